@@ -1,0 +1,3 @@
+"""Rhevectra: sizing of mains-powered isolated converters."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,7 @@
+"""`python -m rhevectra`."""
+
+import sys
+
+from rhevectra.cli import main
+
+sys.exit(main())

@@ -1,0 +1,1 @@
+"""Services without interface: what the window and the command line share."""

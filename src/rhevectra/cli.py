@@ -1,0 +1,121 @@
+"""The command line: the same services as the window, without one."""
+
+import argparse
+import json
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from rhevectra import __version__
+from rhevectra.core.basis.errors import InputError
+
+DONE, DEFECT, WRONG, INFEASIBLE = 0, 1, 2, 3
+_COMMANDS = ("size", "netlist", "schema")
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> Any:
+        raise InputError("usage", message, "rhevectra --help")
+
+
+def _designed(path: str) -> tuple[Any, Any, float]:
+    from rhevectra.core.design.size import size
+    from rhevectra.project.store import catalogue_for, load
+
+    document = load(path)
+    catalogue = catalogue_for(document, path)
+    for name in document.unknown[:1]:
+        more = f" and {len(document.unknown) - 1} more" if len(document.unknown) > 1 else ""
+        print(f"{path}: {name}{more}: unknown key, kept and not used", file=sys.stderr)
+    start = time.perf_counter()
+    try:
+        design = size(document.requirement, document.decisions, document.as_built, catalogue)
+    except InputError as problem:
+        raise InputError(f"{Path(path).name}: {problem.where}", problem.wrong, problem.accepted) from None
+    return document, design, time.perf_counter() - start
+
+
+def _size(args: argparse.Namespace) -> int:
+    from rhevectra.app import summary
+
+    _, design, elapsed = _designed(args.project)
+    if args.explain:
+        text = summary.explanation(design, args.explain)
+        print("\n".join(text))
+    elif args.json:
+        print(json.dumps(summary.as_json(design, elapsed), ensure_ascii=False, allow_nan=False))
+    else:
+        print("\n".join(summary.lines(design, elapsed)))
+    return DONE if design.feasible else INFEASIBLE
+
+
+def _netlist(args: argparse.Namespace) -> int:
+    from rhevectra.app.netlist import netlist_text
+    from rhevectra.project.store import write_text
+
+    _, design, _ = _designed(args.project)
+    write_text(args.output, netlist_text(design, args.line, args.load, args.bus))
+    return DONE if design.feasible else INFEASIBLE
+
+
+def _schema(args: argparse.Namespace) -> int:
+    from rhevectra.project.codec import schema
+
+    print(json.dumps(schema(), indent=1, ensure_ascii=False))
+    return DONE
+
+
+def _window(args: argparse.Namespace) -> int:
+    from rhevectra.ui.main import run
+
+    return run(args.project, args.demo, args.shot)
+
+
+def parser() -> argparse.ArgumentParser:
+    """The commands and their arguments."""
+    top = _Parser(prog="rhevectra", description="Size mains-powered isolated converters.")
+    top.add_argument("--version", action="version", version=f"rhevectra {__version__}")
+    sub = top.add_subparsers(dest="command", parser_class=_Parser)
+    s = sub.add_parser("size", help="design, print figures and findings")
+    s.add_argument("project")
+    s.add_argument("--json", action="store_true")
+    s.add_argument("--explain", metavar="ID")
+    s.set_defaults(run=_size)
+    n = sub.add_parser("netlist", help="the design as a SPICE netlist")
+    n.add_argument("project")
+    n.add_argument("--line", type=float, metavar="V", help="mains rms or dc input (default: lowest line)")
+    n.add_argument("--load", type=float, default=1.0, metavar="F", help="share of full load (default 1)")
+    n.add_argument("--bus", choices=("valley", "peak"), default="valley", help="bus at its valley or crest (default valley)")
+    n.add_argument("-o", dest="output", required=True, metavar="OUT.cir")
+    n.set_defaults(run=_netlist)
+    sub.add_parser("schema", help="JSON Schema of the project file").set_defaults(run=_schema)
+    return top
+
+
+def _window_arguments(argv: list[str]) -> argparse.Namespace:
+    window = _Parser(prog="rhevectra")
+    window.add_argument("project", nargs="?")
+    window.add_argument("--demo", nargs="?", const="")
+    window.add_argument("--shot", metavar="FILE.png")
+    return window.parse_args(argv)
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run one command; returns the exit code of the contract."""
+    words = sys.argv[1:] if argv is None else argv
+    try:
+        if words and (words[0] in _COMMANDS or words[0] in ("--version", "-h", "--help")):
+            args = parser().parse_args(words)
+            run: Callable[[argparse.Namespace], int] = args.run
+            return run(args)
+        return _window(_window_arguments(words))
+    except InputError as problem:
+        print(f"rhevectra: {problem}".replace("\n", " "), file=sys.stderr)
+        return WRONG
+    except BrokenPipeError:
+        return DONE
+    except Exception as problem:
+        print(f"rhevectra: a defect of ours ({type(problem).__name__}: {problem}); please report it with the project file", file=sys.stderr)
+        return DEFECT

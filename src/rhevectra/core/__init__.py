@@ -1,0 +1,1 @@
+"""The core: sizing without any interface, file writing or clock."""

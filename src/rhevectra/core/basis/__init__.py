@@ -1,0 +1,1 @@
+"""What every stage is written with: quantities, formulas, sheets, corners, decisions, findings."""

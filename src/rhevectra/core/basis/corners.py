@@ -1,0 +1,116 @@
+"""The grid of operating points every figure is judged on.
+
+Axes, in this order: line voltage, line frequency, operating point, bus (valley or peak of the
+bulk within the line cycle). Values that do not depend on an axis have length 1 there.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[Any]
+LOADS = (0.0, 0.1, 0.25, 0.5, 1.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Point:
+    """One operating point: its case, the share of full load (nominal), the current of each output [A]."""
+
+    case: str
+    load: float
+    currents: tuple[float, ...]
+    label: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Corner:
+    """Where a figure is worst: line [V rms or dc], line frequency [Hz], load share, case, bus end; and its grid index."""
+
+    v_line: float
+    f_line: float | None
+    load: float
+    case: str
+    bus: str
+    index: tuple[int, int, int, int]
+    label: str = ""
+
+    def as_dict(self) -> dict[str, object]:
+        return {"v_line": self.v_line, "f_line": self.f_line, "load": self.load, "case": self.case, "bus": self.bus}
+
+    def text(self) -> str:
+        point = {"run": f"{self.load * 100:.0f} % load", "limit": "current limit", "peak": "peak load"}[self.case]
+        line = f"{self.v_line:g} V" + (f" {self.f_line:g} Hz" if self.f_line else "")
+        return f"{line} · {self.label or point}" + (f" · bus {self.bus}" if self.bus else "")
+
+
+@dataclass(frozen=True)
+class Grid:
+    """lines [V], freqs [Hz] (one 0.0 for dc), points, bus ends; `special` names lines a figure is judged on."""
+
+    lines: tuple[float, ...]
+    freqs: tuple[float, ...]
+    points: tuple[Point, ...]
+    bus: tuple[str, ...] = ("valley", "peak")
+    special: dict[str, float] = field(default_factory=dict)
+
+    @property
+    def shape(self) -> tuple[int, int, int, int]:
+        return len(self.lines), len(self.freqs), len(self.points), len(self.bus)
+
+    @property
+    def v_line(self) -> Array:
+        return np.asarray(self.lines)[:, None, None, None]
+
+    @property
+    def f_line(self) -> Array:
+        return np.asarray(self.freqs)[None, :, None, None]
+
+    def current(self, output: int) -> Array:
+        """Current of one output at each point [A], shape (1, 1, points, 1)."""
+        return np.array([p.currents[output] for p in self.points])[None, None, :, None]
+
+    def where(self, test: Callable[[Point], bool]) -> NDArray[np.bool_]:
+        """Mask over the points axis, shape (1, 1, points, 1)."""
+        return np.array([test(p) for p in self.points])[None, None, :, None]
+
+    def corner(self, index: tuple[int, ...]) -> Corner:
+        line, freq, point, bus = index
+        p = self.points[point]
+        return Corner(self.lines[line], self.freqs[freq] or None, p.load, p.case, self.bus[bus], (line, freq, point, bus), p.label)
+
+    def find(self, v_line: float, load: float = 1.0, case: str = "run", bus: str = "valley", f_line: float | None = None) -> Corner:
+        """The corner nearest in line voltage (lowest line frequency unless named) at a point that exists (ValueError if not)."""
+        line = int(np.argmin(np.abs(np.asarray(self.lines) - v_line)))
+        point = next(i for i, p in enumerate(self.points) if p.case == case and (case != "run" or abs(p.load - load) < 1e-9) and not p.label)
+        freq = 0 if f_line is None else int(np.argmin(np.abs(np.asarray(self.freqs) - f_line)))
+        return self.corner((line, freq, point, self.bus.index(bus) if bus in self.bus else 0))
+
+
+@dataclass(frozen=True, slots=True)
+class Domain:
+    """A named set of corners on which a figure is judged."""
+
+    name: str
+    text: str
+    points: Callable[[Point], bool]
+    line: str = ""
+
+    def mask(self, grid: Grid) -> NDArray[np.bool_]:
+        chosen = np.broadcast_to(grid.where(self.points), grid.shape)
+        if self.line and self.line in grid.special:
+            chosen = chosen & (grid.v_line == grid.special[self.line])
+        return chosen
+
+
+FULL = Domain("full", "all lines and line frequencies, load 1", lambda p: p.case == "run" and p.load == 1.0)
+LIGHT = Domain("light", "all lines and line frequencies, load 0.1", lambda p: p.case == "run" and p.load == 0.1)
+IDLE = Domain("idle", "all lines and line frequencies, load 0", lambda p: p.case == "run" and p.load == 0.0)
+RUN = Domain("run", "all lines and line frequencies, every load in run", lambda p: p.case == "run")
+PEAKS = Domain("peaks", "all lines and line frequencies, every load, peak load and the case limit", lambda p: True)
+LOADED = Domain("loaded", "all lines and line frequencies, load 1 and peak load", lambda p: p.case == "peak" or (p.case == "run" and p.load == 1.0))
+HARMONIC = Domain("harmonic", "highest nominal line, load 1", lambda p: p.case == "run" and p.load == 1.0, "nominal_max")
+HOLD_UP = Domain("hold-up", "hold_up_at, load 1", lambda p: p.case == "run" and p.load == 1.0, "hold_up_at")
+DOMAINS = (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, HARMONIC, HOLD_UP)

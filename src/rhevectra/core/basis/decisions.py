@@ -1,0 +1,83 @@
+"""Decisions: what may be chosen, by rule, by a person (pinned) or by a reading (measured)."""
+
+import difflib
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.sheet import Row, Sheet
+
+
+@dataclass(frozen=True, slots=True)
+class DecisionSpec:
+    """One thing that may be chosen. kind: number, integer or choice; options may name a catalogue table ('cores')."""
+
+    id: str
+    label: str
+    stage: str
+    kind: str = "number"
+    unit: str = ""
+    low: float = 0.0
+    high: float = math.inf
+    options: tuple[str, ...] = ()
+    table: str = ""
+    schools: str = ""
+    step: str = "E24"
+
+    def accepted(self, choices: Sequence[str] = ()) -> str:
+        if self.kind == "choice":
+            names = self.options or tuple(choices)
+            return ", ".join(names[:12]) + (f" and {len(names) - 12} more" if len(names) > 12 else "")
+        return f"{self.low:g} to {self.high:g} {self.unit}".strip()
+
+    def check(self, value: Any, choices: Sequence[str] = ()) -> Any:
+        """The value in its own type, or InputError with what is accepted."""
+        where = f"decisions.{self.id}"
+        if self.kind == "choice":
+            names = self.options or tuple(choices)
+            if not isinstance(value, str) or value not in names:
+                near = difflib.get_close_matches(str(value), names, 1)
+                raise InputError(where, f"{value!r} is not known" + (f" (nearest: {near[0]})" if near else ""), self.accepted(choices))
+            return value
+        number = isinstance(value, int | float) and not isinstance(value, bool)
+        if not number or not math.isfinite(value) or not self.low <= value <= self.high or (self.kind == "integer" and value != int(value)):
+            raise InputError(where, f"{value!r} cannot be used", ("a whole number from " if self.kind == "integer" else "") + self.accepted())
+        return int(value) if self.kind == "integer" else float(value)
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """A reading that overrides an estimate: value (SI), uncertainty, how it was taken."""
+
+    value: float
+    uncertainty: float | None = None
+    how: str = ""
+
+    def __post_init__(self) -> None:
+        if not isinstance(self.value, int | float) or isinstance(self.value, bool) or not math.isfinite(self.value) or self.value <= 0:
+            raise InputError("as_built", f"the measured value {self.value!r} cannot be used", "a positive number in SI units")
+
+
+@dataclass
+class Decisions:
+    """Hands out chosen values: a measured one first, then a pinned one, else the rule's."""
+
+    specs: Mapping[str, DecisionSpec]
+    pins: Mapping[str, Any]
+    sheet: Sheet
+    extra: dict[str, str] = field(default_factory=dict)
+
+    def pinned(self, id: str) -> bool:
+        return id in self.pins
+
+    def __call__(self, id: str, rule: Callable[[], Any] | Any, text: str = "", refused: Sequence[str] = (), **inputs: Any) -> Row:
+        """The chosen value as a row. `rule` gives the value, or (value, text, refused), and is called only if nothing overrides it."""
+        spec = self.specs[id]
+        if id in self.pins and id not in self.sheet.measured:
+            return self.sheet.chosen(id, self.pins[id], spec.unit, "chosen by you", origin="pinned", **inputs)
+        value = rule() if callable(rule) else rule
+        if isinstance(value, tuple):
+            value, text, refused = value
+        return self.sheet.chosen(id, value, spec.unit, text, refused, **inputs)

@@ -1,0 +1,99 @@
+"""Engineering numbers as people type and read them: `65k`, `2k2`, `4.7u`, `85-265`.
+
+The grammar is strict: the whole text must match, a unit (if typed) must be the expected
+one, and a comma is refused, because it means thousands in one country and a point in another.
+"""
+
+import math
+import re
+
+from rhevectra.core.basis.errors import NotAQuantity
+
+PREFIXES = {"p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "K": 3, "M": 6, "G": 9}
+_SHOWN = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}
+_PLAIN_UNITS = ("", "K", "°C", "%", "turns", "K/W", "A/mm²", "W/m³", "m²", "m³", "1/m", "h")
+"""Units that are read and shown without a prefix."""
+_SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "Ohm", "R"), "°C": ("°C", "C"), "turns": ("turns", "t", "turn")}
+_NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,3}))?\s*(.*)", re.DOTALL)
+_INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmkKMGR])(\d+)\s*(.*)", re.DOTALL)
+
+
+def _scale(rest: str, unit: str) -> int | None:
+    """Power of ten that the text after the digits stands for, or None where it is not understood."""
+    spellings = _SPELLINGS.get(unit, (unit,) if unit else ())
+    if rest == "" or rest in spellings:
+        return 0
+    if unit in _PLAIN_UNITS and unit != "":
+        return None
+    if rest[0] in PREFIXES and (rest[1:] == "" or rest[1:] in spellings):
+        return PREFIXES[rest[0]]
+    return None
+
+
+def parse(text: str, unit: str = "", where: str = "") -> float:
+    """Value in SI of one engineering number.
+
+    text: what a person typed; unit: the unit expected (it may be left out in the text).
+    Raises NotAQuantity with a sentence naming what is accepted.
+    """
+    raw = text.strip().replace("−", "-").replace("\u00a0", " ")
+    example = {"": "0.6", "%": "87 %", "K": "45", "°C": "50", "turns": "12"}.get(unit, f"2.2k, 2k2, 4.7u {unit}")
+    problem = NotAQuantity(where, f"'{text.strip()[:40]}' is not a number{f' in {unit}' if unit else ''}",
+                           f"a number such as {example}, with a decimal point")
+    infix = _INFIX.fullmatch(raw)
+    if infix and unit not in _PLAIN_UNITS[1:]:
+        sign, whole, mark, part, rest = infix.groups()
+        if (mark == "R" and unit != "Ω") or _scale(rest.strip(), unit) != 0:
+            raise problem
+        power = PREFIXES.get(mark, 0)
+        return float(f"{sign}{whole}.{part}e{power}")
+    match = _NUMBER.fullmatch(raw)
+    if not match:
+        raise problem
+    sign, digits, exponent, rest = match.groups()
+    power = _scale(rest.strip(), unit)
+    if power is None or (exponent and power):
+        raise problem
+    value = float(f"{sign}{digits}e{int(exponent or 0) + power}")
+    if not math.isfinite(value):
+        raise problem
+    return value
+
+
+def parse_range(text: str, unit: str = "", where: str = "") -> tuple[float, float]:
+    """The two ends of `85-265`; a single number stands for both ends. Raises NotAQuantity."""
+    ends = [part for part in re.split(r"(?<=[0-9a-zA-ZµμΩ.])\s*(?:-|–|\.\.|to)\s*(?=[0-9.])", text.strip()) if part]
+    if len(ends) > 2:
+        raise NotAQuantity(where, f"'{text.strip()[:40]}' is not a range", "two numbers such as 85-265")
+    values = [parse(end, unit, where) for end in ends] or [parse(text, unit, where)]
+    low, high = values[0], values[-1]
+    if low > high:
+        raise NotAQuantity(where, f"the range {text.strip()} runs downwards", "the smaller number first, such as 85-265")
+    return low, high
+
+
+def split_engineering(value: float, unit: str = "", digits: int = 3) -> tuple[str, str]:
+    """Number text and prefixed unit, rounded to `digits` significant figures ('999.96e3' at 3 gives '1.00', 'MHz')."""
+    if value is None or not math.isfinite(value):
+        return "–", unit
+    if unit == "%":
+        return _significant(value, digits), "%"
+    if value == 0 or unit in _PLAIN_UNITS:
+        return _significant(value, digits), unit
+    rounded = float(f"{value:.{digits - 1}e}")
+    power = min(max(math.floor(math.log10(abs(rounded)) / 3) * 3, -12), 9)
+    return _significant(value / 10.0**power, digits), f"{_SHOWN[power]}{unit}"
+
+
+def _significant(value: float, digits: int) -> str:
+    if value == 0:
+        return "0"
+    rounded = float(f"{value:.{digits - 1}e}")
+    places = max(digits - 1 - math.floor(math.log10(abs(rounded))), 0)
+    return f"{rounded:.{min(places, 12)}f}".replace("-", "−")
+
+
+def show(value: float, unit: str = "", digits: int = 3) -> str:
+    """One readable text: `show(65e3, 'Hz')` is '65.0 kHz'."""
+    number, prefixed = split_engineering(value, unit, digits)
+    return f"{number} {prefixed}".rstrip()

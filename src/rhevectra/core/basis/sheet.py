@@ -1,0 +1,98 @@
+"""The sheet: every number of a design as a row that remembers how it came about.
+
+A row is a requirement field, a decision, a catalogue value, a measured value or a computed one.
+Passing a row into the next call is the dependency link; `.value` is for arithmetic. No text is
+built here: working is read from the rows on demand (`working.py`).
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+import numpy as np
+
+
+class Row:
+    """One number (or name) with its provenance.
+
+    kind: given | formula | either | solved | chosen | total. inputs: argument -> Row or plain number.
+    """
+
+    __slots__ = ("estimate", "id", "inputs", "kind", "mask", "origin", "refused", "rule", "source", "unit", "value")
+
+    def __init__(self, id: str, value: Any, kind: str, unit: str = "", inputs: Mapping[str, Any] | None = None, source: Any = None,
+                 origin: str = "", rule: str = "", refused: Sequence[str] = (), mask: Any = None, estimate: Any = None) -> None:
+        self.id, self.value, self.kind, self.unit = id, value, kind, unit
+        self.inputs, self.source, self.origin, self.rule = inputs or {}, source, origin, rule
+        self.refused, self.mask, self.estimate = refused, mask, estimate
+
+    def at(self, index: tuple[int, ...]) -> Any:
+        """Value at one corner of the grid (scalars and names are the same at all of them)."""
+        value = self.value
+        if isinstance(value, np.ndarray) and value.ndim:
+            return float(value[tuple(0 if size == 1 else i for i, size in zip(index[-value.ndim :], value.shape, strict=True))])
+        return value if isinstance(value, str) else float(value)
+
+
+def plain(value: Any) -> Any:
+    """The number behind a row, or the number itself."""
+    return value.value if isinstance(value, Row) else value
+
+
+class Sheet:
+    """Makes rows and keeps them by id. A measured value always wins over an estimate."""
+
+    def __init__(self, measured: Mapping[str, Any] | None = None) -> None:
+        self.rows: dict[str, Row] = {}
+        self.measured = measured or {}
+
+    def _keep(self, row: Row) -> Row:
+        if row.id in self.measured and row.origin != "measured":
+            found = self.measured[row.id]
+            row = Row(row.id, found.value, "given", row.unit, origin="measured", rule=found.how or "entered from the bench", estimate=row)
+        self.rows[row.id] = row
+        return row
+
+    def __call__(self, id: str, function: Callable[..., Any], **inputs: Any) -> Row:
+        """Compute a row by a formula from rows or numbers."""
+        value = function(**{name: plain(given) for name, given in inputs.items()})
+        return self._keep(Row(id, value, "formula", function.formula.unit, inputs, function.formula))  # type: ignore[attr-defined]
+
+    def given(self, id: str, value: Any, unit: str = "", origin: str = "requirement", text: str = "") -> Row:
+        """A number that comes from outside: requirement, catalogue, stated default."""
+        return self._keep(Row(id, value, "given", unit, origin=origin, rule=text))
+
+    def either(self, id: str, mask: Any, yes: Row, no: Row, text: str = "") -> Row:
+        """Where mask holds the first row, elsewhere the second; the working follows the branch of its own corner."""
+        return self._keep(Row(id, np.where(mask, yes.value, no.value), "either", yes.unit or no.unit, {"yes": yes, "no": no}, mask=mask, rule=text))
+
+    def solved(self, id: str, value: Any, unit: str, text: str, **inputs: Any) -> Row:
+        """A number found by solving; text says what was solved and how well."""
+        return self._keep(Row(id, value, "solved", unit, inputs, rule=text))
+
+    def chosen(self, id: str, value: Any, unit: str, text: str, refused: Sequence[str] = (), origin: str = "rule", **inputs: Any) -> Row:
+        """A number or name picked from candidates; refused names the ones that lost and why."""
+        return self._keep(Row(id, value, "chosen", unit, inputs, origin=origin, rule=text, refused=refused))
+
+    def total(self, id: str, unit: str, text: str, **parts: Any) -> Row:
+        """The sum of its inputs."""
+        value = sum(plain(part) for part in parts.values())
+        return self._keep(Row(id, value, "total", unit, parts, rule=text))
+
+
+class Quick:
+    """The same calls as a sheet, giving bare numbers: for the passes before the last, when nothing has to be explained."""
+
+    def __call__(self, id: str, function: Callable[..., Any], **inputs: Any) -> Any:
+        return function(**inputs)
+
+    def either(self, id: str, mask: Any, yes: Any, no: Any, text: str = "") -> Any:
+        return np.where(mask, yes, no)
+
+    def total(self, id: str, unit: str, text: str, **parts: Any) -> Any:
+        return sum(parts.values())
+
+    def given(self, id: str, value: Any, unit: str = "", origin: str = "", text: str = "") -> Any:
+        return value
+
+    def solved(self, id: str, value: Any, unit: str, text: str, **inputs: Any) -> Any:
+        return value

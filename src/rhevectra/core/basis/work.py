@@ -1,0 +1,44 @@
+"""What a stage is given while a design is made, and how it declares its figures."""
+
+from dataclasses import dataclass, field
+
+from rhevectra.core.basis.corners import FULL, Domain, Grid
+from rhevectra.core.basis.decisions import Decisions
+from rhevectra.core.basis.findings import Finding
+from rhevectra.core.basis.requirement import Requirement
+from rhevectra.core.basis.sheet import Sheet
+from rhevectra.core.catalogue.tables import Catalogue
+
+
+@dataclass(frozen=True, slots=True)
+class FigureSpec:
+    """How a row is judged: where, whether its greatest or least value is the worst, and against which row's limit.
+
+    varied_not: what a reader might expect to be varied and was not.
+    """
+
+    id: str
+    label: str
+    symbol: str
+    stage: str
+    domain: Domain = FULL
+    worst: str = "max"
+    limit: str = ""
+    limit_kind: str = ""
+    fixed: str = ""
+    sentence: str = ""
+
+
+@dataclass
+class Work:
+    """Requirement, grid, catalogue, sheet, decisions and the findings so far: what every stage works on."""
+
+    need: Requirement
+    grid: Grid
+    parts: Catalogue
+    sheet: Sheet
+    choose: Decisions
+    findings: list[Finding] = field(default_factory=list)
+
+    def find(self, severity: str, stage: str, text: str, figure: str = "", cure: str = "") -> None:
+        self.findings.append(Finding(severity, stage, text, figure, cure))

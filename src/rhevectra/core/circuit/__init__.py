@@ -1,0 +1,1 @@
+"""The circuit: one model that netlist, drawing and engine read."""

@@ -1,0 +1,53 @@
+"""The circuit model and its SPICE text. One Circuit, built from the design, feeds every user of a circuit."""
+
+import math
+from dataclasses import dataclass
+
+VT_27C = 0.025852
+"""Thermal voltage [V] at 27 °C, the simulators' default temperature."""
+_EMISSION = 0.25
+"""Emission coefficient of exported diodes: small, so that the drop hardly moves with current and RS carries the slope."""
+
+
+@dataclass(frozen=True, slots=True)
+class Element:
+    """One element: name (its first letter is the SPICE kind), nodes, and the text after the nodes; part names the stage."""
+
+    name: str
+    nodes: tuple[str, ...]
+    value: str
+    part: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Circuit:
+    """Title, elements, models, period [s], settling time [s] and remarks printed as comments."""
+
+    title: str
+    elements: tuple[Element, ...]
+    models: tuple[str, ...]
+    period: float
+    settle: float
+    remarks: tuple[str, ...] = ()
+
+
+def number(value: float) -> str:
+    """A SPICE number without suffix, seven digits."""
+    return f"{value:.7g}"
+
+
+def diode_model(name: str, v_forward: float, r_dynamic: float) -> str:
+    """A diode whose drop is v_forward [V] at 1 A (resistance apart) and r_dynamic [Ω] per ampere more."""
+    saturation = 1 / math.expm1(max(v_forward, 0.02) / (_EMISSION * VT_27C))
+    return f".model {name} D(IS={saturation:.6g} N={_EMISSION} RS={number(max(r_dynamic, 1e-4))})"
+
+
+def write(circuit: Circuit) -> str:
+    """SPICE text that a general circuit simulator runs unedited."""
+    lines = [circuit.title, *(f"* {r}" for r in circuit.remarks)]
+    lines += [f"{e.name} {' '.join(e.nodes)} {e.value}" for e in circuit.elements]
+    lines += list(circuit.models)
+    step = min(circuit.period / 500, 40e-9)
+    lines += [".options reltol=1e-4 abstol=1e-7 vntol=1e-5 method=trap",
+              f".tran {number(step)} {number(circuit.settle)} {number(max(circuit.settle - 20 * circuit.period, 0))} {number(step)} uic", ".end"]
+    return "\n".join(lines) + "\n"

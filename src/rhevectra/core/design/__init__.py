@@ -1,0 +1,1 @@
+"""From requirement and decisions to one immutable Design."""

@@ -1,0 +1,127 @@
+"""The immutable result: rows, figures judged on their domains, findings, decisions."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Corner, Grid
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.findings import MUST_FIX, Finding
+from rhevectra.core.basis.requirement import Requirement
+from rhevectra.core.basis.sheet import Row
+from rhevectra.core.basis.work import FigureSpec
+from rhevectra.core.catalogue.tables import Catalogue
+
+TIGHT = 0.10
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """A judged number: worst value over its domain, the corner that causes it, limit and margin there."""
+
+    id: str
+    label: str
+    symbol: str
+    unit: str
+    stage: str
+    value: Any
+    corner: Corner | None
+    limit: float | None
+    limit_kind: str | None
+    margin: float | None
+    origin: str
+    spec: FigureSpec
+
+    @property
+    def word(self) -> str:
+        """over, tight, inside, or empty where there is no limit."""
+        if self.margin is None:
+            return ""
+        return "over" if self.margin < 0 else "tight" if self.margin < TIGHT else "inside"
+
+
+def margin_of(value: float, limit: float, kind: str) -> float:
+    """Share of the limit that is left; negative when it is exceeded."""
+    distance = (limit - value) if kind == "max" else (value - limit)
+    return distance / max(abs(limit), 1e-12)
+
+
+@dataclass(frozen=True)
+class Design:
+    """One design. rows: every number by id; specs: how figures are judged; context: what pictures and netlist need."""
+
+    requirement: Requirement
+    topology: str
+    front_end: str
+    clamp: str
+    grid: Grid
+    rows: Mapping[str, Row]
+    specs: Mapping[str, FigureSpec]
+    decision_specs: Mapping[str, DecisionSpec]
+    pins: Mapping[str, Any]
+    findings: tuple[Finding, ...]
+    plates: tuple[tuple[str, str, str], ...]
+    losses: Mapping[str, Row]
+    catalogue: Catalogue
+    context: Mapping[str, Any]
+    _cache: dict[str, Figure] = field(default_factory=dict)
+
+    @property
+    def feasible(self) -> bool:
+        return not any(f.severity == MUST_FIX for f in self.findings)
+
+    def row(self, id: str) -> Row:
+        """A row by id (InputError naming near ids)."""
+        if id not in self.rows:
+            import difflib
+
+            near = difflib.get_close_matches(id, self.rows, 3, 0.5)
+            raise InputError("id", f"{id!r} is not a figure or decision of this design", ", ".join(near) or "an id printed by size --json")
+        return self.rows[id]
+
+    def figure(self, id: str) -> Figure:
+        """The judged figure of an id; worked out once."""
+        if id not in self._cache:
+            self._cache[id] = judge(self.specs[id], self.rows, self.grid)
+        return self._cache[id]
+
+    @property
+    def figure_ids(self) -> tuple[str, ...]:
+        return tuple(id for id in self.specs if id in self.rows)
+
+    def figures(self, stage: str | None = None) -> list[Figure]:
+        """All figures, or those of one stage, in the order they are declared."""
+        return [self.figure(id) for id in self.figure_ids if stage is None or self.specs[id].stage == stage]
+
+    def value(self, id: str) -> Any:
+        """Worst value of a figure, or the plain value of a row."""
+        return self.figure(id).value if id in self.specs and id in self.rows else self.row(id).value
+
+    def decisions(self, stage: str | None = None) -> list[tuple[DecisionSpec, Row]]:
+        """Decisions that were taken in this design, in the order people decide."""
+        return [(spec, self.rows[id]) for id, spec in self.decision_specs.items() if id in self.rows and self.rows[id].kind in ("chosen", "given") and (stage is None or spec.stage == stage)]
+
+
+def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
+    """Worst value of a row over its domain, with the corner and the margin there."""
+    row = rows[spec.id]
+    limit_row = rows.get(spec.limit)
+    origin = row.origin or "computed"
+    if isinstance(row.value, str):
+        return Figure(spec.id, spec.label, spec.symbol, row.unit, spec.stage, row.value, None, None, None, None, origin, spec)
+    mask = spec.domain.mask(grid)
+    array = np.asarray(row.value, dtype=float)
+    values = np.broadcast_to(array, grid.shape)
+    limit_values = np.broadcast_to(np.asarray(limit_row.value, dtype=float), grid.shape) if limit_row is not None else None
+    score = values if limit_values is None else values - limit_values
+    pick = np.argmax(np.where(mask, score, -np.inf)) if spec.worst == "max" else np.argmin(np.where(mask, score, np.inf))
+    index = tuple(int(i) for i in np.unravel_index(int(pick), grid.shape))
+    value = float(values[index])
+    limit = float(limit_values[index]) if limit_values is not None else None
+    kind = spec.limit_kind if limit is not None else None
+    margin = margin_of(value, limit, spec.limit_kind) if limit is not None else None
+    corner = grid.corner(index) if array.ndim else None
+    return Figure(spec.id, spec.label, spec.symbol, row.unit, spec.stage, value, corner, limit, kind, margin, origin, spec)

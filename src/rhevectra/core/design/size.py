@@ -1,0 +1,184 @@
+"""`size()`: requirement and decisions in, one Design out. Pure: no file, no clock, no random number."""
+
+import difflib
+from collections.abc import Mapping
+from types import ModuleType
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import LOADS, Grid, Point
+from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.requirement import Requirement
+from rhevectra.core.basis.sheet import Row, Sheet
+from rhevectra.core.basis.work import FigureSpec, Work
+from rhevectra.core.catalogue.tables import Catalogue, shipped
+from rhevectra.core.design.design import Design, judge
+from rhevectra.core.formulas import output
+from rhevectra.core.stages import CLAMPS, DC_FRONT_END, FRONT_ENDS
+from rhevectra.core.topologies import TOPOLOGIES
+
+DEFAULT_TOPOLOGY, DEFAULT_FRONT_END, DEFAULT_CLAMP = next(iter(TOPOLOGIES)), next(iter(FRONT_ENDS)), next(iter(CLAMPS))
+
+
+def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
+    """Every decision that applies, in the order people decide."""
+    shape = (DecisionSpec("topology", "Topology", "switch", "choice", options=tuple(TOPOLOGIES)), DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(FRONT_ENDS)),
+             DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(CLAMPS)))
+    return {s.id: s for s in (*shape, *front.DECISIONS, *topology.DECISIONS, *clamp.DECISIONS)}
+
+
+def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec], catalogue: Catalogue) -> tuple[dict[str, Any], list[tuple[str, str]]]:
+    """Pins in their own types, and the ids that are not known with the nearest known name. Raises InputError."""
+    good, unknown = {}, []
+    for id, value in pins.items():
+        if id not in specs:
+            near = difflib.get_close_matches(id, specs, 1, 0.4)
+            unknown.append((id, near[0] if near else ""))
+            continue
+        good[id] = specs[id].check(value, catalogue[specs[id].table].names if specs[id].table else ())
+    return good, unknown
+
+
+def make_grid(need: Requirement, front: ModuleType) -> Grid:
+    """Lines, frequencies, operating points and bus ends; with several outputs the cross cases too."""
+    lines, freqs, bus = front.axes(need)
+    outs = need.outputs
+    points = [Point("run", share, tuple(max(share * o.current_max, o.current_min) for o in outs)) for share in LOADS]
+    if len(outs) > 1:
+        least = tuple(o.current_min for o in outs)
+        points += [Point("run", 0.5, tuple(o.current_max if k == i else least[k] for k, o in enumerate(outs)), f"only {outs[i].name} at full load") for i in range(len(outs))]
+    if any((o.current_peak or 0) > o.current_max for o in outs):
+        points.append(Point("peak", 1.0, tuple(o.current_peak or o.current_max for o in outs)))
+    points.append(Point("limit", 1.0, tuple(o.current_max for o in outs)))
+    special = {"nominal_max": max(need.mains.nominals), "hold_up_at": float(need.hold_up_at or need.mains.v_max)}
+    return Grid(lines, freqs, tuple(points), bus, special)
+
+
+def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Mapping[str, Measured] | None = None, catalogue: Catalogue | None = None) -> Design:
+    """Design the supply at every corner.
+
+    pins: decision id -> value (SI); as_built: figure id -> reading. Raises InputError where a pin cannot be used.
+    A requirement that cannot be met gives a Design with `must fix` findings, never an exception.
+    """
+    parts, pins = catalogue or shipped(), pins or {}
+    topology, front, clamp = _modules(need, pins)
+    specs = decision_specs(topology, front, clamp)
+    good, unknown = check_pins(pins, specs, parts)
+    measured = dict(as_built or {})
+    grid = make_grid(need, front)
+    sheet = Sheet(measured)
+    work = Work(need, grid, parts, sheet, Decisions(specs, good, sheet))
+    _shape_rows(work, topology, front, clamp)
+    plan, power, ripple, front_plan = _settle(work, topology, front, clamp)
+    solved_bus, solution = front.bus(front_plan, grid, power)
+    _, ripple, plan = topology.power_drawn(work, plan, solved_bus)
+    front_rows = front.record(work, front_plan, solution, power, ripple)
+    rows = topology.record(work, plan, front_rows["v_bus"], front_rows, clamp)
+    _whole(work, rows["losses"])
+    all_specs = _figure_specs(topology, front, clamp, need)
+    topology.findings(work, plan)
+    _general_findings(work, all_specs, unknown, measured, parts)
+    return Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins),
+                  findings=tuple(work.findings), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
+                  context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan})
+
+
+def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, ModuleType, ModuleType]:
+    """Topology, front end and clamp modules, by pin or default (InputError for a name that does not exist)."""
+    def pick(id: str, table: dict[str, ModuleType], default: str) -> ModuleType:
+        name = pins.get(id, default)
+        if not isinstance(name, str) or name not in table:
+            raise InputError(f"decisions.{id}", f"{name!r} is not available", ", ".join(table))
+        return table[name]
+    if need.mains.kind == "ac3":
+        raise InputError("requirement.mains.kind", "'ac3' has no front end in this version", "ac1, dc")
+    front = DC_FRONT_END if need.is_dc else pick("front_end", FRONT_ENDS, DEFAULT_FRONT_END)
+    return pick("topology", TOPOLOGIES, DEFAULT_TOPOLOGY), front, pick("clamp.kind", CLAMPS, DEFAULT_CLAMP)
+
+
+def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> None:
+    for id, module in (("topology", topology), ("front_end", front), ("clamp.kind", clamp)):
+        if id in work.choose.specs:
+            work.choose(id, module.NAME, "the only one this version designs")
+
+
+def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> tuple[Any, Any, Any, Any]:
+    """Two rounds of: bulk from the power drawn, parts from the bus, power drawn from the parts."""
+    need, grid = work.need, work.grid
+    out = sum(o.magnitude * grid.current(k) for k, o in enumerate(need.outputs))
+    power: Any = out / need.efficiency_target + 0.2
+    i_hf: Any = 1.2 * float(np.max(power)) / max(need.mains.v_min, 1.0)
+    plan = None
+    for _ in range(2):
+        top = float(np.max(np.broadcast_to(power, grid.shape)[np.broadcast_to(grid.where(lambda p: p.case != "limit"), grid.shape)]))
+        front_plan = front.plan(work, top, float(np.max(i_hf)))
+        v_bus, _ = front.bus(front_plan, grid, power)
+        plan = topology.build(work, v_bus, clamp, plan)
+        drawn, ripple, plan = topology.power_drawn(work, plan, v_bus)
+        limit = grid.where(lambda p: p.case == "limit")
+        full = next(i for i, p in enumerate(grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
+        drawn = np.where(limit, drawn[:, :, full : full + 1, :], drawn)
+        power = drawn.mean(-1, keepdims=True)
+        i_hf = np.where(limit, 0.0, ripple).max()
+    return plan, power, ripple, front_plan
+
+
+def _whole(work: Work, losses: dict[str, Row]) -> None:
+    """Totals: output, loss, efficiency, standby."""
+    sheet, grid, need = work.sheet, work.grid, work.need
+    outs = {}
+    for n, o in enumerate(need.outputs, 1):
+        v = sheet.rows.get(f"load.v{n}") or sheet.given(f"load.v{n}", o.magnitude, "V")
+        outs[f"output{n}"] = sheet(f"load.p{n}", output.output_power, v=v, i=sheet.given(f"load.current{n}", grid.current(n - 1), "A", text=f"load of {o.name}"))
+    p_out = sheet.total("load.power", "W", "all outputs", **outs)
+    aux = sheet("loss.controller", output.output_power, v=sheet.rows["aux.v"], i=sheet.rows["aux.i"])
+    losses["controller"] = aux
+    total = sheet.total("loss.total", "W", "every listed loss", **losses)
+    eta = sheet("efficiency", output.efficiency, p_out=p_out, p_loss=total)
+    sheet.solved("efficiency_light", eta.value, "", "the efficiency row, judged at 10 % load", efficiency=eta)
+    sheet.given("efficiency.target", need.efficiency_target, "", text="requirement")
+    sheet.total("standby.power", "W", "loss at no load: start-up path, discharge resistor, clamp floor, controller, switching", loss=total)
+    if need.standby_power_max is not None:
+        sheet.given("standby.limit", need.standby_power_max, "W", text="requirement")
+
+
+def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, need: Requirement) -> dict[str, FigureSpec]:
+    outputs = [s for n in range(1, len(need.outputs) + 1) for s in topology.output_figures(n)]
+    return {s.id: s for s in (*front.FIGURES, *topology.FIGURES, *clamp.FIGURES, *outputs)}
+
+
+_LOOK_ONLY = {"switch.case_to_ambient", "efficiency", "standby.power", "clamp.v", "aux.v_high"}
+
+
+def _general_findings(work: Work, specs: Mapping[str, FigureSpec], unknown: list[tuple[str, str]], measured: Mapping[str, Measured], parts: Catalogue) -> None:
+    """A finding for every figure over or tight at its limit, for unknown decisions, readings and clashes."""
+    rows = work.sheet.rows
+    for id, spec in specs.items():
+        if not spec.limit or spec.limit not in rows or id not in rows:
+            continue
+        figure = judge(spec, rows, work.grid)
+        if figure.margin is None or figure.margin >= 0.0:
+            continue
+        severity = "look at" if id in _LOOK_ONLY else "must fix"
+        where = f" at {figure.corner.text()}" if figure.corner else ""
+        side = "above" if figure.limit_kind == "max" else "below"
+        free = [p for p in work.choose.pins if work.choose.specs[p].stage == spec.stage]
+        cure = free[0] if free else CURES.get(id, CURES.get(spec.stage, ""))
+        label = f"{spec.label}: {show(figure.value, figure.unit)} is {side} {show(figure.limit or 0.0, figure.unit)}{where}"
+        work.find(severity, spec.stage, label + (f"; freeing the pin on {cure} may cure it" if free else f"; change {cure}" if cure else ""), id, cure)
+    for id, near in unknown:
+        work.find("look at", "load", f"decision {id!r} is not known and has no effect" + (f"; nearest: {near}" if near else ""), "", "")
+    for id in measured:
+        if id not in rows:
+            work.find("look at", "load", f"reading {id!r} belongs to no figure of this design and has no effect")
+        elif id in work.choose.pins and abs(float(work.choose.pins[id]) / measured[id].value - 1) > 1e-6:
+            work.find("look at", specs[id].stage if id in specs else "load", f"{id}: the pin {show(float(work.choose.pins[id]))} differs from the reading {show(measured[id].value)}; the reading wins", id, id)
+    for name in parts.clashes:
+        work.find("look at", "load", f"part {name!r}: an own row replaces a shipped one with other data")
+
+
+CURES = {"switch.v_peak": "clamp.r", "switch.duty_max": "bulk.c", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "inlet": "front_end", "bulk": "bulk.c",
+         "switch": "switch.class", "transformer": "transformer.core", "clamp": "clamp.r", "rectifier": "rectifier1.class", "feedback": "transformer.naux", "load": "switch.class"}

@@ -1,0 +1,1 @@
+"""One file per subject: pure functions on floats or arrays, SI units."""

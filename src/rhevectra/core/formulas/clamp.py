@@ -1,0 +1,139 @@
+"""The resistor-capacitor-diode clamp, with the node capacitance that must be lifted before it conducts."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.formula import formula
+
+_BALANCE = "charge balance of the clamp capacitor with leakage and node capacitance"
+
+
+@formula("I_c = √(max(0, Î_1² − (C_n/L_lk)·(V_x − V_or)²))", "A", "Î_1 C_n L_lk V_x V_or", "energy: the leakage lifts the node from reflected to clamp voltage")
+def conduction_current(i_one: Any, c_node: Any, leakage: Any, v_node: Any, v_reflected: Any) -> Any:
+    """Leakage current [A] left when the clamp diode begins to conduct at v_node above the bus [V]."""
+    return np.sqrt(np.maximum(0.0, np.square(i_one) - (c_node / leakage) * np.square(v_node - v_reflected)))
+
+
+@formula("t_cl = min(t_off, 2·Q_cl/max(I_c, 0.000001))", "s", "t_off Q_cl I_c", "triangle of the leakage current; at light load the core itself feeds the clamp")
+def reset_time(t_off: Any, q_clamp: Any, i_clamp: Any) -> Any:
+    """Time [s] for the leakage to empty into the clamp, never longer than the discharge."""
+    return np.minimum(t_off, 2 * q_clamp / np.maximum(i_clamp, 1e-6))
+
+
+@formula("Q_cl = C_cl·ΔV_cl", "C", "C_cl ΔV_cl", "in the steady state the clamp takes what its resistor gives away between pulses")
+def charge(c: Any, ripple_pp: Any) -> Any:
+    """Charge [C] the clamp takes each period."""
+    return c * ripple_pp
+
+
+@formula("V_x = V_cl + V_fd", "V", "V_cl V_fd", "definition")
+def node_voltage(v_clamp: Any, v_diode: Any) -> Any:
+    """Node voltage above the bus [V] while the clamp conducts."""
+    return v_clamp + v_diode
+
+
+@formula("e = exp(−1/(R_cl·C_cl·f_s))", "", "R_cl C_cl f_s", "discharge of the clamp capacitor between two pulses")
+def decay(r: Any, c: Any, fs: Any) -> Any:
+    """Share of its voltage the clamp capacitor keeps from one pulse to the next."""
+    return np.exp(-1 / (r * c * fs))
+
+
+@formula("G = 2·C_cl·(1 − e)/(1 + e)", "F", "C_cl e", "charge lost between pulses per volt of the mid value; 1/(R·f) when the period is short")
+def charge_per_volt(c: Any, kept: Any) -> Any:
+    """Charge [C] the resistor takes between two pulses per volt of the mid of crest and trough."""
+    return 2 * c * (1 - kept) / (1 + kept)
+
+
+@formula("V̂_cl = 2·V_m/(1 + e)", "V", "V_m e", "crest from the mid of crest and trough")
+def crest_steady(v_mid: Any, kept: Any) -> Any:
+    """Crest [V] where the capacitor stays above the reflected voltage."""
+    return 2 * v_mid / (1 + kept)
+
+
+@formula("V̂_cl = W + Î_1·√(L_lk/C_cl)", "V", "W Î_1 L_lk C_cl", "between rare pulses the capacitor falls below the reflected voltage; the core lifts it back, the leakage adds its energy")
+def crest_rare(w: Any, i_one: Any, leakage: Any, c: Any) -> Any:
+    """Crest [V] where pulses are rare."""
+    return w + i_one * np.sqrt(leakage / c)
+
+
+@formula("V_cl = V̂_cl·(1 − e)·R_cl·C_cl·f_s", "V", "V̂_cl e R_cl C_cl f_s", "time average of the exponential discharge")
+def mean_voltage(crest: Any, kept: Any, r: Any, c: Any, fs: Any) -> Any:
+    """Mean clamp capacitor voltage [V]."""
+    return crest * (1 - kept) * r * c * fs
+
+
+@formula("V_m = (W·(1 + 2·K·a) + √(W²·(1 + 2·K·a)² − 4·(1 + K·a)·(K·a·W² − K·Î_1²)))/(2·(1 + K·a))", "V", "W K a Î_1", _BALANCE)
+def _voltage_closed(w: Any, k: Any, a: Any, i_one: Any) -> Any:
+    """Positive root of V·(V − W) = K·(Î_1² − a·(V − W)²)."""
+    linear = w * (1 + 2 * k * a)
+    return (linear + np.sqrt(np.maximum(linear**2 - 4 * (1 + k * a) * (k * a * w**2 - k * i_one**2), 0.0))) / (2 * (1 + k * a))
+
+
+@formula("K = ½·L_lk/G", "Ω²", "L_lk G", _BALANCE)
+def strength(leakage: Any, per_volt: Any) -> Any:
+    """How strongly leakage energy loads the clamp [V²/A²]."""
+    return 0.5 * leakage / per_volt
+
+
+@formula("W = V_or − V_fd", "V", "V_or V_fd", "definition")
+def floor_voltage(v_reflected: Any, v_diode: Any) -> Any:
+    """Voltage [V] at which the clamp sits when the leakage brings nothing."""
+    return v_reflected - v_diode
+
+
+@formula("a = C_n/L_lk", "A²/V²", "C_n L_lk", "definition")
+def lift(c_node: Any, leakage: Any) -> Any:
+    """Square of the current needed per volt of lift [A²/V²]."""
+    return c_node / leakage
+
+
+voltage = _voltage_closed
+
+
+@formula("R_cl = V_cl/(f_s·Q_cl)", "Ω", "V_cl f_s Q_cl", "the resistor takes what the leakage brings")
+def resistor(v_clamp: Any, fs: Any, q_clamp: Any) -> Any:
+    """Clamp resistor [Ω] that holds v_clamp."""
+    return v_clamp / (fs * q_clamp)
+
+
+@formula("C_cl = 1/(ρ·R_cl·f_s)", "F", "ρ R_cl f_s", "ripple ratio of an RC discharge over one period")
+def capacitor(ripple_ratio: Any, r: Any, fs: Any) -> Any:
+    """Clamp capacitor [F] for a peak-to-peak ripple ratio."""
+    return 1 / (ripple_ratio * r * fs)
+
+
+@formula("ΔV_cl = V̂_cl·(1 − e)", "V", "V̂_cl e", "discharge between two pulses")
+def ripple(crest: Any, kept: Any) -> Any:
+    """Peak-to-peak ripple [V] of the clamp capacitor."""
+    return crest * (1 - kept)
+
+
+@formula("P_cl = ½·C_cl·f_s·V̂_cl²·(1 − e²)", "W", "C_cl f_s V̂_cl e", "energy of the capacitor's discharge between two pulses; V²/R when the period is short")
+def power(c: Any, fs: Any, crest: Any, kept: Any) -> Any:
+    """Power [W] of the clamp resistor."""
+    return 0.5 * c * fs * np.square(crest) * (1 - np.square(kept))
+
+
+@formula("P = ½·C_n·(V_x − V_or)²·f_s", "W", "C_n V_x V_or f_s", "energy left in the node capacitance when the clamp lets go")
+def ring_power(c_node: Any, v_node: Any, v_reflected: Any, fs: Any) -> Any:
+    """Power [W] of the ringing between leakage and node capacitance."""
+    return 0.5 * c_node * np.square(v_node - v_reflected) * fs
+
+
+@formula("V_cl = k·V_or", "V", "k V_or", "school: a multiple of the reflected voltage (common practice, no source)")
+def school_multiple(k: Any, v_reflected: Any) -> Any:
+    """Clamp voltage [V] by the multiple school."""
+    return k * v_reflected
+
+
+@formula("V_cl = (d·V_class − V_bus − V_fd)/(1 + ½·ρ)", "V", "d V_class V_bus V_fd ρ", "school: what the switch class leaves after derating")
+def school_rating(derating: Any, v_class: Any, v_bus: Any, v_diode: Any, ripple_ratio: Any) -> Any:
+    """Clamp voltage [V] that the switch rating leaves."""
+    return (derating * v_class - v_bus - v_diode) / (1 + 0.5 * ripple_ratio)
+
+
+@formula("V_R = V_bus + V̂_cl", "V", "V_bus V̂_cl", "the diode's anode is at ground while the switch is on")
+def diode_reverse(v_bus: Any, crest: Any) -> Any:
+    """Reverse voltage [V] of the clamp diode."""
+    return v_bus + crest

@@ -1,0 +1,79 @@
+"""Output capacitors, ripple, rectifier losses, heat and standby."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.formula import formula
+
+
+@formula("I_C = √(max(0, I_rms² − I_o²))", "A", "I_rms I_o", "rms of the ac part")
+def capacitor_rms(i_rms: Any, i_out: Any) -> Any:
+    """Ripple current [A] of an output capacitor from rectifier rms and average."""
+    return np.sqrt(np.maximum(0.0, np.square(i_rms) - np.square(i_out)))
+
+
+@formula("ΔV = Î·R_esr + I_o·(1/f_s − t_off)/C", "V", "Î R_esr I_o f_s t_off C", "resistive step at the rectifier's peak plus the droop while the rectifier blocks (upper bound: both taken together)")
+def ripple(i_peak: Any, esr: Any, i_out: Any, fs: Any, t_off: Any, c: Any) -> Any:
+    """Output ripple peak to peak [V]."""
+    return i_peak * esr + i_out * np.maximum(1 / fs - t_off, 0.0) / c
+
+
+@formula("P = V_f·I_avg + r_d·I_rms²", "W", "V_f I_avg r_d I_rms", "fixed drop and resistance")
+def rectifier_loss(v_forward: Any, i_avg: Any, r_dynamic: Any, i_rms: Any) -> Any:
+    """Conduction loss [W] of a rectifier."""
+    return v_forward * i_avg + r_dynamic * np.square(i_rms)
+
+
+@formula("P_o = V_o·I_o", "W", "V_o I_o", "definition")
+def output_power(v: Any, i: Any) -> Any:
+    """Power [W] of one output."""
+    return v * i
+
+
+@formula("η = P_o/(P_o + P_loss)", "", "P_o P_loss", "definition")
+def efficiency(p_out: Any, p_loss: Any) -> Any:
+    """Efficiency."""
+    return p_out / (p_out + p_loss)
+
+
+@formula("R_ca = (T_j − T_a)/P − R_jc", "K/W", "T_j T_a P R_jc", "series of thermal resistances")
+def case_to_ambient(t_junction: Any, ambient: Any, power: Any, r_jc: Any) -> Any:
+    """Largest case-to-ambient resistance [K/W] that keeps the junction at its limit."""
+    return (t_junction - ambient) / power - r_jc
+
+
+@formula("V_dev = ΔI/(2·π·f_c·C) + ΔI·R_esr", "V", "ΔI f_c C R_esr", "single-pole loop of crossover f_c and capacitor resistance (common practice, no source)")
+def step_deviation(step: Any, crossover: Any, c: Any, esr: Any) -> Any:
+    """Excursion [V] of an output after a load step [A]."""
+    return step / (2 * np.pi * crossover * c) + step * esr
+
+
+@formula("L = L_0·2^((T_max − T)/10)", "s", "L_0 T_max T", "life doubles for every 10 K less (common practice, no source)")
+def capacitor_life(life: Any, t_max: Any, temperature: Any) -> Any:
+    """Expected life [s] of an electrolytic capacitor at its temperature [°C]."""
+    return life * 2.0 ** ((t_max - temperature) / 10)
+
+
+@formula("V_aux = (N_a/N_s)·(V_o + V_d) − V_fa", "V", "N_a N_s V_o V_d V_fa", "transformer ratio")
+def auxiliary_voltage(turns_aux: Any, turns_secondary: Any, v_out: Any, v_drop: Any, v_forward: Any) -> Any:
+    """Auxiliary supply voltage [V] by turns ratio alone."""
+    return (turns_aux / turns_secondary) * (v_out + v_drop) - v_forward
+
+
+@formula("V_aux,hi = V_aux + k·(N_a/N_p)·(V_x − V_or)", "V", "V_aux k N_a N_p V_x V_or", "peak rectification of the leakage spike, share k of it (common practice, no source)")
+def auxiliary_with_spike(v_aux: Any, share: Any, turns_aux: Any, turns_primary: Any, v_node: Any, v_reflected: Any) -> Any:
+    """Auxiliary supply voltage [V] including the part of the leakage spike it catches."""
+    return v_aux + share * (turns_aux / turns_primary) * (v_node - v_reflected)
+
+
+@formula("R_cs = V_cs/I_lim", "Ω", "V_cs I_lim", "Ohm")
+def sense_resistor(v_trip: Any, i_limit: Any) -> Any:
+    """Current sense resistor [Ω] for a trip voltage and a current limit."""
+    return v_trip / i_limit
+
+
+@formula("V_k = (N_k/N_1)·(V_1 + V_d1) − V_dk", "V", "N_k N_1 V_1 V_d1 V_dk", "transformer ratio")
+def cross_voltage(turns: Any, turns_main: Any, v_main: Any, drop_main: Any, drop: Any) -> Any:
+    """Voltage [V] of an output that is not regulated itself (outputs' mutual leakage left out)."""
+    return (turns / turns_main) * (v_main + drop_main) - drop

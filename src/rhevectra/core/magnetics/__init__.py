@@ -1,0 +1,1 @@
+"""Cores, windings, losses and temperature of the transformer."""

@@ -1,0 +1,277 @@
+"""Choosing core, turns and wire: the whole catalogue tried at once, the smallest core that passes wins.
+
+Every core is tried with several turns counts; for each the windings are laid, the copper and core loss
+and the temperature they give are found together, and the constraints are compared. Arrays are
+(core, turns candidate); the last axis inside a winding is the wire option.
+"""
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.formulas import copper, magnetics
+from rhevectra.core.magnetics import winding
+from rhevectra.core.magnetics.copper_loss import Section, stack_loss
+from rhevectra.core.magnetics.winding import Laid
+from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
+
+CANDIDATES = 6
+HEAT_TRANSFER = {"natural": 10.0, "forced": 25.0, "conduction": 16.0}
+
+
+@dataclass(frozen=True)
+class WindingNeed:
+    """One winding: volts per turn partner [V incl. drop], rms [A], average [A], harmonics (orders,) [A peak], wire kind."""
+
+    name: str
+    volts: float
+    i_rms: float
+    i_avg: float
+    harmonics: Array
+    triple: bool
+    tolerance: float = 1.0
+
+
+@dataclass(frozen=True)
+class TransformerNeed:
+    """What the circuit asks of the transformer. windings: primary, secondaries (regulated first), auxiliary.
+
+    ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],
+    t_up, t_down [s] at each full-load corner for the core loss; lp [H]; b_max [T] hot saturation after derating.
+    """
+
+    windings: tuple[WindingNeed, ...]
+    ratio: float
+    lp: float
+    flux_limit: float
+    swing: Array
+    t_up: Array
+    t_down: Array
+    fs: float
+    b_max: float
+    material: dict[str, Any]
+    ambient: float
+    rise_max: float
+    cooling: str
+    height_max: float | None
+    margin: float
+    split: bool
+    gap_max_share: float = 0.35
+    pins: dict[str, Any] | None = None
+
+
+@dataclass(frozen=True)
+class Trial:
+    """All trials: arrays (core, candidate). turns: one array per winding; constraints: name -> (value, limit, unit, sense)."""
+
+    turns: list[Any]
+    laid: list[Laid]
+    sections: list[Section]
+    gap: Array
+    fringing: Array
+    leakage: Array
+    fill: Array
+    p_core: Array
+    p_copper: list[Array]
+    rise: Array
+    b_peak: Array
+    mean_turn: list[Array]
+    constraints: dict[str, tuple[Any, Any, str]]
+    excess: Array
+
+
+def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
+    """Integer turns of every winding for each core and candidate; the least turns meet the flux at the current limit."""
+    area = np.minimum(win.effective.area, win.effective.area_min)[:, None]
+    pins = need.pins or {}
+    least = np.ceil(need.flux_limit / (need.b_max * area) / need.ratio - 1e-9)
+    first = np.maximum(least, 1) + np.arange(CANDIDATES)
+    if "ns1" in pins:
+        first = np.full_like(first[:, :1], pins["ns1"])
+    elif "np" in pins:
+        first = np.maximum(np.full_like(first[:, :1], round(pins["np"] / need.ratio)), 1)
+    primary = np.maximum(np.round(need.ratio * first), 1)
+    if "np" in pins:
+        primary = np.full_like(first, pins["np"])
+    turns = [primary, first]
+    main = need.windings[1].volts
+    for k, w in enumerate(need.windings[2:], 2):
+        name = "naux" if k == len(need.windings) - 1 else f"ns{k}"
+        turns.append(np.full_like(first, pins[name]) if name in pins else np.maximum(np.round(first * w.volts / main), 1))
+    return turns
+
+
+def _order(need: TransformerNeed) -> list[tuple[int, float, float]]:
+    """The stack from the post outwards: winding, share of its turns, insulation below it [m]."""
+    tape, aux = SAFETY_TAPES * TAPE, len(need.windings) - 1
+    secondaries = [(k, 1.0, tape if k == 1 else TAPE) for k in range(1, aux)]
+    if need.split:
+        return [(0, 0.5, 0.0), *secondaries, (0, 0.5, tape), (aux, 1.0, TAPE)]
+    return [(0, 1.0, 0.0), (aux, 1.0, TAPE), *secondaries]
+
+
+def field_rates(need: TransformerNeed) -> list[float]:
+    """Mean square of d(ampere-turns)/dt over each winding for one turn of the regulated winding [A²/s²].
+
+    The gap is in the centre post: the field is zero at the outer leg and grows inwards, block by block.
+    """
+    omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
+    relative = [need.ratio, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
+    rates = [0.0] * len(need.windings)
+    outside = np.zeros(len(omega), dtype=complex)
+    for w, part, _below in reversed(_order(need)):
+        inside = outside + part * relative[w] * need.windings[w].harmonics
+        mean = (np.abs(outside) ** 2 + np.abs(inside) ** 2 + (outside * np.conj(inside)).real) / 3
+        rates[w] += part * float((omega**2 * mean).sum() / 2)
+        outside = inside
+    return rates
+
+
+def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], wires: dict[str, tuple[Array, Array]], rho: float) -> list[Laid]:
+    """Wire for every winding: the option of least loss whose height keeps to its share of the window."""
+    width = (win.width - 2 * need.margin)[:, None] * np.ones_like(turns[0])
+    weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
+    shares = [0.44, *(0.46 * weight / weight.sum()), 0.10]
+    room = win.height - (2 * SAFETY_TAPES + len(turns)) * TAPE
+    scale = (copper.MU0 * turns[1] / np.maximum(width, 1e-4)) ** 2
+    middle = win.turn_length(0.5 * win.height)[:, None, None]
+    laid = []
+    for k, (w, rate) in enumerate(zip(need.windings, field_rates(need), strict=True)):
+        d, o, strands = winding.options(w.i_rms, *wires["triple" if w.triple else "enamel"])
+        trial = winding.lay(turns[k][..., None], d, o, strands, width[..., None], 2 if (k == 0 and need.split) else 1)
+        cost = winding.strand_loss(w.i_rms, turns[k][..., None], trial, middle, rate * scale[..., None], rho)
+        too_tall = trial.height > (shares[k] * room)[:, None, None]
+        cost = cost + np.where(trial.fits, 0.0, 1e9) + np.where(too_tall, 1e3 * (1 + trial.height / 1e-3), 0.0)
+        laid.append(trial.pick(cost.argmin(-1)))
+    return laid
+
+
+def _sections(need: TransformerNeed, laid: list[Laid], shape: tuple[int, ...]) -> tuple[list[Section], Array]:
+    """The stack from the post outwards and its total height."""
+    sections, depth = [], np.zeros(shape)
+    for w, share, below in _order(need):
+        high = laid[w].height * share
+        sections.append(Section(w, share, np.maximum(laid[w].layers * share, 0.5), depth + below + high / 2, laid[w]))
+        depth = depth + below + high
+    return sections, depth + SAFETY_TAPES * TAPE
+
+
+def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, Array]]) -> Trial:
+    """Every core with every candidate: losses, temperature, fill, gap, leakage and how far each constraint is exceeded."""
+    turns = candidate_turns(need, win)
+    eff = {n: getattr(win.effective, n)[:, None] for n in ("area", "length", "volume", "area_min", "area_post")}
+    laid = _lay_all(need, win, turns, wires, float(copper.resistivity(need.ambient + 0.8 * need.rise_max)))
+    shape = turns[0].shape
+    sections, high = _sections(need, laid, shape)
+    width = np.maximum((win.width - 2 * need.margin)[:, None] * np.ones(shape), 1e-4)
+    mean_turn = [sum(s.share * (win.base_turn[:, None] + 2 * np.pi * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]
+    gap, fringing = magnetics.solve_gap(eff["area_post"], turns[0], need.lp, eff["length"], need.material["mu_initial"], eff["area"], win.window[:, None])
+    resistance = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)[:, None]
+    rates, scale = field_rates(need), (copper.MU0 * turns[1] / width) ** 2
+    rise: Any = np.full(shape, 0.8 * need.rise_max)
+    for _ in range(2):
+        rho = copper.resistivity(need.ambient + rise)
+        p_core = core_loss(need, turns[0], eff, need.ambient + rise)
+        p_copper = [winding.strand_loss(w.i_rms, turns[k], laid[k], mean_turn[k], rates[k] * scale, rho) for k, w in enumerate(need.windings)]
+        rise = np.minimum(magnetics.temperature_rise(resistance, p_core, sum(p_copper)), 400.0)
+    trial = Trial(list(turns), laid, sections, gap, fringing, _leakage(need, turns, mean_turn, width, laid), high / win.height[:, None], p_core, p_copper, rise,
+                  need.flux_limit / (turns[0] * np.minimum(eff["area"], eff["area_min"])), mean_turn, {}, np.zeros(shape))
+    return _judged(need, win, trial, eff["area_post"])
+
+
+def _leakage(need: TransformerNeed, turns: list[Array], mean_turn: list[Any], width: Array, laid: list[Laid]) -> Any:
+    heights = laid[0].height + sum(x.height for x in laid[1:-1])
+    sections = 2 if need.split else 1
+    return magnetics.leakage_geometric(turns[0], mean_turn[0], width, heights, sections * SAFETY_TAPES * TAPE, sections)
+
+
+def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> Trial:
+    """The trial with its constraints and how far they are exceeded."""
+    shape, turns, main = trial.gap.shape, trial.turns, need.windings[1].volts
+    ratio = np.zeros(shape)
+    for k, w in enumerate(need.windings[2:-1], 2):
+        ratio = ratio + np.maximum(np.abs(turns[k] * main / (turns[1] * w.volts) - 1) - w.tolerance, 0.0)
+    stuck = sum((~x.fits).astype(float) for x in trial.laid)
+    constraints: dict[str, tuple[Any, Any, str]] = {
+        "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""), "rise": (trial.rise, need.rise_max, "K"),
+        "gap": (trial.gap, need.gap_max_share * np.sqrt(post), "m"), "ratio": (ratio, 1e-9, ""),
+        "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
+    excess = np.zeros(shape)
+    for value, limit, _unit in constraints.values():
+        over = np.where(value > limit, np.where(np.asarray(limit) > 1e-6, value / np.maximum(limit, 1e-9), 2.0) - 1, 0.0)
+        excess = excess + np.clip(over, 0, 50)
+    return replace(trial, constraints=constraints, excess=excess)
+
+
+def core_loss(need: TransformerNeed, turns: Any, eff: dict[str, Any], temperature: Any) -> Any:
+    """Largest core loss [W] over the full-load corners."""
+    m = need.material
+    alpha, beta = m["loss_alpha"], m["loss_beta"]
+    kappa = magnetics.igse_constant(alpha, beta)
+    reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], temperature, m["loss_t_min_c"])
+    at_one = magnetics.core_loss_two_slope(1.0, kappa, 1.0, need.swing, m["loss_f_ref_hz"], alpha, m["loss_b_ref_t"], beta, need.fs, need.t_up, need.t_down)
+    return np.max(at_one) * eff["volume"] * reference / (turns * eff["area"]) ** beta
+
+
+def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> list[float]:
+    """Copper loss of each winding of one candidate by one-dimensional layer theory on all harmonics [W]."""
+    def one(x: Any) -> Any:
+        return float(np.broadcast_to(x, trial.gap.shape)[at])
+    laid = [Laid(*(one(getattr(x, n)) for n in x.__dataclass_fields__)) for x in trial.laid]
+    sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), laid[s.winding]) for s in trial.sections]
+    width = float(win.width[at[0]] - 2 * need.margin)
+    losses = stack_loss(sections, [one(t) for t in trial.turns], [w.i_avg for w in need.windings], [w.harmonics for w in need.windings], need.fs, width,
+                        lambda depth: win.base_turn[at[0]] + 2 * np.pi * depth, copper.resistivity(temperature))
+    return [float(x) for x in losses]
+
+
+@dataclass(frozen=True)
+class Choice:
+    """The chosen core and candidate, and for every smaller core the sentence that refused it."""
+
+    core: int
+    candidate: int
+    passed: bool
+    refused: tuple[str, ...]
+    trial: Trial
+
+
+_SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, limit {l}",
+         "gap": "gap {v} is longer than {l}, fringing heats the winding", "no gap": "inductance cannot be reached even without a gap",
+         "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
+
+
+def binding(trial: Trial, core: int) -> str:
+    """The constraint that binds a core at its best candidate, with the number."""
+    from rhevectra.core.basis.quantities import show
+
+    best = int(trial.excess[core].argmin())
+    worst, name, text = 0.0, "", "fits"
+    for key, (value, limit, unit) in trial.constraints.items():
+        v, top = float(np.broadcast_to(value, trial.excess.shape)[core, best]), float(np.broadcast_to(limit, trial.excess.shape)[core, best])
+        over = (v / top if top > 1e-6 else 2.0) - 1 if v > top else 0.0
+        if over > worst:
+            shown = (f"{v * 100:.0f} %" if v < 9 else "more than all") if key == "fill" else show(v, unit, 3)
+            worst, name, text = over, key, _SAYS[key].format(v=shown, l=show(top, unit, 3))
+    return f"{text}" if name else "fits"
+
+
+def choose(trial: Trial, win: Windows, pinned: str | None) -> Choice:
+    """Smallest effective volume that passes everything, at its candidate of least loss; if none passes, the least excess."""
+    loss = trial.p_core + sum(trial.p_copper)
+    passed = np.asarray(trial.excess <= 0)
+    best = np.where(passed, loss, 1e6 * (1 + trial.excess)).argmin(-1)
+    volume = win.effective.volume
+    order = np.argsort(volume, kind="stable")
+    able = passed.any(-1)
+    if pinned is not None:
+        core = win.names.index(pinned)
+    elif able.any():
+        core = next(int(i) for i in order if able[i])
+    else:
+        core = int(trial.excess.min(-1).argmin())
+    smaller = [int(i) for i in order if volume[i] < volume[core]]
+    refused = tuple(f"{win.names[i]}: {binding(trial, i)}" for i in reversed(smaller))
+    return Choice(core, int(best[core]), bool(able[core]), refused, trial)

@@ -1,0 +1,88 @@
+"""Laying wire: how many turns a layer holds, how tall a winding becomes, and which wire serves best.
+
+A bundle of strands is twisted; its diameter follows the packing of equal circles. A layer of n turns
+needs n + 1 bundle widths, because the wire climbs one width while it goes round.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.magnetics.windows import TAPE
+
+_PACKING = np.array([0.0, 1.0, 2.0, 2.155, 2.414, 2.702, 3.0, 3.0])
+BULGE = 1.05
+"""Growth of a wound layer over its wire (common practice, no source)."""
+DENSITIES = np.array([1.8e6, 2.7e6, 4.0e6, 6.0e6, 9.0e6])
+"""Current densities of the wire options [A/m²]; loss and height decide among them."""
+SIZES_MM = (0.14, 0.2, 0.25, 0.315, 0.4, 0.5, 0.63, 0.8)
+MAX_STRANDS = 60
+
+
+def bundle_ratio(strands: Any) -> Any:
+    """Diameter of a bundle over that of a strand (packing of equal circles in a circle; 1.154·√n beyond seven)."""
+    n = np.asarray(strands).astype(int)
+    return np.where(n <= 7, _PACKING[np.clip(n, 0, 7)], 1.154 * np.sqrt(n))
+
+
+@dataclass(frozen=True)
+class Laid:
+    """A winding laid into a window (arrays of one shape): strand diameter and overall [m], strands, bundle diameter [m],
+    turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer."""
+
+    diameter: Any
+    overall: Any
+    strands: Any
+    bundle: Any
+    per_layer: Any
+    layers: Any
+    height: Any
+    copper: Any
+    fits: Any
+
+    def pick(self, index: Any) -> "Laid":
+        """Along the last axis the chosen option of each candidate."""
+        def take(x: Any) -> Any:
+            return np.take_along_axis(np.broadcast_to(x, self.height.shape), index[..., None], -1)[..., 0]
+        return Laid(*(take(getattr(self, n)) for n in self.__dataclass_fields__))
+
+    def at(self, index: Any) -> "Laid":
+        """One candidate as plain numbers."""
+        return Laid(*(np.broadcast_to(getattr(self, n), np.shape(self.height))[index].item() for n in self.__dataclass_fields__))
+
+
+def turns_per_layer(width: Any, bundle: Any) -> Any:
+    """Whole turns that one layer of a given winding width holds."""
+    return np.maximum(np.floor(np.round(width / bundle, 9)) - 1, 0)
+
+
+def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: int = 1) -> Laid:
+    """Lay a winding of `turns`, split into `parts` sections of nearly equal turns, into a width [m]."""
+    bundle = overall * bundle_ratio(strands)
+    per_layer = turns_per_layer(width, bundle)
+    fits = per_layer >= 1
+    safe = np.maximum(per_layer, 1)
+    layers = np.ceil(np.ceil(turns / parts) / safe) if parts == 1 else np.ceil(np.ceil(turns / 2) / safe) + np.ceil(np.floor(turns / 2) / safe)
+    height = layers * bundle * BULGE + np.maximum(layers - parts, 0) * TAPE
+    return Laid(diameter, overall, strands, bundle, per_layer, layers, height, strands * np.pi / 4 * diameter**2, fits)
+
+
+def options(current: Any, sizes: Array, overall: Array) -> tuple[Array, Array, Array]:
+    """Strand diameter, overall diameter and strand count of every wire option for an rms current [A] (last axis: options)."""
+    d = np.repeat(sizes, len(DENSITIES))
+    o = np.repeat(overall, len(DENSITIES))
+    density = np.tile(DENSITIES, len(sizes))
+    strands = np.maximum(np.round(np.asarray(current)[..., None] / density / (np.pi / 4 * d**2)), 1)
+    return d, o, np.minimum(strands, MAX_STRANDS)
+
+
+def strand_loss(i_rms: Any, turns: Any, laid: Laid, mean_turn: Any, field_rate: Any, rho: Any) -> Any:
+    """Copper loss [W]: resistance, plus the eddy loss of thin round strands in a changing field.
+
+    field_rate: mean square of dB/dt over the winding [T²/s²]. Valid for strands up to about 1.5 skin depths
+    and on the safe side beyond. Source: eddy loss of a cylinder in a transverse field, π·d⁴·l/(64·ρ)·<(dB/dt)²>.
+    """
+    length = turns * mean_turn
+    return i_rms**2 * rho * length / laid.copper + laid.strands * length * np.pi * laid.diameter**4 / (64 * rho) * field_rate

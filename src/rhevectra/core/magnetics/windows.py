@@ -1,0 +1,61 @@
+"""The winding window of each core with its bobbin: how wide, how tall, how long a turn is, how much surface cools."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.catalogue.tables import Table
+from rhevectra.core.magnetics.effective import Effective, effective
+
+TAPE = 55e-6
+"""Thickness of one layer of polyester tape [m] (common practice; adhesive included)."""
+SAFETY_TAPES = 3
+CLEAR = 0.15e-3
+"""Room left between the last layer and the core [m]."""
+
+
+@dataclass(frozen=True)
+class Windows:
+    """One entry per core: window width along the post and height across it [m], turn length at the bobbin [m], surface [m²], height [m]."""
+
+    names: tuple[str, ...]
+    effective: Effective
+    width: Array
+    height: Array
+    base_turn: Array
+    surface: Array
+    tall: Array
+    window: Array
+
+    def turn_length(self, depth: Any) -> Any:
+        """Length of a turn [m] whose middle lies `depth` above the bobbin floor."""
+        return self.base_turn + 2 * np.pi * depth
+
+
+def _base_turn(row: Mapping[str, Any]) -> float:
+    f, c, wall = row["f_m"], row["c_m"], row["bobbin_wall_m"]
+    if row["family"] in ("E", "EFD"):
+        depth = row["f2_m"] if row["family"] == "EFD" else c
+        return 2 * (f + depth) + 8 * wall
+    return float(np.pi * (f + 2 * wall))
+
+
+def _surface(row: Mapping[str, Any]) -> float:
+    """Outer surface of the wound core taken as its enclosing box [m²]."""
+    a, high, thick = row["a_m"], 2 * row["b_m"], max(row["c_m"], row["e_m"])
+    return 2 * (a * high + a * thick + high * thick)
+
+
+def windows(cores: Table) -> Windows:
+    """Windows of all cores of a table."""
+    rows = cores.rows
+    col = cores.column
+    flange, wall = col("bobbin_flange_m"), col("bobbin_wall_m")
+    return Windows(
+        names=cores.names, effective=effective(rows), width=2 * col("d_m") - 2 * flange,
+        height=(col("e_m") - col("f_m")) / 2 - wall - CLEAR, base_turn=np.array([_base_turn(r) for r in rows]),
+        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"),
+        tall=np.array([2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM") else max(2 * r["b_m"], r["c_m"]) for r in rows]))

@@ -1,0 +1,9 @@
+"""Front ends, clamps and what follows the transformer: one file each. The registries are the only place that lists them."""
+
+from types import ModuleType
+
+from rhevectra.core.stages import dc_input, plain, rcd
+
+FRONT_ENDS: dict[str, ModuleType] = {m.NAME: m for m in (plain,)}
+DC_FRONT_END: ModuleType = dc_input
+CLAMPS: dict[str, ModuleType] = {m.NAME: m for m in (rcd,)}

@@ -1,0 +1,214 @@
+"""Plain front end: fuse, inrush thermistor, bridge, bulk capacitor. The bulk is solved, never guessed."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Array, Grid
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.preferred import FUSES
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.requirement import Requirement
+from rhevectra.core.basis.work import FigureSpec, Work
+from rhevectra.core.catalogue import limits
+from rhevectra.core.formulas import rectifier
+from rhevectra.core.formulas.rectifier import Bulk, LineSource, solve_bulk
+
+NAME = "plain"
+ORDERS = np.arange(1, 40, 2)
+DECISIONS = (
+    DecisionSpec("bulk.valley_share", "Bulk valley at lowest line", "bulk", unit="", low=0.35, high=0.97, schools="0.70 small bulk; 0.75 usual; 0.85 easy transformer"),
+    DecisionSpec("bulk.c", "Bulk capacitor", "bulk", unit="F", low=1e-6, high=5e-3, step="E12"),
+    DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900),
+    DecisionSpec("inlet.thermistor", "Inrush thermistor", "inlet", "choice", table="thermistors"),
+    DecisionSpec("bridge.class", "Bridge class", "bulk", "choice", table="bridges"),
+    DecisionSpec("inlet.c_x", "X capacitor", "inlet", unit="F", low=0, high=4.7e-6, step="E6"),
+    DecisionSpec("derating.bulk_v", "Bulk voltage derating", "bulk", low=0.5, high=1.0),
+    DecisionSpec("derating.bridge_v", "Bridge voltage derating", "bulk", low=0.4, high=1.0),
+)
+_TEMPERATURE = "component tolerance and temperature (hot thermistor, 20 °C capacitor resistance)"
+FIGURES = (
+    FigureSpec("inlet.i_rms", "Line current, rms", "I_line", "inlet", limit="inlet.fuse", limit_kind="max", fixed=_TEMPERATURE),
+    FigureSpec("inlet.i_peak", "Line current, peak", "Î_line", "inlet", corners.PEAKS, fixed=_TEMPERATURE),
+    FigureSpec("inlet.power_factor", "Power factor", "λ", "inlet", worst="min", fixed=_TEMPERATURE),
+    FigureSpec("inlet.i_inrush", "Inrush current, cold", "Î_inrush", "inlet", corners.FULL, fixed="phase: switch-on at the crest assumed"),
+    FigureSpec("inlet.discharge_time", "X capacitor discharge to 60 V", "t_X", "inlet", limit="inlet.discharge_limit", limit_kind="max"),
+    *(FigureSpec(f"inlet.harmonic_{n}", f"Line current harmonic {n}", f"I_{n}", "inlet", corners.HARMONIC, limit=f"inlet.harmonic_limit_{n}", limit_kind="max", fixed=_TEMPERATURE) for n in ORDERS[1:]),
+    FigureSpec("bridge.conduction_time", "Bridge conduction time", "t_c", "bulk", worst="min", fixed=_TEMPERATURE),
+    FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "bulk", limit="bridge.v_limit", limit_kind="max"),
+    FigureSpec("bridge.i_avg", "Bridge diode current, average", "I_D", "bulk", limit="bridge.i_limit", limit_kind="max"),
+    FigureSpec("bulk.v_valley", "Bulk valley", "V_valley", "bulk", corners.LOADED, "min", "bulk.v_min_stage", "min", fixed=_TEMPERATURE,
+               sentence="lowest bus between two crests of the line"),
+    FigureSpec("bulk.v_peak", "Bulk crest", "V̂_bus", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max", fixed=_TEMPERATURE),
+    FigureSpec("bulk.i_rms_lf", "Bulk ripple current, line frequency", "I_lf", "bulk", fixed=_TEMPERATURE),
+    FigureSpec("bulk.i_rms_hf", "Bulk ripple current, switching frequency", "I_hf", "bulk"),
+    FigureSpec("bulk.i_rms", "Bulk ripple current, total", "I_C", "bulk", limit="bulk.i_limit", limit_kind="max", fixed=_TEMPERATURE),
+    FigureSpec("bulk.hold_up", "Hold-up time", "t_h", "bulk", corners.HOLD_UP, "min", "bulk.hold_up_limit", "min", fixed="capacitor tolerance and ageing",
+               sentence="from the valley down to the least bus the power stage works from"),
+    FigureSpec("bulk.discharge_time", "Bulk discharge to 60 V after switch-off", "t_60", "bulk", fixed="power stage stopped: only the bleed path discharges"),
+)
+PLATES = (("inlet", "Inlet", "inlet.fuse"), ("bulk", "Bridge + bulk", "bulk.v_valley"))
+
+
+def axes(need: Requirement) -> tuple[tuple[float, ...], tuple[float, ...], tuple[str, ...]]:
+    """Lines [V rms], line frequencies [Hz] and bus ends of the grid."""
+    m = need.mains
+    lines = sorted({m.v_min, *m.nominals, m.v_max, need.hold_up_at or m.v_max})
+    return tuple(lines), tuple(sorted({m.f_min, m.f_max})), ("valley", "peak")
+
+
+def _source(work: Work, power: float) -> dict[str, Any]:
+    """Series parts between plug and capacitor, chosen for the input current expected at lowest line."""
+    need, parts = work.need, work.parts
+    current = power / (need.mains.v_min * 0.55)
+    ntc = parts["thermistors"]
+    name = work.choose("inlet.thermistor", lambda: _first(ntc, "i_rated_a", 2 * current), f"smallest class rated above twice {show(current, 'A')}: a cooler part with less hot resistance")
+    bridge = work.choose("bridge.class", lambda: _first(parts["bridges"], "i_rated_a", 1.5 * current), "smallest class rated above 1.5 × line current")
+    b, t = parts["bridges"].row(bridge.value), ntc.row(name.value)
+    z = need.source_impedance
+    inductance = z.x / (2 * np.pi * 50)
+    return {"bridge": b, "thermistor": t, "r": z.r + t["r_hot_ohm"] + 2 * b["r_dynamic_ohm"], "l": inductance, "drop": 2 * b["v_forward_v"]}
+
+
+def _first(table: Any, column: str, least: float) -> str:
+    rows = sorted(table.rows, key=lambda r: (r[column], r.get("v_class_v", 0)))
+    return str(next((r["name"] for r in rows if r[column] >= least), rows[-1]["name"]))
+
+
+def plan(work: Work, power: float, i_hf: float) -> dict[str, Any]:
+    """Choose the series parts and the bulk capacitor for an input power [W] and a switching ripple current [A]."""
+    need = work.need
+    chosen = _source(work, power)
+    crest = np.sqrt(2) * need.mains.v_max
+    derate = work.choose("derating.bulk_v", 0.95, "crest voltage at most 95 % of the rating (common practice)").value
+    share = work.choose("bulk.valley_share", 0.75, "school: valley at three quarters of the lowest crest").value
+    target = share * np.sqrt(2) * need.mains.v_min
+    floor = work.choose("bulk.v_min_stage", lambda: float(f"{0.85 * target:.3g}"), "15 % below the valley aimed at: the power stage still regulates there (limit of duty checked)")
+    caps = work.parts["bulk_capacitors"]
+    classes = sorted({r["v_class_v"] for r in caps.rows})
+    v_class = next((v for v in classes if derate * v >= crest), classes[-1])
+    rows = sorted(caps.where(v_class_v=v_class).rows, key=lambda r: r["c_f"])
+    values = np.array([r["c_f"] for r in rows])
+
+    def rule() -> tuple[float, str, tuple[str, ...]]:
+        return _choose_c(need, rows, values, chosen, power, i_hf, target, float(floor.value))
+
+    c = work.choose("bulk.c", rule)
+    row = rows[int(np.argmin(np.abs(np.log(values / c.value))))]
+    chosen |= {"c": c, "cap": row, "v_class": v_class, "derate": derate, "floor": floor, "target": target}
+    chosen["source"] = LineSource(chosen["r"], chosen["l"], chosen["drop"], row["esr_ohm"] * row["c_f"] / float(c.value))
+    return chosen
+
+
+def _cooler(need: Requirement, cap: Any) -> float:
+    """How much more ripple current a capacitor may carry in a cooler ambient: its self-heating may grow (common practice, no source)."""
+    return float(min(2.0, np.sqrt(1 + max(cap["t_max_c"] - need.ambient_max, 0.0) / 15.0)))
+
+
+def _choose_c(need: Requirement, rows: list[Any], values: Array, chosen: dict[str, Any], power: float, i_hf: float, target: float, floor: float) -> tuple[float, str, tuple[str, ...]]:
+    """Smallest value that gives valley, hold-up and ripple-current life; names the need that decided."""
+    esr = np.array([r["esr_ohm"] for r in rows])
+    source = LineSource(chosen["r"], chosen["l"], chosen["drop"], np.stack([esr, esr]))
+    v = np.array([[need.mains.v_min], [need.hold_up_at]])
+    b = solve_bulk(v, need.mains.f_min, power, values[None, :], source)
+    rated = np.array([r["i_rated_a"] for r in rows]) * _cooler(need, rows[0])
+    hold = rectifier.hold_up(values, b.v_valley[1], floor, power)
+    ok = {"valley": (b.v_valley[0] >= target) & ~b.collapsed[0], "hold-up": hold >= need.hold_up, "ripple current": np.hypot(b.i_cap[0], i_hf) <= rated}
+    first = {name: (int(np.argmax(good)) if good.any() else len(values) - 1) for name, good in ok.items()}
+    name = max(first, key=lambda k: first[k])
+    index = first[name]
+    per_watt = values[index] * 1e6 / power
+    habit = "1 µF/W" if need.mains.v_min > 150 else "2 to 3 µF/W"
+    text = f"decided by {name}; " + ", ".join(f"{k} asks {show(values[i], 'F')}" for k, i in first.items()) + f"; {per_watt:.2f} µF/W (habit: {habit}, common practice)"
+    smaller = []
+    for i in range(max(index - 3, 0), index):
+        why = next(k for k, good in ok.items() if not good[i])
+        number = {"valley": show(b.v_valley[0][i], "V"), "hold-up": show(hold[i], "s"), "ripple current": show(float(np.hypot(b.i_cap[0][i], i_hf)), "A")}[why]
+        smaller.append(f"{show(values[i], 'F')}: {why} {number}")
+    return float(values[index]), text, tuple(reversed(smaller))
+
+
+def bus(plan: dict[str, Any], grid: Grid, power: Array) -> tuple[Array, Bulk]:
+    """Bus voltage at valley and crest [V], shape of the grid, for an input power [W] that broadcasts to (lines, freqs, points, 1)."""
+    shape = (*grid.shape[:3], 1)
+    b = solve_bulk(np.broadcast_to(grid.v_line, shape), np.broadcast_to(grid.f_line, shape), np.broadcast_to(power, shape), float(plan["c"].value), plan["source"])
+    return np.concatenate([b.v_valley, b.v_peak], axis=-1), b
+
+
+def record(work: Work, plan: dict[str, Any], b: Bulk, power: Array, i_hf: Any) -> dict[str, Any]:
+    """Rows of the front end from the last solution. power: what the stage draws [W], (lines, freqs, points, 1)."""
+    sheet, grid, need = work.sheet, work.grid, work.need
+    text = f"solved: periodic steady state of bridge and bulk, largest residual {float(b.residual.max()):.1e} V"
+    given = {"c": plan["c"], "line": sheet.given("line.v", grid.v_line, "V", text="line voltage of the corner")}
+    p = sheet.solved("bulk.p_load", power, "W", "power drawn by the power stage: output plus every loss behind the bulk")
+    rows = {k: sheet.solved(id, value, unit, text, **given, power=p) for k, id, value, unit in (
+        ("valley", "bulk.v_valley", b.v_valley, "V"), ("peak", "bulk.v_peak", b.v_peak, "V"), ("i_rms", "inlet.i_rms", b.i_rms, "A"), ("i_peak", "inlet.i_peak", b.i_peak, "A"),
+        ("pf", "inlet.power_factor", b.power_factor, ""), ("time", "bridge.conduction_time", b.t_conduct, "s"), ("i_lf", "bulk.i_rms_lf", b.i_cap, "A"), ("p_line", "inlet.power", b.p_line, "W"))}
+    v_bus = sheet.either("bus.v", np.array([True, False])[None, None, None, :] & np.ones(grid.shape, bool), rows["valley"], rows["peak"], "valley or crest of the bulk within the line cycle")
+    hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of the switch current less its average")
+    total = sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf)
+    sheet.given("bulk.i_limit", plan["cap"]["i_rated_a"] * _cooler(need, plan["cap"]), "A", "catalogue", f"rated {show(plan['cap']['i_rated_a'], 'A')} at {plan['cap']['t_max_c']:g} °C, raised by the cooler ambient (common practice, no source)")
+    sheet.given("bulk.v_limit", plan["v_class"] * 1.0, "V", "catalogue", "rated voltage of the capacitor")
+    reverse = sheet("bridge.v_reverse", rectifier.bridge_reverse_voltage, v_line=given["line"])
+    derate = work.choose("derating.bridge_v", 0.8, "80 % of the rating (common practice)")
+    sheet.given("bridge.v_limit", plan["bridge"]["v_class_v"] * derate.value, "V", "catalogue", "class voltage times derating")
+    average = sheet("bridge.i_avg", rectifier.bridge_diode_average, power=p, v_bus=v_bus)
+    sheet.given("bridge.i_limit", plan["bridge"]["i_rated_a"] * 0.8, "A", "catalogue", "80 % of the rated average current")
+    hold = sheet("bulk.hold_up", rectifier.hold_up, c=plan["c"], v_start=rows["valley"], v_end=plan["floor"], power=p)
+    sheet.given("bulk.hold_up_limit", need.hold_up, "s", text="requirement")
+    _inlet(work, plan, rows, given)
+    _harmonics(work, b)
+    losses = _losses(work, plan, rows, b)
+    if bool(np.any(b.collapsed & grid.where(lambda q: q.case != "limit"))):
+        work.find("must fix", "bulk", f"the bulk of {show(float(plan['c'].value), 'F')} cannot carry the load from crest to crest at {grid.lines[0]:g} V", "bulk.v_valley", "bulk.c")
+    return {"v_bus": v_bus, "losses": losses, "bulk": b, "hold_up": hold, "i_c": total, "v_reverse": reverse, "i_d": average}
+
+
+def _inlet(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[str, Any]) -> None:
+    sheet, need, grid = work.sheet, work.need, work.grid
+    mask = np.broadcast_to(corners.LOADED.mask(grid), grid.shape)[..., :1]
+    worst = float(np.max(np.where(mask, rows["i_rms"].value, 0)))
+    fuse = next((f for f in FUSES if f >= 1.5 * worst), FUSES[-1])
+    sheet.chosen("inlet.fuse", fuse, "A", f"next rated current of IEC 60127 above 1.5 × {show(worst, 'A')} (common practice), time-lag", line=rows["i_rms"])
+    cold = sheet.given("inlet.r_cold", plan["thermistor"]["r_cold_ohm"], "Ω", "catalogue", f"thermistor {plan['thermistor']['name']} at 25 °C")
+    r_source = sheet.given("inlet.r_source", need.source_impedance.r + 2 * plan["bridge"]["r_dynamic_ohm"], "Ω", text="mains resistance and bridge")
+    sheet("inlet.i_inrush", rectifier.inrush, v_line=given["line"], r_cold=cold, r_source=r_source)
+    c_x = work.choose("inlet.c_x", 100e-9, "usual value for this class (common practice); the noise filter issue will compute it")
+    r_x = sheet.given("inlet.r_x", float(f"{min(0.8 / max(float(c_x.value), 1e-9) / np.log(np.sqrt(2) * need.mains.v_max / 60), 2e6):.2g}"), "Ω", "rule", "discharge resistor for about 0.8 s, at most 2 MΩ")
+    crest = sheet("inlet.v_crest", rectifier.bridge_reverse_voltage, v_line=given["line"])
+    sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=sheet.given("safety.v_touch", 60.0, "V", text="touchable dc voltage used here; confirm against the standard in force"))
+    sheet.given("inlet.discharge_limit", 1.0, "s", text="about a second at the plug's pins (common practice; confirm against the standard in force)")
+    sheet("standby.x_discharge", rectifier.resistor_power, v=given["line"], r=r_x)
+    bleed = sheet.given("bulk.r_bleed", 3e6 if need.mains.v_max > 150 else 1e6, "Ω", "rule", "start-up and sensing path across the bulk (common practice)")
+    sheet("bulk.discharge_time", rectifier.discharge_time, r=bleed, c=plan["c"], v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
+    sheet("standby.start_up", rectifier.resistor_power, v=rows["peak"], r=bleed)
+
+
+def _harmonics(work: Work, b: Bulk) -> None:
+    """Odd harmonics at the highest nominal line, both line frequencies, against the class asked for."""
+    need, grid, sheet = work.need, work.grid, work.sheet
+    line = grid.lines.index(grid.special["nominal_max"])
+    full = next(i for i, p in enumerate(grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
+    pick = (slice(line, line + 1), slice(None), slice(full, full + 1), slice(None))
+    part = Bulk(**{name: getattr(b, name)[pick] for name in b.__dataclass_fields__})
+    f_line = np.broadcast_to(grid.f_line, part.v_valley.shape)
+    values = rectifier.line_harmonics(part, f_line, ORDERS)
+    power = float(part.p_line.max())
+    for k, order in enumerate(ORDERS):
+        row = sheet.solved(f"inlet.harmonic_{order}", values[..., k], "A", f"Fourier integral of the solved line current at {grid.lines[line]:g} V, full load", line_current=sheet.rows["inlet.i_rms"])
+        if order == 1:
+            continue
+        limit = limits.harmonic_limit(need.harmonics_class, int(order), power, float(values[..., 0].max()), float(part.power_factor.min()))
+        if limit is not None:
+            sheet.given(f"inlet.harmonic_limit_{order}", limit, "A", "standard", f"class {need.harmonics_class}, {limits.HARMONICS_EDITION}")
+        del row
+
+
+def _losses(work: Work, plan: dict[str, Any], rows: dict[str, Any], b: Bulk) -> dict[str, Any]:
+    sheet = work.sheet
+    average = sheet.solved("inlet.i_avg", (b.i_nodes * b.weights).sum(-1) * 2 * work.grid.f_line, "A", "average of the rectified line current", line_current=rows["i_rms"])
+    bridge = sheet("loss.bridge", rectifier.bridge_loss, v_forward=plan["bridge"]["v_forward_v"], i_avg_line=average, r=2 * plan["bridge"]["r_dynamic_ohm"], i_rms=rows["i_rms"])
+    thermistor = sheet("loss.thermistor", rectifier.resistive_loss, r=plan["thermistor"]["r_hot_ohm"], i_rms=rows["i_rms"])
+    bulk = sheet("loss.bulk", rectifier.resistive_loss, r=plan["source"].esr, i_rms=sheet.rows["bulk.i_rms"])
+    return {"bridge": bridge, "thermistor": thermistor, "bulk": bulk, "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}

@@ -1,0 +1,89 @@
+"""Resistor-capacitor-diode clamp: values from the leakage at the current limit, both voltage schools shown."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.preferred import at_least, at_most
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.work import FigureSpec, Work
+from rhevectra.core.formulas import clamp, rectifier
+
+NAME = "rcd"
+DIODE_DROP = 1.0
+"""Drop of the clamp diode [V] at the leakage current (common practice)."""
+RESISTOR_VOLTAGE, RESISTOR_POWER = 200.0, 1.0
+"""Working voltage [V] and rated power [W] of one resistor of the string (1206 to through-hole classes, common practice)."""
+DECISIONS = (
+    DecisionSpec("clamp.school", "Clamp voltage school", "clamp", "choice", options=("rating", "multiple"), schools="what the rating leaves; a multiple of the reflected voltage"),
+    DecisionSpec("clamp.multiple", "Clamp over reflected voltage", "clamp", low=1.05, high=4.0, schools="1.3 to 1.6 tight; 2 to 2.5 classic"),
+    DecisionSpec("clamp.ripple_ratio", "Clamp ripple, share", "clamp", low=0.01, high=0.5, schools="5 to 10 %"),
+    DecisionSpec("clamp.r", "Clamp resistor", "clamp", unit="Ω", low=10, high=10e6),
+    DecisionSpec("clamp.c", "Clamp capacitor", "clamp", unit="F", low=10e-12, high=10e-6, step="E12"),
+)
+FIGURES = (
+    FigureSpec("clamp.v", "Clamp voltage", "V_cl", "clamp", corners.PEAKS, limit="clamp.v_budget", limit_kind="max", fixed="resistor and leakage tolerance",
+               sentence="mean of the clamp capacitor where leakage energy and resistor balance, at the current limit"),
+    FigureSpec("clamp.ripple_pp", "Clamp ripple, peak to peak", "ΔV_cl", "clamp", corners.PEAKS),
+    FigureSpec("clamp.power", "Clamp resistor power", "P_cl", "clamp", corners.LOADED, limit="clamp.p_limit", limit_kind="max", fixed="leakage tolerance"),
+    FigureSpec("clamp.power_light_load", "Clamp power at 10 % load", "P_cl,10", "clamp", corners.LIGHT),
+    FigureSpec("clamp.power_idle", "Clamp power at no load", "P_cl,0", "clamp", corners.IDLE),
+    FigureSpec("clamp.diode_v_reverse", "Clamp diode reverse voltage", "V̂_R,cl", "clamp", corners.PEAKS, limit="clamp.diode_v_limit", limit_kind="max"),
+    FigureSpec("clamp.t_reset", "Leakage reset time", "t_cl", "clamp", corners.LOADED),
+)
+PLATES = (("clamp", "Clamp", "clamp.v"),)
+
+
+def target(work: Work, v_class: float, derating: float, v_bus: float, v_or: float) -> float:
+    """The clamp voltage aimed at [V]; both schools are rows, the chosen one is named."""
+    sheet = work.sheet
+    ripple = work.choose("clamp.ripple_ratio", 0.08, "school: 5 to 10 % (common practice)")
+    rating = sheet("clamp.v_rating", clamp.school_rating, derating=derating, v_class=v_class, v_bus=sheet.given("bus.v_top", v_bus, "V", "solved", "highest bus"), v_diode=DIODE_DROP, ripple_ratio=ripple)
+    k = work.choose("clamp.multiple", 1.5, "tight multiple: low peak for a moderate loss (common practice: 2 to 2.5 in the classic school)")
+    multiple = sheet("clamp.v_multiple", clamp.school_multiple, k=k, v_reflected=sheet.given("clamp.v_or_plan", v_or, "V", "solved", "reflected voltage at full load"))
+    school = work.choose("clamp.school", "rating", "what the switch rating leaves, so that the clamp burns least")
+    return float((rating if school.value == "rating" else multiple).value)
+
+
+def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: float, c_node: float, fs: float) -> dict[str, Any]:
+    """Resistor and capacitor that hold v_target at the worst current (current limit, highest line)."""
+    sheet = work.sheet
+    lk, one, vor = (sheet.given(f"clamp.plan_{n}", v, u, "solved", t) for n, v, u, t in (
+        ("leakage", leakage, "H", "leakage the clamp is sized for"), ("i_one", i_one, "A", "core current at the current limit, highest line"), ("v_or", v_or, "V", "reflected voltage at full load")))
+    margin = max(v_target - v_or, 0.05 * v_or)
+    goal = sheet.given("clamp.v_goal", v_or + margin, "V", "rule", "clamp voltage aimed at, never below the reflected voltage plus 5 %")
+    node = clamp.node_voltage(goal.value, DIODE_DROP)
+    i_c = sheet("clamp.plan_i", clamp.conduction_current, i_one=one, c_node=c_node, leakage=lk, v_node=node, v_reflected=vor)
+    offered = sheet("clamp.plan_q", clamp.charge_offered, leakage=lk, i_clamp=i_c, v_node=node, v_reflected=vor)
+    exact = sheet("clamp.r_exact", clamp.resistor, v_clamp=goal, fs=fs, q_clamp=np.maximum(offered.value, 1e-12) if offered.value <= 0 else offered)
+    r = work.choose("clamp.r", lambda: at_most(min(float(exact.value), 9.1e6), "E24"), "next E24 value below: never a higher clamp voltage than aimed at", exact=exact)
+    ratio = sheet.rows["clamp.ripple_ratio"]
+    c_exact = sheet("clamp.c_exact", clamp.capacitor, ripple_ratio=ratio, r=r, fs=fs)
+    c = work.choose("clamp.c", lambda: at_least(max(float(c_exact.value), 1e-11), "E6"), "next E6 value above: ripple not larger than aimed at", exact=c_exact)
+    return {"r": r, "c": c, "vf": DIODE_DROP, "goal": goal}
+
+
+def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], budget: float, v_class: float) -> Any:
+    """Parts of the clamp from the recorded period: resistor string, capacitor, diode. Returns the resistor loss row."""
+    sheet, grid = work.sheet, work.grid
+    reverse = sheet("clamp.diode_v_reverse", clamp.diode_reverse, v_bus=v_bus, crest=rows["crest"])
+    sheet.given("clamp.diode_v_limit", 0.8 * max(v_class, next(v for v in (200, 400, 600, 800, 1000, 1e9) if v >= v_class)), "V", "rule", "diode class at least the switch class, used to 80 %; recovery 500 ns at most (common practice)")
+    sheet.given("clamp.v_budget", budget, "V", "solved", "what the switch rating leaves after derating, bus and ripple")
+    loaded = np.broadcast_to(corners.LOADED.mask(grid), grid.shape)
+    power = float(np.max(np.where(loaded, np.broadcast_to(rows["clamp_power"].value, grid.shape), 0)))
+    volts = float(np.max(rows["v_clamp"].value))
+    series = max(int(np.ceil(volts / (0.8 * RESISTOR_VOLTAGE))), int(np.ceil(power / (0.6 * RESISTOR_POWER))), 1)
+    sheet.chosen("clamp.resistors", series, "", f"{series} in series: {show(volts / series, 'V')} each of {RESISTOR_VOLTAGE:g} V at 80 %, {show(power / series, 'W')} each of {RESISTOR_POWER:g} W at 60 %", power=rows["clamp_power"], voltage=rows["v_clamp"])
+    sheet.given("clamp.p_limit", series * RESISTOR_POWER * 0.6, "W", "rule", f"{series} resistors of {RESISTOR_POWER:g} W used to 60 % (common practice)")
+    top = float(np.max(rows["crest"].value))
+    sheet.chosen("clamp.c_v_class", at_least(1.25 * top, "E6"), "V", f"film or ceramic, next class above 1.25 × {show(top, 'V')}", voltage=rows["v_clamp"])
+    for id in ("clamp.power_light_load", "clamp.power_idle"):
+        sheet(id, rectifier.same, value=rows["clamp_power"])
+    return reverse
+
+
+def parts(plan: dict[str, Any]) -> dict[str, Any]:
+    """What the period needs to know of the clamp."""
+    return {"clamp_r": plan["r"], "clamp_c": plan["c"], "clamp_vf": plan["vf"]}

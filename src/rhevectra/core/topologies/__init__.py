@@ -1,0 +1,7 @@
+"""The topologies, all behind one protocol; the registry is the only place that lists them."""
+
+from types import ModuleType
+
+from rhevectra.core.topologies import flyback
+
+TOPOLOGIES: dict[str, ModuleType] = {m.NAME: m for m in (flyback,)}

@@ -1,0 +1,81 @@
+"""The flyback of a design as one circuit at one corner: every element with its real value, nothing tuned."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.sheet import plain
+from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
+from rhevectra.core.topologies.flyback.sizing import AUX_DROP
+from rhevectra.core.topologies.flyback.waveform import RING_QUALITY
+
+_AUX_C = 22e-6
+_BODY = ("DBODY", 0.8, 0.05)
+
+
+def circuit(design: Any, corner: Corner) -> Circuit:
+    """Power stage between bus and outputs at a corner (run or peak). The bus is a dc source at its valley or crest.
+
+    design: the Design (that room lies below this one, so it is not imported here).
+    """
+    o, s = design.context["o"], design.context["stage"]
+    shape = design.grid.shape
+
+    def at(x: Any) -> float:
+        return float(np.broadcast_to(plain(x), shape)[corner.index])
+
+    fs, t_on = at(o["fs"]), at(o["t_on"])
+    period = 1 / fs
+    v = {k: at(x) for k, x in (("bus", s.v_bus), ("clamp", o["v_clamp"]), ("on", o["v_turn_on"]))}
+    z0 = np.sqrt(at(s.leakage) / at(s.c_node))
+    parts = [
+        Element("Vbus", ("bus", "0"), f"DC {number(v['bus'])}", "bulk"),
+        Element("Rpri", ("bus", "p1"), number(at(s.r_primary)), "transformer"),
+        Element("Llk", ("p1", "m1"), f"{number(at(s.leakage))} IC=0", "transformer"),
+        Element("Rring", ("p1", "m1"), number(RING_QUALITY * z0), "transformer"),
+        Element("Lm", ("m1", "drain"), f"{number(at(o['lm']))} IC={number(at(o['i_end']))}", "transformer"),
+        Element("Rcore", ("m1", "drain"), number(at(o["r_core"])), "transformer"),
+        Element("Cnode", ("drain", "0"), f"{number(at(s.c_node))} IC={number(v['on'])}", "switch"),
+        Element("Ssw", ("drain", "src", "gate", "0"), "SWITCH", "switch"), Element("Vsense", ("src", "0"), "DC 0", "switch"),
+        Element("Vgate", ("gate", "0"), f"PULSE(0 10 0 1n 1n {number(t_on)} {number(period)})", "switch"),
+        Element("Dbody", ("0", "drain"), _BODY[0], "switch"),
+        Element("Dcl", ("drain", "cl"), "DCLAMP", "clamp"),
+        Element("Ccl", ("cl", "bus"), f"{number(at(s.clamp_c))} IC={number(v['clamp'])}", "clamp"),
+        Element("Rcl", ("cl", "bus"), number(at(s.clamp_r)), "clamp")]
+    models = [f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DCLAMP", at(s.clamp_vf), 0.05), diode_model(*_BODY)]
+    for k in range(len(s.ns)):
+        more, model = _secondary(design, k, at)
+        parts += more
+        models.append(model)
+    remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
+               f"expected: clamp {number(v['clamp'])} V mean, {number(at(o['clamp_power']))} W, bus current {number(at(o['p_bus']) / v['bus'])} A average",
+               "the bus is a dc source at the corner's bus voltage; ring damping: quality factor 20 (common practice)")
+    return Circuit(design.requirement.outputs[design.requirement.main].name + " " + design.topology + " power stage", tuple(parts), tuple(models), period, max(400 * period, 5e-3), remarks)
+
+
+def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[Element], str]:
+    """Winding k (0 the regulated one, the last the auxiliary): ideal transformer, rectifier, capacitor, load."""
+    o, s = design.context["o"], design.context["stage"]
+    n, auxiliary = k + 1, k == len(s.ns) - 1
+    ratio = at(s.ns[k]) / at(s.np)
+    main = at(s.v_out) + at(o["drop"])
+    if auxiliary:
+        vf, rd, c, esr = AUX_DROP, 0.1, _AUX_C, 0.1
+        v_out = at(s.ns[-1]) / at(s.ns[0]) * main - AUX_DROP
+    else:
+        index = s.extra["order"][k]
+        row = design.context["plan"].rectifiers[index]["row"]
+        vf, rd = row["v_forward_v"], row["r_dynamic_ohm"]
+        cap = design.catalogue["output_capacitors"].row(str(design.rows[f"output{index + 1}.cap"].value))
+        count = float(np.asarray(design.rows[f"output{index + 1}.parallel"].value))
+        c, esr = cap["c_f"] * count, cap["esr_ohm"] / count
+        v_out = at(s.v_out) if k == 0 else at(design.rows[f"output{index + 1}.v"])
+    part = "feedback" if auxiliary else "rectifier"
+    elements = [
+        Element(f"Esec{n}", (f"x{n}", "0", "drain", "m1"), number(ratio), "transformer"), Element(f"Vsec{n}", (f"x{n}", f"y{n}"), "DC 0", "transformer"),
+        Element(f"Fpri{n}", ("drain", "m1", f"Vsec{n}"), number(ratio), "transformer"), Element(f"Rsec{n}", (f"y{n}", f"z{n}"), number(max(s.extra["r_effective"][n], 1e-5)), "transformer"),
+        Element(f"Dout{n}", (f"z{n}", f"out{n}"), f"DOUT{n}", part), Element(f"Cout{n}", (f"out{n}", f"esr{n}"), f"{number(c)} IC={number(v_out)}", part), Element(f"Resr{n}", (f"esr{n}", "0"), number(esr), part),
+        Element(f"Rload{n}", (f"out{n}", "0"), number(v_out / at(s.i_outputs[k])), "load")]
+    return elements, diode_model(f"DOUT{n}", vf, rd)

@@ -1,0 +1,151 @@
+"""The recorded last pass of a flyback: every figure over the whole grid, losses, ratings, supply window."""
+
+from dataclasses import replace
+from types import ModuleType
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import Quick, plain
+from rhevectra.core.basis.work import Work
+from rhevectra.core.formulas import flyback, magnetics, output
+from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.topologies.flyback import outputs as out_parts
+from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback.sizing import AUX_DROP
+from rhevectra.core.topologies.flyback.wound import Plan
+
+AUX_SPIKE = 0.3
+SENSE_TRIP = 0.8
+SUPPLY_WINDOW = {"discrete": (9.5, 24.0), "integrated": (9.0, 26.0)}
+
+
+def power_drawn(work: Work, plan: Plan, v_bus: Any) -> tuple[Any, Any, Plan]:
+    """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
+    stage = replace(plan.stage, v_bus=v_bus)
+    state, change = pd.solve(stage, {k: plan.state[k] for k in pd._CARRIED} if plan.state else None)
+    o = pd.period(Quick(), stage, state)
+    average = o["p_bus"] / v_bus
+    ripple = np.sqrt(np.maximum(np.square(o["i_switch"]) - np.square(average), 0.0))
+    kept = {k: plan.state[k] for k in ("leak", "turns")}
+    return o["p_bus"], ripple, replace(plan, stage=stage, state=state | {"change": change} | kept)
+
+
+def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
+    """Rows of the power stage on the recording sheet."""
+    sheet, s = work.sheet, plan.stage
+    rows = _given(work, plan)
+    stage = replace(s, v_bus=v_bus_row, **rows)
+    state = {k: plan.state[k] for k in pd._CARRIED}
+    o = pd.record(sheet, stage, state, plan.state["change"])
+    sheet.solved("transformer.v_reflected_plan", float(plan.need.windings[0].volts), "V", "reflected voltage the transformer was sized for")
+    _switch(work, plan, stage, o)
+    _transformer(work, plan, stage, o)
+    reverse = clamp.record(work, v_bus_row, o, plan.clamp, plan.budget, plan.switch["row"]["v_class_v"])
+    losses = dict(front["losses"]) | _losses(work, plan, stage, o)
+    losses |= out_parts.record(work, plan, stage, o)
+    _auxiliary(work, plan, stage, o)
+    return {"o": o, "stage": stage, "losses": losses, "clamp_reverse": reverse}
+
+
+def _given(work: Work, plan: Plan) -> dict[str, Any]:
+    """Rows for the constants of the stage, so that the working can name them."""
+    sheet, s, sw = work.sheet, plan.stage, plan.switch["row"]
+    ambient = f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"
+    main = plan.rectifiers[work.need.main]
+    order = s.extra["order"]
+    turns = plan.state["turns"]
+    return {
+        "np": turns[0], "ns": tuple(turns[1:]), "lp": sheet.rows["transformer.lp"], "leakage": plan.state["leak"],
+        "i_outputs": tuple(sheet.given(f"load.i{k}", i, "A", text=f"current of {'the auxiliary winding' if k == len(order) + 1 else work.need.outputs[order[k - 1]].name} (never below a small bleed)") for k, i in enumerate(s.i_outputs, 1)),
+        "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
+        "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", f"class {main['name'].value}"),
+        "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", f"class {main['name'].value}"),
+        "r_winding": sheet.solved("transformer.r_secondary", s.r_winding, "Ω", "copper loss of the main secondary at the worst corner over its rms current squared"),
+        "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared"),
+        "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance plus winding capacitance"),
+        "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", ambient), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
+        "fs": sheet.rows["fs"], "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"),
+        "i_floor": sheet.given("light_load.i_floor", s.i_floor, "A", "rule", "least peak current of the light-load law: a quarter of the current limit, or none"),
+        "i_limit": sheet.rows["switch.i_limit_max"], "clamp_r": plan.clamp["r"], "clamp_c": plan.clamp["c"], "clamp_vf": sheet.given("clamp.v_diode", s.clamp_vf, "V", "rule", "drop of the clamp diode (common practice)"),
+        "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"),
+        "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core")}
+
+
+def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
+    sheet, row = work.sheet, plan.switch["row"]
+    duty = sheet("switch.duty", flyback.duty, t_on=o["t_on"], fs=o["fs"])
+    for name in ("switch.duty_max", "switch.duty_min"):
+        sheet(name, flyback.same_share, value=duty)
+    sheet.given("switch.i_max", row["i_max_a"] * (1.0 if row["kind"] == "integrated" else 1.5), "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)" if row["kind"] != "integrated" else "largest current of the class")
+    sheet("switch.v_peak", flyback.drain_peak, v_bus=s.v_bus, crest=o["crest"], v_diode=s.clamp_vf)
+    switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off", turn_on=o["loss_turn_on"], turn_off=o["loss_turn_off"])
+    total = sheet.total("switch.loss", "W", "conduction (hot) and switching", conduction=o["loss_conduction"], switching=switching)
+    ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
+    limit = sheet.given("switch.t_junction", 0.85 * row["t_junction_max_c"], "°C", "rule", f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
+    sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=total, r_jc=row["r_junction_case_k_w"])
+    sheet.given("switch.r_ca_floor", 3.0, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
+    sheet("sense.r", output.sense_resistor, v_trip=SENSE_TRIP, i_limit=sheet.rows["switch.current_limit"])
+    sheet("switch.frequency_idle", flyback.same_rate, value=o["fs"])
+
+
+def _transformer(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
+    sheet, trial, at = work.sheet, plan.choice.trial, (plan.choice.core, plan.choice.candidate)
+    lp_max = sheet.given("transformer.lp_max", plan.limit["lp_max"], "H", "rule", "inductance plus its tolerance")
+    run_area = sheet.given("transformer.area_min", float(min(plan.window.effective.area[at[0]], plan.window.effective.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
+    limit_b = sheet("transformer.b_limit_case", magnetics.flux_at_limit, lp=lp_max, i_limit=sheet.rows["switch.current_limit"], tolerance=sheet.rows["switch.limit_tolerance"], v_bus=s.v_bus, t_delay=sheet.rows["switch.limit_delay"], turns=s.np, area=run_area)
+    run_b = sheet("transformer.b_run", magnetics.flux_density, inductance=lp_max, current=o["i_peak"], turns=s.np, area=run_area)
+    sheet.either("transformer.b_peak", s.is_limit, limit_b, run_b, "at the current limit the delay adds bus times delay, whatever the inductance")
+    sheet("transformer.b_ac", flyback.flux_amplitude, swing=o["swing"])
+    gap, _ = magnetics.solve_gap(plan.window.effective.area_post[at[0]], plain(s.np), plain(s.lp), plan.window.effective.length[at[0]], s.core["mu_initial"], plain(s.area), plan.window.window[at[0]])
+    post = float(plan.window.effective.area_post[at[0]])
+    fringe = sheet("transformer.fringing", magnetics.fringing_factor, gap=sheet.solved("transformer.gap_solved", float(gap), "m", "solved: gap and fringing factor that belong together, eight passes"), area=post, window=float(plan.window.window[at[0]]))
+    gap_row = sheet("transformer.gap", magnetics.gap_length, fringing=fringe, area_post=sheet.given("transformer.area_post", post, "m²", "catalogue", "centre post section"), turns=s.np, inductance=s.lp, length=float(plan.window.effective.length[at[0]]), mu=s.core["mu_initial"], area=s.area)
+    sheet.given("transformer.gap_limit", plan.need.gap_max_share * post**0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
+    sheet("transformer.gap_shim", magnetics.shim, gap=gap_row)
+    sheet("transformer.al", magnetics.inductance_factor, inductance=s.lp, turns=s.np)
+    sheet.solved("transformer.fill", float(trial.fill[at]), "", "height of all layers, tapes and bulge over the height available in the bobbin")
+    sheet.given("transformer.fill_limit", 1.0, "", "rule", "the winding must fit")
+    sheet.given("transformer.rise_limit", plan.need.rise_max, "K", "rule", "decision transformer.rise_max")
+
+
+def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str, Any]:
+    sheet = work.sheet
+    effective = s.extra["r_effective"]
+    copper = {"primary": sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_primary"])}
+    for k, (current, r) in enumerate(zip(s.i_outputs, effective[1:], strict=True), 1):
+        rms = sheet(f"secondary{k}.i_rms", flyback.share, i_secondary=o["i_secondary"], i_out=current, i_total=o["i_sum"])
+        copper[f"winding{k}"] = sheet(f"loss.copper{k}", resistive_loss, r=r, i_rms=rms)
+    total = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", **copper)
+    from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
+
+    r_th = sheet("transformer.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("transformer.surface", float(plan.window.surface[plan.choice.core]), "m²", "catalogue", "outer surface of the wound core"))
+    sheet("transformer.temperature_rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_core"], p_copper=total)
+    idle = sheet("switch.loss_idle_ring", flyback.idle_ring_loss, fs=o["fs"], c_node=s.c_node, v_reflected=o["v_or"], v_turn_on=o["v_turn_on"], v_bus=s.v_bus, lp=s.lp, i_start=o["i_start"])
+    zero = sheet.given("switch.no_idle", 0.0, "W", "rule", "continuous conduction: no free ring")
+    ring = sheet.either("loss.idle_ring", o["discontinuous"], idle, zero, "free ring in discontinuous conduction")
+    return {"switch_conduction": o["loss_conduction"], "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_turn_off"], "core": o["p_core"], "copper": total,
+            "clamp": o["clamp_power"], "clamp_diode": o["loss_clamp_diode"], "leakage_ring": o["loss_ring"], "idle_ring": ring}
+
+
+def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
+    """The supply window of the controller over load and line."""
+    sheet = work.sheet
+    low = sheet("aux.v_low", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=AUX_DROP)
+    sheet("aux.v_high", output.auxiliary_with_spike, v_aux=low, share=AUX_SPIKE, turns_aux=s.ns[-1], turns_primary=s.np, v_node=o["v_node"], v_reflected=o["v_or"])
+    v_min, v_max = SUPPLY_WINDOW[plan.switch["row"]["kind"]]
+    sheet.given("aux.v_min", v_min, "V", "catalogue", "under-voltage lock-out of the controller class")
+    sheet.given("aux.v_max", v_max, "V", "catalogue", "over-voltage limit of the controller class")
+
+
+def findings(work: Work, plan: Plan) -> None:
+    """What only the flyback knows how to say."""
+    if not plan.choice.passed:
+        from rhevectra.core.magnetics.transformer import binding
+
+        name = plan.window.names[plan.choice.core]
+        work.find("must fix", "transformer", f"{name} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
+    power = work.need.power
+    if power > 150:
+        work.find("look at", "switch", f"{show(power, 'W')} is above the habit for a flyback (about 100 W): its clamp burns with power; compare other topologies", "clamp.power", "topology")

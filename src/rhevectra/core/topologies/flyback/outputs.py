@@ -1,0 +1,98 @@
+"""Rectifiers, output capacitors and the voltages of outputs that are not regulated themselves."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.work import Work
+from rhevectra.core.formulas import flyback, output
+from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback.wound import Plan
+
+LIFE_RISE = 10.0
+CROSSOVER_SHARE = 1 / 25
+
+
+def record(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """Rows of all outputs; returns their losses."""
+    losses: dict[str, Any] = {}
+    for k, index in enumerate(s.extra["order"]):
+        losses |= _one(work, plan, s, o, k, index)
+    return losses
+
+
+def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: int) -> dict[str, Any]:
+    sheet, n, need = work.sheet, index + 1, work.need.outputs[index]
+    diode = plan.rectifiers[index]
+    row, name = diode["row"], f"rectifier{n}"
+    v_out = sheet.given(f"load.v{n}", need.magnitude, "V", text=f"magnitude of {need.name}")
+    sheet(f"{name}.v_reverse", flyback.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k], turns_primary=s.np)
+    sheet.given(f"{name}.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
+    part = {"i_out": s.i_outputs[k], "i_total": o["i_sum"]}
+    peak = sheet(f"{name}.i_peak", flyback.share, i_secondary=o["i_one"], **part)
+    rms = sheet(f"{name}.i_rms", flyback.share, i_secondary=o["i_secondary"], **part)
+    average = sheet(f"{name}.i_avg", flyback.same_current, value=s.i_outputs[k])
+    sheet.given(f"{name}.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
+    loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
+    limit = sheet.given(f"{name}.t_junction", 0.85 * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
+    sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
+    ripple = sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
+    cap, count = _capacitor(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(peak.value, work.grid.shape), float(np.max(o["fs"].value)))
+    _ripple_and_life(work, s, o, n, need, cap, count, peak, average)
+    _cross(work, s, o, n, k, need, row)
+    return {f"rectifier{n}": loss}
+
+
+def _capacitor(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> tuple[Any, int]:
+    """Capacitor class and count: ripple current, cold ripple voltage, load step; the fewest cans win."""
+    table = work.parts["output_capacitors"]
+    full = np.broadcast_to(corners.FULL.mask(work.grid), work.grid.shape)
+    i_c, top = float(ripple[full].max()), float(peak[full].max())
+    able = [r for r in table.rows if r["v_class_v"] * 0.8 >= need.magnitude] or [max(table.rows, key=lambda r: r["v_class_v"])]
+    cold = work.need.ambient_min < 0
+
+    def count_of(r: Any) -> tuple[int, str]:
+        esr = r["esr_ohm"] * (r["cold_ratio"] if cold else 1.0)
+        step = need.load_step
+        asks = {"ripple current": i_c / r["i_rated_a"], "ripple voltage": (top * esr + need.current_max * 0.6 / fs / r["c_f"]) / need.ripple_pp,
+                "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * r["c_f"]) + r["esr_ohm"]) / step.deviation}
+        name = max(asks, key=lambda a: asks[a])
+        return max(int(np.ceil(asks[name] - 1e-9)), 1), name
+
+    best = min(able, key=lambda r: (min(count_of(r)[0], 99) * np.sqrt(r["c_f"] * r["v_class_v"]), r["c_f"]))
+    cap = work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / 0.8:.3g} V; {count_of(best)[1]} decides")
+    row = table.row(cap.value)
+    count = work.choose(f"output{n}.parallel", min(count_of(row)[0], 20), f"{count_of(row)[1]} decides at {show(i_c, 'A')} ripple current")
+    return row, int(count.value)
+
+
+def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: Any, cap: Any, count: int, peak: Any, average: Any) -> None:
+    sheet = work.sheet
+    c = sheet.given(f"output{n}.c", cap["c_f"] * count, "F", "rule", f"{count} × {cap['name']}")
+    cold = cap["cold_ratio"] if work.need.ambient_min < 0 else 1.0
+    esr = sheet.given(f"output{n}.esr_cold", cap["esr_ohm"] / count * cold, "Ω", "catalogue", f"{cap['esr_ohm']:g} Ω / {count} × {cold:g} at {work.need.ambient_min:g} °C")
+    sheet(f"output{n}.ripple_pp", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=o["fs"], t_off=o["t_off"], c=c)
+    sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
+    sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue", f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")
+    if need.load_step is not None:
+        crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER_SHARE, "Hz", "rule", "loop crossover at a twenty-fifth of the switching frequency (common practice)")
+        sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c, esr=cap["esr_ohm"] / count)
+        sheet.given(f"output{n}.step_limit", need.load_step.deviation, "V", text="requirement")
+    if work.need.lifetime is not None:
+        sheet(f"output{n}.life", output.capacitor_life, life=cap["life_s"], t_max=cap["t_max_c"], temperature=work.need.ambient_max + LIFE_RISE)
+        sheet.given(f"output{n}.life_limit", work.need.lifetime, "s", text="requirement")
+
+
+def _cross(work: Work, s: pd.Stage, o: dict[str, Any], n: int, k: int, need: Any, row: Any) -> None:
+    """Voltage of an unregulated output over all loads, against its tolerance."""
+    if k == 0:
+        return
+    sheet = work.sheet
+    rms = sheet.rows[f"secondary{k + 1}.i_rms"]
+    drop = sheet(f"output{n}.v_drop", flyback.rectifier_drop, v_forward=row["v_forward_v"], r_dynamic=row["r_dynamic_ohm"], r_winding=s.extra["r_effective"][k + 1], i_rms=rms, i_avg=s.i_outputs[k])
+    value = sheet(f"output{n}.v", output.cross_voltage, turns=s.ns[k], turns_main=s.ns[0], v_main=s.v_out, drop_main=o["drop"], drop=drop)
+    for end, sign in (("low", -1), ("high", 1)):
+        sheet(f"output{n}.v_{end}", flyback.same_voltage, value=value)
+        sheet.given(f"output{n}.v_{'min' if sign < 0 else 'max'}", need.magnitude * (1 + sign * need.tolerance), "V", text="requirement")

@@ -1,0 +1,205 @@
+"""One switching period of the fixed-frequency flyback, at every corner at once.
+
+`period` is written once and run two ways: on `Quick`, with bare numbers, until the pass-to-pass
+change is small; and once more on the recording sheet, so that every number of the last pass
+explains itself. What one pass takes from the pass before (`before`) is then a `solved` row.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.sheet import Quick, Sheet, plain
+from rhevectra.core.formulas import clamp, flyback, magnetics
+from rhevectra.core.formulas.rectifier import resistive_loss
+
+PASSES = 16
+_CARRIED = ("i_core", "e_off", "t_off", "t_com", "i_end", "t_ramp", "r_core", "i_start", "i_secondary", "t_rise", "i_switch")
+
+
+@dataclass(frozen=True)
+class Stage:
+    """The circuit of the power stage, numbers or rows. Inductances [H], capacitances [F], resistances [Ω], turns.
+
+    v_bus and i_outputs (one per secondary and the auxiliary, [A]) have the shape of the grid; is_limit masks the
+    current-limit case. v_drops: fixed part of each rectifier's drop [V]; r_outputs: its resistance plus the winding's.
+    core: material row, effective area and volume, temperature.
+    """
+
+    v_bus: Any
+    i_outputs: tuple[Any, ...]
+    v_out: Any
+    v_forward: Any
+    r_rectifier: Any
+    r_winding: Any
+    np: Any
+    ns: tuple[Any, ...]
+    lp: Any
+    leakage: Any
+    c_node: Any
+    r_switch: Any
+    r_primary: Any
+    t_fall: Any
+    fs: Any
+    f_floor: Any
+    i_floor: Any
+    i_limit: Any
+    clamp_r: Any
+    clamp_c: Any
+    clamp_vf: Any
+    is_limit: Array
+    core: Mapping[str, Any]
+    area: Any
+    volume: Any
+    core_temperature: float
+    extra: dict[str, Any] = field(default_factory=dict)
+
+
+def total_secondary(sheet: Any, s: Stage) -> tuple[Any, list[Any]]:
+    """Average secondary current seen from the primary, and each output's part of it."""
+    parts = [sheet(f"secondary.i_reflected{k}", flyback.to_primary, current=i, turns_secondary=n, turns_primary=s.np)
+             for k, (i, n) in enumerate(zip(s.i_outputs, s.ns, strict=True), 1)]
+    return sheet.total("secondary.i_reflected", "A", "all outputs and the auxiliary winding, seen from the primary", **{f"output{k}": p for k, p in enumerate(parts, 1)}), parts
+
+
+def period(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
+    """One pass. before: values of the pass before (arrays or rows); returns everything by name."""
+    b = before
+    i_sum, parts = total_secondary(sheet, s)
+    main_rms = sheet("secondary.main_i_rms", flyback.share, i_secondary=b["i_secondary"], i_out=s.i_outputs[0], i_total=i_sum)
+    drop = sheet("secondary.v_drop", flyback.rectifier_drop, v_forward=s.v_forward, r_dynamic=s.r_rectifier, r_winding=s.r_winding, i_rms=main_rms, i_avg=s.i_outputs[0])
+    v_or = sheet("transformer.v_reflected", flyback.reflected_voltage, turns_primary=s.np, turns_secondary=s.ns[0], v_out=s.v_out, v_drop=drop)
+    lm = sheet("transformer.lm", flyback.magnetising, lp=s.lp, leakage=s.leakage)
+    fs = sheet("switch.frequency", flyback.pulse_rate, fs=s.fs, f_floor=s.f_floor, i_secondary=i_sum, lm=lm, i_floor=s.i_floor,
+               v_reflected=v_or, i_clamp=b["i_core"], e_off=b["e_off"])
+    q = sheet("secondary.q", flyback.core_charge, i_secondary=i_sum, fs=fs, i_clamp=b["i_core"], e_off=b["e_off"], v_reflected=v_or, t_off=b["t_off"], r_core=b["r_core"])
+    out = {"v_or": v_or, "lm": lm, "fs": fs, "i_sum": i_sum, "parts": parts, "drop": drop}
+    out |= _currents(sheet, s, b, v_or, lm, fs, q)
+    out |= _clamping(sheet, s, out)
+    out |= _rms_and_energy(sheet, s, out)
+    return out
+
+
+def _currents(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, fs: Any, q: Any) -> dict[str, Any]:
+    """Currents and times of the period; the conduction mode is decided per corner."""
+    bus = {"v_bus": s.v_bus, "v_reflected": v_or}
+    i_dcm = sheet("core.i_one_dcm", flyback.discharge_peak_dcm, v_reflected=v_or, q=q, lm=lm)
+    i_ccm = sheet("core.i_one_ccm", flyback.discharge_peak_ccm, q=q, i_end=b["i_end"], t_com=b["t_com"], t_off=b["t_off"], v_reflected=v_or, lm=lm)
+    i_held = sheet("core.i_one_limit", flyback.after_node_rise, i_peak=s.i_limit, c_node=s.c_node, lp=s.lp, **bus)
+    t_dcm = sheet("core.t_off_dcm", flyback.discharge_time_dcm, lm=lm, i_one=sheet.either("core.i_one_first", s.is_limit, i_held, i_dcm, "at the current limit the peak is given"), v_reflected=v_or)
+    peak_dcm = np.where(s.is_limit, plain(s.i_limit), flyback.switch_peak(plain(i_dcm), plain(s.c_node), plain(s.lp), plain(s.v_bus), plain(v_or)))
+    ramp_dcm = flyback.ramp_time(plain(s.lp), peak_dcm, 0.0, plain(s.v_bus), plain(s.r_switch) + plain(s.r_primary))
+    discontinuous = ramp_dcm + plain(t_dcm) + plain(b["t_rise"]) < 1 / plain(fs)
+    i_run = sheet.either("core.i_one_run", discontinuous, i_dcm, i_ccm, "discontinuous where ramp and discharge end before the period does")
+    i_one = sheet.either("core.i_one", s.is_limit, i_held, i_run, "at the current limit the peak is given")
+    run_peak = sheet("switch.i_peak_run", flyback.switch_peak, i_one=i_run, c_node=s.c_node, lp=s.lp, **bus)
+    i_peak = sheet.either("switch.i_peak", s.is_limit, s.i_limit, run_peak, "at the current limit the peak is given")
+    t_rise = sheet("switch.t_rise", flyback.rise_time, c_node=s.c_node, i_peak=i_peak, i_one=i_one, **bus)
+    t_ccm = sheet("core.t_off_ccm", flyback.discharge_time_ccm, fs=fs, t_rise=t_rise, t_ramp=b["t_ramp"], t_off_before=b["t_off"])
+    t_off = sheet.either("core.t_off", discontinuous, t_dcm, t_ccm, "the whole core current, or what the period leaves")
+    i_end = sheet("core.i_end", flyback.current_at_end, i_one=i_one, v_reflected=v_or, t_off=t_off, lm=lm)
+    t_com = sheet("switch.t_commutation", flyback.commutation_time, leakage=s.leakage, i_end=i_end, **bus)
+    tau = sheet("core.ring_decay", flyback.ring_decay, r_core=b["r_core"], c_node=s.c_node)
+    r_on = sheet.total("switch.r_path", "Ω", "switch hot, current sense and primary winding in series", switch=s.r_switch, primary=s.r_primary)
+    t_guess = flyback.ramp_time(plain(s.lp), plain(i_peak), plain(b["i_start"]), plain(s.v_bus), plain(r_on))
+    t_idle = sheet("core.t_idle", flyback.idle_time, fs=fs, t_ramp=sheet.solved("switch.t_ramp_before", t_guess, "s", "ramp of the pass before"), t_rise=t_rise, t_off=t_off)
+    ring = sheet("switch.i_turn_on_dcm", flyback.turn_on_current, v_reflected=v_or, c_node=s.c_node, lp=s.lp, t_idle=t_idle, tau=tau)
+    i_start = sheet.either("switch.i_turn_on", discontinuous, ring, i_end, "ring current, or what the core still carries")
+    t_ramp = sheet("switch.t_ramp", flyback.ramp_time, lp=s.lp, i_peak=i_peak, i_start=i_start, v_bus=s.v_bus, r_on=r_on)
+    v_ring = sheet("switch.v_turn_on_dcm", flyback.turn_on_voltage, t_idle=t_idle, tau=tau, lp=s.lp, c_node=s.c_node, **bus)
+    plateau = sheet("switch.v_plateau", flyback.plateau, **bus)
+    v_on = sheet.either("switch.v_turn_on", discontinuous, v_ring, sheet("switch.v_turn_on_ccm", flyback.turn_on_at_plateau, v_plateau=plateau), "drain voltage when the switch turns on")
+    t_on = sheet("switch.t_on", flyback.on_time, t_ramp=t_ramp, t_com=t_com)
+    return {"i_one": i_one, "i_peak": i_peak, "t_rise": t_rise, "t_off": t_off, "i_end": i_end, "t_com": t_com, "i_start": i_start, "t_ramp": t_ramp,
+            "v_turn_on": v_on, "t_on": t_on, "plateau": plateau, "r_on": r_on, "discontinuous": discontinuous, "t_idle": t_idle, "tau": tau}
+
+
+def _clamping(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """What the clamp takes and the voltage it settles at."""
+    rc = {"r": s.clamp_r, "c": s.clamp_c, "fs": o["fs"]}
+    kept = sheet("clamp.decay", clamp.decay, **rc)
+    floor = sheet("clamp.floor", clamp.floor_voltage, v_reflected=o["v_or"], v_diode=s.clamp_vf)
+    strength = sheet("clamp.strength", clamp.strength, leakage=s.leakage, per_volt=sheet("clamp.per_volt", clamp.charge_per_volt, c=s.clamp_c, kept=kept))
+    lift = sheet("clamp.lift", clamp.lift, c_node=s.c_node, leakage=s.leakage)
+    mid = sheet("clamp.v_mid", clamp.voltage, w=floor, k=strength, a=lift, i_one=o["i_one"])
+    steady = sheet("clamp.crest_steady", clamp.crest_steady, v_mid=mid, kept=kept)
+    rare = sheet("clamp.crest_rare", clamp.crest_rare, w=floor, i_one=o["i_one"], leakage=s.leakage, c=s.clamp_c)
+    seldom = plain(steady) * plain(kept) < plain(floor)
+    crest = sheet.either("clamp.v_crest", seldom, rare, steady, "pulses so rare that the capacitor falls below the reflected voltage, or not")
+    ripple = sheet("clamp.ripple_pp", clamp.ripple, crest=crest, kept=kept)
+    q = sheet("clamp.q", clamp.charge, c=s.clamp_c, ripple_pp=ripple)
+    lifted = sheet("clamp.i_lifted", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage,
+                   v_node=sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf), v_reflected=o["v_or"])
+    i_c = sheet.either("clamp.i_peak", seldom, o["i_one"], lifted, "what is left after the node has been lifted")
+    t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
+    p = sheet("clamp.power", clamp.power, c=s.clamp_c, fs=o["fs"], crest=crest, kept=kept)
+    taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_or"])
+    return {"v_clamp": sheet("clamp.v", clamp.mean_voltage, crest=crest, kept=kept, **rc), "crest": crest, "v_node": sheet("clamp.v_node", clamp.node_voltage, v_clamp=crest, v_diode=s.clamp_vf),
+            "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, "clamp_ripple": ripple,
+            "loss_clamp_diode": sheet("clamp.loss_diode", clamp.diode_loss, v_diode=s.clamp_vf, q_clamp=q, fs=o["fs"])}
+
+
+def _rms_and_energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """Rms currents, core loss and the charge drawn from the bus."""
+    cross = sheet("core.i_after_clamp", flyback.current_after_clamp, i_end=o["i_end"], i_one=o["i_one"], v_reflected=o["v_or"], t_clamp=o["t_clamp"], lm=o["lm"])
+    i_sw = sheet("switch.i_rms", flyback.switch_rms, fs=o["fs"], t_ramp=o["t_ramp"], i_start=o["i_start"], i_peak=o["i_peak"], t_com=o["t_com"], i_end=o["i_end"])
+    i_sec = sheet("secondary.i_rms", flyback.secondary_rms, fs=o["fs"], t_clamp=o["t_clamp"], i_one=o["i_one"], i_clamp=o["i_clamp"], i_cross=cross, t_off=o["t_off"], t_com=o["t_com"], i_end=o["i_end"])
+    swing = sheet("transformer.b_swing", flyback.flux_swing, v_reflected=o["v_or"], t_off=o["t_off"], turns=s.np, area=s.area)
+    m = s.core
+    reference = sheet("transformer.loss_reference", magnetics.loss_at_temperature, reference=m["loss_ref_w_m3"], curvature=m["loss_t_curvature_1_k2"], temperature=s.core_temperature, t_min=m["loss_t_min_c"])
+    kappa = s.extra["kappa"]
+    p_core = sheet("transformer.loss_core", magnetics.core_loss_two_slope, volume=s.volume, kappa=kappa, reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"],
+                   alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"], beta=m["loss_beta"], fs=o["fs"], t_up=o["t_ramp"], t_down=o["t_off"])
+    r_core = sheet("transformer.r_core", flyback.core_resistance, fs=o["fs"], v_bus=s.v_bus, t_ramp=o["t_ramp"], v_reflected=o["v_or"], t_off=o["t_off"], p_core=p_core)
+    e_off = sheet("switch.e_off", flyback.turn_off_energy, v_off=o["plateau"], t_fall=s.t_fall, i_peak=o["i_peak"])
+    q_bus = sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], i_end=o["i_end"], t_com=o["t_com"], v_bus=s.v_bus,
+                  r_core=r_core, c_node=s.c_node, v_turn_on=o["v_turn_on"])
+    i_pri = sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"], i_clamp=o["i_clamp"])
+    return {"i_cross": cross, "i_switch": i_sw, "i_secondary": i_sec, "i_primary": i_pri, "swing": swing, "p_core": p_core, "r_core": r_core, "e_off": e_off, "q_bus": q_bus,
+            "p_bus": sheet("switch.p_bus", flyback.bus_power, fs=o["fs"], v_bus=s.v_bus, q_bus=q_bus),
+            "loss_turn_on": sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=o["v_turn_on"], fs=o["fs"]),
+            "loss_turn_off": sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["fs"]),
+            "loss_conduction": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw),
+            "loss_ring": sheet("clamp.loss_ring", clamp.ring_power, c_node=s.c_node, v_node=o["v_node"], v_reflected=o["v_or"], fs=o["fs"])}
+
+
+def first_guess(s: Stage) -> dict[str, Any]:
+    """A start for the passes: boundary conduction of an ideal flyback."""
+    v_bus, fs = plain(s.v_bus), plain(s.fs)
+    v_or = flyback.reflected_voltage(plain(s.np), plain(s.ns[0]), plain(s.v_out), plain(s.v_forward))
+    i_sum = sum(plain(i) * plain(n) / plain(s.np) for i, n in zip(s.i_outputs, s.ns, strict=True))
+    d = flyback.duty_ideal(v_or, v_bus)
+    zero = np.zeros(np.broadcast_shapes(np.shape(v_bus), np.shape(i_sum)))
+    return {"i_core": zero, "e_off": zero, "t_off": (1 - d) / fs + zero, "t_com": zero, "i_end": zero, "t_ramp": d / fs + zero, "r_core": zero + 1e5,
+            "i_start": zero, "i_secondary": 1.3 * i_sum + zero, "t_rise": zero, "i_switch": zero}
+
+
+def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSES, tolerance: float = 1e-4) -> tuple[dict[str, Any], float]:
+    """Iterate on bare numbers. Returns the carried values and the largest relative change of the last pass."""
+    quick, state, change = Quick(), dict(before or first_guess(s)), np.inf
+    for _ in range(passes):
+        new = period(quick, s, state)
+        charge = new["i_one"] ** 2 * new["fs"]
+        change = float(np.max(np.abs(charge - state.get("charge", 0.0)) / charge))
+        state = {k: _relax(state[k], new[k], k) for k in _CARRIED} | {"charge": charge}
+        if change < tolerance:
+            break
+    return state, change
+
+
+def _relax(old: Any, new: Any, name: str) -> Any:
+    """Damp the two values that can oscillate from pass to pass."""
+    return 0.5 * (old + new) if name == "i_start" else new
+
+
+def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
+    """The last pass on the recording sheet, with what it takes from the pass before as solved rows."""
+    units = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_switch": "A"}
+    text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
+    rows = {k: sheet.solved(f"solved.{k}", state[k], units[k], text) for k in _CARRIED}
+    return period(sheet, s, rows)
+
+

@@ -1,0 +1,115 @@
+"""Sizing of a flyback before its transformer exists: inductance, current limit, and what the transformer must be."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import Quick, plain
+from rhevectra.core.basis.work import Work
+from rhevectra.core.formulas import flyback, insulation
+from rhevectra.core.magnetics import transformer as tr
+from rhevectra.core.magnetics.copper_loss import phasors
+from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback.semiconductors import loaded
+from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_shape
+
+ORDERS = 24
+AUX_DROP = 0.8
+
+
+def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: list[dict[str, Any]], v_bus: Array, carried: Mapping[str, Any] | None) -> pd.Stage:
+    """The power stage with an ideal turns ratio, for choosing inductance, limit and transformer."""
+    need, grid = work.need, work.grid
+    main = need.main
+    order = [main, *(k for k in range(len(need.outputs)) if k != main)]
+    volts = [need.outputs[k].magnitude + rectifiers[k]["row"]["v_forward_v"] for k in order]
+    aux = work.choose("aux.v", 14.0, "middle of the controller's supply window")
+    aux_i = work.choose("aux.i", lambda: 1.5e-3 + switch["row"]["q_gate_c"] * 65e3, "controller and gate charge (common practice)")
+    r = rectifiers[main]["row"]
+    io = [np.maximum(grid.current(k), max(1e-3, 1e-4 * need.outputs[k].current_max)) for k in order]
+    c_wind = work.choose("transformer.c_winding", 40e-12, "layered winding of this size (common practice); measure it from the ring")
+    ratio = v_or / volts[0]
+    fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
+    past = carried or {}
+    first = {"v_bus": v_bus, "i_outputs": (*io, aux_i.value + 0 * io[0]), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
+             "r_winding": past.get("r_winding", 0.004 * volts[0] / need.outputs[main].current_max), "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
+             "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"], "fs": float(fs.value), "f_floor": 0.0,
+             "c_node": switch["row"]["c_energy_f"] + float(c_wind.value), "clamp_vf": 1.0, "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
+    v_low = float(loaded(work, v_bus).min())
+    p_in = 1.03 * sum(v * o.current_peak for v, o in zip(volts, (need.outputs[k] for k in order), strict=True)) + float(aux.value) * float(aux_i.value)
+    duty = float(flyback.duty_ideal(v_or, v_low))
+    k_ripple = work.choose("flyback.ripple_ratio", 0.8, "school: 0.6 to 1.25, a small core with moderate peak current")
+    wanted = work.sheet("transformer.lp_wanted", flyback.primary_inductance, v_bus=work.sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"),
+                        duty=work.sheet.given("switch.duty_valley", duty, "", "solved", "ideal duty at the lowest bus"), ripple_ratio=k_ripple,
+                        power=work.sheet.given("transformer.p_through", p_in, "W", "solved", "outputs, drops and auxiliary at the larger of full and peak load, plus 3 %"), fs=fs)
+    lp = work.choose("transformer.lp", lambda: float(f"{float(wanted.value):.3g}"), "from the ripple ratio at the valley, rounded to three digits", wanted=wanted)
+    leak = past.get("leakage", 0.015 * float(lp.value))
+    return pd.Stage(**first, lp=float(lp.value), leakage=leak, r_primary=past.get("r_primary", 0.004 * v_low**2 / p_in), i_floor=0.4 * p_in / (v_low * duty), i_limit=np.full(grid.shape, 2.0 * p_in / (v_low * duty)), clamp_r=past.get("clamp_r", 1.6 * v_or**2 / (0.02 * p_in) * 1.5),
+                    clamp_c=past.get("clamp_c", 10 / (v_or**2 / (0.02 * p_in) * float(fs.value))), core=past.get("core", work.parts["materials"].rows[1]), area=past.get("area", v_or * 0.5 / float(fs.value) / 0.2 / ratio), volume=past.get("volume", 6e-6 * p_in / 60),
+                    core_temperature=need.ambient_max + 35.0, extra={"kappa": past.get("kappa", 0.3), "order": order, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i, "wanted": wanted, "p_in": p_in})
+
+
+def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_run: float, v_bus: Array) -> dict[str, Any]:
+    """Nominal limit and its extremes with tolerance, delay and inductance tolerance."""
+    row, sheet = switch["row"], work.sheet
+    lp_tol = work.choose("transformer.lp_tolerance", 0.10, "gapped core as made (common practice); a ground gap holds 5 %")
+    tol = work.choose("switch.limit_tolerance", lambda: (row["limit_max_a"] / row["limit_typ_a"] - 1) if switch["integrated"] else 0.08, "integrated class" if switch["integrated"] else "comparator and sense resistor (common practice)")
+    delay = work.choose("switch.limit_delay", 250e-9, "comparator, logic and gate (common practice)")
+
+    def rule() -> float:
+        if switch["integrated"]:
+            return float(row["limit_typ_a"])
+        wanted = 1.05 * peak_run * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value))
+        return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
+
+    nominal = work.choose("switch.current_limit", rule, "5 % above the largest peak in run with half the inductance tolerance, at the least trip" if not switch["integrated"] else "typical value of the class")
+    lp_min = sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule", "inductance less its tolerance")
+    worst = sheet("switch.i_limit_max", flyback.limit_current, i_limit=nominal, tolerance=tol, v_bus=v_bus, t_delay=delay, lp=lp_min)
+    low = sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
+    return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol, "lp_max": float(plain(stage.lp)) * (1 + float(lp_tol.value))}
+
+
+def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], state: Mapping[str, Any], v_bus: Array, material: Any) -> tuple[tr.TransformerNeed, float]:
+    """What the circuit asks of the transformer, and the margin width [m]."""
+    need, grid, choose = work.need, work.grid, work.choose
+    full = np.broadcast_to(corners.FULL.mask(grid), grid.shape)
+    full = full & np.broadcast_to(np.array([p.label == "" for p in grid.points])[None, None, :, None], grid.shape)
+    out = pd.period(Quick(), stage, state)
+    index = np.unravel_index(int(np.argmax(np.where(full, out["i_primary"], -1))), grid.shape)
+    at = lambda x: float(np.broadcast_to(x, grid.shape)[index])  # noqa: E731
+    fs, ratio = at(out["fs"]), float(stage.np)
+    tol = {k: need.outputs[k].tolerance for k in stage.extra["order"]}
+    t_p, i_p = primary_shape(out, at)
+    t_s, i_s = secondary_shape(out, at)
+    avg_p, har_p = phasors(t_p, i_p, 1 / fs, ORDERS)
+    _, har_s = phasors(t_s, i_s, 1 / fs, ORDERS)
+    school = choose("insulation.school", lambda: "triple" if need.insulation == "reinforced" else "margin", "triple-insulated secondary needs no margins" if need.insulation == "reinforced" else "basic insulation: margins")
+    reinforced = need.insulation == "reinforced"
+    working = need.mains.v_max if not need.is_dc else need.mains.v_max / np.sqrt(2)
+    cr = work.sheet.given("insulation.creepage", 0.0 if need.insulation == "functional" else insulation.creepage(max(working, 50.0), need.pollution_degree, reinforced), "m", "standard", f"{show(working, 'V')} working, pollution degree {need.pollution_degree}, {need.insulation}; {insulation.EDITION}")
+    cl = work.sheet.given("insulation.clearance", 0.0 if need.insulation == "functional" else insulation.clearance(insulation.impulse(working, need.overvoltage_category), need.altitude_max, reinforced), "m", "standard", f"overvoltage category {need.overvoltage_category}, {need.altitude_max:g} m; {insulation.EDITION}")
+    width = work.sheet("insulation.margin", insulation.margin_width, creepage_m=cr, clearance_m=cl)
+    triple = school.value == "triple" and need.insulation != "functional"
+    margin = 0.0 if triple else float(width.value)
+    needs = [tr.WindingNeed("primary", at(out["v_or"]), at(out["i_primary"]), avg_p, har_p, False)]
+    reach = at(out["i_sum"])
+    for k, o in enumerate(stage.extra["order"]):
+        scale = at(stage.i_outputs[k]) / reach
+        name = f"ns{o + 1}"
+        needs.append(tr.WindingNeed(name, stage.extra["volts"][k], at(out["i_secondary"]) * scale, at(stage.i_outputs[k]), har_s * scale, triple, tol[o]))
+    scale = at(stage.i_outputs[-1]) / reach
+    needs.append(tr.WindingNeed("naux", float(stage.extra["aux"].value) + AUX_DROP, at(out["i_secondary"]) * scale, at(stage.i_outputs[-1]), har_s * scale, False, 0.2))
+    b_sat = material["b_sat_100_t"]
+    derate = choose("derating.flux", 0.85, "85 % of hot saturation at the worst current limit (common practice)")
+    rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
+    b_max = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
+    pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.naux") or k.startswith("transformer.ns")}
+    flux = np.max(limit["lp_max"] * plain(limit["nominal"]) * (1 + float(work.sheet.rows["switch.limit_tolerance"].value)) + v_bus * float(work.sheet.rows["switch.limit_delay"].value))
+    return tr.TransformerNeed(
+        windings=tuple(needs), ratio=ratio, lp=float(plain(stage.lp)), flux_limit=float(flux), swing=np.array([at(out["v_or"]) * t for t in np.broadcast_to(out["t_off"], grid.shape)[full]]), t_up=np.broadcast_to(out["t_ramp"], grid.shape)[full], t_down=np.broadcast_to(out["t_off"], grid.shape)[full], fs=fs,
+        b_max=float(b_max.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
+        split=choose("transformer.arrangement", "split", "split primary: a quarter of the leakage").value == "split", pins=pins), margin

@@ -1,0 +1,127 @@
+"""From the chosen core to the real power stage: integer turns, gap, leakage, effective resistances, clamp values."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from types import ModuleType
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.sheet import Quick, plain
+from rhevectra.core.basis.work import Work
+from rhevectra.core.formulas import flyback, magnetics
+from rhevectra.core.magnetics import transformer as tr
+from rhevectra.core.magnetics.winding import SIZES_MM
+from rhevectra.core.magnetics.windows import Windows, windows
+from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback import semiconductors as sc
+from rhevectra.core.topologies.flyback import sizing
+
+LEAD_OUT = 1.25
+"""Geometric leakage is raised by this share for lead-outs and end effects (common practice, no source)."""
+
+
+@dataclass(frozen=True)
+class Plan:
+    """All that was chosen: parts, the wound transformer, the clamp, and the power stage they make."""
+
+    stage: pd.Stage
+    switch: Mapping[str, Any]
+    rectifiers: list[dict[str, Any]]
+    limit: Mapping[str, Any]
+    need: tr.TransformerNeed
+    choice: tr.Choice
+    window: Windows
+    clamp: Mapping[str, Any]
+    margin: float
+    budget: float
+    carried: dict[str, Any]
+    state: dict[str, Any]
+
+
+def wires(work: Work) -> dict[str, tuple[Any, Any]]:
+    """Wire sizes offered: strand and overall diameters [m], enamelled and triple-insulated."""
+    table = work.parts["wires"]
+    result = {}
+    for kind in ("enamel", "triple"):
+        rows = [r for r in table.rows if r["kind"] == kind]
+        if kind == "enamel":
+            rows = [r for r in rows if any(abs(r["diameter_m"] * 1e3 - s) < 1e-6 for s in SIZES_MM)] + [r for r in rows if r["name"] in work.parts.own.get("wires", ())]
+        result[kind] = (np.array([r["diameter_m"] for r in rows]), np.array([r["overall_m"] for r in rows]))
+    return result
+
+
+def light_load(work: Work, limit: Mapping[str, Any], fs: float) -> tuple[float, float]:
+    """Least core current [A] and least pulse rate [Hz] of the light-load law."""
+    law = work.choose("light_load", "skip", "pulses are left out below a quarter of the current limit: least light-load loss")
+    floor = 0.25 * float(limit["nominal"].value)
+    return {"skip": (floor, 0.0), "foldback": (floor, 22e3), "fixed": (1e-6, fs)}[str(law.value)]
+
+
+def choose_core(work: Work, need: tr.TransformerNeed, win: Windows) -> tr.Choice:
+    """Try the catalogue and record core, material class and turns."""
+    trial = tr.try_all(need, win, wires(work))
+    pinned = work.choose.pins.get("transformer.core")
+    choice = tr.choose(trial, win, pinned)
+    work.choose("transformer.core", win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)
+    return choice
+
+
+def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[Any]:
+    """Turns rows, in the order of the windings: primary, secondaries, auxiliary."""
+    values = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
+    names = ["np", *(w.name for w in need.windings[1:])]
+    loss = "least loss of the candidates that meet flux, fit and output ratios"
+    return [work.choose(f"transformer.{n}", v, loss) for n, v in zip(names, values, strict=True)]
+
+
+def leakage_row(work: Work, choice: tr.Choice, lp: float) -> Any:
+    """Leakage seen from the primary: geometric estimate with lead-outs, never below the stated share; a reading wins."""
+    geometric = work.sheet.solved("transformer.leakage_geometric", float(choice.trial.leakage[choice.core, choice.candidate]), "H", "field energy between the windings, one dimension, from the winding heights as laid")
+    share = work.choose("transformer.leakage_share", 0.01, "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)")
+    return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
+
+
+def build(work: Work, v_bus: Any, clamp: ModuleType, previous: Plan | None) -> Plan:
+    """All choices of the power stage for a known bus."""
+    grid = work.grid
+    v_top, v_low = float(np.max(v_bus)), float(sc.loaded(work, v_bus).min())
+    switch = sc.choose_switch(work, v_top, v_low, work.need.power / 0.88)
+    v_or = sc.reflected(work, switch, v_top)
+    rectifiers = sc.choose_rectifiers(work, v_or, v_top)
+    stage = sizing.estimate(work, switch, v_or, rectifiers, v_bus, previous.carried if previous else None)
+    state, _ = pd.solve(stage, passes=6)
+    peak_run = float(np.max(sc.loaded(work, pd.period(Quick(), stage, state)["i_peak"])))
+    limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
+    i_floor, f_floor = light_load(work, limit, float(plain(stage.fs)))
+    stage = replace(stage, i_limit=np.broadcast_to(limit["worst"].value, grid.shape), i_floor=i_floor, f_floor=f_floor)
+    material = work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency")
+    grade = work.parts["materials"].row(material.value)
+    need, margin = sizing.transformer_need(work, stage, limit, state, v_bus, grade)
+    win = windows(work.parts["cores"])
+    choice = choose_core(work, need, win)
+    turns = turns_of(work, need, choice)
+    leak = leakage_row(work, choice, float(plain(stage.lp)))
+    v_class = switch["row"]["v_class_v"]
+    goal = clamp.target(work, v_class, float(switch["derate"].value), v_top, v_or)
+    real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
+    worst = np.max(flyback.after_node_rise(real.i_limit, real.c_node, real.lp, v_bus, v_or))
+    values = clamp.design(work, goal, float(leak.value), float(worst), float(flyback.reflected_voltage(real.np, real.ns[0], real.v_out, real.v_forward)) * 1.02, real.c_node, real.fs)
+    real = replace(real, clamp_r=float(values["r"].value), clamp_c=float(values["c"].value), clamp_vf=values["vf"])
+    state, change = pd.solve(real, passes=pd.PASSES)
+    carried = {"leakage": float(leak.value), "r_primary": real.r_primary, "r_winding": real.r_winding, "clamp_r": real.clamp_r, "clamp_c": real.clamp_c, "core": grade,
+               "area": real.area * real.np / stage.np, "volume": real.volume, "kappa": real.extra["kappa"]}
+    budget = float(switch["derate"].value) * v_class - v_top - clamp.DIODE_DROP
+    return Plan(real, switch, rectifiers, limit, need, choice, win, values, margin, budget, carried, state | {"change": change, "leak": leak, "turns": turns})
+
+
+def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:
+    """The stage with integer turns, real leakage and the effective winding resistances of the worst corner."""
+    trial, at = choice.trial, (choice.core, choice.candidate)
+    exact = tr.exact_copper(need, trial, at, win, float(work.need.ambient_max + trial.rise[at]))
+    effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
+    n = [float(t.value) for t in turns]
+    lp = work.sheet.rows["transformer.lp"]
+    return replace(stage, np=n[0], ns=tuple(n[1:]), lp=float(lp.value), leakage=float(leak.value), r_primary=effective[0], r_winding=effective[1], core=grade,
+                   area=float(win.effective.area[choice.core]), volume=float(win.effective.volume[choice.core]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+                   extra={**stage.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective})

@@ -1,0 +1,46 @@
+"""The project document: requirement, pinned decisions, readings, bench log, own parts. Immutable; edits make a new one."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from rhevectra.core.basis.decisions import Measured
+from rhevectra.core.basis.requirement import Requirement
+
+FORMAT, VERSION = "rhevectra-project", 1
+
+
+@dataclass(frozen=True)
+class Document:
+    """One state of a project. tree: the file's own JSON tree, over which the known fields are written on save."""
+
+    title: str
+    requirement: Requirement
+    decisions: Mapping[str, Any] = field(default_factory=dict)
+    as_built: Mapping[str, Measured] = field(default_factory=dict)
+    log: tuple[Any, ...] = ()
+    parts: Mapping[str, Any] = field(default_factory=dict)
+    tree: Mapping[str, Any] = field(default_factory=dict)
+    unknown: tuple[str, ...] = ()
+
+    def pin(self, id: str, value: Any) -> "Document":
+        """The document with one decision pinned."""
+        return self._with(decisions={**self.decisions, id: value})
+
+    def free(self, id: str) -> "Document":
+        """The document with one pin removed."""
+        return self._with(decisions={k: v for k, v in self.decisions.items() if k != id})
+
+    def measure(self, id: str, reading: Measured | None) -> "Document":
+        """The document with a reading entered, or taken back."""
+        kept = {k: v for k, v in self.as_built.items() if k != id}
+        return self._with(as_built=kept if reading is None else {**kept, id: reading})
+
+    def require(self, requirement: Requirement, title: str | None = None) -> "Document":
+        """The document with another requirement."""
+        return self._with(requirement=requirement, title=self.title if title is None else title)
+
+    def _with(self, **changes: Any) -> "Document":
+        from dataclasses import replace
+
+        return replace(self, **changes)
