@@ -51,10 +51,10 @@ def parse(text: str, unit: str = "", where: str = "") -> float:
     if not match:
         raise problem
     sign, digits, exponent, rest = match.groups()
-    power = _scale(rest.strip(), unit)
-    if power is None or (exponent and power):
+    scale = _scale(rest.strip(), unit)
+    if scale is None or (exponent and scale):
         raise problem
-    value = float(f"{sign}{digits}e{int(exponent or 0) + power}")
+    value = float(f"{sign}{digits}e{int(exponent or 0) + scale}")
     if not math.isfinite(value):
         raise problem
     return value

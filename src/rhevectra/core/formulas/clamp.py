@@ -27,6 +27,25 @@ def charge(c: Any, ripple_pp: Any) -> Any:
     return c * ripple_pp
 
 
+@formula("Q_cl = ½·L_lk·I_c²/(V_x − V_or)", "C", "L_lk I_c V_x V_or", "triangle of the leakage current")
+def charge_offered(leakage: Any, i_clamp: Any, v_node: Any, v_reflected: Any) -> Any:
+    """Charge [C] the leakage brings to a clamp at v_node above the bus."""
+    return 0.5 * leakage * np.square(i_clamp) / (v_node - v_reflected)
+
+
+@formula("I_k = max(0, (P_cl + f_s·(V_fd·Q_cl − ½·L_lk·I_c²))/V_or)", "A", "P_cl f_s V_fd Q_cl L_lk I_c V_or",
+         "energy: what the clamp and its diode burn beyond the leakage energy comes out of the core")
+def current_from_core(p_clamp: Any, fs: Any, v_diode: Any, q_clamp: Any, leakage: Any, i_clamp: Any, v_reflected: Any) -> Any:
+    """Average current [A], at the reflected voltage, that the clamp takes away from the output."""
+    return np.maximum(0.0, (p_clamp + fs * (v_diode * q_clamp - 0.5 * leakage * np.square(i_clamp))) / v_reflected)
+
+
+@formula("P = V_fd·Q_cl·f_s", "W", "V_fd Q_cl f_s", "fixed drop times average current")
+def diode_loss(v_diode: Any, q_clamp: Any, fs: Any) -> Any:
+    """Loss [W] of the clamp diode."""
+    return v_diode * q_clamp * fs
+
+
 @formula("V_x = V_cl + V_fd", "V", "V_cl V_fd", "definition")
 def node_voltage(v_clamp: Any, v_diode: Any) -> Any:
     """Node voltage above the bus [V] while the clamp conducts."""

@@ -53,10 +53,17 @@ def magnetising(lp: Any, leakage: Any) -> Any:
     return lp - leakage
 
 
-@formula("E_off = ½·V_x·t_f·Î", "J", "V_x t_f Î", "linear voltage-current overlap at turn-off")
-def turn_off_energy(v_off: Any, t_fall: Any, i_peak: Any) -> Any:
-    """Energy [J] lost in the switch while its current falls."""
-    return v_off * t_fall * 0.5 * i_peak
+@formula("t_v = min(t_f, √(2·V_x·C_n·t_f/Î))", "s", "t_f V_x C_n Î", "a linearly falling current charges the node while the channel still carries the rest")
+def voltage_rise_in_fall(t_fall: Any, v_off: Any, c_node: Any, i_peak: Any) -> Any:
+    """Time [s] the drain takes to rise while the switch current falls, never longer than the fall itself."""
+    return np.minimum(t_fall, np.sqrt(2 * v_off * c_node * t_fall / np.maximum(i_peak, 1e-9)))
+
+
+@formula("E_off = Î²/(2·t_f·C_n)·(t_v³/3 − t_v²·t_v²/(4·t_f)) + ½·V_x·Î·(t_f − t_v)²/t_f", "J", "Î t_f C_n t_v V_x",
+         "integral of drain voltage times channel current; the node capacitance takes over part of the turn-off")
+def turn_off_energy(i_peak: Any, t_fall: Any, c_node: Any, t_voltage: Any, v_off: Any) -> Any:
+    """Energy [J] lost in the switch while its current falls linearly in t_fall [s]."""
+    return np.square(i_peak) / (2 * t_fall * c_node) * (t_voltage**3 / 3 - t_voltage**4 / (4 * t_fall)) + 0.5 * v_off * i_peak * np.square(t_fall - t_voltage) / t_fall
 
 
 @formula("Q = (I_s + I_k)/f_s + E_off/V_or + V_or·t_off/R_c", "C", "I_s I_k f_s E_off V_or t_off R_c", _MODEL)

@@ -261,11 +261,11 @@ def binding(trial: Trial, core: int) -> str:
 def choose(trial: Trial, win: Windows, pinned: str | None) -> Choice:
     """Smallest effective volume that passes everything, at its candidate of least loss; if none passes, the least excess."""
     loss = trial.p_core + sum(trial.p_copper)
-    passed = np.asarray(trial.excess <= 0)
+    passed: Array = np.asarray(trial.excess <= 0)
     best = np.where(passed, loss, 1e6 * (1 + trial.excess)).argmin(-1)
     volume = win.effective.volume
     order = np.argsort(volume, kind="stable")
-    able = passed.any(-1)
+    able: Array = np.asarray(passed.any(-1))
     if pinned is not None:
         core = win.names.index(pinned)
     elif able.any():

@@ -3,10 +3,11 @@
 from rhevectra.core.topologies.flyback.circuit import circuit
 from rhevectra.core.topologies.flyback.declare import DECISIONS, FIGURES, output_figures
 from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
+from rhevectra.core.topologies.flyback.views import waveforms, winding_view
 from rhevectra.core.topologies.flyback.wound import build
 
 NAME = "flyback"
 PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifier + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "aux.v_low"))
 
-__all__ = ["AFTER_CLAMP", "DECISIONS", "FIGURES", "NAME", "PLATES", "build", "circuit", "findings", "output_figures", "power_drawn", "record"]
+__all__ = ["AFTER_CLAMP", "DECISIONS", "FIGURES", "NAME", "PLATES", "build", "circuit", "findings", "output_figures", "power_drawn", "record", "waveforms", "winding_view"]

@@ -37,14 +37,14 @@ def circuit(design: Any, corner: Corner) -> Circuit:
         Element("Rring", ("p1", "m1"), number(RING_QUALITY * z0), "transformer"),
         Element("Lm", ("m1", "drain"), f"{number(at(o['lm']))} IC={number(at(o['i_end']))}", "transformer"),
         Element("Rcore", ("m1", "drain"), number(at(o["r_core"])), "transformer"),
-        Element("Cnode", ("drain", "0"), f"{number(at(s.c_node))} IC={number(v['on'])}", "switch"),
+        Element("Cnode", ("drain", "src"), f"{number(at(s.c_node))} IC={number(v['on'])}", "switch"),
         Element("Ssw", ("drain", "src", "gate", "0"), "SWITCH", "switch"), Element("Vsense", ("src", "0"), "DC 0", "switch"),
-        Element("Vgate", ("gate", "0"), f"PULSE(0 10 0 1n 1n {number(t_on)} {number(period)})", "switch"),
+        *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"])),
         Element("Dbody", ("0", "drain"), _BODY[0], "switch"),
         Element("Dcl", ("drain", "cl"), "DCLAMP", "clamp"),
         Element("Ccl", ("cl", "bus"), f"{number(at(s.clamp_c))} IC={number(v['clamp'])}", "clamp"),
         Element("Rcl", ("cl", "bus"), number(at(s.clamp_r)), "clamp")]
-    models = [f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DCLAMP", at(s.clamp_vf), 0.05), diode_model(*_BODY)]
+    models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DCLAMP", at(s.clamp_vf), 0.05), diode_model(*_BODY)]
     for k in range(len(s.ns)):
         more, model = _secondary(design, k, at)
         parts += more
@@ -52,7 +52,21 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
                f"expected: clamp {number(v['clamp'])} V mean, {number(at(o['clamp_power']))} W, bus current {number(at(o['p_bus']) / v['bus'])} A average",
                "the bus is a dc source at the corner's bus voltage; ring damping: quality factor 20 (common practice)")
-    return Circuit(design.requirement.outputs[design.requirement.main].name + " " + design.topology + " power stage", tuple(parts), tuple(models), period, max(400 * period, 5e-3), remarks)
+    return Circuit(design.requirement.outputs[design.requirement.main].name + " " + design.topology + " power stage", tuple(parts), tuple(models), period, max(200 * period, 3e-3), remarks)
+
+
+def _controller(i_peak: float, t_on: float, period: float, slope_down: float) -> list[Element]:
+    """Peak-current control: the clock sets a latch, current plus slope compensation resets it.
+
+    A fixed gate pulse would not do: in discontinuous mode the ring's phase at turn-on feeds back on the
+    peak current, and continuous mode above half duty needs the slope.
+    """
+    slope = 0.6 * slope_down
+    return [Element("Vclk", ("clk", "0"), f"PULSE(0 10 0 1n 1n 50n {number(period)})", "feedback"),
+            Element("Vramp", ("ramp", "0"), f"PULSE(0 {number(slope * period)} 0 {number(period - 4e-9)} 2n 1n {number(period)})", "feedback"),
+            Element("Hsense", ("cmp", "ramp", "Vsense"), "1", "feedback"), Element("Vref", ("ref", "0"), f"DC {number(i_peak + slope * t_on)}", "feedback"),
+            Element("Vcc", ("vcc", "0"), "DC 10", "feedback"), Element("Sset", ("vcc", "gate", "clk", "0"), "LOGIC", "feedback"), Element("Sreset", ("gate", "0", "cmp", "ref"), "COMPARE", "feedback"),
+            Element("Cgate", ("gate", "0"), "10p IC=0", "feedback")]
 
 
 def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[Element], str]:

@@ -154,7 +154,8 @@ def _rms_and_energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     p_core = sheet("transformer.loss_core", magnetics.core_loss_two_slope, volume=s.volume, kappa=kappa, reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"],
                    alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"], beta=m["loss_beta"], fs=o["fs"], t_up=o["t_ramp"], t_down=o["t_off"])
     r_core = sheet("transformer.r_core", flyback.core_resistance, fs=o["fs"], v_bus=s.v_bus, t_ramp=o["t_ramp"], v_reflected=o["v_or"], t_off=o["t_off"], p_core=p_core)
-    e_off = sheet("switch.e_off", flyback.turn_off_energy, v_off=o["plateau"], t_fall=s.t_fall, i_peak=o["i_peak"])
+    e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, v_off=o["plateau"],
+                  t_voltage=sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=o["plateau"], c_node=s.c_node, i_peak=o["i_peak"]))
     q_bus = sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], i_end=o["i_end"], t_com=o["t_com"], v_bus=s.v_bus,
                   r_core=r_core, c_node=s.c_node, v_turn_on=o["v_turn_on"])
     i_pri = sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"], i_clamp=o["i_clamp"])

@@ -1,0 +1,64 @@
+"""The stages of the energy path as the window and the listings need them."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from rhevectra.core.basis.corners import FULL
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.design import Design
+
+_LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "x_discharge": "inlet", "start_up": "feedback", "controller": "feedback", "core": "transformer", "copper": "transformer",
+               "leakage_ring": "clamp", "idle_ring": "transformer", "clamp": "clamp", "clamp_diode": "clamp"}
+ISOLATED_AFTER = ("rectifier", "load")
+"""Stages on the isolated side of the barrier."""
+
+
+@dataclass(frozen=True)
+class Plate:
+    """One plate of the energy path: stage, name, telling figure, watts lost at full load, tightest margin and its word."""
+
+    stage: str
+    name: str
+    telling: str
+    watts: float
+    margin: float | None
+    word: str
+
+
+def stage_of_loss(name: str) -> str:
+    """Which stage a loss belongs to."""
+    if name.startswith("switch"):
+        return "switch"
+    if name.startswith("rectifier"):
+        return "rectifier"
+    return _LOSS_STAGE.get(name, "load")
+
+
+def plates(design: Design) -> list[Plate]:
+    """The energy path from mains to load."""
+    mask = np.broadcast_to(FULL.mask(design.grid), design.grid.shape)
+    lost: dict[str, float] = {}
+    total = np.broadcast_to(np.asarray(design.rows["loss.total"].value), design.grid.shape)
+    worst = np.unravel_index(int(np.argmax(np.where(mask, total, -1))), design.grid.shape)
+    index = tuple(int(i) for i in worst)
+    for name, row in design.losses.items():
+        lost[stage_of_loss(name)] = lost.get(stage_of_loss(name), 0.0) + float(row.at(index))
+    out = []
+    for stage, name, telling in (*design.plates, ("load", "Load", "efficiency")):
+        margins = [f for f in design.figures(stage) if f.margin is not None]
+        tightest = min(margins, key=lambda f: f.margin or 0.0) if margins else None
+        out.append(Plate(stage, name, _telling(design, telling), lost.get(stage, 0.0), tightest.margin if tightest else None, tightest.word if tightest else ""))
+    return out
+
+
+_SAYS = {"bulk.v_valley": "valley {}", "switch.v_peak": "peak {}", "clamp.v": "clamp {}", "rectifier1.v_reverse": "reverse {}", "aux.v_low": "supply {}", "efficiency": "η {}", "inlet.fuse": "fuse {}"}
+
+
+def _telling(design: Design, id: str) -> str:
+    value = design.value(id) if id in design.specs else design.rows[id].value if id in design.rows else "–"
+    if isinstance(value, str):
+        return value
+    unit = design.rows[id].unit
+    text = f"{float(value) * 100:.1f} %" if id == "efficiency" else show(float(value), unit)
+    return _SAYS.get(id, "{}").format(text)

@@ -1,0 +1,1 @@
+"""Pictures as display lists: drawn once from a design, painted by the window and by exports."""

@@ -1,0 +1,86 @@
+"""A scaled frame inside a picture: ticks at round numbers, units, traces."""
+
+import math
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.drawing.display import FrameInfo, Picture
+
+_PREFIX = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M"}
+
+
+def round_step(span: float, wanted: int) -> float:
+    """Tick distance of the 1-2-5 kind that gives about `wanted` ticks."""
+    raw = max(span, 1e-30) / max(wanted, 1)
+    power = 10.0 ** math.floor(math.log10(raw))
+    return next(m * power for m in (1, 2, 5, 10) if m * power >= raw * 0.999)
+
+
+class Frame:
+    """Maps data to millimetres and draws grid, ticks and traces."""
+
+    def __init__(self, picture: Picture, left: float, top: float, width: float, height: float, x_range: tuple[float, float], y_range: tuple[float, float],
+                 title: str, y_unit: str, x_unit: str = "s", x_labels: bool = True) -> None:
+        self.picture, self.left, self.top, self.width, self.height = picture, left, top, width, height
+        self.x0, self.x1 = x_range
+        self.step = round_step(y_range[1] - y_range[0], max(2, int(height / 9)))
+        self.y0 = math.floor(y_range[0] / self.step + 1e-9) * self.step
+        self.y1 = math.ceil(y_range[1] / self.step - 1e-9) * self.step
+        self._grid(title, y_unit, x_unit, x_labels)
+        self.y_unit, self.x_unit = y_unit, x_unit
+        self.names: list[str] = []
+
+    def x(self, value: float) -> float:
+        return self.left + (value - self.x0) / (self.x1 - self.x0) * self.width
+
+    def y(self, value: float) -> float:
+        return self.top + (self.y1 - value) / (self.y1 - self.y0) * self.height
+
+    def _grid(self, title: str, y_unit: str, x_unit: str, x_labels: bool) -> None:
+        p = self.picture
+        count = round((self.y1 - self.y0) / self.step)
+        scale = _power(max(abs(self.y0), abs(self.y1)))
+        for k in range(count + 1):
+            value = self.y0 + k * self.step
+            p.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], "rule", 0.18)
+            p.text(self.left - 1.5, self.y(value) + 1.1, _plain(value / 10.0**scale, self.step / 10.0**scale), "muted", "right", 3.0)
+        step = round_step(self.x1 - self.x0, max(3, int(self.width / 24)))
+        x_scale = _power(max(abs(self.x0), abs(self.x1)))
+        last = math.floor(self.x1 / step + 1e-9)
+        for k in range(math.ceil(self.x0 / step - 1e-9), last + 1):
+            value = k * step
+            p.line([(self.x(value), self.top), (self.x(value), self.top + self.height)], "rule", 0.18)
+            if x_labels:
+                text = _plain(value / 10.0**x_scale, step / 10.0**x_scale) + (f" {_PREFIX[x_scale]}{x_unit}" if k == last else "")
+                p.text(self.x(value), self.top + self.height + 4.0, text, "muted", "right" if k == last else "middle", 3.0)
+        p.text(self.left + 1.5, self.top + 3.6, f"{title} [{_PREFIX[scale]}{y_unit}]", "ink", "left", 3.4, True)
+
+    def trace(self, name: str, x: Array, y: Array, role: str, width: float = 0.45, dashed: bool = False) -> None:
+        """Draw one trace; its data is kept for the cursor and the export."""
+        xs = self.left + (np.asarray(x) - self.x0) / (self.x1 - self.x0) * self.width
+        ys = self.top + (self.y1 - np.clip(np.asarray(y), self.y0, self.y1)) / (self.y1 - self.y0) * self.height
+        self.picture.line(list(zip(xs.tolist(), ys.tolist(), strict=True)), role, width, dashed)
+        self.picture.data[f"{name} x [{self.x_unit}]"], self.picture.data[f"{name} [{self.y_unit}]"] = np.asarray(x), np.asarray(y)
+        self.names.append(name)
+
+    def close(self) -> None:
+        """Record the frame for cursors."""
+        self.picture.frames.append(FrameInfo(self.left, self.top, self.width, self.height, (self.x0, self.x1), (self.y0, self.y1), self.x_unit, self.y_unit, tuple(self.names)))
+
+    def level(self, value: float, text: str, role: str) -> None:
+        """A horizontal mark such as a limit."""
+        if self.y0 <= value <= self.y1:
+            self.picture.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], role, 0.3, True)
+            self.picture.text(self.left + self.width - 1, self.y(value) - 0.8, text, role, "right", 3.0)
+
+
+def _power(largest: float) -> int:
+    if largest <= 0:
+        return 0
+    return min(max(math.floor(math.log10(largest * 1.0001) / 3) * 3, -12), 6)
+
+
+def _plain(value: float, step: float) -> str:
+    places = max(0, -math.floor(math.log10(step) + 1e-9))
+    return f"{value:.{places}f}".replace("-", "−") if abs(value) > step * 1e-6 else "0"

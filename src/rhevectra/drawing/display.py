@@ -1,0 +1,78 @@
+"""The display list: lines, texts and fills in millimetres with a role instead of a colour."""
+
+from dataclasses import dataclass, field
+
+from rhevectra.core.basis.corners import Array
+
+Points = list[tuple[float, float]]
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A polyline. role names its colour; width in mm; dashed tells kinds apart without colour."""
+
+    points: Points
+    role: str = "ink"
+    width: float = 0.25
+    dashed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Fill:
+    """A filled polygon, with an outline role if any."""
+
+    points: Points
+    role: str
+    outline: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """A text. anchor: left, middle or right of x; y is the base line; size in mm of line height."""
+
+    x: float
+    y: float
+    text: str
+    role: str = "ink"
+    anchor: str = "left"
+    size: float = 3.4
+    bold: bool = False
+
+
+@dataclass
+class Picture:
+    """A picture of a width and height in mm; y grows downwards. data: named columns for export and cursors."""
+
+    width: float
+    height: float
+    caption: str = ""
+    items: list[Line | Fill | Text] = field(default_factory=list)
+    data: dict[str, Array] = field(default_factory=dict)
+    frames: list["FrameInfo"] = field(default_factory=list)
+
+    def line(self, points: Points, role: str = "ink", width: float = 0.25, dashed: bool = False) -> None:
+        self.items.append(Line(points, role, width, dashed))
+
+    def fill(self, points: Points, role: str, outline: str = "") -> None:
+        self.items.append(Fill(points, role, outline))
+
+    def text(self, x: float, y: float, text: str, role: str = "ink", anchor: str = "left", size: float = 3.4, bold: bool = False) -> None:
+        self.items.append(Text(x, y, text, role, anchor, size, bold))
+
+    def box(self, x: float, y: float, w: float, h: float, role: str, outline: str = "") -> None:
+        self.fill([(x, y), (x + w, y), (x + w, y + h), (x, y + h)], role, outline)
+
+
+@dataclass(frozen=True, slots=True)
+class FrameInfo:
+    """Where a scaled frame lies in the picture, for cursors: rectangle [mm], data range, units, names of its traces."""
+
+    left: float
+    top: float
+    width: float
+    height: float
+    x_range: tuple[float, float]
+    y_range: tuple[float, float]
+    x_unit: str
+    y_unit: str
+    traces: tuple[str, ...]

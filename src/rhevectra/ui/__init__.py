@@ -1,0 +1,1 @@
+"""The window. Qt only in here."""

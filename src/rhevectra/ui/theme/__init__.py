@@ -1,0 +1,1 @@
+"""Colours by role, the shipped font, and the style of the controls."""

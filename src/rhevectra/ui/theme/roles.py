@@ -1,0 +1,94 @@
+"""Theme roles: the light theme's colours, the shipped typeface, the style sheet made from them."""
+
+from importlib.resources import files
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtWidgets import QApplication
+
+LIGHT = {
+    "paper": "#f6f4ee", "card": "#fffdf8", "rule": "#d9d4c7", "ink": "#1d2b2f", "muted": "#5c6a6d", "accent": "#0e6a68", "primary": "#3a4a97", "secondary": "#97571b", "aux": "#5d7a3a",
+    "inside": "#3d6a4e", "tight": "#9a6500", "over": "#ad2f1c", "rail": "#ece7db", "tape": "#e6cf8f", "margin": "#efe9da", "core": "#8b8f90"}
+TEXT_ROLES = ("ink", "muted", "accent", "primary", "secondary", "aux", "inside", "tight", "over")
+"""Roles that colour text; each reads on card and paper with a contrast of at least 4.5 : 1."""
+FAMILY = "Source Sans Pro"
+BASE_POINTS = 10.5
+
+
+def colour(role: str) -> QColor:
+    """The colour of a role."""
+    return QColor(LIGHT[role])
+
+
+def contrast(a: str, b: str) -> float:
+    """Contrast ratio of two `#rrggbb` colours (relative luminance formula of WCAG 2)."""
+    def luminance(text: str) -> float:
+        parts = [int(text[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+        linear = [p / 12.92 if p <= 0.03928 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+    high, low = sorted((luminance(a), luminance(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+def load_fonts() -> None:
+    """Register the shipped typeface."""
+    folder = files(__package__) / "fonts"
+    for name in ("SourceSansPro-Regular.ttf", "SourceSansPro-Semibold.ttf"):
+        QFontDatabase.addApplicationFontFromData((folder / name).read_bytes())
+
+
+def font(points: float = BASE_POINTS, bold: bool = False) -> QFont:
+    """The typeface at a size."""
+    made = QFont(FAMILY)
+    made.setPointSizeF(points)
+    made.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
+    return made
+
+
+def apply(application: QApplication) -> None:
+    """Fonts, palette and style sheet for the whole application."""
+    load_fonts()
+    application.setStyle("Fusion")
+    application.setFont(font())
+    palette = QPalette()
+    for role, name in ((QPalette.ColorRole.Window, "paper"), (QPalette.ColorRole.Base, "card"), (QPalette.ColorRole.AlternateBase, "paper"), (QPalette.ColorRole.Button, "card"),
+                       (QPalette.ColorRole.WindowText, "ink"), (QPalette.ColorRole.Text, "ink"), (QPalette.ColorRole.ButtonText, "ink"), (QPalette.ColorRole.Highlight, "accent"),
+                       (QPalette.ColorRole.HighlightedText, "card"), (QPalette.ColorRole.PlaceholderText, "muted"), (QPalette.ColorRole.ToolTipBase, "card"), (QPalette.ColorRole.ToolTipText, "ink"), (QPalette.ColorRole.Link, "accent")):
+        palette.setColor(role, colour(name))
+    application.setPalette(palette)
+    application.setStyleSheet(_sheet())
+
+
+def _sheet() -> str:
+    c = LIGHT
+    return f"""
+    QMainWindow, QDialog {{ background: {c['paper']}; }}
+    QFrame#card {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; }}
+    QLabel#title {{ font-weight: 600; }}
+    QLabel#muted {{ color: {c['muted']}; }}
+    QLabel#problem {{ color: {c['over']}; }}
+    QLineEdit, QComboBox {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; padding: 2px 5px; min-height: 20px; selection-background-color: {c['accent']}; selection-color: {c['card']}; }}
+    QLineEdit:focus, QComboBox:focus {{ border: 1px solid {c['accent']}; }}
+    QComboBox::drop-down {{ border: none; width: 16px; }}
+    QToolButton, QPushButton {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; padding: 3px 8px; }}
+    QToolButton:checked, QPushButton:checked {{ background: {c['accent']}; color: {c['card']}; border-color: {c['accent']}; }}
+    QToolButton:focus, QPushButton:focus {{ border: 1px solid {c['accent']}; }}
+    QToolButton#rail {{ border: none; border-radius: 0; background: {c['rail']}; padding: 12px 4px; }}
+    QToolButton#rail:checked {{ background: {c['paper']}; color: {c['ink']}; border-left: 3px solid {c['accent']}; font-weight: 600; }}
+    QToolButton#rail:focus {{ border-left: 3px solid {c['accent']}; }}
+    QWidget#rail {{ background: {c['rail']}; }}
+    QTableWidget {{ background: {c['card']}; border: none; gridline-color: {c['rule']}; }}
+    QTableWidget::item {{ padding: 2px 4px; border-bottom: 1px solid {c['rule']}; }}
+    QTableWidget::item:selected {{ background: {c['rail']}; color: {c['ink']}; }}
+    QListWidget {{ background: {c['card']}; border: none; }}
+    QListWidget::item:selected {{ background: {c['rail']}; color: {c['ink']}; }}
+    QTextBrowser {{ background: {c['margin']}; border: none; border-radius: 3px; }}
+    QScrollArea {{ border: none; background: transparent; }}
+    QTabBar::tab {{ background: transparent; border: none; padding: 4px 10px; color: {c['muted']}; }}
+    QTabBar::tab:selected {{ color: {c['accent']}; font-weight: 600; border-bottom: 2px solid {c['accent']}; }}
+    QMenuBar {{ background: {c['paper']}; }}
+    QMenuBar::item:selected, QMenu::item:selected {{ background: {c['accent']}; color: {c['card']}; }}
+    QMenu {{ background: {c['card']}; border: 1px solid {c['rule']}; }}
+    QStatusBar {{ background: {c['paper']}; color: {c['muted']}; }}
+    QSplitter::handle {{ background: {c['paper']}; }}
+    QToolTip {{ background: {c['card']}; color: {c['ink']}; border: 1px solid {c['rule']}; }}
+    """

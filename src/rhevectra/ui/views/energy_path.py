@@ -1,0 +1,107 @@
+"""The energy path: one plate per stage from mains to load, joined by the power that flows."""
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
+
+from rhevectra.app.stages import ISOLATED_AFTER, Plate, plates
+from rhevectra.core.design.design import Design
+from rhevectra.ui.theme.roles import colour, font
+
+
+class PlateButton(QAbstractButton):
+    """One plate: name, telling figure, watts lost, margin bar with its word."""
+
+    def __init__(self, plate: Plate, number: int, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.plate = plate
+        self.setCheckable(True)
+        self.setAutoExclusive(True)
+        self.setShortcut(f"Alt+{number}")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(72)
+        self.setMinimumWidth(92)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.show_plate(plate)
+
+    def show_plate(self, plate: Plate) -> None:
+        """Show new figures in place."""
+        self.plate = plate
+        margin = "" if plate.margin is None else f", tightest margin {plate.margin * 100:.0f} %, {plate.word}"
+        self.setAccessibleName(f"{plate.name}: {plate.telling}, {plate.watts:.2f} W lost{margin}")
+        self.setToolTip(f"{plate.name}: {plate.watts:.2f} W lost at the worst full load{margin}")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p, painter = self.plate, QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        painter.setBrush(colour("card"))
+        painter.setPen(QPen(colour("accent" if self.isChecked() or self.hasFocus() else "rule"), 2 if self.isChecked() else 1))
+        painter.drawRoundedRect(box, 3, 3)
+        room = int(box.width()) - 16
+        painter.setPen(colour("muted"))
+        painter.setFont(font(9))
+        painter.drawText(9, 18, painter.fontMetrics().elidedText(p.name, Qt.TextElideMode.ElideRight, room))
+        painter.setPen(colour("ink"))
+        painter.setFont(font(10.5, True))
+        painter.drawText(9, 37, painter.fontMetrics().elidedText(p.telling, Qt.TextElideMode.ElideRight, room))
+        painter.setFont(font(8.5))
+        watts = f"{p.watts:.2f} W"
+        painter.setPen(colour("muted"))
+        painter.drawText(9, 52, watts)
+        if p.margin is not None:
+            self._bar(painter, p, room)
+        painter.end()
+
+    def _bar(self, painter: QPainter, p: Plate, room: int) -> None:
+        word = painter.fontMetrics().horizontalAdvance(p.word)
+        painter.setPen(colour(p.word))
+        painter.drawText(self.width() - 9 - word, 52, p.word)
+        share = min(max(1 - (p.margin or 0.0), 0.0), 1.0)
+        painter.fillRect(QRectF(9, 59, room, 4), colour("rule"))
+        painter.fillRect(QRectF(9, 59, room * share, 4), colour(p.word))
+
+
+class EnergyPath(QWidget):
+    """The row of plates. Emits the chosen stage."""
+
+    chosen = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(14)
+        self.buttons: dict[str, PlateButton] = {}
+        self._power = 0.0
+
+    def show_design(self, design: Design, stage: str) -> None:
+        """Show the plates of a design; rebuilt only where the chain itself changed."""
+        items = plates(design)
+        self._power = design.requirement.power
+        if list(self.buttons) != [p.stage for p in items]:
+            for old in self.buttons.values():
+                old.deleteLater()
+            self.buttons = {}
+            for number, p in enumerate(items, 1):
+                button = PlateButton(p, number, self)
+                button.clicked.connect(lambda _checked=False, s=p.stage: self.chosen.emit(s))
+                self._row.addWidget(button)
+                self.buttons[p.stage] = button
+        for p in items:
+            self.buttons[p.stage].show_plate(p)
+        self.buttons[stage].setChecked(True)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """The line that joins the plates: as thick as the power, dashed where it crosses the isolation barrier."""
+        painter = QPainter(self)
+        ordered = list(self.buttons.values())
+        thickness = 2 + min(self._power / 40.0, 6.0)
+        for left, right in zip(ordered, ordered[1:], strict=False):
+            crosses = right.plate.stage in ISOLATED_AFTER and left.plate.stage not in ISOLATED_AFTER
+            painter.setPen(QPen(colour("accent"), thickness, Qt.PenStyle.DotLine if crosses else Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
+            y = left.geometry().center().y()
+            painter.drawLine(left.geometry().right(), y, right.geometry().left(), y)
+        painter.end()

@@ -1,0 +1,53 @@
+"""Findings: what must be fixed and what to look at. A double click or Enter goes to the decision that cures it."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from rhevectra.core.design.design import Design
+from rhevectra.ui.theme.roles import colour
+
+_MARKS = {"must fix": ("▲", "over"), "look at": ("◆", "tight"), "note": ("–", "muted")}
+
+
+class FindingsView(QFrame):
+    """List of findings. Emits the stage and the curing decision."""
+
+    cure = Signal(str, str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("card")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(1, 8, 1, 1)
+        self.title = QLabel("Findings", self)
+        self.title.setObjectName("title")
+        self.title.setContentsMargins(10, 0, 0, 0)
+        self.list = QListWidget(self)
+        self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setAccessibleName("findings")
+        self.list.itemActivated.connect(self._activated)
+        layout.addWidget(self.title)
+        layout.addWidget(self.list)
+
+    def show_design(self, design: Design) -> None:
+        """Show all findings of a design, the gravest first."""
+        self.list.clear()
+        order = list(_MARKS)
+        for finding in sorted(design.findings, key=lambda f: order.index(f.severity)):
+            mark, role = _MARKS[finding.severity]
+            item = QListWidgetItem(f"{mark} {finding.severity}: {finding.text}")
+            item.setForeground(colour(role))
+            item.setData(Qt.ItemDataRole.UserRole, (finding.stage, finding.cure))
+            item.setToolTip(finding.text + (f"\ncured by {finding.cure}" if finding.cure else ""))
+            self.list.addItem(item)
+        if not design.findings:
+            item = QListWidgetItem("Nothing to fix: every figure is inside its limit at every corner.")
+            item.setForeground(colour("inside"))
+            self.list.addItem(item)
+        self.title.setText(f"Findings  {len(design.findings)}" if design.findings else "Findings")
+
+    def _activated(self, item: QListWidgetItem) -> None:
+        data = item.data(Qt.ItemDataRole.UserRole)
+        if data:
+            self.cure.emit(*data)

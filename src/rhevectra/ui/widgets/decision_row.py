@@ -1,0 +1,161 @@
+"""One decision: value, who chose it, a pin, the rule or the schools, refused alternatives."""
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent, QWheelEvent
+from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QLabel, QLineEdit, QToolButton, QWidget
+
+from rhevectra.core.basis import preferred
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.quantities import parse, show
+from rhevectra.core.basis.sheet import Row
+
+
+class QuantityEdit(QLineEdit):
+    """A field for one engineering number. Half-typed text changes nothing: it counts on Enter, focus-out or a nudge."""
+
+    committed = Signal(float)
+    refused = Signal(str)
+
+    def __init__(self, spec: DecisionSpec, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._spec, self._shown, self._value = spec, "", 0.0
+        self.editingFinished.connect(self._finish)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+
+    def set_value(self, value: float) -> None:
+        """Show a value without emitting anything."""
+        self._value, self._shown = value, text_of(self._spec, value)
+        if self.text() != self._shown:
+            self.setText(self._shown)
+
+    def _finish(self) -> None:
+        if self.text() == self._shown:
+            return
+        try:
+            value = self._spec.check(parse(self.text(), self._spec.unit, self._spec.label))
+        except InputError as problem:
+            self.refused.emit(str(problem))
+            return
+        self.committed.emit(float(value))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.nudge(1 if event.key() == Qt.Key.Key_Up else -1)
+            return
+        if event.key() == Qt.Key.Key_Escape:
+            self.setText(self._shown)
+            return
+        super().keyPressEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.hasFocus() and event.angleDelta().y():
+            self.nudge(1 if event.angleDelta().y() > 0 else -1)
+            event.accept()
+        else:
+            event.ignore()
+
+    def nudge(self, direction: int) -> None:
+        """One step up or down: whole numbers for turns, hundredths for shares, preferred values else."""
+        spec, value = self._spec, self._value
+        if spec.kind == "integer":
+            new = value + direction
+        elif spec.unit == "":
+            new = round(value + direction * (0.01 if value < 0.5 else 0.05), 3)
+        elif spec.unit in ("V", "K"):
+            new = round(value + direction * (1 if value < 100 else 5), 3)
+        else:
+            new = preferred.step(value, direction, spec.step) if value > 0 else spec.low
+        self.committed.emit(float(min(max(new, spec.low), spec.high)))
+
+
+def text_of(spec: DecisionSpec, value: float) -> str:
+    """A decision's value as people read it."""
+    if spec.kind == "integer":
+        return f"{value:.0f}"
+    return show(value, spec.unit, 3)
+
+
+class DecisionRow(QFrame):
+    """The row of one decision. Emits edits; knows nothing of the design beyond its own row."""
+
+    pinned = Signal(str, object)
+    freed = Signal(str)
+
+    def __init__(self, spec: DecisionSpec, choices: tuple[str, ...], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.spec = spec
+        grid = QGridLayout(self)
+        grid.setContentsMargins(10, 5, 8, 5)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(1)
+        self.label = QLabel(spec.label, self)
+        self.label.setWordWrap(True)
+        self.origin = QLabel(self)
+        self.origin.setObjectName("muted")
+        self.note = QLabel(self)
+        self.note.setObjectName("muted")
+        self.note.setWordWrap(True)
+        self.pin = QToolButton(self)
+        self.pin.setCheckable(True)
+        self.pin.setText("pin")
+        self.pin.setAccessibleName(f"pin {spec.label}")
+        self.pin.clicked.connect(self._toggle)
+        self.editor = self._make_editor(choices)
+        self.editor.setAccessibleName(spec.label)
+        tip = f"{spec.label}: {spec.accepted(choices)}" + (f"\nschools: {spec.schools}" if spec.schools else "") + f"\n{spec.id}"
+        self.editor.setToolTip(tip)
+        self.label.setToolTip(tip)
+        grid.addWidget(self.label, 0, 0)
+        grid.addWidget(self.editor, 0, 1)
+        grid.addWidget(self.pin, 0, 2)
+        grid.addWidget(self.note, 1, 0, 1, 2)
+        grid.addWidget(self.origin, 1, 2, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
+        grid.setColumnStretch(0, 1)
+
+    def _make_editor(self, choices: tuple[str, ...]) -> QWidget:
+        if self.spec.kind == "choice":
+            combo = QComboBox(self)
+            combo.addItems(choices)
+            combo.setFixedWidth(128)
+            combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+            combo.activated.connect(lambda _i: self.pinned.emit(self.spec.id, combo.currentText()))
+            return combo
+        edit = QuantityEdit(self.spec, self)
+        edit.setFixedWidth(92)
+        edit.committed.connect(lambda v: self.pinned.emit(self.spec.id, int(v) if self.spec.kind == "integer" else v))
+        edit.refused.connect(self.show_problem)
+        return edit
+
+    def show_row(self, row: Row) -> None:
+        """Show the value, its origin and its rule."""
+        if isinstance(self.editor, QComboBox):
+            self.editor.setCurrentText(str(row.value))
+        elif isinstance(self.editor, QuantityEdit):
+            self.editor.set_value(float(np.asarray(row.value)))
+        origin = {"pinned": "you", "measured": "measured"}.get(row.origin, "rule")
+        self.origin.setText(origin)
+        self.pin.setChecked(row.origin == "pinned")
+        self.pin.setToolTip("free this decision: it follows its rule again" if row.origin == "pinned" else "keep this value whatever else changes")
+        refused = f"\nrefused: {'; '.join(row.refused[:3])}" if row.refused and row.origin != "pinned" else ""
+        self._note(f"school: {self.spec.schools}" if row.origin == "pinned" and self.spec.schools else row.rule + refused, "muted")
+
+    def show_problem(self, sentence: str) -> None:
+        """A sentence at the field; the last good design stays."""
+        self._note(sentence, "problem")
+
+    def _note(self, text: str, name: str) -> None:
+        self.note.setObjectName(name)
+        self.note.style().unpolish(self.note)
+        self.note.style().polish(self.note)
+        self.note.setText(text)
+
+    def _toggle(self, checked: bool) -> None:
+        if not checked:
+            self.freed.emit(self.spec.id)
+        elif isinstance(self.editor, QComboBox):
+            self.pinned.emit(self.spec.id, self.editor.currentText())
+        elif isinstance(self.editor, QuantityEdit):
+            value = self.editor._value
+            self.pinned.emit(self.spec.id, int(value) if self.spec.kind == "integer" else value)
