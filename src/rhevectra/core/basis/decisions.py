@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.basis.sheet import Row, Sheet
+from rhevectra.core.basis.sheet import Refused, Row, Sheet
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +72,7 @@ class Decisions:
     def pinned(self, id: str) -> bool:
         return id in self.pins
 
-    def __call__(self, id: str, rule: Callable[[], Any] | Any, text: str = "", refused: Sequence[str] = (), **inputs: Any) -> Row:
+    def __call__(self, id: str, rule: Callable[[], Any] | Any, text: str = "", refused: Refused = (), **inputs: Any) -> Row:
         """The chosen value as a row. `rule` gives the value, or (value, text, refused), and is called only if nothing overrides it."""
         spec = self.specs[id]
         if id in self.pins and id not in self.sheet.measured:

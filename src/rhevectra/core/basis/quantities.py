@@ -76,8 +76,8 @@ def split_engineering(value: float, unit: str = "", digits: int = 3) -> tuple[st
     """Number text and prefixed unit, rounded to `digits` significant figures ('999.96e3' at 3 gives '1.00', 'MHz')."""
     if value is None or not math.isfinite(value):
         return "–", unit
-    if unit == "%":
-        return _significant(value, digits), "%"
+    if unit == "turns":
+        return f"{value:.0f}", unit
     if value == 0 or unit in _PLAIN_UNITS:
         return _significant(value, digits), unit
     rounded = float(f"{value:.{digits - 1}e}")

@@ -10,6 +10,8 @@ from typing import Any
 
 import numpy as np
 
+Refused = Sequence[str] | Callable[[], Sequence[str]]
+
 
 class Row:
     """One number (or name) with its provenance.
@@ -17,13 +19,20 @@ class Row:
     kind: given | formula | either | solved | chosen | total. inputs: argument -> Row or plain number.
     """
 
-    __slots__ = ("estimate", "id", "inputs", "kind", "mask", "origin", "refused", "rule", "source", "unit", "value")
+    __slots__ = ("_refused", "estimate", "id", "inputs", "kind", "mask", "origin", "rule", "source", "unit", "value")
 
     def __init__(self, id: str, value: Any, kind: str, unit: str = "", inputs: Mapping[str, Any] | None = None, source: Any = None,
-                 origin: str = "", rule: str = "", refused: Sequence[str] = (), mask: Any = None, estimate: Any = None) -> None:
+                 origin: str = "", rule: str = "", refused: Refused = (), mask: Any = None, estimate: Any = None) -> None:
         self.id, self.value, self.kind, self.unit = id, value, kind, unit
         self.inputs, self.source, self.origin, self.rule = inputs or {}, source, origin, rule
-        self.refused, self.mask, self.estimate = refused, mask, estimate
+        self._refused, self.mask, self.estimate = refused, mask, estimate
+
+    @property
+    def refused(self) -> Sequence[str]:
+        """Why each candidate that lost was refused; built only when somebody looks."""
+        if callable(self._refused):
+            self._refused = self._refused()
+        return self._refused
 
     def at(self, index: tuple[int, ...]) -> Any:
         """Value at one corner of the grid (scalars and names are the same at all of them)."""
@@ -69,7 +78,7 @@ class Sheet:
         """A number found by solving; text says what was solved and how well."""
         return self._keep(Row(id, value, "solved", unit, inputs, rule=text))
 
-    def chosen(self, id: str, value: Any, unit: str, text: str, refused: Sequence[str] = (), origin: str = "rule", **inputs: Any) -> Row:
+    def chosen(self, id: str, value: Any, unit: str, text: str, refused: Refused = (), origin: str = "rule", **inputs: Any) -> Row:
         """A number or name picked from candidates; refused names the ones that lost and why."""
         return self._keep(Row(id, value, "chosen", unit, inputs, origin=origin, rule=text, refused=refused))
 

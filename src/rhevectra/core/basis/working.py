@@ -1,6 +1,6 @@
 """The working of a row at one corner: sentence, equation, numbers, source, and what it depends on."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from rhevectra.core.basis.equation import substitute
@@ -66,8 +66,8 @@ def explain(row: Row, index: tuple[int, ...] | None, sentence: str = "") -> Work
         left = f.equation.split("=", 1)[0].strip()
         return Working(row.id, value, sentence, f.equation, f"{left} = {substitute(f.equation, texts)} = {si_text(row.at(at))} {f.unit}".rstrip(), f.source, links)
     if row.kind == "either":
-        chosen = branch(row, at)
-        return Working(row.id, value, sentence or row.rule, f"{chosen.id} applies here", f"= {si_text(chosen.at(at))} {row.unit}".rstrip(), row.rule, (("→", chosen.id, value_text(chosen, at)),))
+        followed = explain(branch(row, at), at)
+        return replace(followed, id=row.id, sentence=sentence or followed.sentence or row.rule)
     links = tuple((name, given.id, value_text(given, at)) for name, given in row.inputs.items() if isinstance(given, Row))
     if row.kind == "total":
         parts = " + ".join(si_text(given.at(at)) for given in row.inputs.values() if isinstance(given, Row))

@@ -1,5 +1,6 @@
 """Gap, flux, core loss, leakage and temperature of a wound core. SI units."""
 
+import math
 from typing import Any
 
 import numpy as np
@@ -49,12 +50,10 @@ def loss_at_temperature(reference: Any, curvature: Any, temperature: Any, t_min:
     return reference * (1 + curvature * np.square(temperature - t_min))
 
 
-def igse_constant(alpha: Any, beta: Any) -> Any:
+def igse_constant(alpha: float, beta: float) -> float:
     """2^(β−α)·(2π)^(α−1)·∫|cos|^α of the improved generalised Steinmetz equation, integral in closed form by the gamma function."""
-    from scipy.special import gamma
-
-    integral = 2 * np.sqrt(np.pi) * gamma((alpha + 1) / 2) / gamma(alpha / 2 + 1)
-    return 1 / ((2 * np.pi) ** (alpha - 1) * integral * 2 ** (beta - alpha))
+    integral = 2 * np.sqrt(np.pi) * math.gamma((alpha + 1) / 2) / math.gamma(alpha / 2 + 1)
+    return 1 / float((2 * np.pi) ** (alpha - 1) * integral * 2 ** (beta - alpha))
 
 
 @formula("P = V_e·κ·P_ref/(f_0^α·B_0^β)·ΔB^β·f_s·(t_1^(1 − α) + t_2^(1 − α))", "W",

@@ -55,6 +55,7 @@ class Bulk:
     weights: Array
     collapsed: Any
     residual: Array
+    v_start: Array
 
 
 class _Pulse:
@@ -116,10 +117,11 @@ class _Pulse:
         return np.asarray((low + share * (high - low))[..., 0])
 
 
-def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource) -> Bulk:
+def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, near: Bulk | None = None) -> Bulk:
     """Periodic steady state at every corner.
 
     v_rms [V], f_line [Hz], power [W] drawn from the capacitor, c [F]: arrays that broadcast to one shape.
+    near: an earlier solution of the same shape to start from.
     Where no steady state exists the corner is marked `collapsed` and its valley is the lowest voltage tried.
     Source: circuit equations of the bridge with series impedance; checked against a circuit simulator in the tests.
     """
@@ -136,11 +138,11 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource) 
         v1 = pulse.at(lasts[..., None])[0][..., 0]
         return np.sqrt(np.maximum(v1**2 - 2 * power * (half - lasts) / c, (0.2 * top) ** 2)) - v0, pulse, lasts
 
-    v_a = np.sqrt(np.maximum(top**2 - 2 * power * 0.75 * half / c, floor**2)) * 0.999
-    f_a, pulse, lasts = miss(v_a)
+    v_a = np.sqrt(np.maximum(top**2 - 2 * power * 0.75 * half / c, floor**2)) * 0.999 if near is None else near.v_start
+    f_a, pulse, lasts = miss(v_a, None if near is None else near.t_conduct)
     v_b = np.clip(v_a + 0.9 * f_a, floor, top * (1 - 1e-9))
     for turn in range(9):
-        f_b, pulse, lasts = miss(v_b, lasts if turn else None)
+        f_b, pulse, lasts = miss(v_b, lasts if turn or near is not None else None)
         if float(np.max(np.abs(f_b) / top)) < 1e-6:
             break
         step = np.where(np.abs(f_b - f_a) > 1e-12, f_b * (v_b - v_a) / np.where(f_b == f_a, 1.0, f_b - f_a), -f_b)
@@ -169,7 +171,7 @@ def _measure(pulse: _Pulse, lasts: Array, v0: Array, miss: Array, power: Array, 
         v_valley=np.minimum(terminal.min(-1), v0 - source.esr * power / v0), v_peak=np.maximum(_crest(terminal), v0), t_start=pulse.t0,
         t_conduct=lasts, i_rms=i_rms, i_peak=_crest(i), i_cap=np.sqrt((((i - load) ** 2 * weights).sum(-1) + off_square) / half),
         p_line=p_line, power_factor=p_line / np.maximum(v_rms * i_rms, 1e-9), i_nodes=i, t_nodes=t, v_nodes=terminal,
-        weights=weights, collapsed=(v0 <= floor * 1.001) | (np.abs(miss) > 1e-3 * v0), residual=np.abs(miss))
+        weights=weights, collapsed=(v0 <= floor * 1.001) | (np.abs(miss) > 1e-3 * v0), residual=np.abs(miss), v_start=v0)
 
 
 def _crest(samples: Array) -> Array:

@@ -5,6 +5,7 @@ and the temperature they give are found together, and the constraints are compar
 (core, turns candidate); the last axis inside a winding is the wire option.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,7 +18,7 @@ from rhevectra.core.magnetics.copper_loss import Section, stack_loss
 from rhevectra.core.magnetics.winding import Laid
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
 
-CANDIDATES = 6
+CANDIDATES = 5
 HEAT_TRANSFER = {"natural": 10.0, "forced": 25.0, "conduction": 16.0}
 
 
@@ -133,19 +134,22 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], wires: dic
     """Wire for every winding: the option of least loss whose height keeps to its share of the window."""
     width = (win.width - 2 * need.margin)[:, None] * np.ones_like(turns[0])
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
-    shares = [0.44, *(0.46 * weight / weight.sum()), 0.10]
-    room = win.height - (2 * SAFETY_TAPES + len(turns)) * TAPE
+    room = (win.height - (3 * SAFETY_TAPES + len(turns)) * TAPE)[:, None] * np.ones_like(turns[0])
+    shares = [1.0, *(0.46 * weight / weight.sum()), 0.10]  # the primary takes what the others leave
     scale = (copper.MU0 * turns[1] / np.maximum(width, 1e-4)) ** 2
     middle = win.turn_length(0.5 * win.height)[:, None, None]
-    laid = []
-    for k, (w, rate) in enumerate(zip(need.windings, field_rates(need), strict=True)):
+    laid: dict[int, Laid] = {}
+    rates, left = field_rates(need), room
+    for k in (*range(1, len(turns)), 0):
+        w, rate = need.windings[k], rates[k]
         d, o, strands = winding.options(w.i_rms, *wires["triple" if w.triple else "enamel"])
         trial = winding.lay(turns[k][..., None], d, o, strands, width[..., None], 2 if (k == 0 and need.split) else 1)
         cost = winding.strand_loss(w.i_rms, turns[k][..., None], trial, middle, rate * scale[..., None], rho)
-        too_tall = trial.height > (shares[k] * room)[:, None, None]
+        too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
         cost = cost + np.where(trial.fits, 0.0, 1e9) + np.where(too_tall, 1e3 * (1 + trial.height / 1e-3), 0.0)
-        laid.append(trial.pick(cost.argmin(-1)))
-    return laid
+        laid[k] = trial.pick(cost.argmin(-1))
+        left = left - laid[k].height
+    return [laid[k] for k in range(len(turns))]
 
 
 def _sections(need: TransformerNeed, laid: list[Laid], shape: tuple[int, ...]) -> tuple[list[Section], Array]:
@@ -234,7 +238,7 @@ class Choice:
     core: int
     candidate: int
     passed: bool
-    refused: tuple[str, ...]
+    refused: Callable[[], tuple[str, ...]]
     trial: Trial
 
 
@@ -273,5 +277,4 @@ def choose(trial: Trial, win: Windows, pinned: str | None) -> Choice:
     else:
         core = int(trial.excess.min(-1).argmin())
     smaller = [int(i) for i in order if volume[i] < volume[core]]
-    refused = tuple(f"{win.names[i]}: {binding(trial, i)}" for i in reversed(smaller))
-    return Choice(core, int(best[core]), bool(able[core]), refused, trial)
+    return Choice(core, int(best[core]), bool(able[core]), lambda: tuple(f"{win.names[i]}: {binding(trial, i)}" for i in reversed(smaller)), trial)

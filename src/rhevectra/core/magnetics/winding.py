@@ -15,9 +15,9 @@ from rhevectra.core.magnetics.windows import TAPE
 _PACKING = np.array([0.0, 1.0, 2.0, 2.155, 2.414, 2.702, 3.0, 3.0])
 BULGE = 1.05
 """Growth of a wound layer over its wire (common practice, no source)."""
-DENSITIES = np.array([1.8e6, 2.7e6, 4.0e6, 6.0e6, 9.0e6])
+DENSITIES = np.array([2.0e6, 3.5e6, 6.0e6, 10.0e6])
 """Current densities of the wire options [A/m²]; loss and height decide among them."""
-SIZES_MM = (0.14, 0.2, 0.25, 0.315, 0.4, 0.5, 0.63, 0.8)
+SIZES_MM = (0.14, 0.2, 0.25, 0.315, 0.4, 0.5, 0.71)
 MAX_STRANDS = 60
 
 

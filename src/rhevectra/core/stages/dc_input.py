@@ -26,7 +26,7 @@ def plan(work: Work, power: float, i_hf: float) -> dict[str, Any]:
     return {}
 
 
-def bus(plan: dict[str, Any], grid: Grid, power: Any) -> tuple[Array, Any]:
+def bus(plan: dict[str, Any], grid: Grid, power: Any, near: Any = None) -> tuple[Array, Any]:
     """The bus voltage at every corner."""
     return np.broadcast_to(grid.v_line, grid.shape).copy(), None
 

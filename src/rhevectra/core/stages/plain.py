@@ -33,20 +33,20 @@ FIGURES = (
     FigureSpec("inlet.i_peak", "Line current, peak", "Î_line", "inlet", corners.PEAKS, fixed=_TEMPERATURE),
     FigureSpec("inlet.power_factor", "Power factor", "λ", "inlet", worst="min", fixed=_TEMPERATURE),
     FigureSpec("inlet.i_inrush", "Inrush current, cold", "Î_inrush", "inlet", corners.FULL, fixed="phase: switch-on at the crest assumed"),
-    FigureSpec("inlet.discharge_time", "X capacitor discharge to 60 V", "t_X", "inlet", limit="inlet.discharge_limit", limit_kind="max"),
+    FigureSpec("inlet.discharge_time", "X discharge to 60 V", "t_X", "inlet", limit="inlet.discharge_limit", limit_kind="max"),
     *(FigureSpec(f"inlet.harmonic_{n}", f"Line current harmonic {n}", f"I_{n}", "inlet", corners.HARMONIC, limit=f"inlet.harmonic_limit_{n}", limit_kind="max", fixed=_TEMPERATURE) for n in ORDERS[1:]),
     FigureSpec("bridge.conduction_time", "Bridge conduction time", "t_c", "bulk", worst="min", fixed=_TEMPERATURE),
     FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "bulk", limit="bridge.v_limit", limit_kind="max"),
-    FigureSpec("bridge.i_avg", "Bridge diode current, average", "I_D", "bulk", limit="bridge.i_limit", limit_kind="max"),
+    FigureSpec("bridge.i_avg", "Diode current, average", "I_D", "bulk", limit="bridge.i_limit", limit_kind="max"),
     FigureSpec("bulk.v_valley", "Bulk valley", "V_valley", "bulk", corners.LOADED, "min", "bulk.v_min_stage", "min", fixed=_TEMPERATURE,
                sentence="lowest bus between two crests of the line"),
     FigureSpec("bulk.v_peak", "Bulk crest", "V̂_bus", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max", fixed=_TEMPERATURE),
-    FigureSpec("bulk.i_rms_lf", "Bulk ripple current, line frequency", "I_lf", "bulk", fixed=_TEMPERATURE),
-    FigureSpec("bulk.i_rms_hf", "Bulk ripple current, switching frequency", "I_hf", "bulk"),
-    FigureSpec("bulk.i_rms", "Bulk ripple current, total", "I_C", "bulk", limit="bulk.i_limit", limit_kind="max", fixed=_TEMPERATURE),
+    FigureSpec("bulk.i_rms_lf", "Ripple current, line", "I_lf", "bulk", fixed=_TEMPERATURE),
+    FigureSpec("bulk.i_rms_hf", "Ripple current, switching", "I_hf", "bulk"),
+    FigureSpec("bulk.i_rms", "Ripple current, total", "I_C", "bulk", limit="bulk.i_limit", limit_kind="max", fixed=_TEMPERATURE),
     FigureSpec("bulk.hold_up", "Hold-up time", "t_h", "bulk", corners.HOLD_UP, "min", "bulk.hold_up_limit", "min", fixed="capacitor tolerance and ageing",
                sentence="from the valley down to the least bus the power stage works from"),
-    FigureSpec("bulk.discharge_time", "Bulk discharge to 60 V after switch-off", "t_60", "bulk", fixed="power stage stopped: only the bleed path discharges"),
+    FigureSpec("bulk.discharge_time", "Discharge to 60 V", "t_60", "bulk", fixed="power stage stopped: only the bleed path discharges"),
 )
 PLATES = (("inlet", "Inlet", "inlet.fuse"), ("bulk", "Bridge + bulk", "bulk.v_valley"))
 
@@ -88,7 +88,10 @@ def plan(work: Work, power: float, i_hf: float) -> dict[str, Any]:
     caps = work.parts["bulk_capacitors"]
     classes = sorted({r["v_class_v"] for r in caps.rows})
     v_class = next((v for v in classes if derate * v >= crest), classes[-1])
+    expected = 2 * power * 0.75 * 0.5 / need.mains.f_min / (2 * need.mains.v_min**2 - target**2)
     rows = sorted(caps.where(v_class_v=v_class).rows, key=lambda r: r["c_f"])
+    least = max(sum(r["c_f"] < expected for r in rows) - 4, 0)
+    rows = rows[least : least + 10]
     values = np.array([r["c_f"] for r in rows])
 
     def rule() -> tuple[float, str, tuple[str, ...]]:
@@ -129,10 +132,10 @@ def _choose_c(need: Requirement, rows: list[Any], values: Array, chosen: dict[st
     return float(values[index]), text, tuple(reversed(smaller))
 
 
-def bus(plan: dict[str, Any], grid: Grid, power: Array) -> tuple[Array, Bulk]:
+def bus(plan: dict[str, Any], grid: Grid, power: Array, near: Bulk | None = None) -> tuple[Array, Bulk]:
     """Bus voltage at valley and crest [V], shape of the grid, for an input power [W] that broadcasts to (lines, freqs, points, 1)."""
     shape = (*grid.shape[:3], 1)
-    b = solve_bulk(np.broadcast_to(grid.v_line, shape), np.broadcast_to(grid.f_line, shape), np.broadcast_to(power, shape), float(plan["c"].value), plan["source"])
+    b = solve_bulk(np.broadcast_to(grid.v_line, shape), np.broadcast_to(grid.f_line, shape), np.broadcast_to(power, shape), float(plan["c"].value), plan["source"], near)
     return np.concatenate([b.v_valley, b.v_peak], axis=-1), b
 
 

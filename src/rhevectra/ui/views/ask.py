@@ -17,6 +17,9 @@ CAUTIONS = ("Mains and the bus behind it kill, also minutes after switch-off: di
             "against the standard in force and by a test house.")
 
 
+KINDS = {"mains, one phase": "ac1", "dc source": "dc"}
+
+
 class Field:
     """One line of the form: how it reads from a requirement and how it changes one."""
 
@@ -72,7 +75,7 @@ class AskView(QWidget):
         def mains(need: Requirement, **changes: Any) -> Requirement:
             m = need.mains
             fresh = {"nominals": ()} if {"v_min", "kind"} & set(changes) else {}
-            values = {"kind": m.kind, "v_min": m.v_min, "v_max": m.v_max, "nominals": m.nominals, "f_min": m.f_min, "f_max": m.f_max} | fresh | changes
+            values: dict[str, Any] = {"kind": m.kind, "v_min": m.v_min, "v_max": m.v_max, "nominals": m.nominals, "f_min": m.f_min, "f_max": m.f_max} | fresh | changes
             made = Mains(**values)
             at = need.hold_up_at if need.hold_up_at is not None and made.v_min <= need.hold_up_at <= made.v_max else None
             return replace(need, mains=made, hold_up_at=at)
@@ -85,7 +88,7 @@ class AskView(QWidget):
             low, high = parse_range(text, "Hz", "line frequency")
             return mains(need, f_min=low, f_max=high)
         return [
-            Field("Supply", "single-phase mains or a dc source", self._combo(("ac1", "dc")), lambda n: n.mains.kind, lambda n, t: mains(n, kind=t)),
+            Field("Supply", "single-phase mains or a dc source", self._combo(tuple(KINDS)), lambda n: next(k for k, v in KINDS.items() if v == n.mains.kind), lambda n, t: mains(n, kind=KINDS[t])),
             Field("Voltage", "smallest to largest, rms for mains; sets turns ratio (low end) and stresses (high end)", QLineEdit(self), lambda n: f"{n.mains.v_min:g}-{n.mains.v_max:g} V", voltage),
             Field("Frequency", "lowest to highest line frequency; sets the bulk valley", QLineEdit(self), lambda n: f"{n.mains.f_min:g}-{n.mains.f_max:g} Hz", frequency),
             Field("Hold-up", "time the outputs stay up after the line fails; sets the bulk", QLineEdit(self), lambda n: show(n.hold_up, "s"), lambda n, t: replace(n, hold_up=parse(t, "s", "hold-up"))),

@@ -1,5 +1,7 @@
 """The decisions of the chosen stage."""
 
+from typing import Any
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
@@ -36,7 +38,7 @@ class DecisionsView(QFrame):
         for spec, row in taken:
             self.rows[spec.id].show_row(row)
 
-    def _build(self, design: Design, taken: list) -> None:  # type: ignore[type-arg]
+    def _build(self, design: Design, taken: list[Any]) -> None:
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)

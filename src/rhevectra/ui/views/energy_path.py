@@ -1,5 +1,7 @@
 """The energy path: one plate per stage from mains to load, joined by the power that flows."""
 
+from itertools import pairwise
+
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
@@ -99,7 +101,7 @@ class EnergyPath(QWidget):
         painter = QPainter(self)
         ordered = list(self.buttons.values())
         thickness = 2 + min(self._power / 40.0, 6.0)
-        for left, right in zip(ordered, ordered[1:], strict=False):
+        for left, right in pairwise(ordered):
             crosses = right.plate.stage in ISOLATED_AFTER and left.plate.stage not in ISOLATED_AFTER
             painter.setPen(QPen(colour("accent"), thickness, Qt.PenStyle.DotLine if crosses else Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
             y = left.geometry().center().y()

@@ -68,7 +68,7 @@ class LedgerView(QFrame):
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setTabKeyNavigation(False)
         table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((1, 74), (2, 74), (3, 46)):
+        for column, width in ((1, 70), (2, 72), (3, 50)):
             table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             table.setColumnWidth(column, width)
         table.verticalHeader().setDefaultSectionSize(26)
@@ -106,6 +106,7 @@ class LedgerView(QFrame):
     def _fill(self, r: int, figure: Figure) -> None:
         texts = (figure.label, value_text(figure), limit_text(figure), figure.word)
         tip = f"{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}" + (f"\nworst at {figure.corner.text()}" if figure.corner else "") + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else "")
+        self.table.setSpan(r, 1, 1, 3 if isinstance(figure.value, str) else 1)
         for c, text in enumerate(texts):
             item = self.table.item(r, c)
             if item is None:
@@ -120,6 +121,11 @@ class LedgerView(QFrame):
         if 0 <= row < len(self._ids):
             self._show_working(self._ids[row])
             self.chosen.emit(self._ids[row])
+
+    @property
+    def open_id(self) -> str:
+        """The figure whose working stands in the drawer."""
+        return self._open if self._design is not None and self._open in self._design.specs else ""
 
     def select(self, id: str) -> None:
         """Choose a figure of the shown stage."""

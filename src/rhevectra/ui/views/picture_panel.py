@@ -1,5 +1,6 @@
 """The pictures of the chosen stage, as tabs, with the corner they are drawn at."""
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QTabBar, QVBoxLayout, QWidget
 
 from rhevectra.core.basis.corners import Corner
@@ -20,15 +21,17 @@ class PicturePanel(QFrame):
         self.tabs = QTabBar(self)
         self.tabs.setDrawBase(False)
         self.tabs.setExpanding(False)
+        self.tabs.setUsesScrollButtons(False)
         self.tabs.setAccessibleName("pictures of this stage")
         self.caption = QLabel(self)
         self.caption.setObjectName("muted")
         top.addWidget(self.tabs)
         top.addStretch(1)
-        top.addWidget(self.caption)
         layout.addLayout(top)
         self.view = PictureView(self)
         layout.addWidget(self.view, 1)
+        self.caption.setAlignment(Qt.AlignmentFlag.AlignRight)
+        layout.addWidget(self.caption)
         self._keys: tuple[str, ...] = ()
         self._design: Design | None = None
         self._corner: Corner | None = None

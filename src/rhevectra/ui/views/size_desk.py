@@ -43,7 +43,7 @@ class SizeDesk(QWidget):
         self.split = QSplitter(Qt.Orientation.Horizontal, self)
         for widget in (self.decisions, centre, self.ledger):
             self.split.addWidget(widget)
-        self.split.setSizes([290, 560, 340])
+        self.split.setSizes([290, 540, 372])
         self.split.setStretchFactor(1, 1)
         self.split.setChildrenCollapsible(False)
         layout.addWidget(self.split, 1)
@@ -62,12 +62,16 @@ class SizeDesk(QWidget):
         if fresh or self.corner is None:
             self.corner = self._first_corner(design)
         else:
-            self.corner = design.grid.corner(self.corner.index)
+            figure = self.ledger.open_id
+            moved = design.figure(figure).corner if figure in design.figure_ids else None
+            self.corner = moved or design.grid.corner(self.corner.index)
         self._show()
 
     def _first_corner(self, design: Design) -> Corner:
-        figure = next((f for f in design.figures(self.stage) if f.corner is not None and f.corner.case == "run"), None)
-        return figure.corner if figure and figure.corner else design.grid.find(min(design.grid.lines))
+        """Corner of the stage's tightest figure, which the ledger opens first."""
+        limited = [f for f in design.figures(self.stage) if f.margin is not None and f.corner is not None]
+        best = min(limited, key=lambda f: f.margin or 0.0) if limited else None
+        return best.corner if best and best.corner else design.grid.find(min(design.grid.lines))
 
     def _show(self) -> None:
         if self._design is None or self.corner is None:

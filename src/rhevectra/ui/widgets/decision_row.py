@@ -10,6 +10,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import parse, show
 from rhevectra.core.basis.sheet import Row
+from rhevectra.ui.theme.roles import font
 
 
 class QuantityEdit(QLineEdit):
@@ -77,6 +78,13 @@ def text_of(spec: DecisionSpec, value: float) -> str:
     return show(value, spec.unit, 3)
 
 
+def _brief(text: str) -> str:
+    """The first clause of a rule; the whole of it is in the tool tip."""
+    head = text.split(": ")[0] if len(text) > 70 else text
+    head = head.split("; ")[0] if len(head) > 70 else head
+    return head if len(head) <= 90 else head[:88].rsplit(" ", 1)[0] + " …"
+
+
 class DecisionRow(QFrame):
     """The row of one decision. Emits edits; knows nothing of the design beyond its own row."""
 
@@ -87,7 +95,7 @@ class DecisionRow(QFrame):
         super().__init__(parent)
         self.spec = spec
         grid = QGridLayout(self)
-        grid.setContentsMargins(10, 5, 8, 5)
+        grid.setContentsMargins(10, 5, 14, 5)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(1)
         self.label = QLabel(spec.label, self)
@@ -97,6 +105,8 @@ class DecisionRow(QFrame):
         self.note = QLabel(self)
         self.note.setObjectName("muted")
         self.note.setWordWrap(True)
+        self.note.setFont(font(9))
+        self.origin.setFont(font(9))
         self.pin = QToolButton(self)
         self.pin.setCheckable(True)
         self.pin.setText("pin")
@@ -138,8 +148,10 @@ class DecisionRow(QFrame):
         self.origin.setText(origin)
         self.pin.setChecked(row.origin == "pinned")
         self.pin.setToolTip("free this decision: it follows its rule again" if row.origin == "pinned" else "keep this value whatever else changes")
-        refused = f"\nrefused: {'; '.join(row.refused[:3])}" if row.refused and row.origin != "pinned" else ""
-        self._note(f"school: {self.spec.schools}" if row.origin == "pinned" and self.spec.schools else row.rule + refused, "muted")
+        refused = "\n".join(f"refused {r}" for r in row.refused[:2]) if row.origin != "pinned" else ""
+        rule = f"schools: {self.spec.schools}" if row.origin == "pinned" and self.spec.schools else row.rule
+        self._note(_brief(rule) + (f"\n{refused}" if refused else ""), "muted")
+        self.note.setToolTip(rule + "".join(f"\nrefused {r}" for r in row.refused[:12]))
 
     def show_problem(self, sentence: str) -> None:
         """A sentence at the field; the last good design stays."""

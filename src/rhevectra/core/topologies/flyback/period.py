@@ -6,7 +6,7 @@ explains itself. What one pass takes from the pass before (`before`) is then a `
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -180,15 +180,24 @@ def first_guess(s: Stage) -> dict[str, Any]:
 
 def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSES, tolerance: float = 1e-4) -> tuple[dict[str, Any], float]:
     """Iterate on bare numbers. Returns the carried values and the largest relative change of the last pass."""
-    quick, state, change = Quick(), dict(before or first_guess(s)), np.inf
+    shape = np.broadcast_shapes(np.shape(s.v_bus), *(np.shape(i) for i in s.i_outputs))
+    quick, flat, change = Quick(), _flat(s, shape), np.inf
+    state = {k: np.broadcast_to(v, shape).ravel() for k, v in (before or first_guess(s)).items()}
     for _ in range(passes):
-        new = period(quick, s, state)
+        new = period(quick, flat, state)
         charge = new["i_one"] ** 2 * new["fs"]
         change = float(np.max(np.abs(charge - state.get("charge", 0.0)) / charge))
         state = {k: _relax(state[k], new[k], k) for k in _CARRIED} | {"charge": charge}
         if change < tolerance:
             break
-    return state, change
+    return {k: np.reshape(v, shape) for k, v in state.items() if k != "charge"}, change
+
+
+def _flat(s: Stage, shape: tuple[int, ...]) -> Stage:
+    """The stage with its arrays laid out in one line: the same numbers, half the time per pass."""
+    def line(x: Any) -> Any:
+        return np.broadcast_to(x, shape).ravel() if np.ndim(x) else x
+    return replace(s, v_bus=line(s.v_bus), i_outputs=tuple(line(i) for i in s.i_outputs), i_limit=line(s.i_limit), is_limit=line(s.is_limit))
 
 
 def _relax(old: Any, new: Any, name: str) -> Any:

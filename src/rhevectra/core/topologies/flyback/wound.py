@@ -83,14 +83,14 @@ def leakage_row(work: Work, choice: tr.Choice, lp: float) -> Any:
 
 
 def build(work: Work, v_bus: Any, clamp: ModuleType, previous: Plan | None) -> Plan:
-    """All choices of the power stage for a known bus."""
+    """All choices of the power stage for a known bus; `previous` lends its leakage and resistances to the estimate."""
     grid = work.grid
     v_top, v_low = float(np.max(v_bus)), float(sc.loaded(work, v_bus).min())
     switch = sc.choose_switch(work, v_top, v_low, work.need.power / 0.88)
     v_or = sc.reflected(work, switch, v_top)
     rectifiers = sc.choose_rectifiers(work, v_or, v_top)
     stage = sizing.estimate(work, switch, v_or, rectifiers, v_bus, previous.carried if previous else None)
-    state, _ = pd.solve(stage, passes=6)
+    state, _ = pd.solve(stage, passes=6, tolerance=1e-3)
     peak_run = float(np.max(sc.loaded(work, pd.period(Quick(), stage, state)["i_peak"])))
     limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
     i_floor, f_floor = light_load(work, limit, float(plain(stage.fs)))
@@ -108,7 +108,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType, previous: Plan | None) -> P
     worst = np.max(flyback.after_node_rise(real.i_limit, real.c_node, real.lp, v_bus, v_or))
     values = clamp.design(work, goal, float(leak.value), float(worst), float(flyback.reflected_voltage(real.np, real.ns[0], real.v_out, real.v_forward)) * 1.02, real.c_node, real.fs)
     real = replace(real, clamp_r=float(values["r"].value), clamp_c=float(values["c"].value), clamp_vf=values["vf"])
-    state, change = pd.solve(real, passes=pd.PASSES)
+    state, change = pd.solve(real, passes=8, tolerance=1e-3)
     carried = {"leakage": float(leak.value), "r_primary": real.r_primary, "r_winding": real.r_winding, "clamp_r": real.clamp_r, "clamp_c": real.clamp_c, "core": grade,
                "area": real.area * real.np / stage.np, "volume": real.volume, "kappa": real.extra["kappa"]}
     budget = float(switch["derate"].value) * v_class - v_top - clamp.DIODE_DROP
