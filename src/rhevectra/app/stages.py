@@ -30,7 +30,7 @@ def stage_of_loss(name: str) -> str:
     """Which stage a loss belongs to."""
     if name.startswith("switch"):
         return "switch"
-    if name.startswith("rectifier"):
+    if name.startswith(("rectifier", "filter")):
         return "rectifier"
     return _LOSS_STAGE.get(name, "load")
 

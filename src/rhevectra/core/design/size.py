@@ -107,7 +107,8 @@ def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: Modu
 
 def expected_power(need: Requirement, out: Any) -> Any:
     """Input power [W] before anything is designed: small supplies waste a larger share (common practice, no source)."""
-    return out / (0.86 - 0.10 * np.exp(-np.max(out) / 12.0)) + 0.2
+    lowest = max(need.outputs, key=lambda o: o.current_max).magnitude
+    return out / (0.87 - 0.10 * np.exp(-np.max(out) / 12.0)) * (lowest + 0.6) / (lowest + 0.2) + 0.2
 
 
 def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> tuple[Any, Any, Any, Any]:
@@ -115,7 +116,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     need, grid = work.need, work.grid
     power = expected_power(need, sum(o.magnitude * grid.current(k) for k, o in enumerate(need.outputs)))
     top = float(np.max(power))
-    front_plan = front.plan(work, top, 0.8 * top / max(need.mains.v_min, 1.0))
+    front_plan = front.plan(work, top, 1.05 * top / max(need.mains.v_min, 1.0))
     v_bus, near = front.bus(front_plan, grid, power)
     plan = topology.build(work, v_bus, clamp, None)
     drawn, _, plan = topology.power_drawn(work, plan, v_bus)

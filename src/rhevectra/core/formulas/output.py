@@ -19,6 +19,12 @@ def ripple(i_peak: Any, esr: Any, i_out: Any, fs: Any, t_off: Any, c: Any) -> An
     return i_peak * esr + i_out * np.maximum(1 / fs - t_off, 0.0) / c
 
 
+@formula("ΔV_o = ΔV·√(R_esr² + (1/(2·π·f_s·C))²)/(2·π·f_s·L)", "V", "ΔV R_esr f_s C L", "divider of filter inductor and second capacitor at the switching frequency, well above their resonance")
+def filtered(ripple_pp: Any, esr: Any, fs: Any, c: Any, inductance: Any) -> Any:
+    """Ripple [V] behind a second-stage LC filter."""
+    return ripple_pp * np.sqrt(np.square(esr) + np.square(1 / (2 * np.pi * fs * c))) / (2 * np.pi * fs * inductance)
+
+
 @formula("P = V_f·I_avg + r_d·I_rms²", "W", "V_f I_avg r_d I_rms", "fixed drop and resistance")
 def rectifier_loss(v_forward: Any, i_avg: Any, r_dynamic: Any, i_rms: Any) -> Any:
     """Conduction loss [W] of a rectifier."""

@@ -12,6 +12,8 @@ from rhevectra.core.basis.work import FigureSpec, Work
 from rhevectra.core.formulas import clamp, rectifier
 
 NAME = "rcd"
+KEPT = 0.96
+"""Share of the budget that is aimed at: preferred values and a bus a little higher than planned need the rest."""
 DIODE_DROP = 1.0
 """Drop of the clamp diode [V] at the leakage current (common practice)."""
 RESISTOR_VOLTAGE, RESISTOR_POWER = 200.0, 1.0
@@ -44,7 +46,7 @@ def target(work: Work, v_class: float, derating: float, v_bus: float, v_or: floa
     k = work.choose("clamp.multiple", 1.5, "tight multiple: low peak for a moderate loss (common practice: 2 to 2.5 in the classic school)")
     multiple = sheet("clamp.v_multiple", clamp.school_multiple, k=k, v_reflected=sheet.given("clamp.v_or_plan", v_or, "V", "solved", "reflected voltage at full load"))
     school = work.choose("clamp.school", "rating", "what the switch rating leaves, so that the clamp burns least")
-    return float((rating if school.value == "rating" else multiple).value)
+    return KEPT * float((rating if school.value == "rating" else multiple).value)
 
 
 def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: float, c_node: float, fs: float) -> dict[str, Any]:

@@ -5,9 +5,11 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
+from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.work import Work
 from rhevectra.core.formulas import flyback, output
+from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.wound import Plan
 
@@ -39,43 +41,79 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     limit = sheet.given(f"{name}.t_junction", 0.85 * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
     ripple = sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
-    cap, count = _capacitor(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(peak.value, work.grid.shape), float(np.max(o["fs"].value)))
-    _ripple_and_life(work, s, o, n, need, cap, count, peak, average)
+    bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(peak.value, work.grid.shape), float(np.max(o["fs"].value)))
+    more = _ripple_and_life(work, s, o, n, need, bank, peak, average)
     _cross(work, s, o, n, k, need, row)
-    return {f"rectifier{n}": loss}
+    return {f"rectifier{n}": loss} | more
 
 
-def _capacitor(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> tuple[Any, int]:
-    """Capacitor class and count: ripple current, cold ripple voltage, load step; the fewest cans win."""
+def _asks(work: Work, need: Any, row: Any, i_c: float, top: float, fs: float, filtered: bool) -> dict[str, float]:
+    """How many cans of a class each need asks for. Behind a filter the first capacitor may ripple by a tenth of the voltage."""
+    esr = row["esr_ohm"] * (row["cold_ratio"] if work.need.ambient_min < 0 else 1.0)
+    ripple = 0.1 * need.magnitude if filtered else need.ripple_pp
+    step = need.load_step
+    return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": (top * esr + need.current_max * 0.6 / fs / row["c_f"]) / ripple,
+            "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + row["esr_ohm"]) / step.deviation}
+
+
+def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> tuple[Any, int, float]:
+    """Capacitor class, count and filter inductor [H]: the fewest and smallest cans; a filter where ripple alone would ask for many more."""
     table = work.parts["output_capacitors"]
     full = np.broadcast_to(corners.FULL.mask(work.grid), work.grid.shape)
     i_c, top = float(ripple[full].max()), float(peak[full].max())
     able = [r for r in table.rows if r["v_class_v"] * 0.8 >= need.magnitude] or [max(table.rows, key=lambda r: r["v_class_v"])]
-    cold = work.need.ambient_min < 0
 
-    def count_of(r: Any) -> tuple[int, str]:
-        esr = r["esr_ohm"] * (r["cold_ratio"] if cold else 1.0)
-        step = need.load_step
-        asks = {"ripple current": i_c / r["i_rated_a"], "ripple voltage": (top * esr + need.current_max * 0.6 / fs / r["c_f"]) / need.ripple_pp,
-                "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * r["c_f"]) + r["esr_ohm"]) / step.deviation}
-        name = max(asks, key=lambda a: asks[a])
-        return max(int(np.ceil(asks[name] - 1e-9)), 1), name
+    def count_of(row: Any, filtered: bool) -> int:
+        return max(int(np.ceil(max(_asks(work, need, row, i_c, top, fs, filtered).values()) - 1e-9)), 1)
 
-    best = min(able, key=lambda r: (min(count_of(r)[0], 99) * np.sqrt(r["c_f"] * r["v_class_v"]), r["c_f"]))
-    cap = work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / 0.8:.3g} V; {count_of(best)[1]} decides")
+    def best(filtered: bool) -> Any:
+        return min(able, key=lambda r: (count_of(r, filtered) * np.sqrt(r["c_f"] * r["v_class_v"]), r["c_f"]))
+
+    def volume(filtered: bool) -> float:
+        r = best(filtered)
+        return float(count_of(r, filtered) * np.sqrt(r["c_f"] * r["v_class_v"]))
+
+    pinned = work.choose.pins.get(f"filter{n}.l")
+    wanted = bool(pinned) if pinned is not None else volume(False) > 2.5 * volume(True)
+    cap = work.choose(f"output{n}.cap", best(wanted)["name"], f"least volume of {len(able)} classes from {need.magnitude / 0.8:.3g} V")
     row = table.row(cap.value)
-    count = work.choose(f"output{n}.parallel", min(count_of(row)[0], 20), f"{count_of(row)[1]} decides at {show(i_c, 'A')} ripple current")
-    return row, int(count.value)
+    asks = _asks(work, need, row, i_c, top, fs, wanted)
+    decides = max(asks, key=lambda a: asks[a])
+    count = work.choose(f"output{n}.parallel", min(count_of(row, wanted), 20), f"{decides} decides at {show(i_c, 'A')} ripple current")
+    inductance = work.choose(f"filter{n}.l", lambda: _filter_l(row, need, fs, work.need.ambient_min < 0) if wanted else 0.0,
+                             "second stage: ripple alone would ask for far more capacitors" if wanted else "none needed: the first capacitor holds the ripple")
+    return row, int(count.value), float(inductance.value)
 
 
-def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: Any, cap: Any, count: int, peak: Any, average: Any) -> None:
-    sheet = work.sheet
+def _filter_l(row: Any, need: Any, fs: float, cold: bool) -> float:
+    """Inductor [H] that brings a tenth of the voltage down to the ripple allowed, with one can behind it."""
+    esr = row["esr_ohm"] * (row["cold_ratio"] if cold else 1.0)
+    impedance = np.hypot(esr, 1 / (2 * np.pi * fs * row["c_f"]))
+    return at_least(max(1.3 * 0.1 * need.magnitude / need.ripple_pp * impedance / (2 * np.pi * fs), 0.2e-6), "E6")
+
+
+def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float], peak: Any, average: Any) -> dict[str, Any]:
+    sheet, (cap, count, inductance) = work.sheet, bank
     c = sheet.given(f"output{n}.c", cap["c_f"] * count, "F", "rule", f"{count} × {cap['name']}")
     cold = cap["cold_ratio"] if work.need.ambient_min < 0 else 1.0
     esr = sheet.given(f"output{n}.esr_cold", cap["esr_ohm"] / count * cold, "Ω", "catalogue", f"{cap['esr_ohm']:g} Ω / {count} × {cold:g} at {work.need.ambient_min:g} °C")
-    sheet(f"output{n}.ripple_pp", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=o["fs"], t_off=o["t_off"], c=c)
+    losses: dict[str, Any] = {}
+    if inductance > 0:
+        first = sheet(f"output{n}.ripple_first", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=o["fs"], t_off=o["t_off"], c=c)
+        second = sheet.given(f"filter{n}.esr_cold", cap["esr_ohm"] * cold, "Ω", "catalogue", f"one {cap['name']} behind the filter inductor")
+        sheet(f"output{n}.ripple_pp", output.filtered, ripple_pp=first, esr=second, fs=o["fs"], c=cap["c_f"], inductance=sheet.rows[f"filter{n}.l"])
+        wire = sheet.given(f"filter{n}.r", 1.5e-3 * (inductance / 1e-6) ** 0.5 * min(1.0, (5.0 / need.current_max) ** 0.5), "Ω", "rule", "rod-core inductor of this size (typical, from memory)")
+        losses[f"filter{n}"] = sheet(f"loss.filter{n}", resistive_loss, r=wire, i_rms=average)
+    else:
+        sheet(f"output{n}.ripple_pp", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=o["fs"], t_off=o["t_off"], c=c)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue", f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")
+    _step_and_life(work, o, n, need, cap, count, c)
+    return losses
+
+
+def _step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, count: int, c: Any) -> None:
+    sheet = work.sheet
     if need.load_step is not None:
         crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER_SHARE, "Hz", "rule", "loop crossover at a twenty-fifth of the switching frequency (common practice)")
         sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c, esr=cap["esr_ohm"] / count)
