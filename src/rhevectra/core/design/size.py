@@ -116,7 +116,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     need, grid = work.need, work.grid
     power = expected_power(need, sum(o.magnitude * grid.current(k) for k, o in enumerate(need.outputs)))
     top = float(np.max(power))
-    front_plan = front.plan(work, top, 1.05 * top / max(need.mains.v_min, 1.0))
+    front_plan = front.plan(work, top, 1.25 * top / max(need.mains.v_min, 1.0))
     v_bus, near = front.bus(front_plan, grid, power)
     plan = topology.build(work, v_bus, clamp, None)
     drawn, _, plan = topology.power_drawn(work, plan, v_bus)
@@ -130,11 +130,9 @@ def _whole(work: Work, losses: dict[str, Row]) -> None:
     sheet, grid, need = work.sheet, work.grid, work.need
     outs = {}
     for n, o in enumerate(need.outputs, 1):
-        v = sheet.rows.get(f"load.v{n}") or sheet.given(f"load.v{n}", o.magnitude, "V")
+        v = sheet.rows.get(f"output{n}.v") or sheet.rows.get(f"load.v{n}") or sheet.given(f"load.v{n}", o.magnitude, "V")
         outs[f"output{n}"] = sheet(f"load.p{n}", output.output_power, v=v, i=sheet.given(f"load.current{n}", grid.current(n - 1), "A", text=f"load of {o.name}"))
     p_out = sheet.total("load.power", "W", "all outputs", **outs)
-    aux = sheet("loss.controller", output.output_power, v=sheet.rows["aux.v"], i=sheet.rows["aux.i"])
-    losses["controller"] = aux
     total = sheet.total("loss.total", "W", "every listed loss", **losses)
     eta = sheet("efficiency", output.efficiency, p_out=p_out, p_loss=total)
     sheet.solved("efficiency_light", eta.value, "", "the efficiency row, judged at 10 % load", efficiency=eta)

@@ -169,6 +169,12 @@ def secondary_rms(fs: Any, t_clamp: Any, i_one: Any, i_clamp: Any, i_cross: Any,
                              + np.maximum(t_off - t_clamp - t_com, 0.0) * (i_cross**2 + i_cross * i_end + i_end**2) + t_com * i_end**2))
 
 
+@formula("I_s = f_s·(½·(Î_1 + I_e)·t_off − ½·I_e·t_com)", "A", "f_s Î_1 I_e t_off t_com", "area of the discharge")
+def secondary_average(fs: Any, i_one: Any, i_end: Any, t_off: Any, t_com: Any) -> Any:
+    """Average of all current the core discharges, seen from the primary [A]."""
+    return fs * (0.5 * (i_one + i_end) * t_off - 0.5 * i_end * t_com)
+
+
 @formula("I_x = max(I_e, Î_1 − V_or·t_cl/L_m)", "A", "I_e Î_1 V_or t_cl L_m", "discharge at constant voltage")
 def current_after_clamp(i_end: Any, i_one: Any, v_reflected: Any, t_clamp: Any, lm: Any) -> Any:
     """Core current [A] when the clamp lets go."""
@@ -187,10 +193,11 @@ def core_resistance(fs: Any, v_bus: Any, t_ramp: Any, v_reflected: Any, t_off: A
     return fs * (np.square(v_bus) * t_ramp + np.square(v_reflected) * t_off) / p_core
 
 
-@formula("Q_b = ½·(Î + I_0)·t_m + ½·I_e·t_com + V_bus·t_m/R_c + C_n·V_t", "C", "Î I_0 t_m I_e t_com V_bus R_c C_n V_t", _MODEL)
-def bus_charge(i_peak: Any, i_start: Any, t_ramp: Any, i_end: Any, t_com: Any, v_bus: Any, r_core: Any, c_node: Any, v_turn_on: Any) -> Any:
+@formula("Q_b = (½·(Î + I_0) + R·t_m·(Î − I_0)/(12·L_p))·t_m + ½·I_e·t_com + V_bus·t_m/R_c + C_n·V_t", "C", "Î I_0 t_m R L_p I_e t_com V_bus R_c C_n V_t",
+         "charge of an exponential ramp to first order in R·t/L, commutation, core loss, node capacitance")
+def bus_charge(i_peak: Any, i_start: Any, t_ramp: Any, r_on: Any, lp: Any, i_end: Any, t_com: Any, v_bus: Any, r_core: Any, c_node: Any, v_turn_on: Any) -> Any:
     """Charge [C] drawn from the bus each period: current ramp, commutation, core loss, node capacitance."""
-    return 0.5 * (i_peak + i_start) * t_ramp + 0.5 * i_end * t_com + v_bus * t_ramp / r_core + c_node * v_turn_on
+    return (0.5 * (i_peak + i_start) + r_on * t_ramp * (i_peak - i_start) / (12 * lp)) * t_ramp + 0.5 * i_end * t_com + v_bus * t_ramp / r_core + c_node * v_turn_on
 
 
 @formula("P = f_s·V_bus·Q_b", "W", "f_s V_bus Q_b", "definition")

@@ -141,13 +141,15 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, 
     v_a = np.sqrt(np.maximum(top**2 - 2 * power * 0.75 * half / c, floor**2)) * 0.999 if near is None else near.v_start
     f_a, pulse, lasts = miss(v_a, None if near is None else near.t_conduct)
     v_b = np.clip(v_a + 0.9 * f_a, floor, top * (1 - 1e-9))
-    for turn in range(9):
+    for turn in range(9 if near is not None else 16):
         f_b, pulse, lasts = miss(v_b, lasts if turn or near is not None else None)
         if float(np.max(np.abs(f_b) / top)) < 1e-6:
             break
         step = np.where(np.abs(f_b - f_a) > 1e-12, f_b * (v_b - v_a) / np.where(f_b == f_a, 1.0, f_b - f_a), -f_b)
         v_a, f_a, v_b = v_b, f_b, np.clip(v_b - np.clip(step, -0.3 * v_b, 0.3 * v_b), floor, top * (1 - 1e-9))
     else:
+        if near is not None:  # an earlier solution can be a poor start where the load has all but gone
+            return solve_bulk(v_rms, f_line, power, c, source)
         f_b, pulse, lasts = miss(v_b)
     return _measure(pulse, lasts, v_b, f_b, power, c, half, v_rms, source, floor)
 

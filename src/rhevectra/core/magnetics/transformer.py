@@ -19,6 +19,8 @@ from rhevectra.core.magnetics.winding import Laid
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
 
 CANDIDATES = 5
+RISE_AIM = 0.90
+"""Share of the allowed rise a core may reach in the search, whose currents are still estimates."""
 HEAT_TRANSFER = {"natural": 10.0, "forced": 25.0, "conduction": 16.0}
 
 
@@ -199,7 +201,7 @@ def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> T
         ratio = ratio + np.maximum(np.abs(turns[k] * main / (turns[1] * w.volts) - 1) - w.tolerance, 0.0)
     stuck = sum((~x.fits).astype(float) for x in trial.laid)
     constraints: dict[str, tuple[Any, Any, str]] = {
-        "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""), "rise": (trial.rise, need.rise_max, "K"),
+        "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""), "rise": (trial.rise, RISE_AIM * need.rise_max, "K"),
         "gap": (trial.gap, need.gap_max_share * np.sqrt(post), "m"), "ratio": (ratio, 1e-9, ""),
         "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
     excess = np.zeros(shape)
@@ -242,7 +244,7 @@ class Choice:
     trial: Trial
 
 
-_SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, limit {l}",
+_SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, {l} aimed at",
          "gap": "gap {v} is longer than {l}, fringing heats the winding", "no gap": "inductance cannot be reached even without a gap",
          "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
 

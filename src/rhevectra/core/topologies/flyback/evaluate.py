@@ -46,6 +46,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     losses = dict(front["losses"]) | _losses(work, plan, stage, o)
     losses |= out_parts.record(work, plan, stage, o)
     _auxiliary(work, plan, stage, o)
+    losses["controller"] = sheet.rows["loss.controller"]
     return {"o": o, "stage": stage, "losses": losses, "clamp_reverse": reverse}
 
 
@@ -67,7 +68,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
         "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance plus winding capacitance"),
         "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", ambient), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
         "fs": sheet.rows["fs"], "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"),
-        "i_floor": sheet.given("light_load.i_floor", s.i_floor, "A", "rule", "least peak current of the light-load law: a quarter of the current limit, or none"),
+        "i_floor": sheet.given("light_load.i_floor", s.i_floor, "A", "rule", "least peak current of the light-load law: a quarter of the current limit and enough to lift the node, or none"),
         "i_limit": sheet.rows["switch.i_limit_max"], "clamp_r": plan.clamp["r"], "clamp_c": plan.clamp["c"], "clamp_vf": sheet.given("clamp.v_diode", s.clamp_vf, "V", "rule", "drop of the clamp diode (common practice)"),
         "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"),
         "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core")}
@@ -135,6 +136,8 @@ def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     low = sheet("aux.v_low", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=AUX_DROP)
     sheet("aux.v_high", output.auxiliary_with_spike, v_aux=low, share=AUX_SPIKE, turns_aux=s.ns[-1], turns_primary=s.np, v_node=o["v_node"], v_reflected=o["v_or"])
     v_min, v_max = SUPPLY_WINDOW[plan.switch["row"]["kind"]]
+    winding = sheet("aux.v_winding", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=0.0)
+    sheet("loss.controller", output.output_power, v=winding, i=s.i_outputs[-1])
     sheet.given("aux.v_min", v_min, "V", "catalogue", "under-voltage lock-out of the controller class")
     sheet.given("aux.v_max", v_max, "V", "catalogue", "over-voltage limit of the controller class")
 

@@ -44,6 +44,8 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(peak.value, work.grid.shape), float(np.max(o["fs"].value)))
     more = _ripple_and_life(work, s, o, n, need, bank, peak, average)
     _cross(work, s, o, n, k, need, row)
+    bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected")
+    more[f"bleed{n}"] = sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or v_out, i=bleed)
     return {f"rectifier{n}": loss} | more
 
 

@@ -17,7 +17,7 @@ from rhevectra.core.formulas import clamp, flyback, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
 
 PASSES = 16
-_CARRIED = ("i_core", "e_off", "t_off", "t_com", "i_end", "t_ramp", "r_core", "i_start", "i_secondary", "t_rise", "i_switch")
+_CARRIED = ("i_core", "e_off", "t_off", "t_com", "i_end", "t_ramp", "r_core", "i_start", "i_secondary", "t_rise", "i_mean")
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,10 @@ def period(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
     b = before
     i_sum, parts = total_secondary(sheet, s)
     main_rms = sheet("secondary.main_i_rms", flyback.share, i_secondary=b["i_secondary"], i_out=s.i_outputs[0], i_total=i_sum)
-    drop = sheet("secondary.v_drop", flyback.rectifier_drop, v_forward=s.v_forward, r_dynamic=s.r_rectifier, r_winding=s.r_winding, i_rms=main_rms, i_avg=s.i_outputs[0])
+    overload = sheet("secondary.main_i_overload", flyback.share, i_secondary=b["i_mean"], i_out=s.i_outputs[0], i_total=i_sum)
+    load = sheet("secondary.main_i_load", flyback.same_current, value=s.i_outputs[0])
+    main_avg = sheet.either("secondary.main_i_avg", s.is_limit, overload, load, "at the current limit the core discharges more than the load was asked to take")
+    drop = sheet("secondary.v_drop", flyback.rectifier_drop, v_forward=s.v_forward, r_dynamic=s.r_rectifier, r_winding=s.r_winding, i_rms=main_rms, i_avg=main_avg)
     v_or = sheet("transformer.v_reflected", flyback.reflected_voltage, turns_primary=s.np, turns_secondary=s.ns[0], v_out=s.v_out, v_drop=drop)
     lm = sheet("transformer.lm", flyback.magnetising, lp=s.lp, leakage=s.leakage)
     fs = sheet("switch.frequency", flyback.pulse_rate, fs=s.fs, f_floor=s.f_floor, i_secondary=i_sum, lm=lm, i_floor=s.i_floor,
@@ -156,10 +159,11 @@ def _rms_and_energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     r_core = sheet("transformer.r_core", flyback.core_resistance, fs=o["fs"], v_bus=s.v_bus, t_ramp=o["t_ramp"], v_reflected=o["v_or"], t_off=o["t_off"], p_core=p_core)
     e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, v_off=o["plateau"],
                   t_voltage=sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=o["plateau"], c_node=s.c_node, i_peak=o["i_peak"]))
-    q_bus = sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], i_end=o["i_end"], t_com=o["t_com"], v_bus=s.v_bus,
+    q_bus = sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], r_on=o["r_on"], lp=s.lp, i_end=o["i_end"], t_com=o["t_com"], v_bus=s.v_bus,
                   r_core=r_core, c_node=s.c_node, v_turn_on=o["v_turn_on"])
     i_pri = sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"], i_clamp=o["i_clamp"])
-    return {"i_cross": cross, "i_switch": i_sw, "i_secondary": i_sec, "i_primary": i_pri, "swing": swing, "p_core": p_core, "r_core": r_core, "e_off": e_off, "q_bus": q_bus,
+    i_mean = sheet("secondary.i_mean", flyback.secondary_average, fs=o["fs"], i_one=o["i_one"], i_end=o["i_end"], t_off=o["t_off"], t_com=o["t_com"])
+    return {"i_mean": i_mean, "i_cross": cross, "i_switch": i_sw, "i_secondary": i_sec, "i_primary": i_pri, "swing": swing, "p_core": p_core, "r_core": r_core, "e_off": e_off, "q_bus": q_bus,
             "p_bus": sheet("switch.p_bus", flyback.bus_power, fs=o["fs"], v_bus=s.v_bus, q_bus=q_bus),
             "loss_turn_on": sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=o["v_turn_on"], fs=o["fs"]),
             "loss_turn_off": sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["fs"]),
@@ -175,7 +179,7 @@ def first_guess(s: Stage) -> dict[str, Any]:
     d = flyback.duty_ideal(v_or, v_bus)
     zero = np.zeros(np.broadcast_shapes(np.shape(v_bus), np.shape(i_sum)))
     return {"i_core": zero, "e_off": zero, "t_off": (1 - d) / fs + zero, "t_com": zero, "i_end": zero, "t_ramp": d / fs + zero, "r_core": zero + 1e5,
-            "i_start": zero, "i_secondary": 1.3 * i_sum + zero, "t_rise": zero, "i_switch": zero}
+            "i_start": zero, "i_secondary": 1.3 * i_sum + zero, "t_rise": zero, "i_mean": i_sum + zero}
 
 
 def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSES, tolerance: float = 1e-4) -> tuple[dict[str, Any], float]:
@@ -186,7 +190,7 @@ def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSE
     for _ in range(passes):
         new = period(quick, flat, state)
         charge = new["i_one"] ** 2 * new["fs"]
-        change = float(np.max(np.abs(charge - state.get("charge", 0.0)) / charge))
+        change = float(np.max(np.abs(charge - state.get("charge", 0.0)) / charge + np.abs(new["i_start"] - state["i_start"]) / new["i_one"]))
         state = {k: _relax(state[k], new[k], k) for k in _CARRIED} | {"charge": charge}
         if change < tolerance:
             break
@@ -207,7 +211,7 @@ def _relax(old: Any, new: Any, name: str) -> Any:
 
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
     """The last pass on the recording sheet, with what it takes from the pass before as solved rows."""
-    units = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_switch": "A"}
+    units = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A"}
     text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
     rows = {k: sheet.solved(f"solved.{k}", state[k], units[k], text) for k in _CARRIED}
     return period(sheet, s, rows)

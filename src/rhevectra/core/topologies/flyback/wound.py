@@ -51,10 +51,10 @@ def wires(work: Work) -> dict[str, tuple[Any, Any]]:
     return result
 
 
-def light_load(work: Work, limit: Mapping[str, Any], fs: float) -> tuple[float, float]:
-    """Least core current [A] and least pulse rate [Hz] of the light-load law."""
+def light_load(work: Work, limit: Mapping[str, Any], fs: float, lift: float) -> tuple[float, float]:
+    """Least core current [A] and least pulse rate [Hz] of the light-load law; lift [A] is what the node capacitance alone needs."""
     law = work.choose("light_load", "skip", "pulses are left out below a quarter of the current limit: least light-load loss")
-    floor = 0.25 * float(limit["nominal"].value)
+    floor = max(0.25 * float(limit["nominal"].value), lift)
     return {"skip": (floor, 0.0), "foldback": (floor, 22e3), "fixed": (1e-6, fs)}[str(law.value)]
 
 
@@ -93,7 +93,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType, previous: Plan | None) -> P
     state, _ = pd.solve(stage, passes=6, tolerance=1e-3)
     peak_run = float(np.max(sc.loaded(work, pd.period(Quick(), stage, state)["i_peak"])))
     limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
-    i_floor, f_floor = light_load(work, limit, float(plain(stage.fs)))
+    i_floor, f_floor = light_load(work, limit, float(plain(stage.fs)), 1.6 * v_top * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
     stage = replace(stage, i_limit=np.broadcast_to(limit["worst"].value, grid.shape), i_floor=i_floor, f_floor=f_floor)
     material = work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency")
     grade = work.parts["materials"].row(material.value)
@@ -106,7 +106,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType, previous: Plan | None) -> P
     goal = clamp.target(work, v_class, float(switch["derate"].value), v_top, v_or)
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
     worst = np.max(flyback.after_node_rise(real.i_limit, real.c_node, real.lp, v_bus, v_or))
-    values = clamp.design(work, goal, float(leak.value), float(worst), float(flyback.reflected_voltage(real.np, real.ns[0], real.v_out, real.v_forward)) * 1.02, real.c_node, real.fs)
+    values = clamp.design(work, goal, float(leak.value), float(worst), need.windings[0].volts * real.np / real.ns[0] / float(plain(stage.np)) * 1.01, real.c_node, real.fs)
     real = replace(real, clamp_r=float(values["r"].value), clamp_c=float(values["c"].value), clamp_vf=values["vf"])
     state, change = pd.solve(real, passes=8, tolerance=1e-3)
     carried = {"leakage": float(leak.value), "r_primary": real.r_primary, "r_winding": real.r_winding, "clamp_r": real.clamp_r, "clamp_c": real.clamp_c, "core": grade,
