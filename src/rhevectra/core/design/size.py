@@ -147,7 +147,7 @@ def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, ne
     return {s.id: s for s in (*front.FIGURES, *topology.FIGURES, *clamp.FIGURES, *outputs)}
 
 
-_LOOK_ONLY = {"switch.case_to_ambient", "efficiency", "standby.power", "clamp.v", "aux.v_high"}
+_LOOK_ONLY = {"feedback.error", "switch.case_to_ambient", "efficiency", "standby.power", "clamp.v", "aux.v_high"}
 
 
 def _general_findings(work: Work, specs: Mapping[str, FigureSpec], unknown: list[tuple[str, str]], measured: Mapping[str, Measured], parts: Catalogue) -> None:

@@ -160,7 +160,7 @@ def primary_rms(i_switch: Any, fs: Any, t_clamp: Any, i_clamp: Any) -> Any:
     return np.sqrt(np.square(i_switch) + fs * t_clamp * np.square(i_clamp) / 3)
 
 
-@formula("I_2 = √(f_s/3·(t_cl·((Î_1 − I_c)² + (Î_1 − I_c)·I_x + I_x²) + (t_off − t_cl − t_com)·(I_x² + I_x·I_e + I_e²) + t_com·I_e²))", "A",
+@formula("I_2 = √(f_s/3·(t_cl·((Î_1 − I_c)² + (Î_1 − I_c)·I_x + I_x²) + max(0, t_off − t_cl − t_com)·(I_x² + I_x·I_e + I_e²) + t_com·I_e²))", "A",
          "f_s t_cl Î_1 I_c I_x t_off t_com I_e", "rms of linear pieces")
 def secondary_rms(fs: Any, t_clamp: Any, i_one: Any, i_clamp: Any, i_cross: Any, t_off: Any, t_com: Any, i_end: Any) -> Any:
     """Rms [A] of all secondary current seen from the primary; i_cross is the core current when the clamp lets go."""

@@ -13,7 +13,7 @@ def capacitor_rms(i_rms: Any, i_out: Any) -> Any:
     return np.sqrt(np.maximum(0.0, np.square(i_rms) - np.square(i_out)))
 
 
-@formula("ΔV = Î·R_esr + I_o·(1/f_s − t_off)/C", "V", "Î R_esr I_o f_s t_off C", "resistive step at the rectifier's peak plus the droop while the rectifier blocks (upper bound: both taken together)")
+@formula("ΔV = Î·R_esr + I_o·max(0, 1/f_s − t_off)/C", "V", "Î R_esr I_o f_s t_off C", "resistive step at the rectifier's peak plus the droop while the rectifier blocks (upper bound: both taken together)")
 def ripple(i_peak: Any, esr: Any, i_out: Any, fs: Any, t_off: Any, c: Any) -> Any:
     """Output ripple peak to peak [V]."""
     return i_peak * esr + i_out * np.maximum(1 / fs - t_off, 0.0) / c
@@ -77,6 +77,18 @@ def auxiliary_with_spike(v_aux: Any, share: Any, turns_aux: Any, turns_primary: 
 def sense_resistor(v_trip: Any, i_limit: Any) -> Any:
     """Current sense resistor [Ω] for a trip voltage and a current limit."""
     return v_trip / i_limit
+
+
+@formula("ε = ε_ref + 2·ε_R·(1 − V_ref/V_o)", "", "ε_ref ε_R V_ref V_o", "both divider resistors at opposite ends of their tolerance")
+def divider_error(reference: Any, resistor: Any, v_ref: Any, v_out: Any) -> Any:
+    """Worst-case relative error of an output set by a divider and a shunt reference."""
+    return reference + 2 * resistor * (1 - v_ref / v_out)
+
+
+@formula("ε = √(ε_ref² + 2·(ε_R·(1 − V_ref/V_o))²)", "", "ε_ref ε_R V_ref V_o", "root of the sum of squares: independent tolerances")
+def divider_error_statistical(reference: Any, resistor: Any, v_ref: Any, v_out: Any) -> Any:
+    """Statistical relative error of the same divider."""
+    return np.sqrt(np.square(reference) + 2 * np.square(resistor * (1 - v_ref / v_out)))
 
 
 @formula("V_k = (N_k/N_1)·(V_1 + V_d1) − V_dk", "V", "N_k N_1 V_1 V_d1 V_dk", "transformer ratio")

@@ -65,7 +65,9 @@ class _Pulse:
         inductance = np.maximum(source.inductance, MIN_INDUCTANCE)
         resistance = source.resistance + source.esr
         middle = 0.5 * (v0 + crest)
-        pull, slope = 2 * power / middle, power / middle**2
+        swing = 0.45 * (crest - source.drop - v0)
+        even = power * (1 + np.square(swing / middle) / 3)  # the tangent lies below P/v; this gives the mean power back
+        pull, slope = 2 * even / middle, even / middle**2
         offset = source.drop - source.esr * power / middle
         self.t0 = np.arcsin(np.clip((v0 + offset) / crest, 0.0, 1 - 1e-12)) / omega
         alpha = (resistance * c - slope * inductance) / (2 * inductance * c)
@@ -243,6 +245,12 @@ def resistor_power(v: Any, r: Any) -> Any:
 def bridge_loss(v_forward: Any, i_avg_line: Any, r: Any, i_rms: Any) -> Any:
     """Loss [W] of a bridge: two fixed drops times the average rectified current, and resistance r [Ω]."""
     return 2 * v_forward * i_avg_line + r * np.square(i_rms)
+
+
+@formula("C_y = I_t/(2·π·f·V_line)", "F", "I_t f V_line", "touch current through the Y capacitors at the highest line and frequency")
+def y_capacitance(i_touch: Any, frequency: Any, v_line: Any) -> Any:
+    """Largest total Y capacitance [F] that keeps the touch current [A]."""
+    return i_touch / (2 * np.pi * frequency * v_line)
 
 
 @formula("P = R·I²", "W", "R I", "Joule")

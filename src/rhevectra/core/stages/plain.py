@@ -33,6 +33,7 @@ FIGURES = (
     FigureSpec("inlet.i_peak", "Line current, peak", "Î_line", "inlet", corners.PEAKS, fixed=_TEMPERATURE),
     FigureSpec("inlet.power_factor", "Power factor", "λ", "inlet", worst="min", fixed=_TEMPERATURE),
     FigureSpec("inlet.i_inrush", "Inrush current, cold", "Î_inrush", "inlet", corners.FULL, fixed="phase: switch-on at the crest assumed"),
+    FigureSpec("inlet.c_y_max", "Y capacitors, at most", "C_y", "inlet", worst="min", fixed="capacitance between windings, which counts too"),
     FigureSpec("inlet.discharge_time", "X discharge to 60 V", "t_X", "inlet", limit="inlet.discharge_limit", limit_kind="max"),
     *(FigureSpec(f"inlet.harmonic_{n}", f"Line current harmonic {n}", f"I_{n}", "inlet", corners.HARMONIC, limit=f"inlet.harmonic_limit_{n}", limit_kind="max", fixed=_TEMPERATURE) for n in ORDERS[1:]),
     FigureSpec("bridge.conduction_time", "Bridge conduction time", "t_c", "bulk", worst="min", fixed=_TEMPERATURE),
@@ -177,6 +178,8 @@ def _inlet(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[s
     cold = sheet.given("inlet.r_cold", plan["thermistor"]["r_cold_ohm"], "Ω", "catalogue", f"thermistor {plan['thermistor']['name']} at 25 °C")
     r_source = sheet.given("inlet.r_source", need.source_impedance.r + 2 * plan["bridge"]["r_dynamic_ohm"], "Ω", text="mains resistance and bridge")
     sheet("inlet.i_inrush", rectifier.inrush, v_line=given["line"], r_cold=cold, r_source=r_source)
+    touch = sheet.given("inlet.i_touch", 0.25e-3 if need.protection_class == "II" else 3.5e-3, "A", "standard", f"touch current limit used here for protection class {need.protection_class} (from memory; confirm against the standard in force)")
+    sheet("inlet.c_y_max", rectifier.y_capacitance, i_touch=touch, frequency=sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner"), v_line=given["line"])
     c_x = work.choose("inlet.c_x", 100e-9, "usual value for this class (common practice); the noise filter issue will compute it")
     r_x = sheet.given("inlet.r_x", float(f"{min(0.8 / max(float(c_x.value), 1e-9) / np.log(np.sqrt(2) * need.mains.v_max / 60), 2e6):.2g}"), "Ω", "rule", "discharge resistor for about 0.8 s, at most 2 MΩ")
     crest = sheet("inlet.v_crest", rectifier.bridge_reverse_voltage, v_line=given["line"])

@@ -37,6 +37,8 @@ DECISIONS = (
     *(DecisionSpec(f"output{n}.cap", f"Output capacitor {n}", "rectifier", "choice", table="output_capacitors") for n in range(1, 7)),
     *(DecisionSpec(f"output{n}.parallel", f"Output capacitors in parallel {n}", "rectifier", kind="integer", low=1, high=20) for n in range(1, 7)),
     *(DecisionSpec(f"filter{n}.l", f"Second-stage filter inductor {n}", "rectifier", unit="H", low=0, high=1e-3, schools="none; 1 to 4.7 µH against spikes and ripple") for n in range(1, 7)),
+    DecisionSpec("feedback.resistor_tolerance", "Divider resistor tolerance", "feedback", low=0.0001, high=0.1, schools="1 %; 0.1 % where the output must be exact; 5 % puts 12 V at 11 V"),
+    DecisionSpec("feedback.reference_tolerance", "Shunt reference tolerance", "feedback", low=0.001, high=0.05),
     DecisionSpec("aux.v", "Auxiliary supply voltage", "feedback", unit="V", low=5, high=40),
     DecisionSpec("aux.i", "Controller supply current", "feedback", unit="A", low=1e-4, high=0.1),
 )
@@ -77,6 +79,8 @@ FIGURES = (
     FigureSpec("transformer.temperature_rise", "Temperature rise", "ΔT", "transformer", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature"),
     FigureSpec("aux.v_low", "Auxiliary supply, least", "V_aux", "feedback", corners.RUN, "min", "aux.v_min", "min", fixed="leakage between windings"),
     FigureSpec("aux.v_high", "Auxiliary supply, greatest", "V_aux,hi", "feedback", corners.PEAKS, limit="aux.v_max", limit_kind="max", fixed="share of the leakage spike caught is assumed"),
+    FigureSpec("feedback.error", "Output error, worst case", "ε", "feedback", corners.FULL, limit="feedback.error_limit", limit_kind="max", fixed="temperature and ageing of reference and resistors"),
+    FigureSpec("feedback.error_statistical", "Output error, statistical", "ε_rss", "feedback", corners.FULL, fixed="temperature and ageing of reference and resistors"),
     FigureSpec("sense.r", "Current sense resistor", "R_cs", "feedback", corners.FULL),
     FigureSpec("loss.total", "Total loss", "P_loss", "load", corners.FULL, fixed=MODEL),
     FigureSpec("efficiency", "Efficiency at full load", "η", "load", corners.FULL, "min", "efficiency.target", "min", fixed=MODEL),

@@ -18,6 +18,9 @@ from rhevectra.core.topologies.flyback.wound import Plan
 
 AUX_SPIKE = 0.3
 SENSE_TRIP = 0.8
+LONG_PEAK = 1.0
+"""A peak longer than this [s] is no peak for silicon and wire (common practice)."""
+SHUNT_REFERENCE = 2.495
 SUPPLY_WINDOW = {"discrete": (9.5, 24.0), "integrated": (9.0, 26.0)}
 
 
@@ -46,6 +49,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     losses = dict(front["losses"]) | _losses(work, plan, stage, o)
     losses |= out_parts.record(work, plan, stage, o)
     _auxiliary(work, plan, stage, o)
+    _feedback(work, stage)
     losses["controller"] = sheet.rows["loss.controller"]
     return {"o": o, "stage": stage, "losses": losses, "clamp_reverse": reverse}
 
@@ -133,13 +137,26 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
 def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     """The supply window of the controller over load and line."""
     sheet = work.sheet
-    low = sheet("aux.v_low", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=AUX_DROP)
-    sheet("aux.v_high", output.auxiliary_with_spike, v_aux=low, share=AUX_SPIKE, turns_aux=s.ns[-1], turns_primary=s.np, v_node=o["v_node"], v_reflected=o["v_or"])
+    main = work.need.outputs[work.need.main]
+    least = sheet.given("load.v_main_least", abs(main.voltage_min or main.voltage), "V", text="regulated output, its smallest setting")
+    sheet("aux.v_low", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=least, v_drop=o["drop"], v_forward=AUX_DROP)
+    plain_v = sheet("aux.v_turns", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=AUX_DROP)
+    sheet("aux.v_high", output.auxiliary_with_spike, v_aux=plain_v, share=AUX_SPIKE, turns_aux=s.ns[-1], turns_primary=s.np, v_node=o["v_node"], v_reflected=o["v_or"])
     v_min, v_max = SUPPLY_WINDOW[plan.switch["row"]["kind"]]
     winding = sheet("aux.v_winding", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=0.0)
     sheet("loss.controller", output.output_power, v=winding, i=s.i_outputs[-1])
     sheet.given("aux.v_min", v_min, "V", "catalogue", "under-voltage lock-out of the controller class")
     sheet.given("aux.v_max", v_max, "V", "catalogue", "over-voltage limit of the controller class")
+
+
+def _feedback(work: Work, s: pd.Stage) -> None:
+    """Tolerance of the regulated output from divider and reference: worst case and statistical."""
+    sheet, main = work.sheet, work.need.outputs[work.need.main]
+    parts = {"reference": work.choose("feedback.reference_tolerance", 0.01, "1 % grade of the 2.495 V class (typical, from memory)"), "resistor": work.choose("feedback.resistor_tolerance", 0.01, "1 % resistors"),
+             "v_ref": min(SHUNT_REFERENCE, 0.5 * main.magnitude), "v_out": s.v_out}
+    sheet("feedback.error", output.divider_error, **parts)
+    sheet("feedback.error_statistical", output.divider_error_statistical, **parts)
+    sheet.given("feedback.error_limit", main.tolerance, "", text="requirement: tolerance of the regulated output")
 
 
 def findings(work: Work, plan: Plan) -> None:
@@ -149,6 +166,9 @@ def findings(work: Work, plan: Plan) -> None:
 
         name = plan.window.names[plan.choice.core]
         work.find("must fix", "transformer", f"{name} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
+    for out in work.need.outputs:
+        if (out.current_peak or 0.0) > out.current_max and out.peak_duration > LONG_PEAK:
+            work.find("look at", "transformer", f"{out.name}: a peak of {show(out.current_peak or 0.0, 'A')} for {show(out.peak_duration, 's')} heats like a steady load; ask for it as full current", "transformer.temperature_rise", "")
     power = work.need.power
     if power > 150:
         work.find("look at", "switch", f"{show(power, 'W')} is above the habit for a flyback (about 100 W): its clamp burns with power; compare other topologies", "clamp.power", "topology")

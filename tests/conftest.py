@@ -1,0 +1,40 @@
+"""Shared set-up: a screen without a monitor, folders of its own for every test, the demo designed once."""
+
+import json
+import os
+import tempfile
+from pathlib import Path
+
+_SCREEN = Path(tempfile.mkdtemp(prefix="rhevectra-test-")) / "screen.json"
+_SCREEN.write_text(json.dumps({"synchronousWindowSystemEvents": False, "screens": [{"name": "desk", "x": 0, "y": 0, "width": 1280, "height": 800, "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}]}))
+os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_SCREEN}"
+
+import pytest
+
+from rhevectra import demo
+from rhevectra.core.design.size import size
+from rhevectra.project.codec import decode
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path, monkeypatch):
+    """Settings and data of the person who runs the tests are never touched."""
+    for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
+        monkeypatch.setenv(name, str(tmp_path / name.lower()))
+
+
+@pytest.fixture(scope="session")
+def demo_document():
+    return decode(demo.text(), "demo")
+
+
+@pytest.fixture(scope="session")
+def demo_design(demo_document):
+    return size(demo_document.requirement, demo_document.decisions)
+
+
+@pytest.fixture
+def demo_file(tmp_path):
+    path = tmp_path / "hide.rhevectra.json"
+    path.write_text(demo.text(), encoding="utf-8")
+    return path

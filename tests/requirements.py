@@ -1,0 +1,18 @@
+"""Seeded lists of random requirements (invented data)."""
+
+import random
+from collections.abc import Iterator
+
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
+
+
+def random_requirements(seed: int, count: int, power: tuple[float, float], any_mains: bool = False) -> Iterator[Requirement]:
+    """3.3 to 48 V, power log-uniform in a range [W], 85-265 V or any mains range."""
+    rng = random.Random(seed)
+    for _ in range(count):
+        p, v, (low, high) = power[0] * (power[1] / power[0]) ** rng.random(), rng.choice([3.3, 5, 9, 12, 15, 19, 24, 30, 36, 48]), (85.0, 265.0)
+        if any_mains:
+            low = rng.uniform(80, 200)
+            high = min(low * rng.uniform(1.05, 3.2), 290)
+        yield Requirement(mains=Mains(kind="ac1", v_min=low, v_max=high), outputs=(Output(voltage=v, current_max=p / v),), ambient_max=rng.choice([40, 50]), ambient_min=rng.choice([-10, 0]),
+                          insulation=rng.choice(["basic", "reinforced"]), efficiency_target=0.8)

@@ -1,0 +1,14 @@
+"""Running a general circuit simulator in batch and reading its measurements."""
+
+import re
+import subprocess
+
+
+def measure(netlist: str, control: list[str], measures: dict[str, str], window: tuple[float, float], path) -> dict[str, float]:
+    """Run a netlist; measures: name -> 'AVG expression' and the like, taken over the time window [s]."""
+    lines = ["", ".control", "run", *control, *(f"meas tran {n} {what} from={window[0]:.9g} to={window[1]:.9g}" for n, what in measures.items()), "quit", ".endc", ".end", ""]
+    path.write_text(netlist.replace("\n.end\n", "\n".join(lines)), encoding="utf-8")
+    out = subprocess.run(["ngspice", "-b", str(path)], capture_output=True, text=True, timeout=400)
+    found = {m.group(1): float(m.group(2)) for m in re.finditer(r"^(\w+)\s*=\s*(\S+)", out.stdout, re.M) if m.group(1) in measures}
+    assert set(found) == set(measures), out.stdout[-2000:] + out.stderr[-1000:]
+    return found
