@@ -66,8 +66,9 @@ def explain(row: Row, index: tuple[int, ...] | None, sentence: str = "") -> Work
         left = f.equation.split("=", 1)[0].strip()
         return Working(row.id, value, sentence, f.equation, f"{left} = {substitute(f.equation, texts)} = {si_text(row.at(at))} {f.unit}".rstrip(), f.source, links)
     if row.kind == "either":
-        followed = explain(branch(row, at), at)
-        return replace(followed, id=row.id, sentence=sentence or followed.sentence or row.rule)
+        chosen = branch(row, at)
+        followed = explain(chosen, at)
+        return replace(followed, id=row.id, sentence=sentence or followed.sentence or row.rule, links=(("here", chosen.id, value_text(chosen, at)), *followed.links))
     links = tuple((name, given.id, value_text(given, at)) for name, given in row.inputs.items() if isinstance(given, Row))
     if row.kind == "total":
         parts = " + ".join(si_text(given.at(at)) for given in row.inputs.values() if isinstance(given, Row))

@@ -121,8 +121,11 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     plan = topology.build(work, v_bus, clamp, None)
     drawn, _, plan = topology.power_drawn(work, plan, v_bus)
     full = next(i for i, p in enumerate(grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
-    drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn)
-    return front_plan, plan, drawn.mean(-1, keepdims=True), near
+    drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)
+    most = MOST_DRAWN * power + 1.0
+    if bool(np.any(drawn > most)):
+        work.find("must fix", "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus is shown as if it drew {show(float(np.minimum(drawn, most).max()), 'W')}", "loss.total", "")
+    return front_plan, plan, np.minimum(drawn, most), near
 
 
 def _whole(work: Work, losses: dict[str, Row]) -> None:
@@ -147,6 +150,8 @@ def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, ne
     return {s.id: s for s in (*front.FIGURES, *topology.FIGURES, *clamp.FIGURES, *outputs)}
 
 
+MOST_DRAWN = 1.5
+"""A stage that draws more than this times the power expected is no design; its bus is not followed further."""
 _LOOK_ONLY = {"feedback.error", "switch.case_to_ambient", "efficiency", "standby.power", "clamp.v", "aux.v_high"}
 
 

@@ -33,11 +33,12 @@ def charge_offered(leakage: Any, i_clamp: Any, v_node: Any, v_reflected: Any) ->
     return 0.5 * leakage * np.square(i_clamp) / (v_node - v_reflected)
 
 
-@formula("I_k = max(0, (P_cl + f_s·(V_fd·Q_cl − ½·L_lk·I_c²))/V_or)", "A", "P_cl f_s V_fd Q_cl L_lk I_c V_or",
+@formula("I_k = min(I_s + 2·V_or/R_cl, max(0, (P_cl + f_s·(V_fd·Q_cl − ½·L_lk·I_c²))/V_or))", "A", "P_cl f_s V_fd Q_cl L_lk I_c V_or I_s R_cl",
          "energy: what the clamp and its diode burn beyond the leakage energy comes out of the core")
-def current_from_core(p_clamp: Any, fs: Any, v_diode: Any, q_clamp: Any, leakage: Any, i_clamp: Any, v_reflected: Any) -> Any:
+def current_from_core(p_clamp: Any, fs: Any, v_diode: Any, q_clamp: Any, leakage: Any, i_clamp: Any, v_reflected: Any, i_secondary: Any, r: Any) -> Any:
     """Average current [A], at the reflected voltage, that the clamp takes away from the output."""
-    return np.maximum(0.0, (p_clamp + fs * (v_diode * q_clamp - 0.5 * leakage * np.square(i_clamp))) / v_reflected)
+    taken = np.maximum(0.0, (p_clamp + fs * (v_diode * q_clamp - 0.5 * leakage * np.square(i_clamp))) / v_reflected)
+    return np.minimum(i_secondary + 2 * v_reflected / r, taken)
 
 
 @formula("P = V_fd·Q_cl·f_s", "W", "V_fd Q_cl f_s", "fixed drop times average current")

@@ -9,7 +9,8 @@ the node rings around the bus until the next turn-on. Charge balance of the seco
 currents: the core's discharge charge feeds the outputs, what the clamp took, and what the core and
 the turn-off dissipated.
 Source of all relations: charge, flux and energy balance of that circuit; checked against a circuit
-simulator on the exported netlist.
+simulator on the exported netlist. The min and max in the equations bind only where no converter exists (a loss larger
+than the output, a rise longer than the period); such a design is refused by its findings and still drawn with finite numbers.
 """
 
 from typing import Any
@@ -29,10 +30,10 @@ def reflected_voltage(turns_primary: Any, turns_secondary: Any, v_out: Any, v_dr
     return (turns_primary / turns_secondary) * (v_out + v_drop)
 
 
-@formula("V_d = V_f + (r_d + R_s)·I_rms²/I_avg", "V", "V_f r_d R_s I_rms I_avg", "charge-averaged drop of a resistive rectifier")
-def rectifier_drop(v_forward: Any, r_dynamic: Any, r_winding: Any, i_rms: Any, i_avg: Any) -> Any:
+@formula("V_d = V_f + min(½·V_o, (r_d + R_s)·I_rms²/I_avg)", "V", "V_f r_d R_s I_rms I_avg V_o", "charge-averaged drop of a resistive rectifier")
+def rectifier_drop(v_forward: Any, r_dynamic: Any, r_winding: Any, i_rms: Any, i_avg: Any, v_out: Any) -> Any:
     """Average drop [V] that the secondary charge has to overcome."""
-    return v_forward + (r_dynamic + r_winding) * np.square(i_rms) / i_avg
+    return v_forward + np.minimum(0.5 * v_out, (r_dynamic + r_winding) * np.square(i_rms) / i_avg)
 
 
 @formula("D = V_or/(V_or + V_bus)", "", "V_or V_bus", "volt-second balance without losses")
@@ -47,10 +48,10 @@ def primary_inductance(v_bus: Any, duty: Any, ripple_ratio: Any, power: Any, fs:
     return np.square(v_bus * duty) / (ripple_ratio * power * fs)
 
 
-@formula("L_m = L_p − L_lk", "H", "L_p L_lk", "series splitting of the primary inductance")
+@formula("L_m = max(0.05·L_p, L_p − L_lk)", "H", "L_p L_lk", "series splitting of the primary inductance")
 def magnetising(lp: Any, leakage: Any) -> Any:
     """Magnetising part of the primary inductance [H]."""
-    return lp - leakage
+    return np.maximum(0.05 * lp, lp - leakage)
 
 
 @formula("t_v = min(t_f, √(2·V_x·C_n·t_f/Î))", "s", "t_f V_x C_n Î", "a linearly falling current charges the node while the channel still carries the rest")
@@ -66,10 +67,10 @@ def turn_off_energy(i_peak: Any, t_fall: Any, c_node: Any, t_voltage: Any, v_off
     return np.square(i_peak) / (2 * t_fall * c_node) * (t_voltage**3 / 3 - t_voltage**4 / (4 * t_fall)) + 0.5 * v_off * i_peak * np.square(t_fall - t_voltage) / t_fall
 
 
-@formula("Q = (I_s + I_k)/f_s + E_off/V_or + V_or·t_off/R_c", "C", "I_s I_k f_s E_off V_or t_off R_c", _MODEL)
+@formula("Q = (I_s + I_k)/f_s + min(E_off/V_or + V_or·t_off/R_c, ½·(I_s + I_k)/f_s)", "C", "I_s I_k f_s E_off V_or t_off R_c", _MODEL)
 def core_charge(i_secondary: Any, i_clamp: Any, fs: Any, e_off: Any, v_reflected: Any, t_off: Any, r_core: Any) -> Any:
     """Charge [C] the core must discharge each period, seen from the primary."""
-    return (i_secondary + i_clamp) / fs + e_off / v_reflected + v_reflected * t_off / r_core
+    return (i_secondary + i_clamp) / fs + np.minimum(e_off / v_reflected + v_reflected * t_off / r_core, 0.5 * (i_secondary + i_clamp) / fs)
 
 
 @formula("Î_1 = √(2·V_or·Q/L_m)", "A", "V_or Q L_m", _MODEL)
@@ -108,16 +109,16 @@ def after_node_rise(i_peak: Any, c_node: Any, lp: Any, v_bus: Any, v_reflected: 
     return np.sqrt(np.maximum(0.0, np.square(i_peak) + (c_node / lp) * (np.square(v_bus) - np.square(v_reflected))))
 
 
-@formula("t_r = 2·C_n·(V_bus + V_or)/(Î + Î_1)", "s", "C_n V_bus V_or Î Î_1", "charge of the node at the mean of its two end currents")
-def rise_time(c_node: Any, v_bus: Any, v_reflected: Any, i_peak: Any, i_one: Any) -> Any:
+@formula("t_r = min(0.25/f_s, 2·C_n·(V_bus + V_or)/max(Î + Î_1, 0.000001))", "s", "C_n V_bus V_or Î Î_1 f_s", "charge of the node at the mean of its two end currents")
+def rise_time(c_node: Any, v_bus: Any, v_reflected: Any, i_peak: Any, i_one: Any, fs: Any) -> Any:
     """Time [s] of the drain's rise to bus plus reflected voltage."""
-    return 2 * c_node * (v_bus + v_reflected) / np.maximum(i_peak + i_one, 1e-6)
+    return np.minimum(0.25 / fs, 2 * c_node * (v_bus + v_reflected) / np.maximum(i_peak + i_one, 1e-6))
 
 
-@formula("t_com = L_lk·I_e/(V_bus + V_or)", "s", "L_lk I_e V_bus V_or", "leakage current taken up at turn-on while the secondary still conducts")
-def commutation_time(leakage: Any, i_end: Any, v_bus: Any, v_reflected: Any) -> Any:
+@formula("t_com = min(½·t_off, L_lk·I_e/(V_bus + V_or))", "s", "L_lk I_e V_bus V_or t_off", "leakage current taken up at turn-on while the secondary still conducts")
+def commutation_time(leakage: Any, i_end: Any, v_bus: Any, v_reflected: Any, t_off: Any) -> Any:
     """Part of the on-time [s] lost to commutation."""
-    return leakage * i_end / (v_bus + v_reflected)
+    return np.minimum(0.5 * t_off, leakage * i_end / (v_bus + v_reflected))
 
 
 @formula("t_m = max(0.00000005, L_p·(Î − I_0)/max(0.2·V_bus, V_bus − ½·R·(Î + I_0)))", "s", "L_p Î I_0 V_bus R", "ramp at the mean resistive drop")
@@ -142,10 +143,10 @@ def duty(t_on: Any, fs: Any) -> Any:
     return t_on * fs
 
 
-@formula("t_off = (1/f_s − t_r)/(1 + t_m/t_off0)", "s", "f_s t_r t_m t_off0", "the period is ramp, rise and discharge; flux balance keeps the ratio of ramp to discharge")
+@formula("t_off = max(0.05/f_s, (1/f_s − t_r)/(1 + t_m/t_off0))", "s", "f_s t_r t_m t_off0", "the period is ramp, rise and discharge; flux balance keeps the ratio of ramp to discharge")
 def discharge_time_ccm(fs: Any, t_rise: Any, t_ramp: Any, t_off_before: Any) -> Any:
     """Discharge time [s] in continuous conduction, from the ramp-to-discharge ratio of the pass before."""
-    return (1 / fs - t_rise) / (1 + t_ramp / t_off_before)
+    return np.maximum(0.05 / fs, (1 / fs - t_rise) / (1 + t_ramp / t_off_before))
 
 
 @formula("I_sw = √(f_s·(t_m·(I_0² + I_0·Î + Î²) + t_com·I_e²)/3)", "A", "f_s t_m I_0 Î t_com I_e", "rms of linear pieces")

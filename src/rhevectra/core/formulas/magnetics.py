@@ -85,10 +85,10 @@ def temperature_rise(r_th: Any, p_core: Any, p_copper: Any) -> Any:
     return r_th * (p_core + p_copper)
 
 
-@formula("L_lk = max(k·L_geo, p·L_p)", "H", "L_geo k p L_p", "geometric estimate raised for lead-outs, never below a share of the primary inductance (common practice)")
+@formula("L_lk = min(½·L_p, max(k·L_geo, p·L_p))", "H", "L_geo k p L_p", "geometric estimate raised for lead-outs, never below a share of the primary inductance (common practice)")
 def leakage_best(geometric: Any, lead_out: Any, share: Any, lp: Any) -> Any:
     """Leakage [H] to design with when none is measured."""
-    return np.maximum(lead_out * geometric, share * lp)
+    return np.minimum(0.5 * lp, np.maximum(lead_out * geometric, share * lp))
 
 
 @formula("s = ½·l_g", "m", "l_g", "spacer under all legs: centre and outer gaps are in series (before fringing of the outer gaps)")

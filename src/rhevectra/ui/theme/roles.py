@@ -6,7 +6,7 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
 LIGHT = {
-    "paper": "#f6f4ee", "card": "#fffdf8", "rule": "#d9d4c7", "ink": "#1d2b2f", "muted": "#5c6a6d", "accent": "#0e6a68", "primary": "#3a4a97", "secondary": "#97571b", "aux": "#5d7a3a",
+    "paper": "#f6f4ee", "card": "#fffdf8", "rule": "#d9d4c7", "ink": "#1d2b2f", "muted": "#5c6a6d", "accent": "#0e6a68", "primary": "#3a4a97", "secondary": "#97571b", "aux": "#4c672e",
     "inside": "#3d6a4e", "tight": "#9a6500", "over": "#ad2f1c", "rail": "#ece7db", "tape": "#e6cf8f", "margin": "#efe9da", "core": "#8b8f90"}
 TEXT_ROLES = ("ink", "muted", "accent", "primary", "secondary", "aux", "inside", "tight", "over")
 """Roles that colour text; each reads on card and paper with a contrast of at least 4.5 : 1."""

@@ -106,7 +106,9 @@ class LedgerView(QFrame):
     def _fill(self, r: int, figure: Figure) -> None:
         texts = (figure.label, value_text(figure), limit_text(figure), figure.word)
         tip = f"{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}" + (f"\nworst at {figure.corner.text()}" if figure.corner else "") + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else "")
-        self.table.setSpan(r, 1, 1, 3 if isinstance(figure.value, str) else 1)
+        span = 3 if isinstance(figure.value, str) else 1
+        if self.table.columnSpan(r, 1) != span:
+            self.table.setSpan(r, 1, 1, span)
         for c, text in enumerate(texts):
             item = self.table.item(r, c)
             if item is None:

@@ -72,6 +72,8 @@ FIGURES = (
     FigureSpec("transformer.b_peak", "Peak flux density", "B̂", "transformer", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot",
                sentence="at the current limit, against hot saturation after derating"),
     FigureSpec("transformer.b_ac", "Flux amplitude", "B_ac", "transformer", corners.FULL),
+    FigureSpec("insulation.creepage", "Creepage asked for", "s_cr", "transformer", corners.FULL, fixed="material group III assumed"),
+    FigureSpec("insulation.clearance", "Clearance asked for", "s_cl", "transformer", corners.FULL),
     FigureSpec("transformer.leakage", "Leakage inductance", "L_lk", "transformer", corners.FULL, fixed="lead-outs and winding tolerance"),
     FigureSpec("transformer.fill", "Window height used", "k_w", "transformer", corners.FULL, limit="transformer.fill_limit", limit_kind="max"),
     FigureSpec("transformer.loss_core", "Core loss", "P_c", "transformer", corners.FULL, fixed="temperature at the rise computed"),

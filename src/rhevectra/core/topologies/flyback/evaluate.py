@@ -18,6 +18,8 @@ from rhevectra.core.topologies.flyback.wound import Plan
 
 AUX_SPIKE = 0.3
 SENSE_TRIP = 0.8
+UNSETTLED = 0.02
+"""Largest pass-to-pass change that still counts as a steady state."""
 LONG_PEAK = 1.0
 """A peak longer than this [s] is no peak for silicon and wire (common practice)."""
 SHUNT_REFERENCE = 2.495
@@ -26,7 +28,9 @@ SUPPLY_WINDOW = {"discrete": (9.5, 24.0), "integrated": (9.0, 26.0)}
 
 def power_drawn(work: Work, plan: Plan, v_bus: Any) -> tuple[Any, Any, Plan]:
     """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
-    stage = replace(plan.stage, v_bus=v_bus)
+    rows = work.sheet.rows
+    i_limit = flyback.limit_current(float(rows["switch.current_limit"].value), float(rows["switch.limit_tolerance"].value), v_bus, float(rows["switch.limit_delay"].value), float(rows["transformer.lp_min"].value))
+    stage = replace(plan.stage, v_bus=v_bus, i_limit=i_limit)
     state, change = pd.solve(stage, {k: plan.state[k] for k in pd._CARRIED} if plan.state else None)
     o = pd.period(Quick(), stage, state)
     average = o["p_bus"] / v_bus
@@ -38,6 +42,9 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any) -> tuple[Any, Any, Plan]:
 def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
     """Rows of the power stage on the recording sheet."""
     sheet, s = work.sheet, plan.stage
+    held = {id: sheet.rows[id] for id in ("switch.current_limit", "switch.limit_tolerance", "switch.limit_delay", "transformer.lp_min")}
+    nominal, tolerance, delay, lp_min = held.values()
+    sheet("switch.i_limit_max", flyback.limit_current, i_limit=nominal, tolerance=tolerance, v_bus=v_bus_row, t_delay=delay, lp=lp_min)
     rows = _given(work, plan)
     stage = replace(s, v_bus=v_bus_row, **rows)
     state = {k: plan.state[k] for k in pd._CARRIED}
@@ -118,7 +125,8 @@ def _transformer(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None
 def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str, Any]:
     sheet = work.sheet
     effective = s.extra["r_effective"]
-    copper = {"primary": sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_primary"])}
+    real = sheet.solved("transformer.r_primary_real", effective[0], "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics")
+    copper = {"primary": sheet("loss.copper_primary", resistive_loss, r=real, i_rms=o["i_primary"])}
     for k, (current, r) in enumerate(zip(s.i_outputs, effective[1:], strict=True), 1):
         rms = sheet(f"secondary{k}.i_rms", flyback.share, i_secondary=o["i_secondary"], i_out=current, i_total=o["i_sum"])
         copper[f"winding{k}"] = sheet(f"loss.copper{k}", resistive_loss, r=r, i_rms=rms)
@@ -161,6 +169,8 @@ def _feedback(work: Work, s: pd.Stage) -> None:
 
 def findings(work: Work, plan: Plan) -> None:
     """What only the flyback knows how to say."""
+    if plan.state["change"] > UNSETTLED:
+        work.find("must fix", "switch", f"no steady state was found: the passes of the period still change by {plan.state['change']:.1g} of the current; these figures are not to be used", "switch.i_peak", "flyback.v_or")
     if not plan.choice.passed:
         from rhevectra.core.magnetics.transformer import binding
 

@@ -131,7 +131,7 @@ def _cross(work: Work, s: pd.Stage, o: dict[str, Any], n: int, k: int, need: Any
         return
     sheet = work.sheet
     rms = sheet.rows[f"secondary{k + 1}.i_rms"]
-    drop = sheet(f"output{n}.v_drop", flyback.rectifier_drop, v_forward=row["v_forward_v"], r_dynamic=row["r_dynamic_ohm"], r_winding=s.extra["r_effective"][k + 1], i_rms=rms, i_avg=s.i_outputs[k])
+    drop = sheet(f"output{n}.v_drop", flyback.rectifier_drop, v_forward=row["v_forward_v"], r_dynamic=row["r_dynamic_ohm"], r_winding=s.extra["r_effective"][k + 1], i_rms=rms, i_avg=s.i_outputs[k], v_out=need.magnitude)
     value = sheet(f"output{n}.v", output.cross_voltage, turns=s.ns[k], turns_main=s.ns[0], v_main=s.v_out, drop_main=o["drop"], drop=drop)
     for end, sign in (("low", -1), ("high", 1)):
         sheet(f"output{n}.v_{end}", flyback.same_voltage, value=value)

@@ -73,7 +73,7 @@ def period(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
     overload = sheet("secondary.main_i_overload", flyback.share, i_secondary=b["i_mean"], i_out=s.i_outputs[0], i_total=i_sum)
     load = sheet("secondary.main_i_load", flyback.same_current, value=s.i_outputs[0])
     main_avg = sheet.either("secondary.main_i_avg", s.is_limit, overload, load, "at the current limit the core discharges more than the load was asked to take")
-    drop = sheet("secondary.v_drop", flyback.rectifier_drop, v_forward=s.v_forward, r_dynamic=s.r_rectifier, r_winding=s.r_winding, i_rms=main_rms, i_avg=main_avg)
+    drop = sheet("secondary.v_drop", flyback.rectifier_drop, v_forward=s.v_forward, r_dynamic=s.r_rectifier, r_winding=s.r_winding, i_rms=main_rms, i_avg=main_avg, v_out=s.v_out)
     v_or = sheet("transformer.v_reflected", flyback.reflected_voltage, turns_primary=s.np, turns_secondary=s.ns[0], v_out=s.v_out, v_drop=drop)
     lm = sheet("transformer.lm", flyback.magnetising, lp=s.lp, leakage=s.leakage)
     fs = sheet("switch.frequency", flyback.pulse_rate, fs=s.fs, f_floor=s.f_floor, i_secondary=i_sum, lm=lm, i_floor=s.i_floor,
@@ -100,11 +100,11 @@ def _currents(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, fs
     i_one = sheet.either("core.i_one", s.is_limit, i_held, i_run, "at the current limit the peak is given")
     run_peak = sheet("switch.i_peak_run", flyback.switch_peak, i_one=i_run, c_node=s.c_node, lp=s.lp, **bus)
     i_peak = sheet.either("switch.i_peak", s.is_limit, s.i_limit, run_peak, "at the current limit the peak is given")
-    t_rise = sheet("switch.t_rise", flyback.rise_time, c_node=s.c_node, i_peak=i_peak, i_one=i_one, **bus)
+    t_rise = sheet("switch.t_rise", flyback.rise_time, c_node=s.c_node, i_peak=i_peak, i_one=i_one, fs=fs, **bus)
     t_ccm = sheet("core.t_off_ccm", flyback.discharge_time_ccm, fs=fs, t_rise=t_rise, t_ramp=b["t_ramp"], t_off_before=b["t_off"])
     t_off = sheet.either("core.t_off", discontinuous, t_dcm, t_ccm, "the whole core current, or what the period leaves")
     i_end = sheet("core.i_end", flyback.current_at_end, i_one=i_one, v_reflected=v_or, t_off=t_off, lm=lm)
-    t_com = sheet("switch.t_commutation", flyback.commutation_time, leakage=s.leakage, i_end=i_end, **bus)
+    t_com = sheet("switch.t_commutation", flyback.commutation_time, leakage=s.leakage, i_end=i_end, t_off=t_off, **bus)
     tau = sheet("core.ring_decay", flyback.ring_decay, r_core=b["r_core"], c_node=s.c_node)
     r_on = sheet.total("switch.r_path", "Ω", "switch hot, current sense and primary winding in series", switch=s.r_switch, primary=s.r_primary)
     t_guess = flyback.ramp_time(plain(s.lp), plain(i_peak), plain(b["i_start"]), plain(s.v_bus), plain(r_on))
@@ -139,7 +139,7 @@ def _clamping(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     i_c = sheet.either("clamp.i_peak", seldom, o["i_one"], lifted, "what is left after the node has been lifted")
     t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
     p = sheet("clamp.power", clamp.power, c=s.clamp_c, fs=o["fs"], crest=crest, kept=kept)
-    taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_or"])
+    taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_or"], i_secondary=o["i_sum"], r=s.clamp_r)
     return {"v_clamp": sheet("clamp.v", clamp.mean_voltage, crest=crest, kept=kept, **rc), "crest": crest, "v_node": sheet("clamp.v_node", clamp.node_voltage, v_clamp=crest, v_diode=s.clamp_vf),
             "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, "clamp_ripple": ripple,
             "loss_clamp_diode": sheet("clamp.loss_diode", clamp.diode_loss, v_diode=s.clamp_vf, q_clamp=q, fs=o["fs"])}

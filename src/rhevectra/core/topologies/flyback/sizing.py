@@ -63,7 +63,7 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_r
     def rule() -> float:
         if switch["integrated"]:
             return float(row["limit_typ_a"])
-        wanted = 1.05 * peak_run * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value))
+        wanted = 1.05 * max(peak_run, 1e-3) * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value))
         return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
 
     nominal = work.choose("switch.current_limit", rule, "5 % above the largest peak in run with half the inductance tolerance, at the least trip" if not switch["integrated"] else "typical value of the class")

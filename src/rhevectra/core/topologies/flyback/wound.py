@@ -17,6 +17,9 @@ from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import semiconductors as sc
 from rhevectra.core.topologies.flyback import sizing
 
+DRAWN_SHARE = 0.08
+"""A winding that would burn more than this share of the output is drawn in the waveforms as if it burnt just this; its
+loss, heat and temperature are figured with its real resistance, and refuse it."""
 LEAD_OUT = 1.25
 """Geometric leakage is raised by this share for lead-outs and end effects (common practice, no source)."""
 
@@ -121,7 +124,9 @@ def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: t
     exact = tr.exact_copper(need, trial, at, win, float(work.need.ambient_max + trial.rise[at]))
     effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
     n = [float(t.value) for t in turns]
+    worst = DRAWN_SHARE * work.need.power
+    drawn = [min(r, worst / w.i_rms**2) for r, w in zip(effective, need.windings, strict=True)]
     lp = work.sheet.rows["transformer.lp"]
-    return replace(stage, np=n[0], ns=tuple(n[1:]), lp=float(lp.value), leakage=float(leak.value), r_primary=effective[0], r_winding=effective[1], core=grade,
+    return replace(stage, np=n[0], ns=tuple(n[1:]), lp=float(lp.value), leakage=float(leak.value), r_primary=drawn[0], r_winding=drawn[1], core=grade,
                    area=float(win.effective.area[choice.core]), volume=float(win.effective.volume[choice.core]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
                    extra={**stage.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective})
