@@ -122,7 +122,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     drawn, _, plan = topology.power_drawn(work, plan, v_bus)
     full = next(i for i, p in enumerate(grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
     drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)
-    most = MOST_DRAWN * power + 1.0
+    most = np.maximum(MOST_DRAWN * power, 0.25 * float(np.max(power)) + 1.0)
     if bool(np.any(drawn > most)):
         work.find("must fix", "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus is shown as if it drew {show(float(np.minimum(drawn, most).max()), 'W')}", "loss.total", "")
     return front_plan, plan, np.minimum(drawn, most), near
