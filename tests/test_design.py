@@ -10,10 +10,12 @@ from requirements import random_requirements
 from rhevectra.app.netlist import corner_for, netlist_text
 from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.equation import evaluate
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.basis.working import branch, explain, si_text
 from rhevectra.core.catalogue.tables import shipped
+from rhevectra.core.design.relax import STEPS, cheapest_relaxation
 from rhevectra.core.design.size import size
 from spice import measure
 
@@ -129,6 +131,18 @@ def test_smaller_cores_say_why_they_lost_and_forcing_one_breaks_it(demo_document
     forced = size(demo_document.requirement, {"transformer.core": name})
     assert not forced.feasible
     assert any(f.stage == "transformer" and f.cure == "transformer.core" for f in forced.findings)
+
+
+def test_the_cheapest_relaxation_really_admits_the_core(demo_design):
+    names = [r.split(":")[0] for r in demo_design.rows["transformer.core"].refused[:3]]
+    sentences = [cheapest_relaxation(demo_design, n) for n in names]
+    admitted = [(n, s) for n, s in zip(names, sentences, strict=True) if "would do with" in s]
+    assert admitted
+    name, sentence = admitted[0]
+    label = sentence.split("would do with ")[1]
+    step = next((id, v) for id, v in STEPS if label.startswith(demo_design.decision_specs[id].label.lower()) and (label.endswith(str(v)) or label.endswith(show(v, demo_design.decision_specs[id].unit) if not isinstance(v, str) else v)))
+    assert size(demo_design.requirement, {"transformer.core": name, step[0]: step[1]}).feasible
+    assert not size(demo_design.requirement, {"transformer.core": name}).feasible
 
 
 def test_a_measured_leakage_wins_and_moves_the_drain(demo_document, demo_design):

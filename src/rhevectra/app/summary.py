@@ -7,6 +7,7 @@ import numpy as np
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.working import explain
 from rhevectra.core.design.design import Design, Figure
+from rhevectra.core.design.relax import cheapest_relaxation
 from rhevectra.project.codec import plain
 
 
@@ -60,6 +61,8 @@ def explanation(design: Design, id: str, depth: int = 2) -> list[str]:
         text.append(f"{figure.label}: judged on {spec.domain.text}; shown at {where}" + (f"; not varied: {spec.fixed}" if spec.fixed else ""))
     seen: set[str] = set()
     _tell(design, id, index, 0, depth, text, seen, spec.sentence if spec else "")
+    if id == "transformer.core":
+        text += [cheapest_relaxation(design, r.split(":")[0]) for r in design.rows[id].refused[:2]]
     return text
 
 
