@@ -2,6 +2,6 @@
 
 import sys
 
-from rhevectra.cli import main
+from rhevectra.start import main
 
 sys.exit(main())

@@ -67,12 +67,6 @@ def _schema(args: argparse.Namespace) -> int:
     return DONE
 
 
-def _window(args: argparse.Namespace) -> int:
-    from rhevectra.ui.main import run
-
-    return run(args.project, args.demo, args.shot)
-
-
 def parser() -> argparse.ArgumentParser:
     """The commands and their arguments."""
     top = _Parser(prog="rhevectra", description="Size mains-powered isolated converters.")
@@ -102,15 +96,22 @@ def _window_arguments(argv: list[str]) -> argparse.Namespace:
     return window.parse_args(argv)
 
 
-def main(argv: list[str] | None = None) -> int:
-    """Run one command; returns the exit code of the contract."""
+Opener = Callable[[str | None, str | None, str | None], int]
+"""Opens the window: project file, demo name, file for a picture of the window; returns the exit code."""
+
+
+def main(argv: list[str] | None = None, open_window: Opener | None = None) -> int:
+    """Run one command, or hand over to the window where no command is named; returns the exit code of the contract."""
     words = sys.argv[1:] if argv is None else argv
     try:
         if words and (words[0] in _COMMANDS or words[0] in ("--version", "-h", "--help")):
             args = parser().parse_args(words)
             run: Callable[[argparse.Namespace], int] = args.run
             return run(args)
-        return _window(_window_arguments(words))
+        window = _window_arguments(words)
+        if open_window is None:
+            raise InputError("usage", "no command named", ", ".join(_COMMANDS))
+        return open_window(window.project, window.demo, window.shot)
     except InputError as problem:
         print(f"rhevectra: {problem}".replace("\n", " "), file=sys.stderr)
         return WRONG

@@ -12,8 +12,8 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.findings import MUST_FIX, Finding
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row
-from rhevectra.core.basis.work import FigureSpec
 from rhevectra.core.catalogue.tables import Catalogue
+from rhevectra.core.stages.work import FigureSpec
 
 TIGHT = 0.10
 

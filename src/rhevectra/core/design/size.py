@@ -13,11 +13,11 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
-from rhevectra.core.basis.work import FigureSpec, Work
 from rhevectra.core.catalogue.tables import Catalogue, shipped
 from rhevectra.core.design.design import Design, judge
 from rhevectra.core.formulas import output
 from rhevectra.core.stages import CLAMPS, DC_FRONT_END, FRONT_ENDS
+from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES
 
 DEFAULT_TOPOLOGY, DEFAULT_FRONT_END, DEFAULT_CLAMP = next(iter(TOPOLOGIES)), next(iter(FRONT_ENDS)), next(iter(CLAMPS))

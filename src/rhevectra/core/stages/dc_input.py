@@ -7,7 +7,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.basis.work import FigureSpec, Work
+from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "none"
 DECISIONS: tuple[DecisionSpec, ...] = ()

@@ -10,10 +10,10 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import FUSES
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.basis.work import FigureSpec, Work
 from rhevectra.core.catalogue import limits
 from rhevectra.core.formulas import rectifier
 from rhevectra.core.formulas.rectifier import Bulk, LineSource, solve_bulk
+from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "plain"
 ORDERS = np.arange(1, 40, 2)

@@ -8,8 +8,8 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least, at_most
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.work import FigureSpec, Work
 from rhevectra.core.formulas import clamp, rectifier
+from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "rcd"
 KEPT = 0.96

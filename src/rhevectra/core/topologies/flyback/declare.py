@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
-from rhevectra.core.basis.work import FigureSpec
+from rhevectra.core.stages.work import FigureSpec
 
 TURNS: dict[str, Any] = {"kind": "integer", "unit": "turns", "low": 1, "high": 999}
 DECISIONS = (

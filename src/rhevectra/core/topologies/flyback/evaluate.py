@@ -8,9 +8,9 @@ import numpy as np
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick, plain
-from rhevectra.core.basis.work import Work
 from rhevectra.core.formulas import flyback, magnetics, output
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP

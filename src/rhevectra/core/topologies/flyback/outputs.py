@@ -7,9 +7,9 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.work import Work
 from rhevectra.core.formulas import flyback, output
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.wound import Plan
 

@@ -9,7 +9,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.basis.work import Work
+from rhevectra.core.stages.work import Work
 
 CLAMP_ROOM = 1.9
 """Clamp voltage over reflected voltage when the class decides: a roomy clamp burns little (classic school 2 to 2.5)."""

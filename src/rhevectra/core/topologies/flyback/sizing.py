@@ -9,10 +9,10 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick, plain
-from rhevectra.core.basis.work import Work
 from rhevectra.core.formulas import flyback, insulation
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
+from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.semiconductors import loaded
 from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_shape

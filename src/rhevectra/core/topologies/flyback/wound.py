@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.sheet import Quick, plain
-from rhevectra.core.basis.work import Work
 from rhevectra.core.formulas import flyback, magnetics
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.winding import SIZES_MM
 from rhevectra.core.magnetics.windows import Windows, windows
+from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import semiconductors as sc
 from rhevectra.core.topologies.flyback import sizing
