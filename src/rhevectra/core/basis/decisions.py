@@ -3,7 +3,7 @@
 import difflib
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 from rhevectra.core.basis.errors import InputError
@@ -67,7 +67,6 @@ class Decisions:
     specs: Mapping[str, DecisionSpec]
     pins: Mapping[str, Any]
     sheet: Sheet
-    extra: dict[str, str] = field(default_factory=dict)
 
     def pinned(self, id: str) -> bool:
         return id in self.pins

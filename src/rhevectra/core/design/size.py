@@ -118,7 +118,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     top = float(np.max(power))
     front_plan = front.plan(work, top, 1.25 * top / max(need.mains.v_min, 1.0))
     v_bus, near = front.bus(front_plan, grid, power)
-    plan = topology.build(work, v_bus, clamp, None)
+    plan = topology.build(work, v_bus, clamp)
     drawn, _, plan = topology.power_drawn(work, plan, v_bus)
     full = next(i for i, p in enumerate(grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
     drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)

@@ -21,7 +21,7 @@ ORDERS = 24
 AUX_DROP = 0.8
 
 
-def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: list[dict[str, Any]], v_bus: Array, carried: Mapping[str, Any] | None) -> pd.Stage:
+def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: list[dict[str, Any]], v_bus: Array) -> pd.Stage:
     """The power stage with an ideal turns ratio, for choosing inductance, limit and transformer."""
     need, grid = work.need, work.grid
     main = need.main
@@ -34,9 +34,8 @@ def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: lis
     c_wind = work.choose("transformer.c_winding", 40e-12, "layered winding of this size (common practice); measure it from the ring")
     ratio = v_or / volts[0]
     fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
-    past = carried or {}
     first = {"v_bus": v_bus, "i_outputs": (*io, aux_i.value + 0 * io[0]), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
-             "r_winding": past.get("r_winding", 0.004 * volts[0] / need.outputs[main].current_max), "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
+             "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
              "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"], "fs": float(fs.value), "f_floor": 0.0,
              "c_node": switch["row"]["c_energy_f"] + float(c_wind.value), "clamp_vf": 1.0, "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
     v_low = float(loaded(work, v_bus).min())
@@ -47,10 +46,10 @@ def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: lis
                         duty=work.sheet.given("switch.duty_valley", duty, "", "solved", "ideal duty at the lowest bus"), ripple_ratio=k_ripple,
                         power=work.sheet.given("transformer.p_through", p_in, "W", "solved", "outputs, drops and auxiliary at the larger of full and peak load, plus 3 %"), fs=fs)
     lp = work.choose("transformer.lp", lambda: float(f"{float(wanted.value):.3g}"), "from the ripple ratio at the valley, rounded to three digits", wanted=wanted)
-    leak = past.get("leakage", 0.015 * float(lp.value))
-    return pd.Stage(**first, lp=float(lp.value), leakage=leak, r_primary=past.get("r_primary", 0.004 * v_low**2 / p_in), i_floor=0.4 * p_in / (v_low * duty), i_limit=np.full(grid.shape, 2.0 * p_in / (v_low * duty)), clamp_r=past.get("clamp_r", 1.6 * v_or**2 / (0.02 * p_in) * 1.5),
-                    clamp_c=past.get("clamp_c", 10 / (v_or**2 / (0.02 * p_in) * float(fs.value))), core=past.get("core", work.parts["materials"].rows[1]), area=past.get("area", v_or * 0.5 / float(fs.value) / 0.2 / ratio), volume=past.get("volume", 6e-6 * p_in / 60),
-                    core_temperature=need.ambient_max + 35.0, extra={"kappa": past.get("kappa", 0.3), "order": order, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i, "wanted": wanted, "p_in": p_in})
+    leak = 0.015 * float(lp.value)
+    return pd.Stage(**first, lp=float(lp.value), leakage=leak, r_primary=0.004 * v_low**2 / p_in, i_floor=0.4 * p_in / (v_low * duty), i_limit=np.full(grid.shape, 2.0 * p_in / (v_low * duty)), clamp_r=1.6 * v_or**2 / (0.02 * p_in) * 1.5,
+                    clamp_c=10 / (v_or**2 / (0.02 * p_in) * float(fs.value)), core=work.parts["materials"].rows[1], area=v_or * 0.5 / float(fs.value) / 0.2 / ratio, volume=6e-6 * p_in / 60,
+                    core_temperature=need.ambient_max + 35.0, extra={"kappa": 0.3, "order": order, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i, "wanted": wanted, "p_in": p_in})
 
 
 def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_run: float, v_bus: Array) -> dict[str, Any]:

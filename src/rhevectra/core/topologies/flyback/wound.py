@@ -38,7 +38,6 @@ class Plan:
     clamp: Mapping[str, Any]
     margin: float
     budget: float
-    carried: dict[str, Any]
     state: dict[str, Any]
 
 
@@ -85,14 +84,14 @@ def leakage_row(work: Work, choice: tr.Choice, lp: float) -> Any:
     return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
 
 
-def build(work: Work, v_bus: Any, clamp: ModuleType, previous: Plan | None) -> Plan:
-    """All choices of the power stage for a known bus; `previous` lends its leakage and resistances to the estimate."""
+def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
+    """All choices of the power stage for a known bus."""
     grid = work.grid
     v_top, v_low = float(np.max(v_bus)), float(sc.loaded(work, v_bus).min())
     switch = sc.choose_switch(work, v_top, v_low, work.need.power / 0.88)
     v_or = sc.reflected(work, switch, v_top)
     rectifiers = sc.choose_rectifiers(work, v_or, v_top)
-    stage = sizing.estimate(work, switch, v_or, rectifiers, v_bus, previous.carried if previous else None)
+    stage = sizing.estimate(work, switch, v_or, rectifiers, v_bus)
     state, _ = pd.solve(stage, passes=6, tolerance=1e-3)
     peak_run = float(np.max(sc.loaded(work, pd.period(Quick(), stage, state)["i_peak"])))
     limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
@@ -112,10 +111,8 @@ def build(work: Work, v_bus: Any, clamp: ModuleType, previous: Plan | None) -> P
     values = clamp.design(work, goal, float(leak.value), float(worst), need.windings[0].volts * real.np / real.ns[0] / float(plain(stage.np)) * 1.01, real.c_node, real.fs)
     real = replace(real, clamp_r=float(values["r"].value), clamp_c=float(values["c"].value), clamp_vf=values["vf"])
     state, change = pd.solve(real, passes=8, tolerance=1e-3)
-    carried = {"leakage": float(leak.value), "r_primary": real.r_primary, "r_winding": real.r_winding, "clamp_r": real.clamp_r, "clamp_c": real.clamp_c, "core": grade,
-               "area": real.area * real.np / stage.np, "volume": real.volume, "kappa": real.extra["kappa"]}
     budget = float(switch["derate"].value) * v_class - v_top - clamp.DIODE_DROP
-    return Plan(real, switch, rectifiers, limit, need, choice, win, values, margin, budget, carried, state | {"change": change, "leak": leak, "turns": turns})
+    return Plan(real, switch, rectifiers, limit, need, choice, win, values, margin, budget, state | {"change": change, "leak": leak, "turns": turns})
 
 
 def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:
