@@ -17,7 +17,7 @@ CAUTIONS = ("Mains and the bus behind it kill, also minutes after switch-off: di
             "against the standard in force and by a test house.")
 
 
-KINDS = {"mains, one phase": "ac1", "dc source": "dc"}
+KINDS = {"mains, 1 ph.": "ac1", "dc source": "dc"}
 
 
 class Field:

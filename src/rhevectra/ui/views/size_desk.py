@@ -43,7 +43,7 @@ class SizeDesk(QWidget):
         self.split = QSplitter(Qt.Orientation.Horizontal, self)
         for widget in (self.decisions, centre, self.ledger):
             self.split.addWidget(widget)
-        self.split.setSizes([290, 540, 372])
+        self.split.setSizes([306, 524, 372])
         self.split.setStretchFactor(1, 1)
         self.split.setChildrenCollapsible(False)
         layout.addWidget(self.split, 1)

@@ -95,7 +95,7 @@ class DecisionRow(QFrame):
         super().__init__(parent)
         self.spec = spec
         grid = QGridLayout(self)
-        grid.setContentsMargins(10, 5, 14, 5)
+        grid.setContentsMargins(8, 5, 6, 5)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(1)
         self.label = QLabel(spec.label, self)
@@ -110,6 +110,7 @@ class DecisionRow(QFrame):
         self.pin = QToolButton(self)
         self.pin.setCheckable(True)
         self.pin.setText("pin")
+        self.pin.setFixedWidth(40)
         self.pin.setAccessibleName(f"pin {spec.label}")
         self.pin.clicked.connect(self._toggle)
         self.editor = self._make_editor(choices)
@@ -128,12 +129,12 @@ class DecisionRow(QFrame):
         if self.spec.kind == "choice":
             combo = QComboBox(self)
             combo.addItems(choices)
-            combo.setFixedWidth(128)
+            combo.setFixedWidth(122)
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             combo.activated.connect(lambda _i: self.pinned.emit(self.spec.id, combo.currentText()))
             return combo
         edit = QuantityEdit(self.spec, self)
-        edit.setFixedWidth(92)
+        edit.setFixedWidth(88)
         edit.committed.connect(lambda v: self.pinned.emit(self.spec.id, int(v) if self.spec.kind == "integer" else v))
         edit.refused.connect(self.show_problem)
         return edit
