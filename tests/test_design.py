@@ -15,6 +15,7 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.basis.working import branch, explain, si_text
 from rhevectra.core.catalogue.tables import shipped
+from rhevectra.core.design import relax
 from rhevectra.core.design.relax import STEPS, cheapest_relaxation
 from rhevectra.core.design.size import size
 from spice import measure
@@ -145,6 +146,14 @@ def test_the_cheapest_relaxation_really_admits_the_core(demo_design):
     assert not size(demo_design.requirement, {"transformer.core": name}).feasible
 
 
+def test_a_relaxation_is_tried_with_the_readings_of_the_bench(demo_document, monkeypatch):
+    readings, seen = {"transformer.leakage": Measured(9e-6)}, []
+    design = size(demo_document.requirement, {}, readings)
+    monkeypatch.setattr(relax, "size", lambda need, pins, as_built, catalogue: seen.append(as_built) or design)
+    cheapest_relaxation(design, design.rows["transformer.core"].value)
+    assert seen == [readings]
+
+
 def test_a_measured_leakage_wins_and_moves_the_drain(demo_document, demo_design):
     low, high = (size(demo_document.requirement, {"clamp.r": 8200.0}, {"transformer.leakage": Measured(v)}) for v in (5e-6, 15e-6))
     assert low.rows["transformer.leakage"].origin == "measured" and low.value("transformer.leakage") == 5e-6
@@ -176,7 +185,7 @@ def test_each_field_of_the_requirement_moves_something(demo_document, demo_desig
     need = demo_document.requirement
 
     def signature(d):
-        return {id: d.figure(id).value for id in d.figure_ids} | {id: (d.figure(id).limit) for id in ()} | {f"limit {id}": d.figure(id).limit for id in d.figure_ids} | {"findings": tuple(f.text for f in d.findings)}
+        return {id: d.figure(id).value for id in d.figure_ids} | {f"limit {id}": d.figure(id).limit for id in d.figure_ids} | {"findings": tuple(f.text for f in d.findings)}
     base = signature(demo_design)
     out = need.outputs[0]
     changes = {"hold_up": 0.2, "hold_up_at": 115.0, "source_impedance": replace(need.source_impedance, r=2.0), "efficiency_target": 0.9, "ambient_min": 5.0, "ambient_max": 65.0, "cooling": "forced", "height_max": 0.02,

@@ -111,7 +111,7 @@ def winding_window(design: Design, corner: Corner, width: float, height: float) 
         _circle(picture, x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side)
     gap = max(view.gap * scale, 0.3)
     picture.box(x0 - 4, y0 + h / 2 - gap / 2, 4, gap, "card", "ink")
-    _legend(picture, view, x0 + w + 8, y0 + 4, y0 + h)
+    _legend(picture, view, x0 + w + 8, y0 + 4)
     return picture
 
 
@@ -120,7 +120,7 @@ def _circle(picture: Picture, x: float, y: float, r: float, side: str) -> None:
     picture.fill([(x + r * float(np.cos(a)), y + r * float(np.sin(a))) for a in angle], side, "card")
 
 
-def _legend(picture: Picture, view: Any, x: float, y: float, bottom: float) -> None:
+def _legend(picture: Picture, view: Any, x: float, y: float) -> None:
     for k, (text, side) in enumerate(view.legend):
         picture.box(x, y + k * 5.2 - 2.4, 2.6, 2.6, side)
         picture.text(x + 4, y + k * 5.2, text, "ink", "left", 3.2)

@@ -1,7 +1,7 @@
 """The project document: requirement, pinned decisions, readings, bench log, own parts. Immutable; edits make a new one."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from rhevectra.core.basis.decisions import Measured
@@ -41,6 +41,4 @@ class Document:
         return self._with(requirement=requirement, title=self.title if title is None else title)
 
     def _with(self, **changes: Any) -> "Document":
-        from dataclasses import replace
-
         return replace(self, **changes)

@@ -113,4 +113,3 @@ PEAKS = Domain("peaks", "all lines and line frequencies, every load, peak load a
 LOADED = Domain("loaded", "all lines and line frequencies, load 1 and peak load", lambda p: p.case == "peak" or (p.case == "run" and p.load == 1.0))
 HARMONIC = Domain("harmonic", "highest nominal line, load 1", lambda p: p.case == "run" and p.load == 1.0, "nominal_max")
 HOLD_UP = Domain("hold-up", "hold_up_at, load 1", lambda p: p.case == "run" and p.load == 1.0, "hold_up_at")
-DOMAINS = (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, HARMONIC, HOLD_UP)

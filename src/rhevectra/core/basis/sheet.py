@@ -74,6 +74,10 @@ class Sheet:
         """Where mask holds the first row, elsewhere the second; the working follows the branch of its own corner."""
         return self._keep(Row(id, np.where(mask, yes.value, no.value), "either", yes.unit or no.unit, {"yes": yes, "no": no}, mask=mask, rule=text))
 
+    def again(self, id: str, row: Row) -> Row:
+        """The same number under another name, to be judged on other corners; its working is that of the row."""
+        return self._keep(Row(id, row.value, "either", row.unit, {"yes": row, "no": row}, mask=np.ones(1, bool), rule=f"the figure {row.id}, judged elsewhere"))
+
     def solved(self, id: str, value: Any, unit: str, text: str, **inputs: Any) -> Row:
         """A number found by solving; text says what was solved and how well."""
         return self._keep(Row(id, value, "solved", unit, inputs, rule=text))

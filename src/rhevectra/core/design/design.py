@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Corner, Grid
-from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.decisions import DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.findings import MUST_FIX, Finding
 from rhevectra.core.basis.requirement import Requirement
@@ -62,6 +62,7 @@ class Design:
     specs: Mapping[str, FigureSpec]
     decision_specs: Mapping[str, DecisionSpec]
     pins: Mapping[str, Any]
+    as_built: Mapping[str, Measured]
     findings: tuple[Finding, ...]
     plates: tuple[tuple[str, str, str], ...]
     losses: Mapping[str, Row]

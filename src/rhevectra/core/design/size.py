@@ -10,6 +10,7 @@ import numpy as np
 from rhevectra.core.basis.corners import LOADS, Grid, Point
 from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
@@ -81,7 +82,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     all_specs = _figure_specs(topology, front, clamp, need)
     topology.findings(work, plan)
     _general_findings(work, all_specs, unknown, measured, parts)
-    return Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins),
+    return Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
                   findings=tuple(work.findings), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
                   context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan})
 
@@ -124,7 +125,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)
     most = np.maximum(MOST_DRAWN * power, 0.25 * float(np.max(power)) + 1.0)
     if bool(np.any(drawn > most)):
-        work.find("must fix", "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus is shown as if it drew {show(float(np.minimum(drawn, most).max()), 'W')}", "loss.total", "")
+        work.find(MUST_FIX, "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus is shown as if it drew {show(float(np.minimum(drawn, most).max()), 'W')}", "loss.total", "")
     return front_plan, plan, np.minimum(drawn, most), near
 
 
@@ -138,7 +139,7 @@ def _whole(work: Work, losses: dict[str, Row]) -> None:
     p_out = sheet.total("load.power", "W", "all outputs", **outs)
     total = sheet.total("loss.total", "W", "every listed loss", **losses)
     eta = sheet("efficiency", output.efficiency, p_out=p_out, p_loss=total)
-    sheet.solved("efficiency_light", eta.value, "", "the efficiency row, judged at 10 % load", efficiency=eta)
+    sheet.again("efficiency_light", eta)
     sheet.given("efficiency.target", need.efficiency_target, "", text="requirement")
     sheet.total("standby.power", "W", "loss at no load: start-up path, discharge resistor, clamp floor, controller, switching", loss=total)
     if need.standby_power_max is not None:
@@ -164,7 +165,7 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], unknown: list
         figure = judge(spec, rows, work.grid)
         if figure.margin is None or figure.margin >= 0.0:
             continue
-        severity = "look at" if id in _LOOK_ONLY else "must fix"
+        severity = LOOK_AT if id in _LOOK_ONLY else MUST_FIX
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
         free = [p for p in work.choose.pins if work.choose.specs[p].stage == spec.stage]
@@ -172,14 +173,14 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], unknown: list
         label = f"{spec.label}: {show(figure.value, figure.unit)} is {side} {show(figure.limit or 0.0, figure.unit)}{where}"
         work.find(severity, spec.stage, label + (f"; freeing the pin on {cure} may cure it" if free else f"; change {cure}" if cure else ""), id, cure)
     for id, near in unknown:
-        work.find("look at", "load", f"decision {id!r} is not known and has no effect" + (f"; nearest: {near}" if near else ""), "", "")
+        work.find(LOOK_AT, "load", f"decision {id!r} is not known and has no effect" + (f"; nearest: {near}" if near else ""), "", "")
     for id in measured:
         if id not in rows:
-            work.find("look at", "load", f"reading {id!r} belongs to no figure of this design and has no effect")
+            work.find(LOOK_AT, "load", f"reading {id!r} belongs to no figure of this design and has no effect")
         elif id in work.choose.pins and abs(float(work.choose.pins[id]) / measured[id].value - 1) > 1e-6:
-            work.find("look at", specs[id].stage if id in specs else "load", f"{id}: the pin {show(float(work.choose.pins[id]))} differs from the reading {show(measured[id].value)}; the reading wins", id, id)
+            work.find(LOOK_AT, specs[id].stage if id in specs else "load", f"{id}: the pin {show(float(work.choose.pins[id]))} differs from the reading {show(measured[id].value)}; the reading wins", id, id)
     for name in parts.clashes:
-        work.find("look at", "load", f"part {name!r}: an own row replaces a shipped one with other data")
+        work.find(LOOK_AT, "load", f"part {name!r}: an own row replaces a shipped one with other data")
 
 
 CURES = {"switch.v_peak": "clamp.r", "switch.duty_max": "bulk.c", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "inlet": "front_end", "bulk": "bulk.c",

@@ -21,12 +21,6 @@ def skin_depth(rho: Any, frequency: Any) -> Any:
     return np.sqrt(rho / (np.pi * MU0 * frequency))
 
 
-@formula("R = ρ·N·l_t/A", "Ω", "ρ N l_t A", "definition")
-def dc_resistance(rho: Any, turns: Any, mean_turn: Any, area: Any) -> Any:
-    """Dc resistance [Ω] of a winding: turns, mean length of turn [m], copper area of all strands [m²]."""
-    return rho * turns * mean_turn / area
-
-
 def layer_functions(ratio: Any) -> tuple[Any, Any]:
     """The two loss functions of a layer of thickness `ratio` skin depths (hyperbolic and circular, exact in one dimension)."""
     x = np.clip(ratio, 1e-3, 60.0)

@@ -297,33 +297,3 @@ def energy_rate(energy: Any, fs: Any) -> Any:
 def idle_ring_loss(fs: Any, c_node: Any, v_reflected: Any, v_turn_on: Any, v_bus: Any, lp: Any, i_start: Any) -> Any:
     """Power [W] dissipated by the free ring in discontinuous conduction."""
     return fs * (0.5 * c_node * np.square(v_reflected) - 0.5 * c_node * np.square(v_turn_on - v_bus) - 0.5 * lp * np.square(i_start))
-
-
-@formula("V_t = V_1", "V", "V_1", "continuous conduction: the secondary still conducts at turn-on")
-def turn_on_at_plateau(v_plateau: Any) -> Any:
-    """Drain voltage [V] at turn-on in continuous conduction."""
-    return v_plateau
-
-
-@formula("x = x_0", "", "x_0", "the same figure, judged elsewhere")
-def same_share(value: Any) -> Any:
-    """A share judged on another set of corners."""
-    return np.asarray(value) * 1.0
-
-
-@formula("x = x_0", "Hz", "x_0", "the same figure, judged elsewhere")
-def same_rate(value: Any) -> Any:
-    """A frequency judged on another set of corners."""
-    return np.asarray(value) * 1.0
-
-
-@formula("x = x_0", "A", "x_0", "the same figure, judged elsewhere")
-def same_current(value: Any) -> Any:
-    """A current judged on another set of corners."""
-    return np.asarray(value) * 1.0
-
-
-@formula("x = x_0", "V", "x_0", "the same figure, judged elsewhere")
-def same_voltage(value: Any) -> Any:
-    """A voltage judged on another set of corners."""
-    return np.asarray(value) * 1.0

@@ -205,12 +205,6 @@ def hold_up(c: Any, v_start: Any, v_end: Any, power: Any) -> Any:
     return 0.5 * c * (np.square(v_start) - np.square(v_end)) / power
 
 
-@formula("C = 2·P·t/(V_1² − V_2²)", "F", "P t V_1 V_2", "energy of the capacitor between two voltages at constant power")
-def capacitance_for_hold_up(power: Any, time: Any, v_start: Any, v_end: Any) -> Any:
-    """Capacitance [F] that carries power [W] for time [s] from v_start down to v_end [V]."""
-    return 2 * power * time / (np.square(v_start) - np.square(v_end))
-
-
 @formula("V̂_R = √(2)·V_line", "V", "V_line", "each bridge diode blocks the crest of the line")
 def bridge_reverse_voltage(v_line: Any) -> Any:
     """Reverse voltage [V] of a bridge diode."""
@@ -263,9 +257,3 @@ def resistive_loss(r: Any, i_rms: Any) -> Any:
 def root_sum(i_lf: Any, i_hf: Any) -> Any:
     """Total rms current [A]."""
     return np.sqrt(np.square(i_lf) + np.square(i_hf))
-
-
-@formula("x = x_0", "W", "x_0", "the same figure, judged elsewhere")
-def same(value: Any) -> Any:
-    """A power judged on another set of corners."""
-    return np.asarray(value) * 1.0

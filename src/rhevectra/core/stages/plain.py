@@ -7,6 +7,7 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.preferred import FUSES
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
@@ -165,7 +166,7 @@ def record(work: Work, plan: dict[str, Any], b: Bulk, power: Array, i_hf: Any) -
     _harmonics(work, b)
     losses = _losses(work, plan, rows, b)
     if bool(np.any(b.collapsed & grid.where(lambda q: q.case != "limit"))):
-        work.find("must fix", "bulk", f"the bulk of {show(float(plan['c'].value), 'F')} cannot carry the load from crest to crest at {grid.lines[0]:g} V", "bulk.v_valley", "bulk.c")
+        work.find(MUST_FIX, "bulk", f"the bulk of {show(float(plan['c'].value), 'F')} cannot carry the load from crest to crest at {grid.lines[0]:g} V", "bulk.v_valley", "bulk.c")
     return {"v_bus": v_bus, "losses": losses, "bulk": b, "hold_up": hold, "i_c": total, "v_reverse": reverse, "i_d": average}
 
 

@@ -8,7 +8,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least, at_most
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import clamp, rectifier
+from rhevectra.core.formulas import clamp
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "rcd"
@@ -82,7 +82,7 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     top = float(np.max(rows["crest"].value))
     sheet.chosen("clamp.c_v_class", at_least(1.25 * top, "E6"), "V", f"film or ceramic, next class above 1.25 × {show(top, 'V')}", voltage=rows["v_clamp"])
     for id in ("clamp.power_light_load", "clamp.power_idle"):
-        sheet(id, rectifier.same, value=rows["clamp_power"])
+        sheet.again(id, rows["clamp_power"])
     return reverse
 
 

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from rhevectra.core.basis.errors import InputError
@@ -258,10 +258,6 @@ class AskView(QWidget):
     def show_problem(self, sentence: str) -> None:
         """A sentence at the top of the form."""
         self.problem.setText(sentence)
-
-    def focus_first(self) -> None:
-        """Keyboard on the first field."""
-        self.fields["Voltage"].editor.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
 
 def _metres(text: str) -> float:

@@ -3,10 +3,11 @@
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.design.design import Design
 from rhevectra.ui.theme.roles import colour
 
-_MARKS = {"must fix": ("▲", "over"), "look at": ("◆", "tight"), "note": ("–", "muted")}
+_MARKS = {MUST_FIX: ("▲", "over"), LOOK_AT: ("◆", "tight"), NOTE: ("–", "muted")}
 
 
 class FindingsView(QFrame):

@@ -6,14 +6,16 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick, plain
 from rhevectra.core.formulas import flyback, magnetics, output
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
-from rhevectra.core.topologies.flyback.sizing import AUX_DROP
+from rhevectra.core.topologies.flyback.sizing import AUX_DROP, limit_at, limit_inputs
 from rhevectra.core.topologies.flyback.wound import Plan
 
 AUX_SPIKE = 0.3
@@ -28,27 +30,21 @@ SUPPLY_WINDOW = {"discrete": (9.5, 24.0), "integrated": (9.0, 26.0)}
 
 def power_drawn(work: Work, plan: Plan, v_bus: Any) -> tuple[Any, Any, Plan]:
     """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
-    rows = work.sheet.rows
-    i_limit = flyback.limit_current(float(rows["switch.current_limit"].value), float(rows["switch.limit_tolerance"].value), v_bus, float(rows["switch.limit_delay"].value), float(rows["transformer.lp_min"].value))
-    stage = replace(plan.stage, v_bus=v_bus, i_limit=i_limit)
-    state, change = pd.solve(stage, {k: plan.state[k] for k in pd._CARRIED} if plan.state else None)
+    stage = replace(plan.stage, v_bus=v_bus, i_limit=limit_at(work, v_bus))
+    state, change = pd.solve(stage, plan.state)
     o = pd.period(Quick(), stage, state)
     average = o["p_bus"] / v_bus
     ripple = np.sqrt(np.maximum(np.square(o["i_switch"]) - np.square(average), 0.0))
-    kept = {k: plan.state[k] for k in ("leak", "turns")}
-    return o["p_bus"], ripple, replace(plan, stage=stage, state=state | {"change": change} | kept)
+    return o["p_bus"], ripple, replace(plan, stage=stage, state=state, change=change)
 
 
 def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
     """Rows of the power stage on the recording sheet."""
     sheet, s = work.sheet, plan.stage
-    held = {id: sheet.rows[id] for id in ("switch.current_limit", "switch.limit_tolerance", "switch.limit_delay", "transformer.lp_min")}
-    nominal, tolerance, delay, lp_min = held.values()
-    sheet("switch.i_limit_max", flyback.limit_current, i_limit=nominal, tolerance=tolerance, v_bus=v_bus_row, t_delay=delay, lp=lp_min)
+    sheet("switch.i_limit_max", flyback.limit_current, v_bus=v_bus_row, **limit_inputs(work))
     rows = _given(work, plan)
     stage = replace(s, v_bus=v_bus_row, **rows)
-    state = {k: plan.state[k] for k in pd._CARRIED}
-    o = pd.record(sheet, stage, state, plan.state["change"])
+    o = pd.record(sheet, stage, plan.state, plan.change)
     sheet.solved("transformer.v_reflected_plan", float(plan.need.windings[0].volts), "V", "reflected voltage the transformer was sized for")
     _switch(work, plan, stage, o)
     _transformer(work, plan, stage, o)
@@ -67,9 +63,9 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     ambient = f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"
     main = plan.rectifiers[work.need.main]
     order = s.extra["order"]
-    turns = plan.state["turns"]
+    turns = plan.turns
     return {
-        "np": turns[0], "ns": tuple(turns[1:]), "lp": sheet.rows["transformer.lp"], "leakage": plan.state["leak"],
+        "np": turns[0], "ns": tuple(turns[1:]), "lp": sheet.rows["transformer.lp"], "leakage": plan.leakage,
         "i_outputs": tuple(sheet.given(f"load.i{k}", i, "A", text=f"current of {'the auxiliary winding' if k == len(order) + 1 else work.need.outputs[order[k - 1]].name} (never below a small bleed)") for k, i in enumerate(s.i_outputs, 1)),
         "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
         "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", f"class {main['name'].value}"),
@@ -89,7 +85,7 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     sheet, row = work.sheet, plan.switch["row"]
     duty = sheet("switch.duty", flyback.duty, t_on=o["t_on"], fs=o["fs"])
     for name in ("switch.duty_max", "switch.duty_min"):
-        sheet(name, flyback.same_share, value=duty)
+        sheet.again(name, duty)
     sheet.given("switch.i_max", row["i_max_a"] * (1.0 if row["kind"] == "integrated" else 1.5), "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)" if row["kind"] != "integrated" else "largest current of the class")
     sheet("switch.v_peak", flyback.drain_peak, v_bus=s.v_bus, crest=o["crest"], v_diode=s.clamp_vf)
     switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off", turn_on=o["loss_turn_on"], turn_off=o["loss_turn_off"])
@@ -99,7 +95,7 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=total, r_jc=row["r_junction_case_k_w"])
     sheet.given("switch.r_ca_floor", 3.0, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
     sheet("sense.r", output.sense_resistor, v_trip=SENSE_TRIP, i_limit=sheet.rows["switch.current_limit"])
-    sheet("switch.frequency_idle", flyback.same_rate, value=o["fs"])
+    sheet.again("switch.frequency_idle", o["fs"])
 
 
 def _transformer(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
@@ -131,8 +127,6 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
         rms = sheet(f"secondary{k}.i_rms", flyback.share, i_secondary=o["i_secondary"], i_out=current, i_total=o["i_sum"])
         copper[f"winding{k}"] = sheet(f"loss.copper{k}", resistive_loss, r=r, i_rms=rms)
     total = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", **copper)
-    from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
-
     r_th = sheet("transformer.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("transformer.surface", float(plan.window.surface[plan.choice.core]), "m²", "catalogue", "outer surface of the wound core"))
     sheet("transformer.temperature_rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_core"], p_copper=total)
     idle = sheet("switch.loss_idle_ring", flyback.idle_ring_loss, fs=o["fs"], c_node=s.c_node, v_reflected=o["v_or"], v_turn_on=o["v_turn_on"], v_bus=s.v_bus, lp=s.lp, i_start=o["i_start"])
@@ -169,16 +163,14 @@ def _feedback(work: Work, s: pd.Stage) -> None:
 
 def findings(work: Work, plan: Plan) -> None:
     """What only the flyback knows how to say."""
-    if plan.state["change"] > UNSETTLED:
-        work.find("must fix", "switch", f"no steady state was found: the passes of the period still change by {plan.state['change']:.1g} of the current; these figures are not to be used", "switch.i_peak", "flyback.v_or")
+    if plan.change > UNSETTLED:
+        work.find(MUST_FIX, "switch", f"no steady state was found: the passes of the period still change by {plan.change:.1g} of the current; these figures are not to be used", "switch.i_peak", "flyback.v_or")
     if not plan.choice.passed:
-        from rhevectra.core.magnetics.transformer import binding
-
         name = plan.window.names[plan.choice.core]
-        work.find("must fix", "transformer", f"{name} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
+        work.find(MUST_FIX, "transformer", f"{name} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
     for out in work.need.outputs:
         if (out.current_peak or 0.0) > out.current_max and out.peak_duration > LONG_PEAK:
-            work.find("look at", "transformer", f"{out.name}: a peak of {show(out.current_peak or 0.0, 'A')} for {show(out.peak_duration, 's')} heats like a steady load; ask for it as full current", "transformer.temperature_rise", "")
+            work.find(LOOK_AT, "transformer", f"{out.name}: a peak of {show(out.current_peak or 0.0, 'A')} for {show(out.peak_duration, 's')} heats like a steady load; ask for it as full current", "transformer.temperature_rise", "")
     power = work.need.power
     if power > 150:
-        work.find("look at", "switch", f"{show(power, 'W')} is above the habit for a flyback (about 100 W): its clamp burns with power; compare other topologies", "clamp.power", "topology")
+        work.find(LOOK_AT, "switch", f"{show(power, 'W')} is above the habit for a flyback (about 100 W): its clamp burns with power; compare other topologies", "clamp.power", "topology")

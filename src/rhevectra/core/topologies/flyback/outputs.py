@@ -35,7 +35,7 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     part = {"i_out": s.i_outputs[k], "i_total": o["i_sum"]}
     peak = sheet(f"{name}.i_peak", flyback.share, i_secondary=o["i_one"], **part)
     rms = sheet(f"{name}.i_rms", flyback.share, i_secondary=o["i_secondary"], **part)
-    average = sheet(f"{name}.i_avg", flyback.same_current, value=s.i_outputs[k])
+    average = sheet.again(f"{name}.i_avg", s.i_outputs[k])
     sheet.given(f"{name}.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
     loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
     limit = sheet.given(f"{name}.t_junction", 0.85 * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
@@ -134,5 +134,5 @@ def _cross(work: Work, s: pd.Stage, o: dict[str, Any], n: int, k: int, need: Any
     drop = sheet(f"output{n}.v_drop", flyback.rectifier_drop, v_forward=row["v_forward_v"], r_dynamic=row["r_dynamic_ohm"], r_winding=s.extra["r_effective"][k + 1], i_rms=rms, i_avg=s.i_outputs[k], v_out=need.magnitude)
     value = sheet(f"output{n}.v", output.cross_voltage, turns=s.ns[k], turns_main=s.ns[0], v_main=s.v_out, drop_main=o["drop"], drop=drop)
     for end, sign in (("low", -1), ("high", 1)):
-        sheet(f"output{n}.v_{end}", flyback.same_voltage, value=value)
+        sheet.again(f"output{n}.v_{end}", value)
         sheet.given(f"output{n}.v_{'min' if sign < 0 else 'max'}", need.magnitude * (1 + sign * need.tolerance), "V", text="requirement")

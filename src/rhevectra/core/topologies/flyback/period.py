@@ -71,8 +71,7 @@ def period(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
     i_sum, parts = total_secondary(sheet, s)
     main_rms = sheet("secondary.main_i_rms", flyback.share, i_secondary=b["i_secondary"], i_out=s.i_outputs[0], i_total=i_sum)
     overload = sheet("secondary.main_i_overload", flyback.share, i_secondary=b["i_mean"], i_out=s.i_outputs[0], i_total=i_sum)
-    load = sheet("secondary.main_i_load", flyback.same_current, value=s.i_outputs[0])
-    main_avg = sheet.either("secondary.main_i_avg", s.is_limit, overload, load, "at the current limit the core discharges more than the load was asked to take")
+    main_avg = sheet.either("secondary.main_i_avg", s.is_limit, overload, s.i_outputs[0], "at the current limit the core discharges more than the load was asked to take")
     drop = sheet("secondary.v_drop", flyback.rectifier_drop, v_forward=s.v_forward, r_dynamic=s.r_rectifier, r_winding=s.r_winding, i_rms=main_rms, i_avg=main_avg, v_out=s.v_out)
     v_or = sheet("transformer.v_reflected", flyback.reflected_voltage, turns_primary=s.np, turns_secondary=s.ns[0], v_out=s.v_out, v_drop=drop)
     lm = sheet("transformer.lm", flyback.magnetising, lp=s.lp, leakage=s.leakage)
@@ -114,7 +113,7 @@ def _currents(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, fs
     t_ramp = sheet("switch.t_ramp", flyback.ramp_time, lp=s.lp, i_peak=i_peak, i_start=i_start, v_bus=s.v_bus, r_on=r_on)
     v_ring = sheet("switch.v_turn_on_dcm", flyback.turn_on_voltage, t_idle=t_idle, tau=tau, lp=s.lp, c_node=s.c_node, **bus)
     plateau = sheet("switch.v_plateau", flyback.plateau, **bus)
-    v_on = sheet.either("switch.v_turn_on", discontinuous, v_ring, sheet("switch.v_turn_on_ccm", flyback.turn_on_at_plateau, v_plateau=plateau), "drain voltage when the switch turns on")
+    v_on = sheet.either("switch.v_turn_on", discontinuous, v_ring, plateau, "drain voltage when the switch turns on")
     t_on = sheet("switch.t_on", flyback.on_time, t_ramp=t_ramp, t_com=t_com)
     return {"i_one": i_one, "i_peak": i_peak, "t_rise": t_rise, "t_off": t_off, "i_end": i_end, "t_com": t_com, "i_start": i_start, "t_ramp": t_ramp,
             "v_turn_on": v_on, "t_on": t_on, "plateau": plateau, "r_on": r_on, "discontinuous": discontinuous, "t_idle": t_idle, "tau": tau}

@@ -52,12 +52,23 @@ def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: lis
                     core_temperature=need.ambient_max + 35.0, extra={"kappa": 0.3, "order": order, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i, "wanted": wanted, "p_in": p_in})
 
 
+def limit_inputs(work: Work) -> dict[str, Any]:
+    """The rows that make the largest current the limit lets pass, whatever the bus is."""
+    rows = work.sheet.rows
+    return {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"], "lp": rows["transformer.lp_min"]}
+
+
+def limit_at(work: Work, v_bus: Any) -> Any:
+    """That current as bare numbers for a bus [V]: for sizing and for the passes before the recorded one."""
+    return flyback.limit_current(v_bus=v_bus, **{name: float(row.value) for name, row in limit_inputs(work).items()})
+
+
 def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_run: float, v_bus: Array) -> dict[str, Any]:
     """Nominal limit and its extremes with tolerance, delay and inductance tolerance."""
     row, sheet = switch["row"], work.sheet
     lp_tol = work.choose("transformer.lp_tolerance", 0.10, "gapped core as made (common practice); a ground gap holds 5 %")
     tol = work.choose("switch.limit_tolerance", lambda: (row["limit_max_a"] / row["limit_typ_a"] - 1) if switch["integrated"] else 0.08, "integrated class" if switch["integrated"] else "comparator and sense resistor (common practice)")
-    delay = work.choose("switch.limit_delay", 250e-9, "comparator, logic and gate (common practice)")
+    work.choose("switch.limit_delay", 250e-9, "comparator, logic and gate (common practice)")
 
     def rule() -> float:
         if switch["integrated"]:
@@ -66,8 +77,8 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_r
         return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
 
     nominal = work.choose("switch.current_limit", rule, "5 % above the largest peak in run with half the inductance tolerance, at the least trip" if not switch["integrated"] else "typical value of the class")
-    lp_min = sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule", "inductance less its tolerance")
-    worst = sheet("switch.i_limit_max", flyback.limit_current, i_limit=nominal, tolerance=tol, v_bus=v_bus, t_delay=delay, lp=lp_min)
+    sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule", "inductance less its tolerance")
+    worst = limit_at(work, v_bus)
     low = sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
     return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol, "lp_max": float(plain(stage.lp)) * (1 + float(lp_tol.value))}
 

@@ -38,7 +38,10 @@ class Plan:
     clamp: Mapping[str, Any]
     margin: float
     budget: float
+    turns: list[Any]
+    leakage: Any
     state: dict[str, Any]
+    change: float
 
 
 def wires(work: Work) -> dict[str, tuple[Any, Any]]:
@@ -96,7 +99,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     peak_run = float(np.max(sc.loaded(work, pd.period(Quick(), stage, state)["i_peak"])))
     limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
     i_floor, f_floor = light_load(work, limit, float(plain(stage.fs)), 1.6 * v_top * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
-    stage = replace(stage, i_limit=np.broadcast_to(limit["worst"].value, grid.shape), i_floor=i_floor, f_floor=f_floor)
+    stage = replace(stage, i_limit=np.broadcast_to(limit["worst"], grid.shape), i_floor=i_floor, f_floor=f_floor)
     material = work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency")
     grade = work.parts["materials"].row(material.value)
     need, margin = sizing.transformer_need(work, stage, limit, state, v_bus, grade)
@@ -112,7 +115,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     real = replace(real, clamp_r=float(values["r"].value), clamp_c=float(values["c"].value), clamp_vf=values["vf"])
     state, change = pd.solve(real, passes=8, tolerance=1e-3)
     budget = float(switch["derate"].value) * v_class - v_top - clamp.DIODE_DROP
-    return Plan(real, switch, rectifiers, limit, need, choice, win, values, margin, budget, state | {"change": change, "leak": leak, "turns": turns})
+    return Plan(real, switch, rectifiers, limit, need, choice, win, values, margin, budget, turns, leak, state, change)
 
 
 def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:
