@@ -15,6 +15,13 @@ Array = NDArray[Any]
 LOADS = (0.0, 0.1, 0.25, 0.5, 1.0)
 
 
+def pick(values: Any, index: tuple[int, ...]) -> float:
+    """One corner's number from an array that broadcasts to the grid, without broadcasting it."""
+    if isinstance(values, np.ndarray) and values.ndim:
+        return float(values[tuple(0 if size == 1 else i for i, size in zip(index[-values.ndim :], values.shape, strict=True))])
+    return float(values)
+
+
 @dataclass(frozen=True, slots=True)
 class Point:
     """One operating point: its case, the share of full load (nominal), the current of each output [A]."""
@@ -55,6 +62,7 @@ class Grid:
     points: tuple[Point, ...]
     bus: tuple[str, ...] = ("valley", "peak")
     special: dict[str, float] = field(default_factory=dict)
+    _masks: dict[str, NDArray[np.bool_]] = field(default_factory=dict, repr=False, compare=False)
 
     @property
     def shape(self) -> tuple[int, int, int, int]:
@@ -99,6 +107,12 @@ class Domain:
     line: str = ""
 
     def mask(self, grid: Grid) -> NDArray[np.bool_]:
+        """The corners of this domain on a grid, which keeps the mask: every figure of the domain asks for it."""
+        if self.name not in grid._masks:
+            grid._masks[self.name] = self._mask(grid)
+        return grid._masks[self.name]
+
+    def _mask(self, grid: Grid) -> NDArray[np.bool_]:
         chosen = np.broadcast_to(grid.where(self.points), grid.shape)
         if self.line and self.line in grid.special:
             chosen = chosen & (grid.v_line == grid.special[self.line])

@@ -10,6 +10,8 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.corners import pick
+
 Refused = Sequence[str] | Callable[[], Sequence[str]]
 
 
@@ -36,15 +38,17 @@ class Row:
 
     def at(self, index: tuple[int, ...]) -> Any:
         """Value at one corner of the grid (scalars and names are the same at all of them)."""
-        value = self.value
-        if isinstance(value, np.ndarray) and value.ndim:
-            return float(value[tuple(0 if size == 1 else i for i, size in zip(index[-value.ndim :], value.shape, strict=True))])
-        return value if isinstance(value, str) else float(value)
+        return self.value if isinstance(self.value, str) else pick(self.value, index)
 
 
 def plain(value: Any) -> Any:
     """The number behind a row, or the number itself."""
     return value.value if isinstance(value, Row) else value
+
+
+def reader(index: tuple[int, ...]) -> Callable[[Any], float]:
+    """Reads rows, arrays and numbers at one corner of the grid."""
+    return lambda value: pick(plain(value), index)
 
 
 class Sheet:

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Corner, Grid
+from rhevectra.core.basis.corners import Corner, Grid, pick
 from rhevectra.core.basis.decisions import DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.findings import MUST_FIX, Finding
@@ -115,13 +115,11 @@ def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
         return Figure(spec.id, spec.label, spec.symbol, row.unit, spec.stage, row.value, None, None, None, None, origin, spec)
     mask = spec.domain.mask(grid)
     array = np.asarray(row.value, dtype=float)
-    values = np.broadcast_to(array, grid.shape)
-    limit_values = np.broadcast_to(np.asarray(limit_row.value, dtype=float), grid.shape) if limit_row is not None else None
-    score = values if limit_values is None else values - limit_values
-    pick = np.argmax(np.where(mask, score, -np.inf)) if spec.worst == "max" else np.argmin(np.where(mask, score, np.inf))
-    index = tuple(int(i) for i in np.unravel_index(int(pick), grid.shape))
-    value = float(values[index])
-    limit = float(limit_values[index]) if limit_values is not None else None
+    score = array if limit_row is None else array - limit_row.value
+    worst = np.where(mask, score, -np.inf).argmax() if spec.worst == "max" else np.where(mask, score, np.inf).argmin()
+    index = tuple(int(i) for i in np.unravel_index(int(worst), grid.shape))
+    value = pick(array, index)
+    limit = pick(limit_row.value, index) if limit_row is not None else None
     kind = spec.limit_kind if limit is not None else None
     margin = margin_of(value, limit, spec.limit_kind) if limit is not None else None
     corner = grid.corner(index) if array.ndim else None

@@ -75,7 +75,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     _shape_rows(work, topology, front, clamp)
     front_plan, plan, power, near = _settle(work, topology, front, clamp)
     v_bus, solution = front.bus(front_plan, grid, power, near)
-    _, ripple, plan = topology.power_drawn(work, plan, v_bus)
+    _, ripple, plan = topology.power_drawn(work, plan, v_bus, SETTLED)
     front_rows = front.record(work, front_plan, solution, power, ripple)
     rows = topology.record(work, plan, front_rows["v_bus"], front_rows, clamp)
     _whole(work, rows["losses"])
@@ -120,7 +120,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     front_plan = front.plan(work, top, 1.25 * top / max(need.mains.v_min, 1.0))
     v_bus, near = front.bus(front_plan, grid, power)
     plan = topology.build(work, v_bus, clamp)
-    drawn, _, plan = topology.power_drawn(work, plan, v_bus)
+    drawn, _, plan = topology.power_drawn(work, plan, v_bus, ROUGH)
     full = next(i for i, p in enumerate(grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
     drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)
     most = np.maximum(MOST_DRAWN * power, 0.25 * float(np.max(power)) + 1.0)
@@ -151,6 +151,8 @@ def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, ne
     return {s.id: s for s in (*front.FIGURES, *topology.FIGURES, *clamp.FIGURES, *outputs)}
 
 
+ROUGH, SETTLED = 3e-2, 1e-4
+"""Largest change of the last pass: for the power that sets the bus, and for the figures."""
 MOST_DRAWN = 1.5
 """A stage that draws more than this times the power expected is no design; its bus is not followed further."""
 _LOOK_ONLY = {"feedback.error", "switch.case_to_ambient", "efficiency", "standby.power", "clamp.v", "aux.v_high"}

@@ -83,11 +83,11 @@ def mean_voltage(crest: Any, kept: Any, r: Any, c: Any, fs: Any) -> Any:
     return crest * (1 - kept) * r * c * fs
 
 
-@formula("V_m = (W·(1 + 2·K·a) + √(W²·(1 + 2·K·a)² − 4·(1 + K·a)·(K·a·W² − K·Î_1²)))/(2·(1 + K·a))", "V", "W K a Î_1", _BALANCE)
-def _voltage_closed(w: Any, k: Any, a: Any, i_one: Any) -> Any:
-    """Positive root of V·(V − W) = K·(Î_1² − a·(V − W)²)."""
-    linear = w * (1 + 2 * k * a)
-    return (linear + np.sqrt(np.maximum(linear**2 - 4 * (1 + k * a) * (k * a * w**2 - k * i_one**2), 0.0))) / (2 * (1 + k * a))
+@formula("V_m = (W·(1 + 2·K·a) + √(W² + 4·K·(1 + K·a)·Î_1²))/(2·(1 + K·a))", "V", "W K a Î_1", _BALANCE)
+def voltage(w: Any, k: Any, a: Any, i_one: Any) -> Any:
+    """Mid of crest and trough [V]: the positive root of V·(V − W) = K·(Î_1² − a·(V − W)²)."""
+    lifted = k * a
+    return (w * (1 + 2 * lifted) + np.sqrt(w * w + 4 * k * (1 + lifted) * i_one * i_one)) / (2 * (1 + lifted))
 
 
 @formula("K = ½·L_lk/G", "Ω²", "L_lk G", _BALANCE)
@@ -106,9 +106,6 @@ def floor_voltage(v_reflected: Any, v_diode: Any) -> Any:
 def lift(c_node: Any, leakage: Any) -> Any:
     """Square of the current needed per volt of lift [A²/V²]."""
     return c_node / leakage
-
-
-voltage = _voltage_closed
 
 
 @formula("R_cl = V_cl/(f_s·Q_cl)", "Ω", "V_cl f_s Q_cl", "the resistor takes what the leakage brings")

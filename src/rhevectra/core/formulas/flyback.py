@@ -64,7 +64,7 @@ def voltage_rise_in_fall(t_fall: Any, v_off: Any, c_node: Any, i_peak: Any) -> A
          "integral of drain voltage times channel current; the node capacitance takes over part of the turn-off")
 def turn_off_energy(i_peak: Any, t_fall: Any, c_node: Any, t_voltage: Any, v_off: Any) -> Any:
     """Energy [J] lost in the switch while its current falls linearly in t_fall [s]."""
-    return np.square(i_peak) / (2 * t_fall * c_node) * (t_voltage**3 / 3 - t_voltage**4 / (4 * t_fall)) + 0.5 * v_off * i_peak * np.square(t_fall - t_voltage) / t_fall
+    return np.square(i_peak) * np.square(t_voltage) * t_voltage * (1 / (6 * t_fall * c_node) - t_voltage / (8 * t_fall**2 * c_node)) + (0.5 / t_fall) * v_off * i_peak * np.square(t_fall - t_voltage)
 
 
 @formula("Q = (I_s + I_k)/f_s + min(E_off/V_or + V_or·t_off/R_c, ½·(I_s + I_k)/f_s)", "C", "I_s I_k f_s E_off V_or t_off R_c", _MODEL)
@@ -166,8 +166,8 @@ def primary_rms(i_switch: Any, fs: Any, t_clamp: Any, i_clamp: Any) -> Any:
 def secondary_rms(fs: Any, t_clamp: Any, i_one: Any, i_clamp: Any, i_cross: Any, t_off: Any, t_com: Any, i_end: Any) -> Any:
     """Rms [A] of all secondary current seen from the primary; i_cross is the core current when the clamp lets go."""
     start = i_one - i_clamp
-    return np.sqrt(fs / 3 * (t_clamp * (start**2 + start * i_cross + i_cross**2)
-                             + np.maximum(t_off - t_clamp - t_com, 0.0) * (i_cross**2 + i_cross * i_end + i_end**2) + t_com * i_end**2))
+    last, cross = i_end * i_end, i_cross * i_cross
+    return np.sqrt(fs / 3 * (t_clamp * (start * (start + i_cross) + cross) + np.maximum(t_off - t_clamp - t_com, 0.0) * (cross + i_cross * i_end + last) + t_com * last))
 
 
 @formula("I_s = f_s·(½·(Î_1 + I_e)·t_off − ½·I_e·t_com)", "A", "f_s Î_1 I_e t_off t_com", "area of the discharge")

@@ -16,6 +16,8 @@ from rhevectra.core.basis.formula import formula
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(32)
 _SCAN = np.concatenate([np.linspace(1.0, 2.6, 9), np.geomspace(3.0, 40.0, 7)])
+RESIDUAL = 1e-5
+"""Largest miss of a period, as a share of the crest, that counts as periodic."""
 MIN_INDUCTANCE = 10e-6
 """Wiring inductance [H] assumed where the source is said to have none."""
 
@@ -37,7 +39,8 @@ class Bulk:
     v_valley, v_peak [V] at the capacitor terminals; t_start, t_conduct [s] in the half cycle (t = 0 at the
     zero crossing); line current rms, peak [A]; i_cap capacitor rms at line frequency [A]; p_line, p_load [W];
     i_nodes, t_nodes, v_nodes: samples of the conduction pulse (last axis); weights: their quadrature weights [s];
-    collapsed: no steady state exists (the capacitor cannot carry the power to the next crest); residual [V] of the period.
+    collapsed: no steady state exists (the capacitor cannot carry the power to the next crest); residual [V] of the period;
+    v_start [V], share: capacitor voltage where conduction starts, and its time over that from there to the crest, to start from again.
     """
 
     v_valley: Array
@@ -56,6 +59,7 @@ class Bulk:
     collapsed: Any
     residual: Array
     v_start: Array
+    share: Array
 
 
 class _Pulse:
@@ -69,7 +73,9 @@ class _Pulse:
         even = power * (1 + np.square(swing / middle) / 3)  # the tangent lies below P/v; this gives the mean power back
         pull, slope = 2 * even / middle, even / middle**2
         offset = source.drop - source.esr * power / middle
-        self.t0 = np.arcsin(np.clip((v0 + offset) / crest, 0.0, 1 - 1e-12)) / omega
+        self.t0 = np.arcsin(np.minimum(np.maximum((v0 + offset) / crest, 0.0), 1 - 1e-12)) / omega
+        self.half = np.pi / omega
+        self.quarter = np.maximum(self.half / 2 - self.t0, 1e-7 * self.half)
         alpha = (resistance * c - slope * inductance) / (2 * inductance * c)
         w2 = (1 - resistance * slope) / (inductance * c)
         root = np.sqrt(alpha**2 - w2 + 0j) + 1e-9 * omega
@@ -96,17 +102,31 @@ class _Pulse:
         rate = omega * (a * cosine - b * sine) + (s1 * e1 + s2 * e2).real
         return v, np.asarray(self.c)[..., None] * rate + self.pull[..., None] - self.slope[..., None] * v
 
-    def duration(self, guess: Array | None = None) -> Array:
-        """Time [s] from the start to the first return of the current to zero (Newton from a guess, else from a scan)."""
-        half = np.pi / self.omega
-        quarter = np.maximum(half / 2 - self.t0, 1e-7 * half)
-        lasts = self._scan(half, quarter) if guess is None else guess
-        for _ in range(4 if guess is None else 2):
-            v, i = (x[..., 0] for x in self.at(lasts[..., None]))
-            rate = (self.crest * np.sin(self.omega * (self.t0 + lasts)) - self.offset - self.resistance * i - v) / self.inductance
-            step = np.where(rate < 0, i / np.where(rate < 0, rate, -1.0), -0.05 * lasts)
-            lasts = np.clip(lasts - np.clip(step, -0.4 * lasts, 0.4 * lasts), 0.5 * quarter, 0.999 * half)
-        return lasts
+    def end(self, lasts: Array) -> tuple[Array, Array]:
+        """One Newton step of the conduction time [s] towards the return of the current to zero.
+
+        Gives the new time and the capacitor voltage there, to first order of the step.
+        """
+        v, i = self.point(lasts)
+        rate = (self.crest * np.sin(self.omega * (self.t0 + lasts)) - self.offset - self.resistance * i - v) / self.inductance
+        falls = rate < 0
+        step = np.where(falls, i / np.where(falls, rate, -1.0), -0.05 * lasts)
+        step = np.minimum(np.maximum(step, -0.4 * lasts), 0.4 * lasts)
+        new = np.minimum(np.maximum(lasts - step, 0.5 * self.quarter), 0.999 * self.half)
+        return new, v + (i - self.pull + self.slope * v) / self.c * (new - lasts)
+
+    def point(self, tau: Array) -> tuple[Array, Array]:
+        """Capacitor voltage [V] and line current [A] at one instant per corner."""
+        angle = self.omega * (self.t0 + tau)
+        sine, cosine = np.sin(angle), np.cos(angle)
+        e1, e2 = self.c1 * np.exp(self.s1 * tau), self.c2 * np.exp(self.s2 * tau)
+        v = self.k0 + self.a * sine + self.b * cosine + (e1 + e2).real
+        rate = self.omega * (self.a * cosine - self.b * sine) + (self.s1 * e1 + self.s2 * e2).real
+        return v, self.c * rate + self.pull - self.slope * v
+
+    def first_end(self) -> Array:
+        """Start for the conduction time [s]: the first return of the current to zero on a scan."""
+        return self._scan(self.half, self.quarter)
 
     def _scan(self, half: Array, quarter: Array) -> Array:
         tau = np.minimum(quarter[..., None] * _SCAN, 0.999 * half[..., None])
@@ -134,26 +154,29 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, 
     top = crest - source.drop
     floor = 0.25 * top
 
-    def miss(v0: Array, guess: Array | None = None) -> tuple[Array, _Pulse, Array]:
+    def miss(v0: Array, share: Array | None = None) -> tuple[Array, _Pulse, Array]:
+        """What the period misses [V]; share: conduction time over the time from its start to the crest."""
         pulse = _Pulse(v0, crest, omega, power, c, source)
-        lasts = pulse.duration(guess)
-        v1 = pulse.at(lasts[..., None])[0][..., 0]
-        return np.sqrt(np.maximum(v1**2 - 2 * power * (half - lasts) / c, (0.2 * top) ** 2)) - v0, pulse, lasts
+        lasts = pulse.first_end() if share is None else share * pulse.quarter
+        for _ in range(3 if share is None else 2):
+            lasts, v1 = pulse.end(lasts)
+        return np.sqrt(np.maximum(v1**2 - 2 * power * (half - lasts) / c, (0.2 * top) ** 2)) - v0, pulse, lasts / pulse.quarter
 
     v_a = np.sqrt(np.maximum(top**2 - 2 * power * 0.75 * half / c, floor**2)) * 0.999 if near is None else near.v_start
-    f_a, pulse, lasts = miss(v_a, None if near is None else near.t_conduct)
+    f_a, pulse, share = miss(v_a, None if near is None else near.share)
     v_b = np.clip(v_a + 0.9 * f_a, floor, top * (1 - 1e-9))
-    for turn in range(9 if near is not None else 16):
-        f_b, pulse, lasts = miss(v_b, lasts if turn or near is not None else None)
-        if float(np.max(np.abs(f_b) / top)) < 1e-6:
+    for _ in range(9 if near is not None else 16):
+        f_b, pulse, share = miss(v_b, share)
+        if float(np.max(np.abs(f_b) / top)) < RESIDUAL:
             break
-        step = np.where(np.abs(f_b - f_a) > 1e-12, f_b * (v_b - v_a) / np.where(f_b == f_a, 1.0, f_b - f_a), -f_b)
-        v_a, f_a, v_b = v_b, f_b, np.clip(v_b - np.clip(step, -0.3 * v_b, 0.3 * v_b), floor, top * (1 - 1e-9))
+        moved = v_b - v_a
+        slope = np.clip((f_b - f_a) / np.where(moved == 0.0, 1.0, moved), -3.0, -0.3)  # the next start hardly depends on this one
+        v_a, f_a, v_b = v_b, f_b, np.clip(v_b - np.clip(f_b / slope, -0.3 * v_b, 0.3 * v_b), floor, top * (1 - 1e-9))
     else:
         if near is not None:  # an earlier solution can be a poor start where the load has all but gone
             return solve_bulk(v_rms, f_line, power, c, source)
-        f_b, pulse, lasts = miss(v_b)
-    return _measure(pulse, lasts, v_b, f_b, power, c, half, v_rms, source, floor)
+        f_b, pulse, share = miss(v_b)
+    return _measure(pulse, pulse.end(share * pulse.quarter)[0], v_b, f_b, power, c, half, v_rms, source, floor)
 
 
 def _measure(pulse: _Pulse, lasts: Array, v0: Array, miss: Array, power: Array, c: Array, half: Array,
@@ -175,13 +198,14 @@ def _measure(pulse: _Pulse, lasts: Array, v0: Array, miss: Array, power: Array, 
         v_valley=np.minimum(terminal.min(-1), v0 - source.esr * power / v0), v_peak=np.maximum(_crest(terminal), v0), t_start=pulse.t0,
         t_conduct=lasts, i_rms=i_rms, i_peak=_crest(i), i_cap=np.sqrt((((i - load) ** 2 * weights).sum(-1) + off_square) / half),
         p_line=p_line, power_factor=p_line / np.maximum(v_rms * i_rms, 1e-9), i_nodes=i, t_nodes=t, v_nodes=terminal,
-        weights=weights, collapsed=(v0 <= floor * 1.001) | (np.abs(miss) > 1e-3 * v0), residual=np.abs(miss), v_start=v0)
+        weights=weights, collapsed=(v0 <= floor * 1.001) | (np.abs(miss) > 1e-3 * v0), residual=np.abs(miss), v_start=v0, share=lasts / pulse.quarter)
 
 
 def _crest(samples: Array) -> Array:
     """Maximum of a smooth hump between its samples (parabola through the highest three in node coordinates)."""
     at = np.clip(samples.argmax(-1), 1, samples.shape[-1] - 2)
-    y0, y1, y2 = (np.take_along_axis(samples, (at + k)[..., None], -1)[..., 0] for k in (-1, 0, 1))
+    flat, start = samples.ravel(), samples.shape[-1] * np.arange(at.size).reshape(at.shape) + at
+    y0, y1, y2 = flat[start - 1], flat[start], flat[start + 1]
     x0, x1, x2 = _NODES[at - 1], _NODES[at], _NODES[at + 1]
     d1, d2 = (y1 - y0) / (x1 - x0), (y2 - y1) / (x2 - x1)
     curve = (d2 - d1) / (x2 - x0)

@@ -43,9 +43,12 @@ class Laid:
     fits: Any
 
     def pick(self, index: Any) -> "Laid":
-        """Along the last axis the chosen option of each candidate."""
+        """Along the last axis the chosen option of each candidate (core, candidate)."""
+        rows, columns = np.ogrid[: index.shape[0], : index.shape[1]]
+
         def take(x: Any) -> Any:
-            return np.take_along_axis(np.broadcast_to(x, self.height.shape), index[..., None], -1)[..., 0]
+            x = x if np.shape(x) == self.height.shape else np.broadcast_to(x, self.height.shape)
+            return x[rows, columns, index]
         return Laid(*(take(getattr(self, n)) for n in self.__dataclass_fields__))
 
     def at(self, index: Any) -> "Laid":

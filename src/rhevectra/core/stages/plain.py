@@ -172,7 +172,7 @@ def record(work: Work, plan: dict[str, Any], b: Bulk, power: Array, i_hf: Any) -
 
 def _inlet(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[str, Any]) -> None:
     sheet, need, grid = work.sheet, work.need, work.grid
-    mask = np.broadcast_to(corners.LOADED.mask(grid), grid.shape)[..., :1]
+    mask = corners.LOADED.mask(grid)[..., :1]
     worst = float(np.max(np.where(mask, rows["i_rms"].value, 0)))
     fuse = next((f for f in FUSES if f >= 1.5 * worst), FUSES[-1])
     sheet.chosen("inlet.fuse", fuse, "A", f"next rated current of IEC 60127 above 1.5 × {show(worst, 'A')} (common practice), time-lag", line=rows["i_rms"])

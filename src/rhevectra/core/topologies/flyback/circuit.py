@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Corner
-from rhevectra.core.basis.sheet import plain
+from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 from rhevectra.core.topologies.flyback.waveform import RING_QUALITY
@@ -21,11 +21,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     design: the Design (that room lies below this one, so it is not imported here).
     """
     o, s = design.context["o"], design.context["stage"]
-    shape = design.grid.shape
-
-    def at(x: Any) -> float:
-        return float(np.broadcast_to(plain(x), shape)[corner.index])
-
+    at = reader(corner.index)
     fs, t_on = at(o["fs"]), at(o["t_on"])
     period = 1 / fs
     v = {k: at(x) for k, x in (("bus", s.v_bus), ("clamp", o["v_clamp"]), ("on", o["v_turn_on"]))}

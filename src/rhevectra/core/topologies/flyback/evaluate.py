@@ -28,10 +28,10 @@ SHUNT_REFERENCE = 2.495
 SUPPLY_WINDOW = {"discrete": (9.5, 24.0), "integrated": (9.0, 26.0)}
 
 
-def power_drawn(work: Work, plan: Plan, v_bus: Any) -> tuple[Any, Any, Plan]:
+def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[Any, Any, Plan]:
     """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
     stage = replace(plan.stage, v_bus=v_bus, i_limit=limit_at(work, v_bus))
-    state, change = pd.solve(stage, plan.state)
+    state, change = pd.solve(stage, plan.state, tolerance=tolerance)
     o = pd.period(Quick(), stage, state)
     average = o["p_bus"] / v_bus
     ripple = np.sqrt(np.maximum(np.square(o["i_switch"]) - np.square(average), 0.0))

@@ -61,7 +61,7 @@ def _asks(work: Work, need: Any, row: Any, i_c: float, top: float, fs: float, fi
 def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> tuple[Any, int, float]:
     """Capacitor class, count and filter inductor [H]: the fewest and smallest cans; a filter where ripple alone would ask for many more."""
     table = work.parts["output_capacitors"]
-    full = np.broadcast_to(corners.FULL.mask(work.grid), work.grid.shape)
+    full = corners.FULL.mask(work.grid)
     i_c, top = float(ripple[full].max()), float(peak[full].max())
     able = [r for r in table.rows if r["v_class_v"] * 0.8 >= need.magnitude] or [max(table.rows, key=lambda r: r["v_class_v"])]
 

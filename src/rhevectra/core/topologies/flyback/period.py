@@ -12,12 +12,17 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.fixed_point import FixedPoint
 from rhevectra.core.basis.sheet import Quick, Sheet, plain
 from rhevectra.core.formulas import clamp, flyback, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
 
 PASSES = 16
-_CARRIED = ("i_core", "e_off", "t_off", "t_com", "i_end", "t_ramp", "r_core", "i_start", "i_secondary", "t_rise", "i_mean")
+_CARRIED = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A"}
+"""What one pass hands to the next, with its unit."""
+_MEAN = ("i_core", "i_secondary", "i_mean")
+"""Carried currents that are means over the period: at idle far below the peak, so measured against themselves."""
+_POSITIVE = tuple(k in ("t_off", "t_ramp", "r_core", "i_secondary", "i_mean") for k in _CARRIED)
 
 
 @dataclass(frozen=True)
@@ -66,7 +71,14 @@ def total_secondary(sheet: Any, s: Stage) -> tuple[Any, list[Any]]:
 
 
 def period(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
-    """One pass. before: values of the pass before (arrays or rows); returns everything by name."""
+    """One pass with everything that is asked of a period. before: values of the pass before (arrays or rows)."""
+    out = advance(sheet, s, before)
+    out |= _at_turn_on(sheet, s, out)
+    return out | _clamp_measures(sheet, s, out) | _energy(sheet, s, out)
+
+
+def advance(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
+    """One pass, only as far as the next pass needs it."""
     b = before
     i_sum, parts = total_secondary(sheet, s)
     main_rms = sheet("secondary.main_i_rms", flyback.share, i_secondary=b["i_secondary"], i_out=s.i_outputs[0], i_total=i_sum)
@@ -81,7 +93,7 @@ def period(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
     out = {"v_or": v_or, "lm": lm, "fs": fs, "i_sum": i_sum, "parts": parts, "drop": drop}
     out |= _currents(sheet, s, b, v_or, lm, fs, q)
     out |= _clamping(sheet, s, out)
-    out |= _rms_and_energy(sheet, s, out)
+    out |= _currents_and_core(sheet, s, out)
     return out
 
 
@@ -111,12 +123,15 @@ def _currents(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, fs
     ring = sheet("switch.i_turn_on_dcm", flyback.turn_on_current, v_reflected=v_or, c_node=s.c_node, lp=s.lp, t_idle=t_idle, tau=tau)
     i_start = sheet.either("switch.i_turn_on", discontinuous, ring, i_end, "ring current, or what the core still carries")
     t_ramp = sheet("switch.t_ramp", flyback.ramp_time, lp=s.lp, i_peak=i_peak, i_start=i_start, v_bus=s.v_bus, r_on=r_on)
-    v_ring = sheet("switch.v_turn_on_dcm", flyback.turn_on_voltage, t_idle=t_idle, tau=tau, lp=s.lp, c_node=s.c_node, **bus)
-    plateau = sheet("switch.v_plateau", flyback.plateau, **bus)
-    v_on = sheet.either("switch.v_turn_on", discontinuous, v_ring, plateau, "drain voltage when the switch turns on")
-    t_on = sheet("switch.t_on", flyback.on_time, t_ramp=t_ramp, t_com=t_com)
     return {"i_one": i_one, "i_peak": i_peak, "t_rise": t_rise, "t_off": t_off, "i_end": i_end, "t_com": t_com, "i_start": i_start, "t_ramp": t_ramp,
-            "v_turn_on": v_on, "t_on": t_on, "plateau": plateau, "r_on": r_on, "discontinuous": discontinuous, "t_idle": t_idle, "tau": tau}
+            "r_on": r_on, "discontinuous": discontinuous, "t_idle": t_idle, "tau": tau}
+
+
+def _at_turn_on(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """The gate pulse and the drain voltage the switch finds when it turns on."""
+    v_ring = sheet("switch.v_turn_on_dcm", flyback.turn_on_voltage, v_bus=s.v_bus, v_reflected=o["v_or"], t_idle=o["t_idle"], tau=o["tau"], lp=s.lp, c_node=s.c_node)
+    v_on = sheet.either("switch.v_turn_on", o["discontinuous"], v_ring, o["plateau"], "drain voltage when the switch turns on")
+    return {"v_turn_on": v_on, "t_on": sheet("switch.t_on", flyback.on_time, t_ramp=o["t_ramp"], t_com=o["t_com"])}
 
 
 def _clamping(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
@@ -139,15 +154,20 @@ def _clamping(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
     p = sheet("clamp.power", clamp.power, c=s.clamp_c, fs=o["fs"], crest=crest, kept=kept)
     taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_or"], i_secondary=o["i_sum"], r=s.clamp_r)
-    return {"v_clamp": sheet("clamp.v", clamp.mean_voltage, crest=crest, kept=kept, **rc), "crest": crest, "v_node": sheet("clamp.v_node", clamp.node_voltage, v_clamp=crest, v_diode=s.clamp_vf),
-            "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, "clamp_ripple": ripple,
-            "loss_clamp_diode": sheet("clamp.loss_diode", clamp.diode_loss, v_diode=s.clamp_vf, q_clamp=q, fs=o["fs"])}
+    return {"crest": crest, "kept": kept, "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, "clamp_ripple": ripple}
 
 
-def _rms_and_energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
-    """Rms currents, core loss and the charge drawn from the bus."""
+def _clamp_measures(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """Mean clamp voltage, the node it holds, its diode's loss and the ring it leaves."""
+    v_node = sheet("clamp.v_node", clamp.node_voltage, v_clamp=o["crest"], v_diode=s.clamp_vf)
+    return {"v_clamp": sheet("clamp.v", clamp.mean_voltage, crest=o["crest"], kept=o["kept"], r=s.clamp_r, c=s.clamp_c, fs=o["fs"]), "v_node": v_node,
+            "loss_clamp_diode": sheet("clamp.loss_diode", clamp.diode_loss, v_diode=s.clamp_vf, q_clamp=o["q_clamp"], fs=o["fs"]),
+            "loss_ring": sheet("clamp.loss_ring", clamp.ring_power, c_node=s.c_node, v_node=v_node, v_reflected=o["v_or"], fs=o["fs"])}
+
+
+def _currents_and_core(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """Secondary current and core loss, which set the drops and the charge of the next pass."""
     cross = sheet("core.i_after_clamp", flyback.current_after_clamp, i_end=o["i_end"], i_one=o["i_one"], v_reflected=o["v_or"], t_clamp=o["t_clamp"], lm=o["lm"])
-    i_sw = sheet("switch.i_rms", flyback.switch_rms, fs=o["fs"], t_ramp=o["t_ramp"], i_start=o["i_start"], i_peak=o["i_peak"], t_com=o["t_com"], i_end=o["i_end"])
     i_sec = sheet("secondary.i_rms", flyback.secondary_rms, fs=o["fs"], t_clamp=o["t_clamp"], i_one=o["i_one"], i_clamp=o["i_clamp"], i_cross=cross, t_off=o["t_off"], t_com=o["t_com"], i_end=o["i_end"])
     swing = sheet("transformer.b_swing", flyback.flux_swing, v_reflected=o["v_or"], t_off=o["t_off"], turns=s.np, area=s.area)
     m = s.core
@@ -156,44 +176,57 @@ def _rms_and_energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     p_core = sheet("transformer.loss_core", magnetics.core_loss_two_slope, volume=s.volume, kappa=kappa, reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"],
                    alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"], beta=m["loss_beta"], fs=o["fs"], t_up=o["t_ramp"], t_down=o["t_off"])
     r_core = sheet("transformer.r_core", flyback.core_resistance, fs=o["fs"], v_bus=s.v_bus, t_ramp=o["t_ramp"], v_reflected=o["v_or"], t_off=o["t_off"], p_core=p_core)
-    e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, v_off=o["plateau"],
-                  t_voltage=sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=o["plateau"], c_node=s.c_node, i_peak=o["i_peak"]))
-    q_bus = sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], r_on=o["r_on"], lp=s.lp, i_end=o["i_end"], t_com=o["t_com"], v_bus=s.v_bus,
-                  r_core=r_core, c_node=s.c_node, v_turn_on=o["v_turn_on"])
-    i_pri = sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"], i_clamp=o["i_clamp"])
+    plateau = sheet("switch.v_plateau", flyback.plateau, v_bus=s.v_bus, v_reflected=o["v_or"])
+    e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, v_off=plateau,
+                  t_voltage=sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=plateau, c_node=s.c_node, i_peak=o["i_peak"]))
     i_mean = sheet("secondary.i_mean", flyback.secondary_average, fs=o["fs"], i_one=o["i_one"], i_end=o["i_end"], t_off=o["t_off"], t_com=o["t_com"])
-    return {"i_mean": i_mean, "i_cross": cross, "i_switch": i_sw, "i_secondary": i_sec, "i_primary": i_pri, "swing": swing, "p_core": p_core, "r_core": r_core, "e_off": e_off, "q_bus": q_bus,
-            "p_bus": sheet("switch.p_bus", flyback.bus_power, fs=o["fs"], v_bus=s.v_bus, q_bus=q_bus),
+    return {"i_mean": i_mean, "i_cross": cross, "i_secondary": i_sec, "swing": swing, "p_core": p_core, "r_core": r_core, "e_off": e_off, "plateau": plateau}
+
+
+def _energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """Primary rms currents, the charge drawn from the bus and the losses of the switch."""
+    i_sw = sheet("switch.i_rms", flyback.switch_rms, fs=o["fs"], t_ramp=o["t_ramp"], i_start=o["i_start"], i_peak=o["i_peak"], t_com=o["t_com"], i_end=o["i_end"])
+    q_bus = sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], r_on=o["r_on"], lp=s.lp, i_end=o["i_end"], t_com=o["t_com"], v_bus=s.v_bus,
+                  r_core=o["r_core"], c_node=s.c_node, v_turn_on=o["v_turn_on"])
+    return {"i_switch": i_sw, "i_primary": sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"], i_clamp=o["i_clamp"]),
+            "q_bus": q_bus, "p_bus": sheet("switch.p_bus", flyback.bus_power, fs=o["fs"], v_bus=s.v_bus, q_bus=q_bus),
             "loss_turn_on": sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=o["v_turn_on"], fs=o["fs"]),
-            "loss_turn_off": sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["fs"]),
-            "loss_conduction": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw),
-            "loss_ring": sheet("clamp.loss_ring", clamp.ring_power, c_node=s.c_node, v_node=o["v_node"], v_reflected=o["v_or"], fs=o["fs"])}
+            "loss_turn_off": sheet("switch.loss_turn_off", flyback.energy_rate, energy=o["e_off"], fs=o["fs"]),
+            "loss_conduction": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)}
 
 
 def first_guess(s: Stage) -> dict[str, Any]:
-    """A start for the passes: boundary conduction of an ideal flyback."""
+    """A start for the passes: boundary conduction of an ideal flyback whose clamp sits at the reflected voltage."""
     v_bus, fs = plain(s.v_bus), plain(s.fs)
     v_or = flyback.reflected_voltage(plain(s.np), plain(s.ns[0]), plain(s.v_out), plain(s.v_forward))
     i_sum = sum(plain(i) * plain(n) / plain(s.np) for i, n in zip(s.i_outputs, s.ns, strict=True))
     d = flyback.duty_ideal(v_or, v_bus)
     zero = np.zeros(np.broadcast_shapes(np.shape(v_bus), np.shape(i_sum)))
-    return {"i_core": zero, "e_off": zero, "t_off": (1 - d) / fs + zero, "t_com": zero, "i_end": zero, "t_ramp": d / fs + zero, "r_core": zero + 1e5,
+    return {"i_core": zero + v_or / plain(s.clamp_r), "e_off": zero, "t_off": (1 - d) / fs + zero, "t_com": zero, "i_end": zero, "t_ramp": d / fs + zero, "r_core": zero + 1e5,
             "i_start": zero, "i_secondary": 1.3 * i_sum + zero, "t_rise": zero, "i_mean": i_sum + zero}
 
 
 def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSES, tolerance: float = 1e-4) -> tuple[dict[str, Any], float]:
-    """Iterate on bare numbers. Returns the carried values and the largest relative change of the last pass."""
+    """Iterate on bare numbers. Returns the carried values and the largest change of the last pass, relative to conducting time and peak current."""
     shape = np.broadcast_shapes(np.shape(s.v_bus), *(np.shape(i) for i in s.i_outputs))
-    quick, flat, change = Quick(), _flat(s, shape), np.inf
-    state = {k: np.broadcast_to(v, shape).ravel() for k, v in (before or first_guess(s)).items()}
+    quick, flat, settle, change = Quick(), _flat(s, shape), FixedPoint(_POSITIVE), np.inf
+    start = before or first_guess(s)
+    x = np.stack([np.broadcast_to(start[k], shape).ravel() for k in _CARRIED])
     for _ in range(passes):
-        new = period(quick, flat, state)
-        charge = new["i_one"] ** 2 * new["fs"]
-        change = float(np.max(np.abs(charge - state.get("charge", 0.0)) / charge + np.abs(new["i_start"] - state["i_start"]) / new["i_one"]))
-        state = {k: _relax(state[k], new[k], k) for k in _CARRIED} | {"charge": charge}
+        new = advance(quick, flat, dict(zip(_CARRIED, x, strict=True)))
+        g = np.empty_like(x)
+        for row, k in zip(g, _CARRIED, strict=True):
+            row[:] = new[k]
+        x, change = settle(x, g, _scale(new, g))
         if change < tolerance:
             break
-    return {k: np.reshape(v, shape) for k, v in state.items() if k != "charge"}, change
+    return {k: v.reshape(shape) for k, v in zip(_CARRIED, x, strict=True)}, change
+
+
+def _scale(new: Mapping[str, Any], g: Array) -> Array:
+    """What a change of each carried value is measured against: the conducting time, the peak current, the value itself."""
+    against = {"s": new["t_ramp"] + new["t_rise"] + new["t_off"], "A": np.maximum(new["i_one"], 1e-9)}
+    return np.stack([against[u] if u in against and k not in _MEAN else np.abs(v) + (1e-3 * against["A"] if u == "A" else 1e-15) for (k, u), v in zip(_CARRIED.items(), g, strict=True)])
 
 
 def _flat(s: Stage, shape: tuple[int, ...]) -> Stage:
@@ -203,16 +236,10 @@ def _flat(s: Stage, shape: tuple[int, ...]) -> Stage:
     return replace(s, v_bus=line(s.v_bus), i_outputs=tuple(line(i) for i in s.i_outputs), i_limit=line(s.i_limit), is_limit=line(s.is_limit))
 
 
-def _relax(old: Any, new: Any, name: str) -> Any:
-    """Damp the two values that can oscillate from pass to pass."""
-    return 0.5 * (old + new) if name == "i_start" else new
-
-
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
     """The last pass on the recording sheet, with what it takes from the pass before as solved rows."""
-    units = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A"}
     text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
-    rows = {k: sheet.solved(f"solved.{k}", state[k], units[k], text) for k in _CARRIED}
+    rows = {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _CARRIED.items()}
     return period(sheet, s, rows)
 
 

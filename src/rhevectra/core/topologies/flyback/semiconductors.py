@@ -18,7 +18,7 @@ CLAMP_ROOM = 1.9
 def loaded(work: Work, values: Any) -> Array:
     """Values at full and peak load in run, flattened."""
     grid = work.grid
-    return np.broadcast_to(plain(values), grid.shape)[np.broadcast_to(corners.LOADED.mask(grid), grid.shape)]
+    return np.broadcast_to(plain(values), grid.shape)[corners.LOADED.mask(grid)]
 
 
 def choose_switch(work: Work, v_top: float, v_low: float, power: float) -> dict[str, Any]:

@@ -8,7 +8,7 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.sheet import Quick, plain
+from rhevectra.core.basis.sheet import plain, reader
 from rhevectra.core.formulas import flyback, insulation
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
@@ -83,14 +83,12 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_r
     return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol, "lp_max": float(plain(stage.lp)) * (1 + float(lp_tol.value))}
 
 
-def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], state: Mapping[str, Any], v_bus: Array, material: Any) -> tuple[tr.TransformerNeed, float]:
-    """What the circuit asks of the transformer, and the margin width [m]."""
+def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out: Mapping[str, Any], v_bus: Array, material: Any) -> tuple[tr.TransformerNeed, float]:
+    """What the circuit asks of the transformer, from one period `out` of the estimated stage; and the margin width [m]."""
     need, grid, choose = work.need, work.grid, work.choose
-    full = np.broadcast_to(corners.FULL.mask(grid), grid.shape)
-    full = full & np.broadcast_to(np.array([p.label == "" for p in grid.points])[None, None, :, None], grid.shape)
-    out = pd.period(Quick(), stage, state)
+    full = corners.FULL.mask(grid) & np.broadcast_to(np.array([p.label == "" for p in grid.points])[None, None, :, None], grid.shape)
     index = np.unravel_index(int(np.argmax(np.where(full, out["i_primary"], -1))), grid.shape)
-    at = lambda x: float(np.broadcast_to(x, grid.shape)[index])  # noqa: E731
+    at = reader(tuple(int(i) for i in index))
     fs, ratio = at(out["fs"]), float(stage.np)
     tol = {k: need.outputs[k].tolerance for k in stage.extra["order"]}
     t_p, i_p = primary_shape(out, at)

@@ -1,6 +1,5 @@
 """What pictures need to know of a flyback: waveform shapes at a corner and the winding window."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -8,7 +7,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.sheet import plain
+from rhevectra.core.basis.sheet import reader
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 from rhevectra.core.topologies.flyback.waveform import drain_shape, primary_shape, secondary_shape
 
@@ -56,14 +55,9 @@ class WindingView:
     notes: list[str]
 
 
-def reader(design: Any, corner: Corner) -> Callable[[Any], float]:
-    """Reads any array or row of the last pass at a corner."""
-    return lambda x: float(np.broadcast_to(plain(x), design.grid.shape)[corner.index])
-
-
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
     """Drain voltage, switch current, main secondary current at a corner, from the sized period."""
-    o, s, at = design.context["o"], design.context["stage"], reader(design, corner)
+    o, s, at = design.context["o"], design.context["stage"], reader(corner.index)
     period = 1 / at(o["fs"])
     t, v = drain_shape(o, at, at(s.v_bus), at(s.c_node), at(s.leakage), at(s.lp))
     t_p, i_p = primary_shape(o, at)
