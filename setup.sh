@@ -47,6 +47,7 @@ rhevectra_setup() {
         "$python" -m venv .venv >&2 || { rm -rf .venv; say "the venv module is missing: apt-get install -y python3-venv"; return 1; }
         .venv/bin/python -m pip install --disable-pip-version-check -q --no-deps --require-hashes -r requirements.lock >&2 || return 1
         .venv/bin/python -m pip install --disable-pip-version-check -q --no-deps --no-build-isolation -e . >&2 || return 1
+        .venv/bin/python -m compileall -q src >&2 || true  # so that the first start is as quick as the second
         printf '%s' "$stamp" > .venv/.stamp
     fi
 }

@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import time
+from dataclasses import fields
 from pathlib import Path
 
 import pytest
@@ -14,7 +15,8 @@ import pytest
 from rhevectra import demo
 from rhevectra.cli import main
 from rhevectra.core.basis.errors import InputError
-from rhevectra.project.codec import decode, encode
+from rhevectra.core.basis.requirement import Requirement
+from rhevectra.project.codec import _judged, _typed, decode, encode
 from rhevectra.project.store import catalogue_for, load, save
 
 ROOT = Path(__file__).parent.parent
@@ -94,6 +96,30 @@ def test_damaged_files_are_told_and_left(text, tmp_path, capsys):
     out, err = capsys.readouterr()
     assert out == "" and err.count("\n") == 1 and "a.rhevectra.json" in err
     assert path.read_text(encoding="utf-8") == text
+
+
+VALUES = [0, -1, 3, 2.5, 1e300, 10**400, True, None, "", "plain", "dc", [], [1.0], ["x"], {}, {"r": 1}]
+
+
+def test_the_direct_reading_and_the_schema_library_agree_on_every_tree():
+    """Second route: 3000 seeded trees, one to three values changed to something odd; same requirement, or both refuse."""
+    rng, sound = random.Random(11), 0
+    for _ in range(3000):
+        tree = json.loads(demo.text())["requirement"]
+        tree["outputs"].append({"voltage": 5, "current_max": 1, "load_step": {"low": 0.1, "high": 1, "deviation": 0.2}})
+        for _ in range(rng.randint(1, 3)):
+            place = rng.choice([tree, tree["mains"] if isinstance(tree.get("mains"), dict) else tree, *(o for o in tree["outputs"] if isinstance(o, dict))] if isinstance(tree.get("outputs"), list) else [tree])
+            place[rng.choice([*place, *(f.name for f in fields(Requirement)), "current_peak", "ripple_pp"])] = rng.choice(VALUES)
+
+        def verdict(read, tree=tree):
+            try:
+                return read(tree)
+            except (InputError, TypeError, OverflowError):
+                return "refused"
+        mine, theirs = verdict(lambda t: _typed(Requirement, t)), verdict(lambda t: _judged(t, "x"))
+        assert mine == theirs, tree
+        sound += mine != "refused"
+    assert 100 < sound < 2900
 
 
 def test_usage_faults(demo_file, capsys, tmp_path):

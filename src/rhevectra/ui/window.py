@@ -1,19 +1,23 @@
 """The main window: wires session, views and menus together, and nothing else."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PySide6.QtWidgets import QButtonGroup, QFileDialog, QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMainWindow, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from rhevectra import demo
 from rhevectra.app.netlist import netlist_text
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
 from rhevectra.project.store import write_text
-from rhevectra.ui.views.ask import CAUTIONS, AskView
 from rhevectra.ui.views.size_desk import SizeDesk
 
+if TYPE_CHECKING:
+    from rhevectra.ui.views.ask import AskView
+
+DESKS = {"Ask": "the requirement on one page", "Size": "the stages, their decisions and figures"}
 FILTER = "Rhevectra projects (*.rhevectra.json)"
 
 
@@ -25,7 +29,9 @@ class MainWindow(QMainWindow):
         self.session = session
         self.resize(1280, 800)
         self.setAcceptDrops(True)
-        self.ask, self.size_desk = AskView(self), SizeDesk(self)
+        self.size_desk = SizeDesk(self)
+        self._ask: Any = None
+        self._stale: set[QWidget] = set()
         self.stack = QStackedWidget(self)
         centre = QWidget(self)
         row = QHBoxLayout(centre)
@@ -34,15 +40,25 @@ class MainWindow(QMainWindow):
         row.addWidget(self._rail())
         row.addWidget(self.stack, 1)
         self.setCentralWidget(centre)
-        for view in (self.ask, self.size_desk):
-            self.stack.addWidget(view)
+        self.stack.addWidget(self.size_desk)
         self._menus()
-        self.ask.required.connect(lambda need: self._edit(lambda: self.session.require(need)))
-        self.ask.titled.connect(lambda title: self._edit(lambda: self.session.require(self.session.document.requirement, title)))
         self.size_desk.pinned.connect(lambda id, value: self._edit(lambda: self.session.pin(id, value), id))
         self.size_desk.freed.connect(lambda id: self._edit(lambda: self.session.free(id), id))
         self.go("Size")
         self.show_all()
+
+    @property
+    def ask(self) -> "AskView":
+        """The Ask desk, built when it is first looked at: start-up does not wait for it."""
+        if self._ask is None:
+            from rhevectra.ui.views.ask import AskView
+
+            self._ask = AskView(self)
+            self.stack.addWidget(self._ask)
+            self._ask.required.connect(lambda need: self._edit(lambda: self.session.require(need)))
+            self._ask.titled.connect(lambda title: self._edit(lambda: self.session.require(self.session.document.requirement, title)))
+            self._ask.show_document(self.session.document)
+        return self._ask  # type: ignore[no-any-return]
 
     def _rail(self) -> QWidget:
         rail = QWidget(self)
@@ -53,25 +69,35 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 12, 0, 0)
         column.setSpacing(0)
         self.rail = QButtonGroup(self)
-        for k, name in enumerate(("Ask", "Size")):
+        for k, (name, hint) in enumerate(DESKS.items()):
             button = QToolButton(rail)
             button.setObjectName("rail")
             button.setText(name)
             button.setCheckable(True)
             button.setFixedWidth(64)
             button.setShortcut(f"Ctrl+{k + 1}")
-            button.setToolTip({"Ask": "the requirement on one page (Ctrl+1)", "Size": "the stages, their decisions and figures (Ctrl+2)"}[name])
+            button.setToolTip(f"{hint} (Ctrl+{k + 1})")
+            button.clicked.connect(lambda _checked=False, name=name: self.go(name))
             self.rail.addButton(button, k)
             column.addWidget(button)
-        self.rail.idClicked.connect(self.stack.setCurrentIndex)
         column.addStretch(1)
         return rail
 
     def go(self, desk: str) -> None:
         """Show a desk by name."""
-        index = {"Ask": 0, "Size": 1}[desk]
-        self.rail.button(index).setChecked(True)
-        self.stack.setCurrentIndex(index)
+        self.rail.button(list(DESKS).index(desk)).setChecked(True)
+        self.stack.setCurrentWidget(self.ask if desk == "Ask" else self.size_desk)
+        self._refresh()
+
+    def _refresh(self) -> None:
+        """Bring the desk in view up to date; the others wait until they are looked at."""
+        shown = self.stack.currentWidget()
+        if shown in self._stale:
+            self._stale.discard(shown)
+            if shown is self.size_desk:
+                self.size_desk.show_design(self.session.design)
+            else:
+                self.ask.show_document(self.session.document)
 
     def _menus(self) -> None:
         bar = self.menuBar()
@@ -93,8 +119,8 @@ class MainWindow(QMainWindow):
     def show_all(self) -> None:
         """Show the session's document and design everywhere."""
         s = self.session
-        self.ask.show_document(s.document)
-        self.size_desk.show_design(s.design)
+        self._stale = {self.stack.widget(k) for k in range(self.stack.count())}
+        self._refresh()
         name = s.path.name if s.path else "not saved yet"
         self.setWindowTitle(f"{'● ' if s.changed else ''}{s.document.title} · {name} · Rhevectra")
         worst = "feasible" if s.design.feasible else "INFEASIBLE: see findings"
@@ -112,7 +138,8 @@ class MainWindow(QMainWindow):
             row = self.size_desk.decisions.rows.get(id)
             if row is not None:
                 row.show_problem(str(problem))
-            self.ask.show_problem(str(problem))
+            if self._ask is not None:
+                self._ask.show_problem(str(problem))
             self.statusBar().showMessage(str(problem))
             return
         self.show_all()
@@ -146,6 +173,8 @@ class MainWindow(QMainWindow):
 
     def open_dialog(self) -> None:
         """Ask for a file and open it."""
+        from PySide6.QtWidgets import QFileDialog
+
         path, _ = QFileDialog.getOpenFileName(self, "Open project", "", FILTER)
         if path:
             self.open_path(path)
@@ -171,11 +200,15 @@ class MainWindow(QMainWindow):
 
     def save_dialog(self) -> bool:
         """Ask for a file and save."""
+        from PySide6.QtWidgets import QFileDialog
+
         path, _ = QFileDialog.getSaveFileName(self, "Save project", "project.rhevectra.json", FILTER)
         return bool(path) and self.save_to(path)
 
     def export_dialog(self) -> None:
         """Ask for a file and write the netlist at the shown corner's line, full load."""
+        from PySide6.QtWidgets import QFileDialog
+
         path, _ = QFileDialog.getSaveFileName(self, "Export netlist", "power-stage.cir", "SPICE netlist (*.cir)")
         if path:
             corner = self.size_desk.corner
@@ -186,11 +219,13 @@ class MainWindow(QMainWindow):
     def cautions(self) -> None:
         """The cautions, on the Ask page."""
         self.go("Ask")
-        self.statusBar().showMessage(CAUTIONS[:120] + " …")
+        self.ask.show_cautions()
 
     def _may_leave(self) -> bool:
         if not self.session.changed:
             return True
+        from PySide6.QtWidgets import QMessageBox
+
         answer = QMessageBox.question(self, "Unsaved changes", "The project has changes that are not saved.", QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel)
         if answer == QMessageBox.StandardButton.Save:
             return self.save()

@@ -10,6 +10,10 @@ WILD = 12.0
 """A step that reaches this many times beyond the passes it was made from is not taken."""
 
 
+def _dot(a: Array, b: Array) -> Array:
+    return np.asarray(np.einsum("ij,ij->j", a, b))
+
+
 class FixedPoint:
     """Anderson's acceleration of x = g(x) with a memory of two passes, separately for every column.
 
@@ -20,7 +24,7 @@ class FixedPoint:
     """
 
     def __init__(self, positive: Sequence[bool]) -> None:
-        self._positive = np.asarray(positive)
+        self._positive = np.flatnonzero(positive)
         self._seen: list[tuple[Array, Array]] = []
 
     def __call__(self, x: Array, g: Array, scale: Array) -> tuple[Array, float]:
@@ -28,25 +32,26 @@ class FixedPoint:
 
         scale: what a residual of each value counts against, of the same shape.
         """
-        residual = g - x
-        new = self._mixed(g, residual, 1 / np.square(scale)) if self._seen else g
+        residual = (g - x) / scale
+        new = self._mixed(g, residual) if self._seen else g
         self._seen = [*self._seen[-1:], (residual, g)]
-        return new, float(np.abs(residual / scale).max())
+        return new, float(np.abs(residual).max())
 
-    def _mixed(self, g: Array, residual: Array, weight: Array) -> Array:
+    def _mixed(self, g: Array, residual: Array) -> Array:
         """Least squares in one or two unknowns per column, written out."""
-        def dot(a: Array, b: Array) -> Array:
-            return np.asarray((a * b).sum(0))
-        (r1, g1), (r2, g2) = self._seen[-1], self._seen[0]
-        d1, d2 = residual - r1, residual - r2
-        w1, w2 = d1 * weight, d2 * weight
-        a11, a12, a22 = dot(w1, d1), dot(w1, d2), dot(w2, d2)
-        b1, b2 = dot(w1, residual), dot(w2, residual)
-        single = len(self._seen) == 1
-        a11, a22 = a11 * (1 + 1e-9) + 1e-30, a22 * (1 + 1e-9) + 1e-30
-        det = a11 * a22 - a12 * a12
-        s1 = b1 / a11 if single else (b1 * a22 - b2 * a12) / det
-        s2 = 0.0 * s1 if single else (b2 * a11 - b1 * a12) / det
-        new = g - s1 * (g - g1) - s2 * (g - g2)
-        wild = (np.abs(s1) + np.abs(s2) > WILD) | (new[self._positive] < 0.2 * g[self._positive]).any(0)
+        last, g_last = self._seen[-1]
+        d1 = residual - last
+        a11, b1 = _dot(d1, d1) * (1 + 1e-9) + 1e-30, _dot(d1, residual)
+        if len(self._seen) == 1:
+            s1 = b1 / a11
+            new, reach = g - s1 * (g - g_last), np.abs(s1)
+        else:
+            first, g_first = self._seen[0]
+            d2 = residual - first
+            a12, a22, b2 = _dot(d1, d2), _dot(d2, d2) * (1 + 1e-9) + 1e-30, _dot(d2, residual)
+            det = a11 * a22 - a12 * a12
+            s1, s2 = (b1 * a22 - b2 * a12) / det, (b2 * a11 - b1 * a12) / det
+            new, reach = g - s1 * (g - g_last) - s2 * (g - g_first), np.abs(s1) + np.abs(s2)
+        must = self._positive
+        wild = (reach > WILD) | (new[must] < 0.2 * g[must]).any(0)
         return np.where(wild, g, new)

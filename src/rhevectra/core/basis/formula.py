@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from inspect import signature
 from typing import Any
 
 REGISTRY: list["Formula"] = []
@@ -24,7 +23,7 @@ def formula(equation: str, unit: str, where: str, source: str) -> Callable[[Call
     """Attach the printed form to a function. `where` lists the symbols of its arguments, in their order."""
 
     def attach(function: Callable[..., Any]) -> Callable[..., Any]:
-        arguments, symbols = list(signature(function).parameters), where.split()
+        arguments, symbols = function.__code__.co_varnames[: function.__code__.co_argcount], where.split()
         if len(arguments) != len(symbols):
             raise TypeError(f"{function.__name__}: {len(arguments)} arguments, {len(symbols)} symbols")
         made = Formula(equation, unit, dict(zip(arguments, symbols, strict=True)), source, function)

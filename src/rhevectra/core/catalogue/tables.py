@@ -3,7 +3,7 @@
 import csv
 import io
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
@@ -24,6 +24,13 @@ class Table:
 
     name: str
     rows: tuple[Mapping[str, Any], ...]
+    _derived: dict[Callable[["Table"], Any], Any] = field(default_factory=dict, repr=False, compare=False)
+
+    def derived(self, function: Callable[["Table"], Any]) -> Any:
+        """What a function makes of this table, worked out once: rows never change."""
+        if function not in self._derived:
+            self._derived[function] = function(self)
+        return self._derived[function]
 
     @property
     def names(self) -> tuple[str, ...]:

@@ -106,6 +106,15 @@ class Design:
         return [(spec, self.rows[id]) for id, spec in self.decision_specs.items() if id in self.rows and self.rows[id].kind in ("chosen", "given") and (stage is None or spec.stage == stage)]
 
 
+def exceeded(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> bool:
+    """Whether a figure that has a limit breaks it anywhere on its domain; cheaper than judging it."""
+    row, limit = rows.get(spec.id), rows.get(spec.limit)
+    if row is None or limit is None:
+        return False
+    over = row.value > limit.value if spec.limit_kind == "max" else row.value < limit.value
+    return bool((over & spec.domain.mask(grid)).any()) if isinstance(over, np.ndarray) else bool(over)
+
+
 def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
     """Worst value of a row over its domain, with the corner and the margin there."""
     row = rows[spec.id]

@@ -15,7 +15,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
-from rhevectra.core.design.design import Design, judge
+from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.formulas import output
 from rhevectra.core.stages import CLAMPS, DC_FRONT_END, FRONT_ENDS
 from rhevectra.core.stages.work import FigureSpec, Work
@@ -151,7 +151,7 @@ def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, ne
     return {s.id: s for s in (*front.FIGURES, *topology.FIGURES, *clamp.FIGURES, *outputs)}
 
 
-ROUGH, SETTLED = 3e-2, 1e-4
+ROUGH, SETTLED = 3e-2, 3e-4
 """Largest change of the last pass: for the power that sets the bus, and for the figures."""
 MOST_DRAWN = 1.5
 """A stage that draws more than this times the power expected is no design; its bus is not followed further."""
@@ -162,11 +162,9 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], unknown: list
     """A finding for every figure over or tight at its limit, for unknown decisions, readings and clashes."""
     rows = work.sheet.rows
     for id, spec in specs.items():
-        if not spec.limit or spec.limit not in rows or id not in rows:
+        if not exceeded(spec, rows, work.grid):
             continue
         figure = judge(spec, rows, work.grid)
-        if figure.margin is None or figure.margin >= 0.0:
-            continue
         severity = LOOK_AT if id in _LOOK_ONLY else MUST_FIX
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"

@@ -6,6 +6,7 @@ Outside conduction v² falls linearly, which is exact. The periodic solution is 
 per corner, the capacitor voltage at which conduction begins; all corners are solved at once.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,8 +17,8 @@ from rhevectra.core.basis.formula import formula
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(32)
 _SCAN = np.concatenate([np.linspace(1.0, 2.6, 9), np.geomspace(3.0, 40.0, 7)])
-RESIDUAL = 1e-5
-"""Largest miss of a period, as a share of the crest, that counts as periodic."""
+RESIDUAL, ROUGH = 1e-4, 2e-3
+"""Largest miss of a period, as a share of the crest, that counts as periodic: for figures, and for choosing parts by."""
 MIN_INDUCTANCE = 10e-6
 """Wiring inductance [H] assumed where the source is said to have none."""
 
@@ -79,28 +80,38 @@ class _Pulse:
         alpha = (resistance * c - slope * inductance) / (2 * inductance * c)
         w2 = (1 - resistance * slope) / (inductance * c)
         root = np.sqrt(alpha**2 - w2 + 0j) + 1e-9 * omega
-        self.s1, self.s2 = -alpha + root, -alpha - root
-        self.k0 = -(offset + resistance * pull) / (1 - resistance * slope)
+        s1, s2 = -alpha + root, -alpha - root
+        k0 = -(offset + resistance * pull) / (1 - resistance * slope)
         m, n = 1 - resistance * slope - inductance * c * omega**2, omega * (resistance * c - slope * inductance)
-        self.a, self.b = crest * m / (m**2 + n**2), -crest * n / (m**2 + n**2)
+        a, b = crest * m / (m**2 + n**2), -crest * n / (m**2 + n**2)
         self.omega, self.c, self.pull, self.slope = omega, c, pull, slope
         self.crest, self.offset, self.resistance, self.inductance = crest, offset, resistance, inductance
         sine, cosine = np.sin(omega * self.t0), np.cos(omega * self.t0)
-        rest = v0 - self.k0 - self.a * sine - self.b * cosine
-        rate = (slope * v0 - pull) / c - omega * (self.a * cosine - self.b * sine)
-        self.c2 = (self.s1 * rest - rate) / (self.s1 - self.s2)
-        self.c1 = rest - self.c2
+        rest = v0 - k0 - a * sine - b * cosine
+        rate = (slope * v0 - pull) / c - omega * (a * cosine - b * sine)
+        c2 = (s1 * rest - rate) / (s1 - s2)
+        c1 = rest - c2
+        d1, d2 = c * s1 * c1, c * s2 * c2
+        # Re(c1·e^(s1·t) + c2·e^(s2·t)) with s1 = σ1 + jν, s2 = σ2 − jν, and the same for its derivative, in real numbers
+        self._terms = (self.t0, omega, s1.real, s2.real, s1.imag, k0, a, b, c1.real, c1.imag, c2.real, c2.imag, d1.real, d1.imag, d2.real, d2.imag, c, pull, slope)
+
+    @staticmethod
+    def _solution(tau: Array, terms: Sequence[Any]) -> tuple[Array, Array]:
+        t0, omega, decay1, decay2, nu, k0, a, b, p1, q1, p2, q2, dp1, dq1, dp2, dq2, c, pull, slope = terms
+        angle, ring = omega * (t0 + tau), nu * tau
+        sine, cosine, rs, rc = np.sin(angle), np.cos(angle), np.sin(ring), np.cos(ring)
+        e1, e2 = np.exp(decay1 * tau), np.exp(decay2 * tau)
+        v = k0 + a * sine + b * cosine + e1 * (p1 * rc - q1 * rs) + e2 * (p2 * rc + q2 * rs)
+        into = c * omega * (a * cosine - b * sine) + e1 * (dp1 * rc - dq1 * rs) + e2 * (dp2 * rc + dq2 * rs)
+        return v, into + pull - slope * v
 
     def at(self, tau: Array) -> tuple[Array, Array]:
         """Capacitor voltage [V] and line current [A], tau [s] after the start; corners last-but-one, samples last."""
-        x = [q[..., None] for q in (self.t0, self.omega, self.s1, self.s2, self.c1, self.c2, self.k0, self.a, self.b)]
-        t0, omega, s1, s2, c1, c2, k0, a, b = x
-        angle = omega * (t0 + tau)
-        sine, cosine = np.sin(angle), np.cos(angle)
-        e1, e2 = c1 * np.exp(s1 * tau), c2 * np.exp(s2 * tau)
-        v = k0 + a * sine + b * cosine + (e1 + e2).real
-        rate = omega * (a * cosine - b * sine) + (s1 * e1 + s2 * e2).real
-        return v, np.asarray(self.c)[..., None] * rate + self.pull[..., None] - self.slope[..., None] * v
+        return self._solution(tau, [np.asarray(x)[..., None] for x in self._terms])
+
+    def point(self, tau: Array) -> tuple[Array, Array]:
+        """The same at one instant per corner."""
+        return self._solution(tau, self._terms)
 
     def end(self, lasts: Array) -> tuple[Array, Array]:
         """One Newton step of the conduction time [s] towards the return of the current to zero.
@@ -115,20 +126,9 @@ class _Pulse:
         new = np.minimum(np.maximum(lasts - step, 0.5 * self.quarter), 0.999 * self.half)
         return new, v + (i - self.pull + self.slope * v) / self.c * (new - lasts)
 
-    def point(self, tau: Array) -> tuple[Array, Array]:
-        """Capacitor voltage [V] and line current [A] at one instant per corner."""
-        angle = self.omega * (self.t0 + tau)
-        sine, cosine = np.sin(angle), np.cos(angle)
-        e1, e2 = self.c1 * np.exp(self.s1 * tau), self.c2 * np.exp(self.s2 * tau)
-        v = self.k0 + self.a * sine + self.b * cosine + (e1 + e2).real
-        rate = self.omega * (self.a * cosine - self.b * sine) + (self.s1 * e1 + self.s2 * e2).real
-        return v, self.c * rate + self.pull - self.slope * v
-
     def first_end(self) -> Array:
         """Start for the conduction time [s]: the first return of the current to zero on a scan."""
-        return self._scan(self.half, self.quarter)
-
-    def _scan(self, half: Array, quarter: Array) -> Array:
+        half, quarter = self.half, self.quarter
         tau = np.minimum(quarter[..., None] * _SCAN, 0.999 * half[..., None])
         current = self.at(tau)[1]
         below = current <= 0
@@ -139,11 +139,11 @@ class _Pulse:
         return np.asarray((low + share * (high - low))[..., 0])
 
 
-def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, near: Bulk | None = None) -> Bulk:
+def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, near: Bulk | None = None, residual: float = RESIDUAL) -> Bulk:
     """Periodic steady state at every corner.
 
     v_rms [V], f_line [Hz], power [W] drawn from the capacitor, c [F]: arrays that broadcast to one shape.
-    near: an earlier solution of the same shape to start from.
+    near: an earlier solution of the same shape to start from; residual: largest miss of the period over the crest.
     Where no steady state exists the corner is marked `collapsed` and its valley is the lowest voltage tried.
     Source: circuit equations of the bridge with series impedance; checked against a circuit simulator in the tests.
     """
@@ -158,7 +158,7 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, 
         """What the period misses [V]; share: conduction time over the time from its start to the crest."""
         pulse = _Pulse(v0, crest, omega, power, c, source)
         lasts = pulse.first_end() if share is None else share * pulse.quarter
-        for _ in range(3 if share is None else 2):
+        for _ in range(2 if near is None else 1):
             lasts, v1 = pulse.end(lasts)
         return np.sqrt(np.maximum(v1**2 - 2 * power * (half - lasts) / c, (0.2 * top) ** 2)) - v0, pulse, lasts / pulse.quarter
 
@@ -167,7 +167,7 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, 
     v_b = np.clip(v_a + 0.9 * f_a, floor, top * (1 - 1e-9))
     for _ in range(9 if near is not None else 16):
         f_b, pulse, share = miss(v_b, share)
-        if float(np.max(np.abs(f_b) / top)) < RESIDUAL:
+        if float(np.max(np.abs(f_b) / top)) < residual:
             break
         moved = v_b - v_a
         slope = np.clip((f_b - f_a) / np.where(moved == 0.0, 1.0, moved), -3.0, -0.3)  # the next start hardly depends on this one
@@ -187,16 +187,17 @@ def _measure(pulse: _Pulse, lasts: Array, v0: Array, miss: Array, power: Array, 
     load = power[..., None] / v
     terminal = v + np.asarray(source.esr)[..., None] * (i - load)
     gap = half - lasts
-    v1 = pulse.at(lasts[..., None])[0][..., 0]
+    v1 = pulse.point(lasts)[0]
     fraction = np.clip(2 * power * gap / (c * v1**2), 0.0, 0.98)
     off_square = -0.5 * power * c * np.log1p(-fraction)
     t = pulse.t0[..., None] + tau
     mains = np.sqrt(2.0) * v_rms[..., None] * np.sin(pulse.omega[..., None] * t)
     i_rms = np.sqrt((i**2 * weights).sum(-1) / half)
     p_line = (i * mains * weights).sum(-1) / half
+    v_crest, i_crest = _crest(np.stack([terminal, i]))
     return Bulk(
-        v_valley=np.minimum(terminal.min(-1), v0 - source.esr * power / v0), v_peak=np.maximum(_crest(terminal), v0), t_start=pulse.t0,
-        t_conduct=lasts, i_rms=i_rms, i_peak=_crest(i), i_cap=np.sqrt((((i - load) ** 2 * weights).sum(-1) + off_square) / half),
+        v_valley=np.minimum(terminal.min(-1), v0 - source.esr * power / v0), v_peak=np.maximum(v_crest, v0), t_start=pulse.t0,
+        t_conduct=lasts, i_rms=i_rms, i_peak=i_crest, i_cap=np.sqrt((((i - load) ** 2 * weights).sum(-1) + off_square) / half),
         p_line=p_line, power_factor=p_line / np.maximum(v_rms * i_rms, 1e-9), i_nodes=i, t_nodes=t, v_nodes=terminal,
         weights=weights, collapsed=(v0 <= floor * 1.001) | (np.abs(miss) > 1e-3 * v0), residual=np.abs(miss), v_start=v0, share=lasts / pulse.quarter)
 

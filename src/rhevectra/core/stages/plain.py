@@ -135,9 +135,12 @@ def _choose_c(need: Requirement, rows: list[Any], values: Array, chosen: dict[st
 
 
 def bus(plan: dict[str, Any], grid: Grid, power: Array, near: Bulk | None = None) -> tuple[Array, Bulk]:
-    """Bus voltage at valley and crest [V], shape of the grid, for an input power [W] that broadcasts to (lines, freqs, points, 1)."""
+    """Bus voltage at valley and crest [V], shape of the grid, for an input power [W] that broadcasts to (lines, freqs, points, 1).
+
+    Rough without an earlier solution to start from (for choosing parts), exact with one.
+    """
     shape = (*grid.shape[:3], 1)
-    b = solve_bulk(np.broadcast_to(grid.v_line, shape), np.broadcast_to(grid.f_line, shape), np.broadcast_to(power, shape), float(plan["c"].value), plan["source"], near)
+    b = solve_bulk(np.broadcast_to(grid.v_line, shape), np.broadcast_to(grid.f_line, shape), np.broadcast_to(power, shape), float(plan["c"].value), plan["source"], near, rectifier.ROUGH if near is None else rectifier.RESIDUAL)
     return np.concatenate([b.v_valley, b.v_peak], axis=-1), b
 
 

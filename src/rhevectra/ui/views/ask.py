@@ -43,16 +43,20 @@ class AskView(QWidget):
         self.fields: dict[str, Field] = {}
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 8, 12, 8)
-        area = QScrollArea(self)
-        area.setWidgetResizable(True)
+        self._area = QScrollArea(self)
+        self._area.setWidgetResizable(True)
         body = QWidget()
         self._column = QVBoxLayout(body)
-        area.setWidget(body)
-        outer.addWidget(area)
+        self._area.setWidget(body)
+        outer.addWidget(self._area)
         self.problem = QLabel(body)
         self.problem.setObjectName("problem")
         self.problem.setWordWrap(True)
         self._build()
+
+    def show_cautions(self) -> None:
+        """Bring the cautions into view."""
+        self._area.ensureWidgetVisible(self._cautions)
 
     def _build(self) -> None:
         self.title = QLineEdit(self)
@@ -68,7 +72,8 @@ class AskView(QWidget):
         caution = QLabel(CAUTIONS, self)
         caution.setWordWrap(True)
         caution.setObjectName("muted")
-        self._column.addWidget(self._wrap("Cautions", caution))
+        self._cautions = self._wrap("Cautions", caution)
+        self._column.addWidget(self._cautions)
         self._column.addStretch(1)
 
     def _mains(self) -> list[Field]:

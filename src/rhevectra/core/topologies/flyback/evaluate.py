@@ -8,7 +8,7 @@ import numpy as np
 
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.sheet import Quick, plain
+from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, magnetics, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
@@ -31,11 +31,11 @@ SUPPLY_WINDOW = {"discrete": (9.5, 24.0), "integrated": (9.0, 26.0)}
 def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[Any, Any, Plan]:
     """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
     stage = replace(plan.stage, v_bus=v_bus, i_limit=limit_at(work, v_bus))
-    state, change = pd.solve(stage, plan.state, tolerance=tolerance)
-    o = pd.period(Quick(), stage, state)
+    settled = pd.solve(stage, plan.state, tolerance=tolerance)
+    o = settled.out
     average = o["p_bus"] / v_bus
     ripple = np.sqrt(np.maximum(np.square(o["i_switch"]) - np.square(average), 0.0))
-    return o["p_bus"], ripple, replace(plan, stage=stage, state=state, change=change)
+    return o["p_bus"], ripple, replace(plan, stage=stage, state=settled.state, change=settled.change)
 
 
 def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:

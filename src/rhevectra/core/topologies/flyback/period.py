@@ -1,6 +1,6 @@
 """One switching period of the fixed-frequency flyback, at every corner at once.
 
-`period` is written once and run two ways: on `Quick`, with bare numbers, until the pass-to-pass
+`advance` is written once and run two ways: on `Quick`, with bare numbers, until the pass-to-pass
 change is small; and once more on the recording sheet, so that every number of the last pass
 explains itself. What one pass takes from the pass before (`before`) is then a `solved` row.
 """
@@ -20,9 +20,16 @@ from rhevectra.core.formulas.rectifier import resistive_loss
 PASSES = 16
 _CARRIED = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A"}
 """What one pass hands to the next, with its unit."""
-_MEAN = ("i_core", "i_secondary", "i_mean")
-"""Carried currents that are means over the period: at idle far below the peak, so measured against themselves."""
 _POSITIVE = tuple(k in ("t_off", "t_ramp", "r_core", "i_secondary", "i_mean") for k in _CARRIED)
+_COUNTS = {"r_core": 5.0, "e_off": 5.0}
+"""Values that reach the next pass only through a drop or a loss a fraction of the whole: a change counts that many times less."""
+
+
+def _column(of: Mapping[str, float]) -> Array:
+    return np.array([[of.get(k, 0.0)] for k in _CARRIED])
+
+
+_OWN, _TIME, _PEAK, _MEAN = (_column(x) for x in (_COUNTS, {"t_off": 1.0, "t_com": 1.0, "t_rise": 1.0, "t_ramp": 10.0}, {"i_end": 1.0, "i_start": 10.0}, {"i_core": 1.0, "i_secondary": 10.0, "i_mean": 10.0}))
 
 
 @dataclass(frozen=True)
@@ -68,13 +75,6 @@ def total_secondary(sheet: Any, s: Stage) -> tuple[Any, list[Any]]:
     parts = [sheet(f"secondary.i_reflected{k}", flyback.to_primary, current=i, turns_secondary=n, turns_primary=s.np)
              for k, (i, n) in enumerate(zip(s.i_outputs, s.ns, strict=True), 1)]
     return sheet.total("secondary.i_reflected", "A", "all outputs and the auxiliary winding, seen from the primary", **{f"output{k}": p for k, p in enumerate(parts, 1)}), parts
-
-
-def period(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
-    """One pass with everything that is asked of a period. before: values of the pass before (arrays or rows)."""
-    out = advance(sheet, s, before)
-    out |= _at_turn_on(sheet, s, out)
-    return out | _clamp_measures(sheet, s, out) | _energy(sheet, s, out)
 
 
 def advance(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
@@ -196,22 +196,36 @@ def _energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
 
 
 def first_guess(s: Stage) -> dict[str, Any]:
-    """A start for the passes: boundary conduction of an ideal flyback whose clamp sits at the reflected voltage."""
-    v_bus, fs = plain(s.v_bus), plain(s.fs)
+    """A start for the passes: an ideal flyback whose clamp sits at the reflected voltage, in the mode its charge asks for."""
+    v_bus = plain(s.v_bus)
     v_or = flyback.reflected_voltage(plain(s.np), plain(s.ns[0]), plain(s.v_out), plain(s.v_forward))
     i_sum = sum(plain(i) * plain(n) / plain(s.np) for i, n in zip(s.i_outputs, s.ns, strict=True))
-    d = flyback.duty_ideal(v_or, v_bus)
-    zero = np.zeros(np.broadcast_shapes(np.shape(v_bus), np.shape(i_sum)))
-    return {"i_core": zero + v_or / plain(s.clamp_r), "e_off": zero, "t_off": (1 - d) / fs + zero, "t_com": zero, "i_end": zero, "t_ramp": d / fs + zero, "r_core": zero + 1e5,
-            "i_start": zero, "i_secondary": 1.3 * i_sum + zero, "t_rise": zero, "i_mean": i_sum + zero}
+    lm, i_clamp, zero = flyback.magnetising(plain(s.lp), plain(s.leakage)), v_or / plain(s.clamp_r), np.zeros(np.broadcast_shapes(np.shape(v_bus), np.shape(i_sum)))
+    fs = flyback.pulse_rate(plain(s.fs), s.f_floor, i_sum, i_clamp, lm, plain(s.i_floor), v_or, 0.0)
+    q, off = (i_sum + i_clamp) / fs, (1 - flyback.duty_ideal(v_or, v_bus)) / fs
+    t_off = np.minimum(flyback.discharge_time_dcm(lm, flyback.discharge_peak_dcm(v_or, q, lm), v_or), off)
+    i_one = np.where(s.is_limit, plain(s.i_limit), flyback.discharge_peak_ccm(q, 0.0, 0.0, t_off, v_or, lm))
+    i_end = flyback.current_at_end(i_one, v_or, t_off, lm)
+    i_rms = np.sqrt(fs * t_off * (i_one * i_one + i_one * i_end + i_end * i_end) / 3)
+    return {"i_core": zero + i_clamp, "e_off": zero, "t_off": zero + t_off, "t_com": zero, "i_end": zero + i_end, "t_ramp": zero + t_off * v_or / v_bus, "r_core": zero + 50 * v_or / i_sum,
+            "i_start": zero + i_end, "i_secondary": zero + i_rms, "t_rise": zero, "i_mean": zero + 0.5 * fs * t_off * (i_one + i_end)}
 
 
-def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSES, tolerance: float = 1e-4) -> tuple[dict[str, Any], float]:
-    """Iterate on bare numbers. Returns the carried values and the largest change of the last pass, relative to conducting time and peak current."""
+@dataclass(frozen=True)
+class Settled:
+    """state: the carried values; out: all of the last pass, arrays of the grid's shape; change: how much that pass still moved."""
+
+    state: dict[str, Any]
+    out: dict[str, Any]
+    change: float
+
+
+def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSES, tolerance: float = 1e-4) -> Settled:
+    """Iterate on bare numbers until the largest change of a pass (see `_scale`) is below the tolerance."""
     shape = np.broadcast_shapes(np.shape(s.v_bus), *(np.shape(i) for i in s.i_outputs))
     quick, flat, settle, change = Quick(), _flat(s, shape), FixedPoint(_POSITIVE), np.inf
     start = before or first_guess(s)
-    x = np.stack([np.broadcast_to(start[k], shape).ravel() for k in _CARRIED])
+    x, new = np.stack([np.broadcast_to(start[k], shape).ravel() for k in _CARRIED]), {}
     for _ in range(passes):
         new = advance(quick, flat, dict(zip(_CARRIED, x, strict=True)))
         g = np.empty_like(x)
@@ -220,13 +234,15 @@ def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSE
         x, change = settle(x, g, _scale(new, g))
         if change < tolerance:
             break
-    return {k: v.reshape(shape) for k, v in zip(_CARRIED, x, strict=True)}, change
+    new |= _at_turn_on(quick, flat, new)
+    new |= _energy(quick, flat, new)
+    whole = {k: v.reshape(shape) if np.size(v) == x.shape[1] and np.ndim(v) else v for k, v in new.items()}
+    return Settled({k: v.reshape(shape) for k, v in zip(_CARRIED, x, strict=True)}, whole, change)
 
 
 def _scale(new: Mapping[str, Any], g: Array) -> Array:
-    """What a change of each carried value is measured against: the conducting time, the peak current, the value itself."""
-    against = {"s": new["t_ramp"] + new["t_rise"] + new["t_off"], "A": np.maximum(new["i_one"], 1e-9)}
-    return np.stack([against[u] if u in against and k not in _MEAN else np.abs(v) + (1e-3 * against["A"] if u == "A" else 1e-15) for (k, u), v in zip(_CARRIED.items(), g, strict=True)])
+    """What a change counts against: the conducting time, the peak current, all current the core gives, or the value itself."""
+    return _OWN * np.abs(g) + _TIME * (new["t_ramp"] + new["t_rise"] + new["t_off"]) + _PEAK * new["i_one"] + _MEAN * (new["i_sum"] + new["i_core"]) + 1e-15
 
 
 def _flat(s: Stage, shape: tuple[int, ...]) -> Stage:
@@ -240,6 +256,8 @@ def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> d
     """The last pass on the recording sheet, with what it takes from the pass before as solved rows."""
     text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
     rows = {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _CARRIED.items()}
-    return period(sheet, s, rows)
+    out = advance(sheet, s, rows)
+    out |= _at_turn_on(sheet, s, out)
+    return out | _clamp_measures(sheet, s, out) | _energy(sheet, s, out)
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.sheet import Quick, plain
+from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, magnetics
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.winding import SIZES_MM
@@ -20,6 +20,8 @@ from rhevectra.core.topologies.flyback import sizing
 DRAWN_SHARE = 0.08
 """A winding that would burn more than this share of the output is drawn in the waveforms as if it burnt just this; its
 loss, heat and temperature are figured with its real resistance, and refuse it."""
+ESTIMATE = 1e-2
+"""Change of the last pass that is good enough to choose a transformer by."""
 LEAD_OUT = 1.25
 """Geometric leakage is raised by this share for lead-outs and end effects (common practice, no source)."""
 
@@ -40,7 +42,7 @@ class Plan:
     budget: float
     turns: list[Any]
     leakage: Any
-    state: dict[str, Any]
+    state: dict[str, Any] | None
     change: float
 
 
@@ -95,8 +97,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     v_or = sc.reflected(work, switch, v_top)
     rectifiers = sc.choose_rectifiers(work, v_or, v_top)
     stage = sizing.estimate(work, switch, v_or, rectifiers, v_bus)
-    state, _ = pd.solve(stage, passes=4, tolerance=3e-3)
-    out = pd.period(Quick(), stage, state)
+    out = pd.solve(stage, passes=3, tolerance=ESTIMATE).out
     peak_run = float(np.max(sc.loaded(work, out["i_peak"])))
     limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
     i_floor, f_floor = light_load(work, limit, float(plain(stage.fs)), 1.6 * v_top * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
@@ -104,7 +105,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     material = work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency")
     grade = work.parts["materials"].row(material.value)
     need, margin = sizing.transformer_need(work, stage, limit, out, v_bus, grade)
-    win = windows(work.parts["cores"])
+    win = work.parts["cores"].derived(windows)
     choice = choose_core(work, need, win)
     turns = turns_of(work, need, choice)
     leak = leakage_row(work, choice, float(plain(stage.lp)))
@@ -114,9 +115,8 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     worst = np.max(flyback.after_node_rise(real.i_limit, real.c_node, real.lp, v_bus, v_or))
     values = clamp.design(work, goal, float(leak.value), float(worst), need.windings[0].volts * real.np / real.ns[0] / float(plain(stage.np)) * 1.01, real.c_node, real.fs)
     real = replace(real, clamp_r=float(values["r"].value), clamp_c=float(values["c"].value), clamp_vf=values["vf"])
-    state, change = pd.solve(real, passes=12, tolerance=3e-2)
     budget = float(switch["derate"].value) * v_class - v_top - clamp.DIODE_DROP
-    return Plan(real, switch, rectifiers, limit, need, choice, win, values, margin, budget, turns, leak, state, change)
+    return Plan(real, switch, rectifiers, limit, need, choice, win, values, margin, budget, turns, leak, None, np.inf)
 
 
 def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:
