@@ -14,10 +14,12 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.basis.working import branch, explain, si_text
+from rhevectra.core.catalogue.limits import harmonic_limit
 from rhevectra.core.catalogue.tables import shipped
 from rhevectra.core.design import relax
 from rhevectra.core.design.relax import STEPS, cheapest_relaxation
 from rhevectra.core.design.size import size
+from rhevectra.core.formulas.rectifier import LineSource, line_harmonics, solve_bulk
 from spice import measure
 
 FRONT = ("bridge", "thermistor", "bulk", "x_discharge", "start_up")
@@ -25,11 +27,7 @@ FRONT = ("bridge", "thermistor", "bulk", "x_discharge", "start_up")
 
 @pytest.mark.parametrize(("line", "load"), [(85.0, 1.0), (85.0, 0.1), (265.0, 1.0), (265.0, 0.1)])
 def test_exported_netlist_runs_and_agrees(demo_design, line, load, tmp_path):
-    """Nothing tuned. Currents, voltages, output within 2 %; clamp voltage and power within 5 %.
-
-    The switch current is read while the gate is high. The peak at high line and light load may be 3 % high in the
-    simulator: its comparator answers about 20 ns late, which at 0.6 A/µs is 12 mA of 0.6 A.
-    """
+    """Nothing tuned. Currents, voltages, output within 2 %; clamp voltage and power within 5 %. The switch current is read while the gate is high."""
     d, c = demo_design, corner_for(demo_design, line, load, "valley")
     netlist = netlist_text(d, line, load, "valley")
     end = float(re.search(r"\.tran \S+ (\S+)", netlist).group(1))
@@ -38,9 +36,10 @@ def test_exported_netlist_runs_and_agrees(demo_design, line, load, tmp_path):
     names = {"bus": "AVG ib", "swr": "RMS isw", "swp": "MAX isw", "secr": "RMS is", "seca": "AVG is", "vo": "AVG v(out1)", "vc": "AVG vc", "pc": "AVG pc", "vd": "MAX v(drain)"}
     found = measure(netlist, control, names, (end - 20 * period, end), tmp_path / "d.cir")
     at = lambda id: d.rows[id].at(c.index)  # noqa: E731
-    for name, mine, within in (("bus", at("switch.p_bus") / at("bus.v"), 0.02), ("swr", at("switch.i_rms"), 0.03 if load < 1 else 0.02), ("swp", at("switch.i_peak"), 0.03 if load < 1 else 0.02),
-                               ("secr", at("rectifier1.i_rms"), 0.02), ("seca", at("load.i1"), 0.025 if load < 1 else 0.02), ("vo", at("load.v_main"), 0.02), ("vd", at("switch.v_peak"), 0.02), ("vc", at("clamp.v"), 0.05), ("pc", at("clamp.power"), 0.05)):
-        assert mine == pytest.approx(found[name], rel=within), name
+    mine = {"bus": at("switch.p_bus") / at("bus.v"), "swr": at("switch.i_rms"), "swp": at("switch.i_peak"), "secr": at("rectifier1.i_rms"), "seca": at("load.i1"), "vo": at("load.v_main"), "vd": at("switch.v_peak"),
+            "vc": at("clamp.v"), "pc": at("clamp.power")}
+    for name, value in mine.items():
+        assert value == pytest.approx(found[name], rel=0.05 if name in ("vc", "pc") else 0.02), name
 
 
 def balance(d) -> float:
@@ -51,19 +50,36 @@ def balance(d) -> float:
     return float(np.abs(d.rows["switch.p_bus"].value / (d.rows["load.power"].value + d.rows["loss.total"].value - front) - 1)[mask].max())
 
 
+def harmonics_can_be_met(need) -> bool:
+    """Every thermistor, bridge and bulk capacitor of the catalogue, at the output power alone: as if nothing behind the bulk lost a watt. A thermistor must carry the current of the lowest line."""
+    parts = shipped()
+    line, worst = max(need.mains.nominals), np.zeros(0)
+    caps = [r for r in parts["bulk_capacitors"].rows if 0.95 * r["v_class_v"] >= np.sqrt(2) * need.mains.v_max]
+    c, esr = (np.array([r[k] for r in caps]) for k in ("c_f", "esr_ohm"))
+    z = need.source_impedance
+    for ntc in parts["thermistors"].rows:
+        for bridge in parts["bridges"].rows:
+            source = LineSource(z.r + ntc["r_hot_ohm"] + 2 * bridge["r_dynamic_ohm"], z.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], esr)
+            excess = np.full(len(caps), -1.0)
+            for f in (need.mains.f_min, need.mains.f_max):
+                b = solve_bulk(line, f, need.power, c, source)
+                amps = line_harmonics(b, np.full(len(caps), f), np.arange(3, 40, 2))
+                limits = np.array([harmonic_limit("A", n, need.power, 1.0, 1.0) for n in range(3, 40, 2)])
+                low = solve_bulk(need.mains.v_min, f, need.power, c, source)
+                excess = np.maximum(excess, np.where(b.collapsed | low.collapsed | (low.i_rms > ntc["i_rated_a"]), 9.0, (amps / limits - 1).max(-1)))
+            worst = np.append(worst, excess)
+    return bool((worst <= 0).any())
+
+
 def test_many_requirements_are_met_and_refusals_are_real():
-    """200 seeded requirements, 5-100 W: at least 95 % feasible. Every refusal is confirmed by trying all bulk values, thermistors and frequencies."""
-    refused = []
-    for need in random_requirements(1, 200, (5, 100)):
-        if not size(need).feasible:
-            refused.append(need)
+    """200 seeded requirements, 5-100 W: at least 95 % feasible. Every refusal, of these and of larger powers, is confirmed by trying all front-end parts."""
+    refused = [need for need in random_requirements(1, 200, (5, 100)) if not size(need).feasible]
     assert len(refused) <= 10
-    for need in refused:
-        for fs in (50e3, 65e3, 100e3):
-            for c in (150e-6, 220e-6, 330e-6, 470e-6, 680e-6):
-                for ntc in shipped()["thermistors"].names:
-                    d = size(need, {"bulk.c": c, "inlet.thermistor": ntc, "fs": fs})
-                    assert not d.feasible, (need, c, ntc, fs)
+    larger = [need for need in random_requirements(2, 12, (160, 260)) if not size(need).feasible]
+    assert len(larger) >= 6
+    for need in refused + larger:
+        assert not harmonics_can_be_met(need), need
+    assert harmonics_can_be_met(next(iter(random_requirements(1, 1, (40, 41)))))
 
 
 def test_energy_numbers_and_repeatability_over_any_mains():

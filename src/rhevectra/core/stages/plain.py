@@ -18,6 +18,8 @@ from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "plain"
 ORDERS = np.arange(1, 40, 2)
+THERMISTOR_ROOM, THERMISTOR_WARM = 2.0, 1.3
+"""Rated over expected current of the inrush thermistor: usual, and where line harmonics are tight (common practice)."""
 DECISIONS = (
     DecisionSpec("bulk.valley_share", "Bulk valley at lowest line", "bulk", unit="", low=0.35, high=0.97, schools="0.70 small bulk; 0.75 usual; 0.85 easy transformer"),
     DecisionSpec("bulk.c", "Bulk capacitor", "bulk", unit="F", low=1e-6, high=5e-3, step="E12"),
@@ -31,6 +33,7 @@ DECISIONS = (
 _TEMPERATURE = "component tolerance and temperature (hot thermistor, 20 °C capacitor resistance)"
 FIGURES = (
     FigureSpec("inlet.i_rms", "Line current, rms", "I_line", "inlet", limit="inlet.fuse", limit_kind="max", fixed=_TEMPERATURE),
+    FigureSpec("inlet.i_thermistor", "Thermistor current, rms", "I_ntc", "inlet", corners.LOADED, limit="inlet.i_thermistor_limit", limit_kind="max", fixed=_TEMPERATURE),
     FigureSpec("inlet.i_peak", "Line current, peak", "Î_line", "inlet", corners.PEAKS, fixed=_TEMPERATURE),
     FigureSpec("inlet.power_factor", "Power factor", "λ", "inlet", worst="min", fixed=_TEMPERATURE),
     FigureSpec("inlet.i_inrush", "Inrush current, cold", "Î_inrush", "inlet", corners.FULL, fixed="phase: switch-on at the crest assumed"),
@@ -65,7 +68,9 @@ def _source(work: Work, power: float) -> dict[str, Any]:
     need, parts = work.need, work.parts
     current = power / (need.mains.v_min * 0.55)
     ntc = parts["thermistors"]
-    name = work.choose("inlet.thermistor", lambda: _first(ntc, "i_rated_a", 2 * current), f"smallest class rated above twice {show(current, 'A')}: a cooler part with less hot resistance")
+    room = THERMISTOR_ROOM if power < limits.D_LEAST_POWER or need.harmonics_class == "none" else THERMISTOR_WARM
+    why = "a cooler part with less hot resistance" if room == THERMISTOR_ROOM else "its hot resistance keeps the line harmonics down"
+    name = work.choose("inlet.thermistor", lambda: _first(ntc, "i_rated_a", room * current), f"smallest class rated above {room:g} × {show(current, 'A')}: {why}")
     bridge = work.choose("bridge.class", lambda: _first(parts["bridges"], "i_rated_a", 1.5 * current), "smallest class rated above 1.5 × line current")
     b, t = parts["bridges"].row(bridge.value), ntc.row(name.value)
     z = need.source_impedance
@@ -179,6 +184,8 @@ def _inlet(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[s
     worst = float(np.max(np.where(mask, rows["i_rms"].value, 0)))
     fuse = next((f for f in FUSES if f >= 1.5 * worst), FUSES[-1])
     sheet.chosen("inlet.fuse", fuse, "A", f"next rated current of IEC 60127 above 1.5 × {show(worst, 'A')} (common practice), time-lag", line=rows["i_rms"])
+    sheet.again("inlet.i_thermistor", rows["i_rms"])
+    sheet.given("inlet.i_thermistor_limit", plan["thermistor"]["i_rated_a"], "A", "catalogue", f"rated current of {plan['thermistor']['name']}")
     cold = sheet.given("inlet.r_cold", plan["thermistor"]["r_cold_ohm"], "Ω", "catalogue", f"thermistor {plan['thermistor']['name']} at 25 °C")
     r_source = sheet.given("inlet.r_source", need.source_impedance.r + 2 * plan["bridge"]["r_dynamic_ohm"], "Ω", text="mains resistance and bridge")
     sheet("inlet.i_inrush", rectifier.inrush, v_line=given["line"], r_cold=cold, r_source=r_source)

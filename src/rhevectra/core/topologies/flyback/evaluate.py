@@ -15,6 +15,7 @@ from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback.semiconductors import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP, limit_at, limit_inputs
 from rhevectra.core.topologies.flyback.wound import Plan
 
@@ -91,9 +92,9 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off", turn_on=o["loss_turn_on"], turn_off=o["loss_turn_off"])
     total = sheet.total("switch.loss", "W", "conduction (hot) and switching", conduction=o["loss_conduction"], switching=switching)
     ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
-    limit = sheet.given("switch.t_junction", 0.85 * row["t_junction_max_c"], "°C", "rule", f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
+    limit = sheet.given("switch.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
     sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=total, r_jc=row["r_junction_case_k_w"])
-    sheet.given("switch.r_ca_floor", 3.0, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
+    sheet.given("switch.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
     sheet("sense.r", output.sense_resistor, v_trip=SENSE_TRIP, i_limit=sheet.rows["switch.current_limit"])
     sheet.again("switch.frequency_idle", o["fs"])
 

@@ -11,6 +11,7 @@ from rhevectra.core.formulas import flyback, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback.semiconductors import JUNCTION_SHARE
 from rhevectra.core.topologies.flyback.wound import Plan
 
 LIFE_RISE = 10.0
@@ -38,13 +39,13 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     average = sheet.again(f"{name}.i_avg", s.i_outputs[k])
     sheet.given(f"{name}.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
     loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
-    limit = sheet.given(f"{name}.t_junction", 0.85 * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
+    limit = sheet.given(f"{name}.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
     ripple = sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
     bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(peak.value, work.grid.shape), float(np.max(o["fs"].value)))
     more = _ripple_and_life(work, s, o, n, need, bank, peak, average)
     _cross(work, s, o, n, k, need, row)
-    bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected")
+    bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
     more[f"bleed{n}"] = sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or v_out, i=bleed)
     return {f"rectifier{n}": loss} | more
 

@@ -1,6 +1,7 @@
 """Choosing the semiconductors of a flyback and its reflected voltage."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,10 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.stages.work import Work
 
+SYNCHRONOUS_GAIN = 0.02
+"""Share of the output power a synchronous rectifier must save to be worth its controller (common practice, no source)."""
+JUNCTION_SHARE, COOLABLE = 0.85, 3.0
+"""Share of the junction limit used, and the case-to-ambient resistance [K/W] below which forced air or the chassis is needed (common practice)."""
 CLAMP_ROOM = 1.9
 """Clamp voltage over reflected voltage when the class decides: a roomy clamp burns little (classic school 2 to 2.5)."""
 
@@ -68,16 +73,27 @@ def choose_rectifiers(work: Work, v_or: float, v_top: float) -> list[dict[str, A
     for n, out in enumerate(work.need.outputs, 1):
         reverse = (1 + float(ringing.value)) * (out.magnitude + v_top * (out.magnitude + 0.6) / v_or)
 
-        def rule(out: Any = out, reverse: float = reverse) -> tuple[str, str, tuple[str, ...]]:
-            able = [r for r in table.rows if r["v_class_v"] * float(derate.value) >= reverse * 1.02 and r["i_rated_a"] >= 2 * out.current_max and r["kind"] != "synchronous"]
-            if not able:
-                best = max(table.rows, key=lambda r: (r["v_class_v"] >= reverse) * r["i_rated_a"])
-                return best["name"], "no class meets both voltage and current; the largest is taken", ()
-            loss = {r["name"]: r["v_forward_v"] * out.current_max + r["r_dynamic_ohm"] * (1.5 * out.current_max) ** 2 for r in able}
-            least = min(loss.values())
-            pick = min((r for r in able if loss[r["name"]] <= 1.15 * least), key=lambda r: (r["v_class_v"], r["i_rated_a"]))
-            return pick["name"], f"least loss of {len(able)} classes above {show(reverse, 'V')} and twice the current", ()
-
-        name = work.choose(f"rectifier{n}.class", rule)
+        name = work.choose(f"rectifier{n}.class", partial(_rectifier, work, table.rows, out, reverse / float(derate.value)))
         chosen.append({"row": table.row(name.value), "name": name, "reverse": reverse})
     return chosen
+
+
+def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], out: Any, v_class: float) -> tuple[str, str, tuple[str, ...]]:
+    """The rectifier of least loss whose voltage, current and heat suffice; a synchronous one only where it earns its controller."""
+    able = [r for r in rows if r["v_class_v"] >= 1.02 * v_class and r["i_rated_a"] >= 2 * out.current_max]
+    if not able:
+        best = max(rows, key=lambda r: (r["v_class_v"] >= v_class) * r["i_rated_a"])
+        return best["name"], "no class meets both voltage and current; the largest is taken", ()
+    loss = {r["name"]: r["v_forward_v"] * out.current_max + r["r_dynamic_ohm"] * (1.5 * out.current_max) ** 2 for r in able}
+    room = {r["name"]: (JUNCTION_SHARE * r["t_junction_max_c"] - work.need.ambient_max) / loss[r["name"]] - r["r_junction_case_k_w"] for r in able}
+    cool = [r for r in able if room[r["name"]] >= COOLABLE] or able
+    diodes, switches = ([r for r in cool if (r["kind"] == "synchronous") == wanted] for wanted in (False, True))
+    least = [min((loss[r["name"]] for r in kind), default=np.inf) for kind in (diodes, switches)]
+    synchronous = bool(switches) and (not diodes or least[0] - least[1] > SYNCHRONOUS_GAIN * out.magnitude * out.current_max)
+    field = switches if synchronous else diodes
+    pick = min((r for r in field if loss[r["name"]] <= 1.15 * least[synchronous]), key=lambda r: (r["v_class_v"], r["i_rated_a"]))
+    why = f"least loss of {len(field)} classes above {show(v_class, 'V')} and twice the current"
+    if synchronous:
+        why += f"; synchronous: it saves {show(least[0] - least[1], 'W')}" if diodes else "; no diode of these can be cooled"
+    others = sorted((r for r in able if r is not pick), key=lambda r: loss[r["name"]])
+    return pick["name"], why, tuple(f"{r['name']}: {show(loss[r['name']], 'W', 3)}, may have {room[r['name']]:.1f} K/W" for r in others[:6])

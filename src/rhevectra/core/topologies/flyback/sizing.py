@@ -19,6 +19,8 @@ from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_
 
 ORDERS = 24
 AUX_DROP = 0.8
+SYNC_SUPPLY = 1e-3
+"""Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
 
 
 def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: list[dict[str, Any]], v_bus: Array) -> pd.Stage:
@@ -30,10 +32,11 @@ def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: lis
     aux = work.choose("aux.v", 14.0, "middle of the controller's supply window")
     aux_i = work.choose("aux.i", lambda: 1.5e-3 + switch["row"]["q_gate_c"] * 65e3, "controller and gate charge (common practice)")
     r = rectifiers[main]["row"]
-    io = [np.maximum(grid.current(k), max(1e-3, 1e-4 * need.outputs[k].current_max)) for k in order]
     c_wind = work.choose("transformer.c_winding", 40e-12, "layered winding of this size (common practice); measure it from the ring")
     ratio = v_or / volts[0]
     fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
+    drive = [SYNC_SUPPLY + rectifiers[k]["row"]["q_gate_c"] * float(fs.value) if rectifiers[k]["row"]["q_gate_c"] else 0.0 for k in order]
+    io = [np.maximum(grid.current(k), max(1e-3, 1e-4 * need.outputs[k].current_max)) + extra for k, extra in zip(order, drive, strict=True)]
     first = {"v_bus": v_bus, "i_outputs": (*io, aux_i.value + 0 * io[0]), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
              "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
              "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"], "fs": float(fs.value), "f_floor": 0.0,
