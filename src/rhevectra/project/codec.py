@@ -89,15 +89,16 @@ def requirement_from(raw: dict[str, Any], where: str) -> Requirement:
     A sound tree is built directly; only where that fails is the schema library loaded, to say what is wrong.
     """
     try:
-        return _typed(Requirement, raw)  # type: ignore[no-any-return]
+        found: Requirement = _typed(Requirement, raw)
+        return found
     except (TypeError, InputError, OverflowError):
         return _judged(raw, where)
 
 
 def _typed(wanted: Any, value: Any) -> Any:
     """The value as the annotated type, if it is one already (a whole number serves as a float). Raises TypeError."""
-    if is_dataclass(wanted) and isinstance(value, dict):
-        return wanted(**{f.name: _typed(f.type, value[f.name]) for f in fields(wanted) if f.name in value})  # type: ignore[operator]
+    if isinstance(wanted, type) and is_dataclass(wanted) and isinstance(value, dict):
+        return wanted(**{f.name: _typed(f.type, value[f.name]) for f in fields(wanted) if f.name in value})
     if get_origin(wanted) is tuple and isinstance(value, list):
         return tuple(_typed(get_args(wanted)[0], v) for v in value)
     if get_origin(wanted) is UnionType:

@@ -9,6 +9,7 @@ from pathlib import Path
 from rhevectra import demo
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
+from rhevectra.drawing import pictures  # noqa: F401  (before Qt, which reads the source of every module imported after it)
 
 
 def prepare_platform() -> None:
@@ -35,7 +36,6 @@ def run(project: str | None, demo_name: str | None, shot: str | None) -> int:
     gc.disable()  # start-up makes many objects and throws none away; collecting among them costs a tenth of the start
     session = first_session(project, demo_name)
     prepare_platform()
-    import rhevectra.drawing.pictures  # noqa: F401  (before Qt, which reads the source of every module imported after it)
     from PySide6.QtCore import QLocale
     from PySide6.QtWidgets import QApplication
 

@@ -30,8 +30,8 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.size_desk = SizeDesk(self)
-        self._ask: Any = None
-        self._stale: set[QWidget] = set()
+        self._ask: AskView | None = None
+        self._stale: set[QWidget | None] = set()
         self.stack = QStackedWidget(self)
         centre = QWidget(self)
         row = QHBoxLayout(centre)
@@ -58,7 +58,7 @@ class MainWindow(QMainWindow):
             self._ask.required.connect(lambda need: self._edit(lambda: self.session.require(need)))
             self._ask.titled.connect(lambda title: self._edit(lambda: self.session.require(self.session.document.requirement, title)))
             self._ask.show_document(self.session.document)
-        return self._ask  # type: ignore[no-any-return]
+        return self._ask
 
     def _rail(self) -> QWidget:
         rail = QWidget(self)

@@ -48,7 +48,7 @@ class Corner:
         return {"v_line": self.v_line, "f_line": self.f_line, "load": self.load, "case": self.case, "bus": self.bus}
 
     def text(self) -> str:
-        point = {"run": f"{self.load * 100:.0f} % load", "limit": "current limit", "peak": "peak load"}[self.case]
+        point = {"run": f"{self.load * 100:.0f} % load", "limit": "current limit", "peak": "peak load", "start": "start-up", "short": "output short"}[self.case]
         line = f"{self.v_line:g} V" + (f" {self.f_line:g} Hz" if self.f_line else "")
         return f"{line} · {self.label or point}" + (f" · bus {self.bus}" if self.bus else "")
 
@@ -105,6 +105,8 @@ class Domain:
     text: str
     points: Callable[[Point], bool]
     line: str = ""
+    case: str = ""
+    """Name of the case where it is not that of the points: start and short are worked out from the points at the current limit."""
 
     def mask(self, grid: Grid) -> NDArray[np.bool_]:
         """The corners of this domain on a grid, which keeps the mask: every figure of the domain asks for it."""
@@ -127,3 +129,5 @@ PEAKS = Domain("peaks", "all lines and line frequencies, every load, peak load a
 LOADED = Domain("loaded", "all lines and line frequencies, load 1 and peak load", lambda p: p.case == "peak" or (p.case == "run" and p.load == 1.0))
 HARMONIC = Domain("harmonic", "highest nominal line, load 1", lambda p: p.case == "run" and p.load == 1.0, "nominal_max")
 HOLD_UP = Domain("hold-up", "hold_up_at, load 1", lambda p: p.case == "run" and p.load == 1.0, "hold_up_at")
+START = Domain("start", "all lines and line frequencies, start-up into full load at the current limit", lambda p: p.case == "limit", case="start")
+SHORT = Domain("short", "all lines and line frequencies, outputs short", lambda p: p.case == "limit", case="short")

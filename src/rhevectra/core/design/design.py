@@ -1,7 +1,7 @@
 """The immutable result: rows, figures judged on their domains, findings, decisions."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -132,4 +132,6 @@ def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
     kind = spec.limit_kind if limit is not None else None
     margin = margin_of(value, limit, spec.limit_kind) if limit is not None else None
     corner = grid.corner(index) if array.ndim else None
+    if corner is not None and spec.domain.case:
+        corner = replace(corner, case=spec.domain.case)
     return Figure(spec.id, spec.label, spec.symbol, row.unit, spec.stage, value, corner, limit, kind, margin, origin, spec)

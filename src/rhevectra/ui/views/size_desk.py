@@ -64,14 +64,14 @@ class SizeDesk(QWidget):
         else:
             figure = self.ledger.open_id
             moved = design.figure(figure).corner if figure in design.figure_ids else None
-            self.corner = moved or design.grid.corner(self.corner.index)
+            self.corner = design.grid.corner((moved or self.corner).index)
         self._show()
 
     def _first_corner(self, design: Design) -> Corner:
         """Corner of the stage's tightest figure, which the ledger opens first."""
         limited = [f for f in design.figures(self.stage) if f.margin is not None and f.corner is not None]
         best = min(limited, key=lambda f: f.margin or 0.0) if limited else None
-        return best.corner if best and best.corner else design.grid.find(min(design.grid.lines))
+        return design.grid.corner(best.corner.index) if best and best.corner else design.grid.find(min(design.grid.lines))
 
     def _show(self) -> None:
         if self._design is None or self.corner is None:
@@ -95,8 +95,8 @@ class SizeDesk(QWidget):
             return
         corner = self._design.figure(id).corner
         if corner is not None:
-            self.corner = corner
-            self.picture.show_design(self._design, self.stage, corner)
+            self.corner = self._design.grid.corner(corner.index)  # start and short are drawn as the current limit they come from
+            self.picture.show_design(self._design, self.stage, self.corner)
 
     def go_to(self, stage: str, decision: str) -> None:
         """Go to the decision that cures a finding."""

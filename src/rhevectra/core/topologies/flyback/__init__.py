@@ -1,12 +1,14 @@
 """Fixed-frequency flyback, continuous or discontinuous at each corner."""
 
+from rhevectra.core.topologies.flyback import declare, faults
 from rhevectra.core.topologies.flyback.circuit import circuit
-from rhevectra.core.topologies.flyback.declare import DECISIONS, FIGURES, output_figures
+from rhevectra.core.topologies.flyback.declare import output_figures
 from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.flyback.views import waveforms, winding_view
 from rhevectra.core.topologies.flyback.wound import build
 
 NAME = "flyback"
+DECISIONS, FIGURES = (*declare.DECISIONS, *faults.DECISIONS), (*declare.FIGURES, *faults.FIGURES)
 PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifier + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "aux.v_low"))
 

@@ -13,6 +13,7 @@ from rhevectra.core.formulas import flyback, magnetics, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.flyback import faults
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.semiconductors import COOLABLE, JUNCTION_SHARE
@@ -54,6 +55,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     losses |= out_parts.record(work, plan, stage, o)
     _auxiliary(work, plan, stage, o)
     _feedback(work, stage)
+    faults.record(work, plan, stage, o)
     losses["controller"] = sheet.rows["loss.controller"]
     return {"o": o, "stage": stage, "losses": losses, "clamp_reverse": reverse}
 

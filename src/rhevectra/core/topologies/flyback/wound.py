@@ -42,7 +42,7 @@ class Plan:
     budget: float
     turns: list[Any]
     leakage: Any
-    state: dict[str, Any] | None
+    state: dict[str, Any]
     change: float
 
 
@@ -116,7 +116,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     values = clamp.design(work, goal, float(leak.value), float(worst), need.windings[0].volts * real.np / real.ns[0] / float(plain(stage.np)) * 1.01, real.c_node, real.fs)
     real = replace(real, clamp_r=float(values["r"].value), clamp_c=float(values["c"].value), clamp_vf=values["vf"])
     budget = float(switch["derate"].value) * v_class - v_top - clamp.DIODE_DROP
-    return Plan(real, switch, rectifiers, limit, need, choice, win, values, margin, budget, turns, leak, None, np.inf)
+    return Plan(real, switch, rectifiers, limit, need, choice, win, values, margin, budget, turns, leak, {}, np.inf)
 
 
 def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:
