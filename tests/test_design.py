@@ -7,7 +7,6 @@ import numpy as np
 import pytest
 
 from requirements import random_requirements
-from rhevectra.app.netlist import corner_for, netlist_text
 from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.equation import evaluate
 from rhevectra.core.basis.quantities import show
@@ -20,26 +19,8 @@ from rhevectra.core.design import relax
 from rhevectra.core.design.relax import STEPS, cheapest_relaxation
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas.rectifier import LineSource, line_harmonics, solve_bulk
-from spice import measure
 
 FRONT = ("bridge", "thermistor", "bulk", "x_discharge", "start_up")
-
-
-@pytest.mark.parametrize(("line", "load"), [(85.0, 1.0), (85.0, 0.1), (265.0, 1.0), (265.0, 0.1)])
-def test_exported_netlist_runs_and_agrees(demo_design, line, load, tmp_path):
-    """Nothing tuned. Currents, voltages, output within 2 %; clamp voltage and power within 5 %. The switch current is read while the gate is high."""
-    d, c = demo_design, corner_for(demo_design, line, load, "valley")
-    netlist = netlist_text(d, line, load, "valley")
-    end = float(re.search(r"\.tran \S+ (\S+)", netlist).group(1))
-    period = float(re.search(r"Vclk.* (\S+)\)", netlist).group(1))
-    control = ["let ib=-i(vbus)", "let isw=i(vsense)*(v(gate) gt 5)", "let is=i(vsec1)", "let vc=v(cl)-v(bus)", f"let pc=vc*vc/{float(d.rows['clamp.r'].value)}"]
-    names = {"bus": "AVG ib", "swr": "RMS isw", "swp": "MAX isw", "secr": "RMS is", "seca": "AVG is", "vo": "AVG v(out1)", "vc": "AVG vc", "pc": "AVG pc", "vd": "MAX v(drain)"}
-    found = measure(netlist, control, names, (end - 20 * period, end), tmp_path / "d.cir")
-    at = lambda id: d.rows[id].at(c.index)  # noqa: E731
-    mine = {"bus": at("switch.p_bus") / at("bus.v"), "swr": at("switch.i_rms"), "swp": at("switch.i_peak"), "secr": at("rectifier1.i_rms"), "seca": at("load.i1"), "vo": at("load.v_main"), "vd": at("switch.v_peak"),
-            "vc": at("clamp.v"), "pc": at("clamp.power")}
-    for name, value in mine.items():
-        assert value == pytest.approx(found[name], rel=0.05 if name in ("vc", "pc") else 0.02), name
 
 
 def balance(d) -> float:

@@ -12,8 +12,8 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.stages.work import Work
 
-SYNCHRONOUS_GAIN = 0.02
-"""Share of the output power a synchronous rectifier must save to be worth its controller (common practice, no source)."""
+SYNCHRONOUS_GAIN, SYNCHRONOUS_LEAST = 0.02, 0.5
+"""Share of the output power, and power [W], a synchronous rectifier must save to be worth its controller (common practice, no source)."""
 JUNCTION_SHARE, COOLABLE = 0.85, 3.0
 """Share of the junction limit used, and the case-to-ambient resistance [K/W] below which forced air or the chassis is needed (common practice)."""
 CLAMP_ROOM = 1.9
@@ -66,16 +66,19 @@ def reflected(work: Work, switch: Mapping[str, Any], v_top: float) -> float:
 
 
 def choose_rectifiers(work: Work, v_or: float, v_top: float) -> list[dict[str, Any]]:
-    """One rectifier class per output, least loss among those whose voltage and current suffice."""
+    """One rectifier class per output; beside a regulated output with a diode the others take diodes too, so that their drops move together."""
     derate = work.choose("derating.rectifier_v", 0.8, "80 % of the rating (common practice)")
     ringing = work.choose("rectifier.ringing", 0.25, "a quarter for ringing with a snubber (common practice); measure it")
-    table, chosen = work.parts["rectifiers"], []
-    for n, out in enumerate(work.need.outputs, 1):
+    table, main = work.parts["rectifiers"], work.need.main
+    chosen: dict[int, dict[str, Any]] = {}
+    for k in (main, *(k for k in range(len(work.need.outputs)) if k != main)):
+        out = work.need.outputs[k]
         reverse = (1 + float(ringing.value)) * (out.magnitude + v_top * (out.magnitude + 0.6) / v_or)
-
-        name = work.choose(f"rectifier{n}.class", partial(_rectifier, work, table.rows, out, reverse / float(derate.value)))
-        chosen.append({"row": table.row(name.value), "name": name, "reverse": reverse})
-    return chosen
+        tracks = k != main and chosen[main]["row"]["kind"] != "synchronous"
+        rows = tuple(r for r in table.rows if not (tracks and r["kind"] == "synchronous"))
+        name = work.choose(f"rectifier{k + 1}.class", partial(_rectifier, work, rows, out, reverse / float(derate.value)))
+        chosen[k] = {"row": table.row(name.value), "name": name, "reverse": reverse}
+    return [chosen[k] for k in range(len(work.need.outputs))]
 
 
 def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], out: Any, v_class: float) -> tuple[str, str, tuple[str, ...]]:
@@ -89,7 +92,7 @@ def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], out: Any, v_class:
     cool = [r for r in able if room[r["name"]] >= COOLABLE] or able
     diodes, switches = ([r for r in cool if (r["kind"] == "synchronous") == wanted] for wanted in (False, True))
     least = [min((loss[r["name"]] for r in kind), default=np.inf) for kind in (diodes, switches)]
-    synchronous = bool(switches) and (not diodes or least[0] - least[1] > SYNCHRONOUS_GAIN * out.magnitude * out.current_max)
+    synchronous = bool(switches) and (not diodes or least[0] - least[1] > max(SYNCHRONOUS_GAIN * out.magnitude * out.current_max, SYNCHRONOUS_LEAST))
     field = switches if synchronous else diodes
     pick = min((r for r in field if loss[r["name"]] <= 1.15 * least[synchronous]), key=lambda r: (r["v_class_v"], r["i_rated_a"]))
     why = f"least loss of {len(field)} classes above {show(v_class, 'V')} and twice the current"
