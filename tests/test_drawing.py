@@ -1,0 +1,113 @@
+"""The pictures as display lists: what they show is true, nothing lies outside the page, no label covers another."""
+
+import numpy as np
+import pytest
+
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.design.size import size
+from rhevectra.drawing.axes import Frame, round_step
+from rhevectra.drawing.display import Fill, Line, Picture, Text
+from rhevectra.drawing.pictures import PICTURES
+
+SIZES = ((150.0, 110.0), (110.0, 80.0), (260.0, 150.0))
+
+
+def all_corners(d) -> list[Corner]:
+    return [d.grid.corner(d.figure(id).corner.index) for id in ("switch.v_peak", "switch.i_rms", "bulk.v_valley", "efficiency_light")]
+
+
+def extent(text: Text) -> tuple[float, float, float, float]:
+    """Rough box of a text: half its height per letter."""
+    w = 0.5 * text.size * len(text.text)
+    left = text.x - {"left": 0.0, "middle": w / 2, "right": w}[text.anchor]
+    return left, text.y - 0.8 * text.size, left + w, text.y + 0.1 * text.size
+
+
+@pytest.mark.parametrize("key", PICTURES)
+@pytest.mark.parametrize("page", SIZES)
+def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, key, page):
+    for corner in all_corners(demo_design):
+        picture = PICTURES[key][1](demo_design, corner, *page)
+        assert (picture.width, picture.height) == page
+        for item in picture.items:
+            points = item.points if isinstance(item, Line | Fill) else [(item.x, item.y)]
+            for x, y in points:
+                assert -0.5 <= x <= page[0] + 0.5 and -0.5 <= y <= page[1] + 0.5, (item, page)
+        boxes = [extent(t) for t in picture.items if isinstance(t, Text)]
+        for i, a in enumerate(boxes):
+            for b in boxes[i + 1 :]:
+                over = min(a[2], b[2]) - max(a[0], b[0]), min(a[3], b[3]) - max(a[1], b[1])
+                assert min(over) < 0.8, (key, page, a, b)
+
+
+def test_loss_bars_add_up_and_are_as_long_as_their_watts(demo_design):
+    corner = all_corners(demo_design)[1]
+    picture = PICTURES["loss"][1](demo_design, corner, 150, 110)
+    watts = picture.data["loss [W]"]
+    assert watts.sum() == pytest.approx(demo_design.rows["loss.total"].at(corner.index), rel=1e-9)
+    lengths = [f.points[1][0] - f.points[0][0] for f in picture.items if isinstance(f, Fill)]
+    big = watts > 0.02 * watts[0]
+    assert np.array(lengths)[big] / lengths[0] == pytest.approx(watts[big] / watts[0], rel=0.02)
+
+
+def test_the_winding_picture_is_to_scale_and_no_turn_lies_on_another(demo_design):
+    corner = all_corners(demo_design)[0]
+    view = PICTURES["window"][1](demo_design, corner, 150, 110)
+    turns = [f for f in view.items if isinstance(f, Fill) and f.outline == "card" and len(f.points) == 12]
+    d = demo_design
+    wanted = sum(int(d.rows[f"transformer.{n}"].value) for n in ("np", "ns1", "naux"))
+    assert len(turns) == wanted
+    centres = np.array([np.mean(f.points, axis=0) for f in turns])
+    radii = np.array([np.ptp([p[0] for p in f.points]) / 2 for f in turns])
+    for k in range(len(turns)):
+        gap = np.hypot(*(centres - centres[k]).T) - radii - radii[k]
+        gap[k] = 1.0
+        assert gap.min() > -0.05
+    row = d.catalogue["cores"].row(d.rows["transformer.core"].value)
+    boxes = [f for f in view.items if isinstance(f, Fill) and f.role == "card" and f.outline == "ink"]
+    window = max(boxes, key=lambda f: np.ptp([p[0] for p in f.points]))
+    ratio = np.ptp([p[1] for p in window.points]) / np.ptp([p[0] for p in window.points])
+    assert ratio == pytest.approx(2 * row["d_m"] / ((row["e_m"] - row["f_m"]) / 2), rel=1e-6)
+
+
+def test_the_line_cycle_carries_the_solved_power_and_harmonics(demo_design):
+    """Power as the mean product of the drawn mains and line current; third harmonic by Fourier of the drawn current, at the corner of the figure."""
+    d = demo_design
+    corner = d.grid.corner(d.figure("inlet.harmonic_3").corner.index)
+    data = PICTURES["line"][1](d, corner, 150, 110).data
+    t, i = data["line current x [s]"], data["line current [A]"]
+    f = corner.f_line
+    mains = np.sqrt(2) * corner.v_line * np.sin(2 * np.pi * f * t)
+    period = t[-1]
+    power = float(np.trapezoid(mains * i, t)) / period
+    assert power == pytest.approx(d.rows["bulk.p_load"].at((*corner.index[:3], 0)) + sum(d.losses[n].at((*corner.index[:3], 0)) for n in ("bridge", "thermistor", "bulk")), rel=0.02)
+    third = abs(np.trapezoid(i * np.exp(-6j * np.pi * f * t), t)) * np.sqrt(2) / period
+    assert third == pytest.approx(d.value("inlet.harmonic_3"), rel=0.02)
+
+
+def test_a_dc_input_says_that_there_is_no_line_cycle():
+    from rhevectra.core.basis.requirement import Mains, Output, Requirement
+
+    d = size(Requirement(mains=Mains(kind="dc", v_min=36, v_max=60), outputs=(Output(voltage=12.0, current_max=1.0),), insulation="functional"))
+    picture = PICTURES["line"][1](d, d.grid.find(36.0), 150, 110)
+    assert any("no line cycle" in t.text for t in picture.items if isinstance(t, Text))
+
+
+@pytest.mark.parametrize(("span", "wanted"), [(9.7, 5), (0.0031, 4), (560.0, 6), (1e-5, 3)])
+def test_ticks_stand_at_round_numbers(span, wanted):
+    step = round_step(span, wanted)
+    mantissa = step / 10 ** np.floor(np.log10(step) + 1e-12)
+    assert min(abs(mantissa - m) for m in (1, 2, 5, 10)) < 1e-6
+    assert 0.4 * wanted <= span / step <= wanted + 1e-6
+
+
+def test_a_frame_maps_data_to_millimetres_and_marks_a_limit_only_inside():
+    picture = Picture(100, 60)
+    frame = Frame(picture, 10, 5, 80, 40, (0, 1e-5), (0, 560), "drain", "V")
+    assert frame.x(0) == 10 and frame.x(1e-5) == pytest.approx(90)
+    assert frame.y(frame.y1) == pytest.approx(5) and frame.y(0) == pytest.approx(45)
+    before = len(picture.items)
+    frame.level(9e3, "limit", "over")
+    assert len(picture.items) == before
+    frame.level(500, "limit 500 V", "over")
+    assert len(picture.items) == before + 2
