@@ -19,7 +19,7 @@ def main(folder: Path) -> None:
     from rhevectra.ui.window import MainWindow
 
     application = QApplication([])
-    roles.apply(application)
+    roles.start(application)
     window = MainWindow(Session.of_text(demo.text(), "demo"))
     window.show()
     for name, (desk, stage, tab) in VIEWS.items():

@@ -30,7 +30,7 @@ def test_the_bulk_is_the_smallest_value_that_meets_all_three_needs(demo_design):
 
 def test_no_smaller_core_would_have_passed(demo_document, demo_design):
     """Every smaller core forced: the design it gives breaks something of the transformer or passes only beyond the search's own aim of 90 % of the rise."""
-    volume = {n: v for n, v in zip(demo_design.context["plan"].window.names, demo_design.context["plan"].window.effective.volume, strict=True)}
+    volume = dict(zip(demo_design.context["plan"].window.names, demo_design.context["plan"].window.effective.volume, strict=True))
     chosen = demo_design.rows["transformer.core"].value
     smaller = [n for n in volume if volume[n] < 0.999 * volume[chosen]]
     assert len(smaller) > 8

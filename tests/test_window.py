@@ -18,12 +18,13 @@ from rhevectra.core.basis.formula import REGISTRY
 from rhevectra.drawing.pictures import PICTURES
 from rhevectra.project.codec import encode
 from rhevectra.ui.theme import roles
+from rhevectra.ui.views.ledger import MOVED
 from rhevectra.ui.window import MainWindow
 
 
 @pytest.fixture
 def window(qtbot):
-    roles.apply(QApplication.instance())
+    roles.start(QApplication.instance())
     made = MainWindow(Session.of_text(demo.text(), "demo"))
     qtbot.addWidget(made, before_close_func=lambda w: setattr(w.session, "saved", w.session.document))
     made.show()
@@ -39,8 +40,9 @@ def type_into(qtbot, edit: QLineEdit, text: str) -> None:
 
 
 def ledger_text(window) -> str:
+    """What the ledger says, without the column of changes."""
     t = window.size_desk.ledger.table
-    return "\n".join(" ".join(t.item(r, c).text() for c in range(4)) for r in range(t.rowCount()))
+    return "\n".join(" ".join(t.item(r, c).text() for c in range(5) if c != MOVED) for r in range(t.rowCount()))
 
 
 def pixels(window) -> bytes:
@@ -55,6 +57,8 @@ def test_pinning_by_keyboard_moves_ledger_and_picture_and_undo_brings_them_back(
     assert window.session.document.decisions == {"fs": 100e3}
     assert row.pin.isChecked() and row.origin.text() == "you"
     assert ledger_text(window) != before_text and "100 kHz" in ledger_text(window) and pixels(window) != before_picture
+    changes = [window.size_desk.ledger.table.item(r, MOVED).text() for r in range(window.size_desk.ledger.table.rowCount())]
+    assert "+35 kHz" in changes
     path = tmp_path / "saved.rhevectra.json"
     assert window.save_to(path) and window.session.changed is False
     shown = ledger_text(window)

@@ -1,6 +1,7 @@
-"""The open project: document, design, history. No interface in here; the window shows what this holds."""
+"""The open project: document, design, history, held reference. No interface in here; the window shows what this holds."""
 
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from time import perf_counter
 from typing import Any
@@ -14,12 +15,26 @@ from rhevectra.core.design.size import size
 from rhevectra.project import store
 from rhevectra.project.document import Document
 
+BURST = 1.5
+"""Nudges of one decision that follow each other within this many seconds are one edit."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """One edit that can be taken back: its name, the document before it, and for a decision its id and its value then."""
+
+    name: str
+    document: Document
+    key: str = ""
+    start: str = ""
+
 
 @dataclass
 class Session:
     """One document with its design; every edit makes a new document, designs it, and is kept for undo.
 
-    An edit that cannot be designed raises InputError and changes nothing.
+    An edit that cannot be designed raises InputError and changes nothing. before: the design before the last edit,
+    for showing what moved. reference: a design held for comparison. on_change: called with every new document.
     """
 
     document: Document
@@ -27,9 +42,13 @@ class Session:
     path: Path | None = None
     design: Design = field(init=False)
     elapsed: float = 0.0
-    past: list[tuple[str, Document]] = field(default_factory=list)
-    future: list[tuple[str, Document]] = field(default_factory=list)
+    past: list[Step] = field(default_factory=list)
+    future: list[Step] = field(default_factory=list)
     saved: Document | None = None
+    before: Design | None = None
+    reference: Design | None = None
+    on_change: Callable[[Document], None] | None = None
+    _edited: float = field(default=-1e9, repr=False)
 
     def __post_init__(self) -> None:
         self.design = self._designed(self.document)
@@ -43,7 +62,7 @@ class Session:
 
     @classmethod
     def of_text(cls, text: str, where: str) -> "Session":
-        """A session of a project text that has no file yet (a demo)."""
+        """A session of a project text that has no file yet (a demo, a recovered project)."""
         from rhevectra.project.codec import decode
 
         document = decode(text, where)
@@ -55,32 +74,48 @@ class Session:
         self.elapsed = perf_counter() - start
         return design
 
-    def _edit(self, name: str, document: Document) -> None:
+    def _edit(self, step: Step, document: Document, burst: bool = False) -> None:
         if document == self.document:
             return
-        design = self._designed(document)
-        self.past.append((name, self.document))
+        design, now = self._designed(document), perf_counter()
+        last = self.past[-1] if self.past else None
+        if burst and last is not None and last.key == step.key and now - self._edited < BURST:
+            self.past[-1] = replace(last, name=step.name.replace(step.start, last.start, 1))
+        else:
+            self.past.append(step)
+            self.before = self.design
+        self._edited = now
         self.future.clear()
-        self.document, self.design = document, design
+        self._take(document, design)
 
-    def pin(self, id: str, value: Any) -> None:
-        """Pin a decision. Raises InputError where the value cannot be used."""
-        spec, row = self.design.decision_specs[id], self.design.rows.get(id)
-        old = "" if row is None else row.value if isinstance(row.value, str) else show(float(row.value), spec.unit)
-        new = value if isinstance(value, str) else show(float(value), spec.unit)
-        self._edit(f"{spec.label} {old} → {new}", self.document.pin(id, value))
+    def _take(self, document: Document, design: Design) -> None:
+        self.document, self.design = document, design
+        if self.on_change is not None:
+            self.on_change(document)
+
+    def _text_of(self, id: str, value: Any) -> str:
+        return value if isinstance(value, str) else show(float(value), self.design.decision_specs[id].unit)
+
+    def pin(self, id: str, value: Any, burst: bool = False) -> None:
+        """Pin a decision; a burst of nudges is one edit. Raises InputError where the value cannot be used."""
+        row = self.design.rows.get(id)
+        old, new = "" if row is None else self._text_of(id, row.value), self._text_of(id, value)
+        step = Step(f"{self.design.decision_specs[id].label} {old} → {new}", self.document, id, old)
+        self._edit(step, self.document.pin(id, value), burst)
 
     def free(self, id: str) -> None:
         """Remove a pin."""
-        self._edit(f"{self.design.decision_specs[id].label} follows its rule", self.document.free(id))
+        self._edit(Step(f"{self.design.decision_specs[id].label} follows its rule", self.document), self.document.free(id))
 
     def require(self, requirement: Requirement, title: str | None = None) -> None:
         """Change the requirement."""
-        self._edit("requirement", self.document.require(requirement, title))
+        self._edit(Step("requirement", self.document), self.document.require(requirement, title))
 
     def measure(self, id: str, reading: Measured | None) -> None:
         """Enter or take back a reading."""
-        self._edit(f"reading of {id}", self.document.measure(id, reading))
+        label = self.design.specs[id].label if id in self.design.specs else id
+        what = "taken back" if reading is None else show(reading.value, self.design.rows[id].unit if id in self.design.rows else "")
+        self._edit(Step(f"reading of {label}: {what}", self.document), self.document.measure(id, reading))
 
     def undo(self) -> str | None:
         """Take the last edit back; its name, or None."""
@@ -90,13 +125,18 @@ class Session:
         """Do the edit again that was taken back; its name, or None."""
         return self._step(self.future, self.past)
 
-    def _step(self, source: list[tuple[str, Document]], target: list[tuple[str, Document]]) -> str | None:
+    def _step(self, source: list[Step], target: list[Step]) -> str | None:
         if not source:
             return None
-        name, document = source.pop()
-        target.append((name, self.document))
-        self.document, self.design = document, self._designed(document)
-        return name
+        step = source.pop()
+        target.append(replace(step, document=self.document))
+        self.before, self._edited = None, -1e9
+        self._take(step.document, self._designed(step.document))
+        return step.name
+
+    def hold(self) -> None:
+        """Hold the present design as the reference, or release the one that is held."""
+        self.reference = None if self.reference is not None else self.design
 
     @property
     def changed(self) -> bool:

@@ -1,12 +1,15 @@
 """A scaled frame inside a picture: ticks at round numbers, units, traces."""
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.drawing.display import FrameInfo, Picture
 
+_PREFIXED = ("s", "Hz", "A primary")
+"""Units of the horizontal axis that take a prefix; others are words."""
 _PREFIX = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M"}
 
 
@@ -21,13 +24,14 @@ class Frame:
     """Maps data to millimetres and draws grid, ticks and traces."""
 
     def __init__(self, picture: Picture, left: float, top: float, width: float, height: float, x_range: tuple[float, float], y_range: tuple[float, float],
-                 title: str, y_unit: str, x_unit: str = "s", x_labels: bool = True) -> None:
+                 title: str, y_unit: str, x_unit: str = "s", x_labels: bool = True, x_ticks: Sequence[float] = ()) -> None:
         self.picture, self.left, self.top, self.width, self.height = picture, left, top, width, height
         self.x0, self.x1 = x_range
-        self.step = round_step(y_range[1] - y_range[0], max(2, int(height / 9)))
+        self.step = round_step(y_range[1] - y_range[0], max(2, int(height / 8)))
         self.y0 = math.floor(y_range[0] / self.step + 1e-9) * self.step
         self.y1 = math.ceil(y_range[1] / self.step - 1e-9) * self.step
-        self._grid(title, y_unit, x_unit, x_labels)
+        self._levels(title, y_unit)
+        self._times(x_unit, x_labels, x_ticks)
         self.y_unit, self.x_unit = y_unit, x_unit
         self.names: list[str] = []
 
@@ -37,7 +41,7 @@ class Frame:
     def y(self, value: float) -> float:
         return self.top + (self.y1 - value) / (self.y1 - self.y0) * self.height
 
-    def _grid(self, title: str, y_unit: str, x_unit: str, x_labels: bool) -> None:
+    def _levels(self, title: str, y_unit: str) -> None:
         p = self.picture
         count = round((self.y1 - self.y0) / self.step)
         scale = _power(max(abs(self.y0), abs(self.y1)))
@@ -45,16 +49,32 @@ class Frame:
             value = self.y0 + k * self.step
             p.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], "rule", 0.18)
             p.text(self.left - 1.5, self.y(value) + 1.1, _plain(value / 10.0**scale, self.step / 10.0**scale), "muted", "right", 3.0)
-        step = round_step(self.x1 - self.x0, max(3, int(self.width / 24)))
-        x_scale = _power(max(abs(self.x0), abs(self.x1)))
-        last = math.floor(self.x1 / step + 1e-9)
-        for k in range(math.ceil(self.x0 / step - 1e-9), last + 1):
-            value = k * step
-            p.line([(self.x(value), self.top), (self.x(value), self.top + self.height)], "rule", 0.18)
-            if x_labels:
-                text = _plain(value / 10.0**x_scale, step / 10.0**x_scale) + (f" {_PREFIX[x_scale]}{x_unit}" if k == last else "")
-                p.text(self.x(value), self.top + self.height + 4.0, text, "muted", "right" if k == last else "middle", 3.0)
         p.text(self.left + 1.5, self.top + 3.6, f"{title} [{_PREFIX[scale]}{y_unit}]", "ink", "left", 3.4, True)
+
+    def _times(self, x_unit: str, labels: bool, ticks: Sequence[float]) -> None:
+        p = self.picture
+        step = round_step(self.x1 - self.x0, max(3, int(self.width / 24)))
+        scale = _power(max(abs(self.x0), abs(self.x1))) if x_unit in _PREFIXED else 0
+        places = [k * step for k in range(math.ceil(self.x0 / step - 1e-9), math.floor(self.x1 / step + 1e-9) + 1)]
+        words = x_unit not in _PREFIXED
+        room = self.left + self.width - (0.55 * 3.0 * len(x_unit) + 2 if words else 0)
+        for value in ticks or places:
+            last = value == (ticks or places)[-1]
+            p.line([(self.x(value), self.top), (self.x(value), self.top + self.height)], "rule", 0.18)
+            if labels and self.x(value) < room + 1e-6:
+                text = _plain(value / 10.0**scale, (1.0 if ticks else step) / 10.0**scale)
+                if last and not words:
+                    p.text(min(self.x(value) + 6.0, self.left + self.width), self.top + self.height + 4.0, f"{text} {_PREFIX[scale]}{x_unit}", "muted", "right", 3.0)
+                else:
+                    p.text(self.x(value), self.top + self.height + 4.0, text, "muted", "middle", 3.0)
+        if words and labels:
+            p.text(self.left + self.width, self.top + self.height + 4.0, x_unit, "muted", "right", 3.0)
+
+    def pale(self, x: Array, y: Array) -> None:
+        """A trace of the held design, behind those of the present one and without a read-out."""
+        xs = self.left + (np.clip(np.asarray(x), self.x0, self.x1) - self.x0) / (self.x1 - self.x0) * self.width
+        ys = self.top + (self.y1 - np.clip(np.asarray(y), self.y0, self.y1)) / (self.y1 - self.y0) * self.height
+        self.picture.line(list(zip(xs.tolist(), ys.tolist(), strict=True)), "pale", 0.9)
 
     def trace(self, name: str, x: Array, y: Array, role: str, width: float = 0.45, dashed: bool = False) -> None:
         """Draw one trace; its data is kept for the cursor and the export."""
@@ -76,9 +96,10 @@ class Frame:
 
 
 def _power(largest: float) -> int:
+    """Prefix exponent of a scale: numbers up to 2000 keep the smaller unit."""
     if largest <= 0:
         return 0
-    return min(max(math.floor(math.log10(largest * 1.0001) / 3) * 3, -12), 6)
+    return min(max(math.floor(math.log10(largest / 1.9999) / 3) * 3, -12), 6)
 
 
 def _plain(value: float, step: float) -> str:

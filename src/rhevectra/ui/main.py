@@ -7,6 +7,8 @@ import tempfile
 from pathlib import Path
 
 from rhevectra import demo
+from rhevectra.app import settings
+from rhevectra.app.autosave import found
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
 from rhevectra.drawing import pictures  # noqa: F401  (before Qt, which reads the source of every module imported after it)
@@ -45,12 +47,13 @@ def run(project: str | None, demo_name: str | None, shot: str | None) -> int:
     QLocale.setDefault(QLocale.c())
     application = QApplication.instance() or QApplication(["rhevectra"])
     assert isinstance(application, QApplication)
-    roles.apply(application)
+    roles.start(application, str(settings.read()["theme"]))
     window = MainWindow(session)
     window.show()
     application.processEvents()
     gc.enable()
     if shot is None:
+        window.offer_recovery(found())
         return int(application.exec())
     if not window.grab().save(shot, "PNG"):
         raise InputError(shot, "the picture cannot be written", "a folder that may be written")

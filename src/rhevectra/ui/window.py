@@ -1,51 +1,59 @@
-"""The main window: wires session, views and menus together, and nothing else."""
+"""The main window: wires session, desks and commands together, and nothing else."""
 
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMainWindow, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QMainWindow, QProgressBar, QStackedWidget, QWidget
 
-from rhevectra import demo
-from rhevectra.app.netlist import netlist_text
+from rhevectra.app import settings
+from rhevectra.app.autosave import Autosave, Found
+from rhevectra.app.changes import summary
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
-from rhevectra.project.store import write_text
+from rhevectra.ui.commands import COMMANDS, MENUS
+from rhevectra.ui.files import FileActions
+from rhevectra.ui.jobs import Jobs
+from rhevectra.ui.looks import ViewActions
+from rhevectra.ui.rail import Rail, framed
 from rhevectra.ui.views.size_desk import SizeDesk
+from rhevectra.ui.widgets.notice import Notice
 
 if TYPE_CHECKING:
     from rhevectra.ui.views.ask import AskView
-
-DESKS = {"Ask": "the requirement on one page", "Size": "the stages, their decisions and figures"}
-FILTER = "Rhevectra projects (*.rhevectra.json)"
+    from rhevectra.ui.views.sheet_page import SheetPage
 
 
-class MainWindow(QMainWindow):
-    """Rail with desks, menus, status line."""
+class MainWindow(FileActions, ViewActions, QMainWindow):
+    """Rail with desks, menus, notice bar, status line."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
+        self.autosave = Autosave()
         self.session = session
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.size_desk = SizeDesk(self)
         self._ask: AskView | None = None
+        self._page: SheetPage | None = None
         self._stale: set[QWidget | None] = set()
-        self.stack = QStackedWidget(self)
-        centre = QWidget(self)
-        row = QHBoxLayout(centre)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addWidget(self._rail())
-        row.addWidget(self.stack, 1)
-        self.setCentralWidget(centre)
+        self.stack, self.notice, self.rail = QStackedWidget(self), Notice(self), Rail(self)
+        self.rail.chosen.connect(self.go)
+        self.setCentralWidget(framed(self.rail, self.notice, self.stack))
         self.stack.addWidget(self.size_desk)
-        self._menus()
-        self.size_desk.pinned.connect(lambda id, value: self._edit(lambda: self.session.pin(id, value), id))
+        self.jobs = Jobs(self)
+        self._progress = QProgressBar(self)
+        self._said = QLabel(self)
+        self._make_status()
+        self.actions_by_id = self._make_menus()
+        self.size_desk.pinned.connect(lambda id, value, burst: self._edit(lambda: self.session.pin(id, value, burst), id))
         self.size_desk.freed.connect(lambda id: self._edit(lambda: self.session.free(id), id))
+        self.size_desk.measured.connect(lambda id, reading: self._edit(lambda: self.session.measure(id, reading)))
+        self.size_desk.admit.connect(self.admit)
+        self._adopt(session)
         self.go("Size")
-        self.show_all()
+        self._restore_splitters()
 
     @property
     def ask(self) -> "AskView":
@@ -60,33 +68,72 @@ class MainWindow(QMainWindow):
             self._ask.show_document(self.session.document)
         return self._ask
 
-    def _rail(self) -> QWidget:
-        rail = QWidget(self)
-        rail.setObjectName("rail")
-        rail.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        rail.setFixedWidth(64)
-        column = QVBoxLayout(rail)
-        column.setContentsMargins(0, 12, 0, 0)
-        column.setSpacing(0)
-        self.rail = QButtonGroup(self)
-        for k, (name, hint) in enumerate(DESKS.items()):
-            button = QToolButton(rail)
-            button.setObjectName("rail")
-            button.setText(name)
-            button.setCheckable(True)
-            button.setFixedWidth(64)
-            button.setShortcut(f"Ctrl+{k + 1}")
-            button.setToolTip(f"{hint} (Ctrl+{k + 1})")
-            button.clicked.connect(lambda _checked=False, name=name: self.go(name))
-            self.rail.addButton(button, k)
-            column.addWidget(button)
-        column.addStretch(1)
-        return rail
+    @property
+    def page(self) -> "SheetPage":
+        """The page of text (shortcuts, comparison), built when it is first wanted."""
+        if self._page is None:
+            from rhevectra.ui.views.sheet_page import SheetPage
+
+            self._page = SheetPage(self)
+            self.stack.addWidget(self._page)
+        return self._page
+
+    def _make_status(self) -> None:
+        self._progress.setMaximumWidth(160)
+        self._progress.hide()
+        self.statusBar().addPermanentWidget(self._said)
+        self.statusBar().addPermanentWidget(self._progress)
+        self.jobs.progress.connect(self._job_progress)
+        self.jobs.ended.connect(lambda _name: self._progress.hide())
+
+    def _job_progress(self, name: str, done: int, total: int) -> None:
+        self._progress.setRange(0, total)
+        self._progress.setValue(done)
+        self._progress.setFormat(f"{name} %p %")
+        self._progress.setVisible(done < total)
+
+    def _make_menus(self) -> dict[str, QAction]:
+        made = {}
+        for name in MENUS:
+            menu = self.menuBar().addMenu(f"&{name}")
+            for command in (c for c in COMMANDS if c.menu == name):
+                action = QAction(command.title, self)
+                if command.keys:
+                    action.setShortcut(QKeySequence(command.keys))
+                action.setToolTip(command.tip)
+                action.setStatusTip(command.tip)
+                action.triggered.connect(lambda _checked=False, c=command: getattr(self, c.method)())
+                menu.addAction(action)
+                made[command.id] = action
+            if name == "Project":
+                self._recent = menu.addMenu("Recent")
+                self._recent.aboutToShow.connect(self._fill_recent)
+        return made
+
+    def _adopt(self, session: Session) -> None:
+        """Take another session into the window."""
+        self.jobs.cancel()
+        self.session = session
+        session.on_change = lambda document: self._keep(document)
+        self.size_desk.corner = None
+        self.show_all()
+
+    def _keep(self, document: Any) -> None:
+        """Unsaved work goes to disk after every edit; a failure is told, not raised."""
+        if self.session.changed:
+            problem = self.autosave.write(document, self.session.path)
+            if problem:
+                QTimer.singleShot(0, lambda: self.statusBar().showMessage(problem))
+        else:
+            self.autosave.clear()
 
     def go(self, desk: str) -> None:
         """Show a desk by name."""
-        self.rail.button(list(DESKS).index(desk)).setChecked(True)
-        self.stack.setCurrentWidget(self.ask if desk == "Ask" else self.size_desk)
+        self.rail.mark(desk)
+        self._show_widget(self.ask if desk == "Ask" else self.size_desk)
+
+    def _show_widget(self, widget: QWidget) -> None:
+        self.stack.setCurrentWidget(widget)
         self._refresh()
 
     def _refresh(self) -> None:
@@ -95,26 +142,9 @@ class MainWindow(QMainWindow):
         if shown in self._stale:
             self._stale.discard(shown)
             if shown is self.size_desk:
-                self.size_desk.show_design(self.session.design)
-            else:
+                self.size_desk.show_design(self.session.design, self.session.reference, self.session.before)
+            elif shown is self._ask:
                 self.ask.show_document(self.session.document)
-
-    def _menus(self) -> None:
-        bar = self.menuBar()
-        for title, entries in (
-            ("&Project", (("Open …", QKeySequence.StandardKey.Open, self.open_dialog), ("Open the demo", None, self.open_demo), ("Save", QKeySequence.StandardKey.Save, self.save), ("Save as …", "Ctrl+Shift+S", self.save_dialog),
-                          ("Export netlist …", "Ctrl+E", self.export_dialog), ("Quit", "Ctrl+Q", self.close))),
-            ("&Edit", (("Undo", "Ctrl+Z", self.undo), ("Redo", "Ctrl+Y", self.redo))),
-            ("&Help", (("Cautions", None, self.cautions),))):
-            menu = bar.addMenu(title)
-            for text, keys, slot in entries:
-                action = QAction(text, self)
-                if keys is not None:
-                    action.setShortcut(QKeySequence(keys))
-                action.triggered.connect(lambda _checked=False, slot=slot: slot())
-                menu.addAction(action)
-                if text in ("Undo", "Redo"):
-                    setattr(self, f"_{text.lower()}_action", action)
 
     def show_all(self) -> None:
         """Show the session's document and design everywhere."""
@@ -124,16 +154,19 @@ class MainWindow(QMainWindow):
         name = s.path.name if s.path else "not saved yet"
         self.setWindowTitle(f"{'● ' if s.changed else ''}{s.document.title} · {name} · Rhevectra")
         worst = "feasible" if s.design.feasible else "INFEASIBLE: see findings"
-        self.statusBar().showMessage(f"{s.design.topology} designed at {s.design.grid.shape[0] * s.design.grid.shape[1] * s.design.grid.shape[2] * s.design.grid.shape[3]} corners in {s.elapsed * 1e3:.0f} ms · {worst}")
-        for action, stack in ((self._undo_action, s.past), (self._redo_action, s.future)):  # type: ignore[attr-defined]
-            verb = "Undo" if action is self._undo_action else "Redo"  # type: ignore[attr-defined]
-            action.setText(f"{verb}: {stack[-1][0]}" if stack else verb)
-            action.setEnabled(bool(stack))
+        moved = summary(s.before, s.design) if s.before is not None else ""
+        corners = len(s.design.grid.lines) * len(s.design.grid.freqs) * len(s.design.grid.points) * len(s.design.grid.bus)
+        self.statusBar().showMessage(f"{s.design.topology} designed at {corners} corners in {s.elapsed * 1e3:.0f} ms · {worst}" + (f" · {moved}" if moved else ""))
+        self._said.setText("reference held" if s.reference is not None else "")
+        for id, stack, verb in (("edit.undo", s.past, "Undo"), ("edit.redo", s.future, "Redo")):
+            self.actions_by_id[id].setText(f"{verb}: {stack[-1].name}" if stack else verb)
+            self.actions_by_id[id].setEnabled(bool(stack))
+        self.actions_by_id["view.hold"].setText("Release the reference" if s.reference is not None else "Hold as reference")
 
-    def _edit(self, change: object, id: str = "") -> None:
+    def _edit(self, change: Any, id: str = "") -> None:
         """Do an edit; a refused one leaves everything as it was and says why at its field."""
         try:
-            change()  # type: ignore[operator]
+            change()
         except InputError as problem:
             row = self.size_desk.decisions.rows.get(id)
             if row is not None:
@@ -154,88 +187,41 @@ class MainWindow(QMainWindow):
         if self.session.redo():
             self.show_all()
 
-    def _replace(self, session: Session) -> None:
-        self.session = session
-        self.size_desk.corner = None
-        self.show_all()
+    def offer_recovery(self, found: list[Found]) -> None:
+        """Say that unsaved work was found, and offer it."""
+        if not found:
+            return
+        from datetime import datetime
 
-    def _guarded(self, action: object) -> bool:
+        first = found[0]
+        when = datetime.fromtimestamp(first.when).strftime("%d.%m.%Y %H:%M")
+        self.notice.say(f"Unsaved work of “{first.title}” from {when} was found after a crash.", (("Restore it", lambda: self._recover(first)), ("Discard it", first.discard), ("Later", lambda: None)))
+
+    def _recover(self, found: Found) -> None:
         try:
-            action()  # type: ignore[operator]
+            session = Session.of_text(found.text, found.title)
         except InputError as problem:
             self.statusBar().showMessage(str(problem))
-            return False
-        return True
+            return
+        session.path, session.saved = found.path, None
+        self._adopt(session)
+        self._keep(session.document)
+        found.discard()
 
-    def open_path(self, path: str | Path) -> bool:
-        """Open a project file; a wrong one is told in the status line and the present one stays."""
-        return self._may_leave() and self._guarded(lambda: self._replace(Session.open(path)))
-
-    def open_dialog(self) -> None:
-        """Ask for a file and open it."""
-        from PySide6.QtWidgets import QFileDialog
-
-        path, _ = QFileDialog.getOpenFileName(self, "Open project", "", FILTER)
-        if path:
-            self.open_path(path)
-
-    def open_demo(self) -> None:
-        """Open the demo project."""
-        if self._may_leave():
-            self._replace(Session.of_text(demo.text(), "demo"))
-
-    def save(self) -> bool:
-        """Save to the project's file, asking for one if there is none."""
-        if self.session.path is None:
-            return self.save_dialog()
-        return self.save_to(self.session.path)
-
-    def save_to(self, path: str | Path) -> bool:
-        """Save to a file; a failure is told in the status line and nothing is lost."""
-        done = self._guarded(lambda: self.session.save(path))
-        if done:
-            self.show_all()
-            self.statusBar().showMessage(f"saved {Path(path).name}")
-        return done
-
-    def save_dialog(self) -> bool:
-        """Ask for a file and save."""
-        from PySide6.QtWidgets import QFileDialog
-
-        path, _ = QFileDialog.getSaveFileName(self, "Save project", "project.rhevectra.json", FILTER)
-        return bool(path) and self.save_to(path)
-
-    def export_dialog(self) -> None:
-        """Ask for a file and write the netlist at the shown corner's line, full load."""
-        from PySide6.QtWidgets import QFileDialog
-
-        path, _ = QFileDialog.getSaveFileName(self, "Export netlist", "power-stage.cir", "SPICE netlist (*.cir)")
-        if path:
-            corner = self.size_desk.corner
-            line = corner.v_line if corner else None
-            if self._guarded(lambda: write_text(path, netlist_text(self.session.design, line, 1.0, "valley"))):
-                self.statusBar().showMessage(f"netlist written to {Path(path).name}")
-
-    def cautions(self) -> None:
-        """The cautions, on the Ask page."""
-        self.go("Ask")
-        self.ask.show_cautions()
-
-    def _may_leave(self) -> bool:
-        if not self.session.changed:
-            return True
-        from PySide6.QtWidgets import QMessageBox
-
-        answer = QMessageBox.question(self, "Unsaved changes", "The project has changes that are not saved.", QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel)
-        if answer == QMessageBox.StandardButton.Save:
-            return self.save()
-        return answer == QMessageBox.StandardButton.Discard
+    def _restore_splitters(self) -> None:
+        for name, sizes in settings.read()["splitters"].items():
+            splitter = self.size_desk.splitters.get(name)
+            if splitter is not None and isinstance(sizes, list) and all(isinstance(n, int) for n in sizes):
+                splitter.setSizes(sizes)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if self._may_leave():
-            event.accept()
-        else:
+        if not self.may_leave():
             event.ignore()
+            return
+        self.jobs.cancel()
+        self.autosave.clear()
+        settings.change(splitters={name: s.sizes() for name, s in self.size_desk.splitters.items()})
+        event.accept()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
@@ -244,4 +230,5 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:
         urls = event.mimeData().urls()
         if urls:
-            self.open_path(urls[0].toLocalFile())
+            self.open_path(Path(urls[0].toLocalFile()))
+

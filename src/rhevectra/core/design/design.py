@@ -135,3 +135,16 @@ def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
     if corner is not None and spec.domain.case:
         corner = replace(corner, case=spec.domain.case)
     return Figure(spec.id, spec.label, spec.symbol, row.unit, spec.stage, value, corner, limit, kind, margin, origin, spec)
+
+
+def figure_at(design: Design, figure: Figure, corner: Corner) -> Figure:
+    """A figure as it is at one corner; its margin counts only where the figure is judged."""
+    row, limit_row = design.rows[figure.id], design.rows.get(figure.spec.limit)
+    if isinstance(row.value, str):
+        return figure
+    value = float(row.at(corner.index))
+    judged = bool(figure.spec.domain.mask(design.grid)[corner.index])
+    limit = float(limit_row.at(corner.index)) if limit_row is not None and judged else None
+    margin = margin_of(value, limit, figure.spec.limit_kind) if limit is not None else None
+    shown = replace(corner, case=figure.spec.domain.case) if figure.spec.domain.case else corner
+    return replace(figure, value=value, corner=shown if figure.corner is not None else None, limit=limit, limit_kind=figure.spec.limit_kind if limit is not None else None, margin=margin)

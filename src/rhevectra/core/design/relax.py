@@ -1,5 +1,6 @@
 """What would admit a core that was refused: the cheapest single change, found by designing with it."""
 
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from rhevectra.core.basis.quantities import show
@@ -12,14 +13,23 @@ STEPS: tuple[tuple[str, Any], ...] = (
 """Changes in the order of what they cost: arrangement and insulation school, some heat, ripple, frequency, safety against saturation."""
 
 
+def relaxations(design: Design, cores: Sequence[str]) -> Iterator[tuple[int, int, str | None]]:
+    """Work through cores: yields (done, total, sentence or None), a sentence when a core is settled."""
+    total = len(cores) * len(STEPS)
+    for k, core in enumerate(cores):
+        sentence = f"{core}: no single change tried admits it"
+        for n, (id, value) in enumerate(STEPS):
+            row = design.rows.get(id)
+            if row is None or row.value == value or id in design.pins:
+                continue
+            if size(design.requirement, {**design.pins, "transformer.core": core, id: value}, design.as_built, design.catalogue).feasible:
+                shown = value if isinstance(value, str) else show(value, design.decision_specs[id].unit)
+                sentence = f"{core} would do with {design.decision_specs[id].label.lower()} {shown}"
+                break
+            yield k * len(STEPS) + n + 1, total, None
+        yield (k + 1) * len(STEPS), total, sentence
+
+
 def cheapest_relaxation(design: Design, core: str) -> str:
     """One sentence: the first change of `STEPS` with which a design on `core` meets everything, or that none does."""
-    for id, value in STEPS:
-        row = design.rows.get(id)
-        if row is None or row.value == value or id in design.pins:
-            continue
-        trial = size(design.requirement, {**design.pins, "transformer.core": core, id: value}, design.as_built, design.catalogue)
-        if trial.feasible:
-            shown = value if isinstance(value, str) else show(value, design.decision_specs[id].unit)
-            return f"{core} would do with {design.decision_specs[id].label.lower()} {shown}"
-    return f"{core}: no single change tried admits it"
+    return next(text for _, _, text in relaxations(design, [core]) if text is not None)

@@ -333,3 +333,21 @@ def reflected_charge(c: Any, v: Any, turns_secondary: Any, turns_primary: Any) -
 def supply_capacitor(i_supply: Any, t_start: Any, hysteresis: Any) -> Any:
     """Least supply capacitor [F]."""
     return i_supply * t_start / hysteresis
+
+
+@formula("Î = P/(V_bus·D)·(1 + ½·K)", "A", "P V_bus D K", "mid current of the on-time plus half its ripple, ideal stage in continuous conduction")
+def peak_of_ripple(power: Any, v_bus: Any, duty: Any, ripple_ratio: Any) -> Any:
+    """Peak primary current [A] for a ripple ratio."""
+    return power / (v_bus * duty) * (1 + 0.5 * ripple_ratio)
+
+
+@formula("I = P/(V_bus·D)·√(D·(1 + K²/12))", "A", "P V_bus D K", "rms of a trapezoid")
+def rms_of_ripple(power: Any, v_bus: Any, duty: Any, ripple_ratio: Any) -> Any:
+    """Rms primary current [A] for a ripple ratio."""
+    return power / (v_bus * duty) * np.sqrt(duty * (1 + np.square(ripple_ratio) / 12))
+
+
+@formula("W = ½·L·Î²", "J", "L Î", "definition")
+def stored_energy(inductance: Any, i_peak: Any) -> Any:
+    """Energy [J] stored at the peak current, to which the size of a gapped core goes."""
+    return 0.5 * inductance * np.square(i_peak)

@@ -7,16 +7,28 @@ from PySide6.QtWidgets import QApplication
 
 LIGHT = {
     "paper": "#f6f4ee", "card": "#fffdf8", "rule": "#d9d4c7", "ink": "#1d2b2f", "muted": "#5c6a6d", "accent": "#0e6a68", "primary": "#3a4a97", "secondary": "#97571b", "aux": "#4c672e",
-    "inside": "#3d6a4e", "tight": "#9a6500", "over": "#ad2f1c", "rail": "#ece7db", "tape": "#e6cf8f", "margin": "#efe9da", "core": "#8b8f90"}
+    "inside": "#3d6a4e", "tight": "#8f5e00", "over": "#ad2f1c", "rail": "#ece7db", "tape": "#e6cf8f", "margin": "#efe9da", "core": "#8b8f90", "pale": "#c3bcab"}
+DARK = {
+    "paper": "#14191b", "card": "#1c2326", "rule": "#3a454a", "ink": "#e8e5dc", "muted": "#a3afb3", "accent": "#5fc7c0", "primary": "#a3b4ff", "secondary": "#e3a868", "aux": "#aecb8e",
+    "inside": "#8ac59d", "tight": "#e6b455", "over": "#ff9580", "rail": "#0f1416", "tape": "#7a6a35", "margin": "#273034", "core": "#667075", "pale": "#566368"}
+THEMES = {"light": LIGHT, "dark": DARK}
 TEXT_ROLES = ("ink", "muted", "accent", "primary", "secondary", "aux", "inside", "tight", "over")
 """Roles that colour text; each reads on card and paper with a contrast of at least 4.5 : 1."""
 FAMILY = "Source Sans Pro"
 BASE_POINTS = 10.5
 
 
+_shown = {"theme": "light"}
+
+
+def theme() -> str:
+    """The name of the theme in use."""
+    return _shown["theme"]
+
+
 def colour(role: str) -> QColor:
-    """The colour of a role."""
-    return QColor(LIGHT[role])
+    """The colour of a role in the theme in use."""
+    return QColor(THEMES[theme()][role])
 
 
 def contrast(a: str, b: str) -> float:
@@ -44,11 +56,17 @@ def font(points: float = BASE_POINTS, bold: bool = False) -> QFont:
     return made
 
 
-def apply(application: QApplication) -> None:
-    """Fonts, palette and style sheet for the whole application."""
+def start(application: QApplication, name: str = "light") -> None:
+    """Typeface, style and theme for the whole application."""
     load_fonts()
     application.setStyle("Fusion")
     application.setFont(font())
+    apply(application, name)
+
+
+def apply(application: QApplication, name: str) -> None:
+    """Palette and style sheet of a theme; an unknown name takes the light one."""
+    _shown["theme"] = name if name in THEMES else "light"
     palette = QPalette()
     for role, name in ((QPalette.ColorRole.Window, "paper"), (QPalette.ColorRole.Base, "card"), (QPalette.ColorRole.AlternateBase, "paper"), (QPalette.ColorRole.Button, "card"),
                        (QPalette.ColorRole.WindowText, "ink"), (QPalette.ColorRole.Text, "ink"), (QPalette.ColorRole.ButtonText, "ink"), (QPalette.ColorRole.Highlight, "accent"),
@@ -59,10 +77,11 @@ def apply(application: QApplication) -> None:
 
 
 def _sheet() -> str:
-    c = LIGHT
+    c = THEMES[theme()]
     return f"""
     QMainWindow, QDialog {{ background: {c['paper']}; }}
     QFrame#card {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; }}
+    QWidget#body {{ background: {c['card']}; }}
     QLabel#title {{ font-weight: 600; }}
     QLabel#muted {{ color: {c['muted']}; }}
     QLabel#problem {{ color: {c['over']}; }}
@@ -72,6 +91,17 @@ def _sheet() -> str:
     QToolButton, QPushButton {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; padding: 3px 8px; }}
     QToolButton:checked, QPushButton:checked {{ background: {c['accent']}; color: {c['card']}; border-color: {c['accent']}; }}
     QToolButton:focus, QPushButton:focus {{ border: 1px solid {c['accent']}; }}
+    QToolButton#switch {{ border: none; background: transparent; color: {c['muted']}; padding: 1px 5px; }}
+    QToolButton#switch:checked {{ background: transparent; color: {c['accent']}; font-weight: 600; }}
+    QToolButton#switch:focus {{ text-decoration: underline; }}
+    QToolButton#link {{ border: none; background: transparent; color: {c['accent']}; padding: 1px 2px; }}
+    QToolButton#link:focus {{ text-decoration: underline; }}
+    QFrame#bar {{ background: {c['margin']}; border-bottom: 1px solid {c['rule']}; }}
+    QFrame#palette {{ background: {c['card']}; border: 2px solid {c['accent']}; border-radius: 3px; }}
+    QScrollBar:vertical {{ background: transparent; width: 11px; margin: 0; }}
+    QScrollBar::handle:vertical {{ background: {c['rule']}; border-radius: 4px; min-height: 28px; margin: 1px 2px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
     QToolButton#rail {{ border: none; border-radius: 0; background: {c['rail']}; padding: 12px 4px; }}
     QToolButton#rail:checked {{ background: {c['paper']}; color: {c['ink']}; border-left: 3px solid {c['accent']}; font-weight: 600; }}
     QToolButton#rail:focus {{ border-left: 3px solid {c['accent']}; }}
@@ -81,7 +111,7 @@ def _sheet() -> str:
     QTableWidget::item:selected {{ background: {c['rail']}; color: {c['ink']}; }}
     QListWidget {{ background: {c['card']}; border: none; }}
     QListWidget::item:selected {{ background: {c['rail']}; color: {c['ink']}; }}
-    QTextBrowser {{ background: {c['margin']}; border: none; border-radius: 3px; }}
+    QTextBrowser {{ background: {c['margin']}; color: {c['ink']}; border: none; border-radius: 3px; }}
     QScrollArea {{ border: none; background: transparent; }}
     QTabBar::tab {{ background: transparent; border: none; padding: 4px 10px; color: {c['muted']}; }}
     QTabBar::tab:selected {{ color: {c['accent']}; font-weight: 600; border-bottom: 2px solid {c['accent']}; }}

@@ -10,10 +10,11 @@ from rhevectra.ui.widgets.decision_row import DecisionRow
 
 
 class DecisionsView(QFrame):
-    """A list of decision rows. Emits (id, value) to pin and id to free."""
+    """A list of decision rows. Emits (id, value, whether it was a nudge) to pin, id to free, and the wish to know what would admit a refused core."""
 
-    pinned = Signal(str, object)
+    pinned = Signal(str, object, bool)
     freed = Signal(str)
+    admit = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -40,6 +41,7 @@ class DecisionsView(QFrame):
 
     def _build(self, design: Design, taken: list[Any]) -> None:
         body = QWidget()
+        body.setObjectName("body")
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -49,6 +51,7 @@ class DecisionsView(QFrame):
             row = DecisionRow(spec, choices, body)
             row.pinned.connect(self.pinned)
             row.freed.connect(self.freed)
+            row.admit.connect(self.admit)
             self.rows[spec.id] = row
             column.addWidget(row)
         if not taken:
@@ -58,6 +61,10 @@ class DecisionsView(QFrame):
             column.addWidget(empty)
         column.addStretch(1)
         self._area.setWidget(body)
+
+    def focused(self) -> DecisionRow | None:
+        """The row the keyboard is on."""
+        return next((r for r in self.rows.values() if r.isAncestorOf(self.window().focusWidget() or self)), None)
 
     def focus(self, id: str) -> None:
         """Put the keyboard on a decision."""

@@ -21,10 +21,18 @@ class PlateButton(QAbstractButton):
         self.setAutoExclusive(True)
         self.setShortcut(f"Alt+{number}")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self._compact = False
         self.setFixedHeight(72)
         self.setMinimumWidth(92)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.show_plate(plate)
+
+    def set_compact(self, compact: bool) -> None:
+        """Only name and bar, except on the chosen plate and the worst."""
+        self._compact = compact
+        self.setFixedHeight(56 if compact else 72)
+        self.setMinimumWidth(72 if compact else 92)
+        self.update()
 
     def show_plate(self, plate: Plate) -> None:
         """Show new figures in place."""
@@ -45,6 +53,10 @@ class PlateButton(QAbstractButton):
         painter.setPen(colour("muted"))
         painter.setFont(font(9))
         painter.drawText(9, 18, painter.fontMetrics().elidedText(p.name, Qt.TextElideMode.ElideRight, room))
+        if self._compact:
+            self._compact_lines(painter, p, room)
+            painter.end()
+            return
         painter.setPen(colour("ink"))
         painter.setFont(font(10.5, True))
         painter.drawText(9, 37, painter.fontMetrics().elidedText(p.telling, Qt.TextElideMode.ElideRight, room))
@@ -53,16 +65,24 @@ class PlateButton(QAbstractButton):
         painter.setPen(colour("muted"))
         painter.drawText(9, 52, watts)
         if p.margin is not None:
-            self._bar(painter, p, room)
+            word = painter.fontMetrics().horizontalAdvance(p.word)
+            painter.setPen(colour(p.word))
+            painter.drawText(self.width() - 9 - word, 52, p.word)
+            self._bar(painter, p, room, 59)
         painter.end()
 
-    def _bar(self, painter: QPainter, p: Plate, room: int) -> None:
-        word = painter.fontMetrics().horizontalAdvance(p.word)
-        painter.setPen(colour(p.word))
-        painter.drawText(self.width() - 9 - word, 52, p.word)
+    def _compact_lines(self, painter: QPainter, p: Plate, room: int) -> None:
+        painter.setFont(font(8.5))
+        told = p.telling if self.isChecked() else p.word
+        painter.setPen(colour("ink" if self.isChecked() else p.word or "muted"))
+        painter.drawText(9, 34, painter.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, room))
+        if p.margin is not None:
+            self._bar(painter, p, room, 43)
+
+    def _bar(self, painter: QPainter, p: Plate, room: int, y: int) -> None:
         share = min(max(1 - (p.margin or 0.0), 0.0), 1.0)
-        painter.fillRect(QRectF(9, 59, room, 4), colour("rule"))
-        painter.fillRect(QRectF(9, 59, room * share, 4), colour(p.word))
+        painter.fillRect(QRectF(9, y, room, 4), colour("rule"))
+        painter.fillRect(QRectF(9, y, room * share, 4), colour(p.word))
 
 
 class EnergyPath(QWidget):
@@ -77,6 +97,15 @@ class EnergyPath(QWidget):
         self._row.setSpacing(14)
         self.buttons: dict[str, PlateButton] = {}
         self._power = 0.0
+        self._compact = False
+
+    def set_compact(self, compact: bool) -> None:
+        """Smaller plates in a small window."""
+        if compact != self._compact:
+            self._compact = compact
+            self._row.setSpacing(8 if compact else 14)
+            for button in self.buttons.values():
+                button.set_compact(compact)
 
     def show_design(self, design: Design, stage: str) -> None:
         """Show the plates of a design; rebuilt only where the chain itself changed."""
@@ -89,6 +118,7 @@ class EnergyPath(QWidget):
             for number, p in enumerate(items, 1):
                 button = PlateButton(p, number, self)
                 button.clicked.connect(lambda _checked=False, s=p.stage: self.chosen.emit(s))
+                button.set_compact(self._compact)
                 self._row.addWidget(button)
                 self.buttons[p.stage] = button
         for p in items:

@@ -31,6 +31,11 @@ class FindingsView(QFrame):
         layout.addWidget(self.title)
         layout.addWidget(self.list)
 
+    def set_compact(self, compact: bool) -> None:
+        """Fold to the title with its count in a small window."""
+        self.list.setVisible(not compact)
+        self.setMaximumHeight(34 if compact else 16777215)
+
     def show_design(self, design: Design) -> None:
         """Show all findings of a design, the gravest first."""
         self.list.clear()
@@ -46,7 +51,8 @@ class FindingsView(QFrame):
             item = QListWidgetItem("Nothing to fix: every figure is inside its limit at every corner.")
             item.setForeground(colour("inside"))
             self.list.addItem(item)
-        self.title.setText(f"Findings  {len(design.findings)}" if design.findings else "Findings")
+        counts = [f"{mark} {n} {name}" for name, (mark, _) in _MARKS.items() if (n := sum(f.severity == name for f in design.findings))]
+        self.title.setText("Findings   " + ("   ".join(counts) or "none"))
 
     def _activated(self, item: QListWidgetItem) -> None:
         data = item.data(Qt.ItemDataRole.UserRole)

@@ -4,60 +4,101 @@ from html import escape
 
 from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QAbstractItemView, QApplication, QFrame, QHeaderView, QLabel, QSplitter, QTableWidget, QTableWidgetItem, QTextBrowser, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QApplication, QButtonGroup, QFrame, QHBoxLayout, QHeaderView, QLabel, QSplitter, QTableWidget, QTableWidgetItem, QTextBrowser, QToolButton, QVBoxLayout, QWidget
 
-from rhevectra.core.basis.quantities import show
+from rhevectra.app.changes import difference, text_of, value_text
+from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.working import Working, explain
-from rhevectra.core.design.design import Design, Figure
+from rhevectra.core.design.design import Design, Figure, figure_at
 from rhevectra.ui.theme.roles import colour, font
+from rhevectra.ui.widgets.reading_bar import ReadingBar
 
-
-def value_text(figure: Figure) -> str:
-    """A figure's value as people read it."""
-    if isinstance(figure.value, str):
-        return figure.value
-    return f"{figure.value * 100:.1f} %" if figure.id.startswith("efficiency") else show(figure.value, figure.unit, 3)
+LABEL, VALUE, MOVED, LIMIT, WORD = range(5)
 
 
 def limit_text(figure: Figure) -> str:
     """Its limit with the direction."""
     if figure.limit is None:
         return ""
-    sign = "≤" if figure.limit_kind == "max" else "≥"
-    return f"{sign} {figure.limit * 100:.0f} %" if figure.id.startswith("efficiency") else f"{sign} {show(figure.limit, figure.unit, 3)}"
+    return ("≤ " if figure.limit_kind == "max" else "≥ ") + text_of(figure.id, figure.limit, figure.unit)
 
 
 class LedgerView(QFrame):
-    """Table of figures over a drawer with the working of the chosen one. Emits the chosen figure's id."""
+    """Table of figures over a drawer with the working of the chosen one.
+
+    Emits the chosen figure's id; a change of the worst | here switch; and (id, reading or None) for a reading of the bench.
+    """
 
     chosen = Signal(str)
+    mode_changed = Signal()
+    measured = Signal(str, object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("card")
         self._design: Design | None = None
+        self._reference: Design | None = None
+        self._before: Design | None = None
+        self._corner: Corner | None = None
         self._ids: list[str] = []
         self._open = ""
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(1, 8, 1, 1)
-        title = QLabel("Ledger", self)
-        title.setObjectName("title")
-        title.setContentsMargins(10, 0, 0, 0)
-        layout.addWidget(title)
+        layout.setContentsMargins(1, 6, 1, 1)
+        layout.setSpacing(4)
+        layout.addLayout(self._head())
         split = QSplitter(Qt.Orientation.Vertical, self)
         layout.addWidget(split)
         self.table = self._make_table()
+        lower = QWidget(self)
+        column = QVBoxLayout(lower)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
         self.drawer = QTextBrowser(self)
         self.drawer.setOpenLinks(False)
         self.drawer.anchorClicked.connect(self._follow)
         self.drawer.setAccessibleName("working of the chosen figure")
+        self.reading = ReadingBar(self)
+        self.reading.measured.connect(self.measured)
+        column.addWidget(self.drawer, 1)
+        column.addWidget(self.reading)
         split.addWidget(self.table)
-        split.addWidget(self.drawer)
-        split.setSizes([300, 260])
+        split.addWidget(lower)
+        split.setSizes([320, 240])
         split.setChildrenCollapsible(False)
 
+    def _head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(10, 0, 8, 0)
+        row.setSpacing(0)
+        title = QLabel("Ledger", self)
+        title.setObjectName("title")
+        self.where = QLabel(self)
+        self.where.setObjectName("muted")
+        row.addWidget(title)
+        row.addStretch(1)
+        row.addWidget(self.where)
+        row.addSpacing(8)
+        self.mode = QButtonGroup(self)
+        for k, (name, tip) in enumerate((("worst", "each figure at the corner that is worst for it"), ("here", "all figures at the corner the pictures show"))):
+            button = QToolButton(self)
+            button.setObjectName("switch")
+            button.setText(name)
+            button.setCheckable(True)
+            button.setChecked(k == 0)
+            button.setToolTip(tip)
+            button.setAccessibleName(f"show figures {name}")
+            self.mode.addButton(button, k)
+            row.addWidget(button)
+        self.mode.idToggled.connect(lambda _id, on: self.mode_changed.emit() if on else None)
+        return row
+
+    @property
+    def here(self) -> bool:
+        """All figures are shown at the corner of the pictures."""
+        return self.mode.checkedId() == 1
+
     def _make_table(self) -> QTableWidget:
-        table = QTableWidget(0, 4, self)
+        table = QTableWidget(0, 5, self)
         table.setAccessibleName("figures of this stage")
         table.verticalHeader().hide()
         table.horizontalHeader().hide()
@@ -67,57 +108,76 @@ class LedgerView(QFrame):
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setTabKeyNavigation(False)
-        table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((1, 70), (2, 72), (3, 50)):
+        table.horizontalHeader().setMinimumSectionSize(20)
+        table.horizontalHeader().setSectionResizeMode(LABEL, QHeaderView.ResizeMode.Stretch)
+        for column, width in ((VALUE, 66), (MOVED, 66), (LIMIT, 76), (WORD, 50)):
             table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             table.setColumnWidth(column, width)
-        table.verticalHeader().setDefaultSectionSize(26)
+        table.verticalHeader().setDefaultSectionSize(25)
         table.currentCellChanged.connect(self._row_changed)
         table.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         copy = table.addAction("Copy figure as text")
         copy.triggered.connect(self.copy)
         return table
 
-    def show_design(self, design: Design, stage: str) -> None:
-        """Show the figures of a stage; a value changes in place."""
-        self._design = design
-        figures = design.figures(stage)
+    def show_design(self, design: Design, stage: str, corner: Corner, reference: Design | None, before: Design | None) -> None:
+        """Show the figures of a stage; a value changes in place. reference is shown beside, before gives the change."""
+        self._design, self._corner, self._reference, self._before = design, corner, reference, before
+        figures = [figure_at(design, f, corner) if self.here else f for f in design.figures(stage)]
         ids = [f.id for f in figures]
         if ids != self._ids:
-            self.table.blockSignals(True)
-            self.table.setRowCount(len(ids))
-            for r in range(len(ids)):
-                for c in range(4):
-                    self.table.setItem(r, c, QTableWidgetItem())
-            self.table.setCurrentCell(-1, -1)
-            self.table.blockSignals(False)
-            self._ids, self._open = ids, ""
-        for r, figure in enumerate(figures):
-            self._fill(r, figure)
+            self._rebuild(ids)
+        moved = [self._moved(f) for f in figures]
+        self.table.setColumnHidden(MOVED, not any(moved))
+        for r, (figure, change) in enumerate(zip(figures, moved, strict=True)):
+            self._fill(r, figure, change)
+        self.where.setText(corner.text() if self.here else "")
         if self._open not in design.rows:
             self._open = self._tightest(figures)
         self._show_working(self._open)
+
+    def _rebuild(self, ids: list[str]) -> None:
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(ids))
+        for r in range(len(ids)):
+            for c in range(5):
+                self.table.setItem(r, c, QTableWidgetItem())
+        self.table.setCurrentCell(-1, -1)
+        self.table.blockSignals(False)
+        self._ids, self._open = ids, ""
+
+    def _moved(self, figure: Figure) -> str:
+        """The held value where a reference is held, else the change against the value before the edit."""
+        other = self._reference or self._before
+        if other is None or figure.id not in other.rows or figure.id not in other.specs:
+            return ""
+        old = other.figure(figure.id)
+        if self.here and self._corner is not None and other.grid.shape == (self._design or other).grid.shape:
+            old = figure_at(other, old, self._corner)
+        change = difference(old, figure)
+        return "" if not change else f"held {value_text(old)}" if self._reference is not None else change
 
     def _tightest(self, figures: list[Figure]) -> str:
         limited = [f for f in figures if f.margin is not None]
         best = min(limited, key=lambda f: f.margin or 0.0) if limited else figures[0] if figures else None
         return best.id if best else ""
 
-    def _fill(self, r: int, figure: Figure) -> None:
-        texts = (figure.label, value_text(figure), limit_text(figure), figure.word)
-        tip = f"{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}" + (f"\nworst at {figure.corner.text()}" if figure.corner else "") + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else "")
-        span = 3 if isinstance(figure.value, str) else 1
-        if self.table.columnSpan(r, 1) != span:
-            self.table.setSpan(r, 1, 1, span)
+    def _fill(self, r: int, figure: Figure, moved: str) -> None:
+        texts = (figure.label, value_text(figure), moved, limit_text(figure), figure.word)
+        tip = f"{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}" + (f"\n{'shown' if self.here else 'worst'} at {figure.corner.text()}" if figure.corner else "") + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else "")
+        span = 4 if isinstance(figure.value, str) and not moved else 1
+        if self.table.columnSpan(r, VALUE) != span:
+            self.table.setSpan(r, VALUE, 1, span)
+        roles = ("ink", "ink", "accent" if self._reference is None else "muted", "muted", figure.word or "ink")
         for c, text in enumerate(texts):
             item = self.table.item(r, c)
             if item is None:
                 continue
             item.setText(text)
-            item.setToolTip(tip)
-            item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignLeft if c == 0 else Qt.AlignmentFlag.AlignRight))
-            item.setFont(font(10, c == 1))
-            item.setForeground(QColor(colour("muted" if c == 2 else figure.word if c == 3 and figure.word else "ink")))
+            item.setToolTip(tip if c != MOVED or not moved else f"{moved} against the {'reference held' if self._reference is not None else 'value before the edit'}")
+            item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignLeft if c == LABEL else Qt.AlignmentFlag.AlignRight))
+            item.setFont(font(9 if c == MOVED else 10, c == VALUE))
+            item.setForeground(QColor(colour(roles[c])))
 
     def _row_changed(self, row: int, _c: int, _pr: int, _pc: int) -> None:
         if 0 <= row < len(self._ids):
@@ -132,7 +192,9 @@ class LedgerView(QFrame):
     def select(self, id: str) -> None:
         """Choose a figure of the shown stage."""
         if id in self._ids:
-            self.table.setCurrentCell(self._ids.index(id), 0)
+            row = self._ids.index(id)
+            self.table.setCurrentCell(row, 0)
+            self.table.scrollTo(self.table.model().index(row, 0))
 
     def copy(self) -> None:
         """The chosen figure as text on the clipboard."""
@@ -143,17 +205,31 @@ class LedgerView(QFrame):
     def _follow(self, url: QUrl) -> None:
         self._show_working(url.toString())
 
+    def _index(self, id: str) -> tuple[Corner | None, tuple[int, ...] | None]:
+        """The corner at which the drawer works: that of the chosen row, or the pictures' where 'here' is on."""
+        design, spec = self._design, self._design.specs.get(id) if self._design else None
+        if design is None:
+            return None, None
+        if self.here:
+            return self._corner, self._corner.index if self._corner else None
+        row = self.table.currentRow()
+        figure = design.figure(self._ids[row]) if 0 <= row < len(self._ids) else design.figure(id) if spec else None
+        corner = figure.corner if figure else None
+        return corner, corner.index if corner else None
+
     def _show_working(self, id: str) -> None:
-        if self._design is None or id not in self._design.rows:
+        design = self._design
+        if design is None or id not in design.rows:
             self.drawer.setHtml("")
+            self.reading.show_figure(None, "")
             return
         self._open = id
-        spec = self._design.specs.get(id)
-        figure = self._design.figure(self._ids[self.table.currentRow()]) if 0 <= self.table.currentRow() < len(self._ids) else self._design.figure(id) if spec else None
-        corner = figure.corner if figure else None
-        w = explain(self._design.rows[id], corner.index if corner else None, spec.sentence if spec else "")
-        label = spec.label if spec else next((s.label for s, _ in self._design.decisions() if s.id == id), id)
+        spec = design.specs.get(id)
+        corner, index = self._index(id)
+        w = explain(design.rows[id], index, spec.sentence if spec else "")
+        label = spec.label if spec else next((s.label for s, _ in design.decisions() if s.id == id), id)
         self.drawer.setHtml(working_html(w, label, corner.text() if corner else "", spec.fixed if spec else ""))
+        self.reading.show_figure(design.rows[id], label)
 
 
 def working_html(w: Working, label: str, corner: str, fixed: str) -> str:

@@ -35,11 +35,12 @@ class PicturePanel(QFrame):
         self._keys: tuple[str, ...] = ()
         self._design: Design | None = None
         self._corner: Corner | None = None
+        self._held: Design | None = None
         self.tabs.currentChanged.connect(lambda _i: self._show())
 
-    def show_design(self, design: Design, stage: str, corner: Corner) -> None:
-        """Show the pictures of a stage at a corner."""
-        self._design, self._corner = design, corner
+    def show_design(self, design: Design, stage: str, corner: Corner, held: Design | None = None) -> None:
+        """Show the pictures of a stage at a corner; a held design is drawn pale behind."""
+        self._design, self._corner, self._held = design, corner, held
         keys = STAGE_PICTURES.get(stage, ("loss",))
         if keys != self._keys:
             self.tabs.blockSignals(True)
@@ -51,10 +52,14 @@ class PicturePanel(QFrame):
             self._keys = keys
         self._show()
 
+    def next_tab(self) -> None:
+        """The next picture of this stage."""
+        self.tabs.setCurrentIndex((self.tabs.currentIndex() + 1) % max(self.tabs.count(), 1))
+
     def _show(self) -> None:
-        design, corner = self._design, self._corner
+        design, corner, held = self._design, self._corner, self._held
         if design is None or corner is None or not self._keys:
             return
         draw = PICTURES[self._keys[max(self.tabs.currentIndex(), 0)]][1]
-        self.view.set_source(lambda w, h: draw(design, corner, w, h))
-        self.caption.setText(shown_at(corner))
+        self.view.set_source(lambda w, h: draw(design, corner, w, h, held))
+        self.caption.setText(shown_at(corner) + (" · pale: the held design" if held is not None else ""))

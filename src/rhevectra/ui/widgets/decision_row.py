@@ -16,7 +16,7 @@ from rhevectra.ui.theme.roles import font
 class QuantityEdit(QLineEdit):
     """A field for one engineering number. Half-typed text changes nothing: it counts on Enter, focus-out or a nudge."""
 
-    committed = Signal(float)
+    committed = Signal(float, bool)
     refused = Signal(str)
 
     def __init__(self, spec: DecisionSpec, parent: QWidget | None = None) -> None:
@@ -39,7 +39,7 @@ class QuantityEdit(QLineEdit):
         except InputError as problem:
             self.refused.emit(str(problem))
             return
-        self.committed.emit(float(value))
+        self.committed.emit(float(value), False)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
@@ -68,7 +68,7 @@ class QuantityEdit(QLineEdit):
             new = round(value + direction * (1 if value < 100 else 5), 3)
         else:
             new = preferred.step(value, direction, spec.step) if value > 0 else spec.low
-        self.committed.emit(float(min(max(new, spec.low), spec.high)))
+        self.committed.emit(float(min(max(new, spec.low), spec.high)), True)
 
 
 def text_of(spec: DecisionSpec, value: float) -> str:
@@ -88,8 +88,9 @@ def _brief(text: str) -> str:
 class DecisionRow(QFrame):
     """The row of one decision. Emits edits; knows nothing of the design beyond its own row."""
 
-    pinned = Signal(str, object)
+    pinned = Signal(str, object, bool)
     freed = Signal(str)
+    admit = Signal()
 
     def __init__(self, spec: DecisionSpec, choices: tuple[str, ...], parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -124,6 +125,19 @@ class DecisionRow(QFrame):
         grid.addWidget(self.note, 1, 0, 1, 2)
         grid.addWidget(self.origin, 1, 2, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
         grid.setColumnStretch(0, 1)
+        self.ask = QToolButton(self)
+        self.ask.setObjectName("link")
+        self.ask.setText("what would admit a smaller one?")
+        self.ask.setToolTip("tries the cheapest single changes in the background")
+        self.ask.clicked.connect(self.admit)
+        self.ask.setVisible(spec.table == "cores")
+        grid.addWidget(self.ask, 2, 0, 1, 3, Qt.AlignmentFlag.AlignLeft)
+        self._told: tuple[str, ...] = ()
+
+    def tell(self, sentences: tuple[str, ...]) -> None:
+        """Sentences found in the background, shown under the row until the design changes."""
+        self._told = sentences
+        self.ask.setText("\n".join(sentences) if sentences else "what would admit a smaller one?")
 
     def _make_editor(self, choices: tuple[str, ...]) -> QWidget:
         if self.spec.kind == "choice":
@@ -131,16 +145,18 @@ class DecisionRow(QFrame):
             combo.addItems(choices)
             combo.setFixedWidth(122)
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-            combo.activated.connect(lambda _i: self.pinned.emit(self.spec.id, combo.currentText()))
+            combo.activated.connect(lambda _i: self.pinned.emit(self.spec.id, combo.currentText(), False))
             return combo
         edit = QuantityEdit(self.spec, self)
         edit.setFixedWidth(88)
-        edit.committed.connect(lambda v: self.pinned.emit(self.spec.id, int(v) if self.spec.kind == "integer" else v))
+        edit.committed.connect(lambda v, nudge: self.pinned.emit(self.spec.id, int(v) if self.spec.kind == "integer" else v, nudge))
         edit.refused.connect(self.show_problem)
         return edit
 
     def show_row(self, row: Row) -> None:
         """Show the value, its origin and its rule."""
+        if self._told and self._told != ("working …",):
+            self.tell(())
         if isinstance(self.editor, QComboBox):
             self.editor.setCurrentText(str(row.value))
         elif isinstance(self.editor, QuantityEdit):
@@ -168,7 +184,7 @@ class DecisionRow(QFrame):
         if not checked:
             self.freed.emit(self.spec.id)
         elif isinstance(self.editor, QComboBox):
-            self.pinned.emit(self.spec.id, self.editor.currentText())
+            self.pinned.emit(self.spec.id, self.editor.currentText(), False)
         elif isinstance(self.editor, QuantityEdit):
             value = self.editor._value
-            self.pinned.emit(self.spec.id, int(value) if self.spec.kind == "integer" else value)
+            self.pinned.emit(self.spec.id, int(value) if self.spec.kind == "integer" else value, False)

@@ -8,8 +8,10 @@ import numpy as np
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
+from rhevectra.core.formulas import flyback
+from rhevectra.core.formulas.magnetics import MU0
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
-from rhevectra.core.topologies.flyback.waveform import drain_shape, primary_shape, secondary_shape
+from rhevectra.core.topologies.flyback.waveform import drain_shape, primary_shape, secondary_shape, times
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,81 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
         n = at(s.np) / at(s.ns[0])
     return [Shape("drain voltage", "V", t, v, period, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", t_p, i_p, period, "primary"),
             Shape("secondary current", "A", t_s, i_s * n, period, "secondary")]
+
+
+def transient(design: Any, corner: Corner) -> list[Shape]:
+    """The turn-off closely, from half a clamp time before it: drain voltage, clamp current, main secondary current."""
+    whole, at = waveforms(design, corner), reader(corner.index)
+    o, s = design.context["o"], design.context["stage"]
+    t = times(o, at)
+    ring = 2 * np.pi * np.sqrt(at(s.leakage) * at(s.c_node))
+    length = max(2.5 * (t["clamped"] - t["off"]), 6 * ring)
+    start, end = max(t["off"] - 0.3 * length, 0.0), min(t["off"] + 1.6 * length, t["end"])
+    fine = np.linspace(start, end, 1200)
+    clamp = np.where((fine >= t["risen"]) & (fine < t["clamped"]), at(o["i_clamp"]) * (1 - (fine - t["risen"]) / max(t["clamped"] - t["risen"], 1e-12)), 0.0)
+    tv, v = drain_shape(o, at, at(s.v_bus), at(s.c_node), at(s.leakage), at(s.lp), fine)
+    shown = (tv >= start) & (tv <= end)
+    secondary = whole[2]
+    return [Shape("drain voltage", "V", tv[shown] - t["off"], v[shown], end - start, "primary", whole[0].limit), Shape("clamp diode current", "A", fine - t["off"], clamp, end - start, "primary"),
+            Shape("secondary current", "A", fine - t["off"], np.interp(fine, secondary.t, secondary.y), end - start, "secondary")]
+
+
+@dataclass(frozen=True)
+class RippleView:
+    """Curves over ripple ratio: name, value over its least, role; the chosen ratio and the values there as text."""
+
+    ratio: Array
+    chosen: float
+    curves: list[tuple[str, Array, str]]
+    texts: list[str]
+
+
+def ripple_choice(design: Any) -> RippleView:
+    """Stored energy, peak and rms current of the ideal stage at the lowest bus against the ripple ratio."""
+    rows = design.rows
+    inputs = {"power": float(rows["transformer.p_through"].value), "v_bus": float(rows["bus.v_low"].value), "duty": float(rows["switch.duty_valley"].value)}
+    fs, chosen = float(rows["fs"].value), float(rows["flyback.ripple_ratio"].value)
+
+    def values(k: Any) -> tuple[Any, Any, Any]:
+        peak = flyback.peak_of_ripple(ripple_ratio=k, **inputs)
+        return flyback.stored_energy(flyback.primary_inductance(ripple_ratio=k, fs=fs, **inputs), peak), peak, flyback.rms_of_ripple(ripple_ratio=k, **inputs)
+    ratio = np.linspace(0.25, 2.0, 120)
+    found, here = values(ratio), values(chosen)
+    curves = [(name, y / y.min(), role) for name, y, role in zip(("stored energy (core size)", "peak current", "rms current"), found, ("accent", "primary", "secondary"), strict=True)]
+    return RippleView(ratio, chosen, curves, [show(float(v), u) for v, u in zip(here, ("J", "A", "A"), strict=True)])
+
+
+@dataclass(frozen=True)
+class FluxView:
+    """Flux over current: curves (name, current, flux, role, dashed), points (name, current, flux, role), limit [T], ends of the axes."""
+
+    curves: list[tuple[str, Array, Array, str, bool]]
+    points: list[tuple[str, float, float, str]]
+    b_limit: float
+    b_cold: float
+    i_end: float
+
+
+KNEE = 8
+"""Sharpness of the drawn knee: the field goes as B/(1 − (B/B_sat)^KNEE)."""
+
+
+def flux_view(design: Any) -> FluxView:
+    """The gapped core's flux over primary current, cold and hot, with full load and limit as they are judged."""
+    rows, plan = design.rows, design.context["plan"]
+    core, n, lp = design.context["stage"].core, float(rows["transformer.np"].value), float(rows["transformer.lp"].value)
+    area, length = float(rows["transformer.area_min"].value), float(plan.window.effective.length[plan.choice.core])
+    gap_part = 1 / lp - length / (MU0 * core["mu_initial"] * n**2 * float(rows["transformer.area"].value))
+
+    def curve(b_sat: float) -> tuple[Array, Array]:
+        b = b_sat * np.concatenate([np.linspace(0, 0.8, 60), 0.8 + 0.199 * np.linspace(0, 1, 140)])
+        iron = b * length / (MU0 * core["mu_initial"] * n) / (1 - (b / b_sat) ** KNEE)
+        return iron + b * area * n * gap_part, b
+    hot, cold = curve(core["b_sat_100_t"]), curve(core["b_sat_25_t"])
+    limit, run = design.figure("transformer.b_peak"), design.figure("switch.i_peak_run")
+    i_limit = float(design.value("switch.i_peak"))
+    points = [("full load", float(run.value), lp * float(run.value) / (n * area), "primary"), ("current limit, largest inductance", i_limit, float(limit.value), "over" if (limit.margin or 0) < 0 else "accent")]
+    return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(core["b_sat_25_t"]), 2.2 * i_limit)
 
 
 def winding_view(design: Any) -> WindingView:

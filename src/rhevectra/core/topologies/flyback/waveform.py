@@ -39,10 +39,10 @@ def secondary_shape(o: Mapping[str, Any], at: At) -> tuple[Array, Array]:
     return np.array(x), np.array(y)
 
 
-def drain_shape(o: Mapping[str, Any], at: At, v_bus: float, c_node: float, leakage: float, lp: float, samples: int = 700) -> tuple[Array, Array]:
-    """Drain voltage [V] with the clamp, the leakage ring and the free ring, over one period [s]."""
+def drain_shape(o: Mapping[str, Any], at: At, v_bus: float, c_node: float, leakage: float, lp: float, more: Array | None = None) -> tuple[Array, Array]:
+    """Drain voltage [V] with the clamp, the leakage ring and the free ring, over one period [s]; more: further instants wanted."""
     t = times(o, at)
-    x = np.linspace(0, t["end"], samples)
+    x = np.linspace(0, t["end"], 700) if more is None else np.concatenate([np.linspace(0, t["end"], 700), more])
     x = np.sort(np.concatenate([x, np.linspace(t["risen"], min(t["risen"] + 20 * np.sqrt(leakage * c_node) + (t["clamped"] - t["risen"]), t["end"]), 240), [t["off"], t["risen"], t["clamped"], t["empty"]]]))
     x = x[np.concatenate([[True], np.diff(x) > 0])]
     v_or, v_x = at(o["v_or"]), at(o["v_node"])

@@ -1,0 +1,47 @@
+"""How the flyback is drawn: symbols placed on a plane of 100 by 60, values from the circuit that is also exported."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import reader
+
+Place = tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Symbol:
+    """One symbol between two places: kind (wire, capacitor, resistor, inductor, winding, diode, switch, load, core, note), label, side, element of the circuit."""
+
+    kind: str
+    start: Place
+    end: Place
+    label: str = ""
+    side: str = "primary"
+    element: str = ""
+    flip: bool = False
+    """A winding bulging the other way; a label on the other side."""
+
+
+def schematic(design: Any, corner: Corner) -> list[Symbol]:
+    """The power stage with the values of the design, main output drawn, others told in the label of the load."""
+    rows, s, at = design.rows, design.context["stage"], reader(corner.index)
+    n = design.requirement.main + 1
+    value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
+    row = design.context["plan"].rectifiers[n - 1]["row"]
+    count = int(rows[f"output{n}.parallel"].value)
+    more = len(design.requirement.outputs) - 1
+    turns = f"{rows['transformer.np'].value:.0f} : {rows[f'transformer.ns{n}'].value:.0f}"
+    return [
+        Symbol("capacitor", (8, 12), (8, 50), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"),
+        Symbol("wire", (8, 8), (44, 8)), Symbol("wire", (8, 8), (8, 12)), Symbol("wire", (8, 50), (8, 54)), Symbol("wire", (8, 54), (44, 54)),
+        Symbol("resistor", (22, 8), (22, 26), value("clamp.r"), "primary", "Rcl"), Symbol("capacitor", (31, 8), (31, 26), value("clamp.c"), "primary", "Ccl"),
+        Symbol("wire", (22, 26), (31, 26)), Symbol("diode", (31, 36), (31, 26), "", "primary", "Dcl"), Symbol("wire", (31, 36), (44, 36)),
+        Symbol("inductor", (44, 8), (44, 16), "", "primary", "Llk"), Symbol("note", (44, 3), (44, 6), f"leakage {value('transformer.leakage')}", "primary", "Llk"), Symbol("winding", (44, 16), (44, 36), f"{value('transformer.lp')}", "primary", "Lm"),
+        Symbol("switch", (44, 36), (44, 48), str(rows["switch.class"].value), "primary", "Ssw"), Symbol("resistor", (44, 48), (44, 54), f"sense {value('sense.r')}", "primary", "Vsense"),
+        Symbol("core", (48.5, 15), (48.5, 37), f"{rows['transformer.core'].value}  {turns}"),
+        Symbol("winding", (53, 16), (53, 36), "", "secondary", "Lsec", True), Symbol("wire", (53, 36), (53, 54), "", "secondary"), Symbol("wire", (53, 16), (53, 8), "", "secondary"),
+        Symbol("diode", (53, 8), (66, 8), str(row["name"]), "secondary", "Dout1"), Symbol("wire", (66, 8), (92, 8), "", "secondary"), Symbol("wire", (53, 54), (92, 54), "", "secondary"),
+        Symbol("capacitor", (80, 8), (80, 54), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}", "secondary", "Cout1", True),
+        Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[n - 1].name} {show(at(s.i_outputs[0]), 'A')}" + (f" (+{more} more)" if more else ""), "secondary", "Rload1")]

@@ -1,0 +1,69 @@
+"""Pictures of the transformer: winding window to scale, flux on the material's curve."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.design import Design
+from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.axes import Frame
+from rhevectra.drawing.common import LEFT, RIGHT
+from rhevectra.drawing.display import Picture
+
+
+def winding_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """The winding window to scale: bobbin, layers, tapes, margins."""
+    view = TOPOLOGIES[design.topology].winding_view(design)
+    was = f"; held: {TOPOLOGIES[held.topology].winding_view(held).core}" if held is not None else ""
+    picture = Picture(width, height, f"{view.core}, {view.turns}{was}")
+    scale = min((width - 66) / view.radial, (height - 16) / view.along)
+    x0, y0 = 8.0, 9.0
+    w, h = view.radial * scale, view.along * scale
+    picture.text(x0, 5.5, f"centre post at the left, outer leg at the right; {show(view.radial, 'm')} × {show(view.along, 'm')}", "muted")
+    picture.box(x0 - 4, y0, 4, h, "core", "ink")
+    picture.box(x0 + w, y0, 4, h, "core", "ink")
+    picture.box(x0, y0, w, h, "card", "ink")
+    for fill in view.bobbin:
+        picture.box(x0 + fill[0] * scale, y0 + fill[1] * scale, fill[2] * scale, fill[3] * scale, "rule")
+    for tape in view.tapes:
+        picture.box(x0 + tape[0] * scale, y0 + tape[1] * scale, max(tape[2] * scale, 0.15), tape[3] * scale, "tape")
+    for margin in view.margins:
+        picture.box(x0 + margin[0] * scale, y0 + margin[1] * scale, margin[2] * scale, margin[3] * scale, "margin", "rule")
+    for wire in view.wires:
+        _circle(picture, x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side)
+    gap = max(view.gap * scale, 0.3)
+    picture.box(x0 - 4, y0 + h / 2 - gap / 2, 4, gap, "card", "ink")
+    _legend(picture, view, x0 + w + 8, y0 + 4)
+    return picture
+
+
+def _circle(picture: Picture, x: float, y: float, r: float, side: str) -> None:
+    angle = np.linspace(0, 2 * np.pi, 13)[:-1]
+    picture.fill([(x + r * float(np.cos(a)), y + r * float(np.sin(a))) for a in angle], side, "card")
+
+
+def _legend(picture: Picture, view: Any, x: float, y: float) -> None:
+    for k, (text, side) in enumerate(view.legend):
+        picture.box(x, y + k * 5.2 - 2.4, 2.6, 2.6, side)
+        picture.text(x + 4, y + k * 5.2, text, "ink", "left", 3.2)
+    for k, text in enumerate(view.notes):
+        picture.text(x, y + len(view.legend) * 5.2 + 3 + k * 4.6, text, "muted", "left", 3.0)
+
+
+def flux_curve(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """Flux density over primary current on the gapped core's curve, cold and hot, with full load and the current limit on it."""
+    view = TOPOLOGIES[design.topology].flux_view(design)
+    picture = Picture(width, height, "knee between initial permeability and saturation drawn as a smooth generic curve; saturation from the material class")
+    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0.0, view.i_end), (0.0, view.b_cold * 1.15), "flux density", "T", x_unit="A primary")
+    for name, i, b, role, dashed in view.curves:
+        inside = i <= view.i_end
+        frame.trace(name, i[inside], b[inside], role, 0.5, dashed)
+    frame.level(view.b_limit, f"limit {show(view.b_limit, 'T')}", "over")
+    for k, (name, i, b, role) in enumerate(view.points):
+        x, y = frame.x(min(i, view.i_end)), frame.y(b)
+        _circle(picture, x, y, 1.1, role)
+        picture.text(frame.left + frame.width - 2, frame.top + frame.height - 3 - 5 * (len(view.points) - 1 - k), f"● {name}: {show(i, 'A')}, {show(b, 'T')}", role, "right", 3.2)
+    frame.close()
+    return picture

@@ -1,0 +1,110 @@
+"""Pictures of the power stage: switching period, clamp transient, ripple choice, supply window, losses."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.design import Design
+from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.axes import Frame
+from rhevectra.drawing.common import LEFT, RIGHT, same_corner, shown_at
+from rhevectra.drawing.display import Picture
+
+GAP = 5.0
+"""Room [mm] between two frames over one another."""
+
+
+def _stacked(picture: Picture, shapes: list[Any], olds: list[Any] | None) -> None:
+    """Traces over one another with a common time axis, the held ones pale behind."""
+    inner, each = picture.width - LEFT - RIGHT, (picture.height - 8 - GAP * (len(shapes) - 1)) / len(shapes)
+    for k, shape in enumerate(shapes):
+        seen = [shape.y, *([olds[k].y] if olds else [])]
+        high, low = max(float(np.max(y)) for y in seen), min(*(float(np.min(y)) for y in seen), 0.0)
+        span = max(high - low, 1e-9)
+        start, end = float(shape.t[0]), float(shape.t[-1])
+        frame = Frame(picture, LEFT, 3 + k * (each + GAP), inner, each, (start, end), (low - 0.02 * span if low < 0 else 0.0, high + 0.12 * span), shape.name, shape.unit, x_labels=k == len(shapes) - 1)
+        if olds:
+            frame.pale(olds[k].t, olds[k].y)
+        frame.trace(shape.name, shape.t, shape.y, shape.side, 0.5)
+        if shape.limit is not None:
+            frame.level(shape.limit, f"limit {show(shape.limit, shape.unit)}", "over")
+        frame.close()
+
+
+def switching_period(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """Switch voltage, switch current and secondary current over one period."""
+    picture = Picture(width, height, shown_at(corner))
+    olds = TOPOLOGIES[held.topology].waveforms(held, same_corner(held, corner)) if held is not None and held.topology == design.topology else None
+    _stacked(picture, TOPOLOGIES[design.topology].waveforms(design, corner), olds)
+    return picture
+
+
+def clamp_transient(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """The turn-off closely: drain voltage up to the clamp, its current, the ring that it leaves."""
+    picture = Picture(width, height, shown_at(corner))
+    olds = TOPOLOGIES[held.topology].transient(held, same_corner(held, corner)) if held is not None and held.topology == design.topology else None
+    _stacked(picture, TOPOLOGIES[design.topology].transient(design, corner), olds)
+    return picture
+
+
+def ripple_choice(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """What the ripple ratio costs: stored energy, peak and rms current at the valley, each over its value at the least."""
+    view = TOPOLOGIES[design.topology].ripple_choice(design)
+    picture = Picture(width, height, "ideal stage at the lowest bus, full power; each curve over its own least value")
+    top = max(float(y.max()) for _, y, _ in view.curves)
+    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (float(view.ratio[0]), float(view.ratio[-1])), (1.0, 1.0 + 1.15 * (min(top, 3.0) - 1.0)), "over the least value", "×", x_unit="ripple ratio")
+    for name, y, role in view.curves:
+        frame.trace(name, view.ratio, y, role, 0.5)
+    for value, text, role in ((view.chosen, "chosen", "accent"), (2.0, "boundary", "muted")):
+        picture.line([(frame.x(value), frame.top), (frame.x(value), frame.top + frame.height)], role, 0.35, True)
+        picture.text(frame.x(value) - 1, frame.top + frame.height - 1.5, text, role, "right", 3.0)
+    for k, (name, y, role) in enumerate(view.curves):
+        at = float(np.interp(view.chosen, view.ratio, y))
+        picture.text(frame.left + frame.width - 2, frame.top + 10 + 5 * k, f"{name}: {view.texts[k]}, {at:.2f} × least", role, "right", 3.2)
+    frame.close()
+    return picture
+
+
+def supply_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """The auxiliary supply over load, at lowest and highest line, inside the controller's window."""
+    picture = Picture(width, height, "auxiliary winding's supply over load; thin: lowest line, thick: highest line")
+    grid = design.grid
+    points = [k for k, p in enumerate(grid.points) if p.case == "run" and not p.label]
+    loads = np.array([grid.points[k].load for k in points])
+    low, high = design.figure("aux.v_low"), design.figure("aux.v_high")
+    values = {(name, line): np.array([design.rows[name].at((line, 0, k, 0)) for k in points]) for name in ("aux.v_low", "aux.v_high") for line in (0, len(grid.lines) - 1)}
+    top = max((high.limit or 0.0), *(float(v.max()) for v in values.values())) * 1.1
+    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0.0, 1.0), (0.0, top), "auxiliary supply", "V", x_unit="of full load")
+    for (name, line), y in values.items():
+        frame.trace(f"{'least' if name == 'aux.v_low' else 'with spike'} at {grid.lines[line]:g} V", loads, y, "aux" if name == "aux.v_low" else "primary", 0.35 if line == 0 else 0.7)
+    for limit, text in ((low.limit, "lock-out"), (high.limit, "over-voltage")):
+        if limit is not None:
+            frame.level(limit, f"{text} {show(limit, 'V')}", "over")
+    picture.text(frame.left + frame.width - 2, frame.y(float(values["aux.v_high", len(grid.lines) - 1][-1])) - 1.5, "with the share of the leakage spike it catches", "primary", "right", 3.0)
+    picture.text(frame.left + frame.width - 2, frame.y(float(values["aux.v_low", 0][-1])) + 4.5, "by turns ratio alone", "aux", "right", 3.0)
+    frame.close()
+    return picture
+
+
+def loss_bars(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """Loss of every part at the corner, largest first."""
+    picture = Picture(width, height, shown_at(corner))
+    values = sorted(((name, row.at(corner.index)) for name, row in design.losses.items()), key=lambda p: -p[1])
+    total = sum(v for _, v in values)
+    old = {} if held is None else {name: row.at(same_corner(held, corner).index) for name, row in held.losses.items()}
+    bar_left, room = 40.0, width - 40.0 - 34.0
+    most = max(values[0][1], *old.values(), 1e-12) if old else max(values[0][1], 1e-12)
+    pitch = min(8.0, (height - 14) / max(len(values), 1))
+    for k, (name, value) in enumerate(values):
+        y, length = 9 + k * pitch, max(room * value / most, 0.2)
+        picture.text(bar_left - 2, y + pitch * 0.55, name.replace("_", " "), "ink", "right")
+        if name in old:
+            picture.box(bar_left, y - pitch * 0.08, max(room * old[name] / most, 0.2), pitch * 0.82, "pale")
+        picture.box(bar_left, y, length, pitch * 0.66, "primary")
+        picture.text(bar_left + max(length, room * old.get(name, 0.0) / most) + 2, y + pitch * 0.55, f"{show(value, 'W')}  {100 * value / total:.0f} %", "muted")
+    was = f" (held {show(sum(old.values()), 'W', 4)})" if old else ""
+    picture.text(bar_left, 5.5, f"{show(total, 'W', 4)} in all{was}, {show(design.rows['load.power'].at(corner.index), 'W', 4)} delivered", "ink", "left", 3.6, True)
+    picture.data["loss [W]"] = np.array([v for _, v in values])
+    return picture

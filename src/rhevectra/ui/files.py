@@ -1,0 +1,145 @@
+"""What the window does with files: open, save, compare, export. Dialogs ask for a name; the methods beside them do the work."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from rhevectra import demo
+from rhevectra.app import settings
+from rhevectra.app.changes import changes
+from rhevectra.app.netlist import netlist_text
+from rhevectra.app.session import Session
+from rhevectra.core.basis.errors import InputError
+from rhevectra.project.store import write_text
+
+FILTER = "Rhevectra projects (*.rhevectra.json)"
+EMPTY = '{"format": "rhevectra-project", "version": 1, "title": "new supply", "requirement": {"mains": {"kind": "ac1", "v_min": 85, "v_max": 265}, "outputs": [{"voltage": 12.0, "current_max": 1.0}]}, "decisions": {}}'
+
+
+class FileActions:
+    """Mixed into the window. A wrong file is told in the status line and the present project stays."""
+
+    if TYPE_CHECKING:
+        session: Session
+        size_desk: Any
+        autosave: Any
+        page: Any
+        statusBar: Any
+        show_all: Any
+        _adopt: Any
+        _show_widget: Any
+        _recent: Any
+        go: Any
+
+    def _guarded(self, action: Any) -> bool:
+        try:
+            action()
+        except InputError as problem:
+            self.statusBar().showMessage(str(problem))
+            return False
+        return True
+
+    def _ask_name(self, save: bool, title: str, name: str, kinds: str) -> str:
+        from PySide6.QtWidgets import QFileDialog
+
+        ask = QFileDialog.getSaveFileName if save else QFileDialog.getOpenFileName
+        path, _ = ask(self, title, name, kinds)  # type: ignore[arg-type]
+        return str(path)
+
+    def new_project(self) -> None:
+        """An empty requirement on the Ask desk."""
+        if self.may_leave():
+            self._adopt(Session.of_text(EMPTY, "new"))
+            self.go("Ask")
+
+    def open_path(self, path: str | Path) -> bool:
+        """Open a project file."""
+        if not self.may_leave() or not self._guarded(lambda: self._adopt(Session.open(path))):
+            return False
+        self.autosave.clear()
+        settings.remember(Path(path))
+        return True
+
+    def open_dialog(self) -> None:
+        """Ask for a file and open it."""
+        path = self._ask_name(False, "Open project", "", FILTER)
+        if path:
+            self.open_path(path)
+
+    def open_demo(self) -> None:
+        """Open the demo project."""
+        if self.may_leave():
+            self.autosave.clear()
+            self._adopt(Session.of_text(demo.text(), "demo"))
+
+    def _fill_recent(self) -> None:
+        self._recent.clear()
+        for path in settings.recent():
+            self._recent.addAction(path.name, lambda p=path: self.open_path(p)).setToolTip(str(path))
+        if self._recent.isEmpty():
+            self._recent.addAction("no recent files").setEnabled(False)
+
+    def save(self) -> bool:
+        """Save to the project's file, asking for one if there is none."""
+        return self.save_dialog() if self.session.path is None else self.save_to(self.session.path)
+
+    def save_to(self, path: str | Path) -> bool:
+        """Save to a file; a failure is told and nothing is lost."""
+        done = self._guarded(lambda: self.session.save(path))
+        if done:
+            self.autosave.clear()
+            settings.remember(Path(path))
+            self.show_all()
+            self.statusBar().showMessage(f"saved {Path(path).name}")
+        return done
+
+    def save_dialog(self) -> bool:
+        """Ask for a file and save."""
+        path = self._ask_name(True, "Save project", "project.rhevectra.json", FILTER)
+        return bool(path) and self.save_to(path)
+
+    def compare_dialog(self) -> None:
+        """Ask for a file and compare with it."""
+        path = self._ask_name(False, "Compare with", "", FILTER)
+        if path:
+            self.compare_with(path)
+
+    def compare_with(self, path: str | Path) -> bool:
+        """Figure by figure against another project, which is then held as the reference."""
+        def compare() -> None:
+            other = Session.open(path)
+            self.session.reference = other.design
+            self.show_all()
+            self.page.show_comparison(self.session.document.title, Path(path).name, changes(other.design, self.session.design))
+            self._show_widget(self.page)
+        return self._guarded(compare)
+
+    def export_dialog(self) -> None:
+        """Ask for a file and write the netlist."""
+        path = self._ask_name(True, "Export netlist", "power-stage.cir", "SPICE netlist (*.cir)")
+        if path:
+            self.export_netlist(path)
+
+    def export_netlist(self, path: str | Path) -> bool:
+        """Write the netlist at the line of the pictures, full load."""
+        corner = self.size_desk.corner
+        line = corner.v_line if corner else None
+        done = self._guarded(lambda: write_text(path, netlist_text(self.session.design, line, 1.0, "valley")))
+        if done:
+            self.statusBar().showMessage(f"netlist at {line:g} V, full load, written to {Path(path).name}" if line else f"netlist written to {Path(path).name}")
+        return done
+
+    def export_csv_dialog(self) -> None:
+        """Ask for a file and write the shown traces."""
+        path = self._ask_name(True, "Export picture data", "picture.csv", "CSV (*.csv)")
+        if path:
+            self._guarded(lambda: self.size_desk.picture.view.export_csv(path))
+
+    def may_leave(self) -> bool:
+        """Nothing unsaved, or the person says what to do with it."""
+        if not self.session.changed:
+            return True
+        from PySide6.QtWidgets import QMessageBox
+
+        box = QMessageBox.StandardButton
+        answer = QMessageBox.question(self, "Unsaved changes", "The project has changes that are not saved.", box.Save | box.Discard | box.Cancel)  # type: ignore[arg-type]
+        return self.save() if answer == box.Save else bool(answer == box.Discard)

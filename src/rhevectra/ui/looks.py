@@ -1,0 +1,157 @@
+"""What the window does with its views: search, reference, theme, corners, help, background work."""
+
+from functools import partial
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtWidgets import QApplication, QLineEdit
+
+from rhevectra.app import settings
+from rhevectra.app.session import Session
+from rhevectra.core.catalogue.tables import TABLES
+from rhevectra.core.design.relax import relaxations
+from rhevectra.ui.commands import COMMANDS
+from rhevectra.ui.theme import roles
+from rhevectra.ui.widgets.palette import Entry, Palette
+
+TRIED = 3
+"""Refused cores that are worked through when somebody asks what would admit them."""
+
+
+class ViewActions:
+    """Mixed into the window."""
+
+    if TYPE_CHECKING:
+        session: Session
+        size_desk: Any
+        stack: Any
+        ask: Any
+        page: Any
+        jobs: Any
+        statusBar: Any
+        show_all: Any
+        _show_widget: Any
+        go: Any
+
+    def search(self) -> None:
+        """Open the search palette."""
+        if not hasattr(self, "palette_box"):
+            self.palette_box = Palette(self)  # type: ignore[arg-type]
+        self.palette_box.open(self._entries())
+
+    def _entries(self) -> list[Entry]:
+        design = self.session.design
+        entries = [Entry("figure", design.specs[id].label, f"{id} {design.specs[id].symbol}", partial(self._to_figure, id)) for id in design.figure_ids]
+        entries += [Entry("decision", spec.label, spec.id, partial(self._to_decision, spec.stage, spec.id)) for spec, _ in design.decisions()]
+        entries += [Entry("command", c.title, f"{c.id} {c.tip}", getattr(self, c.method)) for c in COMMANDS if c.id != "view.find"]
+        for table in TABLES:
+            spec = next((s for s, _ in design.decisions() if s.table == table), None)
+            if spec is not None:
+                entries += [Entry(f"part: {table.replace('_', ' ')}", name, spec.id, partial(self._to_decision, spec.stage, spec.id)) for name in design.catalogue[table].names]
+        return entries
+
+    def _to_figure(self, id: str) -> None:
+        self.go("Size")
+        self.size_desk.go_to_figure(id)
+
+    def _to_decision(self, stage: str, id: str) -> None:
+        self.go("Size")
+        self.size_desk.go_to(stage, id)
+
+    def hold(self) -> None:
+        """Hold the present design as the reference, or release it."""
+        self.session.hold()
+        self.show_all()
+
+    def toggle_here(self) -> None:
+        """Figures at their worst corner, or all at the corner of the pictures."""
+        mode = self.size_desk.ledger.mode
+        mode.button(1 - mode.checkedId()).setChecked(True)
+
+    def worst_corner(self) -> None:
+        """Move to the tightest figure of all."""
+        self.go("Size")
+        self.size_desk.worst_corner()
+
+    def next_stage(self) -> None:
+        """Along the energy path."""
+        self.size_desk.step_stage(1)
+
+    def previous_stage(self) -> None:
+        """Back along the energy path."""
+        self.size_desk.step_stage(-1)
+
+    def next_picture(self) -> None:
+        """The next tab of the picture panel."""
+        self.size_desk.picture.next_tab()
+
+    def toggle_pin(self) -> None:
+        """Pin or free the decision the keyboard is on."""
+        row = self.size_desk.decisions.focused()
+        if row is None:
+            self.statusBar().showMessage("put the keyboard on a decision first: Ctrl+K finds one by name")
+        else:
+            row.pin.click()
+
+    def admit(self) -> None:
+        """Work out in the background which single change would admit the next smaller cores."""
+        design = self.session.design
+        row = self.size_desk.decisions.rows.get("transformer.core")
+        cores = [r.split(":")[0] for r in design.rows["transformer.core"].refused[:TRIED]]
+        if not cores:
+            self.statusBar().showMessage("no smaller core was refused")
+            return
+        found: list[str] = []
+
+        def take(sentence: str) -> None:
+            found.append(sentence)
+            self.statusBar().showMessage(sentence)
+            shown = self.size_desk.decisions.rows.get("transformer.core")
+            if shown is not None and self.session.design is design:
+                shown.tell(tuple(found))
+        if row is not None:
+            row.tell(("working …",))
+        self.jobs.start("what would admit a smaller core", relaxations(design, cores), take)
+
+    def cancel_job(self) -> None:
+        """Stop what runs in the background."""
+        was = self.jobs.running
+        self.jobs.cancel()
+        self.statusBar().showMessage("background work cancelled" if was else "nothing runs in the background")
+
+    def toggle_theme(self) -> None:
+        """Light or dark; remembered."""
+        name = "dark" if roles.theme() == "light" else "light"
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            roles.apply(app, name)
+        problem = settings.change(theme=name)
+        self.show_all()
+        self.statusBar().showMessage(problem or f"{name} theme")
+
+    def copy_figure(self) -> None:
+        """The open figure as text on the clipboard."""
+        self.size_desk.ledger.copy()
+        self.statusBar().showMessage(f"copied: {QApplication.clipboard().text()}")
+
+    def copy_picture(self) -> None:
+        """The shown picture on the clipboard."""
+        self.size_desk.picture.view.copy_image()
+        self.statusBar().showMessage("picture copied")
+
+    def help_field(self) -> None:
+        """What the field in focus is, its unit and range."""
+        widget = QApplication.focusWidget()
+        tip = widget.toolTip() if widget is not None else ""
+        if isinstance(widget, QLineEdit) and not tip:
+            tip = widget.placeholderText()
+        self.statusBar().showMessage(tip.replace("\n", " · ") or "no field is in focus: Ctrl+K finds anything by name")
+
+    def shortcuts(self) -> None:
+        """All commands with their keys."""
+        self.page.show_shortcuts()
+        self._show_widget(self.page)
+
+    def cautions(self) -> None:
+        """The cautions, on the Ask desk."""
+        self.go("Ask")
+        self.ask.show_cautions()

@@ -1,0 +1,53 @@
+"""The narrow rail at the left edge, and the frame that holds rail, notice bar and desks."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+
+DESKS = {"Ask": "the requirement on one page", "Size": "the stages, their decisions and figures"}
+
+
+class Rail(QWidget):
+    """One button a desk, in working order. Emits the desk's name."""
+
+    chosen = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(64)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 12, 0, 0)
+        column.setSpacing(0)
+        self.buttons = QButtonGroup(self)
+        for k, (name, hint) in enumerate(DESKS.items()):
+            button = QToolButton(self)
+            button.setObjectName("rail")
+            button.setText(name)
+            button.setCheckable(True)
+            button.setFixedWidth(64)
+            button.setShortcut(f"Ctrl+{k + 1}")
+            button.setToolTip(f"{hint} (Ctrl+{k + 1})")
+            button.setAccessibleName(f"{name}: {hint}")
+            button.clicked.connect(lambda _checked=False, name=name: self.chosen.emit(name))
+            self.buttons.addButton(button, k)
+            column.addWidget(button)
+        column.addStretch(1)
+
+    def mark(self, desk: str) -> None:
+        """Show which desk is in view."""
+        self.buttons.button(list(DESKS).index(desk)).setChecked(True)
+
+
+def framed(rail: Rail, notice: QWidget, stack: QStackedWidget) -> QWidget:
+    """Rail at the left; notice bar over the desks."""
+    centre, right = QWidget(), QWidget()
+    row, column = QHBoxLayout(centre), QVBoxLayout(right)
+    for layout in (row, column):
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+    column.addWidget(notice)
+    column.addWidget(stack, 1)
+    row.addWidget(rail)
+    row.addWidget(right, 1)
+    return centre
