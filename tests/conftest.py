@@ -38,3 +38,34 @@ def demo_file(tmp_path):
     path = tmp_path / "hide.rhevectra.json"
     path.write_text(demo.text(), encoding="utf-8")
     return path
+
+
+@pytest.fixture(scope="session")
+def styled(qapp):
+    """The application with its typeface and light theme, once."""
+    from rhevectra.ui.theme import roles
+
+    roles.start(qapp)
+    return qapp
+
+
+@pytest.fixture
+def window(qtbot, styled):
+    """The real window on the demo; gone, with all its widgets, after the test."""
+    from PySide6.QtCore import QEvent
+
+    from rhevectra.app.session import Session
+    from rhevectra.ui.theme import roles
+    from rhevectra.ui.window import MainWindow
+
+    if roles.theme() != "light":
+        roles.apply(styled, "light")
+    made = MainWindow(Session.of_text(demo.text(), "demo"))
+    made.show()
+    qtbot.waitExposed(made)
+    yield made
+    made.session.saved = made.session.document
+    made.close()
+    made.deleteLater()
+    styled.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    styled.processEvents()

@@ -9,7 +9,7 @@ import pytest
 from fontTools.ttLib import TTFont
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QApplication, QLineEdit
+from PySide6.QtWidgets import QLineEdit
 
 from rhevectra import demo
 from rhevectra.app.session import Session
@@ -19,17 +19,6 @@ from rhevectra.drawing.pictures import PICTURES
 from rhevectra.project.codec import encode
 from rhevectra.ui.theme import roles
 from rhevectra.ui.views.ledger import MOVED
-from rhevectra.ui.window import MainWindow
-
-
-@pytest.fixture
-def window(qtbot):
-    roles.start(QApplication.instance())
-    made = MainWindow(Session.of_text(demo.text(), "demo"))
-    qtbot.addWidget(made, before_close_func=lambda w: setattr(w.session, "saved", w.session.document))
-    made.show()
-    qtbot.waitExposed(made)
-    return made
 
 
 def type_into(qtbot, edit: QLineEdit, text: str) -> None:
@@ -98,7 +87,7 @@ def test_half_typed_text_changes_nothing_and_nonsense_gets_a_sentence(qtbot, win
         if isinstance(field.editor, QLineEdit):
             type_into(qtbot, field.editor, "nonsense!")
             assert window.ask.problem.text(), name
-            field.editor.setText(field.read(window.session.document.requirement))
+            field.show_need(window.session.document.requirement)
     assert window.session.document.decisions == {}
 
 

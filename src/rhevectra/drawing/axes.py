@@ -96,10 +96,10 @@ class Frame:
 
 
 def _power(largest: float) -> int:
-    """Prefix exponent of a scale: numbers up to 2000 keep the smaller unit."""
+    """Prefix exponent of a scale: volts up to 2000 stay volts."""
     if largest <= 0:
         return 0
-    return min(max(math.floor(math.log10(largest / 1.9999) / 3) * 3, -12), 6)
+    return min(max(math.floor(math.log10(largest / 1.9999 if largest > 1000 else largest * 1.0001) / 3) * 3, -12), 6)
 
 
 def _plain(value: float, step: float) -> str:

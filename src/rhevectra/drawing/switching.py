@@ -21,10 +21,10 @@ def _stacked(picture: Picture, shapes: list[Any], olds: list[Any] | None) -> Non
     inner, each = picture.width - LEFT - RIGHT, (picture.height - 8 - GAP * (len(shapes) - 1)) / len(shapes)
     for k, shape in enumerate(shapes):
         seen = [shape.y, *([olds[k].y] if olds else [])]
-        high, low = max(float(np.max(y)) for y in seen), min(*(float(np.min(y)) for y in seen), 0.0)
+        high, low = max(*(float(np.max(y)) for y in seen), shape.limit or 0.0), min(*(float(np.min(y)) for y in seen), 0.0)
         span = max(high - low, 1e-9)
         start, end = float(shape.t[0]), float(shape.t[-1])
-        frame = Frame(picture, LEFT, 3 + k * (each + GAP), inner, each, (start, end), (low - 0.02 * span if low < 0 else 0.0, high + 0.12 * span), shape.name, shape.unit, x_labels=k == len(shapes) - 1)
+        frame = Frame(picture, LEFT, 3 + k * (each + GAP), inner, each, (start, end), (low - 0.02 * span if low < 0 else 0.0, high + 0.18 * span), shape.name, shape.unit, x_labels=k == len(shapes) - 1)
         if olds:
             frame.pale(olds[k].t, olds[k].y)
         frame.trace(shape.name, shape.t, shape.y, shape.side, 0.5)

@@ -131,8 +131,8 @@ class FileActions:
     def export_csv_dialog(self) -> None:
         """Ask for a file and write the shown traces."""
         path = self._ask_name(True, "Export picture data", "picture.csv", "CSV (*.csv)")
-        if path:
-            self._guarded(lambda: self.size_desk.picture.view.export_csv(path))
+        if path and self._guarded(lambda: self.size_desk.picture.view.export_csv(path)):
+            self.statusBar().showMessage(f"data of the picture written to {Path(path).name}")
 
     def may_leave(self) -> bool:
         """Nothing unsaved, or the person says what to do with it."""

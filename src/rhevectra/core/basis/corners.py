@@ -108,6 +108,11 @@ class Domain:
     case: str = ""
     """Name of the case where it is not that of the points: start and short are worked out from the points at the current limit."""
 
+    @property
+    def special(self) -> bool:
+        """A single load other than full, a single line or a case: the figure means nothing elsewhere."""
+        return bool(self.line or self.case) or self.name in ("light", "idle")
+
     def mask(self, grid: Grid) -> NDArray[np.bool_]:
         """The corners of this domain on a grid, which keeps the mask: every figure of the domain asks for it."""
         if self.name not in grid._masks:

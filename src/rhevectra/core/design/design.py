@@ -138,12 +138,14 @@ def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
 
 
 def figure_at(design: Design, figure: Figure, corner: Corner) -> Figure:
-    """A figure as it is at one corner; its margin counts only where the figure is judged."""
+    """A figure as it is at one corner; its margin counts only where the figure is judged, and one of a single load or case is told only there."""
     row, limit_row = design.rows[figure.id], design.rows.get(figure.spec.limit)
     if isinstance(row.value, str):
         return figure
-    value = float(row.at(corner.index))
+    value: Any = float(row.at(corner.index))
     judged = bool(figure.spec.domain.mask(design.grid)[corner.index])
+    if not judged and figure.spec.domain.special:
+        value = "–"
     limit = float(limit_row.at(corner.index)) if limit_row is not None and judged else None
     margin = margin_of(value, limit, figure.spec.limit_kind) if limit is not None else None
     shown = replace(corner, case=figure.spec.domain.case) if figure.spec.domain.case else corner

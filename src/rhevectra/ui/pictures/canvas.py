@@ -1,6 +1,7 @@
 """Paints a display list. The picture is drawn anew for the size of the widget, so text never scales."""
 
 import csv
+import io
 from collections.abc import Callable
 
 import numpy as np
@@ -10,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.drawing.display import Fill, FrameInfo, Line, Picture, Text
+from rhevectra.project.store import write_text
 from rhevectra.ui.theme.roles import colour, font
 
 PX_PER_MM = 3.6
@@ -144,12 +146,13 @@ class PictureView(QWidget):
             self.export_csv(path)
 
     def export_csv(self, path: str) -> None:
-        """Write the traces as columns."""
+        """Write the traces as columns. Raises InputError where the file cannot be written."""
         picture = self.picture()
         if picture is None:
             return
         longest = max((len(v) for v in picture.data.values()), default=0)
-        with open(path, "w", newline="", encoding="utf-8") as stream:
-            writer = csv.writer(stream)
-            writer.writerow(picture.data)
-            writer.writerows([f"{float(v[i]):.9g}" if i < len(v) else "" for v in picture.data.values()] for i in range(longest))
+        text = io.StringIO(newline="")
+        writer = csv.writer(text)
+        writer.writerow(picture.data)
+        writer.writerows([f"{float(v[i]):.9g}" if i < len(v) else "" for v in picture.data.values()] for i in range(longest))
+        write_text(path, text.getvalue())

@@ -74,9 +74,10 @@ class LedgerView(QFrame):
         title.setObjectName("title")
         self.where = QLabel(self)
         self.where.setObjectName("muted")
+        self.where.setFont(font(9))
         row.addWidget(title)
-        row.addStretch(1)
-        row.addWidget(self.where)
+        row.addSpacing(10)
+        row.addWidget(self.where, 1, Qt.AlignmentFlag.AlignRight)
         row.addSpacing(8)
         self.mode = QButtonGroup(self)
         for k, (name, tip) in enumerate((("worst", "each figure at the corner that is worst for it"), ("here", "all figures at the corner the pictures show"))):
@@ -110,7 +111,7 @@ class LedgerView(QFrame):
         table.setTabKeyNavigation(False)
         table.horizontalHeader().setMinimumSectionSize(20)
         table.horizontalHeader().setSectionResizeMode(LABEL, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((VALUE, 66), (MOVED, 66), (LIMIT, 76), (WORD, 50)):
+        for column, width in ((VALUE, 64), (MOVED, 60), (LIMIT, 70), (WORD, 48)):
             table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             table.setColumnWidth(column, width)
         table.verticalHeader().setDefaultSectionSize(25)
@@ -131,7 +132,7 @@ class LedgerView(QFrame):
         self.table.setColumnHidden(MOVED, not any(moved))
         for r, (figure, change) in enumerate(zip(figures, moved, strict=True)):
             self._fill(r, figure, change)
-        self.where.setText(corner.text() if self.here else "")
+        self.where.setText("held beside" if reference is not None and not self.here else corner.text() if self.here else "")
         if self._open not in design.rows:
             self._open = self._tightest(figures)
         self._show_working(self._open)
@@ -155,7 +156,7 @@ class LedgerView(QFrame):
         if self.here and self._corner is not None and other.grid.shape == (self._design or other).grid.shape:
             old = figure_at(other, old, self._corner)
         change = difference(old, figure)
-        return "" if not change else f"held {value_text(old)}" if self._reference is not None else change
+        return "" if not change else value_text(old) if self._reference is not None else change
 
     def _tightest(self, figures: list[Figure]) -> str:
         limited = [f for f in figures if f.margin is not None]

@@ -58,7 +58,7 @@ class SizeDesk(QWidget):
         self.inner = QSplitter(Qt.Orientation.Horizontal, left)
         self.inner.addWidget(self.decisions)
         self.inner.addWidget(self.picture)
-        self.inner.setSizes([286, 540])
+        self.inner.setSizes([284, 516])
         self.inner.setStretchFactor(1, 1)
         self.inner.setChildrenCollapsible(False)
         column.addWidget(self.inner, 1)
@@ -73,7 +73,7 @@ class SizeDesk(QWidget):
         self.split = QSplitter(Qt.Orientation.Horizontal, self)
         self.split.addWidget(left)
         self.split.addWidget(right)
-        self.split.setSizes([828, 364])
+        self.split.setSizes([806, 388])
         self.split.setStretchFactor(0, 1)
         self.split.setChildrenCollapsible(False)
         layout.addWidget(self.split, 1)
@@ -88,6 +88,8 @@ class SizeDesk(QWidget):
         self.path.set_compact(small)
         self.corners.set_compact(small)
         self.findings.set_compact(small)
+        if small:
+            self.right.setSizes([10_000, 34])
         super().resizeEvent(event)
 
     def show_design(self, design: Design, reference: Design | None = None, before: Design | None = None) -> None:

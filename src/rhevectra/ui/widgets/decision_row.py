@@ -82,7 +82,11 @@ def _brief(text: str) -> str:
     """The first clause of a rule; the whole of it is in the tool tip."""
     head = text.split(": ")[0] if len(text) > 70 else text
     head = head.split("; ")[0] if len(head) > 70 else head
-    return head if len(head) <= 90 else head[:88].rsplit(" ", 1)[0] + " …"
+    return _short(head)
+
+
+def _short(text: str) -> str:
+    return text if len(text) <= 90 else text[:88].rsplit(" ", 1)[0] + " …"
 
 
 class DecisionRow(QFrame):
@@ -166,8 +170,9 @@ class DecisionRow(QFrame):
         self.pin.setChecked(row.origin == "pinned")
         self.pin.setToolTip("free this decision: it follows its rule again" if row.origin == "pinned" else "keep this value whatever else changes")
         refused = "\n".join(f"refused {r}" for r in row.refused[:2]) if row.origin != "pinned" else ""
-        rule = f"schools: {self.spec.schools}" if row.origin == "pinned" and self.spec.schools else row.rule
-        self._note(_brief(rule) + (f"\n{refused}" if refused else ""), "muted")
+        pinned = row.origin == "pinned" and bool(self.spec.schools)
+        rule = f"schools: {self.spec.schools}" if pinned else row.rule
+        self._note((_short(rule) if pinned else _brief(rule)) + (f"\n{refused}" if refused else ""), "muted")
         self.note.setToolTip(rule + "".join(f"\nrefused {r}" for r in row.refused[:12]))
 
     def show_problem(self, sentence: str) -> None:
