@@ -98,9 +98,11 @@ def _window_arguments(argv: list[str]) -> argparse.Namespace:
 
 Opener = Callable[[str | None, str | None, str | None], int]
 """Opens the window: project file, demo name, file for a picture of the window; returns the exit code."""
+Shooter = Callable[[Path], int]
+"""Takes pictures of all views into a folder."""
 
 
-def main(argv: list[str] | None = None, open_window: Opener | None = None) -> int:
+def main(argv: list[str] | None = None, open_window: Opener | None = None, take_shots: Shooter | None = None) -> int:
     """Run one command, or hand over to the window where no command is named; returns the exit code of the contract."""
     words = sys.argv[1:] if argv is None else argv
     try:
@@ -108,9 +110,13 @@ def main(argv: list[str] | None = None, open_window: Opener | None = None) -> in
             args = parser().parse_args(words)
             run: Callable[[argparse.Namespace], int] = args.run
             return run(args)
+        if words and words[0] == "shots":
+            if len(words) != 2 or take_shots is None:
+                raise InputError("usage", "shots takes one folder", "rhevectra shots DIR")
+            return take_shots(Path(words[1]))
         window = _window_arguments(words)
         if open_window is None:
-            raise InputError("usage", "no command named", ", ".join(_COMMANDS))
+            raise InputError("usage", "no command named", ", ".join((*_COMMANDS, "shots")))
         return open_window(window.project, window.demo, window.shot)
     except InputError as problem:
         print(f"rhevectra: {problem}".replace("\n", " "), file=sys.stderr)

@@ -1,6 +1,7 @@
 """Where the program starts: a command, or the window. The only place that knows both."""
 
 import sys
+from pathlib import Path
 
 from rhevectra import cli
 
@@ -12,6 +13,13 @@ def open_window(project: str | None, demo: str | None, shot: str | None) -> int:
     return run(project, demo, shot)
 
 
+def take_shots(folder: Path) -> int:
+    """Pictures of all views (imported only now)."""
+    from rhevectra.ui.shots import take
+
+    return take(folder)
+
+
 def main() -> int:
     """The `rhevectra` command."""
-    return cli.main(sys.argv[1:], open_window)
+    return cli.main(sys.argv[1:], open_window, take_shots)

@@ -44,9 +44,9 @@ def plates(design: Design) -> list[Plate]:
     index = tuple(int(i) for i in worst)
     for name, row in design.losses.items():
         lost[stage_of_loss(name)] = lost.get(stage_of_loss(name), 0.0) + float(row.at(index))
-    out = []
+    out, judged = [], design.figures()
     for stage, name, telling in (*design.plates, ("load", "Load", "efficiency")):
-        margins = [f for f in design.figures(stage) if f.margin is not None]
+        margins = [f for f in judged if f.margin is not None and f.stage == stage]
         tightest = min(margins, key=lambda f: f.margin or 0.0) if margins else None
         out.append(Plate(stage, name, _telling(design, telling), lost.get(stage, 0.0), tightest.margin if tightest else None, tightest.word if tightest else ""))
     return out

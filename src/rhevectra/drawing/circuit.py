@@ -143,7 +143,7 @@ def _label(pen: _Pen, symbol: Any) -> None:
     elif symbol.kind == "note":
         pen.picture.text(x, y, symbol.label, role, "middle", 3.2)
     elif abs(by - ay) < 1e-6:
-        pen.picture.text(x, y + 5.4 * pen.scale, symbol.label, role, "middle", 3.2)
+        pen.picture.text(pen.place(symbol.start)[0] + 3.5 * pen.scale, y + 5.4 * pen.scale, symbol.label, role, "left", 3.2)
     else:
         left = (symbol.kind in ("resistor", "inductor", "switch", "winding") and symbol.side == "primary") or symbol.flip
-        pen.picture.text(x + (-2.6 if left else 3.6) * pen.scale, y + 1.0, symbol.label, role, "right" if left else "left", 3.2)
+        pen.picture.text(x + (-3.4 if left else 3.6) * pen.scale, y + 1.0, symbol.label, role, "right" if left else "left", 3.2)

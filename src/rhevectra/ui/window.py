@@ -43,6 +43,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.setCentralWidget(framed(self.rail, self.notice, self.stack))
         self.stack.addWidget(self.size_desk)
         self.jobs = Jobs(self)
+        self._keeper = QTimer(self, singleShot=True)
+        self._keeper.timeout.connect(self._keep)
         self._progress = QProgressBar(self)
         self._said = QLabel(self)
         self._make_status()
@@ -114,16 +116,16 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         """Take another session into the window."""
         self.jobs.cancel()
         self.session = session
-        session.on_change = lambda document: self._keep(document)
+        session.on_change = lambda _document: self._keeper.start(0)
         self.size_desk.corner = None
         self.show_all()
 
-    def _keep(self, document: Any) -> None:
-        """Unsaved work goes to disk after every edit; a failure is told, not raised."""
+    def _keep(self) -> None:
+        """Unsaved work goes to disk after every edit, once the figures are painted; a failure is told, not raised."""
         if self.session.changed:
-            problem = self.autosave.write(document, self.session.path)
+            problem = self.autosave.write(self.session.document, self.session.path)
             if problem:
-                QTimer.singleShot(0, lambda: self.statusBar().showMessage(problem))
+                self.statusBar().showMessage(problem)
         else:
             self.autosave.clear()
 
@@ -205,7 +207,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             return
         session.path, session.saved = found.path, None
         self._adopt(session)
-        self._keep(session.document)
+        self._keep()
         found.discard()
 
     def _restore_splitters(self) -> None:
@@ -219,6 +221,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             event.ignore()
             return
         self.jobs.cancel()
+        self._keeper.stop()
         self.autosave.clear()
         settings.change(splitters={name: s.sizes() for name, s in self.size_desk.splitters.items()})
         event.accept()

@@ -122,11 +122,14 @@ def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
     origin = row.origin or "computed"
     if isinstance(row.value, str):
         return Figure(spec.id, spec.label, spec.symbol, row.unit, spec.stage, row.value, None, None, None, None, origin, spec)
-    mask = spec.domain.mask(grid)
     array = np.asarray(row.value, dtype=float)
     score = array if limit_row is None else array - limit_row.value
-    worst = np.where(mask, score, -np.inf).argmax() if spec.worst == "max" else np.where(mask, score, np.inf).argmin()
-    index = tuple(int(i) for i in np.unravel_index(int(worst), grid.shape))
+    if np.ndim(score):
+        mask = spec.domain.mask(grid)
+        worst = np.where(mask, score, -np.inf).argmax() if spec.worst == "max" else np.where(mask, score, np.inf).argmin()
+        index = tuple(int(i) for i in np.unravel_index(int(worst), grid.shape))
+    else:
+        index = (0, 0, 0, 0)
     value = pick(array, index)
     limit = pick(limit_row.value, index) if limit_row is not None else None
     kind = spec.limit_kind if limit is not None else None

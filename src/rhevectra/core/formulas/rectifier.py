@@ -15,7 +15,8 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.formula import formula
 
-_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(32)
+_FINE, _COARSE = (np.polynomial.legendre.leggauss(n) for n in (32, 10))
+"""Nodes and weights over a conduction pulse: fine enough for the 39th harmonic; enough for valley, crest and rms."""
 _SCAN = np.concatenate([np.linspace(1.0, 2.6, 9), np.geomspace(3.0, 40.0, 7)])
 RESIDUAL, ROUGH = 1e-4, 2e-3
 """Largest miss of a period, as a share of the crest, that counts as periodic: for figures, and for choosing parts by."""
@@ -176,14 +177,14 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, 
         if near is not None:  # an earlier solution can be a poor start where the load has all but gone
             return solve_bulk(v_rms, f_line, power, c, source)
         f_b, pulse, share = miss(v_b)
-    return _measure(pulse, pulse.end(share * pulse.quarter)[0], v_b, f_b, power, c, half, v_rms, source, floor)
+    return _measure(pulse, pulse.end(share * pulse.quarter)[0], v_b, f_b, power, c, half, v_rms, source, floor, _COARSE if residual > RESIDUAL else _FINE)
 
 
 def _measure(pulse: _Pulse, lasts: Array, v0: Array, miss: Array, power: Array, c: Array, half: Array,
-             v_rms: Array, source: LineSource, floor: Array) -> Bulk:
-    tau = 0.5 * lasts[..., None] * (_NODES + 1)
+             v_rms: Array, source: LineSource, floor: Array, rule: tuple[Array, Array]) -> Bulk:
+    tau = 0.5 * lasts[..., None] * (rule[0] + 1)
     v, i = pulse.at(tau)
-    weights = 0.5 * lasts[..., None] * _WEIGHTS
+    weights = 0.5 * lasts[..., None] * rule[1]
     load = power[..., None] / v
     terminal = v + np.asarray(source.esr)[..., None] * (i - load)
     gap = half - lasts
@@ -194,7 +195,7 @@ def _measure(pulse: _Pulse, lasts: Array, v0: Array, miss: Array, power: Array, 
     mains = np.sqrt(2.0) * v_rms[..., None] * np.sin(pulse.omega[..., None] * t)
     i_rms = np.sqrt((i**2 * weights).sum(-1) / half)
     p_line = (i * mains * weights).sum(-1) / half
-    v_crest, i_crest = _crest(np.stack([terminal, i]))
+    v_crest, i_crest = _crest(np.stack([terminal, i]), rule[0])
     return Bulk(
         v_valley=np.minimum(terminal.min(-1), v0 - source.esr * power / v0), v_peak=np.maximum(v_crest, v0), t_start=pulse.t0,
         t_conduct=lasts, i_rms=i_rms, i_peak=i_crest, i_cap=np.sqrt((((i - load) ** 2 * weights).sum(-1) + off_square) / half),
@@ -202,12 +203,12 @@ def _measure(pulse: _Pulse, lasts: Array, v0: Array, miss: Array, power: Array, 
         weights=weights, collapsed=(v0 <= floor * 1.001) | (np.abs(miss) > 1e-3 * v0), residual=np.abs(miss), v_start=v0, share=lasts / pulse.quarter)
 
 
-def _crest(samples: Array) -> Array:
+def _crest(samples: Array, nodes: Array) -> Array:
     """Maximum of a smooth hump between its samples (parabola through the highest three in node coordinates)."""
     at = np.clip(samples.argmax(-1), 1, samples.shape[-1] - 2)
     flat, start = samples.ravel(), samples.shape[-1] * np.arange(at.size).reshape(at.shape) + at
     y0, y1, y2 = flat[start - 1], flat[start], flat[start + 1]
-    x0, x1, x2 = _NODES[at - 1], _NODES[at], _NODES[at + 1]
+    x0, x1, x2 = nodes[at - 1], nodes[at], nodes[at + 1]
     d1, d2 = (y1 - y0) / (x1 - x0), (y2 - y1) / (x2 - x1)
     curve = (d2 - d1) / (x2 - x0)
     slope = d1 - curve * (x0 + x1)

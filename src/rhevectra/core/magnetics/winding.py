@@ -73,12 +73,16 @@ def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts
 
 
 def options(current: Any, sizes: Array, overall: Array) -> tuple[Array, Array, Array]:
-    """Strand diameter, overall diameter and strand count of every wire option for an rms current [A] (last axis: options)."""
+    """Strand diameter, overall diameter and strand count of every different wire option for an rms current [A]."""
     d = np.repeat(sizes, len(DENSITIES))
     o = np.repeat(overall, len(DENSITIES))
     density = np.tile(DENSITIES, len(sizes))
-    strands = np.maximum(np.round(np.asarray(current)[..., None] / density / (np.pi / 4 * d**2)), 1)
-    return d, o, np.minimum(strands, MAX_STRANDS)
+    strands = np.clip(np.round(current / density / (np.pi / 4 * d**2)), 1, MAX_STRANDS)
+    different: dict[tuple[float, float], int] = {}
+    for k, pair in enumerate(zip(d.tolist(), strands.tolist(), strict=True)):
+        different.setdefault(pair, k)
+    first = list(different.values())
+    return d[first], o[first], strands[first]
 
 
 def strand_loss(i_rms: Any, turns: Any, laid: Laid, mean_turn: Any, field_rate: Any, rho: Any) -> Any:

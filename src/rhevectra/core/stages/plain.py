@@ -121,7 +121,7 @@ def _choose_c(need: Requirement, rows: list[Any], values: Array, chosen: dict[st
     esr = np.array([r["esr_ohm"] for r in rows])
     source = LineSource(chosen["r"], chosen["l"], chosen["drop"], np.stack([esr, esr]))
     v = np.array([[need.mains.v_min], [need.hold_up_at]])
-    b = solve_bulk(v, need.mains.f_min, power, values[None, :], source)
+    b = solve_bulk(v, need.mains.f_min, power, values[None, :], source, residual=rectifier.ROUGH)
     rated = np.array([r["i_rated_a"] for r in rows]) * _cooler(need, rows[0])
     hold = rectifier.hold_up(values, b.v_valley[1], floor, power)
     ok = {"valley": (b.v_valley[0] >= target) & ~b.collapsed[0], "hold-up": hold >= need.hold_up, "ripple current": np.hypot(b.i_cap[0], i_hf) <= rated}

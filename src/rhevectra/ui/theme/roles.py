@@ -104,7 +104,7 @@ def _sheet() -> str:
     QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
     QToolButton#rail {{ border: none; border-radius: 0; background: {c['rail']}; padding: 12px 4px; }}
     QToolButton#rail:checked {{ background: {c['paper']}; color: {c['ink']}; border-left: 3px solid {c['accent']}; font-weight: 600; }}
-    QToolButton#rail:focus {{ border-left: 3px solid {c['accent']}; }}
+    QToolButton#rail:focus {{ text-decoration: underline; }}
     QWidget#rail {{ background: {c['rail']}; }}
     QTableWidget {{ background: {c['card']}; border: none; gridline-color: {c['rule']}; }}
     QTableWidget::item {{ padding: 2px 4px; border-bottom: 1px solid {c['rule']}; }}

@@ -147,7 +147,7 @@ class DecisionRow(QFrame):
         if self.spec.kind == "choice":
             combo = QComboBox(self)
             combo.addItems(choices)
-            combo.setFixedWidth(122)
+            combo.setFixedWidth(140)
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             combo.activated.connect(lambda _i: self.pinned.emit(self.spec.id, combo.currentText(), False))
             return combo
@@ -180,9 +180,10 @@ class DecisionRow(QFrame):
         self._note(sentence, "problem")
 
     def _note(self, text: str, name: str) -> None:
-        self.note.setObjectName(name)
-        self.note.style().unpolish(self.note)
-        self.note.style().polish(self.note)
+        if self.note.objectName() != name:
+            self.note.setObjectName(name)
+            self.note.style().unpolish(self.note)
+            self.note.style().polish(self.note)
         self.note.setText(text)
 
     def _toggle(self, checked: bool) -> None:

@@ -1,0 +1,67 @@
+"""`rhevectra shots DIR`: a current picture of each main view at 1280x800 from the demo data; no display needed."""
+
+import sys
+import tempfile
+from pathlib import Path
+
+from rhevectra import demo
+from rhevectra.app.session import Session
+from rhevectra.core.basis.errors import InputError
+from rhevectra.ui.main import prepare_platform
+
+VIEWS = {"ask": ("Ask", "", 0), "size-switch": ("Size", "switch", 0), "size-bulk": ("Size", "bulk", 0), "size-harmonics": ("Size", "inlet", 2), "size-transformer": ("Size", "transformer", 0), "size-flux": ("Size", "transformer", 1),
+         "size-clamp": ("Size", "clamp", 0), "size-circuit": ("Size", "rectifier", 1), "size-supply": ("Size", "feedback", 0), "size-loss": ("Size", "load", 0)}
+"""Picture name -> desk, stage, tab of the picture panel."""
+
+
+def take(folder: Path) -> int:
+    """Write the pictures. Raises InputError where the folder cannot be written."""
+    import os
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as problem:
+        raise InputError(str(folder), f"cannot be made ({problem.strerror})", "a folder that may be written") from None
+    os.environ.pop("DISPLAY", None)
+    os.environ.pop("WAYLAND_DISPLAY", None)
+    with tempfile.TemporaryDirectory() as own:  # pictures never depend on the settings of the person who takes them
+        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
+            os.environ[name] = own
+        _take(folder)
+    print(f"rhevectra: pictures written to {folder}", file=sys.stderr)
+    return 0
+
+
+def _take(folder: Path) -> None:
+    prepare_platform()
+    from PySide6.QtWidgets import QApplication
+
+    from rhevectra.ui.theme import roles
+    from rhevectra.ui.window import MainWindow
+
+    application = QApplication.instance() or QApplication(["rhevectra"])
+    assert isinstance(application, QApplication)
+    roles.start(application)
+    window = MainWindow(Session.of_text(demo.text(), "demo"))
+    window.show()
+
+    def shoot(name: str) -> None:
+        for _ in range(3):
+            application.processEvents()
+        if not window.grab().save(str(folder / f"{name}.png"), "PNG"):
+            raise InputError(str(folder / f"{name}.png"), "the picture cannot be written", "a folder that may be written")
+    for name, (desk, stage, tab) in VIEWS.items():
+        window.go(desk)
+        if stage:
+            window.size_desk.choose_stage("inlet" if stage != "inlet" else "bulk")
+            window.size_desk.choose_stage(stage)
+            window.size_desk.picture.tabs.setCurrentIndex(tab)
+        shoot(name)
+    window.size_desk.choose_stage("switch")
+    window.hold()
+    window.session.pin("fs", 100e3)
+    window.show_all()
+    window.toggle_theme()
+    shoot("size-reference-dark")
+    window.session.saved = window.session.document
+    window.close()
