@@ -435,3 +435,25 @@ def test_recent_files_and_dropping_one(window, tmp_path):
     assert [a.text() for a in window._recent.actions()] == ["kept.rhevectra.json"]
     path.unlink()
     assert settings.recent() == []
+
+
+def test_the_picture_zooms_in_time_by_wheel_and_keys(qtbot, window):
+    """Zoomed in, the frame is wider, ticks finer, and the cursor reads the value at the instant under it; 0 shows all again."""
+    view = window.size_desk.picture.view
+    whole = view.picture()
+    frame = whole.frames[0]
+    view.setFocus()
+    for _ in range(4):
+        qtbot.keyClick(view, Qt.Key.Key_Plus)
+    near = view.picture()
+    assert near.frames[0].width == pytest.approx(frame.width * 1.5**4, rel=1e-6) and near.frames[0].x_range == frame.x_range
+    assert 0 < view._offset < near.width
+    before = view._offset
+    qtbot.keyClick(view, Qt.Key.Key_Right)
+    assert view._offset > before
+    labels = [t.text for t in near.items if hasattr(t, "text") and "µs" in t.text]
+    assert labels and len([t for t in near.items if hasattr(t, "anchor")]) > len([t for t in whole.items if hasattr(t, "anchor")])
+    image = view.grab().toImage()
+    assert len({image.pixel(x, y) for x in range(0, image.width(), 7) for y in range(0, image.height(), 7)}) > 4
+    qtbot.keyClick(view, Qt.Key.Key_0)
+    assert view.zoom == 1.0 and view._offset == 0.0 and view.picture().frames[0].width == pytest.approx(frame.width)

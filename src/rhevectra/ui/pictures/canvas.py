@@ -6,15 +6,17 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QAction, QColor, QContextMenuEvent, QFontMetricsF, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QAction, QColor, QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 
 from rhevectra.core.basis.quantities import show
+from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Fill, FrameInfo, Line, Picture, Text
 from rhevectra.project.store import write_text
 from rhevectra.ui.theme.roles import colour, font
 
 PX_PER_MM = 3.6
+MOST_ZOOM = 40.0
 Source = Callable[[float, float], Picture]
 
 
@@ -49,16 +51,21 @@ def _text(painter: QPainter, item: Text, scale: float) -> None:
 
 
 class PictureView(QWidget):
-    """Shows one picture; the mouse reads values off its frames; right click copies or exports."""
+    """Shows one picture. The mouse reads values off its frames, the wheel or + and − zoom in time, dragging or arrow keys move along.
+
+    Zooming asks for the picture at a greater width and looks at a part of it: ticks get finer, texts keep their size.
+    """
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._source: Source | None = None
         self._picture: Picture | None = None
-        self._cursor: tuple[float, float] | None = None
+        self._cursor: float | None = None
+        self.zoom, self._offset, self._grip = 1.0, 0.0, 0.0
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(300, 220)
-        self.setAccessibleName("picture")
+        self.setAccessibleName("picture: + and − zoom in time, arrows move, 0 shows all")
 
     def set_source(self, source: Source) -> None:
         """Show another picture; it is drawn at the next paint."""
@@ -66,20 +73,44 @@ class PictureView(QWidget):
         self.update()
 
     def picture(self) -> Picture | None:
-        """The picture as it stands at the present size."""
+        """The picture as it stands at the present size and zoom."""
         if self._picture is None and self._source is not None:
-            self._picture = self._source(self.width() / PX_PER_MM, self.height() / PX_PER_MM)
+            width = self.width() / PX_PER_MM
+            self._picture = self._source(width if self.zoom == 1.0 else LEFT + RIGHT + (width - LEFT - RIGHT) * self.zoom, self.height() / PX_PER_MM)
             self.setAccessibleDescription(self._picture.caption)
         return self._picture
 
+    def zoom_to(self, factor: float, at: float = 0.5) -> None:
+        """Zoom in time about a share of the shown width; 1 shows all."""
+        picture = self.picture()
+        if picture is None or not picture.frames:
+            return
+        shown = self.width() / PX_PER_MM - LEFT - RIGHT
+        held = (self._offset + at * shown) / self.zoom
+        self.zoom = min(max(factor, 1.0), MOST_ZOOM)
+        self._picture = None
+        self._move_to(held * self.zoom - at * shown)
+
+    def _move_to(self, offset: float) -> None:
+        shown = self.width() / PX_PER_MM - LEFT - RIGHT
+        self._offset = min(max(offset, 0.0), shown * (self.zoom - 1))
+        self.update()
+
     def resizeEvent(self, event: object) -> None:
         self._picture = None
+        self._move_to(self._offset)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         picture = self.picture()
         if picture is None:
             return
         painter = QPainter(self)
+        if self.zoom > 1.0:
+            edge = (LEFT - 0.4) * PX_PER_MM
+            painter.setClipRect(QRectF(0, 0, edge, self.height()))
+            paint(painter, picture, PX_PER_MM)
+            painter.setClipRect(QRectF(edge, 0, self.width() - edge, self.height()))
+            painter.translate(-self._offset * PX_PER_MM, 0)
         paint(painter, picture, PX_PER_MM)
         self._paint_cursor(painter, picture)
         painter.end()
@@ -87,7 +118,7 @@ class PictureView(QWidget):
     def _paint_cursor(self, painter: QPainter, picture: Picture) -> None:
         if self._cursor is None:
             return
-        x_mm, _ = self._cursor
+        x_mm = self._cursor + self._offset
         for frame in picture.frames:
             if not frame.left <= x_mm <= frame.left + frame.width:
                 continue
@@ -104,14 +135,39 @@ class PictureView(QWidget):
         text = "   ".join(texts)
         painter.setFont(font(9))
         box = QRectF(0, 0, painter.fontMetrics().horizontalAdvance(text) + 12, 20)
-        box.moveTopRight(QPointF((frame.left + frame.width) * PX_PER_MM - 4, frame.top * PX_PER_MM + 3))
+        box.moveTopRight(QPointF(self.width() - RIGHT * PX_PER_MM - 4 + self._offset * PX_PER_MM, frame.top * PX_PER_MM + 3))
         painter.fillRect(box, QColor(colour("card")))
         painter.setPen(colour("ink"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        self._cursor = (event.position().x() / PX_PER_MM, event.position().y() / PX_PER_MM)
+        x = event.position().x() / PX_PER_MM
+        if event.buttons() & Qt.MouseButton.LeftButton and self.zoom > 1.0:
+            self._move_to(self._grip - x)
+        self._cursor = x
         self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._grip = event.position().x() / PX_PER_MM + self._offset
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.zoom_to(1.0)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        shown = self.width() / PX_PER_MM - LEFT - RIGHT
+        at = min(max((event.position().x() / PX_PER_MM - LEFT) / shown, 0.0), 1.0)
+        self.zoom_to(self.zoom * (1.25 if event.angleDelta().y() > 0 else 0.8), at)
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = 0.1 * self.width() / PX_PER_MM
+        acts = {Qt.Key.Key_Plus: lambda: self.zoom_to(self.zoom * 1.5), Qt.Key.Key_Minus: lambda: self.zoom_to(self.zoom / 1.5), Qt.Key.Key_0: lambda: self.zoom_to(1.0),
+                Qt.Key.Key_Left: lambda: self._move_to(self._offset - step), Qt.Key.Key_Right: lambda: self._move_to(self._offset + step)}
+        act = acts.get(Qt.Key(event.key()))
+        if act is None:
+            super().keyPressEvent(event)
+        else:
+            act()
 
     def leaveEvent(self, event: object) -> None:
         self._cursor = None
@@ -132,6 +188,7 @@ class PictureView(QWidget):
         painter = QPainter(image)
         picture = self.picture()
         if picture is not None:
+            painter.translate(-self._offset * PX_PER_MM * 2, 0)
             paint(painter, picture, PX_PER_MM * 2)
         painter.end()
         return image
