@@ -1,0 +1,287 @@
+"""One period of a switched network, exactly: intervals of matrix exponentials between events found by root finding."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.linalg import expm
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.circuit.equations import Equations, Tied
+from rhevectra.core.circuit.parts import NoSteadyState, Source
+
+MOST_EVENTS = 4000
+"""Events in one period beyond which an element is called chattering."""
+HALVINGS = 34
+"""A bracketed event is found to a step over 2 to this power."""
+BLOCK = 64
+
+
+@dataclass(frozen=True)
+class Interval:
+    """A stretch of time in one combination: start [s], length [s], combination, y at its start, and why it ended."""
+
+    start: float
+    length: float
+    combination: tuple[int, ...]
+    y: Array
+    ended_by: str
+
+
+@dataclass
+class Propagators:
+    """Exponentials of one combination's system: of the scan step and its halves; of whole intervals on demand."""
+
+    tied: Tied
+    halves: dict[int, Array] = field(default_factory=dict)
+    powers: Array | None = None
+    whole: dict[float, Array] = field(default_factory=dict)
+
+    def half(self, k: int) -> Array:
+        """Over the scan step divided by 2^k."""
+        if k not in self.halves:
+            self.halves[k] = np.asarray(expm(self.tied.F * (self.tied.step / 2**k)))
+        return self.halves[k]
+
+    def block(self) -> Array:
+        """Over 1, 2 … BLOCK scan steps, stacked (BLOCK, y, y)."""
+        if self.powers is None:
+            out = [self.half(0)]
+            for _ in range(BLOCK - 1):
+                out.append(out[-1] @ out[0])
+            self.powers = np.stack(out)
+        return self.powers
+
+    def over(self, length: float) -> Array:
+        """Over an interval of any length."""
+        if length not in self.whole:
+            if len(self.whole) > 400:
+                self.whole.clear()
+            self.whole[length] = np.asarray(expm(self.tied.F * length))
+        return self.whole[length]
+
+
+@dataclass(frozen=True)
+class Period:
+    """One period from a start: y at its end, how that depends on the start (x, x), the intervals and the event log."""
+
+    end: Array
+    monodromy: Array
+    intervals: tuple[Interval, ...]
+    events: tuple[tuple[float, str], ...]
+    last: tuple[int, ...]
+
+
+class Engine:
+    """Runs periods of a network."""
+
+    def __init__(self, equations: Equations) -> None:
+        self.eq = equations
+        self._made: dict[tuple[int, ...], Propagators] = {}
+        self.breaks = self._breakpoints()
+        self._scale = self._scales()
+
+    def _scales(self) -> float:
+        values = [abs(v) for p in self.eq.network.parts if isinstance(p, Source) for v in p.values[: {"dc": 1, "pulse": 2, "sin": 2}[p.kind]]]
+        return max([*values, 1e-3])
+
+    def of(self, combination: tuple[int, ...]) -> Propagators:
+        """The exponentials of a combination."""
+        if combination not in self._made:
+            self._made[combination] = Propagators(self.eq.tied(combination))
+        return self._made[combination]
+
+    def _breakpoints(self) -> list[float]:
+        """Instants within a period at which a pulse source changes its slope [s], with both ends."""
+        times = {0.0, self.eq.period}
+        for p in self.eq.network.parts:
+            if isinstance(p, Source) and p.kind == "pulse":
+                _, _, delay, rise, fall, width, per = p.values
+                for n in range(round(self.eq.period / per)):
+                    for t in (delay, delay + rise, delay + rise + width, delay + rise + width + fall):
+                        times.add((t % per) + n * per)
+        ordered = sorted(t for t in times if 0 <= t <= self.eq.period)
+        merged = [ordered[0]]
+        for t in ordered[1:]:
+            if t - merged[-1] > 1e-9 * self.eq.period:
+                merged.append(t)
+        merged[-1] = self.eq.period
+        return merged
+
+    def sources(self, start: float, end: float) -> Array:
+        """The source state s just after `start`; between the breakpoints start and end every source is smooth."""
+        s = np.zeros(self.eq.length - self.eq.first)
+        s[0] = 1.0
+        for name, at in self.eq.source_at.items():
+            p = self.eq.network.by_name[name]
+            assert isinstance(p, Source)
+            if p.kind == "sin":
+                s[at], s[at + 1] = np.sin(2 * np.pi * p.values[2] * start), np.cos(2 * np.pi * p.values[2] * start)
+                continue
+            middle = 0.5 * (start + end)
+            slope = _pulse_slope(p.values, middle)
+            s[at], s[at + 1] = _pulse_value(p.values, middle) - slope * (middle - start), slope
+        return s
+
+    def settle(self, y: Array, combination: tuple[int, ...], time: float) -> tuple[tuple[int, ...], Array]:
+        """A combination that holds just after `time`, from a guess, and y brought onto its ties. Raises NoSteadyState."""
+        seen: set[tuple[int, ...]] = set()
+        for _ in range(60):
+            tied = self.eq.tied(combination)
+            moved = tied.project @ y
+            broken = self._broken(tied, moved)
+            if broken is None:
+                return combination, moved
+            seen.add(combination)
+            element, state = tied.owners[broken]
+            following = (*combination[:element], state, *combination[element + 1 :])
+            if following in seen:
+                following = next((c for c in self._neighbours(combination, tied, moved) if c not in seen), following)
+                if following in seen:
+                    break
+            combination = following
+        name = self.eq.changing[element].name
+        raise NoSteadyState(f"{name}: no state of switches and diodes is consistent at {time:.6g} s (chattering)")
+
+    def _neighbours(self, combination: tuple[int, ...], tied: Tied, y: Array) -> list[tuple[int, ...]]:
+        """Combinations one change away, those of violated guards first."""
+        values = tied.events @ y
+        order = np.argsort(values)
+        return [(*combination[: tied.owners[k][0]], tied.owners[k][1], *combination[tied.owners[k][0] + 1 :]) for k in order]
+
+    def _broken(self, tied: Tied, y: Array) -> int | None:
+        """The guard that is most violated just after now, or None; at the border its rate decides."""
+        if not len(tied.events):
+            return None
+        values, size = tied.events @ y, np.abs(tied.events) @ np.abs(y) + 1e-30
+        border = 1e-9 * size + 1e-12 * self._scale
+        broken = values < -border
+        close = np.abs(values) <= border
+        if close.any():
+            rate = tied.events @ (tied.F @ y)
+            least = -1e-7 * (np.abs(tied.events) @ np.abs(tied.F @ y) + 1e-30)
+            broken |= close & (rate < least)
+        if not broken.any():
+            return None
+        return int(np.where(broken, values / size, np.inf).argmin()) if (values < -border).any() else int(np.flatnonzero(broken)[0])
+
+    def run(self, x: Array, guess: tuple[int, ...]) -> Period:
+        """One period from the state x. Raises NoSteadyState where no combination holds or an element chatters."""
+        eq, nx = self.eq, self.eq.first
+        sensitivity = np.zeros((eq.length, nx))
+        sensitivity[:nx] = np.eye(nx)
+        y, combination = np.concatenate([x, self.sources(self.breaks[0], self.breaks[1])]), guess
+        intervals: list[Interval] = []
+        log: list[tuple[float, str]] = []
+        for begin, end in zip(self.breaks[:-1], self.breaks[1:], strict=True):
+            y = np.concatenate([y[:nx], self.sources(begin, end)])
+            sensitivity[nx:] = 0.0
+            combination, moved = self.settle(y, combination, begin)
+            sensitivity = eq.tied(combination).project @ sensitivity
+            y, time = moved, begin
+            while time < end:
+                made = self.of(combination)
+                length, guard = self._next_event(made, y, end - time)
+                after = made.over(length) @ y
+                sensitivity = made.over(length) @ sensitivity
+                element = "" if guard is None else eq.changing[made.tied.owners[guard][0]].name
+                intervals.append(Interval(time, length, combination, y, element))
+                time += length
+                if guard is None:
+                    y, time = after, end
+                    continue
+                log.append((time, element))
+                if len(log) > MOST_EVENTS:
+                    raise NoSteadyState(f"{element}: more than {MOST_EVENTS} events in one period, the last at {time:.6g} s (chattering)")
+                combination, y, sensitivity = self._cross(made.tied, guard, after, sensitivity, combination, time)
+        return Period(y, sensitivity[:nx], tuple(intervals), tuple(log), combination)
+
+    def _cross(self, tied: Tied, guard: int, y: Array, sensitivity: Array, combination: tuple[int, ...], time: float) -> tuple[tuple[int, ...], Array, Array]:
+        """Through an event: the next combination, y on its ties, and the sensitivity with the jump of the event's time."""
+        element, state = tied.owners[guard]
+        following, moved = self.settle(y, (*combination[:element], state, *combination[element + 1 :]), time)
+        fresh = self.eq.tied(following)
+        before, gradient = tied.F @ y, tied.events[guard]
+        speed = float(gradient @ before)
+        jump = fresh.project @ sensitivity
+        if abs(speed) > 1e-30:
+            jump = jump + np.outer(fresh.F @ moved - fresh.project @ before, gradient @ sensitivity) / speed
+        return following, moved, jump
+
+    def _next_event(self, made: Propagators, y: Array, most: float) -> tuple[float, int | None]:
+        """Time to the first guard that breaks, and which; or all the time there is."""
+        tied = made.tied
+        if not len(tied.events):
+            return most, None
+        done, start = 0.0, y
+        while True:
+            left = most - done
+            count = min(BLOCK, int(left / tied.step))
+            if count:
+                along = made.block()[:count] @ start
+                values = along @ tied.events.T
+                hit = np.flatnonzero((values < -self._slack(tied, along)).any(1))
+                if len(hit):
+                    k = int(hit[0])
+                    begin = start if k == 0 else along[k - 1]
+                    return self._refine(made, begin, done + k * tied.step, tied.step, most)
+                start, done = along[-1], done + count * tied.step
+                continue
+            if left <= 0:
+                return most, None
+            after = made.over(left) @ start
+            if bool((tied.events @ after < -self._slack(tied, after[None])[0]).any()):
+                return self._refine(made, start, done, left, most)
+            return most, None
+
+    def _slack(self, tied: Tied, along: Array) -> Array:
+        return np.asarray(1e-10 * (np.abs(along) @ np.abs(tied.events).T) + 1e-13 * self._scale)
+
+    def _refine(self, made: Propagators, y: Array, at: float, width: float, most: float) -> tuple[float, int | None]:
+        """Halve the step until the first violation is found to the last bit that matters."""
+        tied, guard = made.tied, None
+        for k in range(1, HALVINGS):
+            piece = tied.step / 2**k
+            if piece >= width:
+                continue
+            after = made.half(k) @ y
+            values = tied.events @ after
+            broken = values < -self._slack(tied, after[None])[0]
+            if broken.any():
+                guard = int(np.where(broken, values, np.inf).argmin()) if broken.sum() == 1 else self._earliest(tied, y, broken)
+                width = piece
+            else:
+                y, at, width = after, at + piece, width - piece
+                if width <= 0:
+                    break
+        if guard is None:
+            after = made.over(max(width, 0.0)) @ y
+            values = tied.events @ after
+            guard = int(values.argmin())
+        return min(at + width, most), guard
+
+    def _earliest(self, tied: Tied, y: Array, broken: Array) -> int:
+        """Of several guards that break within a step, the one that reaches zero first at the present rate."""
+        values, rates = tied.events @ y, tied.events @ (tied.F @ y)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            eta = np.where(broken & (rates < 0), values / -rates, np.inf)
+        return int(eta.argmin()) if np.isfinite(eta).any() else int(np.flatnonzero(broken)[0])
+
+
+def _pulse_value(v: tuple[float, ...], t: float) -> float:
+    v1, v2, delay, rise, fall, width, per = v
+    t = (t - delay) % per
+    if t < rise:
+        return v1 + (v2 - v1) * t / rise
+    if t < rise + width:
+        return v2
+    if t < rise + width + fall:
+        return v2 + (v1 - v2) * (t - rise - width) / fall
+    return v1
+
+
+def _pulse_slope(v: tuple[float, ...], t: float) -> float:
+    v1, v2, delay, rise, fall, width, per = v
+    t = (t - delay) % per
+    if t < rise:
+        return (v2 - v1) / rise
+    return (v1 - v2) / fall if rise + width <= t < rise + width + fall else 0.0

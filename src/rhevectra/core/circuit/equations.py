@@ -1,0 +1,285 @@
+"""The equations of a network in one combination of switch and diode states: from nodal analysis to a linear autonomous system.
+
+Capacitors stand as voltage sources and inductors as current sources of their state; what remains is algebraic,
+G·z = Bx·x + Bs·s, z being node voltages and branch currents, s the state of the sources. Where G is singular the left
+null space says which states are tied together (inductor cut-sets, capacitor loops); the undetermined part of z follows
+from the time derivative of that tie, and a state that breaks the tie is brought onto it by the impulse that conserves
+charge and flux. The whole is y' = F·y with y = (x, s), F constant, so that propagation is a matrix exponential.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.circuit.parts import GROUND, Controlled, Coupling, Diode, Network, NetlistError, NoSteadyState, Part, Passive, Source, Switch
+
+SINGULAR = 1e-12
+"""Singular value, relative to the largest, below which the algebraic part counts as undetermined."""
+OFF, ON, REVERSE = 0, 1, 2
+
+
+@dataclass(frozen=True)
+class Tied:
+    """The linear system of one combination. F: (y, y); z: rows of node voltages and branch currents over y; project: (y, y).
+
+    events: one row over y per guard, non-negative while the combination holds; owners: the switch or diode of each guard
+    and the state it goes to.
+    """
+
+    F: Array
+    z: Array
+    project: Array
+    events: Array
+    owners: tuple[tuple[int, int], ...]
+    step: float
+
+
+class Equations:
+    """Everything of a network that does not depend on the combination; makes and keeps the systems that do."""
+
+    def __init__(self, network: Network, period: float) -> None:
+        self.network, self.period = network, period
+        self.nodes = sorted({n for p in network.parts for n in p.nodes} - {GROUND})
+        self._node = {n: k for k, n in enumerate(self.nodes)}
+        self.states: list[Part] = [*network.of("c"), *network.of("l")]
+        self.caps = len(network.of("c"))
+        branch = [p for p in network.parts if p.name[0] in "vehcd"]
+        self._branch = {p.name: len(self.nodes) + k for k, p in enumerate(branch)}
+        self.size = len(self.nodes) + len(branch)
+        self.changing: list[Part] = [*network.of("s"), *network.of("d")]
+        self._sources()
+        self._inverse = self._inertia()
+        self._fixed = self._build_fixed()
+        self._made: dict[tuple[int, ...], Tied] = {}
+
+    def _sources(self) -> None:
+        """Layout of the source state s: a constant 1, value and slope of each pulse, sine and cosine of each sine."""
+        self.first = len(self.states)
+        self.source_at: dict[str, int] = {}
+        length, motion = 1, []
+        for p in (*self.network.of("v"), *self.network.of("i")):
+            assert isinstance(p, Source)
+            if p.kind == "dc":
+                continue
+            rate = p.values[6] if p.kind == "pulse" else 1 / p.values[2]
+            if abs(self.period / rate - round(self.period / rate)) > 1e-6 or round(self.period / rate) < 1:
+                raise NoSteadyState(f"{p.name}: its period {rate:.6g} s does not divide {self.period:.6g} s")
+            self.source_at[p.name] = length
+            motion.append((length, p))
+            length += 2
+        self.length = self.first + length
+        self.motion = np.zeros((length, length))
+        for k, p in motion:
+            if p.kind == "pulse":
+                self.motion[k, k + 1] = 1.0
+            else:
+                w = 2 * np.pi * p.values[2]
+                self.motion[k, k + 1], self.motion[k + 1, k] = w, -w
+
+    def drive(self, p: Source) -> Array:
+        """The source's value as a row over s."""
+        row = np.zeros(self.length - self.first)
+        if p.kind == "dc":
+            row[0] = p.values[0]
+        else:
+            at = self.source_at[p.name]
+            row[at] = 1.0 if p.kind == "pulse" else p.values[1]
+            row[0] = 0.0 if p.kind == "pulse" else p.values[0]
+        return row
+
+    def _inertia(self) -> Array:
+        """Inverse of capacitances and of the inductance matrix with its couplings, (x, x)."""
+        n = len(self.states)
+        matrix = np.zeros((n, n))
+        at = {p.name: k for k, p in enumerate(self.states)}
+        for k, p in enumerate(self.states):
+            assert isinstance(p, Passive)
+            matrix[k, k] = p.value
+        for p in self.network.of("k"):
+            assert isinstance(p, Coupling)
+            for i, a in enumerate(p.inductors):
+                for b in p.inductors[i + 1 :]:
+                    ka, kb = at[a], at[b]
+                    matrix[ka, kb] = matrix[kb, ka] = p.factor * np.sqrt(matrix[ka, ka] * matrix[kb, kb])
+        if n and float(np.linalg.eigvalsh(matrix).min()) <= 0:
+            worst = next(p for p in self.network.of("k"))
+            raise NetlistError(worst.line, f"{worst.name}: the couplings together give a negative energy", "couplings that a real transformer can have")
+        return np.asarray(np.linalg.inv(matrix)) if n else matrix
+
+    def node_row(self, node: str) -> Array:
+        """A node's voltage as a row over z."""
+        row = np.zeros(self.size)
+        if node != GROUND:
+            row[self._node[node]] = 1.0
+        return row
+
+    def across(self, p: Part) -> Array:
+        """Voltage of an element, first node minus second, as a row over z."""
+        return self.node_row(p.nodes[0]) - self.node_row(p.nodes[1])
+
+    def _leave(self, G: Array, p: Part, column: Array) -> None:
+        """A current, a row over z, that leaves the first node through the element and enters the second."""
+        for node, sign in ((p.nodes[0], 1.0), (p.nodes[1], -1.0)):
+            if node != GROUND:
+                G[self._node[node]] += sign * column
+
+    def _build_fixed(self) -> tuple[Array, Array]:
+        """G without switches and diodes, and the right side over y."""
+        G, right = np.zeros((self.size, self.size)), np.zeros((self.size, self.length))
+        unit = np.eye(self.size)
+        at = {p.name: k for k, p in enumerate(self.states)}
+        for p in self.network.parts:
+            kind = p.name[0]
+            if kind == "r" and isinstance(p, Passive):
+                self._leave(G, p, self.across(p) / p.value)
+            elif kind == "l" or (kind == "i" and isinstance(p, Source)):
+                for node, sign in ((p.nodes[0], -1.0), (p.nodes[1], 1.0)):
+                    if node != GROUND:
+                        if isinstance(p, Source):
+                            right[self._node[node], self.first :] += sign * self.drive(p)
+                        else:
+                            right[self._node[node], at[p.name]] += sign
+            elif kind in "vehcd":
+                b = self._branch[p.name]
+                self._leave(G, p, unit[b])
+                if kind != "d":
+                    G[b] += self.across(p)
+                if kind == "v" and isinstance(p, Source):
+                    right[b, self.first :] = self.drive(p)
+                elif kind == "c":
+                    right[b, at[p.name]] = 1.0
+                elif kind == "e" and isinstance(p, Controlled):
+                    G[b] -= p.gain * (self.node_row(p.nodes[2]) - self.node_row(p.nodes[3]))
+                elif kind == "h" and isinstance(p, Controlled):
+                    G[b] -= p.gain * unit[self._branch[p.control]]
+            elif kind == "g" and isinstance(p, Controlled):
+                self._leave(G, p, p.gain * (self.node_row(p.nodes[2]) - self.node_row(p.nodes[3])))
+            elif kind == "f" and isinstance(p, Controlled):
+                self._leave(G, p, p.gain * unit[self._branch[p.control]])
+        return G, right
+
+    def tied(self, combination: tuple[int, ...]) -> Tied:
+        """The system of a combination of states, made once."""
+        if combination not in self._made:
+            self._made[combination] = self._make(combination)
+        return self._made[combination]
+
+    def _make(self, combination: tuple[int, ...]) -> Tied:
+        G, right = (m.copy() for m in self._fixed)
+        for p, state in zip(self.changing, combination, strict=True):
+            if isinstance(p, Switch):
+                self._leave(G, p, self.across(p) / (p.on if state == ON else p.off))
+            elif isinstance(p, Diode):
+                b = self._branch[p.name]
+                if state == OFF:
+                    G[b, b] = 1.0
+                else:
+                    G[b] += self.across(p)
+                    G[b, b] -= p.resistance
+                    right[b, self.first] = p.drop if state == ON else -p.breakdown
+        scale = np.abs(G).max(1)
+        scale[scale == 0] = 1.0
+        return self._solve(G / scale[:, None], right / scale[:, None], combination)
+
+    def _solve(self, G: Array, right: Array, combination: tuple[int, ...]) -> Tied:
+        U, sigma, Vt = np.linalg.svd(G)
+        rank = int((sigma > SINGULAR * sigma[0]).sum()) if len(sigma) else 0
+        W, R = U[:, rank:], Vt[rank:].T
+        z = (Vt[:rank].T / sigma[:rank]) @ (U[:, :rank].T @ right)
+        nx = len(self.states)
+        pull = self._pull()
+        motion = np.zeros((self.length, self.length))
+        motion[nx:, nx:] = self.motion
+        project = np.eye(self.length)
+        if W.shape[1]:
+            tie = W.T @ right
+            along = tie[:, :nx] @ pull @ R
+            inverse, free = _pseudo(along)
+            self._check_ties(tie, along, W)
+            rate = tie[:, :nx] @ pull @ z + tie @ motion
+            z = z - R @ (inverse @ rate)
+            if free.shape[1]:
+                loose = R @ free
+                volts = loose[: len(self.nodes)]
+                z = z - loose @ np.linalg.lstsq(volts, z[: len(self.nodes)], rcond=None)[0]
+            project[:nx] -= pull @ R @ (inverse @ tie)
+        F = motion
+        F[:nx] = pull @ z
+        events, owners = self._guards(z, combination)
+        return Tied(F, z, project, events, owners, self._step(F[:nx, :nx]))
+
+    def _pull(self) -> Array:
+        """x' as rows over z: capacitor currents over C, inductor voltages through the inverse inductances."""
+        rows = np.zeros((len(self.states), self.size))
+        for k, p in enumerate(self.states):
+            if k < self.caps:
+                rows[k, self._branch[p.name]] = 1.0
+            else:
+                rows[k] = self.across(p)
+        return np.asarray(self._inverse @ rows)
+
+    def _check_ties(self, tie: Array, along: Array, W: Array) -> None:
+        """A tie without a state that could give way is a contradiction of sources."""
+        U, s, _ = np.linalg.svd(along)
+        dead = U[:, int((s > SINGULAR * max(s[0] if len(s) else 0.0, 1e-30)).sum()) :] if along.size else np.eye(len(tie))
+        left = dead.T @ tie
+        if left.size and float(np.abs(left).max()) > 1e-9 * max(float(np.abs(tie).max()), 1.0):
+            k = int(np.abs(W @ dead).max(1).argmax())
+            name = self.nodes[k] if k < len(self.nodes) else next(n for n, b in self._branch.items() if b == k)
+            raise NoSteadyState(f"singular: sources contradict each other around {name!r} (a loop of voltage sources or capacitors without resistance, or a cut of current sources)")
+
+    def _guards(self, z: Array, combination: tuple[int, ...]) -> tuple[Array, tuple[tuple[int, int], ...]]:
+        rows, owners = [], []
+        one = np.zeros(self.length)
+        one[self.first] = 1.0
+        for k, (p, state) in enumerate(zip(self.changing, combination, strict=True)):
+            if isinstance(p, Switch):
+                over = (self.node_row(p.nodes[2]) - self.node_row(p.nodes[3])) @ z - p.threshold * one
+                rows.append(over if state == ON else -over)
+                owners.append((k, OFF if state == ON else ON))
+            elif isinstance(p, Diode):
+                current, volts = z[self._branch[p.name]], self.across(p) @ z
+                if state == OFF:
+                    rows.append(p.drop * one - volts)
+                    owners.append((k, ON))
+                    if p.breakdown > 0:
+                        rows.append(volts + p.breakdown * one)
+                        owners.append((k, REVERSE))
+                else:
+                    rows.append(current if state == ON else -current)
+                    owners.append((k, OFF))
+        return np.array(rows).reshape(len(rows), self.length), tuple(owners)
+
+    def _step(self, A: Array) -> float:
+        """Scan step [s]: an eighth of the fastest ring that lasts longer than its own period, at most a 24th of the period."""
+        widest = self.period / 24
+        if not len(A):
+            return widest
+        values = np.linalg.eigvals(A)
+        ringing = np.abs(values.imag)[np.abs(values.imag) > 0.2 * np.abs(values.real)]
+        return min(widest, 2 * np.pi / float(ringing.max()) / 8) if len(ringing) and ringing.max() > 0 else widest
+
+    def current(self, p: Part, z: Array, combination: tuple[int, ...]) -> Array:
+        """Current of an element, from its first node through it to its second, as a row over y."""
+        row = np.zeros(self.length)
+        if p.name in self._branch:
+            return np.asarray(z[self._branch[p.name]])
+        if p.name[0] == "l":
+            row[self.states.index(p)] = 1.0
+        elif isinstance(p, Source):
+            row[self.first :] = self.drive(p)
+        elif isinstance(p, Passive):
+            row = self.across(p) @ z / p.value
+        elif isinstance(p, Switch):
+            row = self.across(p) @ z / (p.on if combination[self.changing.index(p)] == ON else p.off)
+        elif isinstance(p, Controlled):
+            row = p.gain * ((self.node_row(p.nodes[2]) - self.node_row(p.nodes[3])) @ z if p.name[0] == "g" else z[self._branch[p.control]])
+        return np.asarray(row)
+
+
+def _pseudo(matrix: Array) -> tuple[Array, Array]:
+    """Pseudo-inverse and null space (columns) of a small matrix."""
+    U, s, Vt = np.linalg.svd(matrix)
+    rank = int((s > 1e-10 * max(s[0] if len(s) else 0.0, 1e-300)).sum())
+    return (Vt[:rank].T / s[:rank]) @ U[:, :rank].T, Vt[rank:].T

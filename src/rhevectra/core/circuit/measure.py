@@ -1,0 +1,151 @@
+"""Averages, rms values, extremes, energies, harmonics and waveforms of a steady state, from the interval solutions."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.linalg import expm
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.circuit.engine import Interval, Propagators
+from rhevectra.core.circuit.parts import Coupling, NetlistError, Part
+from rhevectra.core.circuit.steady import Steady
+
+_NODES, _WEIGHTS = (np.polynomial.legendre.leggauss(6)[0] + 1) / 2, np.polynomial.legendre.leggauss(6)[1] / 2
+STIFF = 5.0
+"""Decay per scan step beyond which the first step of an interval is graded towards its start."""
+GRADED = 18
+
+
+@dataclass(frozen=True)
+class Samples:
+    """Quadrature samples over the period: time [s], weights [s], y (samples, y), and the interval each belongs to."""
+
+    t: Array
+    weights: Array
+    y: Array
+    interval: Array
+
+
+@dataclass(frozen=True)
+class Measure:
+    """avg, rms, least and greatest of one quantity over a period."""
+
+    avg: float
+    rms: float
+    min: float
+    max: float
+
+
+def _pieces(made: Propagators, length: float) -> list[tuple[float, float]]:
+    """Start and length [s] of the pieces of an interval on which it is smooth enough for six points."""
+    step = made.tied.step
+    count = int(length / step)
+    pieces = [(k * step, step) for k in range(count)]
+    rest = length - count * step
+    if rest > 1e-12 * step:
+        pieces.append((count * step, rest))
+    nx = len(made.tied.F)
+    decays = np.abs(np.linalg.eigvals(made.tied.F[:nx, :nx]).real)
+    if pieces and len(decays) and float(decays.max()) * pieces[0][1] > STIFF:
+        first = pieces[0][1]
+        edges = [0.0, *(first / 2**k for k in range(GRADED, -1, -1))]
+        pieces = [(a, b - a) for a, b in zip(edges[:-1], edges[1:], strict=True)] + pieces[1:]
+    return pieces
+
+
+def _sample(made: Propagators, interval: Interval) -> tuple[Array, Array, Array]:
+    """Time from the interval's start [s], weights [s] and y at the quadrature points of one interval."""
+    times, weights, ys = [], [], []
+    kept: dict[float, Array] = {}
+    y, at = interval.y, 0.0
+    for start, length in _pieces(made, interval.length):
+        if length not in kept:
+            kept[length] = np.stack([expm(made.tied.F * (c * length)) for c in (*_NODES, 1.0)])
+        along = kept[length] @ y
+        times.append(start + _NODES * length)
+        weights.append(_WEIGHTS * length)
+        ys.append(along[:-1])
+        y, at = along[-1], start + length
+    assert abs(at - interval.length) <= 1e-9 * max(interval.length, 1e-30)
+    return np.concatenate(times), np.concatenate(weights), np.concatenate(ys)
+
+
+class Measures:
+    """All measures of a steady state; the samples are made once."""
+
+    def __init__(self, found: Steady) -> None:
+        self.found, self.eq = found, found.equations
+        parts = [(k, i, _sample(found.engine.of(i.combination), i)) for k, i in enumerate(found.intervals) if i.length > 0]
+        self.samples = Samples(np.concatenate([i.start + s[0] for _, i, s in parts]), np.concatenate([s[1] for _, _, s in parts]), np.concatenate([s[2] for _, _, s in parts]),
+                               np.concatenate([np.full(len(s[0]), k) for k, _, s in parts]))
+        self._ends = [(k, i.y, found.engine.of(i.combination).over(i.length) @ i.y) for k, i, _ in parts]
+
+    def _rows(self, kind: str, name: str) -> dict[tuple[int, ...], Array]:
+        """Rows over y of a quantity in each combination. kind: v or i of an element, n for a node."""
+        out = {}
+        for interval in self.found.intervals:
+            if interval.combination not in out:
+                z = self.eq.tied(interval.combination).z
+                if kind == "n":
+                    out[interval.combination] = self.eq.node_row(name) @ z
+                else:
+                    p = self.part(name)
+                    out[interval.combination] = self.eq.across(p) @ z if kind == "v" else self.eq.current(p, z, interval.combination)
+        return out
+
+    def part(self, name: str) -> Part:
+        """An element by name (NetlistError if there is none)."""
+        if name.lower() not in self.eq.network.by_name:
+            raise NetlistError(0, f"{name!r} is no element of this netlist", "the name of one")
+        return self.eq.network.by_name[name.lower()]
+
+    def values(self, kind: str, name: str) -> Array:
+        """A quantity at all samples. kind: v or i of an element, n for a node voltage."""
+        rows = self._rows(kind, name)
+        table = np.stack([rows[i.combination] for i in self.found.intervals])
+        return np.asarray(np.einsum("ij,ij->i", table[self.samples.interval], self.samples.y))
+
+    def measure(self, kind: str, name: str) -> Measure:
+        """Average, rms and extremes; extremes include the values on both sides of every event."""
+        values, rows, w = self.values(kind, name), self._rows(kind, name), self.samples.weights / self.eq.period
+        ends = [float(rows[self.found.intervals[k].combination] @ y) for k, a, b in self._ends for y in (a, b)]
+        low, high = self._extremes(values, kind, name)
+        return Measure(float(values @ w), float(np.sqrt(np.maximum(values**2 @ w, 0.0))), min(low, *ends), max(high, *ends))
+
+    def _extremes(self, values: Array, kind: str, name: str) -> tuple[float, float]:
+        """Extremes between samples: parabola through the three about the largest and the least of one interval."""
+        out = []
+        for sign in (-1.0, 1.0):
+            k = int((sign * values).argmax())
+            best = values[k]
+            if 0 < k < len(values) - 1 and self.samples.interval[k - 1] == self.samples.interval[k + 1]:
+                t0, t1, t2 = self.samples.t[k - 1 : k + 2]
+                y0, y1, y2 = values[k - 1 : k + 2]
+                d1, d2 = (y1 - y0) / (t1 - t0), (y2 - y1) / (t2 - t1)
+                curve = (d2 - d1) / (t2 - t0)
+                if sign * curve < 0:
+                    top = 0.5 * (t0 + t1) - d1 / (2 * curve)
+                    if t0 <= top <= t2:
+                        best = sign * max(sign * (y0 + d1 * (top - t0) + curve * (top - t0) * (top - t1)), sign * best)
+            out.append(float(best))
+        return out[0], out[1]
+
+    def energy(self, name: str) -> float:
+        """Energy [J] an element takes in a period."""
+        return float((self.values("v", name) * self.values("i", name)) @ self.samples.weights)
+
+    def harmonics(self, kind: str, name: str, orders: Array) -> Array:
+        """Rms of the harmonics of a quantity at multiples of one over the period."""
+        w = self.samples.weights / self.eq.period
+        phase = np.exp(-2j * np.pi * np.outer(orders, self.samples.t) / self.eq.period)
+        return np.asarray(np.abs(phase @ (self.values(kind, name) * w)) * np.sqrt(2))
+
+    def table(self) -> dict[str, object]:
+        """What `steady --json` prints of elements and nodes."""
+        elements = {p.name: {q: vars_of(self.measure(q, p.name)) for q in ("i", "v")} for p in self.eq.network.parts if not isinstance(p, Coupling)}
+        return {"elements": elements, "nodes": {n: vars_of(self.measure("n", n)) for n in self.eq.nodes}}
+
+
+def vars_of(m: Measure) -> dict[str, float]:
+    """A measure as plain data."""
+    return {"avg": m.avg, "rms": m.rms, "min": m.min, "max": m.max}
