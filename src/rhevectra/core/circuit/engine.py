@@ -11,8 +11,9 @@ from rhevectra.core.circuit.parts import NoSteadyState, Source
 
 MOST_EVENTS = 4000
 """Events in one period beyond which an element is called chattering."""
-HALVINGS = 34
-"""A bracketed event is found to a step over 2 to this power."""
+HALVINGS = 40
+SMOOTH, TERMS = 0.4, 12
+"""A piece in which the fastest motion turns by less than this many radians is a power series of this many terms."""
 BLOCK = 64
 
 
@@ -158,7 +159,7 @@ class Engine:
         close = np.abs(values) <= border
         if close.any():
             rate = tied.events @ (tied.F @ y)
-            least = -1e-7 * (np.abs(tied.events) @ np.abs(tied.F @ y) + 1e-30)
+            least = -1e-9 * (np.abs(tied.events) @ (np.abs(tied.F) @ np.abs(y)) + 1e-30)
             broken |= close & (rate < least)
         if not broken.any():
             return None
@@ -237,34 +238,50 @@ class Engine:
         return np.asarray(1e-10 * (np.abs(along) @ np.abs(tied.events).T) + 1e-13 * self._scale)
 
     def _refine(self, made: Propagators, y: Array, at: float, width: float, most: float) -> tuple[float, int | None]:
-        """Halve the step until the first violation is found to the last bit that matters."""
-        tied, guard = made.tied, None
-        for k in range(1, HALVINGS):
+        """The first violation within a step: halve until the solution is a short power series, then find the root of that."""
+        tied, k = made.tied, 0
+        while tied.fastest * width > SMOOTH and k < HALVINGS:
+            k += 1
             piece = tied.step / 2**k
             if piece >= width:
                 continue
             after = made.half(k) @ y
-            values = tied.events @ after
-            broken = values < -self._slack(tied, after[None])[0]
-            if broken.any():
-                guard = int(np.where(broken, values, np.inf).argmin()) if broken.sum() == 1 else self._earliest(tied, y, broken)
+            if bool((tied.events @ after < -self._slack(tied, after[None])[0]).any()):
                 width = piece
             else:
                 y, at, width = after, at + piece, width - piece
-                if width <= 0:
-                    break
-        if guard is None:
-            after = made.over(max(width, 0.0)) @ y
-            values = tied.events @ after
-            guard = int(values.argmin())
-        return min(at + width, most), guard
+        series = np.empty((TERMS, len(y)))
+        series[0] = y
+        for n in range(1, TERMS):
+            series[n] = tied.F @ series[n - 1] * (width / n)
+        guards = series @ tied.events.T  # coefficients in t/width
+        ends = guards.sum(0)
+        roots = [(_first_root(guards[:, j]), j) for j in np.flatnonzero(ends < 0)]
+        share, guard = min(roots) if roots else (1.0, int(ends.argmin()))
+        return min(at + share * width, most), guard
 
-    def _earliest(self, tied: Tied, y: Array, broken: Array) -> int:
-        """Of several guards that break within a step, the one that reaches zero first at the present rate."""
-        values, rates = tied.events @ y, tied.events @ (tied.F @ y)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            eta = np.where(broken & (rates < 0), values / -rates, np.inf)
-        return int(eta.argmin()) if np.isfinite(eta).any() else int(np.flatnonzero(broken)[0])
+
+def _first_root(c: Array) -> float:
+    """Where a polynomial with coefficients c, rising powers, that is negative at 1 crosses zero in 0 … 1: bisection with a secant finish."""
+    def value(u: float) -> float:
+        total = 0.0
+        for a in c[::-1]:
+            total = total * u + a
+        return total
+    low, high = 0.0, 1.0
+    f_low, f_high = value(low), value(high)
+    if f_low <= 0:
+        return 0.0
+    for n in range(70):
+        u = 0.5 * (low + high) if n % 3 == 2 else low + (high - low) * f_low / (f_low - f_high)
+        f = value(u)
+        if f > 0:
+            low, f_low = u, f
+        else:
+            high, f_high = u, f
+        if high - low < 1e-15 or f == 0.0:
+            break
+    return high
 
 
 def _pulse_value(v: tuple[float, ...], t: float) -> float:

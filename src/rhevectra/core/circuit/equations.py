@@ -14,8 +14,8 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit.parts import GROUND, Controlled, Coupling, Diode, Network, NetlistError, NoSteadyState, Part, Passive, Source, Switch
 
-SINGULAR = 1e-12
-"""Singular value, relative to the largest, below which the algebraic part counts as undetermined."""
+SINGULAR, EMPTY, ROUNDING = 1e-12, 1e-9, 1e-14
+"""Relative singular value below which the algebraic part is undetermined; size of a tie that says nothing; share of a column that is rounding."""
 OFF, ON, REVERSE = 0, 1, 2
 
 
@@ -24,7 +24,7 @@ class Tied:
     """The linear system of one combination. F: (y, y); z: rows of node voltages and branch currents over y; project: (y, y).
 
     events: one row over y per guard, non-negative while the combination holds; owners: the switch or diode of each guard
-    and the state it goes to.
+    and the state it goes to. step: scan step [s]; fastest: largest magnitude of an eigenvalue [1/s].
     """
 
     F: Array
@@ -33,6 +33,7 @@ class Tied:
     events: Array
     owners: tuple[tuple[int, int], ...]
     step: float
+    fastest: float
 
 
 class Equations:
@@ -193,10 +194,10 @@ class Equations:
         motion[nx:, nx:] = self.motion
         project = np.eye(self.length)
         if W.shape[1]:
-            tie = W.T @ right
+            tie = self._real_ties(W.T @ right)
             along = tie[:, :nx] @ pull @ R
             inverse, free = _pseudo(along)
-            self._check_ties(tie, along, W)
+            self._check_ties(tie, along, G)
             rate = tie[:, :nx] @ pull @ z + tie @ motion
             z = z - R @ (inverse @ rate)
             if free.shape[1]:
@@ -204,10 +205,12 @@ class Equations:
                 volts = loose[: len(self.nodes)]
                 z = z - loose @ np.linalg.lstsq(volts, z[: len(self.nodes)], rcond=None)[0]
             project[:nx] -= pull @ R @ (inverse @ tie)
+        z = np.where(np.abs(z) < ROUNDING * np.abs(z).max(0, initial=0.0), 0.0, z)
         F = motion
         F[:nx] = pull @ z
         events, owners = self._guards(z, combination)
-        return Tied(F, z, project, events, owners, self._step(F[:nx, :nx]))
+        values = np.linalg.eigvals(F[:nx, :nx]) if nx else np.zeros(0)
+        return Tied(F, z, project, events, owners, self._step(values), float(np.abs(values).max(initial=0.0)))
 
     def _pull(self) -> Array:
         """x' as rows over z: capacitor currents over C, inductor voltages through the inverse inductances."""
@@ -219,13 +222,20 @@ class Equations:
                 rows[k] = self.across(p)
         return np.asarray(self._inverse @ rows)
 
-    def _check_ties(self, tie: Array, along: Array, W: Array) -> None:
+    @staticmethod
+    def _real_ties(tie: Array) -> Array:
+        """Ties that say something; a node that merely floats leaves an empty one."""
+        U, s, _ = np.linalg.svd(tie, full_matrices=False)
+        return np.asarray(U[:, s > EMPTY].T @ tie)
+
+    def _check_ties(self, tie: Array, along: Array, G: Array) -> None:
         """A tie without a state that could give way is a contradiction of sources."""
         U, s, _ = np.linalg.svd(along)
         dead = U[:, int((s > SINGULAR * max(s[0] if len(s) else 0.0, 1e-30)).sum()) :] if along.size else np.eye(len(tie))
         left = dead.T @ tie
-        if left.size and float(np.abs(left).max()) > 1e-9 * max(float(np.abs(tie).max()), 1.0):
-            k = int(np.abs(W @ dead).max(1).argmax())
+        if left.size and float(np.abs(left).max()) > EMPTY:
+            U, sigma, _ = np.linalg.svd(G)
+            k = int(np.abs(U[:, sigma <= SINGULAR * sigma[0]]).max(1).argmax())
             name = self.nodes[k] if k < len(self.nodes) else next(n for n, b in self._branch.items() if b == k)
             raise NoSteadyState(f"singular: sources contradict each other around {name!r} (a loop of voltage sources or capacitors without resistance, or a cut of current sources)")
 
@@ -251,12 +261,9 @@ class Equations:
                     owners.append((k, OFF))
         return np.array(rows).reshape(len(rows), self.length), tuple(owners)
 
-    def _step(self, A: Array) -> float:
+    def _step(self, values: Array) -> float:
         """Scan step [s]: an eighth of the fastest ring that lasts longer than its own period, at most a 24th of the period."""
         widest = self.period / 24
-        if not len(A):
-            return widest
-        values = np.linalg.eigvals(A)
         ringing = np.abs(values.imag)[np.abs(values.imag) > 0.2 * np.abs(values.real)]
         return min(widest, 2 * np.pi / float(ringing.max()) / 8) if len(ringing) and ringing.max() > 0 else widest
 

@@ -7,8 +7,8 @@ VT_27C = 0.025852
 """Thermal voltage [V] at 27 °C, the simulators' default temperature."""
 _EMISSION = 0.25
 """Emission coefficient of exported diodes: small, so that the drop hardly moves with current and RS carries the slope."""
-_LEAST_LOG = 18.0
-"""Natural logarithm of 1 A over the largest reverse current of an exported diode (15 nA)."""
+_LEAST_LOG, _MOST_LOG = 18.0, 60.0
+"""Natural logarithm of 1 A over the saturation current: at least, or the diode leaks backwards (15 nA); at most, for simulators take no smaller one than about 1e-28 A."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +41,7 @@ def number(value: float) -> str:
 def diode_model(name: str, v_forward: float, r_dynamic: float) -> str:
     """A diode whose drop is v_forward [V] at 1 A (resistance apart) and r_dynamic [Ω] per ampere more."""
     drop = max(v_forward, 0.02)
-    emission = min(_EMISSION, drop / (_LEAST_LOG * VT_27C))  # a small drop needs a sharper knee, or the diode leaks backwards
+    emission = min(max(_EMISSION, drop / (_MOST_LOG * VT_27C)), drop / (_LEAST_LOG * VT_27C))
     saturation = 1 / math.expm1(drop / (emission * VT_27C))
     return f".model {name} D(IS={saturation:.6g} N={number(emission)} RS={number(max(r_dynamic, 1e-4))})"
 
