@@ -16,7 +16,7 @@ def coupled(names: str, factor: float) -> list[str]:
     return [f"K{a}{b} {a} {b} {factor}" for a, b in combinations(names.split(), 2)]
 
 
-def flyback(c_out: float = 47e-6, load: float = 20.0, clamp: str = "rcd", on: float = 3e-6, v: float = 200.0) -> tuple[str, float]:
+def flyback(c_out: float = 10e-6, load: float = 20.0, clamp: str = "rcd", on: float = 3e-6, v: float = 200.0) -> tuple[str, float]:
     """Primary 500 µH with 8 µH leakage, 100 pF on the drain, 5 : 1 ideal transformer, 100 kHz."""
     clamps = {"rcd": ["Dc drain cl dm", "Cc cl bus 10n IC=120", "Rc cl bus 10k"], "zener": ["Dc drain cl dm", "Dz bus cl dz"], "none": []}[clamp]
     lines = ["flyback", f"V1 bus 0 DC {v}", "Llk bus m 8u", "Rlk bus m 20k", "Lm m drain 500u", "Cn drain 0 100p", "S1 drain 0 g 0 sw", gate("g", 1e-5, on), *clamps, "E1 x 0 drain m 0.2", "V2 x y DC 0", "F1 drain m V2 0.2",
@@ -52,7 +52,7 @@ def llc(share: float) -> tuple[str, float]:
     period = round(1e9 / (share * 102734)) * 1e-9
     dead, half = 300e-9, period / 2
     lines = ["llc", "V1 bus 0 DC 390", gate("g", period, half - dead), gate("h", period, half - dead, half), "S1 bus a g 0 sw", "S2 a 0 h 0 sw", "D3 0 a dm", "D4 a bus dm", "Ca a 0 150p", "Lr a r 60u", "Rr r rr 0.1", "Cr rr p 40n IC=195",
-             "Lm p 0 300u", "E1 s1 0 p 0 0.125", "V2 s1 y1 DC 0", "F1 p 0 V2 0.125", "E2 0 s2 p 0 0.125", "V3 s2 y2 DC 0", "F2 0 p V3 0.125", "D1 y1 out dm", "D2 y2 out dm", "C1 out 0 47u IC=24", "R1 out 0 4", "Rm p 0 50k",
+             "Lm p 0 300u", "E1 s1 0 p 0 0.125", "V2 s1 y1 DC 0", "F1 p 0 V2 0.125", "E2 0 s2 p 0 0.125", "V3 s2 y2 DC 0", "F2 0 p V3 0.125", "D1 y1 out dm", "D2 y2 out dm", "C1 out 0 22u IC=24", "R1 out 0 4", "Rm p 0 50k",
              f".model dm {SHARP}", ".model sw SW(RON=0.15 ROFF=1e6 VT=5 VH=0)"]
     return "\n".join(lines) + "\n.end\n", period
 

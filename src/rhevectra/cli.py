@@ -12,7 +12,7 @@ from rhevectra import __version__
 from rhevectra.core.basis.errors import InputError
 
 DONE, DEFECT, WRONG, INFEASIBLE = 0, 1, 2, 3
-_COMMANDS = ("size", "netlist", "schema")
+_COMMANDS = ("size", "netlist", "steady", "schema")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -60,6 +60,40 @@ def _netlist(args: argparse.Namespace) -> int:
     return DONE if design.feasible else INFEASIBLE
 
 
+def _steady(args: argparse.Namespace) -> int:
+    from rhevectra.app.steady import run, waveforms
+    from rhevectra.core.circuit.parts import NoSteadyState
+    from rhevectra.core.circuit.read import number
+    from rhevectra.project.store import write_text
+
+    period = number(args.period, 0)
+    if period <= 0:
+        raise InputError("--period", f"{args.period!r} is no period", "a time above zero in s, such as 10u")
+    path = Path(args.netlist)
+    try:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as problem:
+        raise InputError(path.name, f"cannot be read ({getattr(problem, 'strerror', 'not UTF-8 text')})", "a readable netlist") from None
+    try:
+        data, found = run(text, period)
+    except InputError as problem:
+        raise InputError(f"{path.name}, {problem.where}", problem.wrong, problem.accepted) from None
+    except NoSteadyState as problem:
+        print(f"rhevectra: {path.name}: {problem}", file=sys.stderr)
+        if args.json:
+            print(json.dumps({"period": period, "converged": False, "reason": str(problem)}, ensure_ascii=False))
+        return INFEASIBLE
+    if args.csv:
+        write_text(args.csv, waveforms(found))
+    if args.json:
+        print(json.dumps(data, ensure_ascii=False, allow_nan=False))
+    else:
+        print(f"period {period:.6g} s · residual {data['residual']:.1e} · {data['events']} events · {data['elapsed'] * 1e3:.1f} ms")
+        for name, q in data["elements"].items():
+            print(f"{name:12} i avg {q['i']['avg']:12.5g}  rms {q['i']['rms']:12.5g}  peak {max(abs(q['i']['min']), abs(q['i']['max'])):12.5g} A   v avg {q['v']['avg']:12.5g}  rms {q['v']['rms']:12.5g} V")
+    return DONE
+
+
 def _schema(args: argparse.Namespace) -> int:
     from rhevectra.project.codec import schema
 
@@ -84,6 +118,12 @@ def parser() -> argparse.ArgumentParser:
     n.add_argument("--bus", choices=("valley", "peak"), default="valley", help="bus at its valley or crest (default valley)")
     n.add_argument("-o", dest="output", required=True, metavar="OUT.cir")
     n.set_defaults(run=_netlist)
+    t = sub.add_parser("steady", help="periodic steady state of a netlist")
+    t.add_argument("netlist", metavar="NETLIST.cir")
+    t.add_argument("--period", required=True, metavar="T", help="in s, or with a suffix such as 10u")
+    t.add_argument("--json", action="store_true")
+    t.add_argument("--csv", metavar="OUT", help="waveforms of all nodes and elements over one period")
+    t.set_defaults(run=_steady)
     sub.add_parser("schema", help="JSON Schema of the project file").set_defaults(run=_schema)
     return top
 

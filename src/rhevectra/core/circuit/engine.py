@@ -15,6 +15,8 @@ HALVINGS = 40
 SMOOTH, TERMS = 0.4, 12
 """A piece in which the fastest motion turns by less than this many radians is a power series of this many terms."""
 BLOCK = 64
+PROBE = 1e-8
+"""Share of the period after which an entered combination must hold."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +37,14 @@ class Propagators:
     tied: Tied
     halves: dict[int, Array] = field(default_factory=dict)
     powers: Array | None = None
+    probe: Array | None = None
     whole: dict[float, Array] = field(default_factory=dict)
+
+    def moment(self, length: float) -> Array:
+        """Over the short time after which an entered combination is judged."""
+        if self.probe is None:
+            self.probe = np.asarray(expm(self.tied.F * length))
+        return self.probe
 
     def half(self, k: int) -> Array:
         """Over the scan step divided by 2^k."""
@@ -129,7 +138,7 @@ class Engine:
         for _ in range(60):
             tied = self.eq.tied(combination)
             moved = tied.project @ y
-            broken = self._broken(tied, moved)
+            broken = self._broken(combination, moved)
             if broken is None:
                 return combination, moved
             seen.add(combination)
@@ -149,21 +158,25 @@ class Engine:
         order = np.argsort(values)
         return [(*combination[: tied.owners[k][0]], tied.owners[k][1], *combination[tied.owners[k][0] + 1 :]) for k in order]
 
-    def _broken(self, tied: Tied, y: Array) -> int | None:
-        """The guard that is most violated just after now, or None; at the border its rate decides."""
+    def _broken(self, combination: tuple[int, ...], y: Array) -> int | None:
+        """The guard that breaks in a combination entered with y, or None.
+
+        A guard well inside holds, whatever comes; one well outside does not. At the border the moment after decides, for a
+        stiff part of the circuit (an opened switch's leakage on an inductor) may have yet to settle.
+        """
+        tied = self.eq.tied(combination)
         if not len(tied.events):
             return None
-        values, size = tied.events @ y, np.abs(tied.events) @ np.abs(y) + 1e-30
-        border = 1e-9 * size + 1e-12 * self._scale
-        broken = values < -border
-        close = np.abs(values) <= border
-        if close.any():
-            rate = tied.events @ (tied.F @ y)
-            least = -1e-9 * (np.abs(tied.events) @ (np.abs(tied.F) @ np.abs(y)) + 1e-30)
-            broken |= close & (rate < least)
+        later = self.of(combination).moment(PROBE * self.eq.period) @ y
+        values, after = tied.events @ y, tied.events @ later
+        size, size_after = (np.abs(tied.events) @ np.abs(v) for v in (y, later))
+        near = 1e-9 * size + 1e-6 * self._scale
+        far = values < -near
+        broken = far | ((values <= near) & (after < -(1e-9 * size_after + 1e-12 * self._scale)))
         if not broken.any():
             return None
-        return int(np.where(broken, values / size, np.inf).argmin()) if (values < -border).any() else int(np.flatnonzero(broken)[0])
+        worst = np.where(far, values / (size + 1e-30), np.inf) if far.any() else np.where(broken, after / (size_after + 1e-30), np.inf)
+        return int(worst.argmin())
 
     def run(self, x: Array, guess: tuple[int, ...]) -> Period:
         """One period from the state x. Raises NoSteadyState where no combination holds or an element chatters."""
@@ -256,9 +269,9 @@ class Engine:
             series[n] = tied.F @ series[n - 1] * (width / n)
         guards = series @ tied.events.T  # coefficients in t/width
         ends = guards.sum(0)
-        roots = [(_first_root(guards[:, j]), j) for j in np.flatnonzero(ends < 0)]
+        roots = [(_first_root(guards[:, j]), j) for j in np.flatnonzero(ends < 0).tolist()]
         share, guard = min(roots) if roots else (1.0, int(ends.argmin()))
-        return min(at + share * width, most), guard
+        return min(at + share * width, most), int(guard)
 
 
 def _first_root(c: Array) -> float:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.circuit.parts import GROUND, Controlled, Coupling, Diode, Network, NetlistError, NoSteadyState, Part, Passive, Source, Switch
+from rhevectra.core.circuit.parts import GROUND, Controlled, Coupling, Diode, NetlistError, Network, NoSteadyState, Part, Passive, Source, Switch
 
 SINGULAR, EMPTY, ROUNDING = 1e-12, 1e-9, 1e-14
 """Relative singular value below which the algebraic part is undetermined; size of a tie that says nothing; share of a column that is rounding."""

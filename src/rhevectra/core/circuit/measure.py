@@ -1,6 +1,7 @@
 """Averages, rms values, extremes, energies, harmonics and waveforms of a steady state, from the interval solutions."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from scipy.linalg import expm
@@ -49,7 +50,7 @@ def _pieces(made: Propagators, length: float) -> list[tuple[float, float]]:
     if pieces and len(decays) and float(decays.max()) * pieces[0][1] > STIFF:
         first = pieces[0][1]
         edges = [0.0, *(first / 2**k for k in range(GRADED, -1, -1))]
-        pieces = [(a, b - a) for a, b in zip(edges[:-1], edges[1:], strict=True)] + pieces[1:]
+        pieces = [(a, b - a) for a, b in pairwise(edges)] + pieces[1:]
     return pieces
 
 

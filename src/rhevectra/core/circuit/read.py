@@ -5,7 +5,7 @@ import re
 from collections.abc import Callable
 
 from rhevectra.core.circuit.netlist import VT_27C
-from rhevectra.core.circuit.parts import GROUND, Controlled, Coupling, Diode, Network, NetlistError, Part, Passive, Source, Switch
+from rhevectra.core.circuit.parts import GROUND, Controlled, Coupling, Diode, NetlistError, Network, Part, Passive, Source, Switch
 
 MOST_LINES = 20_000
 _SUFFIX = {"t": 1e12, "g": 1e9, "meg": 1e6, "k": 1e3, "m": 1e-3, "u": 1e-6, "n": 1e-9, "p": 1e-12, "f": 1e-15}

@@ -13,7 +13,9 @@ from rhevectra.core.circuit.parts import Network, NoSteadyState, Passive
 
 TOLERANCE = 1e-9
 """Largest change of a state over one period, relative to the size of its kind, that counts as periodic."""
-MOST_STEPS, PLAIN = 80, 5
+MOST_STEPS = 400
+SHARES = (1.0, 0.5, 0.2, 0.05)
+"""Shares of the Newton step tried in turn; if none makes the miss smaller, plain periods follow, each time more of them."""
 
 
 @dataclass(frozen=True)
@@ -45,7 +47,7 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
     x = np.array([p.start for p in equations.states if isinstance(p, Passive)])
     guess = tuple(OFF for _ in equations.changing)
     found = engine.run(x, guess)
-    steps, plain = 1, PLAIN
+    steps, plain = 1, 2
     miss = found.end[: len(x)] - x
     size = _error(miss, x, found, equations)
     while size > TOLERANCE:
@@ -54,39 +56,34 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
             raise NoSteadyState(f"not converged after {steps} periods: {worst} still changes by {size:.3g} of its size in a period")
         if progress is not None and progress(steps, size):
             raise NoSteadyState("cancelled")
-        x, found, size_new, spent = _advance(engine, equations, x, found, size, plain > 0)
-        plain = PLAIN if size_new < 0.5 * size else plain - 1 if plain else PLAIN
-        steps, size = steps + spent, size_new
+        better = _newton(engine, equations, x, found, size)
+        steps += better[3]
+        if better[2] < size:
+            x, found, size = better[:3]
+        else:
+            plain = min(plain + 1, 12)
+            for _ in range(plain):
+                x = found.end[: len(x)]
+                found = engine.run(x, found.last)
+            steps, size = steps + plain, _error(found.end[: len(x)] - x, x, found, equations)
         miss = found.end[: len(x)] - x
     return Steady(equations, engine, x, found, size, steps, perf_counter() - begun)
 
 
-def _advance(engine: Engine, equations: Equations, x: Array, found: Period, size: float, newton: bool) -> tuple[Array, Period, float, int]:
-    """A Newton step if it makes the miss smaller, halved up to three times, else plain periods on."""
-    miss, spent = found.end[: len(x)] - x, 0
-    if newton:
+def _newton(engine: Engine, equations: Equations, x: Array, found: Period, size: float) -> tuple[Array, Period, float, int]:
+    """The first share of the Newton step that makes the miss smaller: start, period, miss, periods spent; the same start if none does."""
+    miss = found.end[: len(x)] - x
+    step = np.linalg.lstsq(np.eye(len(x)) - found.monodromy, miss, rcond=1e-14)[0]
+    for spent, share in enumerate(SHARES, 1):
+        trial = x + share * step
         try:
-            step = np.linalg.solve(np.eye(len(x)) - found.monodromy, miss)
-        except np.linalg.LinAlgError:
-            step = np.linalg.lstsq(np.eye(len(x)) - found.monodromy, miss, rcond=None)[0]
-        share = 1.0
-        for _ in range(4):
-            trial = x + share * step
-            try:
-                spent += 1
-                there = engine.run(trial, found.last)
-            except NoSteadyState:
-                share *= 0.4
-                continue
-            new = _error(there.end[: len(x)] - trial, trial, there, equations)
-            if new < 0.9 * size:
-                return trial, there, new, spent
-            share *= 0.4
-    for _ in range(3):
-        x = found.end[: len(x)]
-        found = engine.run(x, found.last)
-        spent += 1
-    return x, found, _error(found.end[: len(x)] - x, x, found, equations), spent
+            there = engine.run(trial, found.last)
+        except NoSteadyState:
+            continue
+        new = _error(there.end[: len(x)] - trial, trial, there, equations)
+        if new < (0.95 if share == 1.0 else 1.0 - 0.3 * share) * size:
+            return trial, there, new, spent
+    return x, found, size, len(SHARES)
 
 
 def _scale(x: Array, found: Period, equations: Equations) -> Array:

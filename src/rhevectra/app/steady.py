@@ -1,0 +1,31 @@
+"""The periodic steady state of a netlist text, as data and as waveforms."""
+
+import csv
+import io
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.circuit.measure import Measures
+from rhevectra.core.circuit.parts import Coupling
+from rhevectra.core.circuit.read import read
+from rhevectra.core.circuit.steady import steady
+
+
+def run(text: str, period: float) -> tuple[dict[str, Any], Measures]:
+    """The object that `steady --json` prints, and the measures behind it. Raises InputError for a wrong netlist, NoSteadyState."""
+    found = steady(read(text), period)
+    measures = Measures(found)
+    data = {"period": period, "converged": True, "residual": found.residual, "events": len(found.period.events), "elapsed": found.elapsed, **measures.table()}
+    return data, measures
+
+
+def waveforms(measures: Measures) -> str:
+    """CSV of time, node voltages and element currents at all samples of the period."""
+    names = [("n", n) for n in measures.eq.nodes] + [("i", p.name) for p in measures.eq.network.parts if not isinstance(p, Coupling)]
+    columns = [measures.samples.t, *(measures.values(kind, name) for kind, name in names)]
+    text = io.StringIO(newline="")
+    writer = csv.writer(text)
+    writer.writerow(["t [s]", *(f"v({n}) [V]" if kind == "n" else f"i({n}) [A]" for kind, n in names)])
+    writer.writerows([f"{v:.9g}" for v in row] for row in np.stack(columns, axis=1))
+    return text.getvalue()
