@@ -47,10 +47,20 @@ class Propagators:
         return self.probe
 
     def half(self, k: int) -> Array:
-        """Over the scan step divided by 2^k."""
+        """Over the scan step divided by 2^k: a power series where that is short, else the square of the next half."""
         if k not in self.halves:
-            self.halves[k] = np.asarray(expm(self.tied.F * (self.tied.step / 2**k)))
+            piece = self.tied.step / 2**k
+            short = self.tied.fastest * piece <= SMOOTH or k >= HALVINGS
+            self.halves[k] = self.series(piece) if short else self.half(k + 1) @ self.half(k + 1)
         return self.halves[k]
+
+    def series(self, length: float) -> Array:
+        """The exponential over a length in which nothing turns far, as a power series."""
+        term = total = np.eye(len(self.tied.F))
+        for n in range(1, TERMS):
+            term = term @ self.tied.F * (length / n)
+            total = total + term
+        return np.asarray(total)
 
     def block(self) -> Array:
         """Over 1, 2 … BLOCK scan steps, stacked (BLOCK, y, y)."""
@@ -62,12 +72,26 @@ class Propagators:
         return self.powers
 
     def over(self, length: float) -> Array:
-        """Over an interval of any length."""
+        """Over an interval of any length: whole scan steps, halves of one, and a power series for the rest."""
         if length not in self.whole:
             if len(self.whole) > 400:
                 self.whole.clear()
-            self.whole[length] = np.asarray(expm(self.tied.F * length))
+            self.whole[length] = self._compose(length)
         return self.whole[length]
+
+    def _compose(self, length: float) -> Array:
+        step, fastest = self.tied.step, self.tied.fastest
+        count = int(length / step)
+        rest, out = length - count * step, np.eye(len(self.tied.F))
+        while count:
+            taken = min(count, BLOCK)
+            out, count = self.block()[taken - 1] @ out, count - taken
+        k = 0
+        while fastest * rest > SMOOTH and k < HALVINGS:
+            k += 1
+            if step / 2**k <= rest:
+                out, rest = self.half(k) @ out, rest - step / 2**k
+        return np.asarray(self.series(rest) @ out)
 
 
 @dataclass(frozen=True)
