@@ -457,3 +457,67 @@ def test_the_picture_zooms_in_time_by_wheel_and_keys(qtbot, window):
     assert len({image.pixel(x, y) for x in range(0, image.width(), 7) for y in range(0, image.height(), 7)}) > 4
     qtbot.keyClick(view, Qt.Key.Key_0)
     assert view.zoom == 1.0 and view._offset == 0.0 and view.picture().frames[0].width == pytest.approx(frame.width)
+
+
+def wait_for_exact(qtbot, window):
+    panel = window.size_desk.picture
+    qtbot.waitUntil(lambda: panel.exact is not None, timeout=30000)
+    return panel
+
+
+def test_the_exact_period_follows_from_the_worker_and_a_superseded_one_is_dropped(qtbot, window):
+    """Figures first, the exact picture after; nudging on throws the old one away; what is on screen belongs to the design on screen."""
+    panel = window.size_desk.picture
+    assert panel.exact is None and "exact follows" in panel.caption.toolTip()
+    wait_for_exact(qtbot, window)
+    assert panel.now.isVisible() and "exact" in panel.caption.toolTip()
+    old = panel.exact
+    window._edit(lambda: window.session.pin("fs", 80e3))
+    assert panel.exact is None and not panel.now.isVisible()
+    window._edit(lambda: window.session.pin("fs", 100e3))
+    wait_for_exact(qtbot, window)
+    assert panel.exact is not old and panel.exact.period == pytest.approx(1e-5, rel=1e-6)
+    drawn = panel.view.picture().data["drain voltage [V]"]
+    assert drawn.max() == pytest.approx(panel.exact.voltages["drain"].max()) and drawn.max() == pytest.approx(window.session.design.value("switch.v_peak"), rel=0.02)
+
+
+def test_the_time_cursor_lights_what_conducts_by_mouse_and_by_keys(qtbot, window):
+    """Stepping by keys visits every interval once round; at each the heavy symbols are those whose current in the exact solution is not nothing."""
+    from rhevectra.drawing.circuit import HEAVY
+
+    panel = wait_for_exact(qtbot, window)
+    names = []
+    panel.view.setFocus()
+    for _ in panel.exact.stretches:
+        qtbot.keyClick(panel.view, Qt.Key.Key_Period)
+        names.append(panel.exact.stretch_at(panel.instant).name)
+        assert names[-1] in panel.caption.toolTip() and names[-1] in panel.now.picture().caption
+        heavy = {round(i.width, 3) for i in panel.now.picture().items if isinstance(i, Line)}
+        on = abs(panel.exact.current("ssw", panel.instant)) > 0.2
+        texts = [t.text for t in panel.now.picture().items if hasattr(t, "anchor")]
+        assert HEAVY in heavy and any("V" in t for t in texts)
+        if "switch is on" in names[-1]:
+            assert on and any(t.startswith(f"{panel.exact.current('ssw', panel.instant):.2f}"[:3]) for t in texts if t.endswith("A"))
+    assert sorted(names) == sorted(s.name for s in panel.exact.stretches)
+    assert {"the switch is on: the core takes energy from the bus", "leakage empties into the clamp while the secondary takes over", "the secondary carries the core's energy to the output"} <= set(names)
+    qtbot.keyClick(panel.view, Qt.Key.Key_Comma)
+    frame = panel.view.picture().frames[0]
+    at = QPoint(int((frame.left + 0.5 * frame.width) * 3.6), 60)
+    qtbot.mouseMove(panel.view, QPoint(5, 5))
+    qtbot.mouseMove(panel.view, at)
+    qtbot.waitUntil(lambda: abs(panel.instant / panel.exact.period - 0.5) < 0.02, timeout=3000)
+
+
+def test_an_exact_value_worse_than_the_formula_is_a_finding_with_both_numbers(qtbot, window):
+    from dataclasses import replace
+
+    from rhevectra.core.design.exact import remarks
+
+    panel = wait_for_exact(qtbot, window)
+    design = window.session.design
+    assert remarks(design, panel.exact) == []
+    worse = replace(panel.exact, voltages={**panel.exact.voltages, "drain": panel.exact.voltages["drain"] * 1.05})
+    (finding,) = remarks(design, worse)
+    assert finding.severity == "look at" and "formula gives 548 V" in finding.text and finding.stage == "switch"
+    window.size_desk.findings.add([finding])
+    assert "1 look at" in window.size_desk.findings.title.text()

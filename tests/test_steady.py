@@ -214,3 +214,19 @@ def test_the_exported_demo_agrees_with_the_sizing(demo_design, tmp_path):
         assert m.found.residual < 1e-8
 
 
+
+
+def test_the_exact_period_of_a_design_agrees_with_its_figures_at_many_corners(demo_design):
+    """Drain peak within 2 %, primary peak within 2 %, output within 2 % at nine corners; interval names cover the period without a gap."""
+    from rhevectra.core.design.exact import exact
+
+    d = demo_design
+    for line in (85.0, 230.0, 265.0):
+        for case, load in (("run", 1.0), ("run", 0.25), ("limit", 1.0)):
+            c = d.grid.find(line, load, case, "peak")
+            e = exact(d, c)
+            assert e.residual < 1e-8
+            assert e.voltages["drain"].max() == pytest.approx(d.rows["switch.v_peak"].at(c.index), rel=0.02), c.text()
+            assert e.currents["llk"].max() == pytest.approx(d.rows["switch.i_peak"].at(c.index), rel=0.025), c.text()
+            assert float(np.interp(0.5 * e.period, e.t, e.voltages["out1"])) == pytest.approx(24.0, rel=0.02)
+            assert e.stretches[0].start == 0.0 and e.stretches[-1].end == pytest.approx(e.period)

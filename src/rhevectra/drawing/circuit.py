@@ -1,28 +1,37 @@
 """The circuit with its values, drawn from the symbols a topology places."""
 
 from collections.abc import Callable
-from typing import Any
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.common import shown_at
 from rhevectra.drawing.display import Picture
 
+if TYPE_CHECKING:
+    from rhevectra.core.design.exact import Exact
+
 PLANE = (100.0, 60.0)
-WIRE = 0.35
+WIRE, HEAVY, WIDEST = 0.35, 0.9, 1.7
 
 
 class _Pen:
     """Maps the plane to the page and draws along the line from a symbol's start to its end."""
 
-    def __init__(self, picture: Picture, scale: float, x0: float, y0: float) -> None:
-        self.picture, self.scale, self.x0, self.y0 = picture, scale, x0, y0
+    def __init__(self, picture: Picture) -> None:
+        self.picture, self.weight = picture, WIRE
+        self.scale = min((picture.width - 26) / PLANE[0], (picture.height - 10) / PLANE[1])
+        self.wide = min((picture.width - 34) / PLANE[0], WIDEST * self.scale)
+        self.x0 = max((picture.width - PLANE[0] * self.wide) / 2 - 8, 6.0)
+        self.y0 = max((picture.height - PLANE[1] * self.scale) / 2 - 2, 4.0)
 
     def place(self, p: tuple[float, float]) -> tuple[float, float]:
-        return self.x0 + p[0] * self.scale, self.y0 + p[1] * self.scale
+        return self.x0 + p[0] * self.wide, self.y0 + p[1] * self.scale
 
     def along(self, symbol: Any) -> Callable[..., tuple[float, float]]:
         """Point at a share of the way, and that many millimetres of the plane to its left."""
@@ -35,7 +44,7 @@ class _Pen:
         return at
 
     def path(self, points: list[tuple[float, float]], role: str) -> None:
-        self.picture.line(points, role, WIRE)
+        self.picture.line(points, role, self.weight)
 
 
 def _body(symbol: Any, half: float) -> tuple[float, float]:
@@ -123,14 +132,57 @@ _SYMBOLS: dict[str, Callable[[_Pen, Any], None]] = {"wire": _wire, "capacitor": 
 
 def schematic(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The power stage with every value, primary and secondary side told apart by colour and by the core between them."""
-    picture = Picture(width, height, shown_at(corner))
-    scale = min((width - 26) / PLANE[0], (height - 10) / PLANE[1])
-    pen = _Pen(picture, scale, 6.0, max((height - PLANE[1] * scale) / 2 - 2, 4.0))
+    return _drawn(design, corner, width, height, None, 0.0)
+
+
+def conducting(design: Design, found: "Exact", instant: float, width: float, height: float) -> Picture:
+    """The same at an instant of the exact period: what conducts is drawn heavy with an arrow and its current, the rest pale."""
+    return _drawn(design, found.corner, width, height, found, instant)
+
+
+def _drawn(design: Design, corner: Corner, width: float, height: float, found: "Exact | None", instant: float) -> Picture:
+    picture = Picture(width, height, shown_at(corner) if found is None else f"{found.stretch_at(instant).name} · {show(instant, 's')}")
+    pen = _Pen(picture)
     for symbol in TOPOLOGIES[design.topology].schematic(design, corner):
-        _SYMBOLS[symbol.kind](pen, symbol)
-        if symbol.label:
+        shown, current = symbol, 0.0
+        if found is not None and symbol.element:
+            name = symbol.element.lower()
+            current = found.current(name, instant)
+            live = found.conducts(name, instant)
+            pen.weight = HEAVY if live else WIRE
+            shown = symbol if live else replace(symbol, side="pale")
+        else:
+            pen.weight = WIRE
+        _SYMBOLS[shown.kind](pen, shown)
+        if found is not None and pen.weight == HEAVY and symbol.kind in ("diode", "switch", "inductor", "load", "winding"):
+            _arrow(pen, symbol, current)
+        if symbol.label and (found is None or symbol.kind in ("core", "load")):
             _label(pen, symbol)
+    if found is not None:
+        _node_voltages(pen, found, instant)
     return picture
+
+
+def _arrow(pen: _Pen, symbol: Any, current: float) -> None:
+    """A head in the direction of the current and its value beside it."""
+    at = pen.along(symbol)
+    way, tip = (0.86, 0.98) if current > 0 else (0.14, 0.02)
+    pen.picture.fill([at(way, -1.3), at(tip), at(way, 1.3)], symbol.side)
+    if symbol.kind not in ("diode", "switch", "load"):
+        return
+    level = abs(symbol.end[1] - symbol.start[1]) < 1e-6
+    x, y = at(0.5, -3.6) if level else pen.place((symbol.start[0] - 3.0, 0.5 * (symbol.start[1] + symbol.end[1])))
+    anchor = "left" if level else "right"
+    if symbol.kind == "load":
+        x, y = pen.place((symbol.start[0] + 3.4, 0.5 * (symbol.start[1] + symbol.end[1]) + 7.5))
+        anchor = "left"
+    pen.picture.text(x, y, show(abs(current), "A"), symbol.side, anchor, 3.2, True)
+
+
+def _node_voltages(pen: _Pen, found: "Exact", instant: float) -> None:
+    for node, place, anchor, role in (("bus", (8, 6.0), "left", "primary"), ("drain", (40, 41), "right", "primary"), ("out1", (92, 6.0), "right", "secondary")):
+        if node in found.voltages:
+            pen.picture.text(*pen.place(place), show(found.voltage(node, instant), "V"), role, anchor, 3.2)
 
 
 def _label(pen: _Pen, symbol: Any) -> None:
@@ -143,7 +195,7 @@ def _label(pen: _Pen, symbol: Any) -> None:
     elif symbol.kind == "note":
         pen.picture.text(x, y, symbol.label, role, "middle", 3.2)
     elif abs(by - ay) < 1e-6:
-        pen.picture.text(pen.place(symbol.start)[0] + 3.5 * pen.scale, y + 5.4 * pen.scale, symbol.label, role, "left", 3.2)
+        pen.picture.text(pen.place(symbol.start)[0] + 3.5 * pen.wide, y + 5.4 * pen.scale, symbol.label, role, "left", 3.2)
     else:
         left = (symbol.kind in ("resistor", "inductor", "switch", "winding") and symbol.side == "primary") or symbol.flip
-        pen.picture.text(x + (-3.4 if left else 3.6) * pen.scale, y + 1.0, symbol.label, role, "right" if left else "left", 3.2)
+        pen.picture.text(x + (-3.4 if left else 3.6) * pen.wide, y + 1.0, symbol.label, role, "right" if left else "left", 3.2)

@@ -1,6 +1,7 @@
 """Pictures of the power stage: switching period, clamp transient, ripple choice, supply window, losses."""
 
-from typing import Any
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -11,6 +12,9 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT, same_corner, shown_at
 from rhevectra.drawing.display import Picture
+
+if TYPE_CHECKING:
+    from rhevectra.core.design.exact import Exact
 
 GAP = 5.0
 """Room [mm] between two frames over one another."""
@@ -38,6 +42,16 @@ def switching_period(design: Design, corner: Corner, width: float, height: float
     picture = Picture(width, height, shown_at(corner))
     olds = TOPOLOGIES[held.topology].waveforms(held, same_corner(held, corner)) if held is not None and held.topology == design.topology else None
     _stacked(picture, TOPOLOGIES[design.topology].waveforms(design, corner), olds)
+    return picture
+
+
+def exact_period(design: Design, found: "Exact", width: float, height: float, held: Design | None = None) -> Picture:
+    """The same three traces from the exact steady state of the design's own circuit, leakage, node and clamp in it."""
+    picture = Picture(width, height, f"{shown_at(found.corner)} · exact, residual {found.residual:.0e}")
+    shapes = TOPOLOGIES[design.topology].waveforms(design, found.corner)
+    columns = TOPOLOGIES[design.topology].exact_traces(found)
+    olds = TOPOLOGIES[held.topology].waveforms(held, same_corner(held, found.corner)) if held is not None and held.topology == design.topology else None
+    _stacked(picture, [replace(s, t=found.t, y=y) for s, y in zip(shapes, columns, strict=True)], olds)
     return picture
 
 

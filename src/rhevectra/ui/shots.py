@@ -2,7 +2,9 @@
 
 import sys
 import tempfile
+import time
 from pathlib import Path
+from typing import Any
 
 from rhevectra import demo
 from rhevectra.app.session import Session
@@ -32,6 +34,19 @@ def take(folder: Path) -> int:
     return 0
 
 
+def _look_at_clamp(window: Any) -> None:
+    """Put the time cursor of the switching period into the interval after the turn-off."""
+    from PySide6.QtWidgets import QApplication
+
+    panel, until = window.size_desk.picture, time.monotonic() + 20
+    while panel.exact is None and time.monotonic() < until:
+        QApplication.processEvents()
+    for _ in range(12):
+        panel.step_interval(1)
+        if "clamp while" in panel.caption.toolTip():
+            return
+
+
 def _take(folder: Path) -> None:
     prepare_platform()
     from PySide6.QtWidgets import QApplication
@@ -46,6 +61,9 @@ def _take(folder: Path) -> None:
     window.show()
 
     def shoot(name: str) -> None:
+        feed, until = window.size_desk.picture.feed, time.monotonic() + 20
+        while feed.busy and time.monotonic() < until:
+            application.processEvents()
         for _ in range(3):
             application.processEvents()
         if not window.grab().save(str(folder / f"{name}.png"), "PNG"):
@@ -56,6 +74,8 @@ def _take(folder: Path) -> None:
             window.size_desk.choose_stage("inlet" if stage != "inlet" else "bulk")
             window.size_desk.choose_stage(stage)
             window.size_desk.picture.tabs.setCurrentIndex(tab)
+            if stage == "switch":
+                _look_at_clamp(window)
         shoot(name)
     window.size_desk.choose_stage("switch")
     window.hold()

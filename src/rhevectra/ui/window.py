@@ -222,6 +222,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             return
         self.jobs.cancel()
         self._keeper.stop()
+        self.size_desk.picture.feed.stop()
         self.autosave.clear()
         settings.change(splitters={name: s.sizes() for name, s in self.size_desk.splitters.items()})
         event.accept()

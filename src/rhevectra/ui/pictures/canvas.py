@@ -5,7 +5,7 @@ import io
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QAction, QColor, QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 
@@ -56,6 +56,9 @@ class PictureView(QWidget):
     Zooming asks for the picture at a greater width and looks at a part of it: ticks get finer, texts keep their size.
     """
 
+    cursor_at = Signal(float)
+    stepped = Signal(int)
+
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._source: Source | None = None
@@ -64,7 +67,7 @@ class PictureView(QWidget):
         self.zoom, self._offset, self._grip = 1.0, 0.0, 0.0
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(300, 220)
+        self.setMinimumSize(300, 200)
         self.setAccessibleName("picture: + and − zoom in time, arrows move, 0 shows all")
 
     def set_source(self, source: Source) -> None:
@@ -145,6 +148,28 @@ class PictureView(QWidget):
         if event.buttons() & Qt.MouseButton.LeftButton and self.zoom > 1.0:
             self._move_to(self._grip - x)
         self._cursor = x
+        self._tell()
+        self.update()
+
+    def _tell(self) -> None:
+        """Where the cursor stands, as a share of the first frame's range."""
+        picture = self.picture()
+        if picture is not None and picture.frames and self._cursor is not None:
+            frame = picture.frames[0]
+            share = (self._cursor + self._offset - frame.left) / frame.width
+            if 0.0 <= share <= 1.0:
+                self.cursor_at.emit(share)
+
+    def set_cursor(self, share: float) -> None:
+        """Put the cursor at a share of the first frame's range; what is out of sight is brought into it."""
+        picture = self.picture()
+        if picture is None or not picture.frames:
+            return
+        frame = picture.frames[0]
+        at, shown = frame.left + share * frame.width, self.width() / PX_PER_MM
+        if not LEFT <= at - self._offset <= shown - RIGHT:
+            self._move_to(at - shown / 2)
+        self._cursor = at - self._offset
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -161,7 +186,7 @@ class PictureView(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = 0.1 * self.width() / PX_PER_MM
-        acts = {Qt.Key.Key_Plus: lambda: self.zoom_to(self.zoom * 1.5), Qt.Key.Key_Minus: lambda: self.zoom_to(self.zoom / 1.5), Qt.Key.Key_0: lambda: self.zoom_to(1.0),
+        acts = {Qt.Key.Key_Plus: lambda: self.zoom_to(self.zoom * 1.5), Qt.Key.Key_Minus: lambda: self.zoom_to(self.zoom / 1.5), Qt.Key.Key_0: lambda: self.zoom_to(1.0), Qt.Key.Key_Comma: lambda: self.stepped.emit(-1), Qt.Key.Key_Period: lambda: self.stepped.emit(1),
                 Qt.Key.Key_Left: lambda: self._move_to(self._offset - step), Qt.Key.Key_Right: lambda: self._move_to(self._offset + step)}
         act = acts.get(Qt.Key(event.key()))
         if act is None:

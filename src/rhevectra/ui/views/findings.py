@@ -1,9 +1,11 @@
 """Findings: what must be fixed and what to look at. A double click or Enter goes to the decision that cures it."""
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE, Finding
 from rhevectra.core.design.design import Design
 from rhevectra.ui.theme.roles import colour
 
@@ -18,6 +20,8 @@ class FindingsView(QFrame):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("card")
+        self._design: Design | None = None
+        self._more: tuple[Finding, ...] = ()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(1, 8, 1, 1)
         self.title = QLabel("Findings", self)
@@ -36,22 +40,35 @@ class FindingsView(QFrame):
         self.list.setVisible(not compact)
         self.setMaximumHeight(34 if compact else 16777215)
 
+    def add(self, more: Sequence[Finding]) -> None:
+        """Findings that came later than the design itself."""
+        if self._design is not None and more:
+            known = {f.text for f in self._more}
+            self._more = (*self._more, *(f for f in more if f.text not in known))
+            self._fill((*self._design.findings, *self._more))
+
     def show_design(self, design: Design) -> None:
         """Show all findings of a design, the gravest first."""
+        if design is not self._design:
+            self._more = ()
+        self._design = design
+        self._fill((*design.findings, *self._more))
+
+    def _fill(self, findings: Sequence[Finding]) -> None:
         self.list.clear()
         order = list(_MARKS)
-        for finding in sorted(design.findings, key=lambda f: order.index(f.severity)):
+        for finding in sorted(findings, key=lambda f: order.index(f.severity)):
             mark, role = _MARKS[finding.severity]
             item = QListWidgetItem(f"{mark} {finding.severity}: {finding.text}")
             item.setForeground(colour(role))
             item.setData(Qt.ItemDataRole.UserRole, (finding.stage, finding.cure))
             item.setToolTip(finding.text + (f"\ncured by {finding.cure}" if finding.cure else ""))
             self.list.addItem(item)
-        if not design.findings:
+        if not findings:
             item = QListWidgetItem("Nothing to fix: every figure is inside its limit at every corner.")
             item.setForeground(colour("inside"))
             self.list.addItem(item)
-        counts = [f"{mark} {n} {name}" for name, (mark, _) in _MARKS.items() if (n := sum(f.severity == name for f in design.findings))]
+        counts = [f"{mark} {n} {name}" for name, (mark, _) in _MARKS.items() if (n := sum(f.severity == name for f in findings))]
         self.title.setText("Findings   " + ("   ".join(counts) or "none"))
 
     def _activated(self, item: QListWidgetItem) -> None:

@@ -1,16 +1,26 @@
-"""The pictures of the chosen stage, as tabs, with the corner they are drawn at."""
+"""The pictures of the chosen stage, as tabs, with the corner they are drawn at; under the switching period the circuit at the time cursor."""
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QTabBar, QVBoxLayout, QWidget
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QSplitter, QTabBar, QVBoxLayout, QWidget
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
+from rhevectra.drawing.circuit import conducting
 from rhevectra.drawing.pictures import PICTURES, STAGE_PICTURES, shown_at
+from rhevectra.drawing.switching import exact_period
+from rhevectra.ui.exact_feed import ExactFeed
 from rhevectra.ui.pictures.canvas import PictureView
+
+if TYPE_CHECKING:
+    from rhevectra.core.design.exact import Exact
 
 
 class PicturePanel(QFrame):
-    """Tabs over one picture."""
+    """Tabs over one picture. The switching period follows exactly from a worker after the sized one; emits what came of it."""
+
+    solved = Signal(object, object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -28,18 +38,35 @@ class PicturePanel(QFrame):
         top.addWidget(self.tabs)
         top.addStretch(1)
         layout.addLayout(top)
-        self.view = PictureView(self)
-        layout.addWidget(self.view, 1)
+        self.view, self.now = PictureView(self), PictureView(self)
+        self.now.setMinimumHeight(130)
+        self.now.setAccessibleName("circuit at the time cursor: what conducts")
+        self.split = QSplitter(Qt.Orientation.Vertical, self)
+        self.split.addWidget(self.view)
+        self.split.addWidget(self.now)
+        self.split.setSizes([255, 205])
+        self.split.setChildrenCollapsible(False)
+        self.now.hide()
+        layout.addWidget(self.split, 1)
         self.caption.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         layout.addWidget(self.caption)
         self._keys: tuple[str, ...] = ()
         self._design: Design | None = None
         self._corner: Corner | None = None
         self._held: Design | None = None
+        self.exact: Exact | None = None
+        self.instant = 0.0
+        self.feed = ExactFeed(self)
+        self.feed.found.connect(self._solved)
+        self.view.cursor_at.connect(self.set_instant)
+        self.view.stepped.connect(self.step_interval)
         self.tabs.currentChanged.connect(lambda _i: self._show())
 
     def show_design(self, design: Design, stage: str, corner: Corner, held: Design | None = None) -> None:
         """Show the pictures of a stage at a corner; a held design is drawn pale behind."""
+        if design is not self._design or corner != self._corner:
+            self.exact = None
         self._design, self._corner, self._held = design, corner, held
         keys = STAGE_PICTURES.get(stage, ("loss",))
         if keys != self._keys:
@@ -56,10 +83,66 @@ class PicturePanel(QFrame):
         """The next picture of this stage."""
         self.tabs.setCurrentIndex((self.tabs.currentIndex() + 1) % max(self.tabs.count(), 1))
 
+    @property
+    def key(self) -> str:
+        """The key of the picture in view."""
+        return self._keys[max(self.tabs.currentIndex(), 0)] if self._keys else ""
+
     def _show(self) -> None:
-        design, corner, held = self._design, self._corner, self._held
+        design, corner, held, found = self._design, self._corner, self._held, self.exact
         if design is None or corner is None or not self._keys:
             return
-        draw = PICTURES[self._keys[max(self.tabs.currentIndex(), 0)]][1]
-        self.view.set_source(lambda w, h: draw(design, corner, w, h, held))
-        self.caption.setText(shown_at(corner) + (" · pale: the held design" if held is not None else ""))
+        draw = PICTURES[self.key][1]
+        timed = self.key == "period" and found is not None
+        if timed and found is not None:
+            self.view.set_source(lambda w, h: exact_period(design, found, w, h, held))
+            self._show_instant()
+        else:
+            self.view.set_source(lambda w, h: draw(design, corner, w, h, held))
+        self.now.setVisible(timed)
+        if self.key == "period" and found is None:
+            self.feed.want(design, corner)
+        state = " · exact" if timed else " · sized; exact follows" if self.key == "period" else ""
+        if timed:
+            return
+        self._say(shown_at(corner) + state + (" · pale: the held design" if held is not None else ""))
+
+    def _say(self, text: str) -> None:
+        """The caption; a long one is cut, the whole of it is in its tool tip."""
+        self.caption.setText(self.caption.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(self.width() - 16, 60)))
+        self.caption.setToolTip(text)
+
+    def _solved(self, design: Design, found: "Exact | None", why: str) -> None:
+        """The exact period arrived: shown if it is still the one on screen."""
+        if design is not self._design or found is None or found.corner != self._corner:
+            if found is None and self._corner is not None:
+                self._say(f"{shown_at(self._corner)} · sized; no exact period: {why[:80]}")
+            return
+        self.exact = found
+        self.instant = min(self.instant, found.period) or 0.5 * (found.stretches[0].start + found.stretches[0].end)
+        self._show()
+        self.solved.emit(design, found)
+
+    def set_instant(self, share: float) -> None:
+        """Move the time cursor to a share of the period."""
+        if self.exact is not None and self.key == "period":
+            self.instant = min(max(share, 0.0), 1.0) * self.exact.period
+            self._show_instant()
+
+    def step_interval(self, direction: int) -> None:
+        """Move the time cursor to the middle of the next or previous interval."""
+        if self.exact is None or self.key != "period":
+            return
+        stretches = self.exact.stretches
+        here = next((k for k, s in enumerate(stretches) if s.start <= self.instant <= s.end), 0)
+        there = stretches[(here + direction) % len(stretches)]
+        self.instant = 0.5 * (there.start + there.end)
+        self.view.set_cursor(self.instant / self.exact.period)
+        self._show_instant()
+
+    def _show_instant(self) -> None:
+        design, found, instant = self._design, self.exact, self.instant
+        if design is None or found is None:
+            return
+        self.now.set_source(lambda w, h: conducting(design, found, instant, w, h))
+        self._say(f"{found.stretch_at(instant).name} · {shown_at(found.corner)} · exact")

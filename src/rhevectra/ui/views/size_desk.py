@@ -45,6 +45,7 @@ class SizeDesk(QWidget):
         self.ledger.measured.connect(self.measured)
         self.corners.chosen.connect(self.go_to_corner)
         self.findings.cure.connect(self.go_to)
+        self.picture.solved.connect(self._exact_found)
 
     def _lay_out(self) -> None:
         layout = QVBoxLayout(self)
@@ -127,6 +128,13 @@ class SizeDesk(QWidget):
         self.ledger.show_design(self._design, self.stage, self.corner, self._reference, self._before)
         self.corners.show_design(self._design, self.corner)
         self.picture.show_design(self._design, self.stage, self.corner, self._reference)
+
+    def _exact_found(self, design: Design, found: object) -> None:
+        """Ratings that the exact waveform finds worse than the formulas are added to the findings of this design."""
+        from rhevectra.core.design.exact import remarks
+
+        if design is self._design:
+            self.findings.add(remarks(design, found))  # type: ignore[arg-type]
 
     def choose_stage(self, stage: str) -> None:
         """Go to another stage; its tightest figure drives the pictures unless a corner is looked at."""

@@ -65,6 +65,38 @@ def _controller(i_peak: float, t_on: float, period: float, slope_down: float) ->
             Element("Cgate", ("gate", "0"), "10p IC=0", "feedback")]
 
 
+def _load(o: Any, s: Any, k: int, at: Callable[[Any], float]) -> float:
+    """Current of an output [A]; at the current limit the regulated one takes all that the core gives."""
+    more = at(o["i_mean"]) - at(o["i_sum"]) if k == 0 and bool(at(s.is_limit)) else 0.0
+    return at(s.i_outputs[k]) + more * at(s.np) / at(s.ns[0])
+
+
+_ON, _RISE = "the switch is on: the core takes energy from the bus", "the drain rises: the core's current charges the node"
+
+
+def interval_name(states: dict[str, int], before: str) -> str:
+    """What happens in an interval, from the states of switch and diodes in it and from what happened before."""
+    output = any(v for name, v in states.items() if name.startswith("dout"))
+    if states["ssw"]:
+        return "the switch takes the current over from the secondary" if output else _ON
+    if states["dcl"]:
+        return "leakage empties into the clamp while the secondary takes over" if output else "the drain has reached the clamp"
+    if output:
+        return "the secondary carries the core's energy to the output"
+    if states["dbody"]:
+        return "the drain is held at ground by the body diode"
+    return _RISE if before in (_ON, _RISE) else "the core is empty: the drain rings around the bus"
+
+
+def exact_traces(found: Any) -> list[Any]:
+    """Of an exact solution, what the switching picture shows: drain voltage, primary current, main secondary current."""
+    return [found.voltages["drain"], found.currents["llk"], found.currents["vsec1"]]
+
+
+EXACT_RATINGS = {"switch.v_peak": ("node", "drain", "V"), "switch.i_peak": ("element", "lm", "A")}
+"""Ratings that the exact waveform is held against."""
+
+
 def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[Element], str]:
     """Winding k (0 the regulated one, the last the auxiliary): ideal transformer, rectifier, capacitor, load."""
     o, s = design.context["o"], design.context["stage"]
@@ -87,5 +119,5 @@ def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[El
         Element(f"Esec{n}", (f"x{n}", "0", "drain", "m1"), number(ratio), "transformer"), Element(f"Vsec{n}", (f"x{n}", f"y{n}"), "DC 0", "transformer"),
         Element(f"Fpri{n}", ("drain", "m1", f"Vsec{n}"), number(ratio), "transformer"), Element(f"Rsec{n}", (f"y{n}", f"z{n}"), number(max(s.extra["r_effective"][n], 1e-5)), "transformer"),
         Element(f"Dout{n}", (f"z{n}", f"out{n}"), f"DOUT{n}", part), Element(f"Cout{n}", (f"out{n}", f"esr{n}"), f"{number(c)} IC={number(v_out)}", part), Element(f"Resr{n}", (f"esr{n}", "0"), number(esr), part),
-        Element(f"Rload{n}", (f"out{n}", "0"), number(v_out / at(s.i_outputs[k])), "load")]
+        Element(f"Rload{n}", (f"out{n}", "0"), number(v_out / _load(o, s, k, at)), "load")]
     return elements, diode_model(f"DOUT{n}", vf, rd)

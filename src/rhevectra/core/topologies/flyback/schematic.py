@@ -35,13 +35,13 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     turns = f"{rows['transformer.np'].value:.0f} : {rows[f'transformer.ns{n}'].value:.0f}"
     return [
         Symbol("capacitor", (8, 12), (8, 50), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"),
-        Symbol("wire", (8, 8), (44, 8)), Symbol("wire", (8, 8), (8, 12)), Symbol("wire", (8, 50), (8, 54)), Symbol("wire", (8, 54), (44, 54)),
+        Symbol("wire", (8, 8), (44, 8), element="Vbus"), Symbol("wire", (8, 8), (8, 12), element="Vbus"), Symbol("wire", (8, 50), (8, 54), element="Vbus"), Symbol("wire", (8, 54), (44, 54), element="Vbus"),
         Symbol("resistor", (22, 8), (22, 26), value("clamp.r"), "primary", "Rcl"), Symbol("capacitor", (31, 8), (31, 26), value("clamp.c"), "primary", "Ccl"),
-        Symbol("wire", (22, 26), (31, 26)), Symbol("diode", (31, 36), (31, 26), "", "primary", "Dcl"), Symbol("wire", (31, 36), (44, 36)),
+        Symbol("wire", (22, 26), (31, 26), element="Rcl"), Symbol("diode", (31, 36), (31, 26), "", "primary", "Dcl"), Symbol("wire", (31, 36), (44, 36), element="Dcl"),
         Symbol("inductor", (44, 8), (44, 16), "", "primary", "Llk"), Symbol("note", (44, 3), (44, 6), f"leakage {value('transformer.leakage')}", "primary", "Llk"), Symbol("winding", (44, 16), (44, 36), f"{value('transformer.lp')}", "primary", "Lm"),
         Symbol("switch", (44, 36), (44, 48), str(rows["switch.class"].value), "primary", "Ssw"), Symbol("resistor", (44, 48), (44, 54), f"sense {value('sense.r')}", "primary", "Vsense"),
         Symbol("core", (48.5, 15), (48.5, 37), f"{rows['transformer.core'].value}  {turns}"),
-        Symbol("winding", (53, 16), (53, 36), "", "secondary", "Lsec", True), Symbol("wire", (53, 36), (53, 54), "", "secondary"), Symbol("wire", (53, 16), (53, 8), "", "secondary"),
-        Symbol("diode", (53, 8), (66, 8), str(row["name"]), "secondary", "Dout1"), Symbol("wire", (66, 8), (92, 8), "", "secondary"), Symbol("wire", (53, 54), (92, 54), "", "secondary"),
+        Symbol("winding", (53, 16), (53, 36), "", "secondary", "Vsec1", True), Symbol("wire", (53, 36), (53, 54), "", "secondary", "Vsec1"), Symbol("wire", (53, 16), (53, 8), "", "secondary", "Vsec1"),
+        Symbol("diode", (53, 8), (66, 8), str(row["name"]), "secondary", "Dout1"), Symbol("wire", (66, 8), (92, 8), "", "secondary", "Dout1"), Symbol("wire", (53, 54), (92, 54), "", "secondary", "Vsec1"),
         Symbol("capacitor", (80, 8), (80, 54), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}", "secondary", "Cout1", True),
         Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[n - 1].name} {show(at(s.i_outputs[0]), 'A')}" + (f" (+{more} more)" if more else ""), "secondary", "Rload1")]

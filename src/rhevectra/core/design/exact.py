@@ -1,0 +1,94 @@
+"""The exact steady state of a design at one corner, from its own circuit: waveforms, intervals in words, worst values."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.findings import LOOK_AT, Finding
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.circuit.measure import Measures
+from rhevectra.core.circuit.netlist import write
+from rhevectra.core.circuit.read import read
+from rhevectra.core.circuit.steady import steady
+from rhevectra.core.design.design import Design
+from rhevectra.core.topologies import TOPOLOGIES
+
+LIVE = 0.05
+"""Share of its rms above which an element counts as conducting."""
+WORSE = 0.03
+"""Share by which the exact value may exceed the sized one before a finding says so."""
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """One interval of the period: start and end [s] and what happens, told from the states of switches and diodes."""
+
+    start: float
+    end: float
+    name: str
+
+
+@dataclass(frozen=True)
+class Exact:
+    """Waveforms over one period. currents by element, voltages by node, all at the instants t [s]; residual of the period."""
+
+    corner: Corner
+    t: Array
+    period: float
+    currents: dict[str, Array]
+    voltages: dict[str, Array]
+    stretches: tuple[Stretch, ...]
+    residual: float
+    elapsed: float
+
+    def stretch_at(self, t: float) -> Stretch:
+        """The interval an instant lies in."""
+        return next((s for s in self.stretches if s.start <= t <= s.end), self.stretches[-1])
+
+    def current(self, element: str, t: float) -> float:
+        """Current of an element [A] at an instant."""
+        return float(np.interp(t, self.t, self.currents[element]))
+
+    def conducts(self, element: str, t: float) -> bool:
+        """Whether an element carries a current that counts at an instant: against its rms, which a short spike hardly moves."""
+        values = self.currents[element]
+        rms = float(np.sqrt(np.trapezoid(values**2, self.t) / self.period))
+        return abs(self.current(element, t)) > max(LIVE * rms, 1e-4)
+
+    def voltage(self, node: str, t: float) -> float:
+        """Voltage of a node [V] at an instant."""
+        return float(np.interp(t, self.t, self.voltages[node]))
+
+
+def exact(design: Design, corner: Corner) -> Exact:
+    """Solve the design's circuit at a corner. Raises NoSteadyState with what stood in the way."""
+    topology = TOPOLOGIES[design.topology]
+    network = read(write(topology.circuit(design, corner)))
+    period = topology.circuit(design, corner).period
+    found = steady(network, period)
+    m = Measures(found)
+    names = [p.name for p in found.equations.changing]
+    stretches: list[Stretch] = []
+    before = ""
+    for interval in found.intervals:
+        states = dict(zip(names, interval.combination, strict=True))
+        name = topology.interval_name(states, before)
+        if stretches and stretches[-1].name == name:
+            stretches[-1] = Stretch(stretches[-1].start, interval.start + interval.length, name)
+        elif interval.length > 1e-4 * period or not stretches:
+            stretches.append(Stretch(interval.start, interval.start + interval.length, name))
+        before = name
+    currents = {p.name: m.values("i", p.name) for p in network.parts}
+    return Exact(corner, m.samples.t, period, currents, {n: m.values("n", n) for n in found.equations.nodes}, tuple(stretches), found.residual, found.elapsed)
+
+
+def remarks(design: Design, found: Exact) -> list[Finding]:
+    """Where the exact waveform is worse than the sized rating by more than 3 % at its corner: both numbers."""
+    out = []
+    for id, (kind, name, unit) in TOPOLOGIES[design.topology].EXACT_RATINGS.items():
+        values = found.voltages[name] if kind == "node" else found.currents[name]
+        sized, there = float(design.rows[id].at(found.corner.index)), float(np.max(values))
+        if there > sized * (1 + WORSE):
+            out.append(Finding(LOOK_AT, design.specs[id].stage, f"{design.specs[id].label}: the exact waveform reaches {show(there, unit)} where the formula gives {show(sized, unit)}, at {found.corner.text()}", id, ""))
+    return out
