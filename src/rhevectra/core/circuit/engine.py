@@ -193,7 +193,7 @@ class Engine:
             return None
         later = self.of(combination).moment(PROBE * self.eq.period) @ y
         values, after = tied.events @ y, tied.events @ later
-        size, size_after = (np.abs(tied.events) @ np.abs(v) for v in (y, later))
+        size, size_after = tied.sizes @ np.abs(y), tied.sizes @ np.abs(later)
         near = 1e-9 * size + 1e-6 * self._scale
         far = values < -near
         broken = far | ((values <= near) & (after < -(1e-9 * size_after + 1e-12 * self._scale)))
@@ -272,18 +272,19 @@ class Engine:
             return most, None
 
     def _slack(self, tied: Tied, along: Array) -> Array:
-        return np.asarray(1e-10 * (np.abs(along) @ np.abs(tied.events).T) + 1e-13 * self._scale)
+        return np.asarray(1e-10 * (np.abs(along) @ tied.sizes.T) + 1e-13 * self._scale)
 
     def _refine(self, made: Propagators, y: Array, at: float, width: float, most: float) -> tuple[float, int | None]:
         """The first violation within a step: halve until the solution is a short power series, then find the root of that."""
         tied, k = made.tied, 0
+        slack = self._slack(tied, y[None])[0]
         while tied.fastest * width > SMOOTH and k < HALVINGS:
             k += 1
             piece = tied.step / 2**k
             if piece >= width:
                 continue
             after = made.half(k) @ y
-            if bool((tied.events @ after < -self._slack(tied, after[None])[0]).any()):
+            if bool((tied.events @ after + slack).min() < 0):
                 width = piece
             else:
                 y, at, width = after, at + piece, width - piece

@@ -24,13 +24,14 @@ class Tied:
     """The linear system of one combination. F: (y, y); z: rows of node voltages and branch currents over y; project: (y, y).
 
     events: one row over y per guard, non-negative while the combination holds; owners: the switch or diode of each guard
-    and the state it goes to. step: scan step [s]; fastest: largest magnitude of an eigenvalue [1/s].
+    and the state it goes to. sizes: their magnitudes. step: scan step [s]; fastest: largest magnitude of an eigenvalue [1/s].
     """
 
     F: Array
     z: Array
     project: Array
     events: Array
+    sizes: Array
     owners: tuple[tuple[int, int], ...]
     step: float
     fastest: float
@@ -210,7 +211,7 @@ class Equations:
         F[:nx] = pull @ z
         events, owners = self._guards(z, combination)
         values = np.linalg.eigvals(F[:nx, :nx]) if nx else np.zeros(0)
-        return Tied(F, z, project, events, owners, self._step(values), float(np.abs(values).max(initial=0.0)))
+        return Tied(F, z, project, events, np.abs(events), owners, self._step(values), float(np.abs(values).max(initial=0.0)))
 
     def _pull(self) -> Array:
         """x' as rows over z: capacitor currents over C, inductor voltages through the inverse inductances."""
