@@ -129,3 +129,16 @@ def test_every_catalogue_row_is_whole(table):
             assert r["e_m"] < r["a_m"] and r["f_m"] < r["e_m"] and r["d_m"] < r["b_m"]
         if table == "switches" and r["kind"] == "integrated":
             assert r["limit_min_a"] < r["limit_typ_a"] < r["limit_max_a"]
+
+
+def test_a_gap_nobody_can_grind_is_told_and_more_ripple_widens_it():
+    """A watt at 48 V from high mains asks for a huge inductance; twice the ripple halves it and widens the gap."""
+    from dataclasses import replace
+
+    from rhevectra.core.basis.requirement import Mains, Output, Requirement
+
+    need = Requirement(mains=Mains(kind="ac1", v_min=192, v_max=290), outputs=(Output(voltage=48, current_max=1 / 48),), efficiency_target=0.5)
+    tight = size(need, {"flyback.ripple_ratio": 0.4})
+    assert tight.value("transformer.gap") < 40e-6 and any("hardly be ground" in f.text and f.cure == "flyback.ripple_ratio" for f in tight.findings)
+    wide = size(replace(need), {"flyback.ripple_ratio": 1.6, "transformer.core": tight.rows["transformer.core"].value, "transformer.np": int(tight.rows["transformer.np"].value)})
+    assert wide.value("transformer.gap") > tight.value("transformer.gap")

@@ -24,6 +24,8 @@ AUX_SPIKE = 0.3
 SENSE_TRIP = 0.8
 UNSETTLED = 0.02
 """Largest pass-to-pass change that still counts as a steady state."""
+LEAST_GAP = 40e-6
+"""Gap [m] that two spacers of the thinnest usual tape, 20 µm, make (common practice, no source)."""
 LONG_PEAK = 1.0
 """A peak longer than this [s] is no peak for silicon and wire (common practice)."""
 SHUNT_REFERENCE = 2.495
@@ -174,6 +176,9 @@ def findings(work: Work, plan: Plan) -> None:
     for out in work.need.outputs:
         if (out.current_peak or 0.0) > out.current_max and out.peak_duration > LONG_PEAK:
             work.find(LOOK_AT, "transformer", f"{out.name}: a peak of {show(out.current_peak or 0.0, 'A')} for {show(out.peak_duration, 's')} heats like a steady load; ask for it as full current", "transformer.temperature_rise", "")
+    gap = float(np.asarray(work.sheet.rows["transformer.gap"].value))
+    if 0 < gap < LEAST_GAP:
+        work.find(LOOK_AT, "transformer", f"a gap of {show(gap, 'm')} can hardly be ground, and the thinnest tape under all legs already makes {show(LEAST_GAP, 'm')}: more ripple or more turns widen it", "transformer.gap", "flyback.ripple_ratio")
     power = work.need.power
     if power > 150:
         work.find(LOOK_AT, "switch", f"{show(power, 'W')} is above the habit for a flyback (about 100 W): its clamp burns with power; compare other topologies", "clamp.power", "topology")
