@@ -367,6 +367,7 @@ def test_the_desk_fits_its_window(qtbot, window, size):
     small = size[0] < 1180
     assert desk.corners._compact == small and desk.findings.list.isVisible() != small
     assert desk.picture.view.height() >= 300 and desk.picture.view.width() >= 300
+    assert desk.picture.caption.text().startswith("shown at")
     boxes = [desk.mapFromGlobal(w.mapToGlobal(QPoint(0, 0))) for w in (desk.decisions, desk.picture, desk.ledger)]
     assert boxes[0].x() < boxes[1].x() < boxes[2].x()
 

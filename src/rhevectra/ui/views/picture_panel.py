@@ -3,6 +3,7 @@
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QSplitter, QTabBar, QVBoxLayout, QWidget
 
 from rhevectra.core.basis.corners import Corner
@@ -106,6 +107,10 @@ class PicturePanel(QFrame):
         if timed:
             return
         self._say(shown_at(corner) + state + (" · pale: the held design" if held is not None else ""))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._say(self.caption.toolTip())
 
     def _say(self, text: str) -> None:
         """The caption; a long one is cut, the whole of it is in its tool tip."""
