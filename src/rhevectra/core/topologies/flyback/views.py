@@ -136,7 +136,7 @@ def flux_view(design: Any) -> FluxView:
     gap_part = 1 / lp - length / (MU0 * core["mu_initial"] * n**2 * float(rows["transformer.area"].value))
 
     def curve(b_sat: float) -> tuple[Array, Array]:
-        b = b_sat * np.concatenate([np.linspace(0, 0.8, 60), 0.8 + 0.199 * np.linspace(0, 1, 140)])
+        b = b_sat * np.concatenate([np.linspace(0, 0.8, 60), 0.8 + 0.199 * np.linspace(0, 1, 140)[1:]])
         iron = b * length / (MU0 * core["mu_initial"] * n) / (1 - (b / b_sat) ** KNEE)
         return iron + b * area * n * gap_part, b
     hot, cold = curve(core["b_sat_100_t"]), curve(core["b_sat_25_t"])
