@@ -36,7 +36,7 @@ class _Pen:
     def along(self, symbol: Any) -> Callable[..., tuple[float, float]]:
         """Point at a share of the way, and that many millimetres of the plane to its left."""
         (ax, ay), (bx, by) = symbol.start, symbol.end
-        length = float(np.hypot(bx - ax, by - ay))
+        length = _length(symbol)
         ux, uy = (bx - ax) / length, (by - ay) / length
 
         def at(way: float, aside: float = 0.0) -> tuple[float, float]:
@@ -49,30 +49,40 @@ class _Pen:
 
 def _body(symbol: Any, half: float) -> tuple[float, float]:
     """Ends of the symbol's body as shares of its line, `half` millimetres of the plane each way."""
-    length = float(np.hypot(symbol.end[0] - symbol.start[0], symbol.end[1] - symbol.start[1]))
-    share = min(half / length, 0.5)
+    share = min(half / _length(symbol), 0.5)
     return 0.5 - share, 0.5 + share
 
 
-def _capacitor(pen: _Pen, symbol: Any) -> None:
-    at, (a, b) = pen.along(symbol), _body(symbol, 0.9)
+def _length(symbol: Any) -> float:
+    return float(np.hypot(symbol.end[0] - symbol.start[0], symbol.end[1] - symbol.start[1]))
+
+
+def _leads(pen: _Pen, symbol: Any, half: float) -> tuple[Callable[..., tuple[float, float]], float, float]:
+    """Draw the wires to a body of `half` millimetres each way; points along the symbol, and the ends of the body."""
+    at, (a, b) = pen.along(symbol), _body(symbol, half)
     pen.path([at(0), at(a)], symbol.side)
     pen.path([at(b), at(1)], symbol.side)
+    return at, a, b
+
+
+def _box(pen: _Pen, symbol: Any, half: float, aside: float) -> None:
+    at, a, b = _leads(pen, symbol, half)
+    pen.path([at(a, -aside), at(a, aside), at(b, aside), at(b, -aside), at(a, -aside)], symbol.side)
+
+
+def _capacitor(pen: _Pen, symbol: Any) -> None:
+    at, a, b = _leads(pen, symbol, 0.9)
     for way in (a, b):
         pen.path([at(way, -2.6), at(way, 2.6)], symbol.side)
 
 
 def _resistor(pen: _Pen, symbol: Any) -> None:
-    at, (a, b) = pen.along(symbol), _body(symbol, 3.0)
-    pen.path([at(0), at(a)], symbol.side)
-    pen.path([at(b), at(1)], symbol.side)
-    pen.path([at(a, -1.2), at(a, 1.2), at(b, 1.2), at(b, -1.2), at(a, -1.2)], symbol.side)
+    _box(pen, symbol, 3.0, 1.2)
 
 
 def _coil(pen: _Pen, symbol: Any) -> None:
     at = pen.along(symbol)
-    length = float(np.hypot(symbol.end[0] - symbol.start[0], symbol.end[1] - symbol.start[1]))
-    turns = max(round(length / 3.2), 2)
+    turns = max(round(_length(symbol) / 3.2), 2)
     side = 1.0 if symbol.flip else -1.0
     angle = np.linspace(0, np.pi, 10)
     points = []
@@ -90,9 +100,7 @@ def _dot(picture: Picture, x: float, y: float, role: str) -> None:
 
 
 def _diode(pen: _Pen, symbol: Any) -> None:
-    at, (a, b) = pen.along(symbol), _body(symbol, 1.8)
-    pen.path([at(0), at(a)], symbol.side)
-    pen.path([at(b), at(1)], symbol.side)
+    at, a, b = _leads(pen, symbol, 1.8)
     pen.picture.fill([at(a, -1.9), at(b), at(a, 1.9)], symbol.side)
     pen.path([at(b, -1.9), at(b, 1.9)], symbol.side)
 
@@ -107,10 +115,7 @@ def _switch(pen: _Pen, symbol: Any) -> None:
 
 
 def _load(pen: _Pen, symbol: Any) -> None:
-    at, (a, b) = pen.along(symbol), _body(symbol, 6.0)
-    pen.path([at(0), at(a)], symbol.side)
-    pen.path([at(b), at(1)], symbol.side)
-    pen.path([at(a, -2.6), at(a, 2.6), at(b, 2.6), at(b, -2.6), at(a, -2.6)], symbol.side)
+    _box(pen, symbol, 6.0, 2.6)
 
 
 def _wire(pen: _Pen, symbol: Any) -> None:
@@ -159,7 +164,9 @@ def _drawn(design: Design, corner: Corner, width: float, height: float, found: "
         if symbol.label and (found is None or symbol.kind in ("core", "load")):
             _label(pen, symbol)
     if found is not None:
-        _node_voltages(pen, found, instant)
+        for node, place, anchor, role in TOPOLOGIES[design.topology].NODE_PLACES:
+            if node in found.voltages:
+                pen.picture.text(*pen.place(place), show(found.voltage(node, instant), "V"), role, anchor, 3.2)
     return picture
 
 
@@ -177,12 +184,6 @@ def _arrow(pen: _Pen, symbol: Any, current: float) -> None:
         x, y = pen.place((symbol.start[0] + 3.4, 0.5 * (symbol.start[1] + symbol.end[1]) + 7.5))
         anchor = "left"
     pen.picture.text(x, y, show(abs(current), "A"), symbol.side, anchor, 3.2, True)
-
-
-def _node_voltages(pen: _Pen, found: "Exact", instant: float) -> None:
-    for node, place, anchor, role in (("bus", (8, 6.0), "left", "primary"), ("drain", (40, 41), "right", "primary"), ("out1", (92, 6.0), "right", "secondary")):
-        if node in found.voltages:
-            pen.picture.text(*pen.place(place), show(found.voltage(node, instant), "V"), role, anchor, 3.2)
 
 
 def _label(pen: _Pen, symbol: Any) -> None:

@@ -200,15 +200,13 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.notice.say(f"Unsaved work of “{first.title}” from {when} was found after a crash.", (("Restore it", lambda: self._recover(first)), ("Discard it", first.discard), ("Later", lambda: None)))
 
     def _recover(self, found: Found) -> None:
-        try:
+        def restore() -> None:
             session = Session.of_text(found.text, found.title)
-        except InputError as problem:
-            self.statusBar().showMessage(str(problem))
-            return
-        session.path, session.saved = found.path, None
-        self._adopt(session)
-        self._keep()
-        found.discard()
+            session.path, session.saved = found.path, None
+            self._adopt(session)
+            self._keep()
+            found.discard()
+        self._guarded(restore)
 
     def _restore_splitters(self) -> None:
         for name, sizes in settings.read()["splitters"].items():

@@ -5,7 +5,7 @@ bulk within the line cycle). Values that do not depend on an axis have length 1 
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -112,6 +112,10 @@ class Domain:
     def special(self) -> bool:
         """A single load other than full, a single line or a case: the figure means nothing elsewhere."""
         return bool(self.line or self.case) or self.name in ("light", "idle")
+
+    def named(self, corner: Corner) -> Corner:
+        """A corner under the name of this domain's case, where it has one of its own."""
+        return replace(corner, case=self.case) if self.case else corner
 
     def mask(self, grid: Grid) -> NDArray[np.bool_]:
         """The corners of this domain on a grid, which keeps the mask: every figure of the domain asks for it."""

@@ -1,6 +1,6 @@
 """Averages, rms values, extremes, energies, harmonics and waveforms of a steady state, from the interval solutions."""
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -102,18 +102,21 @@ class Measures:
 
     def values(self, kind: str, name: str) -> Array:
         """A quantity at all samples. kind: v or i of an element, n for a node voltage."""
-        rows = self._rows(kind, name)
+        return self._along(self._rows(kind, name))
+
+    def _along(self, rows: dict[tuple[int, ...], Array]) -> Array:
         table = np.stack([rows[i.combination] for i in self.found.intervals])
         return np.asarray(np.einsum("ij,ij->i", table[self.samples.interval], self.samples.y))
 
     def measure(self, kind: str, name: str) -> Measure:
         """Average, rms and extremes; extremes include the values on both sides of every event."""
-        values, rows, w = self.values(kind, name), self._rows(kind, name), self.samples.weights / self.eq.period
+        rows, w = self._rows(kind, name), self.samples.weights / self.eq.period
+        values = self._along(rows)
         ends = [float(rows[self.found.intervals[k].combination] @ y) for k, a, b in self._ends for y in (a, b)]
-        low, high = self._extremes(values, kind, name)
+        low, high = self._extremes(values)
         return Measure(float(values @ w), float(np.sqrt(np.maximum(values**2 @ w, 0.0))), min(low, *ends), max(high, *ends))
 
-    def _extremes(self, values: Array, kind: str, name: str) -> tuple[float, float]:
+    def _extremes(self, values: Array) -> tuple[float, float]:
         """Extremes between samples: parabola through the three about the largest and the least of one interval."""
         out = []
         for sign in (-1.0, 1.0):
@@ -143,10 +146,5 @@ class Measures:
 
     def table(self) -> dict[str, object]:
         """What `steady --json` prints of elements and nodes."""
-        elements = {p.name: {q: vars_of(self.measure(q, p.name)) for q in ("i", "v")} for p in self.eq.network.parts if not isinstance(p, Coupling)}
-        return {"elements": elements, "nodes": {n: vars_of(self.measure("n", n)) for n in self.eq.nodes}}
-
-
-def vars_of(m: Measure) -> dict[str, float]:
-    """A measure as plain data."""
-    return {"avg": m.avg, "rms": m.rms, "min": m.min, "max": m.max}
+        elements = {p.name: {q: asdict(self.measure(q, p.name)) for q in ("i", "v")} for p in self.eq.network.parts if not isinstance(p, Coupling)}
+        return {"elements": elements, "nodes": {n: asdict(self.measure("n", n)) for n in self.eq.nodes}}

@@ -48,11 +48,10 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
     guess = tuple(OFF for _ in equations.changing)
     found = engine.run(x, guess)
     steps, plain = 1, 2
-    miss = found.end[: len(x)] - x
-    size = _error(miss, x, found, equations)
+    size = _error(x, found, equations)
     while size > TOLERANCE:
         if steps >= MOST_STEPS:
-            worst = equations.states[int(np.abs(miss / _scale(x, found, equations)).argmax())].name
+            worst = equations.states[int(_misses(x, found, equations).argmax())].name
             raise NoSteadyState(f"not converged after {steps} periods: {worst} still changes by {size:.3g} of its size in a period")
         if progress is not None and progress(steps, size):
             raise NoSteadyState("cancelled")
@@ -65,8 +64,7 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
             for _ in range(plain):
                 x = found.end[: len(x)]
                 found = engine.run(x, found.last)
-            steps, size = steps + plain, _error(found.end[: len(x)] - x, x, found, equations)
-        miss = found.end[: len(x)] - x
+            steps, size = steps + plain, _error(x, found, equations)
     return Steady(equations, engine, x, found, size, steps, perf_counter() - begun)
 
 
@@ -80,7 +78,7 @@ def _newton(engine: Engine, equations: Equations, x: Array, found: Period, size:
             there = engine.run(trial, found.last)
         except NoSteadyState:
             continue
-        new = _error(there.end[: len(x)] - trial, trial, there, equations)
+        new = _error(trial, there, equations)
         if new < (0.95 if share == 1.0 else 1.0 - 0.3 * share) * size:
             return trial, there, new, spent
     return x, found, size, len(SHARES)
@@ -96,5 +94,10 @@ def _scale(x: Array, found: Period, equations: Equations) -> Array:
     return scale
 
 
-def _error(miss: Array, x: Array, found: Period, equations: Equations) -> float:
-    return float(np.abs(miss / _scale(x, found, equations)).max()) if len(x) else 0.0
+def _misses(x: Array, found: Period, equations: Equations) -> Array:
+    """Change of each state over the period, against its scale."""
+    return np.asarray(np.abs((found.end[: len(x)] - x) / _scale(x, found, equations)))
+
+
+def _error(x: Array, found: Period, equations: Equations) -> float:
+    return float(_misses(x, found, equations).max()) if len(x) else 0.0

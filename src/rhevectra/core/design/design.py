@@ -43,10 +43,10 @@ class Figure:
         return "over" if self.margin < 0 else "tight" if self.margin < TIGHT else "inside"
 
 
-def margin_of(value: float, limit: float, kind: str) -> float:
-    """Share of the limit that is left; negative when it is exceeded."""
+def margin_of(value: Any, limit: Any, kind: str) -> Any:
+    """Share of the limit that is left; negative when it is exceeded. Numbers, or arrays that broadcast."""
     distance = (limit - value) if kind == "max" else (value - limit)
-    return distance / max(abs(limit), 1e-12)
+    return distance / np.maximum(np.abs(limit), 1e-12)
 
 
 @dataclass(frozen=True)
@@ -133,10 +133,8 @@ def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
     value = pick(array, index)
     limit = pick(limit_row.value, index) if limit_row is not None else None
     kind = spec.limit_kind if limit is not None else None
-    margin = margin_of(value, limit, spec.limit_kind) if limit is not None else None
-    corner = grid.corner(index) if array.ndim else None
-    if corner is not None and spec.domain.case:
-        corner = replace(corner, case=spec.domain.case)
+    margin = float(margin_of(value, limit, spec.limit_kind)) if limit is not None else None
+    corner = spec.domain.named(grid.corner(index)) if array.ndim else None
     return Figure(spec.id, spec.label, spec.symbol, row.unit, spec.stage, value, corner, limit, kind, margin, origin, spec)
 
 
@@ -150,6 +148,5 @@ def figure_at(design: Design, figure: Figure, corner: Corner) -> Figure:
     if not judged and figure.spec.domain.special:
         value = "–"
     limit = float(limit_row.at(corner.index)) if limit_row is not None and judged else None
-    margin = margin_of(value, limit, figure.spec.limit_kind) if limit is not None else None
-    shown = replace(corner, case=figure.spec.domain.case) if figure.spec.domain.case else corner
-    return replace(figure, value=value, corner=shown if figure.corner is not None else None, limit=limit, limit_kind=figure.spec.limit_kind if limit is not None else None, margin=margin)
+    margin = float(margin_of(value, limit, figure.spec.limit_kind)) if limit is not None else None
+    return replace(figure, value=value, corner=figure.spec.domain.named(corner) if figure.corner is not None else None, limit=limit, limit_kind=figure.spec.limit_kind if limit is not None else None, margin=margin)

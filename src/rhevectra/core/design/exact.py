@@ -64,8 +64,8 @@ class Exact:
 def exact(design: Design, corner: Corner) -> Exact:
     """Solve the design's circuit at a corner. Raises NoSteadyState with what stood in the way."""
     topology = TOPOLOGIES[design.topology]
-    network = read(write(topology.circuit(design, corner)))
-    period = topology.circuit(design, corner).period
+    circuit = topology.circuit(design, corner)
+    network, period = read(write(circuit)), circuit.period
     found = steady(network, period)
     m = Measures(found)
     names = [p.name for p in found.equations.changing]

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rhevectra.core.basis.corners import Corner
-from rhevectra.core.design.design import TIGHT, Design
+from rhevectra.core.design.design import TIGHT, Design, margin_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,10 +36,8 @@ def cells(design: Design) -> list[list[Cell]]:
         limit = design.rows.get(spec.limit)
         if limit is None or not isinstance(row.value, np.ndarray) or row.value.size == 1:
             continue
-        distance = limit.value - row.value if spec.limit_kind == "max" else row.value - limit.value
-        margin = distance / np.maximum(np.abs(limit.value), 1e-12)
         names.append(id)
-        stack.append(np.where(spec.domain.mask(grid), margin, np.inf))
+        stack.append(np.where(spec.domain.mask(grid), margin_of(row.value, limit.value, spec.limit_kind), np.inf))
     least = np.stack(stack)
     out = []
     for point in range(len(grid.points)):

@@ -93,19 +93,18 @@ class PicturePanel(QFrame):
         design, corner, held, found = self._design, self._corner, self._held, self.exact
         if design is None or corner is None or not self._keys:
             return
-        draw = PICTURES[self.key][1]
-        timed = self.key == "period" and found is not None
-        if timed and found is not None:
+        switching = self.key == "period"
+        if switching and found is not None:
             self.view.set_source(lambda w, h: exact_period(design, found, w, h, held))
             self._show_instant()
-        else:
-            self.view.set_source(lambda w, h: draw(design, corner, w, h, held))
-        self.now.setVisible(timed)
-        if self.key == "period" and found is None:
-            self.feed.want(design, corner)
-        state = " · exact" if timed else " · sized; exact follows" if self.key == "period" else ""
-        if timed:
+            self.now.show()
             return
+        draw = PICTURES[self.key][1]
+        self.view.set_source(lambda w, h: draw(design, corner, w, h, held))
+        self.now.hide()
+        if switching:
+            self.feed.want(design, corner)
+        state = " · sized; exact follows" if switching else ""
         self._say(shown_at(corner) + state + (" · pale: the held design" if held is not None else ""))
 
     def resizeEvent(self, event: QResizeEvent) -> None:

@@ -4,7 +4,7 @@ from rhevectra.core.topologies.flyback import declare, faults
 from rhevectra.core.topologies.flyback.circuit import EXACT_RATINGS, circuit, exact_traces, interval_name
 from rhevectra.core.topologies.flyback.declare import output_figures
 from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
-from rhevectra.core.topologies.flyback.schematic import schematic
+from rhevectra.core.topologies.flyback.schematic import NODE_PLACES, schematic
 from rhevectra.core.topologies.flyback.views import flux_view, ripple_choice, transient, waveforms, winding_view
 from rhevectra.core.topologies.flyback.wound import build
 
@@ -13,4 +13,4 @@ DECISIONS, FIGURES = (*declare.DECISIONS, *faults.DECISIONS), (*declare.FIGURES,
 PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifier + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "aux.v_low"))
 
-__all__ = ["AFTER_CLAMP", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "PLATES", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NODE_PLACES", "PLATES", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

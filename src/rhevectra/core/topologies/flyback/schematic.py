@@ -9,6 +9,9 @@ from rhevectra.core.basis.sheet import reader
 
 Place = tuple[float, float]
 
+NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (8, 6), "left", "primary"), ("drain", (40, 41), "right", "primary"), ("out1", (92, 6), "right", "secondary"))
+"""Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
+
 
 @dataclass(frozen=True, slots=True)
 class Symbol:
