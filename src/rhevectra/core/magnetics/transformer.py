@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.corners import Array, pick
 from rhevectra.core.formulas import copper, magnetics
 from rhevectra.core.magnetics import winding
 from rhevectra.core.magnetics.copper_loss import Section, stack_loss
@@ -224,7 +224,7 @@ def core_loss(need: TransformerNeed, turns: Any, eff: dict[str, Any], temperatur
 def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> list[float]:
     """Copper loss of each winding of one candidate by one-dimensional layer theory on all harmonics [W]."""
     def one(x: Any) -> Any:
-        return float(np.broadcast_to(x, trial.gap.shape)[at])
+        return pick(x, at)
     laid = [Laid(*(one(getattr(x, n)) for n in x.__dataclass_fields__)) for x in trial.laid]
     sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), laid[s.winding]) for s in trial.sections]
     width = float(win.width[at[0]] - 2 * need.margin)

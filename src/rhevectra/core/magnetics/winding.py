@@ -44,11 +44,10 @@ class Laid:
 
     def pick(self, index: Any) -> "Laid":
         """Along the last axis the chosen option of each candidate (core, candidate)."""
-        rows, columns = np.ogrid[: index.shape[0], : index.shape[1]]
+        flat = index + self.height.shape[-1] * np.arange(index.size).reshape(index.shape)
 
         def take(x: Any) -> Any:
-            x = x if np.shape(x) == self.height.shape else np.broadcast_to(x, self.height.shape)
-            return x[rows, columns, index]
+            return x.take(index if np.ndim(x) == 1 else flat)
         return Laid(*(take(getattr(self, n)) for n in self.__dataclass_fields__))
 
     def at(self, index: Any) -> "Laid":

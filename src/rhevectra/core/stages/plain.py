@@ -211,15 +211,15 @@ def _harmonics(work: Work, b: Bulk) -> None:
     part = Bulk(**{name: getattr(b, name)[pick] for name in b.__dataclass_fields__})
     f_line = np.broadcast_to(grid.f_line, part.v_valley.shape)
     values = rectifier.line_harmonics(part, f_line, ORDERS)
-    power = float(part.p_line.max())
+    power, factor, first = float(part.p_line.max()), float(part.power_factor.min()), float(values[..., 0].max())
+    current = sheet.rows["inlet.i_rms"]
     for k, order in enumerate(ORDERS):
-        row = sheet.solved(f"inlet.harmonic_{order}", values[..., k], "A", f"Fourier integral of the solved line current at {grid.lines[line]:g} V, full load", line_current=sheet.rows["inlet.i_rms"])
+        sheet.solved(f"inlet.harmonic_{order}", values[..., k], "A", f"Fourier integral of the solved line current at {grid.lines[line]:g} V, full load", line_current=current)
         if order == 1:
             continue
-        limit = limits.harmonic_limit(need.harmonics_class, int(order), power, float(values[..., 0].max()), float(part.power_factor.min()))
+        limit = limits.harmonic_limit(need.harmonics_class, int(order), power, first, factor)
         if limit is not None:
             sheet.given(f"inlet.harmonic_limit_{order}", limit, "A", "standard", f"class {need.harmonics_class}, {limits.HARMONICS_EDITION}")
-        del row
 
 
 def _losses(work: Work, plan: dict[str, Any], rows: dict[str, Any], b: Bulk) -> dict[str, Any]:

@@ -5,14 +5,16 @@ change is small; and once more on the recording sheet, so that every number of t
 explains itself. What one pass takes from the pass before (`before`) is then a `solved` row.
 """
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from functools import cache
 from typing import Any
 
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.fixed_point import FixedPoint
+from rhevectra.core.basis.fused import Fused
 from rhevectra.core.basis.sheet import Quick, Sheet, plain
 from rhevectra.core.formulas import clamp, flyback, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
@@ -25,11 +27,10 @@ _COUNTS = {"r_core": 5.0, "e_off": 5.0}
 """Values that reach the next pass only through a drop or a loss a fraction of the whole: a change counts that many times less."""
 
 
-def _column(of: Mapping[str, float]) -> Array:
-    return np.array([[of.get(k, 0.0)] for k in _CARRIED])
-
-
-_OWN, _TIME, _PEAK, _MEAN = (_column(x) for x in (_COUNTS, {"t_off": 1.0, "t_com": 1.0, "t_rise": 1.0, "t_ramp": 10.0}, {"i_end": 1.0, "i_start": 10.0}, {"i_core": 1.0, "i_secondary": 10.0, "i_mean": 10.0}))
+_OWN = np.array([[_COUNTS.get(k, 0.0)] for k in _CARRIED])
+_AGAINST = {"t_busy": {"t_off": 1.0, "t_com": 1.0, "t_rise": 1.0, "t_ramp": 10.0}, "i_one": {"i_end": 1.0, "i_start": 10.0}, "i_given": {"i_core": 1.0, "i_secondary": 10.0, "i_mean": 10.0}}
+"""What the change of a value counts against: the conducting time, the peak current, all current the core gives; times a factor."""
+_WEIGHTS = np.array([[of.get(k, 0.0) for of in _AGAINST.values()] for k in _CARRIED])
 
 
 @dataclass(frozen=True)
@@ -206,8 +207,10 @@ def first_guess(s: Stage) -> dict[str, Any]:
     t_off = np.minimum(flyback.discharge_time_dcm(lm, flyback.discharge_peak_dcm(v_or, q, lm), v_or), off)
     i_one = np.where(s.is_limit, plain(s.i_limit), flyback.discharge_peak_ccm(q, 0.0, 0.0, t_off, v_or, lm))
     i_end = flyback.current_at_end(i_one, v_or, t_off, lm)
-    i_rms = np.sqrt(fs * t_off * (i_one * i_one + i_one * i_end + i_end * i_end) / 3)
-    return {"i_core": zero + i_clamp, "e_off": zero, "t_off": zero + t_off, "t_com": zero, "i_end": zero + i_end, "t_ramp": zero + t_off * v_or / v_bus, "r_core": zero + 50 * v_or / i_sum,
+    i_rms, t_ramp, m = np.sqrt(fs * t_off * (i_one * i_one + i_one * i_end + i_end * i_end) / 3), t_off * v_or / v_bus, s.core
+    reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], s.core_temperature, m["loss_t_min_c"])
+    p_core = magnetics.core_loss_two_slope(s.volume, s.extra["kappa"], reference, flyback.flux_swing(v_or, t_off, plain(s.np), s.area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], fs, t_ramp, t_off)
+    return {"i_core": zero + i_clamp, "e_off": zero, "t_off": zero + t_off, "t_com": zero, "i_end": zero + i_end, "t_ramp": zero + t_ramp, "r_core": zero + flyback.core_resistance(fs, v_bus, t_ramp, v_or, t_off, p_core),
             "i_start": zero + i_end, "i_secondary": zero + i_rms, "t_rise": zero, "i_mean": zero + 0.5 * fs * t_off * (i_one + i_end)}
 
 
@@ -220,36 +223,50 @@ class Settled:
     change: float
 
 
+_CORE_KEYS = ("loss_ref_w_m3", "loss_t_curvature_1_k2", "loss_t_min_c", "loss_f_ref_hz", "loss_alpha", "loss_b_ref_t", "loss_beta")
+_SCALARS = ("v_out", "v_forward", "r_rectifier", "r_winding", "np", "lp", "leakage", "c_node", "r_switch", "r_primary", "t_fall", "fs", "f_floor", "i_floor", "clamp_r", "clamp_c", "clamp_vf",
+            "area", "volume", "core_temperature")
+_CORNERED = ("v_bus", "i_limit", "is_limit")
+
+
+def _numbers(s: Stage, line: Callable[[Any], Any]) -> dict[str, Any]:
+    """The stage as named numbers; `line` lays what differs from corner to corner out in one row."""
+    return ({n: getattr(s, n) for n in _SCALARS} | {n: line(getattr(s, n)) for n in _CORNERED} | {f"i{k}": line(i) for k, i in enumerate(s.i_outputs)} | {f"n{k}": n for k, n in enumerate(s.ns)}
+            | {k: s.core[k] for k in _CORE_KEYS} | {"kappa": s.extra["kappa"]})
+
+
+@cache
+def _passes(outputs: int) -> Fused:
+    """The pass of a stage with that many secondaries (the auxiliary one included), traced."""
+    def one_pass(f: Mapping[str, Any], x: Mapping[str, Any]) -> dict[str, Any]:
+        s = Stage(**{n: f[n] for n in (*_SCALARS, *_CORNERED)}, i_outputs=tuple(f[f"i{k}"] for k in range(outputs)), ns=tuple(f[f"n{k}"] for k in range(outputs)), core={k: f[k] for k in _CORE_KEYS}, extra={"kappa": f["kappa"]})
+        quick = Quick()
+        new = advance(quick, s, x)
+        new |= _at_turn_on(quick, s, new)
+        return new | _energy(quick, s, new) | {"t_busy": new["t_ramp"] + new["t_rise"] + new["t_off"], "i_given": new["i_sum"] + new["i_core"]}
+    fixed = (*_SCALARS, *_CORNERED, *(f"i{k}" for k in range(outputs)), *(f"n{k}" for k in range(outputs)), *_CORE_KEYS, "kappa")
+    return Fused(one_pass, fixed, tuple(_CARRIED), (*_CARRIED, *_AGAINST))
+
+
 def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSES, tolerance: float = 1e-4) -> Settled:
-    """Iterate on bare numbers until the largest change of a pass (see `_scale`) is below the tolerance."""
+    """Iterate on bare numbers until the largest change of a pass (see `_WEIGHTS`) is below the tolerance."""
     shape = np.broadcast_shapes(np.shape(s.v_bus), *(np.shape(i) for i in s.i_outputs))
-    quick, flat, settle, change = Quick(), _flat(s, shape), FixedPoint(_POSITIVE), np.inf
+
+    zero = np.zeros(shape)
+
+    def line(x: Any) -> Array:
+        return np.asarray(x if np.shape(x) == shape else zero + x).ravel()
+    run, settle, change = _passes(len(s.ns)).bind(_numbers(s, line)), FixedPoint(_POSITIVE), np.inf
     start = before or first_guess(s)
-    x, new = np.stack([np.broadcast_to(start[k], shape).ravel() for k in _CARRIED]), {}
+    x = used = np.array([line(start[k]) for k in _CARRIED])
     for _ in range(passes):
-        new = advance(quick, flat, dict(zip(_CARRIED, x, strict=True)))
-        g = np.empty_like(x)
-        for row, k in zip(g, _CARRIED, strict=True):
-            row[:] = new[k]
-        x, change = settle(x, g, _scale(new, g))
+        new = np.array(run.once(x))
+        g, used = new[: len(x)], x
+        x, change = settle(x, g, _OWN * np.abs(g) + _WEIGHTS @ new[len(x) :] + 1e-15)
         if change < tolerance:
             break
-    new |= _at_turn_on(quick, flat, new)
-    new |= _energy(quick, flat, new)
-    whole = {k: v.reshape(shape) if np.size(v) == x.shape[1] and np.ndim(v) else v for k, v in new.items()}
+    whole = {k: v.reshape(shape) if v.size == x.shape[1] else v for k, v in run.finish(used).items()}
     return Settled({k: v.reshape(shape) for k, v in zip(_CARRIED, x, strict=True)}, whole, change)
-
-
-def _scale(new: Mapping[str, Any], g: Array) -> Array:
-    """What a change counts against: the conducting time, the peak current, all current the core gives, or the value itself."""
-    return _OWN * np.abs(g) + _TIME * (new["t_ramp"] + new["t_rise"] + new["t_off"]) + _PEAK * new["i_one"] + _MEAN * (new["i_sum"] + new["i_core"]) + 1e-15
-
-
-def _flat(s: Stage, shape: tuple[int, ...]) -> Stage:
-    """The stage with its arrays laid out in one line: the same numbers, half the time per pass."""
-    def line(x: Any) -> Any:
-        return np.broadcast_to(x, shape).ravel() if np.ndim(x) else x
-    return replace(s, v_bus=line(s.v_bus), i_outputs=tuple(line(i) for i in s.i_outputs), i_limit=line(s.i_limit), is_limit=line(s.is_limit))
 
 
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
