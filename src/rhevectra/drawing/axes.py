@@ -6,7 +6,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
-from rhevectra.drawing.display import FrameInfo, Picture
+from rhevectra.drawing.display import FrameInfo, Picture, Points
 
 _PREFIXED = ("s", "Hz", "A primary")
 """Units of the horizontal axis that take a prefix; others are words."""
@@ -18,6 +18,21 @@ def round_step(span: float, wanted: int) -> float:
     raw = max(span, 1e-30) / max(wanted, 1)
     power = 10.0 ** math.floor(math.log10(raw))
     return next(m * power for m in (1, 2, 5, 10) if m * power >= raw * 0.999)
+
+
+def thinned(x: Array, y: Array, slack: float = 0.02) -> Points:
+    """A curve without the points that lie within `slack` [mm] of the line between their neighbours, in a few sweeps: a stroke costs by the point."""
+    for _ in range(4):
+        if len(x) < 5:
+            break
+        ends, middle = slice(0, -2, 2), slice(1, -1, 2)
+        after = slice(2, None, 2)
+        dx, dy = x[after] - x[ends], y[after] - y[ends]
+        off = np.abs(dx * (y[middle] - y[ends]) - dy * (x[middle] - x[ends]))
+        keep = np.ones(len(x), bool)
+        keep[middle] = (off > slack * np.hypot(dx, dy)) | ((x[middle] - x[ends]) * (x[middle] - x[after]) > 0) | ((y[middle] - y[ends]) * (y[middle] - y[after]) > 0)
+        x, y = x[keep], y[keep]
+    return list(zip(x.tolist(), y.tolist(), strict=True))
 
 
 class Frame:
@@ -72,15 +87,17 @@ class Frame:
 
     def pale(self, x: Array, y: Array) -> None:
         """A trace of the held design, behind those of the present one and without a read-out."""
-        xs = self.left + (np.clip(np.asarray(x), self.x0, self.x1) - self.x0) / (self.x1 - self.x0) * self.width
+        self.picture.line(self._curve(np.clip(np.asarray(x), self.x0, self.x1), y), "pale", 0.9)
+
+    def _curve(self, x: Array, y: Array) -> Points:
+        """Data as points of the picture, cut off at the frame's levels."""
+        xs = self.left + (np.asarray(x) - self.x0) / (self.x1 - self.x0) * self.width
         ys = self.top + (self.y1 - np.clip(np.asarray(y), self.y0, self.y1)) / (self.y1 - self.y0) * self.height
-        self.picture.line(list(zip(xs.tolist(), ys.tolist(), strict=True)), "pale", 0.9)
+        return thinned(xs, ys)
 
     def trace(self, name: str, x: Array, y: Array, role: str, width: float = 0.45, dashed: bool = False) -> None:
         """Draw one trace; its data is kept for the cursor and the export."""
-        xs = self.left + (np.asarray(x) - self.x0) / (self.x1 - self.x0) * self.width
-        ys = self.top + (self.y1 - np.clip(np.asarray(y), self.y0, self.y1)) / (self.y1 - self.y0) * self.height
-        self.picture.line(list(zip(xs.tolist(), ys.tolist(), strict=True)), role, width, dashed)
+        self.picture.line(self._curve(x, y), role, width, dashed)
         self.picture.data[f"{name} x [{self.x_unit}]"], self.picture.data[f"{name} [{self.y_unit}]"] = np.asarray(x), np.asarray(y)
         self.names.append(name)
 

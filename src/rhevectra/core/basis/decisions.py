@@ -1,12 +1,11 @@
 """Decisions: what may be chosen, by rule, by a person (pinned) or by a reading (measured)."""
 
-import difflib
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.errors import InputError, nearest
 from rhevectra.core.basis.sheet import Refused, Row, Sheet
 
 
@@ -38,7 +37,7 @@ class DecisionSpec:
         if self.kind == "choice":
             names = self.options or tuple(choices)
             if not isinstance(value, str) or value not in names:
-                near = difflib.get_close_matches(str(value), names, 1)
+                near = nearest(str(value), names)
                 raise InputError(where, f"{value!r} is not known" + (f" (nearest: {near[0]})" if near else ""), self.accepted(choices))
             return value
         number = isinstance(value, int | float) and not isinstance(value, bool)

@@ -1,5 +1,7 @@
 """The two ways an input can be wrong. Each carries one clear sentence for a person."""
 
+from collections.abc import Iterable
+
 
 class InputError(ValueError):
     """Something a person wrote cannot be used: where it stands, what is wrong, what is accepted."""
@@ -12,3 +14,10 @@ class InputError(ValueError):
 
 class NotAQuantity(InputError):
     """A text that is not an engineering number of the expected unit."""
+
+
+def nearest(word: str, known: Iterable[str], count: int = 1) -> list[str]:
+    """Known names that a mistyped one may have meant, the likeliest first."""
+    import difflib  # wanted only where something is mistyped
+
+    return difflib.get_close_matches(word, list(known), count, 0.45)

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
-from importlib.resources import files
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -94,7 +94,7 @@ def check_rows(table: str, raw: Iterable[Mapping[str, Any]], where: str) -> tupl
 
 
 def _shipped_text(table: str) -> str:
-    return (files(__package__) / f"{table}.csv").read_text(encoding="utf-8")
+    return (Path(__file__).parent / f"{table}.csv").read_text(encoding="utf-8")
 
 
 @cache

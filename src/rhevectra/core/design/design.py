@@ -8,7 +8,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Corner, Grid, pick
 from rhevectra.core.basis.decisions import DecisionSpec, Measured
-from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.errors import InputError, nearest
 from rhevectra.core.basis.findings import MUST_FIX, Finding
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row
@@ -77,9 +77,7 @@ class Design:
     def row(self, id: str) -> Row:
         """A row by id (InputError naming near ids)."""
         if id not in self.rows:
-            import difflib
-
-            near = difflib.get_close_matches(id, self.rows, 3, 0.5)
+            near = nearest(id, self.rows, 3)
             raise InputError("id", f"{id!r} is not a figure or decision of this design", ", ".join(near) or "an id printed by size --json")
         return self.rows[id]
 

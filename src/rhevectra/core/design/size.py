@@ -1,6 +1,5 @@
 """`size()`: requirement and decisions in, one Design out. Pure: no file, no clock, no random number."""
 
-import difflib
 from collections.abc import Mapping
 from types import ModuleType
 from typing import Any
@@ -9,7 +8,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import LOADS, Grid, Point
 from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured
-from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.errors import InputError, nearest
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
@@ -36,7 +35,7 @@ def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec], catal
     good, unknown = {}, []
     for id, value in pins.items():
         if id not in specs:
-            near = difflib.get_close_matches(id, specs, 1, 0.4)
+            near = nearest(id, specs)
             unknown.append((id, near[0] if near else ""))
             continue
         good[id] = specs[id].check(value, catalogue[specs[id].table].names if specs[id].table else ())

@@ -13,7 +13,16 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.formula import formula
 from rhevectra.core.formulas.line_pulse import Pulse, end, first_end, half_cycle, pulse, solution
 
-_FINE, _COARSE = (np.polynomial.legendre.leggauss(n) for n in (32, 10))
+
+def gauss(count: int) -> tuple[Array, Array]:
+    """Nodes and weights of Gauss's quadrature over −1 to 1 (eigenvalues of the Legendre recurrence: Golub and Welsch 1969, from memory)."""
+    k = np.arange(1, count)
+    beside = k / np.sqrt(4.0 * k * k - 1)
+    nodes, vectors = np.linalg.eigh(np.diag(beside, 1) + np.diag(beside, -1))
+    return nodes, 2 * np.square(vectors[0])
+
+
+_FINE, _COARSE = gauss(32), gauss(10)
 """Nodes and weights over a conduction pulse: fine enough for the 39th harmonic; enough for valley, crest and rms."""
 RESIDUAL, ROUGH = 1e-4, 2e-3
 """Largest miss of a period, as a share of the crest, that counts as periodic: for figures, and for choosing parts by."""

@@ -1,6 +1,6 @@
 """Theme roles: the light theme's colours, the shipped typeface, the style sheet made from them."""
 
-from importlib.resources import files
+from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
@@ -43,7 +43,7 @@ def contrast(a: str, b: str) -> float:
 
 def load_fonts() -> None:
     """Register the shipped typeface."""
-    folder = files(__package__) / "fonts"
+    folder = Path(__file__).parent / "fonts"
     for name in ("SourceSansPro-Regular.ttf", "SourceSansPro-Semibold.ttf"):
         QFontDatabase.addApplicationFontFromData((folder / name).read_bytes())
 
