@@ -294,7 +294,7 @@ def test_nonsense_gets_its_sentence_at_its_field_and_the_last_good_design_stays(
             assert row.note.objectName() == "problem" and "?!" in row.note.text(), name
             assert window.session.design is before
             row.show_need(window.session.document.requirement)
-    for edits in window.ask.output_edits:
+    for edits in window.ask.outputs.edits:
         for edit in edits[1:]:
             text = edit.text()
             edit.setFocus()

@@ -24,6 +24,7 @@ from rhevectra.ui.views.ledger import MOVED
 def type_into(qtbot, edit: QLineEdit, text: str) -> None:
     edit.setFocus()
     edit.selectAll()
+    qtbot.keyClick(edit, Qt.Key.Key_Delete)
     qtbot.keyClicks(edit, text)
     qtbot.keyClick(edit, Qt.Key.Key_Return)
 
@@ -116,11 +117,34 @@ def test_asking_for_another_requirement(qtbot, window):
     window.go("Ask")
     type_into(qtbot, window.ask.fields["Voltage"].editor, "180-265")
     assert window.session.document.requirement.mains.v_min == 180.0 and window.session.design.grid.lines[0] == 180.0
-    type_into(qtbot, window.ask.output_edits[0][2], "1.2")
+    type_into(qtbot, window.ask.outputs.edit(0, "Current, full"), "1.2")
     assert window.session.document.requirement.outputs[0].current_max == 1.2 and window.session.document.requirement.outputs[0].current_peak == 1.2
     window.undo()
     window.undo()
     assert encode(window.session.document) == encode(Session.of_text(demo.text(), "demo").document)
+
+
+def test_an_adjustable_output_and_a_load_step_are_asked_for_on_the_form(qtbot, window):
+    window.go("Ask")
+    row = window.ask.outputs
+    type_into(qtbot, row.edit(0, "Step dips by"), "0.5")
+    assert "load step" in window.ask.problem.text() and window.session.document.requirement.outputs[0].load_step is None
+    row.show_need(window.session.document.requirement)
+    type_into(qtbot, row.edit(0, "Load step"), "0.5-2.5")
+    step = window.session.document.requirement.outputs[0].load_step
+    assert (step.low, step.high, step.deviation) == (0.5, 2.5, pytest.approx(1.2)) and row.edit(0, "Step dips by").text() == "1.20 V"
+    type_into(qtbot, row.edit(0, "Step dips by"), "600m")
+    assert window.session.design.figure("output1.step").limit == pytest.approx(0.6)
+    before = window.session.design.figure("transformer.v_reflected").value
+    type_into(qtbot, row.edit(0, "Adjustable"), "20-28")
+    out = window.session.document.requirement.outputs[0]
+    assert (out.voltage_min, out.voltage, out.voltage_max) == (20.0, 24.0, 28.0) and out.magnitude == 28.0
+    assert window.session.design.row("load.v_main").value == 28.0 and window.session.design.row("load.v_main_least").value == 20.0 and before > 0
+    type_into(qtbot, row.edit(0, "Adjustable"), "25-28")
+    assert "order" in window.ask.problem.text() and window.session.document.requirement.outputs[0] == out
+    type_into(qtbot, row.edit(0, "Adjustable"), "")
+    type_into(qtbot, row.edit(0, "Load step"), "")
+    assert window.session.document.requirement.outputs[0].magnitude == 24.0 and window.session.document.requirement.outputs[0].load_step is None
 
 
 def test_forcing_a_small_core_names_what_breaks_and_the_finding_leads_to_the_cure(qtbot, window):

@@ -1,17 +1,15 @@
 """Ask: the requirement on one page, with the cautions."""
 
 from collections.abc import Callable
-from dataclasses import replace
-from typing import Any
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.basis.quantities import parse, show
-from rhevectra.core.basis.requirement import Output, Requirement
+from rhevectra.core.basis.requirement import Requirement
 from rhevectra.project.document import Document
-from rhevectra.ui.views.ask_fields import MAINS_FIELDS, PLACE_FIELDS, Field, percent
+from rhevectra.ui.views.ask_fields import MAINS_FIELDS, PLACE_FIELDS, Field
+from rhevectra.ui.views.ask_outputs import OutputsTable
 
 CAUTIONS = ("Mains and the bus behind it kill, also minutes after switch-off: discharge, wait, then measure before touching. First power-up through an isolation transformer and a series lamp. "
             "These figures are a starting point for a qualified person, who answers for the design, its testing and the local codes. Insulation, creepage and clearance are to be confirmed "
@@ -99,7 +97,9 @@ class AskView(QWidget):
         row.addWidget(self._card("Mains", MAINS_FIELDS), 1)
         row.addWidget(self._card("Surroundings and safety", PLACE_FIELDS), 1)
         self._column.addLayout(row)
-        self._column.addWidget(self._outputs_card())
+        self.outputs = OutputsTable(self)
+        self.outputs.changed.connect(self._try)
+        self._column.addWidget(self._wrap("Outputs (the first is regulated unless another is)", self.outputs))
         caution = QLabel(CAUTIONS, self)
         caution.setWordWrap(True)
         caution.setObjectName("muted")
@@ -131,22 +131,6 @@ class AskView(QWidget):
             self.fields[f.label] = made
         return self._wrap(title, inner)
 
-    def _outputs_card(self) -> QFrame:
-        inner = QWidget(self)
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(0, 0, 0, 0)
-        self._outputs = QGridLayout()
-        column.addLayout(self._outputs)
-        buttons = QHBoxLayout()
-        for text, slot in (("Add output", self._add_output), ("Remove last", self._remove_output)):
-            button = QPushButton(text, inner)
-            button.clicked.connect(slot)
-            buttons.addWidget(button)
-        buttons.addStretch(1)
-        column.addLayout(buttons)
-        self.output_edits: list[list[QLineEdit]] = []
-        return self._wrap("Outputs (the first is regulated unless another is)", inner)
-
     def show_document(self, document: Document) -> None:
         """Show the requirement of a document."""
         need = self._need = document.requirement
@@ -154,40 +138,7 @@ class AskView(QWidget):
         self.problem.setText("")
         for f in self.fields.values():
             f.show_need(need)
-        self._show_outputs(need)
-
-    _COLUMNS = (("name", "Name", ""), ("voltage", "Voltage", "V"), ("current_max", "Current, full", "A"), ("current_min", "Current, least", "A"), ("current_peak", "Current, peak", "A"),
-                ("peak_duration", "Peak lasts", "s"), ("ripple_pp", "Ripple, pp", "V"), ("tolerance", "Tolerance", "%"))
-
-    def _show_outputs(self, need: Requirement) -> None:
-        if len(self.output_edits) != len(need.outputs):
-            self._build_outputs(len(need.outputs))
-        for edits, out in zip(self.output_edits, need.outputs, strict=True):
-            for edit, (name, _label, unit) in zip(edits, self._COLUMNS, strict=True):
-                value = getattr(out, name)
-                edit.setText(value if name == "name" else f"{value * 100:g} %" if unit == "%" else f"{value:g} {unit}" if name == "voltage" else show(value, unit))
-
-    def _build_outputs(self, count: int) -> None:
-        while self._outputs.count():
-            item = self._outputs.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                widget.deleteLater()
-        for c, (_name, label, _unit) in enumerate(self._COLUMNS):
-            head = QLabel(label, self)
-            head.setObjectName("muted")
-            self._outputs.addWidget(head, 0, c)
-        self.output_edits = []
-        for r in range(count):
-            edits = []
-            for c, (_name, label, unit) in enumerate(self._COLUMNS):
-                edit = QLineEdit(self)
-                edit.setAccessibleName(f"output {r + 1} {label}")
-                edit.setToolTip(f"{label}{f' in {unit}' if unit else ''}")
-                edit.editingFinished.connect(lambda r=r, c=c: self._commit_output(r, c))
-                self._outputs.addWidget(edit, r + 1, c)
-                edits.append(edit)
-            self.output_edits.append(edits)
+        self.outputs.show_need(need)
 
     def _commit(self, label: str, text: str) -> None:
         row = self.fields[label]
@@ -195,29 +146,6 @@ class AskView(QWidget):
             return
         if not self._try(lambda need: row.field.write(need, text)):
             row.show_problem(self.problem.text())
-
-    def _commit_output(self, r: int, c: int) -> None:
-        name, label, unit = self._COLUMNS[c]
-        text = self.output_edits[r][c].text()
-
-        def change(need: Requirement) -> Requirement:
-            value: Any = text if name == "name" else percent(text, label) if unit == "%" else parse(text, unit, label)
-            old = need.outputs[r]
-            changes = {name: value}
-            if name == "voltage":
-                changes |= {"voltage_min": None, "voltage_max": None, "ripple_pp": None, "name": f"{value:g} V" if old.name == f"{old.voltage:g} V" else old.name}
-            if name == "current_max" and old.current_peak == old.current_max:
-                changes["current_peak"] = None
-            outs = list(need.outputs)
-            outs[r] = replace(old, **changes)
-            return replace(need, outputs=tuple(outs))
-        self._try(change)
-
-    def _add_output(self) -> None:
-        self._try(lambda need: replace(need, outputs=(*need.outputs, Output(voltage=12.0, current_max=0.5))))
-
-    def _remove_output(self) -> None:
-        self._try(lambda need: replace(need, outputs=need.outputs[:-1]))
 
     def _try(self, change: Callable[[Requirement], Requirement]) -> bool:
         if self._need is None:
