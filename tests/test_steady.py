@@ -2,6 +2,7 @@
 
 import json
 import random
+import re
 
 import numpy as np
 import pytest
@@ -199,6 +200,25 @@ def test_the_command_prints_one_object_and_writes_waveforms(tmp_path, capsys):
     assert main(["steady", str(path), "--period", "-1"]) == 2
 
 
+@pytest.mark.parametrize(("conductance", "word"), [(2e-5, ""), (-2e-5, "does not last")])
+def test_a_period_that_would_not_last_says_so(conductance, word, tmp_path, capsys):
+    """A capacitor with a conductance, positive or negative, and a pulsed current: the multiplier is exp(−G·T/C) in closed form."""
+    path = tmp_path / "n.cir"
+    path.write_text(f"growth\nI1 0 a PULSE(0 1m 0 10n 10n 4u 10u)\nC1 a 0 1n\nG1 a 0 a 0 {conductance}\nR1 a 0 1g\n.end\n", encoding="utf-8")
+    assert main(["steady", str(path), "--period", "10u", "--json"]) == 0
+    out, err = capsys.readouterr()
+    data = json.loads(out)
+    assert data["multiplier"] == pytest.approx(np.exp(-(conductance + 1e-9) * 10e-6 / 1e-9), rel=1e-6) and (word in err) and (not word) == (not err)
+    assert data["nodes"]["a"]["avg"] == pytest.approx(1e-3 * 4.01e-6 / 10e-6 / (conductance + 1e-9), rel=1e-4)
+
+
+def test_tiny_resistances_close_the_period_too():
+    """Switches and diodes of 1 µΩ: the residual does not stop at a floor."""
+    for name in ("flyback with RCD", "LLC at resonance", "forward, two switches"):
+        text, period = CIRCUITS[name]
+        assert steady(read(re.sub(r"(RON|RS)=[^ )]+", r"\1=1u", text)), period).residual < 1e-8, name
+
+
 def test_the_exported_demo_agrees_with_the_sizing(demo_design, tmp_path):
     """The netlist of the design at four corners in the engine: currents and output within 1 %, clamp within 3 % of the figures (both are ours; the simulator stands between them elsewhere)."""
     from rhevectra.app.netlist import corner_for, netlist_text
@@ -212,8 +232,6 @@ def test_the_exported_demo_agrees_with_the_sizing(demo_design, tmp_path):
         assert data["nodes"]["out1"]["avg"] == pytest.approx(24.0, rel=0.01)
         assert data["elements"]["ccl"]["v"]["avg"] == pytest.approx(at("clamp.v"), rel=0.03)
         assert m.found.residual < 1e-8
-
-
 
 
 def test_the_exact_period_of_a_design_agrees_with_its_figures_at_many_corners(demo_design):

@@ -64,6 +64,7 @@ def _steady(args: argparse.Namespace) -> int:
     from rhevectra.app.steady import run, waveforms
     from rhevectra.core.circuit.parts import NoSteadyState
     from rhevectra.core.circuit.read import number
+    from rhevectra.core.circuit.steady import UNSTABLE
     from rhevectra.project.store import write_text
 
     period = number(args.period, 0)
@@ -83,6 +84,8 @@ def _steady(args: argparse.Namespace) -> int:
         if args.json:
             print(json.dumps({"period": period, "converged": False, "reason": str(problem)}, ensure_ascii=False))
         return INFEASIBLE
+    if data["multiplier"] > UNSTABLE:
+        print(f"rhevectra: {path.name}: this period does not last: a small disturbance grows by {data['multiplier']:.3g} in each", file=sys.stderr)
     if args.csv:
         write_text(args.csv, waveforms(found))
     if args.json:

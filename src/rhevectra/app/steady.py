@@ -16,7 +16,7 @@ def run(text: str, period: float) -> tuple[dict[str, Any], Measures]:
     """The object that `steady --json` prints, and the measures behind it. Raises InputError for a wrong netlist, NoSteadyState."""
     found = steady(read(text), period)
     measures = Measures(found)
-    data = {"period": period, "converged": True, "residual": found.residual, "events": len(found.period.events), "elapsed": found.elapsed, **measures.table()}
+    data = {"period": period, "converged": True, "residual": found.residual, "multiplier": found.multiplier, "events": len(found.period.events), "elapsed": found.elapsed, **measures.table()}
     return data, measures
 
 

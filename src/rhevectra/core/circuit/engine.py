@@ -1,9 +1,9 @@
 """One period of a switched network, exactly: intervals of matrix exponentials between events found by root finding."""
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
-from scipy.linalg import expm
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit.equations import Equations, Tied
@@ -11,10 +11,14 @@ from rhevectra.core.circuit.parts import NoSteadyState, Source
 
 MOST_EVENTS = 4000
 """Events in one period beyond which an element is called chattering."""
+CROWD, CROWDED = 60, 1e-5
+"""So many events within this share of the period are chattering too: no ring of a circuit worth its period is that fast."""
 HALVINGS = 40
 SMOOTH, TERMS = 0.4, 12
 """A piece in which the fastest motion turns by less than this many radians is a power series of this many terms."""
+_POWERS = np.arange(TERMS, dtype=float)
 BLOCK = 64
+_any = np.logical_or.reduce
 PROBE = 1e-8
 """Share of the period after which an entered combination must hold."""
 
@@ -37,14 +41,27 @@ class Propagators:
     tied: Tied
     halves: dict[int, Array] = field(default_factory=dict)
     powers: Array | None = None
-    probe: Array | None = None
+    watched: dict[int, Array] = field(default_factory=dict)
     whole: dict[float, Array] = field(default_factory=dict)
 
-    def moment(self, length: float) -> Array:
-        """Over the short time after which an entered combination is judged."""
-        if self.probe is None:
-            self.probe = np.asarray(expm(self.tied.F * length))
-        return self.probe
+    @cached_property
+    def unit(self) -> float:
+        """What powers of the system are counted in, so that they stay in range: its fastest motion [1/s]."""
+        return max(self.tied.fastest, 1.0)
+
+    @cached_property
+    def terms(self) -> Array:
+        """(F/unit)^n / n! for n below TERMS, stacked: any short exponential is a weighted sum of them."""
+        stack = np.empty((TERMS, *self.tied.F.shape))
+        stack[0] = np.eye(len(self.tied.F))
+        for n in range(1, TERMS):
+            stack[n] = stack[n - 1] @ self.tied.F / (self.unit * n)
+        return stack
+
+    @cached_property
+    def flat(self) -> Array:
+        """The same terms as rows of numbers."""
+        return self.terms.reshape(TERMS, -1)
 
     def half(self, k: int) -> Array:
         """Over the scan step divided by 2^k: a power series where that is short, else the square of the next half."""
@@ -56,20 +73,27 @@ class Propagators:
 
     def series(self, length: float) -> Array:
         """The exponential over a length in which nothing turns far, as a power series."""
-        term = total = np.eye(len(self.tied.F))
-        for n in range(1, TERMS):
-            term = term @ self.tied.F * (length / n)
-            total = total + term
-        return np.asarray(total)
+        return np.asarray(((length * self.unit) ** _POWERS @ self.flat).reshape(self.tied.F.shape))
+
+    def judged(self, k: int) -> Array:
+        """`half(k)` with the guards at its end below it."""
+        if k not in self.watched:
+            self.watched[k] = np.vstack([self.half(k), self.tied.events @ self.half(k)])
+        return self.watched[k]
 
     def block(self) -> Array:
         """Over 1, 2 … BLOCK scan steps, stacked (BLOCK, y, y)."""
         if self.powers is None:
-            out = [self.half(0)]
-            for _ in range(BLOCK - 1):
-                out.append(out[-1] @ out[0])
-            self.powers = np.stack(out)
+            out = self.half(0)[None]
+            while len(out) < BLOCK:
+                out = np.concatenate([out, out[-1] @ out])
+            self.powers = out
         return self.powers
+
+    def along(self, y: Array, count: int) -> Array:
+        """y after 1, 2 … count scan steps, (count, y)."""
+        n = len(y)
+        return np.asarray((self.block().reshape(-1, n)[: count * n] @ y).reshape(count, n))
 
     def over(self, length: float) -> Array:
         """Over an interval of any length: whole scan steps, halves of one, and a power series for the rest."""
@@ -191,10 +215,13 @@ class Engine:
         tied = self.eq.tied(combination)
         if not len(tied.events):
             return None
-        later = self.of(combination).moment(PROBE * self.eq.period) @ y
-        values, after = tied.events @ y, tied.events @ later
-        size, size_after = tied.sizes @ np.abs(y), tied.sizes @ np.abs(later)
+        values = tied.events @ y
+        size = tied.sizes @ np.abs(y)
         near = 1e-9 * size + 1e-6 * self._scale
+        if (values > near).all():
+            return None
+        later = self.of(combination).over(PROBE * self.eq.period) @ y
+        after, size_after = tied.events @ later, tied.sizes @ np.abs(later)
         far = values < -near
         broken = far | ((values <= near) & (after < -(1e-9 * size_after + 1e-12 * self._scale)))
         if not broken.any():
@@ -228,8 +255,8 @@ class Engine:
                     y, time = after, end
                     continue
                 log.append((time, element))
-                if len(log) > MOST_EVENTS:
-                    raise NoSteadyState(f"{element}: more than {MOST_EVENTS} events in one period, the last at {time:.6g} s (chattering)")
+                if len(log) > MOST_EVENTS or (len(log) > CROWD and time - log[-CROWD][0] < CROWDED * eq.period):
+                    raise NoSteadyState(f"{element}: {len(log)} events in one period and no end, the last at {time:.6g} s (chattering)")
                 combination, y, sensitivity = self._cross(made.tied, guard, after, sensitivity, combination, time)
         return Period(y, sensitivity[:nx], tuple(intervals), tuple(log), combination)
 
@@ -255,7 +282,7 @@ class Engine:
             left = most - done
             count = min(BLOCK, int(left / tied.step))
             if count:
-                along = made.block()[:count] @ start
+                along = made.along(start, count)
                 values = along @ tied.events.T
                 hit = np.flatnonzero((values < -self._slack(tied, along)).any(1))
                 if len(hit):
@@ -276,22 +303,19 @@ class Engine:
 
     def _refine(self, made: Propagators, y: Array, at: float, width: float, most: float) -> tuple[float, int | None]:
         """The first violation within a step: halve until the solution is a short power series, then find the root of that."""
-        tied, k = made.tied, 0
+        tied, k, n = made.tied, 0, len(y)
         slack = self._slack(tied, y[None])[0]
         while tied.fastest * width > SMOOTH and k < HALVINGS:
             k += 1
             piece = tied.step / 2**k
             if piece >= width:
                 continue
-            after = made.half(k) @ y
-            if bool((tied.events @ after + slack).min() < 0):
+            after = made.judged(k) @ y
+            if _any(after[n:] < -slack):
                 width = piece
             else:
-                y, at, width = after, at + piece, width - piece
-        series = np.empty((TERMS, len(y)))
-        series[0] = y
-        for n in range(1, TERMS):
-            series[n] = tied.F @ series[n - 1] * (width / n)
+                y, at, width = after[:n], at + piece, width - piece
+        series = (made.terms @ y) * ((width * made.unit) ** _POWERS)[:, None]
         guards = series @ tied.events.T  # coefficients in t/width
         ends = guards.sum(0)
         roots = [(_first_root(guards[:, j]), j) for j in np.flatnonzero(ends < 0).tolist()]

@@ -14,8 +14,9 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit.parts import GROUND, Controlled, Coupling, Diode, NetlistError, Network, NoSteadyState, Part, Passive, Source, Switch
 
-SINGULAR, EMPTY, ROUNDING = 1e-12, 1e-9, 1e-14
-"""Relative singular value below which the algebraic part is undetermined; size of a tie that says nothing; share of a column that is rounding."""
+SINGULAR, EMPTY, ROUNDING, SAFE = 1e-12, 1e-9, 1e-14, 0.1
+"""Relative singular value below which the algebraic part is undetermined; size of a tie that says nothing; share of a column that is rounding;
+share of the first that a condition number must stay off for the plain solution."""
 OFF, ON, REVERSE = 0, 1, 2
 
 
@@ -185,10 +186,7 @@ class Equations:
         return self._solve(G / scale[:, None], right / scale[:, None], combination)
 
     def _solve(self, G: Array, right: Array, combination: tuple[int, ...]) -> Tied:
-        U, sigma, Vt = np.linalg.svd(G)
-        rank = int((sigma > SINGULAR * sigma[0]).sum()) if len(sigma) else 0
-        W, R = U[:, rank:], Vt[rank:].T
-        z = (Vt[:rank].T / sigma[:rank]) @ (U[:, :rank].T @ right)
+        z, W, R = _least(G, right)
         nx = len(self.states)
         pull = self._pull()
         motion = np.zeros((self.length, self.length))
@@ -284,6 +282,19 @@ class Equations:
         elif isinstance(p, Controlled):
             row = p.gain * ((self.node_row(p.nodes[2]) - self.node_row(p.nodes[3])) @ z if p.name[0] == "g" else z[self._branch[p.control]])
         return np.asarray(row)
+
+
+def _least(G: Array, right: Array) -> tuple[Array, Array, Array]:
+    """The solution of least size of G·z = right, and the left and right null spaces of G (columns)."""
+    try:
+        inverse = np.linalg.inv(G)
+        if np.linalg.norm(G) * np.linalg.norm(inverse) < SAFE / SINGULAR:
+            return np.linalg.solve(G, right), G[:, :0], G[:, :0]
+    except np.linalg.LinAlgError:
+        pass
+    U, sigma, Vt = np.linalg.svd(G)
+    rank = int((sigma > SINGULAR * sigma[0]).sum()) if len(sigma) else 0
+    return (Vt[:rank].T / sigma[:rank]) @ (U[:, :rank].T @ right), U[:, rank:], Vt[rank:].T
 
 
 def _pseudo(matrix: Array) -> tuple[Array, Array]:

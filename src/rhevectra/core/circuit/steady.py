@@ -14,6 +14,8 @@ from rhevectra.core.circuit.parts import Network, NoSteadyState, Passive
 TOLERANCE = 1e-9
 """Largest change of a state over one period, relative to the size of its kind, that counts as periodic."""
 MOST_STEPS = 400
+UNSTABLE = 1.0 + 1e-6
+"""Largest multiplier of a period that counts as lasting."""
 SHARES = (1.0, 0.5, 0.2, 0.05)
 """Shares of the Newton step tried in turn; if none makes the miss smaller, plain periods follow, each time more of them."""
 
@@ -34,6 +36,11 @@ class Steady:
     def intervals(self) -> tuple[Interval, ...]:
         """The stretches of the period, in their order."""
         return self.period.intervals
+
+    @property
+    def multiplier(self) -> float:
+        """What the worst small disturbance has become a period later, as a share; above 1 it grows: the period found does not last."""
+        return float(np.abs(np.linalg.eigvals(self.period.monodromy)).max()) if len(self.start) else 0.0
 
 
 def steady(network: Network, period: float, progress: Callable[[int, float], bool] | None = None) -> Steady:
@@ -57,7 +64,7 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
             raise NoSteadyState("cancelled")
         better = _newton(engine, equations, x, found, size)
         steps += better[3]
-        if better[2] < size:
+        if better[0] is not x:
             x, found, size = better[:3]
         else:
             plain = min(plain + 1, 12)
@@ -69,17 +76,25 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
 
 
 def _newton(engine: Engine, equations: Equations, x: Array, found: Period, size: float) -> tuple[Array, Period, float, int]:
-    """The first share of the Newton step that makes the miss smaller: start, period, miss, periods spent; the same start if none does."""
-    miss = found.end[: len(x)] - x
-    step = np.linalg.lstsq(np.eye(len(x)) - found.monodromy, miss, rcond=1e-14)[0]
+    """The first share of the Newton step that brings the root nearer: start, period, miss, periods spent; the same start if none does.
+
+    Nearness is judged by the Newton step that would follow with the same sensitivities, not by the miss: a node that rings
+    until the switch shorts it may miss by much and matter little. Source: the natural monotonicity test of damped Newton
+    methods (P. Deuflhard, from memory).
+    """
+    matrix, scale = np.eye(len(x)) - found.monodromy, _scale(x, found, equations)
+    inverse = np.linalg.pinv(matrix * scale / scale[:, None], rcond=1e-14)
+    step = inverse @ ((found.end[: len(x)] - x) / scale)
+    far = float(np.abs(step).max())
     for spent, share in enumerate(SHARES, 1):
-        trial = x + share * step
+        trial = x + share * step * scale
         try:
             there = engine.run(trial, found.last)
         except NoSteadyState:
             continue
         new = _error(trial, there, equations)
-        if new < (0.95 if share == 1.0 else 1.0 - 0.3 * share) * size:
+        left = float(np.abs(inverse @ ((there.end[: len(x)] - trial) / scale)).max())
+        if new < 0.1 * size or left < (1 - 0.25 * share) * far:
             return trial, there, new, spent
     return x, found, size, len(SHARES)
 

@@ -10,7 +10,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.measure import Measures
 from rhevectra.core.circuit.netlist import write
 from rhevectra.core.circuit.read import read
-from rhevectra.core.circuit.steady import steady
+from rhevectra.core.circuit.steady import UNSTABLE, steady
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -31,7 +31,8 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Exact:
-    """Waveforms over one period. currents by element, voltages by node, all at the instants t [s]; residual of the period."""
+    """Waveforms over one period. currents by element, voltages by node, all at the instants t [s]; residual of the period;
+    multiplier: share of a small disturbance left after it."""
 
     corner: Corner
     t: Array
@@ -41,6 +42,7 @@ class Exact:
     stretches: tuple[Stretch, ...]
     residual: float
     elapsed: float
+    multiplier: float = 0.0
 
     def stretch_at(self, t: float) -> Stretch:
         """The interval an instant lies in."""
@@ -80,12 +82,14 @@ def exact(design: Design, corner: Corner) -> Exact:
             stretches.append(Stretch(interval.start, interval.start + interval.length, name))
         before = name
     currents = {p.name: m.values("i", p.name) for p in network.parts}
-    return Exact(corner, m.samples.t, period, currents, {n: m.values("n", n) for n in found.equations.nodes}, tuple(stretches), found.residual, found.elapsed)
+    return Exact(corner, m.samples.t, period, currents, {n: m.values("n", n) for n in found.equations.nodes}, tuple(stretches), found.residual, found.elapsed, found.multiplier)
 
 
 def remarks(design: Design, found: Exact) -> list[Finding]:
-    """Where the exact waveform is worse than the sized rating by more than 3 % at its corner: both numbers."""
+    """Where the exact waveform is worse than the sized rating by more than 3 % at its corner, both numbers; and a period that does not last."""
     out = []
+    if found.multiplier > UNSTABLE:
+        out.append(Finding(LOOK_AT, "switch", f"at {found.corner.text()} the period with these gate times does not last: a small disturbance grows by {found.multiplier:.3g} in each", "", ""))
     for id, (kind, name, unit) in TOPOLOGIES[design.topology].EXACT_RATINGS.items():
         values = found.voltages[name] if kind == "node" else found.currents[name]
         sized, there = float(design.rows[id].at(found.corner.index)), float(np.max(values))
