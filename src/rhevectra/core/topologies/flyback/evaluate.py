@@ -13,10 +13,10 @@ from rhevectra.core.formulas import flyback, magnetics, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.rectifiers import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.topologies.flyback import faults
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
-from rhevectra.core.topologies.flyback.semiconductors import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP, limit_at, limit_inputs
 from rhevectra.core.topologies.flyback.wound import Plan
 

@@ -10,8 +10,8 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.flyback import period as pd
-from rhevectra.core.topologies.flyback.semiconductors import JUNCTION_SHARE
 from rhevectra.core.topologies.flyback.wound import Plan
 
 LIFE_RISE = 10.0

@@ -7,14 +7,14 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain, reader
-from rhevectra.core.formulas import flyback, insulation
+from rhevectra.core.formulas import flyback
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import winding
+from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.flyback import period as pd
-from rhevectra.core.topologies.flyback.semiconductors import loaded
 from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_shape
 
 ORDERS = 24
@@ -98,14 +98,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     t_s, i_s = secondary_shape(out, at)
     avg_p, har_p = phasors(t_p, i_p, 1 / fs, ORDERS)
     _, har_s = phasors(t_s, i_s, 1 / fs, ORDERS)
-    school = choose("insulation.school", lambda: "triple" if need.insulation == "reinforced" else "margin", "triple-insulated secondary needs no margins" if need.insulation == "reinforced" else "basic insulation: margins")
-    reinforced = need.insulation == "reinforced"
-    working = need.mains.v_max if not need.is_dc else need.mains.v_max / np.sqrt(2)
-    cr = work.sheet.given("insulation.creepage", 0.0 if need.insulation == "functional" else insulation.creepage(max(working, 50.0), need.pollution_degree, reinforced), "m", "standard", f"{show(working, 'V')} working, pollution degree {need.pollution_degree}, {need.insulation}; {insulation.EDITION}")
-    cl = work.sheet.given("insulation.clearance", 0.0 if need.insulation == "functional" else insulation.clearance(insulation.impulse(working, need.overvoltage_category), need.altitude_max, reinforced), "m", "standard", f"overvoltage category {need.overvoltage_category}, {need.altitude_max:g} m; {insulation.EDITION}")
-    width = work.sheet("insulation.margin", insulation.margin_width, creepage_m=cr, clearance_m=cl)
-    triple = school.value == "triple" and need.insulation != "functional"
-    margin = 0.0 if triple else float(width.value)
+    triple, margin = winding.spacing(work)
     needs = [tr.WindingNeed("primary", at(out["v_or"]), at(out["i_primary"]), avg_p, har_p, False)]
     reach = at(out["i_sum"])
     for k, o in enumerate(stage.extra["order"]):

@@ -1,4 +1,4 @@
-"""What pictures need to know of a flyback: waveform shapes at a corner and the winding window."""
+"""What pictures need to know of a flyback: waveform shapes at a corner, ripple choice, flux."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -10,51 +10,8 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import flyback
 from rhevectra.core.formulas.magnetics import MU0
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
+from rhevectra.core.topologies.common.views import Shape, winding_view
 from rhevectra.core.topologies.flyback.waveform import drain_shape, primary_shape, secondary_shape, times
-
-
-@dataclass(frozen=True)
-class Shape:
-    """One trace of the switching period."""
-
-    name: str
-    unit: str
-    t: Array
-    y: Array
-    period: float
-    side: str
-    limit: float | None = None
-
-
-@dataclass(frozen=True)
-class Wire:
-    """One turn (bundle) in the window: centre and radius [m], side."""
-
-    x: float
-    y: float
-    radius: float
-    side: str
-
-
-Box = tuple[float, float, float, float]
-
-
-@dataclass(frozen=True)
-class WindingView:
-    """The window to scale: sizes [m], bobbin, tapes, margins as boxes (x, y, width, height), turns, legend, notes."""
-
-    core: str
-    turns: str
-    radial: float
-    along: float
-    gap: float
-    bobbin: list[Box]
-    tapes: list[Box]
-    margins: list[Box]
-    wires: list[Wire]
-    legend: list[tuple[str, str]]
-    notes: list[str]
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
@@ -146,53 +103,4 @@ def flux_view(design: Any) -> FluxView:
     return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(core["b_sat_25_t"]), 2.2 * i_limit)
 
 
-def winding_view(design: Any) -> WindingView:
-    """Every turn of the chosen transformer where the sizing laid it."""
-    plan = design.context["plan"]
-    core, candidate = plan.choice.core, plan.choice.candidate
-    win, trial, need = plan.window, plan.choice.trial, plan.need
-    row = design.catalogue["cores"].row(win.names[core])
-    radial, along = (row["e_m"] - row["f_m"]) / 2, 2 * row["d_m"]
-    wall, flange = row["bobbin_wall_m"], row["bobbin_flange_m"]
-    bobbin = [(0.0, 0.0, radial, flange), (0.0, along - flange, radial, flange), (0.0, 0.0, wall, along)]
-    x, width = wall, float(win.width[core])
-    tapes: list[Box] = []
-    margins: list[Box] = []
-    wires: list[Wire] = []
-    names = ["primary", *(f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
-    laid = [x_.at((core, candidate)) for x_ in trial.laid]
-    turns = [int(t[core, candidate]) for t in trial.turns]
-    last = -1
-    half_done = False
-    for section in trial.sections:
-        k = section.winding
-        side = "primary" if k == 0 else "aux" if k == len(laid) - 1 else "secondary"
-        layers_of_tape = 0 if last < 0 else SAFETY_TAPES if (k in (0, len(laid) - 1)) != (last in (0, len(laid) - 1)) else 1
-        if layers_of_tape:
-            tapes.append((x, flange, layers_of_tape * TAPE, width))
-            x += layers_of_tape * TAPE
-        count = turns[k] if section.share == 1.0 else (turns[k] // 2 if half_done else turns[k] - turns[k] // 2)
-        half_done = half_done or section.share != 1.0
-        x = _layers(wires, margins, x, count, laid[k], side, flange, width, need.margin)
-        last = k
-    tapes.append((x, flange, SAFETY_TAPES * TAPE, width))
-    legend = [(f"{n}: {t} turns, {int(w.strands)} × {w.diameter * 1e3:.3g} mm" + (" triple-insulated" if need.windings[i].triple else ""), "primary" if i == 0 else "aux" if i == len(names) - 1 else "secondary")
-              for i, (n, t, w) in enumerate(zip(names, turns, laid, strict=True))]
-    gap = float(np.asarray(design.rows["transformer.gap"].value))
-    notes = [f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs", f"height used {float(np.asarray(design.rows['transformer.fill'].value)) * 100:.0f} %", f"{SAFETY_TAPES} tapes at the barrier",
-             f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"]
-    return WindingView(win.names[core], f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", radial, along, gap, bobbin, tapes, margins, wires, legend, notes)
-
-
-def _layers(wires: list[Wire], margins: list[Box], x: float, count: int, laid: Any, side: str, flange: float, width: float, margin: float) -> float:
-    """Lay whole layers from the top; returns the radial position after them."""
-    per_layer = max(int(laid.per_layer), 1)
-    while count > 0:
-        here = min(count, per_layer)
-        for i in range(here):
-            wires.append(Wire(x + laid.bundle / 2, flange + margin + (i + 0.75) * laid.bundle, laid.bundle / 2, side))
-        if margin:
-            margins += [(x, flange, laid.bundle, margin), (x, flange + width - margin, laid.bundle, margin)]
-        count -= here
-        x += laid.bundle * 1.05 + (TAPE if count > 0 else 0.0)
-    return x
+__all__ = ["flux_view", "ripple_choice", "transient", "waveforms", "winding_view"]

@@ -10,9 +10,10 @@ import numpy as np
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, magnetics
 from rhevectra.core.magnetics import transformer as tr
-from rhevectra.core.magnetics.winding import SIZES_MM
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
+from rhevectra.core.topologies.common.winding import choose_core, leakage_row, turns_of
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import semiconductors as sc
 from rhevectra.core.topologies.flyback import sizing
@@ -22,8 +23,6 @@ DRAWN_SHARE = 0.08
 loss, heat and temperature are figured with its real resistance, and refuse it."""
 ESTIMATE = 1e-2
 """Change of the last pass that is good enough to choose a transformer by."""
-LEAD_OUT = 1.25
-"""Geometric leakage is raised by this share for lead-outs and end effects (common practice, no source)."""
 
 
 @dataclass(frozen=True)
@@ -46,18 +45,6 @@ class Plan:
     change: float
 
 
-def wires(work: Work) -> dict[str, tuple[Any, Any]]:
-    """Wire sizes offered: strand and overall diameters [m], enamelled and triple-insulated."""
-    table = work.parts["wires"]
-    result = {}
-    for kind in ("enamel", "triple"):
-        rows = [r for r in table.rows if r["kind"] == kind]
-        if kind == "enamel":
-            rows = [r for r in rows if any(abs(r["diameter_m"] * 1e3 - s) < 1e-6 for s in SIZES_MM)] + [r for r in rows if r["name"] in work.parts.own.get("wires", ())]
-        result[kind] = (np.array([r["diameter_m"] for r in rows]), np.array([r["overall_m"] for r in rows]))
-    return result
-
-
 def light_load(work: Work, limit: Mapping[str, Any], fs: float, lift: float) -> tuple[float, float]:
     """Least core current [A] and least pulse rate [Hz] of the light-load law; lift [A] is what the node capacitance alone needs."""
     law = work.choose("light_load", "skip", "pulses are left out below a quarter of the current limit: least light-load loss")
@@ -65,40 +52,16 @@ def light_load(work: Work, limit: Mapping[str, Any], fs: float, lift: float) -> 
     return {"skip": (floor, 0.0), "foldback": (floor, 22e3), "fixed": (1e-6, fs)}[str(law.value)]
 
 
-def choose_core(work: Work, need: tr.TransformerNeed, win: Windows) -> tr.Choice:
-    """Try the catalogue and record core, material class and turns."""
-    trial = tr.try_all(need, win, wires(work))
-    pinned = work.choose.pins.get("transformer.core")
-    choice = tr.choose(trial, win, pinned)
-    work.choose("transformer.core", win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)
-    return choice
-
-
-def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[Any]:
-    """Turns rows, in the order of the windings: primary, secondaries, auxiliary."""
-    values = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
-    names = ["np", *(w.name for w in need.windings[1:])]
-    loss = "least loss of the candidates that meet flux, fit and output ratios"
-    return [work.choose(f"transformer.{n}", v, loss) for n, v in zip(names, values, strict=True)]
-
-
-def leakage_row(work: Work, choice: tr.Choice, lp: float) -> Any:
-    """Leakage seen from the primary: geometric estimate with lead-outs, never below the stated share; a reading wins."""
-    geometric = work.sheet.solved("transformer.leakage_geometric", float(choice.trial.leakage[choice.core, choice.candidate]), "H", "field energy between the windings, one dimension, from the winding heights as laid")
-    share = work.choose("transformer.leakage_share", 0.01, "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)")
-    return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
-
-
 def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus."""
     grid = work.grid
-    v_top, v_low = float(np.max(v_bus)), float(sc.loaded(work, v_bus).min())
+    v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = sc.choose_switch(work, v_top, v_low, work.need.power / 0.88)
     v_or = sc.reflected(work, switch, v_top)
-    rectifiers = sc.choose_rectifiers(work, v_or, v_top)
+    rectifiers = choose_rectifiers(work, lambda out: out.magnitude + v_top * (out.magnitude + 0.6) / v_or)
     stage = sizing.estimate(work, switch, v_or, rectifiers, v_bus)
     out = pd.solve(stage, passes=3, tolerance=ESTIMATE).out
-    peak_run = float(np.max(sc.loaded(work, out["i_peak"])))
+    peak_run = float(np.max(loaded(work, out["i_peak"])))
     limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
     i_floor, f_floor = light_load(work, limit, float(plain(stage.fs)), 1.6 * v_top * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
     stage = replace(stage, i_limit=np.broadcast_to(limit["worst"], grid.shape), i_floor=i_floor, f_floor=f_floor)

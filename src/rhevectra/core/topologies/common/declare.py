@@ -1,0 +1,120 @@
+"""Decisions and figures that more than one topology has, each told once; a topology takes what applies to it."""
+
+from typing import Any
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.work import FigureSpec
+
+TURNS: dict[str, Any] = {"kind": "integer", "unit": "turns", "low": 1, "high": 999}
+_DECISIONS = (
+    DecisionSpec("fs", "Switching frequency", "switch", unit="Hz", low=20e3, high=500e3, schools="65 kHz: second harmonic below 150 kHz; 100 to 130 kHz: smaller core, more switching loss"),
+    DecisionSpec("switch.class", "Switch class", "switch", "choice", table="switches"),
+    DecisionSpec("derating.switch_v", "Switch voltage derating", "switch", low=0.5, high=1.0, schools="0.80 (common practice); 0.87 to 0.90 with a tight clamp"),
+    DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.3, high=0.85, schools="0.5 without slope compensation; 0.7 with it"),
+    DecisionSpec("switch.current_limit", "Current limit, nominal", "switch", unit="A", low=0.02, high=100),
+    DecisionSpec("switch.limit_tolerance", "Current limit tolerance", "switch", low=0.0, high=0.3),
+    DecisionSpec("switch.limit_delay", "Current limit delay", "switch", unit="s", low=0, high=2e-6),
+    DecisionSpec("light_load", "Light-load law", "switch", "choice", options=("skip", "foldback", "fixed"), schools="skip: fewest pulses; foldback: stays above hearing; fixed: every period switches"),
+    DecisionSpec("transformer.core", "Core", "transformer", "choice", table="cores"),
+    DecisionSpec("transformer.material", "Core material class", "transformer", "choice", table="materials"),
+    DecisionSpec("transformer.np", "Primary turns", "transformer", **TURNS),
+    *(DecisionSpec(f"transformer.ns{n}", f"Secondary turns {n}", "transformer", **TURNS) for n in range(1, 7)),
+    DecisionSpec("transformer.naux", "Auxiliary turns", "transformer", **TURNS),
+    DecisionSpec("transformer.arrangement", "Arrangement", "transformer", "choice", options=("split", "simple"), schools="split primary: a quarter of the leakage; simple: less capacitance, easier to wind"),
+    DecisionSpec("insulation.school", "Safety spacing", "transformer", "choice", options=("triple", "margin"), schools="triple-insulated secondary; margin strips"),
+    DecisionSpec("transformer.rise_max", "Temperature rise allowed", "transformer", unit="K", low=5, high=90),
+    DecisionSpec("derating.flux", "Flux derating at hot saturation", "transformer", low=0.4, high=1.0),
+    DecisionSpec("transformer.leakage_share", "Least leakage assumed, share of inductance", "transformer", low=0.001, high=0.1, schools="0.1 % (too kind); 1 to 2 % measured on good parts; 3 % first guess (common practice)"),
+    DecisionSpec("transformer.c_winding", "Winding capacitance", "transformer", unit="F", low=0, high=2e-9),
+    DecisionSpec("derating.rectifier_v", "Rectifier voltage derating", "rectifier", low=0.4, high=1.0),
+    DecisionSpec("rectifier.ringing", "Rectifier ringing allowance", "rectifier", low=0.0, high=1.5),
+    *(DecisionSpec(f"rectifier{n}.class", f"Rectifier class {n}", "rectifier", "choice", table="rectifiers") for n in range(1, 7)),
+    *(DecisionSpec(f"output{n}.cap", f"Output capacitor {n}", "rectifier", "choice", table="output_capacitors") for n in range(1, 7)),
+    *(DecisionSpec(f"output{n}.parallel", f"Output capacitors in parallel {n}", "rectifier", kind="integer", low=1, high=20) for n in range(1, 7)),
+    *(DecisionSpec(f"filter{n}.l", f"Second-stage filter inductor {n}", "rectifier", unit="H", low=0, high=1e-3, schools="none; 1 to 4.7 µH against spikes and ripple") for n in range(1, 7)),
+    DecisionSpec("feedback.resistor_tolerance", "Divider resistor tolerance", "feedback", low=0.0001, high=0.1, schools="1 %; 0.1 % where the output must be exact; 5 % puts 12 V at 11 V"),
+    DecisionSpec("feedback.reference_tolerance", "Shunt reference tolerance", "feedback", low=0.001, high=0.05),
+    DecisionSpec("aux.v", "Auxiliary supply voltage", "feedback", unit="V", low=5, high=40),
+    DecisionSpec("aux.i", "Controller supply current", "feedback", unit="A", low=1e-4, high=0.1),
+)
+
+MODEL = "tolerances other than inductance and current limit; ringing phase of the nominal parasitics"
+_FIGURES = (
+    FigureSpec("switch.duty_max", "Duty, largest", "D_max", "switch", corners.RUN, "max", "switch.duty_limit", "max", fixed=MODEL),
+    FigureSpec("switch.duty_min", "Duty, smallest, full load", "D_min", "switch", corners.FULL, "min", fixed=MODEL),
+    FigureSpec("switch.i_peak", "Peak switch current", "Î", "switch", corners.PEAKS, limit="switch.i_max", limit_kind="max", fixed="winding capacitance spike at turn-on",
+               sentence="the current limit with its tolerance, plus what the bus adds during its delay"),
+    FigureSpec("switch.i_peak_run", "Peak current in run", "Î_run", "switch", corners.LOADED, limit="switch.limit_min", limit_kind="max", fixed=MODEL,
+               sentence="must stay below the least current limit, or full load trips it"),
+    FigureSpec("switch.i_rms", "Switch current, rms", "I_sw", "switch", corners.FULL, fixed=MODEL),
+    FigureSpec("switch.v_peak", "Peak drain voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="clamp resistor tolerance; diode forward recovery",
+               sentence="bus crest, crest of the clamp voltage and the clamp diode's drop"),
+    FigureSpec("switch.loss_conduction", "Switch conduction loss", "P_on", "switch", corners.FULL, fixed="on-resistance taken hot"),
+    FigureSpec("switch.loss_switching", "Switching loss", "P_sw", "switch", corners.FULL, fixed=MODEL),
+    FigureSpec("switch.frequency", "Switching frequency", "f_s", "switch", corners.FULL),
+    FigureSpec("switch.frequency_idle", "Pulse rate at no load", "f_0", "switch", corners.IDLE, "min"),
+    FigureSpec("switch.case_to_ambient", "Case to ambient needed", "R_ca", "switch", corners.FULL, "min", "switch.r_ca_floor", "min", fixed="loss taken at the junction's limit"),
+    FigureSpec("transformer.v_reflected", "Reflected voltage", "V_or", "transformer", corners.FULL),
+    FigureSpec("transformer.lp", "Primary inductance", "L_p", "transformer", corners.FULL),
+    FigureSpec("transformer.np", "Primary turns", "N_p", "transformer", corners.FULL),
+    *(FigureSpec(f"transformer.ns{n}", f"Secondary turns {n}", f"N_s{n}", "transformer", corners.FULL) for n in range(1, 7)),
+    FigureSpec("transformer.naux", "Auxiliary turns", "N_a", "transformer", corners.FULL),
+    FigureSpec("transformer.core", "Core", "", "transformer", corners.FULL),
+    FigureSpec("transformer.material", "Core material class", "", "transformer", corners.FULL),
+    FigureSpec("transformer.gap", "Gap in the centre post", "l_g", "transformer", corners.FULL, limit="transformer.gap_limit", limit_kind="max"),
+    FigureSpec("transformer.gap_shim", "or spacer under all legs", "s", "transformer", corners.FULL, fixed="fringing of the outer gaps"),
+    FigureSpec("transformer.al", "Inductance factor", "A_L", "transformer", corners.FULL),
+    FigureSpec("transformer.b_peak", "Peak flux density", "B̂", "transformer", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot",
+               sentence="at the current limit, against hot saturation after derating"),
+    FigureSpec("transformer.b_ac", "Flux amplitude", "B_ac", "transformer", corners.FULL),
+    FigureSpec("insulation.creepage", "Creepage asked for", "s_cr", "transformer", corners.FULL, fixed="material group III assumed"),
+    FigureSpec("insulation.clearance", "Clearance asked for", "s_cl", "transformer", corners.FULL),
+    FigureSpec("transformer.leakage", "Leakage inductance", "L_lk", "transformer", corners.FULL, fixed="lead-outs and winding tolerance"),
+    FigureSpec("transformer.fill", "Window height used", "k_w", "transformer", corners.FULL, limit="transformer.fill_limit", limit_kind="max"),
+    FigureSpec("transformer.loss_core", "Core loss", "P_c", "transformer", corners.FULL, fixed="temperature at the rise computed"),
+    FigureSpec("transformer.loss_copper", "Copper loss", "P_cu", "transformer", corners.FULL, fixed="effective resistances of the worst corner used at all; end turns and gap fringing left out"),
+    FigureSpec("transformer.temperature_rise", "Temperature rise", "ΔT", "transformer", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature"),
+    FigureSpec("aux.v_low", "Auxiliary supply, least", "V_aux", "feedback", corners.RUN, "min", "aux.v_min", "min", fixed="leakage between windings"),
+    FigureSpec("aux.v_high", "Auxiliary supply, greatest", "V_aux,hi", "feedback", corners.PEAKS, limit="aux.v_max", limit_kind="max", fixed="share of the leakage spike caught is assumed"),
+    FigureSpec("feedback.error", "Output error, worst case", "ε", "feedback", corners.FULL, limit="feedback.error_limit", limit_kind="max", fixed="temperature and ageing of reference and resistors"),
+    FigureSpec("feedback.error_statistical", "Output error, statistical", "ε_rss", "feedback", corners.FULL, fixed="temperature and ageing of reference and resistors"),
+    FigureSpec("sense.r", "Current sense resistor", "R_cs", "feedback", corners.FULL),
+    FigureSpec("loss.total", "Total loss", "P_loss", "load", corners.FULL, fixed=MODEL),
+    FigureSpec("efficiency", "Efficiency at full load", "η", "load", corners.FULL, "min", "efficiency.target", "min", fixed=MODEL),
+    FigureSpec("efficiency_light", "Efficiency at 10 % load", "η_10", "load", corners.LIGHT, "min", fixed=MODEL),
+    FigureSpec("standby.power", "No-load input power", "P_0", "load", corners.IDLE, limit="standby.limit", limit_kind="max", fixed=MODEL),
+)
+
+
+def decisions(*own: DecisionSpec, without: tuple[str, ...] = ()) -> tuple[DecisionSpec, ...]:
+    """The shared decisions; those of the topology follow the first of their stage."""
+    listed = [s for s in _DECISIONS if s.id not in without]
+    for spec in reversed(own):
+        listed.insert(next(k for k, s in enumerate(listed, 1) if s.stage == spec.stage), spec)
+    return tuple(listed)
+
+
+def figures(*own: FigureSpec, without: tuple[str, ...] = ()) -> tuple[FigureSpec, ...]:
+    """The shared figures; one of the topology takes the place of the shared one with its id, or follows."""
+    mine = {s.id: s for s in own}
+    return (*(mine.pop(s.id, s) for s in _FIGURES if s.id not in without), *mine.values())
+
+
+def output_figures(n: int) -> tuple[FigureSpec, ...]:
+    """Figures of output n."""
+    return (
+        FigureSpec(f"rectifier{n}.v_reverse", "Rectifier reverse voltage", "V̂_R", "rectifier", corners.PEAKS, limit=f"rectifier{n}.v_limit", limit_kind="max", fixed="ringing taken as the stated allowance"),
+        FigureSpec(f"rectifier{n}.i_peak", "Rectifier current, peak", "Î_D", "rectifier", corners.LOADED, fixed="sharing between outputs in proportion to load"),
+        FigureSpec(f"rectifier{n}.i_rms", "Rectifier current, rms", "I_D", "rectifier", corners.FULL, fixed="sharing between outputs in proportion to load"),
+        FigureSpec(f"rectifier{n}.i_avg", "Rectifier current, average", "I_o", "rectifier", corners.FULL, limit=f"rectifier{n}.i_limit", limit_kind="max"),
+        FigureSpec(f"rectifier{n}.loss", "Rectifier loss", "P_D", "rectifier", corners.FULL),
+        FigureSpec(f"rectifier{n}.case_to_ambient", "Case to ambient needed", "R_ca", "rectifier", corners.FULL, "min", "switch.r_ca_floor", "min"),
+        FigureSpec(f"output{n}.c", "Output capacitance", "C_o", "rectifier", corners.FULL),
+        FigureSpec(f"output{n}.i_c_rms", "Output capacitor ripple current", "I_C", "rectifier", corners.FULL, limit=f"output{n}.i_c_limit", limit_kind="max"),
+        FigureSpec(f"output{n}.ripple_pp", "Output ripple, cold capacitor", "ΔV_o", "rectifier", corners.FULL, limit=f"output{n}.ripple_limit", limit_kind="max", fixed="capacitor resistance at its cold ratio; spikes left out"),
+        FigureSpec(f"output{n}.step", "Load step excursion", "V_dev", "rectifier", corners.FULL, limit=f"output{n}.step_limit", limit_kind="max"),
+        FigureSpec(f"output{n}.life", "Output capacitor life", "L", "rectifier", corners.FULL, "min", f"output{n}.life_limit", "min", fixed="temperature taken as ambient plus 10 K"),
+        FigureSpec(f"output{n}.v_low", "Output voltage, least", "V_o", "rectifier", corners.RUN, "min", f"output{n}.v_min", "min", fixed="mutual leakage of outputs"),
+        FigureSpec(f"output{n}.v_high", "Output voltage, greatest", "V_o", "rectifier", corners.RUN, "max", f"output{n}.v_max", "max", fixed="mutual leakage of outputs"),
+    )

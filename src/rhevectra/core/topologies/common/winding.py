@@ -1,0 +1,64 @@
+"""Winding the transformer: core, turns, leakage and safety spacing, chosen and recorded."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import insulation, magnetics
+from rhevectra.core.magnetics import transformer as tr
+from rhevectra.core.magnetics.winding import SIZES_MM
+from rhevectra.core.magnetics.windows import Windows
+from rhevectra.core.stages.work import Work
+
+LEAD_OUT = 1.25
+"""Geometric leakage is raised by this share for lead-outs and end effects (common practice, no source)."""
+
+
+def wires(work: Work) -> dict[str, tuple[Any, Any]]:
+    """Wire sizes offered: strand and overall diameters [m], enamelled and triple-insulated."""
+    table = work.parts["wires"]
+    result = {}
+    for kind in ("enamel", "triple"):
+        rows = [r for r in table.rows if r["kind"] == kind]
+        if kind == "enamel":
+            rows = [r for r in rows if any(abs(r["diameter_m"] * 1e3 - s) < 1e-6 for s in SIZES_MM)] + [r for r in rows if r["name"] in work.parts.own.get("wires", ())]
+        result[kind] = (np.array([r["diameter_m"] for r in rows]), np.array([r["overall_m"] for r in rows]))
+    return result
+
+
+def choose_core(work: Work, need: tr.TransformerNeed, win: Windows) -> tr.Choice:
+    """Try the catalogue and record core, material class and turns."""
+    trial = tr.try_all(need, win, wires(work))
+    pinned = work.choose.pins.get("transformer.core")
+    choice = tr.choose(trial, win, pinned)
+    work.choose("transformer.core", win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)
+    return choice
+
+
+def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[Any]:
+    """Turns rows, in the order of the windings: primary, secondaries, auxiliary."""
+    values = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
+    names = ["np", *(w.name for w in need.windings[1:])]
+    loss = "least loss of the candidates that meet flux, fit and output ratios"
+    return [work.choose(f"transformer.{n}", v, loss) for n, v in zip(names, values, strict=True)]
+
+
+def leakage_row(work: Work, choice: tr.Choice, lp: float) -> Any:
+    """Leakage seen from the primary: geometric estimate with lead-outs, never below the stated share; a reading wins."""
+    geometric = work.sheet.solved("transformer.leakage_geometric", float(choice.trial.leakage[choice.core, choice.candidate]), "H", "field energy between the windings, one dimension, from the winding heights as laid")
+    share = work.choose("transformer.leakage_share", 0.01, "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)")
+    return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
+
+
+def spacing(work: Work) -> tuple[bool, float]:
+    """Whether the secondaries are triple-insulated, and the width of the margins [m], from the tables of the insulation standard."""
+    need, choose = work.need, work.choose
+    school = choose("insulation.school", lambda: "triple" if need.insulation == "reinforced" else "margin", "triple-insulated secondary needs no margins" if need.insulation == "reinforced" else "basic insulation: margins")
+    reinforced = need.insulation == "reinforced"
+    working = need.mains.v_max if not need.is_dc else need.mains.v_max / np.sqrt(2)
+    cr = work.sheet.given("insulation.creepage", 0.0 if need.insulation == "functional" else insulation.creepage(max(working, 50.0), need.pollution_degree, reinforced), "m", "standard", f"{show(working, 'V')} working, pollution degree {need.pollution_degree}, {need.insulation}; {insulation.EDITION}")
+    cl = work.sheet.given("insulation.clearance", 0.0 if need.insulation == "functional" else insulation.clearance(insulation.impulse(working, need.overvoltage_category), need.altitude_max, reinforced), "m", "standard", f"overvoltage category {need.overvoltage_category}, {need.altitude_max:g} m; {insulation.EDITION}")
+    width = work.sheet("insulation.margin", insulation.margin_width, creepage_m=cr, clearance_m=cl)
+    triple = school.value == "triple" and need.insulation != "functional"
+    return triple, 0.0 if triple else float(width.value)
