@@ -52,7 +52,7 @@ def plates(design: Design) -> list[Plate]:
     return out
 
 
-_SAYS = {"bulk.v_valley": "valley {}", "switch.v_peak": "peak {}", "clamp.v": "clamp {}", "rectifier1.v_reverse": "reverse {}", "aux.v_low": "supply {}", "efficiency": "η {}", "inlet.fuse": "fuse {}"}
+_SAYS = {"bulk.v_valley": "valley {}", "switch.v_peak": "peak {}", "clamp.v": "clamp {}", "rectifier1.v_reverse": "reverse {}", "aux.v_low": "supply {}", "feedback.error": "± {}", "efficiency": "η {}", "inlet.fuse": "fuse {}"}
 
 
 def _telling(design: Design, id: str) -> str:
@@ -60,5 +60,5 @@ def _telling(design: Design, id: str) -> str:
     if isinstance(value, str):
         return value
     unit = design.rows[id].unit
-    text = f"{float(value) * 100:.1f} %" if id == "efficiency" else show(float(value), unit)
+    text = f"{float(value) * 100:.1f} %" if id in ("efficiency", "feedback.error") else show(float(value), unit)
     return _SAYS.get(id, "{}").format(text)

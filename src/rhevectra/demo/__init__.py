@@ -4,7 +4,7 @@ from pathlib import Path
 
 from rhevectra.core.basis.errors import InputError
 
-NAMES = ("camera-hide",)
+NAMES = ("camera-hide", "ringing-lab-bench")
 
 
 def text(name: str = NAMES[0]) -> str:

@@ -109,7 +109,7 @@ class Frame:
         """A horizontal mark such as a limit."""
         if self.y0 <= value <= self.y1:
             self.picture.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], role, 0.3, True)
-            self.picture.text(self.left + self.width - 1, self.y(value) - 0.8, text, role, "right", 3.0)
+            self.picture.text(self.left + 0.58 * self.width, self.y(value) - 0.8, text, role, "right", 3.0)  # clear of the read-out at the right
 
 
 def _power(largest: float) -> int:

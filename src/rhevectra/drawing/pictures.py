@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing import circuit, front, magnetic, switching
 from rhevectra.drawing.common import shown_at
 from rhevectra.drawing.display import Picture
@@ -18,4 +19,12 @@ STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics"), "bulk": ("line", "in
                   "clamp": ("transient", "period", "circuit"), "rectifier": ("period", "circuit", "loss"), "feedback": ("supply", "circuit"), "load": ("loss", "period", "circuit")}
 """Which pictures a stage offers, the first shown first."""
 
-__all__ = ["PICTURES", "STAGE_PICTURES", "shown_at"]
+
+
+def pictures_of(design: Design, stage: str) -> tuple[str, ...]:
+    """Keys of the pictures a stage of this design offers: those its topology has something to tell in."""
+    left_out = TOPOLOGIES[design.topology].NO_PICTURES
+    return tuple(key for key in STAGE_PICTURES.get(stage, ("loss",)) if key not in left_out)
+
+
+__all__ = ["PICTURES", "STAGE_PICTURES", "pictures_of", "shown_at"]

@@ -18,7 +18,8 @@ class Command:
 COMMANDS = (
     Command("project.new", "New project", "Project", "Ctrl+N", "new_project", "an empty requirement to fill in on the Ask desk"),
     Command("project.open", "Open …", "Project", "Ctrl+O", "open_dialog", "open a project file"),
-    Command("project.demo", "Open the demo", "Project", "", "open_demo", "the camera hide of the bird observatory"),
+    Command("project.demo", "Open the demo: camera hide", "Project", "", "open_demo", "24 V, 2.5 A from wide mains: a flyback"),
+    Command("project.demo_bench", "Open the demo: ringing lab bench", "Project", "", "open_bench_demo", "12 V, 15 A from 195–265 V: a two-switch forward"),
     Command("project.save", "Save", "Project", "Ctrl+S", "save", "write the project to its file"),
     Command("project.save_as", "Save as …", "Project", "Ctrl+Shift+S", "save_dialog", "write the project to another file"),
     Command("project.compare", "Compare with a file …", "Project", "Ctrl+Shift+O", "compare_dialog", "figure by figure against another project; it is then held as the reference"),

@@ -65,11 +65,15 @@ class FileActions:
         if path:
             self.open_path(path)
 
-    def open_demo(self) -> None:
-        """Open the demo project."""
+    def open_demo(self, name: str = demo.NAMES[0]) -> None:
+        """Open a demo project."""
         if self.may_leave():
             self.autosave.clear()
-            self._adopt(Session.of_text(demo.text(), "demo"))
+            self._adopt(Session.of_text(demo.text(name), "demo"))
+
+    def open_bench_demo(self) -> None:
+        """Open the demo that is no flyback."""
+        self.open_demo("ringing-lab-bench")
 
     def _fill_recent(self) -> None:
         self._recent.clear()

@@ -83,5 +83,10 @@ def _take(folder: Path) -> None:
     window.show_all()
     window.toggle_theme()
     shoot("size-reference-dark")
+    window.toggle_theme()
+    window.session.saved = window.session.document
+    window._adopt(Session.of_text(demo.text("ringing-lab-bench"), "demo"))
+    window.size_desk.choose_stage("switch")
+    shoot("size-forward")
     window.session.saved = window.session.document
     window.close()

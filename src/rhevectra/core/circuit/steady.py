@@ -14,6 +14,8 @@ from rhevectra.core.circuit.parts import Network, NoSteadyState, Passive
 TOLERANCE = 1e-9
 """Largest change of a state over one period, relative to the size of its kind, that counts as periodic."""
 MOST_STEPS = 400
+SETTLING = 400
+"""Plain periods before a circuit that would not close is asked whether it repeats after a few of them."""
 UNSTABLE = 1.0 + 1e-6
 """Largest multiplier of a period that counts as lasting."""
 SHARES = (1.0, 0.5, 0.2, 0.05)
@@ -59,7 +61,8 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
     while size > TOLERANCE:
         if steps >= MOST_STEPS:
             worst = equations.states[int(_misses(x, found, equations).argmax())].name
-            raise NoSteadyState(f"not converged after {steps} periods: {worst} still changes by {size:.3g} of its size in a period")
+            longer = _longer(engine, equations, found)
+            raise NoSteadyState(f"not converged after {steps} periods: {worst} still changes by {size:.3g} of its size in a period" + (f"; the circuit settles to a state that repeats every {longer} periods" if longer else ""))
         if progress is not None and progress(steps, size):
             raise NoSteadyState("cancelled")
         better = _newton(engine, equations, x, found, size)
@@ -73,6 +76,16 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
                 found = engine.run(x, found.last)
             steps, size = steps + plain, _error(x, found, equations)
     return Steady(equations, engine, x, found, size, steps, perf_counter() - begun)
+
+
+def _longer(engine: Engine, equations: Equations, found: Period) -> int:
+    """How many periods the circuit takes to repeat itself when left alone, of two to four; 0 where it does not."""
+    ends: list[Array] = []
+    for _ in range(SETTLING):
+        found = engine.run(found.end[: engine.eq.first], found.last)
+        ends = [*ends[-4:], found.end[: engine.eq.first]]
+    scale = _scale(ends[-1], found, equations)
+    return next((k for k in (2, 3, 4) if float(np.abs((ends[-1] - ends[-1 - k]) / scale).max()) < 1e-6), 0)
 
 
 def _newton(engine: Engine, equations: Equations, x: Array, found: Period, size: float) -> tuple[Array, Period, float, int]:

@@ -20,13 +20,18 @@ from rhevectra.core.stages import CLAMPS, DC_FRONT_END, FRONT_ENDS
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES
 
-DEFAULT_TOPOLOGY, DEFAULT_FRONT_END, DEFAULT_CLAMP = next(iter(TOPOLOGIES)), next(iter(FRONT_ENDS)), next(iter(CLAMPS))
+DEFAULT_TOPOLOGY, DEFAULT_FRONT_END = next(iter(TOPOLOGIES)), next(iter(FRONT_ENDS))
+
+
+def clamps_for(topology: ModuleType) -> tuple[str, ...]:
+    """Clamps that go with a topology, the usual one first."""
+    return tuple(name for name, clamp in CLAMPS.items() if clamp.TAKES_LEAKAGE == topology.NEEDS_CLAMP)
 
 
 def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
     """Every decision that applies, in the order people decide."""
     shape = (DecisionSpec("topology", "Topology", "switch", "choice", options=tuple(TOPOLOGIES)), DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(FRONT_ENDS)),
-             DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(CLAMPS)))
+             DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=clamps_for(topology)))
     return {s.id: s for s in (*shape, *front.DECISIONS, *topology.DECISIONS, *clamp.DECISIONS)}
 
 
@@ -80,7 +85,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     _whole(work, rows["losses"])
     all_specs = _figure_specs(topology, front, clamp, need)
     topology.findings(work, plan)
-    _general_findings(work, all_specs, unknown, measured, parts)
+    _general_findings(work, all_specs, {**CURES, **topology.CURES}, unknown, measured, parts)
     return Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
                   findings=tuple(work.findings), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
                   context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan})
@@ -96,13 +101,15 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
     if need.mains.kind == "ac3":
         raise InputError("requirement.mains.kind", "'ac3' has no front end in this version", "ac1, dc")
     front = DC_FRONT_END if need.is_dc else pick("front_end", FRONT_ENDS, DEFAULT_FRONT_END)
-    return pick("topology", TOPOLOGIES, DEFAULT_TOPOLOGY), front, pick("clamp.kind", CLAMPS, DEFAULT_CLAMP)
+    topology = pick("topology", TOPOLOGIES, DEFAULT_TOPOLOGY)
+    fitting = clamps_for(topology)
+    return topology, front, pick("clamp.kind", {name: CLAMPS[name] for name in fitting}, fitting[0])
 
 
 def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> None:
     for id, module in (("topology", topology), ("front_end", front), ("clamp.kind", clamp)):
         if id in work.choose.specs:
-            work.choose(id, module.NAME, "the only one this version designs")
+            work.choose(id, module.NAME, "the first one listed; another is a pin away" if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
 
 
 def expected_power(need: Requirement, out: Any) -> Any:
@@ -157,7 +164,7 @@ MOST_DRAWN = 1.5
 _LOOK_ONLY = {"feedback.error", "switch.case_to_ambient", "efficiency", "standby.power", "clamp.v", "aux.v_high"}
 
 
-def _general_findings(work: Work, specs: Mapping[str, FigureSpec], unknown: list[tuple[str, str]], measured: Mapping[str, Measured], parts: Catalogue) -> None:
+def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mapping[str, str], unknown: list[tuple[str, str]], measured: Mapping[str, Measured], parts: Catalogue) -> None:
     """A finding for every figure over or tight at its limit, for unknown decisions, readings and clashes."""
     rows = work.sheet.rows
     for id, spec in specs.items():
@@ -168,7 +175,7 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], unknown: list
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
         free = [p for p in work.choose.pins if work.choose.specs[p].stage == spec.stage]
-        cure = free[0] if free else CURES.get(id, CURES.get(spec.stage, ""))
+        cure = free[0] if free else cures.get(id, cures.get(spec.stage, ""))
         label = f"{spec.label}: {show(figure.value, figure.unit)} is {side} {show(figure.limit or 0.0, figure.unit)}{where}"
         work.find(severity, spec.stage, label + (f"; freeing the pin on {cure} may cure it" if free else f"; change {cure}" if cure else ""), id, cure)
     for id, near in unknown:
@@ -182,5 +189,5 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], unknown: list
         work.find(LOOK_AT, "load", f"part {name!r}: an own row replaces a shipped one with other data")
 
 
-CURES = {"switch.v_peak": "clamp.r", "switch.duty_max": "bulk.c", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "inlet": "front_end", "bulk": "bulk.c",
-         "switch": "switch.class", "transformer": "transformer.core", "clamp": "clamp.r", "rectifier": "rectifier1.class", "feedback": "transformer.naux", "load": "switch.class"}
+CURES = {"inlet": "bulk.c", "bulk": "bulk.c", "switch": "switch.class", "transformer": "transformer.core", "load": "switch.class"}
+"""Decision that cures a figure or a stage where the topology names none of its own."""

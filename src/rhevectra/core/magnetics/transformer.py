@@ -42,12 +42,12 @@ class TransformerNeed:
     """What the circuit asks of the transformer. windings: primary, secondaries (regulated first), auxiliary.
 
     ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],
-    t_up, t_down [s] at each full-load corner for the core loss; lp [H]; b_max [T] hot saturation after derating.
+    t_up, t_down [s] at each full-load corner for the core loss; lp [H], or None for a core without a gap; b_max [T] hot saturation after derating.
     """
 
     windings: tuple[WindingNeed, ...]
     ratio: float
-    lp: float
+    lp: float | None
     flux_limit: float
     swing: Array
     t_up: Array
@@ -173,7 +173,7 @@ def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, A
     sections, high = _sections(need, laid, shape)
     width = np.maximum((win.width - 2 * need.margin)[:, None] * np.ones(shape), 1e-4)
     mean_turn = [sum(s.share * (win.base_turn[:, None] + 2 * np.pi * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]
-    gap, fringing = magnetics.solve_gap(eff["area_post"], turns[0], need.lp, eff["length"], need.material["mu_initial"], eff["area"], win.window[:, None])
+    gap, fringing = (np.zeros(shape), np.ones(shape)) if need.lp is None else magnetics.solve_gap(eff["area_post"], turns[0], need.lp, eff["length"], need.material["mu_initial"], eff["area"], win.window[:, None])
     resistance = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)[:, None]
     rates, scale = field_rates(need), (copper.MU0 * turns[1] / width) ** 2
     rise: Any = np.full(shape, 0.8 * need.rise_max)

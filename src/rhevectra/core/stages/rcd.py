@@ -12,6 +12,7 @@ from rhevectra.core.formulas import clamp
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "rcd"
+TAKES_LEAKAGE = True
 KEPT = 0.96
 """Share of the budget that is aimed at: preferred values and a bus a little higher than planned need the rest."""
 DIODE_DROP = 1.0

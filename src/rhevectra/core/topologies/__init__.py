@@ -2,6 +2,6 @@
 
 from types import ModuleType
 
-from rhevectra.core.topologies import flyback
+from rhevectra.core.topologies import flyback, forward_2sw
 
-TOPOLOGIES: dict[str, ModuleType] = {m.NAME: m for m in (flyback,)}
+TOPOLOGIES: dict[str, ModuleType] = {m.NAME: m for m in (flyback, forward_2sw)}

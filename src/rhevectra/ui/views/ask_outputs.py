@@ -124,6 +124,7 @@ class OutputsTable(QWidget):
             item = self._grid.takeAt(0)
             widget = item.widget() if item else None
             if widget is not None:
+                widget.hide()
                 widget.deleteLater()
         for c, column in enumerate(COLUMNS):
             head = QLabel(column.label, self)

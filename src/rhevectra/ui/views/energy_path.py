@@ -112,7 +112,9 @@ class EnergyPath(QWidget):
         items = plates(design)
         self._power = design.requirement.power
         if list(self.buttons) != [p.stage for p in items]:
-            for old in self.buttons.values():
+            for old in self.buttons.values():  # gone from the row at once: the new plates must not make room beside them
+                self._row.removeWidget(old)
+                old.hide()
                 old.deleteLater()
             self.buttons = {}
             for number, p in enumerate(items, 1):

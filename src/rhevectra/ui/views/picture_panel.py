@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QSplitte
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.circuit import conducting
-from rhevectra.drawing.pictures import PICTURES, STAGE_PICTURES, shown_at
+from rhevectra.drawing.pictures import PICTURES, pictures_of, shown_at
 from rhevectra.drawing.switching import exact_period
 from rhevectra.ui.exact_feed import ExactFeed
 from rhevectra.ui.pictures.canvas import PictureView
@@ -69,7 +69,7 @@ class PicturePanel(QFrame):
         if design is not self._design or corner != self._corner:
             self.exact = None
         self._design, self._corner, self._held = design, corner, held
-        keys = STAGE_PICTURES.get(stage, ("loss",))
+        keys = pictures_of(design, stage)
         if keys != self._keys:
             self.tabs.blockSignals(True)
             while self.tabs.count():

@@ -24,20 +24,20 @@ def loaded(work: Work, values: Any) -> Array:
     return np.broadcast_to(plain(values), grid.shape)[corners.LOADED.mask(grid)]
 
 
-def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float]) -> list[dict[str, Any]]:
-    """One rectifier class per output, which blocks reverse_of(output) [V] and its ringing; beside a regulated output with a diode the others take diodes too, so that their drops move together."""
+def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_outputs: bool = True) -> dict[int, dict[str, Any]]:
+    """One rectifier class per output by its number (or only for the regulated one), which blocks reverse_of(output) [V] and its ringing; beside a regulated output with a diode the others take diodes too, so that their drops move together."""
     derate = work.choose("derating.rectifier_v", 0.8, "80 % of the rating (common practice)")
     ringing = work.choose("rectifier.ringing", 0.25, "a quarter for ringing with a snubber (common practice); measure it")
     table, main = work.parts["rectifiers"], work.need.main
     chosen: dict[int, dict[str, Any]] = {}
-    for k in (main, *(k for k in range(len(work.need.outputs)) if k != main)):
+    for k in (main, *(k for k in range(len(work.need.outputs)) if k != main and all_outputs)):
         out = work.need.outputs[k]
         reverse = (1 + float(ringing.value)) * reverse_of(out)
         tracks = k != main and chosen[main]["row"]["kind"] != "synchronous"
         rows = tuple(r for r in table.rows if not (tracks and r["kind"] == "synchronous"))
         name = work.choose(f"rectifier{k + 1}.class", partial(_rectifier, work, rows, out, reverse / float(derate.value)))
         chosen[k] = {"row": table.row(name.value), "name": name, "reverse": reverse}
-    return [chosen[k] for k in range(len(work.need.outputs))]
+    return chosen
 
 
 def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], out: Any, v_class: float) -> tuple[str, str, tuple[str, ...]]:

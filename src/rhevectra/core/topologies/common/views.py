@@ -7,6 +7,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas.magnetics import MU0
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
 
@@ -53,6 +54,38 @@ class WindingView:
     notes: list[str]
 
 
+@dataclass(frozen=True)
+class RippleView:
+    """Curves over ripple ratio: name, value over its least, role; the chosen ratio and the values there as text."""
+
+    ratio: Array
+    chosen: float
+    curves: list[tuple[str, Array, str]]
+    texts: list[str]
+
+
+@dataclass(frozen=True)
+class FluxView:
+    """Flux over current: curves (name, current, flux, role, dashed), points (name, current, flux, role), limit [T], ends of the axes."""
+
+    curves: list[tuple[str, Array, Array, str, bool]]
+    points: list[tuple[str, float, float, str]]
+    b_limit: float
+    b_cold: float
+    i_end: float
+
+
+KNEE = 8
+"""Sharpness of the drawn knee: the field goes as B/(1 − (B/B_sat)^KNEE)."""
+
+
+def saturation_curve(core: Any, b_sat: float, n: float, area: float, length: float, gap_part: float) -> tuple[Array, Array]:
+    """Current [A] and flux density [T] of a core of area [m²] and length [m] with n turns; gap_part: what the gap adds to 1/inductance [1/H]."""
+    b = b_sat * np.concatenate([np.linspace(0, 0.8, 60), 0.8 + 0.199 * np.linspace(0, 1, 140)[1:]])
+    iron = b * length / (MU0 * core["mu_initial"] * n) / (1 - (b / b_sat) ** KNEE)
+    return iron + b * area * n * gap_part, b
+
+
 def winding_view(design: Any) -> WindingView:
     """Every turn of the chosen transformer where the sizing laid it."""
     plan = design.context["plan"]
@@ -85,8 +118,8 @@ def winding_view(design: Any) -> WindingView:
     tapes.append((x, flange, SAFETY_TAPES * TAPE, width))
     legend = [(f"{n}: {t} turns, {int(w.strands)} × {w.diameter * 1e3:.3g} mm" + (" triple-insulated" if need.windings[i].triple else ""), "primary" if i == 0 else "aux" if i == len(names) - 1 else "secondary")
               for i, (n, t, w) in enumerate(zip(names, turns, laid, strict=True))]
-    gap = float(np.asarray(design.rows["transformer.gap"].value))
-    notes = [f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs", f"height used {float(np.asarray(design.rows['transformer.fill'].value)) * 100:.0f} %", f"{SAFETY_TAPES} tapes at the barrier",
+    gap = float(np.asarray(design.rows["transformer.gap"].value)) if "transformer.gap" in design.rows else 0.0
+    notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), f"height used {float(np.asarray(design.rows['transformer.fill'].value)) * 100:.0f} %", f"{SAFETY_TAPES} tapes at the barrier",
              f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"]
     return WindingView(win.names[core], f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", radial, along, gap, bobbin, tapes, margins, wires, legend, notes)
 

@@ -44,10 +44,10 @@ def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[An
     return [work.choose(f"transformer.{n}", v, loss) for n, v in zip(names, values, strict=True)]
 
 
-def leakage_row(work: Work, choice: tr.Choice, lp: float) -> Any:
+def leakage_row(work: Work, choice: tr.Choice, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
     """Leakage seen from the primary: geometric estimate with lead-outs, never below the stated share; a reading wins."""
     geometric = work.sheet.solved("transformer.leakage_geometric", float(choice.trial.leakage[choice.core, choice.candidate]), "H", "field energy between the windings, one dimension, from the winding heights as laid")
-    share = work.choose("transformer.leakage_share", 0.01, "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)")
+    share = work.choose("transformer.leakage_share", least, why)
     return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
 
 

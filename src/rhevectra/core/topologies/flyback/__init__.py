@@ -9,8 +9,11 @@ from rhevectra.core.topologies.flyback.views import flux_view, ripple_choice, tr
 from rhevectra.core.topologies.flyback.wound import build
 
 NAME = "flyback"
+NEEDS_CLAMP = True
+CURES = {"switch.v_peak": "clamp.r", "switch.duty_max": "bulk.c", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "clamp": "clamp.r", "rectifier": "rectifier1.class", "feedback": "transformer.naux"}
 DECISIONS, FIGURES = (*declare.DECISIONS, *faults.DECISIONS), (*declare.FIGURES, *faults.FIGURES)
+NO_PICTURES: tuple[str, ...] = ()
 PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifier + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "aux.v_low"))
 
-__all__ = ["AFTER_CLAMP", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NODE_PLACES", "PLATES", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

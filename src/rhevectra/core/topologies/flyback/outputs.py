@@ -10,12 +10,10 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, step_and_life
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.wound import Plan
-
-LIFE_RISE = 10.0
-CROSSOVER_SHARE = 1 / 25
 
 
 def record(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str, Any]:
@@ -111,19 +109,8 @@ def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: A
         sheet(f"output{n}.ripple_pp", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=o["fs"], t_off=o["t_off"], c=c)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue", f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")
-    _step_and_life(work, o, n, need, cap, count, c)
+    step_and_life(work, o, n, need, cap, count, c)
     return losses
-
-
-def _step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, count: int, c: Any) -> None:
-    sheet = work.sheet
-    if need.load_step is not None:
-        crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER_SHARE, "Hz", "rule", "loop crossover at a twenty-fifth of the switching frequency (common practice)")
-        sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c, esr=cap["esr_ohm"] / count)
-        sheet.given(f"output{n}.step_limit", need.load_step.deviation, "V", text="requirement")
-    if work.need.lifetime is not None:
-        sheet(f"output{n}.life", output.capacitor_life, life=cap["life_s"], t_max=cap["t_max_c"], temperature=work.need.ambient_max + LIFE_RISE)
-        sheet.given(f"output{n}.life_limit", work.need.lifetime, "s", text="requirement")
 
 
 def _cross(work: Work, s: pd.Stage, o: dict[str, Any], n: int, k: int, need: Any, row: Any) -> None:

@@ -1,30 +1,14 @@
 """How the flyback is drawn: symbols placed on a plane of 100 by 60, values from the circuit that is also exported."""
 
-from dataclasses import dataclass
 from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
-
-Place = tuple[float, float]
+from rhevectra.core.topologies.common.symbols import Place, Symbol
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (8, 6), "left", "primary"), ("drain", (40, 41), "right", "primary"), ("out1", (92, 6), "right", "secondary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
-
-
-@dataclass(frozen=True, slots=True)
-class Symbol:
-    """One symbol between two places: kind (wire, capacitor, resistor, inductor, winding, diode, switch, load, core, note), label, side, element of the circuit."""
-
-    kind: str
-    start: Place
-    end: Place
-    label: str = ""
-    side: str = "primary"
-    element: str = ""
-    flip: bool = False
-    """A winding bulging the other way; a label on the other side."""
 
 
 def schematic(design: Any, corner: Corner) -> list[Symbol]:

@@ -23,7 +23,7 @@ SYNC_SUPPLY = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
 
 
-def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: list[dict[str, Any]], v_bus: Array) -> pd.Stage:
+def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: Mapping[int, dict[str, Any]], v_bus: Array) -> pd.Stage:
     """The power stage with an ideal turns ratio, for choosing inductance, limit and transformer."""
     need, grid = work.need, work.grid
     main = need.main

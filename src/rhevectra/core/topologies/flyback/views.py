@@ -1,16 +1,15 @@
 """What pictures need to know of a flyback: waveform shapes at a corner, ripple choice, flux."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import flyback
 from rhevectra.core.formulas.magnetics import MU0
-from rhevectra.core.topologies.common.views import Shape, winding_view
+from rhevectra.core.topologies.common.views import FluxView, RippleView, Shape, saturation_curve, winding_view
 from rhevectra.core.topologies.flyback.waveform import drain_shape, primary_shape, secondary_shape, times
 
 
@@ -45,16 +44,6 @@ def transient(design: Any, corner: Corner) -> list[Shape]:
             Shape("secondary current", "A", fine - t["off"], np.interp(fine, secondary.t, secondary.y), end - start, "secondary")]
 
 
-@dataclass(frozen=True)
-class RippleView:
-    """Curves over ripple ratio: name, value over its least, role; the chosen ratio and the values there as text."""
-
-    ratio: Array
-    chosen: float
-    curves: list[tuple[str, Array, str]]
-    texts: list[str]
-
-
 def ripple_choice(design: Any) -> RippleView:
     """Stored energy, peak and rms current of the ideal stage at the lowest bus against the ripple ratio."""
     rows = design.rows
@@ -70,21 +59,6 @@ def ripple_choice(design: Any) -> RippleView:
     return RippleView(ratio, chosen, curves, [show(float(v), u) for v, u in zip(here, ("J", "A", "A"), strict=True)])
 
 
-@dataclass(frozen=True)
-class FluxView:
-    """Flux over current: curves (name, current, flux, role, dashed), points (name, current, flux, role), limit [T], ends of the axes."""
-
-    curves: list[tuple[str, Array, Array, str, bool]]
-    points: list[tuple[str, float, float, str]]
-    b_limit: float
-    b_cold: float
-    i_end: float
-
-
-KNEE = 8
-"""Sharpness of the drawn knee: the field goes as B/(1 − (B/B_sat)^KNEE)."""
-
-
 def flux_view(design: Any) -> FluxView:
     """The gapped core's flux over primary current, cold and hot, with full load and limit as they are judged."""
     rows, plan = design.rows, design.context["plan"]
@@ -92,11 +66,7 @@ def flux_view(design: Any) -> FluxView:
     area, length = float(rows["transformer.area_min"].value), float(plan.window.effective.length[plan.choice.core])
     gap_part = 1 / lp - length / (MU0 * core["mu_initial"] * n**2 * float(rows["transformer.area"].value))
 
-    def curve(b_sat: float) -> tuple[Array, Array]:
-        b = b_sat * np.concatenate([np.linspace(0, 0.8, 60), 0.8 + 0.199 * np.linspace(0, 1, 140)[1:]])
-        iron = b * length / (MU0 * core["mu_initial"] * n) / (1 - (b / b_sat) ** KNEE)
-        return iron + b * area * n * gap_part, b
-    hot, cold = curve(core["b_sat_100_t"]), curve(core["b_sat_25_t"])
+    hot, cold = (saturation_curve(core, core[k], n, area, length, gap_part) for k in ("b_sat_100_t", "b_sat_25_t"))
     limit, run = design.figure("transformer.b_peak"), design.figure("switch.i_peak_run")
     i_limit = float(design.value("switch.i_peak"))
     points = [("full load", float(run.value), lp * float(run.value) / (n * area), "primary"), ("current limit, largest inductance", i_limit, float(limit.value), "over" if (limit.margin or 0) < 0 else "accent")]

@@ -31,7 +31,7 @@ class Plan:
 
     stage: pd.Stage
     switch: Mapping[str, Any]
-    rectifiers: list[dict[str, Any]]
+    rectifiers: Mapping[int, dict[str, Any]]
     limit: Mapping[str, Any]
     need: tr.TransformerNeed
     choice: tr.Choice

@@ -1,0 +1,96 @@
+"""Choosing the core of a filter inductor: every core tried at once, the smallest that passes wins."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import copper, inductor, magnetics
+from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, RISE_AIM
+from rhevectra.core.magnetics.windows import Windows
+
+USE = 0.4
+"""Share of the bobbin window that is copper: a bundle with its insulation and tape (common practice, no source)."""
+DENSITY_LEAST, DENSITY_MOST = 1.5e6, 12e6
+"""Current densities [A/m²] below which more copper is a waste, and above which no bundle is wound (common practice)."""
+GAP_MOST = 0.35
+"""Gap over the width of the post: beyond it fringing heats the winding (common practice)."""
+
+
+@dataclass(frozen=True)
+class InductorNeed:
+    """What the filter asks: inductance [H], current at the limit for the flux [A], rms [A]; ripple [A], t_up, t_down [s] at each full-load corner."""
+
+    inductance: float
+    i_limit: float
+    i_rms: float
+    ripple: Array
+    t_up: Array
+    t_down: Array
+    fs: float
+    b_max: float
+    material: Any
+    ambient: float
+    rise_max: float
+    cooling: str
+    height_max: float | None
+
+
+@dataclass(frozen=True)
+class InductorChoice:
+    """The chosen core by its number, its turns, gap [m], copper of one turn [m²], resistance [Ω], rise [K], flux at the limit [T]; what refused smaller ones."""
+
+    core: int
+    turns: int
+    gap: float
+    copper: float
+    mean_turn: float
+    resistance: float
+    rise: float
+    b_peak: float
+    passed: bool
+    refused: tuple[str, ...]
+
+
+def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None) -> InductorChoice:
+    """Turns, gap and wire on every core; the smallest volume that meets gap, current density and temperature rise."""
+    eff = win.effective
+    area = np.minimum(eff.area, eff.area_min)
+    turns = np.maximum(np.ceil(inductor.turns(need.inductance, need.i_limit, need.b_max, area) - 1e-9), 1)
+    gap, _ = magnetics.solve_gap(eff.area_post, turns, need.inductance, eff.length, need.material["mu_initial"], eff.area, win.window)
+    wire = np.minimum(inductor.copper_area(USE, win.width, win.height, turns), need.i_rms / DENSITY_LEAST)
+    mean_turn = win.turn_length(0.5 * win.height)
+    r_th = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)
+    rho = copper.resistivity(need.ambient + 0.8 * need.rise_max)
+    resistance = inductor.winding_resistance(rho, turns, mean_turn, wire)
+    rise = np.minimum(magnetics.temperature_rise(r_th, core_loss(need, turns, eff.area, eff.volume), resistance * need.i_rms**2), 400.0)
+    limits = {"gap {v} longer than {l}": (gap, GAP_MOST * np.sqrt(eff.area_post), "m"), "current density {v}, {l} at most": (need.i_rms / wire * 1e-6, DENSITY_MOST * 1e-6 + 0 * gap, "A/mm²"),
+              "{v} rise, {l} aimed at": (rise, RISE_AIM * need.rise_max + 0 * gap, "K"), "inductance cannot be reached even without a gap": (-gap, 0 * gap, "m"),
+              "{v} tall, limit {l}": (win.tall, (need.height_max or np.inf) + 0 * gap, "m")}
+    over = np.stack([np.where(v > top, np.where(top > 0, v / np.maximum(top, 1e-12), 2.0) - 1, 0.0) for v, top, _ in limits.values()])
+    excess = over.sum(0)
+    order = np.argsort(eff.volume, kind="stable")
+    able = [int(i) for i in order if excess[i] <= 0]
+    k = win.names.index(pinned) if pinned is not None else able[0] if able else int(excess.argmin())
+    smaller = [int(i) for i in order if eff.volume[i] < eff.volume[k]]
+    refused = tuple(f"{win.names[i]}: {_why(limits, over, i)}" for i in reversed(smaller))
+    return InductorChoice(k, int(turns[k]), float(gap[k]), float(wire[k]), float(mean_turn[k]), float(resistance[k]), float(rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), refused)
+
+
+def core_loss(need: InductorNeed, turns: Any, area: Any, volume: Any) -> Any:
+    """Largest core loss [W] over the full-load corners."""
+    m = need.material
+    kappa = magnetics.igse_constant(m["loss_alpha"], m["loss_beta"])
+    reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], need.ambient + 0.7 * need.rise_max, m["loss_t_min_c"])
+    at_one = magnetics.core_loss_two_slope(1.0, kappa, reference, need.inductance * need.ripple, m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], need.fs, need.t_up, need.t_down)
+    return np.max(at_one) * volume / (turns * area) ** m["loss_beta"]
+
+
+def _why(limits: dict[str, tuple[Array, Array, str]], over: Array, core: int) -> str:
+    """The limit a core exceeds by the most."""
+    text, (value, top, unit) = list(limits.items())[int(over[:, core].argmax())]
+    if over[:, core].max() <= 0:
+        return "fits"
+    return text.format(v=show(float(value[core]), unit, 3), l=show(float(top[core]), unit, 3))

@@ -1,0 +1,10 @@
+"""No clamp: for stages that hand the leakage energy back by themselves."""
+
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.work import FigureSpec
+
+NAME = "none"
+TAKES_LEAKAGE = False
+DECISIONS: tuple[DecisionSpec, ...] = ()
+FIGURES: tuple[FigureSpec, ...] = ()
+PLATES: tuple[tuple[str, str, str], ...] = ()

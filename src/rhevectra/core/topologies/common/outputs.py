@@ -1,0 +1,23 @@
+"""What every output is judged by beside its ripple: load step and life."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.formulas import output
+from rhevectra.core.stages.work import Work
+
+LIFE_RISE = 10.0
+CROSSOVER_SHARE = 1 / 25
+
+
+def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, count: int, c: Any) -> None:
+    """Rows of load step and life, where they are asked for."""
+    sheet = work.sheet
+    if need.load_step is not None:
+        crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER_SHARE, "Hz", "rule", "loop crossover at a twenty-fifth of the switching frequency (common practice)")
+        sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c, esr=cap["esr_ohm"] / count)
+        sheet.given(f"output{n}.step_limit", need.load_step.deviation, "V", text="requirement")
+    if work.need.lifetime is not None:
+        sheet(f"output{n}.life", output.capacitor_life, life=cap["life_s"], t_max=cap["t_max_c"], temperature=work.need.ambient_max + LIFE_RISE)
+        sheet.given(f"output{n}.life_limit", work.need.lifetime, "s", text="requirement")

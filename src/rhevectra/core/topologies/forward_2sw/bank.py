@@ -1,0 +1,50 @@
+"""Output capacitors of a forward converter: class and count by the inductor's ripple, the load step and the current they must carry."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import forward, output
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, step_and_life
+from rhevectra.core.topologies.forward_2sw import stage as st
+
+USED = 0.8
+"""Share of its rated voltage an output capacitor is used to (common practice)."""
+
+
+def _asks(work: Work, row: Any, i_c: float, ripple: float, fs: float) -> dict[str, float]:
+    """How many cans of a class each need asks for."""
+    need = work.need.outputs[work.need.main]
+    esr, step = row["esr_ohm"] * (row["cold_ratio"] if work.need.ambient_min < 0 else 1.0), need.load_step
+    return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": ripple * (esr + 1 / (8 * fs * row["c_f"])) / need.ripple_pp,
+            "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + row["esr_ohm"]) / step.deviation}
+
+
+def record_bank(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """Choose and record the capacitors; returns the loss of the bleed."""
+    sheet, grid = work.sheet, work.grid
+    need, table = work.need.outputs[work.need.main], work.parts["output_capacitors"]
+    full = corners.FULL.mask(grid)
+    i_c, ripple = (float(np.broadcast_to(x.value, grid.shape)[full].max()) for x in (sheet.rows["output1.i_c_rms"], o["ripple"]))
+    fs = float(sheet.rows["fs"].value)
+    able = [r for r in table.rows if r["v_class_v"] * USED >= need.magnitude] or [max(table.rows, key=lambda r: r["v_class_v"])]
+
+    def count_of(row: Any) -> int:
+        return max(int(np.ceil(max(_asks(work, row, i_c, ripple, fs).values()) - 1e-9)), 1)
+    best = min(able, key=lambda r: (count_of(r) * np.sqrt(r["c_f"] * r["v_class_v"]), r["c_f"]))
+    row = table.row(work.choose("output1.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
+    asks = _asks(work, row, i_c, ripple, fs)
+    decides = max(asks, key=lambda a: asks[a])
+    count = int(work.choose("output1.parallel", min(count_of(row), 20), f"{decides} decides at {show(i_c, 'A')} ripple current").value)
+    c = sheet.given("output1.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")
+    cold = row["cold_ratio"] if work.need.ambient_min < 0 else 1.0
+    esr = sheet.given("output1.esr_cold", row["esr_ohm"] / count * cold, "Ω", "catalogue", f"{row['esr_ohm']:g} Ω / {count} × {cold:g} at {work.need.ambient_min:g} °C")
+    sheet("output1.ripple_pp", forward.output_ripple, ripple=o["ripple"], esr=esr, fs=o["fs"], c=c)
+    sheet.given("output1.ripple_limit", need.ripple_pp, "V", text="requirement")
+    sheet.given("output1.i_c_limit", row["i_rated_a"] * count, "A", "catalogue", f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
+    step_and_life(work, o, 1, need, row, count, c)
+    bleed = sheet.given("load.bleed1", s.i_out.value - grid.current(work.need.main), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
+    return {"bleed1": sheet("loss.bleed1", output.output_power, v=sheet.rows["load.v1"], i=bleed)}

@@ -1,0 +1,212 @@
+"""From bus and requirement to the real power stage: semiconductors, duty, filter inductor, transformer."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from types import ModuleType
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import plain, reader
+from rhevectra.core.formulas import forward, magnetics
+from rhevectra.core.magnetics import transformer as tr
+from rhevectra.core.magnetics.copper_loss import phasors
+from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed, choose_inductor
+from rhevectra.core.magnetics.windows import Windows, windows
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
+from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
+from rhevectra.core.topologies.forward_2sw import stage as st
+
+ORDERS = 24
+AUX_VOLTS, AUX_AMPS = 14.0, 4e-3
+DRIVE_AMPS = 1e-3
+"""Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
+SKIPPED = 0.25
+"""Share of the full-load pulse below which pulses are left out."""
+
+
+@dataclass(frozen=True)
+class Plan:
+    """All that was chosen: parts, the wound transformer, the filter inductor, and the power stage they make."""
+
+    stage: st.Stage
+    switch: Mapping[str, Any]
+    rectifiers: Mapping[int, dict[str, Any]]
+    need: tr.TransformerNeed
+    choice: tr.Choice
+    window: Windows
+    turns: list[Any]
+    leakage: Any
+    choke: InductorChoice
+    choke_need: InductorNeed
+    margin: float
+    state: dict[str, Any]
+    change: float
+
+
+def choose_switch(work: Work, v_top: float, v_low: float) -> dict[str, Any]:
+    """Both switches: a class that holds the highest bus after derating, then the die by loss."""
+    derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
+    duty_limit = work.choose("switch.duty_limit", 0.48, "below a half, so that the core always resets")
+    table = work.parts["switches"]
+    power = work.need.power / 0.88
+
+    def rule() -> tuple[str, str, tuple[str, ...]]:
+        rows = table.where(kind="discrete").rows
+        classes = sorted({r["v_class_v"] for r in rows})
+        v_class = next((v for v in classes if derate.value * v >= v_top + 1.0), classes[-1])
+        refused = tuple(f"{v:g} V: {show(derate.value * v, 'V')} after derating, the bus reaches {show(v_top, 'V')}" for v in classes if v < v_class)[-3:]
+        i_on = power / v_low / 0.4
+        fs = float(work.choose.pins.get("fs", 100e3))
+        dies = [r for r in rows if r["v_class_v"] == v_class]
+        loss = {r["name"]: r["r_on_25_ohm"] * r["hot_ratio"] * 0.4 * i_on**2 + (0.25 * (r["c_energy_f"]) * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs for r in dies}
+        good = [r for r in dies if r["i_max_a"] >= 1.3 * i_on] or [max(dies, key=lambda r: r["i_max_a"])]
+        least = min(loss[r["name"]] for r in good)
+        pick = max((r for r in good if loss[r["name"]] <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
+        return pick["name"], "lowest voltage class that holds the highest bus; largest die resistance within a quarter of the least loss", refused
+    name = work.choose("switch.class", rule)
+    row = table.row(name.value)
+    work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
+    return {"row": row, "duty_limit": duty_limit}
+
+
+def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
+    """All choices of the power stage for a known bus."""
+    v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
+    switch = choose_switch(work, v_top, v_low)
+    main = work.need.outputs[work.need.main]
+    duty = work.choose("forward.duty", 0.42, "school: 0.40 to 0.45 at the lowest bus, the rest for commutation and load steps")
+    rectifiers = choose_rectifiers(work, lambda out: v_top * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
+    stage = _estimate(work, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
+    out = st.solve(stage).out
+    stage = _limit(work, switch, stage, out)
+    out = st.solve(stage).out
+    grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
+    need, margin = _transformer_need(work, stage, out, grade, v_top, float(switch["duty_limit"].value))
+    win = work.parts["cores"].derived(windows)
+    choice = choose_core(work, need, win)
+    turns = turns_of(work, need, choice)[:2]
+    stage = _wound(work, stage, need, choice, win, turns, grade)
+    leak = leakage_row(work, choice, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
+    stage = replace(stage, leakage=float(leak.value))
+    choke_need, choke = _choke(work, stage, grade, win)
+    stage = replace(stage, r_inductor=choke.resistance, choke=_choke_core(work, choke, win, grade, stage))
+    return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf)
+
+
+def _estimate(work: Work, switch: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, duty: float) -> st.Stage:
+    """The power stage with an ideal turns ratio, for choosing filter inductor, limit and transformer."""
+    grid, sheet, choose = work.grid, work.sheet, work.choose
+    fs = choose("fs", 100e3, "100 kHz: small magnetics, moderate switching loss (common practice)")
+    k = work.need.main
+    drive = DRIVE_AMPS + 2 * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
+    load = np.maximum(grid.current(k), max(2e-3, 1e-3 * main.current_max)) + drive
+    i_full = max(main.current_peak, main.current_max)
+    drops = rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full + 0.02 * main.magnitude
+    ratio = sheet("transformer.ratio_wanted", forward.turns_ratio, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"),
+                  duty=sheet.rows["forward.duty"], v_bus=sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"))
+    share = choose("filter1.ripple_ratio", 0.4, "school: more than the textbook third, for a smaller inductor")
+    least = (main.magnitude + drops) / (float(ratio.value) * v_top)
+    wanted = sheet("filter1.l_wanted", forward.filter_inductance, v_down=main.magnitude + rect["v_forward_v"], duty=sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"), fs=fs, ripple_ratio=share, i_out=main.current_max)
+    l_out = choose("filter1.l", lambda: float(f"{float(wanted.value):.2g}"), "from the ripple ratio at the highest bus, rounded to two digits", wanted=wanted)
+    c_wind = choose("transformer.c_winding", 30e-12, "layered winding of this size (common practice); measure it from the ring")
+    row = switch["row"]
+    pulse = (main.magnitude + drops) / (float(ratio.value) * v_low) / float(fs.value)
+    law = str(choose("light_load", "skip", "pulses are left out below a quarter of the full-load pulse: least light-load loss").value)
+    floor, t_floor = {"skip": (0.0, SKIPPED * pulse), "foldback": (22e3, SKIPPED * pulse), "fixed": (float(fs.value), 0.0)}[law]
+    lm = 4e-3 * v_top / 375 * 200 / work.need.power * 100e3 / float(fs.value)
+    grade = work.parts["materials"].rows[1]
+    p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + 2 * row["q_gate_c"] * float(fs.value), "controller and the gate charge of both switches (common practice)").value)
+    tiny = {"turns": 1.0, "area": 1.0, "volume": 1e-6, "core": grade, "kappa": 0.3, "temperature": 100.0}
+    return st.Stage(v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
+                    np=1 / float(ratio.value), ns=1.0, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * v_low**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
+                    c_node=row["c_energy_f"] + 0.5 * float(c_wind.value), t_fall=row["t_fall_s"], limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool),
+                    core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse})
+
+
+def _limit(work: Work, switch: Mapping[str, Any], s: st.Stage, out: Mapping[str, Any]) -> st.Stage:
+    """The current limit: nominal, tolerance, delay."""
+    tol = work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
+    delay = work.choose("switch.limit_delay", 250e-9, "comparator, logic and gate (common practice)")
+    peak = float(loaded(work, out["i_peak"]).max())
+
+    def rule() -> float:
+        wanted = 1.1 * peak / (1 - float(tol.value))
+        return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
+    nominal = work.choose("switch.current_limit", rule, "10 % above the largest peak in run, at the least trip")
+    work.sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
+    return replace(s, limit={"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)})
+
+
+def shapes(o: Mapping[str, Any], at: Any, n: float) -> dict[str, tuple[Array, Array]]:
+    """Break points [s], [A] of primary, secondary and inductor current at one corner; n = secondary over primary turns."""
+    end, e = 1 / at(o["fs"]), 1e-10
+    t_c, t_on, t_l, t_e, t_d = (at(o[k]) for k in ("t_c", "t_on", "t_l", "t_e", "t_d"))
+    low, crest, mag, peak = at(o["valley"]), at(o["crest"]), at(o["i_mag"]), at(o["i_peak"])
+    empty = min(t_on + t_d, end) if low <= 0 else end
+    back = min(t_on + max(t_l, e), end - 3 * e)
+    reset = min(max(t_on + t_e, back + e), end - 2 * e)
+    primary = ([0.0, max(t_c, e), t_on, t_on + e, back, reset, end], [0.0, n * low, peak, -peak, -mag * (1 - (back - t_on) / max(t_e, e)) if t_e > 0 else 0.0, 0.0, 0.0])
+    secondary = ([0.0, max(t_c, e), t_on, back, end], [0.0, low, crest, 0.0, 0.0])
+    inductor = ([0.0, max(t_c, e), t_on, max(empty, t_on + e), max(end, t_on + 2 * e)], [low, low, crest, low, low])
+    return {k: (np.array(x), np.array(y)) for k, (x, y) in (("primary", primary), ("secondary", secondary), ("inductor", inductor))}
+
+
+def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material: Any, v_top: float, duty_limit: float) -> tuple[tr.TransformerNeed, float]:
+    """What the circuit asks of the transformer, from one period `out` of the estimated stage; and the margin width [m]."""
+    need, grid, choose = work.need, work.grid, work.choose
+    full = corners.FULL.mask(grid)
+    index = np.unravel_index(int(np.argmax(np.where(full, out["i_primary"], -1))), grid.shape)
+    at = reader(tuple(int(i) for i in index))
+    fs, n = at(out["fs"]), float(s.ns) / float(s.np)
+    waves = shapes(out, at, n)
+    avg_p, har_p = phasors(*waves["primary"], 1 / fs, ORDERS)
+    avg_s, har_s = phasors(*waves["secondary"], 1 / fs, ORDERS)
+    triple, margin = spacing(work)
+    i_s = float(np.sqrt(avg_s**2 + 0.5 * np.sum(np.abs(har_s) ** 2)))
+    b_sat, remanence = material["b_sat_100_t"], choose("transformer.remanence", 0.1, "core without a gap (typical, from memory)")
+    derate = choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
+    rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
+    limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
+    main = need.outputs[need.main]
+    windings = (tr.WindingNeed("primary", main.magnitude / n, at(out["i_primary"]), avg_p, har_p, False), tr.WindingNeed("ns1", main.magnitude, i_s, avg_s, har_s, triple, main.tolerance),
+                tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
+    pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
+    spread = np.broadcast_to(out["t_e"], grid.shape)[full]
+    return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=v_top * duty_limit / float(s.fs), swing=np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
+                              b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
+                              split=choose("transformer.arrangement", "split", "split primary: a quarter of the leakage").value == "split", pins=pins), margin
+
+
+def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], grade: Any) -> st.Stage:
+    """The stage with integer turns, the core's own inductance and the effective winding resistances of the worst corner."""
+    trial, at = choice.trial, (choice.core, choice.candidate)
+    exact = tr.exact_copper(need, trial, at, win, float(work.need.ambient_max + trial.rise[at]))
+    effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
+    rest = work.choose("transformer.residual_gap", 10e-6, "two ground faces (typical, from memory)")
+    n_p, n_s, eff = float(turns[0].value), float(turns[1].value), win.effective
+    lm = forward.ungapped_inductance(n_p, float(eff.area[at[0]]), float(eff.length[at[0]]), grade["mu_initial"], float(rest.value))
+    return replace(s, np=n_p, ns=n_s, lm=lm, r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+                   extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective})
+
+
+def _choke(work: Work, s: st.Stage, grade: Any, win: Windows) -> tuple[InductorNeed, InductorChoice]:
+    """The filter inductor's core for the currents of the wound stage."""
+    out, grid = st.solve(s).out, work.grid
+    full = corners.FULL.mask(grid)
+    flat = {k: np.broadcast_to(out[k], grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
+    rows = work.sheet.rows
+    need = InductorNeed(float(s.inductance), float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], float(s.fs), grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade,
+                        work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max)
+    choke = choose_inductor(need, win, work.choose.pins.get("filter1.core"))
+    work.choose("filter1.core", win.names[choke.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, gap, current density and temperature" if choke.passed else f"none of {len(win.names)} passes; the one that comes nearest", choke.refused)
+    return need, choke
+
+
+def _choke_core(work: Work, c: InductorChoice, win: Windows, grade: Any, s: st.Stage) -> dict[str, Any]:
+    return {"turns": float(c.turns), "area": float(win.effective.area[c.core]), "volume": float(win.effective.volume[c.core]), "core": grade, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])),
+            "temperature": float(min(work.need.ambient_max + c.rise, 140.0))}

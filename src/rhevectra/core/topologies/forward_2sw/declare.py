@@ -1,0 +1,33 @@
+"""What may be decided about a two-switch forward beside what all topologies share, and its own figures."""
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.work import FigureSpec
+from rhevectra.core.topologies.common import declare
+
+DECISIONS = declare.decisions(
+    DecisionSpec("forward.duty", "Duty at the lowest bus", "switch", low=0.1, high=0.48, schools="0.40 to 0.45: the core resets in the rest; less leaves room for load steps"),
+    DecisionSpec("transformer.remanence", "Remanent flux of the core", "transformer", unit="T", low=0.0, high=0.25, schools="0.1 T without a gap; near zero with a small one (typical, from memory)"),
+    DecisionSpec("transformer.residual_gap", "Residual gap between ground faces", "transformer", unit="m", low=0.0, high=2e-4),
+    DecisionSpec("filter1.ripple_ratio", "Ripple of the filter inductor, share", "rectifier", low=0.05, high=2.0, schools="0.2 to 0.3 textbook; 0.4 to 0.6 smaller inductor; 2 is the boundary of conduction"),
+    DecisionSpec("filter1.l", "Filter inductor", "rectifier", unit="H", low=1e-8, high=0.1),
+    DecisionSpec("filter1.core", "Core of the filter inductor", "rectifier", "choice", table="cores"),
+    without=("transformer.lp_tolerance", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.ns{n}" for n in range(2, 7)), *(f"rectifier{n}.class" for n in range(2, 7)), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
+)
+_MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
+FIGURES = declare.figures(
+    FigureSpec("switch.duty_max", "Duty, largest", "D_max", "switch", corners.RUN, "max", "switch.duty_limit", "max", fixed=_MODEL, sentence="the core needs as long to reset as it was fed, so it must stay below a half"),
+    FigureSpec("switch.v_peak", "Peak switch voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="stray inductance between switch and reset diode", sentence="each of the two switches is held to the bus by its reset diode"),
+    FigureSpec("transformer.lm", "Magnetising inductance", "L_m", "transformer", corners.FULL, fixed="permeability taken at its initial value"),
+    FigureSpec("transformer.b_peak", "Flux density at full duty", "B̂", "transformer", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot", sentence="the loop may answer a load step with its largest duty while the bus is high"),
+    FigureSpec("filter1.l", "Filter inductor", "L_o", "rectifier", corners.FULL),
+    FigureSpec("filter1.core", "Core of the filter inductor", "", "rectifier", corners.FULL),
+    FigureSpec("filter1.turns", "Turns of the filter inductor", "N_L", "rectifier", corners.FULL),
+    FigureSpec("filter1.gap", "Gap of the filter inductor", "l_gL", "rectifier", corners.FULL, limit="filter1.gap_limit", limit_kind="max"),
+    FigureSpec("filter1.i_ripple_pp", "Ripple current of the filter inductor", "ΔI", "rectifier", corners.FULL, fixed="inductance taken at its nominal value"),
+    FigureSpec("filter1.i_peak", "Peak current of the filter inductor", "Î_L", "rectifier", corners.PEAKS, fixed=_MODEL),
+    FigureSpec("filter1.b_peak", "Flux of the filter inductor at the limit", "B̂_L", "rectifier", corners.PEAKS, limit="filter1.b_limit", limit_kind="max", fixed="saturation taken hot"),
+    FigureSpec("filter1.rise", "Temperature rise of the filter inductor", "ΔT_L", "rectifier", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac copper loss of the ripple left out"),
+    without=("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
+)
+output_figures = declare.output_figures

@@ -1,0 +1,165 @@
+"""The recorded last pass of a two-switch forward: every figure over the whole grid, losses, ratings."""
+
+from dataclasses import replace
+from types import ModuleType
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import flyback, forward, magnetics, output
+from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.magnetics.inductor import GAP_MOST
+from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.rectifiers import COOLABLE, JUNCTION_SHARE
+from rhevectra.core.topologies.forward_2sw import stage as st
+from rhevectra.core.topologies.forward_2sw.bank import record_bank
+from rhevectra.core.topologies.forward_2sw.build import Plan
+
+RESET_DIODE = 1.0
+"""Drop of the reset diodes [V] (common practice)."""
+SENSE_TRIP, SHUNT_REFERENCE = 0.8, 2.495
+UNSETTLED = 0.02
+
+
+def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[Any, Any, Plan]:
+    """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
+    stage = replace(plan.stage, v_bus=v_bus)
+    settled = st.solve(stage)
+    o = settled.out
+    average = o["p_bus"] / v_bus
+    back = o["fs"] * (o["t_e"] * np.square(o["i_mag"]) + o["t_l"] * np.square(o["i_peak"] - o["i_mag"])) / 3
+    ripple = np.sqrt(np.maximum(np.square(o["i_switch"]) + back - np.square(average), 0.0))
+    return o["p_bus"], ripple, replace(plan, stage=stage, state=settled.state, change=settled.change)
+
+
+def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
+    """Rows of the power stage on the recording sheet."""
+    stage = replace(plan.stage, v_bus=v_bus_row, **_given(work, plan))
+    o = st.record(work.sheet, stage, plan.state, plan.change)
+    _switch(work, plan, stage, o)
+    _transformer(work, plan, stage, o)
+    _filter(work, plan, stage, o)
+    losses = dict(front["losses"]) | _losses(work, plan, stage, o) | record_bank(work, plan, stage, o)
+    _feedback(work, stage)
+    return {"o": o, "stage": stage, "losses": losses}
+
+
+def _given(work: Work, plan: Plan) -> dict[str, Any]:
+    """Rows for the constants of the stage, so that the working can name them."""
+    sheet, s, sw = work.sheet, plan.stage, plan.switch["row"]
+    rows, rect = sheet.rows, plan.rectifiers[work.need.main]
+    return {"np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, "fs": rows["fs"], "inductance": rows["filter1.l"],
+            "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed) and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
+            "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", f"class {rect['name'].value}"), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", f"class {rect['name'].value}"), "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary at the worst corner over its rms current squared"),
+            "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
+            "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
+            "lm": sheet("transformer.lm", forward.ungapped_inductance, turns=plan.turns[0], area=sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), length=float(plan.window.effective.length[plan.choice.core]), mu=s.core["mu_initial"], residual=rows["transformer.residual_gap"]),
+            "area": rows["transformer.area"], "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"), "t_floor": sheet.given("light_load.t_floor", s.t_floor, "s", "rule", "shortest pulse of the light-load law: a quarter of that at full load and lowest bus, or none"),
+            "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch plus half the winding capacitance"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
+            "limit": {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"]},
+            "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"), "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"),
+            "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller"),
+            "choke": {**s.choke, "turns": sheet.solved("filter1.turns", s.choke["turns"], "turns", "least whole turns that keep the flux at the current limit"), "area": sheet.given("filter1.area", s.choke["area"], "m²", "catalogue", "effective area of its core"),
+                      "volume": sheet.given("filter1.volume", s.choke["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("filter1.temperature", s.choke["temperature"], "°C", "ambient plus its rise")}}
+
+
+def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
+    sheet, row = work.sheet, plan.switch["row"]
+    duty = sheet("switch.duty", flyback.duty, t_on=o["t_on"], fs=o["fs"])
+    for name in ("switch.duty_max", "switch.duty_min"):
+        sheet.again(name, duty)
+    sheet.again("switch.i_peak_run", o["i_peak"])
+    sheet.again("switch.frequency_idle", o["fs"])
+    sheet.given("switch.i_max", row["i_max_a"] * 1.5, "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)")
+    sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=RESET_DIODE)
+    one_on = sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=sheet("switch.v_turn_on", flyback.flux_amplitude, swing=s.v_bus), fs=o["fs"])
+    switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off of one switch", turn_on=one_on, turn_off=o["one_off"])
+    total = sheet.total("switch.loss", "W", "conduction (hot) and switching of one switch", conduction=o["loss_on"], switching=switching)
+    ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
+    limit = sheet.given("switch.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
+    sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=total, r_jc=row["r_junction_case_k_w"])
+    sheet.given("switch.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
+    sheet("sense.r", output.sense_resistor, v_trip=SENSE_TRIP, i_limit=sheet.rows["switch.current_limit"])
+
+
+def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
+    sheet, trial, at = work.sheet, plan.choice.trial, (plan.choice.core, plan.choice.candidate)
+    eff = plan.window.effective
+    area = sheet.given("transformer.area_min", float(min(eff.area[at[0]], eff.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
+    sheet("transformer.b_peak", forward.flux_at_full_duty, remanence=sheet.rows["transformer.remanence"], v_bus=s.v_bus, duty=sheet.rows["switch.duty_limit"], fs=sheet.rows["fs"], turns=s.np, area=area)
+    sheet("transformer.b_ac", flyback.flux_amplitude, swing=o["swing"])
+    sheet.solved("transformer.fill", float(trial.fill[at]), "", "height of all layers, tapes and bulge over the height available in the bobbin")
+    sheet.given("transformer.fill_limit", 1.0, "", "rule", "the winding must fit")
+    sheet.given("transformer.rise_limit", plan.need.rise_max, "K", "rule", "decision transformer.rise_max")
+
+
+def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
+    """The filter inductor and the rectifiers that feed it."""
+    sheet, c, need = work.sheet, plan.choke, work.need.outputs[work.need.main]
+    post = float(plan.window.effective.area_post[c.core])
+    sheet.solved("filter1.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
+    sheet.given("filter1.gap_limit", GAP_MOST * post**0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
+    area = float(min(plan.window.effective.area[c.core], plan.window.effective.area_min[c.core]))
+    sheet("filter1.b_peak", magnetics.flux_density, inductance=s.inductance, current=o["crest"], turns=s.choke["turns"], area=sheet.given("filter1.area_min", area, "m²", "catalogue", "smallest section of its core"))
+    sheet.given("filter1.b_limit", plan.choke_need.b_max, "T", "rule", "hot saturation after derating")
+    copper = sheet("filter1.loss_copper", resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
+    r_th = sheet("filter1.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("filter1.surface", float(plan.window.surface[c.core]), "m²", "catalogue", "outer surface of the wound core"))
+    sheet("filter1.rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_choke"], p_copper=copper)
+    v_out = sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
+    row = plan.rectifiers[work.need.main]["row"]
+    sheet("rectifier1.v_reverse", forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_bus=s.v_bus, turns_secondary=s.ns, turns_primary=s.np)
+    sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
+    share = sheet("rectifier1.share", forward.busier_share, t_on=o["t_on"], fs=o["fs"])
+    sheet.again("rectifier1.i_peak", o["crest"])
+    average = sheet("rectifier1.i_avg", forward.rectifier_average, share=share, i_out=o["i_load"])
+    rms = sheet("rectifier1.i_rms", forward.rectifier_rms, share=share, i_inductor=o["i_l"])
+    sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
+    loss = sheet("rectifier1.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
+    limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
+    sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
+    sheet("output1.i_c_rms", output.capacitor_rms, i_rms=o["i_l"], i_out=o["i_load"])
+    del v_out
+
+
+def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
+    sheet = work.sheet
+    row = plan.rectifiers[work.need.main]["row"]
+    n = sheet("secondary1.i_rms", forward.rectifier_rms, share=sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"]), i_inductor=o["i_l"])
+    secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=n)
+    primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_primary"])
+    copper = sheet.total("transformer.loss_copper", "W", "both windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
+    r_th = sheet("transformer.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("transformer.surface", float(plan.window.surface[plan.choice.core]), "m²", "catalogue", "outer surface of the wound core"))
+    sheet("transformer.temperature_rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_core"], p_copper=copper)
+    both = sheet.total("loss.switch_conduction", "W", "both switches", upper=o["loss_on"], lower=o["loss_on"])
+    rectifiers = sheet("loss.rectifiers", forward.rectifiers_loss, v_forward=row["v_forward_v"], i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"])
+    return {"switch_conduction": both, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
+
+
+def _feedback(work: Work, s: st.Stage) -> None:
+    """Tolerance of the regulated output from divider and reference: worst case and statistical."""
+    sheet, main = work.sheet, work.need.outputs[work.need.main]
+    parts = {"reference": work.choose("feedback.reference_tolerance", 0.01, "1 % grade of the 2.495 V class (typical, from memory)"), "resistor": work.choose("feedback.resistor_tolerance", 0.01, "1 % resistors"),
+             "v_ref": min(SHUNT_REFERENCE, 0.5 * main.magnitude), "v_out": s.v_out}
+    sheet("feedback.error", output.divider_error, **parts)
+    sheet("feedback.error_statistical", output.divider_error_statistical, **parts)
+    sheet.given("feedback.error_limit", main.tolerance, "", text="requirement: tolerance of the regulated output")
+
+
+def findings(work: Work, plan: Plan) -> None:
+    """What only this stage knows how to say."""
+    need = work.need
+    if len(need.outputs) > 1:
+        work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: this stage has one output here; a flyback designs several", "", "topology")
+    if plan.change > UNSETTLED:
+        work.find(MUST_FIX, "switch", f"no steady state was found: the passes still change by {plan.change:.1g} of the current; these figures are not to be used", "switch.i_peak", "forward.duty")
+    if not plan.choice.passed:
+        work.find(MUST_FIX, "transformer", f"{plan.window.names[plan.choice.core]} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
+    if not plan.choke.passed:
+        work.find(MUST_FIX, "rectifier", f"the filter inductor on {plan.window.names[plan.choke.core]} is refused; a larger core, more ripple or more rise admits it", "filter1.core", "filter1.ripple_ratio")
+    top, low = float(np.max(plan.stage.v_bus)), float(np.min(np.broadcast_to(plan.stage.v_bus, work.grid.shape)[corners.FULL.mask(work.grid)]))
+    if top > 2.5 * low:
+        work.find(LOOK_AT, "transformer", f"the bus spans {show(low, 'V')} to {show(top, 'V')}: turns follow the low end, flux at full duty and rectifier voltage the high end; a narrower bus makes both parts smaller", "transformer.b_peak", "")

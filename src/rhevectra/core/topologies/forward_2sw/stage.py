@@ -1,0 +1,152 @@
+"""One switching period of the two-switch forward, at every corner at once.
+
+Written once and run two ways: on `Quick` with bare numbers until it settles, and once more on the recording sheet.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.sheet import Quick, Sheet, plain
+from rhevectra.core.formulas import flyback, forward, magnetics
+from rhevectra.core.formulas.rectifier import resistive_loss
+
+PASSES = 40
+_CARRIED = {"i_mid": "A", "i_load": "A", "i_mag": "A"}
+
+
+@dataclass(frozen=True)
+class Stage:
+    """The power stage, numbers or rows. Inductances [H], capacitances [F], resistances [Ω].
+
+    v_bus, i_out (load and bleed), is_limit have the shape of the grid; r_path holds both switches, sense resistor and primary winding;
+    core: material row of the transformer; choke: what the filter inductor's core loss needs.
+    """
+
+    v_bus: Any
+    i_out: Any
+    v_out: Any
+    v_forward: Any
+    r_rectifier: Any
+    r_secondary: Any
+    r_inductor: Any
+    np: Any
+    ns: Any
+    inductance: Any
+    lm: Any
+    leakage: Any
+    r_switch: Any
+    r_primary: Any
+    fs: Any
+    f_floor: Any
+    t_floor: Any
+    c_node: Any
+    t_fall: Any
+    limit: Mapping[str, Any]
+    is_limit: Array
+    core: Mapping[str, Any]
+    area: Any
+    volume: Any
+    core_temperature: Any
+    p_controller: Any
+    choke: Mapping[str, Any]
+    extra: dict[str, Any] = field(default_factory=dict)
+
+
+def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
+    """One pass over the period."""
+    turns = {"turns_secondary": s.ns, "turns_primary": s.np}
+    r_path = sheet.total("switch.r_path", "Ω", "two switches, hot, and the primary winding in series", upper=s.r_switch, lower=s.r_switch, primary=s.r_primary)
+    up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_bus=s.v_bus, r_primary=r_path, i_mid=b["i_mid"], i_mag=b["i_mag"], v_forward=s.v_forward,
+               r_rectifier=sheet.total("rectifier.r_feeding", "Ω", "rectifier and secondary winding", rectifier=s.r_rectifier, winding=s.r_secondary), r_inductor=s.r_inductor, inductance=s.inductance, leakage=s.leakage, **turns)
+    down = sheet("filter1.v_down", forward.voltage_down, v_out=s.v_out, v_forward=s.v_forward, r_rectifier=s.r_rectifier, r_inductor=s.r_inductor, i_mid=b["i_mid"])
+    volts = {"v_up": up, "v_down": down}
+    wanted = sheet("switch.t_dcm_full_rate", forward.feeding_dcm, inductance=s.inductance, i_out=b["i_load"], fs=s.fs, **volts)
+    fs = sheet("switch.frequency", forward.pulse_rate, fs=s.fs, f_floor=s.f_floor, t_feeding=wanted, t_floor=s.t_floor)
+    t_ccm = sheet("switch.t_feeding_ccm", forward.feeding_ccm, fs=fs, **volts)
+    t_dcm = sheet("switch.t_feeding_dcm", forward.feeding_dcm, inductance=s.inductance, i_out=b["i_load"], fs=fs, **volts)
+    discontinuous = plain(t_dcm) < plain(t_ccm)
+    t_e = sheet.either("switch.t_feeding", discontinuous, t_dcm, t_ccm, "discontinuous where the triangle of current fits into the period")
+    ripple = sheet("filter1.i_ripple_pp", forward.ripple_current, v_up=up, t_feeding=t_e, inductance=s.inductance)
+    t_d = sheet("filter1.t_down", forward.freewheeling, t_feeding=t_e, **volts)
+    low = sheet("filter1.i_valley", forward.valley, i_out=b["i_load"], ripple=ripple)
+    crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
+    i_l = sheet("filter1.i_rms", forward.inductor_rms, fs=fs, t_feeding=t_e, t_freewheeling=t_d, i_valley=low, i_crest=crest)
+    t_c = sheet("switch.t_commutation", forward.commutation, leakage=s.leakage, i_valley=low, v_bus=s.v_bus, **turns)
+    t_on = sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=t_c)
+    i_mag = sheet("transformer.i_mag", forward.magnetising, v_bus=s.v_bus, t_feeding=t_e, lm=s.lm)
+    start = sheet("switch.i_start", flyback.to_primary, current=low, **turns)
+    peak = sheet("switch.i_peak", forward.switch_peak, i_crest=crest, i_mag=i_mag, **turns)
+    out = {"up": up, "down": down, "fs": fs, "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
+           "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path}
+    return out | _primary(sheet, s, out) | _next(s, out)
+
+
+def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
+    """Primary currents, losses of switches and cores, and what the bus gives."""
+    turns = {"turns_secondary": s.ns, "turns_primary": s.np}
+    i_sw = sheet("switch.i_rms", forward.switch_rms, fs=o["fs"], t_feeding=o["t_e"], i_start=o["i_start"], i_peak=o["i_peak"], t_commutation=o["t_c"])
+    t_l = sheet("switch.t_return", forward.leakage_return, leakage=s.leakage, i_crest=o["crest"], v_bus=s.v_bus, **turns)
+    i_p = sheet("transformer.i_rms_primary", forward.primary_rms, i_switch=i_sw, fs=o["fs"], t_feeding=o["t_e"], i_mag=o["i_mag"], t_return=t_l, i_peak=o["i_peak"])
+    swing = sheet("transformer.b_swing", forward.flux_swing, v_bus=s.v_bus, t_feeding=o["t_e"], turns=s.np, area=s.area)
+    p_core = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["fs"], o["t_e"], o["t_e"])
+    choke = s.choke
+    swing_l = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=choke["turns"], area=choke["area"])
+    p_choke = _core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, o["fs"], o["t_e"], o["t_d"])
+    t_v = sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=s.v_bus, c_node=s.c_node, i_peak=o["i_peak"])
+    e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=s.v_bus)
+    one_off = sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["fs"])
+    off = sheet.total("switch.loss_turn_off_both", "W", "both switches", upper=one_off, lower=one_off)
+    node = sheet("switch.loss_turn_on_both", forward.node_loss, c_node=s.c_node, v_bus=s.v_bus, fs=o["fs"])
+    one_on = sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)
+    also = sheet.total("switch.p_parallel", "W", "core losses and controller, which draw no load current through the filter", transformer=p_core, inductor=p_choke, controller=s.p_controller)
+    p_bus = sheet("switch.p_bus", forward.bus_power, fs=o["fs"], v_bus=s.v_bus, i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=t_l, p_core=also, p_node=node, p_off=off)
+    return {"i_switch": i_sw, "t_l": t_l, "i_primary": i_p, "swing": swing, "p_core": p_core, "p_choke": p_choke, "loss_off": off, "loss_node": node, "loss_on": one_on, "one_off": one_off, "p_bus": p_bus}
+
+
+def _core_loss(sheet: Any, name: str, material: Mapping[str, Any], temperature: Any, volume: Any, kappa: Any, swing: Any, fs: Any, t_up: Any, t_down: Any) -> Any:
+    m = material
+    reference = sheet(f"{name}.loss_reference", magnetics.loss_at_temperature, reference=m["loss_ref_w_m3"], curvature=m["loss_t_curvature_1_k2"], temperature=temperature, t_min=m["loss_t_min_c"])
+    return sheet(f"{name}.loss_core", magnetics.core_loss_two_slope, volume=volume, kappa=kappa, reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"], alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"],
+                 beta=m["loss_beta"], fs=fs, t_up=t_up, t_down=t_down)
+
+
+def _next(s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
+    """What the next pass starts from: the current in the middle of the ramp; at the current limit the output current that just trips it."""
+    at_limit = forward.limit_current(v_bus=plain(s.v_bus), lm=plain(s.lm), v_up=plain(o["up"]), turns_secondary=plain(s.ns), inductance=plain(s.inductance), turns_primary=plain(s.np), **{k: plain(v) for k, v in s.limit.items()})
+    load = forward.current_at_limit(at_limit, plain(o["i_mag"]), plain(s.np), plain(s.ns), plain(o["ripple"]))
+    return {"next_mid": 0.5 * (plain(o["valley"]) + plain(o["crest"])), "next_load": np.where(s.is_limit, load, plain(s.i_out)), "limit_worst": at_limit}
+
+
+@dataclass(frozen=True)
+class Settled:
+    """state: what the last pass started from; out: all of the last pass; change: how much it still moved."""
+
+    state: dict[str, Any]
+    out: dict[str, Any]
+    change: float
+
+
+def solve(s: Stage, tolerance: float = 1e-5) -> Settled:
+    """Passes on bare numbers until the currents stand."""
+    shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), np.shape(s.is_limit))
+    load = np.broadcast_to(s.i_out, shape) + 0.0
+    state, quick, change, out = {"i_mid": load, "i_load": load, "i_mag": 0.0 * load}, Quick(), np.inf, {}
+    for _ in range(PASSES):
+        out = advance(quick, s, state)
+        fresh = {"i_mid": out["next_mid"], "i_load": out["next_load"], "i_mag": out["i_mag"]}
+        change = float(max(np.max(np.abs(fresh[k] - state[k]) / (out["crest"] + 1e-9)) for k in state))
+        if change < tolerance:
+            break
+        state = fresh
+    whole = {k: v if np.ndim(v) == 0 or np.shape(v) == shape else np.broadcast_to(v, shape) for k, v in out.items()}
+    return Settled(state, whole, change)
+
+
+def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
+    """The last pass on the recording sheet."""
+    text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
+    return advance(sheet, s, {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _CARRIED.items()})

@@ -1,0 +1,66 @@
+"""What pictures need to know of a two-switch forward: waveform shapes, ripple choice, flux."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import reader
+from rhevectra.core.formulas import forward
+from rhevectra.core.topologies.common.views import FluxView, RippleView, Shape, saturation_curve, winding_view
+from rhevectra.core.topologies.forward_2sw.build import shapes
+
+
+def waveforms(design: Any, corner: Corner) -> list[Shape]:
+    """Voltage of one switch, primary current, filter inductor current at a corner, from the sized period."""
+    o, s, at = design.context["o"], design.context["stage"], reader(corner.index)
+    end, v_bus = 1 / at(o["fs"]), at(s.v_bus)
+    waves = shapes(o, at, at(s.ns) / at(s.np))
+    t_on, e = at(o["t_on"]), 1e-10
+    reset = min(t_on + at(o["t_e"]), end - 3 * e)
+    t = np.array([0.0, e, t_on, t_on + e, reset, reset + e, end - e, end])
+    v = np.array([v_bus / 2, 0.0, 0.0, v_bus, v_bus, v_bus / 2, v_bus / 2, 0.0])
+    return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", *waves["primary"], end, "primary"), Shape("inductor current", "A", *waves["inductor"], end, "secondary")]
+
+
+def transient(design: Any, corner: Corner) -> list[Shape]:
+    """The period around the turn-off."""
+    whole, at = waveforms(design, corner), reader(corner.index)
+    o = design.context["o"]
+    t_on, span = at(o["t_on"]), max(at(o["t_e"]), 1e-9)
+    fine = np.linspace(max(t_on - 0.3 * span, 0.0), min(t_on + 1.3 * span, whole[0].period), 800)
+    return [Shape(w.name, w.unit, fine - t_on, np.interp(fine, w.t, w.y), fine[-1] - fine[0], w.side, w.limit) for w in whole]
+
+
+def ripple_choice(design: Any) -> RippleView:
+    """Energy of the filter inductor, its rms and the switch's peak against the ripple ratio, at the highest bus and full load."""
+    rows, s = design.rows, design.context["stage"]
+    i_out, n = float(design.requirement.outputs[design.requirement.main].current_max), float(rows["transformer.ns1"].value) / float(rows["transformer.np"].value)
+    duty, down = float(rows["switch.duty_least"].value), float(s.v_out.value) + float(s.v_forward.value)
+    chosen = float(np.max(np.asarray(rows["filter1.i_ripple_pp"].value)[..., [k for k, p in enumerate(design.grid.points) if p.case == "run" and p.load == 1.0], :])) / i_out
+
+    def values(k: Any) -> tuple[Any, Any, Any]:
+        inductance = forward.filter_inductance(down, duty, float(rows["fs"].value), k, i_out)
+        crest = i_out * (1 + 0.5 * k)
+        return 0.5 * inductance * np.square(crest), n * crest, i_out * np.sqrt(1 + np.square(k) / 12)
+    ratio = np.linspace(0.05, 2.0, 120)
+    found, here = values(ratio), values(chosen)
+    curves = [(name, y / y.min(), role) for name, y, role in zip(("inductor energy (core size)", "switch peak", "inductor rms"), found, ("accent", "primary", "secondary"), strict=True)]
+    return RippleView(ratio, chosen, curves, [show(float(v), u) for v, u in zip(here, ("J", "A", "A"), strict=True)])
+
+
+def flux_view(design: Any) -> FluxView:
+    """The ungapped core's flux over magnetising current, cold and hot, with full load and full duty at the highest bus as they are judged."""
+    rows, s, plan = design.rows, design.context["stage"], design.context["plan"]
+    n, area, length = float(rows["transformer.np"].value), float(rows["transformer.area"].value), float(plan.window.effective.length[plan.choice.core])
+    rest = float(rows["transformer.residual_gap"].value) / (4e-7 * np.pi * n**2 * area)
+    hot, cold = (saturation_curve(s.core, s.core[k], n, area, length, rest) for k in ("b_sat_100_t", "b_sat_25_t"))
+    limit = design.figure("transformer.b_peak")
+    lm = float(rows["transformer.lm"].value)
+    swing = float(design.figure("transformer.b_ac").value) * 2
+    points = [("full load, swing", swing * n * area / lm, swing, "primary"), ("full duty at the highest bus", float(limit.value) * n * area / lm, float(limit.value), "over" if (limit.margin or 0) < 0 else "accent")]
+    return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(s.core["b_sat_25_t"]), 2.2 * points[1][1])
+
+
+__all__ = ["flux_view", "ripple_choice", "transient", "waveforms", "winding_view"]
