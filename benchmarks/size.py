@@ -2,17 +2,39 @@
 
 import statistics
 import time
+from collections.abc import Callable
 
 import numpy as np
 
 from rhevectra import demo
+from rhevectra.core.design.contest import contest
 from rhevectra.core.design.size import size
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
+
+
+def timed(work: Callable[[], object]) -> float:
+    """Seconds one call takes."""
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
 
 
 def main() -> None:
     """Print medians, and the ratio to a fixed piece of NumPy work on this machine in this run."""
     need = decode(demo.text(), "demo").requirement
+    for name in demo.NAMES:
+        document = decode(demo.text(name), "demo")
+        for topology in TOPOLOGIES:
+            once = lambda d=document, t=topology: size(d.requirement, {"topology": t})  # noqa: E731
+            once()
+            times = [timed(once) for _ in range(15)]
+            print(f"{name}: {topology} median {statistics.median(times) * 1e3:.1f} ms (goal: under 30 ms)")
+        first: list[float] = []
+        start = time.perf_counter()
+        for _step in contest(document.requirement, {}):
+            first.append(time.perf_counter() - start)
+        print(f"{name}: contest of {len(TOPOLOGIES)} topologies, {len(first)} designs: first row {first[0] * 1e3:.0f} ms (goal: 300), whole {first[-1] * 1e3:.0f} ms (goal: 1500)")
     size(need)
     runs, work = [], []
     for _ in range(40):

@@ -85,4 +85,6 @@ def test_energy_that_enters_leaves_or_heats():
 
 def test_a_capacitor_that_cannot_carry_the_load_is_said_to():
     assert bool(solve_bulk(85.0, 47.0, 70.0, 10e-6, SOURCE).collapsed)
+    hopeless = solve_bulk(np.array([85.0, 115.0]), 47.0, 2000.0, 100e-6, SOURCE)  # far beyond what the source gives: marked, and still a bus a stage can be drawn at
+    assert hopeless.collapsed.all() and (hopeless.v_valley > 0).all() and np.isfinite(hopeless.i_rms).all()
     assert not bool(solve_bulk(85.0, 47.0, 70.0, 150e-6, SOURCE).collapsed)

@@ -12,7 +12,7 @@ from rhevectra import __version__
 from rhevectra.core.basis.errors import InputError
 
 DONE, DEFECT, WRONG, INFEASIBLE = 0, 1, 2, 3
-_COMMANDS = ("size", "netlist", "steady", "schema")
+_COMMANDS = ("size", "contest", "netlist", "steady", "schema")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -20,15 +20,21 @@ class _Parser(argparse.ArgumentParser):
         raise InputError("usage", message, "rhevectra --help")
 
 
-def _designed(path: str) -> tuple[Any, Any, float]:
-    from rhevectra.core.design.size import size
+def _loaded(path: str) -> tuple[Any, Any]:
+    """Document and catalogue of a project file; an unknown key is told once."""
     from rhevectra.project.store import catalogue_for, load
 
     document = load(path)
-    catalogue = catalogue_for(document, path)
     for name in document.unknown[:1]:
         more = f" and {len(document.unknown) - 1} more" if len(document.unknown) > 1 else ""
         print(f"{path}: {name}{more}: unknown key, kept and not used", file=sys.stderr)
+    return document, catalogue_for(document, path)
+
+
+def _designed(path: str) -> tuple[Any, Any, float]:
+    from rhevectra.core.design.size import size
+
+    document, catalogue = _loaded(path)
     start = time.perf_counter()
     try:
         design = size(document.requirement, document.decisions, document.as_built, catalogue)
@@ -49,6 +55,20 @@ def _size(args: argparse.Namespace) -> int:
     else:
         print("\n".join(summary.lines(design, elapsed)))
     return DONE if design.feasible else INFEASIBLE
+
+
+def _contest(args: argparse.Namespace) -> int:
+    from rhevectra.app import contest
+
+    document, catalogue = _loaded(args.project)
+    start = time.perf_counter()
+    try:
+        entries = contest.run(document.requirement, document.decisions, catalogue)
+    except InputError as problem:
+        raise InputError(f"{Path(args.project).name}: {problem.where}", problem.wrong, problem.accepted) from None
+    elapsed = time.perf_counter() - start
+    print(json.dumps(contest.as_json(entries, elapsed), ensure_ascii=False, allow_nan=False) if args.json else "\n".join(contest.lines(entries, elapsed)))
+    return DONE if any(e.feasible for e in entries) else INFEASIBLE
 
 
 def _netlist(args: argparse.Namespace) -> int:
@@ -114,6 +134,10 @@ def parser() -> argparse.ArgumentParser:
     s.add_argument("--json", action="store_true")
     s.add_argument("--explain", metavar="ID")
     s.set_defaults(run=_size)
+    c = sub.add_parser("contest", help="every topology designed for the requirement, ranked")
+    c.add_argument("project")
+    c.add_argument("--json", action="store_true")
+    c.set_defaults(run=_contest)
     n = sub.add_parser("netlist", help="the design as a SPICE netlist")
     n.add_argument("project")
     n.add_argument("--line", type=float, metavar="V", help="mains rms or dc input (default: lowest line)")

@@ -1,6 +1,6 @@
 """The open project: document, design, history, held reference. No interface in here; the window shows what this holds."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from time import perf_counter
@@ -106,6 +106,10 @@ class Session:
     def free(self, id: str) -> None:
         """Remove a pin."""
         self._edit(Step(f"{self.design.decision_specs[id].label} follows its rule", self.document), self.document.free(id))
+
+    def decide(self, name: str, decisions: Mapping[str, Any]) -> None:
+        """Take other pins altogether, as one named edit."""
+        self._edit(Step(name, self.document), self.document.decide(decisions))
 
     def require(self, requirement: Requirement, title: str | None = None) -> None:
         """Change the requirement."""

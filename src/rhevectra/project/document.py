@@ -31,6 +31,10 @@ class Document:
         """The document with one pin removed."""
         return self._with(decisions={k: v for k, v in self.decisions.items() if k != id})
 
+    def decide(self, decisions: Mapping[str, Any]) -> "Document":
+        """The document with other pins altogether."""
+        return self._with(decisions=dict(decisions))
+
     def measure(self, id: str, reading: Measured | None) -> "Document":
         """The document with a reading entered, or taken back."""
         kept = {k: v for k, v in self.as_built.items() if k != id}

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from rhevectra.app import settings
 from rhevectra.app.session import Session
 from rhevectra.core.catalogue.tables import TABLES
+from rhevectra.core.design.contest import COMMON, contest
 from rhevectra.core.design.relax import relaxations
 from rhevectra.ui.commands import COMMANDS
 from rhevectra.ui.theme import roles
@@ -30,6 +31,8 @@ class ViewActions:
         statusBar: Any
         show_all: Any
         _show_widget: Any
+        _edit: Any
+        contest_desk: Any
         go: Any
 
     def search(self) -> None:
@@ -111,6 +114,38 @@ class ViewActions:
         if row is not None:
             row.tell(("working …",))
         self.jobs.start("what would admit a smaller core", relaxations(design, cores), take)
+
+    def contest(self) -> None:
+        """The Contest desk."""
+        self.go("Contest")
+
+    def run_contest(self) -> None:
+        """Design every topology for the requirement, in the background."""
+        document = self.session.document
+        self.contest_desk.begin(self._contest_key())
+        self.jobs.start("contest", contest(document.requirement, document.decisions, self.session.catalogue), self.contest_desk.take)
+
+    def _contest_key(self) -> Any:
+        """What the contest depends on: the requirement and the pins all topologies keep."""
+        document = self.session.document
+        return document.requirement, tuple((k, v) for k, v in sorted(document.decisions.items()) if k in COMMON)
+
+    def refresh_contest(self) -> None:
+        """Run the contest where what is on the desk is for another requirement."""
+        if self.contest_desk.key != self._contest_key():
+            self.run_contest()
+
+    def open_entry(self, entry: Any) -> None:
+        """A topology of the contest on the Size desk; one edit, taken back by undo."""
+        self.jobs.cancel()
+        self._edit(lambda: self.session.decide(f"contest: {entry.topology}", entry.pins))
+        self.go("Size")
+
+    def hold_entry(self, entry: Any) -> None:
+        """A topology of the contest as the reference behind the present design."""
+        self.session.reference = entry.design
+        self.show_all()
+        self.go("Size")
 
     def cancel_job(self) -> None:
         """Stop what runs in the background."""

@@ -22,6 +22,7 @@ from rhevectra.ui.widgets.notice import Notice
 
 if TYPE_CHECKING:
     from rhevectra.ui.views.ask import AskView
+    from rhevectra.ui.views.contest import ContestView
     from rhevectra.ui.views.sheet_page import SheetPage
 
 
@@ -37,6 +38,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.size_desk = SizeDesk(self)
         self._ask: AskView | None = None
         self._page: SheetPage | None = None
+        self._contest: ContestView | None = None
         self._stale: set[QWidget | None] = set()
         self.stack, self.notice, self.rail = QStackedWidget(self), Notice(self), Rail(self)
         self.rail.chosen.connect(self.go)
@@ -69,6 +71,19 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self._ask.titled.connect(lambda title: self._edit(lambda: self.session.require(self.session.document.requirement, title)))
             self._ask.show_document(self.session.document)
         return self._ask
+
+    @property
+    def contest_desk(self) -> "ContestView":
+        """The Contest desk, built when it is first looked at."""
+        if self._contest is None:
+            from rhevectra.ui.views.contest import ContestView
+
+            self._contest = ContestView(self)
+            self.stack.addWidget(self._contest)
+            self._contest.wanted.connect(self.run_contest)
+            self._contest.opened.connect(self.open_entry)
+            self._contest.held.connect(self.hold_entry)
+        return self._contest
 
     @property
     def page(self) -> "SheetPage":
@@ -132,7 +147,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
     def go(self, desk: str) -> None:
         """Show a desk by name."""
         self.rail.mark(desk)
-        self._show_widget(self.ask if desk == "Ask" else self.size_desk)
+        self._show_widget(self.ask if desk == "Ask" else self.contest_desk if desk == "Contest" else self.size_desk)
 
     def _show_widget(self, widget: QWidget) -> None:
         self.stack.setCurrentWidget(widget)
@@ -147,6 +162,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
                 self.size_desk.show_design(self.session.design, self.session.reference, self.session.before)
             elif shown is self._ask:
                 self.ask.show_document(self.session.document)
+        if shown is self._contest and shown is not None:
+            self.refresh_contest()
 
     def show_all(self) -> None:
         """Show the session's document and design everywhere."""

@@ -132,10 +132,12 @@ def _measure(f: dict[str, Any], tried: dict[str, Any], shape: tuple[int, ...], r
     i_rms = np.sqrt((i * flow).sum(-1) / half)
     p_line = (mains * flow).sum(-1) / half
     v_crest, i_crest = _crest(np.stack([terminal, i]), rule[0])
-    found = {"v_valley": np.minimum(terminal.min(-1), v0 - esr * power / v0), "v_peak": np.maximum(v_crest, v0), "t_start": s.t0,
+    valley = np.minimum(terminal.min(-1), v0 - esr * power / v0)
+    collapsed = tried["collapsed"] | (valley < f["floor"])  # has no waveform to take a valley from
+    found = {"v_valley": np.where(collapsed, np.maximum(valley, f["floor"]), valley), "v_peak": np.maximum(v_crest, v0), "t_start": s.t0,
              "t_conduct": lasts, "i_rms": i_rms, "i_peak": i_crest, "i_cap": np.sqrt(((np.square(i - load) * weights).sum(-1) + off_square) / half),
              "p_line": p_line, "power_factor": p_line / np.maximum(f["crest"] / np.sqrt(2.0) * i_rms, 1e-9), "i_nodes": i, "t_nodes": t, "v_nodes": terminal,
-             "weights": weights, "collapsed": tried["collapsed"], "residual": np.abs(tried["miss"]), "v_start": v0, "share": lasts / s.quarter}
+             "weights": weights, "collapsed": collapsed, "residual": np.abs(tried["miss"]), "v_start": v0, "share": lasts / s.quarter}
     return Bulk(**{n: x.reshape(shape + x.shape[1:]) for n, x in found.items()})
 
 

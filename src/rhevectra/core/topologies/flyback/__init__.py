@@ -2,6 +2,7 @@
 
 from rhevectra.core.topologies.flyback import declare, faults
 from rhevectra.core.topologies.flyback.circuit import EXACT_RATINGS, circuit, exact_traces, interval_name
+from rhevectra.core.topologies.flyback.contest import CONTEST, bill
 from rhevectra.core.topologies.flyback.declare import output_figures
 from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.flyback.schematic import NODE_PLACES, schematic
@@ -16,4 +17,4 @@ NO_PICTURES: tuple[str, ...] = ()
 PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifier + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "aux.v_low"))
 
-__all__ = ["AFTER_CLAMP", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

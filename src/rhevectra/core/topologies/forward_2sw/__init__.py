@@ -2,6 +2,7 @@
 
 from rhevectra.core.topologies.forward_2sw.build import build
 from rhevectra.core.topologies.forward_2sw.circuit import EXACT_RATINGS, circuit, exact_traces, interval_name
+from rhevectra.core.topologies.forward_2sw.contest import CONTEST, bill
 from rhevectra.core.topologies.forward_2sw.declare import DECISIONS, FIGURES, output_figures
 from rhevectra.core.topologies.forward_2sw.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.forward_2sw.schematic import NODE_PLACES, schematic
@@ -14,4 +15,4 @@ PLATES = (("switch", "Switches", "switch.v_peak"), ("transformer", "Transformer"
 AFTER_CLAMP = (("rectifier", "Rectifiers + filter", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
 NO_PICTURES = ("supply", "transient")
 
-__all__ = ["AFTER_CLAMP", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

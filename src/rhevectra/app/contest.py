@@ -1,0 +1,38 @@
+"""The contest as data and as lines of text."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.contest import Entry, run
+from rhevectra.core.topologies import TOPOLOGIES
+
+_FIELDS = ("rank", "topology", "front_end", "feasible", "efficiency", "efficiency_light", "loss", "magnetics_volume", "switch_stress", "capacitor_stress", "part_count", "cost_index", "tightest_margin", "reason")
+
+
+def as_json(entries: Sequence[Entry], elapsed: float) -> dict[str, Any]:
+    """The object that `contest --json` prints."""
+    return {"elapsed": elapsed, "entries": [{**{f: getattr(e, f) for f in _FIELDS}, "chosen": dict(e.pins), "tried": e.tried} for e in entries]}
+
+
+def chosen_text(entry: Entry) -> str:
+    """What the search chose, in words."""
+    specs = entry.design.decision_specs
+    return ", ".join(f"{specs[id].label.lower()} {show(float(v), specs[id].unit)}" for id, v in entry.pins.items() if id in TOPOLOGIES[entry.topology].CONTEST)
+
+
+def lines(entries: Sequence[Entry], elapsed: float) -> list[str]:
+    """A table and, below it, the reason of each."""
+    out = [f"{'':4}{'topology':<22}{'η full':>8}{'η 10 %':>8}{'cores':>11}{'switch':>11}{'parts':>7}{'cost':>7}{'margin':>8}"]
+    for e in entries:
+        rank = "-" if e.rank is None else str(e.rank)
+        out.append(f"{rank:<4}{e.topology:<22}{e.efficiency * 100:7.1f}%{e.efficiency_light * 100:7.1f}%{e.magnetics_volume * 1e6:7.1f} cm³{e.switch_stress:6.1f} VA/W{e.part_count:6d}{e.cost_index:7.1f}{e.tightest_margin * 100:7.0f}%")
+    out.append("")
+    for e in entries:
+        out.append(f"{e.topology}: {e.reason}")
+        out.append(f"    best of {e.tried} designs: {chosen_text(e)}; all else by rule")
+    out.append(f"{sum(e.tried for e in entries)} designs in {elapsed * 1e3:.0f} ms")
+    return out
+
+
+__all__ = ["as_json", "chosen_text", "lines", "run"]

@@ -1,0 +1,174 @@
+"""The contest: every topology designed for the same requirement within the same budget, measured alike, ranked, with the reason each one loses."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import product
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import PEAKS
+from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.requirement import Requirement
+from rhevectra.core.catalogue.tables import Catalogue
+from rhevectra.core.design.design import Design
+from rhevectra.core.design.size import size
+from rhevectra.core.magnetics.windows import windows
+from rhevectra.core.topologies import TOPOLOGIES
+
+COMMON = ("front_end",)
+"""Pins every topology keeps; all others are dropped, for they were made for one of them."""
+WEIGHTS = {"loss": 1.0, "magnetics_volume": 0.5, "cost_index": 1.0, "switch_stress": 0.25}
+"""How much each measure counts in the order; each is taken over the least of all that can be built."""
+COST = {"wound": 0.6, "core_cm3": 0.12, "switch": 0.3, "die": 0.13, "rectifier": 0.2, "ampere": 0.02, "capacitor": 0.1, "storage": 0.08, "drive": 0.15, "floating_drive": 0.6, "small": 0.03}
+"""Relative cost of what is bought, 1 being about a 600 V, 0.19 Ω switch (assumption, no source; edit to your own prices): a wound part
+and each cm³ of its core; a switch, and its die at 600 V and 1 Ω (which grows with the square of the voltage over the resistance); a rectifier
+and each ampere of its rating; a capacitor, and the root of its stored µF·V/10; gate drives; any small part."""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One topology with its best design. pins: what the search chose; tried: how many designs it made; volumes [m³], stresses per output watt."""
+
+    topology: str
+    front_end: str | None
+    design: Design
+    pins: Mapping[str, Any]
+    tried: int
+    feasible: bool
+    efficiency: float
+    efficiency_light: float
+    loss: float
+    magnetics_volume: float
+    switch_stress: float
+    capacitor_stress: float
+    part_count: int
+    cost_index: float
+    tightest_margin: float
+    rank: int | None = None
+    reason: str = ""
+
+
+def magnetics_volume(design: Design) -> float:
+    """Effective volume [m³] of all wound cores."""
+    table = design.catalogue["cores"]
+    win = table.derived(windows)
+    names = [str(r.value) for id, r in design.rows.items() if id.endswith(".core") and isinstance(r.value, str)]
+    return float(sum(win.effective.volume[win.names.index(n)] for n in names))
+
+
+def cost_index(design: Design, bill: Mapping[str, Any]) -> float:
+    """Relative cost of the power stage from its bill of materials, by the weights of COST."""
+    parts, c = design.catalogue, COST
+    total = c["wound"] * bill["wound"] + c["core_cm3"] * magnetics_volume(design) * 1e6 + c["drive"] * bill["drives"] + c["floating_drive"] * bill["floating_drives"] + c["small"] * bill["small"]
+    for name, count in bill["switches"]:
+        row = parts["switches"].row(name)
+        total += count * (c["switch"] + c["die"] * (row["v_class_v"] / 600) ** 2 / row["r_on_25_ohm"])
+    for name, count in bill["rectifiers"]:
+        row = parts["rectifiers"].row(name)
+        total += count * (c["rectifier"] + c["ampere"] * row["i_rated_a"] + (c["floating_drive"] if row["q_gate_c"] else 0.0))
+    for name, count in bill["capacitors"]:
+        row = parts["output_capacitors"].row(name)
+        total += count * (c["capacitor"] + c["storage"] * np.sqrt(row["c_f"] * 1e6 * row["v_class_v"] / 10) / 10)
+    return float(total)
+
+
+def part_count(bill: Mapping[str, Any]) -> int:
+    """Parts of the power stage that are bought and placed."""
+    return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + sum(n for kind in ("switches", "rectifiers", "capacitors") for _, n in bill[kind]))
+
+
+def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
+    """A design measured."""
+    bill, power, grid = TOPOLOGIES[design.topology].bill(design), design.requirement.power, design.grid
+    peaks = PEAKS.mask(grid)
+    highest = lambda id: float(np.broadcast_to(np.asarray(design.rows[id].value, float), grid.shape)[peaks].max())  # noqa: E731
+    switches = sum(n for _, n in bill["switches"])
+    stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.requirement.outputs, 1) if f"output{n}.i_c_rms" in design.rows)
+    margins = [f.margin for f in design.figures() if f.margin is not None]
+    return Entry(design.topology, None if design.requirement.is_dc else design.front_end, design, dict(pins), 1, design.feasible, float(design.value("efficiency")), float(design.value("efficiency_light")), float(design.value("loss.total")),
+                 magnetics_volume(design), switches * highest("switch.v_peak") * highest("switch.i_peak") / power, stored / power, part_count(bill), cost_index(design, bill), float(min(margins)) if margins else 0.0)
+
+
+def score(entry: Entry, least: Mapping[str, float], weights: Mapping[str, float]) -> float:
+    """Weighted sum of the measures over the least of each; what cannot be built comes after all that can."""
+    return sum(w * getattr(entry, m) / max(least[m], 1e-12) for m, w in weights.items()) + (0.0 if entry.feasible else 1e6)
+
+
+def _least(entries: Sequence[Entry], weights: Mapping[str, float]) -> dict[str, float]:
+    field = [e for e in entries if e.feasible] or list(entries)
+    return {m: min(float(getattr(e, m)) for e in field) for m in weights}
+
+
+def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, common: Sequence[str] = COMMON, weights: Mapping[str, float] | None = None) -> Iterator[tuple[int, int, Entry]]:
+    """Yields (done, total, entry) while it works: the best so far of one topology, the first of each as soon as it stands.
+
+    Each topology may choose its own frequency and ripple (its CONTEST), and core, turns, wire and parts by its rules. Raises InputError
+    where a common pin cannot be used at all.
+    """
+    kept = {k: v for k, v in (pins or {}).items() if k in common}
+    plans = {name: list(product(*t.CONTEST.values())) for name, t in TOPOLOGIES.items()}
+    found: dict[str, list[Entry]] = {name: [] for name in plans}
+    order = sorted(((k, name) for name, plan in plans.items() for k in range(len(plan))), key=lambda x: x[0])
+    for done, (k, name) in enumerate(order, 1):
+        tried = {"topology": name, **kept, **dict(zip(TOPOLOGIES[name].CONTEST, plans[name][k], strict=True))}
+        found[name].append(_entry(size(need, tried, None, catalogue), tried))
+        least = _least(found[name], weights or WEIGHTS)
+        best = min(found[name], key=lambda e: score(e, least, weights or WEIGHTS))
+        yield done, len(order), replace(best, tried=len(found[name]))
+
+
+def ranked(entries: Sequence[Entry], weights: Mapping[str, float] | None = None) -> list[Entry]:
+    """The entries in order, ranks given to those that can be built, and each with its reason."""
+    used = weights or WEIGHTS
+    least = _least(entries, used)
+    order = sorted(entries, key=lambda e: score(e, least, used))
+    best = order[0]
+    second = order[1] if len(order) > 1 and order[1].feasible else None
+    out = []
+    for k, e in enumerate(order):
+        rank = k + 1 if e.feasible else None
+        reason = _cannot(e) if not e.feasible else _leads(e, second) if e is best else _loses(e, best)
+        out.append(replace(e, rank=rank, reason=reason))
+    return out
+
+
+_SAYS = {"loss": ("loses {} against {}", "W", 1.0), "magnetics_volume": ("needs {} of cores against {}", "cm³", 1e6), "cost_index": ("costs {} against {}", "", 1.0), "switch_stress": ("stresses its switches with {} against {}", "VA/W", 1.0)}
+
+
+def _leads(entry: Entry, second: Entry | None) -> str:
+    """What the first is ahead in, against the next that can be built."""
+    if second is None:
+        return "the only one that can be built"
+    ahead = [m for m in _SAYS if float(getattr(entry, m)) < float(getattr(second, m))]
+    return f"first by the weights set; beside {second.topology} it " + "; ".join(_compare(m, entry, second) for m in ahead[:3]) if ahead else "first by the weights set"
+
+
+def _loses(entry: Entry, best: Entry) -> str:
+    """At least two measures in which it falls behind the winner, the worst first; where there is only one, what it is ahead in follows."""
+    ratio = {m: float(getattr(entry, m)) / max(float(getattr(best, m)), 1e-12) for m in _SAYS}
+    order = sorted(ratio, key=lambda m: -ratio[m])
+    behind = [m for m in order if ratio[m] > 1.0]
+    told = [_compare(m, entry, best) for m in (behind[:3] if len(behind) >= 2 else order[:1])]
+    if len(behind) < 2:
+        told.append("ahead only in " + ", ".join(_compare(m, entry, best) for m in order[1:3]))
+    return "; ".join(told)
+
+
+def _compare(measure: str, entry: Entry, best: Entry) -> str:
+    text, unit, scale = _SAYS[measure]
+    a, b = (f"{float(getattr(e, measure)) * scale:.3g} {unit}".strip() for e in (entry, best))
+    return text.format(a, b)
+
+
+def _cannot(entry: Entry) -> str:
+    """Why it cannot be built: its first two faults, and its loss and magnetics where there is one fault only."""
+    texts = [f.text for f in entry.design.findings if f.severity == MUST_FIX]
+    return "cannot be built: " + "; ".join(texts[:2]) + (f" ({show(entry.loss, 'W')} lost, {entry.magnetics_volume * 1e6:.3g} cm³ of cores)" if len(texts) < 2 else "")
+
+
+def run(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None) -> list[Entry]:
+    """The whole contest at once, ranked."""
+    last = {e.topology: e for _, _, e in contest(need, pins, catalogue)}
+    return ranked(list(last.values()))

@@ -1,0 +1,14 @@
+"""What a flyback brings to the contest: what its search may choose, and its bill of materials."""
+
+from typing import Any
+
+CONTEST = {"fs": (65e3, 100e3, 130e3), "flyback.ripple_ratio": (0.5, 0.8, 1.2)}
+"""Decisions the search may choose and the values it tries; core, turns, wire and parts follow by rule."""
+
+
+def bill(design: Any) -> dict[str, Any]:
+    """Parts of the power stage: (class, count) of switches, rectifiers and output capacitors; wound parts, gate drives, small parts (clamp, auxiliary rectifier, current sense)."""
+    rows, outs = design.rows, range(1, len(design.requirement.outputs) + 1)
+    chokes = sum(float(rows[f"filter{n}.l"].value) > 0 for n in outs)
+    return {"switches": [(str(rows["switch.class"].value), 1)], "rectifiers": [(str(rows[f"rectifier{n}.class"].value), 1) for n in outs], "capacitors": [(str(rows[f"output{n}.cap"].value), int(rows[f"output{n}.parallel"].value)) for n in outs],
+            "wound": 1, "drives": 1, "floating_drives": 0, "small": 2 + int(rows["clamp.resistors"].value) + 2 + 1 + chokes}
