@@ -111,3 +111,23 @@ def test_a_frame_maps_data_to_millimetres_and_marks_a_limit_only_inside():
     assert len(picture.items) == before
     frame.level(500, "limit 500 V", "over")
     assert len(picture.items) == before + 2
+
+
+def test_a_zoomed_picture_keeps_titles_and_the_unit_of_its_time_axis(qtbot, styled, demo_design):
+    """Grabbed twice, with and without the frame's names: the strip of the unit at the right edge and of the title at the left differ."""
+    from dataclasses import replace
+
+    from rhevectra.drawing.switching import switching_period
+    from rhevectra.ui.pictures.canvas import PictureView
+
+    view = PictureView()
+    qtbot.addWidget(view)
+    view.resize(460, 300)
+    view.set_source(lambda w, h: switching_period(demo_design, demo_design.grid.find(85.0), w, h))
+    view.zoom_to(6.0, 0.5)
+    assert [f.x_name for f in view.picture().frames] == ["", "", "µs"] and view.picture().frames[0].title.startswith("drain voltage [")
+    told = view.grab().toImage()
+    view.picture().frames = [replace(f, x_name="", title="") for f in view.picture().frames]
+    bare = view.grab().toImage()
+    ink = {(x, y) for x in range(0, told.width(), 2) for y in range(0, told.height(), 2) if told.pixelColor(x, y) != bare.pixelColor(x, y)}
+    assert any(x > 0.9 * told.width() for x, _ in ink) and any(x < 0.4 * told.width() for x, _ in ink)

@@ -205,3 +205,14 @@ def test_every_row_of_the_bench_demo_opens_its_working(bench, qtbot, styled):
     assert checked > 30
     session = Session.of_text(demo.text("ringing-lab-bench"), "demo")
     assert session.design.feasible and corners.FULL.mask(session.design.grid).any()
+
+
+@pytest.mark.parametrize("name", demo.NAMES)
+def test_every_demo_can_be_built_and_drawn(name):
+    """Each demo of the observatory is feasible as shipped, its circuit at full load is read by the engine's own reader, and its title tells the scenario."""
+    from rhevectra.core.circuit.read import read
+
+    document = decode(demo.text(name), name)
+    d = size(document.requirement, document.decisions)
+    assert d.feasible and not d.findings and "Saltmarsh" in document.title
+    assert len(read(netlist_text(d, None, 1.0, d.grid.bus[0])).parts) > 15

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from rhevectra.core.basis.errors import InputError
 
-NAMES = ("camera-hide", "ringing-lab-bench")
+NAMES = ("camera-hide", "logger-rack", "ringing-lab-bench", "radar-rotator")
 
 
 def text(name: str = NAMES[0]) -> str:

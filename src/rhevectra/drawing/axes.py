@@ -46,6 +46,7 @@ class Frame:
         self.y0 = math.floor(y_range[0] / self.step + 1e-9) * self.step
         self.y1 = math.ceil(y_range[1] / self.step - 1e-9) * self.step
         self._levels(title, y_unit)
+        self.x_name = f"{_PREFIX[_power(max(abs(self.x0), abs(self.x1)))] if x_unit in _PREFIXED else ''}{x_unit}" if x_labels else ""
         self._times(x_unit, x_labels, x_ticks)
         self.y_unit, self.x_unit = y_unit, x_unit
         self.names: list[str] = []
@@ -64,7 +65,8 @@ class Frame:
             value = self.y0 + k * self.step
             p.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], "rule", 0.18)
             p.text(self.left - 1.5, self.y(value) + 1.1, _plain(value / 10.0**scale, self.step / 10.0**scale), "muted", "right", 3.0)
-        p.text(self.left + 1.5, self.top + 3.6, f"{title} [{_PREFIX[scale]}{y_unit}]", "ink", "left", 3.4, True)
+        self.title = f"{title} [{_PREFIX[scale]}{y_unit}]"
+        p.text(self.left + 1.5, self.top + 3.6, self.title, "ink", "left", 3.4, True)
 
     def _times(self, x_unit: str, labels: bool, ticks: Sequence[float]) -> None:
         p = self.picture
@@ -103,7 +105,7 @@ class Frame:
 
     def close(self) -> None:
         """Record the frame for cursors."""
-        self.picture.frames.append(FrameInfo(self.left, self.top, self.width, self.height, (self.x0, self.x1), (self.y0, self.y1), self.x_unit, self.y_unit, tuple(self.names)))
+        self.picture.frames.append(FrameInfo(self.left, self.top, self.width, self.height, (self.x0, self.x1), (self.y0, self.y1), self.x_unit, self.y_unit, tuple(self.names), self.x_name, self.title))
 
     def level(self, value: float, text: str, role: str) -> None:
         """A horizontal mark such as a limit."""

@@ -65,7 +65,7 @@ class Picture:
 
 @dataclass(frozen=True, slots=True)
 class FrameInfo:
-    """Where a scaled frame lies in the picture, for cursors: rectangle [mm], data range, units, names of its traces."""
+    """Where a scaled frame lies in the picture, for cursors: rectangle [mm], data range, units, names of its traces; x_name: unit of its time ticks with its prefix, empty where they are not written; title with its unit."""
 
     left: float
     top: float
@@ -76,3 +76,5 @@ class FrameInfo:
     x_unit: str
     y_unit: str
     traces: tuple[str, ...]
+    x_name: str = ""
+    title: str = ""

@@ -71,9 +71,17 @@ class FileActions:
             self.autosave.clear()
             self._adopt(Session.of_text(demo.text(name), "demo"))
 
+    def open_rack_demo(self) -> None:
+        """Open the demo with several outputs."""
+        self.open_demo("logger-rack")
+
     def open_bench_demo(self) -> None:
-        """Open the demo that is no flyback."""
+        """Open the demo of a forward."""
         self.open_demo("ringing-lab-bench")
+
+    def open_rotator_demo(self) -> None:
+        """Open the demo that runs from a dc bus."""
+        self.open_demo("radar-rotator")
 
     def _fill_recent(self) -> None:
         self._recent.clear()

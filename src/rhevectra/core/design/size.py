@@ -109,7 +109,7 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
 def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> None:
     for id, module in (("topology", topology), ("front_end", front), ("clamp.kind", clamp)):
         if id in work.choose.specs:
-            work.choose(id, module.NAME, "the first one listed; another is a pin away" if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
+            work.choose(id, module.NAME, "the usual first choice; the Contest compares all" if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
 
 
 def expected_power(need: Requirement, out: Any) -> Any:

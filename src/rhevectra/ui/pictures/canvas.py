@@ -116,7 +116,26 @@ class PictureView(QWidget):
             painter.translate(-self._offset * PX_PER_MM, 0)
         paint(painter, picture, PX_PER_MM)
         self._paint_cursor(painter, picture)
+        if self.zoom > 1.0:
+            self._paint_units(painter, picture)
         painter.end()
+
+    def _paint_units(self, painter: QPainter, picture: Picture) -> None:
+        """Titles and the unit of the time ticks stay at their edges while the picture moves under them."""
+        painter.resetTransform()
+        for frame in picture.frames:
+            painter.setFont(font(9, bold=True))
+            box = QRectF((LEFT + 1) * PX_PER_MM, frame.top * PX_PER_MM + 1, painter.fontMetrics().horizontalAdvance(frame.title) + 6, 16)
+            if self._offset * PX_PER_MM > box.width():  # before that the picture's own title is still in sight
+                painter.setPen(colour("ink"))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, frame.title)
+            painter.setFont(font(9))
+            if frame.x_name:
+                box = QRectF(0, 0, painter.fontMetrics().horizontalAdvance(frame.x_name) + 8, 16)
+                box.moveTopRight(QPointF(self.width() - 2, (frame.top + frame.height) * PX_PER_MM + 2))
+                painter.fillRect(box, colour("card"))
+                painter.setPen(colour("muted"))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, frame.x_name)
 
     def _paint_cursor(self, painter: QPainter, picture: Picture) -> None:
         if self._cursor is None:
