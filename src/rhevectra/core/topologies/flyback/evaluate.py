@@ -13,7 +13,7 @@ from rhevectra.core.formulas import flyback, magnetics, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.rectifiers import COOLABLE, JUNCTION_SHARE
+from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.flyback import faults
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
@@ -21,14 +21,12 @@ from rhevectra.core.topologies.flyback.sizing import AUX_DROP, limit_at, limit_i
 from rhevectra.core.topologies.flyback.wound import Plan
 
 AUX_SPIKE = 0.3
-SENSE_TRIP = 0.8
 UNSETTLED = 0.02
 """Largest pass-to-pass change that still counts as a steady state."""
 LEAST_GAP = 40e-6
 """Gap [m] that two spacers of the thinnest usual tape, 20 µm, make (common practice, no source)."""
 LONG_PEAK = 1.0
 """A peak longer than this [s] is no peak for silicon and wire (common practice)."""
-SHUNT_REFERENCE = 2.495
 SUPPLY_WINDOW = {"discrete": (9.5, 24.0), "integrated": (9.0, 26.0)}
 
 
@@ -56,7 +54,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     losses = dict(front["losses"]) | _losses(work, plan, stage, o)
     losses |= out_parts.record(work, plan, stage, o)
     _auxiliary(work, plan, stage, o)
-    _feedback(work, stage)
+    feedback_error(work, stage.v_out)
     faults.record(work, plan, stage, o)
     losses["controller"] = sheet.rows["loss.controller"]
     return {"o": o, "stage": stage, "losses": losses, "clamp_reverse": reverse}
@@ -95,16 +93,12 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     sheet("switch.v_peak", flyback.drain_peak, v_bus=s.v_bus, crest=o["crest"], v_diode=s.clamp_vf)
     switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off", turn_on=o["loss_turn_on"], turn_off=o["loss_turn_off"])
     total = sheet.total("switch.loss", "W", "conduction (hot) and switching", conduction=o["loss_conduction"], switching=switching)
-    ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
-    limit = sheet.given("switch.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
-    sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=total, r_jc=row["r_junction_case_k_w"])
-    sheet.given("switch.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
-    sheet("sense.r", output.sense_resistor, v_trip=SENSE_TRIP, i_limit=sheet.rows["switch.current_limit"])
+    switch_heat(work, row, total)
     sheet.again("switch.frequency_idle", o["fs"])
 
 
 def _transformer(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
-    sheet, trial, at = work.sheet, plan.choice.trial, (plan.choice.core, plan.choice.candidate)
+    sheet, at = work.sheet, (plan.choice.core, plan.choice.candidate)
     lp_max = sheet.given("transformer.lp_max", plan.limit["lp_max"], "H", "rule", "inductance plus its tolerance")
     run_area = sheet.given("transformer.area_min", float(min(plan.window.effective.area[at[0]], plan.window.effective.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
     limit_b = sheet("transformer.b_limit_case", magnetics.flux_at_limit, lp=lp_max, i_limit=sheet.rows["switch.current_limit"], tolerance=sheet.rows["switch.limit_tolerance"], v_bus=s.v_bus, t_delay=sheet.rows["switch.limit_delay"], turns=s.np, area=run_area)
@@ -118,9 +112,7 @@ def _transformer(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None
     sheet.given("transformer.gap_limit", plan.need.gap_max_share * post**0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
     sheet("transformer.gap_shim", magnetics.shim, gap=gap_row)
     sheet("transformer.al", magnetics.inductance_factor, inductance=s.lp, turns=s.np)
-    sheet.solved("transformer.fill", float(trial.fill[at]), "", "height of all layers, tapes and bulge over the height available in the bobbin")
-    sheet.given("transformer.fill_limit", 1.0, "", "rule", "the winding must fit")
-    sheet.given("transformer.rise_limit", plan.need.rise_max, "K", "rule", "decision transformer.rise_max")
+    transformer_fit(work, plan.need, plan.choice)
 
 
 def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str, Any]:
@@ -154,16 +146,6 @@ def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     sheet("loss.controller", output.output_power, v=winding, i=s.i_outputs[-1])
     sheet.given("aux.v_min", v_min, "V", "catalogue", "under-voltage lock-out of the controller class")
     sheet.given("aux.v_max", v_max, "V", "catalogue", "over-voltage limit of the controller class")
-
-
-def _feedback(work: Work, s: pd.Stage) -> None:
-    """Tolerance of the regulated output from divider and reference: worst case and statistical."""
-    sheet, main = work.sheet, work.need.outputs[work.need.main]
-    parts = {"reference": work.choose("feedback.reference_tolerance", 0.01, "1 % grade of the 2.495 V class (typical, from memory)"), "resistor": work.choose("feedback.resistor_tolerance", 0.01, "1 % resistors"),
-             "v_ref": min(SHUNT_REFERENCE, 0.5 * main.magnitude), "v_out": s.v_out}
-    sheet("feedback.error", output.divider_error, **parts)
-    sheet("feedback.error_statistical", output.divider_error_statistical, **parts)
-    sheet.given("feedback.error_limit", main.tolerance, "", text="requirement: tolerance of the regulated output")
 
 
 def findings(work: Work, plan: Plan) -> None:

@@ -14,14 +14,14 @@ from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import GAP_MOST
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.rectifiers import COOLABLE, JUNCTION_SHARE
+from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
+from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.forward_2sw import stage as st
 from rhevectra.core.topologies.forward_2sw.bank import record_bank
 from rhevectra.core.topologies.forward_2sw.build import Plan
 
 RESET_DIODE = 1.0
 """Drop of the reset diodes [V] (common practice)."""
-SENSE_TRIP, SHUNT_REFERENCE = 0.8, 2.495
 UNSETTLED = 0.02
 
 
@@ -44,7 +44,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     _transformer(work, plan, stage, o)
     _filter(work, plan, stage, o)
     losses = dict(front["losses"]) | _losses(work, plan, stage, o) | record_bank(work, plan, stage, o)
-    _feedback(work, stage)
+    feedback_error(work, stage.v_out)
     return {"o": o, "stage": stage, "losses": losses}
 
 
@@ -79,22 +79,16 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     one_on = sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=sheet("switch.v_turn_on", flyback.flux_amplitude, swing=s.v_bus), fs=o["fs"])
     switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off of one switch", turn_on=one_on, turn_off=o["one_off"])
     total = sheet.total("switch.loss", "W", "conduction (hot) and switching of one switch", conduction=o["loss_on"], switching=switching)
-    ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
-    limit = sheet.given("switch.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
-    sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=total, r_jc=row["r_junction_case_k_w"])
-    sheet.given("switch.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
-    sheet("sense.r", output.sense_resistor, v_trip=SENSE_TRIP, i_limit=sheet.rows["switch.current_limit"])
+    switch_heat(work, row, total)
 
 
 def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
-    sheet, trial, at = work.sheet, plan.choice.trial, (plan.choice.core, plan.choice.candidate)
+    sheet, at = work.sheet, (plan.choice.core, plan.choice.candidate)
     eff = plan.window.effective
     area = sheet.given("transformer.area_min", float(min(eff.area[at[0]], eff.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
     sheet("transformer.b_peak", forward.flux_at_full_duty, remanence=sheet.rows["transformer.remanence"], v_bus=s.v_bus, duty=sheet.rows["switch.duty_limit"], fs=sheet.rows["fs"], turns=s.np, area=area)
     sheet("transformer.b_ac", flyback.flux_amplitude, swing=o["swing"])
-    sheet.solved("transformer.fill", float(trial.fill[at]), "", "height of all layers, tapes and bulge over the height available in the bobbin")
-    sheet.given("transformer.fill_limit", 1.0, "", "rule", "the winding must fit")
-    sheet.given("transformer.rise_limit", plan.need.rise_max, "K", "rule", "decision transformer.rise_max")
+    transformer_fit(work, plan.need, plan.choice)
 
 
 def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -109,7 +103,7 @@ def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     copper = sheet("filter1.loss_copper", resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
     r_th = sheet("filter1.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("filter1.surface", float(plan.window.surface[c.core]), "m²", "catalogue", "outer surface of the wound core"))
     sheet("filter1.rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_choke"], p_copper=copper)
-    v_out = sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
+    sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
     row = plan.rectifiers[work.need.main]["row"]
     sheet("rectifier1.v_reverse", forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_bus=s.v_bus, turns_secondary=s.ns, turns_primary=s.np)
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
@@ -122,7 +116,6 @@ def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
     sheet("output1.i_c_rms", output.capacitor_rms, i_rms=o["i_l"], i_out=o["i_load"])
-    del v_out
 
 
 def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
@@ -137,16 +130,6 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
     both = sheet.total("loss.switch_conduction", "W", "both switches", upper=o["loss_on"], lower=o["loss_on"])
     rectifiers = sheet("loss.rectifiers", forward.rectifiers_loss, v_forward=row["v_forward_v"], i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"])
     return {"switch_conduction": both, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
-
-
-def _feedback(work: Work, s: st.Stage) -> None:
-    """Tolerance of the regulated output from divider and reference: worst case and statistical."""
-    sheet, main = work.sheet, work.need.outputs[work.need.main]
-    parts = {"reference": work.choose("feedback.reference_tolerance", 0.01, "1 % grade of the 2.495 V class (typical, from memory)"), "resistor": work.choose("feedback.resistor_tolerance", 0.01, "1 % resistors"),
-             "v_ref": min(SHUNT_REFERENCE, 0.5 * main.magnitude), "v_out": s.v_out}
-    sheet("feedback.error", output.divider_error, **parts)
-    sheet("feedback.error_statistical", output.divider_error_statistical, **parts)
-    sheet.given("feedback.error_limit", main.tolerance, "", text="requirement: tolerance of the regulated output")
 
 
 def findings(work: Work, plan: Plan) -> None:
