@@ -185,6 +185,20 @@ def test_the_window_shows_another_topology_from_the_decision(qtbot, styled, wind
     assert window.session.design.topology == "flyback" and "clamp" in window.size_desk.path.buttons and window.session.document.decisions == document.decisions
 
 
+def test_a_plate_offers_the_other_topology_in_place(qtbot, styled, window):
+    """The mark on the switch plate: its menu lists the topologies with the present one ticked; choosing another designs it and can be undone. A plate without an alternative has no mark."""
+    buttons = window.size_desk.path.buttons
+    assert buttons["switch"].plate.options == tuple(TOPOLOGIES) and not buttons["load"].plate.options and "may be" in buttons["switch"].toolTip()
+    actions = {a.text(): a for a in buttons["switch"].menu().actions()}
+    assert list(actions) == list(TOPOLOGIES) and actions["flyback"].isChecked() and not actions["forward_2sw"].isChecked()
+    actions["forward_2sw"].trigger()
+    assert window.session.design.topology == "forward_2sw" and window.session.design.rows["topology"].origin == "pinned"
+    styled.processEvents()
+    assert window.size_desk.path.buttons["switch"].plate.present == "forward_2sw"
+    window.undo()
+    assert window.session.design.topology == "flyback"
+
+
 def test_every_row_of_the_bench_demo_opens_its_working(bench, qtbot, styled):
     """Substituting the printed numbers into the printed equation gives the printed value, at the corner that causes the figure."""
     from rhevectra.core.basis.equation import evaluate

@@ -24,6 +24,20 @@ class Plate:
     watts: float
     margin: float | None
     word: str
+    choice: str = ""
+    """Decision by which another kind of stage takes this place, where there is another."""
+    options: tuple[str, ...] = ()
+    present: str = ""
+
+
+def _choices(design: Design) -> dict[str, tuple[str, tuple[str, ...], str]]:
+    """Stage -> the decision that puts another kind of stage there, what it may be, and what it is."""
+    shape = (s for s in design.decision_specs.values() if s.kind == "choice" and s.id in SHAPE and len(s.options) > 1)
+    return {s.stage: (s.id, s.options, str(design.rows[s.id].value)) for s in shape}
+
+
+SHAPE = ("topology", "front_end", "clamp.kind")
+"""Decisions that change which stages stand in the path."""
 
 
 def stage_of_loss(name: str) -> str:
@@ -44,11 +58,11 @@ def plates(design: Design) -> list[Plate]:
     index = tuple(int(i) for i in worst)
     for name, row in design.losses.items():
         lost[stage_of_loss(name)] = lost.get(stage_of_loss(name), 0.0) + float(row.at(index))
-    out, judged = [], design.figures()
+    out, judged, choices = [], design.figures(), _choices(design)
     for stage, name, telling in (*design.plates, ("load", "Load", "efficiency")):
         margins = [f for f in judged if f.margin is not None and f.stage == stage]
         tightest = min(margins, key=lambda f: f.margin or 0.0) if margins else None
-        out.append(Plate(stage, name, _telling(design, telling), lost.get(stage, 0.0), tightest.margin if tightest else None, tightest.word if tightest else ""))
+        out.append(Plate(stage, name, _telling(design, telling), lost.get(stage, 0.0), tightest.margin if tightest else None, tightest.word if tightest else "", *choices.get(stage, ("", (), ""))))
     return out
 
 

@@ -2,9 +2,9 @@
 
 from itertools import pairwise
 
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QAction, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QMenu, QSizePolicy, QWidget
 
 from rhevectra.app.stages import ISOLATED_AFTER, Plate, plates
 from rhevectra.core.design.design import Design
@@ -12,7 +12,10 @@ from rhevectra.ui.theme.roles import colour, font
 
 
 class PlateButton(QAbstractButton):
-    """One plate: name, telling figure, watts lost, margin bar with its word."""
+    """One plate: name, telling figure, watts lost, margin bar with its word. Where another kind of stage could stand here a mark, the
+    right button or the arrow down offers it in place."""
+
+    replaced = Signal(str, str)
 
     def __init__(self, plate: Plate, number: int, parent: QWidget) -> None:
         super().__init__(parent)
@@ -27,6 +30,41 @@ class PlateButton(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.show_plate(plate)
 
+    def menu(self) -> QMenu:
+        """What may stand in this place instead."""
+        made = QMenu(self)
+        made.setToolTipsVisible(True)
+        for name in self.plate.options:
+            action = QAction(name, made)
+            action.setCheckable(True)
+            action.setChecked(name == self.plate.present)
+            action.triggered.connect(lambda _c=False, n=name: self.replaced.emit(self.plate.choice, n))
+            made.addAction(action)
+        return made
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self._offer()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Menu) and self.plate.options:
+            self._offer()
+        else:
+            super().keyPressEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.plate.options and event.button() == Qt.MouseButton.LeftButton and self._mark().contains(event.position()):
+            self._offer()
+        else:
+            super().mousePressEvent(event)
+
+    def _offer(self) -> None:
+        if self.plate.options:
+            self.menu().exec(self.mapToGlobal(QPoint(8, self.height())))
+
+    def _mark(self) -> QRectF:
+        """Where the mark of the alternatives stands."""
+        return QRectF(self.width() - 24, 4, 20, 20)
+
     def set_compact(self, compact: bool) -> None:
         """Only name and bar, except on the chosen plate and the worst."""
         self._compact = compact
@@ -39,7 +77,8 @@ class PlateButton(QAbstractButton):
         self.plate = plate
         margin = "" if plate.margin is None else f", tightest margin {plate.margin * 100:.0f} %, {plate.word}"
         self.setAccessibleName(f"{plate.name}: {plate.telling}, {plate.watts:.2f} W lost{margin}")
-        self.setToolTip(f"{plate.name}: {plate.watts:.2f} W lost at the worst full load{margin}")
+        offer = f"\nmay be: {', '.join(plate.options)} (arrow down or the mark)" if plate.options else ""
+        self.setToolTip(f"{plate.name}: {plate.watts:.2f} W lost at the worst full load{margin}{offer}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -52,7 +91,12 @@ class PlateButton(QAbstractButton):
         room = int(box.width()) - 16
         painter.setPen(colour("muted"))
         painter.setFont(font(9))
-        painter.drawText(9, 18, painter.fontMetrics().elidedText(p.name, Qt.TextElideMode.ElideRight, room))
+        painter.drawText(9, 18, painter.fontMetrics().elidedText(p.name, Qt.TextElideMode.ElideRight, room - (16 if p.options else 0)))
+        if p.options:
+            mark = self._mark().center()
+            painter.setBrush(colour("accent"))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.drawPolygon(QPolygonF([mark + QPointF(-4, -2), mark + QPointF(4, -2), mark + QPointF(0, 3)]))
         if self._compact:
             self._compact_lines(painter, p, room)
             painter.end()
@@ -86,9 +130,10 @@ class PlateButton(QAbstractButton):
 
 
 class EnergyPath(QWidget):
-    """The row of plates. Emits the chosen stage."""
+    """The row of plates. Emits the chosen stage, and a decision with its new value where another kind of stage is put in place."""
 
     chosen = Signal(str)
+    replaced = Signal(str, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -120,6 +165,7 @@ class EnergyPath(QWidget):
             for number, p in enumerate(items, 1):
                 button = PlateButton(p, number, self)
                 button.clicked.connect(lambda _checked=False, s=p.stage: self.chosen.emit(s))
+                button.replaced.connect(self.replaced)
                 button.set_compact(self._compact)
                 self._row.addWidget(button)
                 self.buttons[p.stage] = button

@@ -37,6 +37,7 @@ class SizeDesk(QWidget):
         self.ledger, self.findings, self.corners = LedgerView(self), FindingsView(self), CornerGrid(self)
         self._lay_out()
         self.path.chosen.connect(self.choose_stage)
+        self.path.replaced.connect(lambda id, name: self.pinned.emit(id, name, False))
         self.decisions.pinned.connect(self.pinned)
         self.decisions.freed.connect(self.freed)
         self.decisions.admit.connect(self.admit)
