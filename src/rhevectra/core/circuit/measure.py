@@ -43,7 +43,7 @@ def _pieces(made: Propagators, length: float) -> list[tuple[float, float]]:
     count = int(length / step)
     pieces = [(k * step, step) for k in range(count)]
     rest = length - count * step
-    if rest > 1e-12 * step:
+    if rest > 1e-12 * step or not pieces:
         pieces.append((count * step, rest))
     nx = len(made.tied.F)
     decays = np.abs(np.linalg.eigvals(made.tied.F[:nx, :nx]).real)

@@ -84,10 +84,16 @@ def commutation(leakage: Any, turns_secondary: Any, turns_primary: Any, i_valley
     return leakage * (turns_secondary / turns_primary) * i_valley / v_bus
 
 
-@formula("t_on = t_e + t_c", "s", "t_e t_c", "definition")
-def on_time(t_feeding: Any, t_commutation: Any) -> Any:
-    """Gate pulse [s]."""
-    return t_feeding + t_commutation
+@formula("t_x = ¼·n·C_n·V_bus/max(0.000001, Î)", "s", "n C_n V_bus Î", "after turn-off the peak current takes a while to bring the winding to zero; half of that time counts as feeding")
+def feeding_after(turning: Any, c_node: Any, v_bus: Any, i_peak: Any) -> Any:
+    """Feeding time [s] that follows the gate pulse: the nodes move by half the bus each."""
+    return 0.25 * turning * c_node * v_bus / np.maximum(1e-6, i_peak)
+
+
+@formula("t_on = max(0.1·t_e, t_e + t_c − t_x)", "s", "t_e t_c t_x", "definition")
+def on_time(t_feeding: Any, t_commutation: Any, t_after: Any) -> Any:
+    """Gate pulse [s]; never below a tenth of the feeding time, where the node capacitance feeds by itself."""
+    return np.maximum(0.1 * t_feeding, t_feeding + t_commutation - t_after)
 
 
 @formula("I_mag = V_bus·t_e/L_m", "A", "V_bus t_e L_m", "induction law")
@@ -125,12 +131,6 @@ def primary_rms(i_switch: Any, fs: Any, t_feeding: Any, i_mag: Any, t_return: An
 def bus_power(fs: Any, v_bus: Any, i_start: Any, i_peak: Any, t_feeding: Any, t_commutation: Any, i_mag: Any, t_return: Any, p_core: Any, p_node: Any, p_off: Any) -> Any:
     """Power [W] drawn from the bus by the switching stage."""
     return fs * v_bus * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * i_start * t_commutation - 0.5 * i_mag * t_feeding - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off
-
-
-@formula("P = 2·½·C_n·(½·V_bus)²·f_s", "W", "C_n V_bus f_s", "both switches turn on at half the bus once the core is reset")
-def node_loss(c_node: Any, v_bus: Any, fs: Any) -> Any:
-    """Turn-on loss [W] of both switches' node capacitance (each c_node [F])."""
-    return c_node * np.square(0.5 * v_bus) * fs
 
 
 @formula("V̂ = V_bus + V_f", "V", "V_bus V_f", "each switch is held to the bus by its reset diode")
@@ -215,3 +215,95 @@ def current_at_limit(i_limit: Any, i_mag: Any, turns_primary: Any, turns_seconda
 def limit_current(i_limit: Any, tolerance: Any, v_bus: Any, lm: Any, v_up: Any, turns_secondary: Any, inductance: Any, turns_primary: Any, t_delay: Any) -> Any:
     """Largest switch current [A] the current limit lets pass."""
     return i_limit * (1 + tolerance) + (v_bus / lm + v_up * turns_secondary / (inductance * turns_primary)) * t_delay
+
+
+@formula("f_p = m·f_s", "Hz", "m f_s", "a core driven both ways feeds the filter twice a period")
+def pulse_frequency(pulses: Any, fs: Any) -> Any:
+    """Frequency [Hz] at which the filter is fed."""
+    return pulses * fs
+
+
+@formula("f_s = f_p/m", "Hz", "f_p m", "definition")
+def switch_frequency(rate: Any, pulses: Any) -> Any:
+    """Frequency [Hz] of one switch."""
+    return rate / pulses
+
+
+@formula("I_mag = ½·V_bus·t_e/L_m", "A", "V_bus t_e L_m", "half the swing to each side")
+def magnetising_both_ways(v_bus: Any, t_feeding: Any, lm: Any) -> Any:
+    """Magnetising current [A] at turn-off of a core driven both ways."""
+    return 0.5 * v_bus * t_feeding / lm
+
+
+@formula("R = ½·(r_d + R_s)", "Ω", "r_d R_s", "both halves of the centre tap freewheel side by side")
+def freewheeling_resistance(r_rectifier: Any, r_winding: Any) -> Any:
+    """Resistance [Ω] in the path of the freewheeling current of a centre tap."""
+    return 0.5 * (r_rectifier + r_winding)
+
+
+@formula("I_1 = (N_s/N_p)·I_v − I_mag", "A", "N_s N_p I_v I_mag", "the magnetising current begins at its opposite peak")
+def start_both_ways(turns_secondary: Any, turns_primary: Any, i_valley: Any, i_mag: Any) -> Any:
+    """Primary current [A] when the secondary begins to feed."""
+    return turns_secondary / turns_primary * i_valley - i_mag
+
+
+@formula("P = f_p·V_bus·(½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c − ½·(Î − I_mag)·t_l) + f_p·t_e·R_p·I_mag²/3 + P_c + P_n + P_off", "W", "f_p V_bus I_1 Î t_e I_mag t_c t_l R_p P_c P_n P_off",
+         "charge drawn from the bus less what the leakage gives back; what the magnetising current heats, core, node and turn-off losses come on top")
+def bus_power_both_ways(fs: Any, v_bus: Any, i_start: Any, i_peak: Any, t_feeding: Any, i_mag: Any, t_commutation: Any, t_return: Any, r_path: Any, p_core: Any, p_node: Any, p_off: Any) -> Any:
+    """Power [W] drawn from the bus by a bridge."""
+    return fs * t_feeding * r_path * np.square(i_mag) / 3 + fs * v_bus * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * (i_start + i_mag) * t_commutation - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off
+
+
+@formula("I_sw = I/√(m)", "A", "I m", "each switch carries one of m pulses")
+def one_of_pulses(i_all: Any, pulses: Any) -> Any:
+    """Rms current [A] of one switch."""
+    return i_all / np.sqrt(pulses)
+
+
+@formula("P = n·C_n·(½·V_bus)²·f_p", "W", "n C_n V_bus f_p", "n switches turn on at half the bus, each with its own node capacitance and that of the one above or below it")
+def leg_loss(turning: Any, c_node: Any, v_bus: Any, fs: Any) -> Any:
+    """Turn-on loss [W] of a bridge's legs."""
+    return turning * c_node * np.square(0.5 * v_bus) * fs
+
+
+@formula("P_1 = P/n", "W", "P n", "definition")
+def share_of(power: Any, count: Any) -> Any:
+    """Power [W] of one of several."""
+    return power / count
+
+
+@formula("V_R = (1 + a)·2·V_bus·N_s/N_p", "V", "a V_bus N_s N_p", "turns ratio: the other half of the centre tap adds its voltage; ringing allowance a stated (common practice)")
+def centre_tap_reverse(allowance: Any, v_bus: Any, turns_secondary: Any, turns_primary: Any) -> Any:
+    """Reverse voltage [V] of a rectifier of a centre tap with its ringing allowance."""
+    return (1 + allowance) * 2 * v_bus * turns_secondary / turns_primary
+
+
+@formula("I = I_L·√(½·D + ¼·max(0, 1 − D))", "A", "I_L D", "its own pulse in full, half the current while both freewheel; D of the pulse period")
+def centre_tap_rms(i_inductor: Any, duty: Any) -> Any:
+    """Rms current [A] of one rectifier, and one half of the winding, of a centre tap (freewheeling current spread over the rest of the period)."""
+    return i_inductor * np.sqrt(0.5 * duty + 0.25 * np.maximum(0.0, 1 - duty))
+
+
+@formula("P = V_f·I_o + ½·r_d·I_L²·(1 + D)", "W", "V_f I_o r_d I_L D", "the whole current through one rectifier while feeding, half through each while freewheeling")
+def centre_tap_loss(v_forward: Any, i_out: Any, r_dynamic: Any, i_inductor: Any, duty: Any) -> Any:
+    """Conduction loss [W] of both rectifiers of a centre tap."""
+    return v_forward * i_out + 0.5 * r_dynamic * np.square(i_inductor) * (1 + duty)
+
+
+@formula("P = ½·R·I_L²·(1 + D)", "W", "R I_L D", "the whole current through one half while feeding, half through each while freewheeling")
+def centre_tap_copper(r: Any, i_inductor: Any, duty: Any) -> Any:
+    """Copper loss [W] of both halves of a centre tap."""
+    return 0.5 * r * np.square(i_inductor) * (1 + duty)
+
+
+@formula("P = ½·C_n·V_bus²·f_p", "W", "C_n V_bus f_p", "the leakage has emptied at full bus voltage: what the nodes then hold rings away against it")
+def leakage_ring(c_node: Any, v_bus: Any, fs: Any) -> Any:
+    """Loss [W] of the ring between leakage and the nodes of a bridge."""
+    return 0.5 * c_node * np.square(v_bus) * fs
+
+
+@formula("I_p = √(I² + f_p·(t_l·(Î − I_mag)²/3 + ½·Q·C_n·V_bus²·√(C_n/L_lk)))", "A", "I f_p t_l Î I_mag Q C_n V_bus L_lk", "rms of linear pieces, and of a decaying ring of quality Q")
+def primary_rms_both_ways(i_switch: Any, fs: Any, t_return: Any, i_peak: Any, i_mag: Any, quality: Any, c_node: Any, v_bus: Any, leakage: Any) -> Any:
+    """Primary winding rms current [A] of a bridge; i_switch is that of all pulses."""
+    ring = 0.5 * quality * c_node * np.square(v_bus) * np.sqrt(c_node / leakage)
+    return np.sqrt(np.square(i_switch) + fs * (t_return * np.square(i_peak - i_mag) / 3 + ring))

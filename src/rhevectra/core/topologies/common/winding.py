@@ -41,7 +41,7 @@ def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[An
     values = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
     names = ["np", *(w.name for w in need.windings[1:])]
     loss = "least loss of the candidates that meet flux, fit and output ratios"
-    return [work.choose(f"transformer.{n}", v, loss) for n, v in zip(names, values, strict=True)]
+    return [work.choose(f"transformer.{n}", v, loss) for n, v in zip(names, values, strict=True) if f"transformer.{n}" in work.choose.specs]  # the second half of a centre tap follows the first
 
 
 def leakage_row(work: Work, choice: tr.Choice, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:

@@ -1,23 +1,38 @@
-"""What may be decided about a two-switch forward beside what all topologies share, and its own figures."""
+"""What may be decided about a step-down stage beside what all topologies share, and its own figures."""
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import declare
+from rhevectra.core.topologies.stepdown.variant import Variant
 
-DECISIONS = declare.decisions(
+_SINGLE = (
     DecisionSpec("forward.duty", "Duty at the lowest bus", "switch", low=0.1, high=0.48, schools="0.40 to 0.45: the core resets in the rest; less leaves room for load steps"),
+    DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.2, high=0.49, schools="below a half, so that the core always resets"),
+)
+_BOTH_WAYS = (
+    DecisionSpec("forward.duty", "Duty at the lowest bus", "switch", low=0.2, high=0.95, schools="of the pulse period: 0.75 to 0.85; less leaves room for load steps"),
+    DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.3, high=0.97, schools="of the pulse period: what the dead time leaves of it"),
+)
+_FAMILY = (
     DecisionSpec("transformer.remanence", "Remanent flux of the core", "transformer", unit="T", low=0.0, high=0.25, schools="0.1 T without a gap; near zero with a small one (typical, from memory)"),
     DecisionSpec("transformer.residual_gap", "Residual gap between ground faces", "transformer", unit="m", low=0.0, high=2e-4),
     DecisionSpec("filter1.ripple_ratio", "Ripple of the filter inductor, share", "rectifier", low=0.05, high=2.0, schools="0.2 to 0.3 textbook; 0.4 to 0.6 smaller inductor; 2 is the boundary of conduction"),
     DecisionSpec("filter1.l", "Filter inductor", "rectifier", unit="H", low=1e-8, high=0.1),
     DecisionSpec("filter1.core", "Core of the filter inductor", "rectifier", "choice", table="cores"),
-    without=("transformer.lp_tolerance", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.ns{n}" for n in range(2, 7)), *(f"rectifier{n}.class" for n in range(2, 7)), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
 )
+_WITHOUT = ("transformer.lp_tolerance", "switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.ns{n}" for n in range(2, 7)), *(f"rectifier{n}.class" for n in range(2, 7)), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
+
+
+def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
+    """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
+    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _SINGLE), *_FAMILY, without=_WITHOUT)
+
+
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
 FIGURES = declare.figures(
-    FigureSpec("switch.duty_max", "Duty, largest", "D_max", "switch", corners.RUN, "max", "switch.duty_limit", "max", fixed=_MODEL, sentence="the core needs as long to reset as it was fed, so it must stay below a half"),
-    FigureSpec("switch.v_peak", "Peak switch voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="stray inductance between switch and reset diode", sentence="each of the two switches is held to the bus by its reset diode"),
+    FigureSpec("switch.duty_max", "Duty, largest", "D_max", "switch", corners.RUN, "max", "switch.duty_limit", "max", fixed=_MODEL, sentence="of the pulse period: a single-ended core needs as long to reset as it was fed, a bridge its dead time"),
+    FigureSpec("switch.v_peak", "Peak switch voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="stray inductance between switch and reset diode", sentence="each switch is held to the bus by a diode"),
     FigureSpec("transformer.lm", "Magnetising inductance", "L_m", "transformer", corners.FULL, fixed="permeability taken at its initial value"),
     FigureSpec("transformer.b_peak", "Flux density at full duty", "B̂", "transformer", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot", sentence="the loop may answer a load step with its largest duty while the bus is high"),
     FigureSpec("filter1.l", "Filter inductor", "L_o", "rectifier", corners.FULL),
@@ -31,3 +46,9 @@ FIGURES = declare.figures(
     without=("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
 )
 output_figures = declare.output_figures
+
+NEEDS_CLAMP = False
+CURES = {"switch.v_peak": "switch.class", "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
+PLATES = (("switch", "Switches", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
+AFTER_CLAMP = (("rectifier", "Rectifiers + filter", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
+NO_PICTURES = ("supply", "transient")

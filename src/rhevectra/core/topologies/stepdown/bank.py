@@ -1,4 +1,4 @@
-"""Output capacitors of a forward converter: class and count by the inductor's ripple, the load step and the current they must carry."""
+"""Output capacitors of a step-down stage: class and count by the inductor's ripple, the load step and the current they must carry."""
 
 from typing import Any
 
@@ -9,7 +9,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, output
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, step_and_life
-from rhevectra.core.topologies.forward_2sw import stage as st
+from rhevectra.core.topologies.stepdown import stage as st
 
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
@@ -29,7 +29,7 @@ def record_bank(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> dict[s
     need, table = work.need.outputs[work.need.main], work.parts["output_capacitors"]
     full = corners.FULL.mask(grid)
     i_c, ripple = (float(np.broadcast_to(x.value, grid.shape)[full].max()) for x in (sheet.rows["output1.i_c_rms"], o["ripple"]))
-    fs = float(sheet.rows["fs"].value)
+    fs = s.variant.pulses * float(sheet.rows["fs"].value)
     able = [r for r in table.rows if r["v_class_v"] * USED >= need.magnitude] or [max(table.rows, key=lambda r: r["v_class_v"])]
 
     def count_of(row: Any) -> int:

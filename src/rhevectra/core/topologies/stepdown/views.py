@@ -1,4 +1,4 @@
-"""What pictures need to know of a two-switch forward: waveform shapes, ripple choice, flux."""
+"""What pictures need to know of a step-down stage: waveform shapes, ripple choice, flux."""
 
 from typing import Any
 
@@ -9,12 +9,14 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import forward
 from rhevectra.core.topologies.common.views import FluxView, RippleView, Shape, saturation_curve, winding_view
-from rhevectra.core.topologies.forward_2sw.build import shapes
+from rhevectra.core.topologies.stepdown.build import shapes
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
     """Voltage of one switch, primary current, filter inductor current at a corner, from the sized period."""
     o, s, at = design.context["o"], design.context["stage"], reader(corner.index)
+    if s.variant.both_ways:
+        return _bridge_waveforms(design, o, s, at)
     end, v_bus = 1 / at(o["fs"]), at(s.v_bus)
     waves = shapes(o, at, at(s.ns) / at(s.np))
     t_on, e = at(o["t_on"]), 1e-10
@@ -22,6 +24,16 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
     t = np.array([0.0, e, t_on, t_on + e, reset, reset + e, end - e, end])
     v = np.array([v_bus / 2, 0.0, 0.0, v_bus, v_bus, v_bus / 2, v_bus / 2, 0.0])
     return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", *waves["primary"], end, "primary"), Shape("inductor current", "A", *waves["inductor"], end, "secondary")]
+
+
+def _bridge_waveforms(design: Any, o: Any, s: Any, at: Any) -> list[Shape]:
+    """The same for a bridge: a lower switch, over its whole period."""
+    half, v_bus, e = 1 / at(o["fs"]), at(s.v_bus), 1e-10
+    waves = shapes(o, at, at(s.ns) / at(s.np), both_ways=True)
+    on, back = at(o["t_on"]), max(at(o["t_l"]), 2 * e)
+    t = np.array([0.0, e, on, on + e, on + back, on + back + e, half - e, half, half + on, half + on + e, half + on + back, half + on + back + e, 2 * half - e, 2 * half])
+    v = np.array([v_bus / 2, 0.0, 0.0, v_bus, v_bus, v_bus / 2, v_bus / 2, v_bus, v_bus, 0.0, 0.0, v_bus / 2, v_bus / 2, 0.0])
+    return [Shape("switch voltage", "V", t, v, 2 * half, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", *waves["primary"], 2 * half, "primary"), Shape("inductor current", "A", *waves["inductor"], 2 * half, "secondary")]
 
 
 def transient(design: Any, corner: Corner) -> list[Shape]:
@@ -41,7 +53,7 @@ def ripple_choice(design: Any) -> RippleView:
     chosen = float(np.max(np.asarray(rows["filter1.i_ripple_pp"].value)[..., [k for k, p in enumerate(design.grid.points) if p.case == "run" and p.load == 1.0], :])) / i_out
 
     def values(k: Any) -> tuple[Any, Any, Any]:
-        inductance = forward.filter_inductance(down, duty, float(rows["fs"].value), k, i_out)
+        inductance = forward.filter_inductance(down, duty, s.variant.pulses * float(rows["fs"].value), k, i_out)
         crest = i_out * (1 + 0.5 * k)
         return 0.5 * inductance * np.square(crest), n * crest, i_out * np.sqrt(1 + np.square(k) / 12)
     ratio = np.linspace(0.05, 2.0, 120)

@@ -19,7 +19,8 @@ from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
-from rhevectra.core.topologies.forward_2sw import stage as st
+from rhevectra.core.topologies.stepdown import stage as st
+from rhevectra.core.topologies.stepdown.variant import Variant
 
 ORDERS = 24
 AUX_VOLTS, AUX_AMPS = 14.0, 4e-3
@@ -48,10 +49,10 @@ class Plan:
     change: float
 
 
-def choose_switch(work: Work, v_top: float, v_low: float) -> dict[str, Any]:
-    """Both switches: a class that holds the highest bus after derating, then the die by loss."""
+def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> dict[str, Any]:
+    """All switches: a class that holds the highest bus after derating, then the die by loss."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
-    duty_limit = work.choose("switch.duty_limit", 0.48, "below a half, so that the core always resets")
+    duty_limit = work.choose("switch.duty_limit", v.duty_limit, v.why_limit)
     table = work.parts["switches"]
     power = work.need.power / 0.88
 
@@ -60,10 +61,10 @@ def choose_switch(work: Work, v_top: float, v_low: float) -> dict[str, Any]:
         classes = sorted({r["v_class_v"] for r in rows})
         v_class = next((v for v in classes if derate.value * v >= v_top + 1.0), classes[-1])
         refused = tuple(f"{v:g} V: {show(derate.value * v, 'V')} after derating, the bus reaches {show(v_top, 'V')}" for v in classes if v < v_class)[-3:]
-        i_on = power / v_low / 0.4
+        i_on = power / v_low / v.duty
         fs = float(work.choose.pins.get("fs", 100e3))
         dies = [r for r in rows if r["v_class_v"] == v_class]
-        loss = {r["name"]: r["r_on_25_ohm"] * r["hot_ratio"] * 0.4 * i_on**2 + (0.25 * (r["c_energy_f"]) * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs for r in dies}
+        loss = {r["name"]: r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (0.25 * (r["c_energy_f"]) * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs for r in dies}
         good = [r for r in dies if r["i_max_a"] >= 1.3 * i_on] or [max(dies, key=lambda r: r["i_max_a"])]
         least = min(loss[r["name"]] for r in good)
         pick = max((r for r in good if loss[r["name"]] <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
@@ -74,14 +75,14 @@ def choose_switch(work: Work, v_top: float, v_low: float) -> dict[str, Any]:
     return {"row": row, "duty_limit": duty_limit}
 
 
-def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
+def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
-    switch = choose_switch(work, v_top, v_low)
+    switch = choose_switch(work, v, v_top, v_low)
     main = work.need.outputs[work.need.main]
-    duty = work.choose("forward.duty", 0.42, "school: 0.40 to 0.45 at the lowest bus, the rest for commutation and load steps")
-    rectifiers = choose_rectifiers(work, lambda out: v_top * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
-    stage = _estimate(work, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
+    duty = work.choose("forward.duty", v.duty, f"school: about {v.duty:g} of the pulse period at the lowest bus, the rest for commutation and load steps")
+    rectifiers = choose_rectifiers(work, lambda out: v.pulses * v_top * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
+    stage = _estimate(work, v, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
     out = st.solve(stage).out
     stage = _limit(work, switch, stage, out)
     out = st.solve(stage).out
@@ -98,11 +99,11 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf)
 
 
-def _estimate(work: Work, switch: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, duty: float) -> st.Stage:
+def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, duty: float) -> st.Stage:
     """The power stage with an ideal turns ratio, for choosing filter inductor, limit and transformer."""
     grid, sheet, choose = work.grid, work.sheet, work.choose
     fs = choose("fs", 100e3, "100 kHz: small magnetics, moderate switching loss (common practice)")
-    k = work.need.main
+    k, rate = work.need.main, v.pulses * float(fs.value)
     drive = DRIVE_AMPS + 2 * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
     load = np.maximum(grid.current(k), max(2e-3, 1e-3 * main.current_max)) + drive
     i_full = max(main.current_peak, main.current_max)
@@ -111,18 +112,18 @@ def _estimate(work: Work, switch: Mapping[str, Any], rect: Any, main: Any, v_bus
                   duty=sheet.rows["forward.duty"], v_bus=sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"))
     share = choose("filter1.ripple_ratio", 0.4, "school: more than the textbook third, for a smaller inductor")
     least = (main.magnitude + drops) / (float(ratio.value) * v_top)
-    wanted = sheet("filter1.l_wanted", forward.filter_inductance, v_down=main.magnitude + rect["v_forward_v"], duty=sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"), fs=fs, ripple_ratio=share, i_out=main.current_max)
+    wanted = sheet("filter1.l_wanted", forward.filter_inductance, v_down=main.magnitude + rect["v_forward_v"], duty=sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"), fs=sheet("switch.rate_wanted", forward.pulse_frequency, pulses=v.pulses, fs=fs), ripple_ratio=share, i_out=main.current_max)
     l_out = choose("filter1.l", lambda: float(f"{float(wanted.value):.2g}"), "from the ripple ratio at the highest bus, rounded to two digits", wanted=wanted)
     c_wind = choose("transformer.c_winding", 30e-12, "layered winding of this size (common practice); measure it from the ring")
     row = switch["row"]
-    pulse = (main.magnitude + drops) / (float(ratio.value) * v_low) / float(fs.value)
+    pulse = (main.magnitude + drops) / (float(ratio.value) * v_low) / rate
     law = str(choose("light_load", "skip", "pulses are left out below a quarter of the full-load pulse: least light-load loss").value)
-    floor, t_floor = {"skip": (0.0, SKIPPED * pulse), "foldback": (22e3, SKIPPED * pulse), "fixed": (float(fs.value), 0.0)}[law]
+    floor, t_floor = {"skip": (0.0, SKIPPED * pulse), "foldback": (22e3, SKIPPED * pulse), "fixed": (rate, 0.0)}[law]
     lm = 4e-3 * v_top / 375 * 200 / work.need.power * 100e3 / float(fs.value)
     grade = work.parts["materials"].rows[1]
-    p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + 2 * row["q_gate_c"] * float(fs.value), "controller and the gate charge of both switches (common practice)").value)
+    p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
     tiny = {"turns": 1.0, "area": 1.0, "volume": 1e-6, "core": grade, "kappa": 0.3, "temperature": 100.0}
-    return st.Stage(v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
+    return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
                     np=1 / float(ratio.value), ns=1.0, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * v_low**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
                     c_node=row["c_energy_f"] + 0.5 * float(c_wind.value), t_fall=row["t_fall_s"], limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool),
                     core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse})
@@ -142,8 +143,11 @@ def _limit(work: Work, switch: Mapping[str, Any], s: st.Stage, out: Mapping[str,
     return replace(s, limit={"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)})
 
 
-def shapes(o: Mapping[str, Any], at: Any, n: float) -> dict[str, tuple[Array, Array]]:
-    """Break points [s], [A] of primary, secondary and inductor current at one corner; n = secondary over primary turns."""
+def shapes(o: Mapping[str, Any], at: Any, n: float, both_ways: bool = False) -> dict[str, tuple[Array, Array]]:
+    """Break points [s], [A] of primary, secondary and inductor current at one corner; n = secondary over primary turns.
+
+    Of a core driven both ways the whole period of two pulses, and of its secondary one half of the centre tap.
+    """
     end, e = 1 / at(o["fs"]), 1e-10
     t_c, t_on, t_l, t_e, t_d = (at(o[k]) for k in ("t_c", "t_on", "t_l", "t_e", "t_d"))
     low, crest, mag, peak = at(o["valley"]), at(o["crest"]), at(o["i_mag"]), at(o["i_peak"])
@@ -153,6 +157,13 @@ def shapes(o: Mapping[str, Any], at: Any, n: float) -> dict[str, tuple[Array, Ar
     primary = ([0.0, max(t_c, e), t_on, t_on + e, back, reset, end], [0.0, n * low, peak, -peak, -mag * (1 - (back - t_on) / max(t_e, e)) if t_e > 0 else 0.0, 0.0, 0.0])
     secondary = ([0.0, max(t_c, e), t_on, back, end], [0.0, low, crest, 0.0, 0.0])
     inductor = ([0.0, max(t_c, e), t_on, max(empty, t_on + e), max(end, t_on + 2 * e)], [low, low, crest, low, low])
+    if both_ways:
+        half = 1 / at(o["fs"])
+        px, py = [0.0, max(t_c, e), t_on, back, end - e], [0.0, at(o["i_start"]), peak, 0.0, 0.0]
+        primary = ([*px, *(x + half for x in px), 2 * half], [*py, *(-y for y in py), 0.0])
+        own, other = [0.5 * low, low, crest, 0.5 * crest, 0.5 * low], [0.5 * low, 0.0, 0.0, 0.5 * crest, 0.5 * low]
+        secondary = ([*px, *(x + half for x in px), 2 * half], [*own, *other, 0.5 * low])
+        inductor = ([*inductor[0][:-1], *(x + half for x in inductor[0])], [*inductor[1][:-1], *inductor[1]])
     return {k: (np.array(x), np.array(y)) for k, (x, y) in (("primary", primary), ("secondary", secondary), ("inductor", inductor))}
 
 
@@ -162,22 +173,22 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     full = corners.FULL.mask(grid)
     index = np.unravel_index(int(np.argmax(np.where(full, out["i_primary"], -1))), grid.shape)
     at = reader(tuple(int(i) for i in index))
-    fs, n = at(out["fs"]), float(s.ns) / float(s.np)
-    waves = shapes(out, at, n)
+    fs, n = at(out["f_switch"]), float(s.ns) / float(s.np)
+    waves = shapes(out, at, n, s.variant.both_ways)
     avg_p, har_p = phasors(*waves["primary"], 1 / fs, ORDERS)
     avg_s, har_s = phasors(*waves["secondary"], 1 / fs, ORDERS)
     triple, margin = spacing(work)
     i_s = float(np.sqrt(avg_s**2 + 0.5 * np.sum(np.abs(har_s) ** 2)))
-    b_sat, remanence = material["b_sat_100_t"], choose("transformer.remanence", 0.1, "core without a gap (typical, from memory)")
+    b_sat, remanence = material["b_sat_100_t"], choose("transformer.remanence", s.variant.remanence, "core without a gap (typical, from memory)")
     derate = choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    windings = (tr.WindingNeed("primary", main.magnitude / n, at(out["i_primary"]), avg_p, har_p, False), tr.WindingNeed("ns1", main.magnitude, i_s, avg_s, har_s, triple, main.tolerance),
+    windings = (tr.WindingNeed("primary", main.magnitude / n, at(out["i_primary"]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[: s.variant.pulses]),
                 tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
-    return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=v_top * duty_limit / float(s.fs), swing=np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
+    return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
                               split=choose("transformer.arrangement", "split", "split primary: a quarter of the leakage").value == "split", pins=pins), margin
 
@@ -200,7 +211,7 @@ def _choke(work: Work, s: st.Stage, grade: Any, win: Windows) -> tuple[InductorN
     full = corners.FULL.mask(grid)
     flat = {k: np.broadcast_to(out[k], grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
     rows = work.sheet.rows
-    need = InductorNeed(float(s.inductance), float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], float(s.fs), grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade,
+    need = InductorNeed(float(s.inductance), float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], s.variant.pulses * float(s.fs), grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade,
                         work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max)
     choke = choose_inductor(need, win, work.choose.pins.get("filter1.core"))
     work.choose("filter1.core", win.names[choke.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, gap, current density and temperature" if choke.passed else f"none of {len(win.names)} passes; the one that comes nearest", choke.refused)

@@ -1,4 +1,4 @@
-"""The recorded last pass of a two-switch forward: every figure over the whole grid, losses, ratings."""
+"""The recorded last pass of a step-down stage: every figure over the whole grid, losses, ratings."""
 
 from dataclasses import replace
 from types import ModuleType
@@ -16,9 +16,9 @@ from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
-from rhevectra.core.topologies.forward_2sw import stage as st
-from rhevectra.core.topologies.forward_2sw.bank import record_bank
-from rhevectra.core.topologies.forward_2sw.build import Plan
+from rhevectra.core.topologies.stepdown import stage as st
+from rhevectra.core.topologies.stepdown.bank import record_bank
+from rhevectra.core.topologies.stepdown.build import Plan
 
 RESET_DIODE = 1.0
 """Drop of the reset diodes [V] (common practice)."""
@@ -31,8 +31,8 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
     settled = st.solve(stage)
     o = settled.out
     average = o["p_bus"] / v_bus
-    back = o["fs"] * (o["t_e"] * np.square(o["i_mag"]) + o["t_l"] * np.square(o["i_peak"] - o["i_mag"])) / 3
-    ripple = np.sqrt(np.maximum(np.square(o["i_switch"]) + back - np.square(average), 0.0))
+    back = o["fs"] * ((0.0 if stage.variant.both_ways else o["t_e"]) * np.square(o["i_mag"]) + o["t_l"] * np.square(o["i_peak"] - o["i_mag"])) / 3
+    ripple = np.sqrt(np.maximum(np.square(o["i_all"]) + back - np.square(average), 0.0))
     return o["p_bus"], ripple, replace(plan, stage=stage, state=settled.state, change=settled.change)
 
 
@@ -73,10 +73,10 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     for name in ("switch.duty_max", "switch.duty_min"):
         sheet.again(name, duty)
     sheet.again("switch.i_peak_run", o["i_peak"])
-    sheet.again("switch.frequency_idle", o["fs"])
+    sheet.again("switch.frequency_idle", o["f_switch"])
     sheet.given("switch.i_max", row["i_max_a"] * 1.5, "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)")
     sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=RESET_DIODE)
-    one_on = sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=sheet("switch.v_turn_on", flyback.flux_amplitude, swing=s.v_bus), fs=o["fs"])
+    one_on = sheet("switch.loss_turn_on", forward.share_of, power=o["loss_node"], count=s.variant.switches)
     switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off of one switch", turn_on=one_on, turn_off=o["one_off"])
     total = sheet.total("switch.loss", "W", "conduction (hot) and switching of one switch", conduction=o["loss_on"], switching=switching)
     switch_heat(work, row, total)
@@ -86,7 +86,7 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None
     sheet, at = work.sheet, (plan.choice.core, plan.choice.candidate)
     eff = plan.window.effective
     area = sheet.given("transformer.area_min", float(min(eff.area[at[0]], eff.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
-    sheet("transformer.b_peak", forward.flux_at_full_duty, remanence=sheet.rows["transformer.remanence"], v_bus=s.v_bus, duty=sheet.rows["switch.duty_limit"], fs=sheet.rows["fs"], turns=s.np, area=area)
+    sheet("transformer.b_peak", forward.flux_at_full_duty, remanence=sheet.rows["transformer.remanence"], v_bus=s.v_bus, duty=sheet.rows["switch.duty_limit"], fs=sheet.rows["switch.rate_wanted"], turns=s.np, area=area)
     sheet("transformer.b_ac", flyback.flux_amplitude, swing=o["swing"])
     transformer_fit(work, plan.need, plan.choice)
 
@@ -105,12 +105,14 @@ def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet("filter1.rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_choke"], p_copper=copper)
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
     row = plan.rectifiers[work.need.main]["row"]
-    sheet("rectifier1.v_reverse", forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_bus=s.v_bus, turns_secondary=s.ns, turns_primary=s.np)
+    both = s.variant.both_ways
+    sheet("rectifier1.v_reverse", forward.centre_tap_reverse if both else forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_bus=s.v_bus, turns_secondary=s.ns, turns_primary=s.np)
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
-    share = sheet("rectifier1.share", forward.busier_share, t_on=o["t_on"], fs=o["fs"])
+    fed = sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"])
+    share = sheet.given("rectifier1.share", 0.5, "", "rule", "both rectifiers of the centre tap carry half the current") if both else sheet("rectifier1.share", forward.busier_share, t_on=o["t_on"], fs=o["fs"])
     sheet.again("rectifier1.i_peak", o["crest"])
     average = sheet("rectifier1.i_avg", forward.rectifier_average, share=share, i_out=o["i_load"])
-    rms = sheet("rectifier1.i_rms", forward.rectifier_rms, share=share, i_inductor=o["i_l"])
+    rms = sheet("rectifier1.i_rms", forward.centre_tap_rms, i_inductor=o["i_l"], duty=fed) if both else sheet("rectifier1.i_rms", forward.rectifier_rms, share=share, i_inductor=o["i_l"])
     sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
     loss = sheet("rectifier1.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
     limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
@@ -121,15 +123,19 @@ def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
 def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
     sheet = work.sheet
     row = plan.rectifiers[work.need.main]["row"]
-    n = sheet("secondary1.i_rms", forward.rectifier_rms, share=sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"]), i_inductor=o["i_l"])
-    secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=n)
-    primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_primary"])
-    copper = sheet.total("transformer.loss_copper", "W", "both windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
+    fed, both = sheet.rows["switch.duty_feeding"], s.variant.both_ways
+    if both:
+        secondary = sheet("loss.copper1", forward.centre_tap_copper, r=s.r_secondary, i_inductor=o["i_l"], duty=fed)
+    else:
+        secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=sheet("secondary1.i_rms", forward.rectifier_rms, share=fed, i_inductor=o["i_l"]))
+    primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_heat"])  # the ring has a loss of its own
+    copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
     r_th = sheet("transformer.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("transformer.surface", float(plan.window.surface[plan.choice.core]), "m²", "catalogue", "outer surface of the wound core"))
     sheet("transformer.temperature_rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_core"], p_copper=copper)
-    both = sheet.total("loss.switch_conduction", "W", "both switches", upper=o["loss_on"], lower=o["loss_on"])
-    rectifiers = sheet("loss.rectifiers", forward.rectifiers_loss, v_forward=row["v_forward_v"], i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"])
-    return {"switch_conduction": both, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
+    conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
+    tap = {"duty": fed} if both else {}
+    rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=row["v_forward_v"], i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
+    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "winding_ring": o["loss_ring"], "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
 
 
 def findings(work: Work, plan: Plan) -> None:

@@ -1,4 +1,4 @@
-"""One switching period of the two-switch forward, at every corner at once.
+"""One pulse of a step-down stage into its filter, at every corner at once.
 
 Written once and run two ways: on `Quick` with bare numbers until it settles, and once more on the recording sheet.
 """
@@ -13,8 +13,11 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Quick, Sheet, plain
 from rhevectra.core.formulas import flyback, forward, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.topologies.stepdown.variant import Variant
 
 PASSES = 40
+RING_QUALITY = 20.0
+"""Quality factor of the ring between leakage and nodes (common practice, no source)."""
 _CARRIED = {"i_mid": "A", "i_load": "A", "i_mag": "A"}
 
 
@@ -26,6 +29,7 @@ class Stage:
     core: material row of the transformer; choke: what the filter inductor's core loss needs.
     """
 
+    variant: Variant
     v_bus: Any
     i_out: Any
     v_out: Any
@@ -58,14 +62,16 @@ class Stage:
 
 def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     """One pass over the period."""
-    turns = {"turns_secondary": s.ns, "turns_primary": s.np}
+    turns, v = {"turns_secondary": s.ns, "turns_primary": s.np}, s.variant
     r_path = sheet.total("switch.r_path", "Ω", "two switches, hot, and the primary winding in series", upper=s.r_switch, lower=s.r_switch, primary=s.r_primary)
-    up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_bus=s.v_bus, r_primary=r_path, i_mid=b["i_mid"], i_mag=b["i_mag"], v_forward=s.v_forward,
+    up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_bus=s.v_bus, r_primary=r_path, i_mid=b["i_mid"], i_mag=0.0 if v.both_ways else b["i_mag"], v_forward=s.v_forward,
                r_rectifier=sheet.total("rectifier.r_feeding", "Ω", "rectifier and secondary winding", rectifier=s.r_rectifier, winding=s.r_secondary), r_inductor=s.r_inductor, inductance=s.inductance, leakage=s.leakage, **turns)
-    down = sheet("filter1.v_down", forward.voltage_down, v_out=s.v_out, v_forward=s.v_forward, r_rectifier=s.r_rectifier, r_inductor=s.r_inductor, i_mid=b["i_mid"])
+    r_free = sheet("rectifier.r_freewheeling", forward.freewheeling_resistance, r_rectifier=s.r_rectifier, r_winding=s.r_secondary) if v.both_ways else s.r_rectifier
+    down = sheet("filter1.v_down", forward.voltage_down, v_out=s.v_out, v_forward=s.v_forward, r_rectifier=r_free, r_inductor=s.r_inductor, i_mid=b["i_mid"])
     volts = {"v_up": up, "v_down": down}
-    wanted = sheet("switch.t_dcm_full_rate", forward.feeding_dcm, inductance=s.inductance, i_out=b["i_load"], fs=s.fs, **volts)
-    fs = sheet("switch.frequency", forward.pulse_rate, fs=s.fs, f_floor=s.f_floor, t_feeding=wanted, t_floor=s.t_floor)
+    nominal = sheet("switch.rate_nominal", forward.pulse_frequency, pulses=v.pulses, fs=s.fs)
+    wanted = sheet("switch.t_dcm_full_rate", forward.feeding_dcm, inductance=s.inductance, i_out=b["i_load"], fs=nominal, **volts)
+    fs = sheet("switch.pulse_rate", forward.pulse_rate, fs=nominal, f_floor=s.f_floor, t_feeding=wanted, t_floor=s.t_floor)
     t_ccm = sheet("switch.t_feeding_ccm", forward.feeding_ccm, fs=fs, **volts)
     t_dcm = sheet("switch.t_feeding_dcm", forward.feeding_dcm, inductance=s.inductance, i_out=b["i_load"], fs=fs, **volts)
     discontinuous = plain(t_dcm) < plain(t_ccm)
@@ -76,35 +82,44 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
     i_l = sheet("filter1.i_rms", forward.inductor_rms, fs=fs, t_feeding=t_e, t_freewheeling=t_d, i_valley=low, i_crest=crest)
     t_c = sheet("switch.t_commutation", forward.commutation, leakage=s.leakage, i_valley=low, v_bus=s.v_bus, **turns)
-    t_on = sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=t_c)
-    i_mag = sheet("transformer.i_mag", forward.magnetising, v_bus=s.v_bus, t_feeding=t_e, lm=s.lm)
-    start = sheet("switch.i_start", flyback.to_primary, current=low, **turns)
+    i_mag = sheet("transformer.i_mag", forward.magnetising_both_ways if v.both_ways else forward.magnetising, v_bus=s.v_bus, t_feeding=t_e, lm=s.lm)
+    start = sheet("switch.i_start", forward.start_both_ways, i_valley=low, i_mag=i_mag, **turns) if v.both_ways else sheet("switch.i_start", flyback.to_primary, current=low, **turns)
     peak = sheet("switch.i_peak", forward.switch_peak, i_crest=crest, i_mag=i_mag, **turns)
-    out = {"up": up, "down": down, "fs": fs, "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
+    t_x = sheet("switch.t_after", forward.feeding_after, turning=v.turning, c_node=s.c_node, v_bus=s.v_bus, i_peak=peak)
+    t_on = sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=t_c, t_after=t_x)
+    out = {"up": up, "down": down, "fs": fs, "f_switch": sheet("switch.frequency", forward.switch_frequency, rate=fs, pulses=v.pulses), "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
            "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path}
     return out | _primary(sheet, s, out) | _next(s, out)
 
 
 def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     """Primary currents, losses of switches and cores, and what the bus gives."""
-    turns = {"turns_secondary": s.ns, "turns_primary": s.np}
-    i_sw = sheet("switch.i_rms", forward.switch_rms, fs=o["fs"], t_feeding=o["t_e"], i_start=o["i_start"], i_peak=o["i_peak"], t_commutation=o["t_c"])
+    turns, v = {"turns_secondary": s.ns, "turns_primary": s.np}, s.variant
+    i_all = sheet("switch.i_rms_pulses", forward.switch_rms, fs=o["fs"], t_feeding=o["t_e"], i_start=o["i_start"], i_peak=o["i_peak"], t_commutation=o["t_c"])
+    i_sw = sheet("switch.i_rms", forward.one_of_pulses, i_all=i_all, pulses=v.pulses)
     t_l = sheet("switch.t_return", forward.leakage_return, leakage=s.leakage, i_crest=o["crest"], v_bus=s.v_bus, **turns)
-    i_p = sheet("transformer.i_rms_primary", forward.primary_rms, i_switch=i_sw, fs=o["fs"], t_feeding=o["t_e"], i_mag=o["i_mag"], t_return=t_l, i_peak=o["i_peak"])
+    back = {"i_switch": i_all, "fs": o["fs"], "t_return": t_l, "i_peak": o["i_peak"], "i_mag": o["i_mag"]}
+    if v.both_ways:
+        around = {"c_node": s.c_node, "v_bus": s.v_bus, "leakage": s.leakage}
+        i_p = sheet("transformer.i_rms_primary", forward.primary_rms_both_ways, **back, quality=RING_QUALITY, **around)
+        i_heat = sheet("transformer.i_rms_without_ring", forward.primary_rms_both_ways, **back, quality=0.0, **around)
+    else:
+        i_p = i_heat = sheet("transformer.i_rms_primary", forward.primary_rms, **back, t_feeding=o["t_e"])
     swing = sheet("transformer.b_swing", forward.flux_swing, v_bus=s.v_bus, t_feeding=o["t_e"], turns=s.np, area=s.area)
-    p_core = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["fs"], o["t_e"], o["t_e"])
+    p_core = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f_switch"], o["t_e"], o["t_e"])
     choke = s.choke
     swing_l = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=choke["turns"], area=choke["area"])
     p_choke = _core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, o["fs"], o["t_e"], o["t_d"])
     t_v = sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=s.v_bus, c_node=s.c_node, i_peak=o["i_peak"])
     e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=s.v_bus)
-    one_off = sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["fs"])
-    off = sheet.total("switch.loss_turn_off_both", "W", "both switches", upper=one_off, lower=one_off)
-    node = sheet("switch.loss_turn_on_both", forward.node_loss, c_node=s.c_node, v_bus=s.v_bus, fs=o["fs"])
+    one_off = sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["f_switch"])
+    off = sheet.total("switch.loss_turn_off_all", "W", "all switches", **{f"switch{k}": one_off for k in range(1, v.switches + 1)})
+    node = sheet("switch.loss_turn_on_all", forward.leg_loss, turning=v.turning, c_node=s.c_node, v_bus=s.v_bus, fs=o["fs"])
+    ring = sheet("loss.winding_ring", forward.leakage_ring, c_node=s.c_node, v_bus=s.v_bus, fs=o["fs"]) if v.both_ways else sheet.given("loss.winding_ring", 0.0, "W", "rule", "the leakage hands its energy back and the shorted winding holds the nodes")
     one_on = sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)
-    also = sheet.total("switch.p_parallel", "W", "core losses and controller, which draw no load current through the filter", transformer=p_core, inductor=p_choke, controller=s.p_controller)
-    p_bus = sheet("switch.p_bus", forward.bus_power, fs=o["fs"], v_bus=s.v_bus, i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=t_l, p_core=also, p_node=node, p_off=off)
-    return {"i_switch": i_sw, "t_l": t_l, "i_primary": i_p, "swing": swing, "p_core": p_core, "p_choke": p_choke, "loss_off": off, "loss_node": node, "loss_on": one_on, "one_off": one_off, "p_bus": p_bus}
+    also = sheet.total("switch.p_parallel", "W", "core losses, ring and controller, which draw no load current through the filter", transformer=p_core, inductor=p_choke, ring=ring, controller=s.p_controller)
+    p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_bus=s.v_bus, i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=t_l, p_core=also, p_node=node, p_off=off, **({"r_path": o["r_path"]} if v.both_ways else {}))
+    return {"i_switch": i_sw, "i_all": i_all, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat, "swing": swing, "p_core": p_core, "p_choke": p_choke, "loss_off": off, "loss_ring": ring, "loss_node": node, "loss_on": one_on, "one_off": one_off, "p_bus": p_bus}
 
 
 def _core_loss(sheet: Any, name: str, material: Mapping[str, Any], temperature: Any, volume: Any, kappa: Any, swing: Any, fs: Any, t_up: Any, t_down: Any) -> Any:

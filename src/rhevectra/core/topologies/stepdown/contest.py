@@ -1,0 +1,13 @@
+"""What a step-down stage brings to the contest: what its search may choose, and its bill of materials."""
+
+from typing import Any
+
+CONTEST = {"fs": (65e3, 100e3, 150e3), "filter1.ripple_ratio": (0.3, 0.4, 0.6)}
+"""Decisions the search may choose and the values it tries; core, turns, wire and parts follow by rule."""
+
+
+def bill(design: Any) -> dict[str, Any]:
+    """Parts of the power stage: (class, count) of switches, rectifiers and output capacitors; wound parts, gate drives, small parts (reset diodes, auxiliary rectifier, current sense)."""
+    rows, n = design.rows, design.context["stage"].variant.switches
+    return {"switches": [(str(rows["switch.class"].value), n)], "rectifiers": [(str(rows["rectifier1.class"].value), 2)], "capacitors": [(str(rows["output1.cap"].value), int(rows["output1.parallel"].value))],
+            "wound": 2, "drives": n // 2, "floating_drives": n // 2, "small": (2 if n == 2 else 0) + 2 + 1}
