@@ -1,4 +1,4 @@
-"""The full bridge: what it does not share with the two-switch forward, against a circuit simulator, the engine, and by hand."""
+"""The bridges: what they do not share with the two-switch forward, against a circuit simulator, the engine, and by hand."""
 
 import random
 import re
@@ -7,7 +7,9 @@ import numpy as np
 import pytest
 
 from rhevectra.app.netlist import corner_for, netlist_text
+from rhevectra.app.steady import run
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.circuit.netlist import write
 from rhevectra.core.circuit.parts import NoSteadyState
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
@@ -15,13 +17,18 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.pictures import PICTURES, pictures_of
 from spice import measure
 
-PINS = {"topology": "full_bridge"}
+BRIDGES = ("full_bridge", "half_bridge")
 NEED = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=20),), harmonics_class="none")
 
 
-@pytest.fixture(scope="module")
-def bridge():
-    return size(NEED, PINS)
+@pytest.fixture(scope="module", params=BRIDGES)
+def bridge(request):
+    return size(NEED, {"topology": request.param})
+
+
+def drive(d):
+    """Share of the bus across the primary: the whole of it in a full bridge, a half in a half bridge."""
+    return {"full_bridge": 1.0, "half_bridge": 0.5}[d.topology]
 
 
 def whole(d, x):
@@ -42,7 +49,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(bridge, line, bus, tmp_p
     c, text, o = corner_for(bridge, line, 1.0, bus), netlist_text(bridge, line, 1.0, bus), bridge.context["o"]
     at = lambda x: float(whole(bridge, x)[c.index])  # noqa: E731
     end = float(re.search(r"\.tran \S+ (\S+)", text).group(1))
-    names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "vds": "MAX v(b)", "lrms": "RMS il", "lpk": "MAX il", "rrms": "RMS is"}
+    names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "vds": f"MAX v({bridge.context['stage'].variant.node})", "lrms": "RMS il", "lpk": "MAX il", "rrms": "RMS is"}
     found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"), ["let ib=-i(vbus)", "let ip=@llk[i]", "let il=@lout[i]", "let is=i(vsec1)"], names, (end - 20 / at(o["f_switch"]), end), tmp_path / "b.cir")
     bus_power = at(o["p_bus"]) - at(bridge.rows["loss.controller"]) - at(o["p_choke"])
     mine = {"bus": bus_power / at(bridge.rows["bus.v"]), "prms": at(o["i_primary"]), "ppk": at(o["i_peak"]), "vo": 12.0, "vds": at(bridge.rows["switch.v_peak"]), "lrms": at(o["i_l"]), "lpk": at(o["crest"]), "rrms": at(bridge.rows["rectifier1.i_rms"])}
@@ -50,10 +57,11 @@ def test_the_exported_netlist_agrees_with_the_simulator(bridge, line, bus, tmp_p
         assert found[name] == pytest.approx(value, rel=0.02 if name == "vo" else 0.03), name
 
 
+@pytest.mark.parametrize("topology", BRIDGES)
 @pytest.mark.parametrize("seed", [1, 2, 3])
-def test_stresses_are_not_below_the_engine(seed):
+def test_stresses_are_not_below_the_engine(topology, seed):
     """Full and half load at both ends of the bus: no peak more than 3 % above its figure, output within 2 %, both halves of the centre tap alike."""
-    d = size(next(seeded(seed, 1)), PINS)
+    d = size(next(seeded(seed, 1)), {"topology": topology})
     for line in (d.grid.lines[0], d.grid.lines[-1]):
         for load in (1.0, 0.5):
             c = d.grid.find(line, load, "run", d.grid.bus[-1])
@@ -62,17 +70,18 @@ def test_stresses_are_not_below_the_engine(seed):
             except NoSteadyState as problem:
                 pytest.fail(f"{c.text()}: {problem}")
             at = lambda id, c=c: float(d.rows[id].at(c.index))  # noqa: E731
-            assert e.voltages["b"].max() <= at("switch.v_peak") * 1.03 and np.abs(e.currents["rpri"]).max() <= at("switch.i_peak") * 1.03, c.text()
+            assert e.voltages[d.context["stage"].variant.node].max() <= at("switch.v_peak") * 1.03 and np.abs(e.currents["rpri"]).max() <= at("switch.i_peak") * 1.03, c.text()
             assert np.trapezoid(e.voltages["out1"], e.t) / e.period == pytest.approx(d.requirement.outputs[0].voltage, rel=0.02), c.text()
             assert np.trapezoid(e.currents["dfeed"], e.t) == pytest.approx(np.trapezoid(e.currents["dfeed2"], e.t), rel=0.01)
             assert {"the switches are on: the secondary feeds the filter", "the filter inductor freewheels through both halves"} <= {s.name for s in e.stretches}
 
 
-def test_seeded_requirements_in_the_usual_range_can_be_built():
+@pytest.mark.parametrize("topology", BRIDGES)
+def test_seeded_requirements_in_the_usual_range_can_be_built(topology):
     """Of 40 at least 95 % feasible; what the bus gives is output plus listed losses within 0.5 %; nothing is NaN."""
     feasible = 0
     for need in seeded(5, 40):
-        d = size(need, PINS)
+        d = size(need, {"topology": topology})
         feasible += d.feasible
         lost, run = sum(whole(d, r) for r in d.losses.values()), np.broadcast_to(d.grid.where(lambda p: p.case == "run"), d.grid.shape)
         assert np.abs((whole(d, d.rows["load.power"]) + lost) / whole(d, d.context["o"]["p_bus"]) - 1)[run].max() < 0.005
@@ -83,21 +92,63 @@ def test_seeded_requirements_in_the_usual_range_can_be_built():
 def test_the_flux_swings_to_both_sides_and_the_tap_blocks_twice_the_winding(bridge):
     """By hand: swing of one pulse, twice the winding's voltage with the allowance, half the output current in each rectifier, and the doubling of the first pulse in the flux rating."""
     o, rows = bridge.context["o"], bridge.rows
-    n_p, n_s, top = float(rows["transformer.np"].value), float(rows["transformer.ns1"].value), float(np.max(rows["bus.v"].value))
+    n_p, n_s, top = float(rows["transformer.np"].value), float(rows["transformer.ns1"].value), drive(bridge) * float(np.max(rows["bus.v"].value))
     assert bridge.figure("rectifier1.v_reverse").value == pytest.approx(1.25 * 2 * top * n_s / n_p, rel=1e-6)
     assert np.allclose(whole(bridge, rows["rectifier1.i_avg"]), 0.5 * whole(bridge, o["i_load"]))
     assert bridge.figure("transformer.b_peak").value == pytest.approx(0.92 * top / (2 * 1e5 * n_p * float(rows["transformer.area_min"].value)), rel=1e-6)
-    assert np.allclose(whole(bridge, o["i_mag"]), whole(bridge, rows["bus.v"]) * whole(bridge, o["t_e"]) / (2 * float(rows["transformer.lm"].value)))
+    assert np.allclose(whole(bridge, o["i_mag"]), drive(bridge) * whole(bridge, rows["bus.v"]) * whole(bridge, o["t_e"]) / (2 * float(rows["transformer.lm"].value)))
     run = np.broadcast_to(bridge.grid.where(lambda p: p.case == "run"), bridge.grid.shape)
     assert (whole(bridge, o["t_on"]) < 0.5 / whole(bridge, o["f_switch"]))[run].all(), "both switches of a leg would be on"
 
 
-def test_it_halves_the_primary_current_of_a_forward(bridge):
-    """Common practice, no source: a core driven both ways at nearly twice the duty needs about half the primary peak of the single-ended stage at the same power, and its filter sees twice the frequency."""
-    other = size(NEED, {"topology": "forward_2sw"})
-    assert 0.4 < bridge.value("switch.i_peak_run") / other.value("switch.i_peak_run") < 0.65
-    assert bridge.rows["switch.rate_nominal"].value == 2 * other.rows["switch.rate_nominal"].value
-    assert bridge.value("filter1.l") < 0.5 * other.value("filter1.l")
+def test_a_full_bridge_halves_the_primary_current_of_a_forward_and_of_a_half_bridge():
+    """Common practice, no source: at the same power a core driven both ways at nearly twice the duty needs about half the primary peak of the single-ended stage, and half that of a half bridge; its filter sees twice the frequency."""
+    full, half, other = (size(NEED, {"topology": t}) for t in ("full_bridge", "half_bridge", "forward_2sw"))
+    assert 0.4 < full.value("switch.i_peak_run") / other.value("switch.i_peak_run") < 0.65
+    assert full.value("switch.i_peak_run") / half.value("switch.i_peak_run") == pytest.approx(0.5, rel=0.06)
+    assert full.rows["switch.rate_nominal"].value == 2 * other.rows["switch.rate_nominal"].value
+    assert full.value("filter1.l") < 0.5 * other.value("filter1.l")
+
+
+@pytest.mark.parametrize(("topology", "pins", "name"), [("half_bridge", {}, "divider"), ("full_bridge", {"switch.control": "voltage"}, "blocking")])
+def test_the_series_capacitor_against_the_engine(topology, pins, name):
+    """Amplitude and rms current of the capacitor as the exact waveform has them, at full load and both ends of the line; amplitude a few per cent of the primary voltage, resonance with the reflected filter inductor by hand."""
+    d = size(NEED, {"topology": topology, **pins})
+    side = {"divider": 2, "blocking": 1}[name]
+    for line in (195.0, 265.0):
+        c = d.grid.find(line, 1.0, "run", "peak")
+        e = exact(d, c)
+        v = e.voltages["mid"] if name == "divider" else e.voltages["a"] - e.voltages["c"]
+        i = e.currents["cdivtop" if name == "divider" else "cblock"]
+        assert 0.5 * np.ptp(v) == pytest.approx(whole(d, d.rows[f"{name}.v_ac"])[c.index], rel=0.03)
+        assert np.sqrt(np.trapezoid(i**2, e.t) / e.period) == pytest.approx(whole(d, d.rows[f"{name}.i_rms"])[c.index], rel=0.03)
+    assert d.feasible and d.value(f"{name}.v_ac") < 0.05 * drive(d) * float(np.max(d.rows["bus.v"].value))
+    reflected = float(d.rows["filter1.l"].value) * (float(d.rows["transformer.np"].value) / float(d.rows["transformer.ns1"].value)) ** 2
+    assert d.value(f"{name}.f_resonance") == pytest.approx(1 / (2 * np.pi * np.sqrt(reflected * side * float(d.rows[f"{name}.c"].value))), rel=1e-9)
+    assert d.value(f"{name}.f_resonance") < 100e3 / 4
+
+
+def test_control_and_capacitor_that_do_not_go_together_are_refused():
+    """Common practice, no source: current control runs the midpoint away; voltage control with no capacitor walks the flux."""
+    apart = size(NEED, {"topology": "half_bridge", "switch.control": "current"})
+    assert not apart.feasible and any("runs away" in f.text and f.cure == "switch.control" for f in apart.findings)
+    walking = size(NEED, {"topology": "full_bridge", "switch.control": "voltage", "blocking.c": 0.0})
+    assert not walking.feasible and any("nothing holds the flux" in f.text and f.cure == "blocking.c" for f in walking.findings)
+    assert size(NEED, {"topology": "full_bridge", "switch.control": "voltage"}).feasible
+
+
+def test_the_walk_against_the_engine():
+    """A bridge without capacitor, one half 20 ns longer by hand in the netlist: the exact steady state shifts the flux as far as `walk.b_end` says at full load."""
+    d = size(NEED, {"topology": "full_bridge", "walk.t_mismatch": 20e-9, "walk.v_mismatch": 0.0})
+    c = d.grid.find(230.0, 1.0, "run", "peak")
+    circuit = TOPOLOGIES[d.topology].circuit(d, c)
+    pulse = next(e.value for e in circuit.elements if e.name == "Vgate1")
+    words = pulse.rstrip(")").split()
+    words[5] = repr(float(words[5]) + 20e-9)
+    _, measures = run(write(circuit).replace(pulse, " ".join(words) + ")"), circuit.period)
+    middle = measures.measure("i", "lm").avg
+    lm, n, area = (float(d.rows[k].value) for k in ("transformer.lm", "transformer.np", "transformer.area_min"))
+    assert abs(middle) * lm / (n * area) == pytest.approx(whole(d, d.rows["walk.b_end"])[c.index], rel=0.1)
 
 
 def test_every_picture_of_every_stage_is_drawn(bridge):
@@ -105,6 +156,6 @@ def test_every_picture_of_every_stage_is_drawn(bridge):
         for key in pictures_of(bridge, stage):
             picture = PICTURES[key][1](bridge, bridge.grid.find(195.0), 130, 90, None)
             assert len(picture.items) > 5, key
-    drawn = {s.element.lower() for s in TOPOLOGIES["full_bridge"].schematic(bridge, bridge.grid.find(195.0)) if s.element}
-    circuit = {e.name.lower() for e in TOPOLOGIES["full_bridge"].circuit(bridge, bridge.grid.find(195.0)).elements}
+    drawn = {s.element.lower() for s in TOPOLOGIES[bridge.topology].schematic(bridge, bridge.grid.find(195.0)) if s.element}
+    circuit = {e.name.lower() for e in TOPOLOGIES[bridge.topology].circuit(bridge, bridge.grid.find(195.0)).elements}
     assert drawn <= circuit

@@ -16,11 +16,11 @@ from rhevectra.core.basis.formula import formula
 _MODEL = "volt-second and charge balance of the forward period"
 
 
-@formula("V_u = max(0.05·V_o, (N_s/N_p)·(V_bus − R_p·((N_s/N_p)·I_m + ½·I_mag)) − V_f − (r_d + R_L)·I_m − V_o)·L/(L + L_lk·(N_s/N_p)²)", "V", "V_o N_s N_p V_bus R_p I_m I_mag V_f r_d R_L L L_lk", _MODEL)
-def voltage_up(v_out: Any, turns_secondary: Any, turns_primary: Any, v_bus: Any, r_primary: Any, i_mid: Any, i_mag: Any, v_forward: Any, r_rectifier: Any, r_inductor: Any, inductance: Any, leakage: Any) -> Any:
+@formula("V_u = max(0.05·V_o, (N_s/N_p)·(V_p − R_p·((N_s/N_p)·I_m + ½·I_mag)) − V_f − (r_d + R_L)·I_m − V_o)·L/(L + L_lk·(N_s/N_p)²)", "V", "V_o N_s N_p V_p R_p I_m I_mag V_f r_d R_L L L_lk", _MODEL)
+def voltage_up(v_out: Any, turns_secondary: Any, turns_primary: Any, v_primary: Any, r_primary: Any, i_mid: Any, i_mag: Any, v_forward: Any, r_rectifier: Any, r_inductor: Any, inductance: Any, leakage: Any) -> Any:
     """Voltage [V] across the filter inductor while the switch feeds it, its share beside the leakage; r_rectifier includes the secondary winding."""
     ratio = turns_secondary / turns_primary
-    whole = np.maximum(0.05 * v_out, ratio * (v_bus - r_primary * (ratio * i_mid + 0.5 * i_mag)) - v_forward - (r_rectifier + r_inductor) * i_mid - v_out)
+    whole = np.maximum(0.05 * v_out, ratio * (v_primary - r_primary * (ratio * i_mid + 0.5 * i_mag)) - v_forward - (r_rectifier + r_inductor) * i_mid - v_out)
     return whole * inductance / (inductance + leakage * np.square(ratio))
 
 
@@ -78,16 +78,16 @@ def inductor_rms(fs: Any, t_feeding: Any, t_freewheeling: Any, i_valley: Any, i_
     return np.sqrt(fs * (t_feeding + t_freewheeling) * (np.square(i_valley) + i_valley * i_crest + np.square(i_crest)) / 3)
 
 
-@formula("t_c = L_lk·(N_s/N_p)·I_v/V_bus", "s", "L_lk N_s N_p I_v V_bus", "the leakage takes the valley current over while both rectifiers conduct")
-def commutation(leakage: Any, turns_secondary: Any, turns_primary: Any, i_valley: Any, v_bus: Any) -> Any:
+@formula("t_c = L_lk·(N_s/N_p)·I_v/V_p", "s", "L_lk N_s N_p I_v V_p", "the leakage takes the valley current over while both rectifiers conduct")
+def commutation(leakage: Any, turns_secondary: Any, turns_primary: Any, i_valley: Any, v_primary: Any) -> Any:
     """Part of the on-time [s] in which nothing reaches the filter."""
-    return leakage * (turns_secondary / turns_primary) * i_valley / v_bus
+    return leakage * (turns_secondary / turns_primary) * i_valley / v_primary
 
 
-@formula("t_x = ¼·n·C_n·V_bus/max(0.000001, Î)", "s", "n C_n V_bus Î", "after turn-off the peak current takes a while to bring the winding to zero; half of that time counts as feeding")
-def feeding_after(turning: Any, c_node: Any, v_bus: Any, i_peak: Any) -> Any:
-    """Feeding time [s] that follows the gate pulse: the nodes move by half the bus each."""
-    return 0.25 * turning * c_node * v_bus / np.maximum(1e-6, i_peak)
+@formula("t_x = ½·C_p·V_p/max(0.000001, Î)", "s", "C_p V_p Î", "after turn-off the peak current takes a while to bring the winding to zero; half of that time counts as feeding")
+def feeding_after(c_primary: Any, v_primary: Any, i_peak: Any) -> Any:
+    """Feeding time [s] that follows the gate pulse."""
+    return 0.5 * c_primary * v_primary / np.maximum(1e-6, i_peak)
 
 
 @formula("t_on = max(0.1·t_e, t_e + t_c − t_x)", "s", "t_e t_c t_x", "definition")
@@ -96,10 +96,10 @@ def on_time(t_feeding: Any, t_commutation: Any, t_after: Any) -> Any:
     return np.maximum(0.1 * t_feeding, t_feeding + t_commutation - t_after)
 
 
-@formula("I_mag = V_bus·t_e/L_m", "A", "V_bus t_e L_m", "induction law")
-def magnetising(v_bus: Any, t_feeding: Any, lm: Any) -> Any:
+@formula("I_mag = V_p·t_e/L_m", "A", "V_p t_e L_m", "induction law")
+def magnetising(v_primary: Any, t_feeding: Any, lm: Any) -> Any:
     """Magnetising current [A] at turn-off."""
-    return v_bus * t_feeding / lm
+    return v_primary * t_feeding / lm
 
 
 @formula("Î = (N_s/N_p)·Î_L + I_mag", "A", "N_s N_p Î_L I_mag", "transformer ratio")
@@ -114,10 +114,10 @@ def switch_rms(fs: Any, t_feeding: Any, i_start: Any, i_peak: Any, t_commutation
     return np.sqrt(fs * (t_feeding * (np.square(i_start) + i_start * i_peak + np.square(i_peak)) + t_commutation * np.square(i_start)) / 3)
 
 
-@formula("t_l = L_lk·(N_s/N_p)·Î_L/V_bus", "s", "L_lk N_s N_p Î_L V_bus", "the leakage current returns to the bus through the reset diodes")
-def leakage_return(leakage: Any, turns_secondary: Any, turns_primary: Any, i_crest: Any, v_bus: Any) -> Any:
+@formula("t_l = L_lk·(N_s/N_p)·Î_L/V_p", "s", "L_lk N_s N_p Î_L V_p", "the leakage current returns to the bus through the reset diodes")
+def leakage_return(leakage: Any, turns_secondary: Any, turns_primary: Any, i_crest: Any, v_primary: Any) -> Any:
     """Time [s] in which the leakage gives its energy back."""
-    return leakage * (turns_secondary / turns_primary) * i_crest / v_bus
+    return leakage * (turns_secondary / turns_primary) * i_crest / v_primary
 
 
 @formula("I_p = √(I_sw² + f_s·(t_e·I_mag² + t_l·(Î − I_mag)²)/3)", "A", "I_sw f_s t_e I_mag t_l Î", "rms of linear pieces: feeding, reset of the core, return of the leakage")
@@ -126,11 +126,23 @@ def primary_rms(i_switch: Any, fs: Any, t_feeding: Any, i_mag: Any, t_return: An
     return np.sqrt(np.square(i_switch) + fs * (t_feeding * np.square(i_mag) + t_return * np.square(i_peak - i_mag)) / 3)
 
 
-@formula("P = f_s·V_bus·(½·(I_1 + Î)·t_e + ½·I_1·t_c − ½·I_mag·t_e − ½·(Î − I_mag)·t_l) + P_c + P_n + P_off", "W", "f_s V_bus I_1 Î t_e t_c I_mag t_l P_c P_n P_off",
+@formula("P = f_s·V_p·(½·(I_1 + Î)·t_e + ½·I_1·t_c − ½·I_mag·t_e − ½·(Î − I_mag)·t_l) + P_c + P_n + P_off", "W", "f_s V_p I_1 Î t_e t_c I_mag t_l P_c P_n P_off",
          "charge drawn from the bus less what reset and leakage give back; core, node and turn-off losses come on top")
-def bus_power(fs: Any, v_bus: Any, i_start: Any, i_peak: Any, t_feeding: Any, t_commutation: Any, i_mag: Any, t_return: Any, p_core: Any, p_node: Any, p_off: Any) -> Any:
+def bus_power(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any, t_commutation: Any, i_mag: Any, t_return: Any, p_core: Any, p_node: Any, p_off: Any) -> Any:
     """Power [W] drawn from the bus by the switching stage."""
-    return fs * v_bus * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * i_start * t_commutation - 0.5 * i_mag * t_feeding - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off
+    return fs * v_primary * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * i_start * t_commutation - 0.5 * i_mag * t_feeding - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off
+
+
+@formula("V_p = k·V_bus", "V", "k V_bus", "the return of the primary stands at that share of the bus")
+def primary_voltage(share: Any, v_bus: Any) -> Any:
+    """Voltage [V] across the primary while the switches are on."""
+    return share * v_bus
+
+
+@formula("C_p = n·C_n", "F", "n C_n", "the nodes' capacitances as they lie across the primary, in parallel or in series")
+def across_primary(count: Any, c_node: Any) -> Any:
+    """Capacitance [F] across the primary."""
+    return count * c_node
 
 
 @formula("V̂ = V_bus + V_f", "V", "V_bus V_f", "each switch is held to the bus by its reset diode")
@@ -139,10 +151,10 @@ def held_to_bus(v_bus: Any, v_forward: Any) -> Any:
     return v_bus + v_forward
 
 
-@formula("V_R = (1 + a)·V_bus·N_s/N_p", "V", "a V_bus N_s N_p", "turns ratio; ringing allowance a stated (common practice)")
-def rectifier_reverse(allowance: Any, v_bus: Any, turns_secondary: Any, turns_primary: Any) -> Any:
+@formula("V_R = (1 + a)·V_p·N_s/N_p", "V", "a V_p N_s N_p", "turns ratio; ringing allowance a stated (common practice)")
+def rectifier_reverse(allowance: Any, v_primary: Any, turns_secondary: Any, turns_primary: Any) -> Any:
     """Reverse voltage [V] of either rectifier with its ringing allowance."""
-    return (1 + allowance) * v_bus * turns_secondary / turns_primary
+    return (1 + allowance) * v_primary * turns_secondary / turns_primary
 
 
 @formula("x = max(t_on·f_s, 1 − t_on·f_s)", "", "t_on f_s", "the feeding rectifier conducts in the on-time, the freewheeling one in the rest")
@@ -175,22 +187,22 @@ def filter_inductance(v_down: Any, duty: Any, fs: Any, ripple_ratio: Any, i_out:
     return v_down * (1 - duty) / (fs * ripple_ratio * i_out)
 
 
-@formula("N_s/N_p = (V_o + V_x)/(D·V_bus)", "", "V_o V_x D V_bus", "volt-second balance at the lowest bus and the largest duty used; V_x holds the drops")
-def turns_ratio(v_out: Any, v_drops: Any, duty: Any, v_bus: Any) -> Any:
+@formula("N_s/N_p = (V_o + V_x)/(D·V_p)", "", "V_o V_x D V_p", "volt-second balance at the lowest bus and the largest duty used; V_x holds the drops")
+def turns_ratio(v_out: Any, v_drops: Any, duty: Any, v_primary: Any) -> Any:
     """Secondary over primary turns."""
-    return (v_out + v_drops) / (duty * v_bus)
+    return (v_out + v_drops) / (duty * v_primary)
 
 
-@formula("B̂ = B_r + V_bus·D/(f_s·N_p·A)", "T", "B_r V_bus D f_s N_p A", "the loop may answer a load step with its largest duty at any bus")
-def flux_at_full_duty(remanence: Any, v_bus: Any, duty: Any, fs: Any, turns: Any, area: Any) -> Any:
+@formula("B̂ = B_r + V_p·D/(f_s·N_p·A)", "T", "B_r V_p D f_s N_p A", "the loop may answer a load step with its largest duty at any bus")
+def flux_at_full_duty(remanence: Any, v_primary: Any, duty: Any, fs: Any, turns: Any, area: Any) -> Any:
     """Peak flux density [T] of a single-ended core when largest duty meets the bus."""
-    return remanence + v_bus * duty / (fs * turns * area)
+    return remanence + v_primary * duty / (fs * turns * area)
 
 
-@formula("ΔB = V_bus·t_e/(N_p·A)", "T", "V_bus t_e N_p A", "induction law")
-def flux_swing(v_bus: Any, t_feeding: Any, turns: Any, area: Any) -> Any:
+@formula("ΔB = V_p·t_e/(N_p·A)", "T", "V_p t_e N_p A", "induction law")
+def flux_swing(v_primary: Any, t_feeding: Any, turns: Any, area: Any) -> Any:
     """Flux swing [T] of the steady state."""
-    return v_bus * t_feeding / (turns * area)
+    return v_primary * t_feeding / (turns * area)
 
 
 @formula("L_m = µ₀·N²·A/(l_e/µ_i + g)", "H", "N A l_e µ_i g", "core without a gap; g is what remains between ground faces")
@@ -211,10 +223,10 @@ def current_at_limit(i_limit: Any, i_mag: Any, turns_primary: Any, turns_seconda
     return np.maximum(1e-6, (i_limit - i_mag) * turns_primary / turns_secondary - 0.5 * ripple)
 
 
-@formula("Î_lim = I_lim·(1 + δ) + (V_bus/L_m + V_u·N_s/(L·N_p))·t_d", "A", "I_lim δ V_bus L_m V_u N_s L N_p t_d", "the current runs on at its own slope during the propagation delay")
-def limit_current(i_limit: Any, tolerance: Any, v_bus: Any, lm: Any, v_up: Any, turns_secondary: Any, inductance: Any, turns_primary: Any, t_delay: Any) -> Any:
+@formula("Î_lim = I_lim·(1 + δ) + (V_p/L_m + V_u·N_s/(L·N_p))·t_d", "A", "I_lim δ V_p L_m V_u N_s L N_p t_d", "the current runs on at its own slope during the propagation delay")
+def limit_current(i_limit: Any, tolerance: Any, v_primary: Any, lm: Any, v_up: Any, turns_secondary: Any, inductance: Any, turns_primary: Any, t_delay: Any) -> Any:
     """Largest switch current [A] the current limit lets pass."""
-    return i_limit * (1 + tolerance) + (v_bus / lm + v_up * turns_secondary / (inductance * turns_primary)) * t_delay
+    return i_limit * (1 + tolerance) + (v_primary / lm + v_up * turns_secondary / (inductance * turns_primary)) * t_delay
 
 
 @formula("f_p = m·f_s", "Hz", "m f_s", "a core driven both ways feeds the filter twice a period")
@@ -229,10 +241,10 @@ def switch_frequency(rate: Any, pulses: Any) -> Any:
     return rate / pulses
 
 
-@formula("I_mag = ½·V_bus·t_e/L_m", "A", "V_bus t_e L_m", "half the swing to each side")
-def magnetising_both_ways(v_bus: Any, t_feeding: Any, lm: Any) -> Any:
+@formula("I_mag = ½·V_p·t_e/L_m", "A", "V_p t_e L_m", "half the swing to each side")
+def magnetising_both_ways(v_primary: Any, t_feeding: Any, lm: Any) -> Any:
     """Magnetising current [A] at turn-off of a core driven both ways."""
-    return 0.5 * v_bus * t_feeding / lm
+    return 0.5 * v_primary * t_feeding / lm
 
 
 @formula("R = ½·(r_d + R_s)", "Ω", "r_d R_s", "both halves of the centre tap freewheel side by side")
@@ -247,11 +259,11 @@ def start_both_ways(turns_secondary: Any, turns_primary: Any, i_valley: Any, i_m
     return turns_secondary / turns_primary * i_valley - i_mag
 
 
-@formula("P = f_p·V_bus·(½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c − ½·(Î − I_mag)·t_l) + f_p·t_e·R_p·I_mag²/3 + P_c + P_n + P_off", "W", "f_p V_bus I_1 Î t_e I_mag t_c t_l R_p P_c P_n P_off",
+@formula("P = f_p·V_p·(½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c − ½·(Î − I_mag)·t_l) + f_p·t_e·R_p·I_mag²/3 + P_c + P_n + P_off", "W", "f_p V_p I_1 Î t_e I_mag t_c t_l R_p P_c P_n P_off",
          "charge drawn from the bus less what the leakage gives back; what the magnetising current heats, core, node and turn-off losses come on top")
-def bus_power_both_ways(fs: Any, v_bus: Any, i_start: Any, i_peak: Any, t_feeding: Any, i_mag: Any, t_commutation: Any, t_return: Any, r_path: Any, p_core: Any, p_node: Any, p_off: Any) -> Any:
+def bus_power_both_ways(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any, i_mag: Any, t_commutation: Any, t_return: Any, r_path: Any, p_core: Any, p_node: Any, p_off: Any) -> Any:
     """Power [W] drawn from the bus by a bridge."""
-    return fs * t_feeding * r_path * np.square(i_mag) / 3 + fs * v_bus * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * (i_start + i_mag) * t_commutation - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off
+    return fs * t_feeding * r_path * np.square(i_mag) / 3 + fs * v_primary * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * (i_start + i_mag) * t_commutation - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off
 
 
 @formula("I_sw = I/√(m)", "A", "I m", "each switch carries one of m pulses")
@@ -260,10 +272,10 @@ def one_of_pulses(i_all: Any, pulses: Any) -> Any:
     return i_all / np.sqrt(pulses)
 
 
-@formula("P = n·C_n·(½·V_bus)²·f_p", "W", "n C_n V_bus f_p", "n switches turn on at half the bus, each with its own node capacitance and that of the one above or below it")
-def leg_loss(turning: Any, c_node: Any, v_bus: Any, fs: Any) -> Any:
-    """Turn-on loss [W] of a bridge's legs."""
-    return turning * c_node * np.square(0.5 * v_bus) * fs
+@formula("P = ½·C_p·V_p²·f_p", "W", "C_p V_p f_p", "turn-on from a winding at rest: what lies across the primary is charged through the switches")
+def turn_on_loss(c_primary: Any, v_primary: Any, fs: Any) -> Any:
+    """Turn-on loss [W] of all switches."""
+    return 0.5 * c_primary * np.square(v_primary) * fs
 
 
 @formula("P_1 = P/n", "W", "P n", "definition")
@@ -272,10 +284,10 @@ def share_of(power: Any, count: Any) -> Any:
     return power / count
 
 
-@formula("V_R = (1 + a)·2·V_bus·N_s/N_p", "V", "a V_bus N_s N_p", "turns ratio: the other half of the centre tap adds its voltage; ringing allowance a stated (common practice)")
-def centre_tap_reverse(allowance: Any, v_bus: Any, turns_secondary: Any, turns_primary: Any) -> Any:
+@formula("V_R = (1 + a)·2·V_p·N_s/N_p", "V", "a V_p N_s N_p", "turns ratio: the other half of the centre tap adds its voltage; ringing allowance a stated (common practice)")
+def centre_tap_reverse(allowance: Any, v_primary: Any, turns_secondary: Any, turns_primary: Any) -> Any:
     """Reverse voltage [V] of a rectifier of a centre tap with its ringing allowance."""
-    return (1 + allowance) * 2 * v_bus * turns_secondary / turns_primary
+    return (1 + allowance) * 2 * v_primary * turns_secondary / turns_primary
 
 
 @formula("I = I_L·√(½·D + ¼·max(0, 1 − D))", "A", "I_L D", "its own pulse in full, half the current while both freewheel; D of the pulse period")
@@ -296,14 +308,14 @@ def centre_tap_copper(r: Any, i_inductor: Any, duty: Any) -> Any:
     return 0.5 * r * np.square(i_inductor) * (1 + duty)
 
 
-@formula("P = ½·C_n·V_bus²·f_p", "W", "C_n V_bus f_p", "the leakage has emptied at full bus voltage: what the nodes then hold rings away against it")
-def leakage_ring(c_node: Any, v_bus: Any, fs: Any) -> Any:
-    """Loss [W] of the ring between leakage and the nodes of a bridge."""
-    return 0.5 * c_node * np.square(v_bus) * fs
+@formula("P = ½·C_p·V_p²·f_p", "W", "C_p V_p f_p", "the leakage has emptied against the full primary voltage: what then lies across the primary rings away against it")
+def leakage_ring(c_primary: Any, v_primary: Any, fs: Any) -> Any:
+    """Loss [W] of the ring between leakage and nodes of a core driven both ways."""
+    return 0.5 * c_primary * np.square(v_primary) * fs
 
 
-@formula("I_p = √(I² + f_p·(t_l·(Î − I_mag)²/3 + ½·Q·C_n·V_bus²·√(C_n/L_lk)))", "A", "I f_p t_l Î I_mag Q C_n V_bus L_lk", "rms of linear pieces, and of a decaying ring of quality Q")
-def primary_rms_both_ways(i_switch: Any, fs: Any, t_return: Any, i_peak: Any, i_mag: Any, quality: Any, c_node: Any, v_bus: Any, leakage: Any) -> Any:
-    """Primary winding rms current [A] of a bridge; i_switch is that of all pulses."""
-    ring = 0.5 * quality * c_node * np.square(v_bus) * np.sqrt(c_node / leakage)
+@formula("I_p = √(I² + f_p·(t_l·(Î − I_mag)²/3 + ½·Q·C_p·V_p²·√(C_p/L_lk)))", "A", "I f_p t_l Î I_mag Q C_p V_p L_lk", "rms of linear pieces, and of a decaying ring of quality Q")
+def primary_rms_both_ways(i_switch: Any, fs: Any, t_return: Any, i_peak: Any, i_mag: Any, quality: Any, c_primary: Any, v_primary: Any, leakage: Any) -> Any:
+    """Primary winding rms current [A] of a core driven both ways; i_switch is that of all pulses."""
+    ring = 0.5 * quality * c_primary * np.square(v_primary) * np.sqrt(c_primary / leakage)
     return np.sqrt(np.square(i_switch) + fs * (t_return * np.square(i_peak - i_mag) / 3 + ring))

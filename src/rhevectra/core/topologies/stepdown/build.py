@@ -20,6 +20,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
 from rhevectra.core.topologies.stepdown import stage as st
+from rhevectra.core.topologies.stepdown.balance import choose_series
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 ORDERS = 24
@@ -61,7 +62,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> dict[st
         classes = sorted({r["v_class_v"] for r in rows})
         v_class = next((v for v in classes if derate.value * v >= v_top + 1.0), classes[-1])
         refused = tuple(f"{v:g} V: {show(derate.value * v, 'V')} after derating, the bus reaches {show(v_top, 'V')}" for v in classes if v < v_class)[-3:]
-        i_on = power / v_low / v.duty
+        i_on = power / (v.drive * v_low) / v.duty
         fs = float(work.choose.pins.get("fs", 100e3))
         dies = [r for r in rows if r["v_class_v"] == v_class]
         loss = {r["name"]: r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (0.25 * (r["c_energy_f"]) * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs for r in dies}
@@ -94,7 +95,10 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = leakage_row(work, choice, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
     stage = replace(stage, leakage=float(leak.value))
-    choke_need, choke = _choke(work, stage, grade, win)
+    out = st.solve(stage).out
+    if v.both_ways:
+        choose_series(work, v, stage, out)
+    choke_need, choke = _choke(work, stage, out, grade, win)
     stage = replace(stage, r_inductor=choke.resistance, choke=_choke_core(work, choke, win, grade, stage))
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf)
 
@@ -109,22 +113,22 @@ def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main
     i_full = max(main.current_peak, main.current_max)
     drops = rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full + 0.02 * main.magnitude
     ratio = sheet("transformer.ratio_wanted", forward.turns_ratio, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"),
-                  duty=sheet.rows["forward.duty"], v_bus=sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"))
+                  duty=sheet.rows["forward.duty"], v_primary=sheet.given("transformer.v_low", v.drive * v_low, "V", "solved", "across the primary at the lowest bus, full or peak load"))
     share = choose("filter1.ripple_ratio", 0.4, "school: more than the textbook third, for a smaller inductor")
-    least = (main.magnitude + drops) / (float(ratio.value) * v_top)
+    least = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_top)
     wanted = sheet("filter1.l_wanted", forward.filter_inductance, v_down=main.magnitude + rect["v_forward_v"], duty=sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"), fs=sheet("switch.rate_wanted", forward.pulse_frequency, pulses=v.pulses, fs=fs), ripple_ratio=share, i_out=main.current_max)
     l_out = choose("filter1.l", lambda: float(f"{float(wanted.value):.2g}"), "from the ripple ratio at the highest bus, rounded to two digits", wanted=wanted)
     c_wind = choose("transformer.c_winding", 30e-12, "layered winding of this size (common practice); measure it from the ring")
     row = switch["row"]
-    pulse = (main.magnitude + drops) / (float(ratio.value) * v_low) / rate
+    pulse = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_low) / rate
     law = str(choose("light_load", "skip", "pulses are left out below a quarter of the full-load pulse: least light-load loss").value)
     floor, t_floor = {"skip": (0.0, SKIPPED * pulse), "foldback": (22e3, SKIPPED * pulse), "fixed": (rate, 0.0)}[law]
-    lm = 4e-3 * v_top / 375 * 200 / work.need.power * 100e3 / float(fs.value)
+    lm = 4e-3 * v.drive**2 * v_top / 375 * 200 / work.need.power * 100e3 / float(fs.value)
     grade = work.parts["materials"].rows[1]
     p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
     tiny = {"turns": 1.0, "area": 1.0, "volume": 1e-6, "core": grade, "kappa": 0.3, "temperature": 100.0}
     return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
-                    np=1 / float(ratio.value), ns=1.0, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * v_low**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
+                    np=1 / float(ratio.value), ns=1.0, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
                     c_node=row["c_energy_f"] + 0.5 * float(c_wind.value), t_fall=row["t_fall_s"], limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool),
                     core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse})
 
@@ -188,7 +192,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
                 tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
-    return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
+    return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
                               split=choose("transformer.arrangement", "split", "split primary: a quarter of the leakage").value == "split", pins=pins), margin
 
@@ -205,9 +209,9 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective})
 
 
-def _choke(work: Work, s: st.Stage, grade: Any, win: Windows) -> tuple[InductorNeed, InductorChoice]:
+def _choke(work: Work, s: st.Stage, out: Mapping[str, Any], grade: Any, win: Windows) -> tuple[InductorNeed, InductorChoice]:
     """The filter inductor's core for the currents of the wound stage."""
-    out, grid = st.solve(s).out, work.grid
+    grid = work.grid
     full = corners.FULL.mask(grid)
     flat = {k: np.broadcast_to(out[k], grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
     rows = work.sheet.rows

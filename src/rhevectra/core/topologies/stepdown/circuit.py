@@ -10,11 +10,10 @@ from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.topologies.stepdown.evaluate import RESET_DIODE
 from rhevectra.core.topologies.stepdown.stage import RING_QUALITY
+from rhevectra.core.topologies.stepdown.variant import Variant
 
 EDGE = 2e-9
 """Rise and fall of the gate pulse [s]."""
-EXACT_RATINGS = {"switch.v_peak": ("node", "b", "V"), "switch.i_peak": ("element", "rpri", "A")}
-"""Ratings that the exact waveform is held against."""
 
 
 _LIGHT = ("where the magnetising current seen from the secondary exceeds the inductor's valley it feeds the output by itself: the fixed pulse then gives too much",)
@@ -26,8 +25,9 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     at, v = reader(corner.index), s.variant
     pulse, v_bus = 1 / at(o["fs"]), at(s.v_bus)
     row = design.context["plan"].rectifiers[design.requirement.main]["row"]
-    r_core = (1 if v.both_ways else 2) * v_bus**2 * at(o["t_e"]) / (pulse * max(at(o["p_core"]), 1e-9))
-    parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *(_bridge if v.both_ways else _single_ended)(o, s, at, pulse), *_transformer(s, at, r_core), *_filter(design, o, s, at))
+    r_core = (1 if v.both_ways else 2) * at(o["v_in"]) ** 2 * at(o["t_e"]) / (pulse * max(at(o["p_core"]), 1e-9))
+    start, end, between = _ends(design)
+    parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_switches(o, s, at, pulse), *between, *_transformer(s, o, at, r_core, start, end), *_filter(design, o, s, at))
     models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DRESET", RESET_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
                f"expected: filter inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, bus current without the controller's supply {number((at(o['p_bus']) - at(s.p_controller) - at(o['p_choke'])) / v_bus)} A average",
@@ -46,22 +46,36 @@ def _single_ended(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> t
             Element("Dlow", ("0", "a"), "DRESET", "switch"), Element("Dhigh", ("b", "bus"), "DRESET", "switch"), Element("Cupper", ("bus", "a"), c, "switch"), Element("Clower", ("b", "0"), c, "switch"))
 
 
-def _bridge(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
-    """Two legs of two switches, each with its body diode; both nodes' capacitances of a leg stand at its lower switch."""
+def _ends(design: Any) -> tuple[str, str, tuple[Element, ...]]:
+    """Nodes between which the primary lies, and the capacitors in series with it."""
+    v = design.context["stage"].variant
+    c = float(design.rows[f"{v.series}.c"].value) if v.series else 0.0
+    if v.series == "divider":
+        half = f"{number(c)} IC={number(0.5 * float(np.max(design.rows['bus.v'].value)))}"
+        return "a", "mid", (Element("Cdivtop", ("bus", "mid"), half, "transformer"), Element("Cdivbot", ("mid", "0"), half, "transformer"))
+    return ("c", "b", (Element("Cblock", ("a", "c"), f"{number(c)} IC=0", "transformer"),)) if c else ("a", "b", ())
+
+
+def _switches(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
+    return _legs(o, s, at, pulse) if s.variant.both_ways else _single_ended(o, s, at, pulse)
+
+
+def _legs(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
+    """One leg or two of two switches, each with its body diode; both nodes' capacitances of a leg stand at its lower switch."""
     t_on, c = at(o["t_on"]), f"{number(2 * at(s.c_node))} IC={number(at(s.v_bus) / 2)}"
     legs: list[Element] = [_gate("Vgate1", "g1", 0.0, t_on, 2 * pulse), _gate("Vgate2", "g2", pulse, t_on, 2 * pulse)]
-    for node, upper, lower in (("a", "g1", "g2"), ("b", "g2", "g1")):
+    for node, upper, lower in (("a", "g1", "g2"), ("b", "g2", "g1"))[: s.variant.switches // 2]:
         legs += [Element(f"Supper{node}", ("bus", node, upper, "0"), "SWITCH", "switch"), Element(f"Slower{node}", (node, "0", lower, "0"), "SWITCH", "switch"),
                  Element(f"Dupper{node}", (node, "bus"), "DRESET", "switch"), Element(f"Dlower{node}", ("0", node), "DRESET", "switch"), Element(f"Cnode{node}", (node, "0"), c, "switch")]
     return tuple(legs)
 
 
-def _transformer(s: Any, at: Callable[[Any], float], r_core: float) -> tuple[Element, ...]:
+def _transformer(s: Any, o: Any, at: Callable[[Any], float], r_core: float, start: str, end: str) -> tuple[Element, ...]:
     """Primary resistance, leakage with its damping, magnetising inductance with the core loss, and one ideal secondary or two of opposite sense."""
-    ratio, ring = number(at(s.ns) / at(s.np)), RING_QUALITY * np.sqrt(at(s.leakage) / at(s.c_node))
-    parts = [Element("Rpri", ("a", "p1"), number(at(s.r_primary)), "transformer"), Element("Llk", ("p1", "m1"), f"{number(at(s.leakage))} IC=0", "transformer"), Element("Rring", ("p1", "m1"), number(ring), "transformer"),
-             Element("Lm", ("m1", "b"), f"{number(at(s.lm))} IC=0", "transformer"), Element("Rcore", ("m1", "b"), number(r_core), "transformer")]
-    for k, ends in enumerate((("m1", "b"), ("b", "m1"))[: s.variant.pulses], 1):
+    ratio, ring = number(at(s.ns) / at(s.np)), RING_QUALITY * np.sqrt(at(s.leakage) / at(o["c_p"]))
+    parts = [Element("Rpri", (start, "p1"), number(at(s.r_primary)), "transformer"), Element("Llk", ("p1", "m1"), f"{number(at(s.leakage))} IC=0", "transformer"), Element("Rring", ("p1", "m1"), number(ring), "transformer"),
+             Element("Lm", ("m1", end), f"{number(at(s.lm))} IC=0", "transformer"), Element("Rcore", ("m1", end), number(r_core), "transformer")]
+    for k, ends in enumerate((("m1", end), (end, "m1"))[: s.variant.pulses], 1):
         parts += [Element(f"Esec{k}", (f"x{k}", "0", *ends), ratio, "transformer"), Element(f"Vsec{k}", (f"x{k}", f"y{k}"), "DC 0", "transformer"), Element(f"Fpri{k}", (*ends, f"Vsec{k}"), ratio, "transformer"),
                   Element(f"Rsec{k}", (f"y{k}", f"z{k}"), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element("Dfeed" if k == 1 else "Dfeed2", (f"z{k}", "k"), "DOUT", "rectifier")]
     return (*parts, *(() if s.variant.both_ways else (Element("Dfree", ("0", "k"), "DOUT", "rectifier"),)))
@@ -95,15 +109,20 @@ def interval_name(states: dict[str, int], before: str) -> str:
 def _bridge_interval(states: dict[str, int], before: str) -> str:
     """The same for a bridge with a centre tap."""
     both = bool(states["dfeed"] and states["dfeed2"])
-    if states["suppera"] or states["supperb"]:
+    if any(on for name, on in states.items() if name.startswith("s")):
         return "the leakage takes the load current over from the freewheeling half" if both else _FEED if states["dfeed"] or states["dfeed2"] else "the switches are on, the filter inductor is not fed yet"
-    if any(states[d] for d in ("duppera", "dlowera", "dupperb", "dlowerb")):
+    if any(on for name, on in states.items() if name.startswith(("dupper", "dlower"))):
         return "the leakage gives its energy back to the bus"
     if before == _FEED:
         return "the load current charges the switches' node capacitance"
     return "the filter inductor freewheels through both halves" if states["dfeed"] or states["dfeed2"] else "nothing conducts: the output capacitors carry the load"
 
 
-def exact_traces(found: Any) -> list[Any]:
-    """Of an exact solution, what the switching picture shows: voltage of the lower switch, primary current, filter inductor current."""
-    return [found.voltages["b"], found.currents["llk"], found.currents["lout"]]
+def ratings(v: Variant) -> dict[str, tuple[str, str, str]]:
+    """Ratings that the exact waveform is held against."""
+    return {"switch.v_peak": ("node", v.node, "V"), "switch.i_peak": ("element", "rpri", "A")}
+
+
+def traces(v: Variant) -> Callable[[Any], list[Any]]:
+    """Of an exact solution, what the switching picture shows: voltage of a switch, primary current, filter inductor current."""
+    return lambda found: [found.voltages[v.node], found.currents["llk"], found.currents["lout"]]

@@ -8,6 +8,7 @@ CONTEST = {"fs": (65e3, 100e3, 150e3), "filter1.ripple_ratio": (0.3, 0.4, 0.6)}
 
 def bill(design: Any) -> dict[str, Any]:
     """Parts of the power stage: (class, count) of switches, rectifiers and output capacitors; wound parts, gate drives, small parts (reset diodes, auxiliary rectifier, current sense)."""
-    rows, n = design.rows, design.context["stage"].variant.switches
+    rows, v = design.rows, design.context["stage"].variant
+    n = v.switches
     return {"switches": [(str(rows["switch.class"].value), n)], "rectifiers": [(str(rows["rectifier1.class"].value), 2)], "capacitors": [(str(rows["output1.cap"].value), int(rows["output1.parallel"].value))],
-            "wound": 2, "drives": n // 2, "floating_drives": n // 2, "small": (2 if n == 2 else 0) + 2 + 1}
+            "wound": 2, "drives": n // 2, "floating_drives": n // 2, "small": (0 if v.both_ways else 2) + 2 + 1 + v.in_series * bool(v.series)}

@@ -13,7 +13,12 @@ _SINGLE = (
 _BOTH_WAYS = (
     DecisionSpec("forward.duty", "Duty at the lowest bus", "switch", low=0.2, high=0.95, schools="of the pulse period: 0.75 to 0.85; less leaves room for load steps"),
     DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.3, high=0.97, schools="of the pulse period: what the dead time leaves of it"),
+    DecisionSpec("switch.control", "Control", "switch", "choice", options=("current", "voltage"), schools="current: equal peaks in both halves hold the flux; voltage: needs a capacitor in series with the primary"),
+    DecisionSpec("walk.t_mismatch", "On-time mismatch of the halves", "transformer", unit="s", low=0, high=2e-6),
+    DecisionSpec("walk.v_mismatch", "Switch drop mismatch of the halves", "transformer", unit="V", low=0, high=5),
 )
+_SERIES = {"": (), "blocking": (DecisionSpec("blocking.c", "Blocking capacitor", "transformer", unit="F", low=0, high=1e-3, step="E6", schools="none with current control; a few per cent of the bus on it with voltage control"),),
+           "divider": (DecisionSpec("divider.c", "Divider capacitors, each", "transformer", unit="F", low=1e-9, high=1e-3, step="E6"),)}
 _FAMILY = (
     DecisionSpec("transformer.remanence", "Remanent flux of the core", "transformer", unit="T", low=0.0, high=0.25, schools="0.1 T without a gap; near zero with a small one (typical, from memory)"),
     DecisionSpec("transformer.residual_gap", "Residual gap between ground faces", "transformer", unit="m", low=0.0, high=2e-4),
@@ -26,11 +31,11 @@ _WITHOUT = ("transformer.lp_tolerance", "switch.duty_limit", *(f"filter{n}.l" fo
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _SINGLE), *_FAMILY, without=_WITHOUT)
+    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _SINGLE), *_SERIES[v.series], *_FAMILY, without=_WITHOUT)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
-FIGURES = declare.figures(
+_FIGURES = (
     FigureSpec("switch.duty_max", "Duty, largest", "D_max", "switch", corners.RUN, "max", "switch.duty_limit", "max", fixed=_MODEL, sentence="of the pulse period: a single-ended core needs as long to reset as it was fed, a bridge its dead time"),
     FigureSpec("switch.v_peak", "Peak switch voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="stray inductance between switch and reset diode", sentence="each switch is held to the bus by a diode"),
     FigureSpec("transformer.lm", "Magnetising inductance", "L_m", "transformer", corners.FULL, fixed="permeability taken at its initial value"),
@@ -43,8 +48,23 @@ FIGURES = declare.figures(
     FigureSpec("filter1.i_peak", "Peak current of the filter inductor", "Î_L", "rectifier", corners.PEAKS, fixed=_MODEL),
     FigureSpec("filter1.b_peak", "Flux of the filter inductor at the limit", "B̂_L", "rectifier", corners.PEAKS, limit="filter1.b_limit", limit_kind="max", fixed="saturation taken hot"),
     FigureSpec("filter1.rise", "Temperature rise of the filter inductor", "ΔT_L", "rectifier", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac copper loss of the ripple left out"),
-    without=("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
 )
+_NO_FIGURES = ("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
+
+
+def _balance(v: Variant) -> tuple[FigureSpec, ...]:
+    """Figures of the capacitor in series with the primary, if any, and of the walk without it."""
+    n, name = v.series, {"": "", "blocking": "Blocking capacitor", "divider": "Divider capacitor"}[v.series]
+    own = (FigureSpec(f"{n}.c", name, "C_c", "transformer", corners.FULL), FigureSpec(f"{n}.v_ac", f"{name}, ac amplitude", "V_c", "transformer", corners.FULL, limit=f"{n}.v_ac_limit", limit_kind="max", fixed="capacitor taken at its nominal value"),
+           FigureSpec(f"{n}.i_rms", f"{name}, rms current", "I_c", "transformer", corners.FULL, fixed=_MODEL),
+           FigureSpec(f"{n}.f_resonance", f"{name} and filter, resonance", "f_r", "transformer", corners.FULL, limit=f"{n}.f_limit", limit_kind="max", fixed="nominal values")) if n else ()
+    return (*own, FigureSpec("walk.b_step", "Flux walk without balance, a period", "ΔB_w", "transformer", corners.FULL, fixed="as stated by the mismatch decisions")) if v.both_ways else ()
+
+
+def figures(v: Variant) -> tuple[FigureSpec, ...]:
+    """The figures of a member of the family."""
+    return declare.figures(*_FIGURES, *_balance(v), without=_NO_FIGURES)
+
 output_figures = declare.output_figures
 
 NEEDS_CLAMP = False

@@ -17,6 +17,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.stepdown import stage as st
+from rhevectra.core.topologies.stepdown.balance import record as record_balance
 from rhevectra.core.topologies.stepdown.bank import record_bank
 from rhevectra.core.topologies.stepdown.build import Plan
 
@@ -32,7 +33,7 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
     o = settled.out
     average = o["p_bus"] / v_bus
     back = o["fs"] * ((0.0 if stage.variant.both_ways else o["t_e"]) * np.square(o["i_mag"]) + o["t_l"] * np.square(o["i_peak"] - o["i_mag"])) / 3
-    ripple = np.sqrt(np.maximum(np.square(o["i_all"]) + back - np.square(average), 0.0))
+    ripple = np.sqrt(np.maximum(np.square(stage.variant.drive) * (np.square(o["i_all"]) + back) - np.square(average), 0.0))
     return o["p_bus"], ripple, replace(plan, stage=stage, state=settled.state, change=settled.change)
 
 
@@ -86,9 +87,11 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None
     sheet, at = work.sheet, (plan.choice.core, plan.choice.candidate)
     eff = plan.window.effective
     area = sheet.given("transformer.area_min", float(min(eff.area[at[0]], eff.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
-    sheet("transformer.b_peak", forward.flux_at_full_duty, remanence=sheet.rows["transformer.remanence"], v_bus=s.v_bus, duty=sheet.rows["switch.duty_limit"], fs=sheet.rows["switch.rate_wanted"], turns=s.np, area=area)
+    sheet("transformer.b_peak", forward.flux_at_full_duty, remanence=sheet.rows["transformer.remanence"], v_primary=o["v_in"], duty=sheet.rows["switch.duty_limit"], fs=sheet.rows["switch.rate_wanted"], turns=s.np, area=area)
     sheet("transformer.b_ac", flyback.flux_amplitude, swing=o["swing"])
     transformer_fit(work, plan.need, plan.choice)
+    if s.variant.both_ways:
+        record_balance(work, s, o)
 
 
 def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -106,7 +109,7 @@ def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
     row = plan.rectifiers[work.need.main]["row"]
     both = s.variant.both_ways
-    sheet("rectifier1.v_reverse", forward.centre_tap_reverse if both else forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_bus=s.v_bus, turns_secondary=s.ns, turns_primary=s.np)
+    sheet("rectifier1.v_reverse", forward.centre_tap_reverse if both else forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
     fed = sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"])
     share = sheet.given("rectifier1.share", 0.5, "", "rule", "both rectifiers of the centre tap carry half the current") if both else sheet("rectifier1.share", forward.busier_share, t_on=o["t_on"], fs=o["fs"])

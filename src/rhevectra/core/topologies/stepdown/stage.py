@@ -63,8 +63,9 @@ class Stage:
 def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     """One pass over the period."""
     turns, v = {"turns_secondary": s.ns, "turns_primary": s.np}, s.variant
-    r_path = sheet.total("switch.r_path", "Ω", "two switches, hot, and the primary winding in series", upper=s.r_switch, lower=s.r_switch, primary=s.r_primary)
-    up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_bus=s.v_bus, r_primary=r_path, i_mid=b["i_mid"], i_mag=0.0 if v.both_ways else b["i_mag"], v_forward=s.v_forward,
+    r_path = sheet.total("switch.r_path", "Ω", "the switches that conduct together, hot, and the primary winding in series", **{f"switch{k}": s.r_switch for k in range(1, v.in_path + 1)}, primary=s.r_primary)
+    v_in = sheet("transformer.v_primary", forward.primary_voltage, share=v.drive, v_bus=s.v_bus) if v.drive != 1 else s.v_bus
+    up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_primary=v_in, r_primary=r_path, i_mid=b["i_mid"], i_mag=0.0 if v.both_ways else b["i_mag"], v_forward=s.v_forward,
                r_rectifier=sheet.total("rectifier.r_feeding", "Ω", "rectifier and secondary winding", rectifier=s.r_rectifier, winding=s.r_secondary), r_inductor=s.r_inductor, inductance=s.inductance, leakage=s.leakage, **turns)
     r_free = sheet("rectifier.r_freewheeling", forward.freewheeling_resistance, r_rectifier=s.r_rectifier, r_winding=s.r_secondary) if v.both_ways else s.r_rectifier
     down = sheet("filter1.v_down", forward.voltage_down, v_out=s.v_out, v_forward=s.v_forward, r_rectifier=r_free, r_inductor=s.r_inductor, i_mid=b["i_mid"])
@@ -81,13 +82,14 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     low = sheet("filter1.i_valley", forward.valley, i_out=b["i_load"], ripple=ripple)
     crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
     i_l = sheet("filter1.i_rms", forward.inductor_rms, fs=fs, t_feeding=t_e, t_freewheeling=t_d, i_valley=low, i_crest=crest)
-    t_c = sheet("switch.t_commutation", forward.commutation, leakage=s.leakage, i_valley=low, v_bus=s.v_bus, **turns)
-    i_mag = sheet("transformer.i_mag", forward.magnetising_both_ways if v.both_ways else forward.magnetising, v_bus=s.v_bus, t_feeding=t_e, lm=s.lm)
+    t_c = sheet("switch.t_commutation", forward.commutation, leakage=s.leakage, i_valley=low, v_primary=v_in, **turns)
+    i_mag = sheet("transformer.i_mag", forward.magnetising_both_ways if v.both_ways else forward.magnetising, v_primary=v_in, t_feeding=t_e, lm=s.lm)
     start = sheet("switch.i_start", forward.start_both_ways, i_valley=low, i_mag=i_mag, **turns) if v.both_ways else sheet("switch.i_start", flyback.to_primary, current=low, **turns)
     peak = sheet("switch.i_peak", forward.switch_peak, i_crest=crest, i_mag=i_mag, **turns)
-    t_x = sheet("switch.t_after", forward.feeding_after, turning=v.turning, c_node=s.c_node, v_bus=s.v_bus, i_peak=peak)
+    c_p = sheet("transformer.c_primary", forward.across_primary, count=v.across, c_node=s.c_node)
+    t_x = sheet("switch.t_after", forward.feeding_after, c_primary=c_p, v_primary=v_in, i_peak=peak)
     t_on = sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=t_c, t_after=t_x)
-    out = {"up": up, "down": down, "fs": fs, "f_switch": sheet("switch.frequency", forward.switch_frequency, rate=fs, pulses=v.pulses), "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
+    out = {"v_in": v_in, "c_p": c_p, "up": up, "down": down, "fs": fs, "f_switch": sheet("switch.frequency", forward.switch_frequency, rate=fs, pulses=v.pulses), "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
            "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path}
     return out | _primary(sheet, s, out) | _next(s, out)
 
@@ -97,15 +99,15 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     turns, v = {"turns_secondary": s.ns, "turns_primary": s.np}, s.variant
     i_all = sheet("switch.i_rms_pulses", forward.switch_rms, fs=o["fs"], t_feeding=o["t_e"], i_start=o["i_start"], i_peak=o["i_peak"], t_commutation=o["t_c"])
     i_sw = sheet("switch.i_rms", forward.one_of_pulses, i_all=i_all, pulses=v.pulses)
-    t_l = sheet("switch.t_return", forward.leakage_return, leakage=s.leakage, i_crest=o["crest"], v_bus=s.v_bus, **turns)
+    t_l = sheet("switch.t_return", forward.leakage_return, leakage=s.leakage, i_crest=o["crest"], v_primary=o["v_in"], **turns)
     back = {"i_switch": i_all, "fs": o["fs"], "t_return": t_l, "i_peak": o["i_peak"], "i_mag": o["i_mag"]}
     if v.both_ways:
-        around = {"c_node": s.c_node, "v_bus": s.v_bus, "leakage": s.leakage}
+        around = {"c_primary": o["c_p"], "v_primary": o["v_in"], "leakage": s.leakage}
         i_p = sheet("transformer.i_rms_primary", forward.primary_rms_both_ways, **back, quality=RING_QUALITY, **around)
         i_heat = sheet("transformer.i_rms_without_ring", forward.primary_rms_both_ways, **back, quality=0.0, **around)
     else:
         i_p = i_heat = sheet("transformer.i_rms_primary", forward.primary_rms, **back, t_feeding=o["t_e"])
-    swing = sheet("transformer.b_swing", forward.flux_swing, v_bus=s.v_bus, t_feeding=o["t_e"], turns=s.np, area=s.area)
+    swing = sheet("transformer.b_swing", forward.flux_swing, v_primary=o["v_in"], t_feeding=o["t_e"], turns=s.np, area=s.area)
     p_core = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f_switch"], o["t_e"], o["t_e"])
     choke = s.choke
     swing_l = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=choke["turns"], area=choke["area"])
@@ -114,11 +116,11 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=s.v_bus)
     one_off = sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["f_switch"])
     off = sheet.total("switch.loss_turn_off_all", "W", "all switches", **{f"switch{k}": one_off for k in range(1, v.switches + 1)})
-    node = sheet("switch.loss_turn_on_all", forward.leg_loss, turning=v.turning, c_node=s.c_node, v_bus=s.v_bus, fs=o["fs"])
-    ring = sheet("loss.winding_ring", forward.leakage_ring, c_node=s.c_node, v_bus=s.v_bus, fs=o["fs"]) if v.both_ways else sheet.given("loss.winding_ring", 0.0, "W", "rule", "the leakage hands its energy back and the shorted winding holds the nodes")
+    node = sheet("switch.loss_turn_on_all", forward.turn_on_loss, c_primary=o["c_p"], v_primary=o["v_in"], fs=o["fs"])
+    ring = sheet("loss.winding_ring", forward.leakage_ring, c_primary=o["c_p"], v_primary=o["v_in"], fs=o["fs"]) if v.both_ways else sheet.given("loss.winding_ring", 0.0, "W", "rule", "the leakage hands its energy back and the shorted winding holds the nodes")
     one_on = sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)
     also = sheet.total("switch.p_parallel", "W", "core losses, ring and controller, which draw no load current through the filter", transformer=p_core, inductor=p_choke, ring=ring, controller=s.p_controller)
-    p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_bus=s.v_bus, i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=t_l, p_core=also, p_node=node, p_off=off, **({"r_path": o["r_path"]} if v.both_ways else {}))
+    p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"], i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=t_l, p_core=also, p_node=node, p_off=off, **({"r_path": o["r_path"]} if v.both_ways else {}))
     return {"i_switch": i_sw, "i_all": i_all, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat, "swing": swing, "p_core": p_core, "p_choke": p_choke, "loss_off": off, "loss_ring": ring, "loss_node": node, "loss_on": one_on, "one_off": one_off, "p_bus": p_bus}
 
 
@@ -131,7 +133,7 @@ def _core_loss(sheet: Any, name: str, material: Mapping[str, Any], temperature: 
 
 def _next(s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     """What the next pass starts from: the current in the middle of the ramp; at the current limit the output current that just trips it."""
-    at_limit = forward.limit_current(v_bus=plain(s.v_bus), lm=plain(s.lm), v_up=plain(o["up"]), turns_secondary=plain(s.ns), inductance=plain(s.inductance), turns_primary=plain(s.np), **{k: plain(v) for k, v in s.limit.items()})
+    at_limit = forward.limit_current(v_primary=plain(o["v_in"]), lm=plain(s.lm), v_up=plain(o["up"]), turns_secondary=plain(s.ns), inductance=plain(s.inductance), turns_primary=plain(s.np), **{k: plain(v) for k, v in s.limit.items()})
     load = forward.current_at_limit(at_limit, plain(o["i_mag"]), plain(s.np), plain(s.ns), plain(o["ripple"]))
     return {"next_mid": 0.5 * (plain(o["valley"]) + plain(o["crest"])), "next_load": np.where(s.is_limit, load, plain(s.i_out)), "limit_worst": at_limit}
 

@@ -1,21 +1,30 @@
-"""What tells the members of the step-down family apart: how often they feed the filter, with how many switches, in which sense of the flux."""
+"""What tells the members of the step-down family apart: how the primary is driven and how often it feeds the filter."""
 
 from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
 class Variant:
-    """pulses: into the filter per period of a switch, 1 for a single-ended core, 2 for one that is driven both ways (and rectified by a
-    centre tap); switches: in all; turning: switches that turn on at a pulse with a node of their own; duty: of the pulse period at the lowest bus."""
+    """pulses: into the filter per period of a switch, 1 for a single-ended core, 2 for one that is driven both ways and rectified by a centre
+    tap. switches: in all; in_path: those that conduct in series. drive: share of the bus across the primary. across: node capacitances of one
+    switch as they lie across the primary. node: circuit node whose voltage to ground is that of a switch. duty, duty_limit: of the pulse
+    period, at the lowest bus and at most. series: kind of capacitor in series with the primary ("" where there is no place for one), in_series:
+    how many of them lie side by side; control: what a core driven both ways takes by rule."""
 
     name: str
     pulses: int
     switches: int
-    turning: int
+    in_path: int
+    drive: float
+    across: float
+    node: str
     duty: float
     duty_limit: float
     why_limit: str
-    remanence: float
+    remanence: float = 0.0
+    series: str = ""
+    in_series: int = 1
+    control: str = "current"
 
     @property
     def both_ways(self) -> bool:
