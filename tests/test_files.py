@@ -179,7 +179,7 @@ def test_own_parts_travel_and_win(demo_file, capsys):
     folder = demo_file.parent / "parts"
     folder.mkdir()
     text = (ROOT / "src/rhevectra/core/catalogue/switches.csv").read_text().splitlines()
-    (folder / "switches.csv").write_text(text[0] + "\n" + text[1].replace("100V-25mR", "OWN-SWITCH") + "\n", encoding="utf-8")
+    (folder / "switches.csv").write_text(text[0] + "\n" + text[1].replace(text[1].split(",")[0], "OWN-SWITCH") + "\n", encoding="utf-8")
     assert "OWN-SWITCH" in catalogue_for(load(demo_file), demo_file)["switches"].names
     (folder / "switches.csv").write_text("name,kind\nx,y\n", encoding="utf-8")
     assert main(["size", str(demo_file)]) == 2 and "column" in capsys.readouterr().err

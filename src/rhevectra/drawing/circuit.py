@@ -192,7 +192,7 @@ def _label(pen: _Pen, symbol: Any) -> None:
     x, y = pen.place(((ax + bx) / 2, (ay + by) / 2))
     role = symbol.side if symbol.kind != "core" else "ink"
     if symbol.kind == "core":
-        pen.picture.text(x, pen.place((0, 58.5))[1], symbol.label, role, "middle", 3.2, True)
+        pen.picture.text(x, max(pen.place((0, 58.5))[1], pen.place((0, 55))[1] + 3.8), symbol.label, role, "middle", 3.2, True)  # clear of the lowest wire however small the drawing is
     elif symbol.kind == "note":
         pen.picture.text(x, y, symbol.label, role, "middle", 3.2)
     elif abs(by - ay) < 1e-6:

@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
+from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing import circuit, front, magnetic, switching
 from rhevectra.drawing.common import shown_at
@@ -23,8 +24,8 @@ STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics"), "bulk": ("line", "in
 
 def pictures_of(design: Design, stage: str) -> tuple[str, ...]:
     """Keys of the pictures a stage of this design offers: those its topology has something to tell in."""
-    left_out = TOPOLOGIES[design.topology].NO_PICTURES
-    return tuple(key for key in STAGE_PICTURES.get(stage, ("loss",)) if key not in left_out)
+    left_out = (*TOPOLOGIES[design.topology].NO_PICTURES, *FRONT_ENDS.get(design.front_end, DC_FRONT_END).NO_PICTURES)
+    return tuple(key for key in STAGE_PICTURES.get(stage, ()) if key not in left_out) or ("loss",)
 
 
 __all__ = ["PICTURES", "STAGE_PICTURES", "pictures_of", "shown_at"]

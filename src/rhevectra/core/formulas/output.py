@@ -43,6 +43,12 @@ def efficiency(p_out: Any, p_loss: Any) -> Any:
     return p_out / (p_out + p_loss)
 
 
+@formula("I_in = P/V_in", "A", "P V_in", "power over voltage of a dc source")
+def input_current(power: Any, v_in: Any) -> Any:
+    """Average input current [A]."""
+    return power / v_in
+
+
 @formula("R_ca = (T_j − T_a)/P − R_jc", "K/W", "T_j T_a P R_jc", "series of thermal resistances")
 def case_to_ambient(t_junction: Any, ambient: Any, power: Any, r_jc: Any) -> Any:
     """Largest case-to-ambient resistance [K/W] that keeps the junction at its limit."""

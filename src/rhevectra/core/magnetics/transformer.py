@@ -43,6 +43,7 @@ class TransformerNeed:
 
     ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],
     t_up, t_down [s] at each full-load corner for the core loss; lp [H], or None for a core without a gap; b_max [T] hot saturation after derating.
+    halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
     """
 
     windings: tuple[WindingNeed, ...]
@@ -62,6 +63,7 @@ class TransformerNeed:
     margin: float
     split: bool
     gap_max_share: float = 0.35
+    halves: int = 1
     pins: dict[str, Any] | None = None
 
 
@@ -106,6 +108,11 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
     return turns
 
 
+def wound(need: TransformerNeed, turns: list[Any]) -> list[Any]:
+    """Turns that are really wound: a tapped primary has its turns twice."""
+    return [turns[0] * need.halves, *turns[1:]]
+
+
 def _order(need: TransformerNeed) -> list[tuple[int, float, float]]:
     """The stack from the post outwards: winding, share of its turns, insulation below it [m]."""
     tape, aux = SAFETY_TAPES * TAPE, len(need.windings) - 1
@@ -121,7 +128,7 @@ def field_rates(need: TransformerNeed) -> list[float]:
     The gap is in the centre post: the field is zero at the outer leg and grows inwards, block by block.
     """
     omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
-    relative = [need.ratio, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
+    relative = [need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
     rates = [0.0] * len(need.windings)
     outside = np.zeros(len(omega), dtype=complex)
     for w, part, _below in reversed(_order(need)):
@@ -141,12 +148,13 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], wires: dic
     scale = (copper.MU0 * turns[1] / np.maximum(width, 1e-4)) ** 2
     middle = win.turn_length(0.5 * win.height)[:, None, None]
     laid: dict[int, Laid] = {}
+    real = wound(need, turns)
     rates, left = field_rates(need), room
     for k in (*range(1, len(turns)), 0):
         w, rate = need.windings[k], rates[k]
         d, o, strands = winding.options(w.i_rms, *wires["triple" if w.triple else "enamel"])
-        trial = winding.lay(turns[k][..., None], d, o, strands, width[..., None], 2 if (k == 0 and need.split) else 1)
-        cost = winding.strand_loss(w.i_rms, turns[k][..., None], trial, middle, rate * scale[..., None], rho)
+        trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], 2 if (k == 0 and need.split) else 1)
+        cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, rate * scale[..., None], rho)
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
         cost = cost + np.where(trial.fits, 0.0, 1e9) + np.where(too_tall, 1e3 * (1 + trial.height / 1e-3), 0.0)
         laid[k] = trial.pick(cost.argmin(-1))
@@ -175,12 +183,12 @@ def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, A
     mean_turn = [sum(s.share * (win.base_turn[:, None] + 2 * np.pi * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]
     gap, fringing = (np.zeros(shape), np.ones(shape)) if need.lp is None else magnetics.solve_gap(eff["area_post"], turns[0], need.lp, eff["length"], need.material["mu_initial"], eff["area"], win.window[:, None])
     resistance = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)[:, None]
-    rates, scale = field_rates(need), (copper.MU0 * turns[1] / width) ** 2
+    rates, scale, real = field_rates(need), (copper.MU0 * turns[1] / width) ** 2, wound(need, turns)
     rise: Any = np.full(shape, 0.8 * need.rise_max)
     for _ in range(2):
         rho = copper.resistivity(need.ambient + rise)
         p_core = core_loss(need, turns[0], eff, need.ambient + rise)
-        p_copper = [winding.strand_loss(w.i_rms, turns[k], laid[k], mean_turn[k], rates[k] * scale, rho) for k, w in enumerate(need.windings)]
+        p_copper = [winding.strand_loss(w.i_rms, real[k], laid[k], mean_turn[k], rates[k] * scale, rho) for k, w in enumerate(need.windings)]
         rise = np.minimum(magnetics.temperature_rise(resistance, p_core, sum(p_copper)), 400.0)
     trial = Trial(list(turns), laid, sections, gap, fringing, _leakage(need, turns, mean_turn, width, laid), high / win.height[:, None], p_core, p_copper, rise,
                   need.flux_limit / (turns[0] * np.minimum(eff["area"], eff["area_min"])), mean_turn, {}, np.zeros(shape))
@@ -228,7 +236,7 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
     laid = [Laid(*(one(getattr(x, n)) for n in x.__dataclass_fields__)) for x in trial.laid]
     sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), laid[s.winding]) for s in trial.sections]
     width = float(win.width[at[0]] - 2 * need.margin)
-    losses = stack_loss(sections, [one(t) for t in trial.turns], [w.i_avg for w in need.windings], [w.harmonics for w in need.windings], need.fs, width,
+    losses = stack_loss(sections, [one(t) for t in wound(need, trial.turns)], [w.i_avg for w in need.windings], [w.harmonics for w in need.windings], need.fs, width,
                         lambda depth: win.base_turn[at[0]] + 2 * np.pi * depth, copper.resistivity(temperature))
     return [float(x) for x in losses]
 

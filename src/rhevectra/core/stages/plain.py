@@ -53,6 +53,7 @@ FIGURES = (
                sentence="from the valley down to the least bus the power stage works from"),
     FigureSpec("bulk.discharge_time", "Discharge to 60 V", "t_60", "bulk", fixed="power stage stopped: only the bleed path discharges"),
 )
+NO_PICTURES: tuple[str, ...] = ()
 PLATES = (("inlet", "Inlet", "inlet.fuse"), ("bulk", "Bridge + bulk", "bulk.v_valley"))
 
 

@@ -8,6 +8,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.magnetics import MU0
+from rhevectra.core.magnetics.transformer import wound
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
 
@@ -99,9 +100,9 @@ def winding_view(design: Any) -> WindingView:
     tapes: list[Box] = []
     margins: list[Box] = []
     wires: list[Wire] = []
-    names = ["primary", *(f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
+    names = ["primary" if need.halves == 1 else "both halves of the primary", *(f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
     laid = [x_.at((core, candidate)) for x_ in trial.laid]
-    turns = [int(t[core, candidate]) for t in trial.turns]
+    turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
     last = -1
     half_done = False
     for section in trial.sections:

@@ -21,12 +21,17 @@ from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loade
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
+from rhevectra.core.topologies.stepdown.spike import choose_spike
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 ORDERS = 24
 AUX_VOLTS, AUX_AMPS = 14.0, 4e-3
 DRIVE_AMPS = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
+FLUX_ROOM = 1.01
+"""Room in the filter inductor's current for what the bus still moves after it is chosen."""
+WHOLE_TURNS = 1.03
+"""Room in the rectifier's voltage for turns that are rounded to whole ones."""
 SKIPPED = 0.25
 """Share of the full-load pulse below which pulses are left out."""
 
@@ -53,6 +58,8 @@ class Plan:
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> dict[str, Any]:
     """All switches: a class that holds the highest bus after derating, then the die by loss."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
+    if v.tapped:
+        v_top *= 2 + float(work.choose("switch.spike", 0.3, "room above twice the input for what the leakage between the halves drives (common practice)").value)
     duty_limit = work.choose("switch.duty_limit", v.duty_limit, v.why_limit)
     table = work.parts["switches"]
     power = work.need.power / 0.88
@@ -61,7 +68,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> dict[st
         rows = table.where(kind="discrete").rows
         classes = sorted({r["v_class_v"] for r in rows})
         v_class = next((v for v in classes if derate.value * v >= v_top + 1.0), classes[-1])
-        refused = tuple(f"{v:g} V: {show(derate.value * v, 'V')} after derating, the bus reaches {show(v_top, 'V')}" for v in classes if v < v_class)[-3:]
+        refused = tuple(f"{v:g} V: {show(derate.value * v, 'V')} after derating, the switch sees {show(v_top, 'V')}" for v in classes if v < v_class)[-3:]
         i_on = power / (v.drive * v_low) / v.duty
         fs = float(work.choose.pins.get("fs", 100e3))
         dies = [r for r in rows if r["v_class_v"] == v_class]
@@ -69,7 +76,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> dict[st
         good = [r for r in dies if r["i_max_a"] >= 1.3 * i_on] or [max(dies, key=lambda r: r["i_max_a"])]
         least = min(loss[r["name"]] for r in good)
         pick = max((r for r in good if loss[r["name"]] <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
-        return pick["name"], "lowest voltage class that holds the highest bus; largest die resistance within a quarter of the least loss", refused
+        return pick["name"], f"lowest voltage class that holds {'twice the highest input and its spike' if v.tapped else 'the highest bus'}; largest die resistance within a quarter of the least loss", refused
     name = work.choose("switch.class", rule)
     row = table.row(name.value)
     work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
@@ -82,10 +89,8 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     switch = choose_switch(work, v, v_top, v_low)
     main = work.need.outputs[work.need.main]
     duty = work.choose("forward.duty", v.duty, f"school: about {v.duty:g} of the pulse period at the lowest bus, the rest for commutation and load steps")
-    rectifiers = choose_rectifiers(work, lambda out: v.pulses * v_top * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
+    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * v.pulses * v_top * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
     stage = _estimate(work, v, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
-    out = st.solve(stage).out
-    stage = _limit(work, switch, stage, out)
     out = st.solve(stage).out
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     need, margin = _transformer_need(work, stage, out, grade, v_top, float(switch["duty_limit"].value))
@@ -95,9 +100,12 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = leakage_row(work, choice, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
     stage = replace(stage, leakage=float(leak.value))
+    stage = _limit(work, stage, st.solve(stage).out)
     out = st.solve(stage).out
     if v.both_ways:
         choose_series(work, v, stage, out)
+    if v.tapped:
+        stage = choose_spike(work, stage, out)
     choke_need, choke = _choke(work, stage, out, grade, win)
     stage = replace(stage, r_inductor=choke.resistance, choke=_choke_core(work, choke, win, grade, stage))
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf)
@@ -133,7 +141,7 @@ def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main
                     core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse})
 
 
-def _limit(work: Work, switch: Mapping[str, Any], s: st.Stage, out: Mapping[str, Any]) -> st.Stage:
+def _limit(work: Work, s: st.Stage, out: Mapping[str, Any]) -> st.Stage:
     """The current limit: nominal, tolerance, delay."""
     tol = work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
     delay = work.choose("switch.limit_delay", 250e-9, "comparator, logic and gate (common practice)")
@@ -188,13 +196,21 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    windings = (tr.WindingNeed("primary", main.magnitude / n, at(out["i_primary"]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[: s.variant.pulses]),
+    windings = (_primary_need(s.variant, main.magnitude / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[: s.variant.pulses]),
                 tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
-                              b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
+                              b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, halves=s.variant.halves,
                               split=choose("transformer.arrangement", "split", "split primary: a quarter of the leakage").value == "split", pins=pins), margin
+
+
+def _primary_need(v: Variant, volts: float, i_all: float, average: float, harmonics: Array) -> tr.WindingNeed:
+    """The primary; of a tapped one each half carries every second pulse: half the current of both as harmonics, the rest of its rms apart."""
+    if not v.tapped:
+        return tr.WindingNeed("primary", volts, i_all, average, harmonics, False)
+    own = i_all / np.sqrt(2)
+    return tr.WindingNeed("primary", volts, own, float(np.sqrt(max(own**2 - 0.125 * np.sum(np.abs(harmonics) ** 2), 0.0))), harmonics / 2, False)
 
 
 def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], grade: Any) -> st.Stage:
@@ -202,6 +218,7 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     trial, at = choice.trial, (choice.core, choice.candidate)
     exact = tr.exact_copper(need, trial, at, win, float(work.need.ambient_max + trial.rise[at]))
     effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
+    effective[0] /= need.halves  # both halves share the pulses
     rest = work.choose("transformer.residual_gap", 10e-6, "two ground faces (typical, from memory)")
     n_p, n_s, eff = float(turns[0].value), float(turns[1].value), win.effective
     lm = forward.ungapped_inductance(n_p, float(eff.area[at[0]]), float(eff.length[at[0]]), grade["mu_initial"], float(rest.value))
@@ -215,7 +232,7 @@ def _choke(work: Work, s: st.Stage, out: Mapping[str, Any], grade: Any, win: Win
     full = corners.FULL.mask(grid)
     flat = {k: np.broadcast_to(out[k], grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
     rows = work.sheet.rows
-    need = InductorNeed(float(s.inductance), float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], s.variant.pulses * float(s.fs), grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade,
+    need = InductorNeed(float(s.inductance), FLUX_ROOM * float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], s.variant.pulses * float(s.fs), grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade,
                         work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max)
     choke = choose_inductor(need, win, work.choose.pins.get("filter1.core"))
     work.choose("filter1.core", win.names[choke.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, gap, current density and temperature" if choke.passed else f"none of {len(win.names)} passes; the one that comes nearest", choke.refused)

@@ -9,7 +9,7 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import flyback, forward, magnetics, output
+from rhevectra.core.formulas import flyback, forward, magnetics, output, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import GAP_MOST
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
@@ -20,6 +20,7 @@ from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import record as record_balance
 from rhevectra.core.topologies.stepdown.bank import record_bank
 from rhevectra.core.topologies.stepdown.build import Plan
+from rhevectra.core.topologies.stepdown.spike import record as record_spike
 
 RESET_DIODE = 1.0
 """Drop of the reset diodes [V] (common practice)."""
@@ -53,7 +54,8 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     """Rows for the constants of the stage, so that the working can name them."""
     sheet, s, sw = work.sheet, plan.stage, plan.switch["row"]
     rows, rect = sheet.rows, plan.rectifiers[work.need.main]
-    return {"np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, "fs": rows["fs"], "inductance": rows["filter1.l"],
+    tapped = {"spike": {"r": rows["spike.r"], "l_half": sheet("transformer.l_half", spike.between_halves, share=rows["transformer.leakage_halves"], leakage=plan.leakage)}} if s.variant.tapped else {}
+    return {**tapped, "np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, "fs": rows["fs"], "inductance": rows["filter1.l"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed) and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", f"class {rect['name'].value}"), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", f"class {rect['name'].value}"), "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary at the worst corner over its rms current squared"),
             "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
@@ -76,7 +78,11 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet.again("switch.i_peak_run", o["i_peak"])
     sheet.again("switch.frequency_idle", o["f_switch"])
     sheet.given("switch.i_max", row["i_max_a"] * 1.5, "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)")
-    sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=RESET_DIODE)
+    if s.variant.tapped:
+        sheet("switch.v_peak", spike.switch_peak, v_bus=s.v_bus, excess=o["spike_u"], v_forward=RESET_DIODE)
+        record_spike(work, s, o)
+    else:
+        sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=RESET_DIODE)
     one_on = sheet("switch.loss_turn_on", forward.share_of, power=o["loss_node"], count=s.variant.switches)
     switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off of one switch", turn_on=one_on, turn_off=o["one_off"])
     total = sheet.total("switch.loss", "W", "conduction (hot) and switching of one switch", conduction=o["loss_on"], switching=switching)
@@ -138,7 +144,7 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
     tap = {"duty": fed} if both else {}
     rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=row["v_forward_v"], i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
-    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "winding_ring": o["loss_ring"], "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
+    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.tapped else {}), "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
 
 
 def findings(work: Work, plan: Plan) -> None:

@@ -16,7 +16,8 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
     row = design.context["plan"].rectifiers[design.requirement.main]["row"]
     count = int(rows["output1.parallel"].value)
-    turns = f"{rows['transformer.np'].value:.0f} : {rows['transformer.ns1'].value:.0f} + {rows['transformer.ns1'].value:.0f}"
+    halves = design.context["stage"].variant.halves
+    turns = f"{' + '.join([format(float(rows['transformer.np'].value), '.0f')] * halves)} : {rows['transformer.ns1'].value:.0f} + {rows['transformer.ns1'].value:.0f}"
     return [
         Symbol("core", (51.5, 18), (51.5, 44), f"{rows['transformer.core'].value}  {turns}, L_m {value('transformer.lm')}"),
         Symbol("winding", (55, 18), (55, 30), "", "secondary", "Vsec1", True), Symbol("winding", (55, 32), (55, 44), "", "secondary", "Vsec2", True), Symbol("wire", (55, 30), (55, 32), "", "secondary", "Lout"),

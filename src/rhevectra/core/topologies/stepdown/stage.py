@@ -11,7 +11,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Quick, Sheet, plain
-from rhevectra.core.formulas import flyback, forward, magnetics
+from rhevectra.core.formulas import flyback, forward, magnetics, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.topologies.stepdown.variant import Variant
 
@@ -26,7 +26,8 @@ class Stage:
     """The power stage, numbers or rows. Inductances [H], capacitances [F], resistances [Ω].
 
     v_bus, i_out (load and bleed), is_limit have the shape of the grid; r_path holds both switches, sense resistor and primary winding;
-    core: material row of the transformer; choke: what the filter inductor's core loss needs.
+    core: material row of the transformer; choke: what the filter inductor's core loss needs;
+    spike: resistor and leakage of the clamp of a tapped primary.
     """
 
     variant: Variant
@@ -57,6 +58,7 @@ class Stage:
     core_temperature: Any
     p_controller: Any
     choke: Mapping[str, Any]
+    spike: Mapping[str, Any] = field(default_factory=dict)
     extra: dict[str, Any] = field(default_factory=dict)
 
 
@@ -112,16 +114,29 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     choke = s.choke
     swing_l = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=choke["turns"], area=choke["area"])
     p_choke = _core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, o["fs"], o["t_e"], o["t_d"])
-    t_v = sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=s.v_bus, c_node=s.c_node, i_peak=o["i_peak"])
-    e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=s.v_bus)
+    v_off = sheet("switch.v_off", forward.primary_voltage, share=2.0, v_bus=s.v_bus) if v.tapped else s.v_bus
+    t_v = sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=v_off, c_node=s.c_node, i_peak=o["i_peak"])
+    e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=v_off)
     one_off = sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["f_switch"])
     off = sheet.total("switch.loss_turn_off_all", "W", "all switches", **{f"switch{k}": one_off for k in range(1, v.switches + 1)})
-    node = sheet("switch.loss_turn_on_all", forward.turn_on_loss, c_primary=o["c_p"], v_primary=o["v_in"], fs=o["fs"])
+    node = sheet("switch.loss_turn_on_all", forward.turn_on_loss, c_primary=s.c_node if v.tapped else o["c_p"],  # the other node's share overshoots into the clamp
+                  v_primary=o["v_in"], fs=o["fs"])
     ring = sheet("loss.winding_ring", forward.leakage_ring, c_primary=o["c_p"], v_primary=o["v_in"], fs=o["fs"]) if v.both_ways else sheet.given("loss.winding_ring", 0.0, "W", "rule", "the leakage hands its energy back and the shorted winding holds the nodes")
     one_on = sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)
-    also = sheet.total("switch.p_parallel", "W", "core losses, ring and controller, which draw no load current through the filter", transformer=p_core, inductor=p_choke, ring=ring, controller=s.p_controller)
+    clamp = _spike(sheet, s, o)
+    also = sheet.total("switch.p_parallel", "W", "core losses, ring, clamp and controller, which draw no load current through the filter", transformer=p_core, inductor=p_choke, ring=ring, controller=s.p_controller, **{k: x for k, x in clamp.items() if k == "spike"})
     p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"], i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=t_l, p_core=also, p_node=node, p_off=off, **({"r_path": o["r_path"]} if v.both_ways else {}))
-    return {"i_switch": i_sw, "i_all": i_all, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat, "swing": swing, "p_core": p_core, "p_choke": p_choke, "loss_off": off, "loss_ring": ring, "loss_node": node, "loss_on": one_on, "one_off": one_off, "p_bus": p_bus}
+    return {"i_switch": i_sw, "i_all": i_all, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat, "swing": swing, "p_core": p_core, "p_choke": p_choke, "loss_off": off, "loss_ring": ring, "loss_node": node, "loss_on": one_on, "one_off": one_off, "p_bus": p_bus, **clamp}
+
+
+def _spike(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
+    """Clamp of a tapped primary: its excess voltage and its loss; nothing before it is chosen, and for the others."""
+    if not s.spike:
+        return {}
+    left = sheet("spike.i_left", spike.left_current, i_peak=o["i_peak"], c_node=s.c_node, v_bus=s.v_bus, leakage=s.leakage)
+    step = sheet("spike.swing", spike.swing, v_bus=s.v_bus, fs=o["fs"], t_on=o["t_on"], quality=RING_QUALITY, leakage=s.leakage, c_primary=o["c_p"])
+    u = sheet("spike.excess", spike.excess, v_bus=s.v_bus, r=s.spike["r"], fs=o["fs"], c_node=s.c_node, l_half=s.spike["l_half"], i_left=left, v_swing=step)
+    return {"spike_u": u, "spike": sheet("spike.power", spike.power, v_bus=s.v_bus, excess=u, r=s.spike["r"])}
 
 
 def _core_loss(sheet: Any, name: str, material: Mapping[str, Any], temperature: Any, volume: Any, kappa: Any, swing: Any, fs: Any, t_up: Any, t_down: Any) -> Any:

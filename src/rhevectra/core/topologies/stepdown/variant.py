@@ -9,7 +9,8 @@ class Variant:
     tap. switches: in all; in_path: those that conduct in series. drive: share of the bus across the primary. across: node capacitances of one
     switch as they lie across the primary. node: circuit node whose voltage to ground is that of a switch. duty, duty_limit: of the pulse
     period, at the lowest bus and at most. series: kind of capacitor in series with the primary ("" where there is no place for one), in_series:
-    how many of them lie side by side; control: what a core driven both ways takes by rule."""
+    how many of them lie side by side; control: what a core driven both ways takes by rule. tapped: the
+    primary has a tap at the input and a switch at each end."""
 
     name: str
     pulses: int
@@ -25,6 +26,12 @@ class Variant:
     series: str = ""
     in_series: int = 1
     control: str = "current"
+    tapped: bool = False
+
+    @property
+    def halves(self) -> int:
+        """Halves of the primary."""
+        return 2 if self.tapped else 1
 
     @property
     def both_ways(self) -> bool:

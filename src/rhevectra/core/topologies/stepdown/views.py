@@ -32,7 +32,7 @@ def _bridge_waveforms(design: Any, o: Any, s: Any, at: Any) -> list[Shape]:
     waves = shapes(o, at, at(s.ns) / at(s.np), both_ways=True)
     on, back = at(o["t_on"]), max(at(o["t_l"]), 2 * e)
     t = np.array([0.0, e, on, on + e, on + back, on + back + e, half - e, half, half + on, half + on + e, half + on + back, half + on + back + e, 2 * half - e, 2 * half])
-    v = np.array([v_bus / 2, 0.0, 0.0, v_bus, v_bus, v_bus / 2, v_bus / 2, v_bus, v_bus, 0.0, 0.0, v_bus / 2, v_bus / 2, 0.0])
+    v = np.array([v_bus / 2, 0.0, 0.0, v_bus, v_bus, v_bus / 2, v_bus / 2, v_bus, v_bus, 0.0, 0.0, v_bus / 2, v_bus / 2, 0.0]) * s.variant.halves
     if s.variant.node == "a":  # the lower switch of the leg whose upper one begins
         v = v_bus - v
     return [Shape("switch voltage", "V", t, v, 2 * half, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", *waves["primary"], 2 * half, "primary"), Shape("inductor current", "A", *waves["inductor"], 2 * half, "secondary")]
