@@ -17,6 +17,7 @@ from rhevectra.core.basis.equation import evaluate
 from rhevectra.core.basis.errors import NotAQuantity
 from rhevectra.core.basis.formula import REGISTRY
 from rhevectra.core.basis.quantities import parse, parse_range, show
+from rhevectra.core.topologies import TOPOLOGIES
 
 ROOT = Path(__file__).parent.parent
 
@@ -97,7 +98,7 @@ def test_topology_front_end_and_clamp_names_stay_in_their_own_places():
     source = ROOT / "src" / "rhevectra"
     for path in source.rglob("*.py"):
         text = path.read_text(encoding="utf-8")
-        for name, home in (('"flyback"', "topologies/flyback"), ('"forward_2sw"', "topologies/forward_2sw"), ('"full_bridge"', "topologies/full_bridge"), ('"plain"', "stages/plain.py"), ('"rcd"', "stages/rcd.py")):
+        for name, home in (*((f'"{name}"', f"topologies/{name}") for name in TOPOLOGIES), ('"plain"', "stages/plain.py"), ('"rcd"', "stages/rcd.py")):
             assert name not in text or home in str(path), f"{name} in {path}"
 
 

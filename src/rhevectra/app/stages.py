@@ -42,7 +42,7 @@ SHAPE = ("topology", "front_end", "clamp.kind")
 
 def stage_of_loss(name: str) -> str:
     """Which stage a loss belongs to."""
-    if name.startswith("switch"):
+    if name.startswith(("switch", "tank")):
         return "switch"
     if name.startswith(("rectifier", "filter")):
         return "rectifier"

@@ -76,6 +76,29 @@ class FluxView:
     i_end: float
 
 
+@dataclass(frozen=True)
+class GainCurve:
+    """Gain over frequency [Hz] at one load: exact, where the tank current lags, and by the first harmonic."""
+
+    name: str
+    frequency: Array
+    exact: Array
+    lagging: Array
+    harmonic: Array
+    role: str
+
+
+@dataclass(frozen=True)
+class GainView:
+    """Curves; resonance and border [Hz] and the greatest gain there; working points (name, frequency [Hz], gain)."""
+
+    curves: list[GainCurve]
+    resonance: float
+    border: float
+    gain_max: float
+    points: list[tuple[str, float, float]]
+
+
 KNEE = 8
 """Sharpness of the drawn knee: the field goes as B/(1 − (B/B_sat)^KNEE)."""
 

@@ -13,7 +13,7 @@ NAME = "flyback"
 NEEDS_CLAMP = True
 CURES = {"switch.v_peak": "clamp.r", "switch.duty_max": "bulk.c", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "clamp": "clamp.r", "rectifier": "rectifier1.class", "feedback": "transformer.naux"}
 DECISIONS, FIGURES = (*declare.DECISIONS, *faults.DECISIONS), (*declare.FIGURES, *faults.FIGURES)
-NO_PICTURES: tuple[str, ...] = ()
+NO_PICTURES = ("gain",)
 PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifier + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "aux.v_low"))
 

@@ -14,11 +14,11 @@ from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import GAP_MOST
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import record as record_balance
-from rhevectra.core.topologies.stepdown.bank import record_bank
 from rhevectra.core.topologies.stepdown.build import Plan
 from rhevectra.core.topologies.stepdown.spike import record as record_spike
 
@@ -45,7 +45,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     _switch(work, plan, stage, o)
     _transformer(work, plan, stage, o)
     _filter(work, plan, stage, o)
-    losses = dict(front["losses"]) | _losses(work, plan, stage, o) | record_bank(work, plan, stage, o)
+    losses = dict(front["losses"]) | _losses(work, plan, stage, o) | record_bank(work, stage.i_out, o)
     feedback_error(work, stage.v_out)
     return {"o": o, "stage": stage, "losses": losses}
 

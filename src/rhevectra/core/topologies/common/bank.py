@@ -1,4 +1,4 @@
-"""Output capacitors of a step-down stage: class and count by the inductor's ripple, the load step and the current they must carry."""
+"""The one bank of output capacitors of a stage with one output: class and count by ripple, the load step and the current they must carry."""
 
 from typing import Any
 
@@ -6,10 +6,10 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import forward, output
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, step_and_life
-from rhevectra.core.topologies.stepdown import stage as st
 
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
@@ -23,13 +23,13 @@ def _asks(work: Work, row: Any, i_c: float, ripple: float, fs: float) -> dict[st
             "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + row["esr_ohm"]) / step.deviation}
 
 
-def record_bank(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
-    """Choose and record the capacitors; returns the loss of the bleed."""
+def record_bank(work: Work, i_out: Any, o: dict[str, Any]) -> dict[str, Any]:
+    """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them and the rate fs of its pulses."""
     sheet, grid = work.sheet, work.grid
     need, table = work.need.outputs[work.need.main], work.parts["output_capacitors"]
     full = corners.FULL.mask(grid)
     i_c, ripple = (float(np.broadcast_to(x.value, grid.shape)[full].max()) for x in (sheet.rows["output1.i_c_rms"], o["ripple"]))
-    fs = s.variant.pulses * float(sheet.rows["fs"].value)
+    fs = float(np.broadcast_to(o["fs"].value, grid.shape)[full].min())
     able = [r for r in table.rows if r["v_class_v"] * USED >= need.magnitude] or [max(table.rows, key=lambda r: r["v_class_v"])]
 
     def count_of(row: Any) -> int:
@@ -46,5 +46,5 @@ def record_bank(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> dict[s
     sheet.given("output1.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given("output1.i_c_limit", row["i_rated_a"] * count, "A", "catalogue", f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
     step_and_life(work, o, 1, need, row, count, c)
-    bleed = sheet.given("load.bleed1", s.i_out.value - grid.current(work.need.main), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
+    bleed = sheet.given("load.bleed1", np.asarray(plain(i_out)) - grid.current(work.need.main), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
     return {"bleed1": sheet("loss.bleed1", output.output_power, v=sheet.rows["load.v1"], i=bleed)}

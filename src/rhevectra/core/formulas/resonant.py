@@ -1,0 +1,154 @@
+"""Series resonant tank with a magnetising inductance: choosing it by the first harmonic, judging it by the exact period.
+
+The first-harmonic gain is the usual published one (from memory); it is kept for choosing and for comparison, never for a figure.
+"""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.formula import formula
+
+
+@formula("N_p/N_s = k·V_u/(V_o + V_x)", "", "k V_u V_o V_x", "gain of one at the resonance; V_x holds the drops, k is the share of the bus across the tank")
+def turns_ratio(share: Any, v_unity: Any, v_out: Any, v_drops: Any) -> Any:
+    """Primary over secondary turns."""
+    return share * v_unity / (v_out + v_drops)
+
+
+@formula("Z = √(L_r/C_r)", "Ω", "L_r C_r", "definition")
+def impedance(lr: Any, cr: Any) -> Any:
+    """Characteristic impedance [Ω] of the tank."""
+    return np.sqrt(lr / cr)
+
+
+@formula("Q = π²·Z·I_o·N_s²/(8·V_o·N_p²)", "", "Z I_o N_s V_o N_p", "first harmonic: a rectifier into a voltage looks like 8/π² of its load")
+def quality(z: Any, i_out: Any, turns_secondary: Any, v_out: Any, turns_primary: Any) -> Any:
+    """Quality factor at an output current."""
+    return np.pi**2 * z * i_out * np.square(turns_secondary) / (8 * v_out * np.square(turns_primary))
+
+
+@formula("L_r = 1/((2·π·f_r)²·C_r)", "H", "f_r C_r", "series resonance")
+def resonant_inductance(fr: Any, cr: Any) -> Any:
+    """Resonant inductance [H], leakage included."""
+    return 1 / (np.square(2 * np.pi * fr) * cr)
+
+
+@formula("L_m = k·L_r", "H", "k L_r", "definition of the ratio of inductances")
+def magnetising_inductance(ratio: Any, lr: Any) -> Any:
+    """Magnetising inductance [H]."""
+    return ratio * lr
+
+
+@formula("L_m = k·V_u·t_d/(4·f_max·C_s·V_bus)", "H", "k V_u t_d f_max C_s V_bus", "the magnetising current alone moves the switches' charge within the dead time at the highest frequency")
+def most_magnetising(share: Any, v_unity: Any, t_dead: Any, f_max: Any, c_switches: Any, v_bus: Any) -> Any:
+    """Greatest magnetising inductance [H] with which the switches still turn on at zero voltage."""
+    return share * v_unity * t_dead / (4 * f_max * c_switches * v_bus)
+
+
+@formula("t_d = C_s·V_bus/I_off", "s", "C_s V_bus I_off", "the current at turn-off moves the charge of both switches of a leg")
+def dead_time_least(c_switches: Any, v_bus: Any, i_off: Any) -> Any:
+    """Dead time [s] the switch node takes to reach the other rail."""
+    return c_switches * v_bus / i_off
+
+
+@formula("P = I²·tan_δ/(2·π·f·C_r)", "W", "I tan_δ f C_r", "loss factor of the film")
+def capacitor_loss(i_rms: Any, tan_delta: Any, f: Any, cr: Any) -> Any:
+    """Loss [W] of the resonant capacitor."""
+    return np.square(i_rms) * tan_delta / (2 * np.pi * f * cr)
+
+
+@formula("V_R = (1 + a)·(2·V_o + V_f)", "V", "a V_o V_f", "the other half of the centre tap adds its voltage, which the output holds; allowance a stated (common practice)")
+def reverse(allowance: Any, v_out: Any, v_forward: Any) -> Any:
+    """Reverse voltage [V] of a rectifier of the centre tap."""
+    return (1 + allowance) * (2 * v_out + v_forward)
+
+
+@formula("V_c = V_dc + V_ac", "V", "V_dc V_ac", "a half bridge leaves half the bus on the capacitor")
+def capacitor_peak(v_dc: Any, v_ac: Any) -> Any:
+    """Largest voltage [V] across the resonant capacitor."""
+    return v_dc + v_ac
+
+
+@formula("P = V_p·I_in + P_x", "W", "V_p I_in P_x", "mean current that the tank takes from the voltage across it, with the losses that are not in the tank")
+def bus_power(v_primary: Any, i_in: Any, p_beside: Any) -> Any:
+    """Power [W] drawn from the bus."""
+    return v_primary * i_in + p_beside
+
+
+@formula("ΔB = 2·L_m·I_m/(N_p·A)", "T", "L_m I_m N_p A", "flux linkage of the magnetising current, from one peak to the other")
+def flux_swing(lm: Any, i_mag: Any, turns: Any, area: Any) -> Any:
+    """Flux swing [T]."""
+    return 2 * lm * i_mag / (turns * area)
+
+
+@formula("I = √(b)·I_b", "A", "b I_b", "rms of a current that flows in bursts")
+def burst_rms(share: Any, i_rms: Any) -> Any:
+    """Rms current [A] over bursts and pauses."""
+    return np.sqrt(share) * i_rms
+
+
+@formula("I_sw = I/√(2)", "A", "I", "each switch of a leg carries the tank current for half the time")
+def switch_rms(i_tank: Any) -> Any:
+    """Rms current [A] of a switch."""
+    return i_tank / np.sqrt(2)
+
+
+@formula("V = k·V_bus", "V", "k V_bus", "share of the bus")
+def bus_share(share: Any, v_bus: Any) -> Any:
+    """Voltage [V] across the tank, or left on its capacitor."""
+    return share * v_bus
+
+
+@formula("f_s = b·f", "Hz", "b f", "bursts and pauses")
+def pulse_rate(share: Any, f: Any) -> Any:
+    """Average pulse rate [Hz]."""
+    return share * f
+
+
+@formula("P = b·P_b", "W", "b P_b", "bursts and pauses")
+def burst_power(share: Any, power: Any) -> Any:
+    """Average power [W]."""
+    return share * power
+
+
+@formula("I = b·I_b", "A", "b I_b", "bursts and pauses")
+def burst_mean(share: Any, current: Any) -> Any:
+    """Average current [A]."""
+    return share * current
+
+
+@formula("I = max(0.001, I_off)", "A", "I_off", "where the current leads nothing moves the charge")
+def lagging(i_off: Any) -> Any:
+    """Current [A] that still lags at turn-off."""
+    return np.maximum(1e-3, i_off)
+
+
+@formula("I = C_s·V_bus/t_d", "A", "C_s V_bus t_d", "charge of both switches of a leg within the dead time")
+def current_needed(c_switches: Any, v_bus: Any, t_dead: Any) -> Any:
+    """Current at turn-off [A] that reaches zero voltage."""
+    return c_switches * v_bus / t_dead
+
+
+@formula("t = 1/(2·f)", "s", "f", "definition")
+def half_period(f: Any) -> Any:
+    """Half a period [s]."""
+    return 1 / (2 * f)
+
+
+@formula("L = max(0.02·L_r, L_r − L_lk)", "H", "L_r L_lk", "the leakage is part of the resonant inductance")
+def beside_leakage(lr: Any, leakage: Any) -> Any:
+    """Inductance [H] of the separate inductor."""
+    return np.maximum(0.02 * lr, lr - leakage)
+
+
+@formula("I = ½·I_o", "A", "I_o", "the halves of the centre tap share")
+def half_of(total: Any) -> Any:
+    """Average current [A] of one rectifier."""
+    return 0.5 * total
+
+
+@formula("f_2 = 2·f", "Hz", "f", "both halves of the period feed the output")
+def rectified(f: Any) -> Any:
+    """Rate [Hz] at which the output is fed."""
+    return 2 * f

@@ -1,0 +1,1 @@
+"""Resonant stages with a magnetising inductance in the tank (LLC): what their members share."""

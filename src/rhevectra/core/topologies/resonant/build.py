@@ -1,0 +1,205 @@
+"""From bus and requirement to the real resonant stage: semiconductors, tank, transformer, resonant inductor."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from types import ModuleType
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.preferred import at_least
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import plain
+from rhevectra.core.formulas import magnetics, resonant
+from rhevectra.core.magnetics import transformer as tr
+from rhevectra.core.magnetics.copper_loss import phasors
+from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed, choose_inductor
+from rhevectra.core.magnetics.windows import Windows, windows
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
+from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
+from rhevectra.core.topologies.resonant import stage as st
+from rhevectra.core.topologies.resonant import tank, waves
+from rhevectra.core.topologies.resonant.variant import Variant
+
+ORDERS = 24
+AUX_VOLTS, AUX_AMPS, DRIVE_AMPS = 14.0, 4e-3, 1e-3
+RATIOS = (2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0, 10.0)
+QUALITIES = np.geomspace(0.1, 0.6, 40)
+ZERO_VOLTAGE_ROOM = 0.75
+"""Share of the magnetising inductance that just reaches zero voltage which the rule uses."""
+LITZ = 1.3
+"""Effective over direct resistance of the resonant inductor's litz wire (typical, from memory)."""
+FLUX_ROOM = 1.02
+"""Room in the resonant inductor for what the bus still moves after it is chosen."""
+TAN_DELTA = 1e-3
+"""Loss factor of the resonant capacitor's film (typical polypropylene, from memory)."""
+
+
+@dataclass(frozen=True)
+class Plan:
+    """All that was chosen, and the power stage it makes; gain_max and f_border: what the tank gives at overload and where it turns capacitive."""
+
+    stage: st.Stage
+    switch: Mapping[str, Any]
+    rectifiers: Mapping[int, dict[str, Any]]
+    need: tr.TransformerNeed
+    choice: tr.Choice
+    window: Windows
+    turns: list[Any]
+    leakage: Any
+    choke: InductorChoice
+    settled: st.Settled
+    f_resonance: float
+
+
+def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> Mapping[str, Any]:
+    """All switches: a class that holds the highest bus after derating, then the die by conduction, gate and the charge the dead time moves."""
+    derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
+    i_rms = 1.2 * work.need.power / 0.92 / (v.drive * v_low) / np.sqrt(2)
+
+    def rule() -> tuple[str, str, tuple[str, ...]]:
+        rows = work.parts["switches"].where(kind="discrete").rows
+        classes = sorted({r["v_class_v"] for r in rows})
+        v_class = next((c for c in classes if derate.value * c >= v_top + 1.0), classes[-1])
+        refused = tuple(f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" for c in classes if c < v_class)[-3:]
+        dies = [r for r in rows if r["v_class_v"] == v_class]
+        loss = {r["name"]: r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + 1e5 * r["q_gate_c"] * 12 + 1e5 * 0.05 * r["c_charge_f"] * v_top**2 for r in dies}
+        good = [r for r in dies if r["i_max_a"] >= 1.8 * i_rms] or [max(dies, key=lambda r: r["i_max_a"])]
+        least = min(loss[r["name"]] for r in good)
+        pick = max((r for r in good if loss[r["name"]] <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
+        return pick["name"], "lowest voltage class that holds the highest bus; largest die resistance within a quarter of the least loss", refused
+    row = work.parts["switches"].row(work.choose("switch.class", rule).value)
+    work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
+    return row
+
+
+def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
+    """All choices of the power stage for a known bus."""
+    v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
+    row = choose_switch(work, v, v_top, v_low)
+    main = work.need.outputs[work.need.main]
+    rectifiers = choose_rectifiers(work, lambda out: 2 * out.magnitude + 1.0, all_outputs=False)
+    rect = rectifiers[work.need.main]["row"]
+    stage = _tank(work, v, row, rect, main, v_bus, v_top, v_low)
+    settled = st.solve(stage, passes=2)
+    grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
+    need = _transformer_need(work, stage, settled, grade)
+    win = work.parts["cores"].derived(windows)
+    choice = choose_core(work, need, win)
+    turns = turns_of(work, need, choice)[:2]
+    stage = _wound(work, stage, need, choice, win, turns, grade)
+    leak = leakage_row(work, choice, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
+    settled = st.solve(replace(stage, leakage=float(leak.value)), settled.state, passes=2)
+    choke = _inductor(work, stage, settled, grade, win, float(leak.value))
+    stage = replace(stage, leakage=float(leak.value), r_inductor=LITZ * choke.resistance, extra={**stage.extra, "choke_core": _core_of(work, choke, win, grade)})
+    peak = float(settled.out["i_tank_peak"].max())
+    work.choose("switch.current_limit", lambda: float(f"{1.15 * peak:.2g}"), "15 % above the peak tank current at overload, rounded to two digits")
+    return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled, float(work.sheet.rows["fs"].value))
+
+
+def _tank(work: Work, v: Variant, row: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float) -> st.Stage:
+    """The tank by the first harmonic, which promises less gain than there is; turns ratio still as wanted."""
+    choose, sheet, grid = work.choose, work.sheet, work.grid
+    fs = choose("fs", 100e3, "100 kHz: small magnetics, third harmonic above the first limit of conducted noise anyway (common practice)")
+    unity = choose("llc.v_unity", v_top, "the highest bus: at or below resonance everywhere, no load current is cut at turn-off")
+    i_full = max(main.current_peak, main.current_max)
+    drops = rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full + 0.02 * main.magnitude
+    ratio = sheet("transformer.ratio_wanted", resonant.turns_ratio, share=v.drive, v_unity=unity, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"))
+    overload = choose("llc.overload", 1.15, "a load step and tolerance of the tank (common practice)")
+    margin = choose("llc.margin", 1.05, "the first harmonic already promises too little below resonance")
+    f_top = choose("llc.f_top", 1.6, "no higher: bursts at light load lose less than ever higher frequency")
+    burst = choose("llc.burst_below", 0.1, "a tenth of full load: below it the circulating current costs more than pauses do (common practice)")
+    dead = choose("switch.dead_time", 250e-9, "time for the switch node to swing by the magnetising current alone (common practice)")
+    c_leg = sheet.given("switch.c_leg", 2 * row["c_charge_f"] + 30e-12, "F", "catalogue", "charge-equivalent capacitance of both switches of a leg and 30 pF of winding")
+    most = sheet("llc.lm_most", resonant.most_magnetising, share=v.drive, v_unity=unity, t_dead=dead, f_max=float(fs.value) * float(f_top.value), c_switches=c_leg, v_bus=v_top)
+    n, i_over = float(ratio.value), float(overload.value) * i_full
+    r_ac = 8 / np.pi**2 * n**2 * main.magnitude / i_over
+    gain = float(margin.value) * float(unity.value) / v_low
+    cap = ZERO_VOLTAGE_ROOM * float(most.value) * 2 * np.pi * float(fs.value) / r_ac
+
+    def best(k: float) -> float:
+        f = np.geomspace(0.2, 1.0, 160)
+        peak = tank.first_harmonic(f[None, :], np.full((len(QUALITIES), 1), k), QUALITIES[:, None]).max(1)
+        able = QUALITIES[peak >= gain]
+        return float(able.max()) if len(able) else 0.0
+
+    def rule() -> float:
+        found = {k: min(k * best(k), cap) for k in RATIOS}
+        top = max(found.values())
+        return next((k for k in RATIOS if found[k] >= 0.999 * top), RATIOS[0])
+    k = choose("llc.ratio", rule, "greatest magnetising inductance that gives the gain and zero voltage, with the smallest ratio that reaches it")
+    q = min(best(float(k.value)) or QUALITIES[0], cap / float(k.value))
+    cr = choose("llc.cr", lambda: float(at_least(1 / (2 * np.pi * float(fs.value) * q * r_ac), "E12")), "E12 value at or above what quality factor and resonance ask")
+    lr = sheet("llc.lr", resonant.resonant_inductance, fr=fs, cr=cr)
+    lm = sheet("llc.lm", resonant.magnetising_inductance, ratio=k, lr=lr)
+    sheet.again("llc.fr", fs)
+    drive = DRIVE_AMPS + 2 * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
+    load = np.maximum(grid.current(work.need.main), max(2e-3, 1e-3 * main.current_max)) + drive
+    plain_load = load
+    load = np.where(grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), i_over, load)
+    grade = work.parts["materials"].rows[1]
+    p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
+    return st.Stage(variant=v, v_bus=v_bus, i_out=load, v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.0, r_switch=row["r_on_25_ohm"] * row["hot_ratio"],
+                    r_primary=0.004 * r_ac, np=n, ns=1.0, lr=float(lr.value), cr=float(cr.value), lm=float(lm.value), leakage=0.0, f_max=float(fs.value) * float(f_top.value), i_burst=float(burst.value) * main.current_max, c_node=row["c_energy_f"], t_fall=row["t_fall_s"], core=grade, area=1.0, volume=1e-9, core_temperature=100.0,
+                    p_controller=p_ctl, extra={"kappa": 0.3, "load": plain_load})
+
+
+def worst(work: Work, settled: st.Settled, key: str) -> int:
+    """Number of the solved point at full load where a quantity is greatest."""
+    full = np.broadcast_to(corners.FULL.mask(work.grid), settled.out[key].shape)
+    return int(np.argmax(np.where(full, settled.out[key], -1.0)))
+
+
+def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: Any) -> tr.TransformerNeed:
+    """What the tank asks of the transformer: waveforms where the tank current is greatest, flux where the magnetising current is."""
+    need, choose, o = work.need, work.choose, settled.out
+    row = worst(work, settled, "i_tank")
+    f, n = float(o["f"].reshape(-1)[row]), float(s.np) / float(s.ns)
+    wave = waves.waveform(settled.found, row)
+    z, w = np.sqrt(s.lr / s.cr), 1 / np.sqrt(s.lr * s.cr)
+    amps = s.variant.drive * float(np.broadcast_to(s.v_bus, o["f"].shape).reshape(-1)[row]) / z
+    avg_p, har_p = phasors(wave["t"] / w, wave["tank"] * amps, 1 / f, ORDERS)
+    avg_s, har_s = phasors(wave["t"] / w, wave["rectifier"] * amps * n, 1 / f, ORDERS)
+    triple, margin = spacing(work)
+    i_s = float(np.sqrt(avg_s**2 + 0.5 * np.sum(np.abs(har_s) ** 2)))
+    derate = choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
+    rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
+    b_sat = material["b_sat_100_t"]
+    limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
+    main = need.outputs[need.main]
+    windings = (tr.WindingNeed("primary", main.magnitude * n, float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")),
+                tr.WindingNeed("naux", AUX_VOLTS, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
+    pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
+    full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
+    half = (0.5 / o["f"])[full]
+    return tr.TransformerNeed(windings=windings, ratio=n, lp=float(s.lm), flux_limit=float(s.lm * o["i_mag"].max()), swing=(2 * s.lm * o["i_mag"])[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
+                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, split=choose("transformer.arrangement", "split", "split primary: less copper loss; simple leaks more, which the tank can use").value == "split", pins=pins)
+
+
+def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], grade: Any) -> st.Stage:
+    """The stage with whole turns and the effective winding resistances of the worst corner."""
+    trial, at = choice.trial, (choice.core, choice.candidate)
+    exact = tr.exact_copper(need, trial, at, win, float(work.need.ambient_max + trial.rise[at]))
+    effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
+    eff = win.effective
+    return replace(s, np=float(turns[0].value), ns=float(turns[1].value), r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+                   extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"]))})
+
+
+def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float) -> InductorChoice:
+    """The resonant inductor beside what the transformer leaks."""
+    o, rows = settled.out, work.sheet.rows
+    full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
+    half = (0.5 / o["f"])[full]
+    need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * float(o["i_tank_peak"].max()), float(o["i_tank"][full].max()) * np.sqrt(LITZ), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,
+                        work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max)
+    choke = choose_inductor(need, win, work.choose.pins.get("llc.inductor_core"))
+    work.choose("llc.inductor_core", win.names[choke.core], f"chosen from {len(win.names)}: smallest volume that meets flux at overload, gap, current density and temperature" if choke.passed else f"none of {len(win.names)} passes; the one that comes nearest", choke.refused)
+    return choke
+
+
+def _core_of(work: Work, c: InductorChoice, win: Windows, grade: Any) -> dict[str, Any]:
+    return {"turns": float(c.turns), "area": float(win.effective.area[c.core]), "volume": float(win.effective.volume[c.core]), "core": grade, "temperature": float(min(work.need.ambient_max + c.rise, 140.0))}

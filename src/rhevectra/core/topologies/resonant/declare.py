@@ -1,0 +1,52 @@
+"""What may be decided about a resonant stage beside what all topologies share, and its own figures."""
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.work import FigureSpec
+from rhevectra.core.topologies.common import declare
+
+DECISIONS = declare.decisions(
+    DecisionSpec("fs", "Series resonance", "switch", unit="Hz", low=30e3, high=500e3, schools="80 to 120 kHz usual; higher makes the transformer smaller and the switches' charge dearer"),
+    DecisionSpec("llc.v_unity", "Bus of gain one", "switch", unit="V", low=10, high=900, schools="the highest bus: always at or below resonance; the nominal bus: best efficiency there, above resonance at the highest"),
+    DecisionSpec("llc.ratio", "Ratio of inductances", "switch", low=1.5, high=20, schools="3 to 5 wide input, 6 to 10 narrow input and little circulating current"),
+    DecisionSpec("llc.cr", "Resonant capacitor", "switch", unit="F", low=1e-10, high=1e-4, step="E12"),
+    DecisionSpec("llc.margin", "Room in the gain", "switch", low=1.0, high=1.5, schools="1.05 to 1.10 over what the lowest bus asks at overload"),
+    DecisionSpec("llc.overload", "Overload the tank must carry", "switch", low=1.0, high=2.0, schools="1.1 to 1.2 of the largest load"),
+    DecisionSpec("llc.f_top", "Highest frequency over the resonance", "switch", low=1.05, high=4.0, schools="1.5 to 2; beyond it the stage runs in bursts"),
+    DecisionSpec("llc.burst_below", "Load below which it runs in bursts", "switch", low=0.01, high=0.5, schools="0.05 to 0.15 of full load: the magnetising current then flows only part of the time"),
+    DecisionSpec("switch.dead_time", "Dead time", "switch", unit="s", low=2e-8, high=2e-6),
+    DecisionSpec("llc.inductor_core", "Core of the resonant inductor", "switch", "choice", table="cores"),
+    without=("fs", "switch.duty_limit", "switch.limit_tolerance", "switch.limit_delay", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.ns{n}" for n in range(2, 7)),
+             *(f"rectifier{n}.class" for n in range(2, 7)), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
+)
+_EXACT = "tolerances of inductances and capacitor; node capacitance and dead time in the waveform"
+FIGURES = declare.figures(
+    FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
+    FigureSpec("llc.f_min", "Lowest frequency", "f_min", "switch", corners.PEAKS, "min", "llc.f_border", "min", fixed=_EXACT, sentence="below the border the tank looks capacitive and the switches lose zero voltage"),
+    FigureSpec("llc.f_max", "Highest frequency", "f_max", "switch", corners.RUN, fixed=_EXACT),
+    FigureSpec("llc.gain_need", "Gain asked for", "M", "switch", corners.PEAKS, "max", "llc.gain_max", "max", fixed=_EXACT, sentence="against the most the tank gives at overload before it turns capacitive"),
+    FigureSpec("llc.lr", "Resonant inductance", "L_r", "switch", corners.FULL),
+    FigureSpec("llc.cr", "Resonant capacitor", "C_r", "switch", corners.FULL),
+    FigureSpec("llc.lm", "Magnetising inductance", "L_m", "switch", corners.FULL),
+    FigureSpec("llc.v_cr_peak", "Resonant capacitor, peak voltage", "V̂_Cr", "switch", corners.PEAKS, fixed=_EXACT),
+    FigureSpec("llc.i_cr_rms", "Resonant capacitor, rms current", "I_Cr", "switch", corners.FULL, fixed=_EXACT),
+    FigureSpec("llc.i_off", "Current at turn-off, least", "I_off", "switch", corners.RUN, "min", "llc.i_off_need", "min", fixed=_EXACT, sentence="has to move the charge of both switches of a leg within the dead time"),
+    FigureSpec("llc.dead_time_min", "Dead time needed", "t_d", "switch", corners.RUN, limit="switch.dead_time", limit_kind="max", fixed="charge-equivalent capacitance taken at the class's bus"),
+    FigureSpec("llc.dead_time_max", "Dead time allowed", "t_d,max", "switch", corners.PEAKS, "min", "switch.dead_time", "min", fixed=_EXACT, sentence="before the tank current turns its sign and lifts the node again"),
+    FigureSpec("switch.i_peak", "Peak switch current", "Î", "switch", corners.PEAKS, limit="switch.i_max", limit_kind="max", fixed=_EXACT, sentence="peak of the tank current at the overload"),
+    FigureSpec("switch.v_peak", "Peak switch voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="stray inductance", sentence="each switch is held to the bus by the body diode of the other"),
+    FigureSpec("transformer.b_peak", "Peak flux density", "B̂", "transformer", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot", sentence="of the magnetising current, at its lowest frequency"),
+    FigureSpec("inductor.core", "Core of the resonant inductor", "", "switch", corners.FULL),
+    FigureSpec("inductor.turns", "Turns of the resonant inductor", "N_L", "switch", corners.FULL),
+    FigureSpec("inductor.gap", "Gap of the resonant inductor", "l_gL", "switch", corners.FULL),
+    FigureSpec("inductor.b_peak", "Flux of the resonant inductor", "B̂_L", "switch", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot"),
+    FigureSpec("inductor.rise", "Temperature rise of the resonant inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac factor of its litz wire taken as stated"),
+    without=("switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
+)
+output_figures = declare.output_figures
+
+NEEDS_CLAMP = False
+CURES = {"switch.v_peak": "switch.class", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
+PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
+AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
+NO_PICTURES = ("supply", "transient", "ripple")

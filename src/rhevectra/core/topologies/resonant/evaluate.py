@@ -1,0 +1,196 @@
+"""The recorded result of a resonant stage: every figure over the whole grid, losses, ratings."""
+
+from dataclasses import replace
+from types import ModuleType
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.findings import MUST_FIX, NOTE
+from rhevectra.core.formulas import flyback, forward, magnetics, output, resonant
+from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.bank import record_bank
+from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
+from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
+from rhevectra.core.topologies.resonant import curves
+from rhevectra.core.topologies.resonant import stage as st
+from rhevectra.core.topologies.resonant.build import LITZ, TAN_DELTA, Plan
+
+EXACT_FROM = 1e-2
+"""Tolerance from which the figures are meant; above it the power for the bus."""
+BODY_DIODE = 1.0
+"""Drop of a body diode [V] (common practice)."""
+_EXACT = "exact period of the tank at each corner, frequency solved for the load; relative miss of the period {:.0e}"
+
+
+def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[Any, Any, Plan]:
+    """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
+    stage = replace(plan.stage, v_bus=v_bus)
+    settled = st.solve(stage, plan.settled.state, 2 if tolerance > EXACT_FROM else st.PASSES)
+    o, v = settled.out, stage.variant
+    p_off = np.broadcast_to(v.switches * _off_energy(stage, o) * o["f"] * o["share"], o["f"].shape)
+    power = v.drive * np.asarray(v_bus) * o["i_in"] * o["share"] + p_off + float(stage.p_controller)
+    average = power / v_bus
+    taken = o["i_tank"] * np.sqrt(o["share"]) * (1.0 if v.drive == 1 else np.sqrt(0.5))
+    return power, np.sqrt(np.maximum(np.square(taken) - np.square(average), 0.0)), replace(plan, stage=stage, settled=settled)
+
+
+def _off_energy(s: st.Stage, o: Any) -> Any:
+    i = np.maximum(o["i_off"], 1e-3)
+    return flyback.turn_off_energy(i, s.t_fall, s.c_node, flyback.voltage_rise_in_fall(s.t_fall, s.v_bus, s.c_node, i), s.v_bus)
+
+
+def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
+    """Rows of the power stage on the recording sheet."""
+    s = replace(plan.stage, v_bus=v_bus_row, **_given(work, plan))
+    text = _EXACT.format(plan.settled.miss)
+    names = {"f": ("switch.f_burst", "Hz"), "share": ("llc.burst", ""), "i_tank": ("llc.i_tank", "A"), "i_tank_peak": ("llc.i_tank_peak", "A"), "i_in": ("llc.i_in", "A"), "i_off": ("llc.i_off", "A"), "i_mag": ("transformer.i_mag", "A"), "i_rect": ("rectifier1.i_both", "A"),
+             "i_rect_peak": ("rectifier1.i_peak", "A"), "v_cap": ("llc.v_ac", "V"), "t_turned": ("llc.dead_time_max", "s")}
+    o: dict[str, Any] = {k: work.sheet.solved(id, plan.settled.out[k], unit, text) for k, (id, unit) in names.items()}
+    _switch(work, plan, s, o)
+    _transformer(work, plan, s, o)
+    _inductor(work, plan, s, o)
+    _rectifier(work, plan, s, o)
+    losses = dict(front["losses"]) | _losses(work, plan, s, o) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_rect_peak"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
+    feedback_error(work, s.v_out)
+    return {"o": o, "stage": s, "losses": losses}
+
+
+def _given(work: Work, plan: Plan) -> dict[str, Any]:
+    """Rows for the constants of the stage, so that the working can name them."""
+    sheet, s, row = work.sheet, plan.stage, plan.switch
+    rect = plan.rectifiers[work.need.main]
+    return {"np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, "lr": sheet.rows["llc.lr"], "cr": sheet.rows["llc.cr"], "lm": sheet.rows["llc.lm"],
+            "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed), the overload at its corner, and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
+            "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", f"class {rect['name'].value}"), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", f"class {rect['name'].value}"),
+            "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of one half of the centre tap at the worst corner over its rms current squared"), "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
+            "r_inductor": sheet.solved("inductor.r", s.r_inductor, "Ω", f"copper of the resonant inductor at its temperature × {LITZ:g} for its litz wire (typical, from memory)"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),
+            "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
+            "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"),
+            "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"), "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller, gate charge included")}
+
+
+def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
+    """Switches and tank."""
+    sheet, row, v = work.sheet, plan.switch, s.variant
+    o["v_p"] = sheet("llc.v_primary", resonant.bus_share, share=v.drive, v_bus=s.v_bus)
+    o["fs"] = sheet("switch.frequency", resonant.pulse_rate, share=o["share"], f=o["f"])
+    for id in ("llc.f_min", "llc.f_max"):
+        sheet.again(id, o["f"])
+    limit = curves.border(plan, work)
+    sheet.solved("llc.f_border", limit["f_border"], "Hz", "frequency of that gain: lower the tank may turn capacitive")
+    sheet.solved("llc.gain_need", plan.settled.out["gain"], "", "reflected output with what is lost on the way, over the voltage across the tank")
+    sheet.solved("llc.gain_max", limit["gain_max"], "", "greatest exact gain at overload and the lowest bus while the tank current still lags, searched up to 1.6 times what is asked")
+    sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus), v_ac=o["v_cap"])
+    i_tank = sheet("llc.i_cr_rms", resonant.burst_rms, share=o["share"], i_rms=o["i_tank"])
+    i_sw = sheet("switch.i_rms", resonant.switch_rms, i_tank=i_tank)
+    sheet.again("switch.i_peak", o["i_tank_peak"])
+    sheet.given("switch.i_max", row["i_max_a"] * 1.5, "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)")
+    sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=BODY_DIODE)
+    lag = sheet("llc.i_off_lag", resonant.lagging, i_off=o["i_off"])
+    sheet("llc.dead_time_min", resonant.dead_time_least, c_switches=sheet.rows["switch.c_leg"], v_bus=s.v_bus, i_off=lag)
+    sheet("llc.i_off_need", resonant.current_needed, c_switches=sheet.rows["switch.c_leg"], v_bus=s.v_bus, t_dead=sheet.rows["switch.dead_time"])
+    t_v = sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=s.v_bus, c_node=s.c_node, i_peak=lag)
+    e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=lag, t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=s.v_bus)
+    o["one_off"] = sheet("switch.loss_switching", flyback.energy_rate, energy=e_off, fs=o["fs"])
+    o["loss_off"] = sheet.total("switch.loss_turn_off_all", "W", "all switches; turn-on is at zero voltage", **{f"switch{k}": o["one_off"] for k in range(1, v.switches + 1)})
+    o["loss_on"] = sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)
+    total = sheet.total("switch.loss", "W", "conduction (hot) and turn-off of one switch", conduction=o["loss_on"], turn_off=o["one_off"])
+    switch_heat(work, row, total)
+    o["i_burst"] = i_tank
+
+
+def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
+    sheet, at, eff = work.sheet, (plan.choice.core, plan.choice.candidate), plan.window.effective
+    area = sheet.given("transformer.area_min", float(min(eff.area[at[0]], eff.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
+    sheet("transformer.b_peak", magnetics.flux_density, inductance=s.lm, current=o["i_mag"], turns=s.np, area=area)
+    swing = sheet("transformer.b_swing", resonant.flux_swing, lm=s.lm, i_mag=o["i_mag"], turns=s.np, area=s.area)
+    sheet("transformer.b_ac", flyback.flux_amplitude, swing=swing)
+    whole = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f"])
+    o["p_core"] = sheet("transformer.loss_core", resonant.burst_power, share=o["share"], power=whole)
+    post, length = float(eff.area_post[at[0]]), float(eff.length[at[0]])
+    gap, _ = magnetics.solve_gap(post, float(s.np.value), float(s.lm.value), length, s.core["mu_initial"], float(s.area.value), plan.window.window[at[0]])
+    fringe = sheet("transformer.fringing", magnetics.fringing_factor, gap=sheet.solved("transformer.gap_solved", float(gap), "m", "solved: gap and fringing factor that belong together, eight passes"), area=post, window=float(plan.window.window[at[0]]))
+    gap_row = sheet("transformer.gap", magnetics.gap_length, fringing=fringe, area_post=sheet.given("transformer.area_post", post, "m²", "catalogue", "centre post section"), turns=s.np, inductance=s.lm, length=length, mu=s.core["mu_initial"], area=s.area)
+    sheet.given("transformer.gap_limit", plan.need.gap_max_share * post**0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
+    sheet("transformer.gap_shim", magnetics.shim, gap=gap_row)
+    sheet("transformer.al", magnetics.inductance_factor, inductance=s.lm, turns=s.np)
+    transformer_fit(work, plan.need, plan.choice)
+
+
+def _core_loss(sheet: Any, name: str, m: Any, temperature: Any, volume: Any, kappa: Any, swing: Any, f: Any) -> Any:
+    reference = sheet(f"{name}.loss_reference", magnetics.loss_at_temperature, reference=m["loss_ref_w_m3"], curvature=m["loss_t_curvature_1_k2"], temperature=temperature, t_min=m["loss_t_min_c"])
+    half = sheet(f"{name}.t_half", resonant.half_period, f=f)
+    return sheet(f"{name}.loss_core_running", magnetics.core_loss_two_slope, volume=volume, kappa=kappa, reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"], alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"], beta=m["loss_beta"], fs=f, t_up=half, t_down=half)
+
+
+def _inductor(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
+    """The resonant inductor beside the leakage."""
+    sheet, c, eff = work.sheet, plan.choke, plan.window.effective
+    sheet.given("inductor.core", plan.window.names[c.core], "", "rule", "see the decision on it")
+    turns = sheet.solved("inductor.turns", float(c.turns), "turns", "least whole turns that keep the flux at overload")
+    sheet.solved("inductor.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
+    l_x = sheet("inductor.l", resonant.beside_leakage, lr=s.lr, leakage=s.leakage)
+    area = sheet.given("inductor.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")
+    sheet("inductor.b_peak", magnetics.flux_density, inductance=l_x, current=o["i_tank_peak"], turns=turns, area=area)
+    core = plan.stage.extra["choke_core"]
+    swing = sheet("inductor.b_swing", resonant.flux_swing, lm=l_x, i_mag=o["i_tank_peak"], turns=turns, area=sheet.given("inductor.area", core["area"], "m²", "catalogue", "effective area of its core"))
+    running = _core_loss(sheet, "inductor", core["core"], sheet.solved("inductor.temperature", core["temperature"], "°C", "ambient plus its rise"), sheet.given("inductor.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), s.extra["kappa"], swing, o["f"])
+    o["p_choke"] = sheet("inductor.loss_core", resonant.burst_power, share=o["share"], power=running)
+    copper = sheet("inductor.loss_copper", resistive_loss, r=s.r_inductor, i_rms=o["i_burst"])
+    r_th = sheet("inductor.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("inductor.surface", float(plan.window.surface[c.core]), "m²", "catalogue", "outer surface of the wound core"))
+    sheet("inductor.rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_choke"], p_copper=copper)
+
+
+def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
+    sheet, need, row = work.sheet, work.need.outputs[work.need.main], plan.rectifiers[work.need.main]["row"]
+    sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
+    sheet("rectifier1.v_reverse", resonant.reverse, allowance=sheet.rows["rectifier.ringing"], v_out=s.v_out, v_forward=s.v_forward)
+    sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
+    average = sheet("rectifier1.i_avg", resonant.half_of, total=s.i_out)
+    o["i_both"] = sheet("rectifier1.i_rms_both", resonant.burst_rms, share=o["share"], i_rms=o["i_rect"])
+    rms = sheet("rectifier1.i_rms", resonant.switch_rms, i_tank=o["i_both"])
+    sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
+    loss = sheet("rectifier1.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
+    limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
+    sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
+    sheet("output1.i_c_rms", output.capacitor_rms, i_rms=o["i_both"], i_out=s.i_out)
+    o["loss_rectifier"] = loss
+
+
+def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
+    sheet = work.sheet
+    secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=o["i_both"])
+    primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_burst"])
+    copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
+    r_th = sheet("transformer.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("transformer.surface", float(plan.window.surface[plan.choice.core]), "m²", "catalogue", "outer surface of the wound core"))
+    sheet("transformer.temperature_rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_core"], p_copper=copper)
+    v = s.variant
+    conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})
+    rectifiers = sheet.total("loss.rectifiers", "W", "both", first=o["loss_rectifier"], second=o["loss_rectifier"])
+    film = sheet("loss.resonant_capacitor", resonant.capacitor_loss, i_rms=o["i_burst"], tan_delta=TAN_DELTA, f=o["f"], cr=s.cr)
+    beside = sheet.total("switch.p_beside", "W", "turn-off, inductor core, capacitor and controller, which are not in the tank's circuit", turn_off=o["loss_off"], inductor=o["p_choke"], capacitor=film, controller=s.p_controller)
+    o["p_bus"] = sheet("switch.p_bus", resonant.bus_power, v_primary=o["v_p"], i_in=sheet("llc.i_in_mean", resonant.burst_mean, share=o["share"], current=o["i_in"]), p_beside=beside)
+    return {"switch_conduction": conduction, "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "tank_inductor_core": o["p_choke"], "tank_inductor_copper": sheet.rows["inductor.loss_copper"], "tank_capacitor": film, "controller": sheet.rows["loss.controller"]}
+
+
+def findings(work: Work, plan: Plan) -> None:
+    """What only this stage knows how to say."""
+    need, settled = work.need, plan.settled
+    if len(need.outputs) > 1:
+        work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: this stage has one output here; a flyback designs several", "", "topology")
+    if settled.miss > st.UNSOLVED:
+        work.find(MUST_FIX, "switch", "at some corner no frequency gives the output: the tank's gain does not reach, or would have to fall below what its highest frequency gives; these figures are not to be used", "llc.gain_need", "llc.ratio")
+    if not plan.choice.passed:
+        work.find(MUST_FIX, "transformer", f"{plan.window.names[plan.choice.core]} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
+    if not plan.choke.passed:
+        work.find(MUST_FIX, "switch", f"the resonant inductor on {plan.window.names[plan.choke.core]} is refused; a larger core or more rise admits it", "inductor.core", "llc.inductor_core")
+    burst = [p.load for k, p in enumerate(work.grid.points) if p.case == "run" and not p.label and p.load > 0 and bool((settled.out["share"][:, :, k] < 0.999).any())]
+    if burst:
+        work.find(NOTE, "switch", f"up to {max(burst) * 100:g} % load the stage runs in bursts at some line", "llc.f_max", "llc.burst_below")
+    full = corners.FULL.mask(work.grid)
+    if float(np.min(np.broadcast_to(settled.out["i_off"], work.grid.shape)[np.broadcast_to(full, work.grid.shape)])) <= 0:
+        work.find(MUST_FIX, "switch", "the tank current leads at full load: the switches turn on hard and the body diodes recover; more gain or a smaller ratio of inductances cures it", "llc.i_off", "llc.ratio")

@@ -1,0 +1,42 @@
+"""Where the symbols of a resonant stage with a centre tap stand on a plane of 100 x 60; their values come from the design."""
+
+from typing import Any
+
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import reader
+from rhevectra.core.topologies.common.symbols import Place, Symbol
+
+NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("a", (15, 24), "right", "primary"), ("m", (51, 17), "right", "primary"), ("out1", (94, 5), "right", "secondary"))
+"""Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
+
+
+def schematic(design: Any, corner: Corner) -> list[Symbol]:
+    """The power stage with the values of the design."""
+    rows, v = design.rows, design.context["stage"].variant
+    value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
+    back = [Symbol("wire", (48, 40), (48, 55), element="Lm"), Symbol("wire", (48, 55), (16, 55), element="Lm")] if v.drive < 1 else [
+        Symbol("wire", (16, 7), (30, 7), element="Supperb"), Symbol("wire", (16, 55), (30, 55), element="Slowerb"), Symbol("switch", (30, 7), (30, 18), "", "primary", "Supperb"), Symbol("wire", (30, 18), (30, 42), element="Supperb"),
+        Symbol("switch", (30, 42), (30, 55), "", "primary", "Slowerb"), Symbol("wire", (48, 40), (30, 40), element="Lm")]
+    return [
+        Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "bus", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
+        Symbol("wire", (6, 7), (16, 7), element="Suppera"), Symbol("wire", (6, 55), (16, 55), element="Slowera"), Symbol("switch", (16, 7), (16, 22), "", "primary", "Suppera"), Symbol("wire", (16, 22), (16, 30), element="Slowera"), Symbol("switch", (16, 30), (16, 55), "", "primary", "Slowera"),
+        Symbol("note", (26, 0), (26, 6), f"{v.switches} × {rows['switch.class'].value}", "primary"), Symbol("wire", (16, 25), (20, 25), element="Cres"), Symbol("capacitor", (20, 25), (28, 25), "", "primary", "Cres"), Symbol("note", (24, 14), (24, 20), value("llc.cr"), "primary"),
+        Symbol("inductor", (32, 25), (44, 25), "", "primary", "Lres"), Symbol("wire", (28, 25), (32, 25), element="Lres"), Symbol("note", (38, 13), (38, 19), value("llc.lr"), "primary"), Symbol("wire", (44, 25), (48, 25), element="Lres"), Symbol("wire", (48, 25), (48, 28), element="Lres"),
+        Symbol("winding", (48, 28), (48, 40), "", "primary", "Lm"), *back, *_secondary(design, corner)]
+
+
+def _secondary(design: Any, corner: Corner) -> list[Symbol]:
+    """Core, centre tap, rectifiers straight into the output capacitor, load."""
+    rows, s, at = design.rows, design.context["stage"], reader(corner.index)
+    row = design.context["plan"].rectifiers[design.requirement.main]["row"]
+    count = int(rows["output1.parallel"].value)
+    turns = f"{rows['transformer.np'].value:.0f} : {rows['transformer.ns1'].value:.0f} + {rows['transformer.ns1'].value:.0f}"
+    return [
+        Symbol("core", (51.5, 18), (51.5, 44), f"{rows['transformer.core'].value}  {turns}, L_m {show(float(rows['llc.lm'].value), 'H')}"),
+        Symbol("winding", (55, 18), (55, 30), "", "secondary", "Vsec1", True), Symbol("winding", (55, 32), (55, 44), "", "secondary", "Vsec2", True), Symbol("wire", (55, 30), (55, 32), "", "secondary", "Rload1"),
+        Symbol("wire", (55, 18), (55, 7), "", "secondary", "Vsec1"), Symbol("diode", (55, 7), (72, 7), "", "secondary", "Dfeed"), Symbol("note", (64, 0), (64, 6), str(row["name"]), "secondary"), Symbol("wire", (72, 7), (86, 7), "", "secondary", "Rload1"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Rload1"),
+        Symbol("wire", (55, 44), (55, 49), "", "secondary", "Vsec2"), Symbol("wire", (55, 49), (62, 49), "", "secondary", "Vsec2"), Symbol("diode", (62, 49), (72, 49), "", "secondary", "Dfeed2"), Symbol("wire", (72, 49), (72, 7), "", "secondary", "Dfeed2"),
+        Symbol("wire", (55, 31), (62, 31), "", "secondary", "Rload1"), Symbol("wire", (62, 31), (62, 55), "", "secondary", "Rload1"), Symbol("wire", (62, 55), (94, 55), "", "secondary", "Rload1"),
+        Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
+        Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}", "secondary", "Rload1")]

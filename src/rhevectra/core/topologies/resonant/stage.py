@@ -1,0 +1,147 @@
+"""The resonant stage at every corner at once: the exact period at each, frequency found for the load, bursts where it would rise too far."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.sheet import plain
+from rhevectra.core.formulas import magnetics
+from rhevectra.core.topologies.resonant import tank, waves
+from rhevectra.core.topologies.resonant.variant import Variant
+
+PASSES = 4
+UNSOLVED = 1e-6
+ROUGH = 1e-6
+"""How periodic the tank has to be while the voltage lost in the resistances still moves."""
+MOST_DROP = 0.4
+
+
+@dataclass(frozen=True)
+class Stage:
+    """The power stage, numbers or rows. v_bus and i_out (load and bleed) have the shape of the grid; lr with the leakage; r_switch: one, hot; r_secondary: one half of the centre tap;
+    f_max: highest frequency, i_burst: output current below which, and beyond which frequency, it runs in bursts; core: material row of the transformer; choke: what the resonant inductor's core loss needs."""
+
+    variant: Variant
+    v_bus: Any
+    i_out: Any
+    v_out: Any
+    v_forward: Any
+    r_rectifier: Any
+    r_secondary: Any
+    r_inductor: Any
+    r_switch: Any
+    r_primary: Any
+    np: Any
+    ns: Any
+    lr: Any
+    cr: Any
+    lm: Any
+    leakage: Any
+    f_max: Any
+    i_burst: Any
+    c_node: Any
+    t_fall: Any
+    core: Mapping[str, Any]
+    area: Any
+    volume: Any
+    core_temperature: Any
+    p_controller: Any
+    extra: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Settled:
+    """state: what the next solution may begin from; out: everything at every corner; found: the solved points, flat; miss: how far the worst is from periodic."""
+
+    state: dict[str, Any]
+    out: dict[str, Any]
+    found: tank.Found
+    miss: float
+
+
+def _burst(point: tank.Point, found: tank.Found, f_top: float, near: Any, enough: float) -> tuple[tank.Found, Array, Any]:
+    """Points whose frequency would rise beyond the highest: the load they carry there instead, and the share of time they run."""
+    high = np.flatnonzero((np.pi / found.point.half > f_top) | (found.miss > UNSOLVED))
+    share = np.ones(len(found.miss))
+    if not len(high):
+        return found, share, near
+    sub = tank.Point(np.full(len(high), np.pi / f_top), np.maximum(point.load[high], 0.2), point.gain[high], point.ratio[high])
+    begin = near if near is not None and len(near) == len(high) else None
+    at_top = tank.solve(sub, "load", begin, enough)
+    good = (at_top.miss < UNSOLVED) & (at_top.point.load > 0)
+    rows, unknown = high[good], found.unknown.copy()
+    values = {n: getattr(found.point, n).copy() for n in ("half", "load", "gain", "ratio")}
+    for n in values:
+        values[n][rows] = getattr(at_top.point, n)[good]
+    share[rows] = np.minimum(point.load[rows] / at_top.point.load[good], 1.0)
+    start = found.half.start.copy()
+    start[rows] = at_top.half.start[good]
+    miss = found.miss.copy()
+    miss[rows] = at_top.miss[good]
+    whole = tank.Point(**values)
+    return tank.Found(whole, tank.run(whole, start), miss, unknown), share, at_top.unknown
+
+
+def _kept_finite(found: tank.Found, gain: Array, load: Array, half: Array) -> tank.Found:
+    """Where no periodic state exists, half a period at the first harmonic's frequency instead: numbers to draw, which a finding says are not to be used."""
+    bad = found.miss > UNSOLVED
+    if not bad.any():
+        return found
+    p = found.point
+    point = tank.Point(np.where(bad, half, p.half), np.where(bad, load, p.load), np.where(bad, gain, p.gain), p.ratio)
+    jm = -0.5 * gain * half / p.ratio
+    start = np.where(bad[:, None], np.stack([jm, jm, -0.5 * gain * load * half], -1), found.half.start)
+    return tank.Found(point, tank.run(point, start), np.where(bad, 1.0, found.miss), found.unknown)
+
+
+def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES) -> Settled:
+    """Passes between the lossless tank and the voltage its currents lose in the resistances, until both agree."""
+    shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out))
+    flat = lambda x: np.broadcast_to(np.asarray(plain(x), float), shape).reshape(-1)  # noqa: E731
+    n, v_p, i_o, i_least = float(plain(s.np)) / float(plain(s.ns)), s.variant.drive * flat(s.v_bus), flat(s.i_out), float(plain(s.i_burst))
+    lr, cr, lm = (float(plain(x)) for x in (s.lr, s.cr, s.lm))
+    z, w = np.sqrt(lr / cr), 1 / np.sqrt(lr * cr)
+    top, ratio = float(plain(s.f_max)) * 2 * np.pi / w, np.full(v_p.shape, lm / lr)
+    at_ideal = n * (float(plain(s.v_out)) + float(plain(s.v_forward)))
+    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(v_p) else {"drop": np.zeros(len(v_p)), "beside": np.zeros(len(v_p)), "near": None, "burst": None}
+    drop, p_beside, near, burst_near = known["drop"], known["beside"], known["near"], known["burst"]
+    o: dict[str, Any] = {}
+    for k in range(passes):
+        enough = tank.ENOUGH if k == passes - 1 else ROUGH
+        v_o = at_ideal + drop
+        gain, load = v_o / v_p, (np.maximum(i_o, i_least) / n + p_beside / v_o) * z / v_p
+        half = tank.guess_half(load, gain, ratio) if near is None else near[:, 2]
+        free = tank.solve(tank.Point(half, load, gain, ratio), "half", near, enough)
+        near = np.where((free.miss < UNSOLVED)[:, None], free.unknown, np.stack([-0.5 * gain * half / ratio, -0.5 * gain * half / ratio, half], -1))
+        found, share, burst_near = _burst(tank.Point(half, load, gain, ratio), free, top, burst_near, enough)
+        share = share * np.minimum(1.0, i_o / i_least)
+        found = _kept_finite(found, gain, load, half)
+        o = _scaled(s, waves.measures(found), found, share, v_p, z, w, n)
+        beside = _path(s) * np.square(o["i_mag_rms"])  # the magnetising current heats its path whatever the output gets: like a load, not like a drop
+        lost = float(plain(s.r_secondary) + plain(s.r_rectifier)) * np.square(o["i_rect"]) + _path(s) * np.square(o["i_tank"]) - beside
+        last, drop = drop, np.minimum(lost / (found.point.load * v_p / z - p_beside / v_o), MOST_DROP * at_ideal)
+        p_beside = o["p_core"] + beside
+        if k and enough == ROUGH and float(np.max(np.abs(drop - last))) < 1e-5 * at_ideal:
+            break
+    o = {k: np.asarray(x).reshape(shape) for k, x in o.items()}
+    return Settled({"drop": drop, "beside": p_beside, "near": near, "burst": burst_near}, o, found, float(found.miss.max()))
+
+
+def _path(s: Stage) -> float:
+    return s.variant.in_path * float(plain(s.r_switch)) + float(plain(s.r_primary)) + float(plain(s.r_inductor))
+
+
+def _scaled(s: Stage, m: Mapping[str, Array], found: tank.Found, share: Array, v_p: Array, z: float, w: float, n: float) -> dict[str, Any]:
+    """The measures in SI units while the stage runs; share: of the time it does."""
+    amps, f = v_p / z, w / (2 * np.pi) * np.pi / found.point.half
+    lm = float(plain(s.lm))
+    swing = 2 * lm * m["mag_peak"] * amps / (float(plain(s.np)) * float(plain(s.area)))
+    c, half = s.core, 0.5 / f
+    reference = magnetics.loss_at_temperature(c["loss_ref_w_m3"], c["loss_t_curvature_1_k2"], plain(s.core_temperature), c["loss_t_min_c"])
+    p_core = magnetics.core_loss_two_slope(plain(s.volume), s.extra["kappa"], reference, swing, c["loss_f_ref_hz"], c["loss_alpha"], c["loss_b_ref_t"], c["loss_beta"], f, half, half)
+    return {"f": f, "share": share, "i_tank": m["tank_rms"] * amps, "i_tank_peak": m["tank_peak"] * amps, "i_in": m["tank_mean"] * amps, "i_off": m["off"] * amps, "i_mag": m["mag_peak"] * amps, "i_mag_rms": m["mag_rms"] * amps,
+            "i_rect": m["rect_rms"] * amps * n, "i_rect_peak": m["rect_peak"] * amps * n, "i_rect_mean": m["rect_mean"] * amps * n, "v_cap": m["cap_peak"] * v_p, "t_turned": m["turned"] / w, "p_core": p_core,
+            "gain": found.point.gain, "miss": found.miss}

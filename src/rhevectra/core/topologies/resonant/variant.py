@@ -1,0 +1,14 @@
+"""What tells the members of the resonant family apart."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Variant:
+    """switches: in all; in_path: those that conduct in series; drive: share of the bus across the tank, in both polarities; node: whose voltage is that of a switch."""
+
+    name: str
+    switches: int
+    in_path: int
+    drive: float
+    node: str = "a"

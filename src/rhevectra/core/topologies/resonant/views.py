@@ -1,0 +1,59 @@
+"""What pictures need to know of a resonant stage: waveform shapes, gain over frequency, flux."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import reader
+from rhevectra.core.topologies.common.views import FluxView, GainCurve, GainView, Shape, saturation_curve, winding_view
+from rhevectra.core.topologies.resonant import waves
+from rhevectra.core.topologies.resonant.curves import curve
+
+
+def waveforms(design: Any, corner: Corner) -> list[Shape]:
+    """Voltage of the lower switch, tank current and rectifier current at a corner, from the exact period of the tank."""
+    plan, s, at = design.context["plan"], design.context["stage"], reader(corner.index)
+    grid, o = design.grid, design.context["o"]
+    row = int(np.ravel_multi_index(tuple(min(int(i), n - 1) for i, n in zip(corner.index, grid.shape, strict=True)), grid.shape))
+    w, lr, cr = waves.waveform(plan.settled.found, row), float(s.lr.value), float(s.cr.value)
+    rate, amps, n = 1 / np.sqrt(lr * cr), s.variant.drive * at(s.v_bus) / np.sqrt(lr / cr), at(s.np) / at(s.ns)
+    end, t = 1 / at(o["f"]), w["t"] / rate
+    v = np.where(t < 0.5 * end, at(s.v_bus), 0.0)
+    return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("tank current", "A", t, w["tank"] * amps, end, "primary"), Shape("rectifier current", "A", t, w["rectifier"] * amps * n, end, "secondary")]
+
+
+def transient(design: Any, corner: Corner) -> list[Shape]:
+    """A resonant stage has no turn-off of its own to show; the period again."""
+    return waveforms(design, corner)
+
+
+def gain_view(design: Any) -> GainView:
+    """Gain over frequency at overload, full, half and a tenth of the load, all at the lowest bus; where the design runs at full load and each bus, and the border."""
+    plan, grid, rows = design.context["plan"], design.grid, design.rows
+    s, full = plan.stage, np.broadcast_to(corners.FULL.mask(grid), grid.shape)
+    v_low = float(np.min(np.broadcast_to(s.v_bus, grid.shape)[full]))
+    i_full = float(design.requirement.outputs[design.requirement.main].current_max)
+    o = plan.settled.out
+    loads = [("overload", float(np.max(s.i_out)), "over"), ("full load", i_full, "primary"), ("half", 0.5 * i_full, "secondary"), ("a tenth", 0.1 * i_full, "muted")]
+    lines = [GainCurve(name, c.frequency, c.exact, c.lagging, c.harmonic, role) for name, amps, role in loads for c in [curve(s, v_low, amps, 2.0 * float(o["gain"].max()), 1.8, 40)]]
+    points = [(f"{show(float(v), 'V')}", float(o["f"][full].reshape(-1)[k]), float(o["gain"][full].reshape(-1)[k])) for v, k in {float(x): k for k, x in enumerate(np.broadcast_to(s.v_bus, grid.shape)[full])}.items()]
+    points = sorted({p[0]: p for p in points}.values(), key=lambda p: p[1])
+    return GainView(lines, float(rows["fs"].value), float(rows["llc.f_border"].value), float(rows["llc.gain_max"].value), [points[0], points[-1]] if len(points) > 1 else points)
+
+
+def flux_view(design: Any) -> FluxView:
+    """The gapped core's flux over magnetising current, cold and hot, with full load and the worst corner."""
+    rows, s, plan = design.rows, design.context["stage"], design.context["plan"]
+    n, area, lm = float(rows["transformer.np"].value), float(rows["transformer.area_min"].value), float(rows["llc.lm"].value)
+    length = float(plan.window.effective.length[plan.choice.core])
+    rest = max(1 / lm - length / (4e-7 * np.pi * s.core["mu_initial"] * n**2 * area), 0.0)
+    hot, cold = (saturation_curve(s.core, s.core[k], n, area, length, rest) for k in ("b_sat_100_t", "b_sat_25_t"))
+    peak, full = design.figure("transformer.b_peak"), float(design.figure("transformer.b_ac").value)
+    points = [("full load", full * n * area / lm, full, "primary"), ("worst corner", float(peak.value) * n * area / lm, float(peak.value), "over" if (peak.margin or 0) < 0 else "accent")]
+    return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(s.core["b_sat_25_t"]), 2.2 * points[1][1])
+
+
+__all__ = ["flux_view", "gain_view", "transient", "waveforms", "winding_view"]

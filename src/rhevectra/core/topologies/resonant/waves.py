@@ -1,0 +1,60 @@
+"""What a solved half period amounts to: rms values, means and peaks in tank units, and the waveforms of the whole period."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.formulas.rectifier import gauss
+from rhevectra.core.topologies.resonant import tank
+
+_GAUSS = gauss(8)
+_NODES, _WEIGHTS = 0.5 * (_GAUSS[0] + 1), 0.5 * _GAUSS[1]
+"""Gauss's quadrature with eight points over 0 to 1: a piece is at most half a sinusoid."""
+FINE = 24
+
+
+def measures(found: tank.Found) -> dict[str, Array]:
+    """Per point: rms of tank, rectifier and magnetising current, mean of the tank current over its half, mean and peak of the rectifier current, peaks of tank and magnetising current and of the
+    capacitor's voltage, current at turn-off (positive: it still lags), time until the tank current turns its sign."""
+    p, h = found.point, found.half
+    total = {k: np.zeros(len(p.half)) for k in ("tank2", "rect2", "mag2", "tank", "rect")}
+    peaks = {k: np.zeros(len(p.half)) for k in ("tank_peak", "rect_peak", "mag_peak", "cap_peak")}
+    turned = np.full(len(p.half), np.inf)
+    for kind, at, length, state in zip(h.kind, h.at, h.length, h.states, strict=True):
+        t = length[:, None] * np.concatenate([_NODES, np.linspace(0, 1, FINE)])
+        j, jm, u = tank.along(kind, state, p, t)
+        rect, w = np.abs(j - jm), length[:, None] * _WEIGHTS
+        for key, value in (("tank2", j**2), ("rect2", rect**2), ("mag2", jm**2), ("tank", j), ("rect", rect)):
+            total[key] += (value[:, :8] * w).sum(1)
+        for key, value in (("tank_peak", j), ("rect_peak", rect), ("mag_peak", jm), ("cap_peak", u)):
+            peaks[key] = np.maximum(peaks[key], np.abs(value).max(1))
+        fine, ft = j[:, 8:], t[:, 8:]
+        up = (fine[:, 1:] >= 0) & (fine[:, :-1] < 0)
+        k, rows = up.argmax(1), np.arange(len(j))
+        a, b = fine[rows, k], fine[rows, k + 1]
+        cross = at + ft[rows, k] + (ft[rows, k + 1] - ft[rows, k]) * np.where(up.any(1), -a / np.where(b - a == 0, 1, b - a), 0)
+        turned = np.minimum(turned, np.where(up.any(1), cross, np.inf))
+    half = p.half
+    return {"tank_rms": np.sqrt(total["tank2"] / half), "rect_rms": np.sqrt(total["rect2"] / half), "mag_rms": np.sqrt(total["mag2"] / half), "tank_mean": total["tank"] / half, "rect_mean": total["rect"] / half, **peaks,
+            "off": -h.start[:, 0], "turned": np.where(np.isfinite(turned), turned, 0.0)}
+
+
+def waveform(found: tank.Found, row: int, count: int = 60) -> dict[str, Array]:
+    """Time and currents of one point over the whole period, in tank units: tank, magnetising, one half of the centre tap (rectifier)."""
+    p, h = found.point, found.half
+    one = tank.Point(*(getattr(p, n)[row : row + 1] for n in ("half", "load", "gain", "ratio")))
+    ts, js, jms, us = [], [], [], []
+    for kind, at, length, state in zip(h.kind, h.at, h.length, h.states, strict=True):
+        if length[row] <= 0:
+            continue
+        t = np.linspace(0, length[row], count)[None, :]
+        j, jm, u = (x[0] for x in tank.along(kind[row : row + 1], state[row : row + 1], one, t))
+        ts.append(at[row] + t[0])
+        js.append(j)
+        jms.append(jm)
+        us.append(u)
+    t, j, jm, u = (np.concatenate(x) for x in (ts, js, jms, us))
+    half = float(p.half[row])
+    both: dict[str, Any] = {"t": np.concatenate([t, t + half]), "tank": np.concatenate([j, -j]), "magnetising": np.concatenate([jm, -jm]), "capacitor": np.concatenate([u, -u])}
+    return {**both, "rectifier": np.maximum(both["tank"] - both["magnetising"], 0.0)}

@@ -1,0 +1,39 @@
+"""Gain of a resonant tank over frequency: exact curves, the first harmonic beside them, border and working points."""
+
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.design import Design
+from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.axes import Frame
+from rhevectra.drawing.common import LEFT, RIGHT
+from rhevectra.drawing.display import Picture
+
+
+def gain_curves(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """Heavy: exact and lagging; thin: exact but capacitive; dashed: first harmonic."""
+    view = TOPOLOGIES[design.topology].gain_view(design)
+    picture = Picture(width, height, "at the lowest bus, constant output current; heavy: exact, the tank current lags; thin: capacitive; dashed: first harmonic")
+    low, high = min(c.frequency[0] for c in view.curves), max(c.frequency[-1] for c in view.curves)
+    wanted = max(p[2] for p in view.points)
+    top = min(1.2 * view.gain_max, 2.0 * wanted)
+    floor = 0.9 * min(float(c.exact.min()) for c in view.curves)
+    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (low * 1e-3, high * 1e-3), (floor, top), "gain of the tank", "×", x_unit="kHz")
+    for k, c in enumerate(view.curves):
+        seen = c.exact <= top
+        frame.trace(c.name, c.frequency[c.harmonic <= top] * 1e-3, c.harmonic[c.harmonic <= top], c.role, 0.3, True)
+        for lagging, thick in ((True, 0.7), (False, 0.25)):
+            part = seen & (c.lagging == lagging)
+            if part.sum() > 1:
+                frame.trace(c.name, c.frequency[part] * 1e-3, c.exact[part], c.role, thick)
+        picture.text(frame.left + frame.width - 2, frame.top + 6 + 5 * k, c.name, c.role, "right", 3.2)
+    for k, text in enumerate(("lowest bus, constant current", "dashed: first harmonic", "thin: capacitive")):
+        picture.text(frame.left + frame.width - 2, frame.top + 30 + 4.5 * k, text, "muted", "right", 3.0)
+    for value, text in ((view.resonance, f"resonance {show(view.resonance, 'Hz')}"), (view.border, f"lags down to {show(view.border, 'Hz')}")):
+        picture.line([(frame.x(value * 1e-3), frame.top), (frame.x(value * 1e-3), frame.top + frame.height)], "muted", 0.3, True)
+        picture.text(frame.x(value * 1e-3) + 1, frame.top + frame.height - 2, text, "muted", "left", 3.0)
+    for name, f, gain in view.points:
+        picture.line([(frame.x(f * 1e-3) - 2, frame.y(gain)), (frame.x(f * 1e-3) + 2, frame.y(gain))], "accent", 0.9)
+        picture.line([(frame.x(f * 1e-3), frame.y(gain) - 2), (frame.x(f * 1e-3), frame.y(gain) + 2)], "accent", 0.9)
+        picture.text(frame.x(f * 1e-3) + 3, frame.y(gain) - 1.5, f"{name}: {show(f, 'Hz')}, {gain:.3g}", "accent", "left", 3.2)
+    frame.close()
+    return picture
