@@ -38,7 +38,7 @@ def test_measures_by_hand(entries):
     """Core volume from the dimensions, switch stress from the rows, cost from the bill and the printed weights, efficiency from loss."""
     for e in entries:
         d, cores = e.design, []
-        for id in ("transformer.core", "filter1.core"):
+        for id in ("transformer.core", "filter1.core", "inductor.core"):
             if id in d.rows and isinstance(d.rows[id].value, str):
                 cores.append(float(effective([d.catalogue["cores"].row(d.rows[id].value)]).volume[0]))
         assert e.magnetics_volume == pytest.approx(sum(cores), rel=1e-9)

@@ -18,7 +18,7 @@ def as_json(entries: Sequence[Entry], elapsed: float) -> dict[str, Any]:
 def chosen_text(entry: Entry) -> str:
     """What the search chose, in words."""
     specs = entry.design.decision_specs
-    return ", ".join(f"{specs[id].label.lower()} {show(float(v), specs[id].unit)}" for id, v in entry.pins.items() if id in TOPOLOGIES[entry.topology].CONTEST)
+    return ", ".join(f"{specs[id].label.lower()} {v if isinstance(v, str) else show(float(v), specs[id].unit)}" for id, v in entry.pins.items() if id in TOPOLOGIES[entry.topology].CONTEST)
 
 
 def lines(entries: Sequence[Entry], elapsed: float) -> list[str]:

@@ -91,6 +91,10 @@ class Frame:
         """A trace of the held design, behind those of the present one and without a read-out."""
         self.picture.line(self._curve(np.clip(np.asarray(x), self.x0, self.x1), y), "pale", 0.9)
 
+    def beside(self, x: Array, y: Array, role: str, width: float, dashed: bool = False) -> None:
+        """A further line of a trace, without a read-out of its own."""
+        self.picture.line(self._curve(x, y), role, width, dashed)
+
     def _curve(self, x: Array, y: Array) -> Points:
         """Data as points of the picture, cut off at the frame's levels."""
         xs = self.left + (np.asarray(x) - self.x0) / (self.x1 - self.x0) * self.width

@@ -20,14 +20,12 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (low * 1e-3, high * 1e-3), (floor, top), "gain of the tank", "×", x_unit="kHz")
     for k, c in enumerate(view.curves):
         seen = c.exact <= top
-        frame.trace(c.name, c.frequency[c.harmonic <= top] * 1e-3, c.harmonic[c.harmonic <= top], c.role, 0.3, True)
-        for lagging, thick in ((True, 0.7), (False, 0.25)):
-            part = seen & (c.lagging == lagging)
-            if part.sum() > 1:
-                frame.trace(c.name, c.frequency[part] * 1e-3, c.exact[part], c.role, thick)
-        picture.text(frame.left + frame.width - 2, frame.top + 6 + 5 * k, c.name, c.role, "right", 3.2)
+        frame.beside(c.frequency[c.harmonic <= top] * 1e-3, c.harmonic[c.harmonic <= top], c.role, 0.3, True)
+        frame.trace(c.name, c.frequency[seen] * 1e-3, c.exact[seen], c.role, 0.25)
+        frame.beside(c.frequency[seen & c.lagging] * 1e-3, c.exact[seen & c.lagging], c.role, 0.7)
+        picture.text(frame.left + frame.width - 2, frame.top + 12 + 5 * k, c.name, c.role, "right", 3.2)
     for k, text in enumerate(("lowest bus, constant current", "dashed: first harmonic", "thin: capacitive")):
-        picture.text(frame.left + frame.width - 2, frame.top + 30 + 4.5 * k, text, "muted", "right", 3.0)
+        picture.text(frame.left + frame.width - 2, frame.top + 36 + 4.5 * k, text, "muted", "right", 3.0)
     for value, text in ((view.resonance, f"resonance {show(view.resonance, 'Hz')}"), (view.border, f"lags down to {show(view.border, 'Hz')}")):
         picture.line([(frame.x(value * 1e-3), frame.top), (frame.x(value * 1e-3), frame.top + frame.height)], "muted", 0.3, True)
         picture.text(frame.x(value * 1e-3) + 1, frame.top + frame.height - 2, text, "muted", "left", 3.0)

@@ -85,9 +85,12 @@ def _take(folder: Path) -> None:
     shoot("size-reference-dark")
     window.toggle_theme()
     window.session.saved = window.session.document
-    window._adopt(Session.of_text(demo.text("ringing-lab-bench"), "demo"))
-    window.size_desk.choose_stage("switch")
-    shoot("size-forward")
+    for name, what, tab in (("size-resonant", "radar-rotator", 1), ("size-forward", "ringing-lab-bench", 0)):
+        window.session.saved = window.session.document
+        window._adopt(Session.of_text(demo.text(what), "demo"))
+        window.size_desk.choose_stage("switch")
+        window.size_desk.picture.tabs.setCurrentIndex(tab)
+        shoot(name)
     window.go("Contest")
     until = time.monotonic() + 20
     while window.jobs.running and time.monotonic() < until:

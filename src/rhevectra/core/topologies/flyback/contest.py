@@ -2,7 +2,7 @@
 
 from typing import Any
 
-CONTEST = {"fs": (65e3, 100e3, 130e3), "flyback.ripple_ratio": (0.5, 0.8, 1.2)}
+CONTEST = {"fs": (65e3, 100e3, 130e3), "flyback.ripple_ratio": (0.6, 1.0)}
 """Decisions the search may choose and the values it tries; core, turns, wire and parts follow by rule."""
 
 

@@ -16,7 +16,9 @@ from rhevectra.core.basis.corners import Array
 OFF, UP, DOWN = 0, 1, 2
 """What the rectifier does to the magnetising inductance: nothing, holds it at plus or at minus the output."""
 PIECES, SCAN = 5, 16
-NEWTON, CLOSING = 14, 4
+NEWTON, CLOSING, SHORTER = 24, 3, 0.4
+APART = 1e-3
+"""The search begins on the side of a rectifier that still conducts the other way: at the edge between both the slopes differ."""
 ENOUGH = 1e-9
 _GRID = np.linspace(0, 1, SCAN + 1)[None, 1:]
 
@@ -112,12 +114,46 @@ def _piece_end(kind: Array, state: Array, p: Point, rest: Array) -> Array:
     return np.where(hit, root, rest)
 
 
+def _flow(kind: Array, p: Point, t: Array, moved: Array, by_gain: Array) -> Array:
+    """Derivatives (n, 3 states, 3 unknowns) after a piece of fixed length, from those at its start; by_gain: which unknown is the gain, (3,) of 0 and 1."""
+    free = kind == OFF
+    w = np.where(free, 1 / np.sqrt(1 + p.ratio), 1.0)
+    c, s, sense = np.cos(w * t), np.sin(w * t), np.where(free, 0.0, np.where(kind == UP, 1.0, -1.0))
+    col = lambda x: x[:, None]  # noqa: E731
+    j, jm, u = moved[:, 0], moved[:, 1], moved[:, 2]
+    current = col(c) * j - col(w * s) * u - col(sense * s) * by_gain
+    voltage = col(s / w) * j + col(c) * u - col(sense * (1 - c)) * by_gain
+    return np.stack([current, np.where(col(free), current, jm + col(sense * t / p.ratio) * by_gain), voltage], 1)
+
+
+def _rates(kind: Array, p: Point, state: Array) -> Array:
+    """Time derivatives (n, 3) of the state in a piece."""
+    sense = np.where(kind == OFF, 0.0, np.where(kind == UP, 1.0, -1.0))
+    current = np.where(kind == OFF, (1 - state[:, 2]) / (1 + p.ratio), 1 - sense * p.gain - state[:, 2])
+    return np.stack([current, np.where(kind == OFF, current, sense * p.gain / p.ratio), state[:, 0]], -1)
+
+
+def _event_shift(kind: Array, p: Point, state: Array, rates: Array, moved: Array, by_gain: Array) -> Array:
+    """How the length (n, 3) of a piece that ends by itself moves with the unknowns: its end stays where `_left` is zero."""
+    across = np.sign(1 - state[:, 2]) * p.ratio / (1 + p.ratio)
+    sense, free = np.where(kind == UP, 1.0, -1.0), kind == OFF
+    slope = np.where(free, across * rates[:, 2], sense * (rates[:, 0] - rates[:, 1]))
+    rise = np.where(free[:, None], across[:, None] * moved[:, 2] + by_gain, sense[:, None] * (moved[:, 0] - moved[:, 1]))
+    return -rise / np.where(np.abs(slope) > 1e-12, slope, 1e-12)[:, None]
+
+
 def run(point: Point, start: Array) -> Half:
     """Half a period from a state (n, 3)."""
+    return _run(point, start, None)[0]
+
+
+def _run(point: Point, start: Array, moved: tuple[Array, Array, Array] | None) -> tuple[Half, Array]:
+    """The same, and the derivatives of its end. moved: those of the start (n, 3, 3), of the half period (n, 3), and which unknown is the gain (3,)."""
     apart = start[:, 0] - start[:, 1]
     kind = np.where(apart > 1e-12, UP, np.where(apart < -1e-12, DOWN, _next(np.full(len(apart), UP), start, point)))
     state, done = start, np.zeros(len(apart))
     kinds, ats, lengths, states = [], [], [], []
+    by, shift, until, by_gain = (np.zeros((0, 3, 3)), np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(3)) if moved is None else (moved[0], np.zeros((len(apart), 3)), moved[1], moved[2])
     for k in range(PIECES):
         rest = np.maximum(point.half - done, 0.0)
         length = rest if k == PIECES - 1 else _piece_end(kind, state, point, rest)
@@ -126,12 +162,16 @@ def run(point: Point, start: Array) -> Half:
         lengths.append(length)
         states.append(state)
         state = np.stack([x[:, 0] for x in along(kind, state, point, length[:, None])], -1)
+        if moved is not None:
+            rates, by = _rates(kind, point, state), _flow(kind, point, length, by, by_gain)
+            longer = np.where((length < rest)[:, None], _event_shift(kind, point, state, rates, by, by_gain), until - shift)
+            by, shift = by + rates[:, :, None] * longer[:, None, :], shift + longer
         done = done + length
-        ended = done < point.half * (1 - 1e-12)
-        kind = np.where(ended, _next(kind, state, point), kind)
-        if not ended.any():
+        running = done < point.half * (1 - 1e-12)
+        kind = np.where(running, _next(kind, state, point), kind)
+        if not running.any():
             break
-    return Half(start, state, np.stack(kinds), np.stack(ats), np.stack(lengths), np.stack(states))
+    return Half(start, state, np.stack(kinds), np.stack(ats), np.stack(lengths), np.stack(states)), by
 
 
 def first_harmonic(frequency: Array, ratio: Array, quality: Array) -> Array:
@@ -154,58 +194,56 @@ def guess_half(load: Array, gain: Array, ratio: Array, low: float = 0.2, high: f
     return np.asarray(np.pi / f[last])
 
 
-def _values(point: Point, free: str, third: Array) -> Point:
-    return Point(**({n: getattr(point, n) for n in ("half", "load", "gain", "ratio")} | {free: third}))
-
-
-def _residual(unknown: Array, point: Point, free: str) -> tuple[Array, Half, Point]:
-    """How far half a period ends from the negative of its start; unknown (n, 3): tank and magnetising current at the start, and what is free."""
-    p = Point(**({n: getattr(point, n) for n in ("half", "load", "gain", "ratio")} | {free: unknown[:, 2]}))
-    half = run(p, np.stack([unknown[:, 0], unknown[:, 1], -0.5 * p.gain * p.load * p.half], -1))
-    return half.end + half.start, half, p
+FREE = ("half", "load", "gain")
 
 
 def _rows(p: Point, index: Array) -> Point:
-    return Point(*(getattr(p, n)[index] for n in ("half", "load", "gain", "ratio")))
+    return Point(p.half[index], p.load[index], p.gain[index], p.ratio[index])
 
 
-def _slopes(unknown: Array, base: Array, point: Point, free: str) -> Array:
-    """Jacobian (n, 3, 3) by differences, all columns at once."""
-    n = len(unknown)
-    size = np.abs(unknown[:, 1]) + 0.1
-    step = 1e-6 * np.stack([-size, size, np.abs(unknown[:, 2])], -1)  # the tank current stays on the side of a rectifier that still conducts
-    moved = np.concatenate([unknown + step * np.eye(3)[k] for k in range(3)])
-    there, _, _ = _residual(moved, _rows(point, np.tile(np.arange(n), 3)), free)
-    return np.asarray(np.stack([(there[k * n : (k + 1) * n] - base) / step[:, k : k + 1] for k in range(3)], -1))
+def _with(point: Point, free: str, third: Array) -> Point:
+    half, load, gain = (third if n == free else getattr(point, n) for n in FREE)
+    return Point(half, load, gain, point.ratio)
 
 
-def _damped(x: Array, r: Array, move: Array, sub: Point, free: str) -> tuple[Array, Array]:
-    """The longest of a few shortenings of the step that brings each point closer; the shortest where none does."""
-    share, before = np.ones(len(x)), np.linalg.norm(r, axis=1)
-    trial, there = x, r
-    for _ in range(5):
-        trial = x + share[:, None] * move
-        there, _, _ = _residual(trial, sub, free)
-        good = np.linalg.norm(there, axis=1) < before
-        if good.all():
-            break
-        share = np.where(good, share, 0.4 * share)
-    return trial, there
+def _begun(unknown: Array, p: Point) -> Array:
+    """State at the start: two currents as they are looked for, and the voltage that the energy of half a period asks for."""
+    return np.stack([unknown[:, 0], unknown[:, 1], -0.5 * p.gain * p.load * p.half], -1)
+
+
+def _judged(unknown: Array, point: Point, free: str) -> tuple[Array, Array]:
+    """How far half a period ends from the negative of its start (n, 3), and the Jacobian of that (n, 3, 3)."""
+    n, p = len(unknown), _with(point, free, unknown[:, 2])
+    before = np.zeros((n, 3, 3))
+    before[:, 0, 0] = before[:, 1, 1] = 1.0
+    before[:, 2, 2] = -0.5 * p.gain * p.load * p.half / getattr(p, free)
+    until = np.zeros((n, 3))
+    until[:, 2] = free == "half"
+    half, after = _run(p, _begun(unknown, p), (before, until, np.array([0.0, 0.0, float(free == "gain")])))
+    return half.end + half.start, after + before
 
 
 def solve(point: Point, free: str = "half", near: Array | None = None, enough: float = ENOUGH, passes: int = NEWTON) -> Found:
     """The periodic state of every point. free: which of half, load, gain is looked for from its value in point; near: unknowns (n, 3) to begin from;
-    enough: share of the currents that counts as periodic."""
+    enough: share of the currents that counts as periodic. Newton; a step that brought a point no closer is shortened."""
     jm = -0.5 * point.gain * point.half / point.ratio
-    unknown = np.stack([jm, jm, getattr(point, free)], -1) if near is None else near.copy()
-    base, _, _ = _residual(unknown, point, free)
+    unknown = np.stack([jm - APART, jm, getattr(point, free)], -1) if near is None else near.copy()
+    kept, size, move, miss = unknown.copy(), np.full(len(unknown), np.inf), np.zeros_like(unknown), np.full(len(unknown), np.inf)
+    active = np.arange(len(unknown))
     for _ in range(passes):
-        active = np.flatnonzero(np.abs(base).max(1) > enough * (np.abs(unknown[:, 1]) + 0.1))
+        x = unknown[active]
+        rest, slopes = _judged(x, _rows(point, active), free)
+        now = np.linalg.norm(rest, axis=1)
+        worse = ~(now < size[active])
+        step = -np.linalg.solve(np.where(worse[:, None, None], np.eye(3), slopes + 1e-10 * np.eye(3)), rest[..., None])[..., 0]
+        step *= np.minimum(1.0, 0.3 * np.abs(x[:, 2]) / np.maximum(np.abs(step[:, 2]), 1e-300))[:, None]
+        move[active] = np.where(worse[:, None], SHORTER * move[active], step)
+        kept[active] = np.where(worse[:, None], kept[active], x)
+        size[active] = np.where(worse, size[active], now)
+        miss[active] = np.where(worse, miss[active], np.abs(rest).max(1) / (np.abs(x[:, 1]) + 0.1))
+        active = active[miss[active] > enough]
         if not len(active):
             break
-        x, r, sub = unknown[active], base[active], _rows(point, active)
-        move = -np.linalg.solve(_slopes(x, r, sub, free) + 1e-10 * np.eye(3), r[..., None])[..., 0]
-        move *= np.minimum(1.0, 0.3 * np.abs(x[:, 2]) / np.maximum(np.abs(move[:, 2]), 1e-300))[:, None]
-        unknown[active], base[active] = _damped(x, r, move, sub, free)
-    _, half, p = _residual(unknown, point, free)
-    return Found(p, half, np.abs(base).max(1) / (np.abs(unknown[:, 1]) + 0.1), unknown)
+        unknown[active] = kept[active] + move[active]
+    p = _with(point, free, kept[:, 2])
+    return Found(p, run(p, _begun(kept, p)), miss, kept)

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-CONTEST = {"fs": (65e3, 100e3, 150e3), "filter1.ripple_ratio": (0.3, 0.4, 0.6)}
+CONTEST = {"fs": (65e3, 100e3, 150e3), "filter1.ripple_ratio": (0.35, 0.55)}
 """Decisions the search may choose and the values it tries; core, turns, wire and parts follow by rule."""
 
 
