@@ -10,7 +10,7 @@ from rhevectra.drawing.display import Picture
 
 
 def gain_curves(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """Heavy: exact and lagging; thin: exact but capacitive; dashed: first harmonic."""
+    """Heavy: exact and lagging; thin: exact but capacitive; dashed: first harmonic; pale: the held design's exact curves."""
     view = TOPOLOGIES[design.topology].gain_view(design)
     picture = Picture(width, height, "at the lowest bus, constant output current; heavy: exact, the tank current lags; thin: capacitive; dashed: first harmonic")
     low, high = min(c.frequency[0] for c in view.curves), max(c.frequency[-1] for c in view.curves)
@@ -18,6 +18,10 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
     top = min(1.2 * view.gain_max, 2.0 * wanted)
     floor = 0.9 * min(float(c.exact.min()) for c in view.curves)
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (low * 1e-3, high * 1e-3), (floor, top), "gain of the tank", "×", x_unit="kHz")
+    if held is not None and held.topology == design.topology:
+        for c in TOPOLOGIES[held.topology].gain_view(held).curves:
+            near = (c.exact <= top) & (c.exact >= floor) & (c.frequency >= low) & (c.frequency <= high)
+            frame.pale(c.frequency[near] * 1e-3, c.exact[near])
     for k, c in enumerate(view.curves):
         seen = c.exact <= top
         frame.beside(c.frequency[c.harmonic <= top] * 1e-3, c.harmonic[c.harmonic <= top], c.role, 0.3, True)
