@@ -145,6 +145,12 @@ def across_primary(count: Any, c_node: Any) -> Any:
     return count * c_node
 
 
+@formula("P = f_p·(t_e·R_p·(Î − I_1)² + (t_e·r_f + t_d·r_w)·ΔI²)/12", "W", "f_p t_e R_p Î I_1 r_f t_d r_w ΔI", "a ramp heats more than its mean does; straight ramps leave that out of the charge drawn")
+def ramp_loss(fs: Any, t_feeding: Any, r_path: Any, i_peak: Any, i_start: Any, r_feeding: Any, t_freewheeling: Any, r_freewheeling: Any, ripple: Any) -> Any:
+    """What the ripple of the ramps heats [W] beyond their means."""
+    return fs * (t_feeding * r_path * np.square(i_peak - i_start) + (t_feeding * r_feeding + t_freewheeling * r_freewheeling) * np.square(ripple)) / 12
+
+
 @formula("V̂ = V_bus + V_f", "V", "V_bus V_f", "each switch is held to the bus by its reset diode")
 def held_to_bus(v_bus: Any, v_forward: Any) -> Any:
     """Largest voltage [V] across a switch."""
@@ -259,11 +265,11 @@ def start_both_ways(turns_secondary: Any, turns_primary: Any, i_valley: Any, i_m
     return turns_secondary / turns_primary * i_valley - i_mag
 
 
-@formula("P = f_p·V_p·(½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c − ½·(Î − I_mag)·t_l) + f_p·t_e·R_p·I_mag²/3 + P_c + P_n + P_off", "W", "f_p V_p I_1 Î t_e I_mag t_c t_l R_p P_c P_n P_off",
-         "charge drawn from the bus less what the leakage gives back; what the magnetising current heats, core, node and turn-off losses come on top")
-def bus_power_both_ways(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any, i_mag: Any, t_commutation: Any, t_return: Any, r_path: Any, p_core: Any, p_node: Any, p_off: Any) -> Any:
+@formula("P = f_p·V_p·(½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c − ½·(Î − I_mag)·t_l) + P_c + P_n + P_off", "W", "f_p V_p I_1 Î t_e I_mag t_c t_l P_c P_n P_off",
+         "charge drawn from the bus less what the leakage gives back; core, node and turn-off losses come on top")
+def bus_power_both_ways(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any, i_mag: Any, t_commutation: Any, t_return: Any, p_core: Any, p_node: Any, p_off: Any) -> Any:
     """Power [W] drawn from the bus by a bridge."""
-    return fs * t_feeding * r_path * np.square(i_mag) / 3 + fs * v_primary * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * (i_start + i_mag) * t_commutation - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off
+    return fs * v_primary * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * (i_start + i_mag) * t_commutation - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off
 
 
 @formula("I_sw = I/√(m)", "A", "I m", "each switch carries one of m pulses")

@@ -116,9 +116,10 @@ def wound(need: TransformerNeed, turns: list[Any]) -> list[Any]:
 def _order(need: TransformerNeed) -> list[tuple[int, float, float]]:
     """The stack from the post outwards: winding, share of its turns, insulation below it [m]."""
     tape, aux = SAFETY_TAPES * TAPE, len(need.windings) - 1
-    secondaries = [(k, 1.0, tape if k == 1 else TAPE) for k in range(1, aux)]
+    own = [w.name == "nr" for w in need.windings]  # a reset winding is on the primary's side of the barrier
+    secondaries = [(k, 1.0, tape if k == 1 or own[k] != own[k - 1] else TAPE) for k in range(1, aux)]
     if need.split:
-        return [(0, 0.5, 0.0), *secondaries, (0, 0.5, tape), (aux, 1.0, TAPE)]
+        return [(0, 0.5, 0.0), *secondaries, (0, 0.5, TAPE if own[aux - 1] else tape), (aux, 1.0, TAPE)]
     return [(0, 1.0, 0.0), (aux, 1.0, TAPE), *secondaries]
 
 

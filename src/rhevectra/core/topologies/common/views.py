@@ -123,15 +123,16 @@ def winding_view(design: Any) -> WindingView:
     tapes: list[Box] = []
     margins: list[Box] = []
     wires: list[Wire] = []
-    names = ["primary" if need.halves == 1 else "both halves of the primary", *(f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
+    names = ["primary" if need.halves == 1 else "both halves of the primary", *("reset" if w.name == "nr" else f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
+    inside = [True, *(w.name == "nr" for w in need.windings[1:-1]), True]  # on the primary's side of the barrier
     laid = [x_.at((core, candidate)) for x_ in trial.laid]
     turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
     last = -1
     half_done = False
     for section in trial.sections:
         k = section.winding
-        side = "primary" if k == 0 else "aux" if k == len(laid) - 1 else "secondary"
-        layers_of_tape = 0 if last < 0 else SAFETY_TAPES if (k in (0, len(laid) - 1)) != (last in (0, len(laid) - 1)) else 1
+        side = "aux" if k == len(laid) - 1 else "primary" if inside[k] else "secondary"
+        layers_of_tape = 0 if last < 0 else SAFETY_TAPES if inside[k] != inside[last] else 1
         if layers_of_tape:
             tapes.append((x, flange, layers_of_tape * TAPE, width))
             x += layers_of_tape * TAPE
@@ -140,7 +141,7 @@ def winding_view(design: Any) -> WindingView:
         x = _layers(wires, margins, x, count, laid[k], side, flange, width, need.margin)
         last = k
     tapes.append((x, flange, SAFETY_TAPES * TAPE, width))
-    legend = [(f"{n}: {t} turns, {int(w.strands)} × {w.diameter * 1e3:.3g} mm" + (" triple-insulated" if need.windings[i].triple else ""), "primary" if i == 0 else "aux" if i == len(names) - 1 else "secondary")
+    legend = [(f"{n}: {t} turns, {int(w.strands)} × {w.diameter * 1e3:.3g} mm" + (" triple-insulated" if need.windings[i].triple else ""), "aux" if i == len(names) - 1 else "primary" if inside[i] else "secondary")
               for i, (n, t, w) in enumerate(zip(names, turns, laid, strict=True))]
     gap = float(np.asarray(design.rows["transformer.gap"].value)) if "transformer.gap" in design.rows else 0.0
     notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), f"height used {float(np.asarray(design.rows['transformer.fill'].value)) * 100:.0f} %", f"{SAFETY_TAPES} tapes at the barrier",

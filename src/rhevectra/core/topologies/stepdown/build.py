@@ -58,9 +58,9 @@ class Plan:
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> dict[str, Any]:
     """All switches: a class that holds the highest bus after derating, then the die by loss."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
-    if v.tapped:
-        v_top *= 2 + float(work.choose("switch.spike", 0.3, "room above twice the input for what the leakage between the halves drives (common practice)").value)
-    duty_limit = work.choose("switch.duty_limit", v.duty_limit, v.why_limit)
+    if v.clamped:
+        v_top *= 1 + 1 / _reset_ratio(work, v) + float(work.choose("switch.spike", 0.3, "room for what the leakage between both windings drives (common practice)").value)
+    duty_limit = work.choose("switch.duty_limit", v.duty_limit * _longer(work, v), v.why_limit)
     table = work.parts["switches"]
     power = work.need.power / 0.88
 
@@ -76,11 +76,21 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> dict[st
         good = [r for r in dies if r["i_max_a"] >= 1.3 * i_on] or [max(dies, key=lambda r: r["i_max_a"])]
         least = min(loss[r["name"]] for r in good)
         pick = max((r for r in good if loss[r["name"]] <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
-        return pick["name"], f"lowest voltage class that holds {'twice the highest input and its spike' if v.tapped else 'the highest bus'}; largest die resistance within a quarter of the least loss", refused
+        return pick["name"], f"lowest voltage class that holds {'the highest input, the held voltage and its spike' if v.clamped else 'the highest bus'}; largest die resistance within a quarter of the least loss", refused
     name = work.choose("switch.class", rule)
     row = table.row(name.value)
     work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
     return {"row": row, "duty_limit": duty_limit}
+
+
+def _reset_ratio(work: Work, v: Variant) -> float:
+    """Turns of the winding that holds the open switch, over those of the primary."""
+    return float(work.choose("reset.ratio", 1.0, "as many turns as the primary, wound with it: twice the input, half the period").value) if v.reset else 1.0
+
+
+def _longer(work: Work, v: Variant) -> float:
+    """By how much a reset winding of fewer turns lets the duty grow."""
+    return 2 / (1 + _reset_ratio(work, v)) if v.reset else 1.0
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
@@ -88,7 +98,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = choose_switch(work, v, v_top, v_low)
     main = work.need.outputs[work.need.main]
-    duty = work.choose("forward.duty", v.duty, f"school: about {v.duty:g} of the pulse period at the lowest bus, the rest for commutation and load steps")
+    duty = work.choose("forward.duty", v.duty * _longer(work, v), f"school: about {v.duty * _longer(work, v):.2g} of the pulse period at the lowest bus, the rest for commutation and load steps")
     rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * v.pulses * v_top * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
     stage = _estimate(work, v, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
     out = st.solve(stage).out
@@ -104,7 +114,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     out = st.solve(stage).out
     if v.both_ways:
         choose_series(work, v, stage, out)
-    if v.tapped:
+    if v.clamped:
         stage = choose_spike(work, stage, out)
     choke_need, choke = _choke(work, stage, out, grade, win)
     stage = replace(stage, r_inductor=choke.resistance, choke=_choke_core(work, choke, win, grade, stage))
@@ -138,7 +148,7 @@ def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main
     return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
                     np=1 / float(ratio.value), ns=1.0, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
                     c_node=row["c_energy_f"] + 0.5 * float(c_wind.value), t_fall=row["t_fall_s"], limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool),
-                    core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse})
+                    core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, nr=_reset_ratio(work, v) / float(ratio.value), extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse})
 
 
 def _limit(work: Work, s: st.Stage, out: Mapping[str, Any]) -> st.Stage:
@@ -197,12 +207,18 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
     windings = (_primary_need(s.variant, main.magnitude / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[: s.variant.pulses]),
-                tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
+                *(_reset_need(s, at, main.magnitude / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, halves=s.variant.halves,
                               split=choose("transformer.arrangement", "split", "split primary: a quarter of the leakage").value == "split", pins=pins), margin
+
+
+def _reset_need(s: st.Stage, at: Any, volts: float, i_primary: float, harmonics: Array) -> tuple[tr.WindingNeed, ...]:
+    """The reset winding, beside the primary: the magnetising current and what the leakage gives back."""
+    ratio, current = float(s.nr) / float(s.np), 0.15 * i_primary
+    return (tr.WindingNeed("nr", volts * ratio, current, 0.3 * current, 0.1 * harmonics, False, 0.3),)
 
 
 def _primary_need(v: Variant, volts: float, i_all: float, average: float, harmonics: Array) -> tr.WindingNeed:
@@ -222,7 +238,8 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     rest = work.choose("transformer.residual_gap", 10e-6, "two ground faces (typical, from memory)")
     n_p, n_s, eff = float(turns[0].value), float(turns[1].value), win.effective
     lm = forward.ungapped_inductance(n_p, float(eff.area[at[0]]), float(eff.length[at[0]]), grade["mu_initial"], float(rest.value))
-    return replace(s, np=n_p, ns=n_s, lm=lm, r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+    nr = float(choice.trial.turns[2][at]) if s.variant.reset else n_p
+    return replace(s, np=n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective})
 
 

@@ -27,7 +27,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     row = design.context["plan"].rectifiers[design.requirement.main]["row"]
     r_core = (1 if v.both_ways else 2) * at(o["v_in"]) ** 2 * at(o["t_e"]) / (pulse * max(at(o["p_core"]), 1e-9))
     start, end, between = _ends(design)
-    parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_switches(o, s, at, pulse), *between, *(_tapped(s, design, o, at, r_core) if v.tapped else _transformer(s, o, at, r_core, start, end)), *_filter(design, o, s, at))
+    parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_switches(o, s, at, pulse), *between, *(_tapped(s, design, o, at, r_core) if v.clamped else _transformer(s, o, at, r_core, start, end)), *_filter(design, o, s, at))
     models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DRESET", RESET_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
                f"expected: filter inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, bus current without the controller's supply {number((at(o['p_bus']) - at(s.p_controller) - at(o['p_choke'])) / v_bus)} A average",
@@ -57,6 +57,8 @@ def _ends(design: Any) -> tuple[str, str, tuple[Element, ...]]:
 
 
 def _switches(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
+    if s.variant.reset:
+        return _one_switch(o, s, at, pulse)
     return _ends_of_tap(o, s, at, pulse) if s.variant.tapped else _legs(o, s, at, pulse) if s.variant.both_ways else _single_ended(o, s, at, pulse)
 
 
@@ -70,6 +72,17 @@ def _legs(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Ele
     return tuple(legs)
 
 
+def _one_switch(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
+    """A switch to ground with its body diode and node capacitance."""
+    return (_gate("Vgate1", "g1", 0.0, at(o["t_on"]), pulse), Element("Slower1", ("d1", "0", "g1", "0"), "SWITCH", "switch"), Element("Dlower1", ("0", "d1"), "DRESET", "switch"), Element("Cnode1", ("d1", "0"), f"{number(at(s.c_node))} IC={number(at(s.v_bus))}", "switch"))
+
+
+def _reset_winding(s: Any, at: Callable[[Any], float]) -> tuple[Element, ...]:
+    """The winding that takes the magnetising current back to the bus, with its diode to ground."""
+    ratio = number(at(s.nr) / at(s.np))
+    return (Element("Dreset", ("0", "r1"), "DRESET", "switch"), Element("Vreset", ("r1", "r2"), "DC 0", "transformer"), Element("Ereset", ("r2", "bus", "m", "0"), ratio, "transformer"), Element("Freset", ("0", "m", "Vreset"), ratio, "transformer"))
+
+
 def _ends_of_tap(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
     """A switch with its body diode and node capacitance at each end of a tapped primary."""
     c = f"{number(at(s.c_node))} IC={number(at(s.v_bus))}"
@@ -80,18 +93,20 @@ def _ends_of_tap(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tu
 
 
 def _tapped(s: Any, design: Any, o: Any, at: Callable[[Any], float], r_core: float) -> tuple[Element, ...]:
-    """Both halves of the primary, each with its resistance and its leakage towards the other, on one core; the clamp; the leakage to the centre tap."""
+    """The primary, or both its halves, each with its resistance and its leakage towards the winding that takes over, on one core; that winding; the clamp; the leakage to the secondary."""
     apart, ratio = at(s.spike["l_half"]), number(at(s.ns) / at(s.np))
     shared = at(s.leakage) - apart
     ring = RING_QUALITY * np.sqrt(at(s.leakage) / at(o["c_p"]))
     parts: list[Element] = []
-    for k, core in ((1, ("m", "0")), (2, ("0", "m"))):
+    for k, core in ((1, ("m", "0")), (2, ("0", "m")))[: s.variant.halves]:
         parts += [Element(f"Rpri{k}", ("bus", f"p{k}"), number(at(s.r_primary)), "transformer"), Element(f"Lhalf{k}", (f"p{k}", f"q{k}"), f"{number(apart)} IC=0", "transformer"), Element(f"Vhalf{k}", (f"q{k}", f"w{k}"), "DC 0", "transformer"),
                   Element(f"Ehalf{k}", (f"w{k}", f"d{k}", *core), "1", "transformer"), Element(f"Fhalf{k}", (core[1], core[0], f"Vhalf{k}"), "1", "transformer"), Element(f"Dclamp{k}", (f"d{k}", "cl"), "DRESET", "switch")]
-    v_clamp = at(s.v_bus) + at(o["spike_u"])
+    v_clamp = at(o["held"]) + at(o["spike_u"])
+    parts += _reset_winding(s, at) if s.variant.reset else ()
     parts += [Element("Cclamp", ("cl", "bus"), f"{number(float(design.rows['spike.c'].value))} IC={number(v_clamp)}", "switch"), Element("Rclamp", ("cl", "bus"), number(at(s.spike["r"])), "switch"),
               Element("Lm", ("m", "0"), f"{number(at(s.lm))} IC=0", "transformer"), Element("Rcore", ("m", "0"), number(r_core), "transformer"), Element("Llk", ("m", "s"), f"{number(shared)} IC=0", "transformer"), Element("Rring", ("m", "s"), number(ring), "transformer")]
-    return (*parts, *_secondaries(s, at, (("s", "0"), ("0", "s")), ratio))
+    sides = (("s", "0"), ("0", "s"))[: s.variant.pulses]
+    return (*parts, *_secondaries(s, at, sides, ratio), *(() if s.variant.both_ways else (Element("Dfree", ("0", "k"), "DOUT", "rectifier"),)))
 
 
 def _transformer(s: Any, o: Any, at: Callable[[Any], float], r_core: float, start: str, end: str) -> tuple[Element, ...]:
@@ -128,12 +143,27 @@ def interval_name(states: dict[str, int], before: str) -> str:
     """What happens in an interval, from the states of switches and diodes in it and from what happened before."""
     if "dfeed2" in states:
         return _bridge_interval(states, before)
+    if "dreset" in states:
+        return _reset_interval(states, before)
     if states["supper"]:
         return "the leakage takes the load current over from the freewheeling rectifier" if states["dfree"] and states["dfeed"] else _FEED if states["dfeed"] else "the switches are on, the filter inductor is not fed yet"
     if states["dlow"] or states["dhigh"]:
         return "the leakage gives its energy back to the bus" if states["dfeed"] and states["dfree"] else _RESET
     if before == _FEED:
         return "the load current charges the switches' node capacitance"
+    return _FREE if states["dfree"] or states["dfeed"] else "nothing conducts: the output capacitors carry the load"
+
+
+def _reset_interval(states: dict[str, int], before: str) -> str:
+    """The same for a single switch with a reset winding."""
+    if states["slower1"]:
+        return "the leakage takes the load current over from the freewheeling rectifier" if states["dfree"] and states["dfeed"] else _FEED if states["dfeed"] else "the switch is on, the filter inductor is not fed yet"
+    if states["dclamp1"]:
+        return "the leakage to the reset winding empties into the clamp"
+    if states["dreset"]:
+        return "the leakage gives its energy back through the reset winding" if states["dfeed"] and states["dfree"] else "the reset winding gives the magnetising current back to the bus"
+    if before == _FEED:
+        return "the load current charges the switch's node capacitance"
     return _FREE if states["dfree"] or states["dfeed"] else "nothing conducts: the output capacitors carry the load"
 
 
@@ -153,7 +183,7 @@ def _bridge_interval(states: dict[str, int], before: str) -> str:
 
 def _primary(v: Variant) -> str:
     """Element that carries the current of a switch."""
-    return "lhalf1" if v.tapped else "llk"
+    return "lhalf1" if v.clamped else "llk"
 
 
 def ratings(v: Variant) -> dict[str, tuple[str, str, str]]:

@@ -18,9 +18,14 @@ _BOTH_WAYS = (
     DecisionSpec("walk.v_mismatch", "Switch drop mismatch of the halves", "transformer", unit="V", low=0, high=5),
 )
 _TAPPED = (
-    DecisionSpec("switch.spike", "Spike allowance above twice the input", "switch", low=0.05, high=1.0, schools="0.2 to 0.3 of the input; less heats the clamp, more asks for a higher class"),
-    DecisionSpec("transformer.leakage_halves", "Leakage between the primary halves, share", "transformer", low=0.02, high=1.0, schools="of the leakage to the secondary: 0.1 to 0.2 bifilar (typical, from memory); 0.5 and more when wound apart"),
+    DecisionSpec("switch.spike", "Spike allowance, share of the input", "switch", low=0.05, high=1.0, schools="0.2 to 0.3; less heats the clamp, more asks for a higher class"),
+    DecisionSpec("transformer.leakage_halves", "Leakage to the winding that takes over, share", "transformer", low=0.02, high=1.0, schools="of the leakage to the secondary: 0.1 to 0.2 bifilar (typical, from memory); 0.5 and more when wound apart"),
     DecisionSpec("spike.r", "Clamp resistor", "switch", unit="Ω", low=0.1, high=1e7, step="E12"), DecisionSpec("spike.c", "Clamp capacitor", "switch", unit="F", low=1e-10, high=1e-4, step="E6"),
+)
+_RESET = (
+    DecisionSpec("forward.duty", "Duty at the lowest bus", "switch", low=0.1, high=0.7, schools="0.40 to 0.45 with a 1:1 reset winding; more with fewer reset turns, at more voltage"),
+    DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.2, high=0.75, schools="just below what the reset winding allows"),
+    DecisionSpec("reset.ratio", "Reset turns over primary turns", "switch", low=0.3, high=3.0, schools="1: twice the input, half the period; 0.5: three times the input, two thirds of it; 2: one and a half, one third"),
 )
 _SERIES: dict[str, tuple[DecisionSpec, ...]] = {"": (), "blocking": (DecisionSpec("blocking.c", "Blocking capacitor", "transformer", unit="F", low=0, high=1e-3, step="E6", schools="none with current control; a few per cent of the bus on it with voltage control"),),
            "divider": (DecisionSpec("divider.c", "Divider capacitors, each", "transformer", unit="F", low=1e-9, high=1e-3, step="E6"),)}
@@ -36,13 +41,13 @@ _WITHOUT = ("transformer.lp_tolerance", "switch.duty_limit", *(f"filter{n}.l" fo
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.tapped else ()), *_FAMILY, without=_WITHOUT)
+    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *_FAMILY, without=_WITHOUT)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
 _FIGURES = (
     FigureSpec("switch.duty_max", "Duty, largest", "D_max", "switch", corners.RUN, "max", "switch.duty_limit", "max", fixed=_MODEL, sentence="of the pulse period: a single-ended core needs as long to reset as it was fed, a bridge its dead time"),
-    FigureSpec("switch.v_peak", "Peak switch voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="stray inductance between switch and reset diode", sentence="each switch is held to the bus by a diode; one of a push-pull to twice the input and the spike its clamp leaves"),
+    FigureSpec("switch.v_peak", "Peak switch voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="stray inductance between switch and reset diode", sentence="each switch is held to the bus by a diode; where another winding takes over, that winding holds it above the input, and the clamp leaves a spike"),
     FigureSpec("transformer.lm", "Magnetising inductance", "L_m", "transformer", corners.FULL, fixed="permeability taken at its initial value"),
     FigureSpec("transformer.b_peak", "Flux density at full duty", "B̂", "transformer", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot", sentence="the loop may answer a load step with its largest duty while the bus is high"),
     FigureSpec("filter1.l", "Filter inductor", "L_o", "rectifier", corners.FULL),
@@ -68,8 +73,9 @@ def _balance(v: Variant) -> tuple[FigureSpec, ...]:
 
 def figures(v: Variant) -> tuple[FigureSpec, ...]:
     """The figures of a member of the family."""
-    tapped = (FigureSpec("spike.r", "Clamp resistor", "R_cl", "switch", corners.FULL), FigureSpec("spike.c", "Clamp capacitor", "C_cl", "switch", corners.FULL), FigureSpec("spike.power", "Clamp power", "P_cl", "switch", corners.FULL, fixed=_MODEL)) if v.tapped else ()
-    return declare.figures(*_FIGURES, *tapped, *_balance(v), without=_NO_FIGURES)
+    tapped = (FigureSpec("spike.r", "Clamp resistor", "R_cl", "switch", corners.FULL), FigureSpec("spike.c", "Clamp capacitor", "C_cl", "switch", corners.FULL), FigureSpec("spike.power", "Clamp power", "P_cl", "switch", corners.FULL, fixed=_MODEL)) if v.clamped else ()
+    reset = (FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("reset.duty_limit", "Duty the reset winding allows", "D_r", "switch", corners.FULL, "min", "switch.duty_limit", "min", sentence="or the core does not reset and walks into saturation"), FigureSpec("transformer.nr", "Reset turns", "N_r", "transformer", corners.FULL)) if v.reset else ()
+    return declare.figures(*_FIGURES, *tapped, *reset, *_balance(v), without=_NO_FIGURES)
 
 output_figures = declare.output_figures
 

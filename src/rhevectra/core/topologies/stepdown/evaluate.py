@@ -54,7 +54,9 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     """Rows for the constants of the stage, so that the working can name them."""
     sheet, s, sw = work.sheet, plan.stage, plan.switch["row"]
     rows, rect = sheet.rows, plan.rectifiers[work.need.main]
-    tapped = {"spike": {"r": rows["spike.r"], "l_half": sheet("transformer.l_half", spike.between_halves, share=rows["transformer.leakage_halves"], leakage=plan.leakage)}} if s.variant.tapped else {}
+    tapped: dict[str, Any] = {"spike": {"r": rows["spike.r"], "l_half": sheet("transformer.l_half", spike.between_halves, share=rows["transformer.leakage_halves"], leakage=plan.leakage)}} if s.variant.clamped else {}
+    if s.variant.reset:
+        tapped["nr"] = sheet.solved("transformer.nr", s.nr, "turns", "reset winding: its ratio to the primary, in whole turns")
     return {**tapped, "np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, "fs": rows["fs"], "inductance": rows["filter1.l"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed) and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", f"class {rect['name'].value}"), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", f"class {rect['name'].value}"), "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary at the worst corner over its rms current squared"),
@@ -78,9 +80,11 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet.again("switch.i_peak_run", o["i_peak"])
     sheet.again("switch.frequency_idle", o["f_switch"])
     sheet.given("switch.i_max", row["i_max_a"] * 1.5, "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)")
-    if s.variant.tapped:
-        sheet("switch.v_peak", spike.switch_peak, v_bus=s.v_bus, excess=o["spike_u"], v_forward=RESET_DIODE)
+    if s.variant.clamped:
+        sheet("switch.v_peak", spike.switch_peak, v_bus=s.v_bus, v_held=o["held"], excess=o["spike_u"], v_forward=RESET_DIODE)
         record_spike(work, s, o)
+        if s.variant.reset:
+            sheet("reset.duty_limit", spike.reset_duty, turns_primary=s.np, turns_reset=s.nr)
     else:
         sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=RESET_DIODE)
     one_on = sheet("switch.loss_turn_on", forward.share_of, power=o["loss_node"], count=s.variant.switches)
@@ -138,13 +142,14 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
     else:
         secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=sheet("secondary1.i_rms", forward.rectifier_rms, share=fed, i_inductor=o["i_l"]))
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_heat"])  # the ring has a loss of its own
-    copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
+    reset = {"reset": o["reset"]} if s.variant.reset else {}
+    copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary, **reset)
     r_th = sheet("transformer.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("transformer.surface", float(plan.window.surface[plan.choice.core]), "m²", "catalogue", "outer surface of the wound core"))
     sheet("transformer.temperature_rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_core"], p_copper=copper)
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
     tap = {"duty": fed} if both else {}
     rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=row["v_forward_v"], i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
-    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.tapped else {}), "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
+    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {}), "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
 
 
 def findings(work: Work, plan: Plan) -> None:

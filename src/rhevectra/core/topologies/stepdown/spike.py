@@ -1,4 +1,4 @@
-"""The clamp of a tapped primary: one resistor and one capacitor from both switches back to the input."""
+"""The clamp where another winding holds the open switch: one resistor and one capacitor from the switches back to the input."""
 
 from dataclasses import replace
 from typing import Any
@@ -18,13 +18,14 @@ IDLE_SHARE = 0.0005
 
 def choose_spike(work: Work, s: st.Stage, out: dict[str, Any]) -> st.Stage:
     """Resistor and capacitor for the worst corner, from the settled numbers of the wound stage."""
-    share = work.choose("transformer.leakage_halves", 0.2, "bifilar halves (typical, from memory)")
+    share = work.choose("transformer.leakage_halves", 0.2, "bifilar windings (typical, from memory)")
     l_half = float(share.value) * s.leakage
     aim = float(work.sheet.rows["switch.spike"].value) * float(np.max(s.v_bus))
     top, rate = float(np.max(s.v_bus)), s.variant.pulses * float(s.fs)
-    left = np.where(np.broadcast_to(s.v_bus, work.grid.shape) == top, spike.left_current(out["i_peak"], s.c_node, s.v_bus, s.leakage), 0.0)
+    held, nodes = np.asarray(s.v_bus) * (float(s.np) / float(s.nr) if s.variant.reset else 1.0), s.variant.pulses
+    left = np.where(np.broadcast_to(s.v_bus, work.grid.shape) == top, spike.left_current(out["i_peak"], nodes, s.c_node, held, s.leakage), 0.0)
     step = float(np.max(spike.swing(s.v_bus, out["fs"], out["t_on"], st.RING_QUALITY, s.leakage, out["c_p"])))
-    wanted = min(float(spike.resistor(aim, top, rate, l_half, float(np.max(left)), s.c_node, step)), top**2 / (IDLE_SHARE * work.need.power))
+    wanted = min(float(spike.resistor(aim, float(np.max(held)), rate, l_half, max(float(np.max(left)), 1e-3), s.c_node, nodes, step)), top**2 / (IDLE_SHARE * work.need.power))
     r = work.choose("spike.r", lambda: float(at_most(wanted, "E12")), "largest E12 value that keeps the spike at the current limit and the highest input")
     work.choose("spike.c", lambda: float(at_least(1 / (RIPPLE * float(r.value) * rate), "E6")), f"ripple of {RIPPLE * 100:g} % of its voltage")
     return replace(s, spike={"r": float(r.value), "l_half": l_half})
@@ -33,4 +34,4 @@ def choose_spike(work: Work, s: st.Stage, out: dict[str, Any]) -> st.Stage:
 def record(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
     """Rows of switch voltage and capacitor ripple."""
     sheet = work.sheet
-    sheet("spike.ripple", spike.ripple, v_bus=s.v_bus, excess=o["spike_u"], r=s.spike["r"], fs=o["fs"], c=sheet.rows["spike.c"])
+    sheet("spike.ripple", spike.ripple, v_held=o["held"], excess=o["spike_u"], r=s.spike["r"], fs=o["fs"], c=sheet.rows["spike.c"])

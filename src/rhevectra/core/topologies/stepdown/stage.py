@@ -27,7 +27,7 @@ class Stage:
 
     v_bus, i_out (load and bleed), is_limit have the shape of the grid; r_path holds both switches, sense resistor and primary winding;
     core: material row of the transformer; choke: what the filter inductor's core loss needs;
-    spike: resistor and leakage of the clamp of a tapped primary.
+    spike: resistor and leakage of the clamp where another winding holds the open switch; nr: turns of a reset winding (of a tapped primary: its own).
     """
 
     variant: Variant
@@ -58,6 +58,7 @@ class Stage:
     core_temperature: Any
     p_controller: Any
     choke: Mapping[str, Any]
+    nr: Any = None
     spike: Mapping[str, Any] = field(default_factory=dict)
     extra: dict[str, Any] = field(default_factory=dict)
 
@@ -69,9 +70,11 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     v_in = sheet("transformer.v_primary", forward.primary_voltage, share=v.drive, v_bus=s.v_bus) if v.drive != 1 else s.v_bus
     up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_primary=v_in, r_primary=r_path, i_mid=b["i_mid"], i_mag=0.0 if v.both_ways else b["i_mag"], v_forward=s.v_forward,
                r_rectifier=sheet.total("rectifier.r_feeding", "Ω", "rectifier and secondary winding", rectifier=s.r_rectifier, winding=s.r_secondary), r_inductor=s.r_inductor, inductance=s.inductance, leakage=s.leakage, **turns)
+    r_feed = sheet.total("filter1.r_feeding", "Ω", "rectifier, secondary and inductor while the switches feed", rectifier=s.r_rectifier, winding=s.r_secondary, inductor=s.r_inductor)
     r_free = sheet("rectifier.r_freewheeling", forward.freewheeling_resistance, r_rectifier=s.r_rectifier, r_winding=s.r_secondary) if v.both_ways else s.r_rectifier
     down = sheet("filter1.v_down", forward.voltage_down, v_out=s.v_out, v_forward=s.v_forward, r_rectifier=r_free, r_inductor=s.r_inductor, i_mid=b["i_mid"])
     volts = {"v_up": up, "v_down": down}
+    r_wheel = sheet.total("filter1.r_freewheeling", "Ω", "rectifier and inductor while it freewheels", rectifier=r_free, inductor=s.r_inductor)
     nominal = sheet("switch.rate_nominal", forward.pulse_frequency, pulses=v.pulses, fs=s.fs)
     wanted = sheet("switch.t_dcm_full_rate", forward.feeding_dcm, inductance=s.inductance, i_out=b["i_load"], fs=nominal, **volts)
     fs = sheet("switch.pulse_rate", forward.pulse_rate, fs=nominal, f_floor=s.f_floor, t_feeding=wanted, t_floor=s.t_floor)
@@ -92,7 +95,7 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     t_x = sheet("switch.t_after", forward.feeding_after, c_primary=c_p, v_primary=v_in, i_peak=peak)
     t_on = sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=t_c, t_after=t_x)
     out = {"v_in": v_in, "c_p": c_p, "up": up, "down": down, "fs": fs, "f_switch": sheet("switch.frequency", forward.switch_frequency, rate=fs, pulses=v.pulses), "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
-           "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path}
+           "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel}
     return out | _primary(sheet, s, out) | _next(s, out)
 
 
@@ -107,6 +110,8 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         around = {"c_primary": o["c_p"], "v_primary": o["v_in"], "leakage": s.leakage}
         i_p = sheet("transformer.i_rms_primary", forward.primary_rms_both_ways, **back, quality=RING_QUALITY, **around)
         i_heat = sheet("transformer.i_rms_without_ring", forward.primary_rms_both_ways, **back, quality=0.0, **around)
+    elif v.reset:
+        i_p = i_heat = sheet.total("transformer.i_rms_primary", "A", "that of the switch: reset and leakage return through the reset winding", switch=i_all)
     else:
         i_p = i_heat = sheet("transformer.i_rms_primary", forward.primary_rms, **back, t_feeding=o["t_e"])
     swing = sheet("transformer.b_swing", forward.flux_swing, v_primary=o["v_in"], t_feeding=o["t_e"], turns=s.np, area=s.area)
@@ -114,7 +119,8 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     choke = s.choke
     swing_l = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=choke["turns"], area=choke["area"])
     p_choke = _core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, o["fs"], o["t_e"], o["t_d"])
-    v_off = sheet("switch.v_off", forward.primary_voltage, share=2.0, v_bus=s.v_bus) if v.tapped else s.v_bus
+    held = sheet("spike.v_held", spike.held_by_reset, v_bus=s.v_bus, turns_primary=s.np, turns_reset=s.nr) if v.reset else s.v_bus
+    v_off = sheet("reset.v_switch", spike.reset_voltage, v_bus=s.v_bus, v_held=held) if v.clamped else s.v_bus
     t_v = sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=v_off, c_node=s.c_node, i_peak=o["i_peak"])
     e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=v_off)
     one_off = sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["f_switch"])
@@ -123,20 +129,25 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
                   v_primary=o["v_in"], fs=o["fs"])
     ring = sheet("loss.winding_ring", forward.leakage_ring, c_primary=o["c_p"], v_primary=o["v_in"], fs=o["fs"]) if v.both_ways else sheet.given("loss.winding_ring", 0.0, "W", "rule", "the leakage hands its energy back and the shorted winding holds the nodes")
     one_on = sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)
-    clamp = _spike(sheet, s, o)
-    also = sheet.total("switch.p_parallel", "W", "core losses, ring, clamp and controller, which draw no load current through the filter", transformer=p_core, inductor=p_choke, ring=ring, controller=s.p_controller, **{k: x for k, x in clamp.items() if k == "spike"})
-    p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"], i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=t_l, p_core=also, p_node=node, p_off=off, **({"r_path": o["r_path"]} if v.both_ways else {}))
+    clamp = _spike(sheet, s, o, held, t_l)
+    ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"], i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])
+    also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=p_core, inductor=p_choke, ring=ring, controller=s.p_controller, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
+    p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"], i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=t_l, p_core=also, p_node=node, p_off=off)
     return {"i_switch": i_sw, "i_all": i_all, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat, "swing": swing, "p_core": p_core, "p_choke": p_choke, "loss_off": off, "loss_ring": ring, "loss_node": node, "loss_on": one_on, "one_off": one_off, "p_bus": p_bus, **clamp}
 
 
-def _spike(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
-    """Clamp of a tapped primary: its excess voltage and its loss; nothing before it is chosen, and for the others."""
+def _spike(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any, t_return: Any) -> dict[str, Any]:
+    """The clamp's excess voltage and its loss; nothing before it is chosen, and where there is none."""
     if not s.spike:
         return {}
-    left = sheet("spike.i_left", spike.left_current, i_peak=o["i_peak"], c_node=s.c_node, v_bus=s.v_bus, leakage=s.leakage)
+    left = sheet("spike.i_left", spike.left_current, i_peak=o["i_peak"], nodes=s.variant.pulses, c_node=s.c_node, v_held=held, leakage=s.leakage)
     step = sheet("spike.swing", spike.swing, v_bus=s.v_bus, fs=o["fs"], t_on=o["t_on"], quality=RING_QUALITY, leakage=s.leakage, c_primary=o["c_p"])
-    u = sheet("spike.excess", spike.excess, v_bus=s.v_bus, r=s.spike["r"], fs=o["fs"], c_node=s.c_node, l_half=s.spike["l_half"], i_left=left, v_swing=step)
-    return {"spike_u": u, "spike": sheet("spike.power", spike.power, v_bus=s.v_bus, excess=u, r=s.spike["r"])}
+    u = sheet("spike.excess", spike.excess, v_held=held, nodes=s.variant.pulses, r=s.spike["r"], fs=o["fs"], c_node=s.c_node, l_half=s.spike["l_half"], i_left=left, v_swing=step)
+    reset = {}
+    if s.variant.reset:
+        i_reset = sheet("reset.i_rms", spike.reset_rms, turns_primary=s.np, turns_reset=s.nr, fs=o["fs"], t_feeding=o["t_e"], i_mag=o["i_mag"], t_return=t_return, i_peak=o["i_peak"])
+        reset["reset"] = sheet("loss.copper_reset", resistive_loss, r=sheet.given("transformer.r_reset", s.extra["r_effective"][2], "Ω", "solved", "copper loss of the reset winding as it was chosen over its rms current squared"), i_rms=i_reset)
+    return {**reset, "spike_u": u, "held": held, "spike": sheet("spike.power", spike.power, v_held=held, excess=u, r=s.spike["r"])}
 
 
 def _core_loss(sheet: Any, name: str, material: Mapping[str, Any], temperature: Any, volume: Any, kappa: Any, swing: Any, fs: Any, t_up: Any, t_down: Any) -> Any:

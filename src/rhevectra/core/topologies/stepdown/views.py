@@ -23,6 +23,11 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
     reset = min(t_on + at(o["t_e"]), end - 3 * e)
     t = np.array([0.0, e, t_on, t_on + e, reset, reset + e, end - e, end])
     v = np.array([v_bus / 2, 0.0, 0.0, v_bus, v_bus, v_bus / 2, v_bus / 2, 0.0])
+    if s.variant.reset:  # the reset winding holds the switch above the bus while the core resets
+        ratio = at(s.nr) / at(s.np)
+        t[4:6] += at(o["t_e"]) * (ratio - 1)
+        v = v_bus * np.array([1.0, 0.0, 0.0, 1 + 1 / ratio, 1 + 1 / ratio, 1.0, 1.0, 0.0])
+        t[4:6] = np.minimum(t[4:6], end - 2 * e)
     return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", *waves["primary"], end, "primary"), Shape("inductor current", "A", *waves["inductor"], end, "secondary")]
 
 
