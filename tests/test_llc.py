@@ -141,6 +141,17 @@ def test_stresses_are_not_below_the_engine(topology, seed):
             assert np.interp(rises, e.t, e.voltages["a"]) > 0.97 * line, c.text()
 
 
+def test_the_start_up_frequency_keeps_the_tank_current_at_its_limit(llc):
+    """By a second route: the exact tank with next to no output voltage at that frequency has its limit as peak current, at every bus."""
+    rows, drive = llc.rows, {"llc_half": 0.5, "llc_full": 1.0}[llc.topology]
+    z, fr = np.sqrt(float(rows["llc.lr"].value) / float(rows["llc.cr"].value)), float(rows["fs"].value)
+    for line in (360.0, 400.0):
+        f = float(rows["llc.f_start"].at(llc.grid.find(line).index))
+        found = tank.solve(tank.Point(np.array([np.pi * fr / f]), np.array([0.3]), np.array([1e-4]), np.array([float(rows["llc.ratio"].value)])), "load")
+        assert found.miss[0] < 1e-8
+        assert waves.measures(found)["tank_peak"][0] * drive * line / z == pytest.approx(float(rows["switch.current_limit"].value), rel=2e-3)
+
+
 def test_the_dead_time_is_bounded_on_both_sides(llc):
     """By hand at the highest bus and least load: charge of both switches over the current at turn-off; a dead time below that, and one beyond the turn of the tank current, are refused."""
     c = llc.figure("llc.dead_time_min").corner

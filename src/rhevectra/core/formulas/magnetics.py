@@ -101,3 +101,9 @@ def shim(gap: Any) -> Any:
 def flux_at_limit(lp: Any, i_limit: Any, tolerance: Any, v_bus: Any, t_delay: Any, turns: Any, area: Any) -> Any:
     """Flux density [T] at the current limit: largest inductance [H], largest trip, delay at the bus voltage."""
     return (lp * i_limit * (1 + tolerance) + v_bus * t_delay) / (turns * area)
+
+
+@formula("A = 0.000011·√(P/η)", "m²", "P η", "rule of thumb for push-pull and bridges at 50 kHz, 0.11·√(P/η) cm² (common practice, no source); shown beside the core that was computed, never used")
+def area_rule(power: Any, efficiency: Any) -> Any:
+    """Core area [m²] by the rule of thumb."""
+    return 1.1e-5 * np.sqrt(power / efficiency)

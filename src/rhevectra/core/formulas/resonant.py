@@ -152,3 +152,9 @@ def half_of(total: Any) -> Any:
 def rectified(f: Any) -> Any:
     """Rate [Hz] at which the output is fed."""
     return 2 * f
+
+
+@formula("f_st = f_r·π/(2·atan(I_lim·Z/V_p))", "Hz", "f_r I_lim Z V_p", "exact: into an empty output the tank is a series circuit on a square voltage, whose current at the edges is V_p/Z·tan(π·f_r/(2·f))")
+def start_frequency(fr: Any, i_limit: Any, z: Any, v_primary: Any) -> Any:
+    """Frequency [Hz] to start with, so that the tank current stays at its limit while the output capacitor is empty."""
+    return fr * np.pi / (2 * np.arctan(i_limit * z / v_primary))

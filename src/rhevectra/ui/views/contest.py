@@ -155,7 +155,7 @@ class ContestView(QWidget):
                 if not e.feasible:
                     item.setForeground(colour("muted"))
                 self.table.setItem(r, k, item)
-        self.said.setText(f"{sum(e.tried for e in self.order)} designs of {len(self.order)} topologies, each with its own best frequency and ripple under the same rules and corners")
+        self.said.setText(f"{sum(e.tried for e in self.order)} designs of {len(self.order)} topologies, each with the best of its own choices within the same budget, rules and corners")
         self.table.setCurrentCell(next((r for r, e in enumerate(self.order) if e.topology == self._picked), 0), 1)
         self.table.blockSignals(False)
         self._tell()

@@ -24,6 +24,7 @@ FIGURES = declare.figures(
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
     FigureSpec("llc.f_min", "Lowest frequency", "f_min", "switch", corners.PEAKS, "min", "llc.f_border", "min", fixed=_EXACT, sentence="below the border the tank looks capacitive and the switches lose zero voltage"),
     FigureSpec("llc.f_max", "Highest frequency", "f_max", "switch", corners.RUN, fixed=_EXACT),
+    FigureSpec("llc.f_start", "Start-up frequency", "f_st", "switch", corners.RUN, fixed="output capacitor empty; nominal tank", sentence="from here the controller comes down while the output rises; the tank current stays at its limit"),
     FigureSpec("llc.gain_need", "Gain asked for", "M", "switch", corners.PEAKS, "max", "llc.gain_max", "max", fixed=_EXACT, sentence="against the most the tank gives at overload before it turns capacitive"),
     FigureSpec("llc.lr", "Resonant inductance", "L_r", "switch", corners.FULL),
     FigureSpec("llc.cr", "Resonant capacitor", "C_r", "switch", corners.FULL),

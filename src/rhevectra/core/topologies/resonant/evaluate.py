@@ -82,6 +82,8 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
         sheet.again(id, o["f"])
     limit = curves.border(plan, work)
     sheet.solved("llc.f_border", limit["f_border"], "Hz", "frequency of that gain: lower the tank may turn capacitive")
+    z = sheet("llc.z", resonant.impedance, lr=s.lr, cr=s.cr)
+    sheet("llc.f_start", resonant.start_frequency, fr=sheet.rows["fs"], i_limit=sheet.rows["switch.current_limit"], z=z, v_primary=o["v_p"])
     sheet.solved("llc.gain_need", plan.settled.out["gain"], "", "reflected output with what is lost on the way, over the voltage across the tank")
     sheet.solved("llc.gain_max", limit["gain_max"], "", "greatest exact gain at overload and the lowest bus while the tank current still lags, searched up to 1.6 times what is asked")
     sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus), v_ac=o["v_cap"])

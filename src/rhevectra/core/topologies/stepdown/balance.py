@@ -8,7 +8,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import balance
+from rhevectra.core.formulas import balance, magnetics
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.variant import Variant
@@ -39,7 +39,8 @@ def choose_series(work: Work, v: Variant, s: st.Stage, out: dict[str, Any]) -> N
 
 
 def record(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
-    """Rows of the series capacitor, or of the walk where nothing holds the flux."""
+    """Rows of the series capacitor, or of the walk where nothing holds the flux; the rule of thumb for the core beside it."""
+    work.sheet("transformer.area_rule", magnetics.area_rule, power=work.sheet.given("requirement.power", work.need.power, "W", text="all outputs at full load"), efficiency=work.sheet.given("rule.efficiency", 0.85, "", "rule", "efficiency the rule of thumb is used with"))
     v, sheet = s.variant, work.sheet
     held = v.series != "" and float(sheet.rows[f"{v.series}.c"].value) > 0
     control = str(sheet.rows["switch.control"].value)

@@ -68,7 +68,8 @@ def _balance(v: Variant) -> tuple[FigureSpec, ...]:
     own = (FigureSpec(f"{n}.c", name, "C_c", "transformer", corners.FULL), FigureSpec(f"{n}.v_ac", f"{name}, ac amplitude", "V_c", "transformer", corners.FULL, limit=f"{n}.v_ac_limit", limit_kind="max", fixed="capacitor taken at its nominal value"),
            FigureSpec(f"{n}.i_rms", f"{name}, rms current", "I_c", "transformer", corners.FULL, fixed=_MODEL),
            FigureSpec(f"{n}.f_resonance", f"{name} and filter, resonance", "f_r", "transformer", corners.FULL, limit=f"{n}.f_limit", limit_kind="max", fixed="nominal values")) if n else ()
-    return (*own, FigureSpec("walk.b_step", "Flux walk without balance, a period", "ΔB_w", "transformer", corners.FULL, fixed="as stated by the mismatch decisions")) if v.both_ways else ()
+    rule = (FigureSpec("transformer.area", "Core area, effective", "A", "transformer", corners.FULL), FigureSpec("transformer.area_rule", "Core area by the rule of thumb, 50 kHz", "A_r", "transformer", corners.FULL, fixed="a cross-check only, never used"))
+    return (*own, *rule, FigureSpec("walk.b_step", "Flux walk without balance, a period", "ΔB_w", "transformer", corners.FULL, fixed="as stated by the mismatch decisions")) if v.both_ways else ()
 
 
 def figures(v: Variant) -> tuple[FigureSpec, ...]:
