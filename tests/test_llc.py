@@ -141,6 +141,18 @@ def test_stresses_are_not_below_the_engine(topology, seed):
             assert np.interp(rises, e.t, e.voltages["a"]) > 0.97 * line, c.text()
 
 
+def test_the_gain_reaches_down_to_the_end_of_hold_up():
+    """A 400 V bus allowed to fall to 300 V: the tank is chosen for it, and a second design for that bus as its lowest runs at the frequency the picture marks."""
+    d = size(NEED, {"topology": "llc_half", "llc.v_hold": 300.0})
+    assert d.feasible and d.value("llc.gain_hold") == pytest.approx(d.value("llc.gain_need") * 360 / 300, rel=0.02) and d.value("llc.gain_max") > d.value("llc.gain_hold")
+    name, f, _ = TOPOLOGIES["llc_half"].gain_view(d).points[-1]
+    keep = {k: d.rows[k].value for k in ("llc.ratio", "llc.cr", "switch.class", "transformer.core", "transformer.np", "transformer.ns1", "llc.v_unity")}
+    low = size(Requirement(mains=Mains(kind="dc", v_min=300, v_max=400), outputs=NEED.outputs, cooling="forced"), {"topology": "llc_half", **keep})
+    assert "300 V" in name and low.context["o"]["f"].at(low.grid.find(300.0).index) == pytest.approx(f, rel=0.03)
+    short = size(NEED, {"topology": "llc_half", "llc.v_hold": 300.0, "llc.ratio": 12.0, "llc.cr": 22e-9})
+    assert any(x.figure in ("llc.gain_hold", "llc.gain_need") for x in short.findings)
+
+
 def test_the_start_up_frequency_keeps_the_tank_current_at_its_limit(llc):
     """By a second route: the exact tank with next to no output voltage at that frequency has its limit as peak current, at every bus."""
     rows, drive = llc.rows, {"llc_half": 0.5, "llc_full": 1.0}[llc.topology]

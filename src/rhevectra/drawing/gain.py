@@ -13,7 +13,7 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
     """Heavy: exact and lagging; thin: exact but capacitive; dashed: first harmonic; pale: the held design's exact curves."""
     view = TOPOLOGIES[design.topology].gain_view(design)
     picture = Picture(width, height, "at the lowest bus, constant output current; heavy: exact, the tank current lags; thin: capacitive; dashed: first harmonic")
-    low, high = min(c.frequency[0] for c in view.curves), max(c.frequency[-1] for c in view.curves)
+    low, high = min(0.97 * view.border, *(c.frequency[0] for c in view.curves)), max(c.frequency[-1] for c in view.curves)
     wanted = max(p[2] for p in view.points)
     top = min(1.2 * view.gain_max, 2.0 * wanted)
     floor = 0.9 * min(float(c.exact.min()) for c in view.curves)

@@ -158,3 +158,9 @@ def rectified(f: Any) -> Any:
 def start_frequency(fr: Any, i_limit: Any, z: Any, v_primary: Any) -> Any:
     """Frequency [Hz] to start with, so that the tank current stays at its limit while the output capacitor is empty."""
     return fr * np.pi / (2 * np.arctan(i_limit * z / v_primary))
+
+
+@formula("M_h = M·V_bus/V_hold", "", "M V_bus V_hold", "the same output from a lower bus")
+def gain_at_hold(gain: Any, v_bus: Any, v_hold: Any) -> Any:
+    """Gain asked of the tank at the end of hold-up."""
+    return gain * v_bus / v_hold

@@ -115,9 +115,11 @@ def _tank(work: Work, v: Variant, row: Mapping[str, Any], rect: Any, main: Any, 
     dead = choose("switch.dead_time", 250e-9, "time for the switch node to swing by the magnetising current alone (common practice)")
     c_leg = sheet.given("switch.c_leg", 2 * row["c_charge_f"] + 30e-12, "F", "catalogue", "charge-equivalent capacitance of both switches of a leg and 30 pF of winding")
     most = sheet("llc.lm_most", resonant.most_magnetising, share=v.drive, v_unity=unity, t_dead=dead, f_max=float(fs.value) * float(f_top.value), c_switches=c_leg, v_bus=v_top)
+    least = float(work.sheet.rows["bulk.v_min_stage"].value) if work.need.hold_up > 0 and "bulk.v_min_stage" in work.sheet.rows else v_low
+    hold = choose("llc.v_hold", min(least, v_low), "the least bus the stage has to work from" if least < v_low else "the lowest bus: no hold-up is asked of this stage")
     n, i_over = float(ratio.value), float(overload.value) * i_full
     r_ac = 8 / np.pi**2 * n**2 * main.magnitude / i_over
-    gain = float(margin.value) * float(unity.value) / v_low
+    gain = float(margin.value) * float(unity.value) / min(v_low, float(hold.value))
     cap = ZERO_VOLTAGE_ROOM * float(most.value) * 2 * np.pi * float(fs.value) / r_ac
 
     def best(k: float) -> float:

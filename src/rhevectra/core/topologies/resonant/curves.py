@@ -51,11 +51,12 @@ def curve(s: st.Stage, v_bus: float, i_out: float, top: float, high: float = HIG
 
 
 def border(plan: Any, work: Work) -> dict[str, float]:
-    """Greatest gain and its frequency at overload and the lowest bus while the tank current still lags, as far as it was searched."""
+    """Greatest gain and its frequency at overload and the end of hold-up while the tank current still lags, as far as it was searched."""
     grid, s = work.grid, plan.stage
     v_low = float(np.min(np.broadcast_to(s.v_bus, grid.shape)[np.broadcast_to(corners.FULL.mask(grid), grid.shape)]))
-    asked = float(np.max(plan.settled.out["gain"]))
-    c = curve(s, v_low, float(np.max(s.i_out)), SEARCHED * asked)
+    hold = min(float(work.sheet.rows["llc.v_hold"].value), v_low)
+    asked = float(np.max(plan.settled.out["gain"])) * v_low / hold
+    c = curve(s, hold, float(np.max(s.i_out)), SEARCHED * asked)
     if not c.lagging.any():
         return {"gain_max": 0.0, "f_border": float(work.sheet.rows["fs"].value)}
     best = int(np.argmax(np.where(c.lagging, c.exact, -1.0)))

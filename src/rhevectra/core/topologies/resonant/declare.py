@@ -8,6 +8,7 @@ from rhevectra.core.topologies.common import declare
 DECISIONS = declare.decisions(
     DecisionSpec("fs", "Series resonance", "switch", unit="Hz", low=30e3, high=500e3, schools="80 to 120 kHz usual; higher makes the transformer smaller and the switches' charge dearer"),
     DecisionSpec("llc.v_unity", "Bus of gain one", "switch", unit="V", low=10, high=900, schools="the highest bus: always at or below resonance; the nominal bus: best efficiency there, above resonance at the highest"),
+    DecisionSpec("llc.v_hold", "Bus at the end of hold-up", "switch", unit="V", low=5, high=900, schools="the least bus the stage works from; 300 V behind a 400 V power factor stage"),
     DecisionSpec("llc.ratio", "Ratio of inductances", "switch", low=1.5, high=20, schools="3 to 5 wide input, 6 to 10 narrow input and little circulating current"),
     DecisionSpec("llc.cr", "Resonant capacitor", "switch", unit="F", low=1e-10, high=1e-4, step="E12"),
     DecisionSpec("llc.margin", "Room in the gain", "switch", low=1.0, high=1.5, schools="1.05 to 1.10 over what the lowest bus asks at overload"),
@@ -26,6 +27,7 @@ FIGURES = declare.figures(
     FigureSpec("llc.f_max", "Highest frequency", "f_max", "switch", corners.RUN, fixed=_EXACT),
     FigureSpec("llc.f_start", "Start-up frequency", "f_st", "switch", corners.RUN, fixed="output capacitor empty; nominal tank", sentence="from here the controller comes down while the output rises; the tank current stays at its limit"),
     FigureSpec("llc.gain_need", "Gain asked for", "M", "switch", corners.PEAKS, "max", "llc.gain_max", "max", fixed=_EXACT, sentence="against the most the tank gives at overload before it turns capacitive"),
+    FigureSpec("llc.gain_hold", "Gain asked for at the end of hold-up", "M_h", "switch", corners.FULL, "max", "llc.gain_max", "max", fixed=_EXACT, sentence="the output still at its voltage, the bus at the lowest hold-up lets it fall to"),
     FigureSpec("llc.lr", "Resonant inductance", "L_r", "switch", corners.FULL),
     FigureSpec("llc.cr", "Resonant capacitor", "C_r", "switch", corners.FULL),
     FigureSpec("llc.lm", "Magnetising inductance", "L_m", "switch", corners.FULL),
@@ -47,7 +49,7 @@ FIGURES = declare.figures(
 output_figures = declare.output_figures
 
 NEEDS_CLAMP = False
-CURES = {"switch.v_peak": "switch.class", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
+CURES = {"switch.v_peak": "switch.class", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
 NO_PICTURES = ("supply", "transient", "ripple")
