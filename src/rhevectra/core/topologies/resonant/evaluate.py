@@ -29,7 +29,7 @@ _EXACT = "exact period of the tank at each corner, frequency solved for the load
 def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[Any, Any, Plan]:
     """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
     stage = replace(plan.stage, v_bus=v_bus)
-    settled = st.solve(stage, plan.settled.state, 2 if tolerance > EXACT_FROM else st.PASSES)
+    settled = st.solve(stage, plan.settled.state, 1 if tolerance > EXACT_FROM else st.PASSES)
     o, v = settled.out, stage.variant
     p_off = np.broadcast_to(v.switches * _off_energy(stage, o) * o["f"] * o["share"], o["f"].shape)
     power = v.drive * np.asarray(v_bus) * o["i_in"] * o["share"] + p_off + float(stage.p_controller)

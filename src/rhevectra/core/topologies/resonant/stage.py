@@ -106,11 +106,11 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
     z, w = np.sqrt(lr / cr), 1 / np.sqrt(lr * cr)
     top, ratio = float(plain(s.f_max)) * 2 * np.pi / w, np.full(v_p.shape, lm / lr)
     at_ideal = n * (float(plain(s.v_out)) + float(plain(s.v_forward)))
-    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(v_p) else {"drop": np.zeros(len(v_p)), "beside": np.zeros(len(v_p)), "near": None, "burst": None}
+    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(v_p) else {"drop": np.full(len(v_p), 0.01 * at_ideal), "beside": np.zeros(len(v_p)), "near": None, "burst": None}
     drop, p_beside, near, burst_near = known["drop"], known["beside"], known["near"], known["burst"]
     o: dict[str, Any] = {}
     for k in range(passes):
-        enough = tank.ENOUGH if k == passes - 1 else ROUGH
+        enough = tank.ENOUGH if passes > 1 and k == passes - 1 else ROUGH
         v_o = at_ideal + drop
         gain, load = v_o / v_p, (np.maximum(i_o, i_least) / n + p_beside / v_o) * z / v_p
         half = tank.guess_half(load, gain, ratio) if near is None else near[:, 2]
