@@ -13,7 +13,8 @@ from rhevectra.core.topologies.resonant import tank, waves
 from rhevectra.core.topologies.resonant.variant import Variant
 
 PASSES = 4
-UNSOLVED = 1e-6
+UNSOLVED, NEAR = 1e-6, 8
+"""Miss that counts as unsolved, and passes a point is given from where it stood before it begins anew."""
 ROUGH = 1e-6
 """How periodic the tank has to be while the voltage lost in the resistances still moves."""
 MOST_DROP = 0.4
@@ -60,6 +61,21 @@ class Settled:
     out: dict[str, Any]
     found: tank.Found
     miss: float
+
+
+def _from_anew(point: tank.Point, found: tank.Found, enough: float) -> tank.Found:
+    """Points that did not settle from where they stood before, once more from the first harmonic."""
+    bad = np.flatnonzero(found.miss > UNSOLVED)
+    if not len(bad):
+        return found
+    load, gain, ratio = point.load[bad], point.gain[bad], point.ratio[bad]
+    fresh = tank.solve(tank.Point(tank.guess_half(load, gain, ratio), load, gain, ratio), "half", None, enough)
+    good = bad[fresh.miss < UNSOLVED]
+    unknown, miss, half = found.unknown.copy(), found.miss.copy(), found.point.half.copy()
+    unknown[good], miss[good] = fresh.unknown[fresh.miss < UNSOLVED], fresh.miss[fresh.miss < UNSOLVED]
+    half[good] = unknown[good, 2]
+    p = tank.Point(half, point.load, point.gain, point.ratio)
+    return tank.Found(p, tank.run(p, tank.begun(unknown, p)), miss, unknown)
 
 
 def _burst(point: tank.Point, found: tank.Found, f_top: float, near: Any, enough: float) -> tuple[tank.Found, Array, Any]:
@@ -114,9 +130,12 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
         v_o = at_ideal + drop
         gain, load = v_o / v_p, (np.maximum(i_o, i_least) / n + p_beside / v_o) * z / v_p
         half = tank.guess_half(load, gain, ratio) if near is None else near[:, 2]
-        free = tank.solve(tank.Point(half, load, gain, ratio), "half", near, enough)
+        point = tank.Point(half, load, gain, ratio)
+        free = tank.solve(point, "half", near, enough, tank.NEWTON if near is None else NEAR)
+        if near is not None:
+            free = _from_anew(point, free, enough)
         near = np.where((free.miss < UNSOLVED)[:, None], free.unknown, np.stack([-0.5 * gain * half / ratio, -0.5 * gain * half / ratio, half], -1))
-        found, share, burst_near = _burst(tank.Point(half, load, gain, ratio), free, top, burst_near, enough)
+        found, share, burst_near = _burst(point, free, top, burst_near, enough)
         share = share * np.minimum(1.0, i_o / i_least)
         found = _kept_finite(found, gain, load, half)
         o = _scaled(s, waves.measures(found), found, share, v_p, z, w, n)

@@ -206,7 +206,7 @@ def _with(point: Point, free: str, third: Array) -> Point:
     return Point(half, load, gain, point.ratio)
 
 
-def _begun(unknown: Array, p: Point) -> Array:
+def begun(unknown: Array, p: Point) -> Array:
     """State at the start: two currents as they are looked for, and the voltage that the energy of half a period asks for."""
     return np.stack([unknown[:, 0], unknown[:, 1], -0.5 * p.gain * p.load * p.half], -1)
 
@@ -219,7 +219,7 @@ def _judged(unknown: Array, point: Point, free: str) -> tuple[Array, Array]:
     before[:, 2, 2] = -0.5 * p.gain * p.load * p.half / getattr(p, free)
     until = np.zeros((n, 3))
     until[:, 2] = free == "half"
-    half, after = _run(p, _begun(unknown, p), (before, until, np.array([0.0, 0.0, float(free == "gain")])))
+    half, after = _run(p, begun(unknown, p), (before, until, np.array([0.0, 0.0, float(free == "gain")])))
     return half.end + half.start, after + before
 
 
@@ -246,4 +246,4 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
             break
         unknown[active] = kept[active] + move[active]
     p = _with(point, free, kept[:, 2])
-    return Found(p, run(p, _begun(kept, p)), miss, kept)
+    return Found(p, run(p, begun(kept, p)), miss, kept)
