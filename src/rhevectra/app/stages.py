@@ -7,6 +7,7 @@ import numpy as np
 from rhevectra.core.basis.corners import FULL
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.size import SHAPE
 
 _LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "x_discharge": "inlet", "start_up": "feedback", "controller": "feedback", "core": "transformer", "copper": "transformer",
                "leakage_ring": "clamp", "idle_ring": "transformer", "winding_ring": "transformer", "clamp": "clamp", "clamp_diode": "clamp"}
@@ -34,10 +35,6 @@ def _choices(design: Design) -> dict[str, tuple[str, tuple[str, ...], str]]:
     """Stage -> the decision that puts another kind of stage there, what it may be, and what it is."""
     shape = (s for s in design.decision_specs.values() if s.kind == "choice" and s.id in SHAPE and len(s.options) > 1)
     return {s.stage: (s.id, s.options, str(design.rows[s.id].value)) for s in shape}
-
-
-SHAPE = ("topology", "front_end", "clamp.kind")
-"""Decisions that change which stages stand in the path."""
 
 
 def stage_of_loss(name: str) -> str:

@@ -161,8 +161,8 @@ ROUGH, SETTLED = 3e-2, 1e-3
 """Largest change of the last pass: for the power that sets the bus, and for the figures."""
 MOST_DRAWN = 1.5
 """A stage that draws more than this times the power expected is no design; its bus is not followed further."""
-SHAPES = ("topology", "front_end", "clamp.kind")
-"""What kind of stage stands where: no cure for a figure of that stage."""
+SHAPE = ("topology", "front_end", "clamp.kind")
+"""Decisions that change which stages stand in the path; no cure for a figure of their stage."""
 _LOOK_ONLY = {"feedback.error", "switch.case_to_ambient", "efficiency", "standby.power", "clamp.v", "aux.v_high"}
 
 
@@ -176,7 +176,7 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mappin
         severity = LOOK_AT if id in _LOOK_ONLY else MUST_FIX
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
-        free = [p for p in work.choose.pins if work.choose.specs[p].stage == spec.stage and p not in SHAPES]
+        free = [p for p in work.choose.pins if work.choose.specs[p].stage == spec.stage and p not in SHAPE]
         cure = free[0] if free else cures.get(id, cures.get(spec.stage, ""))
         label = f"{spec.label}: {show(figure.value, figure.unit)} is {side} {show(figure.limit or 0.0, figure.unit)}{where}"
         work.find(severity, spec.stage, label + (f"; freeing the pin on {cure} may cure it" if free else f"; change {cure}" if cure else ""), id, cure)

@@ -22,12 +22,6 @@ def impedance(lr: Any, cr: Any) -> Any:
     return np.sqrt(lr / cr)
 
 
-@formula("Q = π²·Z·I_o·N_s²/(8·V_o·N_p²)", "", "Z I_o N_s V_o N_p", "first harmonic: a rectifier into a voltage looks like 8/π² of its load")
-def quality(z: Any, i_out: Any, turns_secondary: Any, v_out: Any, turns_primary: Any) -> Any:
-    """Quality factor at an output current."""
-    return np.pi**2 * z * i_out * np.square(turns_secondary) / (8 * v_out * np.square(turns_primary))
-
-
 @formula("L_r = 1/((2·π·f_r)²·C_r)", "H", "f_r C_r", "series resonance")
 def resonant_inductance(fr: Any, cr: Any) -> Any:
     """Resonant inductance [H], leakage included."""

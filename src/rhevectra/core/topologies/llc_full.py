@@ -9,11 +9,11 @@ from rhevectra.core.topologies.resonant.declare import AFTER_CLAMP, CURES, DECIS
 from rhevectra.core.topologies.resonant.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.resonant.schematic import NODE_PLACES, schematic
 from rhevectra.core.topologies.resonant.variant import Variant
-from rhevectra.core.topologies.resonant.views import flux_view, gain_view, transient, waveforms, winding_view
+from rhevectra.core.topologies.resonant.views import flux_view, gain_view, waveforms, winding_view
 
 NAME = "llc_full"
 _VARIANT = Variant(NAME, switches=4, in_path=2, drive=1.0)
 EXACT_RATINGS = ratings(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view", "interval_name", "output_figures", "power_drawn", "record", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view", "interval_name", "output_figures", "power_drawn", "record", "schematic", "waveforms", "winding_view"]

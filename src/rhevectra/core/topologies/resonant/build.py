@@ -10,7 +10,6 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.preferred import at_least
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics, resonant
 from rhevectra.core.magnetics import transformer as tr
@@ -18,6 +17,7 @@ from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed, choose_inductor
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.dies import choose_die
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
 from rhevectra.core.topologies.resonant import stage as st
@@ -40,7 +40,7 @@ TAN_DELTA = 1e-3
 
 @dataclass(frozen=True)
 class Plan:
-    """All that was chosen, and the power stage it makes; gain_max and f_border: what the tank gives at overload and where it turns capacitive."""
+    """All that was chosen, and the power stage it makes."""
 
     stage: st.Stage
     switch: Mapping[str, Any]
@@ -52,28 +52,15 @@ class Plan:
     leakage: Any
     choke: InductorChoice
     settled: st.Settled
-    f_resonance: float
 
 
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> Mapping[str, Any]:
     """All switches: a class that holds the highest bus after derating, then the die by conduction, gate and the charge the dead time moves."""
-    derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
     i_rms = 1.2 * work.need.power / 0.92 / (v.drive * v_low) / np.sqrt(2)
 
-    def rule() -> tuple[str, str, tuple[str, ...]]:
-        rows = work.parts["switches"].where(kind="discrete").rows
-        classes = sorted({r["v_class_v"] for r in rows})
-        v_class = next((c for c in classes if derate.value * c >= v_top + 1.0), classes[-1])
-        refused = tuple(f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" for c in classes if c < v_class)[-3:]
-        dies = [r for r in rows if r["v_class_v"] == v_class]
-        loss = {r["name"]: r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + 1e5 * r["q_gate_c"] * 12 + 1e5 * 0.05 * r["c_charge_f"] * v_top**2 for r in dies}
-        good = [r for r in dies if r["i_max_a"] >= 1.8 * i_rms] or [max(dies, key=lambda r: r["i_max_a"])]
-        least = min(loss[r["name"]] for r in good)
-        pick = max((r for r in good if loss[r["name"]] <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
-        return pick["name"], "lowest voltage class that holds the highest bus; largest die resistance within a quarter of the least loss", refused
-    row = work.parts["switches"].row(work.choose("switch.class", rule).value)
-    work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
-    return row
+    def loss(r: Mapping[str, Any]) -> float:
+        return float(r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + 1e5 * r["q_gate_c"] * 12 + 1e5 * 0.05 * r["c_charge_f"] * v_top**2)
+    return choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss)
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
@@ -97,7 +84,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage = replace(stage, leakage=float(leak.value), r_inductor=LITZ * choke.resistance, extra={**stage.extra, "choke_core": _core_of(work, choke, win, grade)})
     peak = float(settled.out["i_tank_peak"].max())
     work.choose("switch.current_limit", lambda: float(f"{1.15 * peak:.2g}"), "15 % above the peak tank current at overload, rounded to two digits")
-    return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled, float(work.sheet.rows["fs"].value))
+    return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled)
 
 
 def _tank(work: Work, v: Variant, row: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float) -> st.Stage:

@@ -3,16 +3,12 @@
 from collections.abc import Callable
 from typing import Any
 
-import numpy as np
-
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
+from rhevectra.core.topologies.common.elements import EDGE, gate, legs, output, secondaries
 from rhevectra.core.topologies.resonant.evaluate import BODY_DIODE
 from rhevectra.core.topologies.resonant.variant import Variant
-
-EDGE = 2e-9
-"""Rise and fall of the gate pulse [s]."""
 
 
 def circuit(design: Any, corner: Corner) -> Circuit:
@@ -22,7 +18,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     period, v_bus, dead = 1 / at(o["f"]), at(s.v_bus), float(design.rows["switch.dead_time"].value)
     row = design.context["plan"].rectifiers[design.requirement.main]["row"]
     r_core = (at(s.np) / at(s.ns) * (at(s.v_out) + at(s.v_forward))) ** 2 / max(at(o["p_core"]) / at(o["share"]), 1e-9)
-    parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_legs(s, at, period, dead), *_tank(design, s, at, r_core), *_output(design, s, at))
+    parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_legs(s, at, period, dead), *_tank(design, s, at, r_core), *output(design, at(s.v_out), at(s.i_out) / at(o["share"])))  # in a burst the load of the burst
     models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DBODY", BODY_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: tank current {number(at(o['i_tank']))} A rms, {number(at(o['i_tank_peak']))} A peak, output {number(at(s.v_out))} V",
                f"expected: resonant capacitor {number(at(o['v_cap']))} V of amplitude, turn-off at {number(at(o['i_off']))} A", "the bus is a dc source at the corner's bus voltage; fixed frequency, no loop; core loss of the resonant inductor and loss of the capacitor are not here",
@@ -30,38 +26,18 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     return Circuit(design.requirement.outputs[design.requirement.main].name + " " + design.topology + " power stage", parts, models, period, max(400 * period, 6e-3), remarks)
 
 
-def _gate(name: str, node: str, delay: float, on: float, period: float) -> Element:
-    return Element(name, (node, "0"), f"PULSE(0 10 {number(delay)} {number(EDGE)} {number(EDGE)} {number(on)} {number(period)})", "feedback")
-
-
 def _legs(s: Any, at: Callable[[Any], float], period: float, dead: float) -> tuple[Element, ...]:
-    """One leg or two of two switches with body diodes; both nodes' capacitances of a leg stand at its lower switch. Half the dead time lies at each end of a pulse."""
+    """The legs and their gates. Half the dead time lies at each end of a pulse."""
     on = 0.5 * period - dead - EDGE
-    legs: list[Element] = [_gate("Vgate1", "g1", 0.5 * dead, on, period), _gate("Vgate2", "g2", 0.5 * period + 0.5 * dead, on, period)]
-    c_leg = f"{number(2 * at(s.c_node))} IC=0"
-    for node, upper, lower in (("a", "g1", "g2"), ("b", "g2", "g1"))[: s.variant.switches // 2]:
-        legs += [Element(f"Supper{node}", ("bus", node, upper, "0"), "SWITCH", "switch"), Element(f"Slower{node}", (node, "0", lower, "0"), "SWITCH", "switch"),
-                 Element(f"Dupper{node}", (node, "bus"), "DBODY", "switch"), Element(f"Dlower{node}", ("0", node), "DBODY", "switch"), Element(f"Cnode{node}", (node, "0"), c_leg, "switch")]
-    return tuple(legs)
+    return (gate("Vgate1", "g1", 0.5 * dead, on, period), gate("Vgate2", "g2", 0.5 * period + 0.5 * dead, on, period), *legs(s.variant.switches // 2, "DBODY", f"{number(2 * at(s.c_node))} IC=0"))
 
 
 def _tank(design: Any, s: Any, at: Callable[[Any], float], r_core: float) -> tuple[Element, ...]:
     """Capacitor, resonant inductance with the leakage in it, resistances, magnetising inductance with the core loss, ideal centre tap."""
-    end, ratio = "0" if s.variant.drive < 1 else "b", number(at(s.ns) / at(s.np))
+    end = "0" if s.variant.drive < 1 else "b"
     parts = [Element("Cres", ("a", "t1"), f"{number(at(s.cr))} IC={number((1 - s.variant.drive) * at(s.v_bus))}", "transformer"), Element("Lres", ("t1", "t2"), f"{number(at(s.lr))} IC=0", "transformer"),
              Element("Rpri", ("t2", "m"), number(at(s.r_primary) + at(s.r_inductor)), "transformer"), Element("Lm", ("m", end), f"{number(at(s.lm))} IC=0", "transformer"), Element("Rcore", ("m", end), number(r_core), "transformer")]
-    for k, ends in enumerate((("m", end), (end, "m")), 1):
-        parts += [Element(f"Esec{k}", (f"x{k}", "0", *ends), ratio, "transformer"), Element(f"Vsec{k}", (f"x{k}", f"y{k}"), "DC 0", "transformer"), Element(f"Fpri{k}", (*ends, f"Vsec{k}"), ratio, "transformer"),
-                  Element(f"Rsec{k}", (f"y{k}", f"z{k}"), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element("Dfeed" if k == 1 else "Dfeed2", (f"z{k}", "out1"), "DOUT", "rectifier")]
-    return tuple(parts)
-
-
-def _output(design: Any, s: Any, at: Callable[[Any], float]) -> tuple[Element, ...]:
-    """Output capacitors and load; in a burst the load of the burst."""
-    cap, o = design.catalogue["output_capacitors"].row(str(design.rows["output1.cap"].value)), design.context["o"]
-    count, v_out = float(np.asarray(design.rows["output1.parallel"].value)), at(s.v_out)
-    return (Element("Cout1", ("out1", "esr1"), f"{number(cap['c_f'] * count)} IC={number(v_out)}", "rectifier"), Element("Resr1", ("esr1", "0"), number(cap["esr_ohm"] / count), "rectifier"),
-            Element("Rload1", ("out1", "0"), number(v_out / (at(s.i_out) / at(o["share"]))), "load"))
+    return (*parts, *secondaries(s, at, (("m", end), (end, "m")), "out1"))
 
 
 def interval_name(states: dict[str, int], before: str) -> str:

@@ -18,7 +18,7 @@ SEARCHED = 1.6
 
 @dataclass(frozen=True)
 class Curve:
-    """Gain over frequency [Hz] at one load: exact where a periodic state was found (else NaN never: left out), whether the tank current lags there, first harmonic at the same points."""
+    """Gain over frequency [Hz] at one load: exact (points without a periodic state are left out), whether the tank current lags there, first harmonic at the same points."""
 
     frequency: Array
     exact: Array

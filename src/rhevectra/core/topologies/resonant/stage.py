@@ -23,7 +23,7 @@ MOST_DROP = 0.4
 @dataclass(frozen=True)
 class Stage:
     """The power stage, numbers or rows. v_bus and i_out (load and bleed) have the shape of the grid; lr with the leakage; r_switch: one, hot; r_secondary: one half of the centre tap;
-    f_max: highest frequency, i_burst: output current below which, and beyond which frequency, it runs in bursts; core: material row of the transformer; choke: what the resonant inductor's core loss needs."""
+    f_max: highest frequency, i_burst: output current below which, and beyond which frequency, it runs in bursts; core: material row of the transformer."""
 
     variant: Variant
     v_bus: Any
@@ -162,5 +162,5 @@ def _scaled(s: Stage, m: Mapping[str, Array], found: tank.Found, share: Array, v
     reference = magnetics.loss_at_temperature(c["loss_ref_w_m3"], c["loss_t_curvature_1_k2"], plain(s.core_temperature), c["loss_t_min_c"])
     p_core = magnetics.core_loss_two_slope(plain(s.volume), s.extra["kappa"], reference, swing, c["loss_f_ref_hz"], c["loss_alpha"], c["loss_b_ref_t"], c["loss_beta"], f, half, half)
     return {"f": f, "share": share, "i_tank": m["tank_rms"] * amps, "i_tank_peak": m["tank_peak"] * amps, "i_in": m["tank_mean"] * amps, "i_off": m["off"] * amps, "i_mag": m["mag_peak"] * amps, "i_mag_rms": m["mag_rms"] * amps,
-            "i_rect": m["rect_rms"] * amps * n, "i_rect_peak": m["rect_peak"] * amps * n, "i_rect_mean": m["rect_mean"] * amps * n, "v_cap": m["cap_peak"] * v_p, "t_turned": m["turned"] / w, "p_core": p_core,
-            "gain": found.point.gain, "miss": found.miss}
+            "i_rect": m["rect_rms"] * amps * n, "i_rect_peak": m["rect_peak"] * amps * n, "v_cap": m["cap_peak"] * v_p, "t_turned": m["turned"] / w, "p_core": p_core,
+            "gain": found.point.gain}

@@ -25,11 +25,6 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
     return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("tank current", "A", t, w["tank"] * amps, end, "primary"), Shape("rectifier current", "A", t, w["rectifier"] * amps * n, end, "secondary")]
 
 
-def transient(design: Any, corner: Corner) -> list[Shape]:
-    """A resonant stage has no turn-off of its own to show; the period again."""
-    return waveforms(design, corner)
-
-
 def gain_view(design: Any) -> GainView:
     """Gain over frequency at overload, full, half and a tenth of the load, all at the lowest bus; where the design runs at full load and each bus, and the border."""
     plan, grid, rows = design.context["plan"], design.grid, design.rows
@@ -61,4 +56,4 @@ def flux_view(design: Any) -> FluxView:
     return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(s.core["b_sat_25_t"]), 2.2 * points[1][1])
 
 
-__all__ = ["flux_view", "gain_view", "transient", "waveforms", "winding_view"]
+__all__ = ["flux_view", "gain_view", "waveforms", "winding_view"]

@@ -9,7 +9,6 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain, reader
 from rhevectra.core.formulas import forward, magnetics
 from rhevectra.core.magnetics import transformer as tr
@@ -17,6 +16,7 @@ from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed, choose_inductor
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.dies import choose_die
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
 from rhevectra.core.topologies.stepdown import stage as st
@@ -57,29 +57,14 @@ class Plan:
 
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> dict[str, Any]:
     """All switches: a class that holds the highest bus after derating, then the die by loss."""
-    derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
     if v.clamped:
         v_top *= 1 + 1 / _reset_ratio(work, v) + float(work.choose("switch.spike", 0.3, "room for what the leakage between both windings drives (common practice)").value)
     duty_limit = work.choose("switch.duty_limit", v.duty_limit * _longer(work, v), v.why_limit)
-    table = work.parts["switches"]
-    power = work.need.power / 0.88
+    i_on, fs = work.need.power / 0.88 / (v.drive * v_low) / v.duty, float(work.choose.pins.get("fs", 100e3))
 
-    def rule() -> tuple[str, str, tuple[str, ...]]:
-        rows = table.where(kind="discrete").rows
-        classes = sorted({r["v_class_v"] for r in rows})
-        v_class = next((v for v in classes if derate.value * v >= v_top + 1.0), classes[-1])
-        refused = tuple(f"{v:g} V: {show(derate.value * v, 'V')} after derating, the switch sees {show(v_top, 'V')}" for v in classes if v < v_class)[-3:]
-        i_on = power / (v.drive * v_low) / v.duty
-        fs = float(work.choose.pins.get("fs", 100e3))
-        dies = [r for r in rows if r["v_class_v"] == v_class]
-        loss = {r["name"]: r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (0.25 * (r["c_energy_f"]) * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs for r in dies}
-        good = [r for r in dies if r["i_max_a"] >= 1.3 * i_on] or [max(dies, key=lambda r: r["i_max_a"])]
-        least = min(loss[r["name"]] for r in good)
-        pick = max((r for r in good if loss[r["name"]] <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
-        return pick["name"], f"lowest voltage class that holds {'the highest input, the held voltage and its spike' if v.clamped else 'the highest bus'}; largest die resistance within a quarter of the least loss", refused
-    name = work.choose("switch.class", rule)
-    row = table.row(name.value)
-    work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
+    def loss(r: Mapping[str, Any]) -> float:
+        return float(r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (0.25 * (r["c_energy_f"]) * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs)
+    row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped else "the highest bus", 1.3 * i_on, loss)
     return {"row": row, "duty_limit": duty_limit}
 
 

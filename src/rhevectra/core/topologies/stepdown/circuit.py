@@ -8,13 +8,10 @@ import numpy as np
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
+from rhevectra.core.topologies.common.elements import EDGE, gate, legs, output, secondaries
 from rhevectra.core.topologies.stepdown.evaluate import RESET_DIODE
 from rhevectra.core.topologies.stepdown.stage import RING_QUALITY
 from rhevectra.core.topologies.stepdown.variant import Variant
-
-EDGE = 2e-9
-"""Rise and fall of the gate pulse [s]."""
-
 
 _LIGHT = ("where the magnetising current seen from the secondary exceeds the inductor's valley it feeds the output by itself: the fixed pulse then gives too much",)
 
@@ -27,7 +24,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     row = design.context["plan"].rectifiers[design.requirement.main]["row"]
     r_core = (1 if v.both_ways else 2) * at(o["v_in"]) ** 2 * at(o["t_e"]) / (pulse * max(at(o["p_core"]), 1e-9))
     start, end, between = _ends(design)
-    parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_switches(o, s, at, pulse), *between, *(_tapped(s, design, o, at, r_core) if v.clamped else _transformer(s, o, at, r_core, start, end)), *_filter(design, o, s, at))
+    parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_switches(o, s, at, pulse), *between, *(_taken_over(s, design, o, at, r_core) if v.clamped else _transformer(s, o, at, r_core, start, end)), *_filter(design, o, s, at))
     models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DRESET", RESET_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
                f"expected: filter inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, bus current without the controller's supply {number((at(o['p_bus']) - at(s.p_controller) - at(o['p_choke'])) / v_bus)} A average",
@@ -36,7 +33,8 @@ def circuit(design: Any, corner: Corner) -> Circuit:
 
 
 def _gate(name: str, node: str, delay: float, t_on: float, period: float) -> Element:
-    return Element(name, (node, "0"), f"PULSE(0 10 {number(delay)} {number(EDGE)} {number(EDGE)} {number(t_on - EDGE)} {number(period)})", "feedback")
+    """A gate pulse that is on for t_on [s], its rise included."""
+    return gate(name, node, delay, t_on - EDGE, period)
 
 
 def _single_ended(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
@@ -63,13 +61,9 @@ def _switches(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple
 
 
 def _legs(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
-    """One leg or two of two switches, each with its body diode; both nodes' capacitances of a leg stand at its lower switch."""
+    """One leg or two and their gates, half a period of a switch apart."""
     t_on, c = at(o["t_on"]), f"{number(2 * at(s.c_node))} IC={number(at(s.v_bus) / 2)}"
-    legs: list[Element] = [_gate("Vgate1", "g1", 0.0, t_on, 2 * pulse), _gate("Vgate2", "g2", pulse, t_on, 2 * pulse)]
-    for node, upper, lower in (("a", "g1", "g2"), ("b", "g2", "g1"))[: s.variant.switches // 2]:
-        legs += [Element(f"Supper{node}", ("bus", node, upper, "0"), "SWITCH", "switch"), Element(f"Slower{node}", (node, "0", lower, "0"), "SWITCH", "switch"),
-                 Element(f"Dupper{node}", (node, "bus"), "DRESET", "switch"), Element(f"Dlower{node}", ("0", node), "DRESET", "switch"), Element(f"Cnode{node}", (node, "0"), c, "switch")]
-    return tuple(legs)
+    return (_gate("Vgate1", "g1", 0.0, t_on, 2 * pulse), _gate("Vgate2", "g2", pulse, t_on, 2 * pulse), *legs(s.variant.switches // 2, "DRESET", c))
 
 
 def _one_switch(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
@@ -92,9 +86,9 @@ def _ends_of_tap(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tu
     return tuple(ends)
 
 
-def _tapped(s: Any, design: Any, o: Any, at: Callable[[Any], float], r_core: float) -> tuple[Element, ...]:
+def _taken_over(s: Any, design: Any, o: Any, at: Callable[[Any], float], r_core: float) -> tuple[Element, ...]:
     """The primary, or both its halves, each with its resistance and its leakage towards the winding that takes over, on one core; that winding; the clamp; the leakage to the secondary."""
-    apart, ratio = at(s.spike["l_half"]), number(at(s.ns) / at(s.np))
+    apart = at(s.spike["l_half"])
     shared = at(s.leakage) - apart
     ring = RING_QUALITY * np.sqrt(at(s.leakage) / at(o["c_p"]))
     parts: list[Element] = []
@@ -106,34 +100,27 @@ def _tapped(s: Any, design: Any, o: Any, at: Callable[[Any], float], r_core: flo
     parts += [Element("Cclamp", ("cl", "bus"), f"{number(float(design.rows['spike.c'].value))} IC={number(v_clamp)}", "switch"), Element("Rclamp", ("cl", "bus"), number(at(s.spike["r"])), "switch"),
               Element("Lm", ("m", "0"), f"{number(at(s.lm))} IC=0", "transformer"), Element("Rcore", ("m", "0"), number(r_core), "transformer"), Element("Llk", ("m", "s"), f"{number(shared)} IC=0", "transformer"), Element("Rring", ("m", "s"), number(ring), "transformer")]
     sides = (("s", "0"), ("0", "s"))[: s.variant.pulses]
-    return (*parts, *_secondaries(s, at, sides, ratio), *(() if s.variant.both_ways else (Element("Dfree", ("0", "k"), "DOUT", "rectifier"),)))
+    return (*parts, *_secondaries(s, at, sides))
 
 
 def _transformer(s: Any, o: Any, at: Callable[[Any], float], r_core: float, start: str, end: str) -> tuple[Element, ...]:
     """Primary resistance, leakage with its damping, magnetising inductance with the core loss, and one ideal secondary or two of opposite sense."""
-    ratio, ring = number(at(s.ns) / at(s.np)), RING_QUALITY * np.sqrt(at(s.leakage) / at(o["c_p"]))
+    ring = RING_QUALITY * np.sqrt(at(s.leakage) / at(o["c_p"]))
     parts = [Element("Rpri", (start, "p1"), number(at(s.r_primary)), "transformer"), Element("Llk", ("p1", "m1"), f"{number(at(s.leakage))} IC=0", "transformer"), Element("Rring", ("p1", "m1"), number(ring), "transformer"),
              Element("Lm", ("m1", end), f"{number(at(s.lm))} IC=0", "transformer"), Element("Rcore", ("m1", end), number(r_core), "transformer")]
     sides = (("m1", end), (end, "m1"))[: s.variant.pulses]
-    return (*parts, *_secondaries(s, at, sides, ratio), *(() if s.variant.both_ways else (Element("Dfree", ("0", "k"), "DOUT", "rectifier"),)))
+    return (*parts, *_secondaries(s, at, sides))
 
 
-def _secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str], ...], ratio: str) -> tuple[Element, ...]:
-    """Ideal secondaries across these nodes of the primary side, each with its resistance and its rectifier to the filter."""
-    parts: list[Element] = []
-    for k, ends in enumerate(sides, 1):
-        parts += [Element(f"Esec{k}", (f"x{k}", "0", *ends), ratio, "transformer"), Element(f"Vsec{k}", (f"x{k}", f"y{k}"), "DC 0", "transformer"), Element(f"Fpri{k}", (*ends, f"Vsec{k}"), ratio, "transformer"),
-                  Element(f"Rsec{k}", (f"y{k}", f"z{k}"), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element("Dfeed" if k == 1 else "Dfeed2", (f"z{k}", "k"), "DOUT", "rectifier")]
-    return tuple(parts)
+def _secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str], ...]) -> tuple[Element, ...]:
+    """The secondaries into the filter, and what freewheels beside a single one."""
+    return (*secondaries(s, at, sides, "k"), *(() if s.variant.both_ways else (Element("Dfree", ("0", "k"), "DOUT", "rectifier"),)))
 
 
 def _filter(design: Any, o: Any, s: Any, at: Callable[[Any], float]) -> tuple[Element, ...]:
     """Filter inductor, output capacitors, load."""
-    cap = design.catalogue["output_capacitors"].row(str(design.rows["output1.cap"].value))
-    count, v_out = float(np.asarray(design.rows["output1.parallel"].value)), at(s.v_out)
     return (Element("Lout", ("k", "l1"), f"{number(at(s.inductance))} IC={number(at(o['valley']))}", "rectifier"), Element("Rlout", ("l1", "out1"), number(at(s.r_inductor)), "rectifier"),
-            Element("Cout1", ("out1", "esr1"), f"{number(cap['c_f'] * count)} IC={number(v_out)}", "rectifier"), Element("Resr1", ("esr1", "0"), number(cap["esr_ohm"] / count), "rectifier"),
-            Element("Rload1", ("out1", "0"), number(v_out / at(o["i_load"])), "load"))
+            *output(design, at(s.v_out), at(o["i_load"])))
 
 
 _FEED, _RESET, _FREE = "the switches are on: the secondary feeds the filter", "the switches are off: the core gives its magnetising current back to the bus", "the filter inductor freewheels, the core is reset"

@@ -4,8 +4,8 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.sheet import reader
 from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.stepdown.schematic_single import secondary
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("d1", (39, 46), "right", "primary"), ("out1", (94, 5), "right", "secondary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
@@ -13,10 +13,8 @@ NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", 
 
 def schematic(design: Any, corner: Corner) -> list[Symbol]:
     """The power stage with the values of the design."""
-    rows, s, at = design.rows, design.context["stage"], reader(corner.index)
+    rows = design.rows
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
-    row = design.context["plan"].rectifiers[design.requirement.main]["row"]
-    count = int(rows["output1.parallel"].value)
     turns = f"{rows['transformer.np'].value:.0f} + {rows['transformer.nr'].value:.0f} : {rows['transformer.ns1'].value:.0f}"
     return [
         Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
@@ -25,8 +23,4 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("note", (24, 0), (24, 6), f"clamp {value('spike.r')}, {value('spike.c')}", "primary"), Symbol("note", (20, 34), (20, 40), str(rows["switch.class"].value), "primary"),
         Symbol("winding", (48, 30), (48, 44), "", "primary", "Lhalf1"), Symbol("wire", (48, 7), (48, 30), element="Lhalf1"), Symbol("wire", (48, 44), (42, 44), element="Lhalf1"), Symbol("switch", (42, 44), (42, 55), "", "primary", "Slower1"),
         Symbol("core", (51.5, 14), (51.5, 45), f"{rows['transformer.core'].value}  {turns}, L_m {value('transformer.lm')}"),
-        Symbol("winding", (55, 30), (55, 44), "", "secondary", "Vsec1", True), Symbol("wire", (55, 30), (55, 7), "", "secondary", "Vsec1"), Symbol("wire", (55, 44), (55, 55), "", "secondary", "Vsec1"),
-        Symbol("diode", (55, 7), (69, 7), "", "secondary", "Dfeed"), Symbol("note", (60, 0), (60, 6), str(row["name"]), "secondary"), Symbol("wire", (69, 7), (69, 36), "", "secondary", "Dfree"), Symbol("diode", (69, 55), (69, 36), "", "secondary", "Dfree"),
-        Symbol("inductor", (69, 7), (86, 7), "", "secondary", "Lout"), Symbol("note", (79, 0), (79, 6), value("filter1.l"), "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"), Symbol("wire", (55, 55), (69, 55), "", "secondary", "Vsec1"), Symbol("wire", (69, 55), (94, 55), "", "secondary", "Lout"),
-        Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
-        Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}", "secondary", "Rload1")]
+        *secondary(design, corner)]

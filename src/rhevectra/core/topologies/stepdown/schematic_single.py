@@ -13,10 +13,8 @@ NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", 
 
 def schematic(design: Any, corner: Corner) -> list[Symbol]:
     """The power stage with the values of the design."""
-    rows, s, at = design.rows, design.context["stage"], reader(corner.index)
+    rows = design.rows
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
-    row = design.context["plan"].rectifiers[design.requirement.main]["row"]
-    count = int(rows["output1.parallel"].value)
     turns = f"{rows['transformer.np'].value:.0f} : {rows['transformer.ns1'].value:.0f}"
     return [
         Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
@@ -26,8 +24,17 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("diode", (42, 28), (42, 7), "", "primary", "Dhigh"), Symbol("wire", (42, 44), (42, 28), element="Dhigh"), Symbol("switch", (42, 44), (42, 55), "", "primary", "Slower"),
         Symbol("inductor", (26, 30), (40, 30), "", "primary", "Llk"), Symbol("wire", (40, 30), (48, 30), element="Llk"), Symbol("winding", (48, 30), (48, 44), "", "primary", "Lm"), Symbol("wire", (48, 44), (42, 44), element="Llk"),
         Symbol("core", (51.5, 29), (51.5, 45), f"{rows['transformer.core'].value}  {turns}    {rows['filter1.core'].value}  {value('filter1.turns')}"),
+        *secondary(design, corner)]
+
+
+def secondary(design: Any, corner: Corner) -> list[Symbol]:
+    """One secondary winding, two rectifiers, filter and load with the values of the design."""
+    rows, s, at = design.rows, design.context["stage"], reader(corner.index)
+    row = design.context["plan"].rectifiers[design.requirement.main]["row"]
+    count = int(rows["output1.parallel"].value)
+    return [
         Symbol("winding", (55, 30), (55, 44), "", "secondary", "Vsec1", True), Symbol("wire", (55, 30), (55, 7), "", "secondary", "Vsec1"), Symbol("wire", (55, 44), (55, 55), "", "secondary", "Vsec1"),
         Symbol("diode", (55, 7), (69, 7), "", "secondary", "Dfeed"), Symbol("note", (60, 0), (60, 6), str(row["name"]), "secondary"), Symbol("wire", (69, 7), (69, 36), "", "secondary", "Dfree"), Symbol("diode", (69, 55), (69, 36), "", "secondary", "Dfree"),
-        Symbol("inductor", (69, 7), (86, 7), "", "secondary", "Lout"), Symbol("note", (79, 0), (79, 6), value("filter1.l"), "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"), Symbol("wire", (55, 55), (69, 55), "", "secondary", "Vsec1"), Symbol("wire", (69, 55), (94, 55), "", "secondary", "Lout"),
+        Symbol("inductor", (69, 7), (86, 7), "", "secondary", "Lout"), Symbol("note", (79, 0), (79, 6), show(float(rows["filter1.l"].value), "H"), "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"), Symbol("wire", (55, 55), (69, 55), "", "secondary", "Vsec1"), Symbol("wire", (69, 55), (94, 55), "", "secondary", "Lout"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
         Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}", "secondary", "Rload1")]

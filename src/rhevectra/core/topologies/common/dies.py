@@ -1,0 +1,28 @@
+"""Choosing a discrete switch class: the lowest voltage class that holds, then the die by loss."""
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.stages.work import Work
+
+
+def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float]) -> Mapping[str, Any]:
+    """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating;
+    sees and holds: how the reasons call that voltage; loss [W] of a row."""
+    derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
+    table = work.parts["switches"]
+
+    def rule() -> tuple[str, str, tuple[str, ...]]:
+        rows = table.where(kind="discrete").rows
+        classes = sorted({r["v_class_v"] for r in rows})
+        v_class = next((c for c in classes if derate.value * c >= v_seen + 1.0), classes[-1])
+        refused = tuple(f"{c:g} V: {show(derate.value * c, 'V')} after derating, {sees} {show(v_seen, 'V')}" for c in classes if c < v_class)[-3:]
+        dies = [r for r in rows if r["v_class_v"] == v_class]
+        good = [r for r in dies if r["i_max_a"] >= i_least] or [max(dies, key=lambda r: r["i_max_a"])]
+        least = min(loss(r) for r in good)
+        pick = max((r for r in good if loss(r) <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
+        return pick["name"], f"lowest voltage class that holds {holds}; largest die resistance within a quarter of the least loss", refused
+    row = table.row(work.choose("switch.class", rule).value)
+    work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
+    return row

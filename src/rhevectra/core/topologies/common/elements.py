@@ -1,0 +1,42 @@
+"""Elements that the circuits of several stages have: gate pulses, legs of switches, ideal secondaries, output capacitors and load."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.circuit.netlist import Element, number
+
+EDGE = 2e-9
+"""Rise and fall of the gate pulse [s]."""
+
+
+def gate(name: str, node: str, delay: float, width: float, period: float) -> Element:
+    """A gate pulse: delay, width at its top and period [s]."""
+    return Element(name, (node, "0"), f"PULSE(0 10 {number(delay)} {number(EDGE)} {number(EDGE)} {number(width)} {number(period)})", "feedback")
+
+
+def legs(count: int, diode: str, c_leg: str) -> tuple[Element, ...]:
+    """One leg or two of two switches with body diodes; both nodes' capacitances c_leg (a netlist value) stand at the lower switch."""
+    parts: list[Element] = []
+    for node, upper, lower in (("a", "g1", "g2"), ("b", "g2", "g1"))[:count]:
+        parts += [Element(f"Supper{node}", ("bus", node, upper, "0"), "SWITCH", "switch"), Element(f"Slower{node}", (node, "0", lower, "0"), "SWITCH", "switch"),
+                  Element(f"Dupper{node}", (node, "bus"), diode, "switch"), Element(f"Dlower{node}", ("0", node), diode, "switch"), Element(f"Cnode{node}", (node, "0"), c_leg, "switch")]
+    return tuple(parts)
+
+
+def secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str], ...], into: str) -> tuple[Element, ...]:
+    """Ideal secondaries across these nodes of the primary side, each with its resistance and its rectifier into a node."""
+    ratio, parts = number(at(s.ns) / at(s.np)), list[Element]()
+    for k, ends in enumerate(sides, 1):
+        parts += [Element(f"Esec{k}", (f"x{k}", "0", *ends), ratio, "transformer"), Element(f"Vsec{k}", (f"x{k}", f"y{k}"), "DC 0", "transformer"), Element(f"Fpri{k}", (*ends, f"Vsec{k}"), ratio, "transformer"),
+                  Element(f"Rsec{k}", (f"y{k}", f"z{k}"), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element("Dfeed" if k == 1 else "Dfeed2", (f"z{k}", into), "DOUT", "rectifier")]
+    return tuple(parts)
+
+
+def output(design: Any, v_out: float, i_out: float) -> tuple[Element, ...]:
+    """Output capacitors and load of a stage with one output."""
+    cap = design.catalogue["output_capacitors"].row(str(design.rows["output1.cap"].value))
+    count = float(np.asarray(design.rows["output1.parallel"].value))
+    return (Element("Cout1", ("out1", "esr1"), f"{number(cap['c_f'] * count)} IC={number(v_out)}", "rectifier"), Element("Resr1", ("esr1", "0"), number(cap["esr_ohm"] / count), "rectifier"),
+            Element("Rload1", ("out1", "0"), number(v_out / i_out), "load"))
