@@ -237,27 +237,32 @@ class Engine:
         y, combination = np.concatenate([x, self.sources(self.breaks[0], self.breaks[1])]), guess
         intervals: list[Interval] = []
         log: list[tuple[float, str]] = []
+        touches = 0
         for begin, end in zip(self.breaks[:-1], self.breaks[1:], strict=True):
             y = np.concatenate([y[:nx], self.sources(begin, end)])
             sensitivity[nx:] = 0.0
             combination, moved = self.settle(y, combination, begin)
             sensitivity = eq.tied(combination).project @ sensitivity
-            y, time = moved, begin
+            y, time, skip = moved, begin, 0.0
             while time < end:
                 made = self.of(combination)
-                length, guard = self._next_event(made, y, end - time)
+                length, guard = (min(skip, end - time), None) if skip else self._next_event(made, y, end - time)
                 after = made.over(length) @ y
                 sensitivity = made.over(length) @ sensitivity
                 element = "" if guard is None else eq.changing[made.tied.owners[guard][0]].name
                 intervals.append(Interval(time, length, combination, y, element))
-                time += length
+                time = end if length >= end - time else time + length
                 if guard is None:
-                    y, time = after, end
+                    y, skip = after, 0.0
                     continue
                 log.append((time, element))
                 if len(log) > MOST_EVENTS or (len(log) > CROWD and time - log[-CROWD][0] < CROWDED * eq.period):
                     raise NoSteadyState(f"{element}: {len(log)} events in one period and no end, the last at {time:.6g} s (chattering)")
+                before = combination
                 combination, y, sensitivity = self._cross(made.tied, guard, after, sensitivity, combination, time)
+                if combination == before and length < PROBE * eq.period:  # a guard is only touched: nothing changes, and time has to go on
+                    touches += 1
+                    skip = PROBE * eq.period * 2.0**touches
         return Period(y, sensitivity[:nx], tuple(intervals), tuple(log), combination)
 
     def _cross(self, tied: Tied, guard: int, y: Array, sensitivity: Array, combination: tuple[int, ...], time: float) -> tuple[tuple[int, ...], Array, Array]:

@@ -123,7 +123,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     need, grid = work.need, work.grid
     power = expected_power(need, sum(o.magnitude * grid.current(k) for k, o in enumerate(need.outputs)))
     top = float(np.max(power))
-    front_plan = front.plan(work, top, 1.25 * top / max(need.mains.v_min, 1.0))
+    front_plan = front.plan(work, top, topology.BUS_RIPPLE * top / max(need.mains.v_min, 1.0))
     v_bus, near = front.bus(front_plan, grid, power)
     plan = topology.build(work, v_bus, clamp)
     drawn, _, plan = topology.power_drawn(work, plan, v_bus, ROUGH)

@@ -42,7 +42,7 @@ class TransformerNeed:
     """What the circuit asks of the transformer. windings: primary, secondaries (regulated first), auxiliary.
 
     ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],
-    t_up, t_down [s] at each full-load corner for the core loss; lp [H], or None for a core without a gap; b_max [T] hot saturation after derating.
+    t_up, t_down [s] at each full-load corner for the core loss, and fs_each [Hz] where the frequency differs between them; lp [H], or None for a core without a gap; b_max [T] hot saturation after derating.
     halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
     """
 
@@ -65,6 +65,7 @@ class TransformerNeed:
     gap_max_share: float = 0.35
     halves: int = 1
     pins: dict[str, Any] | None = None
+    fs_each: Any = None
 
 
 @dataclass(frozen=True)
@@ -226,7 +227,7 @@ def core_loss(need: TransformerNeed, turns: Any, eff: dict[str, Any], temperatur
     alpha, beta = m["loss_alpha"], m["loss_beta"]
     kappa = magnetics.igse_constant(alpha, beta)
     reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], temperature, m["loss_t_min_c"])
-    at_one = magnetics.core_loss_two_slope(1.0, kappa, 1.0, need.swing, m["loss_f_ref_hz"], alpha, m["loss_b_ref_t"], beta, need.fs, need.t_up, need.t_down)
+    at_one = magnetics.core_loss_two_slope(1.0, kappa, 1.0, need.swing, m["loss_f_ref_hz"], alpha, m["loss_b_ref_t"], beta, need.fs if need.fs_each is None else need.fs_each, need.t_up, need.t_down)
     return np.max(at_one) * eff["volume"] * reference / (turns * eff["area"]) ** beta
 
 

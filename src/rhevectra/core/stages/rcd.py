@@ -68,10 +68,10 @@ def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: floa
     return {"r": r, "c": c, "vf": DIODE_DROP, "goal": goal}
 
 
-def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], budget: float, v_class: float) -> Any:
-    """Parts of the clamp from the recorded period: resistor string, capacitor, diode. Returns the resistor loss row."""
+def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], budget: float, v_class: float) -> None:
+    """Parts of the clamp from the recorded period: resistor string, capacitor, diode."""
     sheet, grid = work.sheet, work.grid
-    reverse = sheet("clamp.diode_v_reverse", clamp.diode_reverse, v_bus=v_bus, crest=rows["crest"])
+    sheet("clamp.diode_v_reverse", clamp.diode_reverse, v_bus=v_bus, crest=rows["crest"])
     sheet.given("clamp.diode_v_limit", 0.8 * max(v_class, next(v for v in (200, 400, 600, 800, 1000, 1e9) if v >= v_class)), "V", "rule", "diode class at least the switch class, used to 80 %; recovery 500 ns at most (common practice)")
     sheet.given("clamp.v_budget", budget, "V", "solved", "what the switch rating leaves after derating, bus and ripple")
     power = float(np.max(np.where(corners.LOADED.mask(grid), rows["clamp_power"].value, 0)))
@@ -83,7 +83,6 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     sheet.chosen("clamp.c_v_class", at_least(1.25 * top, "E6"), "V", f"film or ceramic, next class above 1.25 × {show(top, 'V')}", voltage=rows["v_clamp"])
     for id in ("clamp.power_light_load", "clamp.power_idle"):
         sheet.again(id, rows["clamp_power"])
-    return reverse
 
 
 def parts(plan: dict[str, Any]) -> dict[str, Any]:

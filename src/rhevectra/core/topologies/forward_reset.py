@@ -5,7 +5,7 @@ from functools import partial
 from rhevectra.core.topologies.stepdown import build as _build
 from rhevectra.core.topologies.stepdown.circuit import circuit, interval_name, ratings, traces
 from rhevectra.core.topologies.stepdown.contest import CONTEST, bill
-from rhevectra.core.topologies.stepdown.declare import AFTER_CLAMP, CURES, NEEDS_CLAMP, NO_PICTURES, PLATES, decisions, figures, output_figures
+from rhevectra.core.topologies.stepdown.declare import AFTER_CLAMP, BUS_RIPPLE, CURES, NEEDS_CLAMP, NO_PICTURES, PLATES, decisions, figures, output_figures
 from rhevectra.core.topologies.stepdown.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.stepdown.schematic_reset import NODE_PLACES, schematic
 from rhevectra.core.topologies.stepdown.variant import Variant
@@ -17,4 +17,4 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 EXACT_RATINGS, exact_traces = ratings(_VARIANT), traces(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

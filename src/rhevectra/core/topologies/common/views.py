@@ -99,6 +99,26 @@ class GainView:
     points: list[tuple[str, float, float]]
 
 
+@dataclass(frozen=True)
+class FrequencyCurve:
+    """Switching frequency [Hz] over the share of full load, at one bus."""
+
+    name: str
+    load: Array
+    frequency: Array
+    role: str
+
+
+@dataclass(frozen=True)
+class FrequencyView:
+    """Curves; the highest frequency allowed and the lowest that is not heard [Hz]; corners of the design (load, frequency [Hz])."""
+
+    curves: list[FrequencyCurve]
+    f_max: float
+    f_audible: float
+    points: list[tuple[float, float]]
+
+
 KNEE = 8
 """Sharpness of the drawn knee: the field goes as B/(1 − (B/B_sat)^KNEE)."""
 

@@ -1,6 +1,6 @@
 """The flyback of a design as one circuit at one corner: every element with its real value, nothing tuned."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
@@ -24,31 +24,47 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     at = reader(corner.index)
     fs, t_on = at(o["fs"]), at(o["t_on"])
     period = 1 / fs
-    v = {k: at(x) for k, x in (("bus", s.v_bus), ("clamp", o["v_clamp"]), ("on", o["v_turn_on"]))}
+    v = {k: at(x) for k, x in (("bus", s.v_bus), ("on", o["v_turn_on"]), *(() if s.variant.held else (("clamp", o["v_clamp"]),)))}
     z0 = np.sqrt(at(s.leakage) / at(s.c_node))
+    held = s.variant.held
     parts = [
         Element("Vbus", ("bus", "0"), f"DC {number(v['bus'])}", "bulk"),
-        Element("Rpri", ("bus", "p1"), number(at(s.r_primary)), "transformer"),
+        Element("Rpri", ("top" if held else "bus", "p1"), number(at(s.r_primary)), "transformer"),
         Element("Llk", ("p1", "m1"), f"{number(at(s.leakage))} IC=0", "transformer"),
         Element("Rring", ("p1", "m1"), number(RING_QUALITY * z0), "transformer"),
         Element("Lm", ("m1", "drain"), f"{number(at(o['lm']))} IC={number(at(o['i_end']))}", "transformer"),
         Element("Rcore", ("m1", "drain"), number(at(o["r_core"])), "transformer"),
-        Element("Cnode", ("drain", "src"), f"{number(at(s.c_node))} IC={number(v['on'])}", "switch"),
-        Element("Ssw", ("drain", "src", "gate", "0"), "SWITCH", "switch"), Element("Vsense", ("src", "0"), "DC 0", "switch"),
-        *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"])),
-        Element("Dbody", ("0", "drain"), _BODY[0], "switch"),
-        Element("Dcl", ("drain", "cl"), "DCLAMP", "clamp"),
-        Element("Ccl", ("cl", "bus"), f"{number(at(s.clamp_c))} IC={number(v['clamp'])}", "clamp"),
-        Element("Rcl", ("cl", "bus"), number(at(s.clamp_r)), "clamp")]
+        *(_two_switches(s, at, v["on"]) if held else _one_switch(s, at, v)),
+        *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"]))]
     models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DCLAMP", at(s.clamp_vf), 0.05), diode_model(*_BODY)]
     for k in range(len(s.ns)):
         more, model = _secondary(design, k, at)
         parts += more
         models.append(model)
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
-               f"expected: clamp {number(v['clamp'])} V mean, {number(at(o['clamp_power']))} W, bus current {number(at(o['p_bus']) / v['bus'])} A average",
+               _expected(o, at, held) + f"bus current {number(at(o['p_bus']) / v['bus'])} A average",
                "the bus is a dc source at the corner's bus voltage; ring damping: quality factor 20 (common practice)")
     return Circuit(design.requirement.outputs[design.requirement.main].name + " " + design.topology + " power stage", tuple(parts), tuple(models), period, max(200 * period, 3e-3), remarks)
+
+
+def _expected(o: Any, at: Callable[[Any], float], held: bool) -> str:
+    if held:
+        return f"expected: {number(at(o['power_back']))} W handed back to the bus, "
+    return f"expected: clamp {number(at(o['v_clamp']))} V mean, {number(at(o['clamp_power']))} W, "
+
+
+def _one_switch(s: Any, at: Callable[[Any], float], v: Mapping[str, float]) -> tuple[Element, ...]:
+    """The switch with its current sense, and the clamp."""
+    return (Element("Cnode", ("drain", "src"), f"{number(at(s.c_node))} IC={number(v['on'])}", "switch"), Element("Ssw", ("drain", "src", "gate", "0"), "SWITCH", "switch"), Element("Vsense", ("src", "0"), "DC 0", "switch"),
+            Element("Dbody", ("0", "drain"), _BODY[0], "switch"), Element("Dcl", ("drain", "cl"), "DCLAMP", "clamp"),
+            Element("Ccl", ("cl", "bus"), f"{number(at(s.clamp_c))} IC={number(v['clamp'])}", "clamp"), Element("Rcl", ("cl", "bus"), number(at(s.clamp_r)), "clamp"))
+
+
+def _two_switches(s: Any, at: Callable[[Any], float], v_on: float) -> tuple[Element, ...]:
+    """A switch at each end of the primary, and the two diodes that hold them to the bus; each node has twice the capacitance the primary sees."""
+    c = f"{number(2 * at(s.c_node))} IC={number(v_on / 2)}"
+    return (Element("Cupper", ("bus", "top"), c, "switch"), Element("Supper", ("bus", "top", "gate", "0"), "SWITCH", "switch"), Element("Cnode", ("drain", "src"), c, "switch"), Element("Ssw", ("drain", "src", "gate", "0"), "SWITCH", "switch"),
+            Element("Vsense", ("src", "0"), "DC 0", "switch"), Element("Dbody", ("0", "drain"), _BODY[0], "switch"), Element("Dtop", ("top", "bus"), _BODY[0], "switch"), Element("Dcl", ("drain", "bus"), "DCLAMP", "switch"), Element("Dlow", ("0", "top"), "DCLAMP", "switch"))
 
 
 def _controller(i_peak: float, t_on: float, period: float, slope_down: float) -> list[Element]:
@@ -80,7 +96,8 @@ def interval_name(states: dict[str, int], before: str) -> str:
     if states["ssw"]:
         return "the switch takes the current over from the secondary" if output else _ON
     if states["dcl"]:
-        return "leakage empties into the clamp while the secondary takes over" if output else "the drain has reached the clamp"
+        takes = "the bus" if "dlow" in states else "the clamp"
+        return f"leakage empties into {takes} while the secondary takes over" if output else f"the drain has reached {takes}"
     if output:
         return "the secondary carries the core's energy to the output"
     if states["dbody"]:

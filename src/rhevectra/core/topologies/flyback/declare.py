@@ -1,15 +1,50 @@
-"""What may be decided about a flyback beside what all topologies share."""
+"""What may be decided about a flyback beside what all topologies share, and the figures of each variant."""
 
+from typing import Any
+
+from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import declare
-from rhevectra.core.topologies.common.declare import output_figures
+from rhevectra.core.topologies.common.declare import BUS_RIPPLE, MODEL, output_figures
+from rhevectra.core.topologies.flyback import faults
+from rhevectra.core.topologies.flyback.variant import Variant
 
-DECISIONS = declare.decisions(
-    DecisionSpec("flyback.v_or", "Reflected voltage", "switch", unit="V", low=2, high=400, schools="what the switch class leaves; 80 to 135 V by habit on wide mains"),
-    DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0, schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"),
-    DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1),
-    DecisionSpec("transformer.lp_tolerance", "Inductance tolerance", "transformer", low=0.01, high=0.3),
-)
-FIGURES = declare.figures()
+_V_OR = "what the switch class leaves; 80 to 135 V by habit on wide mains"
+_HELD_V_OR = "below the lowest bus, by what the leakage needs to empty against"
+_FREQUENCY = DecisionSpec("fs", "Frequency at the lowest bus, full load", "switch", unit="Hz", low=20e3, high=300e3, schools="40 to 70 kHz: above hearing at every overload, and not too high at the highest line")
+CURES = {"switch.v_peak": "clamp.r", "switch.duty_max": "bulk.c", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "clamp": "clamp.r", "rectifier": "rectifier1.class", "feedback": "transformer.naux"}
+HELD_CURES = {**CURES, "switch.v_peak": "switch.class", "return.share": "flyback.v_or"}
+VALLEY_BUS_RIPPLE = 1.6
+"""The same at the boundary of conduction, whose peaks are higher."""
+PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
+AFTER_CLAMP = (("rectifier", "Rectifier + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "aux.v_low"))
 
-__all__ = ["DECISIONS", "FIGURES", "output_figures"]
+
+def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
+    """Decisions of a variant."""
+    own = [DecisionSpec("flyback.v_or", "Reflected voltage", "switch", unit="V", low=2, high=400, schools=_HELD_V_OR if v.held else _V_OR)]
+    if v.valley:
+        own += [_FREQUENCY, DecisionSpec("qr.f_max", "Highest frequency", "switch", unit="Hz", low=40e3, high=500e3, schools="130 kHz: fundamental below the 150 kHz limit line; 200 to 300 kHz: smaller core, more valleys kept")]
+    else:
+        own.append(DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0, schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
+    own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), DecisionSpec("transformer.lp_tolerance", "Inductance tolerance", "transformer", low=0.01, high=0.3)]
+    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *faults.DECISIONS)
+
+
+def figures(v: Variant) -> tuple[FigureSpec, ...]:
+    """Figures of a variant."""
+    own: list[FigureSpec] = []
+    if v.valley:
+        own += [FigureSpec("qr.f_min", "Lowest frequency", "f_min", "switch", corners.LOADED, "min", "qr.f_audible", "min", fixed=MODEL, sentence="at the lowest bus and the largest load"),
+                FigureSpec("qr.v_on", "Drain voltage at turn-on", "V_t", "switch", corners.FULL, fixed=MODEL, sentence="bus less what is left of the reflected voltage in the valley; zero where the drain reaches ground"),
+                FigureSpec("qr.valley", "Valley at turn-on", "k", "switch", corners.FULL, fixed=MODEL, sentence="the first valley that keeps the frequency below the highest")]
+    if v.held:
+        drain: dict[str, Any] = {"label": "Peak switch voltage", "symbol": "V̂_ds", "stage": "switch", "domain": corners.PEAKS, "limit": "switch.v_limit", "limit_kind": "max", "fixed": "stray inductance"}
+        own += [FigureSpec("switch.v_peak", **drain, sentence="each switch is held to the bus by its diode"),
+                FigureSpec("return.share", "Reflected voltage over bus", "x", "switch", corners.LOADED, "max", "return.share_limit", "max", sentence="what is left of the bus empties the leakage"),
+                FigureSpec("return.power", "Power handed back to the bus", "P_k", "switch", corners.FULL, fixed="leakage tolerance"), FigureSpec("return.t_reset", "Leakage reset time", "t_k", "switch", corners.LOADED)]
+    return (*declare.figures(*own), *faults.FIGURES)
+
+
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CURES", "HELD_CURES", "PLATES", "VALLEY_BUS_RIPPLE", "decisions", "figures", "output_figures"]

@@ -9,7 +9,7 @@ import numpy as np
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.formulas import flyback, magnetics, output
+from rhevectra.core.formulas import flyback, forward, handed_back, magnetics, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
 from rhevectra.core.stages.work import Work
@@ -27,6 +27,9 @@ LEAST_GAP = 40e-6
 """Gap [m] that two spacers of the thinnest usual tape, 20 µm, make (common practice, no source)."""
 LONG_PEAK = 1.0
 """A peak longer than this [s] is no peak for silicon and wire (common practice)."""
+SHARE_MOST = 0.83
+"""Largest reflected voltage over the bus that two switches are held to."""
+AUDIBLE = 20e3
 SUPPLY_WINDOW = {"discrete": (9.5, 24.0), "integrated": (9.0, 26.0)}
 
 
@@ -36,8 +39,8 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
     settled = pd.solve(stage, plan.state, tolerance=tolerance)
     o = settled.out
     average = o["p_bus"] / v_bus
-    ripple = np.sqrt(np.maximum(np.square(o["i_switch"]) - np.square(average), 0.0))
-    return o["p_bus"], ripple, replace(plan, stage=stage, state=settled.state, change=settled.change)
+    ripple = np.sqrt(np.maximum(np.square(o["i_primary" if stage.variant.held else "i_switch"]) - np.square(average), 0.0))
+    return o["p_bus"], ripple, replace(plan, stage=settled.stage, state=settled.state, change=settled.change)
 
 
 def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
@@ -50,14 +53,15 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     sheet.solved("transformer.v_reflected_plan", float(plan.need.windings[0].volts), "V", "reflected voltage the transformer was sized for")
     _switch(work, plan, stage, o)
     _transformer(work, plan, stage, o)
-    reverse = clamp.record(work, v_bus_row, o, plan.clamp, plan.budget, plan.switch["row"]["v_class_v"])
+    if plan.clamp is not None:
+        clamp.record(work, v_bus_row, o, plan.clamp, plan.budget, plan.switch["row"]["v_class_v"])
     losses = dict(front["losses"]) | _losses(work, plan, stage, o)
     losses |= out_parts.record(work, plan, stage, o)
     _auxiliary(work, plan, stage, o)
     feedback_error(work, stage.v_out)
     faults.record(work, plan, stage, o)
     losses["controller"] = sheet.rows["loss.controller"]
-    return {"o": o, "stage": stage, "losses": losses, "clamp_reverse": reverse}
+    return {"o": o, "stage": stage, "losses": losses}
 
 
 def _given(work: Work, plan: Plan) -> dict[str, Any]:
@@ -75,13 +79,22 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
         "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", f"class {main['name'].value}"),
         "r_winding": sheet.solved("transformer.r_secondary", s.r_winding, "Ω", "copper loss of the main secondary at the worst corner over its rms current squared"),
         "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared"),
-        "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance plus winding capacitance"),
+        "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance (of both switches in series) plus winding capacitance" if s.variant.held else "energy-equivalent output capacitance plus winding capacitance"),
         "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", ambient), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
         "fs": sheet.rows["fs"], "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"),
         "i_floor": sheet.given("light_load.i_floor", s.i_floor, "A", "rule", "least peak current of the light-load law: a quarter of the current limit and enough to lift the node, or none"),
-        "i_limit": sheet.rows["switch.i_limit_max"], "clamp_r": plan.clamp["r"], "clamp_c": plan.clamp["c"], "clamp_vf": sheet.given("clamp.v_diode", s.clamp_vf, "V", "rule", "drop of the clamp diode (common practice)"),
+        "i_limit": sheet.rows["switch.i_limit_max"], **_at_rest(work, plan),
         "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"),
         "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core")}
+
+
+def _at_rest(work: Work, plan: Plan) -> dict[str, Any]:
+    """Rows of what the variant has in place of others: clamp or diodes, and the valley."""
+    sheet, s = work.sheet, plan.stage
+    clamped = {} if plan.clamp is None else {"clamp_r": plan.clamp["r"], "clamp_c": plan.clamp["c"]}
+    drop = sheet.given("clamp.v_diode", s.clamp_vf, "V", "rule", "drop of the clamp diode (common practice)") if clamped else sheet.given("return.v_diode", s.clamp_vf, "V", "rule", "drop of each diode that holds a switch to the bus (common practice)")
+    valley = {"valley": sheet.solved("qr.valley", s.valley, "", "the first valley that the highest frequency leaves"), "f_max": sheet.rows["qr.f_max"]} if s.variant.valley else {}
+    return {**clamped, "clamp_vf": drop, **valley}
 
 
 def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
@@ -90,8 +103,19 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     for name in ("switch.duty_max", "switch.duty_min"):
         sheet.again(name, duty)
     sheet.given("switch.i_max", row["i_max_a"] * (1.0 if row["kind"] == "integrated" else 1.5), "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)" if row["kind"] != "integrated" else "largest current of the class")
-    sheet("switch.v_peak", flyback.drain_peak, v_bus=s.v_bus, crest=o["crest"], v_diode=s.clamp_vf)
-    switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off", turn_on=o["loss_turn_on"], turn_off=o["loss_turn_off"])
+    if s.variant.held:
+        sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=s.clamp_vf)
+        sheet("return.share", handed_back.reflected_share, v_reflected=o["v_or"], v_bus=s.v_bus)
+        sheet.given("return.share_limit", SHARE_MOST, "", "rule", "a sixth of the bus left to empty the leakage against (common practice, no source)")
+        turning = {k: sheet(f"switch.one_{k}", forward.share_of, power=o[f"loss_{k}"], count=2) for k in ("turn_on", "turn_off")}
+    else:
+        sheet("switch.v_peak", flyback.drain_peak, v_bus=s.v_bus, crest=o["crest"], v_diode=s.clamp_vf)
+        turning = {k: o[f"loss_{k}"] for k in ("turn_on", "turn_off")}
+    if s.variant.valley:
+        sheet.again("qr.f_min", o["fs"])
+        sheet.again("qr.v_on", o["v_turn_on"])
+        sheet.given("qr.f_audible", AUDIBLE, "Hz", "rule", "above hearing")
+    switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off", **turning)
     total = sheet.total("switch.loss", "W", "conduction (hot) and switching", conduction=o["loss_conduction"], switching=switching)
     switch_heat(work, row, total)
     sheet.again("switch.frequency_idle", o["fs"])
@@ -129,8 +153,9 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
     idle = sheet("switch.loss_idle_ring", flyback.idle_ring_loss, fs=o["fs"], c_node=s.c_node, v_reflected=o["v_or"], v_turn_on=o["v_turn_on"], v_bus=s.v_bus, lp=s.lp, i_start=o["i_start"])
     zero = sheet.given("switch.no_idle", 0.0, "W", "rule", "continuous conduction: no free ring")
     ring = sheet.either("loss.idle_ring", o["discontinuous"], idle, zero, "free ring in discontinuous conduction")
-    return {"switch_conduction": o["loss_conduction"], "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_turn_off"], "core": o["p_core"], "copper": total,
-            "clamp": o["clamp_power"], "clamp_diode": o["loss_clamp_diode"], "leakage_ring": o["loss_ring"], "idle_ring": ring}
+    conduction = sheet.total("loss.switch_conduction", "W", "both switches", upper=o["loss_conduction"], lower=o["loss_conduction"]) if s.variant.held else o["loss_conduction"]
+    leakage = {"switch_return": o["loss_clamp_diode"], "winding_ring": o["loss_ring"]} if s.variant.held else {"clamp": o["clamp_power"], "clamp_diode": o["loss_clamp_diode"], "leakage_ring": o["loss_ring"]}
+    return {"switch_conduction": conduction, "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_turn_off"], "core": o["p_core"], "copper": total, **leakage, "idle_ring": ring}
 
 
 def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
@@ -140,7 +165,8 @@ def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     least = sheet.given("load.v_main_least", abs(main.voltage_min or main.voltage), "V", text="regulated output, its smallest setting")
     sheet("aux.v_low", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=least, v_drop=o["drop"], v_forward=AUX_DROP)
     plain_v = sheet("aux.v_turns", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=AUX_DROP)
-    sheet("aux.v_high", output.auxiliary_with_spike, v_aux=plain_v, share=AUX_SPIKE, turns_aux=s.ns[-1], turns_primary=s.np, v_node=o["v_node"], v_reflected=o["v_or"])
+    spike = sheet("return.v_spike", handed_back.spike_caught, v_node=o["v_node"], v_reflected=o["v_or"]) if s.variant.held else o["v_node"]
+    sheet("aux.v_high", output.auxiliary_with_spike, v_aux=plain_v, share=AUX_SPIKE, turns_aux=s.ns[-1], turns_primary=s.np, v_node=spike, v_reflected=o["v_or"])
     v_min, v_max = SUPPLY_WINDOW[plan.switch["row"]["kind"]]
     winding = sheet("aux.v_winding", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=0.0)
     sheet("loss.controller", output.output_power, v=winding, i=s.i_outputs[-1])
@@ -160,7 +186,7 @@ def findings(work: Work, plan: Plan) -> None:
             work.find(LOOK_AT, "transformer", f"{out.name}: a peak of {show(out.current_peak or 0.0, 'A')} for {show(out.peak_duration, 's')} heats like a steady load; ask for it as full current", "transformer.temperature_rise", "")
     gap = float(np.asarray(work.sheet.rows["transformer.gap"].value))
     if 0 < gap < LEAST_GAP:
-        work.find(LOOK_AT, "transformer", f"a gap of {show(gap, 'm')} can hardly be ground, and the thinnest tape under all legs already makes {show(LEAST_GAP, 'm')}: more ripple or more turns widen it", "transformer.gap", "flyback.ripple_ratio")
+        work.find(LOOK_AT, "transformer", f"a gap of {show(gap, 'm')} can hardly be ground, and the thinnest tape under all legs already makes {show(LEAST_GAP, 'm')}: more ripple or more turns widen it", "transformer.gap", "" if plan.stage.variant.valley else "flyback.ripple_ratio")
     power = work.need.power
-    if power > 150:
+    if power > 150 and plan.clamp is not None:
         work.find(LOOK_AT, "switch", f"{show(power, 'W')} is above the habit for a flyback (about 100 W): its clamp burns with power; compare other topologies", "clamp.power", "topology")

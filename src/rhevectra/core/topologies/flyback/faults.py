@@ -57,7 +57,8 @@ def _start(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
     order = s.extra["order"]
     parts = {f"output{k + 1}": sheet(f"start.q{k + 1}", flyback.reflected_charge, c=sheet.rows[f"output{k + 1}.c"], v=sheet.rows[f"load.v{k + 1}"], turns_secondary=s.ns[n], turns_primary=s.np) for n, k in enumerate(order)}
     charge = sheet.total("start.charge", "C", "output capacitors, seen from the primary", **parts)
-    least = sheet("start.i_least", flyback.current_at_least_limit, i_mean=o["i_mean"], limit_worst=s.i_limit, limit_least=sheet.rows["switch.limit_min"], fs=o["fs"], t_off=o["t_off"])
+    both = {"i_mean": o["i_mean"], "limit_worst": s.i_limit, "limit_least": sheet.rows["switch.limit_min"]}
+    least = sheet("start.i_least", flyback.current_in_proportion, **both) if s.variant.valley else sheet("start.i_least", flyback.current_at_least_limit, fs=o["fs"], t_off=o["t_off"], **both)
     time = sheet("start.time", flyback.start_time, charge=charge, i_least=least, i_load=o["i_sum"])
     window = sheet.given("start.hysteresis", HYSTERESIS[plan.switch["row"]["kind"]], "V", "catalogue", "supply voltage between start and lock-out (typical of the class, from memory)")
     sheet("start.c_supply", flyback.supply_capacitor, i_supply=sheet.rows["aux.i"], t_start=time, hysteresis=window)

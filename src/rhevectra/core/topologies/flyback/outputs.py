@@ -40,7 +40,7 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     limit = sheet.given(f"{name}.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
     ripple = sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
-    bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(peak.value, work.grid.shape), float(np.max(o["fs"].value)))
+    bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(peak.value, work.grid.shape), float(np.min(np.broadcast_to(o["fs"].value, work.grid.shape)[corners.FULL.mask(work.grid)])))
     more = _ripple_and_life(work, s, o, n, need, bank, peak, average)
     _cross(work, s, o, n, k, need, row)
     bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")

@@ -1,4 +1,4 @@
-"""One switching period of the fixed-frequency flyback, at every corner at once.
+"""One switching period of a flyback, at every corner at once.
 
 `advance` is written once and run two ways: on `Quick`, with bare numbers, until the pass-to-pass
 change is small; and once more on the recording sheet, so that every number of the last pass
@@ -6,7 +6,7 @@ explains itself. What one pass takes from the pass before (`before`) is then a `
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any
 
@@ -16,10 +16,13 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.fixed_point import FixedPoint
 from rhevectra.core.basis.fused import Fused
 from rhevectra.core.basis.sheet import Quick, Sheet, plain
-from rhevectra.core.formulas import clamp, flyback, magnetics
+from rhevectra.core.formulas import clamp, flyback, handed_back, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.topologies.flyback.variant import Variant
 
 PASSES = 16
+VALLEY_FOUND = 1e-3
+"""Change of the last pass that is good enough to tell which valley is meant."""
 _CARRIED = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A"}
 """What one pass hands to the next, with its unit."""
 _POSITIVE = tuple(k in ("t_off", "t_ramp", "r_core", "i_secondary", "i_mean") for k in _CARRIED)
@@ -39,7 +42,8 @@ class Stage:
 
     v_bus and i_outputs (one per secondary and the auxiliary, [A]) have the shape of the grid; is_limit masks the
     current-limit case. v_drops: fixed part of each rectifier's drop [V]; r_outputs: its resistance plus the winding's.
-    core: material row, effective area and volume, temperature.
+    core: material row, effective area and volume, temperature. clamp_vf: drop of the clamp diode, or of each of the diodes that hold
+    two switches [V]. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
     """
 
     v_bus: Any
@@ -60,14 +64,17 @@ class Stage:
     f_floor: Any
     i_floor: Any
     i_limit: Any
-    clamp_r: Any
-    clamp_c: Any
     clamp_vf: Any
     is_limit: Array
     core: Mapping[str, Any]
     area: Any
     volume: Any
     core_temperature: float
+    variant: Variant
+    clamp_r: Any = 0.0
+    clamp_c: Any = 0.0
+    valley: Any = 1.0
+    f_max: Any = 0.0
     extra: dict[str, Any] = field(default_factory=dict)
 
 
@@ -88,12 +95,14 @@ def advance(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
     drop = sheet("secondary.v_drop", flyback.rectifier_drop, v_forward=s.v_forward, r_dynamic=s.r_rectifier, r_winding=s.r_winding, i_rms=main_rms, i_avg=main_avg, v_out=s.v_out)
     v_or = sheet("transformer.v_reflected", flyback.reflected_voltage, turns_primary=s.np, turns_secondary=s.ns[0], v_out=s.v_out, v_drop=drop)
     lm = sheet("transformer.lm", flyback.magnetising, lp=s.lp, leakage=s.leakage)
-    fs = sheet("switch.frequency", flyback.pulse_rate, fs=s.fs, f_floor=s.f_floor, i_secondary=i_sum, lm=lm, i_floor=s.i_floor,
+    rate = sheet("switch.valley_rate", flyback.valley_rate, f_max=s.f_max, t_ramp=b["t_ramp"], t_rise=b["t_rise"], t_off=b["t_off"], valley=s.valley,
+                 t_valley=sheet("switch.t_valley", flyback.half_ring, lp=s.lp, c_node=s.c_node)) if s.variant.valley else s.fs
+    fs = sheet("switch.frequency", flyback.pulse_rate, fs=rate, f_floor=s.f_floor, i_secondary=i_sum, lm=lm, i_floor=s.i_floor,
                v_reflected=v_or, i_clamp=b["i_core"], e_off=b["e_off"])
     q = sheet("secondary.q", flyback.core_charge, i_secondary=i_sum, fs=fs, i_clamp=b["i_core"], e_off=b["e_off"], v_reflected=v_or, t_off=b["t_off"], r_core=b["r_core"])
     out = {"v_or": v_or, "lm": lm, "fs": fs, "i_sum": i_sum, "parts": parts, "drop": drop}
     out |= _currents(sheet, s, b, v_or, lm, fs, q)
-    out |= _clamping(sheet, s, out)
+    out |= _handing_back(sheet, s, out) if s.variant.held else _clamping(sheet, s, out)
     out |= _currents_and_core(sheet, s, out)
     return out
 
@@ -106,8 +115,9 @@ def _currents(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, fs
     i_held = sheet("core.i_one_limit", flyback.after_node_rise, i_peak=s.i_limit, c_node=s.c_node, lp=s.lp, **bus)
     t_dcm = sheet("core.t_off_dcm", flyback.discharge_time_dcm, lm=lm, i_one=sheet.either("core.i_one_first", s.is_limit, i_held, i_dcm, "at the current limit the peak is given"), v_reflected=v_or)
     peak_dcm = np.where(s.is_limit, plain(s.i_limit), flyback.switch_peak(plain(i_dcm), plain(s.c_node), plain(s.lp), plain(s.v_bus), plain(v_or)))
-    ramp_dcm = flyback.ramp_time(plain(s.lp), peak_dcm, 0.0, plain(s.v_bus), plain(s.r_switch) + plain(s.r_primary))
-    discontinuous = ramp_dcm + plain(t_dcm) + plain(b["t_rise"]) < 1 / plain(fs)
+    path = {"switch": s.r_switch, "primary": s.r_primary, **({"second": s.r_switch} if s.variant.held else {})}
+    ramp_dcm = flyback.ramp_time(plain(s.lp), peak_dcm, 0.0, plain(s.v_bus), sum(plain(r) for r in path.values()))
+    discontinuous = plain(s.v_bus) > 0 if s.variant.valley else ramp_dcm + plain(t_dcm) + plain(b["t_rise"]) < 1 / plain(fs)
     i_run = sheet.either("core.i_one_run", discontinuous, i_dcm, i_ccm, "discontinuous where ramp and discharge end before the period does")
     i_one = sheet.either("core.i_one", s.is_limit, i_held, i_run, "at the current limit the peak is given")
     run_peak = sheet("switch.i_peak_run", flyback.switch_peak, i_one=i_run, c_node=s.c_node, lp=s.lp, **bus)
@@ -118,7 +128,7 @@ def _currents(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, fs
     i_end = sheet("core.i_end", flyback.current_at_end, i_one=i_one, v_reflected=v_or, t_off=t_off, lm=lm)
     t_com = sheet("switch.t_commutation", flyback.commutation_time, leakage=s.leakage, i_end=i_end, t_off=t_off, **bus)
     tau = sheet("core.ring_decay", flyback.ring_decay, r_core=b["r_core"], c_node=s.c_node)
-    r_on = sheet.total("switch.r_path", "Ω", "switch hot, current sense and primary winding in series", switch=s.r_switch, primary=s.r_primary)
+    r_on = sheet.total("switch.r_path", "Ω", "switch hot, current sense and primary winding in series", **path)
     t_guess = flyback.ramp_time(plain(s.lp), plain(i_peak), plain(b["i_start"]), plain(s.v_bus), plain(r_on))
     t_idle = sheet("core.t_idle", flyback.idle_time, fs=fs, t_ramp=sheet.solved("switch.t_ramp_before", t_guess, "s", "ramp of the pass before"), t_rise=t_rise, t_off=t_off)
     ring = sheet("switch.i_turn_on_dcm", flyback.turn_on_current, v_reflected=v_or, c_node=s.c_node, lp=s.lp, t_idle=t_idle, tau=tau)
@@ -158,6 +168,22 @@ def _clamping(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     return {"crest": crest, "kept": kept, "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, "clamp_ripple": ripple}
 
 
+def _handing_back(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """What the diodes of two switches take back to the bus."""
+    v_node = sheet("return.v_node", handed_back.held_voltage, v_bus=s.v_bus, v_diode=s.clamp_vf)
+    against = {"leakage": s.leakage, "v_node": v_node, "v_reflected": o["v_or"]}
+    i_c = sheet("return.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, **against)
+    q = sheet("return.q", handed_back.charge_back, i_peak=i_c, **against)
+    t = sheet("return.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
+    return {"v_node": v_node, "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "i_core": sheet("return.i_core", handed_back.current_past_outputs, i_secondary=o["i_sum"], fs=o["fs"], charge=q)}
+
+
+def _return_measures(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """Power handed back, the diodes' loss and the ring that is left."""
+    return {"power_back": sheet("return.power", handed_back.power_back, fs=o["fs"], v_bus=s.v_bus, charge=o["q_clamp"]), "loss_clamp_diode": sheet("return.loss_diodes", handed_back.diodes_loss, v_diode=s.clamp_vf, charge=o["q_clamp"], fs=o["fs"]),
+            "loss_ring": sheet("return.loss_ring", handed_back.ring_power, fs=o["fs"], c_node=s.c_node, v_node=o["v_node"], v_reflected=o["v_or"], leakage=s.leakage, i_one=o["i_one"])}
+
+
 def _clamp_measures(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """Mean clamp voltage, the node it holds, its diode's loss and the ring it leaves."""
     v_node = sheet("clamp.v_node", clamp.node_voltage, v_clamp=o["crest"], v_diode=s.clamp_vf)
@@ -189,8 +215,9 @@ def _energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     i_sw = sheet("switch.i_rms", flyback.switch_rms, fs=o["fs"], t_ramp=o["t_ramp"], i_start=o["i_start"], i_peak=o["i_peak"], t_com=o["t_com"], i_end=o["i_end"])
     q_bus = sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], r_on=o["r_on"], lp=s.lp, i_end=o["i_end"], t_com=o["t_com"], v_bus=s.v_bus,
                   r_core=o["r_core"], c_node=s.c_node, v_turn_on=o["v_turn_on"])
+    drawn = {"fs": o["fs"], "v_bus": s.v_bus, "q_bus": q_bus}
     return {"i_switch": i_sw, "i_primary": sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"], i_clamp=o["i_clamp"]),
-            "q_bus": q_bus, "p_bus": sheet("switch.p_bus", flyback.bus_power, fs=o["fs"], v_bus=s.v_bus, q_bus=q_bus),
+            "q_bus": q_bus, "p_bus": sheet("switch.p_bus", handed_back.bus_power, charge=o["q_clamp"], **drawn) if s.variant.held else sheet("switch.p_bus", flyback.bus_power, **drawn),
             "loss_turn_on": sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=o["v_turn_on"], fs=o["fs"]),
             "loss_turn_off": sheet("switch.loss_turn_off", flyback.energy_rate, energy=o["e_off"], fs=o["fs"]),
             "loss_conduction": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)}
@@ -201,7 +228,7 @@ def first_guess(s: Stage) -> dict[str, Any]:
     v_bus = plain(s.v_bus)
     v_or = flyback.reflected_voltage(plain(s.np), plain(s.ns[0]), plain(s.v_out), plain(s.v_forward))
     i_sum = sum(plain(i) * plain(n) / plain(s.np) for i, n in zip(s.i_outputs, s.ns, strict=True))
-    lm, i_clamp, zero = flyback.magnetising(plain(s.lp), plain(s.leakage)), v_or / plain(s.clamp_r), np.zeros(np.broadcast_shapes(np.shape(v_bus), np.shape(i_sum)))
+    lm, i_clamp, zero = flyback.magnetising(plain(s.lp), plain(s.leakage)), 0.0 if s.variant.held else v_or / plain(s.clamp_r), np.zeros(np.broadcast_shapes(np.shape(v_bus), np.shape(i_sum)))
     fs = flyback.pulse_rate(plain(s.fs), s.f_floor, i_sum, i_clamp, lm, plain(s.i_floor), v_or, 0.0)
     q, off = (i_sum + i_clamp) / fs, (1 - flyback.duty_ideal(v_or, v_bus)) / fs
     t_off = np.minimum(flyback.discharge_time_dcm(lm, flyback.discharge_peak_dcm(v_or, q, lm), v_or), off)
@@ -216,39 +243,59 @@ def first_guess(s: Stage) -> dict[str, Any]:
 
 @dataclass(frozen=True)
 class Settled:
-    """state: the carried values; out: all of the last pass, arrays of the grid's shape; change: how much that pass still moved."""
+    """stage: what was solved, with the valley found; state: the carried values; out: all of the last pass, arrays of the grid's shape; change: how much that pass still moved."""
 
+    stage: Stage
     state: dict[str, Any]
     out: dict[str, Any]
     change: float
 
 
 _CORE_KEYS = ("loss_ref_w_m3", "loss_t_curvature_1_k2", "loss_t_min_c", "loss_f_ref_hz", "loss_alpha", "loss_b_ref_t", "loss_beta")
-_SCALARS = ("v_out", "v_forward", "r_rectifier", "r_winding", "np", "lp", "leakage", "c_node", "r_switch", "r_primary", "t_fall", "fs", "f_floor", "i_floor", "clamp_r", "clamp_c", "clamp_vf",
+_SCALARS = ("v_out", "v_forward", "r_rectifier", "r_winding", "np", "lp", "leakage", "c_node", "r_switch", "r_primary", "t_fall", "fs", "f_floor", "i_floor", "clamp_vf",
             "area", "volume", "core_temperature")
 _CORNERED = ("v_bus", "i_limit", "is_limit")
 
 
+def _names(v: Variant) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Numbers of a stage that are the same at all corners, and those that are not."""
+    return (*_SCALARS, *(() if v.held else ("clamp_r", "clamp_c")), *(("f_max",) if v.valley else ())), (*_CORNERED, *(("valley",) if v.valley else ()))
+
+
 def _numbers(s: Stage, line: Callable[[Any], Any]) -> dict[str, Any]:
     """The stage as named numbers; `line` lays what differs from corner to corner out in one row."""
-    return ({n: getattr(s, n) for n in _SCALARS} | {n: line(getattr(s, n)) for n in _CORNERED} | {f"i{k}": line(i) for k, i in enumerate(s.i_outputs)} | {f"n{k}": n for k, n in enumerate(s.ns)}
+    scalars, cornered = _names(s.variant)
+    return ({n: getattr(s, n) for n in scalars} | {n: line(getattr(s, n)) for n in cornered} | {f"i{k}": line(i) for k, i in enumerate(s.i_outputs)} | {f"n{k}": n for k, n in enumerate(s.ns)}
             | {k: s.core[k] for k in _CORE_KEYS} | {"kappa": s.extra["kappa"]})
 
 
 @cache
-def _passes(outputs: int) -> Fused:
+def _passes(outputs: int, variant: Variant) -> Fused:
     """The pass of a stage with that many secondaries (the auxiliary one included), traced."""
+    scalars, cornered = _names(variant)
+
     def one_pass(f: Mapping[str, Any], x: Mapping[str, Any]) -> dict[str, Any]:
-        s = Stage(**{n: f[n] for n in (*_SCALARS, *_CORNERED)}, i_outputs=tuple(f[f"i{k}"] for k in range(outputs)), ns=tuple(f[f"n{k}"] for k in range(outputs)), core={k: f[k] for k in _CORE_KEYS}, extra={"kappa": f["kappa"]})
+        s = Stage(**{n: f[n] for n in (*scalars, *cornered)}, variant=variant, i_outputs=tuple(f[f"i{k}"] for k in range(outputs)), ns=tuple(f[f"n{k}"] for k in range(outputs)), core={k: f[k] for k in _CORE_KEYS}, extra={"kappa": f["kappa"]})
         quick = Quick()
         new = advance(quick, s, x)
         new |= _at_turn_on(quick, s, new)
         return new | _energy(quick, s, new) | {"t_busy": new["t_ramp"] + new["t_rise"] + new["t_off"], "i_given": new["i_sum"] + new["i_core"]}
-    fixed = (*_SCALARS, *_CORNERED, *(f"i{k}" for k in range(outputs)), *(f"n{k}" for k in range(outputs)), *_CORE_KEYS, "kappa")
+    fixed = (*scalars, *cornered, *(f"i{k}" for k in range(outputs)), *(f"n{k}" for k in range(outputs)), *_CORE_KEYS, "kappa")
     return Fused(one_pass, fixed, tuple(_CARRIED), (*_CARRIED, *_AGAINST))
 
 
 def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSES, tolerance: float = 1e-4) -> Settled:
+    """The steady period. Which valley the switch turns on in follows from the period that lasts just as long as the highest frequency asks for:
+    the time the core is busy grows with the period, so the first valley beyond it is the first one of the real period too."""
+    if not s.variant.valley:
+        return _repeat(s, before, passes, tolerance)
+    first = _repeat(replace(s, valley=1.0), before, passes, max(tolerance, VALLEY_FOUND))
+    o = first.out
+    valley = flyback.first_valley(s.f_max, o["t_ramp"] + o["t_rise"] + o["t_off"], flyback.half_ring(s.lp, s.c_node))
+    return _repeat(replace(s, valley=valley), first.state, passes, tolerance)
+
+
+def _repeat(s: Stage, before: Mapping[str, Any] | None, passes: int, tolerance: float) -> Settled:
     """Iterate on bare numbers until the largest change of a pass (see `_WEIGHTS`) is below the tolerance."""
     shape = np.broadcast_shapes(np.shape(s.v_bus), *(np.shape(i) for i in s.i_outputs))
 
@@ -256,7 +303,7 @@ def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSE
 
     def line(x: Any) -> Array:
         return np.asarray(x if np.shape(x) == shape else zero + x).ravel()
-    run, settle, change = _passes(len(s.ns)).bind(_numbers(s, line)), FixedPoint(_POSITIVE), np.inf
+    run, settle, change = _passes(len(s.ns), s.variant).bind(_numbers(s, line)), FixedPoint(_POSITIVE), np.inf
     start = before or first_guess(s)
     x = used = np.array([line(start[k]) for k in _CARRIED])
     for _ in range(passes):
@@ -266,7 +313,7 @@ def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSE
         if change < tolerance:
             break
     whole = {k: v.reshape(shape) if v.size == x.shape[1] else v for k, v in run.finish(used).items()}
-    return Settled({k: v.reshape(shape) for k, v in zip(_CARRIED, x, strict=True)}, whole, change)
+    return Settled(s, {k: v.reshape(shape) for k, v in zip(_CARRIED, x, strict=True)}, whole, change)
 
 
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
@@ -275,6 +322,6 @@ def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> d
     rows = {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _CARRIED.items()}
     out = advance(sheet, s, rows)
     out |= _at_turn_on(sheet, s, out)
-    return out | _clamp_measures(sheet, s, out) | _energy(sheet, s, out)
+    return out | (_return_measures if s.variant.held else _clamp_measures)(sheet, s, out) | _energy(sheet, s, out)
 
 

@@ -13,13 +13,8 @@ NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (8, 6), "left", 
 
 def schematic(design: Any, corner: Corner) -> list[Symbol]:
     """The power stage with the values of the design, main output drawn, others told in the label of the load."""
-    rows, s, at = design.rows, design.context["stage"], reader(corner.index)
-    n = design.requirement.main + 1
+    rows = design.rows
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
-    row = design.context["plan"].rectifiers[n - 1]["row"]
-    count = int(rows[f"output{n}.parallel"].value)
-    more = len(design.requirement.outputs) - 1
-    turns = f"{rows['transformer.np'].value:.0f} : {rows[f'transformer.ns{n}'].value:.0f}"
     return [
         Symbol("capacitor", (8, 12), (8, 50), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"),
         Symbol("wire", (8, 8), (44, 8), element="Vbus"), Symbol("wire", (8, 8), (8, 12), element="Vbus"), Symbol("wire", (8, 50), (8, 54), element="Vbus"), Symbol("wire", (8, 54), (44, 54), element="Vbus"),
@@ -27,6 +22,18 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("wire", (22, 26), (31, 26), element="Rcl"), Symbol("diode", (31, 36), (31, 26), "", "primary", "Dcl"), Symbol("wire", (31, 36), (44, 36), element="Dcl"),
         Symbol("inductor", (44, 8), (44, 16), "", "primary", "Llk"), Symbol("note", (44, 3), (44, 6), f"leakage {value('transformer.leakage')}", "primary", "Llk"), Symbol("winding", (44, 16), (44, 36), f"{value('transformer.lp')}", "primary", "Lm"),
         Symbol("switch", (44, 36), (44, 48), str(rows["switch.class"].value), "primary", "Ssw"), Symbol("resistor", (44, 48), (44, 54), f"sense {value('sense.r')}", "primary", "Vsense"),
+        *secondary(design, corner)]
+
+
+def secondary(design: Any, corner: Corner) -> list[Symbol]:
+    """Core, main secondary, rectifier, capacitor and load."""
+    rows, s, at = design.rows, design.context["stage"], reader(corner.index)
+    n = design.requirement.main + 1
+    row = design.context["plan"].rectifiers[n - 1]["row"]
+    count = int(rows[f"output{n}.parallel"].value)
+    more = len(design.requirement.outputs) - 1
+    turns = f"{rows['transformer.np'].value:.0f} : {rows[f'transformer.ns{n}'].value:.0f}"
+    return [
         Symbol("core", (48.5, 15), (48.5, 37), f"{rows['transformer.core'].value}  {turns}"),
         Symbol("winding", (53, 16), (53, 36), "", "secondary", "Vsec1", True), Symbol("wire", (53, 36), (53, 54), "", "secondary", "Vsec1"), Symbol("wire", (53, 16), (53, 8), "", "secondary", "Vsec1"),
         Symbol("diode", (53, 8), (66, 8), str(row["name"]), "secondary", "Dout1"), Symbol("wire", (66, 8), (92, 8), "", "secondary", "Dout1"), Symbol("wire", (53, 54), (92, 54), "", "secondary", "Vsec1"),

@@ -7,33 +7,36 @@ import numpy as np
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.flyback.variant import Variant
 
 CLAMP_ROOM = 1.9
 """Clamp voltage over reflected voltage when the class decides: a roomy clamp burns little (classic school 2 to 2.5)."""
 
 
-def choose_switch(work: Work, v_top: float, v_low: float, power: float) -> dict[str, Any]:
+def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: float) -> dict[str, Any]:
     """Switch class and what its voltage leaves. The voltage class first, then the die by loss."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
-    duty_limit = work.choose("switch.duty_limit", 0.65, "controller with slope compensation")
+    duty_limit = work.choose("switch.duty_limit", *((0.48, "below a half: the reflected voltage stays below the bus, and the leakage finds its way back") if v.held else (0.65, "controller with slope compensation")))
     reach = v_low * 0.9 / (1 - 0.9 * float(duty_limit.value)) * 0.9 * float(duty_limit.value)
     table = work.parts["switches"]
 
     def rule() -> tuple[str, str, tuple[str, ...]]:
         rows = sorted(table.where(kind="discrete").rows, key=lambda r: r["v_class_v"])
-        wanted, refused = min(0.7 * reach, 75.0), []
+        wanted, refused = 0.0 if v.held else min(0.7 * reach, 75.0), []
         classes = sorted({r["v_class_v"] for r in rows})
-        room = {v: (derate.value * v - v_top - 1) / 1.04 / CLAMP_ROOM for v in classes}
-        v_class = next((v for v in classes if room[v] >= wanted), classes[-1])
-        refused += [f"{v:g} V: leaves {show(max(room[v], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for v in classes if v < v_class and v > v_top]
-        i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, 3.0 * power / v_low / 0.9
+        room = {c: (derate.value * c - v_top - 1) / 1.04 / CLAMP_ROOM for c in classes}
+        v_class = next((c for c in classes if room[c] >= wanted), classes[-1])
+        refused += [f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" if v.held else f"{c:g} V: leaves {show(max(room[c], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for c in classes if c < v_class and (v.held or c > v_top)]
+        reflects = min(room[v_class], reach)
+        i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, (2.4 * (1 + v_low / reflects) if v.valley else 3.0) * power / v_low / 0.9
         dies = [r for r in rows if r["v_class_v"] == v_class]
         fs = float(work.choose.pins.get("fs", 65e3))
         loss = {r["name"]: r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + (0.5 * (r["c_energy_f"] + 40e-12) * v_top**2 + 0.5 * v_top * 0.3 * i_peak * r["t_fall_s"]) * fs for r in dies}
         good = [r for r in dies if r["i_max_a"] >= i_peak] or [max(dies, key=lambda r: r["i_max_a"])]
         least = min(loss[r["name"]] for r in good)
         pick = max((r for r in good if loss[r["name"]] <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
-        return pick["name"], f"lowest voltage class that leaves {show(wanted, 'V')} reflected; largest die resistance within a quarter of the least loss", tuple(refused)
+        does = "holds the bus" if v.held else f"leaves {show(wanted, 'V')} reflected"
+        return pick["name"], f"lowest voltage class that {does}; largest die resistance within a quarter of the least loss", tuple(refused)
 
     name = work.choose("switch.class", rule)
     row = table.row(name.value)
@@ -42,8 +45,11 @@ def choose_switch(work: Work, v_top: float, v_low: float, power: float) -> dict[
     return {"row": row, "derate": derate, "duty_limit": duty_limit, "reach": reach, "integrated": row["kind"] == "integrated"}
 
 
-def reflected(work: Work, switch: Mapping[str, Any], v_top: float) -> float:
+def reflected(work: Work, v: Variant, switch: Mapping[str, Any], v_top: float) -> float:
     """Reflected voltage [V]: what the class leaves, or what the duty limit allows at the valley."""
+    if v.held:
+        by_duty = float(switch["reach"])
+        return float(work.choose("flyback.v_or", lambda: float(f"{min(by_duty, 400.0):.3g}"), f"the duty limit at the valley leaves {show(by_duty, 'V')}; the diodes hold the switches to the bus whatever it is").value)
     budget = (float(switch["derate"].value) * switch["row"]["v_class_v"] - v_top - 1) / 1.04
     by_class, by_duty = max(budget / CLAMP_ROOM, 2.0), float(switch["reach"])
     deciding = "what the switch class leaves after derating" if by_class < by_duty else "the duty limit at the valley"

@@ -15,15 +15,17 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import winding
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback.variant import Variant
 from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_shape
 
 ORDERS = 24
 AUX_DROP = 0.8
+VALLEY_FS = "65 kHz at the lowest bus and full load: above hearing at every overload, and the frequency rises from there"
 SYNC_SUPPLY = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
 
 
-def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: Mapping[int, dict[str, Any]], v_bus: Array) -> pd.Stage:
+def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rectifiers: Mapping[int, dict[str, Any]], v_bus: Array) -> pd.Stage:
     """The power stage with an ideal turns ratio, for choosing inductance, limit and transformer."""
     need, grid = work.need, work.grid
     main = need.main
@@ -34,25 +36,39 @@ def estimate(work: Work, switch: Mapping[str, Any], v_or: float, rectifiers: Map
     r = rectifiers[main]["row"]
     c_wind = work.choose("transformer.c_winding", 40e-12, "layered winding of this size (common practice); measure it from the ring")
     ratio = v_or / volts[0]
-    fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
+    fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, VALLEY_FS if v.valley else "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
     drive = [SYNC_SUPPLY + rectifiers[k]["row"]["q_gate_c"] * float(fs.value) if rectifiers[k]["row"]["q_gate_c"] else 0.0 for k in order]
     io = [np.maximum(grid.current(k), max(1e-3, 1e-4 * need.outputs[k].current_max)) + extra for k, extra in zip(order, drive, strict=True)]
     first = {"v_bus": v_bus, "i_outputs": (*io, aux_i.value + 0 * io[0]), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
              "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
              "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"], "fs": float(fs.value), "f_floor": 0.0,
-             "c_node": switch["row"]["c_energy_f"] + float(c_wind.value), "clamp_vf": 1.0, "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
+             "c_node": v.across * switch["row"]["c_energy_f"] + float(c_wind.value), "clamp_vf": 1.0, "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
     v_low = float(loaded(work, v_bus).min())
     p_in = 1.03 * sum(v * o.current_peak for v, o in zip(volts, (need.outputs[k] for k in order), strict=True)) + float(aux.value) * float(aux_i.value)
     duty = float(flyback.duty_ideal(v_or, v_low))
-    k_ripple = work.choose("flyback.ripple_ratio", 0.8, "school: 0.6 to 1.25, a small core with moderate peak current")
-    wanted = work.sheet("transformer.lp_wanted", flyback.primary_inductance, v_bus=work.sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"),
-                        duty=work.sheet.given("switch.duty_valley", duty, "", "solved", "ideal duty at the lowest bus"), ripple_ratio=k_ripple,
-                        power=work.sheet.given("transformer.p_through", p_in, "W", "solved", "outputs, drops and auxiliary at the larger of full and peak load, plus 3 %"), fs=fs)
-    lp = work.choose("transformer.lp", lambda: float(f"{float(wanted.value):.3g}"), "from the ripple ratio at the valley, rounded to three digits", wanted=wanted)
+    stage = {"v_bus": work.sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"), "duty": work.sheet.given("switch.duty_valley", duty, "", "solved", "ideal duty at the lowest bus"),
+             "power": work.sheet.given("transformer.p_through", p_in, "W", "solved", "outputs, drops and auxiliary at the larger of full and peak load, plus 3 %"), "fs": fs}
+    if v.valley:
+        wanted, why = _boundary(work, stage, first["c_node"]), "the core empties at the lowest bus and full load just before the first valley, rounded to three digits"
+        first["f_max"] = float(work.choose("qr.f_max", 130e3, "130 kHz keeps the fundamental below the 150 kHz limit line").value)
+    else:
+        k_ripple = work.choose("flyback.ripple_ratio", 0.8, "school: 0.6 to 1.25, a small core with moderate peak current")
+        wanted, why = work.sheet("transformer.lp_wanted", flyback.primary_inductance, ripple_ratio=k_ripple, **stage), "from the ripple ratio at the valley, rounded to three digits"
+    lp = work.choose("transformer.lp", lambda: float(f"{float(wanted.value):.3g}"), why, wanted=wanted)
     leak = 0.015 * float(lp.value)
-    return pd.Stage(**first, lp=float(lp.value), leakage=leak, r_primary=0.004 * v_low**2 / p_in, i_floor=0.4 * p_in / (v_low * duty), i_limit=np.full(grid.shape, 2.0 * p_in / (v_low * duty)), clamp_r=1.6 * v_or**2 / (0.02 * p_in) * 1.5,
+    return pd.Stage(**first, variant=v, lp=float(lp.value), leakage=leak, r_primary=0.004 * v_low**2 / p_in, i_floor=0.4 * p_in / (v_low * duty), i_limit=np.full(grid.shape, 2.0 * p_in / (v_low * duty)), clamp_r=1.6 * v_or**2 / (0.02 * p_in) * 1.5,
                     clamp_c=10 / (v_or**2 / (0.02 * p_in) * float(fs.value)), core=work.parts["materials"].rows[1], area=v_or * 0.5 / float(fs.value) / 0.2 / ratio, volume=6e-6 * p_in / 60,
                     core_temperature=need.ambient_max + 35.0, extra={"kappa": 0.3, "order": order, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i, "wanted": wanted, "p_in": p_in})
+
+
+def _boundary(work: Work, stage: Mapping[str, Any], c_node: float) -> Any:
+    """Inductance of the boundary of conduction; the way to the valley depends on it."""
+    v_low, duty, power, fs = (float(plain(stage[k])) for k in ("v_bus", "duty", "power", "fs"))
+    lp = float(flyback.boundary_inductance(v_low, duty, 0.0, fs, power))
+    for _ in range(6):
+        lp = float(flyback.boundary_inductance(v_low, duty, min(flyback.half_ring(lp, c_node), 0.5 / fs), fs, power))
+    way = work.sheet.solved("switch.t_valley_plan", float(min(flyback.half_ring(lp, c_node), 0.5 / fs)), "s", "half a free ring of the inductance wanted; six passes")
+    return work.sheet("transformer.lp_wanted", flyback.boundary_inductance, t_valley=way, **stage)
 
 
 def limit_inputs(work: Work) -> dict[str, Any]:
@@ -114,6 +130,6 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.naux") or k.startswith("transformer.ns")}
     flux = np.max(limit["lp_max"] * plain(limit["nominal"]) * (1 + float(work.sheet.rows["switch.limit_tolerance"].value)) + v_bus * float(work.sheet.rows["switch.limit_delay"].value))
     return tr.TransformerNeed(
-        windings=tuple(needs), ratio=ratio, lp=float(plain(stage.lp)), flux_limit=float(flux), swing=np.array([at(out["v_or"]) * t for t in np.broadcast_to(out["t_off"], grid.shape)[full]]), t_up=np.broadcast_to(out["t_ramp"], grid.shape)[full], t_down=np.broadcast_to(out["t_off"], grid.shape)[full], fs=fs,
+        windings=tuple(needs), ratio=ratio, lp=float(plain(stage.lp)), flux_limit=float(flux), swing=np.array([at(out["v_or"]) * t for t in np.broadcast_to(out["t_off"], grid.shape)[full]]), t_up=np.broadcast_to(out["t_ramp"], grid.shape)[full], t_down=np.broadcast_to(out["t_off"], grid.shape)[full], fs=fs, fs_each=np.broadcast_to(out["fs"], grid.shape)[full],
         b_max=float(b_max.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
         split=choose("transformer.arrangement", "split", "split primary: a quarter of the leakage").value == "split", pins=pins), margin

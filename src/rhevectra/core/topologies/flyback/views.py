@@ -1,29 +1,57 @@
 """What pictures need to know of a flyback: waveform shapes at a corner, ripple choice, flux."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Corner, pick
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import flyback
 from rhevectra.core.formulas.magnetics import MU0
-from rhevectra.core.topologies.common.views import FluxView, RippleView, Shape, saturation_curve, winding_view
+from rhevectra.core.topologies.common.views import FluxView, FrequencyCurve, FrequencyView, RippleView, Shape, saturation_curve, winding_view
+from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.waveform import drain_shape, primary_shape, secondary_shape, times
+
+VOLTAGE = {False: "drain voltage", True: "lower drain voltage"}
+LEAST_LOAD, LOADS = 0.05, 240
+
+
+def _switch_voltage(o: Any, s: Any, at: Any, more: Any = None) -> tuple[Any, Any]:
+    """Voltage of the switch, or of the lower of two, which share what stands across both."""
+    t, v = drain_shape(o, at, at(s.v_bus), at(s.c_node), at(s.leakage), at(s.lp), more)
+    return t, v / s.variant.switches
+
+
+def frequency_view(design: Any) -> FrequencyView:
+    """Switching frequency against load at the lowest, the middle and the highest bus, solved afresh at every load."""
+    grid, s, rows = design.grid, design.context["stage"], design.rows
+    full = corners.FULL.mask(grid)
+    bus = np.broadcast_to(s.v_bus.value, grid.shape)[full]
+    buses, load = np.array([bus.min(), 0.5 * (bus.min() + bus.max()), bus.max()]), np.linspace(LEAST_LOAD, 1.0, LOADS)
+    index = tuple(int(i[0]) for i in np.nonzero(full))
+    currents = tuple(pick(i, index) * (load[None, :] if k < len(s.i_outputs) else 1.0) for k, i in enumerate(design.context["plan"].stage.i_outputs, 1))
+    stage = replace(design.context["plan"].stage, v_bus=buses[:, None] + 0 * load, i_outputs=currents, i_limit=float(np.max(s.i_limit.value)), is_limit=np.zeros((len(buses), LOADS), bool))
+    found = pd.solve(stage).out["fs"]
+    curves = [FrequencyCurve(f"bus {show(float(v), 'V')}", load, f, role) for v, f, role in zip(buses, found, ("primary", "ink", "secondary"), strict=True)]
+    run = np.broadcast_to(grid.where(lambda p: p.case == "run" and not p.label), grid.shape)
+    points = [(grid.points[i[2]].load, float(np.broadcast_to(rows["switch.frequency"].value, grid.shape)[i])) for i in zip(*np.nonzero(run), strict=True) if grid.points[i[2]].load >= LEAST_LOAD]
+    return FrequencyView(curves, float(rows["qr.f_max"].value), float(rows["qr.f_audible"].value), points)
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
     """Drain voltage, switch current, main secondary current at a corner, from the sized period."""
     o, s, at = design.context["o"], design.context["stage"], reader(corner.index)
     period = 1 / at(o["fs"])
-    t, v = drain_shape(o, at, at(s.v_bus), at(s.c_node), at(s.leakage), at(s.lp))
+    t, v = _switch_voltage(o, s, at)
     t_p, i_p = primary_shape(o, at)
     t_s, i_s = secondary_shape(o, at)
     n = at(s.i_outputs[0]) / at(o["i_sum"])
     if corner.case == "limit":
         n = at(s.np) / at(s.ns[0])
-    return [Shape("drain voltage", "V", t, v, period, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", t_p, i_p, period, "primary"),
+    return [Shape(VOLTAGE[s.variant.held], "V", t, v, period, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", t_p, i_p, period, "primary"),
             Shape("secondary current", "A", t_s, i_s * n, period, "secondary")]
 
 
@@ -37,10 +65,10 @@ def transient(design: Any, corner: Corner) -> list[Shape]:
     start, end = max(t["off"] - 0.3 * length, 0.0), min(t["off"] + 1.6 * length, t["end"])
     fine = np.linspace(start, end, 1200)
     clamp = np.where((fine >= t["risen"]) & (fine < t["clamped"]), at(o["i_clamp"]) * (1 - (fine - t["risen"]) / max(t["clamped"] - t["risen"], 1e-12)), 0.0)
-    tv, v = drain_shape(o, at, at(s.v_bus), at(s.c_node), at(s.leakage), at(s.lp), fine)
+    tv, v = _switch_voltage(o, s, at, fine)
     shown = (tv >= start) & (tv <= end)
     secondary = whole[2]
-    return [Shape("drain voltage", "V", tv[shown] - t["off"], v[shown], end - start, "primary", whole[0].limit), Shape("clamp diode current", "A", fine - t["off"], clamp, end - start, "primary"),
+    return [Shape(VOLTAGE[s.variant.held], "V", tv[shown] - t["off"], v[shown], end - start, "primary", whole[0].limit), Shape("current back to the bus" if s.variant.held else "clamp diode current", "A", fine - t["off"], clamp, end - start, "primary"),
             Shape("secondary current", "A", fine - t["off"], np.interp(fine, secondary.t, secondary.y), end - start, "secondary")]
 
 
@@ -73,4 +101,4 @@ def flux_view(design: Any) -> FluxView:
     return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(core["b_sat_25_t"]), 2.2 * i_limit)
 
 
-__all__ = ["flux_view", "ripple_choice", "transient", "waveforms", "winding_view"]
+__all__ = ["flux_view", "frequency_view", "ripple_choice", "transient", "waveforms", "winding_view"]

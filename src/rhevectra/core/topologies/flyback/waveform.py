@@ -45,7 +45,8 @@ def drain_shape(o: Mapping[str, Any], at: At, v_bus: float, c_node: float, leaka
     x = np.linspace(0, t["end"], 700) if more is None else np.concatenate([np.linspace(0, t["end"], 700), more])
     x = np.sort(np.concatenate([x, np.linspace(t["risen"], min(t["risen"] + 20 * np.sqrt(leakage * c_node) + (t["clamped"] - t["risen"]), t["end"]), 240), [t["off"], t["risen"], t["clamped"], t["empty"]]]))
     x = x[np.concatenate([[True], np.diff(x) > 0])]
-    v_or, v_x = at(o["v_or"]), at(o["v_node"])
+    v_or = at(o["v_or"])
+    v_x = min(at(o["v_node"]), v_or + at(o["i_one"]) * np.sqrt(leakage / c_node))
     rise = (x - t["off"]) / max(t["risen"] - t["off"], 1e-12)
     w_leak, decay = 1 / np.sqrt(leakage * c_node), np.sqrt(leakage * c_node) * 2 * RING_QUALITY
     after = x - t["clamped"]

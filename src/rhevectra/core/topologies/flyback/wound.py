@@ -17,6 +17,7 @@ from rhevectra.core.topologies.common.winding import choose_core, leakage_row, t
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import semiconductors as sc
 from rhevectra.core.topologies.flyback import sizing
+from rhevectra.core.topologies.flyback.variant import Variant
 
 DRAWN_SHARE = 0.08
 """A winding that would burn more than this share of the output is drawn in the waveforms as if it burnt just this; its
@@ -36,7 +37,7 @@ class Plan:
     need: tr.TransformerNeed
     choice: tr.Choice
     window: Windows
-    clamp: Mapping[str, Any]
+    clamp: Mapping[str, Any] | None
     margin: float
     budget: float
     turns: list[Any]
@@ -52,14 +53,14 @@ def light_load(work: Work, limit: Mapping[str, Any], fs: float, lift: float) -> 
     return {"skip": (floor, 0.0), "foldback": (floor, 22e3), "fixed": (1e-6, fs)}[str(law.value)]
 
 
-def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
+def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus."""
     grid = work.grid
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
-    switch = sc.choose_switch(work, v_top, v_low, work.need.power / 0.88)
-    v_or = sc.reflected(work, switch, v_top)
+    switch = sc.choose_switch(work, v, v_top, v_low, work.need.power / 0.88)
+    v_or = sc.reflected(work, v, switch, v_top)
     rectifiers = choose_rectifiers(work, lambda out: out.magnitude + v_top * (out.magnitude + 0.6) / v_or)
-    stage = sizing.estimate(work, switch, v_or, rectifiers, v_bus)
+    stage = sizing.estimate(work, v, switch, v_or, rectifiers, v_bus)
     out = pd.solve(stage, passes=3, tolerance=ESTIMATE).out
     peak_run = float(np.max(loaded(work, out["i_peak"])))
     limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
@@ -72,14 +73,20 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     choice = choose_core(work, need, win)
     turns = turns_of(work, need, choice)
     leak = leakage_row(work, choice, float(plain(stage.lp)))
-    v_class = switch["row"]["v_class_v"]
-    goal = clamp.target(work, v_class, float(switch["derate"].value), v_top, v_or)
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
+    plan = Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf)
+    return plan if v.held else _clamped(work, plan, v_bus, v_or, clamp)
+
+
+def _clamped(work: Work, plan: Plan, v_bus: Any, v_or: float, clamp: ModuleType) -> Plan:
+    """The plan with its clamp, sized for the current limit at the highest bus."""
+    real, v_class, derating, v_top = plan.stage, plan.switch["row"]["v_class_v"], float(plan.switch["derate"].value), float(np.max(v_bus))
+    goal = clamp.target(work, v_class, derating, v_top, v_or)
     worst = np.max(flyback.after_node_rise(real.i_limit, real.c_node, real.lp, v_bus, v_or))
-    values = clamp.design(work, goal, float(leak.value), float(worst), need.windings[0].volts * real.np / real.ns[0] / float(plain(stage.np)) * 1.01, real.c_node, real.fs)
-    real = replace(real, clamp_r=float(values["r"].value), clamp_c=float(values["c"].value), clamp_vf=values["vf"])
-    budget = float(switch["derate"].value) * v_class - v_top - clamp.DIODE_DROP
-    return Plan(real, switch, rectifiers, limit, need, choice, win, values, margin, budget, turns, leak, {}, np.inf)
+    fs = float(np.max(flyback.limit_rate(real.lp, real.i_limit, v_bus, v_or, flyback.half_ring(real.lp, real.c_node)))) if real.variant.valley else real.fs
+    ratio = real.np / real.ns[0] / plan.need.ratio
+    values = clamp.design(work, goal, real.leakage, float(worst), plan.need.windings[0].volts * ratio * 1.01, real.c_node, min(fs, real.f_max) if real.variant.valley else fs)
+    return replace(plan, stage=replace(real, clamp_r=float(values["r"].value), clamp_c=float(values["c"].value), clamp_vf=values["vf"]), clamp=values, budget=derating * v_class - v_top - clamp.DIODE_DROP)
 
 
 def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:

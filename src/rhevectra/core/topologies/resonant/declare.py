@@ -46,10 +46,10 @@ FIGURES = declare.figures(
     FigureSpec("inductor.rise", "Temperature rise of the resonant inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac factor of its litz wire taken as stated"),
     without=("switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
 )
-output_figures = declare.output_figures
+output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False
 CURES = {"switch.v_peak": "switch.class", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
-NO_PICTURES = ("supply", "transient", "ripple")
+NO_PICTURES = ("supply", "transient", "ripple", "frequency")

@@ -78,10 +78,10 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     reset = (FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("reset.duty_limit", "Duty the reset winding allows", "D_r", "switch", corners.FULL, "min", "switch.duty_limit", "min", sentence="or the core does not reset and walks into saturation"), FigureSpec("transformer.nr", "Reset turns", "N_r", "transformer", corners.FULL)) if v.reset else ()
     return declare.figures(*_FIGURES, *tapped, *reset, *_balance(v), without=_NO_FIGURES)
 
-output_figures = declare.output_figures
+output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False
 CURES = {"switch.v_peak": "switch.class", "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers + filter", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
-NO_PICTURES = ("supply", "transient", "gain")
+NO_PICTURES = ("supply", "transient", "gain", "frequency")

@@ -1,0 +1,23 @@
+"""What tells the members of the flyback family apart: when the switch turns on, and where the leakage energy goes."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Variant:
+    """valley: the switch waits until the core is empty and the drain has rung down to a valley; the frequency follows line and load.
+    held: two switches, whose diodes hold them to the bus and hand the leakage energy back to it; there is no clamp."""
+
+    name: str
+    valley: bool = False
+    held: bool = False
+
+    @property
+    def switches(self) -> int:
+        """Switches in series with the primary."""
+        return 2 if self.held else 1
+
+    @property
+    def across(self) -> float:
+        """Node capacitances of one switch as they lie across the primary: those of two switches lie in series."""
+        return 1 / self.switches

@@ -1,0 +1,22 @@
+"""Two-switch flyback at a fixed frequency: both switches held to the bus, the leakage energy handed back to it; no clamp."""
+
+from functools import partial
+
+from rhevectra.core.topologies.flyback import wound as _wound
+from rhevectra.core.topologies.flyback.circuit import EXACT_RATINGS, circuit, exact_traces, interval_name
+from rhevectra.core.topologies.flyback.contest import CONTEST, bill
+from rhevectra.core.topologies.flyback.declare import AFTER_CLAMP, BUS_RIPPLE, PLATES, decisions, figures, output_figures
+from rhevectra.core.topologies.flyback.declare import HELD_CURES as CURES
+from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
+from rhevectra.core.topologies.flyback.schematic_held import NODE_PLACES, schematic
+from rhevectra.core.topologies.flyback.variant import Variant
+from rhevectra.core.topologies.flyback.views import flux_view, ripple_choice, transient, waveforms, winding_view
+
+NAME = "flyback_2sw"
+_VARIANT = Variant(NAME, held=True)
+NEEDS_CLAMP = False
+DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
+NO_PICTURES = ("gain", "frequency")
+build = partial(_wound.build, _VARIANT)
+
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

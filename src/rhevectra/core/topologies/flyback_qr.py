@@ -1,0 +1,23 @@
+"""Valley-switching flyback: the switch waits until the core is empty and the drain has rung down; the frequency follows line and load."""
+
+from functools import partial
+
+from rhevectra.core.topologies.flyback import wound as _wound
+from rhevectra.core.topologies.flyback.circuit import EXACT_RATINGS, circuit, exact_traces, interval_name
+from rhevectra.core.topologies.flyback.contest import VALLEY_CONTEST as CONTEST
+from rhevectra.core.topologies.flyback.contest import bill
+from rhevectra.core.topologies.flyback.declare import AFTER_CLAMP, CURES, PLATES, decisions, figures, output_figures
+from rhevectra.core.topologies.flyback.declare import VALLEY_BUS_RIPPLE as BUS_RIPPLE
+from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
+from rhevectra.core.topologies.flyback.schematic import NODE_PLACES, schematic
+from rhevectra.core.topologies.flyback.variant import Variant
+from rhevectra.core.topologies.flyback.views import flux_view, frequency_view, ripple_choice, transient, waveforms, winding_view
+
+NAME = "flyback_qr"
+_VARIANT = Variant(NAME, valley=True)
+NEEDS_CLAMP = True
+DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
+NO_PICTURES = ("gain", "ripple")
+build = partial(_wound.build, _VARIANT)
+
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "frequency_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
