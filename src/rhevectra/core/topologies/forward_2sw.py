@@ -3,10 +3,11 @@
 from functools import partial
 
 from rhevectra.core.topologies.stepdown import build as _build
-from rhevectra.core.topologies.stepdown.circuit import circuit, interval_name, ratings, traces
+from rhevectra.core.topologies.stepdown.circuit import circuit, ratings, traces
 from rhevectra.core.topologies.stepdown.contest import CONTEST, bill
 from rhevectra.core.topologies.stepdown.declare import AFTER_CLAMP, BUS_RIPPLE, CURES, NEEDS_CLAMP, NO_PICTURES, PLATES, decisions, figures, output_figures
 from rhevectra.core.topologies.stepdown.evaluate import findings, power_drawn, record
+from rhevectra.core.topologies.stepdown.intervals import interval_name
 from rhevectra.core.topologies.stepdown.schematic_single import NODE_PLACES, schematic
 from rhevectra.core.topologies.stepdown.variant import Variant
 from rhevectra.core.topologies.stepdown.views import flux_view, ripple_choice, transient, waveforms, winding_view

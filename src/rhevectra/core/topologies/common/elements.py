@@ -16,10 +16,14 @@ def gate(name: str, node: str, delay: float, width: float, period: float) -> Ele
     return Element(name, (node, "0"), f"PULSE(0 10 {number(delay)} {number(EDGE)} {number(EDGE)} {number(width)} {number(period)})", "feedback")
 
 
-def legs(count: int, diode: str, c_leg: str) -> tuple[Element, ...]:
+CROSSED, SHIFTED = (("a", "g1", "g2"), ("b", "g2", "g1")), (("a", "g1", "g2"), ("b", "g3", "g4"))
+"""Nodes of two legs with the gates of their upper and lower switch: diagonal switches on one gate, or every switch on its own."""
+
+
+def legs(count: int, diode: str, c_leg: str, gates: tuple[tuple[str, str, str], ...] = CROSSED) -> tuple[Element, ...]:
     """One leg or two of two switches with body diodes; both nodes' capacitances c_leg (a netlist value) stand at the lower switch."""
     parts: list[Element] = []
-    for node, upper, lower in (("a", "g1", "g2"), ("b", "g2", "g1"))[:count]:
+    for node, upper, lower in gates[:count]:
         parts += [Element(f"Supper{node}", ("bus", node, upper, "0"), "SWITCH", "switch"), Element(f"Slower{node}", (node, "0", lower, "0"), "SWITCH", "switch"),
                   Element(f"Dupper{node}", (node, "bus"), diode, "switch"), Element(f"Dlower{node}", ("0", node), diode, "switch"), Element(f"Cnode{node}", (node, "0"), c_leg, "switch")]
     return tuple(parts)

@@ -19,8 +19,10 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.dies import choose_die
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
+from rhevectra.core.topologies.stepdown import phase
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
+from rhevectra.core.topologies.stepdown.shapes import shapes
 from rhevectra.core.topologies.stepdown.spike import choose_spike
 from rhevectra.core.topologies.stepdown.variant import Variant
 
@@ -53,6 +55,7 @@ class Plan:
     margin: float
     state: dict[str, Any]
     change: float
+    series: InductorChoice | None = None
 
 
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> dict[str, Any]:
@@ -94,16 +97,19 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = leakage_row(work, choice, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
-    stage = replace(stage, leakage=float(leak.value))
+    stage, series = replace(stage, leakage=float(leak.value)), None
     stage = _limit(work, stage, st.solve(stage).out)
     out = st.solve(stage).out
+    if v.phase:
+        stage, series = phase.choose_series(work, stage, out, grade, win)
+        out = st.solve(stage).out
     if v.both_ways:
         choose_series(work, v, stage, out)
     if v.clamped:
         stage = choose_spike(work, stage, out)
     choke_need, choke = _choke(work, stage, out, grade, win)
     stage = replace(stage, r_inductor=choke.resistance, choke=_choke_core(work, choke, win, grade, stage))
-    return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf)
+    return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series)
 
 
 def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, duty: float) -> st.Stage:
@@ -133,7 +139,7 @@ def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main
     return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
                     np=1 / float(ratio.value), ns=1.0, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
                     c_node=row["c_energy_f"] + 0.5 * float(c_wind.value), t_fall=row["t_fall_s"], limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool),
-                    core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, nr=_reset_ratio(work, v) / float(ratio.value), extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse})
+                    core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, nr=_reset_ratio(work, v) / float(ratio.value), extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse, **({"r_series": 0.0, "dead_leading": 2e-7} if v.phase else {})})
 
 
 def _limit(work: Work, s: st.Stage, out: Mapping[str, Any]) -> st.Stage:
@@ -150,30 +156,6 @@ def _limit(work: Work, s: st.Stage, out: Mapping[str, Any]) -> st.Stage:
     return replace(s, limit={"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)})
 
 
-def shapes(o: Mapping[str, Any], at: Any, n: float, both_ways: bool = False) -> dict[str, tuple[Array, Array]]:
-    """Break points [s], [A] of primary, secondary and inductor current at one corner; n = secondary over primary turns.
-
-    Of a core driven both ways the whole period of two pulses, and of its secondary one half of the centre tap.
-    """
-    end, e = 1 / at(o["fs"]), 1e-10
-    t_c, t_on, t_l, t_e, t_d = (at(o[k]) for k in ("t_c", "t_on", "t_l", "t_e", "t_d"))
-    low, crest, mag, peak = at(o["valley"]), at(o["crest"]), at(o["i_mag"]), at(o["i_peak"])
-    empty = min(t_on + t_d, end) if low <= 0 else end
-    back = min(t_on + max(t_l, e), end - 3 * e)
-    reset = min(max(t_on + t_e, back + e), end - 2 * e)
-    primary = ([0.0, max(t_c, e), t_on, t_on + e, back, reset, end], [0.0, n * low, peak, -peak, -mag * (1 - (back - t_on) / max(t_e, e)) if t_e > 0 else 0.0, 0.0, 0.0])
-    secondary = ([0.0, max(t_c, e), t_on, back, end], [0.0, low, crest, 0.0, 0.0])
-    inductor = ([0.0, max(t_c, e), t_on, max(empty, t_on + e), max(end, t_on + 2 * e)], [low, low, crest, low, low])
-    if both_ways:
-        half = 1 / at(o["fs"])
-        px, py = [0.0, max(t_c, e), t_on, back, end - e], [0.0, at(o["i_start"]), peak, 0.0, 0.0]
-        primary = ([*px, *(x + half for x in px), 2 * half], [*py, *(-y for y in py), 0.0])
-        own, other = [0.5 * low, low, crest, 0.5 * crest, 0.5 * low], [0.5 * low, 0.0, 0.0, 0.5 * crest, 0.5 * low]
-        secondary = ([*px, *(x + half for x in px), 2 * half], [*own, *other, 0.5 * low])
-        inductor = ([*inductor[0][:-1], *(x + half for x in inductor[0])], [*inductor[1][:-1], *inductor[1]])
-    return {k: (np.array(x), np.array(y)) for k, (x, y) in (("primary", primary), ("secondary", secondary), ("inductor", inductor))}
-
-
 def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material: Any, v_top: float, duty_limit: float) -> tuple[tr.TransformerNeed, float]:
     """What the circuit asks of the transformer, from one period `out` of the estimated stage; and the margin width [m]."""
     need, grid, choose = work.need, work.grid, work.choose
@@ -181,7 +163,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     index = np.unravel_index(int(np.argmax(np.where(full, out["i_primary"], -1))), grid.shape)
     at = reader(tuple(int(i) for i in index))
     fs, n = at(out["f_switch"]), float(s.ns) / float(s.np)
-    waves = shapes(out, at, n, s.variant.both_ways)
+    waves = shapes(out, at, n, s.variant)
     avg_p, har_p = phasors(*waves["primary"], 1 / fs, ORDERS)
     avg_s, har_s = phasors(*waves["secondary"], 1 / fs, ORDERS)
     triple, margin = spacing(work)

@@ -8,7 +8,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
-from rhevectra.core.topologies.common.elements import EDGE, gate, legs, output, secondaries
+from rhevectra.core.topologies.common.elements import EDGE, SHIFTED, gate, legs, output, secondaries
 from rhevectra.core.topologies.stepdown.evaluate import RESET_DIODE
 from rhevectra.core.topologies.stepdown.stage import RING_QUALITY
 from rhevectra.core.topologies.stepdown.variant import Variant
@@ -27,7 +27,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_switches(o, s, at, pulse), *between, *(_taken_over(s, design, o, at, r_core) if v.clamped else _transformer(s, o, at, r_core, start, end)), *_filter(design, o, s, at))
     models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DRESET", RESET_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
-               f"expected: filter inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, bus current without the controller's supply {number((at(o['p_bus']) - at(s.p_controller) - at(o['p_choke'])) / v_bus)} A average",
+               f"expected: filter inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, bus current without the controller's supply {number((at(o['p_bus']) - at(s.p_controller) - at(o['p_choke']) - at(o.get('p_series', 0.0))) / v_bus)} A average",
                "the bus is a dc source at the corner's bus voltage; the gates get a fixed pulse, no loop; the filter inductor has no core loss here", *_LIGHT[: v.pulses - 1])
     return Circuit(design.requirement.outputs[design.requirement.main].name + " " + design.topology + " power stage", parts, models, v.pulses * pulse, max(400 * pulse, 6e-3), remarks)
 
@@ -63,7 +63,18 @@ def _switches(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple
 def _legs(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
     """One leg or two and their gates, half a period of a switch apart."""
     t_on, c = at(o["t_on"]), f"{number(2 * at(s.c_node))} IC={number(at(s.v_bus) / 2)}"
+    if s.variant.phase:
+        return (*_shifted_gates(o, s, at, pulse), *legs(2, "DRESET", c, SHIFTED))
     return (_gate("Vgate1", "g1", 0.0, t_on, 2 * pulse), _gate("Vgate2", "g2", pulse, t_on, 2 * pulse), *legs(s.variant.switches // 2, "DRESET", c))
+
+
+def _shifted_gates(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
+    """Leg b begins the pulse, leg a ends it; each switch is on for half the period less the dead time of its leg. Where the node of leg b has swung before its
+    dead time is over the pulse has begun by then, and the overlap is shorter by that."""
+    lagging, leading = at(o["t_q"]), at(s.extra["dead_leading"])
+    overlap = max(at(o["t_on"]) - (lagging - at(o["t_swing"])), 2 * EDGE)
+    return (_gate("Vgate1", "g1", overlap + leading + pulse, pulse - leading, 2 * pulse), _gate("Vgate2", "g2", overlap + leading, pulse - leading, 2 * pulse),
+            _gate("Vgate3", "g3", pulse, pulse - lagging, 2 * pulse), _gate("Vgate4", "g4", 0.0, pulse - lagging, 2 * pulse))
 
 
 def _one_switch(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
@@ -106,7 +117,8 @@ def _taken_over(s: Any, design: Any, o: Any, at: Callable[[Any], float], r_core:
 def _transformer(s: Any, o: Any, at: Callable[[Any], float], r_core: float, start: str, end: str) -> tuple[Element, ...]:
     """Primary resistance, leakage with its damping, magnetising inductance with the core loss, and one ideal secondary or two of opposite sense."""
     ring = RING_QUALITY * np.sqrt(at(s.leakage) / at(o["c_p"]))
-    parts = [Element("Rpri", (start, "p1"), number(at(s.r_primary)), "transformer"), Element("Llk", ("p1", "m1"), f"{number(at(s.leakage))} IC=0", "transformer"), Element("Rring", ("p1", "m1"), number(ring), "transformer"),
+    series, damping = (at(s.extra["r_series"]), ()) if s.variant.phase else (0.0, (Element("Rring", ("p1", "m1"), number(ring), "transformer"),))  # of a phase-shifted bridge the leakage never rings: it lies against the bus or short
+    parts = [Element("Rpri", (start, "p1"), number(at(s.r_primary) + series), "transformer"), Element("Llk", ("p1", "m1"), f"{number(at(s.leakage))} IC=0", "transformer"), *damping,
              Element("Lm", ("m1", end), f"{number(at(s.lm))} IC=0", "transformer"), Element("Rcore", ("m1", end), number(r_core), "transformer")]
     sides = (("m1", end), (end, "m1"))[: s.variant.pulses]
     return (*parts, *_secondaries(s, at, sides))
@@ -121,51 +133,6 @@ def _filter(design: Any, o: Any, s: Any, at: Callable[[Any], float]) -> tuple[El
     """Filter inductor, output capacitors, load."""
     return (Element("Lout", ("k", "l1"), f"{number(at(s.inductance))} IC={number(at(o['valley']))}", "rectifier"), Element("Rlout", ("l1", "out1"), number(at(s.r_inductor)), "rectifier"),
             *output(design, at(s.v_out), at(o["i_load"])))
-
-
-_FEED, _RESET, _FREE = "the switches are on: the secondary feeds the filter", "the switches are off: the core gives its magnetising current back to the bus", "the filter inductor freewheels, the core is reset"
-
-
-def interval_name(states: dict[str, int], before: str) -> str:
-    """What happens in an interval, from the states of switches and diodes in it and from what happened before."""
-    if "dfeed2" in states:
-        return _bridge_interval(states, before)
-    if "dreset" in states:
-        return _reset_interval(states, before)
-    if states["supper"]:
-        return "the leakage takes the load current over from the freewheeling rectifier" if states["dfree"] and states["dfeed"] else _FEED if states["dfeed"] else "the switches are on, the filter inductor is not fed yet"
-    if states["dlow"] or states["dhigh"]:
-        return "the leakage gives its energy back to the bus" if states["dfeed"] and states["dfree"] else _RESET
-    if before == _FEED:
-        return "the load current charges the switches' node capacitance"
-    return _FREE if states["dfree"] or states["dfeed"] else "nothing conducts: the output capacitors carry the load"
-
-
-def _reset_interval(states: dict[str, int], before: str) -> str:
-    """The same for a single switch with a reset winding."""
-    if states["slower1"]:
-        return "the leakage takes the load current over from the freewheeling rectifier" if states["dfree"] and states["dfeed"] else _FEED if states["dfeed"] else "the switch is on, the filter inductor is not fed yet"
-    if states["dclamp1"]:
-        return "the leakage to the reset winding empties into the clamp"
-    if states["dreset"]:
-        return "the leakage gives its energy back through the reset winding" if states["dfeed"] and states["dfree"] else "the reset winding gives the magnetising current back to the bus"
-    if before == _FEED:
-        return "the load current charges the switch's node capacitance"
-    return _FREE if states["dfree"] or states["dfeed"] else "nothing conducts: the output capacitors carry the load"
-
-
-def _bridge_interval(states: dict[str, int], before: str) -> str:
-    """The same for a bridge with a centre tap."""
-    both = bool(states["dfeed"] and states["dfeed2"])
-    if any(on for name, on in states.items() if name.startswith("s")):
-        return "the leakage takes the load current over from the freewheeling half" if both else _FEED if states["dfeed"] or states["dfeed2"] else "the switches are on, the filter inductor is not fed yet"
-    if any(on for name, on in states.items() if name.startswith("dclamp")):
-        return "the leakage between the halves empties into the clamp"
-    if any(on for name, on in states.items() if name.startswith(("dupper", "dlower"))):
-        return "the leakage gives its energy back to the bus"
-    if before == _FEED:
-        return "the load current charges the switches' node capacitance"
-    return "the filter inductor freewheels through both halves" if states["dfeed"] or states["dfeed2"] else "nothing conducts: the output capacitors carry the load"
 
 
 def _primary(v: Variant) -> str:

@@ -11,4 +11,4 @@ def bill(design: Any) -> dict[str, Any]:
     rows, v = design.rows, design.context["stage"].variant
     n = v.switches
     return {"switches": [(str(rows["switch.class"].value), n)], "rectifiers": [(str(rows["rectifier1.class"].value), 2)], "capacitors": [(str(rows["output1.cap"].value), int(rows["output1.parallel"].value))],
-            "wound": 2, "drives": n if v.clamped else n // 2, "floating_drives": 0 if v.clamped else n // 2, "small": (0 if v.both_ways or v.reset else 2) + 2 + 1 + v.in_series * bool(v.series) + (2 + n if v.clamped else 0) + bool(v.reset)}
+            "wound": 2 + ("inductor.core" in rows), "drives": n if v.clamped else n // 2, "floating_drives": 0 if v.clamped else n // 2, "small": (0 if v.both_ways or v.reset else 2) + 2 + 1 + v.in_series * bool(v.series) + (2 + n if v.clamped else 0) + bool(v.reset)}

@@ -27,6 +27,13 @@ _RESET = (
     DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.2, high=0.75, schools="just below what the reset winding allows"),
     DecisionSpec("reset.ratio", "Reset turns over primary turns", "switch", low=0.3, high=3.0, schools="1: twice the input, half the period; 0.5: three times the input, two thirds of it; 2: one and a half, one third"),
 )
+_PHASE = (
+    DecisionSpec("psfb.l_series", "Series inductor", "switch", unit="H", low=0, high=1e-3, schools="none: what the transformer leaks; enough for a soft lagging leg from half load up; more costs duty and a larger ratio of turns"),
+    DecisionSpec("psfb.soft_load", "Load from which the lagging leg turns on softly", "switch", low=0.05, high=1.0, schools="0.5; 0.3 where light load counts"),
+    DecisionSpec("psfb.duty_lost_most", "Duty the leakage may cost", "switch", low=0.01, high=0.3, schools="0.05 to 0.10 of the pulse at the lowest bus"),
+    DecisionSpec("psfb.dead_leading", "Dead time of the leading leg", "switch", unit="s", low=2e-8, high=2e-6, schools="the filter's current charges the leg within it, down to a quarter load"),
+    DecisionSpec("psfb.inductor_core", "Core of the series inductor", "switch", "choice", table="cores"),
+)
 _SERIES: dict[str, tuple[DecisionSpec, ...]] = {"": (), "blocking": (DecisionSpec("blocking.c", "Blocking capacitor", "transformer", unit="F", low=0, high=1e-3, step="E6", schools="none with current control; a few per cent of the bus on it with voltage control"),),
            "divider": (DecisionSpec("divider.c", "Divider capacitors, each", "transformer", unit="F", low=1e-9, high=1e-3, step="E6"),)}
 _FAMILY = (
@@ -41,7 +48,7 @@ _WITHOUT = ("transformer.lp_tolerance", "switch.duty_limit", *(f"filter{n}.l" fo
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *_FAMILY, without=_WITHOUT)
+    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *_FAMILY, without=_WITHOUT)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
@@ -58,6 +65,17 @@ _FIGURES = (
     FigureSpec("filter1.i_peak", "Peak current of the filter inductor", "Î_L", "rectifier", corners.PEAKS, fixed=_MODEL),
     FigureSpec("filter1.b_peak", "Flux of the filter inductor at the limit", "B̂_L", "rectifier", corners.PEAKS, limit="filter1.b_limit", limit_kind="max", fixed="saturation taken hot"),
     FigureSpec("filter1.rise", "Temperature rise of the filter inductor", "ΔT_L", "rectifier", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac copper loss of the ripple left out"),
+)
+_PHASE_FIGURES = (
+    FigureSpec("psfb.duty_lost", "Duty lost to the leakage", "D_l", "switch", corners.FULL, fixed=_MODEL, sentence="the share of the pulse in which the bus turns the primary current over and nothing reaches the filter"),
+    FigureSpec("psfb.i_circulating", "Circulating current at its end", "I_f", "switch", corners.FULL, "min", fixed=_MODEL, sentence="what is left of the peak to move the lagging leg"),
+    FigureSpec("psfb.energy_ratio", "Energy for the lagging leg, full load", "w", "switch", corners.FULL, "min", fixed="charge-equivalent capacitance taken at the class's bus", sentence="at one and above it turns on softly"),
+    FigureSpec("psfb.dead_lagging", "Dead time of the lagging leg", "t_q", "switch", corners.FULL, fixed="nominal leakage and capacitance", sentence="a quarter of the ring: longer, and the node rings back"),
+    FigureSpec("psfb.l_series", "Series inductor", "L_s", "switch", corners.FULL), FigureSpec("psfb.l_total", "Leakage and series inductor", "L", "switch", corners.FULL, fixed="lead-outs and winding tolerance"),
+    FigureSpec("psfb.v_undamped", "Rectifier voltage without snubber", "V_r", "rectifier", corners.PEAKS, fixed="ring without losses"),
+    FigureSpec("inductor.core", "Core of the series inductor", "", "switch", corners.FULL), FigureSpec("inductor.turns", "Turns of the series inductor", "N_L", "switch", corners.FULL), FigureSpec("inductor.gap", "Gap of the series inductor", "l_gL", "switch", corners.FULL),
+    FigureSpec("inductor.b_peak", "Flux of the series inductor", "B̂_L", "switch", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot"),
+    FigureSpec("inductor.rise", "Temperature rise of the series inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac copper left out"),
 )
 _NO_FIGURES = ("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
 
@@ -76,7 +94,7 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     """The figures of a member of the family."""
     tapped = (FigureSpec("spike.r", "Clamp resistor", "R_cl", "switch", corners.FULL), FigureSpec("spike.c", "Clamp capacitor", "C_cl", "switch", corners.FULL), FigureSpec("spike.power", "Clamp power", "P_cl", "switch", corners.FULL, fixed=_MODEL)) if v.clamped else ()
     reset = (FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("reset.duty_limit", "Duty the reset winding allows", "D_r", "switch", corners.FULL, "min", "switch.duty_limit", "min", sentence="or the core does not reset and walks into saturation"), FigureSpec("transformer.nr", "Reset turns", "N_r", "transformer", corners.FULL)) if v.reset else ()
-    return declare.figures(*_FIGURES, *tapped, *reset, *_balance(v), without=_NO_FIGURES)
+    return declare.figures(*_FIGURES, *tapped, *reset, *(_PHASE_FIGURES if v.phase else ()), *_balance(v), without=_NO_FIGURES)
 
 output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
 

@@ -17,6 +17,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
+from rhevectra.core.topologies.stepdown import phase
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import record as record_balance
 from rhevectra.core.topologies.stepdown.build import Plan
@@ -33,6 +34,8 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
     settled = st.solve(stage)
     o = settled.out
     average = o["p_bus"] / v_bus
+    if stage.variant.phase:
+        return o["p_bus"], np.sqrt(np.maximum(phase.bus_square(o) - np.square(average), 0.0)), replace(plan, stage=stage, state=settled.state, change=settled.change)
     back = o["fs"] * ((0.0 if stage.variant.both_ways else o["t_e"]) * np.square(o["i_mag"]) + o["t_l"] * np.square(o["i_peak"] - o["i_mag"])) / 3
     ripple = np.sqrt(np.maximum(np.square(stage.variant.drive) * (np.square(o["i_all"]) + back) - np.square(average), 0.0))
     return o["p_bus"], ripple, replace(plan, stage=stage, state=settled.state, change=settled.change)
@@ -46,6 +49,8 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     _transformer(work, plan, stage, o)
     _filter(work, plan, stage, o)
     losses = dict(front["losses"]) | _losses(work, plan, stage, o) | record_bank(work, stage.i_out, o)
+    if stage.variant.phase:
+        losses |= phase.record(work, plan, stage, o)
     feedback_error(work, stage.v_out)
     return {"o": o, "stage": stage, "losses": losses}
 
@@ -57,7 +62,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     tapped: dict[str, Any] = {"spike": {"r": rows["spike.r"], "l_half": sheet("transformer.l_half", spike.between_halves, share=rows["transformer.leakage_halves"], leakage=plan.leakage)}} if s.variant.clamped else {}
     if s.variant.reset:
         tapped["nr"] = sheet.solved("transformer.nr", s.nr, "turns", "reset winding: its ratio to the primary, in whole turns")
-    return {**tapped, "np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, "fs": rows["fs"], "inductance": rows["filter1.l"],
+    return {**tapped, "np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, **_legs(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed) and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", f"class {rect['name'].value}"), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", f"class {rect['name'].value}"), "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary at the worst corner over its rms current squared"),
             "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
@@ -70,6 +75,14 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller"),
             "choke": {**s.choke, "turns": sheet.solved("filter1.turns", s.choke["turns"], "turns", "least whole turns that keep the flux at the current limit"), "area": sheet.given("filter1.area", s.choke["area"], "m²", "catalogue", "effective area of its core"),
                       "volume": sheet.given("filter1.volume", s.choke["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("filter1.temperature", s.choke["temperature"], "°C", "ambient plus its rise")}}
+
+
+def _legs(work: Work, plan: Plan) -> dict[str, Any]:
+    """Leakage with the series inductor, and what else the legs of a phase-shifted bridge have."""
+    if not plan.stage.variant.phase:
+        return {}
+    whole = work.sheet.total("psfb.l_total", "H", "what turns the primary current over", leakage=plan.leakage, series=work.sheet.rows["psfb.l_series"])
+    return {"leakage": whole, "extra": {**plan.stage.extra, **phase.series_given(work, plan.stage)}}
 
 
 def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -121,7 +134,7 @@ def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     both = s.variant.both_ways
     sheet("rectifier1.v_reverse", forward.centre_tap_reverse if both else forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
-    fed = sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"])
+    fed = sheet.again("switch.duty_feeding", o["one_sided"]) if s.variant.phase else sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"])
     share = sheet.given("rectifier1.share", 0.5, "", "rule", "both rectifiers of the centre tap carry half the current") if both else sheet("rectifier1.share", forward.busier_share, t_on=o["t_on"], fs=o["fs"])
     sheet.again("rectifier1.i_peak", o["crest"])
     average = sheet("rectifier1.i_avg", forward.rectifier_average, share=share, i_out=o["i_load"])
@@ -155,6 +168,8 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
 def findings(work: Work, plan: Plan) -> None:
     """What only this stage knows how to say."""
     need = work.need
+    if plan.stage.variant.phase:
+        phase.findings(work, plan)
     if len(need.outputs) > 1:
         work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: this stage has one output here; a flyback designs several", "", "topology")
     if plan.change > UNSETTLED:

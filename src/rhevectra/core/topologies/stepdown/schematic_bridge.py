@@ -18,11 +18,17 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     return [
         Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
         Symbol("wire", (6, 7), (22, 7), element="Suppera"), Symbol("wire", (22, 7), (42, 7), element="Supperb"), Symbol("wire", (6, 55), (22, 55), element="Slowera"), Symbol("wire", (22, 55), (42, 55), element="Slowerb"),
-        Symbol("note", (30, 0), (30, 6), f"4 × {rows['switch.class'].value}", "primary"), Symbol("note", (31, 20), (31, 26), value("transformer.leakage"), "primary"),
+        Symbol("note", (30, 0), (30, 6), f"4 × {rows['switch.class'].value}", "primary"), Symbol("note", (31, 20), (31, 26), _inductance(rows, value), "primary"),
         Symbol("switch", (22, 7), (22, 26), "", "primary", "Suppera"), Symbol("switch", (22, 30), (22, 55), "", "primary", "Slowera"), Symbol("wire", (22, 26), (22, 30), element="Slowera"),
         Symbol("switch", (42, 7), (42, 26), "", "primary", "Supperb"), Symbol("wire", (42, 26), (42, 40), element="Supperb"), Symbol("switch", (42, 40), (42, 55), "", "primary", "Slowerb"),
         Symbol("inductor", (22, 28), (36, 28), "", "primary", "Llk"), Symbol("wire", (36, 28), (48, 28), element="Llk"), Symbol("winding", (48, 28), (48, 40), "", "primary", "Lm"), *_return(design),
         *secondary(design, corner)]
+
+
+def _inductance(rows: Any, value: Any) -> str:
+    """The leakage, and a series inductor where there is one."""
+    series = "psfb.l_series" in rows and float(rows["psfb.l_series"].value) > 0
+    return f"{value('psfb.l_series')} + {value('transformer.leakage')}" if series else str(value("transformer.leakage"))
 
 
 def _return(design: Any) -> tuple[Symbol, ...]:

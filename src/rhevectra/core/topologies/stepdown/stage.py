@@ -11,8 +11,9 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Quick, Sheet, plain
-from rhevectra.core.formulas import flyback, forward, magnetics, spike
+from rhevectra.core.formulas import flyback, forward, magnetics, phase_shift, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.topologies.stepdown import phase
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 PASSES = 40
@@ -27,7 +28,7 @@ class Stage:
 
     v_bus, i_out (load and bleed), is_limit have the shape of the grid; r_path holds both switches, sense resistor and primary winding;
     core: material row of the transformer; choke: what the filter inductor's core loss needs;
-    spike: resistor and leakage of the clamp where another winding holds the open switch; nr: turns of a reset winding (of a tapped primary: its own).
+    leakage includes the series inductor of a phase-shifted bridge, whose own numbers stand in extra. spike: resistor and leakage of the clamp where another winding holds the open switch; nr: turns of a reset winding (of a tapped primary: its own).
     """
 
     variant: Variant
@@ -66,13 +67,16 @@ class Stage:
 def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     """One pass over the period."""
     turns, v = {"turns_secondary": s.ns, "turns_primary": s.np}, s.variant
-    r_path = sheet.total("switch.r_path", "Ω", "the switches that conduct together, hot, and the primary winding in series", **{f"switch{k}": s.r_switch for k in range(1, v.in_path + 1)}, primary=s.r_primary)
+    r_path = sheet.total("switch.r_path", "Ω", "the switches that conduct together, hot, and the primary winding in series", **{f"switch{k}": s.r_switch for k in range(1, v.in_path + 1)}, primary=s.r_primary, **({"series": s.extra["r_series"]} if v.phase else {}))
     v_in = sheet("transformer.v_primary", forward.primary_voltage, share=v.drive, v_bus=s.v_bus) if v.drive != 1 else s.v_bus
-    up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_primary=v_in, r_primary=r_path, i_mid=b["i_mid"], i_mag=0.0 if v.both_ways else b["i_mag"], v_forward=s.v_forward,
+    v_wound = sheet("transformer.v_behind_leakage", phase_shift.behind_leakage, v_primary=v_in, lm=s.lm, leakage=s.leakage) if v.phase else v_in
+    up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_primary=v_wound, r_primary=r_path, i_mid=b["i_mid"], i_mag=0.0 if v.both_ways else b["i_mag"], v_forward=s.v_forward,
                r_rectifier=sheet.total("rectifier.r_feeding", "Ω", "rectifier and secondary winding", rectifier=s.r_rectifier, winding=s.r_secondary), r_inductor=s.r_inductor, inductance=s.inductance, leakage=s.leakage, **turns)
     r_feed = sheet.total("filter1.r_feeding", "Ω", "rectifier, secondary and inductor while the switches feed", rectifier=s.r_rectifier, winding=s.r_secondary, inductor=s.r_inductor)
     r_free = sheet("rectifier.r_freewheeling", forward.freewheeling_resistance, r_rectifier=s.r_rectifier, r_winding=s.r_secondary) if v.both_ways else s.r_rectifier
     down = sheet("filter1.v_down", forward.voltage_down, v_out=s.v_out, v_forward=s.v_forward, r_rectifier=r_free, r_inductor=s.r_inductor, i_mid=b["i_mid"])
+    between = phase.between_pulses(sheet, s, b, down, r_path) if v.phase else {"down": down}
+    down = between["down"]
     volts = {"v_up": up, "v_down": down}
     r_wheel = sheet.total("filter1.r_freewheeling", "Ω", "rectifier and inductor while it freewheels", rectifier=r_free, inductor=s.r_inductor)
     nominal = sheet("switch.rate_nominal", forward.pulse_frequency, pulses=v.pulses, fs=s.fs)
@@ -87,26 +91,61 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     low = sheet("filter1.i_valley", forward.valley, i_out=b["i_load"], ripple=ripple)
     crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
     i_l = sheet("filter1.i_rms", forward.inductor_rms, fs=fs, t_feeding=t_e, t_freewheeling=t_d, i_valley=low, i_crest=crest)
-    t_c = sheet("switch.t_commutation", forward.commutation, leakage=s.leakage, i_valley=low, v_primary=v_in, **turns)
     i_mag = sheet("transformer.i_mag", forward.magnetising_both_ways if v.both_ways else forward.magnetising, v_primary=v_in, t_feeding=t_e, lm=s.lm)
+    if v.phase:
+        t_c = sheet("switch.t_commutation", phase_shift.turning_time, inductance=s.leakage, i_left=b["i_left"], i_valley=low, i_mag=i_mag, v_primary=v_in, **turns)
+    else:
+        t_c = sheet("switch.t_commutation", forward.commutation, leakage=s.leakage, i_valley=low, v_primary=v_in, **turns)
     start = sheet("switch.i_start", forward.start_both_ways, i_valley=low, i_mag=i_mag, **turns) if v.both_ways else sheet("switch.i_start", flyback.to_primary, current=low, **turns)
     peak = sheet("switch.i_peak", forward.switch_peak, i_crest=crest, i_mag=i_mag, **turns)
     c_p = sheet("transformer.c_primary", forward.across_primary, count=v.across, c_node=s.c_node)
     t_x = sheet("switch.t_after", forward.feeding_after, c_primary=c_p, v_primary=v_in, i_peak=peak)
     t_on = sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=t_c, t_after=t_x)
     out = {"v_in": v_in, "c_p": c_p, "up": up, "down": down, "fs": fs, "f_switch": sheet("switch.frequency", forward.switch_frequency, rate=fs, pulses=v.pulses), "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
-           "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel}
+           "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel, **between}
+    if v.phase:
+        out |= phase.circulation(sheet, s, b, out)
     return out | _primary(sheet, s, out) | _next(s, out)
 
 
 def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     """Primary currents, losses of switches and cores, and what the bus gives."""
-    turns, v = {"turns_secondary": s.ns, "turns_primary": s.np}, s.variant
-    i_all = sheet("switch.i_rms_pulses", forward.switch_rms, fs=o["fs"], t_feeding=o["t_e"], i_start=o["i_start"], i_peak=o["i_peak"], t_commutation=o["t_c"])
+    v = s.variant
+    out = _currents(sheet, s, o) | _cores(sheet, s, o)
+    now = {**o, **out}
+    held = sheet("spike.v_held", spike.held_by_reset, v_bus=s.v_bus, turns_primary=s.np, turns_reset=s.nr) if v.reset else s.v_bus
+    off = _turn_off(sheet, s, now, held)
+    if v.phase:
+        on, node = phase.turn_on(sheet, s, now), None
+        ring = sheet.given("loss.winding_ring", 0.0, "W", "rule", "the leakage always lies against the bus or in a short circuit")
+        more = {"turning": on["turning"]} | phase.series_core(sheet, s, now)
+        out |= {"loss_node": on["node"], "p_series": more.get("series", 0.0)}
+    else:
+        node = sheet("switch.loss_turn_on_all", forward.turn_on_loss, c_primary=s.c_node if v.tapped else o["c_p"],  # the other node's share overshoots into the clamp
+                     v_primary=o["v_in"], fs=o["fs"])
+        ring = sheet("loss.winding_ring", forward.leakage_ring, c_primary=o["c_p"], v_primary=o["v_in"], fs=o["fs"]) if v.both_ways else sheet.given("loss.winding_ring", 0.0, "W", "rule", "the leakage hands its energy back and the shorted winding holds the nodes")
+        more, on = {}, {}
+        out["loss_node"] = node
+    clamp = _spike(sheet, s, now, held, out["t_l"])
+    ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"], i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])
+    also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=out["p_core"], inductor=out["p_choke"], ring=ring, controller=s.p_controller, **more, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
+    if v.phase:
+        p_bus = phase.bus_power(sheet, now, also, on["leading"], off["loss_off"])
+    else:
+        p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"], i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=out["t_l"], p_core=also, p_node=node, p_off=off["loss_off"])
+    return {**out, **off, "loss_ring": ring, "loss_on": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=out["i_switch"]), "p_bus": p_bus, **clamp}
+
+
+def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
+    """Rms currents of switch and primary; i_heat leaves out a ring that has a loss of its own."""
+    v = s.variant
+    i_all = phase.rms(sheet, o) if v.phase else sheet("switch.i_rms_pulses", forward.switch_rms, fs=o["fs"], t_feeding=o["t_e"], i_start=o["i_start"], i_peak=o["i_peak"], t_commutation=o["t_c"])
     i_sw = sheet("switch.i_rms", forward.one_of_pulses, i_all=i_all, pulses=v.pulses)
-    t_l = sheet("switch.t_return", forward.leakage_return, leakage=s.leakage, i_crest=o["crest"], v_primary=o["v_in"], **turns)
+    t_l = sheet("switch.t_return", forward.leakage_return, leakage=s.leakage, i_crest=o["crest"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     back = {"i_switch": i_all, "fs": o["fs"], "t_return": t_l, "i_peak": o["i_peak"], "i_mag": o["i_mag"]}
-    if v.both_ways:
+    if v.phase:
+        i_p = i_heat = sheet.total("transformer.i_rms_primary", "A", "that of a leg, which carries it all the time", leg=i_all)
+    elif v.both_ways:
         around = {"c_primary": o["c_p"], "v_primary": o["v_in"], "leakage": s.leakage}
         i_p = sheet("transformer.i_rms_primary", forward.primary_rms_both_ways, **back, quality=RING_QUALITY, **around)
         i_heat = sheet("transformer.i_rms_without_ring", forward.primary_rms_both_ways, **back, quality=0.0, **around)
@@ -114,26 +153,32 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         i_p = i_heat = sheet.total("transformer.i_rms_primary", "A", "that of the switch: reset and leakage return through the reset winding", switch=i_all)
     else:
         i_p = i_heat = sheet("transformer.i_rms_primary", forward.primary_rms, **back, t_feeding=o["t_e"])
+    return {"i_all": i_all, "i_switch": i_sw, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat}
+
+
+def _cores(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
+    """Flux swing and loss of the transformer's core, loss of the filter inductor's."""
     swing = sheet("transformer.b_swing", forward.flux_swing, v_primary=o["v_in"], t_feeding=o["t_e"], turns=s.np, area=s.area)
     p_core = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f_switch"], o["t_e"], o["t_e"])
     choke = s.choke
     swing_l = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=choke["turns"], area=choke["area"])
-    p_choke = _core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, o["fs"], o["t_e"], o["t_d"])
-    held = sheet("spike.v_held", spike.held_by_reset, v_bus=s.v_bus, turns_primary=s.np, turns_reset=s.nr) if v.reset else s.v_bus
+    return {"swing": swing, "p_core": p_core, "p_choke": _core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, o["fs"], o["t_e"], o["t_d"])}
+
+
+def _turn_off(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any) -> dict[str, Any]:
+    """Turn-off loss of one switch and of all; of a phase-shifted bridge the leg that begins a pulse turns off what still circulates."""
+    v = s.variant
     v_off = sheet("reset.v_switch", spike.reset_voltage, v_bus=s.v_bus, v_held=held) if v.clamped else s.v_bus
-    t_v = sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=v_off, c_node=s.c_node, i_peak=o["i_peak"])
-    e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=v_off)
-    one_off = sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["f_switch"])
-    off = sheet.total("switch.loss_turn_off_all", "W", "all switches", **{f"switch{k}": one_off for k in range(1, v.switches + 1)})
-    node = sheet("switch.loss_turn_on_all", forward.turn_on_loss, c_primary=s.c_node if v.tapped else o["c_p"],  # the other node's share overshoots into the clamp
-                  v_primary=o["v_in"], fs=o["fs"])
-    ring = sheet("loss.winding_ring", forward.leakage_ring, c_primary=o["c_p"], v_primary=o["v_in"], fs=o["fs"]) if v.both_ways else sheet.given("loss.winding_ring", 0.0, "W", "rule", "the leakage hands its energy back and the shorted winding holds the nodes")
-    one_on = sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)
-    clamp = _spike(sheet, s, o, held, t_l)
-    ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"], i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])
-    also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=p_core, inductor=p_choke, ring=ring, controller=s.p_controller, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
-    p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"], i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=t_l, p_core=also, p_node=node, p_off=off)
-    return {"i_switch": i_sw, "i_all": i_all, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat, "swing": swing, "p_core": p_core, "p_choke": p_choke, "loss_off": off, "loss_ring": ring, "loss_node": node, "loss_on": one_on, "one_off": one_off, "p_bus": p_bus, **clamp}
+    c_off = o["c_p"] if v.phase else s.c_node
+
+    def one(name: str, current: Any) -> Any:
+        t_v = sheet(f"switch.t_voltage{name}", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=v_off, c_node=c_off, i_peak=current)
+        e_off = sheet(f"switch.e_off{name}", flyback.turn_off_energy, i_peak=current, t_fall=s.t_fall, c_node=c_off, t_voltage=t_v, v_off=v_off)
+        return sheet(f"switch.loss_turn_off{name}", flyback.energy_rate, energy=e_off, fs=o["f_switch"])
+    first = one("", o["i_peak"])
+    each = [first, one("_lagging", o["i_end"])] if v.phase else [first]
+    off = sheet.total("switch.loss_turn_off_all", "W", "all switches", **{f"switch{k}": each[k % len(each)] for k in range(1, v.switches + 1)})
+    return {"one_off": first, "loss_off": off}
 
 
 def _spike(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any, t_return: Any) -> dict[str, Any]:
@@ -164,6 +209,11 @@ def _next(s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     return {"next_mid": 0.5 * (plain(o["valley"]) + plain(o["crest"])), "next_load": np.where(s.is_limit, load, plain(s.i_out)), "limit_worst": at_limit}
 
 
+def _carried(v: Variant) -> dict[str, str]:
+    """What one pass hands to the next, with its unit."""
+    return {**_CARRIED, **phase.CARRIED} if v.phase else _CARRIED
+
+
 @dataclass(frozen=True)
 class Settled:
     """state: what the last pass started from; out: all of the last pass; change: how much it still moved."""
@@ -177,11 +227,13 @@ def solve(s: Stage, tolerance: float = 1e-5) -> Settled:
     """Passes on bare numbers until the currents stand."""
     shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), np.shape(s.is_limit))
     load = np.broadcast_to(s.i_out, shape) + 0.0
-    state, quick, change, out = {"i_mid": load, "i_load": load, "i_mag": 0.0 * load}, Quick(), np.inf, {}
+    carried, quick, change, out = _carried(s.variant), Quick(), np.inf, {}
+    state = {k: load if k in ("i_mid", "i_load") else 0.0 * load for k in carried}
     for _ in range(PASSES):
         out = advance(quick, s, state)
-        fresh = {"i_mid": out["next_mid"], "i_load": out["next_load"], "i_mag": out["i_mag"]}
-        change = float(max(np.max(np.abs(fresh[k] - state[k]) / (out["crest"] + 1e-9)) for k in state))
+        given = {**out, "i_mid": out["next_mid"], "i_load": out["next_load"]}
+        fresh = {k: given[k] for k in carried}
+        change = float(max(np.max(np.abs(fresh[k] - state[k]) / (out["crest"] + 1e-9)) for k, unit in carried.items() if unit == "A"))
         if change < tolerance:
             break
         state = fresh
@@ -192,4 +244,4 @@ def solve(s: Stage, tolerance: float = 1e-5) -> Settled:
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
     """The last pass on the recording sheet."""
     text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
-    return advance(sheet, s, {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _CARRIED.items()})
+    return advance(sheet, s, {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _carried(s.variant).items()})

@@ -10,7 +10,7 @@ class Variant:
     switch as they lie across the primary. node: circuit node whose voltage to ground is that of a switch. duty, duty_limit: of the pulse
     period, at the lowest bus and at most. series: kind of capacitor in series with the primary ("" where there is no place for one), in_series:
     how many of them lie side by side; control: what a core driven both ways takes by rule. tapped: the
-    primary has a tap at the input and a switch at each end. reset: a winding of its own resets the core of a single switch."""
+    primary has a tap at the input and a switch at each end. reset: a winding of its own resets the core of a single switch. phase: both legs run at half the period and their shift makes the pulse."""
 
     name: str
     pulses: int
@@ -28,6 +28,7 @@ class Variant:
     control: str = "current"
     tapped: bool = False
     reset: bool = False
+    phase: bool = False
 
     @property
     def clamped(self) -> bool:

@@ -9,7 +9,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import forward
 from rhevectra.core.topologies.common.views import FluxView, RippleView, Shape, saturation_curve, winding_view
-from rhevectra.core.topologies.stepdown.build import shapes
+from rhevectra.core.topologies.stepdown.shapes import shapes
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
@@ -18,7 +18,7 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
     if s.variant.both_ways:
         return _bridge_waveforms(design, o, s, at)
     end, v_bus = 1 / at(o["fs"]), at(s.v_bus)
-    waves = shapes(o, at, at(s.ns) / at(s.np))
+    waves = shapes(o, at, at(s.ns) / at(s.np), s.variant)
     t_on, e = at(o["t_on"]), 1e-10
     reset = min(t_on + at(o["t_e"]), end - 3 * e)
     t = np.array([0.0, e, t_on, t_on + e, reset, reset + e, end - e, end])
@@ -34,7 +34,11 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
 def _bridge_waveforms(design: Any, o: Any, s: Any, at: Any) -> list[Shape]:
     """The same for a bridge: a lower switch, over its whole period."""
     half, v_bus, e = 1 / at(o["fs"]), at(s.v_bus), 1e-10
-    waves = shapes(o, at, at(s.ns) / at(s.np), both_ways=True)
+    waves = shapes(o, at, at(s.ns) / at(s.np), s.variant)
+    if s.variant.phase:  # the lower switch of the leg that begins a pulse: on for half the period
+        swung = 2 * half - max(at(o["t_swing"]), e)
+        t, v = np.array([0.0, half - at(o["t_q"]), half - at(o["t_q"]) + max(at(o["t_swing"]), e), half, swung, 2 * half - e, 2 * half]), np.array([0.0, 0.0, at(o["v_s"]), v_bus, v_bus, v_bus - at(o["v_s"]), 0.0])
+        return [Shape("switch voltage", "V", t, v, 2 * half, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", *waves["primary"], 2 * half, "primary"), Shape("inductor current", "A", *waves["inductor"], 2 * half, "secondary")]
     on, back = at(o["t_on"]), max(at(o["t_l"]), 2 * e)
     t = np.array([0.0, e, on, on + e, on + back, on + back + e, half - e, half, half + on, half + on + e, half + on + back, half + on + back + e, 2 * half - e, 2 * half])
     v = np.array([v_bus / 2, 0.0, 0.0, v_bus, v_bus, v_bus / 2, v_bus / 2, v_bus, v_bus, 0.0, 0.0, v_bus / 2, v_bus / 2, 0.0]) * s.variant.halves
