@@ -147,7 +147,7 @@ class DecisionRow(QFrame):
         if self.spec.kind == "choice":
             combo = QComboBox(self)
             combo.addItems(choices)
-            combo.setFixedWidth(122)
+            combo.setFixedWidth(160 if max(map(len, choices), default=0) > 18 else 122)  # the longest name of a topology
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             combo.activated.connect(lambda _i: self.pinned.emit(self.spec.id, combo.currentText(), False))
             return combo

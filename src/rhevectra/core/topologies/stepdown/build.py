@@ -19,7 +19,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.dies import choose_die
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
-from rhevectra.core.topologies.stepdown import phase
+from rhevectra.core.topologies.stepdown import active, phase
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
 from rhevectra.core.topologies.stepdown.shapes import shapes
@@ -30,6 +30,7 @@ ORDERS = 24
 AUX_VOLTS, AUX_AMPS = 14.0, 4e-3
 DRIVE_AMPS = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
+RESIDUAL_GAP = 10e-6
 FLUX_ROOM = 1.01
 """Room in the filter inductor's current for what the bus still moves after it is chosen."""
 WHOLE_TURNS = 1.03
@@ -58,22 +59,30 @@ class Plan:
     series: InductorChoice | None = None
 
 
-def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> dict[str, Any]:
+def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float) -> dict[str, Any]:
     """All switches: a class that holds the highest bus after derating, then the die by loss."""
     if v.clamped:
         v_top *= 1 + 1 / _reset_ratio(work, v) + float(work.choose("switch.spike", 0.3, "room for what the leakage between both windings drives (common practice)").value)
+    if v.active:
+        v_top = active.worst_held(v_bus, v_low, float(_duty(work, v).value))
     duty_limit = work.choose("switch.duty_limit", v.duty_limit * _longer(work, v), v.why_limit)
     i_on, fs = work.need.power / 0.88 / (v.drive * v_low) / v.duty, float(work.choose.pins.get("fs", 100e3))
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (0.25 * (r["c_energy_f"]) * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs)
-    row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped else "the highest bus", 1.3 * i_on, loss)
+    row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss)
     return {"row": row, "duty_limit": duty_limit}
 
 
 def _reset_ratio(work: Work, v: Variant) -> float:
     """Turns of the winding that holds the open switch, over those of the primary."""
     return float(work.choose("reset.ratio", 1.0, "as many turns as the primary, wound with it: twice the input, half the period").value) if v.reset else 1.0
+
+
+def _duty(work: Work, v: Variant) -> Any:
+    """Duty at the lowest bus."""
+    usual = v.duty * _longer(work, v)
+    return work.choose("forward.duty", usual, f"school: about {usual:.2g} of the pulse period at the lowest bus, the rest for commutation and load steps")
 
 
 def _longer(work: Work, v: Variant) -> float:
@@ -84,10 +93,11 @@ def _longer(work: Work, v: Variant) -> float:
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
-    switch = choose_switch(work, v, v_top, v_low)
+    switch = choose_switch(work, v, v_bus, v_top, v_low)
     main = work.need.outputs[work.need.main]
-    duty = work.choose("forward.duty", v.duty * _longer(work, v), f"school: about {v.duty * _longer(work, v):.2g} of the pulse period at the lowest bus, the rest for commutation and load steps")
-    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * v.pulses * v_top * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
+    duty = _duty(work, v)
+    blocked = max(v_top, v_low * float(duty.value) / (1 - float(duty.value))) if v.active else v_top
+    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * v.pulses * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
     stage = _estimate(work, v, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
     out = st.solve(stage).out
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
@@ -100,6 +110,8 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage, series = replace(stage, leakage=float(leak.value)), None
     stage = _limit(work, stage, st.solve(stage).out)
     out = st.solve(stage).out
+    if v.active:
+        stage = active.choose(work, stage, out)
     if v.phase:
         stage, series = phase.choose_series(work, stage, out, grade, win)
         out = st.solve(stage).out
@@ -139,7 +151,7 @@ def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main
     return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
                     np=1 / float(ratio.value), ns=1.0, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
                     c_node=row["c_energy_f"] + 0.5 * float(c_wind.value), t_fall=row["t_fall_s"], limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool),
-                    core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, nr=_reset_ratio(work, v) / float(ratio.value), extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse, **({"r_series": 0.0, "dead_leading": 2e-7} if v.phase else {})})
+                    core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, nr=_reset_ratio(work, v) / float(ratio.value), extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse, **({"r_series": 0.0, "dead_leading": 2e-7} if v.phase else {"dead": 2e-7} if v.active else {})})
 
 
 def _limit(work: Work, s: st.Stage, out: Mapping[str, Any]) -> st.Stage:
@@ -202,8 +214,9 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     exact = tr.exact_copper(need, trial, at, win, float(work.need.ambient_max + trial.rise[at]))
     effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
     effective[0] /= need.halves  # both halves share the pulses
-    rest = work.choose("transformer.residual_gap", 10e-6, "two ground faces (typical, from memory)")
     n_p, n_s, eff = float(turns[0].value), float(turns[1].value), win.effective
+    rest = work.choose("transformer.residual_gap", lambda: active.gap(work, s, n_p, float(eff.area[at[0]]), float(eff.length[at[0]]) / grade["mu_initial"], RESIDUAL_GAP) if s.variant.active else RESIDUAL_GAP,
+                       "two ground faces (typical, from memory)" if not s.variant.active else "two ground faces, or what lets the magnetising current bring the node down within the dead time")
     lm = forward.ungapped_inductance(n_p, float(eff.area[at[0]]), float(eff.length[at[0]]), grade["mu_initial"], float(rest.value))
     nr = float(choice.trial.turns[2][at]) if s.variant.reset else n_p
     return replace(s, np=n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),

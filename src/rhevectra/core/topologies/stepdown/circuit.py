@@ -48,6 +48,8 @@ def _ends(design: Any) -> tuple[str, str, tuple[Element, ...]]:
     """Nodes between which the primary lies, and the capacitors in series with it."""
     v = design.context["stage"].variant
     c = float(design.rows[f"{v.series}.c"].value) if v.series else 0.0
+    if v.active:
+        return "bus", "d1", ()
     if v.series == "divider":
         half = f"{number(c)} IC={number(0.5 * float(np.max(design.rows['bus.v'].value)))}"
         return "a", "mid", (Element("Cdivtop", ("bus", "mid"), half, "transformer"), Element("Cdivbot", ("mid", "0"), half, "transformer"))
@@ -55,6 +57,8 @@ def _ends(design: Any) -> tuple[str, str, tuple[Element, ...]]:
 
 
 def _switches(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
+    if s.variant.active:
+        return _clamped_switch(o, s, at, pulse)
     if s.variant.reset:
         return _one_switch(o, s, at, pulse)
     return _ends_of_tap(o, s, at, pulse) if s.variant.tapped else _legs(o, s, at, pulse) if s.variant.both_ways else _single_ended(o, s, at, pulse)
@@ -80,6 +84,14 @@ def _shifted_gates(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> 
 def _one_switch(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
     """A switch to ground with its body diode and node capacitance."""
     return (_gate("Vgate1", "g1", 0.0, at(o["t_on"]), pulse), Element("Slower1", ("d1", "0", "g1", "0"), "SWITCH", "switch"), Element("Dlower1", ("0", "d1"), "DRESET", "switch"), Element("Cnode1", ("d1", "0"), f"{number(at(s.c_node))} IC={number(at(s.v_bus))}", "switch"))
+
+
+def _clamped_switch(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
+    """The switch to ground, and the one that connects the clamp capacitor while it is off."""
+    on, dead = at(o["t_on"]), at(s.extra["dead"])
+    return (_gate("Vgate1", "g1", 0.0, on, pulse), _gate("Vgate2", "g2", on + dead, max(pulse - on - 2 * dead, 4 * EDGE), pulse), Element("Slower1", ("d1", "0", "g1", "0"), "SWITCH", "switch"), Element("Dlower1", ("0", "d1"), "DRESET", "switch"),
+            Element("Cnode1", ("d1", "0"), f"{number(at(o['c_p']))} IC={number(at(s.v_bus))}", "switch"), Element("Sclamp", ("d1", "cl", "g2", "0"), "SWITCH", "switch"), Element("Dclamp1", ("d1", "cl"), "DRESET", "switch"),
+            Element("Cclamp", ("cl", "bus"), f"{number(s.extra['c_clamp'])} IC={number(at(o['v_c']))}", "switch"))
 
 
 def _reset_winding(s: Any, at: Callable[[Any], float]) -> tuple[Element, ...]:

@@ -34,6 +34,12 @@ _PHASE = (
     DecisionSpec("psfb.dead_leading", "Dead time of the leading leg", "switch", unit="s", low=2e-8, high=2e-6, schools="the filter's current charges the leg within it, down to a quarter load"),
     DecisionSpec("psfb.inductor_core", "Core of the series inductor", "switch", "choice", table="cores"),
 )
+_ACTIVE = (
+    DecisionSpec("forward.duty", "Duty at the lowest bus", "switch", low=0.1, high=0.75, schools="0.45 to 0.6: above a half the ratio of turns grows and the primary current falls, at more voltage on the switch"),
+    DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.2, high=0.85, schools="0.6 to 0.7; what it may reach at the highest bus sizes core and switch"),
+    DecisionSpec("active.c", "Clamp capacitor", "switch", unit="F", low=1e-10, high=1e-4, step="E6", schools="a few per cent ripple; larger ones follow line and load steps more slowly"),
+    DecisionSpec("active.dead_time", "Dead time of both switches", "switch", unit="s", low=2e-8, high=2e-6, schools="the time the core's current brings the node down"),
+)
 _SERIES: dict[str, tuple[DecisionSpec, ...]] = {"": (), "blocking": (DecisionSpec("blocking.c", "Blocking capacitor", "transformer", unit="F", low=0, high=1e-3, step="E6", schools="none with current control; a few per cent of the bus on it with voltage control"),),
            "divider": (DecisionSpec("divider.c", "Divider capacitors, each", "transformer", unit="F", low=1e-9, high=1e-3, step="E6"),)}
 _FAMILY = (
@@ -48,7 +54,7 @@ _WITHOUT = ("transformer.lp_tolerance", "switch.duty_limit", *(f"filter{n}.l" fo
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *_FAMILY, without=_WITHOUT)
+    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *_FAMILY, without=_WITHOUT)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
@@ -65,6 +71,15 @@ _FIGURES = (
     FigureSpec("filter1.i_peak", "Peak current of the filter inductor", "Î_L", "rectifier", corners.PEAKS, fixed=_MODEL),
     FigureSpec("filter1.b_peak", "Flux of the filter inductor at the limit", "B̂_L", "rectifier", corners.PEAKS, limit="filter1.b_limit", limit_kind="max", fixed="saturation taken hot"),
     FigureSpec("filter1.rise", "Temperature rise of the filter inductor", "ΔT_L", "rectifier", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac copper loss of the ripple left out"),
+)
+_ACTIVE_FIGURES = (
+    FigureSpec("switch.v_peak", "Peak switch voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="line and load steps, which the clamp capacitor follows with a ring", sentence="input and clamp capacitor with its ripple"),
+    FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("active.v_clamp", "Clamp capacitor voltage", "V_c", "switch", corners.PEAKS, fixed=_MODEL, sentence="above the input"),
+    FigureSpec("active.c", "Clamp capacitor", "C_cl", "switch", corners.FULL), FigureSpec("active.ripple_pp", "Clamp ripple, peak to peak", "ΔV", "switch", corners.PEAKS, fixed=_MODEL),
+    FigureSpec("active.i_rms", "Clamp switch and capacitor, rms current", "I_k", "switch", corners.FULL, fixed=_MODEL),
+    FigureSpec("active.i_back", "Magnetising current at turn-on, backwards", "I_n", "switch", corners.FULL, "min", fixed=_MODEL, sentence="brings the node down to the input before the switch turns on"),
+    FigureSpec("active.dead_need", "Dead time needed", "t_d", "switch", corners.FULL, limit="active.dead_time", limit_kind="max", fixed="energy-equivalent capacitance"),
+    FigureSpec("active.v_full_duty", "Switch voltage if the largest duty lasted", "V_s", "switch", corners.RUN, fixed="not judged: the clamp capacitor is slower than a load step", sentence="what a controller without a volt-second clamp may drive it to"),
 )
 _PHASE_FIGURES = (
     FigureSpec("psfb.duty_lost", "Duty lost to the leakage", "D_l", "switch", corners.FULL, fixed=_MODEL, sentence="the share of the pulse in which the bus turns the primary current over and nothing reaches the filter"),
@@ -94,12 +109,13 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     """The figures of a member of the family."""
     tapped = (FigureSpec("spike.r", "Clamp resistor", "R_cl", "switch", corners.FULL), FigureSpec("spike.c", "Clamp capacitor", "C_cl", "switch", corners.FULL), FigureSpec("spike.power", "Clamp power", "P_cl", "switch", corners.FULL, fixed=_MODEL)) if v.clamped else ()
     reset = (FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("reset.duty_limit", "Duty the reset winding allows", "D_r", "switch", corners.FULL, "min", "switch.duty_limit", "min", sentence="or the core does not reset and walks into saturation"), FigureSpec("transformer.nr", "Reset turns", "N_r", "transformer", corners.FULL)) if v.reset else ()
-    return declare.figures(*_FIGURES, *tapped, *reset, *(_PHASE_FIGURES if v.phase else ()), *_balance(v), without=_NO_FIGURES)
+    shared = tuple(f for f in _FIGURES if not (v.active and f.id == "switch.v_peak"))
+    return declare.figures(*shared, *tapped, *reset, *(_PHASE_FIGURES if v.phase else _ACTIVE_FIGURES if v.active else ()), *_balance(v), without=_NO_FIGURES)
 
 output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False
-CURES = {"switch.v_peak": "switch.class", "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
+CURES = {"active.dead_need": "active.dead_time", "switch.v_peak": "switch.class", "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers + filter", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
 NO_PICTURES = ("supply", "transient", "gain", "frequency")

@@ -9,7 +9,7 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import flyback, forward, magnetics, output, spike
+from rhevectra.core.formulas import active_clamp, flyback, forward, magnetics, output, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import GAP_MOST
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
@@ -17,7 +17,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
-from rhevectra.core.topologies.stepdown import phase
+from rhevectra.core.topologies.stepdown import active, phase
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import record as record_balance
 from rhevectra.core.topologies.stepdown.build import Plan
@@ -36,6 +36,8 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
     average = o["p_bus"] / v_bus
     if stage.variant.phase:
         return o["p_bus"], np.sqrt(np.maximum(phase.bus_square(o) - np.square(average), 0.0)), replace(plan, stage=stage, state=settled.state, change=settled.change)
+    if stage.variant.active:
+        return o["p_bus"], np.sqrt(np.maximum(np.square(o["i_all"]) - np.square(average), 0.0)), replace(plan, stage=stage, state=settled.state, change=settled.change)
     back = o["fs"] * ((0.0 if stage.variant.both_ways else o["t_e"]) * np.square(o["i_mag"]) + o["t_l"] * np.square(o["i_peak"] - o["i_mag"])) / 3
     ripple = np.sqrt(np.maximum(np.square(stage.variant.drive) * (np.square(o["i_all"]) + back) - np.square(average), 0.0))
     return o["p_bus"], ripple, replace(plan, stage=stage, state=settled.state, change=settled.change)
@@ -79,6 +81,8 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
 
 def _legs(work: Work, plan: Plan) -> dict[str, Any]:
     """Leakage with the series inductor, and what else the legs of a phase-shifted bridge have."""
+    if plan.stage.variant.active:
+        return {"extra": {**plan.stage.extra, "dead": work.sheet.rows["active.dead_time"]}}
     if not plan.stage.variant.phase:
         return {}
     whole = work.sheet.total("psfb.l_total", "H", "what turns the primary current over", leakage=plan.leakage, series=work.sheet.rows["psfb.l_series"])
@@ -93,7 +97,9 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet.again("switch.i_peak_run", o["i_peak"])
     sheet.again("switch.frequency_idle", o["f_switch"])
     sheet.given("switch.i_max", row["i_max_a"] * 1.5, "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)")
-    if s.variant.clamped:
+    if s.variant.active:
+        active.record(work, s, o)
+    elif s.variant.clamped:
         sheet("switch.v_peak", spike.switch_peak, v_bus=s.v_bus, v_held=o["held"], excess=o["spike_u"], v_forward=RESET_DIODE)
         record_spike(work, s, o)
         if s.variant.reset:
@@ -132,7 +138,10 @@ def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
     row = plan.rectifiers[work.need.main]["row"]
     both = s.variant.both_ways
-    sheet("rectifier1.v_reverse", forward.centre_tap_reverse if both else forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
+    if s.variant.active:
+        sheet("rectifier1.v_reverse", active_clamp.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], v_clamp=o["v_c"], turns_secondary=s.ns, turns_primary=s.np)
+    else:
+        sheet("rectifier1.v_reverse", forward.centre_tap_reverse if both else forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
     fed = sheet.again("switch.duty_feeding", o["one_sided"]) if s.variant.phase else sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"])
     share = sheet.given("rectifier1.share", 0.5, "", "rule", "both rectifiers of the centre tap carry half the current") if both else sheet("rectifier1.share", forward.busier_share, t_on=o["t_on"], fs=o["fs"])
@@ -162,7 +171,7 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
     tap = {"duty": fed} if both else {}
     rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=row["v_forward_v"], i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
-    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {}), "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
+    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}), "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
 
 
 def findings(work: Work, plan: Plan) -> None:

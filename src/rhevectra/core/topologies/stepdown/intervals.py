@@ -7,6 +7,8 @@ def interval_name(states: dict[str, int], before: str) -> str:
     """What happens in an interval, from the states of switches and diodes in it and from what happened before."""
     if "dfeed2" in states:
         return _bridge_interval(states, before)
+    if "sclamp" in states:
+        return _active_interval(states)
     if "dreset" in states:
         return _reset_interval(states, before)
     if states["supper"]:
@@ -16,6 +18,16 @@ def interval_name(states: dict[str, int], before: str) -> str:
     if before == _FEED:
         return "the load current charges the switches' node capacitance"
     return _FREE if states["dfree"] or states["dfeed"] else "nothing conducts: the output capacitors carry the load"
+
+
+def _active_interval(states: dict[str, int]) -> str:
+    """The same for a single switch with an active clamp."""
+    both = bool(states["dfeed"] and states["dfree"])
+    if states["slower1"]:
+        return "the leakage takes the load current over from the freewheeling rectifier" if both else _FEED if states["dfeed"] else "the switch is on, the filter inductor is not fed yet"
+    if states["sclamp"] or states["dclamp1"]:
+        return "the leakage empties into the clamp capacitor" if both else "the clamp capacitor resets the core and turns its current round"
+    return "the node moves: the load current lifts it, or the core's current brings it down"
 
 
 def _reset_interval(states: dict[str, int], before: str) -> str:

@@ -17,7 +17,7 @@ def shapes(o: Mapping[str, Any], at: Any, n: float, v: Variant) -> dict[str, tup
 
     Of a core driven both ways the whole period of two pulses, and of its secondary one half of the centre tap.
     """
-    made = _phase_shifted(o, at) if v.phase else _both_ways(o, at) if v.both_ways else _single_ended(o, at, n)
+    made = _active(o, at) if v.active else _phase_shifted(o, at) if v.phase else _both_ways(o, at) if v.both_ways else _single_ended(o, at, n)
     return {k: (np.array(x), np.array(y)) for k, (x, y) in made.items()}
 
 
@@ -35,6 +35,14 @@ def _single_ended(o: Mapping[str, Any], at: Any, n: float) -> dict[str, Pieces]:
     reset = min(max(t_on + t_e, back + e), end - 2 * e)
     primary = ([0.0, max(t_c, e), t_on, t_on + e, back, reset, end], [0.0, n * low, peak, -peak, -mag * (1 - (back - t_on) / max(t_e, e)) if t_e > 0 else 0.0, 0.0, 0.0])
     return {"primary": primary, "secondary": ([0.0, max(t_c, e), t_on, back, end], [0.0, low, crest, 0.0, 0.0]), "inductor": _inductor(o, at)}
+
+
+def _active(o: Mapping[str, Any], at: Any) -> dict[str, Pieces]:
+    """The capacitor takes the leakage's current, then the core's, and turns it round."""
+    end, t_c, t_on = 1 / at(o["fs"]), max(at(o["t_c"]), EPS), at(o["t_on"])
+    back = min(t_on + max(at(o["t_l"]), EPS), end - 2 * EPS)
+    primary = ([0.0, t_c, t_on, back, end], [-at(o["i_back"]), at(o["i_start"]), at(o["i_peak"]), at(o["i_mag"]), -at(o["i_back"])])
+    return {"primary": primary, "secondary": ([0.0, t_c, t_on, back, end], [0.0, at(o["valley"]), at(o["crest"]), 0.0, 0.0]), "inductor": _inductor(o, at)}
 
 
 def _both_ways(o: Mapping[str, Any], at: Any) -> dict[str, Pieces]:

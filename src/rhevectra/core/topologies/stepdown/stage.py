@@ -11,9 +11,9 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Quick, Sheet, plain
-from rhevectra.core.formulas import flyback, forward, magnetics, phase_shift, spike
+from rhevectra.core.formulas import active_clamp, flyback, forward, magnetics, phase_shift, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.topologies.stepdown import phase
+from rhevectra.core.topologies.stepdown import active, phase
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 PASSES = 40
@@ -70,7 +70,7 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     r_path = sheet.total("switch.r_path", "Ω", "the switches that conduct together, hot, and the primary winding in series", **{f"switch{k}": s.r_switch for k in range(1, v.in_path + 1)}, primary=s.r_primary, **({"series": s.extra["r_series"]} if v.phase else {}))
     v_in = sheet("transformer.v_primary", forward.primary_voltage, share=v.drive, v_bus=s.v_bus) if v.drive != 1 else s.v_bus
     v_wound = sheet("transformer.v_behind_leakage", phase_shift.behind_leakage, v_primary=v_in, lm=s.lm, leakage=s.leakage) if v.phase else v_in
-    up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_primary=v_wound, r_primary=r_path, i_mid=b["i_mid"], i_mag=0.0 if v.both_ways else b["i_mag"], v_forward=s.v_forward,
+    up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_primary=v_wound, r_primary=r_path, i_mid=b["i_mid"], i_mag=0.0 if v.both_ways or v.active else b["i_mag"], v_forward=s.v_forward,
                r_rectifier=sheet.total("rectifier.r_feeding", "Ω", "rectifier and secondary winding", rectifier=s.r_rectifier, winding=s.r_secondary), r_inductor=s.r_inductor, inductance=s.inductance, leakage=s.leakage, **turns)
     r_feed = sheet.total("filter1.r_feeding", "Ω", "rectifier, secondary and inductor while the switches feed", rectifier=s.r_rectifier, winding=s.r_secondary, inductor=s.r_inductor)
     r_free = sheet("rectifier.r_freewheeling", forward.freewheeling_resistance, r_rectifier=s.r_rectifier, r_winding=s.r_secondary) if v.both_ways else s.r_rectifier
@@ -91,21 +91,35 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     low = sheet("filter1.i_valley", forward.valley, i_out=b["i_load"], ripple=ripple)
     crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
     i_l = sheet("filter1.i_rms", forward.inductor_rms, fs=fs, t_feeding=t_e, t_freewheeling=t_d, i_valley=low, i_crest=crest)
-    i_mag = sheet("transformer.i_mag", forward.magnetising_both_ways if v.both_ways else forward.magnetising, v_primary=v_in, t_feeding=t_e, lm=s.lm)
-    if v.phase:
-        t_c = sheet("switch.t_commutation", phase_shift.turning_time, inductance=s.leakage, i_left=b["i_left"], i_valley=low, i_mag=i_mag, v_primary=v_in, **turns)
-    else:
-        t_c = sheet("switch.t_commutation", forward.commutation, leakage=s.leakage, i_valley=low, v_primary=v_in, **turns)
-    start = sheet("switch.i_start", forward.start_both_ways, i_valley=low, i_mag=i_mag, **turns) if v.both_ways else sheet("switch.i_start", flyback.to_primary, current=low, **turns)
-    peak = sheet("switch.i_peak", forward.switch_peak, i_crest=crest, i_mag=i_mag, **turns)
     c_p = sheet("transformer.c_primary", forward.across_primary, count=v.across, c_node=s.c_node)
+    t_c, mag = _magnetising(sheet, s, b, {"c_p": c_p, "v_in": v_in, "t_e": t_e, "fs": fs, "valley": low, "crest": crest})
+    i_mag = mag["i_mag"]
+    if v.active:
+        start = sheet("switch.i_start", active_clamp.start, i_valley=low, i_back=mag["i_back"], **turns)
+    elif v.both_ways:
+        start = sheet("switch.i_start", forward.start_both_ways, i_valley=low, i_mag=i_mag, **turns)
+    else:
+        start = sheet("switch.i_start", flyback.to_primary, current=low, **turns)
+    peak = sheet("switch.i_peak", forward.switch_peak, i_crest=crest, i_mag=i_mag, **turns)
     t_x = sheet("switch.t_after", forward.feeding_after, c_primary=c_p, v_primary=v_in, i_peak=peak)
     t_on = sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=t_c, t_after=t_x)
     out = {"v_in": v_in, "c_p": c_p, "up": up, "down": down, "fs": fs, "f_switch": sheet("switch.frequency", forward.switch_frequency, rate=fs, pulses=v.pulses), "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
-           "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel, **between}
+           "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel, **between, **mag}
     if v.phase:
         out |= phase.circulation(sheet, s, b, out)
     return out | _primary(sheet, s, out) | _next(s, out)
+
+
+def _magnetising(sheet: Any, s: Stage, b: Mapping[str, Any], o: Mapping[str, Any]) -> tuple[Any, dict[str, Any]]:
+    """Time the leakage takes over, and the magnetising current as the variant has it."""
+    v, turns = s.variant, {"turns_secondary": s.ns, "turns_primary": s.np}
+    if v.phase:
+        i_mag = sheet("transformer.i_mag", forward.magnetising_both_ways, v_primary=o["v_in"], t_feeding=o["t_e"], lm=s.lm)
+        return sheet("switch.t_commutation", phase_shift.turning_time, inductance=s.leakage, i_left=b["i_left"], i_valley=o["valley"], i_mag=i_mag, v_primary=o["v_in"], **turns), {"i_mag": i_mag}
+    t_c = sheet("switch.t_commutation", forward.commutation, leakage=s.leakage, i_valley=o["valley"], v_primary=o["v_in"], **turns)
+    if v.active:
+        return t_c, active.magnetising(sheet, s, o["t_e"], t_c, o["fs"], o["v_in"], o["c_p"], o["crest"])
+    return t_c, {"i_mag": sheet("transformer.i_mag", forward.magnetising_both_ways if v.both_ways else forward.magnetising, v_primary=o["v_in"], t_feeding=o["t_e"], lm=s.lm)}
 
 
 def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
@@ -121,16 +135,19 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         more = {"turning": on["turning"]} | phase.series_core(sheet, s, now)
         out |= {"loss_node": on["node"], "p_series": more.get("series", 0.0)}
     else:
+        v_on = sheet("active.v_turn_on", active_clamp.turn_on_voltage, v_primary=o["v_in"], v_clamp=o["v_c"], i_back=o["i_back"], lm=s.lm, c_primary=o["c_p"]) if v.active else o["v_in"]
         node = sheet("switch.loss_turn_on_all", forward.turn_on_loss, c_primary=s.c_node if v.tapped else o["c_p"],  # the other node's share overshoots into the clamp
-                     v_primary=o["v_in"], fs=o["fs"])
+                     v_primary=v_on, fs=o["fs"])
         ring = sheet("loss.winding_ring", forward.leakage_ring, c_primary=o["c_p"], v_primary=o["v_in"], fs=o["fs"]) if v.both_ways else sheet.given("loss.winding_ring", 0.0, "W", "rule", "the leakage hands its energy back and the shorted winding holds the nodes")
-        more, on = {}, {}
+        more, on = ({"clamp": out["loss_clamp"], "loop": out["loop"]} if v.active else {}), {}
         out["loss_node"] = node
     clamp = _spike(sheet, s, now, held, out["t_l"])
     ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"], i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])
     also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=out["p_core"], inductor=out["p_choke"], ring=ring, controller=s.p_controller, **more, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
     if v.phase:
         p_bus = phase.bus_power(sheet, now, also, on["leading"], off["loss_off"])
+    elif v.active:
+        p_bus = active.bus_power(sheet, now, also, node, off["loss_off"])
     else:
         p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"], i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=out["t_l"], p_core=also, p_node=node, p_off=off["loss_off"])
     return {**out, **off, "loss_ring": ring, "loss_on": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=out["i_switch"]), "p_bus": p_bus, **clamp}
@@ -141,6 +158,8 @@ def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     v = s.variant
     i_all = phase.rms(sheet, o) if v.phase else sheet("switch.i_rms_pulses", forward.switch_rms, fs=o["fs"], t_feeding=o["t_e"], i_start=o["i_start"], i_peak=o["i_peak"], t_commutation=o["t_c"])
     i_sw = sheet("switch.i_rms", forward.one_of_pulses, i_all=i_all, pulses=v.pulses)
+    if v.active:
+        return {"i_all": i_all, "i_switch": i_sw, "t_l": o["t_l"], **active.currents(sheet, s, o, i_all)}
     t_l = sheet("switch.t_return", forward.leakage_return, leakage=s.leakage, i_crest=o["crest"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     back = {"i_switch": i_all, "fs": o["fs"], "t_return": t_l, "i_peak": o["i_peak"], "i_mag": o["i_mag"]}
     if v.phase:
@@ -168,8 +187,11 @@ def _cores(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
 def _turn_off(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any) -> dict[str, Any]:
     """Turn-off loss of one switch and of all; of a phase-shifted bridge the leg that begins a pulse turns off what still circulates."""
     v = s.variant
-    v_off = sheet("reset.v_switch", spike.reset_voltage, v_bus=s.v_bus, v_held=held) if v.clamped else s.v_bus
-    c_off = o["c_p"] if v.phase else s.c_node
+    if v.active:
+        v_off = sheet("reset.v_switch", active_clamp.held, v_primary=s.v_bus, v_clamp=o["v_c"])
+    else:
+        v_off = sheet("reset.v_switch", spike.reset_voltage, v_bus=s.v_bus, v_held=held) if v.clamped else s.v_bus
+    c_off = o["c_p"] if v.phase or v.active else s.c_node
 
     def one(name: str, current: Any) -> Any:
         t_v = sheet(f"switch.t_voltage{name}", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=v_off, c_node=c_off, i_peak=current)

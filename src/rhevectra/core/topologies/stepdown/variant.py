@@ -10,7 +10,8 @@ class Variant:
     switch as they lie across the primary. node: circuit node whose voltage to ground is that of a switch. duty, duty_limit: of the pulse
     period, at the lowest bus and at most. series: kind of capacitor in series with the primary ("" where there is no place for one), in_series:
     how many of them lie side by side; control: what a core driven both ways takes by rule. tapped: the
-    primary has a tap at the input and a switch at each end. reset: a winding of its own resets the core of a single switch. phase: both legs run at half the period and their shift makes the pulse."""
+    primary has a tap at the input and a switch at each end. reset: a winding of its own resets the core of a single switch. phase: both legs run at half the period and their shift makes the pulse. active: a capacitor behind
+    a second switch holds the open one and turns the magnetising current round."""
 
     name: str
     pulses: int
@@ -29,6 +30,7 @@ class Variant:
     tapped: bool = False
     reset: bool = False
     phase: bool = False
+    active: bool = False
 
     @property
     def clamped(self) -> bool:

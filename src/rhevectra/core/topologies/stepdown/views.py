@@ -23,6 +23,8 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
     reset = min(t_on + at(o["t_e"]), end - 3 * e)
     t = np.array([0.0, e, t_on, t_on + e, reset, reset + e, end - e, end])
     v = np.array([v_bus / 2, 0.0, 0.0, v_bus, v_bus, v_bus / 2, v_bus / 2, 0.0])
+    if s.variant.active:
+        t, v = np.array([0.0, e, t_on, t_on + e, end - at(s.extra["dead"]), end - e, end]), np.array([v_bus, 0.0, 0.0, v_bus + at(o["v_c"]), v_bus + at(o["v_c"]), v_bus, 0.0])
     if s.variant.reset:  # the reset winding holds the switch above the bus while the core resets
         ratio = at(s.nr) / at(s.np)
         t[4:6] += at(o["t_e"]) * (ratio - 1)
