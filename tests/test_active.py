@@ -43,7 +43,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(forward, low, tmp_path):
 
 
 def test_stresses_are_not_below_the_engine(forward):
-    """Full, half and a quarter load and the current limit at both ends: no rating exceeded by more than 3 %, nor at full load the rms of the clamp; its current turns round by what the figure says within 5 % (the charge the node takes
+    """Full, half and a quarter load and the current limit at both ends: no rating exceeded by more than 3 %, nor at full load the rms of the clamp; in run its current turns round by what the figure says within 5 % (the charge the node takes
     at both ends is left out of the capacitor's balance); the intervals are named."""
     for line, bus in ((forward.grid.lines[0], forward.grid.bus[0]), (forward.grid.lines[-1], forward.grid.bus[-1])):
         for load, case in ((1.0, "run"), (0.5, "run"), (0.25, "run"), (1.0, "limit")):
@@ -52,7 +52,7 @@ def test_stresses_are_not_below_the_engine(forward):
             assert not remarks(forward, e), c.text()
             at = lambda id, c=c: float(forward.rows[id].at(c.index))  # noqa: E731
             assert load < 1.0 or np.sqrt(np.trapezoid(e.currents["cclamp"] ** 2, e.t) / e.period) < 1.03 * at("active.i_rms"), c.text()
-            assert at("active.i_back") == pytest.approx(-e.currents["lm"].min(), rel=0.05), c.text()
+            assert case == "limit" or at("active.i_back") == pytest.approx(-e.currents["lm"].min(), rel=0.05), c.text()
             names = [s.name for s in e.stretches]
             if at("active.i_leakage") > 0.1 * at("switch.i_peak"):
                 assert any("empties into the clamp" in n for n in names), c.text()

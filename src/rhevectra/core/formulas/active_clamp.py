@@ -73,7 +73,7 @@ def start(turns_secondary: Any, turns_primary: Any, i_valley: Any, i_back: Any) 
 def clamp_rms(fs: Any, t_leakage: Any, i_left: Any, i_mag: Any, t_reset: Any, i_back: Any) -> Any:
     """Rms current [A] of clamp switch and capacitor."""
     first = i_left + i_mag
-    whole = t_leakage * (np.square(first) + first * i_mag + np.square(i_mag)) + np.maximum(t_reset - t_leakage, 0.0) * (np.square(i_mag) - i_mag * i_back + np.square(i_back))
+    whole = t_leakage * (np.square(first) + first * i_mag + np.square(i_mag)) + (t_reset - t_leakage) * (np.square(i_mag) - i_mag * i_back + np.square(i_back))
     return np.sqrt(fs / 3 * whole)
 
 
