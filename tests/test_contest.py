@@ -54,7 +54,9 @@ def test_measures_by_hand(entries):
 
 def test_order_and_reasons(entries):
     """The order by a score written again here; each loser names at least two figures, and the numbers are its own and the winner's."""
-    least = {m: min(getattr(e, m) for e in entries if e.feasible) for m in WEIGHTS}
+    assert [e.topology for e in entries if not e.feasible] == ["buck_aux"] and entries[-1].rank is None and "insulation is asked for" in entries[-1].reason
+    entries = entries[:-1]
+    least = {m: min(getattr(e, m) for e in entries) for m in WEIGHTS}
     points = [sum(w * getattr(e, m) / least[m] for m, w in WEIGHTS.items()) for e in entries]
     assert points == sorted(points) and [e.rank for e in entries] == list(range(1, len(entries) + 1))
     assert entries[0].topology in entries[0].reason or "first by the weights" in entries[0].reason
@@ -70,8 +72,8 @@ def test_order_and_reasons(entries):
 def test_what_cannot_be_built_comes_last_and_says_why():
     need = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=1.5), Output(voltage=5, current_max=1.0)), harmonics_class="none")
     found = run(need)
-    last = found[-1]
-    assert not last.feasible and last.rank is None and "cannot be built" in last.reason and "one output" in last.reason
+    last = next(e for e in found if e.topology == "half_bridge")
+    assert not last.feasible and last.rank is None and "cannot be built" in last.reason and "one output" in last.reason and not found[-1].feasible
     assert {e.topology for e in found if e.feasible} == {"flyback", "flyback_2sw", "flyback_qr"}, "only these have several outputs"
     alone = [e for e in found if e.topology in (found[0].topology, last.topology)]
     assert ranked(alone)[0].reason == "the only one that can be built"
@@ -97,7 +99,7 @@ def test_the_command_prints_one_object_and_its_exit_code(tmp_path, capsys):
     assert main(["contest", str(path)]) == 0
     text = capsys.readouterr().out
     assert all(t in text for t in TOPOLOGIES) and "best of" in text
-    path.write_text(demo.text("camera-hide").replace('"current_max": 2.5', '"current_max": 60.0'), encoding="utf-8")
+    path.write_text(demo.text("camera-hide").replace('"hold_up": 0.010', '"height_max": 0.001, "hold_up": 0.010'), encoding="utf-8")
     assert main(["contest", str(path), "--json"]) == 3
     assert all(e["rank"] is None and e["reason"].startswith("cannot be built") for e in json.loads(capsys.readouterr().out)["entries"])
 
@@ -106,7 +108,7 @@ def test_the_desk_runs_orders_opens_and_holds(qtbot, window):
     """Keys and mouse in the real window: the contest runs in the background, a weight moves the order, a row opens on the Size desk, undo brings the old design back."""
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     desk = window.contest_desk
-    qtbot.waitUntil(lambda: not window.jobs.running and len(desk.order) == len(TOPOLOGIES), timeout=20_000)
+    qtbot.waitUntil(lambda: not window.jobs.running and len(desk.order) == len(TOPOLOGIES), timeout=90_000)
     assert window.stack.currentWidget() is desk and desk.table.rowCount() == len(TOPOLOGIES) and str(sum(e.tried for e in desk.order)) in desk.said.text()
     assert desk.table.item(0, 1).text() == desk.order[0].topology and desk.order[0].reason[1:10] in desk.reason.toPlainText()
     for name, box in desk.weights.items():
@@ -127,7 +129,7 @@ def test_the_desk_runs_orders_opens_and_holds(qtbot, window):
 def test_another_requirement_starts_the_contest_anew_and_it_can_be_cancelled(qtbot, window):
     window.go("Contest")
     desk = window.contest_desk
-    qtbot.waitUntil(lambda: len(desk.found) == len(TOPOLOGIES), timeout=20_000)
+    qtbot.waitUntil(lambda: len(desk.found) == len(TOPOLOGIES), timeout=90_000)
     key = desk.key
     window.session.require(Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=24, current_max=4),), harmonics_class="none"))
     window.show_all()

@@ -13,6 +13,8 @@ _LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "x_disch
                "leakage_ring": "clamp", "idle_ring": "transformer", "winding_ring": "transformer", "clamp": "clamp", "clamp_diode": "clamp"}
 ISOLATED_AFTER = ("rectifier", "feedback", "load")
 """Stages on the isolated side of the barrier."""
+TRANSFORMER = "transformer"
+"""The stage that makes the barrier: without it there is none."""
 
 
 @dataclass(frozen=True)

@@ -99,7 +99,8 @@ class ViewActions:
         """Work out in the background which single change would admit the next smaller cores."""
         design = self.session.design
         row = self.size_desk.decisions.rows.get("transformer.core")
-        cores = [r.split(":")[0] for r in design.rows["transformer.core"].refused[:TRIED]]
+        chosen = design.rows.get("transformer.core")
+        cores = [r.split(":")[0] for r in chosen.refused[:TRIED]] if chosen is not None else []
         if not cores:
             self.statusBar().showMessage("no smaller core was refused")
             return

@@ -1,6 +1,7 @@
 """The Contest desk: every topology designed for the requirement, in the order of weights, with bars and the reason each one loses."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt, Signal
@@ -135,9 +136,14 @@ class ContestView(QWidget):
         self.said.setText("designing …")
 
     def take(self, entry: Entry) -> None:
-        """The best so far of one topology."""
+        """The best so far of one topology; where it is the one that already stands there, only the count moves."""
+        before = self.found.get(entry.topology)
         self.found[entry.topology] = entry
-        self._rank()
+        if before is None or before.pins != entry.pins:
+            self._rank()
+        else:
+            self.order = [replace(e, tried=self.found[e.topology].tried) for e in self.order]
+            self._count()
 
     def _rank(self) -> None:
         if not self.found:
@@ -155,10 +161,13 @@ class ContestView(QWidget):
                 if not e.feasible:
                     item.setForeground(colour("muted"))
                 self.table.setItem(r, k, item)
-        self.said.setText(f"{sum(e.tried for e in self.order)} designs of {len(self.order)} topologies, each with the best of its own choices within the same budget, rules and corners")
+        self._count()
         self.table.setCurrentCell(next((r for r, e in enumerate(self.order) if e.topology == self._picked), 0), 1)
         self.table.blockSignals(False)
         self._tell()
+
+    def _count(self) -> None:
+        self.said.setText(f"{sum(e.tried for e in self.order)} designs of {len(self.order)} topologies, each with the best of its own choices within the same budget, rules and corners")
 
     def _pick(self) -> None:
         """A row somebody chose stays chosen while the order still moves."""

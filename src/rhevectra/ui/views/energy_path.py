@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QAction, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QMenu, QSizePolicy, QWidget
 
-from rhevectra.app.stages import ISOLATED_AFTER, Plate, plates
+from rhevectra.app.stages import ISOLATED_AFTER, TRANSFORMER, Plate, plates
 from rhevectra.core.design.design import Design
 from rhevectra.ui.theme.roles import colour, font
 
@@ -179,8 +179,9 @@ class EnergyPath(QWidget):
         painter = QPainter(self)
         ordered = list(self.buttons.values())
         thickness = 2 + min(self._power / 40.0, 6.0)
+        isolated = TRANSFORMER in self.buttons
         for left, right in pairwise(ordered):
-            crosses = right.plate.stage in ISOLATED_AFTER and left.plate.stage not in ISOLATED_AFTER
+            crosses = isolated and right.plate.stage in ISOLATED_AFTER and left.plate.stage not in ISOLATED_AFTER
             painter.setPen(QPen(colour("accent"), thickness, Qt.PenStyle.DotLine if crosses else Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
             y = left.geometry().center().y()
             painter.drawLine(left.geometry().right(), y, right.geometry().left(), y)

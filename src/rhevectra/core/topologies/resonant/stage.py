@@ -17,7 +17,8 @@ UNSOLVED, NEAR = 1e-6, 8
 """Miss that counts as unsolved, and passes a point is given from where it stood before it begins anew."""
 ROUGH = 1e-6
 """How periodic the tank has to be while the voltage lost in the resistances still moves."""
-MOST_DROP = 0.4
+MOST_DROP, TRIES = 0.4, 2
+"""Drop over the reflected output beyond which no stage is worth its name; passes in which a point may fail before it is given up."""
 
 
 @dataclass(frozen=True)
@@ -63,9 +64,9 @@ class Settled:
     miss: float
 
 
-def _from_anew(point: tank.Point, found: tank.Found, enough: float) -> tank.Found:
+def _from_anew(point: tank.Point, found: tank.Found, enough: float, given_up: Array) -> tank.Found:
     """Points that did not settle from where they stood before, once more from the first harmonic."""
-    bad = np.flatnonzero(found.miss > UNSOLVED)
+    bad = np.flatnonzero((found.miss > UNSOLVED) & ~given_up)
     if not len(bad):
         return found
     load, gain, ratio = point.load[bad], point.gain[bad], point.ratio[bad]
@@ -78,9 +79,9 @@ def _from_anew(point: tank.Point, found: tank.Found, enough: float) -> tank.Foun
     return tank.Found(p, tank.run(p, tank.begun(unknown, p)), miss, unknown)
 
 
-def _burst(point: tank.Point, found: tank.Found, f_top: float, near: Any, enough: float) -> tuple[tank.Found, Array, Any]:
+def _burst(point: tank.Point, found: tank.Found, f_top: float, near: Any, enough: float, given_up: Array) -> tuple[tank.Found, Array, Any]:
     """Points whose frequency would rise beyond the highest: the load they carry there instead, and the share of time they run."""
-    high = np.flatnonzero((np.pi / found.point.half > f_top) | (found.miss > UNSOLVED))
+    high = np.flatnonzero(((np.pi / found.point.half > f_top) & (found.miss <= UNSOLVED)) | ((found.miss > UNSOLVED) & ~given_up))
     share = np.ones(len(found.miss))
     if not len(high):
         return found, share, near
@@ -122,8 +123,8 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
     z, w = np.sqrt(lr / cr), 1 / np.sqrt(lr * cr)
     top, ratio = float(plain(s.f_max)) * 2 * np.pi / w, np.full(v_p.shape, lm / lr)
     at_ideal = n * (float(plain(s.v_out)) + float(plain(s.v_forward)))
-    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(v_p) else {"drop": np.full(len(v_p), 0.01 * at_ideal), "beside": np.zeros(len(v_p)), "near": None, "burst": None}
-    drop, p_beside, near, burst_near = known["drop"], known["beside"], known["near"], known["burst"]
+    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(v_p) else {"drop": np.full(len(v_p), 0.01 * at_ideal), "beside": np.zeros(len(v_p)), "near": None, "burst": None, "failed": np.zeros(len(v_p))}
+    drop, p_beside, near, burst_near, failed = (known[k] for k in ("drop", "beside", "near", "burst", "failed"))
     o: dict[str, Any] = {}
     for k in range(passes):
         enough = tank.ENOUGH if passes > 1 and k == passes - 1 else ROUGH
@@ -133,9 +134,10 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
         point = tank.Point(half, load, gain, ratio)
         free = tank.solve(point, "half", near, enough, tank.NEWTON if near is None else NEAR)
         if near is not None:
-            free = _from_anew(point, free, enough)
+            free = _from_anew(point, free, enough, failed >= TRIES)
         near = np.where((free.miss < UNSOLVED)[:, None], free.unknown, np.stack([-0.5 * gain * half / ratio, -0.5 * gain * half / ratio, half], -1))
-        found, share, burst_near = _burst(point, free, top, burst_near, enough)
+        found, share, burst_near = _burst(point, free, top, burst_near, enough, failed >= TRIES)
+        failed = failed + (found.miss > UNSOLVED)
         share = share * np.minimum(1.0, i_o / i_least)
         found = _kept_finite(found, gain, load, half)
         o = _scaled(s, waves.measures(found), found, share, v_p, z, w, n)
@@ -146,7 +148,7 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
         if k and enough == ROUGH and float(np.max(np.abs(drop - last))) < 1e-5 * at_ideal:
             break
     o = {k: np.asarray(x).reshape(shape) for k, x in o.items()}
-    return Settled({"drop": drop, "beside": p_beside, "near": near, "burst": burst_near}, o, found, float(found.miss.max()))
+    return Settled({"drop": drop, "beside": p_beside, "near": near, "burst": burst_near, "failed": failed}, o, found, float(found.miss.max()))
 
 
 def _path(s: Stage) -> float:

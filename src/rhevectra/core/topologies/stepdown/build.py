@@ -99,7 +99,8 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     blocked = max(v_top, v_low * float(duty.value) / (1 - float(duty.value))) if v.active else v_top
     rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * v.pulses * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
     stage = _estimate(work, v, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
-    out = st.solve(stage).out
+    near = st.solve(stage, st.ROUGH)
+    out = near.out
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     need, margin = _transformer_need(work, stage, out, grade, v_top, float(switch["duty_limit"].value))
     win = work.parts["cores"].derived(windows)
@@ -108,13 +109,14 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = leakage_row(work, choice, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
     stage, series = replace(stage, leakage=float(leak.value)), None
-    stage = _limit(work, stage, st.solve(stage).out)
-    out = st.solve(stage).out
+    stage = _limit(work, stage, st.solve(stage, st.ROUGH, near.state).out)
+    near = st.solve(stage, st.ROUGH, near.state)
+    out = near.out
     if v.active:
         stage = active.choose(work, stage, out)
     if v.phase:
         stage, series = phase.choose_series(work, stage, out, grade, win)
-        out = st.solve(stage).out
+        out = st.solve(stage, st.ROUGH, near.state).out
     if v.both_ways:
         choose_series(work, v, stage, out)
     if v.clamped:

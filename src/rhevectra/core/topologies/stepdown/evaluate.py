@@ -25,13 +25,15 @@ from rhevectra.core.topologies.stepdown.spike import record as record_spike
 
 RESET_DIODE = 1.0
 """Drop of the reset diodes [V] (common practice)."""
+FIGURES_FROM = 1e-2
+"""Tolerance from which the figures are meant; above it the power for the bus."""
 UNSETTLED = 0.02
 
 
 def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[Any, Any, Plan]:
     """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
     stage = replace(plan.stage, v_bus=v_bus)
-    settled = st.solve(stage)
+    settled = st.solve(stage, st.ROUGH if tolerance > FIGURES_FROM else st.SETTLED, plan.state)
     o = settled.out
     average = o["p_bus"] / v_bus
     if stage.variant.phase:

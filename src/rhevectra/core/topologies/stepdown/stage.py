@@ -245,12 +245,16 @@ class Settled:
     change: float
 
 
-def solve(s: Stage, tolerance: float = 1e-5) -> Settled:
-    """Passes on bare numbers until the currents stand."""
+ROUGH, SETTLED = 1e-3, 1e-5
+"""Largest change of the last pass, of the crest current: for choosing parts, and for the figures."""
+
+
+def solve(s: Stage, tolerance: float = SETTLED, before: Mapping[str, Any] | None = None) -> Settled:
+    """Passes on bare numbers until the currents stand; before: the state of a solution near by."""
     shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), np.shape(s.is_limit))
     load = np.broadcast_to(s.i_out, shape) + 0.0
     carried, quick, change, out = _carried(s.variant), Quick(), np.inf, {}
-    state = {k: load if k in ("i_mid", "i_load") else 0.0 * load for k in carried}
+    state = dict(before) if before else {k: load if k in ("i_mid", "i_load") else 0.0 * load for k in carried}
     for _ in range(PASSES):
         out = advance(quick, s, state)
         given = {**out, "i_mid": out["next_mid"], "i_load": out["next_load"]}

@@ -1,0 +1,111 @@
+"""One period of the step-down converter, at every corner at once: written once, run on bare numbers until it settles, then on the recording sheet."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.sheet import Quick, Sheet, plain
+from rhevectra.core.formulas import buck, flyback, forward, magnetics
+from rhevectra.core.formulas.rectifier import resistive_loss
+
+PASSES = 30
+_CARRIED = {"i_mid": "A", "i_load": "A"}
+
+
+@dataclass(frozen=True)
+class Stage:
+    """The power stage, numbers or rows [SI]. v_bus, i_out (load and bleed), is_limit have the shape of the grid; choke: turns, area, volume, core row, kappa and temperature of the inductor."""
+
+    v_bus: Any
+    i_out: Any
+    v_out: Any
+    v_forward: Any
+    r_diode: Any
+    r_inductor: Any
+    r_switch: Any
+    inductance: Any
+    fs: Any
+    f_floor: Any
+    t_floor: Any
+    c_node: Any
+    t_fall: Any
+    t_recovery: Any
+    limit: Mapping[str, Any]
+    is_limit: Array
+    choke: Mapping[str, Any]
+    p_controller: Any
+
+
+def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
+    """One pass over the period."""
+    up = sheet("filter1.v_up", buck.voltage_up, v_out=s.v_out, v_bus=s.v_bus, r_switch=s.r_switch, r_inductor=s.r_inductor, i_mid=b["i_mid"])
+    down = sheet("filter1.v_down", forward.voltage_down, v_out=s.v_out, v_forward=s.v_forward, r_rectifier=s.r_diode, r_inductor=s.r_inductor, i_mid=b["i_mid"])
+    volts, pulse = {"v_up": up, "v_down": down}, {"inductance": s.inductance, "i_out": b["i_load"]}
+    wanted = sheet("switch.t_dcm_full_rate", forward.feeding_dcm, fs=s.fs, **pulse, **volts)
+    fs = sheet("switch.frequency", forward.pulse_rate, fs=s.fs, f_floor=s.f_floor, t_feeding=wanted, t_floor=s.t_floor)
+    t_ccm, t_dcm = sheet("switch.t_feeding_ccm", forward.feeding_ccm, fs=fs, **volts), sheet("switch.t_feeding_dcm", forward.feeding_dcm, fs=fs, **pulse, **volts)
+    discontinuous = plain(t_dcm) < plain(t_ccm)
+    t_e = sheet.either("switch.t_feeding", discontinuous, t_dcm, t_ccm, "discontinuous where the triangle of current fits into the period")
+    ripple = sheet("filter1.i_ripple_pp", forward.ripple_current, v_up=up, t_feeding=t_e, inductance=s.inductance)
+    t_d = sheet("filter1.t_down", forward.freewheeling, t_feeding=t_e, **volts)
+    low = sheet("filter1.i_valley", forward.valley, i_out=b["i_load"], ripple=ripple)
+    crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
+    t_x = sheet("switch.t_after", forward.feeding_after, c_primary=s.c_node, v_primary=s.v_bus, i_peak=crest)
+    out = {"up": up, "down": down, "fs": fs, "t_e": t_e, "t_d": t_d, "ripple": ripple, "valley": low, "crest": crest, "discontinuous": discontinuous, "i_load": b["i_load"],
+           "t_on": sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=0.0, t_after=t_x), "i_l": sheet("filter1.i_rms", forward.inductor_rms, fs=fs, t_feeding=t_e, t_freewheeling=t_d, i_valley=low, i_crest=crest)}
+    out |= _losses(sheet, s, out)
+    held = buck.limit_current(v_up=plain(up), inductance=plain(s.inductance), **{k: plain(v) for k, v in s.limit.items()})
+    return out | {"next_mid": 0.5 * (plain(low) + plain(crest)), "next_load": np.where(s.is_limit, buck.current_at_limit(held, plain(ripple)), plain(s.i_out))}
+
+
+def _losses(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
+    """Switch current, losses, and what the bus gives."""
+    i_sw = sheet("switch.i_rms", forward.switch_rms, fs=o["fs"], t_feeding=o["t_e"], i_start=o["valley"], i_peak=o["crest"], t_commutation=0.0)
+    t_v = sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=s.v_bus, c_node=s.c_node, i_peak=o["crest"])
+    e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["crest"], t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=s.v_bus)
+    off = sheet("switch.loss_turn_off", flyback.energy_rate, energy=e_off, fs=o["fs"])
+    node = sheet("switch.loss_node", forward.turn_on_loss, c_primary=s.c_node, v_primary=s.v_bus, fs=o["fs"])
+    recovery = sheet("switch.loss_recovery", buck.recovery_loss, i_valley=o["valley"], t_recovery=s.t_recovery, v_bus=s.v_bus, fs=o["fs"])
+    c = s.choke
+    m = c["core"]
+    swing = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=c["turns"], area=c["area"])
+    reference = sheet("filter1.loss_reference", magnetics.loss_at_temperature, reference=m["loss_ref_w_m3"], curvature=m["loss_t_curvature_1_k2"], temperature=c["temperature"], t_min=m["loss_t_min_c"])
+    p_core = sheet("filter1.loss_core", magnetics.core_loss_two_slope, volume=c["volume"], kappa=c["kappa"], reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"], alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"], beta=m["loss_beta"], fs=o["fs"], t_up=o["t_e"], t_down=o["t_d"])
+    ramps = sheet("switch.p_ramps", buck.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_switch=s.r_switch, r_inductor=s.r_inductor, t_freewheeling=o["t_d"], r_diode=s.r_diode, ripple=o["ripple"])
+    also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core loss and controller", ramps=ramps, core=p_core, controller=s.p_controller)
+    on = sheet.total("switch.loss_turn_on", "W", "charge of the node and recovery of the diode", node=node, recovery=recovery)
+    p_bus = sheet("switch.p_bus", buck.bus_power, fs=o["fs"], v_bus=s.v_bus, i_valley=o["valley"], i_crest=o["crest"], t_feeding=o["t_e"], p_core=also, p_node=on, p_off=off)
+    return {"i_switch": i_sw, "loss_off": off, "loss_turn_on": on, "p_recovery": recovery, "p_choke": p_core, "p_bus": p_bus, "loss_on": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)}
+
+
+@dataclass(frozen=True)
+class Settled:
+    """state: what the last pass started from; out: all of it; change: how much it still moved."""
+
+    state: dict[str, Any]
+    out: dict[str, Any]
+    change: float
+
+
+def solve(s: Stage, tolerance: float = 1e-5) -> Settled:
+    """Passes on bare numbers until the currents stand."""
+    shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), np.shape(s.is_limit))
+    load = np.broadcast_to(s.i_out, shape) + 0.0
+    state, quick, change, out = dict.fromkeys(_CARRIED, load), Quick(), np.inf, {}
+    for _ in range(PASSES):
+        out = advance(quick, s, state)
+        fresh = {"i_mid": out["next_mid"], "i_load": out["next_load"]}
+        change = float(max(np.max(np.abs(fresh[k] - state[k]) / (out["crest"] + 1e-9)) for k in state))
+        if change < tolerance:
+            break
+        state = fresh
+    return Settled(state, {k: v if np.ndim(v) == 0 or np.shape(v) == shape else np.broadcast_to(v, shape) for k, v in out.items()}, change)
+
+
+def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
+    """The last pass on the recording sheet."""
+    text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
+    return advance(sheet, s, {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _CARRIED.items()})
