@@ -99,7 +99,7 @@ def test_the_command_prints_one_object_and_its_exit_code(tmp_path, capsys):
     assert main(["contest", str(path)]) == 0
     text = capsys.readouterr().out
     assert all(t in text for t in TOPOLOGIES) and "best of" in text
-    path.write_text(demo.text("camera-hide").replace('"hold_up": 0.010', '"height_max": 0.001, "hold_up": 0.010'), encoding="utf-8")
+    path.write_text(demo.text("camera-hide").replace('"hold_up": 0.010', '"height_max": 0.003, "hold_up": 0.010'), encoding="utf-8")
     assert main(["contest", str(path), "--json"]) == 3
     assert all(e["rank"] is None and e["reason"].startswith("cannot be built") for e in json.loads(capsys.readouterr().out)["entries"])
 

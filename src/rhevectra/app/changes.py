@@ -61,5 +61,5 @@ def changes(old: Design, new: Design) -> list[Change]:
 
 def summary(old: Design, new: Design, count: int = 3) -> str:
     """What an edit moved, in one line: the telling figures that moved most."""
-    told = sorted((c for c in changes(old, new) if c.id in _TELLING), key=lambda c: -c.relative)[:count]
+    told = sorted((c for c in changes(old, new) if c.id in _TELLING and c.old and c.new), key=lambda c: -c.relative)[:count]
     return " · ".join(f"{c.label.lower()} {c.old} → {c.new}" for c in told)

@@ -147,7 +147,7 @@ class DecisionRow(QFrame):
         if self.spec.kind == "choice":
             combo = QComboBox(self)
             combo.addItems(choices)
-            combo.setFixedWidth(160 if max(map(len, choices), default=0) > 18 else 122)  # the longest name of a topology
+            combo.setFixedWidth(152 if len(self.spec.label) < 9 else 122)  # beside a short label a long name finds room
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             combo.activated.connect(lambda _i: self.pinned.emit(self.spec.id, combo.currentText(), False))
             return combo

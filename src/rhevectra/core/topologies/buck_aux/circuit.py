@@ -34,5 +34,5 @@ def interval_name(states: dict[str, int], before: str) -> str:
 
 
 def exact_traces(found: Any) -> list[Any]:
-    """Of an exact solution, what the switching picture shows: voltage of the switch, its current, inductor current."""
-    return [found.voltages["bus"] - found.voltages["sw"], found.currents["sbuck"], found.currents["lout"]]
+    """Of an exact solution, what the switching picture shows: voltage of the switch, diode current, inductor current."""
+    return [found.voltages["bus"] - found.voltages["sw"], found.currents["dfree"], found.currents["lout"]]

@@ -36,14 +36,14 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
-    """Voltage and current of the switch and the inductor current at a corner, from the sized period."""
+    """Voltage of the switch, current of diode and inductor at a corner, from the sized period (the switch's current is hidden behind the charge of the node at turn-on)."""
     o, s, at = design.context["o"], design.context["stage"], reader(corner.index)
     end, on, e, v_bus, v_out = 1 / at(o["fs"]), at(o["t_on"]), 1e-10, at(s.v_bus), at(s.v_out)
     low, crest = at(o["valley"]), at(o["crest"])
     empty = min(on + at(o["t_d"]), end - e) if low <= 0 else end - e
     t = np.array([0.0, e, on, on + e, empty, min(empty + e, end), end])
     rest = v_bus - v_out if low <= 0 else v_bus
-    return [Shape("switch voltage", "V", t, np.array([rest, 0.0, 0.0, v_bus, v_bus, rest, rest]), end, "primary", float(design.rows["switch.v_limit"].value)), Shape("switch current", "A", t, np.array([0.0, low, crest, 0.0, 0.0, 0.0, 0.0]), end, "primary"),
+    return [Shape("switch voltage", "V", t, np.array([rest, 0.0, 0.0, v_bus, v_bus, rest, rest]), end, "primary", float(design.rows["switch.v_limit"].value)), Shape("diode current", "A", t, np.array([low, 0.0, 0.0, crest, low, low, low]), end, "primary"),
             Shape("inductor current", "A", t, np.array([low, low, crest, crest, low, low, low]), end, "secondary")]
 
 

@@ -26,7 +26,7 @@ def worst_held(v_bus: Any, v_low: float, duty: float) -> float:
 
 
 def magnetising(sheet: Any, s: Any, t_e: Any, t_c: Any, fs: Any, v_in: Any, c_p: Any, crest: Any) -> dict[str, Any]:
-    """Clamp voltage and both ends of the magnetising current."""
+    """Clamp voltage and both ends of the magnetising current, while it runs: fs is the rate within a burst, in whose pauses the clamp switch is off."""
     pulse = {"v_primary": v_in, "t_feeding": t_e}
     t_o, dead = sheet("active.t_off", active_clamp.off_time, fs=fs, t_feeding=t_e, t_commutation=t_c), s.extra["dead"]
     t_b = sheet("active.t_falling", active_clamp.falling_time, t_dead=dead, c_primary=c_p, lm=s.lm, t_off=t_o)

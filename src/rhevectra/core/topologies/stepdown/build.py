@@ -144,7 +144,7 @@ def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main
     c_wind = choose("transformer.c_winding", 30e-12, "layered winding of this size (common practice); measure it from the ring")
     row = switch["row"]
     pulse = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_low) / rate
-    law = str(choose("light_load", "skip", "pulses are left out below a quarter of the full-load pulse: least light-load loss").value)
+    law = str(choose("light_load", *(("fixed", "the clamp needs every period") if v.active else ("skip", "pulses are left out below a quarter of the full-load pulse: least light-load loss"))).value)
     floor, t_floor = {"skip": (0.0, SKIPPED * pulse), "foldback": (22e3, SKIPPED * pulse), "fixed": (rate, 0.0)}[law]
     lm = 4e-3 * v.drive**2 * v_top / 375 * 200 / work.need.power * 100e3 / float(fs.value)
     grade = work.parts["materials"].rows[1]

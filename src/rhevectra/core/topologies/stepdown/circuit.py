@@ -89,7 +89,7 @@ def _one_switch(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tup
 def _clamped_switch(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
     """The switch to ground, and the one that connects the clamp capacitor while it is off."""
     on, dead = at(o["t_on"]), at(s.extra["dead"])
-    return (_gate("Vgate1", "g1", 0.0, on, pulse), _gate("Vgate2", "g2", on + dead, max(pulse - on - 2 * dead, 4 * EDGE), pulse), Element("Slower1", ("d1", "0", "g1", "0"), "SWITCH", "switch"), Element("Dlower1", ("0", "d1"), "DRESET", "switch"),
+    return (_gate("Vgate1", "g1", 0.0, on, pulse), _gate("Vgate2", "g2", on + dead, max(1 / at(s.fs) - on - 2 * dead, 4 * EDGE), pulse), Element("Slower1", ("d1", "0", "g1", "0"), "SWITCH", "switch"), Element("Dlower1", ("0", "d1"), "DRESET", "switch"),
             Element("Cnode1", ("d1", "0"), f"{number(at(o['c_p']))} IC={number(at(s.v_bus))}", "switch"), Element("Sclamp", ("d1", "cl", "g2", "0"), "SWITCH", "switch"), Element("Dclamp1", ("d1", "cl"), "DRESET", "switch"),
             Element("Cclamp", ("cl", "bus"), f"{number(s.extra['c_clamp'])} IC={number(at(o['v_c']))}", "switch"))
 

@@ -92,7 +92,7 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
     i_l = sheet("filter1.i_rms", forward.inductor_rms, fs=fs, t_feeding=t_e, t_freewheeling=t_d, i_valley=low, i_crest=crest)
     c_p = sheet("transformer.c_primary", forward.across_primary, count=v.across, c_node=s.c_node)
-    t_c, mag = _magnetising(sheet, s, b, {"c_p": c_p, "v_in": v_in, "t_e": t_e, "fs": fs, "valley": low, "crest": crest})
+    t_c, mag = _magnetising(sheet, s, b, {"c_p": c_p, "v_in": v_in, "t_e": t_e, "fs": nominal if v.active else fs, "valley": low, "crest": crest})
     i_mag = mag["i_mag"]
     if v.active:
         start = sheet("switch.i_start", active_clamp.start, i_valley=low, i_back=mag["i_back"], **turns)
