@@ -66,7 +66,7 @@ class ContestView(QWidget):
         self.said.setWordWrap(True)
         column.addWidget(self.said)
         self.table = self._make_table()
-        column.addWidget(self.table, 3)
+        column.addWidget(self.table, 7)
         column.addWidget(self._reason_card(), 2)
 
     def _head(self) -> QHBoxLayout:
@@ -101,7 +101,7 @@ class ContestView(QWidget):
             if item is not None:
                 item.setToolTip(tip)
         table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(38)
+        table.verticalHeader().setDefaultSectionSize(36)
         for k, (_title, _tip, _text, bar) in enumerate(COLUMNS):
             table.horizontalHeader().setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents if bar is None else QHeaderView.ResizeMode.Stretch)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
