@@ -7,17 +7,17 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis import corners
 from rhevectra.core.formulas import buck, magnetics
-from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed, choose_inductor
+from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
+from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.dies import choose_die
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 
-FLUX_ROOM, SKIPPED = 1.01, 0.25
-"""Room in the inductor's current for what the bus still moves; share of the full-load pulse below which pulses are left out."""
+SKIPPED = 0.25
+"""Share of the full-load pulse below which pulses are left out."""
 C_WINDING = 15e-12
 """Capacitance of inductor and node beside the switch's [F] (common practice, no source)."""
 
@@ -63,34 +63,10 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
                      r_switch=row["r_on_25_ohm"] * row["hot_ratio"], inductance=float(inductance.value), fs=float(fs.value), f_floor=floor, t_floor=t_floor, c_node=row["c_energy_f"] + C_WINDING, t_fall=row["t_fall_s"], t_recovery=rect["t_recovery_s"],
                      limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), choke=tiny, p_controller=p_ctl)
     sheet.again("switch.duty_allowed", duty_limit)
-    stage = _limit(work, stage, st.solve(stage).out)
+    peak = float(loaded(work, st.solve(stage).out["crest"]).max())
+    stage = replace(stage, limit=current_limit(work, peak, 150e-9, "comparator, logic and gate; a short pulse from a high bus leaves no more (common practice)"))
     win = work.parts["cores"].derived(windows)
-    choke_need, choke = _choke(work, stage, st.solve(stage).out, grade, win)
-    core = {**tiny, "turns": float(choke.turns), "area": float(win.effective.area[choke.core]), "volume": float(win.effective.volume[choke.core]), "temperature": float(min(need.ambient_max + choke.rise, 140.0))}
-    return Plan(replace(stage, r_inductor=choke.resistance, choke=core), row, rectifiers, win, choke, choke_need, {}, np.inf)
-
-
-def _limit(work: Work, s: st.Stage, out: Mapping[str, Any]) -> st.Stage:
-    """The current limit: nominal, tolerance, delay."""
-    tol = work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
-    delay = work.choose("switch.limit_delay", 150e-9, "comparator, logic and gate; a short pulse from a high bus leaves no more (common practice)")
-    peak = float(loaded(work, out["crest"]).max())
-
-    def rule() -> float:
-        wanted = 1.1 * peak / (1 - float(tol.value))
-        return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
-    nominal = work.choose("switch.current_limit", rule, "10 % above the largest peak in run, at the least trip")
-    work.sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
-    return replace(s, limit={"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)})
-
-
-def _choke(work: Work, s: st.Stage, out: Mapping[str, Any], grade: Any, win: Windows) -> tuple[InductorNeed, InductorChoice]:
-    """The inductor's core for the currents of the stage."""
-    full = corners.FULL.mask(work.grid)
-    flat = {k: np.broadcast_to(out[k], work.grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
-    derate = work.choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
-    rise = work.choose("filter1.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
-    need = InductorNeed(float(s.inductance), FLUX_ROOM * float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], float(s.fs), grade["b_sat_100_t"] * float(derate.value), grade, work.need.ambient_max, float(rise.value), work.need.cooling, work.need.height_max)
-    choke = choose_inductor(need, win, work.choose.pins.get("filter1.core"))
-    work.choose("filter1.core", win.names[choke.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, gap, current density and temperature" if choke.passed else f"none of {len(win.names)} passes; the one that comes nearest", choke.refused)
-    return need, choke
+    choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
+    rise = choose("filter1.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
+    choke_need, choke = choose_choke(work, float(stage.inductance), float(stage.fs), st.solve(stage).out, grade, win, float(rise.value))
+    return Plan(replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, win, grade)), row, rectifiers, win, choke, choke_need, {}, np.inf)

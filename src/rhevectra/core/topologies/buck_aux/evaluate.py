@@ -9,14 +9,12 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import buck, flyback, forward, magnetics, output
-from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.inductor import GAP_MOST
-from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
+from rhevectra.core.formulas import buck, flyback, forward, output
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.buck_aux.build import C_WINDING, Plan
 from rhevectra.core.topologies.common.bank import record_bank
+from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 
@@ -39,7 +37,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     stage = replace(plan.stage, v_bus=v_bus_row, **_given(work, plan))
     o = st.record(work.sheet, stage, plan.state, plan.change)
     _switch(work, plan, stage, o)
-    _inductor(work, plan, stage, o)
+    record_choke(work, plan.choke, plan.choke_need, plan.window, stage, o)
     diode = _diode(work, plan, stage, o)
     losses = dict(front["losses"]) | {"switch_conduction": o["loss_on"], "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_off"], "rectifier1": diode, "filter_core": o["p_choke"], "filter_copper": work.sheet.rows["filter1.loss_copper"], "controller": work.sheet.rows["loss.controller"]}
     losses |= record_bank(work, stage.i_out, o)
@@ -57,8 +55,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"), "t_floor": sheet.given("light_load.t_floor", s.t_floor, "s", "rule", "shortest pulse of the light-load law: a quarter of that at full load and highest bus, or none"),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", f"energy-equivalent output capacitance and {show(C_WINDING, 'F')} of inductor and node"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "limit": {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"]}, "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller"),
-            "choke": {**s.choke, "turns": sheet.solved("filter1.turns", s.choke["turns"], "turns", "least whole turns that keep the flux at the current limit"), "area": sheet.given("filter1.area", s.choke["area"], "m²", "catalogue", "effective area of its core"),
-                      "volume": sheet.given("filter1.volume", s.choke["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("filter1.temperature", s.choke["temperature"], "°C", "ambient plus its rise")}}
+            "choke": choke_rows(work, s.choke)}
 
 
 def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -75,18 +72,6 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=s.v_forward)
     switching = sheet.total("switch.loss_switching", "W", "turn-on with the diode's recovery, and turn-off", turn_on=o["loss_turn_on"], turn_off=o["loss_off"])
     switch_heat(work, plan.switch, sheet.total("switch.loss", "W", "conduction (hot) and switching", conduction=o["loss_on"], switching=switching))
-
-
-def _inductor(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
-    sheet, c, eff = work.sheet, plan.choke, plan.window.effective
-    sheet.solved("filter1.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
-    sheet.given("filter1.gap_limit", GAP_MOST * float(eff.area_post[c.core]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
-    area = sheet.given("filter1.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")
-    sheet("filter1.b_peak", magnetics.flux_density, inductance=s.inductance, current=o["crest"], turns=s.choke["turns"], area=area)
-    sheet.given("filter1.b_limit", plan.choke_need.b_max, "T", "rule", "hot saturation after derating")
-    copper = sheet("filter1.loss_copper", resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
-    r_th = sheet("filter1.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("filter1.surface", float(plan.window.surface[c.core]), "m²", "catalogue", "outer surface of the wound core"))
-    sheet("filter1.rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_choke"], p_copper=copper)
 
 
 def _diode(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> Any:

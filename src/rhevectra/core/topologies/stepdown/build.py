@@ -13,9 +13,10 @@ from rhevectra.core.basis.sheet import plain, reader
 from rhevectra.core.formulas import forward, magnetics
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
-from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed, choose_inductor
+from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.dies import choose_die
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
@@ -31,8 +32,7 @@ AUX_VOLTS, AUX_AMPS = 14.0, 4e-3
 DRIVE_AMPS = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
 RESIDUAL_GAP = 10e-6
-FLUX_ROOM = 1.01
-"""Room in the filter inductor's current for what the bus still moves after it is chosen."""
+"""Between two ground faces [m] (typical, from memory)."""
 WHOLE_TURNS = 1.03
 """Room in the rectifier's voltage for turns that are rounded to whole ones."""
 SKIPPED = 0.25
@@ -109,7 +109,8 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = leakage_row(work, choice, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
     stage, series = replace(stage, leakage=float(leak.value)), None
-    stage = _limit(work, stage, st.solve(stage, st.ROUGH, near.state).out)
+    peak = float(loaded(work, st.solve(stage, st.ROUGH, near.state).out["i_peak"]).max())
+    stage = replace(stage, limit=current_limit(work, peak, 250e-9, "comparator, logic and gate (common practice)"))
     near = st.solve(stage, st.ROUGH, near.state)
     out = near.out
     if v.active:
@@ -121,8 +122,8 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
         choose_series(work, v, stage, out)
     if v.clamped:
         stage = choose_spike(work, stage, out)
-    choke_need, choke = _choke(work, stage, out, grade, win)
-    stage = replace(stage, r_inductor=choke.resistance, choke=_choke_core(work, choke, win, grade, stage))
+    choke_need, choke = choose_choke(work, float(stage.inductance), v.pulses * float(stage.fs), out, grade, win, float(work.sheet.rows["transformer.rise_max"].value))
+    stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, win, grade))
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series)
 
 
@@ -154,20 +155,6 @@ def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main
                     np=1 / float(ratio.value), ns=1.0, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
                     c_node=row["c_energy_f"] + 0.5 * float(c_wind.value), t_fall=row["t_fall_s"], limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool),
                     core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, nr=_reset_ratio(work, v) / float(ratio.value), extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse, **({"r_series": 0.0, "dead_leading": 2e-7} if v.phase else {"dead": 2e-7} if v.active else {})})
-
-
-def _limit(work: Work, s: st.Stage, out: Mapping[str, Any]) -> st.Stage:
-    """The current limit: nominal, tolerance, delay."""
-    tol = work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
-    delay = work.choose("switch.limit_delay", 250e-9, "comparator, logic and gate (common practice)")
-    peak = float(loaded(work, out["i_peak"]).max())
-
-    def rule() -> float:
-        wanted = 1.1 * peak / (1 - float(tol.value))
-        return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
-    nominal = work.choose("switch.current_limit", rule, "10 % above the largest peak in run, at the least trip")
-    work.sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
-    return replace(s, limit={"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)})
 
 
 def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material: Any, v_top: float, duty_limit: float) -> tuple[tr.TransformerNeed, float]:
@@ -223,21 +210,3 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     nr = float(choice.trial.turns[2][at]) if s.variant.reset else n_p
     return replace(s, np=n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective})
-
-
-def _choke(work: Work, s: st.Stage, out: Mapping[str, Any], grade: Any, win: Windows) -> tuple[InductorNeed, InductorChoice]:
-    """The filter inductor's core for the currents of the wound stage."""
-    grid = work.grid
-    full = corners.FULL.mask(grid)
-    flat = {k: np.broadcast_to(out[k], grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
-    rows = work.sheet.rows
-    need = InductorNeed(float(s.inductance), FLUX_ROOM * float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], s.variant.pulses * float(s.fs), grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade,
-                        work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max)
-    choke = choose_inductor(need, win, work.choose.pins.get("filter1.core"))
-    work.choose("filter1.core", win.names[choke.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, gap, current density and temperature" if choke.passed else f"none of {len(win.names)} passes; the one that comes nearest", choke.refused)
-    return need, choke
-
-
-def _choke_core(work: Work, c: InductorChoice, win: Windows, grade: Any, s: st.Stage) -> dict[str, Any]:
-    return {"turns": float(c.turns), "area": float(win.effective.area[c.core]), "volume": float(win.effective.volume[c.core]), "core": grade, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])),
-            "temperature": float(min(work.need.ambient_max + c.rise, 140.0))}

@@ -11,10 +11,10 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import active_clamp, flyback, forward, magnetics, output, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.inductor import GAP_MOST
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.bank import record_bank
+from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.stepdown import active, phase
@@ -77,8 +77,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "limit": {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"]},
             "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"), "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"),
             "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller"),
-            "choke": {**s.choke, "turns": sheet.solved("filter1.turns", s.choke["turns"], "turns", "least whole turns that keep the flux at the current limit"), "area": sheet.given("filter1.area", s.choke["area"], "m²", "catalogue", "effective area of its core"),
-                      "volume": sheet.given("filter1.volume", s.choke["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("filter1.temperature", s.choke["temperature"], "°C", "ambient plus its rise")}}
+            "choke": choke_rows(work, s.choke)}
 
 
 def _legs(work: Work, plan: Plan) -> dict[str, Any]:
@@ -127,16 +126,8 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None
 
 def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     """The filter inductor and the rectifiers that feed it."""
-    sheet, c, need = work.sheet, plan.choke, work.need.outputs[work.need.main]
-    post = float(plan.window.effective.area_post[c.core])
-    sheet.solved("filter1.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
-    sheet.given("filter1.gap_limit", GAP_MOST * post**0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
-    area = float(min(plan.window.effective.area[c.core], plan.window.effective.area_min[c.core]))
-    sheet("filter1.b_peak", magnetics.flux_density, inductance=s.inductance, current=o["crest"], turns=s.choke["turns"], area=sheet.given("filter1.area_min", area, "m²", "catalogue", "smallest section of its core"))
-    sheet.given("filter1.b_limit", plan.choke_need.b_max, "T", "rule", "hot saturation after derating")
-    copper = sheet("filter1.loss_copper", resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
-    r_th = sheet("filter1.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("filter1.surface", float(plan.window.surface[c.core]), "m²", "catalogue", "outer surface of the wound core"))
-    sheet("filter1.rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_choke"], p_copper=copper)
+    sheet, need = work.sheet, work.need.outputs[work.need.main]
+    record_choke(work, plan.choke, plan.choke_need, plan.window, s, o)
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
     row = plan.rectifiers[work.need.main]["row"]
     both = s.variant.both_ways

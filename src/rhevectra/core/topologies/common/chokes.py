@@ -1,0 +1,65 @@
+"""What stages with a filter inductor and a peak current limit share: choosing the limit and the inductor's core, and recording the inductor."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.formulas import magnetics
+from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.magnetics.inductor import GAP_MOST, InductorChoice, InductorNeed, choose_inductor
+from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
+from rhevectra.core.magnetics.windows import Windows
+from rhevectra.core.stages.work import Work
+
+FLUX_ROOM = 1.01
+"""Room in the inductor's current for what the bus still moves after it is chosen."""
+
+
+def current_limit(work: Work, peak: float, t_delay: float, why: str) -> dict[str, float]:
+    """Nominal limit for the largest peak in run [A], its tolerance and delay; t_delay [s] by rule."""
+    tol = work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
+    delay = work.choose("switch.limit_delay", t_delay, why)
+
+    def rule() -> float:
+        wanted = 1.1 * peak / (1 - float(tol.value))
+        return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
+    nominal = work.choose("switch.current_limit", rule, "10 % above the largest peak in run, at the least trip")
+    work.sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
+    return {"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)}
+
+
+def choose_choke(work: Work, inductance: float, rate: float, out: Mapping[str, Any], grade: Any, win: Windows, rise: float) -> tuple[InductorNeed, InductorChoice]:
+    """The filter inductor's core for the settled currents `out`; rate: pulses into it [Hz], rise [K] allowed."""
+    full, rows = corners.FULL.mask(work.grid), work.sheet.rows
+    flat = {k: np.broadcast_to(out[k], work.grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
+    need = InductorNeed(inductance, FLUX_ROOM * float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate, grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling, work.need.height_max)
+    choke = choose_inductor(need, win, work.choose.pins.get("filter1.core"))
+    work.choose("filter1.core", win.names[choke.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, gap, current density and temperature" if choke.passed else f"none of {len(win.names)} passes; the one that comes nearest", choke.refused)
+    return need, choke
+
+
+def choke_core(work: Work, c: InductorChoice, win: Windows, grade: Any) -> dict[str, Any]:
+    """What the passes need of the chosen core."""
+    return {"turns": float(c.turns), "area": float(win.effective.area[c.core]), "volume": float(win.effective.volume[c.core]), "core": grade, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "temperature": float(min(work.need.ambient_max + c.rise, 140.0))}
+
+
+def choke_rows(work: Work, core: Mapping[str, Any]) -> dict[str, Any]:
+    """The same as rows."""
+    sheet = work.sheet
+    return {**core, "turns": sheet.solved("filter1.turns", core["turns"], "turns", "least whole turns that keep the flux at the current limit"), "area": sheet.given("filter1.area", core["area"], "m²", "catalogue", "effective area of its core"),
+            "volume": sheet.given("filter1.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("filter1.temperature", core["temperature"], "°C", "ambient plus its rise")}
+
+
+def record_choke(work: Work, c: InductorChoice, need: InductorNeed, win: Windows, s: Any, o: Mapping[str, Any]) -> None:
+    """Gap, flux, copper loss and temperature of the filter inductor. s: stage with inductance, choke and r_inductor; o: crest, i_l and p_choke."""
+    sheet, eff = work.sheet, win.effective
+    sheet.solved("filter1.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
+    sheet.given("filter1.gap_limit", GAP_MOST * float(eff.area_post[c.core]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
+    area = sheet.given("filter1.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")
+    sheet("filter1.b_peak", magnetics.flux_density, inductance=s.inductance, current=o["crest"], turns=s.choke["turns"], area=area)
+    sheet.given("filter1.b_limit", need.b_max, "T", "rule", "hot saturation after derating")
+    copper = sheet("filter1.loss_copper", resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
+    r_th = sheet("filter1.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("filter1.surface", float(win.surface[c.core]), "m²", "catalogue", "outer surface of the wound core"))
+    sheet("filter1.rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_choke"], p_copper=copper)
