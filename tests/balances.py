@@ -2,6 +2,9 @@
 
 import numpy as np
 
+from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.pictures import PICTURES, pictures_of
+
 
 def whole(d, x):
     """A row or number at every corner of a design's grid."""
@@ -19,3 +22,13 @@ def check_balance(d, front=()):
 def check_finite(d):
     """No row is NaN or infinite."""
     assert all(np.isfinite(np.asarray(r.value, float)).all() for r in d.rows.values() if not isinstance(r.value, str))
+
+
+def check_drawn(d, corner, held=None):
+    """Every picture of every stage is drawn, and every drawn symbol is an element of the exported circuit."""
+    for stage in (s for s, _, _ in d.plates):
+        for key in pictures_of(d, stage):
+            assert len(PICTURES[key][1](d, corner, 130, 90, held).items) > 5, key
+    topology = TOPOLOGIES[d.topology]
+    names = {e.name.lower() for e in topology.circuit(d, corner).elements}
+    assert {s.element.lower() for s in topology.schematic(d, corner) if s.element} <= names

@@ -6,14 +6,12 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from balances import check_finite, whole
+from balances import check_drawn, check_finite, whole
 from rhevectra.app.netlist import corner_for, netlist_text
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact, remarks
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import active_clamp
-from rhevectra.core.topologies import TOPOLOGIES
-from rhevectra.drawing.pictures import PICTURES, pictures_of
 from spice import measure
 from test_reset import seeded
 
@@ -113,8 +111,4 @@ def test_seeded_requirements_in_the_usual_range_can_be_built():
 
 def test_every_picture_of_every_stage_is_drawn(forward):
     c = forward.grid.find(forward.grid.lines[0])
-    for stage in (s for s, _, _ in forward.plates):
-        for key in pictures_of(forward, stage):
-            assert len(PICTURES[key][1](forward, c, 130, 90, None).items) > 5, key
-    names = {e.name.lower() for e in TOPOLOGIES["forward_active_clamp"].circuit(forward, c).elements}
-    assert {s.element.lower() for s in TOPOLOGIES["forward_active_clamp"].schematic(forward, c) if s.element} <= names
+    check_drawn(forward, c, None)

@@ -6,14 +6,13 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from balances import check_finite, whole
+from balances import check_drawn, check_finite, whole
 from rhevectra.app.netlist import corner_for, netlist_text
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact, remarks
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import phase_shift
 from rhevectra.core.topologies import TOPOLOGIES
-from rhevectra.drawing.pictures import PICTURES, pictures_of
 from spice import measure
 from test_bridge import seeded
 
@@ -140,11 +139,7 @@ def test_seeded_requirements_in_the_usual_range_can_be_built():
 
 def test_every_picture_of_every_stage_is_drawn(bridge):
     c = bridge.grid.find(400.0)
-    for stage in (s for s, _, _ in bridge.plates):
-        for key in pictures_of(bridge, stage):
-            assert len(PICTURES[key][1](bridge, c, 130, 90, bridge).items) > 5, key
-    names = {e.name.lower() for e in TOPOLOGIES["psfb"].circuit(bridge, c).elements}
-    assert {s.element.lower() for s in TOPOLOGIES["psfb"].schematic(bridge, c) if s.element} <= names
+    check_drawn(bridge, c, bridge)
     primary = TOPOLOGIES["psfb"].waveforms(bridge, c)[1]
     rms = np.sqrt(np.trapezoid(np.interp(fine := np.linspace(0, primary.period, 40_001), primary.t, primary.y) ** 2, fine) / primary.period)
     assert rms == pytest.approx(float(whole(bridge, bridge.context["o"]["i_primary"])[c.index]), rel=0.02)

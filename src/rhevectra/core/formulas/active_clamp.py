@@ -12,8 +12,6 @@ import numpy as np
 
 from rhevectra.core.basis.formula import formula
 
-_SOURCE = "volt-second and charge balance of the clamp capacitor and the core"
-
 
 @formula("t_o = max(0.05/f_s, 1/f_s − t_e − t_c)", "s", "f_s t_e t_c", "rest of the period; the max binds only where the duty figure refuses the design")
 def off_time(fs: Any, t_feeding: Any, t_commutation: Any) -> Any:
@@ -81,12 +79,6 @@ def clamp_rms(fs: Any, t_leakage: Any, i_left: Any, i_mag: Any, t_reset: Any, i_
 def primary_rms(i_switch: Any, i_clamp: Any) -> Any:
     """Primary winding rms current [A]."""
     return np.sqrt(np.square(i_switch) + np.square(i_clamp))
-
-
-@formula("V_r = V_p + V_c", "V", "V_p V_c", "the capacitor holds the open switch above the input")
-def held(v_primary: Any, v_clamp: Any) -> Any:
-    """Voltage [V] across the open switch."""
-    return v_primary + v_clamp
 
 
 @formula("V̂ = V_r + ½·ΔV", "V", "V_r ΔV", "and its ripple")

@@ -12,14 +12,6 @@ import numpy as np
 
 from rhevectra.core.basis.formula import formula
 
-_SOURCE = "charge, flux and energy balance of the phase-shifted bridge"
-
-
-@formula("C_g = 2·C_n", "F", "C_n", "both switches of a leg")
-def leg_capacitance(c_node: Any) -> Any:
-    """Capacitance [F] of the node of a leg."""
-    return 2 * c_node
-
 
 @formula("V_m = V_p·L_m/(L_m + L)", "V", "V_p L_m L", "the magnetising current rises through the leakage too")
 def behind_leakage(v_primary: Any, lm: Any, leakage: Any) -> Any:
@@ -183,15 +175,3 @@ def lossy_inductance(duty_lost: Any, v_primary: Any, fs: Any, current: Any) -> A
 def undamped_reverse(v_reverse: Any, allowance: Any) -> Any:
     """Reverse voltage [V] of a rectifier without a snubber, from the one with its allowance."""
     return 2 * v_reverse / (1 + allowance)
-
-
-@formula("ΔB = 2·L·Î/(N·A)", "T", "L Î N A", "from one peak to the opposite one")
-def swing_both_ways(inductance: Any, current: Any, turns: Any, area: Any) -> Any:
-    """Flux swing [T] of an inductor whose current reaches the same peak in both directions."""
-    return 2 * inductance * current / (turns * area)
-
-
-@formula("t_h = 0.5/f_s", "s", "f_s", "definition")
-def half_period(fs: Any) -> Any:
-    """Half a period of a switch [s]."""
-    return 0.5 / fs

@@ -43,7 +43,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     i_full = max(main.current_peak, main.current_max)
     fs = choose("fs", 65e3, "65 kHz: the pulse from a high bus is short already, and the charge of the node costs each time")
-    duty_limit = choose("switch.duty_limit", 0.85, "what the supply of the floating gate leaves of the period")
+    choose("switch.duty_limit", 0.85, "what the supply of the floating gate leaves of the period")
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * main.magnitude / v_low * i_full**2 + (0.5 * (r["c_energy_f"] + C_WINDING) * v_top**2 + 0.25 * v_top * i_full * r["t_fall_s"]) * float(fs.value))
@@ -62,7 +62,6 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage = st.Stage(v_bus=v_bus, i_out=np.broadcast_to(np.maximum(grid.current(need.main), max(1e-3, 1e-3 * main.current_max)), grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_diode=rect["r_dynamic_ohm"], r_inductor=0.01 * main.magnitude / main.current_max,
                      r_switch=row["r_on_25_ohm"] * row["hot_ratio"], inductance=float(inductance.value), fs=float(fs.value), f_floor=floor, t_floor=t_floor, c_node=row["c_energy_f"] + C_WINDING, t_fall=row["t_fall_s"], t_recovery=rect["t_recovery_s"],
                      limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), choke=tiny, p_controller=p_ctl)
-    sheet.again("switch.duty_allowed", duty_limit)
     peak = float(loaded(work, st.solve(stage).out["crest"]).max())
     stage = replace(stage, limit=current_limit(work, peak, 150e-9, "comparator, logic and gate; a short pulse from a high bus leaves no more (common practice)"))
     win = work.parts["cores"].derived(windows)

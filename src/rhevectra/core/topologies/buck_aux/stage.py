@@ -7,9 +7,11 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.basis.sheet import Quick, Sheet, plain
-from rhevectra.core.formulas import buck, flyback, forward, magnetics
+from rhevectra.core.basis.sheet import Sheet, plain
+from rhevectra.core.formulas import buck, flyback, forward
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.topologies.common.losses import core_loss
+from rhevectra.core.topologies.common.passes import Settled, record_last, settle
 
 PASSES = 30
 _CARRIED = {"i_mid": "A", "i_load": "A"}
@@ -70,10 +72,8 @@ def _losses(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     node = sheet("switch.loss_node", forward.turn_on_loss, c_primary=s.c_node, v_primary=s.v_bus, fs=o["fs"])
     recovery = sheet("switch.loss_recovery", buck.recovery_loss, i_valley=o["valley"], t_recovery=s.t_recovery, v_bus=s.v_bus, fs=o["fs"])
     c = s.choke
-    m = c["core"]
     swing = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=c["turns"], area=c["area"])
-    reference = sheet("filter1.loss_reference", magnetics.loss_at_temperature, reference=m["loss_ref_w_m3"], curvature=m["loss_t_curvature_1_k2"], temperature=c["temperature"], t_min=m["loss_t_min_c"])
-    p_core = sheet("filter1.loss_core", magnetics.core_loss_two_slope, volume=c["volume"], kappa=c["kappa"], reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"], alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"], beta=m["loss_beta"], fs=o["fs"], t_up=o["t_e"], t_down=o["t_d"])
+    p_core = core_loss(sheet, "filter1", c["core"], c["temperature"], c["volume"], c["kappa"], swing, o["fs"], o["t_e"], o["t_d"])
     ramps = sheet("switch.p_ramps", buck.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_switch=s.r_switch, r_inductor=s.r_inductor, t_freewheeling=o["t_d"], r_diode=s.r_diode, ripple=o["ripple"])
     also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core loss and controller", ramps=ramps, core=p_core, controller=s.p_controller)
     on = sheet.total("switch.loss_turn_on", "W", "charge of the node and recovery of the diode", node=node, recovery=recovery)
@@ -81,31 +81,11 @@ def _losses(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     return {"i_switch": i_sw, "loss_off": off, "loss_turn_on": on, "p_recovery": recovery, "p_choke": p_core, "p_bus": p_bus, "loss_on": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)}
 
 
-@dataclass(frozen=True)
-class Settled:
-    """state: what the last pass started from; out: all of it; change: how much it still moved."""
-
-    state: dict[str, Any]
-    out: dict[str, Any]
-    change: float
-
-
 def solve(s: Stage, tolerance: float = 1e-5) -> Settled:
     """Passes on bare numbers until the currents stand."""
-    shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), np.shape(s.is_limit))
-    load = np.broadcast_to(s.i_out, shape) + 0.0
-    state, quick, change, out = dict.fromkeys(_CARRIED, load), Quick(), np.inf, {}
-    for _ in range(PASSES):
-        out = advance(quick, s, state)
-        fresh = {"i_mid": out["next_mid"], "i_load": out["next_load"]}
-        change = float(max(np.max(np.abs(fresh[k] - state[k]) / (out["crest"] + 1e-9)) for k in state))
-        if change < tolerance:
-            break
-        state = fresh
-    return Settled(state, {k: v if np.ndim(v) == 0 or np.shape(v) == shape else np.broadcast_to(v, shape) for k, v in out.items()}, change)
+    return settle(advance, s, _CARRIED, PASSES, tolerance)
 
 
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
     """The last pass on the recording sheet."""
-    text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
-    return advance(sheet, s, {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _CARRIED.items()})
+    return record_last(sheet, advance, s, _CARRIED, state, change)

@@ -9,9 +9,9 @@ from rhevectra.core.basis import corners
 from rhevectra.core.formulas import magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import GAP_MOST, InductorChoice, InductorNeed, choose_inductor
-from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.losses import record_rise
 
 FLUX_ROOM = 1.01
 """Room in the inductor's current for what the bus still moves after it is chosen."""
@@ -35,9 +35,14 @@ def choose_choke(work: Work, inductance: float, rate: float, out: Mapping[str, A
     full, rows = corners.FULL.mask(work.grid), work.sheet.rows
     flat = {k: np.broadcast_to(out[k], work.grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
     need = InductorNeed(inductance, FLUX_ROOM * float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate, grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling, work.need.height_max)
-    choke = choose_inductor(need, win, work.choose.pins.get("filter1.core"))
-    work.choose("filter1.core", win.names[choke.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, gap, current density and temperature" if choke.passed else f"none of {len(win.names)} passes; the one that comes nearest", choke.refused)
-    return need, choke
+    return need, choose_wound(work, "filter1.core", need, win, "the current limit")
+
+
+def choose_wound(work: Work, id: str, need: InductorNeed, win: Windows, at: str) -> InductorChoice:
+    """Core of an inductor by the decision `id`; at: in words, the current its flux is judged at."""
+    choice = choose_inductor(need, win, work.choose.pins.get(id))
+    work.choose(id, win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at {at}, gap, current density and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)
+    return choice
 
 
 def choke_core(work: Work, c: InductorChoice, win: Windows, grade: Any) -> dict[str, Any]:
@@ -61,5 +66,4 @@ def record_choke(work: Work, c: InductorChoice, need: InductorNeed, win: Windows
     sheet("filter1.b_peak", magnetics.flux_density, inductance=s.inductance, current=o["crest"], turns=s.choke["turns"], area=area)
     sheet.given("filter1.b_limit", need.b_max, "T", "rule", "hot saturation after derating")
     copper = sheet("filter1.loss_copper", resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
-    r_th = sheet("filter1.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("filter1.surface", float(win.surface[c.core]), "m²", "catalogue", "outer surface of the wound core"))
-    sheet("filter1.rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_choke"], p_copper=copper)
+    record_rise(work, "filter1", float(win.surface[c.core]), o["p_choke"], copper)

@@ -11,8 +11,9 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, forward, handed_back, magnetics, output
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
+from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.losses import record_rise
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.flyback import faults
 from rhevectra.core.topologies.flyback import outputs as out_parts
@@ -148,8 +149,7 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
         rms = sheet(f"secondary{k}.i_rms", flyback.share, i_secondary=o["i_secondary"], i_out=current, i_total=o["i_sum"])
         copper[f"winding{k}"] = sheet(f"loss.copper{k}", resistive_loss, r=r, i_rms=rms)
     total = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", **copper)
-    r_th = sheet("transformer.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("transformer.surface", float(plan.window.surface[plan.choice.core]), "m²", "catalogue", "outer surface of the wound core"))
-    sheet("transformer.temperature_rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_core"], p_copper=total)
+    record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], total, "temperature_rise")
     idle = sheet("switch.loss_idle_ring", flyback.idle_ring_loss, fs=o["fs"], c_node=s.c_node, v_reflected=o["v_or"], v_turn_on=o["v_turn_on"], v_bus=s.v_bus, lp=s.lp, i_start=o["i_start"])
     zero = sheet.given("switch.no_idle", 0.0, "W", "rule", "continuous conduction: no free ring")
     ring = sheet.either("loss.idle_ring", o["discontinuous"], idle, zero, "free ring in discontinuous conduction")

@@ -18,6 +18,7 @@ from rhevectra.core.basis.fused import Fused
 from rhevectra.core.basis.sheet import Quick, Sheet, plain
 from rhevectra.core.formulas import clamp, flyback, handed_back, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.topologies.common.losses import core_loss
 from rhevectra.core.topologies.flyback.variant import Variant
 
 PASSES = 16
@@ -197,11 +198,7 @@ def _currents_and_core(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any
     cross = sheet("core.i_after_clamp", flyback.current_after_clamp, i_end=o["i_end"], i_one=o["i_one"], v_reflected=o["v_or"], t_clamp=o["t_clamp"], lm=o["lm"])
     i_sec = sheet("secondary.i_rms", flyback.secondary_rms, fs=o["fs"], t_clamp=o["t_clamp"], i_one=o["i_one"], i_clamp=o["i_clamp"], i_cross=cross, t_off=o["t_off"], t_com=o["t_com"], i_end=o["i_end"])
     swing = sheet("transformer.b_swing", flyback.flux_swing, v_reflected=o["v_or"], t_off=o["t_off"], turns=s.np, area=s.area)
-    m = s.core
-    reference = sheet("transformer.loss_reference", magnetics.loss_at_temperature, reference=m["loss_ref_w_m3"], curvature=m["loss_t_curvature_1_k2"], temperature=s.core_temperature, t_min=m["loss_t_min_c"])
-    kappa = s.extra["kappa"]
-    p_core = sheet("transformer.loss_core", magnetics.core_loss_two_slope, volume=s.volume, kappa=kappa, reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"],
-                   alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"], beta=m["loss_beta"], fs=o["fs"], t_up=o["t_ramp"], t_down=o["t_off"])
+    p_core = core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["fs"], o["t_ramp"], o["t_off"])
     r_core = sheet("transformer.r_core", flyback.core_resistance, fs=o["fs"], v_bus=s.v_bus, t_ramp=o["t_ramp"], v_reflected=o["v_or"], t_off=o["t_off"], p_core=p_core)
     plateau = sheet("switch.v_plateau", flyback.plateau, v_bus=s.v_bus, v_reflected=o["v_or"])
     e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, v_off=plateau,

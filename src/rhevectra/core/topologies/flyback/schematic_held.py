@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.common.symbols import Place, Symbol, source
 from rhevectra.core.topologies.flyback.schematic import secondary
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("top", (24, 24), "right", "primary"), ("drain", (36, 34), "right", "primary"), ("out1", (92, 6), "right", "secondary"))
@@ -16,7 +16,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     rows = design.rows
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
     return [
-        Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"), Symbol("wire", (6, 8), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 54), element="Vbus"),
+        *source(rows, top=8, bottom=54),
         Symbol("wire", (6, 8), (26, 8), element="Supper"), Symbol("wire", (26, 8), (38, 8), element="Dcl"), Symbol("wire", (6, 54), (26, 54), element="Dlow"), Symbol("wire", (26, 54), (38, 54), element="Ssw"),
         Symbol("switch", (26, 8), (26, 20), str(rows["switch.class"].value), "primary", "Supper"), Symbol("wire", (26, 20), (26, 34), element="Dlow"), Symbol("diode", (26, 54), (26, 34), "", "primary", "Dlow"),
         Symbol("wire", (38, 36), (38, 17), element="Dcl"), Symbol("diode", (38, 17), (38, 8), "", "primary", "Dcl"),

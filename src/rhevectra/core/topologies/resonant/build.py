@@ -14,9 +14,10 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics, resonant
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
-from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed, choose_inductor
+from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.chokes import choose_wound
 from rhevectra.core.topologies.common.dies import choose_die
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
@@ -185,9 +186,7 @@ def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Win
     half = (0.5 / o["f"])[full]
     need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * float(o["i_tank_peak"].max()), float(o["i_tank"][full].max()) * np.sqrt(LITZ), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,
                         work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max)
-    choke = choose_inductor(need, win, work.choose.pins.get("llc.inductor_core"))
-    work.choose("llc.inductor_core", win.names[choke.core], f"chosen from {len(win.names)}: smallest volume that meets flux at overload, gap, current density and temperature" if choke.passed else f"none of {len(win.names)} passes; the one that comes nearest", choke.refused)
-    return choke
+    return choose_wound(work, "llc.inductor_core", need, win, "overload")
 
 
 def _core_of(work: Work, c: InductorChoice, win: Windows, grade: Any) -> dict[str, Any]:

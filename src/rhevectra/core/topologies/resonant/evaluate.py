@@ -10,9 +10,10 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.formulas import flyback, forward, magnetics, output, resonant
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
+from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.bank import record_bank
+from rhevectra.core.topologies.common.losses import core_loss, record_rise
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.resonant import curves
@@ -125,9 +126,8 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None
 
 
 def _core_loss(sheet: Any, name: str, m: Any, temperature: Any, volume: Any, kappa: Any, swing: Any, f: Any) -> Any:
-    reference = sheet(f"{name}.loss_reference", magnetics.loss_at_temperature, reference=m["loss_ref_w_m3"], curvature=m["loss_t_curvature_1_k2"], temperature=temperature, t_min=m["loss_t_min_c"])
     half = sheet(f"{name}.t_half", resonant.half_period, f=f)
-    return sheet(f"{name}.loss_core_running", magnetics.core_loss_two_slope, volume=volume, kappa=kappa, reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"], alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"], beta=m["loss_beta"], fs=f, t_up=half, t_down=half)
+    return core_loss(sheet, name, m, temperature, volume, kappa, swing, f, half, half, "loss_core_running")
 
 
 def _inductor(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -144,8 +144,7 @@ def _inductor(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     running = _core_loss(sheet, "inductor", core["core"], sheet.solved("inductor.temperature", core["temperature"], "°C", "ambient plus its rise"), sheet.given("inductor.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), s.extra["kappa"], swing, o["f"])
     o["p_choke"] = sheet("inductor.loss_core", resonant.burst_power, share=o["share"], power=running)
     copper = sheet("inductor.loss_copper", resistive_loss, r=s.r_inductor, i_rms=o["i_burst"])
-    r_th = sheet("inductor.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("inductor.surface", float(plan.window.surface[c.core]), "m²", "catalogue", "outer surface of the wound core"))
-    sheet("inductor.rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_choke"], p_copper=copper)
+    record_rise(work, "inductor", float(plan.window.surface[c.core]), o["p_choke"], copper)
 
 
 def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -169,8 +168,7 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
     secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=o["i_both"])
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_burst"])
     copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
-    r_th = sheet("transformer.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("transformer.surface", float(plan.window.surface[plan.choice.core]), "m²", "catalogue", "outer surface of the wound core"))
-    sheet("transformer.temperature_rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_core"], p_copper=copper)
+    record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], copper, "temperature_rise")
     v = s.variant
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})
     rectifiers = sheet.total("loss.rectifiers", "W", "both", first=o["loss_rectifier"], second=o["loss_rectifier"])

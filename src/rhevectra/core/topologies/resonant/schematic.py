@@ -5,7 +5,7 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
-from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.common.symbols import Place, Symbol, source
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("a", (15, 24), "right", "primary"), ("m", (51, 17), "right", "primary"), ("out1", (94, 5), "right", "secondary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
@@ -19,7 +19,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("wire", (16, 7), (30, 7), element="Supperb"), Symbol("wire", (16, 55), (30, 55), element="Slowerb"), Symbol("switch", (30, 7), (30, 18), "", "primary", "Supperb"), Symbol("wire", (30, 18), (30, 42), element="Supperb"),
         Symbol("switch", (30, 42), (30, 55), "", "primary", "Slowerb"), Symbol("wire", (48, 40), (30, 40), element="Lm")]
     return [
-        Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "bus", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
+        *source(rows, name="bus"),
         Symbol("wire", (6, 7), (16, 7), element="Suppera"), Symbol("wire", (6, 55), (16, 55), element="Slowera"), Symbol("switch", (16, 7), (16, 22), "", "primary", "Suppera"), Symbol("wire", (16, 22), (16, 30), element="Slowera"), Symbol("switch", (16, 30), (16, 55), "", "primary", "Slowera"),
         Symbol("note", (26, 0), (26, 6), f"{v.switches} × {rows['switch.class'].value}", "primary"), Symbol("wire", (16, 25), (20, 25), element="Cres"), Symbol("capacitor", (20, 25), (28, 25), "", "primary", "Cres"), Symbol("note", (24, 14), (24, 20), value("llc.cr"), "primary"),
         Symbol("inductor", (32, 25), (44, 25), "", "primary", "Lres"), Symbol("wire", (28, 25), (32, 25), element="Lres"), Symbol("note", (38, 13), (38, 19), value("llc.lr"), "primary"), Symbol("wire", (44, 25), (48, 25), element="Lres"), Symbol("wire", (48, 25), (48, 28), element="Lres"),

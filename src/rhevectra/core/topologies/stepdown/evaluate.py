@@ -9,12 +9,13 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import active_clamp, flyback, forward, magnetics, output, spike
+from rhevectra.core.formulas import active_clamp, flyback, forward, output, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, binding
+from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
+from rhevectra.core.topologies.common.losses import record_rise
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.stepdown import active, phase
@@ -159,8 +160,7 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_heat"])  # the ring has a loss of its own
     reset = {"reset": o["reset"]} if s.variant.reset else {}
     copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary, **reset)
-    r_th = sheet("transformer.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("transformer.surface", float(plan.window.surface[plan.choice.core]), "m²", "catalogue", "outer surface of the wound core"))
-    sheet("transformer.temperature_rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_core"], p_copper=copper)
+    record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], copper, "temperature_rise")
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
     tap = {"duty": fed} if both else {}
     rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=row["v_forward_v"], i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)

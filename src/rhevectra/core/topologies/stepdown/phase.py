@@ -10,12 +10,13 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.formulas import magnetics, phase_shift
+from rhevectra.core.formulas import magnetics, phase_shift, resonant
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed, choose_inductor
-from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
+from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.chokes import choose_wound
+from rhevectra.core.topologies.common.losses import core_loss, record_rise
 
 WORTH_WINDING = 0.2
 """A series inductor below this share of the leakage is not worth winding."""
@@ -70,11 +71,10 @@ def series_core(sheet: Any, s: Any, o: Mapping[str, Any]) -> dict[str, Any]:
     """Core loss of the series inductor, where there is one."""
     if "series" not in s.extra:
         return {}
-    c, core = s.extra["series"], s.core
-    swing = sheet("inductor.b_swing", phase_shift.swing_both_ways, inductance=c["l"], current=o["i_peak"], turns=c["turns"], area=c["area"])
-    half = sheet("inductor.t_half", phase_shift.half_period, fs=o["f_switch"])
-    reference = sheet("inductor.loss_reference", magnetics.loss_at_temperature, reference=core["loss_ref_w_m3"], curvature=core["loss_t_curvature_1_k2"], temperature=c["temperature"], t_min=core["loss_t_min_c"])
-    return {"series": sheet("inductor.loss_core", magnetics.core_loss_two_slope, volume=c["volume"], kappa=s.extra["kappa"], reference=reference, swing=swing, f_ref=core["loss_f_ref_hz"], alpha=core["loss_alpha"], b_ref=core["loss_b_ref_t"], beta=core["loss_beta"], fs=o["f_switch"], t_up=half, t_down=half)}
+    c = s.extra["series"]
+    swing = sheet("inductor.b_swing", resonant.flux_swing, lm=c["l"], i_mag=o["i_peak"], turns=c["turns"], area=c["area"])
+    half = sheet("inductor.t_half", resonant.half_period, f=o["f_switch"])
+    return {"series": core_loss(sheet, "inductor", s.core, c["temperature"], c["volume"], s.extra["kappa"], swing, o["f_switch"], half, half)}
 
 
 def series_given(work: Work, s: Any) -> dict[str, Any]:
@@ -106,7 +106,7 @@ def choose_series(work: Work, s: Any, out: Mapping[str, Any], grade: Any, win: W
     lost = choose("psfb.duty_lost_most", 0.08, "share of the pulse the low bus can spare (common practice, no source)")
     full = corners.FULL.mask(grid)
     flat = {k: np.broadcast_to(out[k], grid.shape)[full] for k in ("i_peak", "i_mag", "v_in", "crest", "ripple")}
-    n, c_leg, i_out = float(s.ns) / float(s.np), 2 * float(s.c_node), work.need.outputs[work.need.main].current_max
+    n, c_leg, i_out = float(s.ns) / float(s.np), s.variant.across * float(s.c_node), work.need.outputs[work.need.main].current_max
     top, low = int(flat["v_in"].argmax()), int(flat["v_in"].argmin())
     at_share = n * max(float(share.value) * i_out - 0.5 * flat["ripple"][top], 0.0) + flat["i_mag"][top]
     soft = sheet("psfb.l_soft", phase_shift.soft_inductance, c_leg=c_leg, v_primary=flat["v_in"][top], current=max(at_share, 1e-3))
@@ -130,9 +130,7 @@ def _core(work: Work, s: Any, out: Mapping[str, Any], inductance: float, grade: 
     half = 0.5 / flat["f_switch"][full]
     need = InductorNeed(inductance, CURRENT_ROOM * float(flat["i_peak"].max()), 1.05 * float(flat["i_primary"][full].max()), 2 * flat["i_peak"][full], half, half, float(s.fs), grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade,
                         work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max)
-    choice = choose_inductor(need, win, work.choose.pins.get("psfb.inductor_core"))
-    work.choose("psfb.inductor_core", win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, gap, current density and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)
-    return choice
+    return choose_wound(work, "psfb.inductor_core", need, win, "the current limit")
 
 
 def record(work: Work, plan: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
@@ -152,8 +150,7 @@ def _record_series(work: Work, plan: Any, s: Any, o: dict[str, Any]) -> dict[str
     l_series = sheet.rows["psfb.l_series"]
     sheet("inductor.b_peak", magnetics.flux_density, inductance=l_series, current=o["i_peak"], turns=sheet.rows["inductor.turns"], area=sheet.given("inductor.area_min", smallest, "m²", "catalogue", "smallest section of its core"))
     copper = sheet("inductor.loss_copper", resistive_loss, r=s.extra["r_series"], i_rms=o["i_primary"])
-    r_th = sheet("inductor.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given("inductor.surface", float(plan.window.surface[c.core]), "m²", "catalogue", "outer surface of the wound core"))
-    sheet("inductor.rise", magnetics.temperature_rise, r_th=r_th, p_core=o["p_series"], p_copper=copper)
+    record_rise(work, "inductor", float(plan.window.surface[c.core]), o["p_series"], copper)
     return {"switch_inductor_core": o["p_series"], "switch_inductor_copper": copper}
 
 

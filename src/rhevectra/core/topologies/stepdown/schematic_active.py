@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.common.symbols import Place, Symbol, source
 from rhevectra.core.topologies.stepdown.schematic_single import secondary
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("d1", (40, 49), "right", "primary"), ("cl", (24, 25), "right", "primary"), ("out1", (94, 5), "right", "secondary"))
@@ -17,7 +17,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
     turns = f"{rows['transformer.np'].value:.0f} : {rows['transformer.ns1'].value:.0f}"
     return [
-        Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
+        *source(rows),
         Symbol("wire", (6, 7), (28, 7), element="Llk"), Symbol("wire", (28, 7), (48, 7), element="Llk"), Symbol("wire", (6, 55), (42, 55), element="Slower1"),
         Symbol("capacitor", (28, 7), (28, 26), value("active.c"), "primary", "Cclamp"), Symbol("switch", (28, 26), (28, 44), "", "primary", "Sclamp"), Symbol("wire", (28, 44), (42, 44), element="Sclamp"),
         Symbol("note", (24, 0), (24, 6), f"2 × {rows['switch.class'].value}, leakage {value('transformer.leakage')}", "primary"),

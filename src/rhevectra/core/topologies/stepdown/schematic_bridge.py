@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.common.symbols import Place, Symbol, source
 from rhevectra.core.topologies.stepdown.schematic_tap import OUT, secondary
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("a", (20, 25), "right", "primary"), ("b", (44, 45), "left", "primary"), OUT)
@@ -16,7 +16,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     rows = design.rows
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
     return [
-        Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
+        *source(rows),
         Symbol("wire", (6, 7), (22, 7), element="Suppera"), Symbol("wire", (22, 7), (42, 7), element="Supperb"), Symbol("wire", (6, 55), (22, 55), element="Slowera"), Symbol("wire", (22, 55), (42, 55), element="Slowerb"),
         Symbol("note", (30, 0), (30, 6), f"4 × {rows['switch.class'].value}", "primary"), Symbol("note", (31, 20), (31, 26), _inductance(rows, value), "primary"),
         Symbol("switch", (22, 7), (22, 26), "", "primary", "Suppera"), Symbol("switch", (22, 30), (22, 55), "", "primary", "Slowera"), Symbol("wire", (22, 26), (22, 30), element="Slowera"),

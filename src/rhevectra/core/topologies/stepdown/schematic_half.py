@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.common.symbols import Place, Symbol, source
 from rhevectra.core.topologies.stepdown.schematic_tap import OUT, secondary
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("mid", (18, 34), "left", "primary"), ("a", (34, 27), "left", "primary"), OUT)
@@ -16,7 +16,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     rows = design.rows
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
     return [
-        Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
+        *source(rows),
         Symbol("wire", (6, 7), (16, 7), element="Cdivtop"), Symbol("wire", (16, 7), (32, 7), element="Suppera"), Symbol("wire", (6, 55), (16, 55), element="Cdivbot"), Symbol("wire", (16, 55), (32, 55), element="Slowera"),
         Symbol("capacitor", (16, 7), (16, 31), value("divider.c"), "primary", "Cdivtop"), Symbol("capacitor", (16, 31), (16, 55), "", "primary", "Cdivbot"),
         Symbol("note", (32, 0), (32, 6), f"2 × {rows['switch.class'].value}", "primary"), Symbol("note", (40, 14), (40, 20), value("transformer.leakage"), "primary"),

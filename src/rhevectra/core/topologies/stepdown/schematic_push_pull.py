@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.common.symbols import Place, Symbol, source
 from rhevectra.core.topologies.stepdown.schematic_tap import OUT, secondary
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("d1", (31, 19), "left", "primary"), ("d2", (36, 47), "right", "primary"), OUT)
@@ -16,7 +16,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     rows = design.rows
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
     return [
-        Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
+        *source(rows),
         Symbol("wire", (6, 7), (25, 7), element="Vbus"), Symbol("wire", (25, 7), (25, 31), element="Vbus"), Symbol("wire", (25, 31), (48, 31), element="Vbus"), Symbol("wire", (48, 30), (48, 32), element="Vbus"),
         Symbol("note", (34, 0), (34, 6), f"2 × {rows['switch.class'].value}", "primary"), Symbol("note", (16, 36), (16, 42), "clamp", "primary"), Symbol("note", (16, 41), (16, 47), f"{value('spike.r')}, {value('spike.c')}", "primary"),
         Symbol("winding", (48, 18), (48, 30), "", "primary", "Lhalf1"), Symbol("winding", (48, 32), (48, 44), "", "primary", "Lhalf2"),

@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.common.symbols import Place, Symbol, source
 from rhevectra.core.topologies.stepdown.schematic_single import secondary
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("d1", (39, 46), "right", "primary"), ("out1", (94, 5), "right", "secondary"))
@@ -17,7 +17,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
     turns = f"{rows['transformer.np'].value:.0f} + {rows['transformer.nr'].value:.0f} : {rows['transformer.ns1'].value:.0f}"
     return [
-        Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
+        *source(rows),
         Symbol("wire", (6, 7), (34, 7), element="Vreset"), Symbol("wire", (34, 7), (48, 7), element="Lhalf1"), Symbol("wire", (6, 55), (34, 55), element="Vreset"), Symbol("wire", (34, 55), (42, 55), element="Slower1"),
         Symbol("winding", (34, 14), (34, 28), "", "primary", "Vreset"), Symbol("wire", (34, 7), (34, 14), element="Vreset"), Symbol("diode", (34, 55), (34, 28), "", "primary", "Dreset"),
         Symbol("note", (24, 0), (24, 6), f"clamp {value('spike.r')}, {value('spike.c')}", "primary"), Symbol("note", (20, 34), (20, 40), str(rows["switch.class"].value), "primary"),

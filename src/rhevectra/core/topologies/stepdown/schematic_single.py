@@ -5,7 +5,7 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
-from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.common.symbols import Place, Symbol, source
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("a", (23.5, 32), "right", "primary"), ("b", (44, 49), "left", "primary"), ("out1", (94, 5), "right", "secondary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
@@ -17,7 +17,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
     turns = f"{rows['transformer.np'].value:.0f} : {rows['transformer.ns1'].value:.0f}"
     return [
-        Symbol("capacitor", (6, 14), (6, 48), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"), Symbol("wire", (6, 7), (6, 14), element="Vbus"), Symbol("wire", (6, 48), (6, 55), element="Vbus"),
+        *source(rows),
         Symbol("wire", (6, 7), (26, 7), element="Supper"), Symbol("wire", (26, 7), (42, 7), element="Dhigh"), Symbol("wire", (6, 55), (26, 55), element="Dlow"), Symbol("wire", (26, 55), (42, 55), element="Slower"),
         Symbol("note", (22, 0), (22, 6), f"L_m {value('transformer.lm')}, leakage {value('transformer.leakage')}", "primary"),
         Symbol("switch", (26, 7), (26, 28), str(rows["switch.class"].value), "primary", "Supper"), Symbol("wire", (26, 28), (26, 30), element="Supper"), Symbol("wire", (26, 30), (26, 34), element="Dlow"), Symbol("diode", (26, 55), (26, 34), "", "primary", "Dlow"),

@@ -10,9 +10,11 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.basis.sheet import Quick, Sheet, plain
-from rhevectra.core.formulas import active_clamp, flyback, forward, magnetics, phase_shift, spike
+from rhevectra.core.basis.sheet import Sheet, plain
+from rhevectra.core.formulas import active_clamp, flyback, forward, phase_shift, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.topologies.common.losses import core_loss
+from rhevectra.core.topologies.common.passes import Settled, record_last, settle
 from rhevectra.core.topologies.stepdown import active, phase
 from rhevectra.core.topologies.stepdown.variant import Variant
 
@@ -178,17 +180,17 @@ def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
 def _cores(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     """Flux swing and loss of the transformer's core, loss of the filter inductor's."""
     swing = sheet("transformer.b_swing", forward.flux_swing, v_primary=o["v_in"], t_feeding=o["t_e"], turns=s.np, area=s.area)
-    p_core = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f_switch"], o["t_e"], o["t_e"])
+    p_core = core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f_switch"], o["t_e"], o["t_e"])
     choke = s.choke
     swing_l = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=choke["turns"], area=choke["area"])
-    return {"swing": swing, "p_core": p_core, "p_choke": _core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, o["fs"], o["t_e"], o["t_d"])}
+    return {"swing": swing, "p_core": p_core, "p_choke": core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, o["fs"], o["t_e"], o["t_d"])}
 
 
 def _turn_off(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any) -> dict[str, Any]:
     """Turn-off loss of one switch and of all; of a phase-shifted bridge the leg that begins a pulse turns off what still circulates."""
     v = s.variant
     if v.active:
-        v_off = sheet("reset.v_switch", active_clamp.held, v_primary=s.v_bus, v_clamp=o["v_c"])
+        v_off = sheet("reset.v_switch", spike.reset_voltage, v_bus=s.v_bus, v_held=o["v_c"])
     else:
         v_off = sheet("reset.v_switch", spike.reset_voltage, v_bus=s.v_bus, v_held=held) if v.clamped else s.v_bus
     c_off = o["c_p"] if v.phase or v.active else s.c_node
@@ -217,13 +219,6 @@ def _spike(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any, t_return: Any)
     return {**reset, "spike_u": u, "held": held, "spike": sheet("spike.power", spike.power, v_held=held, excess=u, r=s.spike["r"])}
 
 
-def _core_loss(sheet: Any, name: str, material: Mapping[str, Any], temperature: Any, volume: Any, kappa: Any, swing: Any, fs: Any, t_up: Any, t_down: Any) -> Any:
-    m = material
-    reference = sheet(f"{name}.loss_reference", magnetics.loss_at_temperature, reference=m["loss_ref_w_m3"], curvature=m["loss_t_curvature_1_k2"], temperature=temperature, t_min=m["loss_t_min_c"])
-    return sheet(f"{name}.loss_core", magnetics.core_loss_two_slope, volume=volume, kappa=kappa, reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"], alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"],
-                 beta=m["loss_beta"], fs=fs, t_up=t_up, t_down=t_down)
-
-
 def _next(s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     """What the next pass starts from: the current in the middle of the ramp; at the current limit the output current that just trips it."""
     at_limit = forward.limit_current(v_primary=plain(o["v_in"]), lm=plain(s.lm), v_up=plain(o["up"]), turns_secondary=plain(s.ns), inductance=plain(s.inductance), turns_primary=plain(s.np), **{k: plain(v) for k, v in s.limit.items()})
@@ -236,38 +231,15 @@ def _carried(v: Variant) -> dict[str, str]:
     return {**_CARRIED, **phase.CARRIED} if v.phase else _CARRIED
 
 
-@dataclass(frozen=True)
-class Settled:
-    """state: what the last pass started from; out: all of the last pass; change: how much it still moved."""
-
-    state: dict[str, Any]
-    out: dict[str, Any]
-    change: float
-
-
 ROUGH, SETTLED = 1e-3, 1e-5
 """Largest change of the last pass, of the crest current: for choosing parts, and for the figures."""
 
 
 def solve(s: Stage, tolerance: float = SETTLED, before: Mapping[str, Any] | None = None) -> Settled:
     """Passes on bare numbers until the currents stand; before: the state of a solution near by."""
-    shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), np.shape(s.is_limit))
-    load = np.broadcast_to(s.i_out, shape) + 0.0
-    carried, quick, change, out = _carried(s.variant), Quick(), np.inf, {}
-    state = dict(before) if before else {k: load if k in ("i_mid", "i_load") else 0.0 * load for k in carried}
-    for _ in range(PASSES):
-        out = advance(quick, s, state)
-        given = {**out, "i_mid": out["next_mid"], "i_load": out["next_load"]}
-        fresh = {k: given[k] for k in carried}
-        change = float(max(np.max(np.abs(fresh[k] - state[k]) / (out["crest"] + 1e-9)) for k, unit in carried.items() if unit == "A"))
-        if change < tolerance:
-            break
-        state = fresh
-    whole = {k: v if np.ndim(v) == 0 or np.shape(v) == shape else np.broadcast_to(v, shape) for k, v in out.items()}
-    return Settled(state, whole, change)
+    return settle(advance, s, _carried(s.variant), PASSES, tolerance, before)
 
 
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
     """The last pass on the recording sheet."""
-    text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
-    return advance(sheet, s, {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _carried(s.variant).items()})
+    return record_last(sheet, advance, s, _carried(s.variant), state, change)
