@@ -54,8 +54,9 @@ def magnetics_volume(design: Design) -> float:
     """Effective volume [m³] of all wound cores."""
     table = design.catalogue["cores"]
     win = table.derived(windows)
-    names = [str(r.value) for id, r in design.rows.items() if id.endswith(".core") and isinstance(r.value, str)]
-    return float(sum(win.effective.volume[win.names.index(n)] for n in names))
+    names = {id.removesuffix(".core"): str(r.value) for id, r in design.rows.items() if id.endswith(".core") and isinstance(r.value, str)}
+    count = {part: int(design.rows[f"{part}.count"].value) if f"{part}.count" in design.rows else 1 for part in names}
+    return float(sum(count[part] * win.effective.volume[win.names.index(n)] for part, n in names.items()))
 
 
 def cost_index(design: Design, bill: Mapping[str, Any]) -> float:

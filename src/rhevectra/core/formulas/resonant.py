@@ -142,6 +142,48 @@ def half_of(total: Any) -> Any:
     return 0.5 * total
 
 
+@formula("I = n·I_1", "A", "n I_1", "phases side by side")
+def all_phases(phases: Any, one: Any) -> Any:
+    """Current [A] of all phases together."""
+    return phases * one
+
+
+@formula("I = s·I_m", "A", "s I_m", "the phase that carries most, every current in proportion (its magnetising share does not grow: safe side)")
+def of_most_loaded(most: Any, mean: Any) -> Any:
+    """Current [A] of the most loaded phase."""
+    return most * mean
+
+
+@formula("P = s²·P_m", "W", "s P_m", "the phase that carries most, by resistance")
+def lost_in_most_loaded(most: Any, mean: Any) -> Any:
+    """Loss [W] in the most loaded phase."""
+    return np.square(most) * mean
+
+
+@formula("P = n·r·I²", "W", "n r I", "definition, in all phases")
+def resistive_of(phases: Any, r: Any, i_rms: Any) -> Any:
+    """Loss [W] in a resistance of each phase."""
+    return phases * r * np.square(i_rms)
+
+
+@formula("P = (s − 1)²/(n − 1)·P_c", "W", "s n P_c", "mean square of one phase at s and n − 1 phases that share the rest, less that of even ones; P_c by resistance in all")
+def lost_by_sharing(most: Any, phases: Any, conduction: Any) -> Any:
+    """Loss [W] that uneven phases add."""
+    return np.square(most - 1) / (phases - 1) * conduction
+
+
+@formula("I_C = √(max(0, I_Σ² − I_o²) + (n/(n − 1)·(s − 1)·I_1)²)", "A", "I_Σ I_o n s I_1", "rms of even phases, and the ripple of one phase that the others no longer cancel, I_1 the ac part of one")
+def phased_ripple_rms(i_rms: Any, i_out: Any, phases: Any, most: Any, i_one: Any) -> Any:
+    """Ripple current [A] of the output capacitor behind several phases."""
+    return np.sqrt(np.maximum(0.0, np.square(i_rms) - np.square(i_out)) + np.square(phases / (phases - 1) * (most - 1) * i_one))
+
+
+@formula("ΔI = ΔI_e + n/(n − 1)·(s − 1)·Î", "A", "ΔI_e n s Î", "swing of even phases, and what the others no longer cancel of the most loaded one (both taken together: safe side)")
+def phased_ripple(even: Any, phases: Any, most: Any, i_peak: Any) -> Any:
+    """Swing [A] of the current into the output capacitor."""
+    return even + phases / (phases - 1) * (most - 1) * i_peak
+
+
 @formula("f_2 = 2·f", "Hz", "f", "both halves of the period feed the output")
 def rectified(f: Any) -> Any:
     """Rate [Hz] at which the output is fed."""

@@ -29,12 +29,13 @@ def legs(count: int, diode: str, c_leg: str, gates: tuple[tuple[str, str, str], 
     return tuple(parts)
 
 
-def secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str], ...], into: str) -> tuple[Element, ...]:
-    """Ideal secondaries across these nodes of the primary side, each with its resistance and its rectifier into a node."""
+def secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str], ...], into: str, of: str = "") -> tuple[Element, ...]:
+    """Ideal secondaries across these nodes of the primary side, each with its resistance and its rectifier into a node; of: what names and nodes end with."""
     ratio, parts = number(at(s.ns) / at(s.np)), list[Element]()
     for k, ends in enumerate(sides, 1):
-        parts += [Element(f"Esec{k}", (f"x{k}", "0", *ends), ratio, "transformer"), Element(f"Vsec{k}", (f"x{k}", f"y{k}"), "DC 0", "transformer"), Element(f"Fpri{k}", (*ends, f"Vsec{k}"), ratio, "transformer"),
-                  Element(f"Rsec{k}", (f"y{k}", f"z{k}"), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element("Dfeed" if k == 1 else "Dfeed2", (f"z{k}", into), "DOUT", "rectifier")]
+        x, y, z = (f"{n}{k}{of}" for n in "xyz")
+        parts += [Element(f"Esec{k}{of}", (x, "0", *ends), ratio, "transformer"), Element(f"Vsec{k}{of}", (x, y), "DC 0", "transformer"), Element(f"Fpri{k}{of}", (*ends, f"Vsec{k}{of}"), ratio, "transformer"),
+                  Element(f"Rsec{k}{of}", (y, z), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element(("Dfeed" if k == 1 else "Dfeed2") + of, (z, into), "DOUT", "rectifier")]
     return tuple(parts)
 
 

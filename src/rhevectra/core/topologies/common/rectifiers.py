@@ -24,8 +24,8 @@ def loaded(work: Work, values: Any) -> Array:
     return np.broadcast_to(plain(values), grid.shape)[corners.LOADED.mask(grid)]
 
 
-def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_outputs: bool = True) -> dict[int, dict[str, Any]]:
-    """One rectifier class per output by its number (or only for the regulated one), which blocks reverse_of(output) [V] and its ringing; beside a regulated output with a diode the others take diodes too, so that their drops move together."""
+def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_outputs: bool = True, share: float = 1.0) -> dict[int, dict[str, Any]]:
+    """One rectifier class per output by its number (or only for the regulated one), which blocks reverse_of(output) [V] and its ringing; beside a regulated output with a diode the others take diodes too, so that their drops move together. share: of the output's current that one stage of several side by side carries."""
     derate = work.choose("derating.rectifier_v", 0.8, "80 % of the rating (common practice)")
     ringing = work.choose("rectifier.ringing", 0.25, "a quarter for ringing with a snubber (common practice); measure it")
     table, main = work.parts["rectifiers"], work.need.main
@@ -35,23 +35,23 @@ def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_output
         reverse = (1 + float(ringing.value)) * reverse_of(out)
         tracks = k != main and chosen[main]["row"]["kind"] != "synchronous"
         rows = tuple(r for r in table.rows if not (tracks and r["kind"] == "synchronous"))
-        name = work.choose(f"rectifier{k + 1}.class", partial(_rectifier, work, rows, out, reverse / float(derate.value)))
+        name = work.choose(f"rectifier{k + 1}.class", partial(_rectifier, work, rows, out.magnitude, share * out.current_max, reverse / float(derate.value)))
         chosen[k] = {"row": table.row(name.value), "name": name, "reverse": reverse}
     return chosen
 
 
-def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], out: Any, v_class: float) -> tuple[str, str, tuple[str, ...]]:
+def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps: float, v_class: float) -> tuple[str, str, tuple[str, ...]]:
     """The rectifier of least loss whose voltage, current and heat suffice; a synchronous one only where it earns its controller."""
-    able = [r for r in rows if r["v_class_v"] >= 1.02 * v_class and r["i_rated_a"] >= 2 * out.current_max]
+    able = [r for r in rows if r["v_class_v"] >= 1.02 * v_class and r["i_rated_a"] >= 2 * amps]
     if not able:
         best = max(rows, key=lambda r: (r["v_class_v"] >= v_class) * r["i_rated_a"])
         return best["name"], "no class meets both voltage and current; the largest is taken", ()
-    loss = {r["name"]: r["v_forward_v"] * out.current_max + r["r_dynamic_ohm"] * (1.5 * out.current_max) ** 2 for r in able}
+    loss = {r["name"]: r["v_forward_v"] * amps + r["r_dynamic_ohm"] * (1.5 * amps) ** 2 for r in able}
     room = {r["name"]: (JUNCTION_SHARE * r["t_junction_max_c"] - work.need.ambient_max) / loss[r["name"]] - r["r_junction_case_k_w"] for r in able}
     cool = [r for r in able if room[r["name"]] >= COOLABLE] or able
     diodes, switches = ([r for r in cool if (r["kind"] == "synchronous") == wanted] for wanted in (False, True))
     least = [min((loss[r["name"]] for r in kind), default=np.inf) for kind in (diodes, switches)]
-    synchronous = bool(switches) and (not diodes or least[0] - least[1] > max(SYNCHRONOUS_GAIN * out.magnitude * out.current_max, SYNCHRONOUS_LEAST))
+    synchronous = bool(switches) and (not diodes or least[0] - least[1] > max(SYNCHRONOUS_GAIN * volts * amps, SYNCHRONOUS_LEAST))
     field = switches if synchronous else diodes
     pick = min((r for r in field if loss[r["name"]] <= 1.15 * least[synchronous]), key=lambda r: (r["v_class_v"], r["i_rated_a"]))
     why = f"least loss of {len(field)} classes above {show(v_class, 'V')} and twice the current"

@@ -21,8 +21,8 @@ from rhevectra.core.topologies.common.chokes import choose_wound
 from rhevectra.core.topologies.common.dies import choose_die
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
+from rhevectra.core.topologies.resonant import sharing, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
-from rhevectra.core.topologies.resonant import tank, waves
 from rhevectra.core.topologies.resonant.variant import Variant
 
 ORDERS = 24
@@ -57,7 +57,7 @@ class Plan:
 
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> Mapping[str, Any]:
     """All switches: a class that holds the highest bus after derating, then the die by conduction, gate and the charge the dead time moves."""
-    i_rms = 1.2 * work.need.power / 0.92 / (v.drive * v_low) / np.sqrt(2)
+    i_rms = 1.2 * work.need.power / v.phases / 0.92 / (v.drive * v_low) / np.sqrt(2)
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + 1e5 * r["q_gate_c"] * 12 + 1e5 * 0.05 * r["c_charge_f"] * v_top**2)
@@ -67,11 +67,12 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> Mapping
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
+    room = _room(work) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low)
     main = work.need.outputs[work.need.main]
-    rectifiers = choose_rectifiers(work, lambda out: 2 * out.magnitude + 1.0, all_outputs=False)
+    rectifiers = choose_rectifiers(work, lambda out: 2 * out.magnitude + 1.0, all_outputs=False, share=room / v.phases)
     rect = rectifiers[work.need.main]["row"]
-    stage = _tank(work, v, row, rect, main, v_bus, v_top, v_low)
+    stage = _tank(work, v, row, rect, main, v_bus, v_top, v_low, room)
     settled = st.solve(stage, passes=1)
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     need = _transformer_need(work, stage, settled, grade)
@@ -84,16 +85,24 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     choke = _inductor(work, stage, settled, grade, win, float(leak.value))
     stage = replace(stage, leakage=float(leak.value), r_inductor=LITZ * choke.resistance, extra={**stage.extra, "choke_core": _core_of(work, choke, win, grade)})
     peak = float(settled.out["i_tank_peak"].max())
+    if v.phases > 1:
+        stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=2), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))
     work.choose("switch.current_limit", lambda: float(f"{1.15 * peak:.2g}"), "15 % above the peak tank current at overload, rounded to two digits")
     return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled)
 
 
-def _tank(work: Work, v: Variant, row: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float) -> st.Stage:
+def _room(work: Work) -> float:
+    """Share of the mean that a phase of several is built for."""
+    work.choose("llc.spread", 0.01, "inductors and capacitors sorted into sets (common practice)")
+    return float(work.choose("llc.phase_room", 1.3, "what sorted parts leave: see the most loaded phase").value)
+
+
+def _tank(work: Work, v: Variant, row: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, room: float) -> st.Stage:
     """The tank by the first harmonic, which promises less gain than there is; turns ratio still as wanted."""
     choose, sheet, grid = work.choose, work.sheet, work.grid
     fs = choose("fs", 100e3, "100 kHz: small magnetics, third harmonic above the first limit of conducted noise anyway (common practice)")
     unity = choose("llc.v_unity", v_top, "the highest bus: at or below resonance everywhere, no load current is cut at turn-off")
-    i_full = max(main.current_peak, main.current_max)
+    i_full = max(main.current_peak, main.current_max) / v.phases
     drops = rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full + 0.02 * main.magnitude
     ratio = sheet("transformer.ratio_wanted", resonant.turns_ratio, share=v.drive, v_unity=unity, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"))
     overload = choose("llc.overload", 1.15, "a load step and tolerance of the tank (common practice)")
@@ -105,7 +114,7 @@ def _tank(work: Work, v: Variant, row: Mapping[str, Any], rect: Any, main: Any, 
     most = sheet("llc.lm_most", resonant.most_magnetising, share=v.drive, v_unity=unity, t_dead=dead, f_max=float(fs.value) * float(f_top.value), c_switches=c_leg, v_bus=v_top)
     least = float(work.sheet.rows["bulk.v_min_stage"].value) if work.need.hold_up > 0 and "bulk.v_min_stage" in work.sheet.rows else v_low
     hold = choose("llc.v_hold", min(least, v_low), "the least bus the stage has to work from" if least < v_low else "the lowest bus: no hold-up is asked of this stage")
-    n, i_over = float(ratio.value), float(overload.value) * i_full
+    n, i_over = float(ratio.value), float(overload.value) * room * i_full
     r_ac = 8 / np.pi**2 * n**2 * main.magnitude / i_over
     gain = float(margin.value) * float(unity.value) / min(v_low, float(hold.value))
     cap = ZERO_VOLTAGE_ROOM * float(most.value) * 2 * np.pi * float(fs.value) / r_ac
@@ -119,22 +128,22 @@ def _tank(work: Work, v: Variant, row: Mapping[str, Any], rect: Any, main: Any, 
     def rule() -> float:
         found = {k: min(k * best(k), cap) for k in RATIOS}
         top = max(found.values())
-        return next((k for k in RATIOS if found[k] >= 0.999 * top), RATIOS[0])
-    k = choose("llc.ratio", rule, "greatest magnetising inductance that gives the gain and zero voltage, with the smallest ratio that reaches it")
+        return next((k for k in (RATIOS if v.phases == 1 else RATIOS[::-1]) if found[k] >= 0.999 * top), RATIOS[0])
+    k = choose("llc.ratio", rule, "greatest magnetising inductance that gives the gain and zero voltage, with the " + ("smallest ratio that reaches it" if v.phases == 1 else "largest ratio that reaches it: a flat gain shares best"))
     q = min(best(float(k.value)) or QUALITIES[0], cap / float(k.value))
     cr = choose("llc.cr", lambda: float(at_least(1 / (2 * np.pi * float(fs.value) * q * r_ac), "E12")), "E12 value at or above what quality factor and resonance ask")
     lr = sheet("llc.lr", resonant.resonant_inductance, fr=fs, cr=cr)
     lm = sheet("llc.lm", resonant.magnetising_inductance, ratio=k, lr=lr)
     sheet.again("llc.fr", fs)
     drive = DRIVE_AMPS + 2 * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
-    load = np.maximum(grid.current(work.need.main), max(2e-3, 1e-3 * main.current_max)) + drive
-    plain_load = load
+    plain_load = np.maximum(grid.current(work.need.main), max(2e-3, 1e-3 * main.current_max)) + v.phases * drive
+    load = plain_load / v.phases
     load = np.where(grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), i_over, load)
     grade = work.parts["materials"].rows[1]
     p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
-    return st.Stage(variant=v, v_bus=v_bus, i_out=load, v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.0, r_switch=row["r_on_25_ohm"] * row["hot_ratio"],
-                    r_primary=0.004 * r_ac, np=n, ns=1.0, lr=float(lr.value), cr=float(cr.value), lm=float(lm.value), leakage=0.0, f_max=float(fs.value) * float(f_top.value), i_burst=float(burst.value) * main.current_max, c_node=row["c_energy_f"], t_fall=row["t_fall_s"], core=grade, area=1.0, volume=1e-9, core_temperature=100.0,
-                    p_controller=p_ctl, extra={"kappa": 0.3, "load": plain_load})
+    return st.Stage(variant=v, v_bus=v_bus, i_out=load, v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude * v.phases / main.current_max, r_inductor=0.0, r_switch=row["r_on_25_ohm"] * row["hot_ratio"],
+                    r_primary=0.004 * r_ac, np=n, ns=1.0, lr=float(lr.value), cr=float(cr.value), lm=float(lm.value), leakage=0.0, f_max=float(fs.value) * float(f_top.value), i_burst=float(burst.value) * main.current_max / v.phases, c_node=row["c_energy_f"], t_fall=row["t_fall_s"], core=grade, area=1.0, volume=1e-9, core_temperature=100.0,
+                    p_controller=p_ctl, extra={"kappa": 0.3, "load": plain_load, "room": room})
 
 
 def worst(work: Work, settled: st.Settled, key: str) -> int:
@@ -151,6 +160,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     wave = waves.waveform(settled.found, row)
     z, w = np.sqrt(s.lr / s.cr), 1 / np.sqrt(s.lr * s.cr)
     amps = s.variant.drive * float(np.broadcast_to(s.v_bus, o["f"].shape).reshape(-1)[row]) / z
+    amps *= s.extra["room"]  # windings carry the most loaded phase
     avg_p, har_p = phasors(wave["t"] / w, wave["tank"] * amps, 1 / f, ORDERS)
     avg_s, har_s = phasors(wave["t"] / w, wave["rectifier"] * amps * n, 1 / f, ORDERS)
     triple, margin = spacing(work)
@@ -160,7 +170,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     b_sat = material["b_sat_100_t"]
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    windings = (tr.WindingNeed("primary", main.magnitude * n, float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")),
+    windings = (tr.WindingNeed("primary", main.magnitude * n, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")),
                 tr.WindingNeed("naux", AUX_VOLTS, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
@@ -184,7 +194,7 @@ def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Win
     o, rows = settled.out, work.sheet.rows
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
-    need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * float(o["i_tank_peak"].max()), float(o["i_tank"][full].max()) * np.sqrt(LITZ), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,
+    need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * float(o["i_tank_peak"].max()), s.extra["room"] * float(o["i_tank"][full].max()) * np.sqrt(LITZ), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,
                         work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max)
     return choose_wound(work, "llc.inductor_core", need, win, "overload")
 

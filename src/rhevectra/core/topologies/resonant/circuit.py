@@ -10,6 +10,9 @@ from rhevectra.core.topologies.common.elements import EDGE, gate, legs, output, 
 from rhevectra.core.topologies.resonant.evaluate import BODY_DIODE
 from rhevectra.core.topologies.resonant.variant import Variant
 
+NODES, PHASED = ("a", "b", "c"), {"dfeed_2"}
+"""Switch node of each phase; an element only a stage of several phases has."""
+
 
 def circuit(design: Any, corner: Corner) -> Circuit:
     """Power stage between bus and output at a corner. The bus is a dc source; the switches run at the frequency found for the corner, with the dead time."""
@@ -18,7 +21,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     period, v_bus, dead = 1 / at(o["f"]), at(s.v_bus), float(design.rows["switch.dead_time"].value)
     row = design.context["plan"].rectifiers[design.requirement.main]["row"]
     r_core = (at(s.np) / at(s.ns) * (at(s.v_out) + at(s.v_forward))) ** 2 / max(at(o["p_core"]) / at(o["share"]), 1e-9)
-    parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_legs(s, at, period, dead), *_tank(design, s, at, r_core), *output(design, at(s.v_out), at(s.i_out) / at(o["share"])))  # in a burst the load of the burst
+    parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_legs(s, at, period, dead), *(e for k in range(s.variant.phases) for e in _tank(s, at, r_core, k)), *output(design, at(s.v_out), s.variant.phases * at(s.i_out) / at(o["share"])))  # in a burst the load of the burst
     models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DBODY", BODY_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: tank current {number(at(o['i_tank']))} A rms, {number(at(o['i_tank_peak']))} A peak, output {number(at(s.v_out))} V",
                f"expected: resonant capacitor {number(at(o['v_cap']))} V of amplitude, turn-off at {number(at(o['i_off']))} A", "the bus is a dc source at the corner's bus voltage; fixed frequency, no loop; core loss of the resonant inductor and loss of the capacitor are not here",
@@ -28,26 +31,29 @@ def circuit(design: Any, corner: Corner) -> Circuit:
 
 def _legs(s: Any, at: Callable[[Any], float], period: float, dead: float) -> tuple[Element, ...]:
     """The legs and their gates. Half the dead time lies at each end of a pulse."""
-    on = 0.5 * period - dead - EDGE
-    return (gate("Vgate1", "g1", 0.5 * dead, on, period), gate("Vgate2", "g2", 0.5 * period + 0.5 * dead, on, period), *legs(s.variant.switches // 2, "DBODY", f"{number(2 * at(s.c_node))} IC=0"))
+    on, phases, c_leg = 0.5 * period - dead - EDGE, s.variant.phases, f"{number(2 * at(s.c_node))} IC=0"
+    pulses = [gate(f"Vgate{2 * k + j + 1}", f"g{2 * k + j + 1}", ((k / phases + 0.5 * j) * period + 0.5 * dead) % period, on, period) for k in range(phases) for j in (0, 1)]
+    return (*pulses, *(legs(s.variant.switches // 2, "DBODY", c_leg) if phases == 1 else legs(phases, "DBODY", c_leg, tuple((NODES[k], f"g{2 * k + 1}", f"g{2 * k + 2}") for k in range(phases)))))
 
 
-def _tank(design: Any, s: Any, at: Callable[[Any], float], r_core: float) -> tuple[Element, ...]:
-    """Capacitor, resonant inductance with the leakage in it, resistances, magnetising inductance with the core loss, ideal centre tap."""
-    end = "0" if s.variant.drive < 1 else "b"
-    parts = [Element("Cres", ("a", "t1"), f"{number(at(s.cr))} IC={number((1 - s.variant.drive) * at(s.v_bus))}", "transformer"), Element("Lres", ("t1", "t2"), f"{number(at(s.lr))} IC=0", "transformer"),
-             Element("Rpri", ("t2", "m"), number(at(s.r_primary) + at(s.r_inductor)), "transformer"), Element("Lm", ("m", end), f"{number(at(s.lm))} IC=0", "transformer"), Element("Rcore", ("m", end), number(r_core), "transformer")]
-    return (*parts, *secondaries(s, at, (("m", end), (end, "m")), "out1"))
+def _tank(s: Any, at: Callable[[Any], float], r_core: float, phase: int) -> tuple[Element, ...]:
+    """Capacitor, resonant inductance with the leakage in it, resistances, magnetising inductance with the core loss, ideal centre tap of one phase; names and nodes of those after the first carry their number."""
+    end, of = "0" if s.variant.drive < 1 else "b", f"_{phase + 1}" if phase else ""
+    nodes = [f"{n}{of}" for n in ("t1", "t2", "m")]
+    parts = [Element(f"Cres{of}", (NODES[phase], nodes[0]), f"{number(at(s.cr))} IC={number((1 - s.variant.drive) * at(s.v_bus))}", "transformer"), Element(f"Lres{of}", (nodes[0], nodes[1]), f"{number(at(s.lr))} IC=0", "transformer"),
+             Element(f"Rpri{of}", (nodes[1], nodes[2]), number(at(s.r_primary) + at(s.r_inductor)), "transformer"), Element(f"Lm{of}", (nodes[2], end), f"{number(at(s.lm))} IC=0", "transformer"), Element(f"Rcore{of}", (nodes[2], end), number(r_core), "transformer")]
+    return (*parts, *secondaries(s, at, ((nodes[2], end), (end, nodes[2])), "out1", of))
 
 
 def interval_name(states: dict[str, int], before: str) -> str:
     """What happens in an interval, from the states of switches and diodes in it."""
-    feeding = states["dfeed"] or states["dfeed2"]
-    if any(on for name, on in states.items() if name.startswith("s")):
-        return "the tank resonates and feeds the output" if feeding else "the magnetising current charges the resonant capacitor, the output rests"
-    if any(on for name, on in states.items() if name.startswith(("dupper", "dlower"))):
-        return "a body diode carries the tank current: the switch may close at zero voltage"
-    return "the tank current moves the switch node from rail to rail"
+    first = {n: on for n, on in states.items() if "_" not in n and not (PHASED & states.keys() and n.endswith(("b", "c")))}
+    who, feeding = ("phase 1: " if PHASED & states.keys() else ""), first["dfeed"] or first["dfeed2"]
+    if any(on for name, on in first.items() if name.startswith("s")):
+        return who + ("the tank resonates and feeds the output" if feeding else "the magnetising current charges the resonant capacitor, the output rests")
+    if any(on for name, on in first.items() if name.startswith(("dupper", "dlower"))):
+        return who + "a body diode carries the tank current: the switch may close at zero voltage"
+    return who + "the tank current moves the switch node from rail to rail"
 
 
 def ratings(v: Variant) -> dict[str, tuple[str, str, str]]:
@@ -56,5 +62,6 @@ def ratings(v: Variant) -> dict[str, tuple[str, str, str]]:
 
 
 def exact_traces(found: Any) -> list[Any]:
-    """Of an exact solution, what the switching picture shows: voltage of the lower switch, tank current, current of a rectifier."""
-    return [found.voltages["a"], found.currents["lres"], found.currents["dfeed"]]
+    """Of an exact solution, what the switching picture shows: voltage of the lower switch, tank current, current of a rectifier (of several phases: of all)."""
+    rectified = [i for name, i in found.currents.items() if name.startswith("dfeed")]
+    return [found.voltages["a"], found.currents["lres"], sum(rectified) if PHASED & found.currents.keys() else rectified[0]]

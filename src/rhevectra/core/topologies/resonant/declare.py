@@ -5,7 +5,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import declare
 
-DECISIONS = declare.decisions(
+_DECISIONS = (
     DecisionSpec("fs", "Series resonance", "switch", unit="Hz", low=30e3, high=500e3, schools="80 to 120 kHz usual; higher makes the transformer smaller and the switches' charge dearer"),
     DecisionSpec("llc.v_unity", "Bus of gain one", "switch", unit="V", low=10, high=900, schools="the highest bus: always at or below resonance; the nominal bus: best efficiency there, above resonance at the highest"),
     DecisionSpec("llc.v_hold", "Bus at the end of hold-up", "switch", unit="V", low=5, high=900, schools="the least bus the stage works from; 300 V behind a 400 V power factor stage"),
@@ -17,11 +17,17 @@ DECISIONS = declare.decisions(
     DecisionSpec("llc.burst_below", "Load below which it runs in bursts", "switch", low=0.01, high=0.5, schools="0.05 to 0.15 of full load: the magnetising current then flows only part of the time"),
     DecisionSpec("switch.dead_time", "Dead time", "switch", unit="s", low=2e-8, high=2e-6),
     DecisionSpec("llc.inductor_core", "Core of the resonant inductor", "switch", "choice", table="cores"),
-    without=("fs", "switch.duty_limit", "switch.limit_tolerance", "switch.limit_delay", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.ns{n}" for n in range(2, 7)),
-             *(f"rectifier{n}.class" for n in range(2, 7)), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
 )
+_PHASED_DECISIONS = (
+    DecisionSpec("llc.spread", "Spread of a phase's tank parts", "switch", low=0.0, high=0.1, schools="5 %: as bought; 1 to 2 %: parts sorted into sets; 0: all phases alike"),
+    DecisionSpec("llc.phase_room", "Share of the mean a phase is built for", "switch", low=1.0, high=3.0, schools="1.1 to 1.3 with sorted parts; more where the parts come as bought"),
+)
+_WITHOUT = ("fs", "switch.duty_limit", "switch.limit_tolerance", "switch.limit_delay", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.ns{n}" for n in range(2, 7)),
+             *(f"rectifier{n}.class" for n in range(2, 7)), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
+DECISIONS = declare.decisions(*_DECISIONS, without=_WITHOUT)
+PHASED_DECISIONS = declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT)
 _EXACT = "tolerances of inductances and capacitor; node capacitance and dead time in the waveform"
-FIGURES = declare.figures(
+_FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
     FigureSpec("llc.f_min", "Lowest frequency", "f_min", "switch", corners.PEAKS, "min", "llc.f_border", "min", fixed=_EXACT, sentence="below the border the tank looks capacitive and the switches lose zero voltage"),
     FigureSpec("llc.f_max", "Highest frequency", "f_max", "switch", corners.RUN, fixed=_EXACT),
@@ -44,12 +50,18 @@ FIGURES = declare.figures(
     FigureSpec("inductor.gap", "Gap of the resonant inductor", "l_gL", "switch", corners.FULL),
     FigureSpec("inductor.b_peak", "Flux of the resonant inductor", "B̂_L", "switch", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot"),
     FigureSpec("inductor.rise", "Temperature rise of the resonant inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac factor of its litz wire taken as stated"),
-    without=("switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
 )
+_PHASED_FIGURES = (
+    FigureSpec("llc.phase_most", "Most loaded phase, over the mean", "s_max", "switch", corners.FULL, limit="llc.phase_room", limit_kind="max", fixed="one phase at one end of the spread, the others at the other; resistances alike", sentence="at a gain of one a tank gives any current: only resistance, and the distance from the resonance, make phases share"),
+    FigureSpec("llc.i_common", "Sum of the phases' tank currents, rms", "I_Σ", "switch", corners.FULL, fixed="phases alike", sentence="every order that is no multiple of three cancels"),
+)
+_NO_FIGURES = ("switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
+FIGURES = declare.figures(*_FIGURES, without=_NO_FIGURES)
+PHASED_FIGURES = declare.figures(*_FIGURES, *_PHASED_FIGURES, without=_NO_FIGURES)
 output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False
-CURES = {"switch.v_peak": "switch.class", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
+CURES = {"switch.v_peak": "switch.class", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": "llc.spread", "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
 NO_PICTURES = ("supply", "transient", "ripple", "frequency")

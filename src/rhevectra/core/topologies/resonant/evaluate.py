@@ -16,9 +16,10 @@ from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.losses import core_loss, record_rise
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
-from rhevectra.core.topologies.resonant import curves
+from rhevectra.core.topologies.resonant import curves, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import LITZ, TAN_DELTA, Plan
+from rhevectra.core.topologies.resonant.sharing import even, of_all, worst_phase
 
 EXACT_FROM = 1e-2
 """Tolerance from which the figures are meant; above it the power for the bus."""
@@ -32,10 +33,12 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
     stage = replace(plan.stage, v_bus=v_bus)
     settled = st.solve(stage, plan.settled.state, 1 if tolerance > EXACT_FROM else st.PASSES)
     o, v = settled.out, stage.variant
+    if v.phases > 1:
+        o.update(sharing.together(stage, settled))
     p_off = np.broadcast_to(v.switches * _off_energy(stage, o) * o["f"] * o["share"], o["f"].shape)
-    power = v.drive * np.asarray(v_bus) * o["i_in"] * o["share"] + p_off + float(stage.p_controller)
+    power = v.phases * v.drive * np.asarray(v_bus) * o["i_in"] * o["share"] + p_off + float(stage.p_controller) + sharing.uneven_loss(stage, o)
     average = power / v_bus
-    taken = o["i_tank"] * np.sqrt(o["share"]) * (1.0 if v.drive == 1 else np.sqrt(0.5))
+    taken = np.sqrt(o["share"]) * (o["i_upper"] if v.phases > 1 else o["i_tank"] * (1.0 if v.drive == 1 else np.sqrt(0.5)))
     return power, np.sqrt(np.maximum(np.square(taken) - np.square(average), 0.0)), replace(plan, stage=stage, settled=settled)
 
 
@@ -49,13 +52,15 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     s = replace(plan.stage, v_bus=v_bus_row, **_given(work, plan))
     text = _EXACT.format(plan.settled.miss)
     names = {"f": ("switch.f_burst", "Hz"), "share": ("llc.burst", ""), "i_tank": ("llc.i_tank", "A"), "i_tank_peak": ("llc.i_tank_peak", "A"), "i_in": ("llc.i_in", "A"), "i_off": ("llc.i_off", "A"), "i_mag": ("transformer.i_mag", "A"), "i_rect": ("rectifier1.i_both", "A"),
-             "i_rect_peak": ("rectifier1.i_peak", "A"), "v_cap": ("llc.v_ac", "V"), "t_turned": ("llc.dead_time_max", "s")}
+             "i_rect_peak": (even(s, "rectifier1.i_peak"), "A"), "v_cap": ("llc.v_ac", "V"), "t_turned": ("llc.dead_time_max", "s")}
     o: dict[str, Any] = {k: work.sheet.solved(id, plan.settled.out[k], unit, text) for k, (id, unit) in names.items()}
+    if s.variant.phases > 1:
+        sharing.record(work, plan, s, o)
     _switch(work, plan, s, o)
     _transformer(work, plan, s, o)
     _inductor(work, plan, s, o)
     _rectifier(work, plan, s, o)
-    losses = dict(front["losses"]) | _losses(work, plan, s, o) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_rect_peak"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
+    losses = dict(front["losses"]) | _losses(work, plan, s, o) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_swing"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
     feedback_error(work, s.v_out)
     return {"o": o, "stage": s, "losses": losses}
 
@@ -89,8 +94,10 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet("llc.gain_hold", resonant.gain_at_hold, gain=sheet.rows["llc.gain_need"], v_bus=s.v_bus, v_hold=sheet.rows["llc.v_hold"])
     sheet.solved("llc.gain_max", limit["gain_max"], "", "greatest exact gain at overload and the end of hold-up while the tank current still lags, searched up to 1.6 times what is asked")
     sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus), v_ac=o["v_cap"])
-    i_tank = sheet("llc.i_cr_rms", resonant.burst_rms, share=o["share"], i_rms=o["i_tank"])
-    i_sw = sheet("switch.i_rms", resonant.switch_rms, i_tank=i_tank)
+    o["i_burst"] = sheet(even(s, "llc.i_cr_rms"), resonant.burst_rms, share=o["share"], i_rms=o["i_tank"])
+    i_sw = sheet(even(s, "switch.i_rms"), resonant.switch_rms, i_tank=o["i_burst"])
+    for id, mean in (("llc.i_cr_rms", o["i_burst"]), ("switch.i_rms", i_sw)):
+        worst_phase(sheet, s, id, mean)
     sheet.again("switch.i_peak", o["i_tank_peak"])
     sheet.given("switch.i_max", row["i_max_a"] * 1.5, "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)")
     sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=BODY_DIODE)
@@ -101,10 +108,9 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=lag, t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=s.v_bus)
     o["one_off"] = sheet("switch.loss_switching", flyback.energy_rate, energy=e_off, fs=o["fs"])
     o["loss_off"] = sheet.total("switch.loss_turn_off_all", "W", "all switches; turn-on is at zero voltage", **{f"switch{k}": o["one_off"] for k in range(1, v.switches + 1)})
-    o["loss_on"] = sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)
-    total = sheet.total("switch.loss", "W", "conduction (hot) and turn-off of one switch", conduction=o["loss_on"], turn_off=o["one_off"])
-    switch_heat(work, row, total)
-    o["i_burst"] = i_tank
+    o["loss_on"] = sheet(even(s, "switch.loss_conduction"), resistive_loss, r=s.r_switch, i_rms=i_sw)
+    hottest = worst_phase(sheet, s, "switch.loss_conduction", o["loss_on"], resonant.lost_in_most_loaded)
+    switch_heat(work, row, sheet.total("switch.loss", "W", "conduction (hot) and turn-off of one switch", conduction=hottest, turn_off=o["one_off"]))
 
 
 def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -143,8 +149,8 @@ def _inductor(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     swing = sheet("inductor.b_swing", resonant.flux_swing, lm=l_x, i_mag=o["i_tank_peak"], turns=turns, area=sheet.given("inductor.area", core["area"], "m²", "catalogue", "effective area of its core"))
     running = _core_loss(sheet, "inductor", core["core"], sheet.solved("inductor.temperature", core["temperature"], "°C", "ambient plus its rise"), sheet.given("inductor.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), s.extra["kappa"], swing, o["f"])
     o["p_choke"] = sheet("inductor.loss_core", resonant.burst_power, share=o["share"], power=running)
-    copper = sheet("inductor.loss_copper", resistive_loss, r=s.r_inductor, i_rms=o["i_burst"])
-    record_rise(work, "inductor", float(plan.window.surface[c.core]), o["p_choke"], copper)
+    o["p_choke_copper"] = sheet(even(s, "inductor.loss_copper"), resistive_loss, r=s.r_inductor, i_rms=o["i_burst"])
+    record_rise(work, "inductor", float(plan.window.surface[c.core]), o["p_choke"], worst_phase(sheet, s, "inductor.loss_copper", o["p_choke_copper"], resonant.lost_in_most_loaded))
 
 
 def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -152,30 +158,38 @@ def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
     sheet("rectifier1.v_reverse", resonant.reverse, allowance=sheet.rows["rectifier.ringing"], v_out=s.v_out, v_forward=s.v_forward)
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
-    average = sheet("rectifier1.i_avg", resonant.half_of, total=s.i_out)
+    average = sheet(even(s, "rectifier1.i_avg"), resonant.half_of, total=s.i_out)
     o["i_both"] = sheet("rectifier1.i_rms_both", resonant.burst_rms, share=o["share"], i_rms=o["i_rect"])
-    rms = sheet("rectifier1.i_rms", resonant.switch_rms, i_tank=o["i_both"])
+    rms = sheet(even(s, "rectifier1.i_rms"), resonant.switch_rms, i_tank=o["i_both"])
+    most = [worst_phase(sheet, s, id, row) for id, row in (("rectifier1.i_avg", average), ("rectifier1.i_rms", rms), ("rectifier1.i_peak", o["i_rect_peak"]))]
     sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
-    loss = sheet("rectifier1.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
+    o["loss_rectifier"], loss = (sheet(id, output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=i, r_dynamic=row["r_dynamic_ohm"], i_rms=j) for id, i, j in ((even(s, "rectifier1.loss"), average, rms), ("rectifier1.loss", *most[:2])))
     limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
-    sheet("output1.i_c_rms", output.capacitor_rms, i_rms=o["i_both"], i_out=s.i_out)
-    o["loss_rectifier"] = loss
+    o["i_swing"] = o["i_rect_peak"]
+    if s.variant.phases == 1:
+        sheet("output1.i_c_rms", output.capacitor_rms, i_rms=o["i_both"], i_out=s.i_out)
+    else:
+        sharing.record_ripple(work, s, o)
 
 
 def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
     sheet = work.sheet
     secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=o["i_both"])
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_burst"])
-    copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
-    record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], copper, "temperature_rise")
+    one = sheet.total(even(s, "transformer.loss_copper"), "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
+    record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], worst_phase(sheet, s, "transformer.loss_copper", one, resonant.lost_in_most_loaded), "temperature_rise")
     v = s.variant
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})
-    rectifiers = sheet.total("loss.rectifiers", "W", "both", first=o["loss_rectifier"], second=o["loss_rectifier"])
+    rectifiers = sheet.total("loss.rectifiers", "W", "all", **{f"rectifier{k}": o["loss_rectifier"] for k in range(1, 2 * v.phases + 1)})
     film = sheet("loss.resonant_capacitor", resonant.capacitor_loss, i_rms=o["i_burst"], tan_delta=TAN_DELTA, f=o["f"], cr=s.cr)
-    beside = sheet.total("switch.p_beside", "W", "turn-off, inductor core, capacitor and controller, which are not in the tank's circuit", turn_off=o["loss_off"], inductor=o["p_choke"], capacitor=film, controller=s.p_controller)
-    o["p_bus"] = sheet("switch.p_bus", resonant.bus_power, v_primary=o["v_p"], i_in=sheet("llc.i_in_mean", resonant.burst_mean, share=o["share"], current=o["i_in"]), p_beside=beside)
-    return {"switch_conduction": conduction, "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "tank_inductor_core": o["p_choke"], "tank_inductor_copper": sheet.rows["inductor.loss_copper"], "tank_capacitor": film, "controller": sheet.rows["loss.controller"]}
+    wound = {"core": o["p_core"], "copper": one, "tank_inductor_core": o["p_choke"], "tank_inductor_copper": o["p_choke_copper"], "tank_capacitor": film}
+    parts = {name: of_all(sheet, s, f"loss.{name}", row) for name, row in wound.items()}
+    uneven = {} if v.phases == 1 else {"uneven_phases": sharing.record_loss(work, s, conduction, parts, o)}
+    beside = sheet.total("switch.p_beside", "W", "turn-off, inductor core, capacitor and controller, which are not in the tank's circuit", turn_off=o["loss_off"], inductor=parts["tank_inductor_core"], capacitor=parts["tank_capacitor"], controller=s.p_controller, **uneven)
+    i_in = sheet(even(s, "llc.i_in_mean"), resonant.burst_mean, share=o["share"], current=o["i_in"])
+    o["p_bus"] = sheet("switch.p_bus", resonant.bus_power, v_primary=o["v_p"], i_in=i_in if v.phases == 1 else sheet("llc.i_in_mean", resonant.all_phases, phases=v.phases, one=i_in), p_beside=beside)
+    return {"switch_conduction": conduction, "switch_turn_off": o["loss_off"], **parts, "rectifier1": rectifiers, "controller": sheet.rows["loss.controller"], **uneven}
 
 
 def findings(work: Work, plan: Plan) -> None:

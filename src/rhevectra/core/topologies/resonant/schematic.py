@@ -19,7 +19,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("wire", (16, 7), (30, 7), element="Supperb"), Symbol("wire", (16, 55), (30, 55), element="Slowerb"), Symbol("switch", (30, 7), (30, 18), "", "primary", "Supperb"), Symbol("wire", (30, 18), (30, 42), element="Supperb"),
         Symbol("switch", (30, 42), (30, 55), "", "primary", "Slowerb"), Symbol("wire", (48, 40), (30, 40), element="Lm")]
     return [
-        *source(rows, name="bus"),
+        *source(rows, name="bus"), *([Symbol("note", (31, 44), (31, 50), f"one of {v.phases} phases, {360 // v.phases}° apart", "primary")] if v.phases > 1 else []),
         Symbol("wire", (6, 7), (16, 7), element="Suppera"), Symbol("wire", (6, 55), (16, 55), element="Slowera"), Symbol("switch", (16, 7), (16, 22), "", "primary", "Suppera"), Symbol("wire", (16, 22), (16, 30), element="Slowera"), Symbol("switch", (16, 30), (16, 55), "", "primary", "Slowera"),
         Symbol("note", (26, 0), (26, 6), f"{v.switches} × {rows['switch.class'].value}", "primary"), Symbol("wire", (16, 25), (20, 25), element="Cres"), Symbol("capacitor", (20, 25), (28, 25), "", "primary", "Cres"), Symbol("note", (24, 14), (24, 20), value("llc.cr"), "primary"),
         Symbol("inductor", (32, 25), (44, 25), "", "primary", "Lres"), Symbol("wire", (28, 25), (32, 25), element="Lres"), Symbol("note", (38, 13), (38, 19), value("llc.lr"), "primary"), Symbol("wire", (44, 25), (48, 25), element="Lres"), Symbol("wire", (48, 25), (48, 28), element="Lres"),
@@ -39,4 +39,4 @@ def _secondary(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("wire", (55, 44), (55, 49), "", "secondary", "Vsec2"), Symbol("wire", (55, 49), (62, 49), "", "secondary", "Vsec2"), Symbol("diode", (62, 49), (72, 49), "", "secondary", "Dfeed2"), Symbol("wire", (72, 49), (72, 7), "", "secondary", "Dfeed2"),
         Symbol("wire", (55, 31), (62, 31), "", "secondary", "Rload1"), Symbol("wire", (62, 31), (62, 55), "", "secondary", "Rload1"), Symbol("wire", (62, 55), (94, 55), "", "secondary", "Rload1"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
-        Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}", "secondary", "Rload1")]
+        Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(s.variant.phases * at(s.i_out), 'A')}", "secondary", "Rload1")]

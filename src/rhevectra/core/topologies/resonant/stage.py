@@ -141,8 +141,8 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
         share = share * np.minimum(1.0, i_o / i_least)
         found = _kept_finite(found, gain, load, half)
         o = _scaled(s, waves.measures(found), found, share, v_p, z, w, n)
-        beside = _path(s) * np.square(o["i_mag_rms"])  # the magnetising current heats its path whatever the output gets: like a load, not like a drop
-        lost = float(plain(s.r_secondary) + plain(s.r_rectifier)) * np.square(o["i_rect"]) + _path(s) * np.square(o["i_tank"]) - beside
+        beside = path(s) * np.square(o["i_mag_rms"])  # the magnetising current heats its path whatever the output gets: like a load, not like a drop
+        lost = float(plain(s.r_secondary) + plain(s.r_rectifier)) * np.square(o["i_rect"]) + path(s) * np.square(o["i_tank"]) - beside
         last, drop = drop, np.minimum(lost / (found.point.load * v_p / z - p_beside / v_o), MOST_DROP * at_ideal)
         p_beside = o["p_core"] + beside
         if k and enough == ROUGH and float(np.max(np.abs(drop - last))) < 1e-5 * at_ideal:
@@ -151,7 +151,8 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
     return Settled({"drop": drop, "beside": p_beside, "near": near, "burst": burst_near, "failed": failed}, o, found, float(found.miss.max()))
 
 
-def _path(s: Stage) -> float:
+def path(s: Stage) -> float:
+    """Resistance [Ω] that the tank current flows through."""
     return s.variant.in_path * float(plain(s.r_switch)) + float(plain(s.r_primary)) + float(plain(s.r_inductor))
 
 

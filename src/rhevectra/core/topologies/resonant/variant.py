@@ -5,10 +5,11 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Variant:
-    """switches: in all; in_path: those that conduct in series; drive: share of the bus across the tank, in both polarities; node: whose voltage is that of a switch."""
+    """switches: in all; in_path: those that conduct in series; drive: share of the bus across the tank, in both polarities; node: whose voltage is that of a switch; phases: tanks side by side, evenly shifted."""
 
     name: str
     switches: int
     in_path: int
     drive: float
     node: str = "a"
+    phases: int = 1

@@ -14,7 +14,7 @@ from rhevectra.core.topologies.resonant.curves import curve
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
-    """Voltage of the lower switch, tank current and rectifier current at a corner, from the exact period of the tank."""
+    """Voltage of the lower switch, tank current and rectifier current (of several phases: of all) at a corner, from the exact period of the tank."""
     plan, s, at = design.context["plan"], design.context["stage"], reader(corner.index)
     grid, o = design.grid, design.context["o"]
     row = int(np.ravel_multi_index(tuple(min(int(i), n - 1) for i, n in zip(corner.index, grid.shape, strict=True)), grid.shape))
@@ -22,6 +22,9 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
     rate, amps, n = 1 / np.sqrt(lr * cr), s.variant.drive * at(s.v_bus) / np.sqrt(lr / cr), at(s.np) / at(s.ns)
     end, t = 1 / at(o["f"]), w["t"] / rate
     v = np.where(t < 0.5 * end, at(s.v_bus), 0.0)
+    if s.variant.phases > 1:
+        full = [np.interp((t - k * end / s.variant.phases) % end, t, w["rectifier"] + np.roll(w["rectifier"], len(t) // 2)) for k in range(s.variant.phases)]
+        return [Shape("switch voltage, phase 1", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("tank current, phase 1", "A", t, w["tank"] * amps, end, "primary"), Shape("rectifiers, all phases", "A", t, sum(full) * amps * n, end, "secondary")]
     return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("tank current", "A", t, w["tank"] * amps, end, "primary"), Shape("rectifier current", "A", t, w["rectifier"] * amps * n, end, "secondary")]
 
 

@@ -40,6 +40,34 @@ def measures(found: tank.Found) -> dict[str, Array]:
             "off": -h.start[:, 0], "turned": np.where(np.isfinite(turned), turned, 0.0)}
 
 
+SAMPLES = 96
+"""Instants of half a period at which phases are summed: divisible by 3, so that every shift falls on one."""
+
+
+def _sampled(found: tank.Found) -> tuple[Array, Array]:
+    """Tank and magnetising current (n, SAMPLES) of every point at even instants of its half period."""
+    p, h = found.point, found.half
+    t = p.half[:, None] * np.arange(SAMPLES)[None, :] / SAMPLES
+    j, jm = np.zeros_like(t), np.zeros_like(t)
+    for kind, at, length, state in zip(h.kind, h.at, h.length, h.states, strict=True):
+        within = (t >= at[:, None]) & (length[:, None] > 0)
+        here = tank.along(kind, state, p, t - at[:, None])
+        j, jm = np.where(within, here[0], j), np.where(within, here[1], jm)
+    return j, jm
+
+
+def summed(found: tank.Found, phases: int) -> dict[str, Array]:
+    """Currents of evenly shifted phases together, in tank units, per point: rms and swing of the rectified sum, rms of the sum of the tank currents (the orders that do not cancel), rms of what the upper switches take."""
+    j, jm = _sampled(found)
+    rect, tanks = np.abs(j - jm), np.concatenate([j, -j], 1)
+    upper = np.concatenate([j, np.zeros_like(j)], 1)
+    shift = 2 * SAMPLES // phases
+    add = lambda x, by: sum(np.roll(x, k * by, axis=1) for k in range(phases))  # noqa: E731
+    rms = lambda x: np.sqrt(np.mean(np.square(x), axis=1))  # noqa: E731
+    together = add(rect, shift % SAMPLES)
+    return {"rect_rms": rms(together), "rect_swing": together.max(1) - together.min(1), "common_rms": rms(add(tanks, shift)), "upper_rms": rms(add(upper, shift))}
+
+
 def waveform(found: tank.Found, row: int, count: int = 60) -> dict[str, Array]:
     """Time and currents of one point over the whole period, in tank units: tank, magnetising, one half of the centre tap (rectifier)."""
     p, h = found.point, found.half
