@@ -71,7 +71,7 @@ def _walk(work: Work, s: st.Stage, o: dict[str, Any], control: str) -> None:
     step = sheet("walk.b_step", balance.walk_step, excess=extra, turns=s.np, area=sheet.rows["transformer.area_min"])
     sheet("walk.periods", balance.walk_periods, b_limit=sheet.rows["transformer.b_limit"], b_ac=sheet.rows["transformer.b_ac"], step=step)
     against = sheet("walk.r", balance.walk_resistance, pulses=s.variant.pulses, fs=o["f_switch"], t_feeding=o["t_e"], r_path=o["r_path"], r_rectifier=s.r_rectifier, r_winding=s.r_secondary, turns_primary=s.np, turns_secondary=s.ns, leakage=s.leakage, c_primary=o["c_p"], v_primary=o["v_in"], i_peak=o["i_peak"])
-    sheet("walk.b_end", balance.walk_end, excess=extra, fs=o["f_switch"], lm=s.lm, r_walk=against, turns=s.np, area=sheet.rows["transformer.area_min"])
+    sheet("walk.b_end", balance.walk_end, excess=extra, fs=o["f_switch"], lm=sheet.rows["transformer.lm"], r_walk=against, turns=s.np, area=sheet.rows["transformer.area_min"])
     full = corners.FULL.mask(work.grid)
     least = lambda id: float(np.min(np.broadcast_to(sheet.rows[id].value, work.grid.shape)[full]))  # noqa: E731
     most = float(np.max(np.broadcast_to(sheet.rows["walk.b_end"].value, work.grid.shape)[full]))

@@ -11,6 +11,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain, reader
 from rhevectra.core.formulas import forward, magnetics
+from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
@@ -20,7 +21,7 @@ from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, cu
 from rhevectra.core.topologies.common.dies import choose_die
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
-from rhevectra.core.topologies.stepdown import active, phase
+from rhevectra.core.topologies.stepdown import active, phase, secondary
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
 from rhevectra.core.topologies.stepdown.shapes import shapes
@@ -97,8 +98,9 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     main = work.need.outputs[work.need.main]
     duty = _duty(work, v)
     blocked = max(v_top, v_low * float(duty.value) / (1 - float(duty.value))) if v.active else v_top
-    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * v.pulses * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
-    stage = _estimate(work, v, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
+    kind = secondary.choose(work) if v.secondaries else secondary.TAP
+    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
+    stage = _estimate(work, v, kind, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
     near = st.solve(stage, st.ROUGH)
     out = near.out
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
@@ -119,15 +121,15 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
         stage, series = phase.choose_series(work, stage, out, grade, win)
         out = st.solve(stage, st.ROUGH, near.state).out
     if v.both_ways:
-        choose_series(work, v, stage, out)
+        choose_series(work, v, secondary.seen_numbers(stage), out)
     if v.clamped:
         stage = choose_spike(work, stage, out)
-    choke_need, choke = choose_choke(work, float(stage.inductance), v.pulses * float(stage.fs), out, grade, win, float(work.sheet.rows["transformer.rise_max"].value))
+    choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, win, float(work.sheet.rows["transformer.rise_max"].value))
     stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, win, grade))
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series)
 
 
-def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, duty: float) -> st.Stage:
+def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, duty: float) -> st.Stage:
     """The power stage with an ideal turns ratio, for choosing filter inductor, limit and transformer."""
     grid, sheet, choose = work.grid, work.sheet, work.choose
     fs = choose("fs", 100e3, "100 kHz: small magnetics, moderate switching loss (common practice)")
@@ -135,12 +137,15 @@ def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main
     drive = DRIVE_AMPS + 2 * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
     load = np.maximum(grid.current(k), max(2e-3, 1e-3 * main.current_max)) + drive
     i_full = max(main.current_peak, main.current_max)
-    drops = rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full + 0.02 * main.magnitude
+    in_path = 2 if kind == secondary.BRIDGE else 1
+    drops = in_path * (rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full) + 0.02 * main.magnitude
     ratio = sheet("transformer.ratio_wanted", forward.turns_ratio, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"),
                   duty=sheet.rows["forward.duty"], v_primary=sheet.given("transformer.v_low", v.drive * v_low, "V", "solved", "across the primary at the lowest bus, full or peak load"))
     share = choose("filter1.ripple_ratio", 0.4, "school: more than the textbook third, for a smaller inductor")
     least = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_top)
-    wanted = sheet("filter1.l_wanted", forward.filter_inductance, v_down=main.magnitude + rect["v_forward_v"], duty=sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"), fs=sheet("switch.rate_wanted", forward.pulse_frequency, pulses=v.pulses, fs=fs), ripple_ratio=share, i_out=main.current_max)
+    down = main.magnitude + in_path * rect["v_forward_v"]
+    least_duty, rate_row = sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"), sheet("switch.rate_wanted", forward.pulse_frequency, pulses=v.pulses, fs=fs)
+    wanted = sheet("filter1.l_wanted", *((sides.doubler_inductance,) if kind == secondary.DOUBLER else (forward.filter_inductance,)), v_down=down, duty=least_duty, fs=fs if kind == secondary.DOUBLER else rate_row, ripple_ratio=share, i_out=main.current_max)
     l_out = choose("filter1.l", lambda: float(f"{float(wanted.value):.2g}"), "from the ripple ratio at the highest bus, rounded to two digits", wanted=wanted)
     c_wind = choose("transformer.c_winding", 30e-12, "layered winding of this size (common practice); measure it from the ring")
     row = switch["row"]
@@ -152,7 +157,7 @@ def _estimate(work: Work, v: Variant, switch: Mapping[str, Any], rect: Any, main
     p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
     tiny = {"turns": 1.0, "area": 1.0, "volume": 1e-6, "core": grade, "kappa": 0.3, "temperature": 100.0}
     return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
-                    np=1 / float(ratio.value), ns=1.0, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
+                    np=1 / float(ratio.value), ns=2.0 if kind == secondary.DOUBLER else 1.0, secondary=kind, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
                     c_node=row["c_energy_f"] + 0.5 * float(c_wind.value), t_fall=row["t_fall_s"], limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool),
                     core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, nr=_reset_ratio(work, v) / float(ratio.value), extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse, **({"r_series": 0.0, "dead_leading": 2e-7} if v.phase else {"dead": 2e-7} if v.active else {})})
 
@@ -166,7 +171,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     fs, n = at(out["f_switch"]), float(s.ns) / float(s.np)
     waves = shapes(out, at, n, s.variant)
     avg_p, har_p = phasors(*waves["primary"], 1 / fs, ORDERS)
-    avg_s, har_s = phasors(*waves["secondary"], 1 / fs, ORDERS)
+    avg_s, har_s = phasors(*secondary.winding(s.secondary, waves["secondary"], at(out["one"].get("apart", 0.0))), 1 / fs, ORDERS)
     triple, margin = spacing(work)
     i_s = float(np.sqrt(avg_s**2 + 0.5 * np.sum(np.abs(har_s) ** 2)))
     b_sat, remanence = material["b_sat_100_t"], choose("transformer.remanence", s.variant.remanence, "core without a gap (typical, from memory)")
@@ -174,8 +179,9 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    windings = (_primary_need(s.variant, main.magnitude / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[: s.variant.pulses]),
-                *(_reset_need(s, at, main.magnitude / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
+    volts, count = main.magnitude * (2 if s.secondary == secondary.DOUBLER else 1), s.variant.pulses if s.secondary == secondary.TAP else 1
+    windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, volts, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[:count]),
+                *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,

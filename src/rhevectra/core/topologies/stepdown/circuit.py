@@ -10,9 +10,12 @@ from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.topologies.common.elements import EDGE, SHIFTED, gate, legs, output, secondaries
 from rhevectra.core.topologies.stepdown.evaluate import RESET_DIODE
+from rhevectra.core.topologies.stepdown.secondary import BRIDGE, DOUBLER, TAP
 from rhevectra.core.topologies.stepdown.stage import RING_QUALITY
 from rhevectra.core.topologies.stepdown.variant import Variant
 
+FLOAT = 1e6
+"""Resistance [Ω] that ties a winding which floats while no rectifier conducts; a simulator needs one."""
 _LIGHT = ("where the magnetising current seen from the secondary exceeds the inductor's valley it feeds the output by itself: the fixed pulse then gives too much",)
 
 
@@ -138,11 +141,25 @@ def _transformer(s: Any, o: Any, at: Callable[[Any], float], r_core: float, star
 
 def _secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str], ...]) -> tuple[Element, ...]:
     """The secondaries into the filter, and what freewheels beside a single one."""
+    if s.secondary != TAP:
+        return _one_winding(s, at, sides[0])
     return (*secondaries(s, at, sides, "k"), *(() if s.variant.both_ways else (Element("Dfree", ("0", "k"), "DOUT", "rectifier"),)))
 
 
+def _one_winding(s: Any, at: Callable[[Any], float], ends: tuple[str, str]) -> tuple[Element, ...]:
+    """One ideal secondary with its resistance, free of ground, and its rectifiers: a bridge into the filter, or those of a current doubler to ground."""
+    ratio = number(at(s.ns) / at(s.np))
+    diodes = (("Dfeed", "z1", "k"), ("Dfeed2", "s2", "k"), ("Dback", "0", "s2"), ("Dback2", "0", "z1")) if s.secondary == BRIDGE else (("Dfeed", "0", "s2"), ("Dfeed2", "0", "z1"))
+    return (Element("Esec1", ("x1", "s2", *ends), ratio, "transformer"), Element("Vsec1", ("x1", "y1"), "DC 0", "transformer"), Element("Fpri1", (*ends, "Vsec1"), ratio, "transformer"),
+            Element("Rsec1", ("y1", "z1"), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element("Rfloat", ("s2", "0"), number(FLOAT), "transformer"), *(Element(name, (a, b), "DOUT", "rectifier") for name, a, b in diodes))
+
+
 def _filter(design: Any, o: Any, s: Any, at: Callable[[Any], float]) -> tuple[Element, ...]:
-    """Filter inductor, output capacitors, load."""
+    """Filter inductor, or both of a current doubler, output capacitors, load."""
+    if s.secondary == DOUBLER:
+        low, apart, r = at(o["valley"]), at(o["one"]["apart"]), number(at(s.r_inductor))
+        return (Element("Lout", ("z1", "l1"), f"{number(at(s.inductance))} IC={number(0.5 * (low - apart))}", "rectifier"), Element("Rlout", ("l1", "out1"), r, "rectifier"),
+                Element("Lout2", ("s2", "l2"), f"{number(at(s.inductance))} IC={number(0.5 * (low + apart))}", "rectifier"), Element("Rlout2", ("l2", "out1"), r, "rectifier"), *output(design, at(s.v_out), at(o["i_load"])))
     return (Element("Lout", ("k", "l1"), f"{number(at(s.inductance))} IC={number(at(o['valley']))}", "rectifier"), Element("Rlout", ("l1", "out1"), number(at(s.r_inductor)), "rectifier"),
             *output(design, at(s.v_out), at(o["i_load"])))
 
@@ -159,5 +176,5 @@ def ratings(v: Variant) -> dict[str, tuple[str, str, str]]:
 
 
 def traces(v: Variant) -> Callable[[Any], list[Any]]:
-    """Of an exact solution, what the switching picture shows: voltage of a switch, primary current, filter inductor current."""
-    return lambda found: [found.voltages[v.node], found.currents[_primary(v)], found.currents["lout"]]
+    """Of an exact solution, what the switching picture shows: voltage of a switch, primary current, filter inductor current (of a current doubler both together)."""
+    return lambda found: [found.voltages[v.node], found.currents[_primary(v)], sum(i for name, i in found.currents.items() if name in ("lout", "lout2"))]

@@ -1,9 +1,12 @@
 """What may be decided about a step-down stage beside what all topologies share, and its own figures."""
 
+from dataclasses import replace
+
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import declare
+from rhevectra.core.topologies.stepdown.secondary import DOUBLER
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 _SINGLE = (
@@ -40,6 +43,7 @@ _ACTIVE = (
     DecisionSpec("active.c", "Clamp capacitor", "switch", unit="F", low=1e-10, high=1e-4, step="E6", schools="a few per cent ripple; larger ones follow line and load steps more slowly"),
     DecisionSpec("active.dead_time", "Dead time of both switches", "switch", unit="s", low=2e-8, high=2e-6, schools="the time the core's current brings the node down"),
 )
+_SECONDARY = DecisionSpec("secondary.kind", "Secondary", "rectifier", "choice", schools="centre_tap: one drop in the path, twice the voltage on the rectifiers; bridge: two drops, half the voltage, one winding; doubler: one winding of half the current and two inductors, for high currents")
 _SERIES: dict[str, tuple[DecisionSpec, ...]] = {"": (), "blocking": (DecisionSpec("blocking.c", "Blocking capacitor", "transformer", unit="F", low=0, high=1e-3, step="E6", schools="none with current control; a few per cent of the bus on it with voltage control"),),
            "divider": (DecisionSpec("divider.c", "Divider capacitors, each", "transformer", unit="F", low=1e-9, high=1e-3, step="E6"),)}
 _FAMILY = (
@@ -54,7 +58,7 @@ _WITHOUT = ("transformer.lp_tolerance", "switch.duty_limit", *(f"filter{n}.l" fo
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *_FAMILY, without=_WITHOUT)
+    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *_FAMILY, without=_WITHOUT)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
@@ -110,7 +114,8 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     tapped = (FigureSpec("spike.r", "Clamp resistor", "R_cl", "switch", corners.FULL), FigureSpec("spike.c", "Clamp capacitor", "C_cl", "switch", corners.FULL), FigureSpec("spike.power", "Clamp power", "P_cl", "switch", corners.FULL, fixed=_MODEL)) if v.clamped else ()
     reset = (FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("reset.duty_limit", "Duty the reset winding allows", "D_r", "switch", corners.FULL, "min", "switch.duty_limit", "min", sentence="or the core does not reset and walks into saturation"), FigureSpec("transformer.nr", "Reset turns", "N_r", "transformer", corners.FULL)) if v.reset else ()
     shared = tuple(f for f in _FIGURES if not (v.active and f.id == "switch.v_peak"))
-    return declare.figures(*shared, *tapped, *reset, *(_PHASE_FIGURES if v.phase else _ACTIVE_FIGURES if v.active else ()), *_balance(v), without=_NO_FIGURES)
+    pair = (FigureSpec("filter1.i_ripple_one", "Ripple current of each inductor of a doubler", "ΔI_1", "rectifier", corners.FULL, fixed="both inductors alike"), FigureSpec("filter1.i_peak_one", "Peak current of each inductor of a doubler", "Î_1", "rectifier", corners.PEAKS, fixed="both inductors alike")) if DOUBLER in v.secondaries else ()
+    return declare.figures(*shared, *pair, *tapped, *reset, *(_PHASE_FIGURES if v.phase else _ACTIVE_FIGURES if v.active else ()), *_balance(v), without=_NO_FIGURES)
 
 output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
 

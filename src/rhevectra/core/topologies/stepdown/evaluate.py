@@ -18,7 +18,7 @@ from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.losses import record_rise
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
-from rhevectra.core.topologies.stepdown import active, phase
+from rhevectra.core.topologies.stepdown import active, phase, secondary
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import record as record_balance
 from rhevectra.core.topologies.stepdown.build import Plan
@@ -50,10 +50,11 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     """Rows of the power stage on the recording sheet."""
     stage = replace(plan.stage, v_bus=v_bus_row, **_given(work, plan))
     o = st.record(work.sheet, stage, plan.state, plan.change)
-    _switch(work, plan, stage, o)
-    _transformer(work, plan, stage, o)
-    _filter(work, plan, stage, o)
-    losses = dict(front["losses"]) | _losses(work, plan, stage, o) | record_bank(work, stage.i_out, o)
+    seen = secondary.seen_rows(work.sheet, stage)
+    _switch(work, plan, seen, o)
+    _transformer(work, plan, seen, o)
+    _filter(work, plan, stage, seen, o)
+    losses = dict(front["losses"]) | _losses(work, plan, stage, seen, o) | record_bank(work, stage.i_out, o)
     if stage.variant.phase:
         losses |= phase.record(work, plan, stage, o)
     feedback_error(work, stage.v_out)
@@ -125,20 +126,22 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None
         record_balance(work, s, o)
 
 
-def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
-    """The filter inductor and the rectifiers that feed it."""
+def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, Any]) -> None:
+    """The filter inductor and the rectifiers that feed it; whole: the stage as it is, s: with the centre tap that behaves alike."""
     sheet, need = work.sheet, work.need.outputs[work.need.main]
-    record_choke(work, plan.choke, plan.choke_need, plan.window, s, o)
+    record_choke(work, plan.choke, plan.choke_need, plan.window, whole, {**o["one"], "p_choke": o["p_one"]})
+    if whole.secondary == secondary.DOUBLER:
+        sheet.given("filter1.count", 2, "", "rule", "two inductors of a current doubler")
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
     row = plan.rectifiers[work.need.main]["row"]
     both = s.variant.both_ways
     if s.variant.active:
         sheet("rectifier1.v_reverse", active_clamp.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], v_clamp=o["v_c"], turns_secondary=s.ns, turns_primary=s.np)
     else:
-        sheet("rectifier1.v_reverse", forward.centre_tap_reverse if both else forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
+        sheet("rectifier1.v_reverse", forward.centre_tap_reverse if both and s.secondary != secondary.BRIDGE else forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
     fed = sheet.again("switch.duty_feeding", o["one_sided"]) if s.variant.phase else sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"])
-    share = sheet.given("rectifier1.share", 0.5, "", "rule", "both rectifiers of the centre tap carry half the current") if both else sheet("rectifier1.share", forward.busier_share, t_on=o["t_on"], fs=o["fs"])
+    share = sheet.given("rectifier1.share", 0.5, "", "rule", "each rectifier carries half the current") if both else sheet("rectifier1.share", forward.busier_share, t_on=o["t_on"], fs=o["fs"])
     sheet.again("rectifier1.i_peak", o["crest"])
     average = sheet("rectifier1.i_avg", forward.rectifier_average, share=share, i_out=o["i_load"])
     rms = sheet("rectifier1.i_rms", forward.centre_tap_rms, i_inductor=o["i_l"], duty=fed) if both else sheet("rectifier1.i_rms", forward.rectifier_rms, share=share, i_inductor=o["i_l"])
@@ -149,22 +152,18 @@ def _filter(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet("output1.i_c_rms", output.capacitor_rms, i_rms=o["i_l"], i_out=o["i_load"])
 
 
-def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
+def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
     sheet = work.sheet
-    row = plan.rectifiers[work.need.main]["row"]
     fed, both = sheet.rows["switch.duty_feeding"], s.variant.both_ways
-    if both:
-        secondary = sheet("loss.copper1", forward.centre_tap_copper, r=s.r_secondary, i_inductor=o["i_l"], duty=fed)
-    else:
-        secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=sheet("secondary1.i_rms", forward.rectifier_rms, share=fed, i_inductor=o["i_l"]))
+    wound = secondary.copper(sheet, whole, o, fed)
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_heat"])  # the ring has a loss of its own
     reset = {"reset": o["reset"]} if s.variant.reset else {}
-    copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary, **reset)
+    copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=wound, **reset)
     record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], copper, "temperature_rise")
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
     tap = {"duty": fed} if both else {}
-    rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=row["v_forward_v"], i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
-    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}), "filter_core": o["p_choke"], "filter_copper": sheet.rows["filter1.loss_copper"], "controller": sheet.rows["loss.controller"]}
+    rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=s.v_forward, i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
+    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}), "filter_core": o["p_choke"], "filter_copper": secondary.of_both(sheet, whole, "filter1.loss_copper_both", sheet.rows["filter1.loss_copper"]), "controller": sheet.rows["loss.controller"]}
 
 
 def findings(work: Work, plan: Plan) -> None:

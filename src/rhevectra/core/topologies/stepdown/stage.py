@@ -15,7 +15,8 @@ from rhevectra.core.formulas import active_clamp, flyback, forward, phase_shift,
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.topologies.common.losses import core_loss
 from rhevectra.core.topologies.common.passes import Settled, record_last, settle
-from rhevectra.core.topologies.stepdown import active, phase
+from rhevectra.core.topologies.stepdown import active, phase, secondary
+from rhevectra.core.topologies.stepdown.secondary import TAP
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 PASSES = 40
@@ -31,6 +32,7 @@ class Stage:
     v_bus, i_out (load and bleed), is_limit have the shape of the grid; r_path holds both switches, sense resistor and primary winding;
     core: material row of the transformer; choke: what the filter inductor's core loss needs;
     leakage includes the series inductor of a phase-shifted bridge, whose own numbers stand in extra. spike: resistor and leakage of the clamp where another winding holds the open switch; nr: turns of a reset winding (of a tapped primary: its own).
+    secondary: its kind; ns, r_secondary: of its winding (of one half of a tap), inductance, r_inductor: of one filter inductor.
     """
 
     variant: Variant
@@ -62,12 +64,14 @@ class Stage:
     p_controller: Any
     choke: Mapping[str, Any]
     nr: Any = None
+    secondary: str = TAP
     spike: Mapping[str, Any] = field(default_factory=dict)
     extra: dict[str, Any] = field(default_factory=dict)
 
 
 def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     """One pass over the period."""
+    whole, s = s, secondary.seen(sheet, s)
     turns, v = {"turns_secondary": s.ns, "turns_primary": s.np}, s.variant
     r_path = sheet.total("switch.r_path", "Ω", "the switches that conduct together, hot, and the primary winding in series", **{f"switch{k}": s.r_switch for k in range(1, v.in_path + 1)}, primary=s.r_primary, **({"series": s.extra["r_series"]} if v.phase else {}))
     v_in = sheet("transformer.v_primary", forward.primary_voltage, share=v.drive, v_bus=s.v_bus) if v.drive != 1 else s.v_bus
@@ -75,7 +79,7 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_primary=v_wound, r_primary=r_path, i_mid=b["i_mid"], i_mag=0.0 if v.both_ways or v.active else b["i_mag"], v_forward=s.v_forward,
                r_rectifier=sheet.total("rectifier.r_feeding", "Ω", "rectifier and secondary winding", rectifier=s.r_rectifier, winding=s.r_secondary), r_inductor=s.r_inductor, inductance=s.inductance, leakage=s.leakage, **turns)
     r_feed = sheet.total("filter1.r_feeding", "Ω", "rectifier, secondary and inductor while the switches feed", rectifier=s.r_rectifier, winding=s.r_secondary, inductor=s.r_inductor)
-    r_free = sheet("rectifier.r_freewheeling", forward.freewheeling_resistance, r_rectifier=s.r_rectifier, r_winding=s.r_secondary) if v.both_ways else s.r_rectifier
+    r_free = sheet("rectifier.r_freewheeling", forward.freewheeling_resistance, r_rectifier=s.r_rectifier, r_winding=s.r_secondary if s.secondary == TAP else 0.0) if v.both_ways else s.r_rectifier
     down = sheet("filter1.v_down", forward.voltage_down, v_out=s.v_out, v_forward=s.v_forward, r_rectifier=r_free, r_inductor=s.r_inductor, i_mid=b["i_mid"])
     between = phase.between_pulses(sheet, s, b, down, r_path) if v.phase else {"down": down}
     down = between["down"]
@@ -109,6 +113,7 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
            "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel, **between, **mag}
     if v.phase:
         out |= phase.circulation(sheet, s, b, out)
+    out["one"] = secondary.inductor(sheet, whole, out)
     return out | _primary(sheet, s, out) | _next(s, out)
 
 
@@ -144,6 +149,7 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         more, on = ({"clamp": out["loss_clamp"], "loop": out["loop"]} if v.active else {}), {}
         out["loss_node"] = node
     clamp = _spike(sheet, s, now, held, out["t_l"])
+    more |= secondary.loss_apart(sheet, s, now)
     ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"], i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])
     also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=out["p_core"], inductor=out["p_choke"], ring=ring, controller=s.p_controller, **more, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
     if v.phase:
@@ -181,9 +187,10 @@ def _cores(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     """Flux swing and loss of the transformer's core, loss of the filter inductor's."""
     swing = sheet("transformer.b_swing", forward.flux_swing, v_primary=o["v_in"], t_feeding=o["t_e"], turns=s.np, area=s.area)
     p_core = core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f_switch"], o["t_e"], o["t_e"])
-    choke = s.choke
-    swing_l = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=choke["turns"], area=choke["area"])
-    return {"swing": swing, "p_core": p_core, "p_choke": core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, o["fs"], o["t_e"], o["t_d"])}
+    choke, one = s.choke, o["one"]
+    swing_l = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=one["t_d"], turns=choke["turns"], area=choke["area"])
+    p_one = core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, one["fs"], one["t_e"], one["t_d"])
+    return {"swing": swing, "p_core": p_core, "p_one": p_one, "p_choke": secondary.of_both(sheet, s, "filter1.loss_core_both", p_one)}
 
 
 def _turn_off(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any) -> dict[str, Any]:

@@ -38,6 +38,11 @@ class Variant:
         return self.tapped or self.reset
 
     @property
+    def secondaries(self) -> tuple[str, ...]:
+        """What the secondary may be, where there is a choice. What the inductors of a doubler carry apart is known for hard switching only."""
+        return () if not self.both_ways else ("centre_tap", "bridge") if self.phase else ("centre_tap", "bridge", "doubler")
+
+    @property
     def halves(self) -> int:
         """Halves of the primary."""
         return 2 if self.tapped else 1
