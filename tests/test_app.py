@@ -184,6 +184,20 @@ def test_ripple_choice_and_stored_energy():
     assert flyback.peak_of_ripple(ripple_ratio=0.8, **inputs) == pytest.approx(wave.max(), rel=1e-4)
 
 
+@pytest.mark.parametrize("k", [0.4, 2.0, 2.3])
+def test_ripple_of_a_filter_inductor_within_and_beyond_the_boundary(k):
+    """A triangle of slope k drawn by hand: mean 1 A by construction; crest and rms by sampling. Beyond a ratio of 2 it rests between its pulses."""
+    from rhevectra.core.topologies.common.views import ripple_crest, ripple_rms
+
+    t, duty = np.linspace(0, 1, 400_001), 0.4
+    length = min(1.0, np.sqrt(2 / k))  # share of the period the current flows
+    rise, fall = k / duty, k / (1 - duty)
+    shape = np.where(t < duty * length, rise * t, np.maximum(rise * duty * length - fall * (t - duty * length), 0.0))
+    wave = shape + (1 - np.trapezoid(shape, t) if length == 1 else 0.0)
+    assert np.trapezoid(wave, t) == pytest.approx(1.0, rel=1e-3)
+    assert ripple_crest(1.0, np.array(k)) == pytest.approx(wave.max(), rel=1e-3) and ripple_rms(1.0, np.array(k)) == pytest.approx(np.sqrt(np.trapezoid(wave**2, t)), rel=1e-3)
+
+
 def test_one_more_output_never_leaves_a_row_behind():
     """Going from one to three outputs and back through the session: figures follow, nothing of the third output stays."""
     session, rng = Session.of_text(demo.text(), "demo"), random.Random(2)

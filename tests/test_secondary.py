@@ -74,7 +74,7 @@ def test_seeded_requirements_can_be_built_and_balance(topology, kind):
 
 def test_what_tells_the_secondaries_apart():
     """By hand: rectifiers behind a bridge block half as much per turn as behind a tap; four of them in pairs; a doubler has twice the turns, half the current in its winding and two inductors."""
-    tap, bridge, doubler = (sized("full_bridge", k) for k in ("centre_tap", "bridge", "doubler"))
+    tap, bridge, doubler = (size(NEED, {"topology": "full_bridge", "secondary.kind": k, "rectifier1.parallel": 1}) for k in ("centre_tap", "bridge", "doubler"))
 
     def reverse_per_turn(d):
         return float(d.value("rectifier1.v_reverse")) / (1 + float(d.rows["rectifier.ringing"].value)) / 400 * float(d.rows["transformer.np"].value) / float(d.rows["transformer.ns1"].value)

@@ -9,7 +9,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import buck
 from rhevectra.core.topologies.common.symbols import Place, Symbol, source
-from rhevectra.core.topologies.common.views import RippleView, Shape
+from rhevectra.core.topologies.common.views import RippleView, Shape, ripple_crest, ripple_rms, ripple_view
 
 CONTEST = {"fs": (40e3, 65e3, 100e3), "filter1.ripple_ratio": (0.4, 0.8)}
 """Decisions the search may choose and the values it tries; core, turns, wire and parts follow by rule."""
@@ -20,7 +20,7 @@ NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (10, 5), "left",
 def bill(design: Any) -> dict[str, Any]:
     """Parts of the power stage: (class, count) of switches, rectifiers and output capacitors; wound parts, gate drives, small parts (current sense, supply diode and capacitor)."""
     rows = design.rows
-    return {"switches": [(str(rows["switch.class"].value), 1)], "rectifiers": [(str(rows["rectifier1.class"].value), 1)], "capacitors": [(str(rows["output1.cap"].value), int(rows["output1.parallel"].value))], "wound": 1, "drives": 0, "floating_drives": 1, "small": 3}
+    return {"switches": [(str(rows["switch.class"].value), 1)], "rectifiers": [(str(rows["rectifier1.class"].value), int(rows["rectifier1.parallel"].value))], "capacitors": [(str(rows["output1.cap"].value), int(rows["output1.parallel"].value))], "wound": 1, "drives": 0, "floating_drives": 1, "small": 3}
 
 
 def schematic(design: Any, corner: Corner) -> list[Symbol]:
@@ -52,10 +52,8 @@ def ripple_choice(design: Any) -> RippleView:
     rows, s = design.rows, design.context["stage"]
     i_out, chosen = float(design.requirement.outputs[design.requirement.main].current_max), float(design.figure("filter1.i_ripple_pp").value)
 
-    def values(k: Any) -> tuple[Any, Any, Any]:
+    def values(k: Any) -> tuple[Any, ...]:
         inductance = buck.inductance(float(s.v_out.value), float(s.v_forward.value), float(rows["bus.v_top"].value), float(rows["fs"].value), k, i_out)
-        return 0.5 * inductance * np.square(i_out * (1 + 0.5 * k)), i_out * (1 + 0.5 * k), i_out * np.sqrt(1 + np.square(k) / 12)
-    ratio = np.linspace(0.05, 2.0, 120)
-    found, here = values(ratio), values(chosen / i_out)
-    curves = [(name, y / y.min(), role) for name, y, role in zip(("inductor energy (core size)", "switch peak", "inductor rms"), found, ("accent", "primary", "secondary"), strict=True)]
-    return RippleView(ratio, chosen / i_out, curves, [show(float(v), u) for v, u in zip(here, ("J", "A", "A"), strict=True)])
+        crest, rms = ripple_crest(i_out, k), ripple_rms(i_out, k)
+        return 0.5 * inductance * np.square(crest), crest, rms, inductance, np.sqrt(np.square(rms) - i_out**2)
+    return ripple_view(chosen / i_out, values, ("inductor energy (core size)", "switch peak", "inductor rms"))

@@ -32,6 +32,8 @@ _DECISIONS = (
     DecisionSpec("derating.rectifier_v", "Rectifier voltage derating", "rectifier", low=0.4, high=1.0),
     DecisionSpec("rectifier.ringing", "Rectifier ringing allowance", "rectifier", low=0.0, high=1.5),
     *(DecisionSpec(f"rectifier{n}.class", f"Rectifier class {n}", "rectifier", "choice", table="rectifiers") for n in range(1, 7)),
+    *(DecisionSpec(f"rectifier{n}.parallel", f"Rectifiers side by side {n}", "rectifier", kind="integer", low=1, high=12, schools="synchronous switches by their loss over the load, not by their rated current; diodes singly") for n in range(1, 7)),
+    DecisionSpec("rectifier.v_gate", "Gate voltage of synchronous switches", "rectifier", unit="V", low=4.5, high=15, schools="5 V: little charge; 8 V: a compromise; 10 to 12 V: least resistance"),
     *(DecisionSpec(f"output{n}.cap", f"Output capacitor {n}", "rectifier", "choice", table="output_capacitors") for n in range(1, 7)),
     *(DecisionSpec(f"output{n}.parallel", f"Output capacitors in parallel {n}", "rectifier", kind="integer", low=1, high=20) for n in range(1, 7)),
     *(DecisionSpec(f"filter{n}.l", f"Second-stage filter inductor {n}", "rectifier", unit="H", low=0, high=1e-3, schools="none; 1 to 4.7 µH against spikes and ripple") for n in range(1, 7)),

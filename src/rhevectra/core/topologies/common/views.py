@@ -57,12 +57,35 @@ class WindingView:
 
 @dataclass(frozen=True)
 class RippleView:
-    """Curves over ripple ratio: name, value over its least, role; the chosen ratio and the values there as text."""
+    """Curves over ripple ratio: name, value over its least, role; the chosen ratio and the values there as text. beside: the same of what has no least, over its value at the choice."""
 
     ratio: Array
     chosen: float
     curves: list[tuple[str, Array, str]]
     texts: list[str]
+    beside: list[tuple[str, Array, str, str]]
+
+
+RIPPLES = np.linspace(0.05, 2.4, 160)
+"""Ripple ratios that are drawn; 2 is the boundary of conduction."""
+
+
+def ripple_crest(i_out: float, k: Array) -> Array:
+    """Crest [A] of a filter inductor's current for a ripple ratio; beyond the boundary (k = 2) a triangle that rests: its charge stays, its slope grows with k."""
+    return i_out * np.where(k <= 2, 1 + 0.5 * k, np.sqrt(2 * k))
+
+
+def ripple_rms(i_out: float, k: Array) -> Array:
+    """Rms [A] of the same."""
+    return i_out * np.where(k <= 2, np.sqrt(1 + np.square(k) / 12), np.sqrt(2 / 3 * np.sqrt(2 * k)))
+
+
+def ripple_view(chosen: float, values: Any, names: tuple[str, ...]) -> RippleView:
+    """The picture's curves from values(ratio) -> three with a least [J, A, A] called names, inductance [H], capacitor rms [A]."""
+    found, here = values(RIPPLES), values(np.array([chosen]))
+    curves = [(name, y / y.min(), role) for name, y, role in zip(names, found, ("accent", "primary", "secondary"), strict=False)]
+    beside = [(name, y / h[0], role, show(float(h[0]), unit)) for name, y, h, role, unit in zip(("inductance", "capacitor rms"), found[3:], here[3:], ("muted", "accent"), ("H", "A"), strict=True)]
+    return RippleView(RIPPLES, chosen, curves, [show(float(v[0]), u) for v, u in zip(here, ("J", "A", "A"), strict=False)], beside)
 
 
 @dataclass(frozen=True)

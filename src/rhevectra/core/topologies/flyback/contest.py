@@ -12,5 +12,5 @@ def bill(design: Any) -> dict[str, Any]:
     n = design.context["stage"].variant.switches
     rows, outs = design.rows, range(1, len(design.requirement.outputs) + 1)
     chokes = sum(float(rows[f"filter{n}.l"].value) > 0 for n in outs)
-    return {"switches": [(str(rows["switch.class"].value), n)], "rectifiers": [(str(rows[f"rectifier{n}.class"].value), 1) for n in outs], "capacitors": [(str(rows[f"output{n}.cap"].value), int(rows[f"output{n}.parallel"].value)) for n in outs],
+    return {"switches": [(str(rows["switch.class"].value), n)], "rectifiers": [(str(rows[f"rectifier{n}.class"].value), int(rows[f"rectifier{n}.parallel"].value)) for n in outs], "capacitors": [(str(rows[f"output{n}.cap"].value), int(rows[f"output{n}.parallel"].value)) for n in outs],
             "wound": 1, "drives": 1, "floating_drives": n - 1, "small": (2 + int(rows["clamp.resistors"].value) if "clamp.resistors" in rows else 2) + 2 + 1 + chokes}

@@ -36,6 +36,6 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
     return [
         Symbol("core", (48.5, 15), (48.5, 37), f"{rows['transformer.core'].value}  {turns}"),
         Symbol("winding", (53, 16), (53, 36), "", "secondary", "Vsec1", True), Symbol("wire", (53, 36), (53, 54), "", "secondary", "Vsec1"), Symbol("wire", (53, 16), (53, 8), "", "secondary", "Vsec1"),
-        Symbol("diode", (53, 8), (66, 8), str(row["name"]), "secondary", "Dout1"), Symbol("wire", (66, 8), (92, 8), "", "secondary", "Dout1"), Symbol("wire", (53, 54), (92, 54), "", "secondary", "Vsec1"),
+        Symbol("diode", (53, 8), (66, 8), str(row["label"]), "secondary", "Dout1"), Symbol("wire", (66, 8), (92, 8), "", "secondary", "Dout1"), Symbol("wire", (53, 54), (92, 54), "", "secondary", "Vsec1"),
         Symbol("capacitor", (80, 8), (80, 54), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}", "secondary", "Cout1", True),
         Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[n - 1].name} {show(at(s.i_outputs[0]), 'A')}" + (f" (+{more} more)" if more else ""), "secondary", "Rload1")]

@@ -11,7 +11,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import flyback
 from rhevectra.core.formulas.magnetics import MU0
-from rhevectra.core.topologies.common.views import FluxView, FrequencyCurve, FrequencyView, RippleView, Shape, saturation_curve, winding_view
+from rhevectra.core.topologies.common.views import FluxView, FrequencyCurve, FrequencyView, RippleView, Shape, ripple_view, saturation_curve, winding_view
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.waveform import drain_shape, primary_shape, secondary_shape, times
 
@@ -78,13 +78,17 @@ def ripple_choice(design: Any) -> RippleView:
     inputs = {"power": float(rows["transformer.p_through"].value), "v_bus": float(rows["bus.v_low"].value), "duty": float(rows["switch.duty_valley"].value)}
     fs, chosen = float(rows["fs"].value), float(rows["flyback.ripple_ratio"].value)
 
-    def values(k: Any) -> tuple[Any, Any, Any]:
-        peak = flyback.peak_of_ripple(ripple_ratio=k, **inputs)
-        return flyback.stored_energy(flyback.primary_inductance(ripple_ratio=k, fs=fs, **inputs), peak), peak, flyback.rms_of_ripple(ripple_ratio=k, **inputs)
-    ratio = np.linspace(0.25, 2.0, 120)
-    found, here = values(ratio), values(chosen)
-    curves = [(name, y / y.min(), role) for name, y, role in zip(("stored energy (core size)", "peak current", "rms current"), found, ("accent", "primary", "secondary"), strict=True)]
-    return RippleView(ratio, chosen, curves, [show(float(v), u) for v, u in zip(here, ("J", "A", "A"), strict=True)])
+    i_out, duty = float(design.requirement.outputs[design.requirement.main].current_max), inputs["duty"]
+
+    def values(k: Any) -> tuple[Any, ...]:
+        """Up to the boundary the current never rests; beyond it the energy of a pulse stays that of the boundary and its peak follows from the inductance."""
+        inside = np.minimum(k, 2.0)
+        longer = np.sqrt(k / inside)  # beyond: inductance as 1/k, peak as √k, the current flows for 1/√k of the time
+        peak, inductance = flyback.peak_of_ripple(ripple_ratio=inside, **inputs) * longer, flyback.primary_inductance(ripple_ratio=inside, fs=fs, **inputs) * inside / k
+        rms = flyback.rms_of_ripple(ripple_ratio=inside, **inputs) * np.sqrt(longer)
+        i_c = i_out * np.sqrt(np.maximum((1 + np.square(inside) / 12) * longer / (1 - duty) - 1, 0.0))
+        return flyback.stored_energy(inductance, peak), peak, rms, inductance, i_c
+    return ripple_view(chosen, values, ("stored energy (core size)", "peak current", "rms current"))
 
 
 def flux_view(design: Any) -> FluxView:

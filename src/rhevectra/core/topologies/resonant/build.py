@@ -70,7 +70,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     room = _room(work) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low)
     main = work.need.outputs[work.need.main]
-    rectifiers = choose_rectifiers(work, lambda out: 2 * out.magnitude + 1.0, all_outputs=False, share=room / v.phases)
+    rectifiers = choose_rectifiers(work, lambda out: 2 * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2)
     rect = rectifiers[work.need.main]["row"]
     stage = _tank(work, v, row, rect, main, v_bus, v_top, v_low, room)
     settled = st.solve(stage, passes=1)

@@ -35,7 +35,7 @@ def _secondary(design: Any, corner: Corner) -> list[Symbol]:
     return [
         Symbol("core", (51.5, 18), (51.5, 44), f"{rows['transformer.core'].value}  {turns}, L_m {show(float(rows['llc.lm'].value), 'H')}"),
         Symbol("winding", (55, 18), (55, 30), "", "secondary", "Vsec1", True), Symbol("winding", (55, 32), (55, 44), "", "secondary", "Vsec2", True), Symbol("wire", (55, 30), (55, 32), "", "secondary", "Rload1"),
-        Symbol("wire", (55, 18), (55, 7), "", "secondary", "Vsec1"), Symbol("diode", (55, 7), (72, 7), "", "secondary", "Dfeed"), Symbol("note", (64, 0), (64, 6), str(row["name"]), "secondary"), Symbol("wire", (72, 7), (86, 7), "", "secondary", "Rload1"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Rload1"),
+        Symbol("wire", (55, 18), (55, 7), "", "secondary", "Vsec1"), Symbol("diode", (55, 7), (72, 7), "", "secondary", "Dfeed"), Symbol("note", (64, 0), (64, 6), str(row["label"]), "secondary"), Symbol("wire", (72, 7), (86, 7), "", "secondary", "Rload1"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Rload1"),
         Symbol("wire", (55, 44), (55, 49), "", "secondary", "Vsec2"), Symbol("wire", (55, 49), (62, 49), "", "secondary", "Vsec2"), Symbol("diode", (62, 49), (72, 49), "", "secondary", "Dfeed2"), Symbol("wire", (72, 49), (72, 7), "", "secondary", "Dfeed2"),
         Symbol("wire", (55, 31), (62, 31), "", "secondary", "Rload1"), Symbol("wire", (62, 31), (62, 55), "", "secondary", "Rload1"), Symbol("wire", (62, 55), (94, 55), "", "secondary", "Rload1"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),

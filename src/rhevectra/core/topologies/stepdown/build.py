@@ -99,7 +99,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     duty = _duty(work, v)
     blocked = max(v_top, v_low * float(duty.value) / (1 - float(duty.value))) if v.active else v_top
     kind = secondary.choose(work) if v.secondaries else secondary.TAP
-    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False)
+    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False, positions=2)
     stage = _estimate(work, v, kind, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
     near = st.solve(stage, st.ROUGH)
     out = near.out

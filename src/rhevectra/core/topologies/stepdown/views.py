@@ -5,10 +5,9 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Corner
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import forward
-from rhevectra.core.topologies.common.views import FluxView, RippleView, Shape, saturation_curve, winding_view
+from rhevectra.core.topologies.common.views import FluxView, RippleView, Shape, ripple_crest, ripple_rms, ripple_view, saturation_curve, winding_view
 from rhevectra.core.topologies.stepdown.shapes import shapes
 
 
@@ -65,14 +64,11 @@ def ripple_choice(design: Any) -> RippleView:
     duty, down = float(rows["switch.duty_least"].value), float(s.v_out.value) + float(s.v_forward.value)
     chosen = float(np.max(np.asarray(rows["filter1.i_ripple_pp"].value)[..., [k for k, p in enumerate(design.grid.points) if p.case == "run" and p.load == 1.0], :])) / i_out
 
-    def values(k: Any) -> tuple[Any, Any, Any]:
+    def values(k: Any) -> tuple[Any, ...]:
         inductance = forward.filter_inductance(down, duty, s.variant.pulses * float(rows["fs"].value), k, i_out)
-        crest = i_out * (1 + 0.5 * k)
-        return 0.5 * inductance * np.square(crest), n * crest, i_out * np.sqrt(1 + np.square(k) / 12)
-    ratio = np.linspace(0.05, 2.0, 120)
-    found, here = values(ratio), values(chosen)
-    curves = [(name, y / y.min(), role) for name, y, role in zip(("inductor energy (core size)", "switch peak", "inductor rms"), found, ("accent", "primary", "secondary"), strict=True)]
-    return RippleView(ratio, chosen, curves, [show(float(v), u) for v, u in zip(here, ("J", "A", "A"), strict=True)])
+        crest, rms = ripple_crest(i_out, k), ripple_rms(i_out, k)
+        return 0.5 * inductance * np.square(crest), n * crest, rms, inductance, np.sqrt(np.square(rms) - i_out**2)
+    return ripple_view(chosen, values, ("inductor energy (core size)", "switch peak", "inductor rms"))
 
 
 def flux_view(design: Any) -> FluxView:

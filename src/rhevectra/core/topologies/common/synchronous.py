@@ -1,0 +1,54 @@
+"""How many synchronous switches stand side by side and what drives them, by loss over the load rather than by their rated current."""
+
+from collections.abc import Mapping
+from functools import partial
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import synchronous as sync
+from rhevectra.core.stages.work import Work
+
+LOADS = (0.1, 0.25, 0.5, 1.0)
+"""Loads whose mean loss decides."""
+MOST, GATES = 6, (5.0, 8.0, 10.0, 12.0)
+SAVES = 0.25
+"""Mean loss [W] a further switch has to save to be worth its place (common practice, no source)."""
+
+
+def mean_loss(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, count: int, v_gate: float) -> float:
+    """Mean over LOADS [W] of what `count` of a class at a gate voltage lose, all positions of the output."""
+    r, q = sync.resistance(row["r_dynamic_ohm"], sync.CHANNEL, sync.THRESHOLD, v_gate, count), sync.gate_charge(count, row["q_gate_c"], v_gate, volts)
+    return float(np.mean([sync.loss(k, amps, r, positions, q, volts, fs) for k in LOADS]))
+
+
+def best(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, gates: tuple[float, ...] = GATES) -> tuple[int, float]:
+    """Number and gate voltage: switches are added as long as each saves enough; never fewer than twice the current asks."""
+    least = min(max(int(np.ceil(2 * amps / row["i_rated_a"] - 1e-9)), 1), MOST)
+    each = [min((mean_loss(row, amps, volts, fs, positions, n, v), v) for v in gates) for n in range(least, MOST + 1)]
+    n = 0
+    while n + 1 < len(each) and each[n][0] - each[n + 1][0] > SAVES:
+        n += 1
+    return least + n, each[n][1]
+
+
+def in_parallel(work: Work, output: int, row: Mapping[str, Any], amps: float, positions: int) -> dict[str, Any]:
+    """The class as it is used at an output (by its number, from 0): those side by side at their gate voltage as one row, with its label; decisions recorded."""
+    volts, fs, switched = work.need.outputs[output].magnitude, float(work.choose.pins.get("fs", 100e3)), row["kind"] == "synchronous"
+    pinned = work.choose.pins.get("rectifier.v_gate")
+    found = best(row, amps, volts, fs, positions, (float(pinned),) if pinned else GATES) if switched else (1, sync.FULL_DRIVE)
+    count = int(work.choose(f"rectifier{output + 1}.parallel", partial(_counted, row, amps, volts, fs, positions, found) if switched else 1, "diodes do not share a current by themselves").value)
+    label = f"{count} × {row['name']}" if count > 1 else row["name"]
+    if not switched:
+        return {**row, "label": label, "r_dynamic_ohm": row["r_dynamic_ohm"] / count, "i_rated_a": row["i_rated_a"] * count, "r_junction_case_k_w": row["r_junction_case_k_w"] / count, "said": f"class {label}"}
+    v_gate = float((work.sheet.rows.get("rectifier.v_gate") or work.choose("rectifier.v_gate", found[1], "least mean loss over the load: a lower one drives cheaper, a higher one conducts better")).value)
+    return {**row, "label": label, "r_dynamic_ohm": float(sync.resistance(row["r_dynamic_ohm"], sync.CHANNEL, sync.THRESHOLD, v_gate, count)), "q_gate_c": float(sync.gate_charge(count, row["q_gate_c"], v_gate, volts)), "i_rated_a": row["i_rated_a"] * count,
+            "r_junction_case_k_w": row["r_junction_case_k_w"] / count, "said": f"class {label} at {v_gate:g} V of gate (channel's share and threshold typical, from memory)"}
+
+
+def _counted(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, found: tuple[int, float]) -> tuple[int, str, tuple[str, ...]]:
+    """The rule's number with the mean losses of the numbers beside it."""
+    n, v = found
+    others = tuple(f"{k}: {show(mean_loss(row, amps, volts, fs, positions, k, v), 'W')} in the mean of {', '.join(f'{x * 100:g}' for x in LOADS)} % load" for k in range(max(n - 2, 1), n + 3) if k not in (n, MOST + 1, MOST + 2))
+    return n, f"{show(mean_loss(row, amps, volts, fs, positions, n, v), 'W')} in the mean over the load; " + (f"a further one saves less than {show(SAVES, 'W')}" if n < MOST else f"{MOST} at most"), others
