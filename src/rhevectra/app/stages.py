@@ -43,6 +43,8 @@ def stage_of_loss(name: str) -> str:
     """Which stage a loss belongs to."""
     if name.startswith(("switch", "tank")):
         return "switch"
+    if name.startswith("pfc"):
+        return "pfc"
     if name.startswith(("rectifier", "filter")):
         return "rectifier"
     return _LOSS_STAGE.get(name, "load")
@@ -52,11 +54,13 @@ def plates(design: Design) -> list[Plate]:
     """The energy path from mains to load."""
     mask = np.broadcast_to(FULL.mask(design.grid), design.grid.shape)
     lost: dict[str, float] = {}
+    bridge = "pfc" if any(stage == "pfc" for stage, _, _ in design.plates) else "bulk"
     total = np.broadcast_to(np.asarray(design.rows["loss.total"].value), design.grid.shape)
     worst = np.unravel_index(int(np.argmax(np.where(mask, total, -1))), design.grid.shape)
     index = tuple(int(i) for i in worst)
     for name, row in design.losses.items():
-        lost[stage_of_loss(name)] = lost.get(stage_of_loss(name), 0.0) + float(row.at(index))
+        stage = bridge if name == "bridge" else stage_of_loss(name)
+        lost[stage] = lost.get(stage, 0.0) + float(row.at(index))
     out, judged, choices = [], design.figures(), _choices(design)
     for stage, name, telling in (*design.plates, ("load", "Load", "efficiency")):
         margins = [f for f in judged if f.margin is not None and f.stage == stage]
@@ -65,7 +69,7 @@ def plates(design: Design) -> list[Plate]:
     return out
 
 
-_SAYS = {"bulk.v_valley": "valley {}", "switch.v_peak": "peak {}", "clamp.v": "clamp {}", "rectifier1.v_reverse": "reverse {}", "aux.v_low": "supply {}", "feedback.error": "± {}", "efficiency": "η {}", "inlet.fuse": "fuse {}"}
+_SAYS = {"bulk.v_valley": "valley {}", "switch.v_peak": "peak {}", "clamp.v": "clamp {}", "rectifier1.v_reverse": "reverse {}", "aux.v_low": "supply {}", "feedback.error": "± {}", "efficiency": "η {}", "inlet.fuse": "fuse {}", "pfc.i_peak": "peak {}"}
 
 
 def _telling(design: Design, id: str) -> str:

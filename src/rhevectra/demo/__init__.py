@@ -4,7 +4,7 @@ from pathlib import Path
 
 from rhevectra.core.basis.errors import InputError
 
-NAMES = ("camera-hide", "logger-rack", "ringing-lab-bench", "radar-rotator")
+NAMES = ("camera-hide", "logger-rack", "ringing-lab-bench", "radar-rotator", "frost-fans")
 
 
 def text(name: str = NAMES[0]) -> str:

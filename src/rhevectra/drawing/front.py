@@ -1,6 +1,5 @@
 """Pictures of the front end: line cycle, inrush, harmonics of the line current."""
 
-from typing import Any
 
 import numpy as np
 
@@ -8,6 +7,7 @@ from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.formulas.rectifier import inrush_wave
+from rhevectra.core.stages import FRONT_ENDS
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT, same_corner, shown_at
 from rhevectra.drawing.display import Picture
@@ -20,23 +20,8 @@ def _no_line(width: float, height: float, corner: Corner) -> Picture:
 
 
 def _cycle(design: Design, corner: Corner) -> dict[str, Array]:
-    """One line cycle from the solved bulk: time [s], rectified mains [V], bulk [V], line current [A]."""
-    bulk: Any = design.context["bulk"]
-    at = (*corner.index[:3], 0)
-    f = design.grid.freqs[corner.index[1]]
-    half, period = 0.5 / f, 1 / f
-    t = np.linspace(0, period, 600)
-    pulse_t = np.concatenate([[bulk.t_start[at]], bulk.t_nodes[at], [bulk.t_start[at] + bulk.t_conduct[at]]])
-    pulse_i = np.concatenate([[0.0], bulk.i_nodes[at], [0.0]])
-    power, c = float(np.broadcast_to(design.rows["bulk.p_load"].value, bulk.v_valley.shape)[at]), float(design.rows["bulk.c"].value)
-    v_end, t_end = float(bulk.v_nodes[at][-1]), pulse_t[-1]
-    off_t = np.linspace(t_end, bulk.t_start[at] + half, 80)
-    off_v = np.sqrt(np.maximum(v_end**2 - 2 * power * (off_t - t_end) / c, 0))
-    cycle_t, cycle_v = np.concatenate([bulk.t_nodes[at], off_t]), np.concatenate([bulk.v_nodes[at], off_v])
-    bus = np.interp(t, np.concatenate([cycle_t - half, cycle_t, cycle_t + half]), np.tile(cycle_v, 3))
-    current = np.interp(t, pulse_t, pulse_i, 0, 0) - np.interp(t - half, pulse_t, pulse_i, 0, 0)
-    crest = np.sqrt(2) * design.grid.lines[corner.index[0]]
-    return {"t": t, "mains": np.abs(crest * np.sin(2 * np.pi * f * t)), "bulk": bus, "current": current}
+    """One line cycle as the front end knows it."""
+    return dict(FRONT_ENDS[design.front_end].cycle(design, corner))
 
 
 def line_cycle(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
@@ -46,13 +31,16 @@ def line_cycle(design: Design, corner: Corner, width: float, height: float, held
     picture, now = Picture(width, height, shown_at(corner)), _cycle(design, corner)
     old = _cycle(held, same_corner(held, corner)) if held is not None and held.context["bulk"] is not None else None
     period, inner, each = float(now["t"][-1]), width - LEFT - RIGHT, (height - 12) / 2
-    top = Frame(picture, LEFT, 3, inner, each * 1.15, (0, period), (0, float(now["mains"].max()) * 1.05), "mains (rectified) and bulk", "V", x_labels=False)
+    top = Frame(picture, LEFT, 3, inner, each * 1.15, (0, period), (0, 1.12 * max(float(now["mains"].max()), float(now["bulk"].max()))), "mains (rectified) and bus", "V", x_labels=False)
     if old:
         top.pale(old["t"], old["bulk"])
     top.trace("rectified mains", now["t"], now["mains"], "muted", 0.3, True)
-    top.trace("bulk", now["t"], now["bulk"], "primary", 0.6)
+    top.trace("bus", now["t"], now["bulk"], "primary", 0.6)
     least = float(np.asarray(design.rows["bulk.v_min_stage"].value))
     top.level(least, f"least bus {show(least, 'V')}", "tight")
+    if "pfc.bus_ripple_lf_pp" in design.rows:
+        lf, hf = (design.rows[f"pfc.bus_ripple_{k}_pp"].at(corner.index) for k in ("lf", "hf"))
+        picture.text(top.left + top.width - 2, top.y(float(now["bulk"].min())) + 5, f"ripple {show(float(lf), 'V')} at twice the line, {show(float(hf), 'V')} at the switching frequency, with {show(float(design.rows['bulk.c'].value), 'F')}", "primary", "right", 3.0)
     top.close()
     peak = max(float(np.max(np.abs(d["current"]))) for d in (now, old) if d)
     below = Frame(picture, LEFT, 3 + each * 1.15 + 4, inner, each * 0.85 - 3, (0, period), (-peak * 1.05, peak * 1.05), "line current", "A")
@@ -106,5 +94,43 @@ def harmonics(design: Design, corner: Corner, width: float, height: float, held:
         if over:
             picture.text(x, frame.y(value) - 1, "▲", "over", "middle", 3.0)
     picture.data["order"], picture.data["harmonic [A]"] = np.array(orders, dtype=float), amps
+    frame.close()
+    return picture
+
+
+def envelope(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """Inductor current between its highest and lowest value over half a line cycle, and the switching frequency below."""
+    picture, now = Picture(width, height, f"{shown_at(corner)} · one phase, from the sized switching cycles"), _cycle(design, corner)
+    half = now["t"] <= 0.5 * float(now["t"][-1])
+    t, inner, each = now["t"][half], width - LEFT - RIGHT, (height - 12) / 2
+    limit = float(design.rows["pfc.current_limit"].value)
+    top = Frame(picture, LEFT, 3, inner, each * 1.2, (0, float(t[-1])), (0, 1.12 * max(limit, float(now["highest"].max()))), "inductor current", "A", x_labels=False)
+    top.trace("highest", t, now["highest"][half], "primary", 0.5)
+    top.trace("line", t, np.abs(now["current"][half]), "ink", 0.4, True)
+    top.trace("lowest", t, now["lowest"][half], "secondary", 0.5)
+    top.level(limit, f"limit {show(limit, 'A')}", "over")
+    top.close()
+    below = Frame(picture, LEFT, 3 + each * 1.2 + 4, inner, each * 0.8 - 3, (0, float(t[-1])), (0, 1.15 * float(now["frequency"].max())), "switching frequency", "Hz")
+    below.trace("switching frequency", t, now["frequency"][half], "accent", 0.5)
+    below.close()
+    return picture
+
+
+def hold_up(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """The bus after the mains have gone at its valley, at the voltage hold-up is asked for, full load: down to the least bus of the power stage."""
+    figure, need = design.figure("bulk.hold_up"), design.requirement
+    at = figure.corner.index if figure.corner else corner.index
+    picture = Picture(width, height, f"mains gone at the valley of the bus, {need.hold_up_at:g} V, full load")
+    c, v0, power, least = (float(design.rows[id].at(at)) for id in ("bulk.c", "bulk.v_valley", "bulk.p_load", "bulk.v_min_stage"))
+    lasts = float(figure.value)
+    t = np.linspace(0, max(1.3 * lasts, 1.15 * need.hold_up, 1e-3), 300)
+    v = np.sqrt(np.maximum(v0**2 - 2 * power * t / c, 0.0))
+    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0, float(t[-1])), (0, 1.15 * v0), "bus", "V")
+    frame.level(least, f"least bus {show(least, 'V')}", "tight")
+    frame.trace("bus", t, v, "primary", 0.6)
+    for when, text, role in ((lasts, f"lasts {show(lasts, 's')}", "accent"), (need.hold_up, f"asked {show(need.hold_up, 's')}", "muted")):
+        if when > 0:
+            picture.line([(frame.x(when), frame.top), (frame.x(when), frame.top + frame.height)], role, 0.35, True)
+            picture.text(frame.x(when) - 1, frame.top + frame.height - (2 if role == "accent" else 6), text, role, "right", 3.0)
     frame.close()
     return picture

@@ -22,6 +22,7 @@ COMMANDS = (
     Command("project.demo_rack", "Open the demo: logger rack", "Project", "", "open_rack_demo", "+5 V 3 A, +15 V 0.4 A, −15 V 0.2 A from wide mains: a flyback with three outputs"),
     Command("project.demo_bench", "Open the demo: ringing lab bench", "Project", "", "open_bench_demo", "12 V, 15 A from 195–265 V: a two-switch forward"),
     Command("project.demo_rotator", "Open the demo: radar rotator", "Project", "", "open_rotator_demo", "48 V, 10 A from a 360–400 V bus: a resonant half bridge"),
+    Command("project.demo_fans", "Open the demo: frost fans", "Project", "", "open_fans_demo", "48 V, 12 A from wide mains: a power factor stage and a resonant half bridge"),
     Command("project.save", "Save", "Project", "Ctrl+S", "save", "write the project to its file"),
     Command("project.save_as", "Save as …", "Project", "Ctrl+Shift+S", "save_dialog", "write the project to another file"),
     Command("project.compare", "Compare with a file …", "Project", "Ctrl+Shift+O", "compare_dialog", "figure by figure against another project; it is then held as the reference"),

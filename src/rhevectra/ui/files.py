@@ -83,6 +83,10 @@ class FileActions:
         """Open the demo that runs from a dc bus."""
         self.open_demo("radar-rotator")
 
+    def open_fans_demo(self) -> None:
+        """Open the demo with a power factor stage."""
+        self.open_demo("frost-fans")
+
     def _fill_recent(self) -> None:
         self._recent.clear()
         for path in settings.recent():

@@ -13,8 +13,9 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.design import Design
-from rhevectra.core.design.size import size
+from rhevectra.core.design.size import DEFAULT_FRONT_END, size
 from rhevectra.core.magnetics.windows import windows
+from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
 from rhevectra.core.topologies import TOPOLOGIES
 
 COMMON = ("front_end",)
@@ -24,7 +25,7 @@ WEIGHTS = {"loss": 1.0, "magnetics_volume": 0.5, "cost_index": 1.0, "switch_stre
 COST = {"wound": 0.6, "core_cm3": 0.12, "switch": 0.3, "die": 0.13, "rectifier": 0.2, "ampere": 0.02, "capacitor": 0.1, "storage": 0.08, "drive": 0.15, "floating_drive": 0.6, "small": 0.03}
 """Relative cost of what is bought, 1 being about a 600 V, 0.19 Ω switch (assumption, no source; edit to your own prices): a wound part
 and each cm³ of its core; a switch, and its die at 600 V and 1 Ω (which grows with the square of the voltage over the resistance); a rectifier
-and each ampere of its rating; a capacitor, and the root of its stored µF·V/10; gate drives; any small part."""
+and each ampere of its rating (twice that for a wide-gap diode); a capacitor, and the root of its stored µF·V/10; gate drives; any small part."""
 
 
 @dataclass(frozen=True)
@@ -59,6 +60,13 @@ def magnetics_volume(design: Design) -> float:
     return float(sum(count[part] * win.effective.volume[win.names.index(n)] for part, n in names.items()))
 
 
+def whole_bill(design: Design) -> dict[str, Any]:
+    """Bill of materials of the power stage, and of the front end as far as it has one of its own."""
+    power_stage = TOPOLOGIES[design.topology].bill(design)
+    front: dict[str, Any] = getattr(FRONT_ENDS.get(design.front_end, DC_FRONT_END), "bill", lambda _: {})(design)
+    return {k: x + front[k] if k in front else x for k, x in power_stage.items()} | {k: x for k, x in front.items() if k not in power_stage}
+
+
 def cost_index(design: Design, bill: Mapping[str, Any]) -> float:
     """Relative cost of the power stage from its bill of materials, by the weights of COST."""
     parts, c = design.catalogue, COST
@@ -69,20 +77,22 @@ def cost_index(design: Design, bill: Mapping[str, Any]) -> float:
     for name, count in bill["rectifiers"]:
         row = parts["rectifiers"].row(name)
         total += count * (c["rectifier"] + c["ampere"] * row["i_rated_a"] + (c["floating_drive"] if row["q_gate_c"] else 0.0))
+    for name, count in bill.get("boost_diodes", ()):
+        total += count * (c["rectifier"] + c["ampere"] * parts["boost_diodes"].row(name)["i_rated_a"] * (2.0 if name.startswith("wide-gap") else 1.0))
     for name, count in bill["capacitors"]:
-        row = parts["output_capacitors"].row(name)
+        row = parts["output_capacitors" if name in parts["output_capacitors"].names else "bulk_capacitors"].row(name)
         total += count * (c["capacitor"] + c["storage"] * np.sqrt(row["c_f"] * 1e6 * row["v_class_v"] / 10) / 10)
     return float(total)
 
 
 def part_count(bill: Mapping[str, Any]) -> int:
     """Parts of the power stage that are bought and placed."""
-    return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + sum(n for kind in ("switches", "rectifiers", "capacitors") for _, n in bill[kind]))
+    return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "capacitors") for _, n in bill.get(kind, ())))
 
 
 def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     """A design measured."""
-    bill, power, grid = TOPOLOGIES[design.topology].bill(design), design.requirement.power, design.grid
+    bill, power, grid = whole_bill(design), design.requirement.power, design.grid
     peaks = PEAKS.mask(grid)
     highest = lambda id: float(np.broadcast_to(np.asarray(design.rows[id].value, float), grid.shape)[peaks].max())  # noqa: E731
     switches = sum(n for _, n in bill["switches"])
@@ -111,13 +121,25 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
     kept = {k: v for k, v in (pins or {}).items() if k in common}
     plans = {name: list(product(*t.CONTEST.values())) for name, t in TOPOLOGIES.items()}
     found: dict[str, list[Entry]] = {name: [] for name in plans}
-    order = sorted(((k, name) for name, plan in plans.items() for k in range(len(plan))), key=lambda x: x[0])
-    for done, (k, name) in enumerate(order, 1):
-        tried = {"topology": name, **kept, **dict(zip(TOPOLOGIES[name].CONTEST, plans[name][k], strict=True))}
+    order = [(name, dict(zip(TOPOLOGIES[name].CONTEST, plans[name][k], strict=True))) for k, name in sorted(((k, name) for name, plan in plans.items() for k in range(len(plan))), key=lambda x: x[0])]
+    done = 0
+    while done < len(order):
+        name, own = order[done]
+        tried = {"topology": name, **kept, **own}
         found[name].append(_entry(size(need, tried, None, catalogue), tried))
         least = _least(found[name], weights or WEIGHTS)
         best = min(found[name], key=lambda e: score(e, least, weights or WEIGHTS))
+        done += 1
+        if done == sum(len(p) for p in plans.values()) and not need.is_dc and "front_end" not in kept:
+            order += _other_front_ends(found)
         yield done, len(order), replace(best, tried=len(found[name]))
+
+
+def _other_front_ends(found: Mapping[str, Sequence[Entry]]) -> list[tuple[str, dict[str, Any]]]:
+    """What is tried beyond the plain front end: where no design stands because of it, every power factor stage at each frequency; elsewhere it would only add loss and cost."""
+    refused = [name for name, entries in found.items() if not any(e.feasible for e in entries) and any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk") for e in entries for f in e.design.findings)]
+    fronts = [front for front in FRONT_ENDS if front != DEFAULT_FRONT_END]
+    return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][k]}) for k in (1, 0, 2) for front in fronts for name in refused]
 
 
 def ranked(entries: Sequence[Entry], weights: Mapping[str, float] | None = None) -> list[Entry]:

@@ -8,6 +8,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import copper, inductor, magnetics
+from rhevectra.core.magnetics.line_cycle import WEIGHTS
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, RISE_AIM
 from rhevectra.core.magnetics.windows import Windows
 
@@ -29,13 +30,15 @@ class InductorNeed:
     ripple: Array
     t_up: Array
     t_down: Array
-    fs: float
+    fs: Any
     b_max: float
     material: Any
     ambient: float
     rise_max: float
     cooling: str
     height_max: float | None
+    line_cycle: bool = False
+    """The last axis of ripple, times and fs runs over the line cycle: loss is its mean, not its greatest."""
 
 
 @dataclass(frozen=True)
@@ -85,7 +88,8 @@ def core_loss(need: InductorNeed, turns: Any, area: Any, volume: Any) -> Any:
     kappa = magnetics.igse_constant(m["loss_alpha"], m["loss_beta"])
     reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], need.ambient + 0.7 * need.rise_max, m["loss_t_min_c"])
     at_one = magnetics.core_loss_two_slope(1.0, kappa, reference, need.inductance * need.ripple, m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], need.fs, need.t_up, need.t_down)
-    return np.max(at_one) * volume / (turns * area) ** m["loss_beta"]
+    worst = np.max(at_one @ WEIGHTS) if need.line_cycle else np.max(at_one)
+    return worst * volume / (turns * area) ** m["loss_beta"]
 
 
 def _why(limits: dict[str, tuple[Array, Array, str]], over: Array, core: int) -> str:

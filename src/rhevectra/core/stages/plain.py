@@ -5,55 +5,37 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.corners import Array, Grid
+from rhevectra.core.basis.corners import Array, Corner, Grid
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import MUST_FIX
-from rhevectra.core.basis.preferred import FUSES
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
 from rhevectra.core.formulas import rectifier
 from rhevectra.core.formulas.rectifier import Bulk, LineSource, solve_bulk
+from rhevectra.core.stages import inlet
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "plain"
-ORDERS = np.arange(1, 40, 2)
 THERMISTOR_ROOM, THERMISTOR_WARM = 2.0, 1.3
 """Rated over expected current of the inrush thermistor: usual, and where line harmonics are tight (common practice)."""
 DECISIONS = (
     DecisionSpec("bulk.valley_share", "Bulk valley at lowest line", "bulk", unit="", low=0.35, high=0.97, schools="0.70 small bulk; 0.75 usual; 0.85 easy transformer"),
     DecisionSpec("bulk.c", "Bulk capacitor", "bulk", unit="F", low=1e-6, high=5e-3, step="E12"),
     DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900),
-    DecisionSpec("inlet.thermistor", "Inrush thermistor", "inlet", "choice", table="thermistors"),
-    DecisionSpec("bridge.class", "Bridge class", "bulk", "choice", table="bridges"),
-    DecisionSpec("inlet.c_x", "X capacitor", "inlet", unit="F", low=0, high=4.7e-6, step="E6"),
-    DecisionSpec("derating.bulk_v", "Bulk voltage derating", "bulk", low=0.5, high=1.0),
-    DecisionSpec("derating.bridge_v", "Bridge voltage derating", "bulk", low=0.4, high=1.0),
+    *inlet.DECISIONS,
 )
-_TEMPERATURE = "component tolerance and temperature (hot thermistor, 20 °C capacitor resistance)"
 FIGURES = (
-    FigureSpec("inlet.i_rms", "Line current, rms", "I_line", "inlet", limit="inlet.fuse", limit_kind="max", fixed=_TEMPERATURE),
-    FigureSpec("inlet.i_thermistor", "Thermistor current, rms", "I_ntc", "inlet", corners.LOADED, limit="inlet.i_thermistor_limit", limit_kind="max", fixed=_TEMPERATURE),
-    FigureSpec("inlet.i_peak", "Line current, peak", "Î_line", "inlet", corners.PEAKS, fixed=_TEMPERATURE),
-    FigureSpec("inlet.power_factor", "Power factor", "λ", "inlet", worst="min", fixed=_TEMPERATURE),
-    FigureSpec("inlet.i_inrush", "Inrush current, cold", "Î_inrush", "inlet", corners.FULL, fixed="phase: switch-on at the crest assumed"),
-    FigureSpec("inlet.c_y_max", "Y capacitors, at most", "C_y", "inlet", worst="min", fixed="capacitance between windings, which counts too"),
-    FigureSpec("inlet.discharge_time", "X discharge to 60 V", "t_X", "inlet", limit="inlet.discharge_limit", limit_kind="max"),
-    *(FigureSpec(f"inlet.harmonic_{n}", f"Line current harmonic {n}", f"I_{n}", "inlet", corners.HARMONIC, limit=f"inlet.harmonic_limit_{n}", limit_kind="max", fixed=_TEMPERATURE) for n in ORDERS[1:]),
-    FigureSpec("bridge.conduction_time", "Bridge conduction time", "t_c", "bulk", worst="min", fixed=_TEMPERATURE),
+    *inlet.FIGURES,
+    FigureSpec("bridge.conduction_time", "Bridge conduction time", "t_c", "bulk", worst="min", fixed=inlet.TEMPERATURE),
     FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "bulk", limit="bridge.v_limit", limit_kind="max"),
     FigureSpec("bridge.i_avg", "Diode current, average", "I_D", "bulk", limit="bridge.i_limit", limit_kind="max"),
-    FigureSpec("bulk.v_valley", "Bulk valley", "V_valley", "bulk", corners.LOADED, "min", "bulk.v_min_stage", "min", fixed=_TEMPERATURE,
+    FigureSpec("bulk.v_valley", "Bulk valley", "V_valley", "bulk", corners.LOADED, "min", "bulk.v_min_stage", "min", fixed=inlet.TEMPERATURE,
                sentence="lowest bus between two crests of the line"),
-    FigureSpec("bulk.v_peak", "Bulk crest", "V̂_bus", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max", fixed=_TEMPERATURE),
-    FigureSpec("bulk.i_rms_lf", "Ripple current, line", "I_lf", "bulk", fixed=_TEMPERATURE),
-    FigureSpec("bulk.i_rms_hf", "Ripple current, switching", "I_hf", "bulk"),
-    FigureSpec("bulk.i_rms", "Ripple current, total", "I_C", "bulk", limit="bulk.i_limit", limit_kind="max", fixed=_TEMPERATURE),
-    FigureSpec("bulk.hold_up", "Hold-up time", "t_h", "bulk", corners.HOLD_UP, "min", "bulk.hold_up_limit", "min", fixed="capacitor tolerance and ageing",
-               sentence="from the valley down to the least bus the power stage works from"),
-    FigureSpec("bulk.discharge_time", "Discharge to 60 V", "t_60", "bulk", fixed="power stage stopped: only the bleed path discharges"),
+    FigureSpec("bulk.v_peak", "Bulk crest", "V̂_bus", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max", fixed=inlet.TEMPERATURE),
+    *inlet.BULK_FIGURES,
 )
-NO_PICTURES: tuple[str, ...] = ()
+NO_PICTURES = ("envelope",)
 PLATES = (("inlet", "Inlet", "inlet.fuse"), ("bulk", "Bridge + bulk", "bulk.v_valley"))
 
 
@@ -71,17 +53,12 @@ def _source(work: Work, power: float) -> dict[str, Any]:
     ntc = parts["thermistors"]
     room = THERMISTOR_ROOM if power < limits.D_LEAST_POWER or need.harmonics_class == "none" else THERMISTOR_WARM
     why = "a cooler part with less hot resistance" if room == THERMISTOR_ROOM else "its hot resistance keeps the line harmonics down"
-    name = work.choose("inlet.thermistor", lambda: _first(ntc, "i_rated_a", room * current), f"smallest class rated above {room:g} × {show(current, 'A')}: {why}")
-    bridge = work.choose("bridge.class", lambda: _first(parts["bridges"], "i_rated_a", 1.5 * current), "smallest class rated above 1.5 × line current")
+    name = work.choose("inlet.thermistor", lambda: inlet.first_above(ntc, "i_rated_a", room * current), f"smallest class rated above {room:g} × {show(current, 'A')}: {why}")
+    bridge = work.choose("bridge.class", lambda: inlet.first_above(parts["bridges"], "i_rated_a", 1.5 * current), "smallest class rated above 1.5 × line current")
     b, t = parts["bridges"].row(bridge.value), ntc.row(name.value)
     z = need.source_impedance
     inductance = z.x / (2 * np.pi * 50)
     return {"bridge": b, "thermistor": t, "r": z.r + t["r_hot_ohm"] + 2 * b["r_dynamic_ohm"], "l": inductance, "drop": 2 * b["v_forward_v"]}
-
-
-def _first(table: Any, column: str, least: float) -> str:
-    rows = sorted(table.rows, key=lambda r: (r[column], r.get("v_class_v", 0)))
-    return str(next((r["name"] for r in rows if r[column] >= least), rows[-1]["name"]))
 
 
 def plan(work: Work, power: float, i_hf: float) -> dict[str, Any]:
@@ -112,18 +89,13 @@ def plan(work: Work, power: float, i_hf: float) -> dict[str, Any]:
     return chosen
 
 
-def _cooler(need: Requirement, cap: Any) -> float:
-    """How much more ripple current a capacitor may carry in a cooler ambient: its self-heating may grow (common practice, no source)."""
-    return float(min(2.0, np.sqrt(1 + max(cap["t_max_c"] - need.ambient_max, 0.0) / 15.0)))
-
-
 def _choose_c(need: Requirement, rows: list[Any], values: Array, chosen: dict[str, Any], power: float, i_hf: float, target: float, floor: float) -> tuple[float, str, tuple[str, ...]]:
     """Smallest value that gives valley, hold-up and ripple-current life; names the need that decided."""
     esr = np.array([r["esr_ohm"] for r in rows])
     source = LineSource(chosen["r"], chosen["l"], chosen["drop"], np.stack([esr, esr]))
     v = np.array([[need.mains.v_min], [need.hold_up_at]])
     b = solve_bulk(v, need.mains.f_min, power, values[None, :], source, residual=rectifier.ROUGH)
-    rated = np.array([r["i_rated_a"] for r in rows]) * _cooler(need, rows[0])
+    rated = np.array([r["i_rated_a"] for r in rows]) * inlet.cooler(need, rows[0])
     hold = rectifier.hold_up(values, b.v_valley[1], floor, power)
     ok = {"valley": (b.v_valley[0] >= target) & ~b.collapsed[0], "hold-up": hold >= need.hold_up, "ripple current": np.hypot(b.i_cap[0], i_hf) <= rated}
     first = {name: (int(np.argmax(good)) if good.any() else len(values) - 1) for name, good in ok.items()}
@@ -162,7 +134,7 @@ def record(work: Work, plan: dict[str, Any], b: Bulk, power: Array, i_hf: Any) -
     v_bus = sheet.either("bus.v", np.array([True, False])[None, None, None, :] & np.ones(grid.shape, bool), rows["valley"], rows["peak"], "valley or crest of the bulk within the line cycle")
     hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of the switch current less its average")
     total = sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf)
-    sheet.given("bulk.i_limit", plan["cap"]["i_rated_a"] * _cooler(need, plan["cap"]), "A", "catalogue", f"rated {show(plan['cap']['i_rated_a'], 'A')} at {plan['cap']['t_max_c']:g} °C, raised by the cooler ambient (common practice, no source)")
+    sheet.given("bulk.i_limit", plan["cap"]["i_rated_a"] * inlet.cooler(need, plan["cap"]), "A", "catalogue", f"rated {show(plan['cap']['i_rated_a'], 'A')} at {plan['cap']['t_max_c']:g} °C, raised by the cooler ambient (common practice, no source)")
     sheet.given("bulk.v_limit", plan["v_class"] * 1.0, "V", "catalogue", "rated voltage of the capacitor")
     reverse = sheet("bridge.v_reverse", rectifier.bridge_reverse_voltage, v_line=given["line"])
     derate = work.choose("derating.bridge_v", 0.8, "80 % of the rating (common practice)")
@@ -171,7 +143,7 @@ def record(work: Work, plan: dict[str, Any], b: Bulk, power: Array, i_hf: Any) -
     sheet.given("bridge.i_limit", plan["bridge"]["i_rated_a"] * 0.8, "A", "catalogue", "80 % of the rated average current")
     hold = sheet("bulk.hold_up", rectifier.hold_up, c=plan["c"], v_start=rows["valley"], v_end=plan["floor"], power=p)
     sheet.given("bulk.hold_up_limit", need.hold_up, "s", text="requirement")
-    _inlet(work, plan, rows, given)
+    inlet.record(work, plan, rows, given)
     _harmonics(work, b)
     losses = _losses(work, plan, rows, b)
     if bool(np.any(b.collapsed & grid.where(lambda q: q.case != "limit"))):
@@ -179,48 +151,15 @@ def record(work: Work, plan: dict[str, Any], b: Bulk, power: Array, i_hf: Any) -
     return {"v_bus": v_bus, "losses": losses, "bulk": b, "hold_up": hold, "i_c": total, "v_reverse": reverse, "i_d": average}
 
 
-def _inlet(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[str, Any]) -> None:
-    sheet, need, grid = work.sheet, work.need, work.grid
-    mask = corners.LOADED.mask(grid)[..., :1]
-    worst = float(np.max(np.where(mask, rows["i_rms"].value, 0)))
-    fuse = next((f for f in FUSES if f >= 1.5 * worst), FUSES[-1])
-    sheet.chosen("inlet.fuse", fuse, "A", f"next rated current of IEC 60127 above 1.5 × {show(worst, 'A')} (common practice), time-lag", line=rows["i_rms"])
-    sheet.again("inlet.i_thermistor", rows["i_rms"])
-    sheet.given("inlet.i_thermistor_limit", plan["thermistor"]["i_rated_a"], "A", "catalogue", f"rated current of {plan['thermistor']['name']}")
-    cold = sheet.given("inlet.r_cold", plan["thermistor"]["r_cold_ohm"], "Ω", "catalogue", f"thermistor {plan['thermistor']['name']} at 25 °C")
-    r_source = sheet.given("inlet.r_source", need.source_impedance.r + 2 * plan["bridge"]["r_dynamic_ohm"], "Ω", text="mains resistance and bridge")
-    sheet("inlet.i_inrush", rectifier.inrush, v_line=given["line"], r_cold=cold, r_source=r_source)
-    touch = sheet.given("inlet.i_touch", 0.25e-3 if need.protection_class == "II" else 3.5e-3, "A", "standard", f"touch current limit used here for protection class {need.protection_class} (from memory; confirm against the standard in force)")
-    sheet("inlet.c_y_max", rectifier.y_capacitance, i_touch=touch, frequency=sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner"), v_line=given["line"])
-    c_x = work.choose("inlet.c_x", 100e-9, "usual value for this class (common practice); the noise filter issue will compute it")
-    r_x = sheet.given("inlet.r_x", float(f"{min(0.8 / max(float(c_x.value), 1e-9) / np.log(np.sqrt(2) * need.mains.v_max / 60), 2e6):.2g}"), "Ω", "rule", "discharge resistor for about 0.8 s, at most 2 MΩ")
-    crest = sheet("inlet.v_crest", rectifier.bridge_reverse_voltage, v_line=given["line"])
-    sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=sheet.given("safety.v_touch", 60.0, "V", text="touchable dc voltage used here; confirm against the standard in force"))
-    sheet.given("inlet.discharge_limit", 1.0, "s", text="about a second at the plug's pins (common practice; confirm against the standard in force)")
-    sheet("standby.x_discharge", rectifier.resistor_power, v=given["line"], r=r_x)
-    bleed = sheet.given("bulk.r_bleed", 3e6 if need.mains.v_max > 150 else 1e6, "Ω", "rule", "start-up and sensing path across the bulk (common practice)")
-    sheet("bulk.discharge_time", rectifier.discharge_time, r=bleed, c=plan["c"], v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
-    sheet("standby.start_up", rectifier.resistor_power, v=rows["peak"], r=bleed)
-
-
 def _harmonics(work: Work, b: Bulk) -> None:
     """Odd harmonics at the highest nominal line, both line frequencies, against the class asked for."""
-    need, grid, sheet = work.need, work.grid, work.sheet
+    grid = work.grid
     line = grid.lines.index(grid.special["nominal_max"])
     full = next(i for i, p in enumerate(grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
     pick = (slice(line, line + 1), slice(None), slice(full, full + 1), slice(None))
     part = Bulk(**{name: getattr(b, name)[pick] for name in b.__dataclass_fields__})
-    f_line = np.broadcast_to(grid.f_line, part.v_valley.shape)
-    values = rectifier.line_harmonics(part, f_line, ORDERS)
-    power, factor, first = float(part.p_line.max()), float(part.power_factor.min()), float(values[..., 0].max())
-    current = sheet.rows["inlet.i_rms"]
-    for k, order in enumerate(ORDERS):
-        sheet.solved(f"inlet.harmonic_{order}", values[..., k], "A", f"Fourier integral of the solved line current at {grid.lines[line]:g} V, full load", line_current=current)
-        if order == 1:
-            continue
-        limit = limits.harmonic_limit(need.harmonics_class, int(order), power, first, factor)
-        if limit is not None:
-            sheet.given(f"inlet.harmonic_limit_{order}", limit, "A", "standard", f"class {need.harmonics_class}, {limits.HARMONICS_EDITION}")
+    values = rectifier.line_harmonics(part, np.broadcast_to(grid.f_line, part.v_valley.shape), inlet.ORDERS)
+    inlet.record_harmonics(work, values, float(part.p_line.max()), float(part.power_factor.min()), f"Fourier integral of the solved line current at {grid.lines[line]:g} V, full load")
 
 
 def _losses(work: Work, plan: dict[str, Any], rows: dict[str, Any], b: Bulk) -> dict[str, Any]:
@@ -230,3 +169,23 @@ def _losses(work: Work, plan: dict[str, Any], rows: dict[str, Any], b: Bulk) -> 
     thermistor = sheet("loss.thermistor", rectifier.resistive_loss, r=plan["thermistor"]["r_hot_ohm"], i_rms=rows["i_rms"])
     bulk = sheet("loss.bulk", rectifier.resistive_loss, r=plan["source"].esr, i_rms=sheet.rows["bulk.i_rms"])
     return {"bridge": bridge, "thermistor": thermistor, "bulk": bulk, "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
+
+
+def cycle(design: Any, corner: Corner) -> dict[str, Array]:
+    """One line cycle from the solved bulk: time [s], rectified mains [V], bulk [V], line current [A]."""
+    bulk = design.context["bulk"]
+    at = (*corner.index[:3], 0)
+    f = design.grid.freqs[corner.index[1]]
+    half, period = 0.5 / f, 1 / f
+    t = np.linspace(0, period, 600)
+    pulse_t = np.concatenate([[bulk.t_start[at]], bulk.t_nodes[at], [bulk.t_start[at] + bulk.t_conduct[at]]])
+    pulse_i = np.concatenate([[0.0], bulk.i_nodes[at], [0.0]])
+    power, c = float(np.broadcast_to(design.rows["bulk.p_load"].value, bulk.v_valley.shape)[at]), float(design.rows["bulk.c"].value)
+    v_end, t_end = float(bulk.v_nodes[at][-1]), pulse_t[-1]
+    off_t = np.linspace(t_end, bulk.t_start[at] + half, 80)
+    off_v = np.sqrt(np.maximum(v_end**2 - 2 * power * (off_t - t_end) / c, 0))
+    cycle_t, cycle_v = np.concatenate([bulk.t_nodes[at], off_t]), np.concatenate([bulk.v_nodes[at], off_v])
+    bus = np.interp(t, np.concatenate([cycle_t - half, cycle_t, cycle_t + half]), np.tile(cycle_v, 3))
+    current = np.interp(t, pulse_t, pulse_i, 0, 0) - np.interp(t - half, pulse_t, pulse_i, 0, 0)
+    crest = np.sqrt(2) * design.grid.lines[corner.index[0]]
+    return {"t": t, "mains": np.abs(crest * np.sin(2 * np.pi * f * t)), "bulk": bus, "current": current}

@@ -10,10 +10,10 @@ import numpy as np
 from rhevectra.core.formulas import buck, magnetics
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
+from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
-from rhevectra.core.topologies.common.dies import choose_die
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 
 SKIPPED = 0.25

@@ -10,7 +10,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Sheet, plain
 from rhevectra.core.formulas import buck, flyback, forward
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.topologies.common.losses import core_loss
+from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.common.passes import Settled, record_last, settle
 
 PASSES = 30

@@ -8,10 +8,10 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.formulas import magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.inductor import GAP_MOST, InductorChoice, InductorNeed, choose_inductor
+from rhevectra.core.magnetics.inductor import GAP_MOST, InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.losses import record_rise
+from rhevectra.core.stages.wound import choose_wound, record_rise
 
 FLUX_ROOM = 1.01
 """Room in the inductor's current for what the bus still moves after it is chosen."""
@@ -36,13 +36,6 @@ def choose_choke(work: Work, inductance: float, rate: float, out: Mapping[str, A
     flat = {k: np.broadcast_to(out[k], work.grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
     need = InductorNeed(inductance, FLUX_ROOM * float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate, grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling, work.need.height_max)
     return need, choose_wound(work, "filter1.core", need, win, "the current limit")
-
-
-def choose_wound(work: Work, id: str, need: InductorNeed, win: Windows, at: str) -> InductorChoice:
-    """Core of an inductor by the decision `id`; at: in words, the current its flux is judged at."""
-    choice = choose_inductor(need, win, work.choose.pins.get(id))
-    work.choose(id, win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at {at}, gap, current density and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)
-    return choice
 
 
 def choke_core(work: Work, c: InductorChoice, win: Windows, grade: Any) -> dict[str, Any]:

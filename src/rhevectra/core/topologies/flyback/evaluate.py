@@ -13,7 +13,7 @@ from rhevectra.core.formulas import flyback, forward, handed_back, magnetics, ou
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.losses import record_rise
+from rhevectra.core.stages.wound import record_rise
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.flyback import faults
 from rhevectra.core.topologies.flyback import outputs as out_parts

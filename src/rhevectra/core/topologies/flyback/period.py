@@ -18,7 +18,7 @@ from rhevectra.core.basis.fused import Fused
 from rhevectra.core.basis.sheet import Quick, Sheet, plain
 from rhevectra.core.formulas import clamp, flyback, handed_back, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.topologies.common.losses import core_loss
+from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.flyback.variant import Variant
 
 PASSES = 16

@@ -16,9 +16,9 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
+from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.chokes import choose_wound
-from rhevectra.core.topologies.common.dies import choose_die
+from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
 from rhevectra.core.topologies.resonant import sharing, tank, waves

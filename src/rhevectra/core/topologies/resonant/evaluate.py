@@ -12,8 +12,8 @@ from rhevectra.core.formulas import flyback, forward, magnetics, output, resonan
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.work import Work
+from rhevectra.core.stages.wound import core_loss, record_rise
 from rhevectra.core.topologies.common.bank import record_bank
-from rhevectra.core.topologies.common.losses import core_loss, record_rise
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.resonant import curves, sharing

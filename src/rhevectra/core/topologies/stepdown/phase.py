@@ -15,8 +15,7 @@ from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.chokes import choose_wound
-from rhevectra.core.topologies.common.losses import core_loss, record_rise
+from rhevectra.core.stages.wound import choose_wound, core_loss, record_rise
 
 WORTH_WINDING = 0.2
 """A series inductor below this share of the leakage is not worth winding."""

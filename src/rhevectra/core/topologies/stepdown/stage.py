@@ -13,7 +13,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Sheet, plain
 from rhevectra.core.formulas import active_clamp, flyback, forward, phase_shift, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.topologies.common.losses import core_loss
+from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.common.passes import Settled, record_last, settle
 from rhevectra.core.topologies.stepdown import active, phase, secondary
 from rhevectra.core.topologies.stepdown.secondary import TAP

@@ -1,10 +1,12 @@
-"""Loss and heat of a wound core, told the same way for transformers and inductors of every stage."""
+"""Choosing the core of an inductor, and loss and heat of any wound core, told the same way for every stage."""
 
 from collections.abc import Mapping
 from typing import Any
 
 from rhevectra.core.formulas import magnetics
+from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed, choose_inductor
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
+from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
 
 
@@ -20,3 +22,10 @@ def record_rise(work: Work, name: str, surface: float, p_core: Any, p_copper: An
     sheet = work.sheet
     r_th = sheet(f"{name}.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given(f"{name}.surface", surface, "m²", "catalogue", "outer surface of the wound core"))
     sheet(f"{name}.{figure}", magnetics.temperature_rise, r_th=r_th, p_core=p_core, p_copper=p_copper)
+
+
+def choose_wound(work: Work, id: str, need: InductorNeed, win: Windows, at: str) -> InductorChoice:
+    """Core of an inductor by the decision `id`; at: in words, the current its flux is judged at."""
+    choice = choose_inductor(need, win, work.choose.pins.get(id))
+    work.choose(id, win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at {at}, gap, current density and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)
+    return choice

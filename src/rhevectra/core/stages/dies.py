@@ -7,9 +7,9 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.stages.work import Work
 
 
-def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float]) -> Mapping[str, Any]:
+def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.") -> Mapping[str, Any]:
     """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating;
-    sees and holds: how the reasons call that voltage; loss [W] of a row."""
+    sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the decision and the limit begin with."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
     table = work.parts["switches"]
 
@@ -23,6 +23,6 @@ def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float,
         least = min(loss(r) for r in good)
         pick = max((r for r in good if loss(r) <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
         return pick["name"], f"lowest voltage class that holds {holds}; largest die resistance within a quarter of the least loss", refused
-    row = table.row(work.choose("switch.class", rule).value)
-    work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
+    row = table.row(work.choose(f"{part}class", rule).value)
+    work.sheet.given(f"{part}v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
     return row

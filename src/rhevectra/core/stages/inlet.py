@@ -1,0 +1,93 @@
+"""What stands between the plug and any bridge: fuse, inrush limiter, X capacitor with its discharge, Y capacitors, and the harmonics of the line current against their class."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.preferred import FUSES
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.requirement import Requirement
+from rhevectra.core.catalogue import limits
+from rhevectra.core.formulas import rectifier
+from rhevectra.core.stages.work import FigureSpec, Work
+
+ORDERS = np.arange(1, 40, 2)
+TEMPERATURE = "component tolerance and temperature (hot thermistor, 20 °C capacitor resistance)"
+DECISIONS = (
+    DecisionSpec("inlet.thermistor", "Inrush thermistor", "inlet", "choice", table="thermistors"),
+    DecisionSpec("bridge.class", "Bridge class", "bulk", "choice", table="bridges"),
+    DecisionSpec("inlet.c_x", "X capacitor", "inlet", unit="F", low=0, high=4.7e-6, step="E6"),
+    DecisionSpec("derating.bulk_v", "Bulk voltage derating", "bulk", low=0.5, high=1.0),
+    DecisionSpec("derating.bridge_v", "Bridge voltage derating", "bulk", low=0.4, high=1.0),
+)
+FIGURES = (
+    FigureSpec("inlet.i_rms", "Line current, rms", "I_line", "inlet", limit="inlet.fuse", limit_kind="max", fixed=TEMPERATURE),
+    FigureSpec("inlet.i_thermistor", "Thermistor current, rms", "I_ntc", "inlet", corners.LOADED, limit="inlet.i_thermistor_limit", limit_kind="max", fixed=TEMPERATURE),
+    FigureSpec("inlet.i_peak", "Line current, peak", "Î_line", "inlet", corners.PEAKS, fixed=TEMPERATURE),
+    FigureSpec("inlet.power_factor", "Power factor", "λ", "inlet", worst="min", fixed=TEMPERATURE),
+    FigureSpec("inlet.i_inrush", "Inrush current, cold", "Î_inrush", "inlet", corners.FULL, fixed="phase: switch-on at the crest assumed"),
+    FigureSpec("inlet.c_y_max", "Y capacitors, at most", "C_y", "inlet", worst="min", fixed="capacitance between windings, which counts too"),
+    FigureSpec("inlet.discharge_time", "X discharge to 60 V", "t_X", "inlet", limit="inlet.discharge_limit", limit_kind="max"),
+    *(FigureSpec(f"inlet.harmonic_{n}", f"Line current harmonic {n}", f"I_{n}", "inlet", corners.HARMONIC, limit=f"inlet.harmonic_limit_{n}", limit_kind="max", fixed=TEMPERATURE) for n in ORDERS[1:]),
+)
+BULK_FIGURES = (
+    FigureSpec("bulk.i_rms_lf", "Ripple current, line", "I_lf", "bulk", fixed=TEMPERATURE),
+    FigureSpec("bulk.i_rms_hf", "Ripple current, switching", "I_hf", "bulk"),
+    FigureSpec("bulk.i_rms", "Ripple current, total", "I_C", "bulk", limit="bulk.i_limit", limit_kind="max", fixed=TEMPERATURE),
+    FigureSpec("bulk.hold_up", "Hold-up time", "t_h", "bulk", corners.HOLD_UP, "min", "bulk.hold_up_limit", "min", fixed="capacitor tolerance and ageing", sentence="from the valley down to the least bus the power stage works from"),
+    FigureSpec("bulk.discharge_time", "Discharge to 60 V", "t_60", "bulk", fixed="power stage stopped: only the bleed path discharges"),
+)
+
+
+def first_above(table: Any, column: str, least: float) -> str:
+    """Name of the smallest row of a table that reaches a value; the largest where none does."""
+    rows = sorted(table.rows, key=lambda r: (r[column], r.get("v_class_v", 0)))
+    return str(next((r["name"] for r in rows if r[column] >= least), rows[-1]["name"]))
+
+
+def cooler(need: Requirement, cap: Any) -> float:
+    """How much more ripple current a capacitor may carry in a cooler ambient: its self-heating may grow (common practice, no source)."""
+    return float(min(2.0, np.sqrt(1 + max(cap["t_max_c"] - need.ambient_max, 0.0) / 15.0)))
+
+
+def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[str, Any], limited: bool = True) -> None:
+    """Rows of the inlet. plan: bridge, thermistor, c; rows: i_rms, peak (of the bulk), given: line. limited: the limiter carries the current in run."""
+    sheet, need, grid = work.sheet, work.need, work.grid
+    worst = float(np.max(np.where(corners.LOADED.mask(grid), rows["i_rms"].value, 0)))
+    fuse = next((f for f in FUSES if f >= 1.5 * worst), FUSES[-1])
+    sheet.chosen("inlet.fuse", fuse, "A", f"next rated current of IEC 60127 above 1.5 × {show(worst, 'A')} (common practice), time-lag", line=rows["i_rms"])
+    if limited:
+        sheet.again("inlet.i_thermistor", rows["i_rms"])
+        sheet.given("inlet.i_thermistor_limit", plan["thermistor"]["i_rated_a"], "A", "catalogue", f"rated current of {plan['thermistor']['name']}")
+    cold = sheet.given("inlet.r_cold", plan["thermistor"]["r_cold_ohm"], "Ω", "catalogue", f"thermistor {plan['thermistor']['name']} at 25 °C")
+    r_source = sheet.given("inlet.r_source", need.source_impedance.r + 2 * plan["bridge"]["r_dynamic_ohm"], "Ω", text="mains resistance and bridge")
+    sheet("inlet.i_inrush", rectifier.inrush, v_line=given["line"], r_cold=cold, r_source=r_source)
+    touch = sheet.given("inlet.i_touch", 0.25e-3 if need.protection_class == "II" else 3.5e-3, "A", "standard", f"touch current limit used here for protection class {need.protection_class} (from memory; confirm against the standard in force)")
+    sheet("inlet.c_y_max", rectifier.y_capacitance, i_touch=touch, frequency=sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner"), v_line=given["line"])
+    c_x = x_capacitor(work)
+    r_x = sheet.given("inlet.r_x", float(f"{min(0.8 / max(float(c_x.value), 1e-9) / np.log(np.sqrt(2) * need.mains.v_max / 60), 2e6):.2g}"), "Ω", "rule", "discharge resistor for about 0.8 s, at most 2 MΩ")
+    crest = sheet("inlet.v_crest", rectifier.bridge_reverse_voltage, v_line=given["line"])
+    sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=sheet.given("safety.v_touch", 60.0, "V", text="touchable dc voltage used here; confirm against the standard in force"))
+    sheet.given("inlet.discharge_limit", 1.0, "s", text="about a second at the plug's pins (common practice; confirm against the standard in force)")
+    sheet("standby.x_discharge", rectifier.resistor_power, v=given["line"], r=r_x)
+    bleed = sheet.given("bulk.r_bleed", 3e6 if need.mains.v_max > 150 else 1e6, "Ω", "rule", "start-up and sensing path across the bulk (common practice)")
+    sheet("bulk.discharge_time", rectifier.discharge_time, r=bleed, c=plan["c"], v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
+    sheet("standby.start_up", rectifier.resistor_power, v=rows["peak"], r=bleed)
+
+
+def x_capacitor(work: Work) -> Any:
+    """The X capacitor, a usual value."""
+    return work.choose("inlet.c_x", 100e-9 if work.need.power < 150 else 470e-9, "usual value for this class (common practice); the noise filter issue will compute it")
+
+
+def record_harmonics(work: Work, values: Array, power: float, factor: float, text: str) -> None:
+    """Odd harmonics (…, orders) at the highest nominal line, full load, against the class asked for. power [W] and power factor there."""
+    need, sheet, first = work.need, work.sheet, float(values[..., 0].max())
+    for k, order in enumerate(ORDERS):
+        sheet.solved(f"inlet.harmonic_{order}", values[..., k], "A", text, line_current=sheet.rows["inlet.i_rms"])
+        limit = limits.harmonic_limit(need.harmonics_class, int(order), power, first, factor)
+        if limit is not None:
+            sheet.given(f"inlet.harmonic_limit_{order}", limit, "A", "standard", f"class {need.harmonics_class}, {limits.HARMONICS_EDITION}")

@@ -1,0 +1,180 @@
+"""Choosing the parts of a power factor stage: bus voltage, inductor, switch, diode, current limit, bus capacitor."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import flyback, pfc, rectifier
+from rhevectra.core.formulas.rectifier import LineSource
+from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
+from rhevectra.core.magnetics.windows import Windows, windows
+from rhevectra.core.stages import inlet
+from rhevectra.core.stages.dies import choose_die
+from rhevectra.core.stages.pfc.line import Boost, angles, currents, mean_of
+from rhevectra.core.stages.work import Work
+from rhevectra.core.stages.wound import choose_wound
+
+EXPECTED, DERATE_FLUX = 0.95, 0.85
+"""Efficiency before anything is designed; share of hot saturation used (common practice)."""
+LITZ = {False: 1.5, True: 2.5}
+"""Effective over direct resistance of the inductor's litz wire, at a fixed frequency and at the boundary, where the ripple is twice the mean (typical, from memory)."""
+ROOM = 1.15
+"""Current limit over the peak at the lowest line and the largest load: loop ripple, tolerance and a load step (common practice)."""
+RELAY_FROM = 4.0
+"""Line current [A] from which a relay bridges the limiter (common practice)."""
+CONTACT = 10e-3
+PACKAGE = 18.0
+"""Loss [W] one switch package on a usual heat sink is let (common practice, no source)."""
+CANS = 6
+
+
+@dataclass(frozen=True)
+class Plan:
+    """All that was chosen. r_line: what carries the line current in series [Ω]; inductor: turns, areas and loss data of its core; cap: row of one can, count of them."""
+
+    boost: Boost
+    v_bus: float
+    switch: Mapping[str, Any]
+    parallel: int
+    diode: Mapping[str, Any]
+    bridge: Mapping[str, Any]
+    thermistor: Mapping[str, Any]
+    limiter: str
+    r_line: float
+    choke: InductorChoice
+    choke_need: InductorNeed
+    window: Windows
+    grade: Mapping[str, Any]
+    limit: float
+    cap: Mapping[str, Any]
+    cans: int
+    c_bus: float
+    v_min: float
+    source: LineSource
+
+    def __getitem__(self, name: str) -> Any:
+        """The same names as the plain front end's plan has, for the pictures."""
+        return getattr(self, name)
+
+
+def plan(boundary: bool, work: Work, power: float, i_hf: float) -> Plan:
+    """Choose for a power [W] drawn from the bus and a ripple current at switching frequency [A] that the power stage takes from it."""
+    need, choose = work.need, work.choose
+    top = np.sqrt(2) * need.mains.v_max
+    v_bus = float(choose("pfc.v_bus", lambda: float(np.ceil((top + 8) / 10) * 10), f"next ten volts at least 8 V above the crest of {need.mains.v_max:g} V").value)
+    p_in, i_hf = power / EXPECTED, i_hf * need.mains.v_min / v_bus  # what the stage behind takes follows the bus, not the line
+    line = p_in / need.mains.v_min
+    ntc, bridges = work.parts["thermistors"], work.parts["bridges"]
+    limiter = str(choose("inlet.limiter", "relay" if line > RELAY_FROM else "thermistor", f"{show(line, 'A')} at the lowest line: " + ("a hot thermistor would lose too much" if line > RELAY_FROM else "a thermistor can carry it")).value)
+    thermistor = ntc.row(choose("inlet.thermistor", lambda: inlet.first_above(ntc, "i_rated_a", 1.3 * line if limiter == "thermistor" else 0.3 * line), "smallest class rated above 1.3 × the line current" if limiter == "thermistor" else "limits the charging of the bus only, a relay bridges it then").value)
+    bridge = bridges.row(choose("bridge.class", lambda: inlet.first_above(bridges, "i_rated_a", 1.5 * line), "smallest class rated above 1.5 × line current").value)
+    boost = _boost(boundary, work, p_in, v_bus)
+    peak = _peak(boost, need.mains.v_min, p_in, v_bus)
+    limit = float(choose("pfc.current_limit", lambda: float(f"{ROOM * peak:.2g}") if float(f"{ROOM * peak:.2g}") > 1.08 * peak else ROOM * peak, f"{(ROOM - 1) * 100:.0f} % above the peak at the lowest line, rounded").value)
+    row, parallel, diode = _semiconductors(work, boost, p_in, v_bus, peak)
+    choke, choke_need, win, grade = _inductor(work, boost, p_in, v_bus, limit)
+    v_min = float(choose("bulk.v_min_stage", lambda: float(f"{0.8 * v_bus:.3g}"), "four fifths of the bus: the power stage still regulates there, hold-up ends there").value)
+    cap, cans, c_bus = _capacitor(work, power, p_in, i_hf, v_bus, v_min, top, boost)
+    r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT) + 2 * bridge["r_dynamic_ohm"]
+    source = LineSource(need.source_impedance.r + r_line, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], cap["esr_ohm"] / cans)
+    return Plan(boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, choke, choke_need, win, grade, limit, cap, cans, c_bus, v_min, source)
+
+
+def _boost(boundary: bool, work: Work, p_in: float, v_bus: float) -> Boost:
+    """The inductance by the law of the stage."""
+    m, choose, sheet = work.need.mains, work.choose, work.sheet
+    given = {"v_bus": v_bus, "power": sheet.given("pfc.p_expected", p_in, "W", "rule", f"power of the stage behind over an efficiency of {EXPECTED:g}, for choosing parts")}
+    if boundary:
+        f_min = choose("pfc.f_min", 50e3, "above hearing with room for a larger load (common practice)")
+        f_top = choose("pfc.f_top", 400e3, "where its switching loss still pays (common practice)")
+        ends = [float(pfc.inductance_boundary(v, v_bus, np.sqrt(2) * v, p_in, float(f_min.value))) for v in (m.v_min, m.v_max)]
+        worst = m.v_min if ends[0] <= ends[1] else m.v_max
+        wanted = sheet("pfc.l_wanted", pfc.inductance_boundary, v_line=worst, v_crest=float(np.sqrt(2) * worst), f_min=f_min, **given)
+        value = choose("pfc.l", lambda: float(f"{min(ends):.2g}"), f"the lowest frequency is met at {worst:g} V, rounded to two digits", wanted=wanted)
+        return Boost(float(value.value), float(f_top.value), True)
+    fs, k = choose("pfc.fs", 65e3, "65 kHz keeps the second harmonic below the 150 kHz limit line"), choose("pfc.ripple_ratio", 0.3, "three tenths of the crest at the lowest line (common practice)")
+    v_crest = float(np.sqrt(2) * m.v_min)
+    wanted = sheet("pfc.l_wanted", pfc.inductance_ccm, v_bus=v_bus, v_crest=v_crest, ripple_ratio=k, i_crest=sheet("pfc.i_crest_low", pfc.line_crest, power=given["power"], v_line=m.v_min), fs=fs)
+    value = choose("pfc.l", lambda: float(f"{max(float(wanted.value), 1e-6):.2g}"), "from the ripple ratio at the lowest line, rounded to two digits", wanted=wanted)
+    return Boost(float(value.value), float(fs.value), False)
+
+
+def _peak(b: Boost, v_line: float, p_in: float, v_bus: float) -> float:
+    """Peak current [A] at the crest of a line."""
+    return float(angles(b, v_line, p_in, v_bus, np.array([0.5 * np.pi])).peak[..., 0])
+
+
+def switch_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], b: Boost, a: Any, i_rms: Any, v_bus: Any) -> dict[str, Any]:
+    """Losses [W] of all switches side by side over the line cycle, with what the diode makes them switch into. Last axis of a: angles."""
+    v_bus = np.asarray(v_bus)[..., None]
+    c, c_diode = count * row["c_energy_f"], diode["c_charge_f"]
+    valley = np.clip(2 * a.v - v_bus, 0.0, None)  # at the boundary the node rings down before it turns on
+    v_on = np.where(a.rests, valley if b.boundary else a.v, v_bus)
+    charge = diode["q_recovery_c"] * np.minimum(a.least / diode["i_rated_a"], 1.0) + np.where(a.rests, 0.0, c_diode * v_bus)
+    on = 0.5 * c * np.square(v_on) + np.where(a.rests, 0.0, 0.5 * v_bus * a.least * row["t_fall_s"]) + v_bus * charge
+    i_off = np.maximum(a.peak, 1e-3)
+    off = flyback.turn_off_energy(i_off, row["t_fall_s"], c, flyback.voltage_rise_in_fall(row["t_fall_s"], v_bus, c, i_off), v_bus)
+    return {"conduction": row["r_on_25_ohm"] * row["hot_ratio"] / count * np.square(i_rms), "turn_on": mean_of(on * a.fs), "turn_off": mean_of(off * a.fs)}
+
+
+def _semiconductors(work: Work, b: Boost, p_in: float, v_bus: float, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
+    """Diode by the law, switch by loss at the lowest line, as many as a package each can be kept cool."""
+    need, diodes = work.need, work.parts["boost_diodes"]
+    kind = "ultrafast" if b.boundary else "wide-gap"
+    i_bus = p_in / v_bus
+    diode = diodes.row(work.choose("pfc.diode", lambda: inlet.first_above(diodes.where(kind=kind), "i_rated_a", 2 * i_bus), f"smallest {kind} class rated above twice the bus current: " + ("the current has returned to zero before the switch closes" if b.boundary else "the switch closes into it, and it has no charge to recover")).value)
+    a = angles(b, need.mains.v_min, p_in, v_bus)
+    i_rms = currents(b, a)["switch_rms"]
+    total = lambda r, n=1: float(sum(switch_losses(r, n, diode, b, a, i_rms, v_bus).values()))  # noqa: E731
+    row = choose_die(work, 1.08 * v_bus, "after a lost load the switch sees", "the bus after a lost load", 0.5 * peak, total, part="pfc.switch_")
+    least = next((n for n in range(1, 8) if n * row["i_max_a"] >= 1.2 * i_rms and n * row["i_max_a"] * 1.5 >= peak and total(row, n) / n <= PACKAGE), 8)
+    count = int(work.choose("pfc.switch_parallel", least, f"{show(total(row, least), 'W')} at the lowest line, {PACKAGE:g} W a package at most (common practice)").value)
+    return row, count, diode
+
+
+def _inductor(work: Work, b: Boost, p_in: float, v_bus: float, limit: float) -> tuple[InductorChoice, InductorNeed, Windows, Mapping[str, Any]]:
+    """The inductor on a gapped core, its core loss averaged over the line cycle at every line."""
+    need, choose = work.need, work.choose
+    grade = work.parts["materials"].row(choose("pfc.material", lambda: "PW2" if b.fs < 50e3 else "PW3", "class whose frequency band holds the switching frequency").value)
+    rise = float(choose("pfc.rise_max", 50.0, "class of insulation and of neighbours (common practice)").value)
+    lines = np.array([need.mains.v_min, *need.mains.nominals, need.mains.v_max])
+    a = angles(b, lines, p_in, v_bus)
+    rms = float(currents(b, a)["l_rms"].max())
+    win = work.parts["cores"].derived(windows)
+    ask = InductorNeed(b.inductance, limit, rms * np.sqrt(LITZ[b.boundary]), a.ripple, a.duty / a.fs, a.off / a.fs, a.fs, grade["b_sat_100_t"] * DERATE_FLUX, grade, need.ambient_max, rise, need.cooling, need.height_max, line_cycle=True)
+    return choose_wound(work, "pfc.core", ask, win, "the current limit"), ask, win, grade
+
+
+def _capacitor(work: Work, power: float, p_in: float, i_hf: float, v_bus: float, v_min: float, top: float, b: Boost) -> tuple[Mapping[str, Any], int, float]:
+    """Cans of one value side by side: valley above the highest crest, hold-up from the valley, ripple current, a lost load; the need that decides is named."""
+    need, choose = work.need, work.choose
+    derate = float(choose("derating.bulk_v", 0.95, "bus at most 95 % of the rating (common practice)").value)
+    delay = float(choose("pfc.dump_delay", 0.5e-3, "an over-voltage comparator answers (common practice)").value)
+    classes = sorted({r["v_class_v"] for r in work.parts["bulk_capacitors"].rows})
+    v_class = next((v for v in classes if derate * v >= v_bus), classes[-1])
+    rows = work.parts["bulk_capacitors"].where(v_class_v=v_class).rows
+    a = angles(b, need.mains.v_min, p_in, v_bus)
+    i_c = float(np.hypot(np.hypot(currents(b, a)["bus_hf"], i_hf), pfc.bus_current_lf(power, v_bus)))
+
+    def asks(row: Mapping[str, Any], n: int) -> dict[str, bool]:
+        c = n * row["c_f"]
+        ripple = pfc.bus_ripple(power, need.mains.f_min, c, v_bus)
+        valley, crest = pfc.bus_valley(v_bus, ripple), pfc.bus_peak(v_bus, ripple)
+        return {"valley above the mains": bool(valley >= top), "hold-up": bool(rectifier.hold_up(c, valley, v_min, power) >= need.hold_up), "ripple current": bool(i_c <= n * row["i_rated_a"] * inlet.cooler(need, row)),
+                "lost load": bool(pfc.dump(crest, power, delay, c) <= v_class)}
+    able = sorted(((n * r["c_f"] * (1 + 0.05 * n), n, r) for r in rows for n in range(1, CANS + 1) if all(asks(r, n).values())), key=lambda x: (x[0], x[1]))
+
+    def rule() -> tuple[float, str, tuple[str, ...]]:
+        if not able:
+            return CANS * rows[-1]["c_f"], f"not even {CANS} of the largest can meet " + ", ".join(k for k, good in asks(rows[-1], CANS).items() if not good), ()
+        _, n, r = able[0]
+        smaller = max((x for x in rows if x["c_f"] < r["c_f"]), key=lambda x: x["c_f"], default=r)
+        short = [k for k, good in asks(smaller, n).items() if not good]
+        return n * r["c_f"], f"{n} × {r['name']}: least capacitance that meets all; decided by {', '.join(short) or 'the least can there is'}", ()
+    value = float(choose("pfc.c_bus", rule).value)
+    fits = [(n, r) for _, n, r in able if abs(n * r["c_f"] / value - 1) < 1e-6]
+    n, row = fits[0] if fits else min(((n, r) for r in rows for n in range(1, CANS + 1)), key=lambda x: (abs(np.log(x[0] * x[1]["c_f"] / value)), x[0]))
+    return row, n, value

@@ -1,0 +1,96 @@
+"""Line current switching cycle by switching cycle: a current loop behind a sine reference that the voltage loop lets ripple.
+
+Not an averaged ideal: the duty cannot follow where the line is too low to drive the current (cusp), cycles rest between pulses near the zero
+crossing, and the loop's own lag is in it. Plain numbers in a plain loop: a few hundred cycles are quicker so than as arrays.
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+
+HALVES, SAMPLES = 2, 800
+"""Half cycles run, the last of which counts: the loop forgets within a few of its own periods; instants of half a cycle where no cycle remembers another."""
+ZERO = 0.4
+"""Zero of the current loop over its crossover (common practice)."""
+
+
+@dataclass(frozen=True)
+class Loop:
+    """Boost stage and its loops. inductance [H] of all phases side by side, fs [Hz], v_bus [V], crossover of the current loop [Hz] (0: constant on-time, each cycle begins at the boundary
+    below f_top [Hz]), ripple: relative second harmonic of the command, c_node [F]: what rings before turn-on at the boundary."""
+
+    inductance: float
+    fs: float
+    v_bus: float
+    crossover: float
+    ripple: float
+    f_top: float = 0.0
+    c_node: float = 0.0
+
+
+def half_cycle(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
+    """Time [s] and the mean of the line current [A] in each switching cycle over half a line cycle, for a power [W]."""
+    t, i = (_boundary if loop.crossover == 0 else _average)(loop, v_line, f_line, power)
+    v = math.sqrt(2) * v_line * np.sin(2 * np.pi * f_line * t)
+    drawn = 2 * f_line * np.trapezoid(v * i, t)
+    return t, i * (power / max(drawn, 1e-9))  # the voltage loop sets the amplitude that the power asks for
+
+
+def _command(loop: Loop, angle: float) -> float:
+    """Share of the crest current that is asked for at an angle."""
+    return math.sin(angle) * (1 - loop.ripple * math.sin(2 * angle))
+
+
+def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
+    """Average-current control at a fixed frequency."""
+    period, v_crest, v_bus, inductance = 1 / loop.fs, math.sqrt(2) * v_line, loop.v_bus, loop.inductance
+    gain = 2 * math.pi * loop.crossover * inductance / v_bus
+    slope = gain * 2 * math.pi * ZERO * loop.crossover * period
+    top, omega, steps = math.sqrt(2) * power / v_line, 2 * math.pi * f_line, int(0.5 * loop.fs / f_line)
+    held, i, mean, times, means = 0.0, 0.0, 0.0, [0.0] * steps, [0.0] * steps
+    for _ in range(HALVES):
+        for k in range(steps):
+            angle = omega * (k + 0.5) * period
+            v = v_crest * math.sin(angle)
+            error = top * _command(loop, angle) - mean  # what the cycle before drew
+            wanted = gain * error + held
+            duty = min(max(wanted, 0.0), 0.97)
+            if duty == wanted or (wanted - duty) * error < 0:
+                held += slope * error
+            peak = i + v * duty * period / inductance
+            fall = (v_bus - v) / inductance
+            rest = (1 - duty) * period
+            end = peak - fall * rest
+            if end < 0.0:
+                mean = 0.5 * (i + peak) * duty + 0.5 * peak * peak / fall / period
+                end = 0.0
+            else:
+                mean = 0.5 * (i + peak) * duty + 0.5 * (peak + end) * (1 - duty)
+            times[k], means[k], i = (k + 0.5) * period, mean, end
+    return np.array(times), np.array(means)
+
+
+def _boundary(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
+    """Constant on-time: each cycle begins when the current has returned and the node has rung to its valley, at the earliest after 1/f_top. No cycle remembers the one before, so they are told at even instants."""
+    t = (np.arange(SAMPLES) + 0.5) * 0.5 / f_line / SAMPLES
+    angle = 2 * np.pi * f_line * t
+    v, inductance = np.maximum(np.sqrt(2) * v_line * np.sin(angle), 1e-3), loop.inductance
+    on = 2 * inductance * power / v_line**2 * (1 - loop.ripple * np.sin(2 * angle))
+    peak = v * on / inductance
+    off, ring = peak * inductance / (loop.v_bus - v), np.pi * np.sqrt(inductance * loop.c_node)
+    charge = 2 * loop.c_node * np.minimum(loop.v_bus - v, v)  # half a ring below zero; where the line is low the body diode cuts it short
+    return t, np.maximum((0.5 * peak * (on + off) - charge) / np.maximum(on + off + ring, 1 / loop.f_top), 0.0)
+
+
+def harmonics(t: Array, i: Array, f_line: float, orders: Array, c_x: float, v_line: float) -> Array:
+    """Rms [A] of the orders of a line current that repeats with its sign turned, the X capacitors' current in it."""
+    edge = np.concatenate([[0.0], t, [0.5 / f_line]])
+    value = np.concatenate([[0.0], i, [0.0]])
+    phase = 2 * np.pi * f_line * np.asarray(orders, float)[:, None] * edge
+    a = 4 * f_line * np.trapezoid(value * np.cos(phase), edge, axis=1)
+    b = 4 * f_line * np.trapezoid(value * np.sin(phase), edge, axis=1)
+    a = a + np.where(np.asarray(orders) == 1, 2 * np.pi * f_line * c_x * np.sqrt(2) * v_line, 0.0)
+    return np.asarray(np.sqrt(0.5 * (np.square(a) + np.square(b))))

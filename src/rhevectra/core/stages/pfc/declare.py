@@ -1,0 +1,88 @@
+"""What may be decided about a power factor stage, and its figures."""
+
+from typing import Any
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages import inlet
+from rhevectra.core.stages.work import FigureSpec
+
+_CONTINUOUS = (
+    DecisionSpec("pfc.fs", "Switching frequency", "pfc", unit="Hz", low=30e3, high=400e3, schools="65 kHz: second harmonic below 150 kHz; 100 to 130 kHz: smaller inductor"),
+    DecisionSpec("pfc.ripple_ratio", "Ripple of the inductor, share of the crest", "pfc", low=0.05, high=1.5, schools="0.2 to 0.3 textbook; 0.4 and more: smaller inductor, more of the cycle discontinuous"),
+    DecisionSpec("pfc.crossover_current", "Crossover of the current loop", "pfc", unit="Hz", low=500, high=50e3, schools="an eighth to a tenth of the switching frequency; a slower one dents the zero crossing"),
+)
+_BOUNDARY = (
+    DecisionSpec("pfc.f_min", "Lowest switching frequency", "pfc", unit="Hz", low=20e3, high=300e3, schools="above hearing; 40 to 60 kHz usual"),
+    DecisionSpec("pfc.f_top", "Highest switching frequency", "pfc", unit="Hz", low=100e3, high=1e6, schools="300 to 500 kHz: above it the cycles rest and the current bends near the zero crossing"),
+)
+_SHARED = (
+    DecisionSpec("pfc.v_bus", "Bus voltage", "pfc", unit="V", low=100, high=800, schools="380 to 400 V behind mains up to 265 V: above the highest crest, below 450 V capacitors"),
+    DecisionSpec("pfc.l", "Boost inductor", "pfc", unit="H", low=1e-6, high=0.1),
+    DecisionSpec("pfc.core", "Core of the boost inductor", "pfc", "choice", table="cores"),
+    DecisionSpec("pfc.material", "Core material class", "pfc", "choice", table="materials"),
+    DecisionSpec("pfc.rise_max", "Temperature rise allowed", "pfc", unit="K", low=5, high=90),
+    DecisionSpec("pfc.switch_class", "Switch class", "pfc", "choice", table="switches"),
+    DecisionSpec("pfc.switch_parallel", "Switches side by side", "pfc", kind="integer", low=1, high=8),
+    DecisionSpec("pfc.diode", "Boost diode class", "pfc", "choice", table="boost_diodes", schools="wide-gap: no recovery charge to switch into; ultrafast: enough where the current has returned to zero"),
+    DecisionSpec("pfc.current_limit", "Current limit", "pfc", unit="A", low=0.1, high=200),
+    DecisionSpec("pfc.crossover_voltage", "Crossover of the voltage loop", "bulk", unit="Hz", low=1, high=40, schools="5 to 10 Hz: little third harmonic; 20 Hz: quicker, more of it"),
+    DecisionSpec("pfc.c_bus", "Bus capacitor, all together", "bulk", unit="F", low=1e-6, high=1e-2, step="E12"),
+    DecisionSpec("pfc.dump_delay", "Time until a lost load is noticed", "bulk", unit="s", low=0, high=0.05, schools="under a millisecond with an over-voltage comparator; 10 to 20 ms by the voltage loop alone"),
+    DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900),
+    DecisionSpec("inlet.limiter", "Inrush limiter in run", "inlet", "choice", options=("thermistor", "relay"), schools="thermistor stays in the line and is hot; a relay bridges it once the bus is up"),
+)
+
+
+def decisions(boundary: bool) -> tuple[DecisionSpec, ...]:
+    """Decisions of a stage at the boundary of conduction, or at a fixed frequency."""
+    return (*(_BOUNDARY if boundary else _CONTINUOUS), *_SHARED, *inlet.DECISIONS)
+
+
+_IDEAL = "a sine of line current; inductance at its nominal value"
+_FIGURES = (
+    FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "pfc", limit="bridge.v_limit", limit_kind="max"),
+    FigureSpec("bridge.i_avg", "Bridge diode current, average", "I_D", "pfc", limit="bridge.i_limit", limit_kind="max"),
+    FigureSpec("pfc.l", "Boost inductor", "L", "pfc"),
+    FigureSpec("pfc.i_peak", "Peak current of the inductor", "Î_L", "pfc", corners.LOADED, limit="pfc.current_limit", limit_kind="max", fixed=_IDEAL, sentence="at the crest of the line"),
+    FigureSpec("pfc.i_ripple_pp", "Ripple current at the crest", "ΔI", "pfc", fixed=_IDEAL),
+    FigureSpec("pfc.i_l_rms", "Inductor current, rms", "I_L", "pfc", fixed=_IDEAL),
+    FigureSpec("pfc.power_max", "Power at the current limit", "P_max", "pfc", worst="min", limit="pfc.power_need", limit_kind="min", fixed=_IDEAL, sentence="what the stage can draw from each line before its limit bends the crest"),
+    FigureSpec("pfc.core", "Core of the boost inductor", "", "pfc"), FigureSpec("pfc.turns", "Turns of the boost inductor", "N", "pfc"),
+    FigureSpec("pfc.gap", "Gap of the boost inductor", "l_g", "pfc", limit="pfc.gap_limit", limit_kind="max"),
+    FigureSpec("pfc.b_peak", "Flux of the boost inductor at the limit", "B̂", "pfc", limit="pfc.b_limit", limit_kind="max", fixed="saturation taken hot"),
+    FigureSpec("pfc.rise", "Temperature rise of the boost inductor", "ΔT", "pfc", limit="pfc.rise_max", limit_kind="max", fixed="uniform temperature; ac factor of its litz wire taken as stated"),
+    FigureSpec("pfc.v_switch", "Peak switch voltage", "V̂_ds", "pfc", corners.PEAKS, limit="pfc.switch_v_limit", limit_kind="max", fixed="stray inductance between switch and bus capacitor", sentence="the bus after a lost load"),
+    FigureSpec("pfc.switch_i_rms", "Switch current, rms", "I_sw", "pfc", fixed=_IDEAL),
+    FigureSpec("pfc.switch_loss", "Loss of the switch", "P_sw", "pfc", fixed="on-resistance taken hot"),
+    FigureSpec("pfc.switch_r_ca", "Case to ambient needed, each switch", "R_ca", "pfc", worst="min", limit="pfc.r_ca_floor", limit_kind="min", fixed="loss taken at the junction's limit"),
+    FigureSpec("pfc.diode_i_avg", "Boost diode current, average", "I_d", "pfc", limit="pfc.diode_i_limit", limit_kind="max"),
+    FigureSpec("pfc.diode_loss", "Loss of the boost diode", "P_d", "pfc"),
+    FigureSpec("pfc.loss", "Loss of the power factor stage", "P", "pfc", fixed=_IDEAL),
+    FigureSpec("pfc.c_bus", "Bus capacitor", "C", "bulk"),
+    FigureSpec("pfc.bus_ripple_lf_pp", "Bus ripple, twice the line", "ΔV_lf", "bulk", corners.LOADED, fixed="capacitor tolerance and ageing", sentence="the larger of both kinds by far: it decides the capacitor, not the switching frequency"),
+    FigureSpec("pfc.bus_ripple_hf_pp", "Bus ripple, switching", "ΔV_hf", "bulk", corners.LOADED, fixed="capacitor resistance at 20 °C"),
+    FigureSpec("bulk.v_valley", "Bus valley", "V_valley", "bulk", corners.LOADED, "min", "bulk.v_valley_least", "min", fixed="capacitor tolerance and ageing", sentence="below the highest crest of the mains the bridge feeds the bus by itself and the line current is lost"),
+    FigureSpec("bulk.v_peak", "Bus crest", "V̂_bus", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max"),
+    FigureSpec("bulk.v_dump", "Bus after a lost load", "V_d", "bulk", corners.LOADED, limit="bulk.v_limit", limit_kind="max", sentence="from the crest of its ripple"),
+    *inlet.BULK_FIGURES,
+)
+_OF_BOUNDARY = (
+    FigureSpec("pfc.f_low", "Switching frequency, least", "f", "pfc", corners.LOADED, "min", "pfc.f_audible", "min", fixed=_IDEAL, sentence="at the crest of the line"),
+    FigureSpec("pfc.f_high", "Switching frequency, greatest", "f̂", "pfc", corners.RUN, fixed=_IDEAL, sentence="near the zero crossing, as far as it is let"),
+)
+
+
+def figures(boundary: bool) -> tuple[FigureSpec, ...]:
+    """Figures of a stage at the boundary of conduction, or at a fixed frequency."""
+    return (*inlet.FIGURES, *_FIGURES, *(_OF_BOUNDARY if boundary else ()))
+
+
+def bill(design: Any) -> dict[str, Any]:
+    """What the stage adds to the bill of materials: switches, boost diode, cans, inductor, gate drive, small parts (sense, controller's network)."""
+    plan = design.context["front"]
+    return {"switches": [(str(plan.switch["name"]), plan.parallel)], "boost_diodes": [(str(plan.diode["name"]), 1)], "capacitors": [(str(plan.cap["name"]), plan.cans)], "wound": 1, "drives": 1, "small": 4}
+
+
+NO_PICTURES: tuple[str, ...] = ()
+PLATES = (("inlet", "Inlet", "inlet.fuse"), ("pfc", "Power factor", "pfc.i_peak"), ("bulk", "Bus capacitor", "bulk.v_valley"))

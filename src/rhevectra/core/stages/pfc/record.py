@@ -1,0 +1,222 @@
+"""The power factor stage at every corner: what it draws, loses and leaves on the bus; rows on the recording sheet."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Array, Grid
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import magnetics, output, pfc, rectifier
+from rhevectra.core.magnetics.inductor import GAP_MOST
+from rhevectra.core.stages import inlet
+from rhevectra.core.stages.pfc.build import DERATE_FLUX, LITZ, Plan, switch_losses
+from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
+from rhevectra.core.stages.pfc.line import angles, currents, mean_of
+from rhevectra.core.stages.work import Work
+from rhevectra.core.stages.wound import record_rise
+
+PASSES = 4
+SENSE = 0.15
+"""Voltage [V] across the sense resistor at the current limit (common practice)."""
+JUNCTION_SHARE, COOLABLE = 0.85, 3.0
+LINEAR = 0.2
+"""Bus ripple over the bus beyond which the linear formula no longer holds."""
+_CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature)"
+
+
+@dataclass(frozen=True)
+class Solution:
+    """At every corner: power into the bus and from the line [W], currents [A] and losses [W] by name, ripple of the bus [V]; shape of the grid without the bus axis."""
+
+    power: Array
+    p_in: Array
+    currents: dict[str, Array]
+    losses: dict[str, Array]
+    ripple: Array
+
+
+def solve(plan: Plan, grid: Grid, power: Array) -> Solution:
+    """Passes until the losses agree with the power that makes them."""
+    v_line, f_line = grid.v_line[..., 0], grid.f_line[..., 0]
+    power = np.broadcast_to(np.asarray(power, float)[..., 0], grid.shape[:3])
+    p_in = power / 0.96
+    for _ in range(PASSES):
+        a = angles(plan.boost, v_line, p_in, plan.v_bus)
+        amps = currents(plan.boost, a)
+        losses = _losses(plan, a, amps, p_in, v_line)
+        p_in = power + sum(losses.values())
+    return Solution(power, p_in, {**amps, "peak": a.peak.max(-1), "f_low": a.fs.min(-1), "f_high": a.fs.max(-1)}, losses, pfc.bus_ripple(power, f_line, plan.c_bus, plan.v_bus))
+
+
+def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any) -> dict[str, Array]:
+    line = p_in / v_line
+    switch = switch_losses(plan.switch, plan.parallel, plan.diode, plan.boost, a, amps["switch_rms"], plan.v_bus)
+    c, need, eff = plan.choke, plan.choke_need, plan.window.effective
+    area, volume = float(eff.area[c.core]), float(eff.volume[c.core])
+    m = plan.grade
+    kappa = magnetics.igse_constant(m["loss_alpha"], m["loss_beta"])
+    reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], min(need.ambient + c.rise, 140.0), m["loss_t_min_c"])
+    core = magnetics.core_loss_two_slope(volume, kappa, reference, plan.boost.inductance * a.ripple / (c.turns * area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], a.fs, a.duty / a.fs, a.off / a.fs)
+    return {"bridge": rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line),
+            "pfc_switch_on": switch["conduction"], "pfc_switch_edges": switch["turn_on"] + switch["turn_off"], "pfc_diode": pfc.diode_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
+            "pfc_core": mean_of(core), "pfc_copper": rectifier.resistive_loss(LITZ[plan.boost.boundary] * c.resistance, amps["l_rms"]), "pfc_sense": rectifier.resistive_loss(SENSE / plan.limit, amps["l_rms"])}
+
+
+def bus(plan: Plan, grid: Grid, power: Array, near: Any = None) -> tuple[Array, Solution]:
+    """Bus at valley and crest [V] for a power [W] drawn from it."""
+    found = solve(plan, grid, np.broadcast_to(power, (*grid.shape[:3], 1)))
+    return np.stack([pfc.bus_valley(plan.v_bus, found.ripple), pfc.bus_peak(plan.v_bus, found.ripple)], -1), found
+
+
+def record(work: Work, plan: Plan, s: Solution, power: Array, i_hf: Any) -> dict[str, Any]:
+    """Rows of the front end. power: what the stage behind draws [W], (lines, freqs, points, 1); i_hf its ripple current at switching frequency [A]."""
+    sheet, grid = work.sheet, work.grid
+    col = lambda x: np.broadcast_to(x, grid.shape[:3])[..., None]  # noqa: E731
+    given = {"line": sheet.given("line.v", grid.v_line, "V", text="line voltage of the corner"), "f": sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner")}
+    p = sheet.solved("bulk.p_load", power, "W", "power drawn by the power stage: output plus every loss behind the bus")
+    p_in = sheet.solved("inlet.power", col(s.p_in), "W", "power of the bus and every loss before it, passes until both agree", power=p)
+    v_bus = sheet.rows["pfc.v_bus"]
+    rows = _bus(work, plan, given, p, v_bus)
+    _line(work, plan, s, given, p_in, rows)
+    losses = _stage(work, plan, s, given, p_in, rows, col)
+    total = _capacitor(work, plan, s, p, v_bus, i_hf, rows, col)
+    losses |= {"bulk": total, "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
+    _findings(work, plan, rows)
+    return {"v_bus": rows["bus"], "losses": losses, "bulk": s}
+
+
+def _bus(work: Work, plan: Plan, given: dict[str, Any], p: Any, v_bus: Any) -> dict[str, Any]:
+    """Ripple, valley and crest of the bus, hold-up and a lost load."""
+    sheet, grid, need = work.sheet, work.grid, work.need
+    c = sheet.rows["pfc.c_bus"]
+    sheet.again("bulk.c", c)
+    ripple = sheet("pfc.bus_ripple_lf_pp", pfc.bus_ripple, power=p, f_line=given["f"], c=c, v_bus=v_bus)
+    valley, peak = sheet("bulk.v_valley", pfc.bus_valley, v_bus=v_bus, ripple=ripple), sheet("bulk.v_peak", pfc.bus_peak, v_bus=v_bus, ripple=ripple)
+    row = sheet.either("bus.v", np.array([True, False])[None, None, None, :] & np.ones(grid.shape, bool), valley, peak, "valley or crest of the bus within the line cycle")
+    sheet("bulk.v_valley_least", pfc.crest, v_line=need.mains.v_max)
+    sheet.given("bulk.v_limit", plan.cap["v_class_v"], "V", "catalogue", "rated voltage of the capacitor")
+    sheet("bulk.v_dump", pfc.dump, v_peak=peak, power=p, delay=sheet.rows["pfc.dump_delay"], c=c)
+    sheet.again("pfc.v_switch", sheet.rows["bulk.v_dump"])
+    hold = sheet("bulk.hold_up", rectifier.hold_up, c=c, v_start=valley, v_end=sheet.rows["bulk.v_min_stage"], power=p)
+    sheet.given("bulk.hold_up_limit", need.hold_up, "s", text="requirement")
+    return {"bus": row, "valley": valley, "peak": peak, "hold": hold, "ripple": ripple}
+
+
+def loop_of(plan: Plan, rows: Any, f_line: float) -> Loop:
+    """Stage and loops for a line frequency [Hz]."""
+    crossover, inductance = float(rows["pfc.crossover_voltage"].value), plan.boost.inductance / plan.boost.phases
+    ripple = float(pfc.loop_ripple(crossover, f_line, 3 * crossover))
+    if plan.boost.boundary:
+        return Loop(inductance, plan.boost.fs, plan.v_bus, 0.0, ripple, plan.boost.fs, plan.parallel * plan.switch["c_energy_f"] + plan.diode["c_charge_f"])
+    return Loop(inductance, plan.boost.fs, plan.v_bus, float(rows["pfc.crossover_current"].value), ripple)
+
+
+def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any, rows: dict[str, Any]) -> None:
+    """Line current from the loops, cycle by cycle, at full load: power factor, harmonics; and the inlet."""
+    sheet, grid, choose = work.sheet, work.grid, work.choose
+    cross = choose("pfc.crossover_voltage", 8.0, "well below twice the line frequency, so that little third harmonic leaks through (common practice)")
+    if not plan.boost.boundary:
+        choose("pfc.crossover_current", plan.boost.fs / 8, "an eighth of the switching frequency, its zero at two fifths of that (common practice)")
+    sheet("pfc.loop_ripple", pfc.loop_ripple, crossover=cross, f_line=given["f"], pole=3 * float(cross.value))
+    c_x = float(inlet.x_capacitor(work).value)
+    full = next(i for i, q in enumerate(grid.points) if q.case == "run" and q.load == 1.0 and not q.label)
+    orders = np.zeros((len(grid.lines), len(grid.freqs), len(inlet.ORDERS)))
+    for i, v in enumerate(grid.lines):
+        for j, f in enumerate(grid.freqs):
+            t, amps = half_cycle(loop_of(plan, sheet.rows, f), v, f, float(s.p_in[i, j, full]))
+            orders[i, j] = harmonics(t, amps, f, inlet.ORDERS, c_x, v)
+    rms = np.sqrt(np.square(orders).sum(-1))
+    factor = s.p_in[:, :, full] / (np.asarray(grid.lines)[:, None] * rms)
+    text = "line current of every switching cycle with both loops, X capacitor beside it"
+    pf = sheet.solved("inlet.power_factor", np.minimum(factor, 1.0)[..., None, None], "", text + "; at full load, taken for other loads too")
+    rows["i_rms"] = sheet("inlet.i_rms", pfc.line_current, power=p_in, v_line=given["line"], factor=pf)
+    sheet.again("inlet.i_peak", sheet("inlet.i_crest", pfc.line_crest, power=p_in, v_line=given["line"]))
+    line = grid.lines.index(grid.special["nominal_max"])
+    inlet.record(work, {"thermistor": plan.thermistor, "bridge": plan.bridge, "c": sheet.rows["pfc.c_bus"]}, rows, given, limited=plan.limiter == "thermistor")
+    inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
+
+
+def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any, rows: dict[str, Any], col: Any) -> dict[str, Any]:
+    """Bridge, inductor, switch and diode."""
+    sheet = work.sheet
+    v_crest = sheet("line.crest", pfc.crest, v_line=given["line"])
+    sheet("bridge.v_reverse", rectifier.bridge_reverse_voltage, v_line=given["line"])
+    sheet.given("bridge.v_limit", plan.bridge["v_class_v"] * float(work.choose("derating.bridge_v", 0.8, "80 % of the rating (common practice)").value), "V", "catalogue", "class voltage times derating")
+    sheet("bridge.i_avg", pfc.bridge_average, i_rms=rows["i_rms"])
+    sheet.given("bridge.i_limit", plan.bridge["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current of the bridge for each of its diodes")
+    for k, id in {"l_rms": "pfc.i_l_rms", "switch_rms": "pfc.switch_i_rms", "diode_avg": "pfc.diode_i_avg", "diode_rms": "pfc.diode_i_rms", "bus_hf": "pfc.i_bus_hf"}.items():
+        sheet.solved(id, col(s.currents[k]), "A", _CYCLE, power=p_in)
+    fs: Any = sheet.rows["pfc.fs"] if not plan.boost.boundary else sheet("pfc.f_low", pfc.boundary_frequency, v_line=given["line"], v_bus=sheet.rows["pfc.v_bus"], v_crest=v_crest, inductance=sheet.rows["pfc.l"], power=p_in)
+    if plan.boost.boundary:
+        sheet.solved("pfc.f_high", col(s.currents["f_high"]), "Hz", _CYCLE)
+        sheet.given("pfc.f_audible", 25e3, "Hz", "rule", "above hearing (common practice)")
+    ripple = sheet("pfc.i_ripple_pp", pfc.crest_ripple, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"], inductance=sheet.rows["pfc.l"], fs=fs)
+    peak = sheet("pfc.i_peak", pfc.inductor_peak, i_crest=sheet.rows["inlet.i_crest"], ripple=ripple)
+    sheet("pfc.bus_ripple_hf_pp", pfc.switching_ripple, power=p_in, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"], fs=fs, c=sheet.rows["pfc.c_bus"], i_peak=peak, esr=sheet.given("bulk.esr", plan.cap["esr_ohm"] / plan.cans, "Ω", "catalogue", f"{plan.cans} × {plan.cap['name']}"))
+    if not plan.boost.boundary:
+        sheet("pfc.power_max", pfc.power_at_limit, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"], ripple=ripple)
+    else:
+        sheet("pfc.power_max", pfc.power_at_limit_boundary, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"])
+    sheet.again("pfc.power_need", p_in)
+    losses = {name: sheet.solved(f"loss.{name}", col(x), "W", _CYCLE, power=p_in) for name, x in s.losses.items()}
+    sheet.total("pfc.loss", "W", "everything between the plug and the bus", **losses)
+    _heat(work, plan, losses)
+    _inductor(work, plan, losses)
+    return {("thermistor" if name == "limiter" else name): row for name, row in losses.items()}
+
+
+def _heat(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
+    """Heat of switch and diode."""
+    sheet, n = work.sheet, plan.parallel
+    whole = sheet.total("pfc.switch_loss", "W", "conduction (hot), turn-on with what the diode asks, turn-off; all side by side", conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"])
+    each = sheet("pfc.switch_loss_each", pfc.each, power=whole, count=n)
+    ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
+    sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=sheet.given("pfc.t_junction", JUNCTION_SHARE * plan.switch["t_junction_max_c"], "°C", "rule", f"85 % of {plan.switch['t_junction_max_c']:g} °C (common practice)"), ambient=ambient, power=each, r_jc=plan.switch["r_junction_case_k_w"])
+    sheet.given("pfc.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
+    sheet.again("pfc.diode_loss", losses["pfc_diode"])
+    sheet.given("pfc.diode_i_limit", 0.6 * plan.diode["i_rated_a"], "A", "catalogue", f"60 % of the rating of {plan.diode['name']} (common practice)")
+
+
+def _inductor(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
+    """Turns, gap, flux and rise of the boost inductor."""
+    sheet, c, eff = work.sheet, plan.choke, plan.window.effective
+    turns = sheet.solved("pfc.turns", float(c.turns), "turns", "least whole turns that keep the flux at the current limit")
+    sheet.solved("pfc.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
+    sheet.given("pfc.gap_limit", GAP_MOST * float(eff.area_post[c.core]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
+    sheet("pfc.b_peak", magnetics.flux_density, inductance=sheet.rows["pfc.l"], current=sheet.rows["pfc.current_limit"], turns=turns, area=sheet.given("pfc.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core"))
+    sheet.given("pfc.b_limit", plan.choke_need.b_max, "T", "rule", f"hot saturation × {DERATE_FLUX:g}")
+    record_rise(work, "pfc", float(plan.window.surface[c.core]), losses["pfc_core"], losses["pfc_copper"])
+    if not c.passed:
+        work.find(MUST_FIX, "pfc", f"the boost inductor on {plan.window.names[c.core]} is refused; a larger core, more ripple or more rise admits it", "pfc.core", "pfc.core" if work.choose.pinned("pfc.core") else "pfc.ripple_ratio" if not plan.boost.boundary else "pfc.f_min")
+
+
+def _capacitor(work: Work, plan: Plan, s: Solution, p: Any, v_bus: Any, i_hf: Any, rows: dict[str, Any], col: Any) -> Any:
+    """Ripple currents and loss of the bus capacitor; returns its loss."""
+    sheet, need = work.sheet, work.need
+    lf = sheet("bulk.i_rms_lf", pfc.bus_current_lf, power=p, v_bus=v_bus)
+    stage = sheet.solved("bulk.i_rms_stage", i_hf, "A", "rms of what the stage behind takes less its average")
+    hf = sheet("bulk.i_rms_hf", rectifier.root_sum, i_lf=sheet.rows["pfc.i_bus_hf"], i_hf=stage)
+    total = sheet("bulk.i_rms", rectifier.root_sum, i_lf=lf, i_hf=hf)
+    sheet.given("bulk.i_limit", plan.cans * plan.cap["i_rated_a"] * inlet.cooler(need, plan.cap), "A", "catalogue", f"{plan.cans} × {show(plan.cap['i_rated_a'], 'A')} at {plan.cap['t_max_c']:g} °C, raised by the cooler ambient (common practice, no source)")
+    return sheet("loss.bulk", rectifier.resistive_loss, r=sheet.rows["bulk.esr"], i_rms=total)
+
+
+def _findings(work: Work, plan: Plan, rows: dict[str, Any]) -> None:
+    """What only this stage knows how to say."""
+    grid, need = work.grid, work.need
+    full = np.broadcast_to(corners.FULL.mask(grid), grid.shape)
+    worst = float(np.broadcast_to(rows["ripple"].value, grid.shape)[full].max())
+    hf = float(np.broadcast_to(work.sheet.rows["pfc.bus_ripple_hf_pp"].value, grid.shape)[full].max())
+    both = f"the bus of {show(plan.c_bus, 'F')} ripples by {show(worst, 'V')} at twice the line frequency and {show(hf, 'V')} at the switching frequency"
+    if worst > LINEAR * plan.v_bus:
+        work.find(MUST_FIX, "bulk", f"{both}: so far from its mean that the linear formula no longer holds; the capacitor suits the switching ripple only", "pfc.bus_ripple_lf_pp", "pfc.c_bus")
+    else:
+        work.find(NOTE, "bulk", f"{both}: the {'first' if worst > hf else 'second'} decides", "pfc.bus_ripple_lf_pp")
+    if plan.v_bus <= np.sqrt(2) * need.mains.v_max:
+        work.find(MUST_FIX, "pfc", f"the bus of {show(plan.v_bus, 'V')} lies below the crest of {show(np.sqrt(2) * need.mains.v_max, 'V')}: the stage cannot draw a sine there", "bulk.v_valley", "pfc.v_bus")
+    least = float(np.broadcast_to(rows["valley"].value, grid.shape)[full].min())
+    if np.sqrt(2) * need.mains.v_max <= least < np.sqrt(2) * need.mains.v_max + 5:
+        work.find(LOOK_AT, "bulk", f"the valley of {show(least, 'V')} is within {show(least - np.sqrt(2) * need.mains.v_max, 'V')} of the highest crest of the mains", "bulk.v_valley", "pfc.c_bus")

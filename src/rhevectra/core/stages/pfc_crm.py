@@ -1,0 +1,15 @@
+"""Power factor stage at the boundary of conduction: constant on-time, each cycle begins when the current has returned."""
+
+from functools import partial
+
+from rhevectra.core.stages.pfc import build as _build
+from rhevectra.core.stages.pfc.cycle import cycle
+from rhevectra.core.stages.pfc.declare import NO_PICTURES, PLATES, bill, decisions, figures
+from rhevectra.core.stages.pfc.record import bus, record
+from rhevectra.core.stages.plain import axes
+
+NAME = "pfc_crm"
+DECISIONS, FIGURES = decisions(boundary=True), figures(boundary=True)
+plan = partial(_build.plan, True)
+
+__all__ = ["DECISIONS", "FIGURES", "NAME", "NO_PICTURES", "PLATES", "axes", "bill", "bus", "cycle", "plan", "record"]
