@@ -25,6 +25,12 @@ def valley(demo_document):
     return size(demo_document.requirement, {"topology": "flyback_qr"})
 
 
+@pytest.fixture(scope="module")
+def fans():
+    document = decode(demo.text("frost-fans"), "demo")
+    return size(document.requirement, document.decisions)
+
+
 def all_corners(d) -> list[Corner]:
     return [d.grid.corner(d.figure(id).corner.index) for id in ("switch.v_peak", "switch.i_rms", "bulk.v_valley", "efficiency_light") if id in d.rows]
 
@@ -38,8 +44,8 @@ def extent(text: Text) -> tuple[float, float, float, float]:
 
 @pytest.mark.parametrize("key", PICTURES)
 @pytest.mark.parametrize("page", SIZES)
-def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, valley, key, page):
-    design = {"gain": resonant, "frequency": valley}.get(key, demo_design)
+def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, valley, fans, key, page):
+    design = {"gain": resonant, "frequency": valley, "envelope": fans, "line": fans}.get(key, demo_design)
     for corner in all_corners(design):
         picture = PICTURES[key][1](design, corner, *page)
         assert (picture.width, picture.height) == page

@@ -31,16 +31,17 @@ def line_cycle(design: Design, corner: Corner, width: float, height: float, held
     picture, now = Picture(width, height, shown_at(corner)), _cycle(design, corner)
     old = _cycle(held, same_corner(held, corner)) if held is not None and held.context["bulk"] is not None else None
     period, inner, each = float(now["t"][-1]), width - LEFT - RIGHT, (height - 12) / 2
-    top = Frame(picture, LEFT, 3, inner, each * 1.15, (0, period), (0, 1.12 * max(float(now["mains"].max()), float(now["bulk"].max()))), "mains (rectified) and bus", "V", x_labels=False)
+    top = Frame(picture, LEFT, 3, inner, each * 1.15, (0, period), (0, 1.12 * max(float(now["mains"].max()), float(now["bulk"].max()))), "mains (rectified) and bulk", "V", x_labels=False)
     if old:
         top.pale(old["t"], old["bulk"])
     top.trace("rectified mains", now["t"], now["mains"], "muted", 0.3, True)
-    top.trace("bus", now["t"], now["bulk"], "primary", 0.6)
+    top.trace("bulk", now["t"], now["bulk"], "primary", 0.6)
     least = float(np.asarray(design.rows["bulk.v_min_stage"].value))
     top.level(least, f"least bus {show(least, 'V')}", "tight")
     if "pfc.bus_ripple_lf_pp" in design.rows:
         lf, hf = (design.rows[f"pfc.bus_ripple_{k}_pp"].at(corner.index) for k in ("lf", "hf"))
-        picture.text(top.left + top.width - 2, top.y(float(now["bulk"].min())) + 5, f"ripple {show(float(lf), 'V')} at twice the line, {show(float(hf), 'V')} at the switching frequency, with {show(float(design.rows['bulk.c'].value), 'F')}", "primary", "right", 3.0)
+        for k, said in enumerate((f"ripple with {show(float(design.rows['bulk.c'].value), 'F')}:", f"{show(float(lf), 'V')} at twice the line", f"{show(float(hf), 'V')} switching")):
+            picture.text(top.left + top.width - 2, top.y(0.72 * float(now["bulk"].min())) + 4 * k, said, "primary", "right", 3.0)
     top.close()
     peak = max(float(np.max(np.abs(d["current"]))) for d in (now, old) if d)
     below = Frame(picture, LEFT, 3 + each * 1.15 + 4, inner, each * 0.85 - 3, (0, period), (-peak * 1.05, peak * 1.05), "line current", "A")
@@ -131,6 +132,7 @@ def hold_up(design: Design, corner: Corner, width: float, height: float, held: D
     for when, text, role in ((lasts, f"lasts {show(lasts, 's')}", "accent"), (need.hold_up, f"asked {show(need.hold_up, 's')}", "muted")):
         if when > 0:
             picture.line([(frame.x(when), frame.top), (frame.x(when), frame.top + frame.height)], role, 0.35, True)
-            picture.text(frame.x(when) - 1, frame.top + frame.height - (2 if role == "accent" else 6), text, role, "right", 3.0)
+            near = frame.x(when) < frame.left + 25
+            picture.text(frame.x(when) + (1 if near else -1), frame.top + frame.height - (2 if role == "accent" else 6), text, role, "left" if near else "right", 3.0)
     frame.close()
     return picture

@@ -191,5 +191,6 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mappin
         work.find(LOOK_AT, "load", f"part {name!r}: an own row replaces a shipped one with other data")
 
 
-CURES = {"inlet": "bulk.c", "bulk": "bulk.c", "switch": "switch.class", "transformer": "transformer.core", "load": "switch.class"}
+CURES = {**{f"inlet.harmonic_{n}": "front_end" for n in range(3, 40, 2)}, "pfc.i_peak": "pfc.current_limit", "pfc.power_max": "pfc.current_limit", "pfc.b_peak": "pfc.core", "pfc.rise": "pfc.core", "pfc.gap": "pfc.core", "pfc.v_switch": "pfc.switch_class", "pfc.switch_r_ca": "pfc.switch_parallel", "pfc.diode_i_avg": "pfc.diode",
+         "bulk.v_valley": "bulk.c", "bulk.v_dump": "pfc.dump_delay", "inlet": "bulk.c", "bulk": "bulk.c", "switch": "switch.class", "transformer": "transformer.core", "load": "switch.class"}
 """Decision that cures a figure or a stage where the topology names none of its own."""
