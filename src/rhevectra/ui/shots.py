@@ -85,10 +85,10 @@ def _take(folder: Path) -> None:
     shoot("size-reference-dark")
     window.toggle_theme()
     window.session.saved = window.session.document
-    for name, what, tab in (("size-resonant", "radar-rotator", 1), ("size-forward", "ringing-lab-bench", 0)):
+    for name, what, stage, tab in (("size-power-factor", "frost-fans", "pfc", 0), ("size-bus", "frost-fans", "bulk", 0), ("size-resonant", "radar-rotator", "switch", 1), ("size-forward", "ringing-lab-bench", "switch", 0)):
         window.session.saved = window.session.document
         window._adopt(Session.of_text(demo.text(what), "demo"))
-        window.size_desk.choose_stage("switch")
+        window.size_desk.choose_stage(stage)
         window.size_desk.picture.tabs.setCurrentIndex(tab)
         shoot(name)
     window.go("Contest")

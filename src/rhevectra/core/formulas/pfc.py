@@ -125,6 +125,30 @@ def power_at_limit_boundary(v_line: Any, i_limit: Any) -> Any:
     return v_line * i_limit / (2 * np.sqrt(2))
 
 
+@formula("Î_1 = Î/n", "A", "Î n", "phases share evenly")
+def of_phase(current: Any, phases: Any) -> Any:
+    """Current [A] of one phase."""
+    return current / phases
+
+
+@formula("P = n·P_1", "W", "n P_1", "phases side by side")
+def all_phases(phases: Any, one: Any) -> Any:
+    """Power [W] of all phases."""
+    return phases * one
+
+
+@formula("ΔI_Σ = ΔI·n·(D − k/n)·((k + 1)/n − D)/(D·(1 − D))", "A", "ΔI n D k", "ramps of evenly shifted phases, k whole pulses of n that overlap; zero where the duty is a whole share of n")
+def summed_ripple(ripple: Any, phases: Any, duty: Any, overlap: Any) -> Any:
+    """Ripple [A] of the sum of all phases, peak to peak; overlap: whole part of n·D."""
+    return ripple * phases * (duty - overlap / phases) * ((overlap + 1) / phases - duty) / (duty * (1 - duty))
+
+
+@formula("D = 1 − V̂/V_b", "", "V̂ V_b", "boost converter at the crest of the line")
+def crest_duty(v_crest: Any, v_bus: Any) -> Any:
+    """Duty at the crest of the line."""
+    return 1 - v_crest / v_bus
+
+
 @formula("P_1 = P/n", "W", "P n", "n side by side")
 def each(power: Any, count: Any) -> Any:
     """Share [W] of one of several switches."""

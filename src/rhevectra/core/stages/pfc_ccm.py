@@ -10,6 +10,6 @@ from rhevectra.core.stages.plain import axes
 
 NAME = "pfc_ccm"
 DECISIONS, FIGURES = decisions(boundary=False), figures(boundary=False)
-plan = partial(_build.plan, False)
+plan = partial(_build.plan, False, False)
 
 __all__ = ["DECISIONS", "FIGURES", "NAME", "NO_PICTURES", "PLATES", "axes", "bill", "bus", "cycle", "plan", "record"]

@@ -10,6 +10,6 @@ from rhevectra.core.stages.plain import axes
 
 NAME = "pfc_crm"
 DECISIONS, FIGURES = decisions(boundary=True), figures(boundary=True)
-plan = partial(_build.plan, True)
+plan = partial(_build.plan, True, False)
 
 __all__ = ["DECISIONS", "FIGURES", "NAME", "NO_PICTURES", "PLATES", "axes", "bill", "bus", "cycle", "plan", "record"]

@@ -60,7 +60,7 @@ class Plan:
         return getattr(self, name)
 
 
-def plan(boundary: bool, work: Work, power: float, i_hf: float) -> Plan:
+def plan(boundary: bool, phased: bool, work: Work, power: float, i_hf: float) -> Plan:
     """Choose for a power [W] drawn from the bus and a ripple current at switching frequency [A] that the power stage takes from it."""
     need, choose = work.need, work.choose
     top = np.sqrt(2) * need.mains.v_max
@@ -71,7 +71,8 @@ def plan(boundary: bool, work: Work, power: float, i_hf: float) -> Plan:
     limiter = str(choose("inlet.limiter", "relay" if line > RELAY_FROM else "thermistor", f"{show(line, 'A')} at the lowest line: " + ("a hot thermistor would lose too much" if line > RELAY_FROM else "a thermistor can carry it")).value)
     thermistor = ntc.row(choose("inlet.thermistor", lambda: inlet.first_above(ntc, "i_rated_a", 1.3 * line if limiter == "thermistor" else 0.3 * line), "smallest class rated above 1.3 × the line current" if limiter == "thermistor" else "limits the charging of the bus only, a relay bridges it then").value)
     bridge = bridges.row(choose("bridge.class", lambda: inlet.first_above(bridges, "i_rated_a", 1.5 * line), "smallest class rated above 1.5 × line current").value)
-    boost = _boost(boundary, work, p_in, v_bus)
+    phases = int(work.choose("pfc.phases", 2, "two: half the current each, and ripples that cancel").value) if phased else 1
+    boost = _boost(boundary, work, p_in, v_bus, phases)
     peak = _peak(boost, need.mains.v_min, p_in, v_bus)
     limit = float(choose("pfc.current_limit", lambda: float(f"{ROOM * peak:.2g}") if float(f"{ROOM * peak:.2g}") > 1.08 * peak else ROOM * peak, f"{(ROOM - 1) * 100:.0f} % above the peak at the lowest line, rounded").value)
     row, parallel, diode = _semiconductors(work, boost, p_in, v_bus, peak)
@@ -83,10 +84,11 @@ def plan(boundary: bool, work: Work, power: float, i_hf: float) -> Plan:
     return Plan(boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, choke, choke_need, win, grade, limit, cap, cans, c_bus, v_min, source)
 
 
-def _boost(boundary: bool, work: Work, p_in: float, v_bus: float) -> Boost:
+def _boost(boundary: bool, work: Work, p_in: float, v_bus: float, phases: int) -> Boost:
     """The inductance by the law of the stage."""
     m, choose, sheet = work.need.mains, work.choose, work.sheet
-    given = {"v_bus": v_bus, "power": sheet.given("pfc.p_expected", p_in, "W", "rule", f"power of the stage behind over an efficiency of {EXPECTED:g}, for choosing parts")}
+    p_in = p_in / phases
+    given = {"v_bus": v_bus, "power": sheet.given("pfc.p_expected", p_in, "W", "rule", f"power of the stage behind over an efficiency of {EXPECTED:g}, of one phase, for choosing parts")}
     if boundary:
         f_min = choose("pfc.f_min", 50e3, "above hearing with room for a larger load (common practice)")
         f_top = choose("pfc.f_top", 400e3, "where its switching loss still pays (common practice)")
@@ -94,12 +96,12 @@ def _boost(boundary: bool, work: Work, p_in: float, v_bus: float) -> Boost:
         worst = m.v_min if ends[0] <= ends[1] else m.v_max
         wanted = sheet("pfc.l_wanted", pfc.inductance_boundary, v_line=worst, v_crest=float(np.sqrt(2) * worst), f_min=f_min, **given)
         value = choose("pfc.l", lambda: float(f"{min(ends):.2g}"), f"the lowest frequency is met at {worst:g} V, rounded to two digits", wanted=wanted)
-        return Boost(float(value.value), float(f_top.value), True)
+        return Boost(float(value.value), float(f_top.value), True, phases)
     fs, k = choose("pfc.fs", 65e3, "65 kHz keeps the second harmonic below the 150 kHz limit line"), choose("pfc.ripple_ratio", 0.3, "three tenths of the crest at the lowest line (common practice)")
     v_crest = float(np.sqrt(2) * m.v_min)
     wanted = sheet("pfc.l_wanted", pfc.inductance_ccm, v_bus=v_bus, v_crest=v_crest, ripple_ratio=k, i_crest=sheet("pfc.i_crest_low", pfc.line_crest, power=given["power"], v_line=m.v_min), fs=fs)
     value = choose("pfc.l", lambda: float(f"{max(float(wanted.value), 1e-6):.2g}"), "from the ripple ratio at the lowest line, rounded to two digits", wanted=wanted)
-    return Boost(float(value.value), float(fs.value), False)
+    return Boost(float(value.value), float(fs.value), False, phases)
 
 
 def _peak(b: Boost, v_line: float, p_in: float, v_bus: float) -> float:
@@ -124,7 +126,7 @@ def _semiconductors(work: Work, b: Boost, p_in: float, v_bus: float, peak: float
     """Diode by the law, switch by loss at the lowest line, as many as a package each can be kept cool."""
     need, diodes = work.need, work.parts["boost_diodes"]
     kind = "ultrafast" if b.boundary else "wide-gap"
-    i_bus = p_in / v_bus
+    i_bus = p_in / v_bus / b.phases
     diode = diodes.row(work.choose("pfc.diode", lambda: inlet.first_above(diodes.where(kind=kind), "i_rated_a", 2 * i_bus), f"smallest {kind} class rated above twice the bus current: " + ("the current has returned to zero before the switch closes" if b.boundary else "the switch closes into it, and it has no charge to recover")).value)
     a = angles(b, need.mains.v_min, p_in, v_bus)
     i_rms = currents(b, a)["switch_rms"]

@@ -16,6 +16,7 @@ _BOUNDARY = (
     DecisionSpec("pfc.f_min", "Lowest switching frequency", "pfc", unit="Hz", low=20e3, high=300e3, schools="above hearing; 40 to 60 kHz usual"),
     DecisionSpec("pfc.f_top", "Highest switching frequency", "pfc", unit="Hz", low=100e3, high=1e6, schools="300 to 500 kHz: above it the cycles rest and the current bends near the zero crossing"),
 )
+_PHASED = (DecisionSpec("pfc.phases", "Phases", "pfc", kind="integer", low=2, high=6, schools="2: usual from some 700 W; more where height counts"),)
 _SHARED = (
     DecisionSpec("pfc.v_bus", "Bus voltage", "pfc", unit="V", low=100, high=800, schools="380 to 400 V behind mains up to 265 V: above the highest crest, below 450 V capacitors"),
     DecisionSpec("pfc.l", "Boost inductor", "pfc", unit="H", low=1e-6, high=0.1),
@@ -34,9 +35,9 @@ _SHARED = (
 )
 
 
-def decisions(boundary: bool) -> tuple[DecisionSpec, ...]:
-    """Decisions of a stage at the boundary of conduction, or at a fixed frequency."""
-    return (*(_BOUNDARY if boundary else _CONTINUOUS), *_SHARED, *inlet.DECISIONS)
+def decisions(boundary: bool, phased: bool = False) -> tuple[DecisionSpec, ...]:
+    """Decisions of a stage at the boundary of conduction, or at a fixed frequency; phased: several side by side."""
+    return (*(_PHASED if phased else ()), *(_BOUNDARY if boundary else _CONTINUOUS), *_SHARED, *inlet.DECISIONS)
 
 
 _IDEAL = "a sine of line current; inductance at its nominal value"
@@ -73,15 +74,19 @@ _OF_BOUNDARY = (
 )
 
 
-def figures(boundary: bool) -> tuple[FigureSpec, ...]:
-    """Figures of a stage at the boundary of conduction, or at a fixed frequency."""
-    return (*inlet.FIGURES, *_FIGURES, *(_OF_BOUNDARY if boundary else ()))
+_OF_PHASES = (FigureSpec("pfc.i_ripple_sum", "Ripple of all phases together, at the crest", "ΔI_Σ", "pfc", fixed="phases alike", sentence="what is left for the filter; nothing where the duty is a whole share of the phases"),)
+
+
+def figures(boundary: bool, phased: bool = False) -> tuple[FigureSpec, ...]:
+    """Figures of a stage at the boundary of conduction, or at a fixed frequency; phased: several side by side."""
+    return (*inlet.FIGURES, *_FIGURES, *(_OF_PHASES if phased else ()), *(_OF_BOUNDARY if boundary else ()))
 
 
 def bill(design: Any) -> dict[str, Any]:
     """What the stage adds to the bill of materials: switches, boost diode, cans, inductor, gate drive, small parts (sense, controller's network)."""
     plan = design.context["front"]
-    return {"switches": [(str(plan.switch["name"]), plan.parallel)], "boost_diodes": [(str(plan.diode["name"]), 1)], "capacitors": [(str(plan.cap["name"]), plan.cans)], "wound": 1, "drives": 1, "small": 4}
+    n = plan.boost.phases
+    return {"switches": [(str(plan.switch["name"]), n * plan.parallel)], "boost_diodes": [(str(plan.diode["name"]), n)], "capacitors": [(str(plan.cap["name"]), plan.cans)], "wound": n, "drives": n, "small": 3 + n}
 
 
 NO_PICTURES: tuple[str, ...] = ()

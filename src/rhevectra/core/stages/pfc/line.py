@@ -64,9 +64,12 @@ def mean_of(values: Array) -> Array:
 
 
 def currents(b: Boost, a: Angles) -> dict[str, Array]:
-    """Over the line cycle, of one phase: rms of inductor, switch and diode, mean of the diode, mean of the duty; of all phases: mean square of the current into the bus within the switching cycles."""
+    """Over the line cycle, of one phase: rms of inductor, switch and diode, mean of the diode, mean of the duty; of all phases, evenly shifted: rms of the current into the bus within the switching cycles (their ramps, and cycles that rest, taken as uncorrelated)."""
     rest, p = a.rests, a.ripple
     square = np.where(rest, np.square(p) * (a.duty + a.off) / 3, np.square(a.mean) + np.square(p) / 12)
     per_on = np.where(rest, np.square(p) / 3, np.square(a.mean) + np.square(p) / 12)
     switch, diode, average = per_on * a.duty, per_on * a.off, np.where(rest, 0.5 * p, a.mean) * a.off
-    return {"l_rms": np.sqrt(mean_of(square)), "switch_rms": np.sqrt(mean_of(switch)), "diode_rms": np.sqrt(mean_of(diode)), "diode_avg": mean_of(average), "bus_hf": np.sqrt(mean_of(np.maximum(diode - np.square(average), 0.0)) * b.phases)}
+    parts = b.phases * a.off
+    apart = parts - np.floor(parts)  # between as many diodes that conduct together and one more
+    together = np.where(rest, b.phases * (diode - np.square(average)), np.square(a.mean) * apart * (1 - apart) + parts * np.square(p) / 12)
+    return {"l_rms": np.sqrt(mean_of(square)), "switch_rms": np.sqrt(mean_of(switch)), "diode_rms": np.sqrt(mean_of(diode)), "diode_avg": mean_of(average), "bus_hf": np.sqrt(mean_of(np.maximum(together, 0.0)))}

@@ -24,7 +24,7 @@ SENSE = 0.15
 JUNCTION_SHARE, COOLABLE = 0.85, 3.0
 LINEAR = 0.2
 """Bus ripple over the bus beyond which the linear formula no longer holds."""
-_CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature)"
+_CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, losses of all"
 
 
 @dataclass(frozen=True)
@@ -60,9 +60,10 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any
     kappa = magnetics.igse_constant(m["loss_alpha"], m["loss_beta"])
     reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], min(need.ambient + c.rise, 140.0), m["loss_t_min_c"])
     core = magnetics.core_loss_two_slope(volume, kappa, reference, plan.boost.inductance * a.ripple / (c.turns * area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], a.fs, a.duty / a.fs, a.off / a.fs)
+    n = plan.boost.phases
     return {"bridge": rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line),
-            "pfc_switch_on": switch["conduction"], "pfc_switch_edges": switch["turn_on"] + switch["turn_off"], "pfc_diode": pfc.diode_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
-            "pfc_core": mean_of(core), "pfc_copper": rectifier.resistive_loss(LITZ[plan.boost.boundary] * c.resistance, amps["l_rms"]), "pfc_sense": rectifier.resistive_loss(SENSE / plan.limit, amps["l_rms"])}
+            "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]), "pfc_diode": n * pfc.diode_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
+            "pfc_core": n * mean_of(core), "pfc_copper": n * rectifier.resistive_loss(LITZ[plan.boost.boundary] * c.resistance, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(SENSE / plan.limit, amps["l_rms"])}
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Any = None) -> tuple[Array, Solution]:
@@ -154,12 +155,16 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
         sheet.solved("pfc.f_high", col(s.currents["f_high"]), "Hz", _CYCLE)
         sheet.given("pfc.f_audible", 25e3, "Hz", "rule", "above hearing (common practice)")
     ripple = sheet("pfc.i_ripple_pp", pfc.crest_ripple, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"], inductance=sheet.rows["pfc.l"], fs=fs)
-    peak = sheet("pfc.i_peak", pfc.inductor_peak, i_crest=sheet.rows["inlet.i_crest"], ripple=ripple)
-    sheet("pfc.bus_ripple_hf_pp", pfc.switching_ripple, power=p_in, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"], fs=fs, c=sheet.rows["pfc.c_bus"], i_peak=peak, esr=sheet.given("bulk.esr", plan.cap["esr_ohm"] / plan.cans, "Ω", "catalogue", f"{plan.cans} × {plan.cap['name']}"))
+    crest = sheet.rows["inlet.i_crest"] if plan.boost.phases == 1 else sheet("pfc.i_crest", pfc.of_phase, current=sheet.rows["inlet.i_crest"], phases=sheet.rows["pfc.phases"])
+    peak = sheet("pfc.i_peak", pfc.inductor_peak, i_crest=crest, ripple=ripple)
+    sheet("pfc.bus_ripple_hf_pp", pfc.switching_ripple, power=p_in, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"], fs=fs, c=sheet.rows["pfc.c_bus"], i_peak=peak if plan.boost.phases == 1 else _summed(sheet, plan, ripple, v_crest), esr=sheet.given("bulk.esr", plan.cap["esr_ohm"] / plan.cans, "Ω", "catalogue", f"{plan.cans} × {plan.cap['name']}"))
+    most = "pfc.power_max" if plan.boost.phases == 1 else "pfc.power_max_phase"
     if not plan.boost.boundary:
-        sheet("pfc.power_max", pfc.power_at_limit, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"], ripple=ripple)
+        sheet(most, pfc.power_at_limit, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"], ripple=ripple)
     else:
-        sheet("pfc.power_max", pfc.power_at_limit_boundary, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"])
+        sheet(most, pfc.power_at_limit_boundary, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"])
+    if plan.boost.phases > 1:
+        sheet("pfc.power_max", pfc.all_phases, phases=sheet.rows["pfc.phases"], one=sheet.rows[most])
     sheet.again("pfc.power_need", p_in)
     losses = {name: sheet.solved(f"loss.{name}", col(x), "W", _CYCLE, power=p_in) for name, x in s.losses.items()}
     sheet.total("pfc.loss", "W", "everything between the plug and the bus", **losses)
@@ -168,9 +173,17 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     return {("thermistor" if name == "limiter" else name): row for name, row in losses.items()}
 
 
+def _summed(sheet: Any, plan: Plan, ripple: Any, v_crest: Any) -> Any:
+    """Ripple of all phases together, and the crest of their sum, which the bus capacitor's resistance sees at most."""
+    duty = sheet("pfc.duty_crest", pfc.crest_duty, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"])
+    overlap = sheet.solved("pfc.overlap", np.floor(plan.boost.phases * duty.value), "", "whole part of phases times duty")
+    left = sheet("pfc.i_ripple_sum", pfc.summed_ripple, ripple=ripple, phases=sheet.rows["pfc.phases"], duty=duty, overlap=overlap)
+    return sheet("pfc.i_peak_sum", pfc.inductor_peak, i_crest=sheet.rows["inlet.i_crest"], ripple=left)
+
+
 def _heat(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     """Heat of switch and diode."""
-    sheet, n = work.sheet, plan.parallel
+    sheet, n = work.sheet, plan.parallel * plan.boost.phases
     whole = sheet.total("pfc.switch_loss", "W", "conduction (hot), turn-on with what the diode asks, turn-off; all side by side", conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"])
     each = sheet("pfc.switch_loss_each", pfc.each, power=whole, count=n)
     ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
@@ -188,7 +201,9 @@ def _inductor(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     sheet.given("pfc.gap_limit", GAP_MOST * float(eff.area_post[c.core]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
     sheet("pfc.b_peak", magnetics.flux_density, inductance=sheet.rows["pfc.l"], current=sheet.rows["pfc.current_limit"], turns=turns, area=sheet.given("pfc.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core"))
     sheet.given("pfc.b_limit", plan.choke_need.b_max, "T", "rule", f"hot saturation × {DERATE_FLUX:g}")
-    record_rise(work, "pfc", float(plan.window.surface[c.core]), losses["pfc_core"], losses["pfc_copper"])
+    core, copper = (losses[k] if plan.boost.phases == 1 else sheet(f"loss.{k}_each", pfc.each, power=losses[k], count=sheet.rows["pfc.phases"]) for k in ("pfc_core", "pfc_copper"))
+    record_rise(work, "pfc", float(plan.window.surface[c.core]), core, copper)
+    sheet.given("pfc.count", plan.boost.phases, "", "rule", "one inductor for each phase")
     if not c.passed:
         work.find(MUST_FIX, "pfc", f"the boost inductor on {plan.window.names[c.core]} is refused; a larger core, more ripple or more rise admits it", "pfc.core", "pfc.core" if work.choose.pinned("pfc.core") else "pfc.ripple_ratio" if not plan.boost.boundary else "pfc.f_min")
 
