@@ -18,15 +18,15 @@ def as_json(entries: Sequence[Entry], elapsed: float) -> dict[str, Any]:
 def chosen_text(entry: Entry) -> str:
     """What the search chose, in words."""
     specs = entry.design.decision_specs
-    return ", ".join(f"{specs[id].label.lower()} {v if isinstance(v, str) else show(float(v), specs[id].unit)}" for id, v in entry.pins.items() if id in TOPOLOGIES[entry.topology].CONTEST)
+    return ", ".join(f"{specs[id].label.lower()} {v if isinstance(v, str) else show(float(v), specs[id].unit)}" for id, v in entry.pins.items() if id == "front_end" or id in TOPOLOGIES[entry.topology].CONTEST)
 
 
 def lines(entries: Sequence[Entry], elapsed: float) -> list[str]:
     """A table and, below it, the reason of each."""
-    out = [f"{'':4}{'topology':<22}{'η full':>8}{'η 10 %':>8}{'cores':>11}{'switch':>11}{'parts':>7}{'cost':>7}{'margin':>8}"]
+    out = [f"{'':4}{'topology':<22}{'front end':<17}{'η full':>8}{'η 10 %':>8}{'cores':>11}{'switch':>11}{'parts':>7}{'cost':>7}{'margin':>8}"]
     for e in entries:
         rank = "-" if e.rank is None else str(e.rank)
-        out.append(f"{rank:<4}{e.topology:<22}{e.efficiency * 100:7.1f}%{e.efficiency_light * 100:7.1f}%{e.magnetics_volume * 1e6:7.1f} cm³{e.switch_stress:6.1f} VA/W{e.part_count:6d}{e.cost_index:7.1f}{e.tightest_margin * 100:7.0f}%")
+        out.append(f"{rank:<4}{e.topology:<22}{e.front_end or '–':<17}{e.efficiency * 100:7.1f}%{e.efficiency_light * 100:7.1f}%{e.magnetics_volume * 1e6:7.1f} cm³{e.switch_stress:6.1f} VA/W{e.part_count:6d}{e.cost_index:7.1f}{e.tightest_margin * 100:7.0f}%")
     out.append("")
     for e in entries:
         out.append(f"{e.topology}: {e.reason}")

@@ -33,6 +33,7 @@ Column = tuple[str, str, Callable[[Entry], str], Callable[[Entry], float] | None
 COLUMNS: tuple[Column, ...] = (
     ("", "place by the weights; – cannot be built", lambda e: "–" if e.rank is None else str(e.rank), None),
     ("Topology", "double click opens it on the Size desk", lambda e: e.topology, None),
+    ("Front end", "what stands between mains and bus; power factor stages are tried where the plain one is refused", lambda e: e.front_end or "–", None),
     ("η full", "efficiency at full load, worst corner", lambda e: f"{e.efficiency * 100:.1f} %", None),
     ("η 10 %", "efficiency at a tenth of the load, worst corner", lambda e: f"{e.efficiency_light * 100:.1f} %", None),
     ("Loss", "all losses at full load, worst corner", lambda e: f"{e.loss:.3g} W", lambda e: e.loss),
@@ -101,7 +102,7 @@ class ContestView(QWidget):
             if item is not None:
                 item.setToolTip(tip)
         table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(36)
+        table.verticalHeader().setDefaultSectionSize(33)
         for k, (_title, _tip, _text, bar) in enumerate(COLUMNS):
             table.horizontalHeader().setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents if bar is None else QHeaderView.ResizeMode.Stretch)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -190,4 +191,4 @@ class ContestView(QWidget):
         if e is None:
             return
         place = "cannot be built" if e.rank is None else f"place {e.rank}"
-        self.reason.setHtml(f'<p><b>{e.topology}</b>: {place}</p><p>{e.reason[0].upper()}{e.reason[1:]}.</p><p style="color:{colour("muted").name()}">Best of {e.tried} designs; the search chose {chosen_text(e)}. Core, turns, wire and parts follow by rule.</p>')
+        self.reason.setHtml(f'<p><b>{e.topology}</b>{" behind " + e.front_end if e.front_end else ""}: {place}</p><p>{e.reason[0].upper()}{e.reason[1:]}.</p><p style="color:{colour("muted").name()}">Best of {e.tried} designs; the search chose {chosen_text(e)}. Core, turns, wire and parts follow by rule.</p>')
