@@ -9,15 +9,19 @@ from scipy.integrate import solve_ivp
 from balances import check_drawn, check_finite, whole
 from rhevectra import demo
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.basis.working import explain
 from rhevectra.core.design.contest import cost_index, whole_bill
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import magnetics, pfc, rectifier
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
+from rhevectra.core.stages import FRONT_ENDS
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import Boost, angles, currents
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.pictures import pictures_of
 from rhevectra.project.codec import decode
 from spice import measure
+from test_design import recompute
 
 ALL = ("pfc_ccm", "pfc_crm", "pfc_interleaved")
 ORDERS = np.arange(1, 400, 2)
@@ -227,3 +231,31 @@ def test_it_costs_and_draws_what_it_has(fans):
     assert whole_bill(fans)["wound"] == own["wound"] + fans.context["front"].boost.phases and whole_bill(plain) == TOPOLOGIES["llc_half"].bill(plain)
     check_drawn(fans, fans.grid.find(100.0), fans)
     check_drawn(fans, fans.grid.find(264.0), plain)
+
+
+def test_every_figure_of_the_stage_recomputes_from_its_printed_numbers(fans):
+    """Six printed digits in the printed equation give the printed value to four; every figure opens."""
+    checked = 0
+    for figure in fans.figures():
+        row, index = fans.rows[figure.id], figure.corner.index if figure.corner else (0, 0, 0, 0)
+        assert explain(row, index, figure.spec.sentence).value, figure.id
+        again = recompute(row, index)
+        if again is not None and figure.stage in ("inlet", "pfc", "bulk"):
+            checked += 1
+            assert again == pytest.approx(row.at(index), rel=2e-4, abs=1e-12), figure.id
+    assert checked > 18
+
+
+def test_the_front_end_is_exchanged_in_place(qtbot, window):
+    """The mark on the plate of the bus: its menu lists the front ends with the present one ticked; a power factor stage brings its plate and pictures, and undo takes it back."""
+    path = window.size_desk.path
+    button = path.buttons["bulk"]
+    assert button.plate.options == tuple(FRONT_ENDS) and button.plate.present == "plain"
+    next(a for a in button.menu().actions() if a.text() == "pfc_crm").trigger()
+    design = window.session.design
+    assert design.front_end == "pfc_crm" and design.feasible and "envelope" in pictures_of(design, "pfc")
+    assert list(path.buttons)[:3] == ["inlet", "pfc", "bulk"]
+    window.size_desk.choose_stage("pfc")
+    assert "pfc.i_peak" in window.size_desk.ledger._ids
+    window.undo()
+    assert window.session.design.front_end == "plain" and "pfc" not in path.buttons
