@@ -42,9 +42,9 @@ def test_measures_by_hand(entries):
     """Core volume from the dimensions, switch stress from the rows, cost from the bill and the printed weights, efficiency from loss."""
     for e in entries:
         d, cores = e.design, []
-        for id in ("transformer.core", "filter1.core", "inductor.core"):
+        for id in ("transformer.core", "filter1.core", "inductor.core", "pfc.core"):
             if id in d.rows and isinstance(d.rows[id].value, str):
-                cores.append((3 if e.topology == "llc_three_phase" else 1) * float(effective([d.catalogue["cores"].row(d.rows[id].value)]).volume[0]))
+                cores.append((3 if e.topology == "llc_three_phase" and id != "pfc.core" else 2 if e.front_end == "pfc_interleaved" and id == "pfc.core" else 1) * float(effective([d.catalogue["cores"].row(d.rows[id].value)]).volume[0]))
         assert e.magnetics_volume == pytest.approx(sum(cores), rel=1e-9)
         power = d.requirement.power
         count = sum(n for _, n in TOPOLOGIES[e.topology].bill(d)["switches"])

@@ -23,7 +23,7 @@ from rhevectra.project.codec import decode
 from spice import measure
 from test_design import recompute
 
-ALL = ("pfc_ccm", "pfc_crm", "pfc_interleaved")
+ALL = ("pfc_ccm", "pfc_crm", "pfc_interleaved", "pfc_bridgeless")
 ORDERS = np.arange(1, 400, 2)
 
 
@@ -231,6 +231,23 @@ def test_it_costs_and_draws_what_it_has(fans):
     assert whole_bill(fans)["wound"] == own["wound"] + fans.context["front"].boost.phases and whole_bill(plain) == TOPOLOGIES["llc_half"].bill(plain)
     check_drawn(fans, fans.grid.find(100.0), fans)
     check_drawn(fans, fans.grid.find(264.0), plain)
+
+
+def test_without_a_bridge_less_is_lost_and_the_crossing_pauses():
+    """Common practice, no source: two drops of a bridge go, the slow leg's resistance comes. By hand: its loss is R·I² of one switch; both fast switches share their leg's loss; a pause at the crossing raises the distortion."""
+    need = decode(demo.text("frost-fans"), "demo").requirement
+    bare, usual = (size(need, {"topology": "llc_half", "front_end": f}) for f in ("pfc_bridgeless", "pfc_ccm"))
+    assert bare.value("pfc.loss") < 0.75 * usual.value("pfc.loss") and "bridge.i_avg" not in bare.rows and "pfc.diode_loss" not in bare.rows
+    slow = bare.catalogue["switches"].row(str(bare.rows["pfc.slow_class"].value))
+    c = bare.figure("pfc.slow_loss").corner
+    line = float(whole(bare, bare.rows["inlet.power"])[c.index]) / c.v_line
+    assert bare.value("pfc.slow_loss") == pytest.approx(slow["r_on_25_ohm"] * slow["hot_ratio"] * line**2, rel=1e-3)
+    distorted = []
+    for blank in (0.0, 300e-6):
+        t, i = half_cycle(Loop(470e-6, 65e3, 390.0, 8e3, 0.0, blank=blank), 230.0, 50.0, 600.0)
+        h = harmonics(t, i, 50.0, ORDERS, 0.0, 230.0)
+        distorted.append(np.sqrt(np.sum(h[1:] ** 2)) / h[0])
+    assert distorted[1] > 1.2 * distorted[0]
 
 
 def test_every_figure_of_the_stage_recomputes_from_its_printed_numbers(fans):

@@ -130,6 +130,9 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     full = next(i for i, p in enumerate(grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
     drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)
     most = np.maximum(MOST_DRAWN * power, 0.25 * float(np.max(power)) + 1.0)
+    if bool(np.any(drawn <= 0)):
+        work.find(MUST_FIX, "load", f"at some corner the stage has no period that draws power; the bus is shown there as if it drew {show(float(np.max(most)), 'W')} at most", "loss.total", "")
+        drawn = np.where(drawn > 0, drawn, most)
     if bool(np.any(drawn > most)):
         work.find(MUST_FIX, "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus is shown as if it drew {show(float(np.minimum(drawn, most).max()), 'W')}", "loss.total", "")
     return front_plan, plan, np.minimum(drawn, most), near

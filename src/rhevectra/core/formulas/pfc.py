@@ -35,10 +35,10 @@ def inductance_boundary(v_line: Any, v_bus: Any, v_crest: Any, power: Any, f_min
     return np.square(v_line) * np.maximum(0.0, v_bus - v_crest) / (2 * power * f_min * v_bus)
 
 
-@formula("f = V_line²·max(0, V_b − V̂)/(2·L·P·V_b)", "Hz", "V_line V_b V̂ L P", "boundary of conduction at the crest of the line")
+@formula("f = max(1, V_line²·(V_b − V̂)/(2·L·P·V_b))", "Hz", "V_line V_b V̂ L P", "boundary of conduction at the crest of the line; the max binds only where the bus lies below it, which a finding refuses")
 def boundary_frequency(v_line: Any, v_bus: Any, v_crest: Any, inductance: Any, power: Any) -> Any:
     """Switching frequency [Hz] at the crest, where it is lowest."""
-    return np.square(v_line) * np.maximum(0.0, v_bus - v_crest) / (2 * inductance * power * v_bus)
+    return np.maximum(1.0, np.square(v_line) * (v_bus - v_crest) / (2 * inductance * power * v_bus))
 
 
 @formula("ΔI = V̂·max(0, V_b − V̂)/(L·f·V_b)", "A", "V̂ V_b L f", "induction law over the on-time at the crest of the line")

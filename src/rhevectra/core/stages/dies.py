@@ -7,14 +7,14 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.stages.work import Work
 
 
-def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.") -> Mapping[str, Any]:
+def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.", kinds: tuple[str, ...] = ("discrete",)) -> Mapping[str, Any]:
     """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating;
-    sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the decision and the limit begin with."""
+    sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the decision and the limit begin with; kinds of class. Dies of low resistance are offered where hard switching at a high current asks for them: their capacitance makes the lossless tank of a resonant stage less true."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
     table = work.parts["switches"]
 
     def rule() -> tuple[str, str, tuple[str, ...]]:
-        rows = table.where(kind="discrete").rows
+        rows = [r for r in table.rows if r["kind"] in kinds]
         classes = sorted({r["v_class_v"] for r in rows})
         v_class = next((c for c in classes if derate.value * c >= v_seen + 1.0), classes[-1])
         refused = tuple(f"{c:g} V: {show(derate.value * c, 'V')} after derating, {sees} {show(v_seen, 'V')}" for c in classes if c < v_class)[-3:]

@@ -5,11 +5,13 @@ from functools import partial
 from rhevectra.core.stages.pfc import build as _build
 from rhevectra.core.stages.pfc.cycle import cycle
 from rhevectra.core.stages.pfc.declare import NO_PICTURES, PLATES, bill, decisions, figures
+from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.pfc.record import bus, record
 from rhevectra.core.stages.plain import axes
 
 NAME = "pfc_crm"
-DECISIONS, FIGURES = decisions(boundary=True), figures(boundary=True)
-plan = partial(_build.plan, True, False)
+_LAW = Law(boundary=True)
+DECISIONS, FIGURES = decisions(_LAW), figures(_LAW)
+plan = partial(_build.plan, _LAW)
 
 __all__ = ["DECISIONS", "FIGURES", "NAME", "NO_PICTURES", "PLATES", "axes", "bill", "bus", "cycle", "plan", "record"]

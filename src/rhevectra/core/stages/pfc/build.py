@@ -13,6 +13,7 @@ from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages import inlet
 from rhevectra.core.stages.dies import choose_die
+from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.pfc.line import Boost, angles, currents, mean_of
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
@@ -29,12 +30,15 @@ CONTACT = 10e-3
 PACKAGE = 18.0
 """Loss [W] one switch package on a usual heat sink is let (common practice, no source)."""
 CANS = 6
+SILICON = ("discrete", "low-ohm")
+"""Kinds of switch class the stage chooses from."""
 
 
 @dataclass(frozen=True)
 class Plan:
     """All that was chosen. r_line: what carries the line current in series [Ω]; inductor: turns, areas and loss data of its core; cap: row of one can, count of them."""
 
+    law: Law
     boost: Boost
     v_bus: float
     switch: Mapping[str, Any]
@@ -60,7 +64,7 @@ class Plan:
         return getattr(self, name)
 
 
-def plan(boundary: bool, phased: bool, work: Work, power: float, i_hf: float) -> Plan:
+def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     """Choose for a power [W] drawn from the bus and a ripple current at switching frequency [A] that the power stage takes from it."""
     need, choose = work.need, work.choose
     top = np.sqrt(2) * need.mains.v_max
@@ -70,18 +74,18 @@ def plan(boundary: bool, phased: bool, work: Work, power: float, i_hf: float) ->
     ntc, bridges = work.parts["thermistors"], work.parts["bridges"]
     limiter = str(choose("inlet.limiter", "relay" if line > RELAY_FROM else "thermistor", f"{show(line, 'A')} at the lowest line: " + ("a hot thermistor would lose too much" if line > RELAY_FROM else "a thermistor can carry it")).value)
     thermistor = ntc.row(choose("inlet.thermistor", lambda: inlet.first_above(ntc, "i_rated_a", 1.3 * line if limiter == "thermistor" else 0.3 * line), "smallest class rated above 1.3 × the line current" if limiter == "thermistor" else "limits the charging of the bus only, a relay bridges it then").value)
-    bridge = bridges.row(choose("bridge.class", lambda: inlet.first_above(bridges, "i_rated_a", 1.5 * line), "smallest class rated above 1.5 × line current").value)
-    phases = int(work.choose("pfc.phases", 2, "two: half the current each, and ripples that cancel").value) if phased else 1
-    boost = _boost(boundary, work, p_in, v_bus, phases)
+    bridge = _slow_leg(work, line, v_bus) if law.bridgeless else bridges.row(choose("bridge.class", lambda: inlet.first_above(bridges, "i_rated_a", 1.5 * line), "smallest class rated above 1.5 × line current").value)
+    phases = int(work.choose("pfc.phases", 2, "two: half the current each, and ripples that cancel").value) if law.phased else 1
+    boost = _boost(law.boundary, work, p_in, v_bus, phases)
     peak = _peak(boost, need.mains.v_min, p_in, v_bus)
     limit = float(choose("pfc.current_limit", lambda: float(f"{ROOM * peak:.2g}") if float(f"{ROOM * peak:.2g}") > 1.08 * peak else ROOM * peak, f"{(ROOM - 1) * 100:.0f} % above the peak at the lowest line, rounded").value)
-    row, parallel, diode = _semiconductors(work, boost, p_in, v_bus, peak)
+    row, parallel, diode = _semiconductors(law, work, boost, p_in, v_bus, peak)
     choke, choke_need, win, grade = _inductor(work, boost, p_in, v_bus, limit)
     v_min = float(choose("bulk.v_min_stage", lambda: float(f"{0.8 * v_bus:.3g}"), "four fifths of the bus: the power stage still regulates there, hold-up ends there").value)
     cap, cans, c_bus = _capacitor(work, power, p_in, i_hf, v_bus, v_min, top, boost)
     r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT) + 2 * bridge["r_dynamic_ohm"]
     source = LineSource(need.source_impedance.r + r_line, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], cap["esr_ohm"] / cans)
-    return Plan(boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, choke, choke_need, win, grade, limit, cap, cans, c_bus, v_min, source)
+    return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, choke, choke_need, win, grade, limit, cap, cans, c_bus, v_min, source)
 
 
 def _boost(boundary: bool, work: Work, p_in: float, v_bus: float, phases: int) -> Boost:
@@ -95,7 +99,7 @@ def _boost(boundary: bool, work: Work, p_in: float, v_bus: float, phases: int) -
         ends = [float(pfc.inductance_boundary(v, v_bus, np.sqrt(2) * v, p_in, float(f_min.value))) for v in (m.v_min, m.v_max)]
         worst = m.v_min if ends[0] <= ends[1] else m.v_max
         wanted = sheet("pfc.l_wanted", pfc.inductance_boundary, v_line=worst, v_crest=float(np.sqrt(2) * worst), f_min=f_min, **given)
-        value = choose("pfc.l", lambda: float(f"{min(ends):.2g}"), f"the lowest frequency is met at {worst:g} V, rounded to two digits", wanted=wanted)
+        value = choose("pfc.l", lambda: float(f"{max(min(ends), 1e-6):.2g}"), f"the lowest frequency is met at {worst:g} V, rounded to two digits", wanted=wanted)
         return Boost(float(value.value), float(f_top.value), True, phases)
     fs, k = choose("pfc.fs", 65e3, "65 kHz keeps the second harmonic below the 150 kHz limit line"), choose("pfc.ripple_ratio", 0.3, "three tenths of the crest at the lowest line (common practice)")
     v_crest = float(np.sqrt(2) * m.v_min)
@@ -122,19 +126,47 @@ def switch_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], 
     return {"conduction": row["r_on_25_ohm"] * row["hot_ratio"] / count * np.square(i_rms), "turn_on": mean_of(on * a.fs), "turn_off": mean_of(off * a.fs)}
 
 
-def _semiconductors(work: Work, b: Boost, p_in: float, v_bus: float, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
+def _semiconductors(law: Law, work: Work, b: Boost, p_in: float, v_bus: float, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
     """Diode by the law, switch by loss at the lowest line, as many as a package each can be kept cool."""
     need, diodes = work.need, work.parts["boost_diodes"]
+    if law.bridgeless:
+        return _fast_leg(work, b, p_in, v_bus, peak)
     kind = "ultrafast" if b.boundary else "wide-gap"
     i_bus = p_in / v_bus / b.phases
     diode = diodes.row(work.choose("pfc.diode", lambda: inlet.first_above(diodes.where(kind=kind), "i_rated_a", 2 * i_bus), f"smallest {kind} class rated above twice the bus current: " + ("the current has returned to zero before the switch closes" if b.boundary else "the switch closes into it, and it has no charge to recover")).value)
     a = angles(b, need.mains.v_min, p_in, v_bus)
     i_rms = currents(b, a)["switch_rms"]
     total = lambda r, n=1: float(sum(switch_losses(r, n, diode, b, a, i_rms, v_bus).values()))  # noqa: E731
-    row = choose_die(work, 1.08 * v_bus, "after a lost load the switch sees", "the bus after a lost load", 0.5 * peak, total, part="pfc.switch_")
+    row = choose_die(work, 1.08 * v_bus, "after a lost load the switch sees", "the bus after a lost load", 0.5 * peak, total, part="pfc.switch_", kinds=SILICON)
     least = next((n for n in range(1, 8) if n * row["i_max_a"] >= 1.2 * i_rms and n * row["i_max_a"] * 1.5 >= peak and total(row, n) / n <= PACKAGE), 8)
     count = int(work.choose("pfc.switch_parallel", least, f"{show(total(row, least), 'W')} at the lowest line, {PACKAGE:g} W a package at most (common practice)").value)
     return row, count, diode
+
+
+def _slow_leg(work: Work, line: float, v_bus: float) -> Mapping[str, Any]:
+    """The leg that follows the line: its class by conduction, told as the bridge it replaces."""
+    able = [r for r in work.parts["switches"].rows if r["kind"] in SILICON]
+    rows = [r for r in able if 0.8 * r["v_class_v"] >= 1.08 * v_bus and r["i_max_a"] >= 1.2 * line]
+    rows = sorted(rows, key=lambda r: (r["v_class_v"], r["r_on_25_ohm"]))
+    row = work.parts["switches"].row(work.choose("pfc.slow_class", lambda: rows[0]["name"] if rows else max(able, key=lambda r: r["i_max_a"])["name"], "least resistance of the lowest class that holds the bus: it switches at the line only").value)
+    return {"name": row["name"], "v_forward_v": 0.0, "r_dynamic_ohm": 0.5 * row["r_on_25_ohm"] * row["hot_ratio"], "v_class_v": row["v_class_v"], "i_rated_a": row["i_max_a"]}
+
+
+def _fast_leg(work: Work, b: Boost, p_in: float, v_bus: float, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
+    """Both switches of the fast leg, without recovery charge; the one that rectifies is told as the diode it replaces."""
+    def rectifying(row: Mapping[str, Any], count: int) -> dict[str, Any]:
+        return {"name": row["name"], "v_forward_v": 0.0, "r_dynamic_ohm": row["r_on_25_ohm"] * row["hot_ratio"] / count, "q_recovery_c": 0.0, "c_charge_f": count * row["c_charge_f"], "i_rated_a": count * row["i_max_a"]}
+
+    a = angles(b, work.need.mains.v_min, p_in, v_bus)
+    amps = currents(b, a)
+
+    def total(row: Mapping[str, Any], count: int = 1) -> float:
+        as_diode = rectifying(row, count)
+        return float(sum(switch_losses(row, count, as_diode, b, a, amps["switch_rms"], v_bus).values())) + float(pfc.diode_loss(0.0, 0.0, as_diode["r_dynamic_ohm"], amps["diode_rms"]))
+    row = choose_die(work, 1.08 * v_bus, "after a lost load the switch sees", "the bus after a lost load", 0.5 * peak, total, part="pfc.switch_", kinds=("wide-gap",))
+    least = next((n for n in range(1, 8) if n * row["i_max_a"] * 1.5 >= peak and total(row, n) / n <= PACKAGE), 8)
+    count = int(work.choose("pfc.switch_parallel", least, f"{show(total(row, least), 'W')} in both switches of the leg at the lowest line, {PACKAGE:g} W a package at most (common practice)").value)
+    return row, count, rectifying(row, count)
 
 
 def _inductor(work: Work, b: Boost, p_in: float, v_bus: float, limit: float) -> tuple[InductorChoice, InductorNeed, Windows, Mapping[str, Any]]:

@@ -20,7 +20,7 @@ ZERO = 0.4
 @dataclass(frozen=True)
 class Loop:
     """Boost stage and its loops. inductance [H] of all phases side by side, fs [Hz], v_bus [V], crossover of the current loop [Hz] (0: constant on-time, each cycle begins at the boundary
-    below f_top [Hz]), ripple: relative second harmonic of the command, c_node [F]: what rings before turn-on at the boundary."""
+    below f_top [Hz]), ripple: relative second harmonic of the command, c_node [F]: what rings before turn-on at the boundary; blank [s]: pause at each end of a half cycle."""
 
     inductance: float
     fs: float
@@ -29,6 +29,7 @@ class Loop:
     ripple: float
     f_top: float = 0.0
     c_node: float = 0.0
+    blank: float = 0.0
 
 
 def half_cycle(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
@@ -50,6 +51,7 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
     gain = 2 * math.pi * loop.crossover * inductance / v_bus
     slope = gain * 2 * math.pi * ZERO * loop.crossover * period
     top, omega, steps = math.sqrt(2) * power / v_line, 2 * math.pi * f_line, int(0.5 * loop.fs / f_line)
+    rests = int(loop.blank * loop.fs)
     held, i, mean, times, means = 0.0, 0.0, 0.0, [0.0] * steps, [0.0] * steps
     for _ in range(HALVES):
         for k in range(steps):
@@ -57,7 +59,7 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
             v = v_crest * math.sin(angle)
             error = top * _command(loop, angle) - mean  # what the cycle before drew
             wanted = gain * error + held
-            duty = min(max(wanted, 0.0), 0.97)
+            duty = min(max(wanted, 0.0), 0.97) if rests <= k < steps - rests else 0.0
             if duty == wanted or (wanted - duty) * error < 0:
                 held += slope * error
             peak = i + v * duty * period / inductance

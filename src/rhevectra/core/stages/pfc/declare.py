@@ -5,6 +5,7 @@ from typing import Any
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages import inlet
+from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.work import FigureSpec
 
 _CONTINUOUS = (
@@ -35,9 +36,17 @@ _SHARED = (
 )
 
 
-def decisions(boundary: bool, phased: bool = False) -> tuple[DecisionSpec, ...]:
-    """Decisions of a stage at the boundary of conduction, or at a fixed frequency; phased: several side by side."""
-    return (*(_PHASED if phased else ()), *(_BOUNDARY if boundary else _CONTINUOUS), *_SHARED, *inlet.DECISIONS)
+_BRIDGELESS = (
+    DecisionSpec("pfc.slow_class", "Switch class of the slow leg", "pfc", "choice", table="switches"),
+    DecisionSpec("pfc.blanking", "Pause at each zero crossing", "pfc", unit="s", low=0, high=1e-3, schools="50 to 200 µs: both legs rest while the line turns its sign, or a spike flows"),
+)
+_NOT_BRIDGELESS = ("bridge.class", "derating.bridge_v", "pfc.diode")
+
+
+def decisions(law: Law) -> tuple[DecisionSpec, ...]:
+    """Decisions of a stage by its law."""
+    own = (*(_PHASED if law.phased else ()), *(_BOUNDARY if law.boundary else _CONTINUOUS), *(_BRIDGELESS if law.bridgeless else ()))
+    return (*own, *(s for s in (*_SHARED, *inlet.DECISIONS) if not (law.bridgeless and s.id in _NOT_BRIDGELESS)))
 
 
 _IDEAL = "a sine of line current; inductance at its nominal value"
@@ -77,15 +86,24 @@ _OF_BOUNDARY = (
 _OF_PHASES = (FigureSpec("pfc.i_ripple_sum", "Ripple of all phases together, at the crest", "ΔI_Σ", "pfc", fixed="phases alike", sentence="what is left for the filter; nothing where the duty is a whole share of the phases"),)
 
 
-def figures(boundary: bool, phased: bool = False) -> tuple[FigureSpec, ...]:
-    """Figures of a stage at the boundary of conduction, or at a fixed frequency; phased: several side by side."""
-    return (*inlet.FIGURES, *_FIGURES, *(_OF_PHASES if phased else ()), *(_OF_BOUNDARY if boundary else ()))
+_OF_BRIDGELESS = (
+    FigureSpec("pfc.slow_i_rms", "Current of the slow leg, rms", "I_s", "pfc", fixed=_IDEAL, sentence="one of its switches carries the whole line current"),
+    FigureSpec("pfc.slow_loss", "Loss of the slow leg", "P_s", "pfc", fixed="on-resistance taken hot"),
+)
+
+
+def figures(law: Law) -> tuple[FigureSpec, ...]:
+    """Figures of a stage by its law."""
+    shared = (s for s in _FIGURES if not (law.bridgeless and s.id.startswith(("bridge.", "pfc.diode"))))
+    return (*inlet.FIGURES, *shared, *(_OF_PHASES if law.phased else ()), *(_OF_BOUNDARY if law.boundary else ()), *(_OF_BRIDGELESS if law.bridgeless else ()))
 
 
 def bill(design: Any) -> dict[str, Any]:
     """What the stage adds to the bill of materials: switches, boost diode, cans, inductor, gate drive, small parts (sense, controller's network)."""
     plan = design.context["front"]
     n = plan.boost.phases
+    if plan.law.bridgeless:
+        return {"switches": [(str(plan.switch["name"]), 2 * n * plan.parallel), (str(plan.bridge["name"]), 2)], "capacitors": [(str(plan.cap["name"]), plan.cans)], "wound": n, "drives": 2, "floating_drives": n + 1, "small": 4 + n}
     return {"switches": [(str(plan.switch["name"]), n * plan.parallel)], "boost_diodes": [(str(plan.diode["name"]), n)], "capacitors": [(str(plan.cap["name"]), plan.cans)], "wound": n, "drives": n, "small": 3 + n}
 
 

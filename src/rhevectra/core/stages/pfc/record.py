@@ -22,6 +22,8 @@ PASSES = 4
 SENSE = 0.15
 """Voltage [V] across the sense resistor at the current limit (common practice)."""
 JUNCTION_SHARE, COOLABLE = 0.85, 3.0
+AUX_VOLTS, AUX_AMPS = 14.0, 3e-3
+"""Supply of the stage's controller, its gates beside (common practice)."""
 LINEAR = 0.2
 """Bus ripple over the bus beyond which the linear formula no longer holds."""
 _CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, losses of all"
@@ -61,9 +63,10 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any
     reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], min(need.ambient + c.rise, 140.0), m["loss_t_min_c"])
     core = magnetics.core_loss_two_slope(volume, kappa, reference, plan.boost.inductance * a.ripple / (c.turns * area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], a.fs, a.duty / a.fs, a.off / a.fs)
     n = plan.boost.phases
-    return {"bridge": rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line),
-            "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]), "pfc_diode": n * pfc.diode_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
-            "pfc_core": n * mean_of(core), "pfc_copper": n * rectifier.resistive_loss(LITZ[plan.boost.boundary] * c.resistance, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(SENSE / plan.limit, amps["l_rms"])}
+    controller = AUX_VOLTS * (AUX_AMPS + n * plan.parallel * (2 if plan.law.bridgeless else 1) * plan.switch["q_gate_c"] * mean_of(a.fs))
+    return {("pfc_slow_leg" if plan.law.bridgeless else "bridge"): rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line),
+            "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]), ("pfc_synchronous" if plan.law.bridgeless else "pfc_diode"): n * pfc.diode_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
+            "pfc_core": n * mean_of(core), "pfc_copper": n * rectifier.resistive_loss(LITZ[plan.boost.boundary] * c.resistance, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(SENSE / plan.limit, amps["l_rms"]), "pfc_controller": controller}
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Any = None) -> tuple[Array, Solution]:
@@ -112,7 +115,7 @@ def loop_of(plan: Plan, rows: Any, f_line: float) -> Loop:
     ripple = float(pfc.loop_ripple(crossover, f_line, 3 * crossover))
     if plan.boost.boundary:
         return Loop(inductance, plan.boost.fs, plan.v_bus, 0.0, ripple, plan.boost.fs, plan.parallel * plan.switch["c_energy_f"] + plan.diode["c_charge_f"])
-    return Loop(inductance, plan.boost.fs, plan.v_bus, float(rows["pfc.crossover_current"].value), ripple)
+    return Loop(inductance, plan.boost.fs, plan.v_bus, float(rows["pfc.crossover_current"].value), ripple, blank=float(rows["pfc.blanking"].value) if plan.law.bridgeless else 0.0)
 
 
 def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any, rows: dict[str, Any]) -> None:
@@ -121,6 +124,8 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     cross = choose("pfc.crossover_voltage", 8.0, "well below twice the line frequency, so that little third harmonic leaks through (common practice)")
     if not plan.boost.boundary:
         choose("pfc.crossover_current", plan.boost.fs / 8, "an eighth of the switching frequency, its zero at two fifths of that (common practice)")
+    if plan.law.bridgeless:
+        choose("pfc.blanking", 100e-6, "both legs rest until the line's sign is certain (common practice)")
     sheet("pfc.loop_ripple", pfc.loop_ripple, crossover=cross, f_line=given["f"], pole=3 * float(cross.value))
     c_x = float(inlet.x_capacitor(work).value)
     full = next(i for i, q in enumerate(grid.points) if q.case == "run" and q.load == 1.0 and not q.label)
@@ -144,10 +149,7 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     """Bridge, inductor, switch and diode."""
     sheet = work.sheet
     v_crest = sheet("line.crest", pfc.crest, v_line=given["line"])
-    sheet("bridge.v_reverse", rectifier.bridge_reverse_voltage, v_line=given["line"])
-    sheet.given("bridge.v_limit", plan.bridge["v_class_v"] * float(work.choose("derating.bridge_v", 0.8, "80 % of the rating (common practice)").value), "V", "catalogue", "class voltage times derating")
-    sheet("bridge.i_avg", pfc.bridge_average, i_rms=rows["i_rms"])
-    sheet.given("bridge.i_limit", plan.bridge["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current of the bridge for each of its diodes")
+    _bridge(work, plan, given, rows)
     for k, id in {"l_rms": "pfc.i_l_rms", "switch_rms": "pfc.switch_i_rms", "diode_avg": "pfc.diode_i_avg", "diode_rms": "pfc.diode_i_rms", "bus_hf": "pfc.i_bus_hf"}.items():
         sheet.solved(id, col(s.currents[k]), "A", _CYCLE, power=p_in)
     fs: Any = sheet.rows["pfc.fs"] if not plan.boost.boundary else sheet("pfc.f_low", pfc.boundary_frequency, v_line=given["line"], v_bus=sheet.rows["pfc.v_bus"], v_crest=v_crest, inductance=sheet.rows["pfc.l"], power=p_in)
@@ -173,6 +175,18 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     return {("thermistor" if name == "limiter" else name): row for name, row in losses.items()}
 
 
+def _bridge(work: Work, plan: Plan, given: dict[str, Any], rows: dict[str, Any]) -> None:
+    """Ratings of the bridge, or the current of the leg that takes its place."""
+    sheet = work.sheet
+    if plan.law.bridgeless:
+        sheet.again("pfc.slow_i_rms", rows["i_rms"])
+        return
+    sheet("bridge.v_reverse", rectifier.bridge_reverse_voltage, v_line=given["line"])
+    sheet.given("bridge.v_limit", plan.bridge["v_class_v"] * float(work.choose("derating.bridge_v", 0.8, "80 % of the rating (common practice)").value), "V", "catalogue", "class voltage times derating")
+    sheet("bridge.i_avg", pfc.bridge_average, i_rms=rows["i_rms"])
+    sheet.given("bridge.i_limit", plan.bridge["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current of the bridge for each of its diodes")
+
+
 def _summed(sheet: Any, plan: Plan, ripple: Any, v_crest: Any) -> Any:
     """Ripple of all phases together, and the crest of their sum, which the bus capacitor's resistance sees at most."""
     duty = sheet("pfc.duty_crest", pfc.crest_duty, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"])
@@ -184,11 +198,16 @@ def _summed(sheet: Any, plan: Plan, ripple: Any, v_crest: Any) -> Any:
 def _heat(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     """Heat of switch and diode."""
     sheet, n = work.sheet, plan.parallel * plan.boost.phases
-    whole = sheet.total("pfc.switch_loss", "W", "conduction (hot), turn-on with what the diode asks, turn-off; all side by side", conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"])
+    leg = {"rectifying": losses["pfc_synchronous"]} if plan.law.bridgeless else {}  # in the other half cycle both switches of the leg change places: each has half of both
+    whole = sheet.total("pfc.switch_loss", "W", "conduction (hot), turn-on with what the diode asks, turn-off; all side by side", conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"], **leg)
+    n *= 2 if plan.law.bridgeless else 1
     each = sheet("pfc.switch_loss_each", pfc.each, power=whole, count=n)
     ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
     sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=sheet.given("pfc.t_junction", JUNCTION_SHARE * plan.switch["t_junction_max_c"], "°C", "rule", f"85 % of {plan.switch['t_junction_max_c']:g} °C (common practice)"), ambient=ambient, power=each, r_jc=plan.switch["r_junction_case_k_w"])
     sheet.given("pfc.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
+    if plan.law.bridgeless:
+        sheet.again("pfc.slow_loss", losses["pfc_slow_leg"])
+        return
     sheet.again("pfc.diode_loss", losses["pfc_diode"])
     sheet.given("pfc.diode_i_limit", 0.6 * plan.diode["i_rated_a"], "A", "catalogue", f"60 % of the rating of {plan.diode['name']} (common practice)")
 

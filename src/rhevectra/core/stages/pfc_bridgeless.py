@@ -1,0 +1,17 @@
+"""Bridgeless power factor stage: a fast leg of switches without recovery charge, and a slow one that follows the sign of the line in place of the bridge."""
+
+from functools import partial
+
+from rhevectra.core.stages.pfc import build as _build
+from rhevectra.core.stages.pfc.cycle import cycle
+from rhevectra.core.stages.pfc.declare import NO_PICTURES, PLATES, bill, decisions, figures
+from rhevectra.core.stages.pfc.law import Law
+from rhevectra.core.stages.pfc.record import bus, record
+from rhevectra.core.stages.plain import axes
+
+NAME = "pfc_bridgeless"
+_LAW = Law(bridgeless=True)
+DECISIONS, FIGURES = decisions(_LAW), figures(_LAW)
+plan = partial(_build.plan, _LAW)
+
+__all__ = ["DECISIONS", "FIGURES", "NAME", "NO_PICTURES", "PLATES", "axes", "bill", "bus", "cycle", "plan", "record"]
