@@ -29,8 +29,8 @@ def entries():
 def test_every_topology_is_there_with_the_same_budget_and_its_own_choice(entries):
     assert {e.topology for e in entries} == set(TOPOLOGIES)
     budget = math.prod(len(v) for v in TOPOLOGIES[entries[0].topology].CONTEST.values())
-    others = (len(FRONT_ENDS) - 1) * len(TOPOLOGIES[entries[0].topology].CONTEST["fs"])
-    assert {e.tried for e in entries} <= {budget, budget + others} and all(e.tried == budget for e in entries if e.feasible and e.front_end == "plain")
+    others, beside = len(FRONT_ENDS) - 1, len(TOPOLOGIES[entries[0].topology].CONTEST["fs"]) - 1
+    assert {e.tried for e in entries} <= {budget, budget + others, budget + others + beside} and all(e.tried == budget for e in entries if e.feasible and e.front_end == "plain")
     for e in entries:
         own = TOPOLOGIES[e.topology].CONTEST if e.front_end == "plain" else ("front_end", "fs")
         assert set(e.pins) == {"topology", *own} and "kHz" in chosen_text(e)

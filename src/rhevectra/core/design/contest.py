@@ -123,6 +123,7 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
     plans = {name: list(product(*t.CONTEST.values())) for name, t in TOPOLOGIES.items()}
     found: dict[str, list[Entry]] = {name: [] for name in plans}
     order = [(name, dict(zip(TOPOLOGIES[name].CONTEST, plans[name][k], strict=True))) for k, name in sorted(((k, name) for name, plan in plans.items() for k in range(len(plan))), key=lambda x: x[0])]
+    more = iter((lambda: _other_front_ends(found), lambda: _other_frequencies(found, weights or WEIGHTS)) if not need.is_dc and "front_end" not in kept else ())
     done = 0
     while done < len(order):
         name, own = order[done]
@@ -131,16 +132,21 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
         least = _least(found[name], weights or WEIGHTS)
         best = min(found[name], key=lambda e: score(e, least, weights or WEIGHTS))
         done += 1
-        if done == sum(len(p) for p in plans.values()) and not need.is_dc and "front_end" not in kept:
-            order += _other_front_ends(found)
+        if done == len(order):
+            order += next(more, list)()
         yield done, len(order), replace(best, tried=len(found[name]))
 
 
 def _other_front_ends(found: Mapping[str, Sequence[Entry]]) -> list[tuple[str, dict[str, Any]]]:
-    """What is tried beyond the plain front end: where no design stands because of it, every power factor stage at each frequency; elsewhere it would only add loss and cost."""
+    """What is tried beyond the plain front end: where no design stands because of it, every power factor stage; elsewhere it would only add loss and cost."""
     refused = [name for name, entries in found.items() if not any(e.feasible for e in entries) and any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk") for e in entries for f in e.design.findings)]
-    fronts = [front for front in FRONT_ENDS if front != DEFAULT_FRONT_END]
-    return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][k]}) for k in (1, 0, 2) for front in fronts for name in refused]
+    return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][1]}) for front in FRONT_ENDS if front != DEFAULT_FRONT_END for name in refused]
+
+
+def _other_frequencies(found: Mapping[str, Sequence[Entry]], weights: Mapping[str, float]) -> list[tuple[str, dict[str, Any]]]:
+    """The best of the power factor stages at the other frequencies."""
+    best = {name: min(entries, key=lambda e: score(e, _least(entries, weights), weights)) for name, entries in found.items()}
+    return [(name, {"front_end": e.front_end, "fs": fs}) for name, e in best.items() if e.front_end != DEFAULT_FRONT_END for fs in TOPOLOGIES[name].CONTEST["fs"][::2]]
 
 
 def ranked(entries: Sequence[Entry], weights: Mapping[str, float] | None = None) -> list[Entry]:
