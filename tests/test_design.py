@@ -52,11 +52,14 @@ def harmonics_can_be_met(need) -> bool:
     return bool((worst <= 0).any())
 
 
+PLAIN = {"front_end": "plain"}
+
+
 def test_many_requirements_are_met_and_refusals_are_real():
     """200 seeded requirements, 5-100 W: at least 95 % feasible. Every refusal, of these and of larger powers, is confirmed by trying all front-end parts."""
-    refused = [need for need in random_requirements(1, 200, (5, 100)) if not size(need).feasible]
+    refused = [need for need in random_requirements(1, 200, (5, 100)) if not size(need, PLAIN).feasible]
     assert len(refused) <= 10
-    larger = [need for need in random_requirements(2, 12, (160, 260)) if not size(need).feasible]
+    larger = [need for need in random_requirements(2, 12, (160, 260)) if not size(need, PLAIN).feasible]
     assert len(larger) >= 6
     for need in refused + larger:
         assert not harmonics_can_be_met(need), need
@@ -66,12 +69,12 @@ def test_many_requirements_are_met_and_refusals_are_real():
 def test_energy_numbers_and_repeatability_over_any_mains():
     """1-150 W, any mains: energy balance within 0.5 % by two paths, no NaN, the same input gives the same output."""
     for k, need in enumerate(random_requirements(7, 60, (1, 150), any_mains=True)):
-        d = size(need)
+        d = size(need, PLAIN)
         for id, row in d.rows.items():
             assert isinstance(row.value, str) or np.all(np.isfinite(np.asarray(row.value, dtype=float))), (id, need)
         assert balance(d) < 0.005, need
         if k % 20 == 0:
-            again = size(need)
+            again = size(need, PLAIN)
             assert all(np.array_equal(np.asarray(again.rows[id].value), np.asarray(row.value)) for id, row in d.rows.items())
 
 

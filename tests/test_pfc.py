@@ -226,7 +226,7 @@ def test_random_mains_and_powers_balance(front):
 
 def test_it_costs_and_draws_what_it_has(fans):
     """The front end's parts are in the bill, its inductor in the volume; every picture of every stage is drawn, with another design held."""
-    plain, own = size(fans.requirement, {"topology": "llc_half"}), TOPOLOGIES["llc_half"].bill(fans)
+    plain, own = size(fans.requirement, {"topology": "llc_half", "front_end": "plain"}), TOPOLOGIES["llc_half"].bill(fans)
     assert not plain.feasible and cost_index(fans, whole_bill(fans)) > cost_index(fans, own) + 1.0
     assert whole_bill(fans)["wound"] == own["wound"] + fans.context["front"].boost.phases and whole_bill(plain) == TOPOLOGIES["llc_half"].bill(plain)
     check_drawn(fans, fans.grid.find(100.0), fans)
@@ -276,3 +276,14 @@ def test_the_front_end_is_exchanged_in_place(qtbot, window):
     assert "pfc.i_peak" in window.size_desk.ledger._ids
     window.undo()
     assert window.session.design.front_end == "plain" and "pfc" not in path.buttons
+
+
+@pytest.mark.parametrize(("name", "power", "front"), [("none", 400, "plain"), ("A", 60, "plain"), ("A", 200, "pfc_crm"), ("A", 500, "pfc_ccm"), ("D", 50, "plain"), ("D", 100, "pfc_crm"), ("C", 40, "pfc_crm")])
+def test_the_front_end_follows_the_class_of_harmonics(name, power, front):
+    """Where nobody chose: plain as long as a plain bridge meets the class, else a power factor stage that does; the rule agrees with the solved line current of the plain one."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=24, current_max=power / 24),), cooling="forced", harmonics_class=name)
+    topology = "flyback" if power <= 100 else "half_bridge"
+    d = size(need, {"topology": topology})
+    assert d.front_end == front and d.rows["front_end"].origin == "rule" and not any(f.figure.startswith("inlet.harmonic") for f in d.findings)
+    plain = size(need, {"topology": topology, "front_end": "plain"})
+    assert any(f.figure.startswith("inlet.harmonic") and f.cure == "front_end" for f in plain.findings) is (front != "plain")

@@ -13,7 +13,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.design import Design
-from rhevectra.core.design.size import DEFAULT_FRONT_END, size
+from rhevectra.core.design.size import size
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
 from rhevectra.core.topologies import TOPOLOGIES
@@ -137,16 +137,21 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
         yield done, len(order), replace(best, tried=len(found[name]))
 
 
+def _shapes(entry: Entry) -> bool:
+    """Whether its front end draws a sine."""
+    return entry.front_end is not None and bool(FRONT_ENDS[entry.front_end].SHAPES_CURRENT)
+
+
 def _other_front_ends(found: Mapping[str, Sequence[Entry]]) -> list[tuple[str, dict[str, Any]]]:
-    """What is tried beyond the plain front end: where no design stands because of it, every power factor stage; elsewhere it would only add loss and cost."""
-    refused = [name for name, entries in found.items() if not any(e.feasible for e in entries) and any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk") for e in entries for f in e.design.findings)]
-    return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][1]}) for front in FRONT_ENDS if front != DEFAULT_FRONT_END for name in refused]
+    """What is tried beyond the usual front end: every other power factor stage where the class of harmonics asks for one, or where no design stands because of the plain one; elsewhere it would only add loss and cost."""
+    asked = [name for name, entries in found.items() if (_shapes(entries[0]) and any(e.feasible for e in entries)) or (not any(e.feasible for e in entries) and any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk", "pfc") for e in entries for f in e.design.findings))]
+    return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][1]}) for front, module in FRONT_ENDS.items() if module.SHAPES_CURRENT for name in asked if front != found[name][0].front_end]
 
 
 def _other_frequencies(found: Mapping[str, Sequence[Entry]], weights: Mapping[str, float]) -> list[tuple[str, dict[str, Any]]]:
     """The best of the power factor stages at the other frequencies."""
     best = {name: min(entries, key=lambda e: score(e, _least(entries, weights), weights)) for name, entries in found.items()}
-    return [(name, {"front_end": e.front_end, "fs": fs}) for name, e in best.items() if e.front_end != DEFAULT_FRONT_END for fs in TOPOLOGIES[name].CONTEST["fs"][::2]]
+    return [(name, {"front_end": e.front_end, "fs": fs}) for name, e in best.items() if "front_end" in e.pins for fs in TOPOLOGIES[name].CONTEST["fs"][::2]]
 
 
 def ranked(entries: Sequence[Entry], weights: Mapping[str, float] | None = None) -> list[Entry]:

@@ -20,7 +20,7 @@ from rhevectra.core.stages import CLAMPS, DC_FRONT_END, FRONT_ENDS
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES
 
-DEFAULT_TOPOLOGY, DEFAULT_FRONT_END = next(iter(TOPOLOGIES)), next(iter(FRONT_ENDS))
+DEFAULT_TOPOLOGY = next(iter(TOPOLOGIES))
 
 
 def clamps_for(topology: ModuleType) -> tuple[str, ...]:
@@ -45,6 +45,11 @@ def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec], catal
             continue
         good[id] = specs[id].check(value, catalogue[specs[id].table].names if specs[id].table else ())
     return good, unknown
+
+
+def usual_front_end(need: Requirement) -> tuple[str, str]:
+    """The front end where nobody chose one, and why: the first that calls itself usual for the requirement."""
+    return next((name, why) for name, front in FRONT_ENDS.items() if (why := front.usual(need)))
 
 
 def make_grid(need: Requirement, front: ModuleType) -> Grid:
@@ -100,7 +105,7 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
         return table[name]
     if need.mains.kind == "ac3":
         raise InputError("requirement.mains.kind", "'ac3' has no front end in this version", "ac1, dc")
-    front = DC_FRONT_END if need.is_dc else pick("front_end", FRONT_ENDS, DEFAULT_FRONT_END)
+    front = DC_FRONT_END if need.is_dc else pick("front_end", FRONT_ENDS, usual_front_end(need)[0])
     topology = pick("topology", TOPOLOGIES, DEFAULT_TOPOLOGY)
     fitting = clamps_for(topology)
     return topology, front, pick("clamp.kind", {name: CLAMPS[name] for name in fitting}, fitting[0])
@@ -109,7 +114,7 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
 def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> None:
     for id, module in (("topology", topology), ("front_end", front), ("clamp.kind", clamp)):
         if id in work.choose.specs:
-            work.choose(id, module.NAME, "the usual first choice; the Contest compares all" if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
+            work.choose(id, module.NAME, usual_front_end(work.need)[1] if id == "front_end" else "the usual first choice; the Contest compares all" if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
 
 
 def expected_power(need: Requirement, out: Any) -> Any:

@@ -42,6 +42,18 @@ BULK_FIGURES = (
 )
 
 
+PLAIN_UP_TO = {"A": 130.0, "B": 260.0, "C": 25.0, "D": 75.0}
+"""Input power [W] up to which the current of a plain bridge meets its class: C and D begin there by the standard's power limits; A and B by this program's own solved line current, with a usual thermistor."""
+EFFICIENCY = 0.87
+"""Before anything is designed (common practice)."""
+
+
+def beyond_plain(need: Requirement) -> tuple[float, float | None]:
+    """Input power expected [W], and up to which a plain bridge would do where it does not."""
+    power, most = need.power / EFFICIENCY, PLAIN_UP_TO.get(need.harmonics_class)
+    return power, most if most is not None and power > most else None
+
+
 def first_above(table: Any, column: str, least: float) -> str:
     """Name of the smallest row of a table that reaches a value; the largest where none does."""
     rows = sorted(table.rows, key=lambda r: (r[column], r.get("v_class_v", 0)))

@@ -35,8 +35,15 @@ FIGURES = (
     FigureSpec("bulk.v_peak", "Bulk crest", "V̂_bus", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max", fixed=inlet.TEMPERATURE),
     *inlet.BULK_FIGURES,
 )
+SHAPES_CURRENT = False
 NO_PICTURES = ("envelope",)
 PLATES = (("inlet", "Inlet", "inlet.fuse"), ("bulk", "Bridge + bulk", "bulk.v_valley"))
+
+
+def usual(need: Requirement) -> str:
+    """Why this front end is the usual one for a requirement, or nothing."""
+    power, most = inlet.beyond_plain(need)
+    return "" if most is not None else f"some {power:.0f} W: a plain bridge meets what is asked of line harmonics (class {need.harmonics_class})"
 
 
 def axes(need: Requirement) -> tuple[tuple[float, ...], tuple[float, ...], tuple[str, ...]]:

@@ -4,6 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.stages import inlet
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.work import FigureSpec
@@ -96,6 +97,19 @@ def figures(law: Law) -> tuple[FigureSpec, ...]:
     """Figures of a stage by its law."""
     shared = (s for s in _FIGURES if not (law.bridgeless and s.id.startswith(("bridge.", "pfc.diode"))))
     return (*inlet.FIGURES, *shared, *(_OF_PHASES if law.phased else ()), *(_OF_BOUNDARY if law.boundary else ()), *(_OF_BRIDGELESS if law.bridgeless else ()))
+
+
+SHAPES_CURRENT = True
+BOUNDARY_UP_TO = 300.0
+"""Input power [W] from which a fixed frequency is the usual choice: the peaks at the boundary of conduction cost more than they save (common practice)."""
+
+
+def usual(law: Law, need: Requirement) -> str:
+    """Why a stage of this law is the usual one for a requirement, or nothing."""
+    power, most = inlet.beyond_plain(need)
+    if most is None or law.phased or law.bridgeless or law.boundary is (power > BOUNDARY_UP_TO):
+        return ""
+    return f"some {power:.0f} W: beyond about {most:g} W a plain bridge does not meet class {need.harmonics_class}; " + (f"up to {BOUNDARY_UP_TO:g} W" if law.boundary else f"above {BOUNDARY_UP_TO:g} W") + " usual"
 
 
 def bill(design: Any) -> dict[str, Any]:
