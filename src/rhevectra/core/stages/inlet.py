@@ -92,7 +92,7 @@ def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[s
 
 def x_capacitor(work: Work) -> Any:
     """The X capacitor, a usual value."""
-    return work.choose("inlet.c_x", 100e-9 if work.need.power < 150 else 470e-9, "usual value for this class (common practice); the noise filter issue will compute it")
+    return work.choose("inlet.c_x", 100e-9 if work.need.power < 150 else 470e-9, "usual value for this power (common practice); no noise filter is computed yet")
 
 
 def record_harmonics(work: Work, values: Array, power: float, factor: float, text: str) -> None:
