@@ -14,8 +14,8 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant import tank, waves
 
-STEP, ROUNDS, CLOSE, UNKNOWN = 2e-3, 8, 1e-5, 1e-4
-"""Relative step of the slopes; Newton rounds; miss in gain that counts as solved; miss of a period beyond which a tank has no such state."""
+STEP, ROUNDS, KEPT, CLOSE, UNKNOWN, SAME = 2e-3, 9, 3, 5e-5, 1e-4, 3
+"""Relative step of the slopes; Newton rounds, and for how many slopes are kept; miss in gain that counts as solved; miss of a period beyond which a tank has no such state; digits of the logarithm in which two buses are the same (a thousandth)."""
 
 
 def _gains(s: st.Stage, at: dict[str, Array], f: Array, share: Array, parts: Array) -> Array:
@@ -26,7 +26,7 @@ def _gains(s: st.Stage, at: dict[str, Array], f: Array, share: Array, parts: Arr
     flat = lambda x: np.broadcast_to(x, shape).reshape(-1)  # noqa: E731
     point = tank.Point(flat(0.5 / (f * np.sqrt(lr * cr))), flat(at["amps"] * share * z / at["v_p"]), flat(at["gain"]), flat(lm / lr))
     near = np.stack([flat(at["j"]), flat(at["jm"]), flat(at["gain"])], -1)
-    found = tank.solve(point, "gain", near, st.ROUGH)
+    found = tank.solve(point, "gain", near, st.ROUGH, st.NEAR)
     gain, bad = found.point.gain.copy(), found.miss > st.ROUGH
     if bad.any():  # at the edge where a rectifier begins to rest the neighbour is a poor start
         again = tank.solve(tank.Point(*(getattr(point, n)[bad] for n in ("half", "load", "gain", "ratio"))), "gain", None, st.ROUGH)
@@ -35,9 +35,11 @@ def _gains(s: st.Stage, at: dict[str, Array], f: Array, share: Array, parts: Arr
 
 
 def _mean_phase(s: st.Stage, settled: st.Settled, full: Array) -> dict[str, Array]:
-    """The phase as designed at the corners of full load: voltage across it, reflected current, gain, drop over that voltage, frequency."""
+    """The phase as designed at the corners of full load, one of those whose bus is the same: voltage across it, reflected current, gain, drop over that voltage, frequency."""
     rows, found = np.flatnonzero(np.broadcast_to(full, settled.out["f"].shape)), settled.found
-    v_p = s.variant.drive * np.broadcast_to(s.v_bus, settled.out["f"].shape).reshape(-1)[rows]
+    v_all = s.variant.drive * np.broadcast_to(s.v_bus, settled.out["f"].shape).reshape(-1)
+    rows = rows[np.unique(np.round(np.log(v_all[rows]), SAME), return_index=True)[1]]
+    v_p = v_all[rows]
     return {"v_p": v_p, "amps": found.point.load[rows] * v_p / np.sqrt(float(s.lr) / float(s.cr)), "gain": found.point.gain[rows], "drop": settled.state["drop"][rows] / v_p, "f": settled.out["f"].reshape(-1)[rows], "j": found.unknown[rows, 0], "jm": found.unknown[rows, 1]}
 
 
@@ -56,20 +58,23 @@ def most_loaded(s: st.Stage, settled: st.Settled, full: Array, spread: float) ->
     rest = lambda x: (phases - x) / (phases - 1)  # noqa: E731
 
     def miss(f: Array, x: Array) -> tuple[Array, ...]:
+        """How far this tank and the others are from the gain they have to give; the first axis of f and x tries variations at once."""
         shares = np.stack([x, rest(x)])
-        return tuple(_gains(s, at, f, shares, parts) - at["gain"] - at["drop"] * (shares - 1))
+        return tuple(_gains(s, at, f, shares, parts[:, :, None]) - at["gain"] - at["drop"] * (shares - 1))
     off = np.full(f.shape, np.inf)
-    for _ in range(ROUNDS):
-        a, b = miss(f, x)
+    for k in range(ROUNDS):
+        moves = k % KEPT == 0  # the slopes hardly move from one round to the next
+        a, b = miss(*((np.stack([f, f * (1 + STEP), f]), np.stack([x, x, x + STEP])) if moves else (f[None], x[None])))
+        if moves:
+            af, bf, ax, bx = ((m[j] - m[0]) / STEP for j in (1, 2) for m in (a, b))
+        a, b = a[0], b[0]
         off = np.maximum(np.abs(a), np.abs(b))
         if not (off > CLOSE).any():
             break
-        af, bf = ((m - n) / STEP for m, n in zip(miss(f * (1 + STEP), x), (a, b), strict=True))
-        ax, bx = ((m - n) / STEP for m, n in zip(miss(f, x + STEP), (a, b), strict=True))
         det = af * bx - ax * bf
         det = np.where(np.abs(det) > 1e-12, det, 1e-12)
         f, x = f * (1 + np.clip((ax * b - bx * a) / det, -0.1, 0.1)), np.clip(x + np.clip((bf * a - af * b) / det, -0.5, 0.5), 0.02, phases - 0.02)
-    shares = np.where(off < 10 * CLOSE, np.maximum(x, rest(x)), float(phases))
+    shares = np.where(off < 2 * CLOSE, np.maximum(x, rest(x)), float(phases))
     return float(np.nanmax(np.where(np.isfinite(shares), shares, float(phases))))
 
 
