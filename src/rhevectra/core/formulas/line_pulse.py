@@ -22,6 +22,10 @@ CIRCUIT = ("crest", "omega", "power", "c", "drop", "esr", "resistance", "inducta
 inductance [H], half period [s], least voltage a trial may end at [V]."""
 
 
+MOST = 150.0
+"""Exponent beyond which a pulse has left every circuit; keeps numbers finite until it is told that no steady state exists."""
+
+
 class Pulse(NamedTuple):
     """Terms of the closed solution: start t0, quarter = time from there to the crest [s], exponents [1/s], amplitudes [V], [V/s]."""
 
@@ -72,7 +76,7 @@ def solution(tau: Any, s: Pulse, omega: Any, c: Any) -> tuple[Any, Any]:
     """Capacitor voltage [V] and line current [A], tau [s] after the start."""
     angle, ring = omega * (s.t0 + tau), s.nu * tau
     sine, cosine = np.sin(angle), np.cos(angle)
-    grow, fall = np.exp(s.slow * tau), np.exp(s.fast * tau)
+    grow, fall = np.exp(np.minimum(s.slow * tau, MOST)), np.exp(s.fast * tau)  # a capacitor far too small for its load runs away within a pulse
     even = 0.5 * (grow + fall) * np.cos(ring)
     odd = np.where(s.rings, grow * np.sin(ring) / np.maximum(s.nu, 1e-30), 0.5 * (grow - fall) / s.rho)
     v = s.k + s.a * sine + s.b * cosine + s.p * even + s.q * odd

@@ -138,7 +138,17 @@ def _measure(f: dict[str, Any], tried: dict[str, Any], shape: tuple[int, ...], r
              "t_conduct": lasts, "i_rms": i_rms, "i_peak": i_crest, "i_cap": np.sqrt(((np.square(i - load) * weights).sum(-1) + off_square) / half),
              "p_line": p_line, "power_factor": p_line / np.maximum(f["crest"] / np.sqrt(2.0) * i_rms, 1e-9), "i_nodes": i, "t_nodes": t, "v_nodes": terminal,
              "weights": weights, "collapsed": collapsed, "residual": np.abs(tried["miss"]), "v_start": v0, "share": lasts / s.quarter}
+    if collapsed.any():
+        _hold(found, collapsed, f["crest"], f["crest"] / f["resistance"])
     return Bulk(**{n: x.reshape(shape + x.shape[1:]) for n, x in found.items()})
+
+
+def _hold(found: dict[str, Array], collapsed: Array, crest: Array, most: Array) -> None:
+    """What has no waveform still gives numbers: never beyond the crest [V] and what the mains can drive [A]."""
+    for name, top in {"v_valley": crest, "v_peak": crest, "v_nodes": crest, "i_rms": most, "i_peak": most, "i_cap": most, "i_nodes": most, "p_line": crest * most}.items():
+        x = found[name]
+        where, least = (collapsed, top) if x.ndim == 1 else (collapsed[:, None], top[:, None])
+        found[name] = np.where(where, np.minimum(x, least), x)
 
 
 def _crest(samples: Array, nodes: Array) -> Array:
