@@ -57,7 +57,7 @@ def inrush(design: Design, corner: Corner, width: float, height: float, held: De
     if design.context["bulk"] is None:
         return _no_line(width, height, corner)
     picture = Picture(width, height, f"switch-on at the crest of {corner.v_line:g} V, cold thermistor, bulk empty")
-    source, at = design.context["front"]["source"], (*corner.index[:3], 0)
+    source, at = design.context["source"], (*corner.index[:3], 0)
     r = float(design.rows["inlet.r_cold"].value) + float(design.rows["inlet.r_source"].value) + float(source.esr)
     t, i, v = inrush_wave(corner.v_line, corner.f_line or 50.0, r, float(source.inductance), float(design.rows["bulk.c"].value), source.drop)
     bound = float(design.rows["inlet.i_inrush"].at(at))

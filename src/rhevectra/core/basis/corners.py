@@ -76,6 +76,11 @@ class Grid:
     def f_line(self) -> Array:
         return np.asarray(self.freqs)[None, :, None, None]
 
+    @property
+    def full_load(self) -> int:
+        """Number of the operating point at full load in run, all outputs together."""
+        return next(i for i, p in enumerate(self.points) if p.case == "run" and p.load == 1.0 and not p.label)
+
     def current(self, output: int) -> Array:
         """Current of one output at each point [A], shape (1, 1, points, 1)."""
         return np.array([p.currents[output] for p in self.points])[None, None, :, None]

@@ -78,7 +78,8 @@ def cost_index(design: Design, bill: Mapping[str, Any]) -> float:
         row = parts["rectifiers"].row(name)
         total += count * (c["rectifier"] + c["ampere"] * row["i_rated_a"] + (c["floating_drive"] if row["q_gate_c"] else 0.0))
     for name, count in bill.get("boost_diodes", ()):
-        total += count * (c["rectifier"] + c["ampere"] * parts["boost_diodes"].row(name)["i_rated_a"] * (2.0 if name.startswith("wide-gap") else 1.0))
+        row = parts["boost_diodes"].row(name)
+        total += count * (c["rectifier"] + c["ampere"] * row["i_rated_a"] * (2.0 if row["kind"] == "wide-gap" else 1.0))
     for name, count in bill["capacitors"]:
         row = parts["output_capacitors" if name in parts["output_capacitors"].names else "bulk_capacitors"].row(name)
         total += count * (c["capacitor"] + c["storage"] * np.sqrt(row["c_f"] * 1e6 * row["v_class_v"] / 10) / 10)

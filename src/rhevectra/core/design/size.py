@@ -90,10 +90,10 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     _whole(work, rows["losses"])
     all_specs = _figure_specs(topology, front, clamp, need)
     topology.findings(work, plan)
-    _general_findings(work, all_specs, {**CURES, **topology.CURES}, unknown, measured, parts)
+    _general_findings(work, all_specs, {**CURES, **front.CURES, **topology.CURES}, unknown, measured, parts)
     return Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
                   findings=tuple(work.findings), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
-                  context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan})
+                  context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan, "source": front_rows.get("source")})
 
 
 def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, ModuleType, ModuleType]:
@@ -132,7 +132,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     v_bus, near = front.bus(front_plan, grid, power)
     plan = topology.build(work, v_bus, clamp)
     drawn, _, plan = topology.power_drawn(work, plan, v_bus, ROUGH)
-    full = next(i for i, p in enumerate(grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
+    full = grid.full_load
     drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)
     most = np.maximum(MOST_DRAWN * power, 0.25 * float(np.max(power)) + 1.0)
     if bool(np.any(drawn <= 0)):
@@ -199,6 +199,5 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mappin
         work.find(LOOK_AT, "load", f"part {name!r}: an own row replaces a shipped one with other data")
 
 
-CURES = {**{f"inlet.harmonic_{n}": "front_end" for n in range(3, 40, 2)}, "pfc.i_peak": "pfc.current_limit", "pfc.power_max": "pfc.current_limit", "pfc.b_peak": "pfc.core", "pfc.rise": "pfc.core", "pfc.gap": "pfc.core", "pfc.v_switch": "pfc.switch_class", "pfc.switch_r_ca": "pfc.switch_parallel", "pfc.diode_i_avg": "pfc.diode",
-         "bulk.v_valley": "bulk.c", "bulk.v_dump": "pfc.dump_delay", "inlet": "bulk.c", "bulk": "bulk.c", "switch": "switch.class", "transformer": "transformer.core", "load": "switch.class"}
-"""Decision that cures a figure or a stage where the topology names none of its own."""
+CURES = {"inlet": "bulk.c", "bulk": "bulk.c", "switch": "switch.class", "transformer": "transformer.core", "load": "switch.class"}
+"""Decision that cures a figure or a stage where front end and topology name none of their own."""

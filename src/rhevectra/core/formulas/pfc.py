@@ -101,12 +101,6 @@ def power_at_limit(v_line: Any, i_limit: Any, ripple: Any) -> Any:
     return v_line * (i_limit - 0.5 * ripple) / np.sqrt(2)
 
 
-@formula("P = V_f·I_d + r_d·I_dr²", "W", "V_f I_d r_d I_dr", "fixed drop and resistance")
-def diode_loss(v_forward: Any, i_avg: Any, r_dynamic: Any, i_rms: Any) -> Any:
-    """Conduction loss [W] of the boost diode."""
-    return v_forward * i_avg + r_dynamic * np.square(i_rms)
-
-
 @formula("I = P/(V_line·λ)", "A", "P V_line λ", "definition of the power factor")
 def line_current(power: Any, v_line: Any, factor: Any) -> Any:
     """Line current [A rms]."""
@@ -147,9 +141,3 @@ def summed_ripple(ripple: Any, phases: Any, duty: Any, overlap: Any) -> Any:
 def crest_duty(v_crest: Any, v_bus: Any) -> Any:
     """Duty at the crest of the line."""
     return 1 - v_crest / v_bus
-
-
-@formula("P_1 = P/n", "W", "P n", "n side by side")
-def each(power: Any, count: Any) -> Any:
-    """Share [W] of one of several switches."""
-    return power / count

@@ -16,6 +16,7 @@ from rhevectra.core.stages.work import FigureSpec, Work
 NAME = "none"
 DECISIONS: tuple[DecisionSpec, ...] = ()
 FIGURES = (FigureSpec("inlet.i_avg", "Input current, average", "I_in", "inlet", corners.LOADED, fixed="switching ripple, which the input capacitor carries"),)
+CURES: dict[str, str] = {}
 PLATES = (("inlet", "Input", "inlet.i_avg"),)
 NO_PICTURES = ("line", "inrush", "harmonics", "envelope", "holdup")
 HEAVY = 10.0

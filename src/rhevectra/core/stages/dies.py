@@ -6,6 +6,9 @@ from typing import Any
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.stages.work import Work
 
+JUNCTION_SHARE, COOLABLE = 0.85, 3.0
+"""Share of the junction limit used, and the case-to-ambient resistance [K/W] below which forced air or the chassis is needed (common practice)."""
+
 
 def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.", kinds: tuple[str, ...] = ("discrete",)) -> Mapping[str, Any]:
     """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating;

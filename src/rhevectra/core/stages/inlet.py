@@ -33,6 +33,8 @@ FIGURES = (
     FigureSpec("inlet.discharge_time", "X discharge to 60 V", "t_X", "inlet", limit="inlet.discharge_limit", limit_kind="max"),
     *(FigureSpec(f"inlet.harmonic_{n}", f"Line current harmonic {n}", f"I_{n}", "inlet", corners.HARMONIC, limit=f"inlet.harmonic_limit_{n}", limit_kind="max", fixed=TEMPERATURE) for n in ORDERS[1:]),
 )
+CURES = {f"inlet.harmonic_{n}": "front_end" for n in ORDERS[1:]} | {"bulk.v_valley": "bulk.c"}
+"""Decision that cures a figure, of any front end behind an inlet."""
 BULK_FIGURES = (
     FigureSpec("bulk.i_rms_lf", "Ripple current, line", "I_lf", "bulk", fixed=TEMPERATURE),
     FigureSpec("bulk.i_rms_hf", "Ripple current, switching", "I_hf", "bulk"),
@@ -88,6 +90,21 @@ def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[s
     bleed = sheet.given("bulk.r_bleed", 3e6 if need.mains.v_max > 150 else 1e6, "Ω", "rule", "start-up and sensing path across the bulk (common practice)")
     sheet("bulk.discharge_time", rectifier.discharge_time, r=bleed, c=plan["c"], v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
     sheet("standby.start_up", rectifier.resistor_power, v=rows["peak"], r=bleed)
+
+
+def record_bridge(work: Work, bridge: Any, line: Any) -> None:
+    """Reverse voltage of the bridge and what it may be."""
+    work.sheet("bridge.v_reverse", rectifier.bridge_reverse_voltage, v_line=line)
+    derate = work.choose("derating.bridge_v", 0.8, "80 % of the rating (common practice)")
+    work.sheet.given("bridge.v_limit", bridge["v_class_v"] * float(derate.value), "V", "catalogue", "class voltage times derating")
+
+
+def record_bus(work: Work, valley: Any, peak: Any, c: Any, least: Any, power: Any, name: str) -> Any:
+    """The bus at each end of its ripple, and how long it holds up from its valley to the least voltage the stage behind works from; name: in words."""
+    sheet, need = work.sheet, work.need
+    sheet("bulk.hold_up", rectifier.hold_up, c=c, v_start=valley, v_end=least, power=power)
+    sheet.given("bulk.hold_up_limit", need.hold_up, "s", text="requirement")
+    return sheet.either("bus.v", np.array([True, False])[None, None, None, :] & np.ones(work.grid.shape, bool), valley, peak, f"valley or crest of the {name} within the line cycle")
 
 
 def x_capacitor(work: Work) -> Any:

@@ -35,6 +35,7 @@ FIGURES = (
     FigureSpec("bulk.v_peak", "Bulk crest", "V̂_bus", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max", fixed=inlet.TEMPERATURE),
     *inlet.BULK_FIGURES,
 )
+CURES = inlet.CURES
 SHAPES_CURRENT = False
 NO_PICTURES = ("envelope",)
 PLATES = (("inlet", "Inlet", "inlet.fuse"), ("bulk", "Bridge + bulk", "bulk.v_valley"))
@@ -138,31 +139,27 @@ def record(work: Work, plan: dict[str, Any], b: Bulk, power: Array, i_hf: Any) -
     rows = {k: sheet.solved(id, value, unit, text, **given, power=p) for k, id, value, unit in (
         ("valley", "bulk.v_valley", b.v_valley, "V"), ("peak", "bulk.v_peak", b.v_peak, "V"), ("i_rms", "inlet.i_rms", b.i_rms, "A"), ("i_peak", "inlet.i_peak", b.i_peak, "A"),
         ("pf", "inlet.power_factor", b.power_factor, ""), ("time", "bridge.conduction_time", b.t_conduct, "s"), ("i_lf", "bulk.i_rms_lf", b.i_cap, "A"), ("p_line", "inlet.power", b.p_line, "W"))}
-    v_bus = sheet.either("bus.v", np.array([True, False])[None, None, None, :] & np.ones(grid.shape, bool), rows["valley"], rows["peak"], "valley or crest of the bulk within the line cycle")
+    v_bus = inlet.record_bus(work, rows["valley"], rows["peak"], plan["c"], plan["floor"], p, "bulk")
     hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of the switch current less its average")
-    total = sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf)
+    sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf)
     sheet.given("bulk.i_limit", plan["cap"]["i_rated_a"] * inlet.cooler(need, plan["cap"]), "A", "catalogue", f"rated {show(plan['cap']['i_rated_a'], 'A')} at {plan['cap']['t_max_c']:g} °C, raised by the cooler ambient (common practice, no source)")
     sheet.given("bulk.v_limit", plan["v_class"] * 1.0, "V", "catalogue", "rated voltage of the capacitor")
-    reverse = sheet("bridge.v_reverse", rectifier.bridge_reverse_voltage, v_line=given["line"])
-    derate = work.choose("derating.bridge_v", 0.8, "80 % of the rating (common practice)")
-    sheet.given("bridge.v_limit", plan["bridge"]["v_class_v"] * derate.value, "V", "catalogue", "class voltage times derating")
-    average = sheet("bridge.i_avg", rectifier.bridge_diode_average, power=p, v_bus=v_bus)
+    inlet.record_bridge(work, plan["bridge"], given["line"])
+    sheet("bridge.i_avg", rectifier.bridge_diode_average, power=p, v_bus=v_bus)
     sheet.given("bridge.i_limit", plan["bridge"]["i_rated_a"] * 0.8, "A", "catalogue", "80 % of the rated average current")
-    hold = sheet("bulk.hold_up", rectifier.hold_up, c=plan["c"], v_start=rows["valley"], v_end=plan["floor"], power=p)
-    sheet.given("bulk.hold_up_limit", need.hold_up, "s", text="requirement")
     inlet.record(work, plan, rows, given)
     _harmonics(work, b)
     losses = _losses(work, plan, rows, b)
     if bool(np.any(b.collapsed & grid.where(lambda q: q.case != "limit"))):
         work.find(MUST_FIX, "bulk", f"the bulk of {show(float(plan['c'].value), 'F')} cannot carry the load from crest to crest at {grid.lines[0]:g} V", "bulk.v_valley", "bulk.c")
-    return {"v_bus": v_bus, "losses": losses, "bulk": b, "hold_up": hold, "i_c": total, "v_reverse": reverse, "i_d": average}
+    return {"v_bus": v_bus, "losses": losses, "source": plan["source"]}
 
 
 def _harmonics(work: Work, b: Bulk) -> None:
     """Odd harmonics at the highest nominal line, both line frequencies, against the class asked for."""
     grid = work.grid
     line = grid.lines.index(grid.special["nominal_max"])
-    full = next(i for i, p in enumerate(grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
+    full = grid.full_load
     pick = (slice(line, line + 1), slice(None), slice(full, full + 1), slice(None))
     part = Bulk(**{name: getattr(b, name)[pick] for name in b.__dataclass_fields__})
     values = rectifier.line_harmonics(part, np.broadcast_to(grid.f_line, part.v_valley.shape), inlet.ORDERS)

@@ -1,6 +1,6 @@
 """Choosing the parts of a power factor stage: bus voltage, inductor, switch, diode, current limit, bus capacitor."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,7 +14,7 @@ from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages import inlet
 from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.pfc.law import Law
-from rhevectra.core.stages.pfc.line import Boost, angles, currents, mean_of
+from rhevectra.core.stages.pfc.line import Angles, Boost, angles, currents, mean_of
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 
@@ -29,14 +29,15 @@ RELAY_FROM = 4.0
 CONTACT = 10e-3
 PACKAGE = 18.0
 """Loss [W] one switch package on a usual heat sink is let (common practice, no source)."""
-CANS = 6
+CANS, DUMPED = 6, 1.08
+"""Most cans side by side; share of the bus the switches are chosen to hold: what a lost load leaves of it."""
 SILICON = ("discrete", "low-ohm")
 """Kinds of switch class the stage chooses from."""
 
 
 @dataclass(frozen=True)
 class Plan:
-    """All that was chosen. r_line: what carries the line current in series [Ω]; inductor: turns, areas and loss data of its core; cap: row of one can, count of them."""
+    """All that was chosen. r_line: what carries the line current in series [Ω]; choke, choke_need, window, grade: the inductor; cap: row of one can, count of them."""
 
     law: Law
     boost: Boost
@@ -56,12 +57,7 @@ class Plan:
     cap: Mapping[str, Any]
     cans: int
     c_bus: float
-    v_min: float
     source: LineSource
-
-    def __getitem__(self, name: str) -> Any:
-        """The same names as the plain front end's plan has, for the pictures."""
-        return getattr(self, name)
 
 
 def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
@@ -77,15 +73,17 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     bridge = _slow_leg(work, line, v_bus) if law.bridgeless else bridges.row(choose("bridge.class", lambda: inlet.first_above(bridges, "i_rated_a", 1.5 * line), "smallest class rated above 1.5 × line current").value)
     phases = int(work.choose("pfc.phases", 2, "two: half the current each, and ripples that cancel").value) if law.phased else 1
     boost = _boost(law.boundary, work, p_in, v_bus, phases)
-    peak = _peak(boost, need.mains.v_min, p_in, v_bus)
+    low = angles(boost, need.mains.v_min, p_in, v_bus)
+    amps = currents(boost, low)
+    peak = float(angles(boost, need.mains.v_min, p_in, v_bus, np.array([0.5 * np.pi])).peak[..., 0])
     limit = float(choose("pfc.current_limit", lambda: float(f"{ROOM * peak:.2g}") if float(f"{ROOM * peak:.2g}") > 1.08 * peak else ROOM * peak, f"{(ROOM - 1) * 100:.0f} % above the peak at the lowest line, rounded").value)
-    row, parallel, diode = _semiconductors(law, work, boost, p_in, v_bus, peak)
+    row, parallel, diode = (_fast_leg if law.bridgeless else _switch_and_diode)(work, boost, low, amps, p_in, v_bus, peak)
     choke, choke_need, win, grade = _inductor(work, boost, p_in, v_bus, limit)
     v_min = float(choose("bulk.v_min_stage", lambda: float(f"{0.8 * v_bus:.3g}"), "four fifths of the bus: the power stage still regulates there, hold-up ends there").value)
-    cap, cans, c_bus = _capacitor(work, power, p_in, i_hf, v_bus, v_min, top, boost)
+    cap, cans, c_bus = _capacitor(work, power, float(np.hypot(amps["bus_hf"], i_hf)), v_bus, v_min, top)
     r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT) + 2 * bridge["r_dynamic_ohm"]
     source = LineSource(need.source_impedance.r + r_line, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], cap["esr_ohm"] / cans)
-    return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, choke, choke_need, win, grade, limit, cap, cans, c_bus, v_min, source)
+    return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, choke, choke_need, win, grade, limit, cap, cans, c_bus, source)
 
 
 def _boost(boundary: bool, work: Work, p_in: float, v_bus: float, phases: int) -> Boost:
@@ -108,11 +106,6 @@ def _boost(boundary: bool, work: Work, p_in: float, v_bus: float, phases: int) -
     return Boost(float(value.value), float(fs.value), False, phases)
 
 
-def _peak(b: Boost, v_line: float, p_in: float, v_bus: float) -> float:
-    """Peak current [A] at the crest of a line."""
-    return float(angles(b, v_line, p_in, v_bus, np.array([0.5 * np.pi])).peak[..., 0])
-
-
 def switch_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], b: Boost, a: Any, i_rms: Any, v_bus: Any) -> dict[str, Any]:
     """Losses [W] of all switches side by side over the line cycle, with what the diode makes them switch into. Last axis of a: angles."""
     v_bus = np.asarray(v_bus)[..., None]
@@ -126,46 +119,44 @@ def switch_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], 
     return {"conduction": row["r_on_25_ohm"] * row["hot_ratio"] / count * np.square(i_rms), "turn_on": mean_of(on * a.fs), "turn_off": mean_of(off * a.fs)}
 
 
-def _semiconductors(law: Law, work: Work, b: Boost, p_in: float, v_bus: float, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
-    """Diode by the law, switch by loss at the lowest line, as many as a package each can be kept cool."""
-    need, diodes = work.need, work.parts["boost_diodes"]
-    if law.bridgeless:
-        return _fast_leg(work, b, p_in, v_bus, peak)
-    kind = "ultrafast" if b.boundary else "wide-gap"
+def _switch_and_diode(work: Work, b: Boost, low: Angles, amps: Mapping[str, Any], p_in: float, v_bus: float, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
+    """Diode by the law, switch by loss at the lowest line (angles low, their currents amps)."""
+    diodes, kind = work.parts["boost_diodes"], "ultrafast" if b.boundary else "wide-gap"
     i_bus = p_in / v_bus / b.phases
     diode = diodes.row(work.choose("pfc.diode", lambda: inlet.first_above(diodes.where(kind=kind), "i_rated_a", 2 * i_bus), f"smallest {kind} class rated above twice the bus current: " + ("the current has returned to zero before the switch closes" if b.boundary else "the switch closes into it, and it has no charge to recover")).value)
-    a = angles(b, need.mains.v_min, p_in, v_bus)
-    i_rms = currents(b, a)["switch_rms"]
-    total = lambda r, n=1: float(sum(switch_losses(r, n, diode, b, a, i_rms, v_bus).values()))  # noqa: E731
-    row = choose_die(work, 1.08 * v_bus, "after a lost load the switch sees", "the bus after a lost load", 0.5 * peak, total, part="pfc.switch_", kinds=SILICON)
-    least = next((n for n in range(1, 8) if n * row["i_max_a"] >= 1.2 * i_rms and n * row["i_max_a"] * 1.5 >= peak and total(row, n) / n <= PACKAGE), 8)
-    count = int(work.choose("pfc.switch_parallel", least, f"{show(total(row, least), 'W')} at the lowest line, {PACKAGE:g} W a package at most (common practice)").value)
-    return row, count, diode
+    i_rms = amps["switch_rms"]
+
+    def total(row: Mapping[str, Any], count: int = 1) -> float:
+        return float(sum(switch_losses(row, count, diode, b, low, i_rms, v_bus).values()))
+    return *_switches(work, v_bus, peak, 1.2 * float(i_rms), total, SILICON, ""), diode
+
+
+def _switches(work: Work, v_bus: float, peak: float, i_least: float, total: Callable[..., float], kinds: tuple[str, ...], where: str) -> tuple[Mapping[str, Any], int]:
+    """Class by its loss total(row, count) [W], and as many side by side as carry i_least [A] and the peak and can be kept cool, a package each; where: in words."""
+    row = choose_die(work, DUMPED * v_bus, "after a lost load the switch sees", "the bus after a lost load", 0.5 * peak, total, part="pfc.switch_", kinds=kinds)
+    least = next((n for n in range(1, 8) if n * row["i_max_a"] >= i_least and n * row["i_max_a"] * 1.5 >= peak and total(row, n) / n <= PACKAGE), 8)
+    count = int(work.choose("pfc.switch_parallel", least, f"{show(total(row, least), 'W')} {where}at the lowest line, {PACKAGE:g} W a package at most (common practice)").value)
+    return row, count
 
 
 def _slow_leg(work: Work, line: float, v_bus: float) -> Mapping[str, Any]:
     """The leg that follows the line: its class by conduction, told as the bridge it replaces."""
     able = [r for r in work.parts["switches"].rows if r["kind"] in SILICON]
-    rows = [r for r in able if 0.8 * r["v_class_v"] >= 1.08 * v_bus and r["i_max_a"] >= 1.2 * line]
+    rows = [r for r in able if 0.8 * r["v_class_v"] >= DUMPED * v_bus and r["i_max_a"] >= 1.2 * line]
     rows = sorted(rows, key=lambda r: (r["v_class_v"], r["r_on_25_ohm"]))
     row = work.parts["switches"].row(work.choose("pfc.slow_class", lambda: rows[0]["name"] if rows else max(able, key=lambda r: r["i_max_a"])["name"], "least resistance of the lowest class that holds the bus: it switches at the line only").value)
     return {"name": row["name"], "v_forward_v": 0.0, "r_dynamic_ohm": 0.5 * row["r_on_25_ohm"] * row["hot_ratio"], "v_class_v": row["v_class_v"], "i_rated_a": row["i_max_a"]}
 
 
-def _fast_leg(work: Work, b: Boost, p_in: float, v_bus: float, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
+def _fast_leg(work: Work, b: Boost, low: Angles, amps: Mapping[str, Any], p_in: float, v_bus: float, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
     """Both switches of the fast leg, without recovery charge; the one that rectifies is told as the diode it replaces."""
     def rectifying(row: Mapping[str, Any], count: int) -> dict[str, Any]:
         return {"name": row["name"], "v_forward_v": 0.0, "r_dynamic_ohm": row["r_on_25_ohm"] * row["hot_ratio"] / count, "q_recovery_c": 0.0, "c_charge_f": count * row["c_charge_f"], "i_rated_a": count * row["i_max_a"]}
 
-    a = angles(b, work.need.mains.v_min, p_in, v_bus)
-    amps = currents(b, a)
-
     def total(row: Mapping[str, Any], count: int = 1) -> float:
         as_diode = rectifying(row, count)
-        return float(sum(switch_losses(row, count, as_diode, b, a, amps["switch_rms"], v_bus).values())) + float(pfc.diode_loss(0.0, 0.0, as_diode["r_dynamic_ohm"], amps["diode_rms"]))
-    row = choose_die(work, 1.08 * v_bus, "after a lost load the switch sees", "the bus after a lost load", 0.5 * peak, total, part="pfc.switch_", kinds=("wide-gap",))
-    least = next((n for n in range(1, 8) if n * row["i_max_a"] * 1.5 >= peak and total(row, n) / n <= PACKAGE), 8)
-    count = int(work.choose("pfc.switch_parallel", least, f"{show(total(row, least), 'W')} in both switches of the leg at the lowest line, {PACKAGE:g} W a package at most (common practice)").value)
+        return float(sum(switch_losses(row, count, as_diode, b, low, amps["switch_rms"], v_bus).values())) + float(rectifier.resistive_loss(as_diode["r_dynamic_ohm"], amps["diode_rms"]))
+    row, count = _switches(work, v_bus, peak, 0.0, total, ("wide-gap",), "in both switches of the leg ")
     return row, count, rectifying(row, count)
 
 
@@ -182,16 +173,15 @@ def _inductor(work: Work, b: Boost, p_in: float, v_bus: float, limit: float) -> 
     return choose_wound(work, "pfc.core", ask, win, "the current limit"), ask, win, grade
 
 
-def _capacitor(work: Work, power: float, p_in: float, i_hf: float, v_bus: float, v_min: float, top: float, b: Boost) -> tuple[Mapping[str, Any], int, float]:
-    """Cans of one value side by side: valley above the highest crest, hold-up from the valley, ripple current, a lost load; the need that decides is named."""
+def _capacitor(work: Work, power: float, i_hf: float, v_bus: float, v_min: float, top: float) -> tuple[Mapping[str, Any], int, float]:
+    """Cans of one value side by side: valley above the highest crest, hold-up from the valley, ripple current, a lost load; the need that decides is named. i_hf [A]: at switching frequency, from both sides."""
     need, choose = work.need, work.choose
     derate = float(choose("derating.bulk_v", 0.95, "bus at most 95 % of the rating (common practice)").value)
     delay = float(choose("pfc.dump_delay", 0.5e-3, "an over-voltage comparator answers (common practice)").value)
     classes = sorted({r["v_class_v"] for r in work.parts["bulk_capacitors"].rows})
     v_class = next((v for v in classes if derate * v >= v_bus), classes[-1])
     rows = work.parts["bulk_capacitors"].where(v_class_v=v_class).rows
-    a = angles(b, need.mains.v_min, p_in, v_bus)
-    i_c = float(np.hypot(np.hypot(currents(b, a)["bus_hf"], i_hf), pfc.bus_current_lf(power, v_bus)))
+    i_c = float(np.hypot(i_hf, pfc.bus_current_lf(power, v_bus)))
 
     def asks(row: Mapping[str, Any], n: int) -> dict[str, bool]:
         c = n * row["c_f"]

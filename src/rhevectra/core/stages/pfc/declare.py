@@ -35,8 +35,6 @@ _SHARED = (
     DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900),
     DecisionSpec("inlet.limiter", "Inrush limiter in run", "inlet", "choice", options=("thermistor", "relay"), schools="thermistor stays in the line and is hot; a relay bridges it once the bus is up"),
 )
-
-
 _BRIDGELESS = (
     DecisionSpec("pfc.slow_class", "Switch class of the slow leg", "pfc", "choice", table="switches"),
     DecisionSpec("pfc.blanking", "Pause at each zero crossing", "pfc", unit="s", low=0, high=1e-3, schools="50 to 200 µs: both legs rest while the line turns its sign, or a spike flows"),
@@ -82,11 +80,7 @@ _OF_BOUNDARY = (
     FigureSpec("pfc.f_low", "Switching frequency, least", "f", "pfc", corners.LOADED, "min", "pfc.f_audible", "min", fixed=_IDEAL, sentence="at the crest of the line"),
     FigureSpec("pfc.f_high", "Switching frequency, greatest", "f̂", "pfc", corners.RUN, fixed=_IDEAL, sentence="near the zero crossing, as far as it is let"),
 )
-
-
 _OF_PHASES = (FigureSpec("pfc.i_ripple_sum", "Ripple of all phases together, at the crest", "ΔI_Σ", "pfc", fixed="phases alike", sentence="what is left for the filter; nothing where the duty is a whole share of the phases"),)
-
-
 _OF_BRIDGELESS = (
     FigureSpec("pfc.slow_i_rms", "Current of the slow leg, rms", "I_s", "pfc", fixed=_IDEAL, sentence="one of its switches carries the whole line current"),
     FigureSpec("pfc.slow_loss", "Loss of the slow leg", "P_s", "pfc", fixed="on-resistance taken hot"),
@@ -99,6 +93,7 @@ def figures(law: Law) -> tuple[FigureSpec, ...]:
     return (*inlet.FIGURES, *shared, *(_OF_PHASES if law.phased else ()), *(_OF_BOUNDARY if law.boundary else ()), *(_OF_BRIDGELESS if law.bridgeless else ()))
 
 
+CURES = {**inlet.CURES, "pfc.i_peak": "pfc.current_limit", "pfc.power_max": "pfc.current_limit", "pfc.b_peak": "pfc.core", "pfc.rise": "pfc.core", "pfc.gap": "pfc.core", "pfc.v_switch": "pfc.switch_class", "pfc.switch_r_ca": "pfc.switch_parallel", "pfc.diode_i_avg": "pfc.diode", "bulk.v_dump": "pfc.dump_delay"}
 SHAPES_CURRENT = True
 BOUNDARY_UP_TO = 300.0
 """Input power [W] from which a fixed frequency is the usual choice: the peaks at the boundary of conduction cost more than they save (common practice)."""

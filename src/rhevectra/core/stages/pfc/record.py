@@ -9,9 +9,10 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import magnetics, output, pfc, rectifier
+from rhevectra.core.formulas import forward, magnetics, output, pfc, rectifier
 from rhevectra.core.magnetics.inductor import GAP_MOST
 from rhevectra.core.stages import inlet
+from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.pfc.build import DERATE_FLUX, LITZ, Plan, switch_losses
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
@@ -21,7 +22,6 @@ from rhevectra.core.stages.wound import record_rise
 PASSES = 4
 SENSE = 0.15
 """Voltage [V] across the sense resistor at the current limit (common practice)."""
-JUNCTION_SHARE, COOLABLE = 0.85, 3.0
 AUX_VOLTS, AUX_AMPS = 14.0, 3e-3
 """Supply of the stage's controller, its gates beside (common practice)."""
 LINEAR = 0.2
@@ -31,7 +31,7 @@ _CYCLE = "boost converter on a constant input at 24 angles of the line, mean ove
 
 @dataclass(frozen=True)
 class Solution:
-    """At every corner: power into the bus and from the line [W], currents [A] and losses [W] by name, ripple of the bus [V]; shape of the grid without the bus axis."""
+    """At every corner: power into the bus and from the line [W], currents [A] with the greatest frequency [Hz] and losses [W] by name, ripple of the bus [V]; shape of the grid without the bus axis."""
 
     power: Array
     p_in: Array
@@ -50,7 +50,7 @@ def solve(plan: Plan, grid: Grid, power: Array) -> Solution:
         amps = currents(plan.boost, a)
         losses = _losses(plan, a, amps, p_in, v_line)
         p_in = power + sum(losses.values())
-    return Solution(power, p_in, {**amps, "peak": a.peak.max(-1), "f_low": a.fs.min(-1), "f_high": a.fs.max(-1)}, losses, pfc.bus_ripple(power, f_line, plan.c_bus, plan.v_bus))
+    return Solution(power, p_in, {**amps, "f_high": a.fs.max(-1)}, losses, pfc.bus_ripple(power, f_line, plan.c_bus, plan.v_bus))
 
 
 def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any) -> dict[str, Array]:
@@ -65,7 +65,7 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any
     n = plan.boost.phases
     controller = AUX_VOLTS * (AUX_AMPS + n * plan.parallel * (2 if plan.law.bridgeless else 1) * plan.switch["q_gate_c"] * mean_of(a.fs))
     return {("pfc_slow_leg" if plan.law.bridgeless else "bridge"): rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line),
-            "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]), ("pfc_synchronous" if plan.law.bridgeless else "pfc_diode"): n * pfc.diode_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
+            "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]), ("pfc_synchronous" if plan.law.bridgeless else "pfc_diode"): n * output.rectifier_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
             "pfc_core": n * mean_of(core), "pfc_copper": n * rectifier.resistive_loss(LITZ[plan.boost.boundary] * c.resistance, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(SENSE / plan.limit, amps["l_rms"]), "pfc_controller": controller}
 
 
@@ -89,24 +89,22 @@ def record(work: Work, plan: Plan, s: Solution, power: Array, i_hf: Any) -> dict
     total = _capacitor(work, plan, s, p, v_bus, i_hf, rows, col)
     losses |= {"bulk": total, "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
     _findings(work, plan, rows)
-    return {"v_bus": rows["bus"], "losses": losses, "bulk": s}
+    return {"v_bus": rows["bus"], "losses": losses, "source": plan.source}
 
 
 def _bus(work: Work, plan: Plan, given: dict[str, Any], p: Any, v_bus: Any) -> dict[str, Any]:
     """Ripple, valley and crest of the bus, hold-up and a lost load."""
-    sheet, grid, need = work.sheet, work.grid, work.need
+    sheet = work.sheet
     c = sheet.rows["pfc.c_bus"]
     sheet.again("bulk.c", c)
     ripple = sheet("pfc.bus_ripple_lf_pp", pfc.bus_ripple, power=p, f_line=given["f"], c=c, v_bus=v_bus)
     valley, peak = sheet("bulk.v_valley", pfc.bus_valley, v_bus=v_bus, ripple=ripple), sheet("bulk.v_peak", pfc.bus_peak, v_bus=v_bus, ripple=ripple)
-    row = sheet.either("bus.v", np.array([True, False])[None, None, None, :] & np.ones(grid.shape, bool), valley, peak, "valley or crest of the bus within the line cycle")
-    sheet("bulk.v_valley_least", pfc.crest, v_line=need.mains.v_max)
+    row = inlet.record_bus(work, valley, peak, c, sheet.rows["bulk.v_min_stage"], p, "bus")
+    sheet("bulk.v_valley_least", pfc.crest, v_line=work.need.mains.v_max)
     sheet.given("bulk.v_limit", plan.cap["v_class_v"], "V", "catalogue", "rated voltage of the capacitor")
     sheet("bulk.v_dump", pfc.dump, v_peak=peak, power=p, delay=sheet.rows["pfc.dump_delay"], c=c)
     sheet.again("pfc.v_switch", sheet.rows["bulk.v_dump"])
-    hold = sheet("bulk.hold_up", rectifier.hold_up, c=c, v_start=valley, v_end=sheet.rows["bulk.v_min_stage"], power=p)
-    sheet.given("bulk.hold_up_limit", need.hold_up, "s", text="requirement")
-    return {"bus": row, "valley": valley, "peak": peak, "hold": hold, "ripple": ripple}
+    return {"bus": row, "valley": valley, "peak": peak, "ripple": ripple}
 
 
 def loop_of(plan: Plan, rows: Any, f_line: float) -> Loop:
@@ -128,7 +126,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
         choose("pfc.blanking", 100e-6, "both legs rest until the line's sign is certain (common practice)")
     sheet("pfc.loop_ripple", pfc.loop_ripple, crossover=cross, f_line=given["f"], pole=3 * float(cross.value))
     c_x = float(inlet.x_capacitor(work).value)
-    full = next(i for i, q in enumerate(grid.points) if q.case == "run" and q.load == 1.0 and not q.label)
+    full = grid.full_load
     orders = np.zeros((len(grid.lines), len(grid.freqs), len(inlet.ORDERS)))
     for i, v in enumerate(grid.lines):
         for j, f in enumerate(grid.freqs):
@@ -148,7 +146,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
 def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any, rows: dict[str, Any], col: Any) -> dict[str, Any]:
     """Bridge, inductor, switch and diode."""
     sheet = work.sheet
-    v_crest = sheet("line.crest", pfc.crest, v_line=given["line"])
+    v_crest = sheet.rows["inlet.v_crest"]
     _bridge(work, plan, given, rows)
     for k, id in {"l_rms": "pfc.i_l_rms", "switch_rms": "pfc.switch_i_rms", "diode_avg": "pfc.diode_i_avg", "diode_rms": "pfc.diode_i_rms", "bus_hf": "pfc.i_bus_hf"}.items():
         sheet.solved(id, col(s.currents[k]), "A", _CYCLE, power=p_in)
@@ -181,8 +179,7 @@ def _bridge(work: Work, plan: Plan, given: dict[str, Any], rows: dict[str, Any])
     if plan.law.bridgeless:
         sheet.again("pfc.slow_i_rms", rows["i_rms"])
         return
-    sheet("bridge.v_reverse", rectifier.bridge_reverse_voltage, v_line=given["line"])
-    sheet.given("bridge.v_limit", plan.bridge["v_class_v"] * float(work.choose("derating.bridge_v", 0.8, "80 % of the rating (common practice)").value), "V", "catalogue", "class voltage times derating")
+    inlet.record_bridge(work, plan.bridge, given["line"])
     sheet("bridge.i_avg", pfc.bridge_average, i_rms=rows["i_rms"])
     sheet.given("bridge.i_limit", plan.bridge["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current of the bridge for each of its diodes")
 
@@ -201,7 +198,7 @@ def _heat(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     leg = {"rectifying": losses["pfc_synchronous"]} if plan.law.bridgeless else {}  # in the other half cycle both switches of the leg change places: each has half of both
     whole = sheet.total("pfc.switch_loss", "W", "conduction (hot), turn-on with what the diode asks, turn-off; all side by side", conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"], **leg)
     n *= 2 if plan.law.bridgeless else 1
-    each = sheet("pfc.switch_loss_each", pfc.each, power=whole, count=n)
+    each = sheet("pfc.switch_loss_each", forward.share_of, power=whole, count=n)
     ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
     sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=sheet.given("pfc.t_junction", JUNCTION_SHARE * plan.switch["t_junction_max_c"], "°C", "rule", f"85 % of {plan.switch['t_junction_max_c']:g} °C (common practice)"), ambient=ambient, power=each, r_jc=plan.switch["r_junction_case_k_w"])
     sheet.given("pfc.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
@@ -220,7 +217,7 @@ def _inductor(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     sheet.given("pfc.gap_limit", GAP_MOST * float(eff.area_post[c.core]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
     sheet("pfc.b_peak", magnetics.flux_density, inductance=sheet.rows["pfc.l"], current=sheet.rows["pfc.current_limit"], turns=turns, area=sheet.given("pfc.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core"))
     sheet.given("pfc.b_limit", plan.choke_need.b_max, "T", "rule", f"hot saturation × {DERATE_FLUX:g}")
-    core, copper = (losses[k] if plan.boost.phases == 1 else sheet(f"loss.{k}_each", pfc.each, power=losses[k], count=sheet.rows["pfc.phases"]) for k in ("pfc_core", "pfc_copper"))
+    core, copper = (losses[k] if plan.boost.phases == 1 else sheet(f"loss.{k}_each", forward.share_of, power=losses[k], count=sheet.rows["pfc.phases"]) for k in ("pfc_core", "pfc_copper"))
     record_rise(work, "pfc", float(plan.window.surface[c.core]), core, copper)
     sheet.given("pfc.count", plan.boost.phases, "", "rule", "one inductor for each phase")
     if not c.passed:

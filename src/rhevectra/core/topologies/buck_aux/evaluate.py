@@ -10,13 +10,13 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import buck, flyback, forward, output
+from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.buck_aux.build import C_WINDING, Plan
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat
-from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 
 UNSETTLED = 0.02
 LEAST_PULSE = 350e-9

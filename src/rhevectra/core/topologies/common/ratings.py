@@ -5,8 +5,8 @@ from typing import Any
 
 from rhevectra.core.formulas import output
 from rhevectra.core.magnetics.transformer import Choice, TransformerNeed
+from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.rectifiers import COOLABLE, JUNCTION_SHARE
 
 SENSE_TRIP = 0.8
 """Voltage of the current sense at the limit [V] (common practice)."""

@@ -10,13 +10,12 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
+from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.synchronous import best, in_parallel
 
 SYNCHRONOUS_GAIN, SYNCHRONOUS_LEAST = 0.02, 0.5
 """Share of the output power, and power [W], a synchronous rectifier must save to be worth its controller (common practice, no source)."""
-JUNCTION_SHARE, COOLABLE = 0.85, 3.0
-"""Share of the junction limit used, and the case-to-ambient resistance [K/W] below which forced air or the chassis is needed (common practice)."""
 
 
 def loaded(work: Work, values: Any) -> Array:

@@ -40,11 +40,12 @@ def in_parallel(work: Work, output: int, row: Mapping[str, Any], amps: float, po
     found = best(row, amps, volts, fs, positions, (float(pinned),) if pinned else GATES) if switched else (1, sync.FULL_DRIVE)
     count = int(work.choose(f"rectifier{output + 1}.parallel", partial(_counted, row, amps, volts, fs, positions, found) if switched else 1, "diodes do not share a current by themselves").value)
     label = f"{count} × {row['name']}" if count > 1 else row["name"]
+    together = {**row, "label": label, "i_rated_a": row["i_rated_a"] * count, "r_junction_case_k_w": row["r_junction_case_k_w"] / count}
     if not switched:
-        return {**row, "label": label, "r_dynamic_ohm": row["r_dynamic_ohm"] / count, "i_rated_a": row["i_rated_a"] * count, "r_junction_case_k_w": row["r_junction_case_k_w"] / count, "said": f"class {label}"}
+        return {**together, "r_dynamic_ohm": row["r_dynamic_ohm"] / count, "said": f"class {label}"}
     v_gate = float((work.sheet.rows.get("rectifier.v_gate") or work.choose("rectifier.v_gate", found[1], "least mean loss over the load: a lower one drives cheaper, a higher one conducts better")).value)
-    return {**row, "label": label, "r_dynamic_ohm": float(sync.resistance(row["r_dynamic_ohm"], sync.CHANNEL, sync.THRESHOLD, v_gate, count)), "q_gate_c": float(sync.gate_charge(count, row["q_gate_c"], v_gate, volts)), "i_rated_a": row["i_rated_a"] * count,
-            "r_junction_case_k_w": row["r_junction_case_k_w"] / count, "said": f"class {label} at {v_gate:g} V of gate (channel's share and threshold typical, from memory)"}
+    return {**together, "r_dynamic_ohm": float(sync.resistance(row["r_dynamic_ohm"], sync.CHANNEL, sync.THRESHOLD, v_gate, count)), "q_gate_c": float(sync.gate_charge(count, row["q_gate_c"], v_gate, volts)),
+            "said": f"class {label} at {v_gate:g} V of gate (channel's share and threshold typical, from memory)"}
 
 
 def _counted(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, found: tuple[int, float]) -> tuple[int, str, tuple[str, ...]]:

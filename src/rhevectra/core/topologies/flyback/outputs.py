@@ -9,9 +9,9 @@ from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, output
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, step_and_life
-from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.wound import Plan
 

@@ -6,7 +6,7 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
-from rhevectra.core.topologies.common.elements import EDGE, gate, legs, output, secondaries
+from rhevectra.core.topologies.common.elements import CROSSED, EDGE, gate, legs, output, secondaries
 from rhevectra.core.topologies.resonant.evaluate import BODY_DIODE
 from rhevectra.core.topologies.resonant.variant import Variant
 
@@ -33,7 +33,8 @@ def _legs(s: Any, at: Callable[[Any], float], period: float, dead: float) -> tup
     """The legs and their gates. Half the dead time lies at each end of a pulse."""
     on, phases, c_leg = 0.5 * period - dead - EDGE, s.variant.phases, f"{number(2 * at(s.c_node))} IC=0"
     pulses = [gate(f"Vgate{2 * k + j + 1}", f"g{2 * k + j + 1}", ((k / phases + 0.5 * j) * period + 0.5 * dead) % period, on, period) for k in range(phases) for j in (0, 1)]
-    return (*pulses, *(legs(s.variant.switches // 2, "DBODY", c_leg) if phases == 1 else legs(phases, "DBODY", c_leg, tuple((NODES[k], f"g{2 * k + 1}", f"g{2 * k + 2}") for k in range(phases)))))
+    gates = CROSSED if phases == 1 else tuple((NODES[k], f"g{2 * k + 1}", f"g{2 * k + 2}") for k in range(phases))
+    return (*pulses, *legs(s.variant.switches // 2, "DBODY", c_leg, gates))
 
 
 def _tank(s: Any, at: Callable[[Any], float], r_core: float, phase: int) -> tuple[Element, ...]:

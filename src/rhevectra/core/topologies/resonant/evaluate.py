@@ -11,11 +11,11 @@ from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.formulas import flyback, forward, magnetics, output, resonant
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
+from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_rise
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
-from rhevectra.core.topologies.common.rectifiers import JUNCTION_SHARE
 from rhevectra.core.topologies.resonant import curves, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import LITZ, TAN_DELTA, Plan

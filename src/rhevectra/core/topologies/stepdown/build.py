@@ -145,7 +145,8 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     least = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_top)
     down = main.magnitude + in_path * rect["v_forward_v"]
     least_duty, rate_row = sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"), sheet("switch.rate_wanted", forward.pulse_frequency, pulses=v.pulses, fs=fs)
-    wanted = sheet("filter1.l_wanted", *((sides.doubler_inductance,) if kind == secondary.DOUBLER else (forward.filter_inductance,)), v_down=down, duty=least_duty, fs=fs if kind == secondary.DOUBLER else rate_row, ripple_ratio=share, i_out=main.current_max)
+    wanted_by, rate_of_one = (sides.doubler_inductance, fs) if kind == secondary.DOUBLER else (forward.filter_inductance, rate_row)
+    wanted = sheet("filter1.l_wanted", wanted_by, v_down=down, duty=least_duty, fs=rate_of_one, ripple_ratio=share, i_out=main.current_max)
     l_out = choose("filter1.l", lambda: float(f"{float(wanted.value):.2g}"), "from the ripple ratio at the highest bus, rounded to two digits", wanted=wanted)
     c_wind = choose("transformer.c_winding", 30e-12, "layered winding of this size (common practice); measure it from the ring")
     row = switch["row"]

@@ -48,8 +48,7 @@ def seen_numbers(s: "Stage") -> "Stage":
 
 def seen_rows(sheet: Any, s: "Stage") -> "Stage":
     """The same from the rows of a recorded pass."""
-    used = {BRIDGE: ("v_forward", "r_rectifier"), DOUBLER: ("ns", "inductance", "lm", "r_secondary", "r_inductor")}.get(s.secondary, ())
-    return replace(s, **{name: sheet.rows[_SEEN[name]] for name in used})
+    return replace(s, **{name: sheet.rows[id] for name, id in _SEEN.items() if id in sheet.rows})
 
 
 def inductor(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
