@@ -24,6 +24,11 @@ def _cycle(design: Design, corner: Corner) -> dict[str, Array]:
     return dict(FRONT_ENDS[design.front_end].cycle(design, corner))
 
 
+def _on_bus(design: Design) -> float:
+    """Capacitance [F] as the bus sees it."""
+    return float(design.rows["bulk.c_series" if "bulk.c_series" in design.rows else "bulk.c"].value)
+
+
 def line_cycle(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """Mains, bulk and line current over one line cycle."""
     if design.context["bulk"] is None:
@@ -36,6 +41,9 @@ def line_cycle(design: Design, corner: Corner, width: float, height: float, held
         top.pale(old["t"], old["bulk"])
     top.trace("rectified mains", now["t"], now["mains"], "muted", 0.3, True)
     top.trace("bulk", now["t"], now["bulk"], "primary", 0.6)
+    if "capacitor" in now:
+        top.trace("one capacitor", now["t"], now["capacitor"], "secondary", 0.5)
+        picture.text(top.left + top.width - 2, top.y(float(now["capacitor"][-1])) - 1.5, "one of the pair", "secondary", "right", 3.0)
     least = float(np.asarray(design.rows["bulk.v_min_stage"].value))
     top.level(least, f"least bus {show(least, 'V')}", "tight")
     if "pfc.bus_ripple_lf_pp" in design.rows:
@@ -59,7 +67,7 @@ def inrush(design: Design, corner: Corner, width: float, height: float, held: De
     picture = Picture(width, height, f"switch-on at the crest of {corner.v_line:g} V, cold thermistor, bulk empty")
     source, at = design.context["source"], (*corner.index[:3], 0)
     r = float(design.rows["inlet.r_cold"].value) + float(design.rows["inlet.r_source"].value) + float(source.esr)
-    t, i, v = inrush_wave(corner.v_line, corner.f_line or 50.0, r, float(source.inductance), float(design.rows["bulk.c"].value), source.drop)
+    t, i, v = inrush_wave(corner.v_line, corner.f_line or 50.0, r, float(source.inductance), _on_bus(design), source.drop)
     bound = float(design.rows["inlet.i_inrush"].at(at))
     inner, each = width - LEFT - RIGHT, (height - 12) / 2
     top = Frame(picture, LEFT, 3, inner, each, (0, float(t[-1])), (0, bound * 1.15), "line current", "A", x_labels=False)
@@ -122,7 +130,8 @@ def hold_up(design: Design, corner: Corner, width: float, height: float, held: D
     figure, need = design.figure("bulk.hold_up"), design.requirement
     at = figure.corner.index if figure.corner else corner.index
     picture = Picture(width, height, f"mains gone at the valley of the bus, {need.hold_up_at:g} V, full load")
-    c, v0, power, least = (float(design.rows[id].at(at)) for id in ("bulk.c", "bulk.v_valley", "bulk.p_load", "bulk.v_min_stage"))
+    c = _on_bus(design)
+    v0, power, least = (float(design.rows[id].at(at)) for id in ("bulk.v_valley", "bulk.p_load", "bulk.v_min_stage"))
     lasts = float(figure.value)
     t = np.linspace(0, max(1.3 * lasts, 1.15 * need.hold_up, 1e-3), 300)
     v = np.sqrt(np.maximum(v0**2 - 2 * power * t / c, 0.0))

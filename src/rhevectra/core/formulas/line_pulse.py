@@ -48,14 +48,15 @@ class Pulse(NamedTuple):
     offset: Any
 
 
-def pulse(v0: Any, f: Mapping[str, Any]) -> Pulse:
-    """The pulse that starts at capacitor voltage v0 [V]. f: the numbers of CIRCUIT."""
+def pulse(v0: Any, f: Mapping[str, Any], beside: Any = None) -> Pulse:
+    """The pulse that starts at bus voltage v0 [V]. f: the numbers of CIRCUIT; beside [V]: another capacitor in series with the one that is charged."""
     crest, omega, c, inductance, resistance = f["crest"], f["omega"], f["c"], f["inductance"], f["resistance"]
-    middle = 0.5 * (v0 + crest)
-    swing = 0.45 * (crest - f["drop"] - v0)
+    drop = f["drop"] if beside is None else f["drop"] - beside
+    middle = 0.5 * (v0 + crest if beside is None else v0 + crest + beside)
+    swing = 0.45 * (crest - drop - v0)
     even = f["power"] * (1 + np.square(swing / middle) / 3)  # the tangent lies below P/v; this gives the mean power back
     pull, slope = 2 * even / middle, even / np.square(middle)
-    offset = f["drop"] - f["esr"] * f["power"] / middle
+    offset = drop - f["esr"] * f["power"] / middle
     t0 = np.arcsin(np.minimum(np.maximum((v0 + offset) / crest, 0.0), 1 - 1e-12)) / omega
     stiff = 1 - resistance * slope
     alpha = (resistance * c - slope * inductance) / (2 * inductance * c)

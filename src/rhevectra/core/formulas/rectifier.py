@@ -22,7 +22,7 @@ def gauss(count: int) -> tuple[Array, Array]:
     return nodes, 2 * np.square(vectors[0])
 
 
-_FINE, _COARSE = gauss(32), gauss(10)
+FINE, COARSE = gauss(32), gauss(10)
 """Nodes and weights over a conduction pulse: fine enough for the 39th harmonic; enough for valley, crest and rms."""
 RESIDUAL, ROUGH = 1e-4, 2e-3
 """Largest miss of a period, as a share of the crest, that counts as periodic: for figures, and for choosing parts by."""
@@ -48,7 +48,8 @@ class Bulk:
     zero crossing); line current rms, peak [A]; i_cap capacitor rms at line frequency [A]; p_line, p_load [W];
     i_nodes, t_nodes, v_nodes: samples of the conduction pulse (last axis); weights: their quadrature weights [s];
     collapsed: no steady state exists (the capacitor cannot carry the power to the next crest); residual [V] of the period;
-    v_start [V], share: capacitor voltage where conduction starts, and its time over that from there to the crest, to start from again.
+    v_start [V], share: capacitor voltage where conduction starts, and its time over that from there to the crest, to start from again;
+    v_other, sag [V]: of a stacked pair, the other capacitor there and half of what it falls in the pulse (nothing for a single one).
     """
 
     v_valley: Array
@@ -68,6 +69,8 @@ class Bulk:
     residual: Array
     v_start: Array
     share: Array
+    v_other: Array
+    sag: Array
 
 
 def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, near: Bulk | None = None, residual: float = RESIDUAL) -> Bulk:
@@ -92,7 +95,7 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, 
     tried = _periodic(f, top, v0, share, 2 if near is None else 1, residual)
     if tried is None:  # an earlier solution can be a poor start where the load has all but gone
         return solve_bulk(v_rms, f_line, power, c, source, residual=residual)
-    return _measure(f, tried, shape, _COARSE if residual > RESIDUAL else _FINE)
+    return measure(f, tried, shape, residual)
 
 
 def _periodic(f: dict[str, Any], top: Array, v0: Array, share: Array, steps: int, residual: float) -> dict[str, Any] | None:
@@ -116,30 +119,35 @@ def _periodic(f: dict[str, Any], top: Array, v0: Array, share: Array, steps: int
     return trial.finish(rows) | {"v0": rows[0], "miss": miss, "collapsed": (rows[0] <= floor * 1.001) | (np.abs(miss) > 1e-3 * rows[0])}
 
 
-def _measure(f: dict[str, Any], tried: dict[str, Any], shape: tuple[int, ...], rule: tuple[Array, Array]) -> Bulk:
-    """All that is asked of a solution, from quadrature over its conduction pulse."""
-    s, v0, omega, power, c, half, esr = Pulse(*(tried[n] for n in Pulse._fields)), tried["v0"], f["omega"], f["power"], f["c"], f["half"], f["esr"]
-    lasts = end(tried["lasts"], s, f)[0]
+def measure(f: dict[str, Any], tried: dict[str, Any], shape: tuple[int, ...], residual: float, stack: int = 1) -> Bulk:
+    """All that is asked of a solution, from quadrature over its conduction pulse. stack: capacitors in series on the bus, charged in turn."""
+    s, omega, power, c, half, esr = Pulse(*(tried[n] for n in Pulse._fields)), f["omega"], f["power"], f["c"], f["half"], f["esr"]
+    rule = COARSE if residual > RESIDUAL else FINE
+    none = np.zeros_like(tried["v0"])
+    other, sag = tried.get("other", none), tried.get("sag", none)
+    v0, lasts = tried["v0"] + other, end(tried["lasts"], s, f)[0]
     tau, weights = 0.5 * lasts[:, None] * (rule[0] + 1), 0.5 * lasts[:, None] * rule[1]
     v, i = solution(tau, Pulse(*(np.asarray(x)[..., None] for x in s)), omega[:, None], c[:, None])
     load = power[:, None] / v
-    terminal = v + esr[:, None] * (i - load)
-    fraction = np.minimum(np.maximum(2 * power * (half - lasts) / (c * np.square(solution(lasts, s, omega, c)[0])), 0.0), 0.98)
-    off_square = -0.5 * power * c * np.log1p(-fraction)
+    terminal = v - sag[:, None] * rule[0] + esr[:, None] * (i - stack * load)
+    v_end = solution(lasts, s, omega, c)[0] - sag
+    fraction = np.minimum(np.maximum(2 * stack * power * (half - lasts) / (c * np.square(v_end)), 0.0), 0.98)
+    rests = -0.5 / stack * power * c * np.log1p(-fraction)
+    in_pulse = (np.square(i - load) + (stack - 1) * np.square(load)) * weights
     t = s.t0[:, None] + tau
     mains = f["crest"][:, None] * np.sin(omega[:, None] * t)
     flow = i * weights
     i_rms = np.sqrt((i * flow).sum(-1) / half)
     p_line = (mains * flow).sum(-1) / half
     v_crest, i_crest = _crest(np.stack([terminal, i]), rule[0])
-    valley = np.minimum(terminal.min(-1), v0 - esr * power / v0)
+    valley = np.minimum(terminal.min(-1), v0 - stack * esr * power / v0)
     collapsed = tried["collapsed"] | (valley < f["floor"])  # has no waveform to take a valley from
     found = {"v_valley": np.where(collapsed, np.maximum(valley, f["floor"]), valley), "v_peak": np.maximum(v_crest, v0), "t_start": s.t0,
-             "t_conduct": lasts, "i_rms": i_rms, "i_peak": i_crest, "i_cap": np.sqrt(((np.square(i - load) * weights).sum(-1) + off_square) / half),
+             "t_conduct": lasts, "i_rms": i_rms, "i_peak": i_crest, "i_cap": np.sqrt((in_pulse.sum(-1) + stack * rests) / (stack * half)),
              "p_line": p_line, "power_factor": p_line / np.maximum(f["crest"] / np.sqrt(2.0) * i_rms, 1e-9), "i_nodes": i, "t_nodes": t, "v_nodes": terminal,
-             "weights": weights, "collapsed": collapsed, "residual": np.abs(tried["miss"]), "v_start": v0, "share": lasts / s.quarter}
+             "weights": weights, "collapsed": collapsed, "residual": np.abs(tried["miss"]), "v_start": tried["v0"], "share": lasts / s.quarter, "v_other": other, "sag": sag}
     if collapsed.any():
-        _hold(found, collapsed, f["crest"], f["crest"] / f["resistance"])
+        _hold(found, collapsed, stack * f["crest"], f["crest"] / f["resistance"])
     return Bulk(**{n: x.reshape(shape + x.shape[1:]) for n, x in found.items()})
 
 

@@ -11,7 +11,7 @@ from rhevectra.core.basis.preferred import FUSES
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
-from rhevectra.core.formulas import rectifier
+from rhevectra.core.formulas import doubler, rectifier
 from rhevectra.core.stages.work import FigureSpec, Work
 
 ORDERS = np.arange(1, 40, 2)
@@ -68,7 +68,7 @@ def cooler(need: Requirement, cap: Any) -> float:
 
 
 def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[str, Any], limited: bool = True) -> None:
-    """Rows of the inlet. plan: bridge, thermistor, c; rows: i_rms, peak (of the bulk), given: line. limited: the limiter carries the current in run."""
+    """Rows of the inlet. plan: bridge, thermistor, c (of the bus), discharge (the resistance across it); rows: i_rms, peak (of the bulk), given: line. limited: the limiter carries the current in run."""
     sheet, need, grid = work.sheet, work.need, work.grid
     worst = float(np.max(np.where(corners.LOADED.mask(grid), rows["i_rms"].value, 0)))
     fuse = next((f for f in FUSES if f >= 1.5 * worst), FUSES[-1])
@@ -87,14 +87,21 @@ def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[s
     sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=sheet.given("safety.v_touch", 60.0, "V", text="touchable dc voltage used here; confirm against the standard in force"))
     sheet.given("inlet.discharge_limit", 1.0, "s", text="about a second at the plug's pins (common practice; confirm against the standard in force)")
     sheet("standby.x_discharge", rectifier.resistor_power, v=given["line"], r=r_x)
-    bleed = sheet.given("bulk.r_bleed", 3e6 if need.mains.v_max > 150 else 1e6, "Ω", "rule", "start-up and sensing path across the bulk (common practice)")
-    sheet("bulk.discharge_time", rectifier.discharge_time, r=bleed, c=plan["c"], v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
-    sheet("standby.start_up", rectifier.resistor_power, v=rows["peak"], r=bleed)
+    sheet("bulk.discharge_time", rectifier.discharge_time, r=plan["discharge"], c=plan["c"], v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
+    sheet("standby.start_up", rectifier.resistor_power, v=rows["peak"], r=sheet.rows["bulk.r_bleed"])
 
 
-def record_bridge(work: Work, bridge: Any, line: Any) -> None:
-    """Reverse voltage of the bridge and what it may be."""
-    work.sheet("bridge.v_reverse", rectifier.bridge_reverse_voltage, v_line=line)
+def record_bleed(work: Work) -> Any:
+    """The path across the bus that starts the supply and senses it."""
+    return work.sheet.given("bulk.r_bleed", 3e6 if work.need.mains.v_max > 150 else 1e6, "Ω", "rule", "start-up and sensing path across the bulk (common practice)")
+
+
+def record_bridge(work: Work, bridge: Any, line: Any, times: Any = None) -> None:
+    """Reverse voltage of the bridge and what it may be; times: how often the crest lies on it, where it doubles."""
+    if times is None:
+        work.sheet("bridge.v_reverse", rectifier.bridge_reverse_voltage, v_line=line)
+    else:
+        work.sheet("bridge.v_reverse", doubler.diode_reverse, times=times, v_line=line)
     derate = work.choose("derating.bridge_v", 0.8, "80 % of the rating (common practice)")
     work.sheet.given("bridge.v_limit", bridge["v_class_v"] * float(derate.value), "V", "catalogue", "class voltage times derating")
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import active_clamp, flyback, forward, output, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
@@ -180,5 +180,7 @@ def findings(work: Work, plan: Plan) -> None:
     if not plan.choke.passed:
         work.find(MUST_FIX, "rectifier", f"the filter inductor on {plan.window.names[plan.choke.core]} is refused; a larger core, more ripple or more rise admits it", "filter1.core", "filter1.ripple_ratio")
     top, low = float(np.max(plan.stage.v_bus)), float(np.min(np.broadcast_to(plan.stage.v_bus, work.grid.shape)[corners.FULL.mask(work.grid)]))
+    if plan.stage.variant.series == "divider" and "bulk.c_series" in work.sheet.rows:
+        work.find(NOTE, "transformer", "the mid-point of the stacked bulk may take the place of the divider: it then carries the primary's ripple current too, and the selector's wire joins the half bridge", "divider.c", "")
     if top > 2.5 * low:
         work.find(LOOK_AT, "transformer", f"the bus spans {show(low, 'V')} to {show(top, 'V')}: turns follow the low end, flux at full duty and rectifier voltage the high end; a narrower bus makes both parts smaller", "transformer.b_peak", "")

@@ -1,0 +1,135 @@
+"""Choosing what stands between plug and bus: thermistor, bridge, capacitor, and what a stacked pair needs beside."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array, Grid
+from rhevectra.core.basis.preferred import at_most
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.requirement import Requirement
+from rhevectra.core.catalogue import limits
+from rhevectra.core.formulas import doubler, rectifier
+from rhevectra.core.formulas.rectifier import Bulk, LineSource
+from rhevectra.core.stages import inlet
+from rhevectra.core.stages.bulk.position import SPLIT, Position, joined, part_of, positions
+from rhevectra.core.stages.work import Work
+
+THERMISTOR_ROOM, THERMISTOR_WARM = 2.0, 1.3
+"""Rated over expected current of the inrush thermistor: usual, and where line harmonics are tight (common practice)."""
+BALANCED = 0.97
+"""Share of a stacked capacitor's rating that its voltage is held to by the balance resistors (common practice)."""
+
+
+@dataclass(frozen=True)
+class Plan:
+    """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: its catalogue row; target: valley aimed at [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair."""
+
+    bridge: Mapping[str, Any]
+    thermistor: Mapping[str, Any]
+    c: Any
+    cap: Mapping[str, Any]
+    v_class: float
+    floor: Any
+    target: float
+    places: tuple[Position, ...]
+    match: Any = None
+    r_balance: Any = None
+
+    @property
+    def stacked(self) -> bool:
+        return self.r_balance is not None
+
+    @property
+    def source(self) -> LineSource:
+        """What stands in series at the highest line."""
+        return self.places[-1].source
+
+
+def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
+    """Choose the series parts and the bulk capacitors for an input power [W] and a switching ripple current [A]."""
+    need, choose = work.need, work.choose
+    bridge, thermistor, series = _series(work, power)
+    places = positions(work.grid.lines, stacked, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
+    lows = [work.grid.lines[p.lines.start] * np.sqrt(2) * (2 if p.doubled else 1) for p in places]
+    crest = max(work.grid.lines[p.lines.stop - 1] * np.sqrt(2) * (2 if p.doubled else 1) for p in places)
+    derate = choose("derating.bulk_v", 0.95, "crest voltage at most 95 % of the rating (common practice)").value
+    share = choose("bulk.valley_share", 0.75, "school: valley at three quarters of the lowest crest").value
+    target = share * min(lows)
+    floor = choose("bulk.v_min_stage", lambda: float(f"{0.85 * target:.3g}"), "15 % below the valley aimed at: the power stage still regulates there (limit of duty checked)")
+    match = choose("bulk.match", 0.05, "two of one lot (common practice): the bus divides by their capacitance while it charges") if stacked else None
+    held = crest if match is None else 0.5 * crest * (1 + float(match.value))
+    caps = work.parts["bulk_capacitors"]
+    classes = sorted({r["v_class_v"] for r in caps.rows})
+    v_class = next((v for v in classes if derate * v >= held), classes[-1])
+    expected = 2 * power * 0.75 * 0.5 / need.mains.f_min / (min(lows) ** 2 - target**2) * (2 if stacked else 1)
+    rows = sorted(caps.where(v_class_v=v_class).rows, key=lambda r: r["c_f"])
+    least = max(sum(r["c_f"] < expected for r in rows) - 4, 0)
+    rows = rows[least : least + 10]
+    values = np.array([r["c_f"] for r in rows])
+    c = choose("bulk.c", lambda: _choose_c(need, work.grid, rows, values, places, power, i_hf, target, float(floor.value)))
+    cap = rows[int(np.argmin(np.abs(np.log(values / c.value))))]
+    places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"], bridge["r_dynamic_ohm"])
+    chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match)
+    return replace(chosen, r_balance=_balance(work, chosen, crest, held)) if stacked else chosen
+
+
+def _series(work: Work, power: float) -> tuple[Any, Any, LineSource]:
+    """Bridge and thermistor, chosen for the input current expected at lowest line, and what they are in series with the mains, without the bridge."""
+    need, parts = work.need, work.parts
+    current = power / (need.mains.v_min * 0.55)
+    ntc = parts["thermistors"]
+    room = THERMISTOR_ROOM if power < limits.D_LEAST_POWER or need.harmonics_class == "none" else THERMISTOR_WARM
+    why = "a cooler part with less hot resistance" if room == THERMISTOR_ROOM else "its hot resistance keeps the line harmonics down"
+    name = work.choose("inlet.thermistor", lambda: inlet.first_above(ntc, "i_rated_a", room * current), f"smallest class rated above {room:g} × {show(current, 'A')}: {why}")
+    bridge = work.choose("bridge.class", lambda: inlet.first_above(parts["bridges"], "i_rated_a", 1.5 * current), "smallest class rated above 1.5 × line current")
+    t, z = ntc.row(name.value), need.source_impedance
+    return parts["bridges"].row(bridge.value), t, LineSource(z.r + t["r_hot_ohm"], z.x / (2 * np.pi * 50), 0.0, 0.0)
+
+
+def _balance(work: Work, p: Plan, crest: float, held: float) -> Any:
+    """The resistor across each capacitor of a pair."""
+    leak = float(doubler.leakage_difference(p.c.value, crest))
+    room = max(2 * (BALANCED * p.v_class - held), 0.05 * p.v_class)
+    return work.choose("bulk.r_balance", lambda: at_most(min(room / leak, 2.2e6)), f"largest that keeps either capacitor below {show(p.v_class, 'V')} where their leakage differs by {show(leak, 'A')} (common practice, from memory)")
+
+
+def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, places: tuple[Position, ...], power: float, i_hf: float, target: float, floor: float) -> tuple[float, str, tuple[str, ...]]:
+    """Smallest value that gives valley, hold-up and ripple-current life; names the need that decided."""
+    esr = np.array([r["esr_ohm"] for r in rows])
+    solved = []
+    for p in places:
+        asked = [grid.lines[p.lines.start], *([float(need.hold_up_at or 0)] if (float(need.hold_up_at or 0) in grid.lines[p.lines]) else [])]
+        series = replace(p, source=replace(p.source, esr=(esr if p.on_bus == 1 or p.doubled else 2 * esr)))
+        solved.append(series.solve(np.array(asked)[:, None], need.mains.f_min, power, values[None, :], residual=rectifier.ROUGH))
+    valley, i_cap = np.min([b.v_valley[0] for b in solved], axis=0), np.max([b.i_cap[0] for b in solved], axis=0)
+    kept = next(b.v_valley[1] for b in solved if len(b.v_valley) > 1)
+    rated = np.array([r["i_rated_a"] for r in rows]) * inlet.cooler(need, rows[0])
+    hold = rectifier.hold_up(values / places[0].on_bus, kept, floor, power)
+    ok = {"valley": (valley >= target) & ~np.any([b.collapsed[0] for b in solved], axis=0), "hold-up": hold >= need.hold_up, "ripple current": np.hypot(i_cap, i_hf) <= rated}
+    first = {name: (int(np.argmax(good)) if good.any() else len(values) - 1) for name, good in ok.items()}
+    name = max(first, key=lambda k: first[k])
+    index = first[name]
+    per_watt = values[index] / places[0].on_bus * 1e6 / power
+    habit = "1 µF/W" if need.mains.v_min > SPLIT or places[0].on_bus > 1 else "2 to 3 µF/W"
+    text = f"decided by {name}; " + ", ".join(f"{k} asks {show(values[i], 'F')}" for k, i in first.items()) + f"; {per_watt:.2f} µF/W{' as the bus sees them' if places[0].on_bus > 1 else ''} (habit: {habit}, common practice)"
+    smaller = []
+    for i in range(max(index - 3, 0), index):
+        why = next(k for k, good in ok.items() if not good[i])
+        number = {"valley": show(valley[i], "V"), "hold-up": show(hold[i], "s"), "ripple current": show(float(np.hypot(i_cap[i], i_hf)), "A")}[why]
+        smaller.append(f"{show(values[i], 'F')}: {why} {number}")
+    return float(values[index]), text, tuple(reversed(smaller))
+
+
+def bus(plan: Plan, grid: Grid, power: Array, near: Bulk | None = None) -> tuple[Array, Bulk]:
+    """Bus voltage at valley and crest [V], shape of the grid, for an input power [W] that broadcasts to (lines, freqs, points, 1).
+
+    Rough without an earlier solution to start from (for choosing parts), exact with one.
+    """
+    shape = (*grid.shape[:3], 1)
+    v, f, power = np.broadcast_to(grid.v_line, shape), np.broadcast_to(grid.f_line, shape), np.broadcast_to(power, shape)
+    c, residual = float(plan.c.value), rectifier.ROUGH if near is None else rectifier.RESIDUAL
+    b = joined([p.solve(v[p.lines], f[p.lines], power[p.lines], c, None if near is None else part_of(near, p.lines), residual) for p in plan.places])
+    return np.concatenate([b.v_valley, b.v_peak], axis=-1), b
