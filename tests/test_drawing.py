@@ -45,7 +45,7 @@ def extent(text: Text) -> tuple[float, float, float, float]:
 @pytest.mark.parametrize("key", PICTURES)
 @pytest.mark.parametrize("page", SIZES)
 def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, valley, fans, key, page):
-    design = {"gain": resonant, "frequency": valley, "envelope": fans, "line": fans}.get(key, demo_design)
+    design = {"gain": resonant, "frequency": valley, "envelope": fans, "derating": fans, "line": fans}.get(key, demo_design)
     for corner in all_corners(design):
         picture = PICTURES[key][1](design, corner, *page)
         assert (picture.width, picture.height) == page

@@ -19,7 +19,7 @@ def _no_line(width: float, height: float, corner: Corner) -> Picture:
     return picture
 
 
-def _cycle(design: Design, corner: Corner) -> dict[str, Array]:
+def front_cycle(design: Design, corner: Corner) -> dict[str, Array]:
     """One line cycle as the front end knows it."""
     return dict(FRONT_ENDS[design.front_end].cycle(design, corner))
 
@@ -33,8 +33,8 @@ def line_cycle(design: Design, corner: Corner, width: float, height: float, held
     """Mains, bulk and line current over one line cycle."""
     if design.context["bulk"] is None:
         return _no_line(width, height, corner)
-    picture, now = Picture(width, height, shown_at(corner)), _cycle(design, corner)
-    old = _cycle(held, same_corner(held, corner)) if held is not None and held.context["bulk"] is not None else None
+    picture, now = Picture(width, height, shown_at(corner)), front_cycle(design, corner)
+    old = front_cycle(held, same_corner(held, corner)) if held is not None and held.context["bulk"] is not None else None
     period, inner, each = float(now["t"][-1]), width - LEFT - RIGHT, (height - 12) / 2
     top = Frame(picture, LEFT, 3, inner, each * 1.15, (0, period), (0, 1.12 * max(float(now["mains"].max()), float(now["bulk"].max()))), "mains (rectified) and bulk", "V", x_labels=False)
     if old:
@@ -104,24 +104,6 @@ def harmonics(design: Design, corner: Corner, width: float, height: float, held:
             picture.text(x, frame.y(value) - 1, "▲", "over", "middle", 3.0)
     picture.data["order"], picture.data["harmonic [A]"] = np.array(orders, dtype=float), amps
     frame.close()
-    return picture
-
-
-def envelope(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """Inductor current between its highest and lowest value over half a line cycle, and the switching frequency below."""
-    picture, now = Picture(width, height, f"{shown_at(corner)} · one phase, from the sized switching cycles"), _cycle(design, corner)
-    half = now["t"] <= 0.5 * float(now["t"][-1])
-    t, inner, each = now["t"][half], width - LEFT - RIGHT, (height - 12) / 2
-    limit = float(design.rows["pfc.current_limit"].value)
-    top = Frame(picture, LEFT, 3, inner, each * 1.2, (0, float(t[-1])), (0, 1.12 * max(limit, float(now["highest"].max()))), "inductor current", "A", x_labels=False)
-    top.trace("highest", t, now["highest"][half], "primary", 0.5)
-    top.trace("line", t, np.abs(now["current"][half]), "ink", 0.4, True)
-    top.trace("lowest", t, now["lowest"][half], "secondary", 0.5)
-    top.level(limit, f"limit {show(limit, 'A')}", "over")
-    top.close()
-    below = Frame(picture, LEFT, 3 + each * 1.2 + 4, inner, each * 0.8 - 3, (0, float(t[-1])), (0, 1.15 * float(now["frequency"].max())), "switching frequency", "Hz")
-    below.trace("switching frequency", t, now["frequency"][half], "accent", 0.5)
-    below.close()
     return picture
 
 

@@ -14,6 +14,7 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.size import size
+from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
 from rhevectra.core.topologies import TOPOLOGIES
@@ -53,11 +54,11 @@ class Entry:
 
 def magnetics_volume(design: Design) -> float:
     """Effective volume [m³] of all wound cores."""
-    table = design.catalogue["cores"]
-    win = table.derived(windows)
+    win, sizes = design.catalogue["cores"].derived(windows), design.catalogue["rings"].derived(rings)
+    volume = dict(zip((*win.names, *sizes.names), (*win.effective.volume, *sizes.volume), strict=True))
     names = {id.removesuffix(".core"): str(r.value) for id, r in design.rows.items() if id.endswith(".core") and isinstance(r.value, str)}
     count = {part: int(design.rows[f"{part}.count"].value) if f"{part}.count" in design.rows else 1 for part in names}
-    return float(sum(count[part] * win.effective.volume[win.names.index(n)] for part, n in names.items()))
+    return float(sum(count[part] * volume[n] for part, n in names.items()))
 
 
 def whole_bill(design: Design) -> dict[str, Any]:

@@ -34,4 +34,4 @@ def figures(stacked: bool) -> tuple[FigureSpec, ...]:
 
 CURES = {**inlet.CURES, "bulk.v_capacitor": "bulk.r_balance"}
 SHAPES_CURRENT = False
-NO_PICTURES = ("envelope",)
+NO_PICTURES = ("envelope", "derating")

@@ -9,19 +9,15 @@ import numpy as np
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, pfc, rectifier
 from rhevectra.core.formulas.rectifier import LineSource
-from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
-from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages import inlet
 from rhevectra.core.stages.dies import choose_die
+from rhevectra.core.stages.pfc.choke import Choke, choose_choke
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.pfc.line import Angles, Boost, angles, currents, mean_of
 from rhevectra.core.stages.work import Work
-from rhevectra.core.stages.wound import choose_wound
 
-EXPECTED, DERATE_FLUX = 0.95, 0.85
-"""Efficiency before anything is designed; share of hot saturation used (common practice)."""
-LITZ = {False: 1.5, True: 2.5}
-"""Effective over direct resistance of the inductor's litz wire, at a fixed frequency and at the boundary, where the ripple is twice the mean (typical, from memory)."""
+EXPECTED = 0.95
+"""Efficiency before anything is designed (common practice)."""
 ROOM = 1.15
 """Current limit over the peak at the lowest line and the largest load: loop ripple, tolerance and a load step (common practice)."""
 RELAY_FROM = 4.0
@@ -37,7 +33,7 @@ SILICON = ("discrete", "low-ohm")
 
 @dataclass(frozen=True)
 class Plan:
-    """All that was chosen. r_line: what carries the line current in series [Ω]; choke, choke_need, window, grade: the inductor; cap: row of one can, count of them."""
+    """All that was chosen. r_line: what carries the line current in series [Ω]; cap: row of one can, count of them."""
 
     law: Law
     boost: Boost
@@ -49,15 +45,13 @@ class Plan:
     thermistor: Mapping[str, Any]
     limiter: str
     r_line: float
-    choke: InductorChoice
-    choke_need: InductorNeed
-    window: Windows
-    grade: Mapping[str, Any]
+    choke: Choke
     limit: float
     cap: Mapping[str, Any]
     cans: int
     c_bus: float
     source: LineSource
+    ambient: float
 
 
 def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
@@ -78,12 +72,12 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     peak = float(angles(boost, need.mains.v_min, p_in, v_bus, np.array([0.5 * np.pi])).peak[..., 0])
     limit = float(choose("pfc.current_limit", lambda: float(f"{ROOM * peak:.2g}") if float(f"{ROOM * peak:.2g}") > 1.08 * peak else ROOM * peak, f"{(ROOM - 1) * 100:.0f} % above the peak at the lowest line, rounded").value)
     row, parallel, diode = (_fast_leg if law.bridgeless else _switch_and_diode)(work, boost, low, amps, p_in, v_bus, peak)
-    choke, choke_need, win, grade = _inductor(work, boost, p_in, v_bus, limit)
+    choke, boost = choose_choke(work, boost, p_in, v_bus, limit)
     v_min = float(choose("bulk.v_min_stage", lambda: float(f"{0.8 * v_bus:.3g}"), "four fifths of the bus: the power stage still regulates there, hold-up ends there").value)
     cap, cans, c_bus = _capacitor(work, power, float(np.hypot(amps["bus_hf"], i_hf)), v_bus, v_min, top)
     r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT) + 2 * bridge["r_dynamic_ohm"]
     source = LineSource(need.source_impedance.r + r_line, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], cap["esr_ohm"] / cans)
-    return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, choke, choke_need, win, grade, limit, cap, cans, c_bus, source)
+    return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, choke, limit, cap, cans, c_bus, source, need.ambient_max)
 
 
 def _boost(boundary: bool, work: Work, p_in: float, v_bus: float, phases: int) -> Boost:
@@ -158,19 +152,6 @@ def _fast_leg(work: Work, b: Boost, low: Angles, amps: Mapping[str, Any], p_in: 
         return float(sum(switch_losses(row, count, as_diode, b, low, amps["switch_rms"], v_bus).values())) + float(rectifier.resistive_loss(as_diode["r_dynamic_ohm"], amps["diode_rms"]))
     row, count = _switches(work, v_bus, peak, 0.0, total, ("wide-gap",), "in both switches of the leg ")
     return row, count, rectifying(row, count)
-
-
-def _inductor(work: Work, b: Boost, p_in: float, v_bus: float, limit: float) -> tuple[InductorChoice, InductorNeed, Windows, Mapping[str, Any]]:
-    """The inductor on a gapped core, its core loss averaged over the line cycle at every line."""
-    need, choose = work.need, work.choose
-    grade = work.parts["materials"].row(choose("pfc.material", lambda: "PW2" if b.fs < 50e3 else "PW3", "class whose frequency band holds the switching frequency").value)
-    rise = float(choose("pfc.rise_max", 50.0, "class of insulation and of neighbours (common practice)").value)
-    lines = np.array([need.mains.v_min, *need.mains.nominals, need.mains.v_max])
-    a = angles(b, lines, p_in, v_bus)
-    rms = float(currents(b, a)["l_rms"].max())
-    win = work.parts["cores"].derived(windows)
-    ask = InductorNeed(b.inductance, limit, rms * np.sqrt(LITZ[b.boundary]), a.ripple, a.duty / a.fs, a.off / a.fs, a.fs, grade["b_sat_100_t"] * DERATE_FLUX, grade, need.ambient_max, rise, need.cooling, need.height_max, line_cycle=True)
-    return choose_wound(work, "pfc.core", ask, win, "the current limit"), ask, win, grade
 
 
 def _capacitor(work: Work, power: float, i_hf: float, v_bus: float, v_min: float, top: float) -> tuple[Mapping[str, Any], int, float]:

@@ -13,6 +13,8 @@ from rhevectra.core.basis.corners import Array
 
 HALVES, SAMPLES = 2, 800
 """Half cycles run, the last of which counts: the loop forgets within a few of its own periods; instants of half a cycle where no cycle remembers another."""
+AIR = 30.0
+"""Current over the one that leaves half the inductance, beyond which the powder is as good as air."""
 ZERO = 0.4
 """Zero of the current loop over its crossover (common practice)."""
 
@@ -20,7 +22,8 @@ ZERO = 0.4
 @dataclass(frozen=True)
 class Loop:
     """Boost stage and its loops. inductance [H] of all phases side by side, fs [Hz], v_bus [V], crossover of the current loop [Hz] (0: constant on-time, each cycle begins at the boundary
-    below f_top [Hz]), ripple: relative second harmonic of the command, c_node [F]: what rings before turn-on at the boundary; blank [s]: pause at each end of a half cycle."""
+    below f_top [Hz]), ripple: relative second harmonic of the command, c_node [F]: what rings before turn-on at the boundary; blank [s]: pause at each end of a half cycle;
+    i_half [A], exponent: where the inductance falls with the current (of all phases), half of it is left there, and `designed` [H] is what the loop was laid out for."""
 
     inductance: float
     fs: float
@@ -30,6 +33,9 @@ class Loop:
     f_top: float = 0.0
     c_node: float = 0.0
     blank: float = 0.0
+    i_half: float = 0.0
+    exponent: float = 1.0
+    designed: float = 0.0
 
 
 def half_cycle(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
@@ -48,7 +54,7 @@ def _command(loop: Loop, angle: float) -> float:
 def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
     """Average-current control at a fixed frequency."""
     period, v_crest, v_bus, inductance = 1 / loop.fs, math.sqrt(2) * v_line, loop.v_bus, loop.inductance
-    gain = 2 * math.pi * loop.crossover * inductance / v_bus
+    gain = 2 * math.pi * loop.crossover * (loop.designed or inductance) / v_bus
     slope = gain * 2 * math.pi * ZERO * loop.crossover * period
     top, omega, steps = math.sqrt(2) * power / v_line, 2 * math.pi * f_line, int(0.5 * loop.fs / f_line)
     rests = int(loop.blank * loop.fs)
@@ -62,6 +68,8 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
             duty = min(max(wanted, 0.0), 0.97) if rests <= k < steps - rests else 0.0
             if duty == wanted or (wanted - duty) * error < 0:
                 held += slope * error
+            if loop.i_half:
+                inductance = loop.inductance / (1 + min(mean / loop.i_half, AIR) ** loop.exponent)
             peak = i + v * duty * period / inductance
             fall = (v_bus - v) / inductance
             rest = (1 - duty) * period

@@ -12,6 +12,9 @@ from rhevectra.core.stages.work import FigureSpec
 _CONTINUOUS = (
     DecisionSpec("pfc.fs", "Switching frequency", "pfc", unit="Hz", low=30e3, high=400e3, schools="65 kHz: second harmonic below 150 kHz; 100 to 130 kHz: smaller inductor"),
     DecisionSpec("pfc.ripple_ratio", "Ripple of the inductor, share of the crest", "pfc", low=0.05, high=1.5, schools="0.2 to 0.3 textbook; 0.4 and more: smaller inductor, more of the cycle discontinuous"),
+    DecisionSpec("pfc.core_kind", "Kind of the inductor's core", "pfc", "choice", options=("ferrite", "powder"), schools="gapped ferrite: no loss to speak of, saturates at once; powder ring: gives way softly, no gap to heat the copper, loses more with ripple"),
+    DecisionSpec("pfc.ring", "Ring of the boost inductor", "pfc", "choice", table="rings"),
+    DecisionSpec("pfc.powder", "Powder grade", "pfc", "choice", table="powders", schools="iron-silicon-aluminium: least loss for its price; iron-silicon and nickel-iron: more bias; iron: cheapest, hottest"),
     DecisionSpec("pfc.crossover_current", "Crossover of the current loop", "pfc", unit="Hz", low=500, high=50e3, schools="an eighth to a tenth of the switching frequency; a slower one dents the zero crossing"),
 )
 _BOUNDARY = (
@@ -53,6 +56,8 @@ _FIGURES = (
     FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "pfc", limit="bridge.v_limit", limit_kind="max"),
     FigureSpec("bridge.i_avg", "Bridge diode current, average", "I_D", "pfc", limit="bridge.i_limit", limit_kind="max"),
     FigureSpec("pfc.l", "Boost inductor", "L", "pfc"),
+    FigureSpec("pfc.l_unbiased", "Inductance without bias", "L_0", "pfc"), FigureSpec("pfc.l_crest", "Inductance at the crest", "L", "pfc", corners.LOADED, "min", fixed=_IDEAL, sentence="what the bias of each line's crest leaves of a powder ring"),
+    FigureSpec("pfc.l_left", "Inductance left at the current limit", "p", "pfc", limit="pfc.l_left_least", limit_kind="min"),
     FigureSpec("pfc.i_peak", "Peak current of the inductor", "Î_L", "pfc", corners.LOADED, limit="pfc.current_limit", limit_kind="max", fixed=_IDEAL, sentence="at the crest of the line"),
     FigureSpec("pfc.i_ripple_pp", "Ripple current at the crest", "ΔI", "pfc", fixed=_IDEAL),
     FigureSpec("pfc.i_l_rms", "Inductor current, rms", "I_L", "pfc", fixed=_IDEAL),
@@ -93,7 +98,7 @@ def figures(law: Law) -> tuple[FigureSpec, ...]:
     return (*inlet.FIGURES, *shared, *(_OF_PHASES if law.phased else ()), *(_OF_BOUNDARY if law.boundary else ()), *(_OF_BRIDGELESS if law.bridgeless else ()))
 
 
-CURES = {**inlet.CURES, "pfc.i_peak": "pfc.current_limit", "pfc.power_max": "pfc.current_limit", "pfc.b_peak": "pfc.core", "pfc.rise": "pfc.core", "pfc.gap": "pfc.core", "pfc.v_switch": "pfc.switch_class", "pfc.switch_r_ca": "pfc.switch_parallel", "pfc.diode_i_avg": "pfc.diode", "bulk.v_dump": "pfc.dump_delay"}
+CURES = {**inlet.CURES, "pfc.i_peak": "pfc.current_limit", "pfc.power_max": "pfc.current_limit", "pfc.b_peak": "pfc.core", "pfc.l_left": "pfc.ring", "pfc.rise": "pfc.core", "pfc.gap": "pfc.core", "pfc.v_switch": "pfc.switch_class", "pfc.switch_r_ca": "pfc.switch_parallel", "pfc.diode_i_avg": "pfc.diode", "bulk.v_dump": "pfc.dump_delay"}
 SHAPES_CURRENT = True
 BOUNDARY_UP_TO = 300.0
 """Input power [W] from which a fixed frequency is the usual choice: the peaks at the boundary of conduction cost more than they save (common practice)."""

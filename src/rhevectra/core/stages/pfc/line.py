@@ -6,17 +6,24 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.formulas.powder import biased
 from rhevectra.core.magnetics.line_cycle import ANGLES, WEIGHTS
 
 
 @dataclass(frozen=True)
 class Boost:
-    """What the currents need: inductance [H], frequency [Hz] (the highest, where the frequency is free), whether each cycle begins at the boundary, phases side by side."""
+    """What the currents need: inductance [H] (without bias, where it falls with the current), frequency [Hz] (the highest, where the frequency is free), whether each cycle begins at the boundary, phases side by side; i_half [A]: current that leaves half the inductance, nothing for a gapped core."""
 
-    inductance: float
+    inductance: Any
     fs: float
     boundary: bool
     phases: int = 1
+    i_half: Any = None
+    exponent: Any = 1.0
+
+    def at(self, mean: Any) -> Any:
+        """Inductance [H] of a phase around a mean current [A]."""
+        return self.inductance if self.i_half is None else biased(self.inductance, mean, self.i_half, self.exponent)
 
 
 @dataclass(frozen=True)
@@ -48,14 +55,24 @@ def angles(b: Boost, v_line: Any, power: Any, v_bus: Any, at: Array = ANGLES) ->
     sine = np.maximum(np.sin(at), 1e-9)
     v = np.minimum(np.sqrt(2) * v_line * sine, 0.999 * v_bus)
     mean = np.sqrt(2) * power / v_line * sine / b.phases
-    duty = 1 - v / v_bus
-    free = v * duty / (2 * np.maximum(mean, 1e-12) * b.inductance)
+    duty, inductance = 1 - v / v_bus, b.at(mean)
+    free = v * duty / (2 * np.maximum(mean, 1e-12) * inductance)
     fs = np.minimum(free, b.fs) if b.boundary else np.broadcast_to(b.fs, free.shape)
-    whole = v * duty / (b.inductance * fs)
+    whole = v * duty / (inductance * fs)
     rests = mean <= 0.5 * whole * (1 + 1e-12)
     ripple = np.where(rests, np.sqrt(2 * mean * whole), whole)
-    on = np.where(rests, ripple * b.inductance * fs / v, duty)
-    return Angles(v, mean, ripple, on, np.where(rests, ripple * b.inductance * fs / (v_bus - v), 1 - duty), fs, rests)
+    on = np.where(rests, ripple * inductance * fs / v, duty)
+    return Angles(v, mean, ripple, on, np.where(rests, ripple * inductance * fs / (v_bus - v), 1 - duty), fs, rests)
+
+
+def power_at_peak(b: Boost, v_line: Array, v_bus: float, peak: float) -> Array:
+    """Power [W] drawn from each line [V] when the inductor's peak at the crest stands at `peak` [A], found by halving: at the crest the peak grows with the power."""
+    low, high = np.zeros_like(v_line), b.phases * v_line * peak
+    for _ in range(45):
+        middle = 0.5 * (low + high)
+        over = angles(b, v_line, middle, v_bus, np.array([0.5 * np.pi])).peak[..., 0] > peak
+        low, high = np.where(over, low, middle), np.where(over, middle, high)
+    return 0.5 * (low + high)
 
 
 def mean_of(values: Array) -> Array:

@@ -10,14 +10,13 @@ from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, magnetics, output, pfc, rectifier
-from rhevectra.core.magnetics.inductor import GAP_MOST
 from rhevectra.core.stages import inlet
 from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
-from rhevectra.core.stages.pfc.build import DERATE_FLUX, LITZ, Plan, switch_losses
+from rhevectra.core.stages.pfc.build import Plan, switch_losses
+from rhevectra.core.stages.pfc.choke import LITZ, record_choke, record_inductance
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
 from rhevectra.core.stages.work import Work
-from rhevectra.core.stages.wound import record_rise
 
 PASSES = 4
 SENSE = 0.15
@@ -56,12 +55,10 @@ def solve(plan: Plan, grid: Grid, power: Array) -> Solution:
 def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any) -> dict[str, Array]:
     line = p_in / v_line
     switch = switch_losses(plan.switch, plan.parallel, plan.diode, plan.boost, a, amps["switch_rms"], plan.v_bus)
-    c, need, eff = plan.choke, plan.choke_need, plan.window.effective
-    area, volume = float(eff.area[c.core]), float(eff.volume[c.core])
-    m = plan.grade
+    c, m = plan.choke, plan.choke.grade
     kappa = magnetics.igse_constant(m["loss_alpha"], m["loss_beta"])
-    reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], min(need.ambient + c.rise, 140.0), m["loss_t_min_c"])
-    core = magnetics.core_loss_two_slope(volume, kappa, reference, plan.boost.inductance * a.ripple / (c.turns * area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], a.fs, a.duty / a.fs, a.off / a.fs)
+    reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], min(plan.ambient + c.rise, 140.0), m["loss_t_min_c"])
+    core = magnetics.core_loss_two_slope(c.volume, kappa, reference, plan.boost.at(a.mean) * a.ripple / (c.turns * c.area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], a.fs, a.duty / a.fs, a.off / a.fs)
     n = plan.boost.phases
     controller = AUX_VOLTS * (AUX_AMPS + n * plan.parallel * (2 if plan.law.bridgeless else 1) * plan.switch["q_gate_c"] * mean_of(a.fs))
     return {("pfc_slow_leg" if plan.law.bridgeless else "bridge"): rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line),
@@ -109,11 +106,13 @@ def _bus(work: Work, plan: Plan, given: dict[str, Any], p: Any, v_bus: Any) -> d
 
 def loop_of(plan: Plan, rows: Any, f_line: float) -> Loop:
     """Stage and loops for a line frequency [Hz]."""
-    crossover, inductance = float(rows["pfc.crossover_voltage"].value), plan.boost.inductance / plan.boost.phases
+    b, crossover = plan.boost, float(rows["pfc.crossover_voltage"].value)
+    inductance = b.inductance / b.phases
     ripple = float(pfc.loop_ripple(crossover, f_line, 3 * crossover))
-    if plan.boost.boundary:
-        return Loop(inductance, plan.boost.fs, plan.v_bus, 0.0, ripple, plan.boost.fs, plan.parallel * plan.switch["c_energy_f"] + plan.diode["c_charge_f"])
-    return Loop(inductance, plan.boost.fs, plan.v_bus, float(rows["pfc.crossover_current"].value), ripple, blank=float(rows["pfc.blanking"].value) if plan.law.bridgeless else 0.0)
+    if b.boundary:
+        return Loop(inductance, b.fs, plan.v_bus, 0.0, ripple, b.fs, plan.parallel * plan.switch["c_energy_f"] + plan.diode["c_charge_f"])
+    bias = {} if b.i_half is None else {"i_half": b.i_half * b.phases, "exponent": b.exponent, "designed": float(rows["pfc.l"].value) / b.phases}
+    return Loop(inductance, b.fs, plan.v_bus, float(rows["pfc.crossover_current"].value), ripple, blank=float(rows["pfc.blanking"].value) if plan.law.bridgeless else 0.0, **bias)
 
 
 def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any, rows: dict[str, Any]) -> None:
@@ -154,13 +153,15 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     if plan.boost.boundary:
         sheet.solved("pfc.f_high", col(s.currents["f_high"]), "Hz", _CYCLE)
         sheet.given("pfc.f_audible", 25e3, "Hz", "rule", "above hearing (common practice)")
-    ripple = sheet("pfc.i_ripple_pp", pfc.crest_ripple, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"], inductance=sheet.rows["pfc.l"], fs=fs)
     crest = sheet.rows["inlet.i_crest"] if plan.boost.phases == 1 else sheet("pfc.i_crest", pfc.of_phase, current=sheet.rows["inlet.i_crest"], phases=sheet.rows["pfc.phases"])
+    at_crest = {"v_crest": v_crest, "v_bus": sheet.rows["pfc.v_bus"], "fs": fs}
+    ripple = sheet("pfc.i_ripple_pp", pfc.crest_ripple, inductance=record_inductance(work, plan.choke, crest), **at_crest)
     peak = sheet("pfc.i_peak", pfc.inductor_peak, i_crest=crest, ripple=ripple)
     sheet("pfc.bus_ripple_hf_pp", pfc.switching_ripple, power=p_in, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"], fs=fs, c=sheet.rows["pfc.c_bus"], i_peak=peak if plan.boost.phases == 1 else _summed(sheet, plan, ripple, v_crest), esr=sheet.given("bulk.esr", plan.cap["esr_ohm"] / plan.cans, "Ω", "catalogue", f"{plan.cans} × {plan.cap['name']}"))
     most = "pfc.power_max" if plan.boost.phases == 1 else "pfc.power_max_phase"
     if not plan.boost.boundary:
-        sheet(most, pfc.power_at_limit, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"], ripple=ripple)
+        there = ripple if plan.choke.ring is None else sheet("pfc.i_ripple_limit", pfc.crest_ripple, inductance=sheet.rows["pfc.l_limit"], **at_crest)
+        sheet(most, pfc.power_at_limit, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"], ripple=there)
     else:
         sheet(most, pfc.power_at_limit_boundary, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"])
     if plan.boost.phases > 1:
@@ -210,18 +211,11 @@ def _heat(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
 
 
 def _inductor(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
-    """Turns, gap, flux and rise of the boost inductor."""
-    sheet, c, eff = work.sheet, plan.choke, plan.window.effective
-    turns = sheet.solved("pfc.turns", float(c.turns), "turns", "least whole turns that keep the flux at the current limit")
-    sheet.solved("pfc.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
-    sheet.given("pfc.gap_limit", GAP_MOST * float(eff.area_post[c.core]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
-    sheet("pfc.b_peak", magnetics.flux_density, inductance=sheet.rows["pfc.l"], current=sheet.rows["pfc.current_limit"], turns=turns, area=sheet.given("pfc.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core"))
-    sheet.given("pfc.b_limit", plan.choke_need.b_max, "T", "rule", f"hot saturation × {DERATE_FLUX:g}")
+    """Core, flux or bias, and rise of one boost inductor."""
+    sheet = work.sheet
     core, copper = (losses[k] if plan.boost.phases == 1 else sheet(f"loss.{k}_each", forward.share_of, power=losses[k], count=sheet.rows["pfc.phases"]) for k in ("pfc_core", "pfc_copper"))
-    record_rise(work, "pfc", float(plan.window.surface[c.core]), core, copper)
+    record_choke(work, plan.choke, core, copper, plan.boost.boundary)
     sheet.given("pfc.count", plan.boost.phases, "", "rule", "one inductor for each phase")
-    if not c.passed:
-        work.find(MUST_FIX, "pfc", f"the boost inductor on {plan.window.names[c.core]} is refused; a larger core, more ripple or more rise admits it", "pfc.core", "pfc.core" if work.choose.pinned("pfc.core") else "pfc.ripple_ratio" if not plan.boost.boundary else "pfc.f_min")
 
 
 def _capacitor(work: Work, plan: Plan, s: Solution, p: Any, v_bus: Any, i_hf: Any, rows: dict[str, Any], col: Any) -> Any:

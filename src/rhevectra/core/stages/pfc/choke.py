@@ -1,0 +1,161 @@
+"""The boost inductor: on a gapped ferrite core, or on a powder ring whose inductance falls with bias; whichever is smaller where nobody chose."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.formulas import magnetics, powder
+from rhevectra.core.magnetics.inductor import GAP_MOST, InductorChoice, InductorNeed, choose_inductor
+from rhevectra.core.magnetics.line_cycle import WEIGHTS
+from rhevectra.core.magnetics.ring import LEFT_LEAST, LOSS_WORTH, RingChoice, RingNeed, choose_ring, rings
+from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
+from rhevectra.core.magnetics.windows import windows
+from rhevectra.core.stages.pfc.line import Boost, angles, currents
+from rhevectra.core.stages.work import Work
+from rhevectra.core.stages.wound import choose_wound, record_rise
+
+DERATE_FLUX = 0.85
+"""Share of hot saturation used (common practice)."""
+LITZ = {False: 1.5, True: 2.5}
+"""Effective over direct resistance of the inductor's wire, at a fixed frequency and at the boundary, where the ripple is twice the mean (typical, from memory)."""
+FERRITE, POWDER = "ferrite", "powder"
+
+
+@dataclass(frozen=True)
+class Choke:
+    """The inductor as wound: turns, effective area [m²] and volume [m³], outer surface [m²], resistance [Ω], rise [K], its material's row. gapped: what only a gapped core has; ring: what only a ring has."""
+
+    turns: float
+    area: float
+    volume: float
+    surface: float
+    resistance: float
+    rise: float
+    passed: bool
+    grade: Mapping[str, Any]
+    gapped: InductorChoice | None = None
+    ring: RingChoice | None = None
+
+
+@dataclass(frozen=True)
+class Asked:
+    """The stage the inductor is for: power drawn [W], bus [V], current limit [A], rms [A] with its ac factor, crest of one phase at the lowest line [A]."""
+
+    p_in: float
+    v_bus: float
+    limit: float
+    rms: float
+    crest: float
+    lines: Array
+    rise: float
+
+
+def choose_choke(work: Work, b: Boost, p_in: float, v_bus: float, limit: float) -> tuple[Choke, Boost]:
+    """The inductor, and the stage with it: the inductance of a ring falls with the current."""
+    need, choose = work.need, work.choose
+    lines = np.array([need.mains.v_min, *need.mains.nominals, need.mains.v_max])
+    rms = float(currents(b, angles(b, lines, p_in, v_bus))["l_rms"].max())
+    rise = float(choose("pfc.rise_max", 50.0, "class of insulation and of neighbours (common practice)").value)
+    asked = Asked(p_in, v_bus, limit, rms * float(np.sqrt(LITZ[b.boundary])), float(np.sqrt(2)) * p_in / need.mains.v_min / b.phases, lines, rise)
+    if b.boundary:
+        return _gapped(work, b, asked), b
+    kind = choose("pfc.core_kind", lambda: _smaller(work, b, asked)).value
+    return _wound_ring(work, b, asked) if kind == POWDER else (_gapped(work, b, asked), b)
+
+
+def _smaller(work: Work, b: Boost, asked: Asked) -> tuple[str, str, tuple[str, ...]]:
+    """The kind of core that passes with the smaller volume, weighed by price and loss."""
+    pins = work.choose.pins
+    for kind, ids in ((FERRITE, ("pfc.core", "pfc.material")), (POWDER, ("pfc.ring", "pfc.powder"))):
+        if any(id in pins for id in ids):
+            return kind, "follows the core that is pinned", ()
+    win, sizes = work.parts["cores"].derived(windows), work.parts["rings"].derived(rings)
+    core, ring = choose_inductor(_gapped_need(work, b, asked, _usual_grade(work, b)), win, None), choose_ring(_ring_need(work, b, asked), sizes, work.parts["powders"], None, None)
+    heat = core.rise / float(magnetics.thermal_resistance(HEAT_TRANSFER[work.need.cooling], win.surface[core.core]))
+    weighed = {FERRITE: float(win.effective.volume[core.core]) + LOSS_WORTH * heat, POWDER: ring.worth}
+    text = f"{sizes.volume[ring.ring] * 1e6:.3g} cm³ of {sizes.names[ring.ring]} in {work.parts['powders'].names[ring.grade]} against {win.effective.volume[core.core] * 1e6:.3g} cm³ of gapped ferrite; {weighed[POWDER] * 1e6:.3g} against {weighed[FERRITE] * 1e6:.3g} with price and {LOSS_WORTH * 1e6:g} cm³ for each watt lost"
+    kind = min(weighed, key=lambda k: weighed[k]) if core.passed == ring.passed else FERRITE if core.passed else POWDER
+    return kind, text if core.passed == ring.passed else f"{'no ring' if core.passed else 'no gapped core'} holds; {text}", ()
+
+
+def _usual_grade(work: Work, b: Boost) -> Mapping[str, Any]:
+    return work.parts["materials"].row("PW2" if b.fs < 50e3 else "PW3")
+
+
+def _gapped_need(work: Work, b: Boost, asked: Asked, grade: Mapping[str, Any]) -> InductorNeed:
+    a, need = angles(b, asked.lines, asked.p_in, asked.v_bus), work.need
+    return InductorNeed(b.inductance, asked.limit, asked.rms, a.ripple, a.duty / a.fs, a.off / a.fs, a.fs, grade["b_sat_100_t"] * DERATE_FLUX, grade, need.ambient_max, asked.rise, need.cooling, need.height_max, line_cycle=True)
+
+
+def _gapped(work: Work, b: Boost, asked: Asked) -> Choke:
+    """On a gapped core, its core loss averaged over the line cycle at every line."""
+    grade = work.parts["materials"].row(work.choose("pfc.material", lambda: _usual_grade(work, b)["name"], "class whose frequency band holds the switching frequency").value)
+    win = work.parts["cores"].derived(windows)
+    c = choose_wound(work, "pfc.core", _gapped_need(work, b, asked, grade), win, "the current limit")
+    eff = win.effective
+    return Choke(c.turns, float(eff.area[c.core]), float(eff.volume[c.core]), float(win.surface[c.core]), c.resistance, c.rise, c.passed, grade, gapped=c)
+
+
+def _ring_need(work: Work, b: Boost, asked: Asked) -> RingNeed:
+    need = work.need
+
+    def loss(unbiased: Array, i_half: Array, exponent: Array, grades: Any, turns_area: Array) -> Array:
+        """Greatest mean over the line cycle of the loss density, each line a candidate's ripple at 24 angles."""
+        tail = lambda x: np.asarray(x)[..., None, None]  # noqa: E731
+        own = replace(b, inductance=tail(unbiased), i_half=tail(i_half), exponent=tail(exponent))
+        a = angles(own, asked.lines, asked.p_in, asked.v_bus)
+        col = lambda k: tail(grades.column(k))  # noqa: E731
+        kappa = tail([magnetics.igse_constant(r["loss_alpha"], r["loss_beta"]) for r in grades.rows])
+        swing = own.at(a.mean) * a.ripple / tail(turns_area)
+        density = magnetics.core_loss_two_slope(1.0, kappa, col("loss_ref_w_m3"), swing, col("loss_f_ref_hz"), col("loss_alpha"), col("loss_b_ref_t"), col("loss_beta"), a.fs, a.duty / a.fs, a.off / a.fs)
+        return np.asarray((density @ WEIGHTS).max(-1))
+    return RingNeed(b.inductance, asked.crest, asked.limit, asked.rms, loss, need.ambient_max, asked.rise, need.cooling, need.height_max)
+
+
+def _wound_ring(work: Work, b: Boost, asked: Asked) -> tuple[Choke, Boost]:
+    """On a ring, which meets the inductance at the crest of the lowest line."""
+    table, grades, pins = work.parts["rings"], work.parts["powders"], work.choose.pins
+    sizes = table.derived(rings)
+    c = choose_ring(_ring_need(work, b, asked), sizes, grades, pins.get("pfc.ring"), pins.get("pfc.powder"))
+    many = len(sizes.names) * len(grades.names)
+    work.choose("pfc.ring", sizes.names[c.ring], f"chosen from {many} rings and grades: least volume, weighed by price and loss, that keeps {LEFT_LEAST * 100:.0f} % of its inductance at the current limit, current density and temperature" if c.passed else f"none of {many} passes; the one that comes nearest", c.refused)
+    grade = grades.row(work.choose("pfc.powder", grades.names[c.grade], "the grade of that choice").value)
+    return Choke(c.turns, float(sizes.area[c.ring]), float(sizes.volume[c.ring]), float(sizes.surface[c.ring]), c.resistance, c.rise, c.passed, grade, ring=c), replace(b, inductance=c.unbiased, i_half=c.i_half, exponent=float(grade["bias_exponent"]))
+
+
+def record_inductance(work: Work, c: Choke, i_crest: Any) -> Any:
+    """The inductance at the crest of each line, as a row. i_crest: of one phase."""
+    sheet = work.sheet
+    turns = sheet.solved("pfc.turns", float(c.turns), "turns", "least whole turns that keep the flux at the current limit" if c.ring is None else "least whole turns that give the inductance at the crest of the lowest line")
+    if c.ring is None:
+        return sheet.rows["pfc.l"]
+    length = sheet.given("pfc.length", c.volume / c.area, "m", "catalogue", "effective path of its ring")
+    zero = sheet("pfc.l_unbiased", powder.unbiased, mu=c.grade["mu_initial"], area=sheet.given("pfc.area", c.area, "m²", "catalogue", "effective section of its ring"), turns=turns, length=length)
+    half = sheet("pfc.i_half", powder.half_current, h_half=c.grade["h_half_a_m"], length=length, turns=turns)
+    bias = {"i_half": half, "exponent": c.grade["bias_exponent"]}
+    sheet("pfc.l_limit", powder.biased, unbiased=zero, current=sheet.rows["pfc.current_limit"], **bias)
+    sheet("pfc.l_left", powder.left, current=sheet.rows["pfc.current_limit"], **bias)
+    sheet.given("pfc.l_left_least", LEFT_LEAST, "", "rule", "what is left at the limit still slows the current (common practice)")
+    return sheet("pfc.l_crest", powder.biased, unbiased=zero, current=i_crest, **bias)
+
+
+def record_choke(work: Work, c: Choke, core: Any, copper: Any, boundary: bool) -> None:
+    """Gap and flux, or the ring's name, and the rise of the inductor."""
+    sheet, choose = work.sheet, work.choose
+    if c.gapped is not None:
+        eff = work.parts["cores"].derived(windows).effective
+        k = c.gapped.core
+        sheet.solved("pfc.gap", c.gapped.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
+        sheet.given("pfc.gap_limit", GAP_MOST * float(eff.area_post[k]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
+        sheet("pfc.b_peak", magnetics.flux_density, inductance=sheet.rows["pfc.l"], current=sheet.rows["pfc.current_limit"], turns=sheet.rows["pfc.turns"], area=sheet.given("pfc.area_min", float(min(eff.area[k], eff.area_min[k])), "m²", "catalogue", "smallest section of its core"))
+        sheet.given("pfc.b_limit", c.grade["b_sat_100_t"] * DERATE_FLUX, "T", "rule", f"hot saturation × {DERATE_FLUX:g}")
+    else:
+        sheet.again("pfc.core", sheet.rows["pfc.ring"])
+    record_rise(work, "pfc", c.surface, core, copper)
+    if not c.passed:
+        pinned = [id for id in ("pfc.core", "pfc.ring", "pfc.powder") if choose.pinned(id)]
+        work.find(MUST_FIX, "pfc", f"the boost inductor on {sheet.rows['pfc.core'].value} is refused; a larger core, more ripple or more rise admits it", "pfc.core", pinned[0] if pinned else "pfc.f_min" if boundary else "pfc.ripple_ratio")
