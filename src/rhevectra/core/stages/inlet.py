@@ -68,7 +68,7 @@ def cooler(need: Requirement, cap: Any) -> float:
 
 
 def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[str, Any], limited: bool = True) -> None:
-    """Rows of the inlet. plan: bridge, thermistor, c (of the bus), discharge (the resistance across it); rows: i_rms, peak (of the bulk), given: line. limited: the limiter carries the current in run."""
+    """Rows of the inlet. plan: thermistor, r_cold and r_source (in the path of the inrush), c (of the bus), discharge (the resistance across it); rows: i_rms, peak (of the bulk); given: line, and earth where the line to earth differs. limited: the limiter carries the current in run."""
     sheet, need, grid = work.sheet, work.need, work.grid
     worst = float(np.max(np.where(corners.LOADED.mask(grid), rows["i_rms"].value, 0)))
     fuse = next((f for f in FUSES if f >= 1.5 * worst), FUSES[-1])
@@ -76,11 +76,11 @@ def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[s
     if limited:
         sheet.again("inlet.i_thermistor", rows["i_rms"])
         sheet.given("inlet.i_thermistor_limit", plan["thermistor"]["i_rated_a"], "A", "catalogue", f"rated current of {plan['thermistor']['name']}")
-    cold = sheet.given("inlet.r_cold", plan["thermistor"]["r_cold_ohm"], "Ω", "catalogue", f"thermistor {plan['thermistor']['name']} at 25 °C")
-    r_source = sheet.given("inlet.r_source", need.source_impedance.r + 2 * plan["bridge"]["r_dynamic_ohm"], "Ω", text="mains resistance and bridge")
+    cold = sheet.given("inlet.r_cold", plan["r_cold"], "Ω", "catalogue", f"thermistor {plan['thermistor']['name']} at 25 °C")
+    r_source = sheet.given("inlet.r_source", plan["r_source"], "Ω", text="mains resistance and bridge")
     sheet("inlet.i_inrush", rectifier.inrush, v_line=given["line"], r_cold=cold, r_source=r_source)
     touch = sheet.given("inlet.i_touch", 0.25e-3 if need.protection_class == "II" else 3.5e-3, "A", "standard", f"touch current limit used here for protection class {need.protection_class} (from memory; confirm against the standard in force)")
-    sheet("inlet.c_y_max", rectifier.y_capacitance, i_touch=touch, frequency=sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner"), v_line=given["line"])
+    sheet("inlet.c_y_max", rectifier.y_capacitance, i_touch=touch, frequency=sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner"), v_line=given.get("earth", given["line"]))
     c_x = x_capacitor(work)
     r_x = sheet.given("inlet.r_x", float(f"{min(0.8 / max(float(c_x.value), 1e-9) / np.log(np.sqrt(2) * need.mains.v_max / 60), 2e6):.2g}"), "Ω", "rule", "discharge resistor for about 0.8 s, at most 2 MΩ")
     crest = sheet("inlet.v_crest", rectifier.bridge_reverse_voltage, v_line=given["line"])

@@ -13,7 +13,7 @@ from rhevectra.core.stages import inlet
 from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.pfc.choke import Choke, choose_choke
 from rhevectra.core.stages.pfc.law import Law
-from rhevectra.core.stages.pfc.line import Angles, Boost, angles, currents, mean_of
+from rhevectra.core.stages.pfc.line import Angles, Boost, Feed, angles, currents, mean_of
 from rhevectra.core.stages.work import Work
 
 EXPECTED = 0.95
@@ -66,13 +66,13 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     thermistor = ntc.row(choose("inlet.thermistor", lambda: inlet.first_above(ntc, "i_rated_a", 1.3 * line if limiter == "thermistor" else 0.3 * line), "smallest class rated above 1.3 × the line current" if limiter == "thermistor" else "limits the charging of the bus only, a relay bridges it then").value)
     bridge = _slow_leg(work, line, v_bus) if law.bridgeless else bridges.row(choose("bridge.class", lambda: inlet.first_above(bridges, "i_rated_a", 1.5 * line), "smallest class rated above 1.5 × line current").value)
     phases = int(work.choose("pfc.phases", 2, "two: half the current each, and ripples that cancel").value) if law.phased else 1
-    boost = _boost(law.boundary, work, p_in, v_bus, phases)
-    low = angles(boost, need.mains.v_min, p_in, v_bus)
+    feed = Feed(np.array([need.mains.v_min, *need.mains.nominals, need.mains.v_max]), v_bus, p_in)
+    boost = choose_boost(law.boundary, work, feed, phases)
+    low = angles(boost, feed.lowest, p_in, v_bus)
     amps = currents(boost, low)
-    peak = float(angles(boost, need.mains.v_min, p_in, v_bus, np.array([0.5 * np.pi])).peak[..., 0])
-    limit = float(choose("pfc.current_limit", lambda: float(f"{ROOM * peak:.2g}") if float(f"{ROOM * peak:.2g}") > 1.08 * peak else ROOM * peak, f"{(ROOM - 1) * 100:.0f} % above the peak at the lowest line, rounded").value)
-    row, parallel, diode = (_fast_leg if law.bridgeless else _switch_and_diode)(work, boost, low, amps, p_in, v_bus, peak)
-    choke, boost = choose_choke(work, boost, p_in, v_bus, limit)
+    peak, limit = choose_limit(work, boost, feed)
+    row, parallel, diode = (_fast_leg if law.bridgeless else switch_and_diode)(work, boost, low, amps, feed, peak)
+    choke, boost = choose_choke(work, boost, feed, limit)
     v_min = float(choose("bulk.v_min_stage", lambda: float(f"{0.8 * v_bus:.3g}"), "four fifths of the bus: the power stage still regulates there, hold-up ends there").value)
     cap, cans, c_bus = _capacitor(work, power, float(np.hypot(amps["bus_hf"], i_hf)), v_bus, v_min, top)
     r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT) + 2 * bridge["r_dynamic_ohm"]
@@ -80,24 +80,31 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, choke, limit, cap, cans, c_bus, source, need.ambient_max)
 
 
-def _boost(boundary: bool, work: Work, p_in: float, v_bus: float, phases: int) -> Boost:
+def choose_boost(boundary: bool, work: Work, feed: Feed, phases: int) -> Boost:
     """The inductance by the law of the stage."""
-    m, choose, sheet = work.need.mains, work.choose, work.sheet
-    p_in = p_in / phases
+    choose, sheet, v_bus = work.choose, work.sheet, feed.v_bus
+    p_in = feed.power / phases
     given = {"v_bus": v_bus, "power": sheet.given("pfc.p_expected", p_in, "W", "rule", f"power of the stage behind over an efficiency of {EXPECTED:g}, of one phase, for choosing parts")}
     if boundary:
         f_min = choose("pfc.f_min", 50e3, "above hearing with room for a larger load (common practice)")
         f_top = choose("pfc.f_top", 400e3, "where its switching loss still pays (common practice)")
-        ends = [float(pfc.inductance_boundary(v, v_bus, np.sqrt(2) * v, p_in, float(f_min.value))) for v in (m.v_min, m.v_max)]
-        worst = m.v_min if ends[0] <= ends[1] else m.v_max
+        ends = [float(pfc.inductance_boundary(v, v_bus, np.sqrt(2) * v, p_in, float(f_min.value))) for v in (feed.lines[0], feed.lines[-1])]
+        worst = float(feed.lines[0] if ends[0] <= ends[1] else feed.lines[-1])
         wanted = sheet("pfc.l_wanted", pfc.inductance_boundary, v_line=worst, v_crest=float(np.sqrt(2) * worst), f_min=f_min, **given)
         value = choose("pfc.l", lambda: float(f"{max(min(ends), 1e-6):.2g}"), f"the lowest frequency is met at {worst:g} V, rounded to two digits", wanted=wanted)
         return Boost(float(value.value), float(f_top.value), True, phases)
     fs, k = choose("pfc.fs", 65e3, "65 kHz keeps the second harmonic below the 150 kHz limit line"), choose("pfc.ripple_ratio", 0.3, "three tenths of the crest at the lowest line (common practice)")
-    v_crest = float(np.sqrt(2) * m.v_min)
-    wanted = sheet("pfc.l_wanted", pfc.inductance_ccm, v_bus=v_bus, v_crest=v_crest, ripple_ratio=k, i_crest=sheet("pfc.i_crest_low", pfc.line_crest, power=given["power"], v_line=m.v_min), fs=fs)
+    v_crest = float(np.sqrt(2) * feed.lowest)
+    wanted = sheet("pfc.l_wanted", pfc.inductance_ccm, v_bus=v_bus, v_crest=v_crest, ripple_ratio=k, i_crest=sheet("pfc.i_crest_low", pfc.line_crest, power=given["power"], v_line=feed.lowest), fs=fs)
     value = choose("pfc.l", lambda: float(f"{max(float(wanted.value), 1e-6):.2g}"), "from the ripple ratio at the lowest line, rounded to two digits", wanted=wanted)
     return Boost(float(value.value), float(fs.value), False, phases)
+
+
+def choose_limit(work: Work, boost: Boost, feed: Feed) -> tuple[float, float]:
+    """Peak of the inductor at the lowest line, and the current limit above it [A]."""
+    peak = float(angles(boost, feed.lowest, feed.power, feed.v_bus, np.array([0.5 * np.pi])).peak[..., 0])
+    rounded = float(f"{ROOM * peak:.2g}")
+    return peak, float(work.choose("pfc.current_limit", rounded if rounded > 1.08 * peak else ROOM * peak, f"{(ROOM - 1) * 100:.0f} % above the peak at the lowest line, rounded").value)
 
 
 def switch_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], b: Boost, a: Any, i_rms: Any, v_bus: Any) -> dict[str, Any]:
@@ -113,19 +120,25 @@ def switch_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], 
     return {"conduction": row["r_on_25_ohm"] * row["hot_ratio"] / count * np.square(i_rms), "turn_on": mean_of(on * a.fs), "turn_off": mean_of(off * a.fs)}
 
 
-def _switch_and_diode(work: Work, b: Boost, low: Angles, amps: Mapping[str, Any], p_in: float, v_bus: float, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
+def choose_diode(work: Work, kind: str, i_bus: float, v_seen: float, why: str) -> Mapping[str, Any]:
+    """Boost diode of the lowest class of a kind that holds v_seen [V] after derating, rated above twice its current [A]."""
+    rows = work.parts["boost_diodes"].where(kind=kind)
+    classes = sorted({r["v_class_v"] for r in rows.rows})
+    held = rows.where(v_class_v=next((v for v in classes if 0.8 * v >= v_seen), classes[-1]))
+    return work.parts["boost_diodes"].row(work.choose("pfc.diode", lambda: inlet.first_above(held, "i_rated_a", 2 * i_bus), f"smallest {kind} class rated above twice the bus current: {why}").value)
+
+
+def switch_and_diode(work: Work, b: Boost, low: Angles, amps: Mapping[str, Any], feed: Feed, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
     """Diode by the law, switch by loss at the lowest line (angles low, their currents amps)."""
-    diodes, kind = work.parts["boost_diodes"], "ultrafast" if b.boundary else "wide-gap"
-    i_bus = p_in / v_bus / b.phases
-    diode = diodes.row(work.choose("pfc.diode", lambda: inlet.first_above(diodes.where(kind=kind), "i_rated_a", 2 * i_bus), f"smallest {kind} class rated above twice the bus current: " + ("the current has returned to zero before the switch closes" if b.boundary else "the switch closes into it, and it has no charge to recover")).value)
-    i_rms = amps["switch_rms"]
+    i_bus, i_rms, v_bus = feed.power / feed.v_bus / b.phases, amps["switch_rms"], feed.v_bus
+    diode = choose_diode(work, "ultrafast" if b.boundary else "wide-gap", i_bus, v_bus, "the current has returned to zero before the switch closes" if b.boundary else "the switch closes into it, and it has no charge to recover")
 
     def total(row: Mapping[str, Any], count: int = 1) -> float:
         return float(sum(switch_losses(row, count, diode, b, low, i_rms, v_bus).values()))
-    return *_switches(work, v_bus, peak, 1.2 * float(i_rms), total, SILICON, ""), diode
+    return *choose_switches(work, v_bus, peak, 1.2 * float(i_rms), total, SILICON, ""), diode
 
 
-def _switches(work: Work, v_bus: float, peak: float, i_least: float, total: Callable[..., float], kinds: tuple[str, ...], where: str) -> tuple[Mapping[str, Any], int]:
+def choose_switches(work: Work, v_bus: float, peak: float, i_least: float, total: Callable[..., float], kinds: tuple[str, ...], where: str) -> tuple[Mapping[str, Any], int]:
     """Class by its loss total(row, count) [W], and as many side by side as carry i_least [A] and the peak and can be kept cool, a package each; where: in words."""
     row = choose_die(work, DUMPED * v_bus, "after a lost load the switch sees", "the bus after a lost load", 0.5 * peak, total, part="pfc.switch_", kinds=kinds)
     least = next((n for n in range(1, 8) if n * row["i_max_a"] >= i_least and n * row["i_max_a"] * 1.5 >= peak and total(row, n) / n <= PACKAGE), 8)
@@ -142,15 +155,15 @@ def _slow_leg(work: Work, line: float, v_bus: float) -> Mapping[str, Any]:
     return {"name": row["name"], "v_forward_v": 0.0, "r_dynamic_ohm": 0.5 * row["r_on_25_ohm"] * row["hot_ratio"], "v_class_v": row["v_class_v"], "i_rated_a": row["i_max_a"]}
 
 
-def _fast_leg(work: Work, b: Boost, low: Angles, amps: Mapping[str, Any], p_in: float, v_bus: float, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
+def _fast_leg(work: Work, b: Boost, low: Angles, amps: Mapping[str, Any], feed: Feed, peak: float) -> tuple[Mapping[str, Any], int, Mapping[str, Any]]:
     """Both switches of the fast leg, without recovery charge; the one that rectifies is told as the diode it replaces."""
     def rectifying(row: Mapping[str, Any], count: int) -> dict[str, Any]:
         return {"name": row["name"], "v_forward_v": 0.0, "r_dynamic_ohm": row["r_on_25_ohm"] * row["hot_ratio"] / count, "q_recovery_c": 0.0, "c_charge_f": count * row["c_charge_f"], "i_rated_a": count * row["i_max_a"]}
 
     def total(row: Mapping[str, Any], count: int = 1) -> float:
         as_diode = rectifying(row, count)
-        return float(sum(switch_losses(row, count, as_diode, b, low, amps["switch_rms"], v_bus).values())) + float(rectifier.resistive_loss(as_diode["r_dynamic_ohm"], amps["diode_rms"]))
-    row, count = _switches(work, v_bus, peak, 0.0, total, ("wide-gap",), "in both switches of the leg ")
+        return float(sum(switch_losses(row, count, as_diode, b, low, amps["switch_rms"], feed.v_bus).values())) + float(rectifier.resistive_loss(as_diode["r_dynamic_ohm"], amps["diode_rms"]))
+    row, count = choose_switches(work, feed.v_bus, peak, 0.0, total, ("wide-gap",), "in both switches of the leg ")
     return row, count, rectifying(row, count)
 
 

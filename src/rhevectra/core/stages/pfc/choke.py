@@ -14,7 +14,7 @@ from rhevectra.core.magnetics.line_cycle import WEIGHTS
 from rhevectra.core.magnetics.ring import LEFT_LEAST, LOSS_WORTH, RingChoice, RingNeed, choose_ring, rings
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
 from rhevectra.core.magnetics.windows import windows
-from rhevectra.core.stages.pfc.line import Boost, angles, currents
+from rhevectra.core.stages.pfc.line import Boost, Feed, angles, currents
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound, record_rise
 
@@ -43,27 +43,22 @@ class Choke:
 
 @dataclass(frozen=True)
 class Asked:
-    """The stage the inductor is for: power drawn [W], bus [V], current limit [A], rms [A] with its ac factor, crest of one phase at the lowest line [A]."""
+    """What the inductor is for: its feed, current limit [A], rms with its ac factor [A], rise allowed [K]."""
 
-    p_in: float
-    v_bus: float
+    feed: Feed
     limit: float
     rms: float
-    crest: float
-    lines: Array
     rise: float
 
 
-def choose_choke(work: Work, b: Boost, p_in: float, v_bus: float, limit: float) -> tuple[Choke, Boost]:
+def choose_choke(work: Work, b: Boost, feed: Feed, limit: float) -> tuple[Choke, Boost]:
     """The inductor, and the stage with it: the inductance of a ring falls with the current."""
-    need, choose = work.need, work.choose
-    lines = np.array([need.mains.v_min, *need.mains.nominals, need.mains.v_max])
-    rms = float(currents(b, angles(b, lines, p_in, v_bus))["l_rms"].max())
-    rise = float(choose("pfc.rise_max", 50.0, "class of insulation and of neighbours (common practice)").value)
-    asked = Asked(p_in, v_bus, limit, rms * float(np.sqrt(LITZ[b.boundary])), float(np.sqrt(2)) * p_in / need.mains.v_min / b.phases, lines, rise)
+    rms = float(currents(b, angles(b, feed.lines, feed.power, feed.v_bus))["l_rms"].max())
+    rise = float(work.choose("pfc.rise_max", 50.0, "class of insulation and of neighbours (common practice)").value)
+    asked = Asked(feed, limit, rms * float(np.sqrt(LITZ[b.boundary])), rise)
     if b.boundary:
         return _gapped(work, b, asked), b
-    kind = choose("pfc.core_kind", lambda: _smaller(work, b, asked)).value
+    kind = work.choose("pfc.core_kind", lambda: _smaller(work, b, asked)).value
     return _wound_ring(work, b, asked) if kind == POWDER else (_gapped(work, b, asked), b)
 
 
@@ -87,7 +82,8 @@ def _usual_grade(work: Work, b: Boost) -> Mapping[str, Any]:
 
 
 def _gapped_need(work: Work, b: Boost, asked: Asked, grade: Mapping[str, Any]) -> InductorNeed:
-    a, need = angles(b, asked.lines, asked.p_in, asked.v_bus), work.need
+    f, need = asked.feed, work.need
+    a = angles(b, f.lines, f.power, f.v_bus)
     return InductorNeed(b.inductance, asked.limit, asked.rms, a.ripple, a.duty / a.fs, a.off / a.fs, a.fs, grade["b_sat_100_t"] * DERATE_FLUX, grade, need.ambient_max, asked.rise, need.cooling, need.height_max, line_cycle=True)
 
 
@@ -101,19 +97,19 @@ def _gapped(work: Work, b: Boost, asked: Asked) -> Choke:
 
 
 def _ring_need(work: Work, b: Boost, asked: Asked) -> RingNeed:
-    need = work.need
+    need, f = work.need, asked.feed
 
     def loss(unbiased: Array, i_half: Array, exponent: Array, grades: Any, turns_area: Array) -> Array:
         """Greatest mean over the line cycle of the loss density, each line a candidate's ripple at 24 angles."""
         tail = lambda x: np.asarray(x)[..., None, None]  # noqa: E731
         own = replace(b, inductance=tail(unbiased), i_half=tail(i_half), exponent=tail(exponent))
-        a = angles(own, asked.lines, asked.p_in, asked.v_bus)
+        a = angles(own, f.lines, f.power, f.v_bus)
         col = lambda k: tail(grades.column(k))  # noqa: E731
         kappa = tail([magnetics.igse_constant(r["loss_alpha"], r["loss_beta"]) for r in grades.rows])
         swing = own.at(a.mean) * a.ripple / tail(turns_area)
         density = magnetics.core_loss_two_slope(1.0, kappa, col("loss_ref_w_m3"), swing, col("loss_f_ref_hz"), col("loss_alpha"), col("loss_b_ref_t"), col("loss_beta"), a.fs, a.duty / a.fs, a.off / a.fs)
         return np.asarray((density @ WEIGHTS).max(-1))
-    return RingNeed(b.inductance, asked.crest, asked.limit, asked.rms, loss, need.ambient_max, asked.rise, need.cooling, need.height_max)
+    return RingNeed(b.inductance, float(np.sqrt(2)) * f.power / f.lowest / b.phases, asked.limit, asked.rms, loss, need.ambient_max, asked.rise, need.cooling, need.height_max)
 
 
 def _wound_ring(work: Work, b: Boost, asked: Asked) -> tuple[Choke, Boost]:

@@ -27,6 +27,19 @@ class Boost:
 
 
 @dataclass(frozen=True)
+class Feed:
+    """What a stage is chosen for: lines from the lowest to the highest [V rms], the bus it boosts into [V], power drawn [W]."""
+
+    lines: Array
+    v_bus: float
+    power: float
+
+    @property
+    def lowest(self) -> float:
+        return float(self.lines[0])
+
+
+@dataclass(frozen=True)
 class Angles:
     """At each angle (last axis) of one phase: input voltage, mean current, ripple (the peak where it rests between pulses), duty of switch and of the diode, frequency."""
 

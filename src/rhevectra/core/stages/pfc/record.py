@@ -138,7 +138,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     rows["i_rms"] = sheet("inlet.i_rms", pfc.line_current, power=p_in, v_line=given["line"], factor=pf)
     sheet.again("inlet.i_peak", sheet("inlet.i_crest", pfc.line_crest, power=p_in, v_line=given["line"]))
     line = grid.lines.index(grid.special["nominal_max"])
-    inlet.record(work, {"thermistor": plan.thermistor, "bridge": plan.bridge, "c": sheet.rows["pfc.c_bus"], "discharge": inlet.record_bleed(work)}, rows, given, limited=plan.limiter == "thermistor")
+    inlet.record(work, {"thermistor": plan.thermistor, "r_cold": plan.thermistor["r_cold_ohm"], "r_source": work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], "c": sheet.rows["pfc.c_bus"], "discharge": inlet.record_bleed(work)}, rows, given, limited=plan.limiter == "thermistor")
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
 
 
