@@ -15,7 +15,7 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.contest import COST, WEIGHTS, contest, ranked, run
 from rhevectra.core.design.size import size
 from rhevectra.core.magnetics.effective import effective
-from rhevectra.core.stages import FRONT_ENDS
+from rhevectra.core.stages import front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
 
@@ -29,7 +29,7 @@ def entries():
 def test_every_topology_is_there_with_the_same_budget_and_its_own_choice(entries):
     assert {e.topology for e in entries} == set(TOPOLOGIES)
     budget = math.prod(len(v) for v in TOPOLOGIES[entries[0].topology].CONTEST.values())
-    others, beside = sum(m.SHAPES_CURRENT for m in FRONT_ENDS.values()), len(TOPOLOGIES[entries[0].topology].CONTEST["fs"]) - 1
+    others, beside = sum(m.SHAPES_CURRENT for m in front_ends_for("ac1").values()), len(TOPOLOGIES[entries[0].topology].CONTEST["fs"]) - 1
     assert {e.tried for e in entries} <= {budget, budget + others, budget + others + beside} and all(e.tried == budget for e in entries if e.feasible and e.front_end == "plain")
     for e in entries:
         own = TOPOLOGIES[e.topology].CONTEST if e.front_end == "plain" else ("front_end", "fs")

@@ -10,6 +10,7 @@ from rhevectra.drawing.axes import Frame, round_step
 from rhevectra.drawing.display import Fill, Line, Picture, Text
 from rhevectra.drawing.pictures import PICTURES
 from rhevectra.project.codec import decode
+from rhevectra.ui.views.ask_fields import with_mains
 
 SIZES = ((150.0, 110.0), (110.0, 80.0), (260.0, 150.0))
 
@@ -31,6 +32,11 @@ def fans():
     return size(document.requirement, document.decisions)
 
 
+@pytest.fixture(scope="module")
+def three(fans):
+    return size(with_mains(fans.requirement, kind="ac3", v_min=360.0, v_max=440.0), {"topology": "full_bridge"})
+
+
 def all_corners(d) -> list[Corner]:
     return [d.grid.corner(d.figure(id).corner.index) for id in ("switch.v_peak", "switch.i_rms", "bulk.v_valley", "efficiency_light") if id in d.rows]
 
@@ -44,8 +50,8 @@ def extent(text: Text) -> tuple[float, float, float, float]:
 
 @pytest.mark.parametrize("key", PICTURES)
 @pytest.mark.parametrize("page", SIZES)
-def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, valley, fans, key, page):
-    design = {"gain": resonant, "frequency": valley, "envelope": fans, "derating": fans, "line": fans}.get(key, demo_design)
+def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, valley, fans, three, key, page):
+    design = {"gain": resonant, "frequency": valley, "envelope": fans, "derating": fans, "line": fans, "phases": three}.get(key, demo_design)
     for corner in all_corners(design):
         picture = PICTURES[key][1](design, corner, *page)
         assert (picture.width, picture.height) == page

@@ -74,7 +74,7 @@ BAD = {
     "foreign": (lambda t: t.update(format="something"), "format"),
     "deep": (deep, "nested"),
     "not a reading": (lambda t: t.update(as_built={"transformer.leakage": {"value": "x"}}), "as_built"),
-    "three phase": (lambda t: t["requirement"]["mains"].update(kind="ac3"), "ac3"),
+    "front end of other mains": (lambda t: (t["requirement"]["mains"].update(kind="ac3"), t["decisions"].update(front_end="plain")), "pfc_three_phase"),
 }
 
 

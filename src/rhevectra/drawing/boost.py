@@ -5,7 +5,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
-from rhevectra.core.stages.pfc.line import power_at_peak
+from rhevectra.core.stages import FRONT_ENDS
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT, shown_at
 from rhevectra.drawing.display import Picture
@@ -36,16 +36,16 @@ def derating(design: Design, corner: Corner, width: float, height: float, held: 
     """Power that the stage draws from each line when the inductor's peak stands at the limit, and what then reaches the outputs."""
     grid, plan, full = design.grid, design.context["front"], design.grid.full_load
     lines = np.array(grid.lines)
-    v = np.linspace(0.8 * lines[0], min(1.02 * lines[-1], 0.999 * plan.v_bus / np.sqrt(2)), 140)
-    drawn = power_at_peak(plan.boost, v, plan.v_bus, plan.limit)
+    v = np.linspace(0.8 * lines[0], lines[-1], 140)
+    limit_power = FRONT_ENDS[design.front_end].limit_power
+    drawn = limit_power(plan, v)
     eta = np.interp(v, lines, [float(design.rows["efficiency"].at((i, 0, full, 0))) for i in range(len(lines))])
     need = [float(design.rows["inlet.power"].at((i, 0, full, 0))) for i in range(len(lines))]
     output = design.requirement.power
     picture = Picture(width, height, f"inductor at its limit of {show(plan.limit, 'A')} at the crest of the line; efficiency as at full load")
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (float(v[0]), float(v[-1])), (0, 1.08 * float(drawn.max())), "power at the current limit", "W", x_unit="V of line")
     if held is not None and "pfc.power_max" in held.rows:
-        was = held.context["front"]
-        frame.pale(v, power_at_peak(was.boost, v, was.v_bus, was.limit))
+        frame.pale(v, FRONT_ENDS[held.front_end].limit_power(held.context["front"], v))
     frame.trace("drawn from the line", v, drawn, "primary", 0.6)
     frame.trace("at the outputs", v, drawn * eta, "accent", 0.6)
     at = int(0.62 * len(v))
@@ -55,5 +55,19 @@ def derating(design: Design, corner: Corner, width: float, height: float, held: 
     for x, p in zip(lines, need, strict=True):
         picture.box(frame.x(x) - 0.8, frame.y(p) - 0.8, 1.6, 1.6, "ink")
     picture.text(frame.x(float(lines[-1])) - 2, frame.y(need[-1]) - 2, "■ drawn at full load", "ink", "right", 3.0)
+    frame.close()
+    return picture
+
+
+def phases(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """Power of each of three phases over a line cycle, and their sum, which does not pulsate where the mains are balanced."""
+    picture, now = Picture(width, height, f"{shown_at(corner)} · balanced mains, ideal currents"), front_cycle(design, corner)
+    t, total = now["t"], now["powers"].sum(0)
+    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0, float(t[-1])), (0, 1.12 * float(total.max())), "power from the mains", "W")
+    for k, role in enumerate(("primary", "secondary", "aux")):
+        frame.trace(f"phase {k + 1}", t, now["powers"][k], role, 0.4)
+    frame.trace("all three", t, total, "ink", 0.7)
+    picture.text(frame.left + frame.width - 2, frame.y(float(total[0])) - 1.5, "all three: constant", "ink", "right", 3.0)
+    frame.level(float(design.rows["pfc.power_phase_loss"].at(corner.index)), "left without a phase, pulsating", "tight")
     frame.close()
     return picture

@@ -5,7 +5,8 @@ from dataclasses import dataclass, fields
 
 from rhevectra.core.basis.errors import InputError
 
-USUAL_NOMINALS = (100.0, 115.0, 230.0)
+USUAL_NOMINALS = {"ac1": (100.0, 115.0, 230.0), "ac3": (208.0, 400.0, 480.0), "dc": (100.0, 115.0, 230.0)}
+"""Voltages [V] taken as nominal where they lie in the range: of one phase, between lines of three."""
 
 
 def _inside(where: str, value: float, low: float, high: float, unit: str) -> None:
@@ -20,7 +21,7 @@ def _one_of(where: str, value: object, allowed: tuple[str, ...]) -> None:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Mains:
-    """Where the power comes from. kind: ac1 (single phase), ac3, dc; voltages [V rms, or V for dc]; frequencies [Hz]."""
+    """Where the power comes from. kind: ac1 (single phase), ac3 (voltages between lines), dc; voltages [V rms, or V for dc]; frequencies [Hz]."""
 
     kind: str
     v_min: float
@@ -45,7 +46,7 @@ class Mains:
             if not self.v_min <= value <= self.v_max:
                 raise InputError(f"{where}.nominals", f"{value:g} V lies outside {self.v_min:g}-{self.v_max:g} V", "nominal voltages inside the range")
         if not self.nominals:
-            inside = tuple(v for v in USUAL_NOMINALS if self.v_min <= v <= self.v_max)
+            inside = tuple(v for v in USUAL_NOMINALS[self.kind] if self.v_min <= v <= self.v_max)
             object.__setattr__(self, "nominals", inside or ((self.v_min + self.v_max) / 2,))
 
 

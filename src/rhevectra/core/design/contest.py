@@ -147,7 +147,7 @@ def _shapes(entry: Entry) -> bool:
 def _other_front_ends(found: Mapping[str, Sequence[Entry]]) -> list[tuple[str, dict[str, Any]]]:
     """What is tried beyond the usual front end: every other power factor stage where the class of harmonics asks for one, or where no design stands because of the plain one; elsewhere it would only add loss and cost."""
     asked = [name for name, entries in found.items() if (_shapes(entries[0]) and any(e.feasible for e in entries)) or (not any(e.feasible for e in entries) and any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk", "pfc") for e in entries for f in e.design.findings))]
-    return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][1]}) for front, module in FRONT_ENDS.items() if module.SHAPES_CURRENT for name in asked if front != found[name][0].front_end]
+    return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][1]}) for front, module in FRONT_ENDS.items() if module.SHAPES_CURRENT for name in asked if front != found[name][0].front_end and module.MAINS == FRONT_ENDS[str(found[name][0].front_end)].MAINS]
 
 
 def _other_frequencies(found: Mapping[str, Sequence[Entry]], weights: Mapping[str, float]) -> list[tuple[str, dict[str, Any]]]:

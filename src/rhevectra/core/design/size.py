@@ -16,7 +16,7 @@ from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
 from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.formulas import output
-from rhevectra.core.stages import CLAMPS, DC_FRONT_END, FRONT_ENDS
+from rhevectra.core.stages import CLAMPS, DC_FRONT_END, front_ends_for
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -30,7 +30,7 @@ def clamps_for(topology: ModuleType) -> tuple[str, ...]:
 
 def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
     """Every decision that applies, in the order people decide."""
-    shape = (DecisionSpec("topology", "Topology", "switch", "choice", options=tuple(TOPOLOGIES)), DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(FRONT_ENDS)),
+    shape = (DecisionSpec("topology", "Topology", "switch", "choice", options=tuple(TOPOLOGIES)), DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(front_ends_for(front.MAINS))),
              DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=clamps_for(topology)))
     return {s.id: s for s in (*shape, *front.DECISIONS, *topology.DECISIONS, *clamp.DECISIONS)}
 
@@ -49,7 +49,7 @@ def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec], catal
 
 def usual_front_end(need: Requirement) -> tuple[str, str]:
     """The front end where nobody chose one, and why: the first that calls itself usual for the requirement."""
-    return next((name, why) for name, front in FRONT_ENDS.items() if (why := front.usual(need)))
+    return next(((name, why) for name, front in front_ends_for(need.mains.kind).items() if (why := front.usual(need))), (DC_FRONT_END.NAME, "a dc source feeds the stage directly"))
 
 
 def make_grid(need: Requirement, front: ModuleType) -> Grid:
@@ -103,9 +103,7 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
         if not isinstance(name, str) or name not in table:
             raise InputError(f"decisions.{id}", f"{name!r} is not available", ", ".join(table))
         return table[name]
-    if need.mains.kind == "ac3":
-        raise InputError("requirement.mains.kind", "'ac3' has no front end in this version", "ac1, dc")
-    front = DC_FRONT_END if need.is_dc else pick("front_end", FRONT_ENDS, usual_front_end(need)[0])
+    front = DC_FRONT_END if need.is_dc else pick("front_end", front_ends_for(need.mains.kind), usual_front_end(need)[0])
     topology = pick("topology", TOPOLOGIES, DEFAULT_TOPOLOGY)
     fitting = clamps_for(topology)
     return topology, front, pick("clamp.kind", {name: CLAMPS[name] for name in fitting}, fitting[0])

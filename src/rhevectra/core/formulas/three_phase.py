@@ -38,7 +38,7 @@ def phase_powers(power: float, angle: Array, unbalance: float = 0.0) -> Array:
     return power / 3 * share * (1 - np.cos(2 * (angle - SHIFTS[:, None])))
 
 
-@formula("ΔV = u·P/(2·π·f·C·V_b)", "V", "u P f C V_b", "balanced sines carry constant power; a share u by which the mains are unbalanced pulsates at twice their frequency")
+@formula("ΔV = u·P/(2·π·f·C·V_b)", "V", "u P f C V_b", "balanced sines carry constant power; unbalanced mains, whose negative sequence is the share u, pulsate by it at twice their frequency")
 def unbalance_ripple(unbalance: Any, power: Any, f_line: Any, c: Any, v_bus: Any) -> Any:
     """Ripple [V] of the bus, peak to peak, that unbalanced mains leave."""
     return unbalance * power / (2 * np.pi * f_line * c * v_bus)

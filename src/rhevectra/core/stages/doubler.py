@@ -6,7 +6,7 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.stages.bulk import build as _build
 from rhevectra.core.stages.bulk import position as _position
 from rhevectra.core.stages.bulk.build import bus
-from rhevectra.core.stages.bulk.declare import CURES, NO_PICTURES, SHAPES_CURRENT, decisions, figures
+from rhevectra.core.stages.bulk.declare import CURES, MAINS, NO_PICTURES, SHAPES_CURRENT, decisions, figures
 from rhevectra.core.stages.bulk.record import cycle, record
 
 NAME = "doubler"
@@ -25,4 +25,4 @@ def axes(need: Requirement) -> tuple[tuple[float, ...], tuple[float, ...], tuple
     return _position.lines(need, True), tuple(sorted({need.mains.f_min, need.mains.f_max})), ("valley", "peak")
 
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bus", "cycle", "plan", "record", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bus", "cycle", "plan", "record", "usual"]

@@ -67,6 +67,17 @@ def cooler(need: Requirement, cap: Any) -> float:
     return float(min(2.0, np.sqrt(1 + max(cap["t_max_c"] - need.ambient_max, 0.0) / 15.0)))
 
 
+RELAY_FROM = 4.0
+"""Line current [A] from which a relay bridges the limiter (common practice)."""
+
+
+def choose_limiter(work: Work, line: float) -> tuple[str, Any]:
+    """What limits the inrush of a stage that draws `line` [A rms] at the lowest line: a thermistor left in, or one a relay bridges; and its row."""
+    choose, ntc = work.choose, work.parts["thermistors"]
+    limiter = str(choose("inlet.limiter", "relay" if line > RELAY_FROM else "thermistor", f"{show(line, 'A')} at the lowest line: " + ("a hot thermistor would lose too much" if line > RELAY_FROM else "a thermistor can carry it")).value)
+    return limiter, ntc.row(choose("inlet.thermistor", lambda: first_above(ntc, "i_rated_a", 1.3 * line if limiter == "thermistor" else 0.3 * line), "smallest class rated above 1.3 × the line current" if limiter == "thermistor" else "limits the charging of the bus only, a relay bridges it then").value)
+
+
 def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[str, Any], limited: bool = True) -> None:
     """Rows of the inlet. plan: thermistor, r_cold and r_source (in the path of the inrush), c (of the bus), discharge (the resistance across it); rows: i_rms, peak (of the bulk); given: line, and earth where the line to earth differs. limited: the limiter carries the current in run."""
     sheet, need, grid = work.sheet, work.need, work.grid

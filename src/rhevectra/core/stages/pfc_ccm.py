@@ -3,8 +3,8 @@
 from functools import partial
 
 from rhevectra.core.stages.pfc import build as _build
-from rhevectra.core.stages.pfc.cycle import cycle
-from rhevectra.core.stages.pfc.declare import CURES, NO_PICTURES, PLATES, SHAPES_CURRENT, bill, decisions, figures
+from rhevectra.core.stages.pfc.cycle import cycle, limit_power
+from rhevectra.core.stages.pfc.declare import CURES, MAINS, NO_PICTURES, PLATES, SHAPES_CURRENT, bill, decisions, figures
 from rhevectra.core.stages.pfc.declare import usual as _usual
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.pfc.record import bus, record
@@ -16,4 +16,4 @@ DECISIONS, FIGURES = decisions(_LAW), figures(_LAW)
 plan = partial(_build.plan, _LAW)
 usual = partial(_usual, _LAW)
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "plan", "record", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "limit_power", "plan", "record", "usual"]

@@ -8,9 +8,10 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import parse, parse_range, show
 from rhevectra.core.basis.requirement import Mains, Requirement, SourceImpedance
 
-KINDS = {"mains, 1 ph.": "ac1", "dc source": "dc"}
-PRESETS = {"world 85–265 V": (85.0, 265.0, 47.0, 63.0), "230 V 195–265 V": (195.0, 265.0, 47.0, 53.0), "115 V 90–135 V": (90.0, 135.0, 57.0, 63.0), "100 V 85–115 V": (85.0, 115.0, 47.0, 63.0)}
-"""Usual single-phase mains: lowest and highest voltage [V], lowest and highest frequency [Hz] (common practice, no source)."""
+KINDS = {"mains, 1 ph.": "ac1", "mains, 3 ph.": "ac3", "dc source": "dc"}
+PRESETS = {"world 85–265 V": ("ac1", 85.0, 265.0, 47.0, 63.0), "230 V 195–265 V": ("ac1", 195.0, 265.0, 47.0, 53.0), "115 V 90–135 V": ("ac1", 90.0, 135.0, 57.0, 63.0), "100 V 85–115 V": ("ac1", 85.0, 115.0, 47.0, 63.0),
+           "400 V 3 ph. 340–440 V": ("ac3", 340.0, 440.0, 47.0, 53.0)}
+"""Usual mains: kind, lowest and highest voltage [V, between lines for three phases], lowest and highest frequency [Hz] (common practice, no source)."""
 HOUR = 3600.0
 
 
@@ -52,14 +53,14 @@ def with_mains(need: Requirement, **changes: Any) -> Requirement:
 
 def _preset(need: Requirement) -> str:
     m = need.mains
-    return next((k for k, v in PRESETS.items() if m.kind == "ac1" and v == (m.v_min, m.v_max, m.f_min, m.f_max)), "own range")
+    return next((k for k, v in PRESETS.items() if v == (m.kind, m.v_min, m.v_max, m.f_min, m.f_max)), "own range")
 
 
 def _take_preset(need: Requirement, name: str) -> Requirement:
     if name not in PRESETS:
         return need
-    low, high, f_low, f_high = PRESETS[name]
-    return with_mains(need, kind="ac1", v_min=low, v_max=high, f_min=f_low, f_max=f_high)
+    kind, low, high, f_low, f_high = PRESETS[name]
+    return with_mains(need, kind=kind, v_min=low, v_max=high, f_min=f_low, f_max=f_high)
 
 
 def _range(need: Requirement, text: str, unit: str, where: str, low: str, high: str) -> Requirement:
@@ -85,8 +86,8 @@ def _choice(name: str, *options: str) -> dict[str, Any]:
 
 MAINS_FIELDS = (
     Field("Preset", "usual mains; the fields below take them over", _preset, _take_preset, (*PRESETS, "own range")),
-    Field("Supply", "single-phase mains or a dc source", lambda n: next(k for k, v in KINDS.items() if v == n.mains.kind), lambda n, t: with_mains(n, kind=KINDS[t]), tuple(KINDS)),
-    Field("Voltage", "smallest to largest, rms for mains; sets turns ratio (low end) and stresses (high end)", lambda n: f"{n.mains.v_min:g}-{n.mains.v_max:g} V", lambda n, t: _range(n, t, "V", "line voltage", "v_min", "v_max")),
+    Field("Supply", "mains of one phase or three, or a dc source", lambda n: next(k for k, v in KINDS.items() if v == n.mains.kind), lambda n, t: with_mains(n, kind=KINDS[t]), tuple(KINDS)),
+    Field("Voltage", "smallest to largest, rms for mains, between lines for three phases; sets turns ratio (low end) and stresses (high end)", lambda n: f"{n.mains.v_min:g}-{n.mains.v_max:g} V", lambda n, t: _range(n, t, "V", "line voltage", "v_min", "v_max")),
     Field("Frequency", "lowest to highest line frequency; sets the bulk valley", lambda n: f"{n.mains.f_min:g}-{n.mains.f_max:g} Hz", lambda n, t: _range(n, t, "Hz", "line frequency", "f_min", "f_max"), default="47-63 Hz"),
     Field("Hold-up", "time the outputs stay up after the line fails; sets the bulk", **_plain("hold_up", "s", "hold-up"), default="10.0 ms"),
     Field("Hold-up at", "line voltage at which the hold-up counts", lambda n: f"{n.hold_up_at:g} V", lambda n, t: replace(n, hold_up_at=parse(t, "V", "hold-up at"))),

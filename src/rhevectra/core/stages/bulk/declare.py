@@ -34,4 +34,5 @@ def figures(stacked: bool) -> tuple[FigureSpec, ...]:
 
 CURES = {**inlet.CURES, "bulk.v_capacitor": "bulk.r_balance"}
 SHAPES_CURRENT = False
-NO_PICTURES = ("envelope", "derating")
+NO_PICTURES = ("envelope", "derating", "phases")
+MAINS = "ac1"

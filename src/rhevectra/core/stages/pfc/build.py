@@ -20,8 +20,6 @@ EXPECTED = 0.95
 """Efficiency before anything is designed (common practice)."""
 ROOM = 1.15
 """Current limit over the peak at the lowest line and the largest load: loop ripple, tolerance and a load step (common practice)."""
-RELAY_FROM = 4.0
-"""Line current [A] from which a relay bridges the limiter (common practice)."""
 CONTACT = 10e-3
 PACKAGE = 18.0
 """Loss [W] one switch package on a usual heat sink is let (common practice, no source)."""
@@ -61,9 +59,8 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     v_bus = float(choose("pfc.v_bus", lambda: float(np.ceil((top + 8) / 10) * 10), f"next ten volts at least 8 V above the crest of {need.mains.v_max:g} V").value)
     p_in, i_hf = power / EXPECTED, i_hf * need.mains.v_min / v_bus  # what the stage behind takes follows the bus, not the line
     line = p_in / need.mains.v_min
-    ntc, bridges = work.parts["thermistors"], work.parts["bridges"]
-    limiter = str(choose("inlet.limiter", "relay" if line > RELAY_FROM else "thermistor", f"{show(line, 'A')} at the lowest line: " + ("a hot thermistor would lose too much" if line > RELAY_FROM else "a thermistor can carry it")).value)
-    thermistor = ntc.row(choose("inlet.thermistor", lambda: inlet.first_above(ntc, "i_rated_a", 1.3 * line if limiter == "thermistor" else 0.3 * line), "smallest class rated above 1.3 × the line current" if limiter == "thermistor" else "limits the charging of the bus only, a relay bridges it then").value)
+    bridges = work.parts["bridges"]
+    limiter, thermistor = inlet.choose_limiter(work, line)
     bridge = _slow_leg(work, line, v_bus) if law.bridgeless else bridges.row(choose("bridge.class", lambda: inlet.first_above(bridges, "i_rated_a", 1.5 * line), "smallest class rated above 1.5 × line current").value)
     phases = int(work.choose("pfc.phases", 2, "two: half the current each, and ripples that cancel").value) if law.phased else 1
     feed = Feed(np.array([need.mains.v_min, *need.mains.nominals, need.mains.v_max]), v_bus, p_in)

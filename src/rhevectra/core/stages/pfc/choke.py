@@ -123,6 +123,13 @@ def _wound_ring(work: Work, b: Boost, asked: Asked) -> tuple[Choke, Boost]:
     return Choke(c.turns, float(sizes.area[c.ring]), float(sizes.volume[c.ring]), float(sizes.surface[c.ring]), c.resistance, c.rise, c.passed, grade, ring=c), replace(b, inductance=c.unbiased, i_half=c.i_half, exponent=float(grade["bias_exponent"]))
 
 
+def choke_core_loss(c: Choke, b: Boost, a: Any, ambient: float) -> Any:
+    """Core loss [W] of one inductor at each angle, at its own temperature."""
+    m = c.grade
+    reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], min(ambient + c.rise, 140.0), m["loss_t_min_c"])
+    return magnetics.core_loss_two_slope(c.volume, magnetics.igse_constant(m["loss_alpha"], m["loss_beta"]), reference, b.at(a.mean) * a.ripple / (c.turns * c.area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], a.fs, a.duty / a.fs, a.off / a.fs)
+
+
 def record_inductance(work: Work, c: Choke, i_crest: Any) -> Any:
     """The inductance at the crest of each line, as a row. i_crest: of one phase."""
     sheet = work.sheet

@@ -6,7 +6,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.stages.pfc.control import half_cycle
-from rhevectra.core.stages.pfc.line import angles
+from rhevectra.core.stages.pfc.line import angles, power_at_peak
 from rhevectra.core.stages.pfc.record import loop_of
 
 
@@ -22,3 +22,8 @@ def cycle(design: Any, corner: Corner) -> dict[str, Array]:
     stored = plan.v_bus**2 - power / (omega * plan.c_bus) * np.sin(2 * omega * t)
     a = angles(plan.boost, v, p_in, plan.v_bus, np.mod(omega * t, np.pi))
     return {"t": t, "mains": np.abs(np.sqrt(2) * v * np.sin(omega * t)), "bulk": np.sqrt(np.maximum(stored, 0.0)), "current": current, "highest": a.peak, "lowest": a.least, "frequency": np.broadcast_to(a.fs, t.shape), "inductance": np.broadcast_to(plan.boost.at(a.mean), t.shape)}
+
+
+def limit_power(plan: Any, lines: Array) -> Array:
+    """Power [W] the stage draws from each line [V] with its inductors at their limit."""
+    return power_at_peak(plan.boost, lines, plan.v_bus, plan.limit)

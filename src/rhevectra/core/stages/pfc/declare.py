@@ -121,5 +121,6 @@ def bill(design: Any) -> dict[str, Any]:
     return {"switches": [(str(plan.switch["name"]), n * plan.parallel)], "boost_diodes": [(str(plan.diode["name"]), n)], "capacitors": [(str(plan.cap["name"]), plan.cans)], "wound": n, "drives": n, "small": 3 + n}
 
 
-NO_PICTURES: tuple[str, ...] = ()
+NO_PICTURES: tuple[str, ...] = ("phases",)
+MAINS = "ac1"
 PLATES = (("inlet", "Inlet", "inlet.fuse"), ("pfc", "Power factor", "pfc.i_peak"), ("bulk", "Bus capacitor", "bulk.v_valley"))

@@ -9,11 +9,11 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import forward, magnetics, output, pfc, rectifier
+from rhevectra.core.formulas import forward, output, pfc, rectifier
 from rhevectra.core.stages import inlet
 from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.pfc.build import Plan, switch_losses
-from rhevectra.core.stages.pfc.choke import LITZ, record_choke, record_inductance
+from rhevectra.core.stages.pfc.choke import LITZ, choke_core_loss, record_choke, record_inductance
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
 from rhevectra.core.stages.work import Work
@@ -55,15 +55,12 @@ def solve(plan: Plan, grid: Grid, power: Array) -> Solution:
 def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any) -> dict[str, Array]:
     line = p_in / v_line
     switch = switch_losses(plan.switch, plan.parallel, plan.diode, plan.boost, a, amps["switch_rms"], plan.v_bus)
-    c, m = plan.choke, plan.choke.grade
-    kappa = magnetics.igse_constant(m["loss_alpha"], m["loss_beta"])
-    reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], min(plan.ambient + c.rise, 140.0), m["loss_t_min_c"])
-    core = magnetics.core_loss_two_slope(c.volume, kappa, reference, plan.boost.at(a.mean) * a.ripple / (c.turns * c.area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], a.fs, a.duty / a.fs, a.off / a.fs)
+    core = choke_core_loss(plan.choke, plan.boost, a, plan.ambient)
     n = plan.boost.phases
     controller = AUX_VOLTS * (AUX_AMPS + n * plan.parallel * (2 if plan.law.bridgeless else 1) * plan.switch["q_gate_c"] * mean_of(a.fs))
     return {("pfc_slow_leg" if plan.law.bridgeless else "bridge"): rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line),
             "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]), ("pfc_synchronous" if plan.law.bridgeless else "pfc_diode"): n * output.rectifier_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
-            "pfc_core": n * mean_of(core), "pfc_copper": n * rectifier.resistive_loss(LITZ[plan.boost.boundary] * c.resistance, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(SENSE / plan.limit, amps["l_rms"]), "pfc_controller": controller}
+            "pfc_core": n * mean_of(core), "pfc_copper": n * rectifier.resistive_loss(LITZ[plan.boost.boundary] * plan.choke.resistance, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(SENSE / plan.limit, amps["l_rms"]), "pfc_controller": controller}
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Any = None) -> tuple[Array, Solution]:
