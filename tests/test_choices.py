@@ -16,10 +16,10 @@ def test_the_bulk_is_the_smallest_value_that_meets_all_three_needs(demo_design):
     """Valley, hold-up and ripple current, each value of the voltage class tried one at a time with the design's own source and power."""
     d, need = demo_design, demo_design.requirement
     plan, power = d.context["front"], 70.8
-    chosen, target, floor = float(d.rows["bulk.c"].value), plan["target"], float(d.rows["bulk.v_min_stage"].value)
+    chosen, target, floor = float(d.rows["bulk.c"].value), plan.target, float(d.rows["bulk.v_min_stage"].value)
     good = []
-    for row in sorted(d.catalogue["bulk_capacitors"].where(v_class_v=plan["v_class"]).rows, key=lambda r: r["c_f"]):
-        source = type(plan["source"])(plan["r"], plan["l"], plan["drop"], row["esr_ohm"])
+    for row in sorted(d.catalogue["bulk_capacitors"].where(v_class_v=plan.v_class).rows, key=lambda r: r["c_f"]):
+        source = replace(plan.source, esr=row["esr_ohm"])
         low, hold = (solve_bulk(v, need.mains.f_min, power, row["c_f"], source) for v in (need.mains.v_min, need.hold_up_at))
         rated = row["i_rated_a"] * min(2.0, np.sqrt(1 + (row["t_max_c"] - need.ambient_max) / 15))
         if not low.collapsed and low.v_valley >= target and hold_up(row["c_f"], hold.v_valley, floor, power) >= need.hold_up and np.hypot(low.i_cap, 0.83) <= rated:

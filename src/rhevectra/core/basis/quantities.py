@@ -11,7 +11,7 @@ from rhevectra.core.basis.errors import NotAQuantity
 
 PREFIXES = {"p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "K": 3, "M": 6, "G": 9}
 _SHOWN = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}
-_PLAIN_UNITS = ("", "K", "°C", "%", "turns", "K/W", "A/mm²", "W/m³", "m²", "m³", "1/m", "h")
+_PLAIN_UNITS = ("", "dB", "K", "°C", "%", "turns", "K/W", "A/mm²", "W/m³", "m²", "m³", "1/m", "h")
 """Units that are read and shown without a prefix."""
 _SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "Ohm", "R"), "°C": ("°C", "C"), "turns": ("turns", "t", "turn")}
 _NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,3}))?\s*(.*)", re.DOTALL)

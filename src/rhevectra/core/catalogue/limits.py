@@ -1,4 +1,8 @@
-"""Limits of line current harmonics, per class of IEC 61000-3-2."""
+"""Limits of line current harmonics, per class of IEC 61000-3-2, and of conducted noise."""
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
 
 HARMONICS_EDITION = "IEC 61000-3-2 (tables 1 to 3, from memory; confirm against the edition in force)"
 _CLASS_A = {3: 2.30, 5: 1.14, 7: 0.77, 9: 0.40, 11: 0.33, 13: 0.21}
@@ -21,3 +25,12 @@ def harmonic_limit(name: str, order: int, power: float, fundamental: float, powe
     if power <= 25.0:
         return None
     return fundamental * (0.30 * power_factor if order == 3 else _CLASS_C_SHARE.get(order) or 0.03)
+
+
+NOISE_EDITION = "class B of CISPR 32 at the mains port, average detector (from memory; confirm against the edition in force)"
+
+
+def conducted_limit(f: Array) -> Array:
+    """Class B limit [dBµV] for conducted noise with the average detector at frequencies [Hz] from 150 kHz to 30 MHz; the quasi-peak limit lies 10 dB above."""
+    falling = 56 - 10 * np.log(np.maximum(f, 150e3) / 150e3) / np.log(500 / 150)
+    return np.where(f <= 500e3, falling, np.where(f <= 5e6, 46.0, 50.0))

@@ -1,6 +1,7 @@
 """`size()`: requirement and decisions in, one Design out. Pure: no file, no clock, no random number."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from types import ModuleType
 from typing import Any
 
@@ -15,6 +16,8 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
 from rhevectra.core.design.design import Design, exceeded, judge
+from rhevectra.core.emission import declare as emission
+from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
 from rhevectra.core.stages import CLAMPS, DC_FRONT_END, front_ends_for
 from rhevectra.core.stages.work import FigureSpec, Work
@@ -32,7 +35,7 @@ def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -
     """Every decision that applies, in the order people decide."""
     shape = (DecisionSpec("topology", "Topology", "switch", "choice", options=tuple(TOPOLOGIES)), DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(front_ends_for(front.MAINS))),
              DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=clamps_for(topology)))
-    return {s.id: s for s in (*shape, *front.DECISIONS, *topology.DECISIONS, *clamp.DECISIONS)}
+    return {s.id: s for s in (*shape, *front.DECISIONS, *emission.decisions(front), *topology.DECISIONS, *clamp.DECISIONS)}
 
 
 def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec], catalogue: Catalogue) -> tuple[dict[str, Any], list[tuple[str, str]]]:
@@ -89,11 +92,14 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     rows = topology.record(work, plan, front_rows["v_bus"], front_rows, clamp)
     _whole(work, rows["losses"])
     all_specs = _figure_specs(topology, front, clamp, need)
+    draft = Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
+                   findings=(), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
+                   context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan, "source": front_rows.get("source")})
     topology.findings(work, plan)
-    _general_findings(work, all_specs, {**CURES, **front.CURES, **topology.CURES}, unknown, measured, parts)
-    return Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
-                  findings=tuple(work.findings), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
-                  context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan, "source": front_rows.get("source")})
+    if emission.applies(front):
+        filtering.record(work, draft, front)
+    _general_findings(work, all_specs, {**CURES, **front.CURES, **emission.CURES, **topology.CURES}, unknown, measured, parts)
+    return replace(draft, findings=tuple(work.findings))
 
 
 def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, ModuleType, ModuleType]:
@@ -160,7 +166,7 @@ def _whole(work: Work, losses: dict[str, Row]) -> None:
 
 def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, need: Requirement) -> dict[str, FigureSpec]:
     outputs = [s for n in range(1, len(need.outputs) + 1) for s in topology.output_figures(n)]
-    return {s.id: s for s in (*front.FIGURES, *topology.FIGURES, *clamp.FIGURES, *outputs)}
+    return {s.id: s for s in (*front.FIGURES, *emission.figures(front), *topology.FIGURES, *clamp.FIGURES, *outputs)}
 
 
 ROUGH, SETTLED = 3e-2, 1e-3
@@ -179,7 +185,7 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mappin
         if not exceeded(spec, rows, work.grid):
             continue
         figure = judge(spec, rows, work.grid)
-        severity = LOOK_AT if id in _LOOK_ONLY else MUST_FIX
+        severity = LOOK_AT if id in _LOOK_ONLY | emission.LOOK_ONLY else MUST_FIX
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
         free = [p for p in work.choose.pins if work.choose.specs[p].stage == spec.stage and p not in SHAPE]

@@ -19,7 +19,7 @@ DECISIONS: tuple[DecisionSpec, ...] = ()
 FIGURES = (FigureSpec("inlet.i_avg", "Input current, average", "I_in", "inlet", corners.LOADED, fixed="switching ripple, which the input capacitor carries"),)
 CURES: dict[str, str] = {}
 PLATES = (("inlet", "Input", "inlet.i_avg"),)
-NO_PICTURES = ("line", "inrush", "harmonics", "envelope", "derating", "holdup", "phases")
+NO_PICTURES = ("line", "inrush", "harmonics", "envelope", "derating", "holdup", "phases", "noise")
 HEAVY = 10.0
 """Input current [A] that is told before anything else: people take it for the output's (common practice)."""
 

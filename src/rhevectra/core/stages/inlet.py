@@ -127,7 +127,7 @@ def record_bus(work: Work, valley: Any, peak: Any, c: Any, least: Any, power: An
 
 def x_capacitor(work: Work) -> Any:
     """The X capacitor, a usual value."""
-    return work.choose("inlet.c_x", 100e-9 if work.need.power < 150 else 470e-9, "usual value for this power (common practice); no noise filter is computed yet")
+    return work.choose("inlet.c_x", 100e-9 if work.need.power < 150 else 470e-9, "usual value for this power (common practice); the chokes of the filter follow from it")
 
 
 def record_harmonics(work: Work, values: Array, power: float, factor: float, text: str) -> None:

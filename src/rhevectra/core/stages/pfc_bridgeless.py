@@ -8,6 +8,7 @@ from rhevectra.core.stages.pfc.declare import CURES, MAINS, NO_PICTURES, PLATES,
 from rhevectra.core.stages.pfc.declare import usual as _usual
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.pfc.record import bus, record
+from rhevectra.core.stages.pfc.switching import switching
 from rhevectra.core.stages.plain import axes
 
 NAME = "pfc_bridgeless"
@@ -16,4 +17,4 @@ DECISIONS, FIGURES = decisions(_LAW), figures(_LAW)
 plan = partial(_build.plan, _LAW)
 usual = partial(_usual, _LAW)
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "limit_power", "plan", "record", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "limit_power", "plan", "record", "switching", "usual"]

@@ -13,9 +13,10 @@ from rhevectra.core.topologies.stepdown.variant import Variant
 from rhevectra.core.topologies.stepdown.views import flux_view, ripple_choice, transient, waveforms, winding_view
 
 NAME = "full_bridge"
+BALANCED = True
 _VARIANT = Variant(NAME, pulses=2, switches=4, drive=1.0, in_path=2, across=1.0, node="b", duty=0.80, duty_limit=0.92, why_limit="what the dead time of the legs leaves of the pulse period", series="blocking")
 DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 EXACT_RATINGS, exact_traces = ratings(_VARIANT), traces(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

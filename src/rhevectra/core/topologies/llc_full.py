@@ -12,8 +12,9 @@ from rhevectra.core.topologies.resonant.variant import Variant
 from rhevectra.core.topologies.resonant.views import flux_view, gain_view, waveforms, winding_view
 
 NAME = "llc_full"
+BALANCED = True
 _VARIANT = Variant(NAME, switches=4, in_path=2, drive=1.0)
 EXACT_RATINGS = ratings(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view", "interval_name", "output_figures", "power_drawn", "record", "schematic", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view", "interval_name", "output_figures", "power_drawn", "record", "schematic", "waveforms", "winding_view"]

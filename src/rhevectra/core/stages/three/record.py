@@ -15,6 +15,7 @@ from rhevectra.core.stages.pfc.choke import LITZ, choke_core_loss, record_choke,
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
 from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES, SENSE
+from rhevectra.core.stages.pfc.switching import Switching, largest
 from rhevectra.core.stages.three.build import PATHS, Plan, phase_losses
 from rhevectra.core.stages.work import Work
 
@@ -201,3 +202,8 @@ def cycle(design: Any, corner: Corner) -> dict[str, Array]:
 def limit_power(plan: Plan, lines: Array) -> Array:
     """Power [W] that all phases draw from each line [V] with the inductors at their limit."""
     return 3 * power_at_peak(plan.boost, three_phase.phase_voltage(lines), plan.half, plan.limit)
+
+
+def switching(plan: Plan, v_line: float, power: float) -> Switching:
+    """Of one phase at a voltage between lines [V] and the power of all three [W]."""
+    return largest(plan.boost, float(three_phase.phase_voltage(v_line)), power / 3, plan.half, plan.switch["t_fall_s"])

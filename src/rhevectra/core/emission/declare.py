@@ -1,0 +1,46 @@
+"""What may be decided about the mains filter, and its figures."""
+
+from types import ModuleType
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.work import FigureSpec
+
+_DECISIONS = (
+    DecisionSpec("inlet.l_cm", "Common-mode choke", "inlet", unit="H", low=0.0, high=0.2, step="E6"),
+    DecisionSpec("inlet.l_dm", "Differential choke beside its leakage", "inlet", unit="H", low=0.0, high=0.05, step="E6"),
+    DecisionSpec("inlet.c_y", "Y capacitor, each", "inlet", unit="F", low=0.0, high=47e-9, step="E6"),
+    DecisionSpec("inlet.noise_margin", "Margin below the noise limit", "inlet", unit="dB", low=0.0, high=30.0, schools="6 dB: an estimate against a measurement; 10 dB and more before the layout is known"),
+    DecisionSpec("inlet.shield", "Shield between the windings", "inlet", "choice", options=("none", "shield"), schools="none: cheapest transformer; shield: a smaller choke, more leakage, one winding more"),
+    DecisionSpec("inlet.c_sink", "Switching node to earth", "inlet", unit="F", low=0.0, high=1e-9, schools="5 to 20 pF a small node on the board; 50 to 100 pF an insulated package on an earthed heat sink"),
+)
+_OF_BOOST = (DecisionSpec("inlet.c_in", "Film capacitor behind the bridge", "inlet", unit="F", low=0.0, high=10e-6, step="E6"),)
+_HOW = "an estimate: single harmonics, stray parts as stated, one filter stage; layout, near field and the choke's saturation are left out"
+FIGURES = (
+    FigureSpec("inlet.noise_dm_bare", "Differential noise over the limit, no filter", "", "inlet", fixed=_HOW),
+    FigureSpec("inlet.noise_cm_bare", "Common noise over the limit, no filter", "", "inlet", fixed=_HOW),
+    FigureSpec("inlet.noise_dm", "Differential noise over the limit", "", "inlet", limit="inlet.noise_limit", limit_kind="max", fixed=_HOW),
+    FigureSpec("inlet.noise_cm", "Common noise over the limit", "", "inlet", limit="inlet.noise_limit", limit_kind="max", fixed=_HOW),
+    FigureSpec("inlet.c_stray", "Winding capacitance the node drives", "C_m", "inlet", fixed="the winding's plates; ends and wires are left out"),
+    FigureSpec("inlet.i_touch_y", "Touch current of the Y capacitors", "I_t", "inlet", corners.RUN, limit="inlet.i_touch", limit_kind="max", fixed="capacitance between windings and of what is connected"),
+)
+LOOK_ONLY = {"inlet.noise_dm", "inlet.noise_cm"}
+"""Figures that are an estimate: over their limit they ask for a look, not for a change."""
+CURES = {"inlet.noise_dm": "inlet.l_dm", "inlet.noise_cm": "inlet.l_cm", "inlet.i_touch_y": "inlet.c_y"}
+
+
+def applies(front: ModuleType) -> bool:
+    """Whether there are mains to keep quiet."""
+    return str(front.MAINS) != "dc"
+
+
+def decisions(front: ModuleType) -> tuple[DecisionSpec, ...]:
+    """Decisions of the filter in front of a front end."""
+    if not applies(front):
+        return ()
+    return (*_DECISIONS, *(_OF_BOOST if hasattr(front, "switching") else ()))
+
+
+def figures(front: ModuleType) -> tuple[FigureSpec, ...]:
+    """Figures of the filter in front of a front end."""
+    return FIGURES if applies(front) else ()

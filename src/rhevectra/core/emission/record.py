@@ -1,0 +1,152 @@
+"""Choosing the filter and recording what is left of the noise, worst of the lowest and the highest line at full load."""
+
+from dataclasses import dataclass
+from types import ModuleType
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.findings import NOTE
+from rhevectra.core.basis.preferred import at_most
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.catalogue.limits import NOISE_EDITION, conducted_limit
+from rhevectra.core.emission.spectrum import Lines, bus_ripple, node, strongest, waves
+from rhevectra.core.formulas import noise
+from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
+from rhevectra.core.stages import FRONT_ENDS
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies import TOPOLOGIES
+
+E6 = np.array([float(f"{m}e{d}") for d in range(-6, -1) for m in (1.0, 1.5, 2.2, 3.3, 4.7, 6.8)])
+DM_MOST, CM_MOST = 4.7e-3, 47e-3
+"""Largest chokes [H] that are proposed (common practice)."""
+SHIELD_LEAVES, BALANCED_LEAVES = 0.15, 0.2
+"""Share of the winding's capacitance that a shield leaves, and that ends of the primary leave that swing against each other (common practice, no source)."""
+TRIPLE_WALL, ENAMELS = 100e-6, 30e-6
+"""Wall of a triple-insulated wire, and the enamel of the primary [m] (common practice, no source)."""
+Y_MOST = 4.7e-9
+
+
+@dataclass(frozen=True)
+class Sources:
+    """Differential sources [V rms between the lines], and nodes [V rms] that drive the winding's and the heat sink's capacitance, at one corner."""
+
+    corner: Corner
+    differential: tuple[Lines, ...]
+    winding: tuple[Lines, ...]
+    sink: tuple[Lines, ...]
+
+
+def sources(design: Any, front: ModuleType, corner: Corner) -> Sources:
+    """Every source of noise of a design at a corner."""
+    shapes = waves(design, corner)
+    own = node(design, shapes)
+    if not hasattr(front, "switching"):
+        plan = design.context["front"]
+        return Sources(corner, (bus_ripple(design, corner, shapes, float(plan.source.esr), float(plan.c.value) / plan.places[0].on_bus),), (own,), (own,))
+    s = front.switching(design.context["front"], corner.v_line, float(design.rows["inlet.power"].at(corner.index)))
+    f, amps = noise.triangle(s.f0, s.ripple, s.duty, s.phases)
+    return Sources(corner, (strongest(f, amps * np.abs(noise.capacitor(f, float(design.rows["inlet.c_in"].value)))),), (own,), (own, strongest(*noise.square(s.f0, s.swing, s.duty, s.edge))))
+
+
+def over(lines: tuple[Lines, ...], left: Any) -> Array:
+    """Most by which the lines [dB] pass the limit after `left(f, volts)`; a last axis of frequency is taken away."""
+    return np.max([np.max(noise.level(left(x.f, x.volts)) - conducted_limit(x.f), axis=-1) for x in lines if len(x.f)], axis=0)
+
+
+def corners_of(design: Any) -> tuple[Corner, ...]:
+    """Where the noise is looked at: both ends of the mains, full load."""
+    grid = design.grid
+    return tuple(grid.find(v) for v in dict.fromkeys((grid.lines[0], grid.lines[-1])))
+
+
+@dataclass(frozen=True)
+class Bench:
+    """The design on the artificial mains network: its sources at each corner, capacitance the winding drives without a shield and the node drives itself [F], Y capacitors together and X capacitor [F]."""
+
+    found: tuple[Sources, ...]
+    winding: float
+    sink: float
+    c_y: float
+    c_x: float
+
+    def common(self, l_cm: Any, filtered: bool = True, shield: float = 1.0) -> Array:
+        """Common noise over the limit [dB]."""
+        y = self.c_y if filtered else 0.0
+        return np.max([over(lines, lambda f, v, c=c: noise.common(f, v, c, l_cm, y)) for s in self.found for lines, c in ((s.winding, shield * self.winding), (s.sink, self.sink)) if c > 1e-15], axis=0)
+
+    def differential(self, l_dm: Any, filtered: bool = True) -> Array:
+        """Differential noise over the limit [dB]."""
+        return np.max([over(s.differential, lambda f, v: noise.differential(f, v, l_dm, self.c_x if filtered else 0.0)) for s in self.found], axis=0)
+
+
+def bench_of(design: Any, corners: tuple[Corner, ...]) -> Bench:
+    """The bench of a design whose Y capacitors and stray capacitances stand."""
+    rows, front = design.rows, FRONT_ENDS[design.front_end]
+    number = lambda id: float(rows[id].value)  # noqa: E731
+    return Bench(tuple(sources(design, front, c) for c in corners), float(noise.driven(1.0, number("inlet.balance_leaves"), number("inlet.c_interwinding"))), number("inlet.c_sink"), number("inlet.y_count") * number("inlet.c_y"), number("inlet.c_x"))
+
+
+def record(work: Work, design: Any, front: ModuleType) -> None:
+    """Rows of the filter. design: all that was sized before it."""
+    sheet, choose, need = work.sheet, work.choose, work.need
+    if hasattr(front, "switching"):
+        choose("inlet.c_in", 470e-9 if need.power < 300 else 1e-6, "usual value for this power (common practice): it carries the ripple, and bends the line current at light load")
+    margin = float(choose("inlet.noise_margin", 6.0, "an estimate against a measurement (common practice)").value)
+    sheet.given("inlet.noise_limit", -margin, "dB", "rule", f"{NOISE_EDITION}, less the margin")
+    _y_capacitors(work)
+    sink = choose("inlet.c_sink", 10e-12, "a compact node on the board, heat sink tied to the bus (common practice)")
+    c_w, balanced = _interwinding(work, design), getattr(TOPOLOGIES[design.topology], "BALANCED", False)
+    swing = sheet.given("inlet.balance_leaves", BALANCED_LEAVES if balanced else 1.0, "", "rule", "both ends of the primary swing against each other: what is uneven between them (common practice)" if balanced else "one end of the primary rests")
+    bench = bench_of(design, corners_of(design))
+    tried = E6[E6 <= CM_MOST]
+    without = bench.common(tried[:, None]) if "inlet.shield" not in choose.pins else np.zeros(1)
+    shield = choose("inlet.shield", lambda: ("none", "a choke alone keeps the margin", ()) if without.min() <= -margin else ("shield", f"without one the best choke leaves {show(float(without.min()), 'dB')}", ()))
+    share = sheet.given("inlet.shield_leaves", SHIELD_LEAVES if shield.value == "shield" else 1.0, "", "rule", "share of the winding's capacitance that a shield leaves (common practice)" if shield.value == "shield" else "no shield")
+    stray = sheet("inlet.c_stray", noise.driven, shielded=share, balanced=swing, c_winding=c_w)
+    leaves = float(share.value)
+    bare = {"cm": float(bench.common(0.0, False, leaves)), "dm": float(bench.differential(0.0, False))}
+    text = "harmonics of the sized waveforms into the artificial mains network, worst of both ends of the mains at full load"
+    sheet.solved("inlet.noise_cm_bare", bare["cm"], "dB", text, stray=stray, sink=sink)
+    sheet.solved("inlet.noise_dm_bare", bare["dm"], "dB", text)
+    l_cm = choose("inlet.l_cm", lambda: _least(tried, bench.common(tried[:, None], shield=leaves), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
+    leak, small = noise.LEAK * float(l_cm.value), E6[E6 <= DM_MOST]
+    l_dm = choose("inlet.l_dm", lambda: _least(small, bench.differential(small[:, None] + leak), bare["dm"], float(bench.differential(leak)), -margin))
+    text = f"the same behind the filter: {noise.ESL * 1e9:g} nH in each capacitor, {noise.WOUND_C * 1e12:g} pF across each choke"
+    sheet.solved("inlet.noise_cm", float(bench.common(float(l_cm.value), shield=leaves)), "dB", text, l_cm=l_cm, stray=stray, sink=sink)
+    sheet.solved("inlet.noise_dm", float(bench.differential(float(l_dm.value) + leak)), "dB", f"{text}; {noise.LEAK * 100:g} % of the common-mode choke leaks and helps", l_dm=l_dm, l_cm=l_cm)
+    work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; chokes of {show(float(l_cm.value), 'H')} and {show(float(l_dm.value), 'H')}{', a shield between the windings' if shield.value == 'shield' else ''}. Only a measurement decides", "inlet.noise_cm")
+
+
+def _least(values: Array, left: Array, bare: float, without: float, limit: float) -> tuple[float, str, tuple[str, ...]]:
+    """The smallest choke that keeps the margin, with what it has to take away."""
+    text = f"{show(bare, 'dB')} over the limit without filter, {show(without, 'dB')} with the capacitors alone"
+    if without <= limit:
+        return 0.0, f"{text}: no choke is asked", ()
+    able = np.flatnonzero(left <= limit)
+    if not len(able):
+        k = int(np.argmin(left))
+        return float(values[k]), f"{text}; no single choke keeps the margin, this one comes nearest: a second stage, a shield or less capacitance is needed", ()
+    k = int(able[0])
+    return float(values[k]), f"{text}; smallest that keeps the margin", tuple(f"{show(float(values[i]), 'H')}: {show(float(left[i]), 'dB')}" for i in range(k - 1, max(k - 4, -1), -1))
+
+
+def _y_capacitors(work: Work) -> None:
+    """The Y capacitors, as large as the touch current lets them be, and how many of them share the common current."""
+    sheet, need = work.sheet, work.need
+    count = 1 if need.protection_class == "II" else 3 if need.mains.kind == "ac3" else 2
+    most = float(np.min(sheet.rows["inlet.c_y_max"].value))
+    c_y = work.choose("inlet.c_y", lambda: at_most(min(0.95 * most / count, Y_MOST), "E6"), f"largest usual value within the touch current; {count} {'from primary to secondary' if count == 1 else 'to earth'}")
+    number = sheet.given("inlet.y_count", count, "", "rule", "from primary to secondary: there is no earth" if count == 1 else "one from each line to earth")
+    sheet("inlet.i_touch_y", noise.touch_current, frequency=sheet.rows["line.f"], v_line=sheet.rows.get("line.v_phase", sheet.rows["line.v"]), count=number, c_y=c_y)
+
+
+def _interwinding(work: Work, design: Any) -> Any:
+    """Capacitance between primary and secondary from the winding as laid."""
+    sheet, plan = work.sheet, design.context["plan"]
+    if not hasattr(plan, "choice"):
+        return sheet.given("inlet.c_interwinding", 0.0, "F", "rule", "no transformer: nothing crosses a barrier")
+    win, need, k = plan.window, plan.need, plan.choice.core
+    between = TRIPLE_WALL + TAPE + ENAMELS if any(w.triple for w in need.windings) else SAFETY_TAPES * TAPE + ENAMELS
+    return sheet("inlet.c_interwinding", noise.interwinding, share=noise.ROUND, permittivity=noise.POLYESTER, width=float(win.width[k]) - 2 * need.margin, turn=float(win.turn_length(0.5 * win.height)[k]), faces=2 if need.split else 1, distance=between)

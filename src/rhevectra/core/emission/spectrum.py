@@ -1,0 +1,77 @@
+"""Noise sources of a design at one corner: harmonics of its switching waveforms."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.formulas import noise
+from rhevectra.core.formulas.noise import HIGH, LOW
+from rhevectra.core.topologies import TOPOLOGIES
+
+_SAMPLES, _BINS = 4096, 24
+"""Instants of a period that are transformed; bins a decade, of each of which the strongest line is kept: a filter's response is even over a bin."""
+
+
+@dataclass(frozen=True)
+class Lines:
+    """Spectral lines: frequency [Hz] and volts rms of the source."""
+
+    f: Array
+    volts: Array
+
+
+def strongest(f: Array, volts: Array) -> Lines:
+    """The strongest line of each bin."""
+    if not len(f):
+        return Lines(f, volts)
+    bins = np.floor(np.log10(f / LOW) * _BINS + 1e-9)
+    starts = np.flatnonzero(np.concatenate([[True], np.diff(bins) > 0]))
+    most = np.repeat(np.maximum.reduceat(volts, starts), np.diff(np.append(starts, len(f))))
+    kept = volts >= most
+    return Lines(f[kept], volts[kept])
+
+
+def harmonics(even: Array, period: float, edge: float) -> tuple[Array, Array]:
+    """Orders within the band [Hz] of a periodic shape given at even instants, and their rms; edges that take `edge` [s] are rounded by that."""
+    rms = np.abs(np.fft.rfft(even)) / len(even) * np.sqrt(2)
+    first, last = int(np.ceil(LOW * period - 1e-9)), min(int(HIGH * period), len(rms) - 1)
+    f = np.arange(first, last + 1) / period
+    return f, rms[first : last + 1] * np.abs(np.sinc(f * edge))
+
+
+def _even(shape: Any) -> Array:
+    """A shape at even instants of its period."""
+    return np.interp(np.arange(_SAMPLES) * (shape.period / _SAMPLES), shape.t, shape.y)
+
+
+def edge_of(design: Any) -> float:
+    """Time an edge of the switching node takes [s]: the switch's own fall time."""
+    name = design.rows["switch.class"].value
+    return float(design.catalogue["switches"].row(name)["t_fall_s"])
+
+
+def waves(design: Any, corner: Corner) -> list[Any]:
+    """The switching waveforms of a corner: voltage of the node first."""
+    return list(TOPOLOGIES[design.topology].waveforms(design, corner))
+
+
+def node(design: Any, shapes: list[Any]) -> Lines:
+    """The switching node of the power stage."""
+    return strongest(*harmonics(_even(shapes[0]), shapes[0].period, edge_of(design)))
+
+
+def taken(current: Array, node: Array) -> tuple[Array, ...]:
+    """What a stage may take from the bus of its primary's current: all of it, its magnitude, what flows while the node is high, or that with its sign turned while it is low."""
+    high = node > 0.5 * node.max()
+    return current, np.abs(current), np.where(high, current, 0.0), np.where(high, current, -current)
+
+
+def bus_ripple(design: Any, corner: Corner, shapes: list[Any], esr: float, c: float) -> Lines:
+    """Voltage that the power stage's current makes across the bulk capacitor: of the ways a stage can take its primary's current, the one with the mean that is drawn."""
+    shape = next(s for s in shapes if s.unit == "A")
+    mean = float(design.rows["bulk.p_load"].at(corner.index)) / float(design.rows["bus.v"].at(corner.index))
+    drawn = min(taken(_even(shape), _even(shapes[0])), key=lambda k: abs(float(k.mean()) - mean))
+    f, amps = harmonics(drawn, shape.period, edge_of(design))
+    return strongest(f, amps * np.abs(noise.capacitor(f, c, esr)))
