@@ -1,5 +1,7 @@
 """What the rules choose, against a plain search over the same candidates; and that a part row has what its table promises."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
