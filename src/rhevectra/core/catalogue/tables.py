@@ -14,7 +14,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
 
-TABLES = ("cores", "materials", "wires", "switches", "rectifiers", "bulk_capacitors", "output_capacitors", "bridges", "thermistors", "boost_diodes", "rings", "powders")
+TABLES = ("cores", "materials", "wires", "switches", "rectifiers", "bulk_capacitors", "film_capacitors", "output_capacitors", "bridges", "thermistors", "boost_diodes", "rings", "powders")
 _TEXT_COLUMNS = ("name", "family", "kind", "source", "wire_kind", "set")
 
 

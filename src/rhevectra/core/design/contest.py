@@ -23,10 +23,10 @@ COMMON = ("front_end",)
 """Pins every topology keeps; all others are dropped, for they were made for one of them."""
 WEIGHTS = {"loss": 1.0, "magnetics_volume": 0.5, "cost_index": 1.0, "switch_stress": 0.25}
 """How much each measure counts in the order; each is taken over the least of all that can be built."""
-COST = {"wound": 0.6, "core_cm3": 0.12, "switch": 0.3, "die": 0.13, "rectifier": 0.2, "ampere": 0.02, "capacitor": 0.1, "storage": 0.08, "drive": 0.15, "floating_drive": 0.6, "small": 0.03}
+COST = {"wound": 0.6, "core_cm3": 0.12, "switch": 0.3, "die": 0.13, "rectifier": 0.2, "ampere": 0.02, "capacitor": 0.1, "storage": 0.08, "film": 4.0, "drive": 0.15, "floating_drive": 0.6, "small": 0.03}
 """Relative cost of what is bought, 1 being about a 600 V, 0.19 Ω switch (assumption, no source; edit to your own prices): a wound part
 and each cm³ of its core; a switch, and its die at 600 V and 1 Ω (which grows with the square of the voltage over the resistance); a rectifier
-and each ampere of its rating (twice that for a wide-gap diode); a capacitor, and the root of its stored µF·V/10; gate drives; any small part."""
+and each ampere of its rating (twice that for a wide-gap diode); a capacitor, and the root of its stored µF·V/10 (times `film` for film); gate drives; any small part."""
 
 
 @dataclass(frozen=True)
@@ -82,8 +82,9 @@ def cost_index(design: Design, bill: Mapping[str, Any]) -> float:
         row = parts["boost_diodes"].row(name)
         total += count * (c["rectifier"] + c["ampere"] * row["i_rated_a"] * (2.0 if row["kind"] == "wide-gap" else 1.0))
     for name, count in bill["capacitors"]:
-        row = parts["output_capacitors" if name in parts["output_capacitors"].names else "bulk_capacitors"].row(name)
-        total += count * (c["capacitor"] + c["storage"] * np.sqrt(row["c_f"] * 1e6 * row["v_class_v"] / 10) / 10)
+        table = next(t for t in ("output_capacitors", "bulk_capacitors", "film_capacitors") if name in parts[t].names)
+        row = parts[table].row(name)
+        total += count * (c["capacitor"] + (c["film"] if table == "film_capacitors" else 1.0) * c["storage"] * np.sqrt(row["c_f"] * 1e6 * row["v_class_v"] / 10) / 10)
     return float(total)
 
 

@@ -141,3 +141,21 @@ def summed_ripple(ripple: Any, phases: Any, duty: Any, overlap: Any) -> Any:
 def crest_duty(v_crest: Any, v_bus: Any) -> Any:
     """Duty at the crest of the line."""
     return 1 - v_crest / v_bus
+
+
+@formula("R = V_s/I_lim", "Ω", "V_s I_lim", "the sense voltage at the current limit")
+def sense_resistor(v_sense: Any, i_limit: Any) -> Any:
+    """Sense resistor [Ω]."""
+    return v_sense / i_limit
+
+
+@formula("R = N·V_s/I_lim", "Ω", "N V_s I_lim", "the same behind a current transformer")
+def burden(turns: Any, v_sense: Any, i_limit: Any) -> Any:
+    """Burden [Ω] of a current transformer of `turns` to one."""
+    return turns * v_sense / i_limit
+
+
+@formula("V_r = (V_s + V_f)·D/(1 − D)", "V", "V_s V_f D", "volt-seconds of the on-time given back in the off-time")
+def reset_voltage(v_sense: Any, v_diode: Any, duty: Any) -> Any:
+    """Voltage [V] a current transformer needs to reset in every period."""
+    return (v_sense + v_diode) * duty / (1 - duty)

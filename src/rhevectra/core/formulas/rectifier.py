@@ -205,22 +205,21 @@ def inrush(v_line: Any, r_cold: Any, r_source: Any) -> Any:
     return np.sqrt(2.0) * v_line / (r_cold + r_source)
 
 
-def inrush_wave(v_rms: float, f_line: float, r: float, inductance: float, c: float, drop: float, steps: int = 600) -> tuple[Array, Array, Array]:
-    """Switch-on at the crest into the empty capacitor: time [s], line current [A], capacitor voltage [V] until the current ends.
+def inrush_wave(v_rms: float, f_line: float, r: float, inductance: float, c: float, drop: float, steps: int = 600, phase: float = 0.5 * np.pi) -> tuple[Array, Array, Array]:
+    """Switch-on into the empty capacitor at an angle of the line [rad], its crest unless named: time [s], line current [A], capacitor voltage [V] until the half cycle is over.
 
     Trapezoidal integration of the series circuit, whose rule is stable and of second order in the step.
     """
     inductance = max(inductance, MIN_INDUCTANCE)
-    end = 0.25 / f_line
+    end = (1 - phase / np.pi) / (2 * f_line)
     t, h = np.linspace(0.0, end, steps + 1), end / steps
-    source = np.sqrt(2.0) * v_rms * np.cos(2 * np.pi * f_line * t) - drop
-    i, v = np.zeros(steps + 1), np.zeros(steps + 1)
-    gain = 1 / (1 + h * r / (2 * inductance) + h * h / (4 * inductance * c))
+    source = (np.sqrt(2.0) * v_rms * np.sin(2 * np.pi * f_line * t + phase) - drop).tolist()
+    i, v = [0.0] * (steps + 1), [0.0] * (steps + 1)
+    gain, keep, push = 1 / (1 + h * r / (2 * inductance) + h * h / (4 * inductance * c)), 1 - h * r / (2 * inductance) - h * h / (4 * inductance * c), h / inductance
     for k in range(steps):
-        push = 0.5 * (source[k] + source[k + 1]) - v[k]
-        i[k + 1] = max(gain * (i[k] * (1 - h * r / (2 * inductance) - h * h / (4 * inductance * c)) + h / inductance * push), 0.0)
+        i[k + 1] = max(gain * (i[k] * keep + push * (0.5 * (source[k] + source[k + 1]) - v[k])), 0.0)
         v[k + 1] = v[k] + 0.5 * h * (i[k] + i[k + 1]) / c
-    return t, i, v
+    return t, np.array(i), np.array(v)
 
 
 @formula("t = R·C·ln(V_0/V_safe)", "s", "R C V_0 V_safe", "exponential discharge")

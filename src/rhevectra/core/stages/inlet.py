@@ -12,6 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
 from rhevectra.core.formulas import doubler, rectifier
+from rhevectra.core.stages import surge
 from rhevectra.core.stages.work import FigureSpec, Work
 
 ORDERS = np.arange(1, 40, 2)
@@ -22,6 +23,7 @@ DECISIONS = (
     DecisionSpec("inlet.c_x", "X capacitor", "inlet", unit="F", low=0, high=4.7e-6, step="E6"),
     DecisionSpec("derating.bulk_v", "Bulk voltage derating", "bulk", low=0.5, high=1.0),
     DecisionSpec("derating.bridge_v", "Bridge voltage derating", "bulk", low=0.4, high=1.0),
+    *surge.DECISIONS,
 )
 FIGURES = (
     FigureSpec("inlet.i_rms", "Line current, rms", "I_line", "inlet", limit="inlet.fuse", limit_kind="max", fixed=TEMPERATURE),
@@ -31,15 +33,17 @@ FIGURES = (
     FigureSpec("inlet.i_inrush", "Inrush current, cold", "Î_inrush", "inlet", corners.FULL, fixed="phase: switch-on at the crest assumed"),
     FigureSpec("inlet.c_y_max", "Y capacitors, at most", "C_y", "inlet", worst="min", fixed="capacitance between windings, which counts too"),
     FigureSpec("inlet.discharge_time", "X discharge to 60 V", "t_X", "inlet", limit="inlet.discharge_limit", limit_kind="max"),
+    *surge.FIGURES,
     *(FigureSpec(f"inlet.harmonic_{n}", f"Line current harmonic {n}", f"I_{n}", "inlet", corners.HARMONIC, limit=f"inlet.harmonic_limit_{n}", limit_kind="max", fixed=TEMPERATURE) for n in ORDERS[1:]),
 )
-CURES = {f"inlet.harmonic_{n}": "front_end" for n in ORDERS[1:]} | {"bulk.v_valley": "bulk.c"}
+CURES = {f"inlet.harmonic_{n}": "front_end" for n in ORDERS[1:]} | surge.CURES | {"bulk.v_valley": "bulk.c"}
 """Decision that cures a figure, of any front end behind an inlet."""
 BULK_FIGURES = (
     FigureSpec("bulk.i_rms_lf", "Ripple current, line", "I_lf", "bulk", fixed=TEMPERATURE),
     FigureSpec("bulk.i_rms_hf", "Ripple current, switching", "I_hf", "bulk"),
     FigureSpec("bulk.i_rms", "Ripple current, total", "I_C", "bulk", limit="bulk.i_limit", limit_kind="max", fixed=TEMPERATURE),
     FigureSpec("bulk.hold_up", "Hold-up time", "t_h", "bulk", corners.HOLD_UP, "min", "bulk.hold_up_limit", "min", fixed="capacitor tolerance and ageing", sentence="from the valley down to the least bus the power stage works from"),
+    FigureSpec("bulk.life", "Life of the bulk capacitor", "L", "bulk", corners.FULL, "min", "bulk.life_limit", "min", fixed="temperature of neighbours: ambient plus its own heat"),
     FigureSpec("bulk.discharge_time", "Discharge to 60 V", "t_60", "bulk", fixed="power stage stopped: only the bleed path discharges"),
 )
 
@@ -62,6 +66,12 @@ def first_above(table: Any, column: str, least: float) -> str:
     return str(next((r["name"] for r in rows if r[column] >= least), rows[-1]["name"]))
 
 
+def limiting(table: Any, amps: float, joules: float) -> str:
+    """Name of the smallest thermistor rated for a current [A] and for the heat of charging the bus [J]; of the largest where none is."""
+    rows = sorted(table.rows, key=lambda r: r["i_rated_a"])
+    return str(next((r["name"] for r in rows if r["i_rated_a"] >= amps and r["energy_j"] >= joules), rows[-1]["name"]))
+
+
 def cooler(need: Requirement, cap: Any) -> float:
     """How much more ripple current a capacitor may carry in a cooler ambient: its self-heating may grow (common practice, no source)."""
     return float(min(2.0, np.sqrt(1 + max(cap["t_max_c"] - need.ambient_max, 0.0) / 15.0)))
@@ -71,15 +81,16 @@ RELAY_FROM = 4.0
 """Line current [A] from which a relay bridges the limiter (common practice)."""
 
 
-def choose_limiter(work: Work, line: float) -> tuple[str, Any]:
-    """What limits the inrush of a stage that draws `line` [A rms] at the lowest line: a thermistor left in, or one a relay bridges; and its row."""
+def choose_limiter(work: Work, line: float, joules: float) -> tuple[str, Any]:
+    """What limits the inrush of a stage that draws `line` [A rms] at the lowest line and stores some `joules` in its bus: a thermistor left in, or one a relay bridges; and its row."""
     choose, ntc = work.choose, work.parts["thermistors"]
     limiter = str(choose("inlet.limiter", "relay" if line > RELAY_FROM else "thermistor", f"{show(line, 'A')} at the lowest line: " + ("a hot thermistor would lose too much" if line > RELAY_FROM else "a thermistor can carry it")).value)
-    return limiter, ntc.row(choose("inlet.thermistor", lambda: first_above(ntc, "i_rated_a", 1.3 * line if limiter == "thermistor" else 0.3 * line), "smallest class rated above 1.3 × the line current" if limiter == "thermistor" else "limits the charging of the bus only, a relay bridges it then").value)
+    heat = f"and for the {show(joules, 'J')} that charge the bus"
+    return limiter, ntc.row(choose("inlet.thermistor", lambda: limiting(ntc, 1.3 * line if limiter == "thermistor" else 0.3 * line, joules), f"smallest class rated above 1.3 × the line current {heat}" if limiter == "thermistor" else f"limits the charging of the bus only, a relay bridges it then; rated for its heat: {show(joules, 'J')}").value)
 
 
 def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[str, Any], limited: bool = True) -> None:
-    """Rows of the inlet. plan: thermistor, r_cold and r_source (in the path of the inrush), c (of the bus), discharge (the resistance across it); rows: i_rms, peak (of the bulk); given: line, and earth where the line to earth differs. limited: the limiter carries the current in run."""
+    """Rows of the inlet. plan: thermistor, r_cold, r_hot and r_source (in the path of the inrush), bridge (or nothing), c (of the bus), discharge (the resistance across it); rows: i_rms, peak (of the bulk); given: line, and earth where the line to earth differs. limited: the limiter carries the current in run."""
     sheet, need, grid = work.sheet, work.need, work.grid
     worst = float(np.max(np.where(corners.LOADED.mask(grid), rows["i_rms"].value, 0)))
     fuse = next((f for f in FUSES if f >= 1.5 * worst), FUSES[-1])
@@ -98,6 +109,7 @@ def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[s
     sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=sheet.given("safety.v_touch", 60.0, "V", text="touchable dc voltage used here; confirm against the standard in force"))
     sheet.given("inlet.discharge_limit", 1.0, "s", text="about a second at the plug's pins (common practice; confirm against the standard in force)")
     sheet("standby.x_discharge", rectifier.resistor_power, v=given["line"], r=r_x)
+    surge.record(work, plan, rows["peak"], given["line"], limited)
     sheet("bulk.discharge_time", rectifier.discharge_time, r=plan["discharge"], c=plan["c"], v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
     sheet("standby.start_up", rectifier.resistor_power, v=rows["peak"], r=sheet.rows["bulk.r_bleed"])
 

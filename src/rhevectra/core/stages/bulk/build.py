@@ -13,12 +13,14 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
 from rhevectra.core.formulas import doubler, rectifier
 from rhevectra.core.formulas.rectifier import Bulk, LineSource
-from rhevectra.core.stages import inlet
+from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.bulk.position import SPLIT, Position, joined, part_of, positions
 from rhevectra.core.stages.work import Work
 
 THERMISTOR_ROOM, THERMISTOR_WARM = 2.0, 1.3
 """Rated over expected current of the inrush thermistor: usual, and where line harmonics are tight (common practice)."""
+STORED = 17e-3
+"""Energy in the bulk at the highest line over the input power and the square of the line's range [s], before the capacitor is chosen."""
 BALANCED = 0.97
 """Share of a stacked capacitor's rating that its voltage is held to by the balance resistors (common practice)."""
 
@@ -51,7 +53,7 @@ class Plan:
 def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     """Choose the series parts and the bulk capacitors for an input power [W] and a switching ripple current [A]."""
     need, choose = work.need, work.choose
-    bridge, thermistor, series = _series(work, power)
+    bridge, thermistor, series = _series(stacked, work, power)
     places = positions(work.grid.lines, stacked, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
     lows = [work.grid.lines[p.lines.start] * np.sqrt(2) * (2 if p.doubled else 1) for p in places]
     crest = max(work.grid.lines[p.lines.stop - 1] * np.sqrt(2) * (2 if p.doubled else 1) for p in places)
@@ -76,17 +78,21 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     return replace(chosen, r_balance=_balance(work, chosen, crest, held)) if stacked else chosen
 
 
-def _series(work: Work, power: float) -> tuple[Any, Any, LineSource]:
+def _series(stacked: bool, work: Work, power: float) -> tuple[Any, Any, LineSource]:
     """Bridge and thermistor, chosen for the input current expected at lowest line, and what they are in series with the mains, without the bridge."""
     need, parts = work.need, work.parts
     current = power / (need.mains.v_min * 0.55)
+    joules = STORED * power * (need.mains.v_max / min(need.mains.v_min, SPLIT if stacked else np.inf)) ** 2 * (0.25 if stacked else 1.0)
     ntc = parts["thermistors"]
     room = THERMISTOR_ROOM if power < limits.D_LEAST_POWER or need.harmonics_class == "none" else THERMISTOR_WARM
     why = "a cooler part with less hot resistance" if room == THERMISTOR_ROOM else "its hot resistance keeps the line harmonics down"
-    name = work.choose("inlet.thermistor", lambda: inlet.first_above(ntc, "i_rated_a", room * current), f"smallest class rated above {room:g} × {show(current, 'A')}: {why}")
-    bridge = work.choose("bridge.class", lambda: inlet.first_above(parts["bridges"], "i_rated_a", 1.5 * current), "smallest class rated above 1.5 × line current")
+    name = work.choose("inlet.thermistor", lambda: inlet.limiting(ntc, room * current, joules), f"smallest class rated above {room:g} × {show(current, 'A')} and for the {show(joules, 'J')} that charge the bulk: {why}")
     t, z = ntc.row(name.value), need.source_impedance
-    return parts["bridges"].row(bridge.value), t, LineSource(z.r + t["r_hot_ohm"], z.x / (2 * np.pi * 50), 0.0, 0.0)
+    series = LineSource(z.r + t["r_hot_ohm"], z.x / (2 * np.pi * 50), 0.0, 0.0)
+    hot = surge.expected_restart(need, series.resistance, series.inductance, joules)
+    least = max(1.5 * current, 1.1 * hot / surge.BRIDGE_SURGE)
+    bridge = work.choose("bridge.class", lambda: inlet.first_above(parts["bridges"], "i_rated_a", least), f"smallest class rated above 1.5 × line current that survives a hot restart of some {hot:.0f} A")
+    return parts["bridges"].row(bridge.value), t, series
 
 
 def _balance(work: Work, p: Plan, crest: float, held: float) -> Any:

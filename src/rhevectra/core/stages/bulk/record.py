@@ -9,7 +9,7 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import doubler, rectifier
 from rhevectra.core.formulas.rectifier import Bulk
-from rhevectra.core.stages import inlet
+from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.bulk.build import Plan
 from rhevectra.core.stages.bulk.position import SPLIT, part_of
 from rhevectra.core.stages.work import Work
@@ -28,13 +28,13 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
     on_bus = sheet("bulk.c_series", doubler.in_series, c=plan.c) if plan.stacked else plan.c
     v_bus = inlet.record_bus(work, rows["valley"], rows["peak"], on_bus, plan.floor, p, "bulk")
     hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of the switch current less its average")
-    sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf)
+    surge.record_life(work, plan.cap, 1, sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf))
     sheet.given("bulk.i_limit", plan.cap["i_rated_a"] * inlet.cooler(need, plan.cap), "A", "catalogue", f"rated {show(plan.cap['i_rated_a'], 'A')} at {plan.cap['t_max_c']:g} °C, raised by the cooler ambient (common practice, no source)")
     sheet.given("bulk.v_limit", plan.v_class * 1.0, "V", "catalogue", "rated voltage of the capacitor")
     bleed = inlet.record_bleed(work)
     balance = _stack(work, plan, rows["peak"], bleed) if plan.stacked else {}
     _bridge(work, plan, times, p, v_bus, given["line"])
-    inlet.record(work, {"thermistor": plan.thermistor, "r_cold": plan.thermistor["r_cold_ohm"], "r_source": need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], "c": on_bus, "discharge": sheet.rows.get("bulk.r_discharge", bleed)}, rows, given)
+    inlet.record(work, {"thermistor": plan.thermistor, "r_cold": plan.thermistor["r_cold_ohm"], "r_hot": plan.thermistor["r_hot_ohm"], "r_source": need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], "esr": float(plan.source.esr), "l_source": float(plan.source.inductance), "bridge": plan.bridge, "c": on_bus, "discharge": sheet.rows.get("bulk.r_discharge", bleed)}, rows, given)
     _harmonics(work, b)
     losses = {**_losses(work, plan, times, rows, b), **balance}
     if bool(np.any(b.collapsed & grid.where(lambda q: q.case != "limit"))):

@@ -32,8 +32,11 @@ _SHARED = (
     DecisionSpec("pfc.switch_parallel", "Switches side by side", "pfc", kind="integer", low=1, high=8),
     DecisionSpec("pfc.diode", "Boost diode class", "pfc", "choice", table="boost_diodes", schools="wide-gap: no recovery charge to switch into; ultrafast: enough where the current has returned to zero"),
     DecisionSpec("pfc.current_limit", "Current limit", "pfc", unit="A", low=0.1, high=200),
+    DecisionSpec("pfc.sensing", "Current sensing", "pfc", "choice", options=("resistor", "transformer"), schools="resistor: the whole current, heat; transformer: in the switch's path, hardly any heat, has to reset in every period"),
+    DecisionSpec("pfc.ct_turns", "Turns of the current transformer", "pfc", kind="integer", low=10, high=500),
     DecisionSpec("pfc.crossover_voltage", "Crossover of the voltage loop", "bulk", unit="Hz", low=1, high=40, schools="5 to 10 Hz: little third harmonic; 20 Hz: quicker, more of it"),
     DecisionSpec("pfc.c_bus", "Bus capacitor, all together", "bulk", unit="F", low=1e-6, high=1e-2, step="E12"),
+    DecisionSpec("pfc.c_kind", "Kind of bus capacitor", "bulk", "choice", options=("electrolytic", "film"), schools="electrolytic: storage for hold-up; film: ripple current and life, where little storage is asked"),
     DecisionSpec("pfc.dump_delay", "Time until a lost load is noticed", "bulk", unit="s", low=0, high=0.05, schools="under a millisecond with an over-voltage comparator; 10 to 20 ms by the voltage loop alone"),
     DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900),
     DecisionSpec("inlet.limiter", "Inrush limiter in run", "inlet", "choice", options=("thermistor", "relay"), schools="thermistor stays in the line and is hot; a relay bridges it once the bus is up"),
@@ -53,6 +56,7 @@ def decisions(law: Law) -> tuple[DecisionSpec, ...]:
 
 _IDEAL = "a sine of line current; inductance at its nominal value"
 _FIGURES = (
+    FigureSpec("inlet.power_factor_light", "Power factor at a tenth of the load", "λ_10", "inlet", corners.LIGHT, "min", fixed="distortion at light load; the X capacitors' current only"),
     FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "pfc", limit="bridge.v_limit", limit_kind="max"),
     FigureSpec("bridge.i_avg", "Bridge diode current, average", "I_D", "pfc", limit="bridge.i_limit", limit_kind="max"),
     FigureSpec("pfc.l", "Boost inductor", "L", "pfc"),
@@ -72,6 +76,7 @@ _FIGURES = (
     FigureSpec("pfc.switch_r_ca", "Case to ambient needed, each switch", "R_ca", "pfc", worst="min", limit="pfc.r_ca_floor", limit_kind="min", fixed="loss taken at the junction's limit"),
     FigureSpec("pfc.diode_i_avg", "Boost diode current, average", "I_d", "pfc", limit="pfc.diode_i_limit", limit_kind="max"),
     FigureSpec("pfc.diode_loss", "Loss of the boost diode", "P_d", "pfc"),
+    FigureSpec("pfc.r_sense", "Sense or burden resistor", "R_s", "pfc"), FigureSpec("pfc.ct_reset", "Reset voltage of the current transformer", "V_r", "pfc", sentence="at the longest duty the controller lets through"),
     FigureSpec("pfc.loss", "Loss of the power factor stage", "P", "pfc", fixed=_IDEAL),
     FigureSpec("pfc.c_bus", "Bus capacitor", "C", "bulk"),
     FigureSpec("pfc.bus_ripple_lf_pp", "Bus ripple, twice the line", "ΔV_lf", "bulk", corners.LOADED, fixed="capacitor tolerance and ageing", sentence="the larger of both kinds by far: it decides the capacitor, not the switching frequency"),

@@ -10,17 +10,17 @@ from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, output, pfc, rectifier
-from rhevectra.core.stages import inlet
+from rhevectra.core.formulas.surge import displaced
+from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.pfc.build import Plan, switch_losses
 from rhevectra.core.stages.pfc.choke import LITZ, choke_core_loss, record_choke, record_inductance
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
+from rhevectra.core.stages.pfc.sensing import record_sensing
 from rhevectra.core.stages.work import Work
 
 PASSES = 4
-SENSE = 0.15
-"""Voltage [V] across the sense resistor at the current limit (common practice)."""
 AUX_VOLTS, AUX_AMPS = 14.0, 3e-3
 """Supply of the stage's controller, its gates beside (common practice)."""
 LINEAR = 0.2
@@ -60,7 +60,7 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any
     controller = AUX_VOLTS * (AUX_AMPS + n * plan.parallel * (2 if plan.law.bridgeless else 1) * plan.switch["q_gate_c"] * mean_of(a.fs))
     return {("pfc_slow_leg" if plan.law.bridgeless else "bridge"): rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line),
             "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]), ("pfc_synchronous" if plan.law.bridgeless else "pfc_diode"): n * output.rectifier_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
-            "pfc_core": n * mean_of(core), "pfc_copper": n * rectifier.resistive_loss(LITZ[plan.boost.boundary] * plan.choke.resistance, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(SENSE / plan.limit, amps["l_rms"]), "pfc_controller": controller}
+            "pfc_core": n * mean_of(core), "pfc_copper": n * rectifier.resistive_loss(LITZ[plan.boost.boundary] * plan.choke.resistance, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(plan.r_sense, amps["l_rms"]), "pfc_controller": controller}
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Any = None) -> tuple[Array, Solution]:
@@ -132,10 +132,11 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     factor = s.p_in[:, :, full] / (np.asarray(grid.lines)[:, None] * rms)
     text = "line current of every switching cycle with both loops, X capacitor beside it"
     pf = sheet.solved("inlet.power_factor", np.minimum(factor, 1.0)[..., None, None], "", text + "; at full load, taken for other loads too")
+    sheet("inlet.power_factor_light", displaced, power=p_in, f_line=given["f"], c_x=sheet.rows["inlet.c_x"], v_line=given["line"])
     rows["i_rms"] = sheet("inlet.i_rms", pfc.line_current, power=p_in, v_line=given["line"], factor=pf)
     sheet.again("inlet.i_peak", sheet("inlet.i_crest", pfc.line_crest, power=p_in, v_line=given["line"]))
     line = grid.lines.index(grid.special["nominal_max"])
-    inlet.record(work, {"thermistor": plan.thermistor, "r_cold": plan.thermistor["r_cold_ohm"], "r_source": work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], "c": sheet.rows["pfc.c_bus"], "discharge": inlet.record_bleed(work)}, rows, given, limited=plan.limiter == "thermistor")
+    inlet.record(work, {"thermistor": plan.thermistor, "r_cold": plan.thermistor["r_cold_ohm"], "r_hot": plan.thermistor["r_hot_ohm"], "r_source": work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], "esr": float(plan.source.esr), "l_source": float(plan.source.inductance), "bridge": None if plan.law.bridgeless else plan.bridge, "c": sheet.rows["pfc.c_bus"], "discharge": inlet.record_bleed(work)}, rows, given, limited=plan.limiter == "thermistor")
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
 
 
@@ -166,6 +167,7 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     sheet.again("pfc.power_need", p_in)
     losses = {name: sheet.solved(f"loss.{name}", col(x), "W", _CYCLE, power=p_in) for name, x in s.losses.items()}
     sheet.total("pfc.loss", "W", "everything between the plug and the bus", **losses)
+    record_sensing(work)
     _heat(work, plan, losses)
     _inductor(work, plan, losses)
     return {("thermistor" if name == "limiter" else name): row for name, row in losses.items()}
@@ -222,6 +224,7 @@ def _capacitor(work: Work, plan: Plan, s: Solution, p: Any, v_bus: Any, i_hf: An
     stage = sheet.solved("bulk.i_rms_stage", i_hf, "A", "rms of what the stage behind takes less its average")
     hf = sheet("bulk.i_rms_hf", rectifier.root_sum, i_lf=sheet.rows["pfc.i_bus_hf"], i_hf=stage)
     total = sheet("bulk.i_rms", rectifier.root_sum, i_lf=lf, i_hf=hf)
+    surge.record_life(work, plan.cap, plan.cans, total)
     sheet.given("bulk.i_limit", plan.cans * plan.cap["i_rated_a"] * inlet.cooler(need, plan.cap), "A", "catalogue", f"{plan.cans} × {show(plan.cap['i_rated_a'], 'A')} at {plan.cap['t_max_c']:g} °C, raised by the cooler ambient (common practice, no source)")
     return sheet("loss.bulk", rectifier.resistive_loss, r=sheet.rows["bulk.esr"], i_rms=total)
 

@@ -10,9 +10,10 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import pfc, rectifier, three_phase
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.stages import inlet
-from rhevectra.core.stages.pfc.build import CANS, CONTACT, EXPECTED, SILICON, choose_boost, choose_diode, choose_limit, choose_switches, switch_losses
+from rhevectra.core.stages.pfc.build import CANS, CONTACT, EXPECTED, SILICON, choose_boost, choose_diode, choose_limit, choose_switches, stored, switch_losses
 from rhevectra.core.stages.pfc.choke import Choke, choose_choke
 from rhevectra.core.stages.pfc.line import Boost, Feed, angles, currents
+from rhevectra.core.stages.pfc.sensing import capacitors, choose_sensing
 from rhevectra.core.stages.work import Work
 
 PATHS = 2
@@ -39,6 +40,7 @@ class Plan:
     source: LineSource
     ambient: float
     unbalance: float
+    r_sense: float
 
     @property
     def half(self) -> float:
@@ -58,7 +60,7 @@ def plan(work: Work, power: float, i_hf: float) -> Plan:
     v_bus = float(choose("pfc.v_bus", lambda: float(np.ceil((2 * crest + 16) / 10) * 10), f"next ten volts at least 16 V above twice the crest of a phase at {need.mains.v_max:g} V between lines: each half has to stand above it").value)
     feed = Feed(three_phase.phase_voltage(np.array([need.mains.v_min, *need.mains.nominals, need.mains.v_max])), 0.5 * v_bus, power / EXPECTED / 3)
     line = feed.power / feed.lowest
-    limiter, thermistor = inlet.choose_limiter(work, line)
+    limiter, thermistor = inlet.choose_limiter(work, line, stored(need, power) / 2)
     boost = choose_boost(False, work, feed, 1)
     low = angles(boost, feed.lowest, feed.power, feed.v_bus)
     amps = currents(boost, low)
@@ -69,13 +71,14 @@ def plan(work: Work, power: float, i_hf: float) -> Plan:
         return float(sum(phase_losses(row, count, diode, boost, low, amps["switch_rms"], feed.v_bus).values()))
     row, parallel = choose_switches(work, feed.v_bus, peak, 1.2 * float(amps["switch_rms"]), total, SILICON, "in both dies of a phase ")
     choke, boost = choose_choke(work, boost, feed, limit)
+    r_sense = choose_sensing(work, float(amps["l_rms"]), limit)
     v_min = float(choose("bulk.v_min_stage", lambda: float(f"{0.8 * v_bus:.3g}"), "four fifths of the bus: the power stage still regulates there, hold-up ends there").value)
     unbalance = float(choose("pfc.unbalance", 0.02, "public mains are within 2 % nearly always (from memory of EN 50160; confirm)").value)
     cap, cans, c_half = _halves(work, power, float(np.hypot(np.sqrt(1.5) * amps["bus_hf"], i_hf * need.mains.v_min / v_bus)), v_bus, v_min, 2 * crest, unbalance)
     r_line = thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT
     z = need.source_impedance
     source = LineSource(2 * (z.r + r_line), 2 * z.x / (2 * np.pi * 50), 2 * diode["v_forward_v"], 2 * cap["esr_ohm"] / cans)
-    return Plan(boost, v_bus, row, parallel, diode, thermistor, limiter, r_line, choke, limit, cap, cans, c_half, source, need.ambient_max, unbalance)
+    return Plan(boost, v_bus, row, parallel, diode, thermistor, limiter, r_line, choke, limit, cap, cans, c_half, source, need.ambient_max, unbalance, r_sense)
 
 
 def phase_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], b: Boost, a: Any, i_rms: Any, v_half: Any) -> dict[str, Any]:
@@ -89,9 +92,10 @@ def _halves(work: Work, power: float, i_hf: float, v_bus: float, v_min: float, t
     need, choose = work.need, work.choose
     derate = float(choose("derating.bulk_v", 0.95, "half the bus at most 95 % of the rating (common practice)").value)
     delay = float(choose("pfc.dump_delay", 0.5e-3, "an over-voltage comparator answers (common practice)").value)
-    classes = sorted({r["v_class_v"] for r in work.parts["bulk_capacitors"].rows})
+    table = capacitors(work, "storage for hold-up at a low price (common practice)")
+    classes = sorted({r["v_class_v"] for r in table.rows})
     v_class = next((v for v in classes if derate * v >= 0.5 * v_bus), classes[-1])
-    rows = work.parts["bulk_capacitors"].where(v_class_v=v_class).rows
+    rows = table.where(v_class_v=v_class).rows
     i_mid = three_phase.mid_current(power, v_bus)
     i_c = float(np.hypot(i_hf, three_phase.half_current(i_mid)))
 

@@ -9,12 +9,14 @@ from rhevectra.core.basis.corners import Array, Corner, Grid
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, output, pfc, rectifier, three_phase
-from rhevectra.core.stages import inlet
+from rhevectra.core.formulas.surge import displaced
+from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.pfc.choke import LITZ, choke_core_loss, record_choke, record_inductance
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
-from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES, SENSE
+from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES
+from rhevectra.core.stages.pfc.sensing import record_sensing
 from rhevectra.core.stages.pfc.switching import Switching, largest
 from rhevectra.core.stages.three.build import PATHS, Plan, phase_losses
 from rhevectra.core.stages.work import Work
@@ -54,7 +56,7 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v: Any) -> 
     each = {"limiter": rectifier.resistive_loss(plan.r_line, line), "pfc_switch_on": switch["conduction"], "pfc_switch_edges": switch["turn_on"] + switch["turn_off"],
             "pfc_diode": output.rectifier_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
             "pfc_core": mean_of(choke_core_loss(plan.choke, plan.boost, a, plan.ambient)), "pfc_copper": rectifier.resistive_loss(LITZ[False] * plan.choke.resistance, amps["l_rms"]),
-            "pfc_sense": rectifier.resistive_loss(SENSE / plan.limit, amps["l_rms"]), "pfc_controller": AUX_VOLTS * (AUX_AMPS + PATHS * plan.parallel * plan.switch["q_gate_c"] * plan.boost.fs)}
+            "pfc_sense": rectifier.resistive_loss(plan.r_sense, amps["l_rms"]), "pfc_controller": AUX_VOLTS * (AUX_AMPS + PATHS * plan.parallel * plan.switch["q_gate_c"] * plan.boost.fs)}
     return {name: 3 * x for name, x in each.items()}
 
 
@@ -72,6 +74,7 @@ def record(work: Work, plan: Plan, s: Solution, power: Array, i_hf: Any) -> dict
     lf = sheet("bulk.i_rms_lf", three_phase.half_current, current=sheet.rows["pfc.i_mid"])
     hf = sheet("bulk.i_rms_hf", rectifier.root_sum, i_lf=sheet.rows["pfc.i_bus_hf"], i_hf=sheet.solved("bulk.i_rms_stage", i_hf, "A", "rms of what the stage behind takes less its average"))
     each = sheet("bulk.i_rms", rectifier.root_sum, i_lf=lf, i_hf=hf)
+    surge.record_life(work, plan.cap, plan.cans, each)
     sheet.given("bulk.i_limit", plan.cans * plan.cap["i_rated_a"] * inlet.cooler(work.need, plan.cap), "A", "catalogue", f"{plan.cans} × {show(plan.cap['i_rated_a'], 'A')} at {plan.cap['t_max_c']:g} °C in each half, raised by the cooler ambient (common practice, no source)")
     losses["bulk"] = sheet("loss.bulk", rectifier.resistive_loss, r=sheet.rows["bulk.esr"], i_rms=each)
     losses |= {"x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
@@ -120,12 +123,13 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     factor = s.p_in[:, :, full] / (np.sqrt(3) * np.asarray(grid.lines)[:, None] * np.sqrt(np.square(orders).sum(-1)))
     text = "line current of every switching cycle of a phase with both loops, X capacitor from line to star beside it"
     pf = sheet.solved("inlet.power_factor", np.minimum(factor, 1.0)[..., None, None], "", text + "; at full load, taken for other loads too")
+    sheet("inlet.power_factor_light", displaced, power=p_in, f_line=given["f"], c_x=sheet.rows["inlet.c_x"], v_line=given["line"])
     rows["i_rms"] = sheet("inlet.i_rms", three_phase.line_current, power=p_in, v_line=given["line"], factor=pf)
     crest = sheet("inlet.i_crest", pfc.line_crest, power=sheet("pfc.p_phase", three_phase.of_phase, power=p_in), v_line=given["earth"])
     sheet.again("inlet.i_peak", crest)
     line = grid.lines.index(grid.special["nominal_max"])
     z = work.need.source_impedance.r
-    inlet.record(work, {"thermistor": plan.thermistor, "r_cold": 2 * plan.thermistor["r_cold_ohm"], "r_source": 2 * z, "c": sheet.rows["pfc.c_bus"], "discharge": inlet.record_bleed(work)}, rows, given, limited=plan.limiter == "thermistor")
+    inlet.record(work, {"thermistor": plan.thermistor, "r_cold": 2 * plan.thermistor["r_cold_ohm"], "r_hot": 2 * plan.thermistor["r_hot_ohm"], "r_source": 2 * z, "esr": float(plan.source.esr), "l_source": float(plan.source.inductance), "bridge": None, "c": sheet.rows["pfc.c_bus"], "discharge": inlet.record_bleed(work)}, rows, given, limited=plan.limiter == "thermistor")
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
 
 
@@ -153,6 +157,7 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     sheet("pfc.bus_ripple_phase_loss_pp", pfc.bus_ripple, power=left, f_line=given["f"], c=sheet.rows["pfc.c_bus"], v_bus=sheet.rows["pfc.v_bus"])
     losses = {name: sheet.solved(f"loss.{name}", col(x), "W", _CYCLE, power=p_in) for name, x in s.losses.items()}
     sheet.total("pfc.loss", "W", "everything between the plug and the bus", **losses)
+    record_sensing(work)
     _heat(work, plan, losses, count)
     return {("thermistor" if name == "limiter" else name): row for name, row in losses.items()}
 
