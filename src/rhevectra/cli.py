@@ -12,7 +12,7 @@ from rhevectra import __version__
 from rhevectra.core.basis.errors import InputError
 
 DONE, DEFECT, WRONG, INFEASIBLE = 0, 1, 2, 3
-_COMMANDS = ("size", "contest", "netlist", "steady", "schema")
+_COMMANDS = ("size", "contest", "netlist", "steady", "report", "schema")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -117,6 +117,22 @@ def _steady(args: argparse.Namespace) -> int:
     return DONE
 
 
+def _report(args: argparse.Namespace) -> int:
+    from rhevectra.app.parts import as_csv
+    from rhevectra.project.store import write_text
+
+    if args.output is not None:
+        raise InputError("-o", "the report of the whole design is not in this version", "--winding OUT.pdf, --parts OUT.csv")
+    if args.winding is None and args.parts is None:
+        raise InputError("usage", "report writes at least one file", "--winding OUT.pdf, --parts OUT.csv")
+    document, design, _ = _designed(args.project)
+    if args.parts is not None:
+        write_text(args.parts, as_csv(design))
+    if args.winding is not None:
+        args.write_winding(design, document.title, Path(args.winding))
+    return DONE if design.feasible else INFEASIBLE
+
+
 def _schema(args: argparse.Namespace) -> int:
     from rhevectra.project.codec import schema
 
@@ -151,6 +167,12 @@ def parser() -> argparse.ArgumentParser:
     t.add_argument("--json", action="store_true")
     t.add_argument("--csv", metavar="OUT", help="waveforms of all nodes and elements over one period")
     t.set_defaults(run=_steady)
+    r = sub.add_parser("report", help="what is handed on: winding sheet, parts list")
+    r.add_argument("project")
+    r.add_argument("-o", dest="output", metavar="OUT.pdf")
+    r.add_argument("--parts", metavar="OUT.csv", help="parts of the power path and their count")
+    r.add_argument("--winding", metavar="OUT.pdf", help="two pages for the maker of the transformer; OUT.txt: its steps as a table")
+    r.set_defaults(run=_report)
     sub.add_parser("schema", help="JSON Schema of the project file").set_defaults(run=_schema)
     return top
 
@@ -167,14 +189,17 @@ Opener = Callable[[str | None, str | None, str | None], int]
 """Opens the window: project file, demo name, file for a picture of the window; returns the exit code."""
 Shooter = Callable[[Path], int]
 """Takes pictures of all views into a folder."""
+Winder = Callable[[Any, str, Path], None]
+"""Writes the winding sheet of a design with a title to a file."""
 
 
-def main(argv: list[str] | None = None, open_window: Opener | None = None, take_shots: Shooter | None = None) -> int:
+def main(argv: list[str] | None = None, open_window: Opener | None = None, take_shots: Shooter | None = None, write_winding: Winder | None = None) -> int:
     """Run one command, or hand over to the window where no command is named; returns the exit code of the contract."""
     words = sys.argv[1:] if argv is None else argv
     try:
         if words and (words[0] in _COMMANDS or words[0] in ("--version", "-h", "--help")):
             args = parser().parse_args(words)
+            args.write_winding = write_winding
             run: Callable[[argparse.Namespace], int] = args.run
             return run(args)
         if words and words[0] == "shots":

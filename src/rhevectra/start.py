@@ -2,6 +2,7 @@
 
 import sys
 from pathlib import Path
+from typing import Any
 
 from rhevectra import cli
 
@@ -20,6 +21,13 @@ def take_shots(folder: Path) -> int:
     return take(folder)
 
 
+def write_winding(design: Any, title: str, path: Path) -> None:
+    """The winding sheet as a file (drawing is imported only now)."""
+    from rhevectra.ui.report import write_winding_alone
+
+    write_winding_alone(design, title, path)
+
+
 def main() -> int:
     """The `rhevectra` command."""
-    return cli.main(sys.argv[1:], open_window, take_shots)
+    return cli.main(sys.argv[1:], open_window, take_shots, write_winding)

@@ -27,6 +27,7 @@ COMMANDS = (
     Command("project.save_as", "Save as …", "Project", "Ctrl+Shift+S", "save_dialog", "write the project to another file"),
     Command("project.compare", "Compare with a file …", "Project", "Ctrl+Shift+O", "compare_dialog", "figure by figure against another project; it is then held as the reference"),
     Command("project.netlist", "Export netlist …", "Project", "Ctrl+E", "export_dialog", "the power stage for a circuit simulator"),
+    Command("project.winding", "Export winding sheet …", "Project", "Ctrl+Shift+E", "winding_dialog", "two pages a maker of the transformer winds from"),
     Command("project.quit", "Quit", "Project", "Ctrl+Q", "close", "leave; asks if something is not saved"),
     Command("edit.undo", "Undo", "Edit", "Ctrl+Z", "undo", "take the last edit back"),
     Command("edit.redo", "Redo", "Edit", "Ctrl+Y", "redo", "do it again"),

@@ -144,6 +144,27 @@ class FileActions:
             self.statusBar().showMessage(f"netlist at {line:g} V, full load, written to {Path(path).name}" if line else f"netlist written to {Path(path).name}")
         return done
 
+    def winding_dialog(self) -> None:
+        """Ask for a file and write the winding sheet."""
+        path = self._ask_name(True, "Save winding sheet", "winding.pdf", "PDF (*.pdf)")
+        if path:
+            self.export_winding(path)
+
+    def winding_text_dialog(self) -> None:
+        """Ask for a file and write the steps as text."""
+        path = self._ask_name(True, "Save winding steps", "winding.txt", "Text (*.txt)")
+        if path:
+            self.export_winding(path)
+
+    def export_winding(self, path: str | Path) -> bool:
+        """Write the winding sheet, as PDF or, by the name's ending, as text."""
+        from rhevectra.ui.report import write_winding
+
+        done = self._guarded(lambda: write_winding(self.session.design, self.session.document.title, Path(path)))
+        if done:
+            self.statusBar().showMessage(f"winding sheet written to {Path(path).name}")
+        return done
+
     def export_csv_dialog(self) -> None:
         """Ask for a file and write the shown traces."""
         path = self._ask_name(True, "Export picture data", "picture.csv", "CSV (*.csv)")

@@ -3,7 +3,7 @@
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-DESKS = {"Ask": "the requirement on one page", "Contest": "every topology designed for the requirement, in order", "Size": "the stages, their decisions and figures"}
+DESKS = {"Ask": "the requirement on one page", "Contest": "every topology designed for the requirement, in order", "Size": "the stages, their decisions and figures", "Wind": "the winding sheet for the maker of the transformer"}
 
 
 class Rail(QWidget):

@@ -12,7 +12,7 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.ui.main import prepare_platform
 
 VIEWS = {"ask": ("Ask", "", 0), "size-switch": ("Size", "switch", 0), "size-bulk": ("Size", "bulk", 0), "size-harmonics": ("Size", "inlet", 2), "size-transformer": ("Size", "transformer", 0), "size-flux": ("Size", "transformer", 1),
-         "size-clamp": ("Size", "clamp", 0), "size-circuit": ("Size", "rectifier", 1), "size-supply": ("Size", "feedback", 0), "size-loss": ("Size", "load", 0)}
+         "size-clamp": ("Size", "clamp", 0), "size-circuit": ("Size", "rectifier", 1), "size-supply": ("Size", "feedback", 0), "size-loss": ("Size", "load", 0), "wind": ("Wind", "", 0)}
 """Picture name -> desk, stage, tab of the picture panel."""
 
 

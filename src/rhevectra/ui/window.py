@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from rhevectra.ui.views.ask import AskView
     from rhevectra.ui.views.contest import ContestView
     from rhevectra.ui.views.sheet_page import SheetPage
+    from rhevectra.ui.views.wind import WindView
 
 
 class MainWindow(FileActions, ViewActions, QMainWindow):
@@ -39,6 +40,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self._ask: AskView | None = None
         self._page: SheetPage | None = None
         self._contest: ContestView | None = None
+        self._wind: WindView | None = None
         self._stale: set[QWidget | None] = set()
         self.stack, self.notice, self.rail = QStackedWidget(self), Notice(self), Rail(self)
         self.rail.chosen.connect(self.go)
@@ -84,6 +86,19 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self._contest.opened.connect(self.open_entry)
             self._contest.held.connect(self.hold_entry)
         return self._contest
+
+    @property
+    def wind_desk(self) -> "WindView":
+        """The Wind desk, built when it is first looked at."""
+        if self._wind is None:
+            from rhevectra.ui.views.wind import WindView
+
+            self._wind = WindView(self)
+            self.stack.addWidget(self._wind)
+            self._wind.pdf_wanted.connect(self.winding_dialog)
+            self._wind.text_wanted.connect(self.winding_text_dialog)
+            self._wind.show_design(self.session.design, self.session.document.title)
+        return self._wind
 
     @property
     def page(self) -> "SheetPage":
@@ -147,7 +162,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
     def go(self, desk: str) -> None:
         """Show a desk by name."""
         self.rail.mark(desk)
-        self._show_widget(self.ask if desk == "Ask" else self.contest_desk if desk == "Contest" else self.size_desk)
+        self._show_widget({"Ask": lambda: self.ask, "Contest": lambda: self.contest_desk, "Wind": lambda: self.wind_desk}.get(desk, lambda: self.size_desk)())
 
     def _show_widget(self, widget: QWidget) -> None:
         self.stack.setCurrentWidget(widget)
@@ -162,6 +177,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
                 self.size_desk.show_design(self.session.design, self.session.reference, self.session.before)
             elif shown is self._ask:
                 self.ask.show_document(self.session.document)
+            elif shown is self._wind:
+                self.wind_desk.show_design(self.session.design, self.session.document.title)
         if shown is self._contest and shown is not None:
             self.refresh_contest()
 

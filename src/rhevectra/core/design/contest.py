@@ -131,7 +131,7 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
     while done < len(order):
         name, own = order[done]
         tried = {"topology": name, **kept, **own}
-        found[name].append(_entry(size(need, tried, None, catalogue), tried))
+        found[name].append(_entry(size(need, tried, None, catalogue, noise=False), tried))
         least = _least(found[name], weights or WEIGHTS)
         best = min(found[name], key=lambda e: score(e, least, weights or WEIGHTS))
         done += 1

@@ -70,10 +70,10 @@ def make_grid(need: Requirement, front: ModuleType) -> Grid:
     return Grid(lines, freqs, tuple(points), bus, special)
 
 
-def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Mapping[str, Measured] | None = None, catalogue: Catalogue | None = None) -> Design:
+def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Mapping[str, Measured] | None = None, catalogue: Catalogue | None = None, noise: bool = True) -> Design:
     """Design the supply at every corner.
 
-    pins: decision id -> value (SI); as_built: figure id -> reading. Raises InputError where a pin cannot be used.
+    pins: decision id -> value (SI); as_built: figure id -> reading; noise: whether the mains filter is worked out too. Raises InputError where a pin cannot be used.
     A requirement that cannot be met gives a Design with `must fix` findings, never an exception.
     """
     parts, pins = catalogue or shipped(), pins or {}
@@ -96,7 +96,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
                    findings=(), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
                    context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan, "source": front_rows.get("source")})
     topology.findings(work, plan)
-    if emission.applies(front):
+    if noise and emission.applies(front):
         filtering.record(work, draft, front)
     _general_findings(work, all_specs, {**CURES, **front.CURES, **emission.CURES, **topology.CURES}, unknown, measured, parts)
     return replace(draft, findings=tuple(work.findings))

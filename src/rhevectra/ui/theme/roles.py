@@ -1,5 +1,7 @@
 """Theme roles: the light theme's colours, the shipped typeface, the style sheet made from them."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -29,6 +31,17 @@ def theme() -> str:
 def colour(role: str) -> QColor:
     """The colour of a role in the theme in use."""
     return QColor(THEMES[theme()][role])
+
+
+@contextmanager
+def light() -> Iterator[None]:
+    """The light theme's colours for a while: what is printed, whatever the window shows."""
+    shown = _shown["theme"]
+    _shown["theme"] = "light"
+    try:
+        yield
+    finally:
+        _shown["theme"] = shown
 
 
 def contrast(a: str, b: str) -> float:

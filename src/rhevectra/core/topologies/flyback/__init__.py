@@ -12,10 +12,11 @@ from rhevectra.core.topologies.flyback.variant import Variant
 from rhevectra.core.topologies.flyback.views import flux_view, ripple_choice, transient, waveforms, winding_view
 
 NAME = "flyback"
+LEADS = "connections: start of the primary to the switch, its end to the bus; start of each secondary to its rectifier, which conducts while the primary's start is the higher end"
 _VARIANT = Variant(NAME)
 NEEDS_CLAMP = True
 DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 NO_PICTURES = ("gain", "frequency")
 build = partial(_wound.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

@@ -1,0 +1,41 @@
+"""The parts of the power path as a list to buy from: generic classes and counts."""
+
+import csv
+import io
+from collections import Counter
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.contest import whole_bill
+from rhevectra.core.design.design import Design
+
+_KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
+_CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.l_cm", "inlet.l_dm", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "clamp.r", "clamp.c")
+
+
+def rows(design: Design) -> list[tuple[str, str, int]]:
+    """Kind, class or value, count."""
+    bill, found = whole_bill(design), Counter[tuple[str, str]]()
+    for kind, name in _KINDS.items():
+        for part, count in bill.get(kind, ()):
+            found[name, str(part)] += int(count)
+    out = [(kind, part, count) for (kind, part), count in found.items()]
+    for id, row in design.rows.items():
+        if id.endswith(".core") and isinstance(row.value, str):
+            count = f"{id.removesuffix('.core')}.count"
+            out.append(("core of the " + {"transformer": "transformer"}.get(id.split(".")[0], design.specs[id].label.lower().removeprefix("core of the ") if id in design.specs else id), row.value, int(design.rows[count].value) if count in design.rows else 1))
+    for id in _CHOSEN:
+        chosen = design.rows.get(id)
+        if chosen is not None and (isinstance(chosen.value, str) or float(chosen.value) > 0.0):
+            spec = design.decision_specs.get(id)
+            label = spec.label[0].lower() + spec.label[1:] if spec else design.specs[id].label.lower() if id in design.specs else id.removeprefix("inlet.")
+            out.append((label, chosen.value if isinstance(chosen.value, str) else show(float(chosen.value), chosen.unit), int(design.rows["inlet.y_count"].value) if id == "inlet.c_y" else 1))
+    return out
+
+
+def as_csv(design: Design) -> str:
+    """The list under its columns."""
+    text = io.StringIO(newline="")
+    writer = csv.writer(text)
+    writer.writerow(("kind", "class or value", "count"))
+    writer.writerows(rows(design))
+    return text.getvalue()

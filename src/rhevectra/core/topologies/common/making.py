@@ -1,0 +1,220 @@
+"""The winding sheet: what a maker without this program needs to wind the transformer, step by step, with its own check."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas.copper import resistivity
+from rhevectra.core.magnetics.transformer import wound
+from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
+
+COPPER_DENSITY = 8960.0
+LEAD_OUTS = 2
+"""Lead-outs of a winding, each taken as long as the window is wide plus half a turn."""
+RESISTANCE_BAND, RATIO_BAND = 0.15, 0.005
+"""What a winding's resistance and a turns ratio may differ by at inspection (common practice, no source)."""
+TEST_VOLTS = {"functional": 500.0, "basic": 1500.0, "reinforced": 3000.0}
+"""Withstand test between primary and secondary side [V rms, 50 Hz, one minute] (from memory of the insulation standards; confirm against the one in force)."""
+LEADS_USUAL = "connections: A1 to the side of the bridge or of the bus that is high in the first pulse; B1 to the rectifier that conducts then; a tap of row B to the output's other side"
+TURNED, SAME = "across", "back"
+"""Where the end of a step comes out: at the other side of the bobbin (an odd number of layers), or at the side it began (even)."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """One winding step, from the post outwards: winding, pins it runs from and to, turns, wire, layers, where its end comes out, margins [m], tapes on top, remark."""
+
+    number: int
+    winding: str
+    start: str
+    finish: str
+    turns: int
+    wire: str
+    layers: int
+    per_layer: int
+    comes_out: str
+    margin: float
+    tapes: int
+    remark: str
+
+
+@dataclass(frozen=True)
+class Part:
+    """One winding as a whole: turns, the pins at its ends and tap (or, of a split primary, where its halves are joined), wire length [m], mass [kg], resistance at 20 °C [Ω], rms current [A] and density [A/m²]."""
+
+    winding: str
+    turns: int
+    start: str
+    tap: str
+    finish: str
+    wire: str
+    length: float
+    mass: float
+    resistance: float
+    i_rms: float
+    density: float
+    joint: bool = False
+
+
+@dataclass(frozen=True)
+class WindingSheet:
+    """Core and gap, steps, windings, what is inspected (name, how, limits) and what a maker has to know."""
+
+    core: str
+    material: str
+    gap: str
+    inductance: str
+    steps: tuple[Step, ...]
+    parts: tuple[Part, ...]
+    checks: tuple[tuple[str, str, str], ...]
+    notes: tuple[str, ...]
+
+
+def _names(need: Any) -> list[str]:
+    """Windings in words, in their order."""
+    own = {"nr": "reset", "naux": "auxiliary", "primary": "primary"}
+    return [own.get(w.name, f"secondary {w.name[2:].removesuffix('b')}" + (", second half" if w.name.endswith("b") else "")) for w in need.windings]
+
+
+def _pins(need: Any) -> dict[int, tuple[str, str, str]]:
+    """Start, tap and finish of each winding: row A belongs to the mains, row B to the outputs."""
+    pins: dict[int, tuple[str, str, str]] = {}
+    a, b = 1, 1
+    for k, w in enumerate(need.windings):
+        if w.name == "primary":
+            joined = need.split or need.halves == 2
+            pins[k] = ("A1", "A2" if joined else "", "A3" if joined else "A2")
+            a = 4 if joined else 3
+        elif w.name in ("nr", "naux"):
+            pins[k] = (f"A{a}", "", f"A{a + 1}")
+            a += 2
+        elif w.name.endswith("b"):  # the second half goes on where the first ended: a tap
+            pins[k] = (pins[k - 1][2], "", f"B{b}")
+            b += 1
+        else:
+            pins[k] = (f"B{b}", "", f"B{b + 1}")
+            b += 2
+    return pins
+
+
+def _wire(laid: Any, triple: bool) -> str:
+    return (f"{int(laid.strands)} × " if laid.strands > 1 else "") + f"{laid.diameter * 1e3:.3g} mm, overall {laid.overall * 1e3:.3g} mm" + (", triple-insulated" if triple else ", enamelled")
+
+
+def _steps(design: Any) -> Iterator[Step]:
+    """Every section of the stack as it is wound."""
+    plan = design.context["plan"]
+    need, trial, at = plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate)
+    names, pins = _names(need), _pins(need)
+    turns = [int(t[at]) for t in wound(need, trial.turns)]
+    primary_side = [w.name in ("primary", "nr", "naux") for w in need.windings]
+    begun: set[int] = set()
+    for n, section in enumerate(trial.sections):
+        k = section.winding
+        laid, (start, tap, finish), remark = trial.laid[k].at(at), pins[k], ""
+        count = turns[k]
+        if section.share != 1.0:
+            first = turns[k] - turns[k] // 2
+            count, remark = (turns[k] // 2, f"second half of {turns[k]} turns, goes on from {tap}") if k in begun else (first, f"first half of {turns[k]} turns")
+            start, finish = (tap, finish) if k in begun else (start, tap)
+            begun.add(k)
+        elif need.halves == 2 and k == 0:
+            remark = f"tap at {tap} after {turns[k] // 2} turns"
+        after = trial.sections[n + 1].winding if n + 1 < len(trial.sections) else None
+        tapes = SAFETY_TAPES if after is None or primary_side[after] != primary_side[k] else 1
+        layers = int(np.ceil(count / max(int(laid.per_layer), 1)))
+        yield Step(n + 1, names[k], start, finish, count, _wire(laid, need.windings[k].triple), layers, int(laid.per_layer), TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
+
+
+def _parts(design: Any) -> Iterator[Part]:
+    plan = design.context["plan"]
+    need, trial, win, at = plan.need, plan.choice.trial, plan.window, (plan.choice.core, plan.choice.candidate)
+    names, pins, turns = _names(need), _pins(need), [int(t[at]) for t in wound(need, trial.turns)]
+    for k, w in enumerate(need.windings):
+        laid = trial.laid[k].at(at)
+        own = [s for s in trial.sections if s.winding == k]
+        depth = lambda s: float(np.broadcast_to(s.depth, trial.fill.shape)[at])  # noqa: E731
+        each = sum(s.share * float(win.turn_length(depth(s))[at[0]]) for s in own)
+        length = turns[k] * each + LEAD_OUTS * (float(win.width[at[0]]) + 0.5 * each)
+        yield Part(names[k], turns[k], *pins[k], _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, float(w.i_rms), float(w.i_rms / laid.copper), k == 0 and need.halves == 1)
+
+
+def _inductance(design: Any) -> tuple[str, float, float]:
+    """Inductance of the primary as it is ordered, least and greatest [H]."""
+    rows = design.rows
+    if "transformer.lp" in rows and "transformer.lp_tolerance" in rows:
+        lp, tol = float(np.max(rows["transformer.lp"].value)), float(rows["transformer.lp_tolerance"].value)
+        return f"{show(lp, 'H')} ± {tol * 100:.0f} %", lp * (1 - tol), lp * (1 + tol)
+    if "llc.lm" in rows:
+        lm = float(np.max(rows["llc.lm"].value))
+        return f"{show(lm, 'H')} ± 10 %", 0.9 * lm, 1.1 * lm
+    lm = float(np.max(rows["transformer.lm"].value))
+    return f"at least {show(0.75 * lm, 'H')} (faces clean, no gap)", 0.75 * lm, np.inf
+
+
+def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
+    """The sheet of a design's transformer; leads: in words, where the starts are connected. Raises KeyError where its topology winds none (it has no plan with a chosen core)."""
+    plan, rows, need = design.context["plan"], design.rows, design.requirement
+    steps, parts = tuple(_steps(design)), tuple(_parts(design))
+    gap = float(np.max(rows["transformer.gap"].value)) if "transformer.gap" in rows else 0.0
+    text, low, high = _inductance(design)
+    primary, leakage = parts[0], float(np.max(rows["transformer.leakage"].value))
+    others = [p for p in parts[1:] if not p.winding.endswith("second half")]
+    shorted = ", ".join(f"{p.start} to {next((q.finish for q in parts if q.winding == p.winding + ', second half'), p.finish)}" for p in others if p.start.startswith("B"))
+    checks = [("inductance", f"{primary.start} to {primary.finish}, others open, 10 kHz, 100 mV", f"{show(low, 'H')} to {show(high, 'H')}" if np.isfinite(high) else f"at least {show(low, 'H')}"),
+              ("leakage", f"{primary.start} to {primary.finish}, {shorted} shorted, 100 kHz", f"at most {show(1.2 * leakage, 'H')} (sized for {show(leakage, 'H')})"),
+              *((f"turns, {p.winding}", f"ratio to {primary.start}–{primary.finish}; in phase: starts positive together", f"{p.turns / primary.turns:.4f} ± {RATIO_BAND * 100:g} %, or the nearest whole turn") for p in parts[1:]),
+              *((f"resistance, {p.winding}", f"{p.start} to {p.finish}, 20 °C", f"{show((1 - RESISTANCE_BAND) * p.resistance, 'Ω')} to {show((1 + RESISTANCE_BAND) * p.resistance, 'Ω')}") for p in parts),
+              ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute", f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
+    margin = float(plan.need.margin)
+    notes = [leads, "every step is wound in the same direction, seen from the side of row A; a start carries the dot", "the end of a step with an odd number of layers comes out across the bobbin: bring it back over the winding under tape and in sleeving",
+             f"tapes of {TAPE * 1e6:.0f} µm polyester, the whole width, {SAFETY_TAPES} between the mains side and the outputs and outside; one between windings of the same side and between layers of enamelled wire",
+             f"margins of {margin * 1e3:.1f} mm at both sides of every layer" if margin else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
+             "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire", "varnish after test if the core is not bonded; the faces stay free of varnish", "a made sample is measured and tried before a series: this sheet is computed"]
+    return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), f"{show(gap, 'm')} ground off the centre post, or a spacer of {show(gap / 2, 'm')} under all legs; the inductance decides" if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
+
+
+def complaints(sheet: WindingSheet) -> list[str]:
+    """What does not agree within the sheet: pins, turns, ends and barriers, recomputed from its steps alone."""
+    found = []
+    row = lambda s: "A" if s.winding.split()[0] in ("primary", "auxiliary", "reset") else "B"  # noqa: E731
+    for s in sheet.steps:
+        if {s.start[:1], s.finish[:1]} != {row(s)}:
+            found.append(f"step {s.number}: {s.winding} runs {s.start} to {s.finish}, its row is {row(s)}")
+        if s.comes_out != (TURNED if s.layers % 2 else SAME):
+            found.append(f"step {s.number}: {s.layers} layers end {TURNED if s.layers % 2 else SAME}, the sheet says {s.comes_out}")
+        if not (s.layers - 1) * s.per_layer < s.turns <= s.layers * s.per_layer:
+            found.append(f"step {s.number}: {s.turns} turns are not {s.layers} layers of at most {s.per_layer}")
+    for a, b in pairwise(sheet.steps):
+        if row(a) != row(b) and a.tapes < SAFETY_TAPES:
+            found.append(f"between steps {a.number} and {b.number}: {a.tapes} tapes at the barrier, {SAFETY_TAPES} are wanted")
+    for p in sheet.parts:
+        own = [s for s in sheet.steps if s.winding == p.winding]
+        if sum(s.turns for s in own) != p.turns:
+            found.append(f"{p.winding}: steps add up to {sum(s.turns for s in own)} turns, {p.turns} are wanted")
+        ends = [own[0].start, *(x for a, b in pairwise(own) for x in (a.finish, b.start)), own[-1].finish] if own else []
+        if ends and (ends[0] != p.start or ends[-1] != p.finish or any(ends[i] != ends[i + 1] for i in range(1, len(ends) - 1, 2))):
+            found.append(f"{p.winding}: runs {' · '.join(ends)}, {p.start} to {p.finish} is wanted; a step is wound the wrong way or joined to the wrong pin")
+    return found
+
+
+COLUMNS = ("step", "winding", "start", "finish", "turns", "wire", "layers", "a layer", "end", "margin", "tapes", "remark")
+
+
+def as_text(sheet: WindingSheet) -> str:
+    """The steps as a table of tab-separated columns under their names, for a maker's own system."""
+    rows = ["\t".join(COLUMNS), *("\t".join((str(s.number), s.winding, s.start, s.finish, str(s.turns), s.wire, str(s.layers), str(s.per_layer), s.comes_out, f"{s.margin * 1e3:.2f} mm", str(s.tapes), s.remark)) for s in sheet.steps)]
+    return "\n".join(rows) + "\n"
+
+
+def from_text(text: str) -> tuple[Step, ...]:
+    """The steps of such a table again (ValueError where a column is missing)."""
+    head, *lines = text.strip("\n").split("\n")
+    if tuple(head.split("\t")) != COLUMNS:
+        raise ValueError(f"columns {', '.join(COLUMNS)} are wanted")
+    cells = [line.split("\t") for line in lines]
+    return tuple(Step(int(c[0]), c[1], c[2], c[3], int(c[4]), c[5], int(c[6]), int(c[7]), c[8], round(float(c[9].removesuffix(" mm")) * 1e-3, 9), int(c[10]), c[11]) for c in cells)

@@ -1,0 +1,100 @@
+"""The Wind desk: the winding sheet as it is printed, both pages side by side, and ways to hand it to a maker."""
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from rhevectra.core.design.design import Design
+from rhevectra.core.topologies.common.making import complaints
+from rhevectra.drawing.display import Picture
+from rhevectra.drawing.sheet import PAGE, has_sheet, pages, sheet_of
+from rhevectra.ui.pictures.canvas import paint
+from rhevectra.ui.theme import roles
+
+
+class PageView(QWidget):
+    """One page of paper, as wide as there is room, always in the light theme."""
+
+    def __init__(self, number: int, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.page: Picture | None = None
+        self.setAccessibleName(f"winding sheet, page {number}")
+
+    def show_page(self, page: Picture | None) -> None:
+        """Another page."""
+        self.page = page
+        self.setAccessibleDescription(page.caption if page else "")
+        self.setVisible(page is not None)
+        self.update()
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return round(width * PAGE[1] / PAGE[0])
+
+    def sizeHint(self) -> QSize:
+        return QSize(590, self.heightForWidth(590))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.page is None:
+            return
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), Qt.GlobalColor.white)
+        with roles.light():
+            paint(painter, self.page, self.width() / self.page.width)
+        painter.end()
+
+
+class WindView(QWidget):
+    """Both pages under a line of what they say. Emits the wish to save."""
+
+    pdf_wanted = Signal()
+    text_wanted = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 8, 12, 8)
+        row = QHBoxLayout()
+        title = QLabel("Winding sheet", self)
+        title.setObjectName("title")
+        self.said = QLabel("", self)
+        self.said.setObjectName("muted")
+        self.said.setWordWrap(True)
+        self.pdf, self.text = QPushButton("Save as PDF …", self), QPushButton("Save steps as text …", self)
+        self.pdf.setToolTip("both pages, A4")
+        self.text.setToolTip("the steps as a table of tab-separated columns, for a maker's own system")
+        self.pdf.clicked.connect(self.pdf_wanted)
+        self.text.clicked.connect(self.text_wanted)
+        row.addWidget(title)
+        row.addWidget(self.said, 1)
+        row.addWidget(self.pdf)
+        row.addWidget(self.text)
+        column.addLayout(row)
+        area = QScrollArea(self)
+        area.setWidgetResizable(True)
+        body = QWidget()
+        both = QHBoxLayout(body)
+        both.setContentsMargins(0, 0, 0, 0)
+        self.views = (PageView(1, body), PageView(2, body))
+        for view in self.views:
+            both.addWidget(view, 1, Qt.AlignmentFlag.AlignTop)
+        area.setWidget(body)
+        column.addWidget(area, 1)
+
+    def show_design(self, design: Design, title: str) -> None:
+        """The sheet of a design, or that there is nothing to wind."""
+        able = has_sheet(design)
+        for button in (self.pdf, self.text):
+            button.setEnabled(able)
+        if not able:
+            self.said.setText("this topology has no transformer: nothing to wind")
+            for view in self.views:
+                view.show_page(None)
+            return
+        found = complaints(sheet_of(design))
+        state = "" if design.feasible else "; the design breaks a limit: do not order from it"
+        self.said.setText(f"pins, turns, layers, ends and barriers agree{state}" if not found else "; ".join(found))
+        for view, page in zip(self.views, pages(design, title), strict=True):
+            view.show_page(page)

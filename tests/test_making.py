@@ -1,0 +1,137 @@
+"""The winding sheet: rebuilt from its table alone, its own check against seeded errors, its figures by another route, the desk and the files."""
+
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+import pytest
+
+from rhevectra import demo
+from rhevectra.app import parts
+from rhevectra.cli import main
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.design.size import size
+from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies.common.making import as_text, complaints, from_text, winding_sheet
+from rhevectra.drawing.display import Text
+from rhevectra.drawing.sheet import PAGE, has_sheet, pages, sheet_of
+from rhevectra.project.codec import decode
+from rhevectra.start import write_winding
+
+NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=4.0),), harmonics_class="none")
+
+
+@pytest.fixture(scope="module")
+def designs():
+    made = {t: size(NEED, {"topology": t}, noise=False) for t in TOPOLOGIES}
+    return {t: d for t, d in made.items() if has_sheet(d)}
+
+
+def test_every_transformer_has_a_sheet_that_agrees_with_itself(designs):
+    assert len(designs) == len(TOPOLOGIES) - 1
+    for topology, d in designs.items():
+        sheet = sheet_of(d)
+        assert complaints(sheet) == [], topology
+        assert from_text(as_text(sheet)) == sheet.steps, topology
+
+
+def test_an_outsider_rebuilds_turns_order_and_polarity_from_the_table_alone(designs):
+    """Following only pins and steps: the primary is one chain of all its turns from A1 to its end, every winding begins at its dot, barriers lie between the sides, and the order is that of the sized stack."""
+    for topology, d in designs.items():
+        steps = from_text(as_text(winding_sheet(d)))
+        chain, here = 0, "A1"
+        for s in steps:
+            if s.start == here and s.winding == "primary":
+                chain, here = chain + s.turns, s.finish
+        plan = d.context["plan"]
+        assert chain == int(d.value("transformer.np")) * plan.need.halves, topology
+        secondary = [s for s in steps if s.winding.startswith("secondary 1")]
+        assert all(s.turns == int(d.value("transformer.ns1")) for s in secondary)
+        assert len(secondary) == 1 or secondary[1].start == secondary[0].finish  # a centre tap: both halves on one pin, wound alike
+        names = [plan.need.windings[s.winding].name for s in plan.choice.trial.sections]
+        told = [{"primary": "primary", "auxiliary": "naux", "reset": "nr"}.get(s.winding, "ns1b" if "second half" in s.winding else "ns1") for s in steps]
+        assert told == names
+        for a, b in pairwise(steps):
+            assert (a.tapes == 3) == (a.start[0] != b.start[0]), topology
+        assert steps[-1].tapes == 3
+
+
+def test_seeded_errors_are_caught():
+    """A half wound the wrong way, a wrong pin, a lost turn, a forgotten barrier, a wrong end: each is named."""
+    sheet = sheet_of(size(NEED, {"topology": "flyback"}, noise=False))
+    k = next(i for i, s in enumerate(sheet.steps) if "second half" in s.remark)
+    s = sheet.steps[k]
+    wrong = {"wrong way": replace(s, start=s.finish, finish=s.start), "row": replace(s, finish="B9"), "turns": replace(s, turns=s.turns - 1), "layers end": replace(s, comes_out="back" if s.comes_out == "across" else "across")}
+    for word, step in wrong.items():
+        found = complaints(replace(sheet, steps=(*sheet.steps[:k], step, *sheet.steps[k + 1 :])))
+        assert found and word in " ".join(found), word
+    first = replace(sheet.steps[0], tapes=1)
+    assert "barrier" in " ".join(complaints(replace(sheet, steps=(first, *sheet.steps[1:]))))
+
+
+def test_lengths_resistances_and_masses_by_the_mean_turn(designs):
+    """Turns times the mean turn the sizing kept, with both lead-outs: copper volume, Ohm and scale weight agree (4 %)."""
+    d = designs["forward_2sw"]
+    plan = d.context["plan"]
+    at = (plan.choice.core, plan.choice.candidate)
+    for k, p in enumerate(sheet_of(d).parts):
+        turn = float(np.broadcast_to(plan.choice.trial.mean_turn[k], plan.choice.trial.fill.shape)[at])
+        copper = float(plan.choice.trial.laid[k].at(at).copper)
+        length = p.turns * turn + 2 * (float(plan.window.width[at[0]]) + turn / 2)
+        assert p.length == pytest.approx(length, rel=0.04)
+        assert p.resistance == pytest.approx(1.724e-8 * p.length / copper, rel=0.01)  # annealed copper at 20 °C, from memory of IEC 60028
+        assert p.mass == pytest.approx(8960 * p.length * copper, rel=1e-6)
+
+
+def test_the_pages_hold_together_and_say_what_is_needed(designs):
+    """Nothing outside the paper, no two texts over each other, the words a maker looks for."""
+    for topology in ("flyback", "push_pull", "llc_half", "forward_reset"):
+        for page in pages(designs[topology], "a supply with a long title that is still one line of the sheet"):
+            assert (page.width, page.height) == PAGE
+            texts = [t for t in page.items if isinstance(t, Text)]
+            boxes = []
+            for t in texts:
+                w = 0.5 * t.size * len(t.text)
+                left = t.x - {"left": 0.0, "middle": w / 2, "right": w}[t.anchor]
+                assert left > 8 and left + w < PAGE[0] - 5 and 8 < t.y < PAGE[1] - 8, (topology, t)
+                boxes.append((left, t.y - 0.8 * t.size, left + w, t.y))
+            for i, a in enumerate(boxes):
+                for b in boxes[i + 1 :]:
+                    assert min(min(a[2], b[2]) - max(a[0], b[0]), min(a[3], b[3]) - max(a[1], b[1])) < 0.9, (topology, a, b)
+        whole = " ".join(t.text for page in pages(designs[topology], "x") for t in page.items if isinstance(t, Text))
+        for word in ("centre post" if topology in ("flyback", "llc_half") else "no gap", "same direction", "leakage", "withstand", "tapes", "resistance", "measured and tried"):
+            assert word in whole, (topology, word)
+
+
+def test_files_from_the_command_line(tmp_path, capsys):
+    project = tmp_path / "bench.rhevectra.json"
+    project.write_text(demo.text("ringing-lab-bench"), encoding="utf-8")
+    pdf, text, table = tmp_path / "w.pdf", tmp_path / "w.txt", tmp_path / "p.csv"
+    assert main(["report", str(project), "--winding", str(text), "--parts", str(table)], write_winding=write_winding) == 0
+    document = decode(demo.text("ringing-lab-bench"), "demo")
+    design = size(document.requirement, document.decisions, noise=False)
+    assert from_text(text.read_text(encoding="utf-8")) == sheet_of(design).steps
+    assert len(table.read_text(encoding="utf-8").splitlines()) == 1 + len(parts.rows(size(document.requirement, document.decisions)))
+    assert "surge arrester" in table.read_text(encoding="utf-8")
+    assert main(["report", str(project), "--winding", str(pdf)], write_winding=write_winding) == 0
+    raw = pdf.read_bytes()
+    assert raw.startswith(b"%PDF") and raw.count(b"/Type /Page\n") == 2
+    assert main(["report", str(project)], write_winding=write_winding) == 2
+    assert main(["report", str(project), "--winding", str(tmp_path / "no" / "w.pdf")], write_winding=write_winding) == 2
+    assert main(["report", str(project), "-o", str(pdf)], write_winding=write_winding) == 2
+    assert "rhevectra:" in capsys.readouterr().err
+
+
+def test_the_desk_shows_the_sheet_and_writes_it(qtbot, window, tmp_path):
+    """Through the rail: the sheet of the present design, another one after an edit, nothing for a converter without transformer."""
+    window.go("Wind")
+    view = window.wind_desk
+    first = [t.text for t in view.views[0].page.items if isinstance(t, Text)]
+    assert any(window.session.design.value("transformer.core") in t for t in first) and "agree" in view.said.text()
+    assert window.export_winding(tmp_path / "a.pdf") and window.export_winding(tmp_path / "a.txt")
+    window._edit(lambda: window.session.pin("transformer.core", "ETD44/22/15"))
+    assert any("ETD44/22/15" in t.text for t in view.views[0].page.items if isinstance(t, Text))
+    assert view.grab().width() > 600
+    window._edit(lambda: window.session.pin("topology", "buck_aux"))
+    assert "nothing to wind" in view.said.text() and not view.pdf.isEnabled()
+    assert not window.export_winding(tmp_path / "b.pdf") and not (tmp_path / "b.pdf").exists()
