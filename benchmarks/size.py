@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from rhevectra import demo
-from rhevectra.core.design.contest import contest
+from rhevectra.app.workers import contest_steps, processors
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
@@ -30,11 +30,12 @@ def main() -> None:
             once()
             times = [timed(once) for _ in range(15)]
             print(f"{name}: {topology} median {statistics.median(times) * 1e3:.1f} ms (goal: under {120 if topology.startswith('llc') else 30} ms)")
-        first: list[float] = []
-        start = time.perf_counter()
-        for _step in contest(document.requirement, {}):
-            first.append(time.perf_counter() - start)
-        print(f"{name}: contest of {len(TOPOLOGIES)} topologies, {len(first)} designs: first row {first[0] * 1e3:.0f} ms (goal: 300), whole {first[-1] * 1e3:.0f} ms (goal: 1500)")
+        for workers in (1, processors()):
+            first: list[float] = []
+            start = time.perf_counter()
+            for _step in contest_steps(document.requirement, {}, workers=workers):
+                first.append(time.perf_counter() - start)
+            print(f"{name}: contest of {len(TOPOLOGIES)} topologies, {len(first)} designs, {workers} processes: first row {first[0] * 1e3:.0f} ms (goal: 300), whole {first[-1] * 1e3:.0f} ms (goal: 1500)")
     size(need)
     runs, work = [], []
     for _ in range(40):

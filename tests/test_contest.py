@@ -10,20 +10,34 @@ from PySide6.QtCore import Qt
 
 from rhevectra import demo
 from rhevectra.app.contest import chosen_text
+from rhevectra.app.workers import contest_steps, run
 from rhevectra.cli import main
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
-from rhevectra.core.design.contest import COST, WEIGHTS, contest, ranked, run
+from rhevectra.core.design.contest import COST, WEIGHTS, contest, ranked
 from rhevectra.core.design.size import size
 from rhevectra.core.magnetics.effective import effective
 from rhevectra.core.stages import front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
 
+BENCH = decode(demo.text("ringing-lab-bench"), "demo")
+NEED = BENCH.requirement
+
 
 @pytest.fixture(scope="module")
 def entries():
-    document = decode(demo.text("ringing-lab-bench"), "demo")
-    return run(document.requirement, document.decisions)
+    return run(NEED, BENCH.decisions, workers=1)
+
+
+def test_worker_processes_find_the_same(entries):
+    """Two processes beside this one: the same order, measures, pins and reasons, progress that only grows, and an early first row."""
+    steps = list(contest_steps(NEED, BENCH.decisions, workers=2))
+    assert [d for d, _, _ in steps] == list(range(1, len(steps) + 1)) and steps[-1][0] == steps[-1][1]
+    last = {e.topology: e for _, _, e in steps}
+    assert ranked(list(last.values())) == entries
+    unfinished = contest_steps(NEED, BENCH.decisions, workers=2)
+    assert next(unfinished)[2].topology in TOPOLOGIES
+    unfinished.close()  # ends its workers
 
 
 def test_every_topology_is_there_with_the_same_budget_and_its_own_choice(entries):
@@ -34,14 +48,14 @@ def test_every_topology_is_there_with_the_same_budget_and_its_own_choice(entries
     for e in entries:
         own = TOPOLOGIES[e.topology].CONTEST if e.front_end == "plain" else ("front_end", "fs")
         assert set(e.pins) == {"topology", *own} and "kHz" in chosen_text(e)
-        again = size(e.design.requirement, e.pins)
+        again = size(NEED, e.pins)
         assert again.value("loss.total") == e.loss and again.feasible == e.feasible
 
 
 def test_measures_by_hand(entries):
     """Core volume from the dimensions, switch stress from the rows, cost from the bill and the printed weights, efficiency from loss."""
     for e in entries:
-        d, cores = e.design, []
+        d, cores = size(NEED, e.pins), []
         for id in ("transformer.core", "filter1.core", "inductor.core", "pfc.core"):
             if id in d.rows and isinstance(d.rows[id].value, str):
                 cores.append((3 if e.topology == "llc_three_phase" and id != "pfc.core" else 2 if e.front_end == "pfc_interleaved" and id == "pfc.core" else 1) * float(effective([d.catalogue["cores"].row(d.rows[id].value)]).volume[0]))
@@ -122,7 +136,7 @@ def test_the_desk_runs_orders_opens_and_holds(qtbot, window):
     entry, before = desk.order[row], window.session.document
     desk.table.setCurrentCell(row, 1)
     desk.held.emit(desk.chosen())
-    assert window.session.reference is entry.design and window.session.document is before
+    assert window.session.reference.topology == entry.topology and window.session.reference.value("loss.total") == entry.loss and window.session.document is before
     window.go("Contest")
     desk.table.cellActivated.emit(row, 1)
     assert window.session.design.topology == entry.topology and window.session.design.value("loss.total") == entry.loss and window.stack.currentWidget() is window.size_desk

@@ -4,4 +4,5 @@ import sys
 
 from rhevectra.start import main
 
-sys.exit(main())
+if __name__ == "__main__":  # worker processes import this module again
+    sys.exit(main())

@@ -1,6 +1,6 @@
 """Long work in the background: one job at a time, with progress and cancel. The work itself is a plain generator."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from typing import Any
 
 from PySide6.QtCore import QObject, QThread, Signal
@@ -16,8 +16,10 @@ class _Worker(QThread):
     def run(self) -> None:
         for done, total, result in self._steps:
             if self.cancelled:
-                return
+                break
             self.stepped.emit(done, total, result)
+        if isinstance(self._steps, Generator):
+            self._steps.close()  # what it started ends with it
 
 
 class Jobs(QObject):

@@ -8,8 +8,9 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from rhevectra.app import settings
 from rhevectra.app.session import Session
 from rhevectra.core.catalogue.tables import TABLES
-from rhevectra.core.design.contest import COMMON, contest
+from rhevectra.core.design.contest import COMMON
 from rhevectra.core.design.relax import relaxations
+from rhevectra.core.design.size import size
 from rhevectra.ui.commands import COMMANDS
 from rhevectra.ui.theme import roles
 from rhevectra.ui.widgets.palette import Entry, Palette
@@ -122,9 +123,11 @@ class ViewActions:
 
     def run_contest(self) -> None:
         """Design every topology for the requirement, in the background."""
+        from rhevectra.app.workers import contest_steps  # not before it is wanted: starting the window does without
+
         document = self.session.document
         self.contest_desk.begin(self._contest_key())
-        self.jobs.start("contest", contest(document.requirement, document.decisions, self.session.catalogue), self.contest_desk.take)
+        self.jobs.start("contest", contest_steps(document.requirement, document.decisions, self.session.catalogue), self.contest_desk.take)
 
     def _contest_key(self) -> Any:
         """What the contest depends on: the requirement and the pins all topologies keep."""
@@ -144,7 +147,7 @@ class ViewActions:
 
     def hold_entry(self, entry: Any) -> None:
         """A topology of the contest as the reference behind the present design."""
-        self.session.reference = entry.design
+        self.session.reference = size(self.session.document.requirement, entry.pins, None, self.session.catalogue)
         self.show_all()
         self.go("Size")
 

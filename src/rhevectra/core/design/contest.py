@@ -1,6 +1,6 @@
 """The contest: every topology designed for the same requirement within the same budget, measured alike, ranked, with the reason each one loses."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import product
 from typing import Any
@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import PEAKS
-from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.findings import MUST_FIX, Finding
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
@@ -35,7 +35,7 @@ class Entry:
 
     topology: str
     front_end: str | None
-    design: Design
+    findings: tuple[Finding, ...]
     pins: Mapping[str, Any]
     tried: int
     feasible: bool
@@ -102,7 +102,7 @@ def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     stress += highest("pfc.v_switch") * highest("pfc.i_peak") if "pfc.i_peak" in design.rows else 0.0
     stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.requirement.outputs, 1) if f"output{n}.i_c_rms" in design.rows)
     margins = [f.margin for f in design.figures() if f.margin is not None]
-    return Entry(design.topology, None if design.requirement.is_dc else design.front_end, design, dict(pins), 1, design.feasible, float(design.value("efficiency")), float(design.value("efficiency_light")), float(design.value("loss.total")),
+    return Entry(design.topology, None if design.requirement.is_dc else design.front_end, design.findings, dict(pins), 1, design.feasible, float(design.value("efficiency")), float(design.value("efficiency_light")), float(design.value("loss.total")),
                  magnetics_volume(design), stress / power, stored / power, part_count(bill), cost_index(design, bill), float(min(margins)) if margins else 0.0)
 
 
@@ -116,28 +116,39 @@ def _least(entries: Sequence[Entry], weights: Mapping[str, float]) -> dict[str, 
     return {m: min(float(getattr(e, m)) for e in field) for m in weights}
 
 
-def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, common: Sequence[str] = COMMON, weights: Mapping[str, float] | None = None) -> Iterator[tuple[int, int, Entry]]:
+Measure = Callable[[Sequence[Mapping[str, Any]]], Iterator[Entry]]
+"""Designs and measures pins tried, in any order."""
+
+
+def entry_of(need: Requirement, catalogue: Catalogue | None, tried: Mapping[str, Any]) -> Entry:
+    """One design, measured. tried: its pins with the topology."""
+    return _entry(size(need, tried, None, catalogue, noise=False), tried)
+
+
+def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, common: Sequence[str] = COMMON, weights: Mapping[str, float] | None = None, measure: Measure | None = None) -> Iterator[tuple[int, int, Entry]]:
     """Yields (done, total, entry) while it works: the best so far of one topology, the first of each as soon as it stands.
 
-    Each topology may choose its own frequency and ripple (its CONTEST), and core, turns, wire and parts by its rules. Raises InputError
-    where a common pin cannot be used at all.
+    Each topology may choose its own frequency and ripple (its CONTEST), and core, turns, wire and parts by its rules; measure: who makes the
+    designs (one after the other here, unless told). Raises InputError where a common pin cannot be used at all.
     """
     kept = {k: v for k, v in (pins or {}).items() if k in common}
     plans = {name: list(product(*t.CONTEST.values())) for name, t in TOPOLOGIES.items()}
     found: dict[str, list[Entry]] = {name: [] for name in plans}
-    order = [(name, dict(zip(TOPOLOGIES[name].CONTEST, plans[name][k], strict=True))) for k, name in sorted(((k, name) for name, plan in plans.items() for k in range(len(plan))), key=lambda x: x[0])]
+    batch = [(name, dict(zip(TOPOLOGIES[name].CONTEST, plans[name][k], strict=True))) for k, name in sorted(((k, name) for name, plan in plans.items() for k in range(len(plan))), key=lambda x: x[0])]
     more = iter((lambda: _other_front_ends(found), lambda: _other_frequencies(found, weights or WEIGHTS)) if not need.is_dc and "front_end" not in kept else ())
-    done = 0
-    while done < len(order):
-        name, own = order[done]
-        tried = {"topology": name, **kept, **own}
-        found[name].append(_entry(size(need, tried, None, catalogue, noise=False), tried))
-        least = _least(found[name], weights or WEIGHTS)
-        best = min(found[name], key=lambda e: score(e, least, weights or WEIGHTS))
-        done += 1
-        if done == len(order):
-            order += next(more, list)()
-        yield done, len(order), replace(best, tried=len(found[name]))
+    done, total = 0, len(batch)
+    while batch:
+        tries = [{"topology": name, **kept, **own} for name, own in batch]
+        for entry in measure(tries) if measure is not None else (entry_of(need, catalogue, t) for t in tries):
+            mine = found[entry.topology]
+            mine.append(entry)
+            least = _least(mine, weights or WEIGHTS)
+            best = min(mine, key=lambda e: score(e, least, weights or WEIGHTS))
+            done += 1
+            if done == total:
+                batch = next(more, list)()
+                total += len(batch)
+            yield done, total, replace(best, tried=len(mine))
 
 
 def _shapes(entry: Entry) -> bool:
@@ -147,7 +158,7 @@ def _shapes(entry: Entry) -> bool:
 
 def _other_front_ends(found: Mapping[str, Sequence[Entry]]) -> list[tuple[str, dict[str, Any]]]:
     """What is tried beyond the usual front end: every other power factor stage where the class of harmonics asks for one, or where no design stands because of the plain one; elsewhere it would only add loss and cost."""
-    asked = [name for name, entries in found.items() if (_shapes(entries[0]) and any(e.feasible for e in entries)) or (not any(e.feasible for e in entries) and any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk", "pfc") for e in entries for f in e.design.findings))]
+    asked = [name for name, entries in found.items() if (_shapes(entries[0]) and any(e.feasible for e in entries)) or (not any(e.feasible for e in entries) and any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk", "pfc") for e in entries for f in e.findings))]
     return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][1]}) for front, module in FRONT_ENDS.items() if module.SHAPES_CURRENT for name in asked if front != found[name][0].front_end and module.MAINS == FRONT_ENDS[str(found[name][0].front_end)].MAINS]
 
 
@@ -202,11 +213,5 @@ def _compare(measure: str, entry: Entry, best: Entry) -> str:
 
 def _cannot(entry: Entry) -> str:
     """Why it cannot be built: its first two faults, and its loss and magnetics where there is one fault only."""
-    texts = [f.text for f in entry.design.findings if f.severity == MUST_FIX]
+    texts = [f.text for f in entry.findings if f.severity == MUST_FIX]
     return "cannot be built: " + "; ".join(texts[:2]) + (f" ({show(entry.loss, 'W')} lost, {entry.magnetics_volume * 1e6:.3g} cm³ of cores)" if len(texts) < 2 else "")
-
-
-def run(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None) -> list[Entry]:
-    """The whole contest at once, ranked."""
-    last = {e.topology: e for _, _, e in contest(need, pins, catalogue)}
-    return ranked(list(last.values()))
