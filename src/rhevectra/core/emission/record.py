@@ -19,9 +19,9 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies import TOPOLOGIES
 
 E6 = np.array([float(f"{m}e{d}") for d in range(-6, -1) for m in (1.0, 1.5, 2.2, 3.3, 4.7, 6.8)])
-DM_MOST, CM_MOST = 4.7e-3, 47e-3
-"""Largest chokes [H] that are proposed (common practice)."""
-SHIELD_LEAVES, BALANCED_LEAVES = 0.15, 0.2
+DM_MOST, CM_LEAST, CM_MOST = 4.7e-3, 0.1e-3, 47e-3
+"""Largest chokes [H] that are proposed, and the smallest common-mode one (common practice)."""
+SHIELD_LEAVES, BALANCED_LEAVES = 0.10, 0.2
 """Share of the winding's capacitance that a shield leaves, and that ends of the primary leave that swing against each other (common practice, no source)."""
 TRIPLE_WALL, ENAMELS = 100e-6, 30e-6
 """Wall of a triple-insulated wire, and the enamel of the primary [m] (common practice, no source)."""
@@ -30,12 +30,12 @@ Y_MOST = 4.7e-9
 
 @dataclass(frozen=True)
 class Sources:
-    """Differential sources [V rms between the lines], and nodes [V rms] that drive the winding's and the heat sink's capacitance, at one corner."""
+    """Differential source [V rms between the lines], the power stage's node [V rms], which drives its own capacitance and the winding's, and that of a boost stage, which drives its own, at one corner."""
 
     corner: Corner
-    differential: tuple[Lines, ...]
-    winding: tuple[Lines, ...]
-    sink: tuple[Lines, ...]
+    differential: Lines
+    node: Lines
+    boost: Lines | None = None
 
 
 def sources(design: Any, front: ModuleType, corner: Corner) -> Sources:
@@ -44,15 +44,15 @@ def sources(design: Any, front: ModuleType, corner: Corner) -> Sources:
     own = node(design, shapes)
     if not hasattr(front, "switching"):
         plan = design.context["front"]
-        return Sources(corner, (bus_ripple(design, corner, shapes, float(plan.source.esr), float(plan.c.value) / plan.places[0].on_bus),), (own,), (own,))
+        return Sources(corner, bus_ripple(design, corner, shapes, float(plan.source.esr), float(plan.c.value) / plan.places[0].on_bus), own)
     s = front.switching(design.context["front"], corner.v_line, float(design.rows["inlet.power"].at(corner.index)))
     f, amps = noise.triangle(s.f0, s.ripple, s.duty, s.phases)
-    return Sources(corner, (strongest(f, amps * np.abs(noise.capacitor(f, float(design.rows["inlet.c_in"].value)))),), (own,), (own, strongest(*noise.square(s.f0, s.swing, s.duty, s.edge))))
+    return Sources(corner, strongest(f, amps * np.abs(noise.capacitor(f, float(design.rows["inlet.c_in"].value)))), own, strongest(*noise.square(s.f0, s.swing, s.duty, s.edge)))
 
 
-def over(lines: tuple[Lines, ...], left: Any) -> Array:
-    """Most by which the lines [dB] pass the limit after `left(f, volts)`; a last axis of frequency is taken away."""
-    return np.max([np.max(noise.level(left(x.f, x.volts)) - conducted_limit(x.f), axis=-1) for x in lines if len(x.f)], axis=0)
+def over(lines: Lines, volts: Array) -> Array:
+    """Most by which lines pass the limit [dB]; a last axis of frequency is taken away."""
+    return np.asarray(np.max(noise.level(volts) - conducted_limit(lines.f), axis=-1))
 
 
 def corners_of(design: Any) -> tuple[Corner, ...]:
@@ -73,12 +73,16 @@ class Bench:
 
     def common(self, l_cm: Any, filtered: bool = True, shield: float = 1.0) -> Array:
         """Common noise over the limit [dB]."""
-        y = self.c_y if filtered else 0.0
-        return np.max([over(lines, lambda f, v, c=c: noise.common(f, v, c, l_cm, y)) for s in self.found for lines, c in ((s.winding, shield * self.winding), (s.sink, self.sink)) if c > 1e-15], axis=0)
+        return np.asarray(np.max([over(x, noise.common(x.f, x.volts, c, l_cm, self.c_y if filtered else 0.0)) for s in self.found for x, c in self.driven(s, shield)], axis=0))
+
+    def driven(self, s: Sources, shield: float) -> tuple[tuple[Lines, float], ...]:
+        """Nodes with the capacitance each drives [F]."""
+        own = (s.node, max(shield * self.winding + self.sink, 1e-15))
+        return (own,) if s.boost is None else (own, (s.boost, max(self.sink, 1e-15)))
 
     def differential(self, l_dm: Any, filtered: bool = True) -> Array:
         """Differential noise over the limit [dB]."""
-        return np.max([over(s.differential, lambda f, v: noise.differential(f, v, l_dm, self.c_x if filtered else 0.0)) for s in self.found], axis=0)
+        return np.asarray(np.max([over(s.differential, noise.differential(s.differential.f, s.differential.volts, l_dm, self.c_x if filtered else 0.0)) for s in self.found], axis=0))
 
 
 def bench_of(design: Any, corners: tuple[Corner, ...]) -> Bench:
@@ -96,12 +100,12 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     margin = float(choose("inlet.noise_margin", 6.0, "an estimate against a measurement (common practice)").value)
     sheet.given("inlet.noise_limit", -margin, "dB", "rule", f"{NOISE_EDITION}, less the margin")
     _y_capacitors(work)
-    sink = choose("inlet.c_sink", 10e-12, "a compact node on the board, heat sink tied to the bus (common practice)")
+    sink = choose("inlet.c_sink", 5e-12, "a compact node on the board, heat sink tied to the bus (common practice)")
     c_w, balanced = _interwinding(work, design), getattr(TOPOLOGIES[design.topology], "BALANCED", False)
     swing = sheet.given("inlet.balance_leaves", BALANCED_LEAVES if balanced else 1.0, "", "rule", "both ends of the primary swing against each other: what is uneven between them (common practice)" if balanced else "one end of the primary rests")
     bench = bench_of(design, corners_of(design))
-    tried = E6[E6 <= CM_MOST]
-    without = bench.common(tried[:, None]) if "inlet.shield" not in choose.pins else np.zeros(1)
+    tried, small = E6[(E6 >= CM_LEAST) & (E6 <= CM_MOST)], E6[E6 <= DM_MOST]
+    without = bench.common(tried[:, None]) if "inlet.shield" not in choose.pins or choose.pins["inlet.shield"] == "none" else np.zeros(1)
     shield = choose("inlet.shield", lambda: ("none", "a choke alone keeps the margin", ()) if without.min() <= -margin else ("shield", f"without one the best choke leaves {show(float(without.min()), 'dB')}", ()))
     share = sheet.given("inlet.shield_leaves", SHIELD_LEAVES if shield.value == "shield" else 1.0, "", "rule", "share of the winding's capacitance that a shield leaves (common practice)" if shield.value == "shield" else "no shield")
     stray = sheet("inlet.c_stray", noise.driven, shielded=share, balanced=swing, c_winding=c_w)
@@ -110,8 +114,8 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     text = "harmonics of the sized waveforms into the artificial mains network, worst of both ends of the mains at full load"
     sheet.solved("inlet.noise_cm_bare", bare["cm"], "dB", text, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm_bare", bare["dm"], "dB", text)
-    l_cm = choose("inlet.l_cm", lambda: _least(tried, bench.common(tried[:, None], shield=leaves), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
-    leak, small = noise.LEAK * float(l_cm.value), E6[E6 <= DM_MOST]
+    l_cm = choose("inlet.l_cm", lambda: _least(tried, without if leaves == 1.0 else bench.common(tried[:, None], shield=leaves), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
+    leak = noise.LEAK * float(l_cm.value)
     l_dm = choose("inlet.l_dm", lambda: _least(small, bench.differential(small[:, None] + leak), bare["dm"], float(bench.differential(leak)), -margin))
     text = f"the same behind the filter: {noise.ESL * 1e9:g} nH in each capacitor, {noise.WOUND_C * 1e12:g} pF across each choke"
     sheet.solved("inlet.noise_cm", float(bench.common(float(l_cm.value), shield=leaves)), "dB", text, l_cm=l_cm, stray=stray, sink=sink)

@@ -71,9 +71,9 @@ def differential(f: Array, source: Array, l_dm: Any, c_x: Any) -> Array:
 def common(f: Array, source: Array, c_stray: Any, l_cm: Any, c_y: Any) -> Array:
     """Volts at the mains network for a node [V rms] behind c_stray [F], the Y capacitors c_y [F] together and a choke l_cm [H]."""
     out = BOTH + choke(f, l_cm)
-    beside = 1 / (1 / out + (1 / capacitor(f, c_y) if c_y > 0 else 0.0))
-    w = 2 * np.pi * f
-    return np.abs(source * beside / (beside + 1 / (1j * w * c_stray)) * BOTH / out)
+    across = 1 / capacitor(f, c_y) if c_y > 0 else np.zeros_like(f)
+    beside = out / (1 + out * across)
+    return np.abs(source * beside / (beside - 1j / (2 * np.pi * f * c_stray)) * BOTH / out)
 
 
 @formula("C = k·ε₀·ε_r·w·l_t·s/d", "F", "k ε_r w l_t s d", "plates of the winding's width and turn length, s faces between primary and secondary, d of insulation; round wires leave the share k")

@@ -18,7 +18,7 @@ PULSES, ONCE = 0.3, 1.0
 """Share of a fuse's melting integral used: thousands of switch-ons, and a rare hot restart (common practice)."""
 BRIDGE_SURGE = 40.0
 """One half wave that a bridge survives, over its rated current (typical, from memory)."""
-PHASES = tuple(np.radians((30.0, 50.0, 70.0, 90.0)))
+PHASES = tuple(np.radians((40.0, 65.0, 90.0)))
 """Angles of the line at which a restart is tried."""
 DECISIONS = (DecisionSpec("inlet.arrester", "Surge arrester, continuous voltage", "inlet", unit="V", low=50.0, high=800.0, schools="275 V behind 230 V mains: clamps lower; 300 V and more: outlives mains that swell"),)
 _BOUND = "inductance of the mains (an upper bound)"
@@ -60,14 +60,14 @@ def record(work: Work, plan: dict[str, Any], peak: Any, line: Any, limited: bool
 def _restart(work: Work, plan: dict[str, Any], r: float, phase: float) -> tuple[float, float]:
     """Peak [A] and integral of the squared current [A²s] of one switch-on at the highest mains and their lowest frequency."""
     m = work.need.mains
-    t, i, _ = rectifier.inrush_wave(m.v_max, m.f_min, r + plan["esr"], plan["l_source"], float(np.max(np.asarray(plan["c"].value))), 0.0, 200, phase)
+    t, i, _ = rectifier.inrush_wave(m.v_max, m.f_min, r + plan["esr"], plan["l_source"], float(np.max(np.asarray(plan["c"].value))), 0.0, 150, phase)
     return float(i.max()), float(np.trapezoid(np.square(i), t))
 
 
 def expected_restart(need: Requirement, r: float, inductance: float, joules: float) -> float:
     """Peak [A] of a hot restart before the capacitor is chosen: one that stores `joules` at the highest crest, with the loss of a usual electrolytic."""
     c = joules / need.mains.v_max**2
-    return float(rectifier.inrush_wave(need.mains.v_max, need.mains.f_min, r + 0.08 / (2 * np.pi * 120 * c), inductance, c, 0.0, 120, PHASES[2])[1].max())
+    return float(rectifier.inrush_wave(need.mains.v_max, need.mains.f_min, r + 0.08 / (2 * np.pi * 120 * c), inductance, c, 0.0, 100, PHASES[1])[1].max())
 
 
 def record_life(work: Work, cap: Any, cans: int, i_rms: Any) -> None:
