@@ -9,8 +9,8 @@ import pytest
 from balances import check_balance, check_drawn, whole
 from rhevectra.app.netlist import corner_for, netlist_text
 from rhevectra.app.session import Session
+from rhevectra.app.workers import run
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
-from rhevectra.core.design.contest import run
 from rhevectra.core.design.exact import exact, remarks
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import buck

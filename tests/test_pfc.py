@@ -17,6 +17,7 @@ from rhevectra.core.magnetics.line_cycle import WEIGHTS
 from rhevectra.core.stages import front_ends_for
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import Boost, angles, currents
+from rhevectra.core.stages.pfc.storage import energy_swing
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.pictures import pictures_of
 from rhevectra.project.codec import decode
@@ -201,11 +202,24 @@ def test_a_capacitor_for_the_switching_ripple_only_is_refused():
     d = size(need, {"topology": "full_bridge", "front_end": "pfc_ccm", "pfc.c_bus": 70e-6})
     told = [f.text for f in d.findings if f.severity == "must fix"]
     assert any("linear formula no longer holds" in t and "switching ripple only" in t for t in told) and any("Bus valley" in t for t in told)
+    at = (0, 0, d.grid.full_load, 0)
+    assert d.rows["pfc.bus_ripple_lf_pp"].at(at) == pytest.approx(d.rows["bulk.v_peak"].at(at) - d.rows["bulk.v_valley"].at(at)) and d.rows["pfc.bus_ripple_lf_pp"].at(at) != d.rows["pfc.bus_ripple_lf_pp_linear"].at(at)
     low = size(need, {"topology": "full_bridge", "front_end": "pfc_ccm", "pfc.v_bus": 350.0})
     assert any("below the crest" in f.text for f in low.findings if f.severity == "must fix")
     check_finite(low)
     late = size(need, {"topology": "full_bridge", "front_end": "pfc_ccm", "pfc.c_bus": 560e-6, "pfc.dump_delay": 10e-3})
     assert any(f.figure == "bulk.v_dump" and f.severity == "must fix" for f in late.findings)
+
+
+@pytest.mark.parametrize(("c", "v_line"), [(560e-6, 200.0), (70e-6, 100.0), (120e-6, 150.0)])
+def test_a_wide_swing_in_time_by_integrating_the_power_balance(c, v_line):
+    """Source of a sine's power and constant-power load, the bus above the line throughout: valley and crest for the mean that comes out, 0.5 %."""
+    omega = 2 * np.pi * 50
+    y = solve_ivp(lambda t, v: -2400 * np.cos(2 * omega * t) / v / c, (0, 0.01), [420.0], rtol=1e-8, max_step=5e-6)
+    v, mean = y.y[0], float(np.trapezoid(y.y[0], y.t) / 0.01)
+    low, high = energy_swing(np.array(2400.0), np.array(50.0), c, mean, np.array(v_line))
+    assert np.all(np.sqrt(2) * v_line * np.abs(np.sin(omega * y.t)) < v)
+    assert float(low) == pytest.approx(v.min(), rel=0.005) and float(high) == pytest.approx(v.max(), rel=0.005)
 
 
 @pytest.mark.parametrize("front", ALL)

@@ -18,6 +18,7 @@ from rhevectra.core.stages.pfc.choke import LITZ, choke_core_loss, record_choke,
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
 from rhevectra.core.stages.pfc.sensing import record_sensing
+from rhevectra.core.stages.pfc.storage import energy_swing
 from rhevectra.core.stages.work import Work
 
 PASSES = 4
@@ -91,14 +92,29 @@ def _bus(work: Work, plan: Plan, given: dict[str, Any], p: Any, v_bus: Any) -> d
     sheet = work.sheet
     c = sheet.rows["pfc.c_bus"]
     sheet.again("bulk.c", c)
-    ripple = sheet("pfc.bus_ripple_lf_pp", pfc.bus_ripple, power=p, f_line=given["f"], c=c, v_bus=v_bus)
-    valley, peak = sheet("bulk.v_valley", pfc.bus_valley, v_bus=v_bus, ripple=ripple), sheet("bulk.v_peak", pfc.bus_peak, v_bus=v_bus, ripple=ripple)
+    ripple, valley, peak = _ends(work, plan, {"power": p, "f_line": given["f"], "c": c, "v_bus": v_bus})
     row = inlet.record_bus(work, valley, peak, c, sheet.rows["bulk.v_min_stage"], p, "bus")
     sheet("bulk.v_valley_least", pfc.crest, v_line=work.need.mains.v_max)
     sheet.given("bulk.v_limit", plan.cap["v_class_v"], "V", "catalogue", "rated voltage of the capacitor")
     sheet("bulk.v_dump", pfc.dump, v_peak=peak, power=p, delay=sheet.rows["pfc.dump_delay"], c=c)
     sheet.again("pfc.v_switch", sheet.rows["bulk.v_dump"])
     return {"bus": row, "valley": valley, "peak": peak, "ripple": ripple}
+
+
+def _ends(work: Work, plan: Plan, of: dict[str, Any]) -> tuple[Any, Any, Any]:
+    """Ripple, valley and crest of the bus: by formula, or in time where it ripples too far for any. of: what the ripple depends on."""
+    sheet, grid, v_bus = work.sheet, work.grid, of["v_bus"]
+    wide = np.broadcast_to(pfc.bus_ripple(of["power"].value, grid.f_line, plan.c_bus, plan.v_bus) > LINEAR * plan.v_bus, (*grid.shape[:3], 1))
+    tail = "_linear" if wide.any() else ""
+    ripple = sheet(f"pfc.bus_ripple_lf_pp{tail}", pfc.bus_ripple, **of)
+    rows = {"pfc.bus_ripple_lf_pp": ripple, "bulk.v_valley": sheet(f"bulk.v_valley{tail}", pfc.bus_valley, v_bus=v_bus, ripple=ripple), "bulk.v_peak": sheet(f"bulk.v_peak{tail}", pfc.bus_peak, v_bus=v_bus, ripple=ripple)}
+    if tail:
+        all_of = lambda x: np.broadcast_to(x, wide.shape)  # noqa: E731
+        low, high = energy_swing(all_of(of["power"].value), all_of(grid.f_line), plan.c_bus, plan.v_bus, all_of(grid.v_line))
+        for id, value in zip(rows, (high - low, low, high), strict=True):
+            by_time = sheet.solved(f"{id}_time", value, "V", "half a line cycle of the bus in time: the linear formula does not hold there; mean held by the loop, the bridge feeds where the bus would fall below the line", power=of["power"])
+            rows[id] = sheet.either(id, wide, by_time, rows[id], "in time where the ripple passes a fifth of the bus, else by the formula")
+    return rows["pfc.bus_ripple_lf_pp"], rows["bulk.v_valley"], rows["bulk.v_peak"]
 
 
 def loop_of(plan: Plan, rows: Any, f_line: float) -> Loop:
@@ -237,7 +253,7 @@ def _findings(work: Work, plan: Plan, rows: dict[str, Any]) -> None:
     hf = float(np.broadcast_to(work.sheet.rows["pfc.bus_ripple_hf_pp"].value, grid.shape)[full].max())
     both = f"the bus of {show(plan.c_bus, 'F')} ripples by {show(worst, 'V')} at twice the line frequency and {show(hf, 'V')} at the switching frequency"
     if worst > LINEAR * plan.v_bus:
-        work.find(MUST_FIX, "bulk", f"{both}: so far from its mean that the linear formula no longer holds; the capacitor suits the switching ripple only", "pfc.bus_ripple_lf_pp", "pfc.c_bus")
+        work.find(MUST_FIX, "bulk", f"{both}: so far from its mean that the linear formula no longer holds (valley and crest are worked out in time); the capacitor suits the switching ripple only", "pfc.bus_ripple_lf_pp", "pfc.c_bus")
     else:
         work.find(NOTE, "bulk", f"{both}: the {'first' if worst > hf else 'second'} decides", "pfc.bus_ripple_lf_pp")
     if plan.v_bus <= np.sqrt(2) * need.mains.v_max:

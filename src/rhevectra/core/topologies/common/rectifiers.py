@@ -14,6 +14,8 @@ from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.synchronous import best, in_parallel
 
+OVERSIZED, SMALL = 10, 30.0
+"""Rating of a diode over its output's current beyond which a class is not looked at, and the rating [A] up to which any is (common practice)."""
 SYNCHRONOUS_GAIN, SYNCHRONOUS_LEAST = 0.02, 0.5
 """Share of the output power, and power [W], a synchronous rectifier must save to be worth its controller (common practice, no source)."""
 
@@ -45,7 +47,7 @@ def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps
     """The rectifier of least loss whose voltage, current and heat suffice; a synchronous one only where it earns its controller."""
     fs = float(work.choose.pins.get("fs", 100e3))
     counts = {r["name"]: best(r, amps, volts, fs, positions)[0] if r["kind"] == "synchronous" else 1 for r in rows if r["v_class_v"] >= 1.02 * v_class}
-    able = [r for r in rows if r["name"] in counts and counts[r["name"]] * r["i_rated_a"] >= 2 * amps]
+    able = [r for r in rows if r["name"] in counts and 2 * amps <= counts[r["name"]] * r["i_rated_a"] and (r["kind"] == "synchronous" or r["i_rated_a"] <= max(OVERSIZED * amps, SMALL))]
     if not able:
         largest = max(rows, key=lambda r: (r["v_class_v"] >= v_class) * r["i_rated_a"])
         return largest["name"], "no class meets both voltage and current; the largest is taken", ()
