@@ -77,6 +77,7 @@ def _take(folder: Path) -> None:
             if stage == "switch":
                 _look_at_clamp(window)
         shoot(name)
+    window.go("Size")
     window.size_desk.choose_stage("switch")
     window.hold()
     window.session.pin("fs", 100e3)
