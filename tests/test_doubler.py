@@ -4,10 +4,12 @@ import numpy as np
 import pytest
 
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.design.contest import _other_front_ends, entry_of
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas.doubler import capacitor_voltage, leakage_difference, solve_doubler
 from rhevectra.core.formulas.rectifier import LineSource, solve_bulk
 from rhevectra.core.stages import FRONT_ENDS
+from rhevectra.core.topologies import TOPOLOGIES
 from spice import measure
 
 R, L, ESR, DROP = 1.0, 0.8e-3, 0.1, 0.9
@@ -145,3 +147,14 @@ def test_the_picture_s_capacitors_add_up_to_its_bus():
         later = np.interp((now["t"] + 0.5 * now["t"][-1]) % now["t"][-1], now["t"], now["capacitor"])
         assert now["capacitor"][5 : half - 5] + later[5 : half - 5] == pytest.approx(now["bulk"][5 : half - 5], rel=2e-3)
         assert now["bulk"].min() >= 0.99 * float(d.rows["bulk.v_valley"].at((*d.grid.find(v).index[:3], 0)))
+
+
+def test_the_contest_tries_it_where_the_mains_span_both_positions():
+    """90 to 264 V: behind the doubler a full bridge gets smaller cores than behind the plain bridge, and is tried; 180 to 264 V: not."""
+    need = _doubled(90, 264).requirement
+    fs = TOPOLOGIES["full_bridge"].CONTEST["fs"][1]
+    plain, doubled = (entry_of(need, None, {"topology": "full_bridge", "front_end": f, "fs": fs}) for f in ("plain", "doubler"))
+    assert doubled.feasible and doubled.magnetics_volume < plain.magnetics_volume
+    extra = _other_front_ends(need, {"full_bridge": [plain]})
+    assert ("full_bridge", {"front_end": "doubler", "fs": fs}) in extra
+    assert FRONT_ENDS["doubler"].rivals(need) and not FRONT_ENDS["doubler"].rivals(_doubled(180, 264).requirement) and not FRONT_ENDS["plain"].rivals(need)

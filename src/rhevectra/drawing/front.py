@@ -88,7 +88,7 @@ def harmonics(design: Design, corner: Corner, width: float, height: float, held:
     amps = np.array([float(design.value(f"inlet.harmonic_{n}")) for n in orders])
     limits = [design.figure(f"inlet.harmonic_{n}").limit for n in orders]
     name = design.requirement.harmonics_class
-    picture = Picture(width, height, f"at {design.grid.special['nominal_max']:g} V, full load, the worse line frequency; limits: {'none asked' if name == 'none' else f'class {name}'}")
+    picture = Picture(width, height, f"at {design.grid.special['nominal_max']:g} V, full load, the worse line frequency; no even orders: both half cycles are alike; limits: {'none asked' if name == 'none' else f'class {name}'}")
     top = max(float(amps.max()), *(v for v in limits if v is not None), 1e-3) if any(v is not None for v in limits) else float(amps.max())
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (2, 40), (0, top * 1.1), "line current harmonics", "A", x_unit="order", x_ticks=[n for n in orders if n % 6 == 3])
     old = [float(held.value(f"inlet.harmonic_{n}")) if held is not None and f"inlet.harmonic_{n}" in held.rows else None for n in orders]

@@ -16,7 +16,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.core.design.size import size
 from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.magnetics.windows import windows
-from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
+from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES
 
 COMMON = ("front_end",)
@@ -135,7 +135,7 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
     plans = {name: list(product(*t.CONTEST.values())) for name, t in TOPOLOGIES.items()}
     found: dict[str, list[Entry]] = {name: [] for name in plans}
     batch = [(name, dict(zip(TOPOLOGIES[name].CONTEST, plans[name][k], strict=True))) for k, name in sorted(((k, name) for name, plan in plans.items() for k in range(len(plan))), key=lambda x: x[0])]
-    more = iter((lambda: _other_front_ends(found), lambda: _other_frequencies(found, weights or WEIGHTS)) if not need.is_dc and "front_end" not in kept else ())
+    more = iter((lambda: _other_front_ends(need, found), lambda: _other_frequencies(found, weights or WEIGHTS)) if not need.is_dc and "front_end" not in kept else ())
     done, total = 0, len(batch)
     while batch:
         tries = [{"topology": name, **kept, **own} for name, own in batch]
@@ -156,10 +156,12 @@ def _shapes(entry: Entry) -> bool:
     return entry.front_end is not None and bool(FRONT_ENDS[entry.front_end].SHAPES_CURRENT)
 
 
-def _other_front_ends(found: Mapping[str, Sequence[Entry]]) -> list[tuple[str, dict[str, Any]]]:
-    """What is tried beyond the usual front end: every other power factor stage where the class of harmonics asks for one, or where no design stands because of the plain one; elsewhere it would only add loss and cost."""
-    asked = [name for name, entries in found.items() if (_shapes(entries[0]) and any(e.feasible for e in entries)) or (not any(e.feasible for e in entries) and any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk", "pfc") for e in entries for f in e.findings))]
-    return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][1]}) for front, module in FRONT_ENDS.items() if module.SHAPES_CURRENT for name in asked if front != found[name][0].front_end and module.MAINS == FRONT_ENDS[str(found[name][0].front_end)].MAINS]
+def _other_front_ends(need: Requirement, found: Mapping[str, Sequence[Entry]]) -> list[tuple[str, dict[str, Any]]]:
+    """What is tried beyond the usual front end: one that calls itself a rival for these mains; every other power factor stage where the class of harmonics asks for one, or where no design stands because of the plain one; elsewhere it would only add loss and cost."""
+    asked = {name for name, entries in found.items() if (_shapes(entries[0]) and any(e.feasible for e in entries)) or (not any(e.feasible for e in entries) and any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk", "pfc") for e in entries for f in e.findings))}
+    shaped = {name for name, entries in found.items() if _shapes(entries[0])}
+    return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][1]}) for front, module in front_ends_for(need.mains.kind).items() for name, entries in found.items()
+            if front != entries[0].front_end and (name in asked if module.SHAPES_CURRENT else name not in shaped and module.rivals(need))]
 
 
 def _other_frequencies(found: Mapping[str, Sequence[Entry]], weights: Mapping[str, float]) -> list[tuple[str, dict[str, Any]]]:

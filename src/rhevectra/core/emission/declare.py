@@ -14,7 +14,7 @@ _DECISIONS = (
     DecisionSpec("inlet.shield", "Shield between the windings", "inlet", "choice", options=("none", "shield"), schools="none: cheapest transformer; shield: a smaller choke, more leakage, one winding more"),
     DecisionSpec("inlet.c_sink", "Switching node to earth", "inlet", unit="F", low=0.0, high=1e-9, schools="5 to 20 pF a small node on the board; 50 to 100 pF an insulated package on an earthed heat sink"),
 )
-_OF_BOOST = (DecisionSpec("inlet.c_in", "Film capacitor behind the bridge", "inlet", unit="F", low=0.0, high=10e-6, step="E6"),)
+_OF_BOOST = (DecisionSpec("inlet.c_in", "Film capacitor behind the bridge", "inlet", unit="F", low=10e-9, high=10e-6, step="E6"),)
 _HOW = "an estimate: single harmonics, stray parts as stated, one filter stage; layout, near field and the choke's saturation are left out"
 FIGURES = (
     FigureSpec("inlet.noise_dm_bare", "Differential noise over the limit, no filter", "", "inlet", fixed=_HOW),

@@ -20,9 +20,14 @@ def usual(need: Requirement) -> str:
     return ""
 
 
+def rivals(need: Requirement) -> bool:
+    """Whether the contest tries it beside the usual one: where the mains span both of its positions."""
+    return need.mains.v_min <= _position.SPLIT < need.mains.v_max
+
+
 def axes(need: Requirement) -> tuple[tuple[float, ...], tuple[float, ...], tuple[str, ...]]:
     """Lines [V rms] with the ends of the selector's positions, line frequencies [Hz] and bus ends of the grid."""
     return _position.lines(need, True), tuple(sorted({need.mains.f_min, need.mains.f_max})), ("valley", "peak")
 
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bus", "cycle", "plan", "record", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bus", "cycle", "plan", "record", "rivals", "usual"]

@@ -22,9 +22,14 @@ def usual(need: Requirement) -> str:
     return "" if most is not None else f"some {power:.0f} W: a plain bridge meets what is asked of line harmonics (class {need.harmonics_class})"
 
 
+def rivals(need: Requirement) -> bool:
+    """Whether the contest tries it beside the usual one."""
+    return False
+
+
 def axes(need: Requirement) -> tuple[tuple[float, ...], tuple[float, ...], tuple[str, ...]]:
     """Lines [V rms], line frequencies [Hz] and bus ends of the grid."""
     return _position.lines(need, False), tuple(sorted({need.mains.f_min, need.mains.f_max})), ("valley", "peak")
 
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bus", "cycle", "plan", "record", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bus", "cycle", "plan", "record", "rivals", "usual"]

@@ -6,11 +6,10 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import pfc, rectifier, three_phase
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.stages import inlet
-from rhevectra.core.stages.pfc.build import CANS, CONTACT, EXPECTED, SILICON, choose_boost, choose_diode, choose_limit, choose_switches, stored, switch_losses
+from rhevectra.core.stages.pfc.build import CONTACT, EXPECTED, SILICON, choose_boost, choose_cans, choose_diode, choose_limit, choose_switches, stored, switch_losses
 from rhevectra.core.stages.pfc.choke import Choke, choose_choke
 from rhevectra.core.stages.pfc.line import Boost, Feed, angles, currents
 from rhevectra.core.stages.pfc.sensing import capacitors, choose_sensing
@@ -105,15 +104,4 @@ def _halves(work: Work, power: float, i_hf: float, v_bus: float, v_min: float, t
         valley, mid = pfc.bus_valley(v_bus, ripple), three_phase.mid_ripple(i_mid, need.mains.f_min, half)
         return {"valley above the mains": bool(valley - mid >= top), "hold-up": bool(rectifier.hold_up(half / 2, valley, v_min, power) >= need.hold_up), "ripple current": bool(i_c <= n * row["i_rated_a"] * inlet.cooler(need, row)),
                 "lost load": bool(0.5 * (pfc.dump(pfc.bus_peak(v_bus, ripple), power, delay, half / 2) + mid) <= v_class)}
-    able = sorted(((n * r["c_f"] * (1 + 0.05 * n), n, r) for r in rows for n in range(1, CANS + 1) if all(asks(r, n).values())), key=lambda x: (x[0], x[1]))
-
-    def rule() -> tuple[float, str, tuple[str, ...]]:
-        if not able:
-            return CANS * rows[-1]["c_f"], f"not even {CANS} of the largest in each half can meet " + ", ".join(k for k, good in asks(rows[-1], CANS).items() if not good), ()
-        _, n, r = able[0]
-        smaller = max((x for x in rows if x["c_f"] < r["c_f"]), key=lambda x: x["c_f"], default=r)
-        short = [k for k, good in asks(smaller, n).items() if not good]
-        return n * r["c_f"], f"{n} × {r['name']} in each half: least capacitance that meets all; decided by {', '.join(short) or 'the least can there is'}; {show(i_mid, 'A')} crest flows into the mid-point", ()
-    value = float(choose("pfc.c_half", rule).value)
-    n, row = min(((n, r) for r in rows for n in range(1, CANS + 1)), key=lambda x: (abs(np.log(x[0] * x[1]["c_f"] / value)), x[0]))
-    return row, n, value
+    return choose_cans(work, "pfc.c_half", rows, asks, " in each half")

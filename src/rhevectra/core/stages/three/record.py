@@ -1,6 +1,5 @@
 """The three-phase stage at every corner: rows on the recording sheet, and one line cycle for the pictures."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -15,24 +14,13 @@ from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.pfc.choke import LITZ, choke_core_loss, record_choke, record_inductance
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
-from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES
+from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES, Solution
 from rhevectra.core.stages.pfc.sensing import record_sensing
 from rhevectra.core.stages.pfc.switching import Switching, largest
 from rhevectra.core.stages.three.build import PATHS, Plan, phase_losses
 from rhevectra.core.stages.work import Work
 
 _CYCLE = "boost converter of one phase on half the bus at 24 angles of the line, mean over the cycle (Gauss's quadrature); losses of all three"
-
-
-@dataclass(frozen=True)
-class Solution:
-    """At every corner: power into the bus and from the line [W], currents [A] of one phase and losses [W] of all by name, ripple of the bus [V]; shape of the grid without the bus axis."""
-
-    power: Array
-    p_in: Array
-    currents: dict[str, Array]
-    losses: dict[str, Array]
-    ripple: Array
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Any = None) -> tuple[Array, Solution]:
