@@ -211,6 +211,21 @@ def test_a_capacitor_for_the_switching_ripple_only_is_refused():
     assert any(f.figure == "bulk.v_dump" and f.severity == "must fix" for f in late.findings)
 
 
+def test_a_switch_that_heats_itself_by_iterating_loss_and_temperature():
+    """Loss and temperature taken in turn behind a fixed heat path: the steps shrink by the figure's factor each time, and grow where it passes 1."""
+    def steps(conduction, fixed, ratio, r_th):
+        loss = lambda t: fixed + conduction * (1 + (ratio - 1) * (t - 25) / 125) / ratio  # noqa: E731
+        t = [127.5 + 1.0]
+        for _ in range(4):
+            t.append(40 + r_th * loss(t[-1]) + (127.5 - 40 - r_th * loss(127.5)))
+        d = np.diff(t)
+        return d[2] / d[1]
+    for conduction, fixed, ratio in ((20.0, 10.0, 2.4), (30.0, 1.0, 2.4), (5.0, 20.0, 1.8)):
+        whole = fixed + conduction * (1 + (ratio - 1) * 102.5 / 125) / ratio
+        hot = conduction  # resistance told at its highest temperature
+        assert float(pfc.runaway(127.5, 40.0, whole, hot, ratio, 150.0)) == pytest.approx(steps(conduction, fixed, ratio, 87.5 / whole), rel=1e-6)
+
+
 @pytest.mark.parametrize(("c", "v_line"), [(560e-6, 200.0), (70e-6, 100.0), (120e-6, 150.0)])
 def test_a_wide_swing_in_time_by_integrating_the_power_balance(c, v_line):
     """Source of a sine's power and constant-power load, the bus above the line throughout: valley and crest for the mean that comes out, 0.5 %."""

@@ -74,6 +74,7 @@ _FIGURES = (
     FigureSpec("pfc.switch_i_rms", "Switch current, rms", "I_sw", "pfc", fixed=_IDEAL),
     FigureSpec("pfc.switch_loss", "Loss of the switch", "P_sw", "pfc", fixed="on-resistance taken hot"),
     FigureSpec("pfc.switch_r_ca", "Case to ambient needed, each switch", "R_ca", "pfc", worst="min", limit="pfc.r_ca_floor", limit_kind="min", fixed="loss taken at the junction's limit"),
+    FigureSpec("pfc.runaway", "Growth of loss with temperature", "g", "pfc", limit="pfc.runaway_limit", limit_kind="max", fixed="heat sink as small as the junction's limit allows", sentence="from 1 on the switch heats itself away, however large its margin when cold"),
     FigureSpec("pfc.diode_i_avg", "Boost diode current, average", "I_d", "pfc", limit="pfc.diode_i_limit", limit_kind="max"),
     FigureSpec("pfc.diode_loss", "Loss of the boost diode", "P_d", "pfc"),
     FigureSpec("pfc.r_sense", "Sense or burden resistor", "R_s", "pfc"), FigureSpec("pfc.ct_reset", "Reset voltage of the current transformer", "V_r", "pfc", sentence="at the longest duty the controller lets through"),

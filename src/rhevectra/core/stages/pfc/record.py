@@ -217,6 +217,8 @@ def _heat(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     each = sheet("pfc.switch_loss_each", forward.share_of, power=whole, count=n)
     ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
     sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=sheet.given("pfc.t_junction", JUNCTION_SHARE * plan.switch["t_junction_max_c"], "°C", "rule", f"85 % of {plan.switch['t_junction_max_c']:g} °C (common practice)"), ambient=ambient, power=each, r_jc=plan.switch["r_junction_case_k_w"])
+    sheet("pfc.runaway", pfc.runaway, t_junction=sheet.rows["pfc.t_junction"], ambient=ambient, power=whole, conduction=losses["pfc_switch_on"], hot_ratio=plan.switch["hot_ratio"], t_hot=plan.switch["t_junction_max_c"])
+    sheet.given("pfc.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
     sheet.given("pfc.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
     if plan.law.bridgeless:
         sheet.again("pfc.slow_loss", losses["pfc_slow_leg"])

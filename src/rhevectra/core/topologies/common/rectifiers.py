@@ -16,7 +16,7 @@ from rhevectra.core.topologies.common.synchronous import best, in_parallel
 
 OVERSIZED, SMALL = 10, 30.0
 """Rating of a diode over its output's current beyond which a class is not looked at, and the rating [A] up to which any is (common practice)."""
-SYNCHRONOUS_GAIN, SYNCHRONOUS_LEAST = 0.02, 0.5
+SYNCHRONOUS_GAIN, SYNCHRONOUS_LEAST = 0.025, 0.5
 """Share of the output power, and power [W], a synchronous rectifier must save to be worth its controller (common practice, no source)."""
 
 
