@@ -33,6 +33,8 @@ def winding_window(design: Design, corner: Corner, width: float, height: float, 
         picture.box(x0 + margin[0] * scale, y0 + margin[1] * scale, margin[2] * scale, margin[3] * scale, "margin", "rule")
     for wire in view.wires:
         _circle(picture, x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side)
+    for k, x in enumerate(view.steps, 1):
+        picture.text(x0 + x * scale, y0 + h + 3.6, str(k), "ink", "middle", 3.0)
     gap = max(view.gap * scale, 0.3)
     picture.box(x0 - 4, y0 + h / 2 - gap / 2, 4, gap, "card", "ink")
     _legend(picture, view, x0 + w + 8, y0 + 4)

@@ -40,7 +40,7 @@ Box = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class WindingView:
-    """The window to scale: sizes [m], bobbin, tapes, margins as boxes (x, y, width, height), turns, legend, notes."""
+    """The window to scale: sizes [m], bobbin, tapes, margins as boxes (x, y, width, height), turns, legend, notes; steps: middle of each section in the order it is wound [m]."""
 
     core: str
     turns: str
@@ -53,6 +53,7 @@ class WindingView:
     wires: list[Wire]
     legend: list[tuple[str, str]]
     notes: list[str]
+    steps: list[float]
 
 
 @dataclass(frozen=True)
@@ -170,6 +171,7 @@ def winding_view(design: Any) -> WindingView:
     inside = [True, *(w.name == "nr" for w in need.windings[1:-1]), True]  # on the primary's side of the barrier
     laid = [x_.at((core, candidate)) for x_ in trial.laid]
     turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
+    steps: list[float] = []
     last = -1
     half_done = False
     for section in trial.sections:
@@ -181,7 +183,8 @@ def winding_view(design: Any) -> WindingView:
             x += layers_of_tape * TAPE
         count = turns[k] if section.share == 1.0 else (turns[k] // 2 if half_done else turns[k] - turns[k] // 2)
         half_done = half_done or section.share != 1.0
-        x = _layers(wires, margins, x, count, laid[k], side, flange, width, need.margin)
+        begun, x = x, _layers(wires, margins, x, count, laid[k], side, flange, width, need.margin)
+        steps.append(0.5 * (begun + x))
         last = k
     tapes.append((x, flange, SAFETY_TAPES * TAPE, width))
     legend = [(f"{n}: {t} turns, {int(w.strands)} × {w.diameter * 1e3:.3g} mm" + (" triple-insulated" if need.windings[i].triple else ""), "aux" if i == len(names) - 1 else "primary" if inside[i] else "secondary")
@@ -189,7 +192,7 @@ def winding_view(design: Any) -> WindingView:
     gap = float(np.asarray(design.rows["transformer.gap"].value)) if "transformer.gap" in design.rows else 0.0
     notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), f"height used {float(np.asarray(design.rows['transformer.fill'].value)) * 100:.0f} %", f"{SAFETY_TAPES} tapes at the barrier",
              f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"]
-    return WindingView(win.names[core], f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", radial, along, gap, bobbin, tapes, margins, wires, legend, notes)
+    return WindingView(win.names[core], f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", radial, along, gap, bobbin, tapes, margins, wires, legend, notes, steps)
 
 
 def _layers(wires: list[Wire], margins: list[Box], x: float, count: int, laid: Any, side: str, flange: float, width: float, margin: float) -> float:
