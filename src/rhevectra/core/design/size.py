@@ -19,7 +19,7 @@ from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
-from rhevectra.core.stages import CLAMPS, DC_FRONT_END, front_ends_for, surge
+from rhevectra.core.stages import CLAMPS, DC_FRONT_END, front_ends_for
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -175,7 +175,6 @@ MOST_DRAWN = 1.5
 """A stage that draws more than this times the power expected is no design; its bus is not followed further."""
 SHAPE = ("topology", "front_end", "clamp.kind")
 """Decisions that change which stages stand in the path; no cure for a figure of their stage."""
-_LOOK_ONLY = {"feedback.error", "switch.case_to_ambient", "efficiency", "standby.power", "clamp.v", "aux.v_high"}
 
 
 def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mapping[str, str], unknown: list[tuple[str, str]], measured: Mapping[str, Measured], parts: Catalogue) -> None:
@@ -185,7 +184,7 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mappin
         if not exceeded(spec, rows, work.grid):
             continue
         figure = judge(spec, rows, work.grid)
-        severity = LOOK_AT if id in _LOOK_ONLY | emission.LOOK_ONLY | surge.LOOK_ONLY else MUST_FIX
+        severity = LOOK_AT if spec.look_only else MUST_FIX
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
         free = [p for p in work.choose.pins if work.choose.specs[p].stage == spec.stage and p not in SHAPE]

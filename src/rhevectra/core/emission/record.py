@@ -8,17 +8,17 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.findings import NOTE
-from rhevectra.core.basis.preferred import at_most
+from rhevectra.core.basis.preferred import SERIES, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.limits import NOISE_EDITION, conducted_limit
-from rhevectra.core.emission.spectrum import Lines, bus_ripple, node, strongest, waves
+from rhevectra.core.emission.spectrum import Lines, bus_ripple, edge_of, even, harmonics, strongest, waves
 from rhevectra.core.formulas import noise
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 from rhevectra.core.stages import FRONT_ENDS
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies import TOPOLOGIES
 
-E6 = np.array([float(f"{m}e{d}") for d in range(-6, -1) for m in (1.0, 1.5, 2.2, 3.3, 4.7, 6.8)])
+E6 = np.array([float(f"{m}e{d}") for d in range(-6, -1) for m in SERIES["E6"]])
 DM_MOST, CM_LEAST, CM_MOST = 4.7e-3, 0.1e-3, 47e-3
 """Largest chokes [H] that are proposed, and the smallest common-mode one (common practice)."""
 SHIELD_LEAVES, BALANCED_LEAVES = 0.10, 0.2
@@ -32,7 +32,6 @@ Y_MOST = 4.7e-9
 class Sources:
     """Differential source [V rms between the lines], the power stage's node [V rms], which drives its own capacitance and the winding's, and that of a boost stage, which drives its own, at one corner."""
 
-    corner: Corner
     differential: Lines
     node: Lines
     boost: Lines | None = None
@@ -40,14 +39,15 @@ class Sources:
 
 def sources(design: Any, front: ModuleType, corner: Corner) -> Sources:
     """Every source of noise of a design at a corner."""
-    shapes = waves(design, corner)
-    own = node(design, shapes)
+    shapes, edge = waves(design, corner), edge_of(design)
+    node = even(shapes[0])
+    own = strongest(*harmonics(node, shapes[0].period, edge))
     if not hasattr(front, "switching"):
         plan = design.context["front"]
-        return Sources(corner, bus_ripple(design, corner, shapes, float(plan.source.esr), float(plan.c.value) / plan.places[0].on_bus), own)
+        return Sources(bus_ripple(design, corner, next(s for s in shapes if s.unit == "A"), node, edge, float(plan.source.esr), float(plan.c.value) / plan.places[0].on_bus), own)
     s = front.switching(design.context["front"], corner.v_line, float(design.rows["inlet.power"].at(corner.index)))
     f, amps = noise.triangle(s.f0, s.ripple, s.duty, s.phases)
-    return Sources(corner, strongest(f, amps * np.abs(noise.capacitor(f, float(design.rows["inlet.c_in"].value)))), own, strongest(*noise.square(s.f0, s.swing, s.duty, s.edge)))
+    return Sources(strongest(f, amps * np.abs(noise.capacitor(f, float(design.rows["inlet.c_in"].value)))), own, strongest(*noise.square(s.f0, s.swing, s.duty, s.edge)))
 
 
 def over(lines: Lines, volts: Array) -> Array:

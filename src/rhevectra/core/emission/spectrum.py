@@ -41,7 +41,7 @@ def harmonics(even: Array, period: float, edge: float) -> tuple[Array, Array]:
     return f, rms[first : last + 1] * np.abs(np.sinc(f * edge))
 
 
-def _even(shape: Any) -> Array:
+def even(shape: Any) -> Array:
     """A shape at even instants of its period."""
     return np.interp(np.arange(_SAMPLES) * (shape.period / _SAMPLES), shape.t, shape.y)
 
@@ -57,21 +57,15 @@ def waves(design: Any, corner: Corner) -> list[Any]:
     return list(TOPOLOGIES[design.topology].waveforms(design, corner))
 
 
-def node(design: Any, shapes: list[Any]) -> Lines:
-    """The switching node of the power stage."""
-    return strongest(*harmonics(_even(shapes[0]), shapes[0].period, edge_of(design)))
-
-
 def taken(current: Array, node: Array) -> tuple[Array, ...]:
     """What a stage may take from the bus of its primary's current: all of it, its magnitude, what flows while the node is high, or that with its sign turned while it is low."""
     high = node > 0.5 * node.max()
     return current, np.abs(current), np.where(high, current, 0.0), np.where(high, current, -current)
 
 
-def bus_ripple(design: Any, corner: Corner, shapes: list[Any], esr: float, c: float) -> Lines:
-    """Voltage that the power stage's current makes across the bulk capacitor: of the ways a stage can take its primary's current, the one with the mean that is drawn."""
-    shape = next(s for s in shapes if s.unit == "A")
+def bus_ripple(design: Any, corner: Corner, shape: Any, node: Array, edge: float, esr: float, c: float) -> Lines:
+    """Voltage that the power stage's current (its shape; node: the switching node at even instants) makes across the bulk capacitor: of the ways a stage can take its primary's current, the one with the mean that is drawn."""
     mean = float(design.rows["bulk.p_load"].at(corner.index)) / float(design.rows["bus.v"].at(corner.index))
-    drawn = min(taken(_even(shape), _even(shapes[0])), key=lambda k: abs(float(k.mean()) - mean))
-    f, amps = harmonics(drawn, shape.period, edge_of(design))
+    drawn = min(taken(even(shape), node), key=lambda k: abs(float(k.mean()) - mean))
+    f, amps = harmonics(drawn, shape.period, edge)
     return strongest(f, amps * np.abs(noise.capacitor(f, c, esr)))

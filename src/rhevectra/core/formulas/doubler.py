@@ -16,7 +16,7 @@ from rhevectra.core.basis.formula import formula
 from rhevectra.core.basis.fused import Fused
 from rhevectra.core.formulas import line_pulse
 from rhevectra.core.formulas.line_pulse import CIRCUIT, first_end, pulse
-from rhevectra.core.formulas.rectifier import MIN_INDUCTANCE, RESIDUAL, Bulk, LineSource, measure
+from rhevectra.core.formulas.rectifier import RESIDUAL, Bulk, LineSource, circuit, measure
 
 _PASSES = 24
 CLOSER = 0.2
@@ -49,11 +49,7 @@ def solve_doubler(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSourc
     Where no steady state exists the corner is marked `collapsed`.
     Source: circuit equations, the load's current in the charging capacitor taken at the other's mean; checked against a circuit simulator in the tests.
     """
-    v_rms, f_line, power, c, esr = np.broadcast_arrays(v_rms, f_line, power, c, source.esr)
-    shape, crest = v_rms.shape, np.sqrt(2.0) * v_rms.ravel()
-    top = crest - source.drop
-    f = {"crest": crest, "omega": 2 * np.pi * f_line.ravel(), "power": np.maximum(power.ravel(), 1e-3), "c": c.ravel(), "drop": source.drop, "esr": esr.ravel(), "resistance": source.resistance + esr.ravel(),
-         "inductance": max(source.inductance, MIN_INDUCTANCE), "half": 0.5 / f_line.ravel(), "floor": 0.4 * top}
+    shape, top, f = circuit(v_rms, f_line, power, c, source, 0.4)
     if near is not None:
         rows = [near.v_start.ravel(), near.share.ravel(), near.v_other.ravel(), near.sag.ravel()]
     else:

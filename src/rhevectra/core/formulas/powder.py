@@ -8,11 +8,6 @@ from rhevectra.core.basis.formula import formula
 from rhevectra.core.formulas.magnetics import MU0
 
 
-def share_left(current: Any, i_half: Any, exponent: Any) -> Any:
-    """Share of the unbiased inductance left at a current [A]; i_half [A] leaves half."""
-    return 1 / (1 + np.power(np.abs(current) / i_half, exponent))
-
-
 @formula("L_0 = µ₀·µ_i·A_e·N²/l_e", "H", "µ_i A_e N l_e", "ring of even section, no bias")
 def unbiased(mu: Any, area: Any, turns: Any, length: Any) -> Any:
     """Inductance [H] without current."""
@@ -28,13 +23,13 @@ def half_current(h_half: Any, length: Any, turns: Any) -> Any:
 @formula("L = L_0/(1 + (I/I_½)^m)", "H", "L_0 I I_½ m", "fitted shape of the permeability of powder under bias (common practice, from memory)")
 def biased(unbiased: Any, current: Any, i_half: Any, exponent: Any) -> Any:
     """Inductance [H] for small changes around a current [A]."""
-    return unbiased * share_left(current, i_half, exponent)
+    return unbiased * left(current, i_half, exponent)
 
 
 @formula("p = 1/(1 + (I/I_½)^m)", "", "I I_½ m", "fitted shape of the permeability of powder under bias (common practice, from memory)")
 def left(current: Any, i_half: Any, exponent: Any) -> Any:
     """Share of the unbiased inductance left at a current [A]."""
-    return share_left(current, i_half, exponent)
+    return 1 / (1 + np.power(np.abs(current) / i_half, exponent))
 
 
 def turns_for(inductance: Any, current: Any, per_turn: Any, half_of_one: Any, exponent: Any) -> Any:

@@ -81,11 +81,7 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, 
     Where no steady state exists the corner is marked `collapsed` and its valley is the lowest voltage tried.
     Source: circuit equations of the bridge with series impedance; checked against a circuit simulator in the tests.
     """
-    v_rms, f_line, power, c, esr = np.broadcast_arrays(v_rms, f_line, power, c, source.esr)
-    shape, crest = v_rms.shape, np.sqrt(2.0) * v_rms.ravel()
-    top = crest - source.drop
-    f = {"crest": crest, "omega": 2 * np.pi * f_line.ravel(), "power": np.maximum(power.ravel(), 1e-3), "c": c.ravel(), "drop": source.drop, "esr": esr.ravel(), "resistance": source.resistance + esr.ravel(),
-         "inductance": max(source.inductance, MIN_INDUCTANCE), "half": 0.5 / f_line.ravel(), "floor": 0.2 * top}
+    shape, top, f = circuit(v_rms, f_line, power, c, source, 0.2)
     if near is not None:
         v0, share = near.v_start.ravel(), near.share.ravel()
     else:
@@ -96,6 +92,15 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, 
     if tried is None:  # an earlier solution can be a poor start where the load has all but gone
         return solve_bulk(v_rms, f_line, power, c, source, residual=residual)
     return measure(f, tried, shape, residual)
+
+
+def circuit(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, floor: float) -> tuple[tuple[int, ...], Array, dict[str, Any]]:
+    """Shape of the corners, the crest less the drops [V] and the numbers of CIRCUIT, flattened. floor: least bus a trial may end at, over that crest."""
+    v_rms, f_line, power, c, esr = np.broadcast_arrays(v_rms, f_line, power, c, source.esr)
+    crest = np.sqrt(2.0) * v_rms.ravel()
+    top = crest - source.drop
+    return v_rms.shape, top, {"crest": crest, "omega": 2 * np.pi * f_line.ravel(), "power": np.maximum(power.ravel(), 1e-3), "c": c.ravel(), "drop": source.drop, "esr": esr.ravel(), "resistance": source.resistance + esr.ravel(),
+                              "inductance": max(source.inductance, MIN_INDUCTANCE), "half": 0.5 / f_line.ravel(), "floor": floor * top}
 
 
 def _periodic(f: dict[str, Any], top: Array, v0: Array, share: Array, steps: int, residual: float) -> dict[str, Any] | None:

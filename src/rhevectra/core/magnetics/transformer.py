@@ -114,6 +114,21 @@ def wound(need: TransformerNeed, turns: list[Any]) -> list[Any]:
     return [turns[0] * need.halves, *turns[1:]]
 
 
+def primary_side(need: TransformerNeed) -> list[bool]:
+    """Of each winding: whether it is on the mains side of the barrier."""
+    return [w.name in ("primary", "nr", "naux") for w in need.windings]
+
+
+def section_turns(sections: list[Section], turns: list[int]) -> list[int]:
+    """Whole turns of each section of the stack: of a winding in two parts the first has the odd one."""
+    found, begun = [], set()
+    for s in sections:
+        n = turns[s.winding]
+        found.append(n if s.share == 1.0 else n // 2 if s.winding in begun else n - n // 2)
+        begun.add(s.winding)
+    return found
+
+
 def _order(need: TransformerNeed) -> list[tuple[int, float, float]]:
     """The stack from the post outwards: winding, share of its turns, insulation below it [m]."""
     tape, aux = SAFETY_TAPES * TAPE, len(need.windings) - 1

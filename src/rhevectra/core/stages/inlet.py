@@ -89,17 +89,17 @@ def choose_limiter(work: Work, line: float, joules: float) -> tuple[str, Any]:
     return limiter, ntc.row(choose("inlet.thermistor", lambda: limiting(ntc, 1.3 * line if limiter == "thermistor" else 0.3 * line, joules), f"smallest class rated above 1.3 × the line current {heat}" if limiter == "thermistor" else f"limits the charging of the bus only, a relay bridges it then; rated for its heat: {show(joules, 'J')}").value)
 
 
-def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[str, Any], limited: bool = True) -> None:
-    """Rows of the inlet. plan: thermistor, r_cold, r_hot and r_source (in the path of the inrush), bridge (or nothing), c (of the bus), discharge (the resistance across it); rows: i_rms, peak (of the bulk); given: line, and earth where the line to earth differs. limited: the limiter carries the current in run."""
+def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str, Any], limited: bool = True) -> None:
+    """Rows of the inlet. rows: i_rms, peak (of the bulk); given: line, and earth where the line to earth differs. limited: the limiter carries the current in run."""
     sheet, need, grid = work.sheet, work.need, work.grid
     worst = float(np.max(np.where(corners.LOADED.mask(grid), rows["i_rms"].value, 0)))
     fuse = next((f for f in FUSES if f >= 1.5 * worst), FUSES[-1])
     sheet.chosen("inlet.fuse", fuse, "A", f"next rated current of IEC 60127 above 1.5 × {show(worst, 'A')} (common practice), time-lag", line=rows["i_rms"])
     if limited:
         sheet.again("inlet.i_thermistor", rows["i_rms"])
-        sheet.given("inlet.i_thermistor_limit", plan["thermistor"]["i_rated_a"], "A", "catalogue", f"rated current of {plan['thermistor']['name']}")
-    cold = sheet.given("inlet.r_cold", plan["r_cold"], "Ω", "catalogue", f"thermistor {plan['thermistor']['name']} at 25 °C")
-    r_source = sheet.given("inlet.r_source", plan["r_source"], "Ω", text="mains resistance and bridge")
+        sheet.given("inlet.i_thermistor_limit", path.thermistor["i_rated_a"], "A", "catalogue", f"rated current of {path.thermistor['name']}")
+    cold = sheet.given("inlet.r_cold", path.limiters * path.thermistor["r_cold_ohm"], "Ω", "catalogue", f"thermistor {path.thermistor['name']} at 25 °C")
+    r_source = sheet.given("inlet.r_source", path.r_source, "Ω", text="mains resistance and bridge")
     sheet("inlet.i_inrush", rectifier.inrush, v_line=given["line"], r_cold=cold, r_source=r_source)
     touch = sheet.given("inlet.i_touch", 0.25e-3 if need.protection_class == "II" else 3.5e-3, "A", "standard", f"touch current limit used here for protection class {need.protection_class} (from memory; confirm against the standard in force)")
     sheet("inlet.c_y_max", rectifier.y_capacitance, i_touch=touch, frequency=sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner"), v_line=given.get("earth", given["line"]))
@@ -109,8 +109,8 @@ def record(work: Work, plan: dict[str, Any], rows: dict[str, Any], given: dict[s
     sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=sheet.given("safety.v_touch", 60.0, "V", text="touchable dc voltage used here; confirm against the standard in force"))
     sheet.given("inlet.discharge_limit", 1.0, "s", text="about a second at the plug's pins (common practice; confirm against the standard in force)")
     sheet("standby.x_discharge", rectifier.resistor_power, v=given["line"], r=r_x)
-    surge.record(work, plan, rows["peak"], given["line"], limited)
-    sheet("bulk.discharge_time", rectifier.discharge_time, r=plan["discharge"], c=plan["c"], v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
+    surge.record(work, path, rows["peak"], given["line"], limited)
+    sheet("bulk.discharge_time", rectifier.discharge_time, r=path.discharge, c=path.c, v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
     sheet("standby.start_up", rectifier.resistor_power, v=rows["peak"], r=sheet.rows["bulk.r_bleed"])
 
 

@@ -28,7 +28,7 @@ DECISIONS = (
 )
 FIGURES = (
     FigureSpec("clamp.v", "Clamp voltage", "V_cl", "clamp", corners.PEAKS, limit="clamp.v_budget", limit_kind="max", fixed="resistor and leakage tolerance",
-               sentence="mean of the clamp capacitor where leakage energy and resistor balance, at the current limit"),
+               sentence="mean of the clamp capacitor where leakage energy and resistor balance, at the current limit", look_only=True),
     FigureSpec("clamp.ripple_pp", "Clamp ripple, peak to peak", "ΔV_cl", "clamp", corners.PEAKS),
     FigureSpec("clamp.power", "Clamp resistor power", "P_cl", "clamp", corners.LOADED, limit="clamp.p_limit", limit_kind="max", fixed="leakage tolerance"),
     FigureSpec("clamp.power_light_load", "Clamp power at 10 % load", "P_cl,10", "clamp", corners.LIGHT),

@@ -1,5 +1,7 @@
 """Switch-on, hot restart and surges of any stage behind mains: heat in the limiter, melting of the fuse, current in the bridge, the arrester."""
 
+from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -8,6 +10,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.formulas import output, rectifier, surge
+from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.stages.work import FigureSpec, Work
 
 ARRESTERS = (130.0, 140.0, 150.0, 175.0, 210.0, 230.0, 250.0, 275.0, 300.0, 320.0, 350.0, 385.0, 420.0, 460.0, 510.0, 550.0)
@@ -25,42 +28,53 @@ _BOUND = "inductance of the mains (an upper bound)"
 FIGURES = (
     FigureSpec("inlet.e_inrush", "Heat of the inrush in its limiter", "E", "inlet", corners.PEAKS, limit="inlet.e_inrush_limit", limit_kind="max", fixed=_BOUND),
     FigureSpec("inlet.i2t", "Melting integral, cold", "J", "inlet", corners.PEAKS, limit="inlet.i2t_limit", limit_kind="max", fixed=_BOUND, sentence="thousands of switch-ons: three tenths of what melts the fuse"),
-    FigureSpec("inlet.i_inrush_hot", "Inrush current, hot restart", "Î_hot", "inlet", limit="inlet.i_surge_limit", limit_kind="max", fixed="a thermistor that has begun to cool", sentence="the thermistor still hot, the bus empty: off and on again"),
-    FigureSpec("inlet.i2t_hot", "Melting integral, hot restart", "J_hot", "inlet", limit="inlet.i2t_once", limit_kind="max", fixed="a thermistor that has begun to cool"),
+    FigureSpec("inlet.i_inrush_hot", "Inrush current, hot restart", "Î_hot", "inlet", limit="inlet.i_surge_limit", limit_kind="max", fixed="a thermistor that has begun to cool", sentence="the thermistor still hot, the bus empty: off and on again", look_only=True),
+    FigureSpec("inlet.i2t_hot", "Melting integral, hot restart", "J_hot", "inlet", limit="inlet.i2t_once", limit_kind="max", fixed="a thermistor that has begun to cool", look_only=True),
     FigureSpec("inlet.v_clamp", "Voltage the arrester lets through", "V_c", "inlet", limit="inlet.v_clamp_limit", limit_kind="max", fixed="current of the surge: at the arrester's class current"),
 )
-LOOK_ONLY = {"inlet.i_inrush_hot", "inlet.i2t_hot"}
-"""Figures of a rare event that a relay or a pause before restart keeps away."""
 CURES = {"inlet.e_inrush": "inlet.thermistor", "inlet.i2t": "inlet.thermistor", "inlet.i_inrush_hot": "bridge.class", "inlet.i2t_hot": "inlet.thermistor", "inlet.v_clamp": "inlet.arrester"}
 
 
-def record(work: Work, plan: dict[str, Any], peak: Any, line: Any, limited: bool) -> None:
-    """Rows of switch-on and surge. plan: that of the inlet, with r_hot, esr [Ω] and l_source [H] (of the path) and bridge (its row, or nothing); peak [V] of the bus; limited: the limiter stays in the line."""
+@dataclass(frozen=True)
+class Inrush:
+    """The path that charges the bus: limiter row and how many of it, resistance of mains and bridge [Ω], all that stands in series in run, the bridge's row (or nothing), capacitance of the bus and the resistance across it, as rows."""
+
+    thermistor: Mapping[str, Any]
+    r_source: float
+    source: LineSource
+    bridge: Mapping[str, Any] | None
+    c: Any
+    discharge: Any
+    limiters: int = 1
+
+
+def record(work: Work, path: Inrush, peak: Any, line: Any, limited: bool) -> None:
+    """Rows of switch-on and surge. peak [V] of the bus; limited: the limiter stays in the line."""
     sheet, choose = work.sheet, work.choose
     cold, source = sheet.rows["inlet.r_cold"], sheet.rows["inlet.r_source"]
-    energy = sheet("inlet.e_inrush", surge.charging_energy, c=plan["c"], v_peak=peak)
-    sheet.given("inlet.e_inrush_limit", plan["thermistor"]["energy_j"] * (plan["r_cold"] / plan["thermistor"]["r_cold_ohm"]), "J", "catalogue", f"single pulse of {plan['thermistor']['name']}, as many as stand in the path")
+    energy = sheet("inlet.e_inrush", surge.charging_energy, c=path.c, v_peak=peak)
+    sheet.given("inlet.e_inrush_limit", path.limiters * path.thermistor["energy_j"], "J", "catalogue", f"single pulse of {path.thermistor['name']}, as many as stand in the path")
     sheet("inlet.i2t", surge.melting_integral, energy=energy, r_limiter=cold, r_source=source)
     fuse = sheet.rows["inlet.fuse"]
     sheet("inlet.i2t_limit", surge.fuse_melts, share=PULSES, rated=fuse)
     sheet("inlet.i2t_once", surge.fuse_melts, share=ONCE, rated=fuse)
-    hot = sheet.given("inlet.r_hot", plan["r_hot"] if limited else plan["r_cold"], "Ω", "catalogue", "limiter at its rated current" if limited else "the relay has bridged it in run: it is cold when the mains return")
-    peaks = [_restart(work, plan, float(hot.value + source.value), phase) for phase in PHASES]
+    hot = sheet.given("inlet.r_hot", path.limiters * path.thermistor["r_hot_ohm" if limited else "r_cold_ohm"], "Ω", "catalogue", "limiter at its rated current" if limited else "the relay has bridged it in run: it is cold when the mains return")
+    peaks = [_restart(work, path, float(hot.value + source.value), phase) for phase in PHASES]
     text = f"series circuit of mains, limiter and capacitor integrated at {work.need.mains.v_max:g} V from an empty bus, the worst of {len(PHASES)} phases of switching on"
     sheet.solved("inlet.i_inrush_hot", max(p for p, _ in peaks), "A", text, limiter=hot, source=source)
     sheet.solved("inlet.i2t_hot", max(j for _, j in peaks), "A²s", text, limiter=hot, source=source)
-    if plan["bridge"] is not None:
-        sheet.given("inlet.i_surge_limit", BRIDGE_SURGE * plan["bridge"]["i_rated_a"], "A", "catalogue", f"one half wave of {plan['bridge']['name']} (typical, from memory)")
-        sheet.given("inlet.v_clamp_limit", plan["bridge"]["v_class_v"], "V", "catalogue", f"class voltage of {plan['bridge']['name']}")
+    if path.bridge is not None:
+        sheet.given("inlet.i_surge_limit", BRIDGE_SURGE * path.bridge["i_rated_a"], "A", "catalogue", f"one half wave of {path.bridge['name']} (typical, from memory)")
+        sheet.given("inlet.v_clamp_limit", path.bridge["v_class_v"], "V", "catalogue", f"class voltage of {path.bridge['name']}")
     most = SWELL * work.need.mains.v_max
     arrester = choose("inlet.arrester", lambda: next((v for v in ARRESTERS if v >= most), ARRESTERS[-1]), f"next class that still rests at {SWELL:g} × {work.need.mains.v_max:g} V (common practice)")
     sheet("inlet.v_clamp", surge.arrester_clamps, v_class=arrester)
 
 
-def _restart(work: Work, plan: dict[str, Any], r: float, phase: float) -> tuple[float, float]:
+def _restart(work: Work, path: Inrush, r: float, phase: float) -> tuple[float, float]:
     """Peak [A] and integral of the squared current [A²s] of one switch-on at the highest mains and their lowest frequency."""
     m = work.need.mains
-    t, i, _ = rectifier.inrush_wave(m.v_max, m.f_min, r + plan["esr"], plan["l_source"], float(np.max(np.asarray(plan["c"].value))), 0.0, 150, phase)
+    t, i, _ = rectifier.inrush_wave(m.v_max, m.f_min, r + float(path.source.esr), float(path.source.inductance), float(np.max(np.asarray(path.c.value))), 0.0, 150, phase)
     return float(i.max()), float(np.trapezoid(np.square(i), t))
 
 

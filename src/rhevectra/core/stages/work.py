@@ -14,7 +14,7 @@ from rhevectra.core.catalogue.tables import Catalogue
 class FigureSpec:
     """How a row is judged: where, whether its greatest or least value is the worst, and against which row's limit.
 
-    varied_not: what a reader might expect to be varied and was not.
+    fixed: what a reader might expect to be varied and was not; look_only: over its limit it asks for a look, not for a change.
     """
 
     id: str
@@ -27,6 +27,7 @@ class FigureSpec:
     limit_kind: str = ""
     fixed: str = ""
     sentence: str = ""
+    look_only: bool = False
 
 
 @dataclass

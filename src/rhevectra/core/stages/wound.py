@@ -27,5 +27,10 @@ def record_rise(work: Work, name: str, surface: float, p_core: Any, p_copper: An
 def choose_wound(work: Work, id: str, need: InductorNeed, win: Windows, at: str) -> InductorChoice:
     """Core of an inductor by the decision `id`; at: in words, the current its flux is judged at."""
     choice = choose_inductor(need, win, work.choose.pins.get(id))
-    work.choose(id, win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at {at}, gap, current density and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)
+    tell_wound(work, id, choice, win, at)
     return choice
+
+
+def tell_wound(work: Work, id: str, choice: InductorChoice, win: Windows, at: str) -> None:
+    """Record a core that has been chosen, by the decision `id`."""
+    work.choose(id, win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at {at}, gap, current density and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)

@@ -34,7 +34,7 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
     bleed = inlet.record_bleed(work)
     balance = _stack(work, plan, rows["peak"], bleed) if plan.stacked else {}
     _bridge(work, plan, times, p, v_bus, given["line"])
-    inlet.record(work, {"thermistor": plan.thermistor, "r_cold": plan.thermistor["r_cold_ohm"], "r_hot": plan.thermistor["r_hot_ohm"], "r_source": need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], "esr": float(plan.source.esr), "l_source": float(plan.source.inductance), "bridge": plan.bridge, "c": on_bus, "discharge": sheet.rows.get("bulk.r_discharge", bleed)}, rows, given)
+    inlet.record(work, surge.Inrush(plan.thermistor, need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source, plan.bridge, on_bus, sheet.rows.get("bulk.r_discharge", bleed)), rows, given)
     _harmonics(work, b)
     losses = {**_losses(work, plan, times, rows, b), **balance}
     if bool(np.any(b.collapsed & grid.where(lambda q: q.case != "limit"))):

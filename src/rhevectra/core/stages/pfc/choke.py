@@ -1,7 +1,8 @@
 """The boost inductor: on a gapped ferrite core, or on a powder ring whose inductance falls with bias; whichever is smaller where nobody chose."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -16,7 +17,7 @@ from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.pfc.line import Boost, Feed, angles, currents
 from rhevectra.core.stages.work import Work
-from rhevectra.core.stages.wound import choose_wound, record_rise
+from rhevectra.core.stages.wound import record_rise, tell_wound
 
 DERATE_FLUX = 0.85
 """Share of hot saturation used (common practice)."""
@@ -56,29 +57,26 @@ def choose_choke(work: Work, b: Boost, feed: Feed, limit: float) -> tuple[Choke,
     rms = float(currents(b, angles(b, feed.lines, feed.power, feed.v_bus))["l_rms"].max())
     rise = float(work.choose("pfc.rise_max", 50.0, "class of insulation and of neighbours (common practice)").value)
     asked = Asked(feed, limit, rms * float(np.sqrt(LITZ[b.boundary])), rise)
-    if b.boundary:
-        return _gapped(work, b, asked), b
-    kind = work.choose("pfc.core_kind", lambda: _smaller(work, b, asked)).value
-    return _wound_ring(work, b, asked) if kind == POWDER else (_gapped(work, b, asked), b)
+    pins = work.choose.pins
+    grade = work.parts["materials"].row(pins.get("pfc.material", "PW2" if b.fs < 50e3 else "PW3"))
+    gapped = cache(lambda: choose_inductor(_gapped_need(work, b, asked, grade), work.parts["cores"].derived(windows), pins.get("pfc.core")))
+    ring = cache(lambda: choose_ring(_ring_need(work, b, asked), work.parts["rings"].derived(rings), work.parts["powders"], pins.get("pfc.ring"), pins.get("pfc.powder")))
+    kind = FERRITE if b.boundary else work.choose("pfc.core_kind", lambda: _smaller(work, gapped, ring)).value
+    return _wound_ring(work, b, ring()) if kind == POWDER else (_gapped(work, gapped(), grade), b)
 
 
-def _smaller(work: Work, b: Boost, asked: Asked) -> tuple[str, str, tuple[str, ...]]:
-    """The kind of core that passes with the smaller volume, weighed by price and loss."""
+def _smaller(work: Work, gapped: Callable[[], InductorChoice], ring: Callable[[], RingChoice]) -> tuple[str, str, tuple[str, ...]]:
+    """The kind of core that passes with the smaller volume, weighed by price and loss. gapped, ring: the best of each kind, worked out when asked for."""
     pins = work.choose.pins
     for kind, ids in ((FERRITE, ("pfc.core", "pfc.material")), (POWDER, ("pfc.ring", "pfc.powder"))):
         if any(id in pins for id in ids):
             return kind, "follows the core that is pinned", ()
-    win, sizes = work.parts["cores"].derived(windows), work.parts["rings"].derived(rings)
-    core, ring = choose_inductor(_gapped_need(work, b, asked, _usual_grade(work, b)), win, None), choose_ring(_ring_need(work, b, asked), sizes, work.parts["powders"], None, None)
+    win, sizes, core, own = work.parts["cores"].derived(windows), work.parts["rings"].derived(rings), gapped(), ring()
     heat = core.rise / float(magnetics.thermal_resistance(HEAT_TRANSFER[work.need.cooling], win.surface[core.core]))
-    weighed = {FERRITE: float(win.effective.volume[core.core]) + LOSS_WORTH * heat, POWDER: ring.worth}
-    text = f"{sizes.volume[ring.ring] * 1e6:.3g} cm³ of {sizes.names[ring.ring]} in {work.parts['powders'].names[ring.grade]} against {win.effective.volume[core.core] * 1e6:.3g} cm³ of gapped ferrite; {weighed[POWDER] * 1e6:.3g} against {weighed[FERRITE] * 1e6:.3g} with price and {LOSS_WORTH * 1e6:g} cm³ for each watt lost"
-    kind = min(weighed, key=lambda k: weighed[k]) if core.passed == ring.passed else FERRITE if core.passed else POWDER
-    return kind, text if core.passed == ring.passed else f"{'no ring' if core.passed else 'no gapped core'} holds; {text}", ()
-
-
-def _usual_grade(work: Work, b: Boost) -> Mapping[str, Any]:
-    return work.parts["materials"].row("PW2" if b.fs < 50e3 else "PW3")
+    weighed = {FERRITE: float(win.effective.volume[core.core]) + LOSS_WORTH * heat, POWDER: own.worth}
+    text = f"{sizes.volume[own.ring] * 1e6:.3g} cm³ of {sizes.names[own.ring]} in {work.parts['powders'].names[own.grade]} against {win.effective.volume[core.core] * 1e6:.3g} cm³ of gapped ferrite; {weighed[POWDER] * 1e6:.3g} against {weighed[FERRITE] * 1e6:.3g} with price and {LOSS_WORTH * 1e6:g} cm³ for each watt lost"
+    kind = min(weighed, key=lambda k: weighed[k]) if core.passed == own.passed else FERRITE if core.passed else POWDER
+    return kind, text if core.passed == own.passed else f"{'no ring' if core.passed else 'no gapped core'} holds; {text}", ()
 
 
 def _gapped_need(work: Work, b: Boost, asked: Asked, grade: Mapping[str, Any]) -> InductorNeed:
@@ -87,11 +85,11 @@ def _gapped_need(work: Work, b: Boost, asked: Asked, grade: Mapping[str, Any]) -
     return InductorNeed(b.inductance, asked.limit, asked.rms, a.ripple, a.duty / a.fs, a.off / a.fs, a.fs, grade["b_sat_100_t"] * DERATE_FLUX, grade, need.ambient_max, asked.rise, need.cooling, need.height_max, line_cycle=True)
 
 
-def _gapped(work: Work, b: Boost, asked: Asked) -> Choke:
+def _gapped(work: Work, c: InductorChoice, grade: Mapping[str, Any]) -> Choke:
     """On a gapped core, its core loss averaged over the line cycle at every line."""
-    grade = work.parts["materials"].row(work.choose("pfc.material", lambda: _usual_grade(work, b)["name"], "class whose frequency band holds the switching frequency").value)
+    work.choose("pfc.material", grade["name"], "class whose frequency band holds the switching frequency")
     win = work.parts["cores"].derived(windows)
-    c = choose_wound(work, "pfc.core", _gapped_need(work, b, asked, grade), win, "the current limit")
+    tell_wound(work, "pfc.core", c, win, "the current limit")
     eff = win.effective
     return Choke(c.turns, float(eff.area[c.core]), float(eff.volume[c.core]), float(win.surface[c.core]), c.resistance, c.rise, c.passed, grade, gapped=c)
 
@@ -112,11 +110,9 @@ def _ring_need(work: Work, b: Boost, asked: Asked) -> RingNeed:
     return RingNeed(b.inductance, float(np.sqrt(2)) * f.power / f.lowest / b.phases, asked.limit, asked.rms, loss, need.ambient_max, asked.rise, need.cooling, need.height_max)
 
 
-def _wound_ring(work: Work, b: Boost, asked: Asked) -> tuple[Choke, Boost]:
+def _wound_ring(work: Work, b: Boost, c: RingChoice) -> tuple[Choke, Boost]:
     """On a ring, which meets the inductance at the crest of the lowest line."""
-    table, grades, pins = work.parts["rings"], work.parts["powders"], work.choose.pins
-    sizes = table.derived(rings)
-    c = choose_ring(_ring_need(work, b, asked), sizes, grades, pins.get("pfc.ring"), pins.get("pfc.powder"))
+    grades, sizes = work.parts["powders"], work.parts["rings"].derived(rings)
     many = len(sizes.names) * len(grades.names)
     work.choose("pfc.ring", sizes.names[c.ring], f"chosen from {many} rings and grades: least volume, weighed by price and loss, that keeps {LEFT_LEAST * 100:.0f} % of its inductance at the current limit, current density and temperature" if c.passed else f"none of {many} passes; the one that comes nearest", c.refused)
     grade = grades.row(work.choose("pfc.powder", grades.names[c.grade], "the grade of that choice").value)

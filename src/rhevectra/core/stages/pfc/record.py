@@ -1,5 +1,6 @@
 """The power factor stage at every corner: what it draws, loses and leaves on the bus; rows on the recording sheet."""
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -81,7 +82,7 @@ def record(work: Work, plan: Plan, s: Solution, power: Array, i_hf: Any) -> dict
     rows = _bus(work, plan, given, p, v_bus)
     _line(work, plan, s, given, p_in, rows)
     losses = _stage(work, plan, s, given, p_in, rows, col)
-    total = _capacitor(work, plan, s, p, v_bus, i_hf, rows, col)
+    total = record_cans(work, plan.cap, plan.cans, sheet("bulk.i_rms_lf", pfc.bus_current_lf, power=p, v_bus=v_bus), i_hf)
     losses |= {"bulk": total, "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
     _findings(work, plan, rows)
     return {"v_bus": rows["bus"], "losses": losses, "source": plan.source}
@@ -124,8 +125,22 @@ def loop_of(plan: Plan, rows: Any, f_line: float) -> Loop:
     ripple = float(pfc.loop_ripple(crossover, f_line, 3 * crossover))
     if b.boundary:
         return Loop(inductance, b.fs, plan.v_bus, 0.0, ripple, b.fs, plan.parallel * plan.switch["c_energy_f"] + plan.diode["c_charge_f"])
-    bias = {} if b.i_half is None else {"i_half": b.i_half * b.phases, "exponent": b.exponent, "designed": float(rows["pfc.l"].value) / b.phases}
-    return Loop(inductance, b.fs, plan.v_bus, float(rows["pfc.crossover_current"].value), ripple, blank=float(rows["pfc.blanking"].value) if plan.law.bridgeless else 0.0, **bias)
+    return Loop(inductance, b.fs, plan.v_bus, float(rows["pfc.crossover_current"].value), ripple, blank=float(rows["pfc.blanking"].value) if plan.law.bridgeless else 0.0, **bias_of(b, rows))
+
+
+def bias_of(b: Any, rows: Any) -> dict[str, float]:
+    """What a loop has to know of an inductance that falls with the current, of all phases on a line together."""
+    return {} if b.i_half is None else {"i_half": b.i_half * b.phases, "exponent": b.exponent, "designed": float(rows["pfc.l"].value) / b.phases}
+
+
+def line_orders(lines: Any, freqs: Any, p_in: Array, loop: Callable[[float], Loop], c_x: float) -> Array:
+    """Harmonics [A rms] of the line current of every switching cycle, (lines, freqs, orders), for lines [V] and the power drawn from each at each frequency [W]; loop: stage and loops at a frequency."""
+    orders = np.zeros((len(lines), len(freqs), len(inlet.ORDERS)))
+    for i, v in enumerate(lines):
+        for j, f in enumerate(freqs):
+            t, amps = half_cycle(loop(f), v, f, float(p_in[i, j]))
+            orders[i, j] = harmonics(t, amps, f, inlet.ORDERS, c_x, v)
+    return orders
 
 
 def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any, rows: dict[str, Any]) -> None:
@@ -139,11 +154,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     sheet("pfc.loop_ripple", pfc.loop_ripple, crossover=cross, f_line=given["f"], pole=3 * float(cross.value))
     c_x = float(inlet.x_capacitor(work).value)
     full = grid.full_load
-    orders = np.zeros((len(grid.lines), len(grid.freqs), len(inlet.ORDERS)))
-    for i, v in enumerate(grid.lines):
-        for j, f in enumerate(grid.freqs):
-            t, amps = half_cycle(loop_of(plan, sheet.rows, f), v, f, float(s.p_in[i, j, full]))
-            orders[i, j] = harmonics(t, amps, f, inlet.ORDERS, c_x, v)
+    orders = line_orders(grid.lines, grid.freqs, s.p_in[:, :, full], lambda f: loop_of(plan, sheet.rows, f), c_x)
     rms = np.sqrt(np.square(orders).sum(-1))
     factor = s.p_in[:, :, full] / (np.asarray(grid.lines)[:, None] * rms)
     text = "line current of every switching cycle with both loops, X capacitor beside it"
@@ -152,7 +163,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     rows["i_rms"] = sheet("inlet.i_rms", pfc.line_current, power=p_in, v_line=given["line"], factor=pf)
     sheet.again("inlet.i_peak", sheet("inlet.i_crest", pfc.line_crest, power=p_in, v_line=given["line"]))
     line = grid.lines.index(grid.special["nominal_max"])
-    inlet.record(work, {"thermistor": plan.thermistor, "r_cold": plan.thermistor["r_cold_ohm"], "r_hot": plan.thermistor["r_hot_ohm"], "r_source": work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], "esr": float(plan.source.esr), "l_source": float(plan.source.inductance), "bridge": None if plan.law.bridgeless else plan.bridge, "c": sheet.rows["pfc.c_bus"], "discharge": inlet.record_bleed(work)}, rows, given, limited=plan.limiter == "thermistor")
+    inlet.record(work, surge.Inrush(plan.thermistor, work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source, None if plan.law.bridgeless else plan.bridge, sheet.rows["pfc.c_bus"], inlet.record_bleed(work)), rows, given, limited=plan.limiter == "thermistor")
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
 
 
@@ -214,17 +225,29 @@ def _heat(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     leg = {"rectifying": losses["pfc_synchronous"]} if plan.law.bridgeless else {}  # in the other half cycle both switches of the leg change places: each has half of both
     whole = sheet.total("pfc.switch_loss", "W", "conduction (hot), turn-on with what the diode asks, turn-off; all side by side", conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"], **leg)
     n *= 2 if plan.law.bridgeless else 1
-    each = sheet("pfc.switch_loss_each", forward.share_of, power=whole, count=n)
-    ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
-    sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=sheet.given("pfc.t_junction", JUNCTION_SHARE * plan.switch["t_junction_max_c"], "°C", "rule", f"85 % of {plan.switch['t_junction_max_c']:g} °C (common practice)"), ambient=ambient, power=each, r_jc=plan.switch["r_junction_case_k_w"])
-    sheet("pfc.runaway", pfc.runaway, t_junction=sheet.rows["pfc.t_junction"], ambient=ambient, power=whole, conduction=losses["pfc_switch_on"], hot_ratio=plan.switch["hot_ratio"], t_hot=plan.switch["t_junction_max_c"])
-    sheet.given("pfc.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
-    sheet.given("pfc.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
+    record_junction(work, plan.switch, whole, losses["pfc_switch_on"], n)
     if plan.law.bridgeless:
         sheet.again("pfc.slow_loss", losses["pfc_slow_leg"])
         return
-    sheet.again("pfc.diode_loss", losses["pfc_diode"])
-    sheet.given("pfc.diode_i_limit", 0.6 * plan.diode["i_rated_a"], "A", "catalogue", f"60 % of the rating of {plan.diode['name']} (common practice)")
+    record_diode(work, plan.diode, losses["pfc_diode"])
+
+
+def record_junction(work: Work, switch: Mapping[str, Any], whole: Any, conduction: Any, count: int) -> None:
+    """What a case needs to its ambient, and how fast the loss grows with temperature. whole, conduction: losses of all `count` dies."""
+    sheet = work.sheet
+    each = sheet("pfc.switch_loss_each", forward.share_of, power=whole, count=count)
+    ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
+    junction = sheet.given("pfc.t_junction", JUNCTION_SHARE * switch["t_junction_max_c"], "°C", "rule", f"85 % of {switch['t_junction_max_c']:g} °C (common practice)")
+    sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=junction, ambient=ambient, power=each, r_jc=switch["r_junction_case_k_w"])
+    sheet("pfc.runaway", pfc.runaway, t_junction=junction, ambient=ambient, power=whole, conduction=conduction, hot_ratio=switch["hot_ratio"], t_hot=switch["t_junction_max_c"])
+    sheet.given("pfc.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
+    sheet.given("pfc.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
+
+
+def record_diode(work: Work, diode: Mapping[str, Any], loss: Any) -> None:
+    """Loss of the boost diodes and what each may carry."""
+    work.sheet.again("pfc.diode_loss", loss)
+    work.sheet.given("pfc.diode_i_limit", 0.6 * diode["i_rated_a"], "A", "catalogue", f"60 % of the rating of {diode['name']} (common practice)")
 
 
 def _inductor(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
@@ -235,15 +258,14 @@ def _inductor(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     sheet.given("pfc.count", plan.boost.phases, "", "rule", "one inductor for each phase")
 
 
-def _capacitor(work: Work, plan: Plan, s: Solution, p: Any, v_bus: Any, i_hf: Any, rows: dict[str, Any], col: Any) -> Any:
-    """Ripple currents and loss of the bus capacitor; returns its loss."""
+def record_cans(work: Work, cap: Mapping[str, Any], cans: int, lf: Any, i_hf: Any, where: str = "") -> Any:
+    """Ripple currents, life and loss of the cans side by side; lf: their current at line frequency, i_hf: what the stage behind takes at switching frequency [A]; where: in words, of which there are such a number. Returns their loss."""
     sheet, need = work.sheet, work.need
-    lf = sheet("bulk.i_rms_lf", pfc.bus_current_lf, power=p, v_bus=v_bus)
     stage = sheet.solved("bulk.i_rms_stage", i_hf, "A", "rms of what the stage behind takes less its average")
     hf = sheet("bulk.i_rms_hf", rectifier.root_sum, i_lf=sheet.rows["pfc.i_bus_hf"], i_hf=stage)
     total = sheet("bulk.i_rms", rectifier.root_sum, i_lf=lf, i_hf=hf)
-    surge.record_life(work, plan.cap, plan.cans, total)
-    sheet.given("bulk.i_limit", plan.cans * plan.cap["i_rated_a"] * inlet.cooler(need, plan.cap), "A", "catalogue", f"{plan.cans} × {show(plan.cap['i_rated_a'], 'A')} at {plan.cap['t_max_c']:g} °C, raised by the cooler ambient (common practice, no source)")
+    surge.record_life(work, cap, cans, total)
+    sheet.given("bulk.i_limit", cans * cap["i_rated_a"] * inlet.cooler(need, cap), "A", "catalogue", f"{cans} × {show(cap['i_rated_a'], 'A')} at {cap['t_max_c']:g} °C{where}, raised by the cooler ambient (common practice, no source)")
     return sheet("loss.bulk", rectifier.resistive_loss, r=sheet.rows["bulk.esr"], i_rms=total)
 
 

@@ -10,11 +10,10 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, output, pfc, rectifier, three_phase
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
-from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.pfc.choke import LITZ, choke_core_loss, record_choke, record_inductance
-from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
+from rhevectra.core.stages.pfc.control import Loop, half_cycle
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
-from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES, Solution
+from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES, Solution, bias_of, line_orders, record_cans, record_diode, record_junction
 from rhevectra.core.stages.pfc.sensing import record_sensing
 from rhevectra.core.stages.pfc.switching import Switching, largest
 from rhevectra.core.stages.three.build import PATHS, Plan, phase_losses
@@ -60,11 +59,7 @@ def record(work: Work, plan: Plan, s: Solution, power: Array, i_hf: Any) -> dict
     _line(work, plan, s, given, p_in, rows)
     losses = _stage(work, plan, s, given, p_in, col)
     lf = sheet("bulk.i_rms_lf", three_phase.half_current, current=sheet.rows["pfc.i_mid"])
-    hf = sheet("bulk.i_rms_hf", rectifier.root_sum, i_lf=sheet.rows["pfc.i_bus_hf"], i_hf=sheet.solved("bulk.i_rms_stage", i_hf, "A", "rms of what the stage behind takes less its average"))
-    each = sheet("bulk.i_rms", rectifier.root_sum, i_lf=lf, i_hf=hf)
-    surge.record_life(work, plan.cap, plan.cans, each)
-    sheet.given("bulk.i_limit", plan.cans * plan.cap["i_rated_a"] * inlet.cooler(work.need, plan.cap), "A", "catalogue", f"{plan.cans} × {show(plan.cap['i_rated_a'], 'A')} at {plan.cap['t_max_c']:g} °C in each half, raised by the cooler ambient (common practice, no source)")
-    losses["bulk"] = sheet("loss.bulk", rectifier.resistive_loss, r=sheet.rows["bulk.esr"], i_rms=each)
+    losses["bulk"] = record_cans(work, plan.cap, plan.cans, lf, i_hf, " in each half")
     losses |= {"x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
     _findings(work, plan, rows)
     return {"v_bus": rows["bus"], "losses": losses, "source": plan.source}
@@ -92,8 +87,7 @@ def loop_of(plan: Plan, rows: Any, f_line: float) -> Loop:
     """One phase and its loops for a line frequency [Hz]: the voltage loop has no second harmonic to leak but what unbalance leaves."""
     b = plan.boost
     ripple = plan.unbalance * float(pfc.loop_ripple(float(rows["pfc.crossover_voltage"].value), f_line, 3 * float(rows["pfc.crossover_voltage"].value)))
-    bias = {} if b.i_half is None else {"i_half": b.i_half, "exponent": b.exponent, "designed": float(rows["pfc.l"].value)}
-    return Loop(b.inductance, b.fs, plan.half, float(rows["pfc.crossover_current"].value), ripple, **bias)
+    return Loop(b.inductance, b.fs, plan.half, float(rows["pfc.crossover_current"].value), ripple, **bias_of(b, rows))
 
 
 def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any, rows: dict[str, Any]) -> None:
@@ -102,12 +96,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     choose("pfc.crossover_voltage", 30.0, "nothing pulsates at twice the line frequency where the mains are balanced: the voltage loop may be quick (common practice)")
     choose("pfc.crossover_current", plan.boost.fs / 8, "an eighth of the switching frequency, its zero at two fifths of that (common practice)")
     c_x, full = float(inlet.x_capacitor(work).value), grid.full_load
-    orders = np.zeros((len(grid.lines), len(grid.freqs), len(inlet.ORDERS)))
-    for i, v in enumerate(grid.lines):
-        for j, f in enumerate(grid.freqs):
-            phase = float(three_phase.phase_voltage(v))
-            t, amps = half_cycle(loop_of(plan, sheet.rows, f), phase, f, float(s.p_in[i, j, full]) / 3)
-            orders[i, j] = harmonics(t, amps, f, inlet.ORDERS, c_x, phase)
+    orders = line_orders([float(three_phase.phase_voltage(v)) for v in grid.lines], grid.freqs, s.p_in[:, :, full] / 3, lambda f: loop_of(plan, sheet.rows, f), c_x)
     factor = s.p_in[:, :, full] / (np.sqrt(3) * np.asarray(grid.lines)[:, None] * np.sqrt(np.square(orders).sum(-1)))
     text = "line current of every switching cycle of a phase with both loops, X capacitor from line to star beside it"
     pf = sheet.solved("inlet.power_factor", np.minimum(factor, 1.0)[..., None, None], "", text + "; at full load, taken for other loads too")
@@ -116,8 +105,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     crest = sheet("inlet.i_crest", pfc.line_crest, power=sheet("pfc.p_phase", three_phase.of_phase, power=p_in), v_line=given["earth"])
     sheet.again("inlet.i_peak", crest)
     line = grid.lines.index(grid.special["nominal_max"])
-    z = work.need.source_impedance.r
-    inlet.record(work, {"thermistor": plan.thermistor, "r_cold": 2 * plan.thermistor["r_cold_ohm"], "r_hot": 2 * plan.thermistor["r_hot_ohm"], "r_source": 2 * z, "esr": float(plan.source.esr), "l_source": float(plan.source.inductance), "bridge": None, "c": sheet.rows["pfc.c_bus"], "discharge": inlet.record_bleed(work)}, rows, given, limited=plan.limiter == "thermistor")
+    inlet.record(work, surge.Inrush(plan.thermistor, 2 * work.need.source_impedance.r, plan.source, None, sheet.rows["pfc.c_bus"], inlet.record_bleed(work), limiters=2), rows, given, limited=plan.limiter == "thermistor")
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
 
 
@@ -154,14 +142,8 @@ def _heat(work: Work, plan: Plan, losses: dict[str, Any], count: Any) -> None:
     """Heat of switches, diodes and inductors."""
     sheet = work.sheet
     whole = sheet.total("pfc.switch_loss", "W", "conduction (hot) in both dies, turn-on with what the diode asks, turn-off; all phases", conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"])
-    each = sheet("pfc.switch_loss_each", forward.share_of, power=whole, count=3 * PATHS * plan.parallel)
-    ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
-    sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=sheet.given("pfc.t_junction", JUNCTION_SHARE * plan.switch["t_junction_max_c"], "°C", "rule", f"85 % of {plan.switch['t_junction_max_c']:g} °C (common practice)"), ambient=ambient, power=each, r_jc=plan.switch["r_junction_case_k_w"])
-    sheet("pfc.runaway", pfc.runaway, t_junction=sheet.rows["pfc.t_junction"], ambient=ambient, power=whole, conduction=losses["pfc_switch_on"], hot_ratio=plan.switch["hot_ratio"], t_hot=plan.switch["t_junction_max_c"])
-    sheet.given("pfc.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
-    sheet.given("pfc.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
-    sheet.again("pfc.diode_loss", losses["pfc_diode"])
-    sheet.given("pfc.diode_i_limit", 0.6 * plan.diode["i_rated_a"], "A", "catalogue", f"60 % of the rating of {plan.diode['name']} (common practice)")
+    record_junction(work, plan.switch, whole, losses["pfc_switch_on"], 3 * PATHS * plan.parallel)
+    record_diode(work, plan.diode, losses["pfc_diode"])
     core, copper = (sheet(f"loss.{k}_each", forward.share_of, power=losses[k], count=count) for k in ("pfc_core", "pfc_copper"))
     record_choke(work, plan.choke, core, copper, False)
 

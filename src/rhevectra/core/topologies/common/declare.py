@@ -58,7 +58,7 @@ _FIGURES = (
     FigureSpec("switch.loss_switching", "Switching loss", "P_sw", "switch", corners.FULL, fixed=MODEL),
     FigureSpec("switch.frequency", "Switching frequency", "f_s", "switch", corners.FULL),
     FigureSpec("switch.frequency_idle", "Pulse rate at no load", "f_0", "switch", corners.IDLE, "min"),
-    FigureSpec("switch.case_to_ambient", "Case to ambient needed", "R_ca", "switch", corners.FULL, "min", "switch.r_ca_floor", "min", fixed="loss taken at the junction's limit"),
+    FigureSpec("switch.case_to_ambient", "Case to ambient needed", "R_ca", "switch", corners.FULL, "min", "switch.r_ca_floor", "min", fixed="loss taken at the junction's limit", look_only=True),
     FigureSpec("transformer.v_reflected", "Reflected voltage", "V_or", "transformer", corners.FULL),
     FigureSpec("transformer.lp", "Primary inductance", "L_p", "transformer", corners.FULL),
     FigureSpec("transformer.np", "Primary turns", "N_p", "transformer", corners.FULL),
@@ -80,14 +80,14 @@ _FIGURES = (
     FigureSpec("transformer.loss_copper", "Copper loss", "P_cu", "transformer", corners.FULL, fixed="effective resistances of the worst corner used at all; end turns and gap fringing left out"),
     FigureSpec("transformer.temperature_rise", "Temperature rise", "ΔT", "transformer", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature"),
     FigureSpec("aux.v_low", "Auxiliary supply, least", "V_aux", "feedback", corners.RUN, "min", "aux.v_min", "min", fixed="leakage between windings"),
-    FigureSpec("aux.v_high", "Auxiliary supply, greatest", "V_aux,hi", "feedback", corners.PEAKS, limit="aux.v_max", limit_kind="max", fixed="share of the leakage spike caught is assumed"),
-    FigureSpec("feedback.error", "Output error, worst case", "ε", "feedback", corners.FULL, limit="feedback.error_limit", limit_kind="max", fixed="temperature and ageing of reference and resistors"),
+    FigureSpec("aux.v_high", "Auxiliary supply, greatest", "V_aux,hi", "feedback", corners.PEAKS, limit="aux.v_max", limit_kind="max", fixed="share of the leakage spike caught is assumed", look_only=True),
+    FigureSpec("feedback.error", "Output error, worst case", "ε", "feedback", corners.FULL, limit="feedback.error_limit", limit_kind="max", fixed="temperature and ageing of reference and resistors", look_only=True),
     FigureSpec("feedback.error_statistical", "Output error, statistical", "ε_rss", "feedback", corners.FULL, fixed="temperature and ageing of reference and resistors"),
     FigureSpec("sense.r", "Current sense resistor", "R_cs", "feedback", corners.FULL),
     FigureSpec("loss.total", "Total loss", "P_loss", "load", corners.FULL, fixed=MODEL),
-    FigureSpec("efficiency", "Efficiency at full load", "η", "load", corners.FULL, "min", "efficiency.target", "min", fixed=MODEL),
+    FigureSpec("efficiency", "Efficiency at full load", "η", "load", corners.FULL, "min", "efficiency.target", "min", fixed=MODEL, look_only=True),
     FigureSpec("efficiency_light", "Efficiency at 10 % load", "η_10", "load", corners.LIGHT, "min", fixed=MODEL),
-    FigureSpec("standby.power", "No-load input power", "P_0", "load", corners.IDLE, limit="standby.limit", limit_kind="max", fixed=MODEL),
+    FigureSpec("standby.power", "No-load input power", "P_0", "load", corners.IDLE, limit="standby.limit", limit_kind="max", fixed=MODEL, look_only=True),
 )
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
-from rhevectra.core.magnetics.transformer import wound
+from rhevectra.core.magnetics.transformer import primary_side, section_turns, wound
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
 COPPER_DENSITY = 8960.0
@@ -111,21 +111,19 @@ def _steps(design: Any) -> Iterator[Step]:
     need, trial, at = plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate)
     names, pins = _names(need), _pins(need)
     turns = [int(t[at]) for t in wound(need, trial.turns)]
-    primary_side = [w.name in ("primary", "nr", "naux") for w in need.windings]
+    inside = primary_side(need)
     begun: set[int] = set()
-    for n, section in enumerate(trial.sections):
+    for n, (section, count) in enumerate(zip(trial.sections, section_turns(trial.sections, turns), strict=True)):
         k = section.winding
         laid, (start, tap, finish), remark = trial.laid[k].at(at), pins[k], ""
-        count = turns[k]
         if section.share != 1.0:
-            first = turns[k] - turns[k] // 2
-            count, remark = (turns[k] // 2, f"second half of {turns[k]} turns, goes on from {tap}") if k in begun else (first, f"first half of {turns[k]} turns")
+            remark = f"second half of {turns[k]} turns, goes on from {tap}" if k in begun else f"first half of {turns[k]} turns"
             start, finish = (tap, finish) if k in begun else (start, tap)
             begun.add(k)
         elif need.halves == 2 and k == 0:
             remark = f"tap at {tap} after {turns[k] // 2} turns"
         after = trial.sections[n + 1].winding if n + 1 < len(trial.sections) else None
-        tapes = SAFETY_TAPES if after is None or primary_side[after] != primary_side[k] else 1
+        tapes = SAFETY_TAPES if after is None or inside[after] != inside[k] else 1
         layers = int(np.ceil(count / max(int(laid.per_layer), 1)))
         yield Step(n + 1, names[k], start, finish, count, _wire(laid, need.windings[k].triple), layers, int(laid.per_layer), TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
 

@@ -8,7 +8,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.magnetics import MU0
-from rhevectra.core.magnetics.transformer import wound
+from rhevectra.core.magnetics.transformer import primary_side, section_turns, wound
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
 
@@ -168,21 +168,18 @@ def winding_view(design: Any) -> WindingView:
     margins: list[Box] = []
     wires: list[Wire] = []
     names = ["primary" if need.halves == 1 else "both halves of the primary", *("reset" if w.name == "nr" else f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
-    inside = [True, *(w.name == "nr" for w in need.windings[1:-1]), True]  # on the primary's side of the barrier
+    inside = primary_side(need)
     laid = [x_.at((core, candidate)) for x_ in trial.laid]
     turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
     steps: list[float] = []
     last = -1
-    half_done = False
-    for section in trial.sections:
+    for section, count in zip(trial.sections, section_turns(trial.sections, turns), strict=True):
         k = section.winding
         side = "aux" if k == len(laid) - 1 else "primary" if inside[k] else "secondary"
         layers_of_tape = 0 if last < 0 else SAFETY_TAPES if inside[k] != inside[last] else 1
         if layers_of_tape:
             tapes.append((x, flange, layers_of_tape * TAPE, width))
             x += layers_of_tape * TAPE
-        count = turns[k] if section.share == 1.0 else (turns[k] // 2 if half_done else turns[k] - turns[k] // 2)
-        half_done = half_done or section.share != 1.0
         begun, x = x, _layers(wires, margins, x, count, laid[k], side, flange, width, need.margin)
         steps.append(0.5 * (begun + x))
         last = k
