@@ -59,7 +59,7 @@ def test_an_outsider_rebuilds_turns_order_and_polarity_from_the_table_alone(desi
 def test_seeded_errors_are_caught():
     """A half wound the wrong way, a wrong pin, a lost turn, a forgotten barrier, a wrong end: each is named."""
     sheet = sheet_of(size(NEED, {"topology": "flyback"}, noise=False))
-    k = next(i for i, s in enumerate(sheet.steps) if "second half" in s.remark)
+    k = next(i for i, s in enumerate(sheet.steps) if "part 2 of 2" in s.remark)
     s = sheet.steps[k]
     wrong = {"wrong way": replace(s, start=s.finish, finish=s.start), "row": replace(s, finish="B9"), "turns": replace(s, turns=s.turns - 1), "layers end": replace(s, comes_out="back" if s.comes_out == "across" else "across")}
     for word, step in wrong.items():

@@ -31,6 +31,8 @@ def winding_window(design: Design, corner: Corner, width: float, height: float, 
         picture.box(x0 + tape[0] * scale, y0 + tape[1] * scale, max(tape[2] * scale, 0.15), tape[3] * scale, "tape")
     for margin in view.margins:
         picture.box(x0 + margin[0] * scale, y0 + margin[1] * scale, margin[2] * scale, margin[3] * scale, "margin", "rule")
+    for foil in view.foils:
+        picture.box(x0 + foil[0] * scale, y0 + foil[1] * scale, max(foil[2] * scale, 0.4), foil[3] * scale, "ink")
     for wire in view.wires:
         _circle(picture, x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side)
     for k, x in enumerate(view.steps, 1):

@@ -103,7 +103,7 @@ def _first(design: Design, sheet: making.WindingSheet, title: str) -> Picture:
     corner: Corner = design.grid.find(design.grid.lines[0])
     _placed(page, winding_window(design, corner, PAGE[0] - 2 * EDGE, 92.0), EDGE, y)
     y = _titled(page, y + 100, "Steps, from the post outwards")
-    rows = [(str(s.number), s.winding, f"{s.start} → {s.finish}", str(s.turns), s.wire, f"{s.layers} of {s.per_layer}", s.comes_out, "–" if not s.margin else f"{s.margin * 1e3:.1f} mm", str(s.tapes), s.remark) for s in sheet.steps]
+    rows = [(str(s.number), s.winding, f"{s.start} → {s.finish}" if s.finish else f"{s.start}, other end open", str(s.turns), s.wire, f"{s.layers} of {s.per_layer}", s.comes_out, "–" if not s.margin else f"{s.margin * 1e3:.1f} mm", str(s.tapes), s.remark) for s in sheet.steps]
     y = table(page, y, ("step", "winding", "pins", "turns", "wire", "layers", "end", "margin", "tapes", "remark"), (9, 23, 19, 11, 34, 16, 13, 14, 11, 32), rows, 2.9)
     found = making.complaints(sheet)
     page.text(EDGE, y, "checked: pins, turns, layers, ends and barriers of the steps agree with the windings" if not found else "does not agree: " + found[0], "muted" if not found else "over", "left", 3.0)
@@ -113,7 +113,7 @@ def _first(design: Design, sheet: making.WindingSheet, title: str) -> Picture:
 def _second(design: Design, sheet: making.WindingSheet, title: str) -> Picture:
     page = Picture(*PAGE, f"winding sheet of {sheet.core}, page 2 of 2")
     y = _titled(page, _head(page, title, sheet.core, 2), "Windings")
-    rows = [(p.winding, str(p.turns), " · ".join(x for x in (f"● {p.start}", f"{'joined at' if p.joint else 'tap'} {p.tap}" if p.tap else "", p.finish) if x), p.wire, show(p.length, "m", 3), f"{p.mass * 1e3:.3g} g", show(p.resistance, "Ω", 3), show(p.i_rms, "A", 3), f"{p.density * 1e-6:.2g}") for p in sheet.parts]
+    rows = [(p.winding, str(p.turns), " · ".join(x for x in (f"● {p.start}", f"tap {p.tap}" if p.tap else "", f"joined at {', '.join(p.joints)}" if p.joints else "", p.finish) if x), p.wire, show(p.length, "m", 3), f"{p.mass * 1e3:.3g} g", show(p.resistance, "Ω", 3), show(p.i_rms, "A", 3), f"{p.density * 1e-6:.2g}") for p in sheet.parts]
     y = table(page, y, ("winding", "turns", "pins (● start)", "wire", "length", "copper", "at 20 °C", "rms", "A/mm²"), (26, 12, 34, 40, 15, 15, 17, 13, 10), rows, 2.9)
     y = _connections(page, sheet, y)
     y = _titled(page, y, "Inspection")
@@ -138,7 +138,8 @@ def _connections(page: Picture, sheet: making.WindingSheet, y: float) -> float:
         x, pin, role = middle + sign * 6, middle + sign * 30, "primary" if row == "A" else "secondary"
         for k, p in enumerate(parts):
             top, low = y + 11 * k + 1.5, y + 11 * k + 8.5
-            ends = [(p.start, top), *([(p.tap, 0.5 * (top + low))] if p.tap else []), (p.finish, low)]
+            between = [p.tap] if p.tap else list(p.joints)
+            ends = [(p.start, top), *((name, top + (low - top) * (i + 1) / (len(between) + 1)) for i, name in enumerate(between)), (p.finish, low)]
             page.line([(x, top), (x, low)], role, 1.2)
             page.text(x + sign * 1.6, top + 1.6, "●", role, "right" if sign < 0 else "left", 2.6)
             for name, at in ends:

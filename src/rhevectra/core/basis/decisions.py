@@ -11,7 +11,10 @@ from rhevectra.core.basis.sheet import Refused, Row, Sheet
 
 @dataclass(frozen=True, slots=True)
 class DecisionSpec:
-    """One thing that may be chosen. kind: number, integer or choice; options may name a catalogue table ('cores')."""
+    """One thing that may be chosen. kind: number, integer or choice; options may name a catalogue table ('cores').
+
+    own: of a choice that takes a person's own text too, gives that text in its usual spelling or raises InputError.
+    """
 
     id: str
     label: str
@@ -24,6 +27,7 @@ class DecisionSpec:
     table: str = ""
     schools: str = ""
     step: str = "E24"
+    own: Callable[[str], str] | None = None
 
     def accepted(self, choices: Sequence[str] = ()) -> str:
         if self.kind == "choice":
@@ -36,6 +40,8 @@ class DecisionSpec:
         where = f"decisions.{self.id}"
         if self.kind == "choice":
             names = self.options or tuple(choices)
+            if self.own and isinstance(value, str):
+                return self.own(value)
             if not isinstance(value, str) or value not in names:
                 near = nearest(str(value), names)
                 raise InputError(where, f"{value!r} is not known" + (f" (nearest: {near[0]})" if near else ""), self.accepted(choices))

@@ -13,6 +13,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.limits import NOISE_EDITION, conducted_limit
 from rhevectra.core.emission.spectrum import Lines, bus_ripple, edge_of, even, harmonics, strongest, waves
 from rhevectra.core.formulas import noise
+from rhevectra.core.magnetics import arrangement
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 from rhevectra.core.stages import FRONT_ENDS
 from rhevectra.core.stages.work import Work
@@ -105,8 +106,11 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     swing = sheet.given("inlet.balance_leaves", BALANCED_LEAVES if balanced else 1.0, "", "rule", "both ends of the primary swing against each other: what is uneven between them (common practice)" if balanced else "one end of the primary rests")
     bench = bench_of(design, corners_of(design))
     tried, small = E6[(E6 >= CM_LEAST) & (E6 <= CM_MOST)], E6[E6 <= DM_MOST]
-    without = bench.common(tried[:, None]) if "inlet.shield" not in choose.pins or choose.pins["inlet.shield"] == "none" else np.zeros(1)
-    shield = choose("inlet.shield", lambda: ("none", "a choke alone keeps the margin", ()) if without.min() <= -margin else ("shield", f"without one the best choke leaves {show(float(without.min()), 'dB')}", ()))
+    wound = _shields(design)
+    without = bench.common(tried[:, None]) if choose.pins.get("inlet.shield", "shield" if wound else "none") == "none" else np.zeros(1)
+    shield = choose("inlet.shield", lambda: ("shield", "the arrangement of the transformer has them", ()) if wound else ("none", "a choke alone keeps the margin", ()) if without.min() <= -margin else ("shield", f"without one the best choke leaves {show(float(without.min()), 'dB')}", ()))
+    if shield.value == "shield" and not wound and hasattr(design.context["plan"], "choice"):
+        work.find(NOTE, "inlet", "the filter counts on a shield that the transformer's arrangement does not have", "inlet.noise_cm", "transformer.arrangement: shielded")
     share = sheet.given("inlet.shield_leaves", SHIELD_LEAVES if shield.value == "shield" else 1.0, "", "rule", "share of the winding's capacitance that a shield leaves (common practice)" if shield.value == "shield" else "no shield")
     stray = sheet("inlet.c_stray", noise.driven, shielded=share, balanced=swing, c_winding=c_w)
     leaves = float(share.value)
@@ -146,6 +150,12 @@ def _y_capacitors(work: Work) -> None:
     sheet("inlet.i_touch_y", noise.touch_current, frequency=sheet.rows["line.f"], v_line=sheet.rows.get("line.v_phase", sheet.rows["line.v"]), count=number, c_y=c_y)
 
 
+def _shields(design: Any) -> bool:
+    """Whether the transformer is wound with shields at every face."""
+    plan = design.context["plan"]
+    return hasattr(plan, "choice") and arrangement.shielded(plan.need.stack, [w.name for w in plan.need.windings])
+
+
 def _interwinding(work: Work, design: Any) -> Any:
     """Capacitance between primary and secondary from the winding as laid."""
     sheet, plan = work.sheet, design.context["plan"]
@@ -153,4 +163,4 @@ def _interwinding(work: Work, design: Any) -> Any:
         return sheet.given("inlet.c_interwinding", 0.0, "F", "rule", "no transformer: nothing crosses a barrier")
     win, need, k = plan.window, plan.need, plan.choice.core
     between = TRIPLE_WALL + TAPE + ENAMELS if any(w.triple for w in need.windings) else SAFETY_TAPES * TAPE + ENAMELS
-    return sheet("inlet.c_interwinding", noise.interwinding, share=noise.ROUND, permittivity=noise.POLYESTER, width=float(win.width[k]) - 2 * need.margin, turn=float(win.turn_length(0.5 * win.height)[k]), faces=2 if need.split else 1, distance=between)
+    return sheet("inlet.c_interwinding", noise.interwinding, share=noise.ROUND, permittivity=noise.POLYESTER, width=float(win.width[k]) - 2 * need.margin, turn=float(win.turn_length(0.5 * win.height)[k]), faces=arrangement.faces(need.stack, [w.name for w in need.windings]), distance=between)

@@ -13,18 +13,23 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas.copper import layer_stack_loss
+from rhevectra.core.magnetics.arrangement import SHIELD, SHIELD_FOIL
 from rhevectra.core.magnetics.winding import Laid
 
 
 @dataclass(frozen=True)
 class Section:
-    """One block of the stack, from the post outwards: winding number, share of its turns, layers, mean depth [m], wire."""
+    """One block of the stack, from the post outwards: winding number (SHIELD: a foil), share of its turns, layers, mean depth [m], wire (None of a shield)."""
 
     winding: int
     share: float
     layers: Any
     depth: Any
-    laid: Laid
+    laid: Laid | None
+
+    @property
+    def shield(self) -> bool:
+        return self.winding == SHIELD
 
 
 def phasors(times: Array, currents: Array, period: float, orders: int, samples: int = 1024) -> tuple[float, Array]:
@@ -39,6 +44,7 @@ def stack_loss(sections: list[Section], turns: list[Any], averages: list[Any], h
     """Loss [W] of each winding. width, rho: arrays of the candidates' shape (or scalars); turn_length: depth -> length [m].
 
     averages [A] and harmonics (orders,) [A peak] per winding; turns per winding (candidates' shape).
+    What a shield burns is counted with the first winding, to which it is tied.
     """
     orders = np.arange(1, len(harmonics[0]) + 1)
     shape = np.shape(np.asarray(width) * np.asarray(turns[0]))
@@ -46,11 +52,15 @@ def stack_loss(sections: list[Section], turns: list[Any], averages: list[Any], h
     for w in range(len(turns)):
         own = [s for s in sections if s.winding == w]
         length = sum(s.share * turn_length(s.depth) for s in own)
-        losses[w] = averages[w] ** 2 * rho * turns[w] * length / own[0].laid.copper
+        losses[w] = averages[w] ** 2 * rho * turns[w] * length / next(s.laid.copper for s in own if s.laid)
     field = np.zeros((*shape, len(orders)), dtype=complex)
     column = np.asarray(width)[..., None]
     for section in reversed(sections):
         w, laid = section.winding, section.laid
+        if laid is None:
+            eddy = layer_stack_loss(field, field, 1.0, SHIELD_FOIL, np.asarray(rho)[..., None], fs * orders, 1.0).sum(-1)
+            losses[0] = losses[0] + eddy * width * turn_length(section.depth)
+            continue
         high = field + section.share * np.asarray(turns[w])[..., None] * harmonics[w] / column
         sub = section.layers * np.sqrt(laid.strands)
         thickness = laid.diameter * np.sqrt(np.pi) / 2

@@ -13,7 +13,8 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array, pick
 from rhevectra.core.formulas import copper, magnetics
-from rhevectra.core.magnetics import winding
+from rhevectra.core.magnetics import arrangement, leakage, winding
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, Block
 from rhevectra.core.magnetics.copper_loss import Section, stack_loss
 from rhevectra.core.magnetics.winding import Laid
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
@@ -43,7 +44,7 @@ class TransformerNeed:
 
     ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],
     t_up, t_down [s] at each full-load corner for the core loss, and fs_each [Hz] where the frequency differs between them; lp [H], or None for a core without a gap; b_max [T] hot saturation after derating.
-    halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
+    stack: the blocks of its arrangement. halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
     """
 
     windings: tuple[WindingNeed, ...]
@@ -61,7 +62,7 @@ class TransformerNeed:
     cooling: str
     height_max: float | None
     margin: float
-    split: bool
+    stack: tuple[Block, ...]
     gap_max_share: float = 0.35
     halves: int = 1
     pins: dict[str, Any] | None = None
@@ -77,7 +78,6 @@ class Trial:
     sections: list[Section]
     gap: Array
     fringing: Array
-    leakage: Array
     fill: Array
     p_core: Array
     p_copper: list[Array]
@@ -116,27 +116,13 @@ def wound(need: TransformerNeed, turns: list[Any]) -> list[Any]:
 
 def primary_side(need: TransformerNeed) -> list[bool]:
     """Of each winding: whether it is on the mains side of the barrier."""
-    return [w.name in ("primary", "nr", "naux") for w in need.windings]
+    return [arrangement.on_primary_side(w.name) for w in need.windings]
 
 
 def section_turns(sections: list[Section], turns: list[int]) -> list[int]:
-    """Whole turns of each section of the stack: of a winding in two parts the first has the odd one."""
-    found, begun = [], set()
-    for s in sections:
-        n = turns[s.winding]
-        found.append(n if s.share == 1.0 else n // 2 if s.winding in begun else n - n // 2)
-        begun.add(s.winding)
-    return found
-
-
-def _order(need: TransformerNeed) -> list[tuple[int, float, float]]:
-    """The stack from the post outwards: winding, share of its turns, insulation below it [m]."""
-    tape, aux = SAFETY_TAPES * TAPE, len(need.windings) - 1
-    own = [w.name == "nr" for w in need.windings]  # a reset winding is on the primary's side of the barrier
-    secondaries = [(k, 1.0, tape if k == 1 or own[k] != own[k - 1] else TAPE) for k in range(1, aux)]
-    if need.split:
-        return [(0, 0.5, 0.0), *secondaries, (0, 0.5, TAPE if own[aux - 1] else tape), (aux, 1.0, TAPE)]
-    return [(0, 1.0, 0.0), (aux, 1.0, TAPE), *secondaries]
+    """Whole turns of each section of the stack, none of a shield."""
+    parts = {k: iter(arrangement.parted(np.asarray(n), [s.share for s in sections if s.winding == k])) for k, n in enumerate(turns)}
+    return [0 if s.shield else int(next(parts[s.winding])) for s in sections]
 
 
 def field_rates(need: TransformerNeed) -> list[float]:
@@ -148,7 +134,10 @@ def field_rates(need: TransformerNeed) -> list[float]:
     relative = [need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
     rates = [0.0] * len(need.windings)
     outside = np.zeros(len(omega), dtype=complex)
-    for w, part, _below in reversed(_order(need)):
+    for block in reversed(need.stack):
+        if block.shield:
+            continue
+        w, part = block.winding, block.share
         inside = outside + part * relative[w] * need.windings[w].harmonics
         mean = (np.abs(outside) ** 2 + np.abs(inside) ** 2 + (outside * np.conj(inside)).real) / 3
         rates[w] += part * float((omega**2 * mean).sum() / 2)
@@ -160,7 +149,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], wires: dic
     """Wire for every winding: the option of least loss whose height keeps to its share of the window."""
     width = (win.width - 2 * need.margin)[:, None] * np.ones_like(turns[0])
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
-    room = (win.height - (3 * SAFETY_TAPES + len(turns)) * TAPE)[:, None] * np.ones_like(turns[0])
+    room = (win.height - arrangement.insulation(need.stack))[:, None] * np.ones_like(turns[0])
     shares = [1.0, *(0.46 * weight / weight.sum()), 0.10]  # the primary takes what the others leave
     scale = (copper.MU0 * turns[1] / np.maximum(width, 1e-4)) ** 2
     middle = win.turn_length(0.5 * win.height)[:, None, None]
@@ -170,7 +159,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], wires: dic
     for k in (*range(1, len(turns)), 0):
         w, rate = need.windings[k], rates[k]
         d, o, strands = winding.options(w.i_rms, *wires["triple" if w.triple else "enamel"])
-        trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], 2 if (k == 0 and need.split) else 1)
+        trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], arrangement.shares(need.stack, k))
         cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, rate * scale[..., None], rho)
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
         cost = cost + np.where(trial.fits, 0.0, 1e9) + np.where(too_tall, 1e3 * (1 + trial.height / 1e-3), 0.0)
@@ -179,13 +168,21 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], wires: dic
     return [laid[k] for k in range(len(turns))]
 
 
-def _sections(need: TransformerNeed, laid: list[Laid], shape: tuple[int, ...]) -> tuple[list[Section], Array]:
-    """The stack from the post outwards and its total height."""
+def _sections(need: TransformerNeed, laid: list[Laid], turns: list[Array]) -> tuple[list[Section], Array]:
+    """The stack from the post outwards and its total height; turns: as wound."""
+    shape = turns[0].shape
     sections, depth = [], np.zeros(shape)
-    for w, share, below in _order(need):
-        high = laid[w].height * share
-        sections.append(Section(w, share, np.maximum(laid[w].layers * share, 0.5), depth + below + high / 2, laid[w]))
-        depth = depth + below + high
+    parts = {k: iter(arrangement.parted(n, arrangement.shares(need.stack, k))) for k, n in enumerate(turns)}
+    for b in need.stack:
+        if b.shield:
+            sections.append(Section(b.winding, 0.0, 1.0, depth + b.below + SHIELD_FOIL / 2, None))
+            depth = depth + b.below + SHIELD_FOIL
+            continue
+        wire = laid[b.winding]
+        layers = np.maximum(np.ceil(next(parts[b.winding]) / np.maximum(wire.per_layer, 1)), 1)
+        high = layers * wire.bundle * winding.BULGE + (layers - 1) * TAPE
+        sections.append(Section(b.winding, b.share, layers, depth + b.below + high / 2, wire))
+        depth = depth + b.below + high
     return sections, depth + SAFETY_TAPES * TAPE
 
 
@@ -195,7 +192,7 @@ def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, A
     eff = {n: getattr(win.effective, n)[:, None] for n in ("area", "length", "volume", "area_min", "area_post")}
     laid = _lay_all(need, win, turns, wires, float(copper.resistivity(need.ambient + 0.8 * need.rise_max)))
     shape = turns[0].shape
-    sections, high = _sections(need, laid, shape)
+    sections, high = _sections(need, laid, wound(need, turns))
     width = np.maximum((win.width - 2 * need.margin)[:, None] * np.ones(shape), 1e-4)
     mean_turn = [sum(s.share * (win.base_turn[:, None] + 2 * np.pi * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]
     gap, fringing = (np.zeros(shape), np.ones(shape)) if need.lp is None else magnetics.solve_gap(eff["area_post"], turns[0], need.lp, eff["length"], need.material["mu_initial"], eff["area"], win.window[:, None])
@@ -207,15 +204,9 @@ def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, A
         p_core = core_loss(need, turns[0], eff, need.ambient + rise)
         p_copper = [winding.strand_loss(w.i_rms, real[k], laid[k], mean_turn[k], rates[k] * scale, rho) for k, w in enumerate(need.windings)]
         rise = np.minimum(magnetics.temperature_rise(resistance, p_core, sum(p_copper)), 400.0)
-    trial = Trial(list(turns), laid, sections, gap, fringing, _leakage(need, turns, mean_turn, width, laid), high / win.height[:, None], p_core, p_copper, rise,
+    trial = Trial(list(turns), laid, sections, gap, fringing, high / win.height[:, None], p_core, p_copper, rise,
                   need.flux_limit / (turns[0] * np.minimum(eff["area"], eff["area_min"])), mean_turn, {}, np.zeros(shape))
     return _judged(need, win, trial, eff["area_post"])
-
-
-def _leakage(need: TransformerNeed, turns: list[Array], mean_turn: list[Any], width: Array, laid: list[Laid]) -> Any:
-    heights = laid[0].height + sum(x.height for x in laid[1:-1])
-    sections = 2 if need.split else 1
-    return magnetics.leakage_geometric(turns[0], mean_turn[0], width, heights, sections * SAFETY_TAPES * TAPE, sections)
 
 
 def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> Trial:
@@ -225,9 +216,10 @@ def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> T
     for k, w in enumerate(need.windings[2:-1], 2):
         ratio = ratio + np.maximum(np.abs(turns[k] * main / (turns[1] * w.volts) - 1) - w.tolerance, 0.0)
     stuck = sum((~x.fits).astype(float) for x in trial.laid)
+    thin = np.max([len(arrangement.shares(need.stack, k)) / n for k, n in enumerate(wound(need, turns))], axis=0)
     constraints: dict[str, tuple[Any, Any, str]] = {
         "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""), "rise": (trial.rise, RISE_AIM * need.rise_max, "K"),
-        "gap": (trial.gap, need.gap_max_share * np.sqrt(post), "m"), "ratio": (ratio, 1e-9, ""),
+        "gap": (trial.gap, need.gap_max_share * np.sqrt(post), "m"), "ratio": (ratio, 1e-9, ""), "parts": (thin, 1.0, ""),
         "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
     excess = np.zeros(shape)
     for value, limit, _unit in constraints.values():
@@ -251,11 +243,28 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
     def one(x: Any) -> Any:
         return pick(x, at)
     laid = [Laid(*(one(getattr(x, n)) for n in x.__dataclass_fields__)) for x in trial.laid]
-    sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), laid[s.winding]) for s in trial.sections]
+    sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), None if s.shield else laid[s.winding]) for s in trial.sections]
     width = float(win.width[at[0]] - 2 * need.margin)
     losses = stack_loss(sections, [one(t) for t in wound(need, trial.turns)], [w.i_avg for w in need.windings], [w.harmonics for w in need.windings], need.fs, width,
                         lambda depth: win.base_turn[at[0]] + 2 * np.pi * depth, copper.resistivity(temperature))
     return [float(x) for x in losses]
+
+
+def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> list[leakage.Slab]:
+    """The stack of one candidate as its field sees it."""
+    found, top = [], 0.0
+    shape = trial.fill.shape
+    for s, b in zip(trial.sections, need.stack, strict=True):
+        middle = float(np.broadcast_to(s.depth, shape)[at])
+        high = 2 * (middle - top - b.below)
+        found.append(leakage.Slab(s.winding, s.share, high, float(win.turn_length(middle)[at[0]]), b.below, float(win.turn_length(top + b.below / 2)[at[0]])))
+        top = middle + high / 2
+    return found
+
+
+def leakage_of(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> leakage.Leakage:
+    """Leakage of one candidate, of its turns as they count electrically (a tapped primary: of half of them)."""
+    return leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in trial.turns], max(float(win.width[at[0]] - 2 * need.margin), 1e-4))
 
 
 @dataclass(frozen=True)
@@ -271,7 +280,7 @@ class Choice:
 
 _SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, {l} aimed at",
          "gap": "gap {v} is longer than {l}, fringing heats the winding", "no gap": "inductance cannot be reached even without a gap",
-         "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
+         "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
 
 
 def binding(trial: Trial, core: int) -> str:

@@ -4,12 +4,14 @@ A bundle of strands is twisted; its diameter follows the packing of equal circle
 needs n + 1 bundle widths, because the wire climbs one width while it goes round.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.magnetics.arrangement import parted
 from rhevectra.core.magnetics.windows import TAPE
 
 _PACKING = np.array([0.0, 1.0, 2.0, 2.155, 2.414, 2.702, 3.0, 3.0])
@@ -60,14 +62,14 @@ def turns_per_layer(width: Any, bundle: Any) -> Any:
     return np.maximum(np.floor(np.round(width / bundle, 9)) - 1, 0)
 
 
-def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: int = 1) -> Laid:
-    """Lay a winding of `turns`, split into `parts` sections of nearly equal turns, into a width [m]."""
+def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: Sequence[float] = (1.0,)) -> Laid:
+    """Lay a winding of `turns` into a width [m]; parts: shares of its turns that are wound apart, from the post outwards."""
     bundle = overall * bundle_ratio(strands)
     per_layer = turns_per_layer(width, bundle)
     fits = per_layer >= 1
     safe = np.maximum(per_layer, 1)
-    layers = np.ceil(np.ceil(turns / parts) / safe) if parts == 1 else np.ceil(np.ceil(turns / 2) / safe) + np.ceil(np.floor(turns / 2) / safe)
-    height = layers * bundle * BULGE + np.maximum(layers - parts, 0) * TAPE
+    layers = sum(np.ceil(n / safe) for n in parted(turns, parts))
+    height = layers * bundle * BULGE + np.maximum(layers - len(parts), 0) * TAPE
     return Laid(diameter, overall, strands, bundle, per_layer, layers, height, strands * np.pi / 4 * diameter**2, fits)
 
 

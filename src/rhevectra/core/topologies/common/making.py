@@ -2,13 +2,14 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import accumulate, pairwise
 from typing import Any
 
 import numpy as np
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, parted, shares
 from rhevectra.core.magnetics.transformer import primary_side, section_turns, wound
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
@@ -20,8 +21,9 @@ RESISTANCE_BAND, RATIO_BAND = 0.15, 0.005
 TEST_VOLTS = {"functional": 500.0, "basic": 1500.0, "reinforced": 3000.0}
 """Withstand test between primary and secondary side [V rms, 50 Hz, one minute] (from memory of the insulation standards; confirm against the one in force)."""
 LEADS_USUAL = "connections: A1 to the side of the bridge or of the bus that is high in the first pulse; B1 to the rectifier that conducts then; a tap of row B to the output's other side"
-TURNED, SAME = "across", "back"
-"""Where the end of a step comes out: at the other side of the bobbin (an odd number of layers), or at the side it began (even)."""
+TURNED, SAME, OPEN = "across", "back", "open"
+"""Where the end of a step comes out: at the other side of the bobbin (an odd number of layers), at the side it began (even); a shield has no second end."""
+SHIELD_NAME = "shield"
 
 
 @dataclass(frozen=True)
@@ -44,12 +46,12 @@ class Step:
 
 @dataclass(frozen=True)
 class Part:
-    """One winding as a whole: turns, the pins at its ends and tap (or, of a split primary, where its halves are joined), wire length [m], mass [kg], resistance at 20 °C [Ω], rms current [A] and density [A/m²]."""
+    """One winding as a whole: turns, the pins at its ends, at its tap and where its parts are joined, wire length [m], mass [kg], resistance at 20 °C [Ω], rms current [A] and density [A/m²]."""
 
     winding: str
     turns: int
     start: str
-    tap: str
+    joints: tuple[str, ...]
     finish: str
     wire: str
     length: float
@@ -57,7 +59,7 @@ class Part:
     resistance: float
     i_rms: float
     density: float
-    joint: bool = False
+    tap: str = ""
 
 
 @dataclass(frozen=True)
@@ -80,24 +82,26 @@ def _names(need: Any) -> list[str]:
     return [own.get(w.name, f"secondary {w.name[2:].removesuffix('b')}" + (", second half" if w.name.endswith("b") else "")) for w in need.windings]
 
 
-def _pins(need: Any) -> dict[int, tuple[str, str, str]]:
-    """Start, tap and finish of each winding: row A belongs to the mains, row B to the outputs."""
-    pins: dict[int, tuple[str, str, str]] = {}
-    a, b = 1, 1
+def _pins(need: Any, turns: list[int]) -> dict[int, dict[int, str]]:
+    """Pins of each winding by the turns wound before them, start to finish: row A belongs to the mains, row B to the outputs.
+
+    A winding has a pin at both ends, where its parts are joined, and at its tap.
+    """
+    pins: dict[int, dict[int, str]] = {}
+    used = {"A": 0, "B": 0}
     for k, w in enumerate(need.windings):
-        if w.name == "primary":
-            joined = need.split or need.halves == 2
-            pins[k] = ("A1", "A2" if joined else "", "A3" if joined else "A2")
-            a = 4 if joined else 3
-        elif w.name in ("nr", "naux"):
-            pins[k] = (f"A{a}", "", f"A{a + 1}")
-            a += 2
-        elif w.name.endswith("b"):  # the second half goes on where the first ended: a tap
-            pins[k] = (pins[k - 1][2], "", f"B{b}")
-            b += 1
-        else:
-            pins[k] = (f"B{b}", "", f"B{b + 1}")
-            b += 2
+        row = "A" if primary_side(need)[k] else "B"
+        ends = {0, turns[k], *accumulate(int(n) for n in parted(np.asarray(turns[k]), shares(need.stack, k)))}
+        if k == 0 and need.halves == 2:
+            ends.add(turns[0] // 2)
+        found = {}
+        for at in sorted(ends):
+            if at == 0 and w.name.endswith("b"):  # the second half goes on where the first ended: a tap
+                found[at] = pins[k - 1][turns[k - 1]]
+                continue
+            used[row] += 1
+            found[at] = f"{row}{used[row]}"
+        pins[k] = found
     return pins
 
 
@@ -109,36 +113,41 @@ def _steps(design: Any) -> Iterator[Step]:
     """Every section of the stack as it is wound."""
     plan = design.context["plan"]
     need, trial, at = plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate)
-    names, pins = _names(need), _pins(need)
-    turns = [int(t[at]) for t in wound(need, trial.turns)]
-    inside = primary_side(need)
-    begun: set[int] = set()
-    for n, (section, count) in enumerate(zip(trial.sections, section_turns(trial.sections, turns), strict=True)):
-        k = section.winding
-        laid, (start, tap, finish), remark = trial.laid[k].at(at), pins[k], ""
-        if section.share != 1.0:
-            remark = f"second half of {turns[k]} turns, goes on from {tap}" if k in begun else f"first half of {turns[k]} turns"
-            start, finish = (tap, finish) if k in begun else (start, tap)
-            begun.add(k)
-        elif need.halves == 2 and k == 0:
-            remark = f"tap at {tap} after {turns[k] // 2} turns"
-        after = trial.sections[n + 1].winding if n + 1 < len(trial.sections) else None
-        tapes = SAFETY_TAPES if after is None or inside[after] != inside[k] else 1
+    names, turns = _names(need), [int(t[at]) for t in wound(need, trial.turns)]
+    pins, inside = _pins(need, turns), primary_side(need)
+    done, begun_parts = [0] * len(turns), [0] * len(turns)
+    sides = [True if b.shield else inside[b.winding] for b in need.stack]
+    for n, (block, count) in enumerate(zip(need.stack, section_turns(trial.sections, turns), strict=True)):
+        k = block.winding
+        tapes = SAFETY_TAPES if n + 1 == len(sides) or sides[n + 1] != sides[n] else 1
+        if block.shield:
+            yield Step(n + 1, SHIELD_NAME, pins[0][0], "", 1, f"copper foil, {SHIELD_FOIL * 1e6:.0f} µm, as wide as the winding", 1, 1, OPEN, float(need.margin), tapes, "one turn whose ends overlap under tape and do not touch")
+            continue
+        laid, begun = trial.laid[k].at(at), done[k]
+        done[k] += count
+        parts, remark = len(shares(need.stack, k)), ""
+        begun_parts[k] += 1
+        if parts > 1:
+            remark = f"part {begun_parts[k]} of {parts}: {count} of {turns[k]} turns" + (f", goes on from {pins[k][begun]}" if begun else "")
+        remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k])) if x)
         layers = int(np.ceil(count / max(int(laid.per_layer), 1)))
-        yield Step(n + 1, names[k], start, finish, count, _wire(laid, need.windings[k].triple), layers, int(laid.per_layer), TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
+        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, int(laid.per_layer), TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
 
 
 def _parts(design: Any) -> Iterator[Part]:
     plan = design.context["plan"]
     need, trial, win, at = plan.need, plan.choice.trial, plan.window, (plan.choice.core, plan.choice.candidate)
-    names, pins, turns = _names(need), _pins(need), [int(t[at]) for t in wound(need, trial.turns)]
+    names, turns = _names(need), [int(t[at]) for t in wound(need, trial.turns)]
+    pins = _pins(need, turns)
     for k, w in enumerate(need.windings):
         laid = trial.laid[k].at(at)
         own = [s for s in trial.sections if s.winding == k]
         depth = lambda s: float(np.broadcast_to(s.depth, trial.fill.shape)[at])  # noqa: E731
         each = sum(s.share * float(win.turn_length(depth(s))[at[0]]) for s in own)
         length = turns[k] * each + LEAD_OUTS * (float(win.width[at[0]]) + 0.5 * each)
-        yield Part(names[k], turns[k], *pins[k], _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, float(w.i_rms), float(w.i_rms / laid.copper), k == 0 and need.halves == 1)
+        start, *between, finish = pins[k].values()
+        tap = pins[k].get(turns[k] // 2, "") if k == 0 and need.halves == 2 else ""
+        yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, float(w.i_rms), float(w.i_rms / laid.copper), tap)
 
 
 def _inductance(design: Any) -> tuple[str, float, float]:
@@ -179,8 +188,12 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
 def complaints(sheet: WindingSheet) -> list[str]:
     """What does not agree within the sheet: pins, turns, ends and barriers, recomputed from its steps alone."""
     found = []
-    row = lambda s: "A" if s.winding.split()[0] in ("primary", "auxiliary", "reset") else "B"  # noqa: E731
+    row = lambda s: "A" if s.winding.split()[0] in ("primary", "auxiliary", "reset", SHIELD_NAME) else "B"  # noqa: E731
     for s in sheet.steps:
+        if s.winding == SHIELD_NAME:
+            if s.start != sheet.parts[0].start or s.finish:
+                found.append(f"step {s.number}: a shield goes to {sheet.parts[0].start} with one end and nowhere with the other")
+            continue
         if {s.start[:1], s.finish[:1]} != {row(s)}:
             found.append(f"step {s.number}: {s.winding} runs {s.start} to {s.finish}, its row is {row(s)}")
         if s.comes_out != (TURNED if s.layers % 2 else SAME):

@@ -8,6 +8,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.magnetics import MU0
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL
 from rhevectra.core.magnetics.transformer import primary_side, section_turns, wound
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
@@ -51,6 +52,7 @@ class WindingView:
     tapes: list[Box]
     margins: list[Box]
     wires: list[Wire]
+    foils: list[Box]
     legend: list[tuple[str, str]]
     notes: list[str]
     steps: list[float]
@@ -169,27 +171,30 @@ def winding_view(design: Any) -> WindingView:
     wires: list[Wire] = []
     names = ["primary" if need.halves == 1 else "both halves of the primary", *("reset" if w.name == "nr" else f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
     inside = primary_side(need)
+    foils: list[Box] = []
     laid = [x_.at((core, candidate)) for x_ in trial.laid]
     turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
     steps: list[float] = []
-    last = -1
-    for section, count in zip(trial.sections, section_turns(trial.sections, turns), strict=True):
-        k = section.winding
-        side = "aux" if k == len(laid) - 1 else "primary" if inside[k] else "secondary"
-        layers_of_tape = 0 if last < 0 else SAFETY_TAPES if inside[k] != inside[last] else 1
-        if layers_of_tape:
-            tapes.append((x, flange, layers_of_tape * TAPE, width))
-            x += layers_of_tape * TAPE
-        begun, x = x, _layers(wires, margins, x, count, laid[k], side, flange, width, need.margin)
+    for block, count in zip(need.stack, section_turns(trial.sections, turns), strict=True):
+        k = block.winding
+        if block.below:
+            tapes.append((x, flange, block.below, width))
+            x += block.below
+        begun = x
+        if block.shield:
+            foils.append((x, flange + need.margin, SHIELD_FOIL, width - 2 * need.margin))
+            x += SHIELD_FOIL
+        else:
+            side = "aux" if k == len(laid) - 1 else "primary" if inside[k] else "secondary"
+            x = _layers(wires, margins, x, count, laid[k], side, flange, width, need.margin)
         steps.append(0.5 * (begun + x))
-        last = k
     tapes.append((x, flange, SAFETY_TAPES * TAPE, width))
     legend = [(f"{n}: {t} turns, {int(w.strands)} × {w.diameter * 1e3:.3g} mm" + (" triple-insulated" if need.windings[i].triple else ""), "aux" if i == len(names) - 1 else "primary" if inside[i] else "secondary")
               for i, (n, t, w) in enumerate(zip(names, turns, laid, strict=True))]
     gap = float(np.asarray(design.rows["transformer.gap"].value)) if "transformer.gap" in design.rows else 0.0
     notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), f"height used {float(np.asarray(design.rows['transformer.fill'].value)) * 100:.0f} %", f"{SAFETY_TAPES} tapes at the barrier",
              f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"]
-    return WindingView(win.names[core], f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", radial, along, gap, bobbin, tapes, margins, wires, legend, notes, steps)
+    return WindingView(win.names[core], f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", radial, along, gap, bobbin, tapes, margins, wires, foils, legend, notes, steps)
 
 
 def _layers(wires: list[Wire], margins: list[Box], x: float, count: int, laid: Any, side: str, flange: float, width: float, margin: float) -> float:

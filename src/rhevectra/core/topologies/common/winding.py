@@ -1,12 +1,17 @@
 """Winding the transformer: core, turns, leakage and safety spacing, chosen and recorded."""
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import insulation, magnetics
+from rhevectra.core.magnetics import arrangement
 from rhevectra.core.magnetics import transformer as tr
+from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.winding import SIZES_MM
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
@@ -44,9 +49,24 @@ def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[An
     return [work.choose(f"transformer.{n}", v, loss) for n, v in zip(names, values, strict=True) if f"transformer.{n}" in work.choose.specs]  # the second half of a centre tap follows the first
 
 
-def leakage_row(work: Work, choice: tr.Choice, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
-    """Leakage seen from the primary: geometric estimate with lead-outs, never below the stated share; a reading wins."""
-    geometric = work.sheet.solved("transformer.leakage_geometric", float(choice.trial.leakage[choice.core, choice.candidate]), "H", "field energy between the windings, one dimension, from the winding heights as laid")
+def stack(work: Work, windings: Sequence[tr.WindingNeed], why: str = "split primary: a quarter of the leakage") -> tuple[Block, ...]:
+    """The blocks of the arrangement that was chosen; one that does not suit these windings gives way to the split primary, and is told."""
+    names = [w.name for w in windings]
+    row = work.choose("transformer.arrangement", "split", why)
+    try:
+        return arrangement.blocks(row.value, names)
+    except InputError as wrong:
+        work.find(MUST_FIX, "transformer", f"arrangement {wrong.wrong}; sized with a split primary instead", "transformer.leakage", f"transformer.arrangement: {wrong.accepted}")
+        return arrangement.blocks("split", names)
+
+
+def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
+    """Leakage seen from the primary, all outputs shorted: geometric estimate with lead-outs, never below the stated share; a reading wins."""
+    matrix = tr.leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
+    outputs = [k for k, inside in enumerate(tr.primary_side(need)) if not inside]
+    seen, _ = matrix.shorted(0, outputs)
+    one = "" if len(outputs) == 1 else "; seen by one output alone: " + ", ".join(f"{arrangement.word(need.windings[k].name)} {show(matrix.pair(0, k), 'H')}" for k in outputs)
+    geometric = work.sheet.solved("transformer.leakage_geometric", seen, "H", f"field energy of the stack {work.sheet.rows['transformer.arrangement'].value}, one dimension, heights as laid, outputs shorted{one}")
     share = work.choose("transformer.leakage_share", least, why)
     return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
 

@@ -72,7 +72,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     win = work.parts["cores"].derived(windows)
     choice = choose_core(work, need, win)
     turns = turns_of(work, need, choice)
-    leak = leakage_row(work, choice, float(plain(stage.lp)))
+    leak = leakage_row(work, need, choice, win, float(plain(stage.lp)))
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
     plan = Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf)
     return plan if v.held else _clamped(work, plan, v_bus, v_or, clamp)

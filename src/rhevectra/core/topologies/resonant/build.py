@@ -20,7 +20,7 @@ from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
+from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, stack, turns_of
 from rhevectra.core.topologies.resonant import sharing, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -80,7 +80,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     choice = choose_core(work, need, win)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
-    leak = leakage_row(work, choice, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
+    leak = leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
     settled = st.solve(replace(stage, leakage=float(leak.value)), settled.state, passes=1)
     choke = _inductor(work, stage, settled, grade, win, float(leak.value))
     stage = replace(stage, leakage=float(leak.value), r_inductor=LITZ * choke.resistance, extra={**stage.extra, "choke_core": _core_of(work, choke, win, grade)})
@@ -176,7 +176,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
     return tr.TransformerNeed(windings=windings, ratio=n, lp=float(s.lm), flux_limit=float(s.lm * o["i_mag"].max()), swing=(2 * s.lm * o["i_mag"])[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
-                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, split=choose("transformer.arrangement", "split", "split primary: less copper loss; simple leaks more, which the tank can use").value == "split", pins=pins)
+                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=stack(work, windings, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins)
 
 
 def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], grade: Any) -> st.Stage:

@@ -20,7 +20,7 @@ from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, turns_of
+from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, phase, secondary
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
@@ -109,7 +109,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     choice = choose_core(work, need, win)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
-    leak = leakage_row(work, choice, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
+    leak = leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
     stage, series = replace(stage, leakage=float(leak.value)), None
     peak = float(loaded(work, st.solve(stage, st.ROUGH, near.state).out["i_peak"]).max())
     stage = replace(stage, limit=current_limit(work, peak, 250e-9, "comparator, logic and gate (common practice)"))
@@ -187,7 +187,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, halves=s.variant.halves,
-                              split=choose("transformer.arrangement", "split", "split primary: a quarter of the leakage").value == "split", pins=pins), margin
+                              stack=stack(work, windings), pins=pins), margin
 
 
 def _reset_need(s: st.Stage, at: Any, volts: float, i_primary: float, harmonics: Array) -> tuple[tr.WindingNeed, ...]:

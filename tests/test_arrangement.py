@@ -1,0 +1,156 @@
+"""Orders of windings: how they are written, what they leak by integration, and that sheet, picture and figures follow them."""
+
+import numpy as np
+import pytest
+
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.design.size import size
+from rhevectra.core.formulas import magnetics
+from rhevectra.core.magnetics import arrangement, leakage
+from rhevectra.core.magnetics.windows import TAPE
+from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies.common.making import as_text, complaints, from_text
+from rhevectra.drawing.sheet import sheet_of
+
+NAMES = ("primary", "ns1", "ns2", "naux")
+NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=2.0), Output(voltage=5.0, current_max=2.0, regulated=False)), harmonics_class="none")
+
+
+@pytest.mark.parametrize(("text", "said"), [("p|s1 | P:1|aux", "p:1 | s1 | p:1 | aux"), ("p | p | s1", "p | s1"), ("p:22 | s1 | p:12 | aux", "p:22 | s1 | p:12 | aux"), ("split", "split"), ("p | e | s1", "p | e | s1")])
+def test_an_arrangement_is_read_as_people_write_it(text, said):
+    assert arrangement.read(text) == said and arrangement.read(said) == said
+
+
+@pytest.mark.parametrize("text", ["", "p | x1", "p || s1", "p:0 | s1", "halves", "p:-1 | s1", " | ".join(["p", "s1"] * 9)])
+def test_what_is_no_arrangement_is_refused_in_one_sentence(text):
+    with pytest.raises(InputError, match="accepted") as caught:
+        arrangement.read(text)
+    assert "\n" not in str(caught.value)
+
+
+def test_every_winding_is_named_and_none_that_is_not_there():
+    with pytest.raises(InputError, match="leaves out s2"):
+        arrangement.blocks("p | s1 | aux", NAMES)
+    with pytest.raises(InputError, match="names r"):
+        arrangement.blocks("p | r | s1 | s2 | aux", NAMES)
+
+
+@pytest.mark.parametrize("name", arrangement.PRESETS)
+def test_presets_hold_every_turn_once_and_three_tapes_at_the_barrier(name):
+    stack = arrangement.blocks(name, NAMES)
+    for k in range(len(NAMES)):
+        assert sum(arrangement.shares(stack, k)) == pytest.approx(1.0)
+        assert sum(int(n) for n in arrangement.parted(np.asarray(37), arrangement.shares(stack, k))) == 37
+    side = [b.shield or arrangement.on_primary_side(NAMES[b.winding]) for b in stack]
+    for k in range(1, len(stack)):
+        assert stack[k].below == pytest.approx(TAPE * (3 if side[k] != side[k - 1] else 1))
+    assert arrangement.shielded(stack, NAMES) == (name == "shielded")
+    assert arrangement.faces(stack, NAMES) == {"simple": 1, "split": 2, "interleaved": 4, "shielded": 2}[name]
+
+
+def by_integration(slabs, turns, amps, width):
+    """2·energy of ½µ₀∫H² over the stack for currents per winding [A], H integrated from the outer leg by the trapezoid rule."""
+    h, energy = 0.0, 0.0
+    for s in reversed(slabs):
+        inner = h + (s.share * turns[s.winding] * amps[s.winding] / width if s.winding >= 0 else 0.0)
+        field = np.linspace(h, inner, 4001)
+        energy += np.trapezoid(field**2, dx=s.height / 4000) * s.turn + inner**2 * s.below * s.turn_below
+        h = inner
+    assert abs(h) < 1e-6 * max(abs(np.array(turns) * np.array(amps)).max() / width, 1e-9)
+    return 4e-7 * np.pi * width * energy
+
+
+STACK = [leakage.Slab(0, 0.4, 1.1e-3, 0.041, 0.0, 0.04), leakage.Slab(1, 1.0, 0.9e-3, 0.048, 0.17e-3, 0.045), leakage.Slab(2, 1.0, 0.5e-3, 0.052, 0.06e-3, 0.05), leakage.Slab(-1, 0.0, 0.05e-3, 0.054, 0.17e-3, 0.053),
+         leakage.Slab(0, 0.6, 1.6e-3, 0.06, 0.06e-3, 0.055), leakage.Slab(3, 1.0, 0.2e-3, 0.064, 0.06e-3, 0.063)]
+TURNS, WIDTH = [50, 7, 4, 8], 17e-3
+
+
+def test_leakage_of_every_pair_by_integration():
+    found = leakage.leakage(STACK, TURNS, WIDTH)
+    for i in range(4):
+        for j in range(4):
+            if i != j:
+                amps = [0.0] * 4
+                amps[i], amps[j] = 1.0, -TURNS[i] / TURNS[j]
+                assert found.pair(i, j) == pytest.approx(by_integration(STACK, TURNS, amps, WIDTH), rel=1e-5)
+
+
+def test_shorted_outputs_share_so_that_the_energy_is_least():
+    """Against a fine scan of how two shorted outputs might share; and never more than either of them alone shows."""
+    found = leakage.leakage(STACK, TURNS, WIDTH)
+    both, part = found.shorted(0, [1, 2])
+    scan = np.linspace(-0.5, 1.5, 4001)
+    energies = [by_integration(STACK, TURNS, [1.0, -s * TURNS[0] / TURNS[1], -(1 - s) * TURNS[0] / TURNS[2], 0.0], WIDTH) for s in scan[::40]]
+    assert both == pytest.approx(min(energies), rel=2e-3) and sum(part) == pytest.approx(1.0)
+    assert part[0] == pytest.approx(scan[::40][int(np.argmin(energies))], abs=0.02)
+    assert both < min(found.pair(0, 1), found.pair(0, 2))
+
+
+def test_split_against_simple_follows_the_known_ratio():
+    """¼·(Σh/3 + 2c)/(Σh/3 + c) with equal turn lengths; 0.27 to 0.40 in practice."""
+    def stack(parts, c, h=(2e-3, 1.5e-3)):
+        slabs = [leakage.Slab(w, s, h[w] * s, 0.05, 0.0 if k == 0 else c, 0.05) for k, (w, s) in enumerate(parts)]
+        return leakage.leakage(slabs, [40, 8], 20e-3).pair(0, 1)
+    for c in (0.15e-3, 0.4e-3):
+        third = 3.5e-3 / 3
+        ratio = stack([(0, 0.5), (1, 1.0), (0, 0.5)], c) / stack([(0, 1.0), (1, 1.0)], c)
+        assert ratio == pytest.approx(0.25 * (third + 2 * c) / (third + c), rel=1e-9) and 0.27 < ratio < 0.40
+        assert stack([(0, 1.0), (1, 1.0)], c) == pytest.approx(float(magnetics.leakage_geometric(40, 0.05, 20e-3, 3.5e-3, c, 1)), rel=1e-9)
+
+
+def sized(text, topology="flyback", **pins):
+    return size(NEED, {"topology": topology, "transformer.arrangement": text, **pins}, noise=False)
+
+
+def test_figures_sheet_and_picture_follow_a_persons_own_order():
+    """Unequal parts of the primary with a shield: steps of the table, wires of the picture and sizes of the stack tell the same order."""
+    own = "p:3 | e | s1 | s2 | p:2 | aux"
+    d = sized(own)
+    plan, sheet = d.context["plan"], sheet_of(d)
+    steps = from_text(as_text(sheet))
+    assert complaints(sheet) == [] and [s.winding for s in steps] == ["primary", "shield", "secondary 1", "secondary 2", "primary", "auxiliary"]
+    n = int(d.value("transformer.np"))
+    assert [s.turns for s in steps if s.winding == "primary"] == [int(np.ceil(0.6 * n - 1e-6)), n - int(np.ceil(0.6 * n - 1e-6))]
+    assert [s.tapes for s in steps] == [1, 3, 1, 3, 1, 3]
+    view = TOPOLOGIES[d.topology].winding_view(d)
+    assert len(view.foils) == 1 and [w.side for w in view.wires if w.side == "primary"] == ["primary"] * n
+    foil, first = view.foils[0][0], max(w.x for w in view.wires[: steps[0].turns])
+    assert first < foil < view.wires[steps[0].turns].x
+    top = view.tapes[-1][0] + view.tapes[-1][2] - view.bobbin[2][2]
+    assert top == pytest.approx(float(d.value("transformer.fill")) * float(plan.window.height[plan.choice.core]), rel=1e-6)
+
+
+def test_interleaving_leaks_least_and_simple_most():
+    pins = {"transformer.core": "ETD39/20/13", "transformer.np": 48, "transformer.ns1": 6, "transformer.ns2": 2}
+    leak = {name: float(sized(name, **pins).value("transformer.leakage_geometric")) for name in arrangement.PRESETS}
+    assert leak["interleaved"] < leak["split"] < leak["shielded"] < leak["simple"]
+
+
+def test_a_winding_of_fewer_turns_than_parts_is_refused():
+    d = sized("interleaved", **{"transformer.core": "ETD39/20/13", "transformer.ns1": 6, "transformer.ns2": 1})
+    plan = d.context["plan"]
+    value, limit, _ = plan.choice.trial.constraints["parts"]
+    at = (plan.choice.core, plan.choice.candidate)
+    assert value[at] == 2.0 > limit and not d.feasible and any("is refused" in f.text for f in d.findings)
+    split = sized("split", **{"transformer.core": "ETD39/20/13", "transformer.ns1": 6, "transformer.ns2": 1}).context["plan"]
+    assert np.all(split.choice.trial.constraints["parts"][0][at[0]] <= 1.0)
+
+
+def test_an_order_that_does_not_suit_the_outputs_is_told_and_loses_nothing():
+    d = sized("p | s1 | p | aux")
+    told = [f for f in d.findings if "leaves out s2" in f.text]
+    assert told and told[0].severity == "must fix" and "split" in told[0].text
+    assert d.value("transformer.leakage") == sized("split").value("transformer.leakage")
+    with pytest.raises(InputError, match="no block"):
+        sized("halves and halves")
+
+
+@pytest.mark.parametrize("topology", ["push_pull", "forward_reset", "llc_half", "psfb"])
+def test_every_family_can_be_wound_in_any_order(topology):
+    names = [w.name for w in sized("split", topology).context["plan"].need.windings]
+    words = [arrangement.word(n) for n in names]
+    own = " | ".join([words[-1], *(w for w in words[1:-1] if w != "r"), "p:2", *(["r"] if "r" in words else []), "p:1"])
+    d = sized(own.replace("p:2 | p:1", "p"), topology)
+    sheet = sheet_of(d)
+    assert complaints(sheet) == [] and [s.winding.split()[0] for s in sheet.steps][0] == "auxiliary"
