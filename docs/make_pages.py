@@ -44,7 +44,7 @@ def file_page() -> str:
             specs.setdefault(s.id, s)
             apply.setdefault(s.id, []).append(name)
     for s in specs.values():
-        accepted = ", ".join(CLAMPS if s.id == "clamp.kind" else s.options) if s.options else f"a name from the catalogue {s.table}" if s.table else f"{s.low:g} to {s.high:g}"
+        accepted = ", ".join(CLAMPS if s.id == "clamp.kind" else s.options) + (", or your own such as `" + s.example.replace("|", "\\|") + "`" if s.example else "") if s.options else f"a name from the catalogue {s.table}" if s.table else f"{s.low:g} to {s.high:g}"
         where = "all" if len(apply[s.id]) == len(TOPOLOGIES) else ", ".join(apply[s.id])
         lines.append(f"| `{s.id}` | {s.label}{f' ({s.schools})' if s.schools else ''} | {s.unit} | {accepted} | {where} |")
     return "\n".join(lines) + "\n"

@@ -1,17 +1,22 @@
 """Orders of windings: how they are written, what they leak by integration, and that sheet, picture and figures follow them."""
 
+import itertools
+
 import numpy as np
 import pytest
+from PySide6.QtCore import QPoint, Qt
 
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import magnetics
-from rhevectra.core.magnetics import arrangement, leakage
+from rhevectra.core.magnetics import arrangement, compare, leakage, rearrange
 from rhevectra.core.magnetics.windows import TAPE
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.making import as_text, complaints, from_text
+from rhevectra.core.topologies.common.winding import wires
 from rhevectra.drawing.sheet import sheet_of
+from rhevectra.ui.pictures.canvas import PX_PER_MM
 
 NAMES = ("primary", "ns1", "ns2", "naux")
 NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=2.0), Output(voltage=5.0, current_max=2.0, regulated=False)), harmonics_class="none")
@@ -153,4 +158,107 @@ def test_every_family_can_be_wound_in_any_order(topology):
     own = " | ".join([words[-1], *(w for w in words[1:-1] if w != "r"), "p:2", *(["r"] if "r" in words else []), "p:1"])
     d = sized(own.replace("p:2 | p:1", "p"), topology)
     sheet = sheet_of(d)
-    assert complaints(sheet) == [] and [s.winding.split()[0] for s in sheet.steps][0] == "auxiliary"
+    assert complaints(sheet) == [] and next(s.winding.split()[0] for s in sheet.steps) == "auxiliary"
+
+
+BLOCKS = [("p", 17.0), ("s1", 9.0), ("p", 17.0), ("aux", 5.0)]
+
+
+def total(blocks):
+    return {w: sum(n for v, n in blocks if v == w) for w, _ in blocks if w != "e"}
+
+
+@pytest.mark.parametrize("change", [c for _, _, c in rearrange.CHANGES])
+def test_no_change_by_hand_loses_or_makes_a_turn(change):
+    for at in range(len(BLOCKS)):
+        made = change(BLOCKS, at)
+        assert total(made) == total(BLOCKS) and all(n >= 1 for w, n in made if w != "e")
+        assert all(a != b for (a, _), (b, _) in itertools.pairwise(made))
+        assert arrangement.read(arrangement.write(made))
+
+
+def test_changes_by_hand_do_what_they_say():
+    assert rearrange.move(BLOCKS, 3, 0) == [("aux", 5.0), *BLOCKS[:3]]
+    assert rearrange.move(BLOCKS, 1, 3) == [("p", 34.0), ("s1", 9.0), ("aux", 5.0)]  # both halves meet and become one
+    assert rearrange.split([("p", 34.0), ("aux", 5.0), ("s1", 9.0)], 0) == [("p", 17.0), ("aux", 5.0), ("p", 17.0), ("s1", 9.0)]
+    assert rearrange.join(BLOCKS, 2) == [("s1", 9.0), ("p", 34.0), ("aux", 5.0)]
+    assert rearrange.give(BLOCKS, 0, 1) == [("p", 18.0), ("s1", 9.0), ("p", 16.0), ("aux", 5.0)]
+    with_shield = rearrange.shield(BLOCKS, 0)
+    assert with_shield[1] == ("e", 0.0) and rearrange.shield(with_shield, 0) == with_shield and rearrange.join(with_shield, 1) == BLOCKS
+
+
+def test_the_usual_orders_beside_each_other_agree_with_designs_of_their_own():
+    """What the table says of another order is what a design pinned to that order, core and turns says; copper loss by the design's own effective resistances."""
+    d = sized("split", **{"transformer.core": "ETD34/17/11", "transformer.ns2": 4})
+    pins = {id: d.value(id) for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.ns2", "transformer.naux")}
+    made = {w.text: w for w in compare.alternatives(d.context["plan"], "split", wires(d.catalogue))}
+    assert tuple(made) == arrangement.PRESETS
+    for name, w in made.items():
+        own = sized(name, **pins)
+        assert w.leakage == pytest.approx(float(own.value("transformer.leakage_geometric")), rel=1e-6)
+        assert w.fill == pytest.approx(float(own.value("transformer.fill")), rel=1e-6)
+        plan = own.context["plan"]
+        assert w.copper == pytest.approx(sum(r * x.i_rms**2 for r, x in zip(plan.stage.extra["r_effective"], plan.need.windings, strict=True)), rel=1e-6)
+
+
+def middle(view, k):
+    s = view.spots[k]
+    return QPoint(round((s.left + s.width / 2) * PX_PER_MM), round((s.top + s.height / 2) * PX_PER_MM))
+
+
+def test_dragging_a_block_in_the_real_window_changes_leakage_and_fill(qtbot, window):
+    desk, view = window.size_desk, window.size_desk.picture.view
+    desk.choose_stage("transformer")
+    before = {k: float(window.session.design.value(k)) for k in ("transformer.leakage", "transformer.fill", "transformer.loss_copper")}
+    words = [w for w, _ in view.blocks()]
+    assert words == ["p", "s1", "p", "aux"]
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=middle(view, 1))
+    qtbot.mouseMove(view, middle(view, 1) + QPoint(1, 8))
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=middle(view, 1) + QPoint(1, 8))
+    assert [w for w, _ in view.blocks()] == words  # dropped where it was
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=middle(view, 1))
+    qtbot.mouseMove(view, middle(view, 2))
+    qtbot.mouseMove(view, middle(view, 3) + QPoint(6, 0))
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=middle(view, 3) + QPoint(6, 0))
+    design = window.session.design
+    assert [w for w, _ in view.blocks()] == ["p", "aux", "s1"] and design.rows["transformer.arrangement"].value == "simple"
+    assert float(design.value("transformer.leakage")) > 2 * before["transformer.leakage"] and float(design.value("transformer.fill")) != before["transformer.fill"]
+    window.undo()
+    assert {k: float(window.session.design.value(k)) for k in before} == before
+
+
+def test_keys_choose_split_shield_and_join(qtbot, window):
+    desk, view = window.size_desk, window.size_desk.picture.view
+    desk.choose_stage("transformer")
+    def now():
+        return window.session.design.rows["transformer.arrangement"].value
+    for key in (Qt.Key.Key_Right, Qt.Key.Key_E):
+        qtbot.keyClick(view, key)
+    assert [w for w, _ in view.blocks()] == ["p", "e", "s1", "p", "aux"]
+    for key in (Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_E):
+        qtbot.keyClick(view, key)
+    assert now() == "shielded"
+    first, second = (n for w, n in view.blocks() if w == "p")
+    for key in (Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_R):
+        qtbot.keyClick(view, key)
+    assert [n for w, n in view.blocks() if w == "p"] == [first + 1, second - 1]
+    qtbot.keyClick(view, Qt.Key.Key_J)
+    assert [w for w, _ in view.blocks()].count("p") == 1
+    menu = view.block_menu(0)
+    assert len([a for a in menu.actions() if a.text()]) == len(rearrange.CHANGES) + 1
+
+
+def test_a_click_on_a_row_of_arrangements_takes_it(qtbot, window):
+    desk, view = window.size_desk, window.size_desk.picture.view
+    desk.choose_stage("transformer")
+    desk.picture.tabs.setCurrentIndex(1)
+    k = next(k for k, s in enumerate(view.spots) if s.name == "interleaved")
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=middle(view, k))
+    assert window.session.design.rows["transformer.arrangement"].value == "interleaved"
+    row = desk.decisions.rows["transformer.arrangement"]
+    row.editor.lineEdit().setText("p:2 | s1 | p:1 | aux")
+    row.editor.lineEdit().editingFinished.emit()
+    assert window.session.design.rows["transformer.arrangement"].value == "p:2 | s1 | p:1 | aux"
+    row.editor.lineEdit().setText("p:2 | nothing")
+    row.editor.lineEdit().editingFinished.emit()
+    assert window.session.design.rows["transformer.arrangement"].value == "p:2 | s1 | p:1 | aux" and "no block" in row.note.text()

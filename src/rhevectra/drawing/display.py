@@ -39,9 +39,21 @@ class Text:
     bold: bool = False
 
 
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A part of a picture that can be taken with the mouse: rectangle [mm], what it is, what it says when pointed at."""
+
+    left: float
+    top: float
+    width: float
+    height: float
+    name: str
+    tip: str
+
+
 @dataclass
 class Picture:
-    """A picture of a width and height in mm; y grows downwards. data: named columns for export and cursors."""
+    """A picture of a width and height in mm; y grows downwards. data: named columns for export and cursors; spots: what can be taken; decides: the decision a click on a spot makes, with its name as value."""
 
     width: float
     height: float
@@ -49,6 +61,8 @@ class Picture:
     items: list[Line | Fill | Text] = field(default_factory=list)
     data: dict[str, Array] = field(default_factory=dict)
     frames: list["FrameInfo"] = field(default_factory=list)
+    spots: list[Spot] = field(default_factory=list)
+    decides: str = ""
 
     def line(self, points: Points, role: str = "ink", width: float = 0.25, dashed: bool = False) -> None:
         self.items.append(Line(points, role, width, dashed))

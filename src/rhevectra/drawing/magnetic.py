@@ -10,7 +10,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
-from rhevectra.drawing.display import Picture
+from rhevectra.drawing.display import Picture, Spot
 
 
 def winding_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
@@ -35,8 +35,10 @@ def winding_window(design: Design, corner: Corner, width: float, height: float, 
         picture.box(x0 + foil[0] * scale, y0 + foil[1] * scale, max(foil[2] * scale, 0.4), foil[3] * scale, "ink")
     for wire in view.wires:
         _circle(picture, x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side)
-    for k, x in enumerate(view.steps, 1):
-        picture.text(x0 + x * scale, y0 + h + 3.6, str(k), "ink", "middle", 3.0)
+    for k, band in enumerate(view.bands, 1):
+        picture.text(x0 + 0.5 * (band.begin + band.end) * scale, y0 + h + 3.6, str(k), "ink", "middle", 3.0)
+        wide = max((band.end - band.begin) * scale, 1.0)
+        picture.spots.append(Spot(x0 + 0.5 * (band.begin + band.end) * scale - wide / 2, y0, wide, h, f"{band.word}:{band.turns}", band.tip))
     gap = max(view.gap * scale, 0.3)
     picture.box(x0 - 4, y0 + h / 2 - gap / 2, 4, gap, "card", "ink")
     _legend(picture, view, x0 + w + 8, y0 + 4)
@@ -52,7 +54,7 @@ def _legend(picture: Picture, view: Any, x: float, y: float) -> None:
     for k, (text, side) in enumerate(view.legend):
         picture.box(x, y + k * 5.2 - 2.4, 2.6, 2.6, side)
         picture.text(x + 4, y + k * 5.2, text, "ink", "left", 3.2)
-    for k, text in enumerate(view.notes):
+    for k, text in enumerate((*view.notes, "", "drag a block to another place;", "right click: split, join, shield, turns")):
         picture.text(x, y + len(view.legend) * 5.2 + 3 + k * 4.6, text, "muted", "left", 3.0)
 
 

@@ -13,7 +13,7 @@ from rhevectra.core.basis.sheet import Refused, Row, Sheet
 class DecisionSpec:
     """One thing that may be chosen. kind: number, integer or choice; options may name a catalogue table ('cores').
 
-    own: of a choice that takes a person's own text too, gives that text in its usual spelling or raises InputError.
+    own: of a choice that takes a person's own text too, gives that text in its usual spelling or raises InputError; example: of such a text.
     """
 
     id: str
@@ -28,11 +28,12 @@ class DecisionSpec:
     schools: str = ""
     step: str = "E24"
     own: Callable[[str], str] | None = None
+    example: str = ""
 
     def accepted(self, choices: Sequence[str] = ()) -> str:
         if self.kind == "choice":
             names = self.options or tuple(choices)
-            return ", ".join(names[:12]) + (f" and {len(names) - 12} more" if len(names) > 12 else "")
+            return ", ".join(names[:12]) + (f" and {len(names) - 12} more" if len(names) > 12 else "") + (f", or your own such as {self.example}" if self.example else "")
         return f"{self.low:g} to {self.high:g} {self.unit}".strip()
 
     def check(self, value: Any, choices: Sequence[str] = ()) -> Any:

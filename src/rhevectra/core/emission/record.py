@@ -14,7 +14,7 @@ from rhevectra.core.catalogue.limits import NOISE_EDITION, conducted_limit
 from rhevectra.core.emission.spectrum import Lines, bus_ripple, edge_of, even, harmonics, strongest, waves
 from rhevectra.core.formulas import noise
 from rhevectra.core.magnetics import arrangement
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
+from rhevectra.core.magnetics.compare import facing
 from rhevectra.core.stages import FRONT_ENDS
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies import TOPOLOGIES
@@ -24,8 +24,6 @@ DM_MOST, CM_LEAST, CM_MOST = 4.7e-3, 0.1e-3, 47e-3
 """Largest chokes [H] that are proposed, and the smallest common-mode one (common practice)."""
 SHIELD_LEAVES, BALANCED_LEAVES = 0.10, 0.2
 """Share of the winding's capacitance that a shield leaves, and that ends of the primary leave that swing against each other (common practice, no source)."""
-TRIPLE_WALL, ENAMELS = 100e-6, 30e-6
-"""Wall of a triple-insulated wire, and the enamel of the primary [m] (common practice, no source)."""
 Y_MOST = 4.7e-9
 
 
@@ -161,6 +159,4 @@ def _interwinding(work: Work, design: Any) -> Any:
     sheet, plan = work.sheet, design.context["plan"]
     if not hasattr(plan, "choice"):
         return sheet.given("inlet.c_interwinding", 0.0, "F", "rule", "no transformer: nothing crosses a barrier")
-    win, need, k = plan.window, plan.need, plan.choice.core
-    between = TRIPLE_WALL + TAPE + ENAMELS if any(w.triple for w in need.windings) else SAFETY_TAPES * TAPE + ENAMELS
-    return sheet("inlet.c_interwinding", noise.interwinding, share=noise.ROUND, permittivity=noise.POLYESTER, width=float(win.width[k]) - 2 * need.margin, turn=float(win.turn_length(0.5 * win.height)[k]), faces=arrangement.faces(need.stack, [w.name for w in need.windings]), distance=between)
+    return sheet("inlet.c_interwinding", noise.interwinding, **facing(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window))

@@ -9,7 +9,7 @@ import math
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import accumulate
+from itertools import accumulate, pairwise
 
 import numpy as np
 
@@ -23,7 +23,8 @@ SHIELD_FOIL = 50e-6
 PRESETS = ("split", "simple", "interleaved", "shielded")
 BLOCKS_MOST = 16
 _WORD = re.compile(r"(p|r|e|aux|s[1-9]b?)(?::(\d+(?:\.\d+)?))?$")
-ACCEPTED = f"{', '.join(PRESETS)}, or blocks from the post outwards such as p:22 | s1 | p:12 | aux (p, r, s1, s1b, aux; e a shield)"
+EXAMPLE = "p:22 | s1 | e | p:12 | aux"
+ACCEPTED = f"{', '.join(PRESETS)}, or blocks from the post outwards such as {EXAMPLE} (p, r, s1, s1b, aux; e a shield)"
 
 
 @dataclass(frozen=True)
@@ -109,8 +110,13 @@ def blocks(text: str, names: Sequence[str]) -> tuple[Block, ...]:
     number = {word(n): k for k, n in enumerate(names)}
     inside = {word(n): on_primary_side(n) for n in names} | {"e": True}
     whole = {w: math.fsum(weight for v, weight in words if v == w) for w, _ in words}
-    below = [0.0, *((TAPE if inside[a] == inside[b] else SAFETY_TAPES * TAPE) for (a, _), (b, _) in zip(words, words[1:], strict=False))]
+    below = [0.0, *((TAPE if inside[a] == inside[b] else SAFETY_TAPES * TAPE) for (a, _), (b, _) in pairwise(words))]
     return tuple(Block(number.get(w, SHIELD), 1.0 if w == "e" else weight / whole[w], gap) for (w, weight), gap in zip(words, below, strict=True))
+
+
+def named(text: str, names: Sequence[str]) -> str:
+    """The preset that is the same order, or the text itself."""
+    return next((p for p in PRESETS if blocks(p, names) == blocks(text, names)), text)
 
 
 def shares(stack: Sequence[Block], winding: int) -> tuple[float, ...]:
@@ -121,7 +127,7 @@ def shares(stack: Sequence[Block], winding: int) -> tuple[float, ...]:
 def parted(turns: Array, parts: Sequence[float]) -> list[Array]:
     """Whole turns of each part of a winding of `turns` (any shape); what does not go up evenly is wound first."""
     ends = [np.ceil(np.asarray(turns) * share - 1e-6) for share in accumulate(parts)]
-    return [ends[0], *(b - a for a, b in zip(ends, ends[1:], strict=False))]
+    return [ends[0], *(b - a for a, b in pairwise(ends))]
 
 
 def insulation(stack: Sequence[Block]) -> float:
@@ -132,10 +138,10 @@ def insulation(stack: Sequence[Block]) -> float:
 def faces(stack: Sequence[Block], names: Sequence[str]) -> int:
     """How many times windings of both sides face each other, over a shield or not."""
     sides = [on_primary_side(names[b.winding]) for b in stack if not b.shield]
-    return sum(a != b for a, b in zip(sides, sides[1:], strict=False))
+    return sum(a != b for a, b in pairwise(sides))
 
 
 def shielded(stack: Sequence[Block], names: Sequence[str]) -> bool:
     """Whether a shield lies at every face between the sides."""
-    pairs = list(zip(stack, stack[1:], strict=False))
+    pairs = list(pairwise(stack))
     return any(b.shield for b in stack) and not any(not a.shield and not b.shield and on_primary_side(names[a.winding]) != on_primary_side(names[b.winding]) for a, b in pairs)

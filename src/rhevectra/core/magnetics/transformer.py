@@ -94,8 +94,8 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
     pins = need.pins or {}
     least = np.ceil(need.flux_limit / (need.b_max * area) / need.ratio - 1e-9)
     first = np.maximum(least, 1) + np.arange(CANDIDATES)
-    if "ns1" in pins:
-        first = np.full_like(first[:, :1], pins["ns1"])
+    if need.windings[1].name in pins:
+        first = np.full_like(first[:, :1], pins[need.windings[1].name])
     elif "np" in pins:
         first = np.maximum(np.full_like(first[:, :1], round(pins["np"] / need.ratio)), 1)
     primary = np.maximum(np.round(need.ratio * first), 1)
@@ -103,9 +103,8 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
         primary = np.full_like(first, pins["np"])
     turns = [primary, first]
     main = need.windings[1].volts
-    for k, w in enumerate(need.windings[2:], 2):
-        name = "naux" if k == len(need.windings) - 1 else f"ns{k}"
-        turns.append(np.full_like(first, pins[name]) if name in pins else np.maximum(np.round(first * w.volts / main), 1))
+    for w in need.windings[2:]:
+        turns.append(np.full_like(first, pins[w.name]) if w.name in pins else np.maximum(np.round(first * w.volts / main), 1))
     return turns
 
 
@@ -278,6 +277,7 @@ class Choice:
     trial: Trial
 
 
+FITS = "fits"
 _SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, {l} aimed at",
          "gap": "gap {v} is longer than {l}, fringing heats the winding", "no gap": "inductance cannot be reached even without a gap",
          "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
@@ -288,14 +288,14 @@ def binding(trial: Trial, core: int) -> str:
     from rhevectra.core.basis.quantities import show
 
     best = int(trial.excess[core].argmin())
-    worst, name, text = 0.0, "", "fits"
+    worst, text = 0.0, FITS
     for key, (value, limit, unit) in trial.constraints.items():
         v, top = float(np.broadcast_to(value, trial.excess.shape)[core, best]), float(np.broadcast_to(limit, trial.excess.shape)[core, best])
         over = (v / top if top > 1e-6 else 2.0) - 1 if v > top else 0.0
         if over > worst:
             shown = (f"{v * 100:.0f} %" if v < 9 else "more than all") if key == "fill" else show(v, unit, 3)
-            worst, name, text = over, key, _SAYS[key].format(v=shown, l=show(top, unit, 3))
-    return f"{text}" if name else "fits"
+            worst, text = over, _SAYS[key].format(v=shown, l=show(top, unit, 3))
+    return text
 
 
 def choose(trial: Trial, win: Windows, pinned: str | None) -> Choice:

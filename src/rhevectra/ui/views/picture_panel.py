@@ -8,10 +8,13 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QSplitte
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
+from rhevectra.core.magnetics.arrangement import named
+from rhevectra.drawing.arrangements import DECISION
 from rhevectra.drawing.circuit import conducting
 from rhevectra.drawing.pictures import PICTURES, pictures_of, shown_at
 from rhevectra.drawing.switching import exact_period
 from rhevectra.ui.exact_feed import ExactFeed
+from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
 
 if TYPE_CHECKING:
@@ -19,9 +22,10 @@ if TYPE_CHECKING:
 
 
 class PicturePanel(QFrame):
-    """Tabs over one picture. The switching period follows exactly from a worker after the sized one; emits what came of it."""
+    """Tabs over one picture. The switching period follows exactly from a worker after the sized one; emits what came of it, and decisions made in a picture."""
 
     solved = Signal(object, object)
+    decided = Signal(str, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -39,7 +43,7 @@ class PicturePanel(QFrame):
         top.addWidget(self.tabs)
         top.addStretch(1)
         layout.addLayout(top)
-        self.view, self.now = PictureView(self), PictureView(self)
+        self.view, self.now = ArrangerView(self), PictureView(self)
         self.now.setMinimumHeight(130)
         self.now.setAccessibleName("circuit at the time cursor: what conducts")
         self.split = QSplitter(Qt.Orientation.Vertical, self)
@@ -62,6 +66,8 @@ class PicturePanel(QFrame):
         self.feed.found.connect(self._solved)
         self.view.cursor_at.connect(self.set_instant)
         self.view.stepped.connect(self.step_interval)
+        self.view.decided.connect(self.decided)
+        self.view.arranged.connect(self._arranged)
         self.tabs.currentChanged.connect(lambda _i: self._show())
 
     def show_design(self, design: Design, stage: str, corner: Corner, held: Design | None = None) -> None:
@@ -106,6 +112,11 @@ class PicturePanel(QFrame):
             self.feed.want(design, corner)
         state = " · sized; exact follows" if switching else ""
         self._say(shown_at(corner) + state + (" · pale: the held design" if held is not None else ""))
+
+    def _arranged(self, text: str) -> None:
+        """Another order of the windings; where it is a usual one it goes by its name."""
+        if self._design is not None:
+            self.decided.emit(DECISION, named(text, [w.name for w in self._design.context["plan"].need.windings]))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

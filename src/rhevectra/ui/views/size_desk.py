@@ -47,6 +47,7 @@ class SizeDesk(QWidget):
         self.corners.chosen.connect(self.go_to_corner)
         self.findings.cure.connect(self.go_to)
         self.picture.solved.connect(self._exact_found)
+        self.picture.decided.connect(lambda id, value: self.pinned.emit(id, value, False))
 
     def _lay_out(self) -> None:
         layout = QVBoxLayout(self)

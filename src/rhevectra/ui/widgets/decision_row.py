@@ -137,6 +137,7 @@ class DecisionRow(QFrame):
         self.ask.setVisible(spec.table == "cores")
         grid.addWidget(self.ask, 2, 0, 1, 3, Qt.AlignmentFlag.AlignLeft)
         self._told: tuple[str, ...] = ()
+        self._stands = ""
 
     def tell(self, sentences: tuple[str, ...]) -> None:
         """Sentences found in the background, shown under the row until the design changes."""
@@ -149,7 +150,14 @@ class DecisionRow(QFrame):
             combo.addItems(choices)
             combo.setFixedWidth(152 if len(self.spec.label) < 9 else 122)  # beside a short label a long name finds room
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+            if self.spec.own is not None:  # a person's own text is as good as a listed name
+                combo.setEditable(True)
+                combo.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+                combo.setCompleter(None)  # type: ignore[arg-type]
             combo.activated.connect(lambda _i: self.pinned.emit(self.spec.id, combo.currentText(), False))
+            if (line := combo.lineEdit()) is not None:
+                line.setAccessibleName(f"{self.spec.label}, text")
+                line.editingFinished.connect(lambda: self._typed(combo))
             return combo
         edit = QuantityEdit(self.spec, self)
         edit.setFixedWidth(88)
@@ -157,12 +165,19 @@ class DecisionRow(QFrame):
         edit.refused.connect(self.show_problem)
         return edit
 
+    def _typed(self, combo: QComboBox) -> None:
+        """A text typed into a choice counts when it is left, if it says something else than what stands."""
+        if combo.currentText() != self._stands:
+            self.pinned.emit(self.spec.id, combo.currentText(), False)
+
     def show_row(self, row: Row) -> None:
         """Show the value, its origin and its rule."""
         if self._told and self._told != ("working …",):
             self.tell(())
         if isinstance(self.editor, QComboBox):
-            self.editor.setCurrentText(str(row.value))
+            self._stands = str(row.value)
+            self.editor.setCurrentText(self._stands)
+            self.editor.setToolTip(f"{self._stands}\n{self.spec.label}: {self.spec.accepted()}" if self.spec.own else self.editor.toolTip())
         elif isinstance(self.editor, QuantityEdit):
             self.editor.set_value(float(np.asarray(row.value)))
         origin = {"pinned": "you", "measured": "measured"}.get(row.origin, "rule")

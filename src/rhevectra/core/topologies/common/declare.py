@@ -24,7 +24,7 @@ _DECISIONS = (
     DecisionSpec("transformer.np", "Primary turns", "transformer", **TURNS),
     *(DecisionSpec(f"transformer.ns{n}", f"Secondary turns {n}", "transformer", **TURNS) for n in range(1, 7)),
     DecisionSpec("transformer.naux", "Auxiliary turns", "transformer", **TURNS),
-    DecisionSpec("transformer.arrangement", "Arrangement", "transformer", "choice", options=arrangement.PRESETS, own=arrangement.read, schools="split primary: a quarter of the leakage; simple: less capacitance, easier to wind; interleaved: least leakage and copper loss, most capacitance; shielded: split with a foil at each face"),
+    DecisionSpec("transformer.arrangement", "Arrangement", "transformer", "choice", options=arrangement.PRESETS, own=arrangement.read, example=arrangement.EXAMPLE, schools="split primary: a quarter of the leakage; simple: less capacitance, easier to wind; interleaved: least leakage and copper loss, most capacitance; shielded: split with a foil at each face"),
     DecisionSpec("insulation.school", "Safety spacing", "transformer", "choice", options=("triple", "margin"), schools="triple-insulated secondary; margin strips"),
     DecisionSpec("transformer.rise_max", "Temperature rise allowed", "transformer", unit="K", low=5, high=90),
     DecisionSpec("derating.flux", "Flux derating at hot saturation", "transformer", low=0.4, high=1.0),

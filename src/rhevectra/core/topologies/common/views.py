@@ -8,7 +8,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.magnetics import MU0
-from rhevectra.core.magnetics.arrangement import SHIELD_FOIL
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, word
 from rhevectra.core.magnetics.transformer import primary_side, section_turns, wound
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
@@ -40,8 +40,19 @@ Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True)
+class Band:
+    """One block of the window: from, to [m]; word of its winding, turns in it, and a sentence."""
+
+    begin: float
+    end: float
+    word: str
+    turns: int
+    tip: str
+
+
+@dataclass(frozen=True)
 class WindingView:
-    """The window to scale: sizes [m], bobbin, tapes, margins as boxes (x, y, width, height), turns, legend, notes; steps: middle of each section in the order it is wound [m]."""
+    """The window to scale: sizes [m], bobbin, tapes, margins as boxes (x, y, width, height), turns, legend, notes; bands: where each block begins and ends [m], in the order they are wound, with its word, turns and what there is to say of it."""
 
     core: str
     turns: str
@@ -55,7 +66,7 @@ class WindingView:
     foils: list[Box]
     legend: list[tuple[str, str]]
     notes: list[str]
-    steps: list[float]
+    bands: list[Band]
 
 
 @dataclass(frozen=True)
@@ -174,7 +185,7 @@ def winding_view(design: Any) -> WindingView:
     foils: list[Box] = []
     laid = [x_.at((core, candidate)) for x_ in trial.laid]
     turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
-    steps: list[float] = []
+    bands: list[Band] = []
     for block, count in zip(need.stack, section_turns(trial.sections, turns), strict=True):
         k = block.winding
         if block.below:
@@ -187,14 +198,25 @@ def winding_view(design: Any) -> WindingView:
         else:
             side = "aux" if k == len(laid) - 1 else "primary" if inside[k] else "secondary"
             x = _layers(wires, margins, x, count, laid[k], side, flange, width, need.margin)
-        steps.append(0.5 * (begun + x))
+        bands.append(Band(begun, x, "e" if block.shield else word(need.windings[k].name), count, _tip(block, names, turns, count, laid)))
     tapes.append((x, flange, SAFETY_TAPES * TAPE, width))
     legend = [(f"{n}: {t} turns, {int(w.strands)} × {w.diameter * 1e3:.3g} mm" + (" triple-insulated" if need.windings[i].triple else ""), "aux" if i == len(names) - 1 else "primary" if inside[i] else "secondary")
               for i, (n, t, w) in enumerate(zip(names, turns, laid, strict=True))]
     gap = float(np.asarray(design.rows["transformer.gap"].value)) if "transformer.gap" in design.rows else 0.0
-    notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), f"height used {float(np.asarray(design.rows['transformer.fill'].value)) * 100:.0f} %", f"{SAFETY_TAPES} tapes at the barrier",
+    notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), f"height used {float(np.asarray(design.rows['transformer.fill'].value)) * 100:.0f} %",
+             f"leakage {show(float(np.max(design.rows['transformer.leakage'].value)), 'H')}, copper loss {show(design.figure('transformer.loss_copper').value, 'W')}", f"{SAFETY_TAPES} tapes at the barrier",
              f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"]
-    return WindingView(win.names[core], f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", radial, along, gap, bobbin, tapes, margins, wires, foils, legend, notes, steps)
+    return WindingView(win.names[core], f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", radial, along, gap, bobbin, tapes, margins, wires, foils, legend, notes, bands)
+
+
+def _tip(block: Any, names: list[str], turns: list[int], count: int, laid: Any) -> str:
+    """What there is to say of one block: turns, layers, and whether its last layer is full."""
+    if block.shield:
+        return f"shield: one open turn of {SHIELD_FOIL * 1e6:.0f} µm copper foil, tied to the start of the primary"
+    per_layer = max(int(laid[block.winding].per_layer), 1)
+    layers, last = -(-count // per_layer), count - (-(-count // per_layer) - 1) * per_layer
+    full = "" if last == per_layer else f"; the last layer holds {last}: spread it over the width" if layers > 1 else f"; {last} turns lie in one layer: spread them over the width"
+    return f"{names[block.winding]}: {count} of {turns[block.winding]} turns, {layers} layer{'s' if layers > 1 else ''} of at most {per_layer}{full}"
 
 
 def _layers(wires: list[Wire], margins: list[Box], x: float, count: int, laid: Any, side: str, flange: float, width: float, margin: float) -> float:

@@ -8,6 +8,7 @@ import numpy as np
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.formulas import insulation, magnetics
 from rhevectra.core.magnetics import arrangement
 from rhevectra.core.magnetics import transformer as tr
@@ -20,21 +21,21 @@ LEAD_OUT = 1.25
 """Geometric leakage is raised by this share for lead-outs and end effects (common practice, no source)."""
 
 
-def wires(work: Work) -> dict[str, tuple[Any, Any]]:
+def wires(parts: Catalogue) -> dict[str, tuple[Any, Any]]:
     """Wire sizes offered: strand and overall diameters [m], enamelled and triple-insulated."""
-    table = work.parts["wires"]
+    table = parts["wires"]
     result = {}
     for kind in ("enamel", "triple"):
         rows = [r for r in table.rows if r["kind"] == kind]
         if kind == "enamel":
-            rows = [r for r in rows if any(abs(r["diameter_m"] * 1e3 - s) < 1e-6 for s in SIZES_MM)] + [r for r in rows if r["name"] in work.parts.own.get("wires", ())]
+            rows = [r for r in rows if any(abs(r["diameter_m"] * 1e3 - s) < 1e-6 for s in SIZES_MM)] + [r for r in rows if r["name"] in parts.own.get("wires", ())]
         result[kind] = (np.array([r["diameter_m"] for r in rows]), np.array([r["overall_m"] for r in rows]))
     return result
 
 
 def choose_core(work: Work, need: tr.TransformerNeed, win: Windows) -> tr.Choice:
     """Try the catalogue and record core, material class and turns."""
-    trial = tr.try_all(need, win, wires(work))
+    trial = tr.try_all(need, win, wires(work.parts))
     pinned = work.choose.pins.get("transformer.core")
     choice = tr.choose(trial, win, pinned)
     work.choose("transformer.core", win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)

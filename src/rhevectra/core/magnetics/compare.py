@@ -1,0 +1,81 @@
+"""The same transformer wound in other orders: core and turns stay, wire is chosen anew, and what changes is set side by side."""
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import magnetics, noise
+from rhevectra.core.magnetics import arrangement, transformer
+from rhevectra.core.magnetics.effective import Effective
+from rhevectra.core.magnetics.transformer import TransformerNeed, Trial
+from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
+
+TRIPLE_WALL, ENAMELS = 100e-6, 30e-6
+"""Wall of a triple-insulated wire, and enamel of the two wires that face each other [m] (typical, from memory)."""
+
+
+@dataclass(frozen=True)
+class Wound:
+    """One arrangement: its text, leakage with outputs shorted [H], copper and core loss [W], capacitance between the sides without a shield [F], whether shields lie between, height used over height there is, rise [K], what refuses it."""
+
+    text: str
+    leakage: float
+    copper: float
+    core: float
+    capacitance: float
+    shielded: bool
+    fill: float
+    rise: float
+    refused: str
+
+
+def one_core(win: Windows, core: int) -> Windows:
+    """The windows of a single core."""
+    cut = slice(core, core + 1)
+    eff = Effective(*(getattr(win.effective, n)[cut] for n in win.effective.__dataclass_fields__))
+    arrays = {n: getattr(win, n)[cut] for n in win.__dataclass_fields__ if n not in ("names", "effective")}
+    return replace(win, names=win.names[cut], effective=eff, **arrays)
+
+
+def facing(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> dict[str, float]:
+    """Inputs of `noise.interwinding`: share, permittivity, width [m], mean turn length at the faces [m], number of faces and insulation [m]."""
+    names = [w.name for w in need.windings]
+    plain = [(b, float(np.broadcast_to(s.depth, trial.fill.shape)[at])) for b, s in zip(need.stack, trial.sections, strict=True) if not b.shield]
+    depths = [0.5 * (x + y) for (a, x), (b, y) in itertools.pairwise(plain) if arrangement.on_primary_side(names[a.winding]) != arrangement.on_primary_side(names[b.winding])]
+    between = TRIPLE_WALL + TAPE + ENAMELS if any(w.triple for w in need.windings) else SAFETY_TAPES * TAPE + ENAMELS
+    turn = float(np.mean([win.turn_length(d)[at[0]] for d in depths])) if depths else 0.0
+    return {"share": noise.ROUND, "permittivity": noise.POLYESTER, "width": float(win.width[at[0]]) - 2 * need.margin, "turn": turn, "faces": len(depths), "distance": between}
+
+
+def wound_as(need: TransformerNeed, text: str, turns: Sequence[int], win: Windows, wires: dict[str, tuple[Array, Array]]) -> Wound:
+    """These turns on one core, wound in another order. Raises InputError where the text does not suit the windings."""
+    names = [w.name for w in need.windings]
+    pins = dict(zip(["np", *names[1:]], turns, strict=True))
+    other = replace(need, stack=arrangement.blocks(text, names), pins=pins)
+    trial = transformer.try_all(other, win, wires)
+    best = (0, int(trial.excess[0].argmin()))
+    hot = need.ambient + float(trial.rise[best])
+    copper = transformer.exact_copper(other, trial, best, win, hot)
+    core = float(trial.p_core[best])
+    outputs = [k for k, inside in enumerate(transformer.primary_side(need)) if not inside]
+    resistance = magnetics.thermal_resistance(transformer.HEAT_TRANSFER[need.cooling], float(win.surface[0]))
+    seen, _ = transformer.leakage_of(other, trial, best, win).shorted(0, outputs)
+    rise = float(resistance) * (core + sum(copper))
+    rest = replace(trial, constraints={k: v for k, v in trial.constraints.items() if k != "rise"})
+    refused = f"{show(rise, 'K', 3)} rise, {show(need.rise_max, 'K', 3)} allowed" if rise > need.rise_max else transformer.binding(rest, 0)
+    return Wound(text, seen, sum(copper), core, float(noise.interwinding(**facing(other, trial, best, win))), arrangement.shielded(other.stack, names), float(trial.fill[best]),
+                 rise, "" if refused == transformer.FITS else refused)
+
+
+def alternatives(plan: Any, chosen: str, wires: dict[str, tuple[Array, Array]]) -> list[Wound]:
+    """The usual orders for a chosen transformer, with a person's own first if it is none of them. plan: need, choice and window."""
+    choice, need = plan.choice, plan.need
+    turns = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
+    win = one_core(plan.window, choice.core)
+    texts = ([chosen] if chosen not in arrangement.PRESETS else []) + list(arrangement.PRESETS)
+    return [wound_as(need, text, turns, win, wires) for text in texts]

@@ -1,0 +1,54 @@
+"""The usual orders of the windings side by side, on the core and turns that were chosen; a click takes one."""
+
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.design import Design
+from rhevectra.core.formulas.magnetics import leakage_best
+from rhevectra.core.magnetics.compare import Wound, alternatives
+from rhevectra.core.topologies.common.winding import LEAD_OUT, wires
+from rhevectra.drawing.display import Picture, Spot
+
+DECISION = "transformer.arrangement"
+_NAMES = {"split": "split primary", "simple": "simple", "interleaved": "full interleave", "shielded": "split, shielded"}
+
+
+def arrangements(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """Leakage, copper loss, capacitance, height and rise of each order, as bars over the greatest of them."""
+    plan, now = design.context["plan"], str(design.rows[DECISION].value)
+    made = alternatives(plan, now, wires(design.catalogue))
+    picture = Picture(width, height, "the same core and turns in other orders, wire chosen anew for each; a click takes one")
+    picture.decides = DECISION
+    rows = design.rows
+
+    def leakage(w: Wound) -> float:
+        return float(leakage_best(w.leakage, LEAD_OUT, float(rows["transformer.leakage_share"].value), float(rows["transformer.lp_plan"].value)))
+
+    columns = (("leakage", leakage, "H"), ("copper", lambda w: w.copper, "W"), ("coupling", lambda w: w.capacitance, "F"), ("height", lambda w: w.fill, "%"), ("rise", lambda w: w.rise, "K"))
+    first, pitch = 34.0, min(18.0, (height - 16) / len(made))
+    each = (width - first - 4) / len(columns)
+    for c, (name, _, _) in enumerate(columns):
+        picture.text(first + c * each, 6, name, "muted", "left", 2.9)
+    for r, w in enumerate(made):
+        y = 11 + r * pitch
+        picture.box(2, y - 3, width - 4, pitch - 2, "card", "accent" if w.text == now else "rule")
+        _row(picture, w, y, w.text == now, pitch)
+        for c, (_, value, unit) in enumerate(columns):
+            most = max(max(value(x) for x in made), 1e-15)
+            x, v = first + c * each, value(w)
+            picture.box(x, y + 2.6, max((each - 5) * v / most, 0.3), 2.4, "over" if (unit == "%" and v > 1) else "primary")
+            picture.text(x, y + 1, f"{v * 100:.0f} %" if unit == "%" else show(v, unit, 3), "ink", "left", 3.4)
+        picture.spots.append(Spot(2, y - 3, width - 4, pitch - 2, w.text, w.refused or "takes this order"))
+    picture.text(2, 13 + len(made) * pitch, "losses by the currents the core was chosen with; coupling: capacitance to the outputs", "muted", "left", 2.7)
+    return picture
+
+
+def _row(picture: Picture, w: Wound, y: float, now: bool, pitch: float) -> None:
+    """Name of one order, whether it is the present one, and what refuses it."""
+    picture.text(4, y + 1, _NAMES.get(w.text, "your own"), "ink", "left", 3.4, now)
+    told = "now" if now else ""
+    if w.refused:
+        told = f"{told}: {w.refused}" if told else f"refused: {w.refused}"
+    elif w.shielded:
+        told = f"{told + ': ' if told else ''}shields take the capacitance's current to the primary"
+    if told and pitch > 11:
+        picture.text(4, y + 8.6, told, "over" if w.refused else "muted", "left", 3.0)
