@@ -60,6 +60,11 @@ def _sections(row: Mapping[str, Any]) -> tuple[float, float, float, float, float
     return leg, width * yoke, post / 2, leg / (beta * e), yoke, f / 4
 
 
+def leg_area(row: Mapping[str, Any]) -> float:
+    """Area of one outer leg [m²]."""
+    return _sections(row)[0]
+
+
 def _log_mean(x: float, y: float) -> float:
     return x if abs(x - y) < 1e-12 else (y - x) / float(np.log(y / x))
 

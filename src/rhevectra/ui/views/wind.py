@@ -1,8 +1,8 @@
-"""The Wind desk: the winding sheet as it is printed, both pages side by side, and ways to hand it to a maker."""
+"""The Wind desk: the winding sheet as it is printed, both pages side by side, ways to hand it to a maker, and the gap bench."""
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies.common.making import complaints
@@ -10,6 +10,7 @@ from rhevectra.drawing.display import Picture
 from rhevectra.drawing.sheet import PAGE, has_sheet, pages, sheet_of
 from rhevectra.ui.pictures.canvas import paint
 from rhevectra.ui.theme import roles
+from rhevectra.ui.views.gap_bench import GapBench
 
 
 class PageView(QWidget):
@@ -57,8 +58,6 @@ class WindView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 12, 8)
         row = QHBoxLayout()
-        title = QLabel("Winding sheet", self)
-        title.setObjectName("title")
         self.said = QLabel("", self)
         self.said.setObjectName("muted")
         self.said.setWordWrap(True)
@@ -67,8 +66,15 @@ class WindView(QWidget):
         self.text.setToolTip("the steps as a table of tab-separated columns, for a maker's own system")
         self.pdf.clicked.connect(self.pdf_wanted)
         self.text.clicked.connect(self.text_wanted)
-        row.addWidget(title)
+        self.tabs = QTabBar(self)
+        self.tabs.setDrawBase(False)
+        self.tabs.setAccessibleName("sheet or gap bench")
+        for name in ("Winding sheet", "Gap"):
+            self.tabs.addTab(name)
+        self.tabs.currentChanged.connect(self._turn)
+        row.addWidget(self.tabs)
         row.addWidget(self.said, 1)
+        row.addStretch()
         row.addWidget(self.pdf)
         row.addWidget(self.text)
         column.addLayout(row)
@@ -81,11 +87,21 @@ class WindView(QWidget):
         for view in self.views:
             both.addWidget(view, 1, Qt.AlignmentFlag.AlignTop)
         area.setWidget(body)
-        column.addWidget(area, 1)
+        self.gap = GapBench(self)
+        self.stack = QStackedWidget(self)
+        self.stack.addWidget(area)
+        self.stack.addWidget(self.gap)
+        column.addWidget(self.stack, 1)
+
+    def _turn(self, tab: int) -> None:
+        self.stack.setCurrentIndex(tab)
+        for shown in (self.pdf, self.text, self.said):
+            shown.setVisible(tab == 0)
 
     def show_design(self, design: Design, title: str) -> None:
         """The sheet of a design, or that there is nothing to wind."""
         able = has_sheet(design)
+        self.gap.show_design(design)
         for button in (self.pdf, self.text):
             button.setEnabled(able)
         if not able:

@@ -150,16 +150,27 @@ def _parts(design: Any) -> Iterator[Part]:
         yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, float(w.i_rms), float(w.i_rms / laid.copper), tap)
 
 
-def _inductance(design: Any) -> tuple[str, float, float]:
-    """Inductance of the primary as it is ordered, least and greatest [H]."""
+MADE_TOLERANCE = 0.10
+"""Tolerance of a gapped core's inductance where none is decided (common practice, no source)."""
+
+
+def ordered(design: Any) -> tuple[float, float] | None:
+    """Inductance of the primary as it is ordered [H] and its tolerance; None of a core without a gap, which is only bounded below."""
     rows = design.rows
     if "transformer.lp" in rows and "transformer.lp_tolerance" in rows:
-        lp, tol = float(np.max(rows["transformer.lp"].value)), float(rows["transformer.lp_tolerance"].value)
-        return f"{show(lp, 'H')} ± {tol * 100:.0f} %", lp * (1 - tol), lp * (1 + tol)
+        return float(np.max(rows["transformer.lp"].value)), float(rows["transformer.lp_tolerance"].value)
     if "llc.lm" in rows:
-        lm = float(np.max(rows["llc.lm"].value))
-        return f"{show(lm, 'H')} ± 10 %", 0.9 * lm, 1.1 * lm
-    lm = float(np.max(rows["transformer.lm"].value))
+        return float(np.max(rows["llc.lm"].value)), MADE_TOLERANCE
+    return None
+
+
+def _inductance(design: Any) -> tuple[str, float, float]:
+    """Inductance of the primary as it is ordered in words, least and greatest [H]."""
+    wanted = ordered(design)
+    if wanted is not None:
+        lp, tol = wanted
+        return f"{show(lp, 'H')} ± {tol * 100:.0f} %", lp * (1 - tol), lp * (1 + tol)
+    lm = float(np.max(design.rows["transformer.lm"].value))
     return f"at least {show(0.75 * lm, 'H')} (faces clean, no gap)", 0.75 * lm, np.inf
 
 

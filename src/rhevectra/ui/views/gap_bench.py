@@ -1,0 +1,175 @@
+"""The gap bench: readings of a made core in, what to grind or to put under the legs out."""
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.quantities import parse, show
+from rhevectra.core.design.design import Design
+from rhevectra.core.magnetics.gapping import Advice, Fitted, Reading, advise, fit, gapped_core
+from rhevectra.core.topologies.common.making import ordered
+from rhevectra.drawing.gapping import gap_curves
+from rhevectra.ui.pictures.canvas import PictureView
+
+TAPE_USUAL = "25 µm"
+FIELDS = (("gap", "Gap in the centre post now", "m", "ground into it so far, by the micrometre or by what was ordered"), ("spacer", "Spacer under all legs now", "m", "0 where there is none"), ("reading", "Inductance read", "H", "others open, core clamped as it will be"),
+          ("target", "Inductance wanted", "H", "the design's, unless another is wanted"), ("tape", "One tape or shim", "m", "measured: tape is 20 to 65 µm and creeps when clamped"))
+
+
+def has_gap(design: Design) -> bool:
+    """Whether the transformer of a design is made to an inductance by its gap."""
+    return hasattr(design.context["plan"], "choice") and "transformer.gap" in design.rows and ordered(design) is not None
+
+
+def _wanted(design: Design) -> tuple[float, float]:
+    """Gap and inductance as ordered [m, H]."""
+    made = ordered(design)
+    return float(np.max(design.rows["transformer.gap"].value)), made[0] if made else 0.0
+
+
+def sentences(advice: Advice, found: Fitted, readings: list[Reading], target: float, tape: float) -> list[str]:
+    """What the readings say, and both ways to the target with what to expect half way."""
+    now = readings[-1].inductance
+    lines = []
+    if advice.spacer is not None and advice.half_spacer is not None:
+        verb = "Put" if advice.spacer >= 0 else "Take"
+        where = "under all legs" if advice.spacer >= 0 else "out from under all legs"
+        lines.append(f"{verb} {show(abs(advice.spacer), 'm', 3)} {where} ({abs(advice.spacer) / tape:.1f} layers of {show(tape, 'm', 3)}): {show(now, 'H', 4)} → {show(target, 'H', 4)}. Half of it first: expect {show(advice.half_spacer, 'H', 4)}.")
+    if advice.grind is not None and advice.half_grind is not None:
+        lines.append(f"Or grind {show(advice.grind, 'm', 3)} more off the centre post. Half of it first: expect {show(advice.half_grind, 'H', 4)}.")
+    if not lines:
+        lines.append(f"{show(target, 'H', 4)} is more than this core gives: a core with a shorter gap is needed, or more turns.")
+    if advice.spacer is not None and advice.spacer > 0:
+        lines.append(f"Without the spread of the field one would put {show(advice.naive, 'm', 2)}: too little.")
+    lines.append(f"{'The reading says' if len(readings) == 1 else f'The {len(readings)} readings say'}: gap {show(abs(found.longer), 'm', 2)} {'longer' if found.longer >= 0 else 'shorter'} than told, its field spreads {found.spread:.2f} of the formula; {'off' if len(readings) == 1 else 'the last is off'} by {found.residuals[-1] * 100:+.1f} %.")
+    return lines
+
+
+class GapBench(QWidget):
+    """Form, picture and sentences. Readings last as long as the window."""
+
+    said = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.readings: list[Reading] = []
+        self._design: Design | None = None
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 8, 0, 0)
+        card = QFrame(self)
+        card.setObjectName("card")
+        card.setFixedWidth(380)
+        form = QFormLayout(card)
+        form.setContentsMargins(14, 12, 14, 12)
+        form.setVerticalSpacing(10)
+        self.core = QLabel(card)
+        form.addRow("Core and turns", self.core)
+        self.fields: dict[str, QLineEdit] = {}
+        for name, label, unit, tip in FIELDS:
+            edit = QLineEdit(card)
+            edit.setAccessibleName(label)
+            edit.setToolTip(f"{label} [{'mm, or with its unit: 25u, 0.9 mm' if unit == 'm' else unit}]: {tip}")
+            edit.setAlignment(Qt.AlignmentFlag.AlignRight)
+            edit.editingFinished.connect(self.work_out)
+            self.fields[name] = edit
+            form.addRow(label, edit)
+        self.fields["reading"].returnPressed.connect(self.add)
+        self.fields["spacer"].setText("0")
+        self.fields["tape"].setText(TAPE_USUAL)
+        self.take, self.drop = QPushButton("Add reading", card), QPushButton("Drop the last", card)
+        self.take.clicked.connect(self.add)
+        self.drop.clicked.connect(self.remove)
+        both = QHBoxLayout()
+        both.addWidget(self.take)
+        both.addWidget(self.drop)
+        form.addRow(both)
+        self.list = QLabel(card)
+        self.list.setObjectName("muted")
+        self.list.setWordWrap(True)
+        form.addRow(self.list)
+        row.addWidget(card, 0, Qt.AlignmentFlag.AlignTop)
+        right = QVBoxLayout()
+        self.view = PictureView(self)
+        self.words = QLabel(self)
+        self.words.setWordWrap(True)
+        self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.words.setAccessibleName("what to do")
+        right.addWidget(self.words)
+        right.addWidget(self.view, 1)
+        right.addStretch()
+        row.addLayout(right, 1)
+
+    def show_design(self, design: Design) -> None:
+        """Another design: the wanted inductance and the gap as ordered are its own; readings of another core or other turns are dropped."""
+        if not has_gap(design):
+            self._design = None
+            self.words.setText("this transformer has no gap to adjust")
+            self.setEnabled(False)
+            self.view.hide()
+            return
+        if self._design is None or gapped_core(design) != gapped_core(self._design):
+            self.readings = []
+        if self._design is None or _wanted(design) != _wanted(self._design):
+            gap, target = _wanted(design)
+            self.fields["gap"].setText(show(gap, "m", 3))
+            self.fields["target"].setText(show(target, "H", 4))
+        self.setEnabled(True)
+        self._design = design
+        self.core.setText(f"{design.value('transformer.core')}, {design.value('transformer.np'):.0f} turns")
+        self.work_out()
+
+    def _number(self, name: str) -> float:
+        label, unit = next((f[1], f[2]) for f in FIELDS if f[0] == name)
+        text = self.fields[name].text()
+        try:
+            return float(text.replace(",", ".")) * 1e-3 if unit == "m" else parse(text, unit, label)  # a bare length is in mm, as a micrometre shows it
+        except ValueError:
+            return parse(text, unit, label)
+
+    def add(self) -> None:
+        """Take the fields as one more reading."""
+        if self._design is None:
+            return
+        try:
+            reading = Reading(self._number("gap"), self._number("spacer"), self._number("reading"))
+            fit(gapped_core(self._design), [*self.readings, reading])
+        except InputError as problem:
+            self._problem(str(problem))
+            return
+        if reading not in self.readings:
+            self.readings.append(reading)
+        self.work_out()
+
+    def remove(self) -> None:
+        """Forget the last reading."""
+        self.readings = self.readings[:-1]
+        self.work_out()
+
+    def _problem(self, text: str) -> None:
+        self.words.setText(text)
+        self.said.emit(text)
+
+    def work_out(self) -> None:
+        """Sentences and picture for the readings there are."""
+        self.list.setText("\n".join(f"{k}: gap {show(r.gap, 'm', 3)}, spacer {show(r.spacer, 'm', 3)}: {show(r.inductance, 'H', 4)}" for k, r in enumerate(self.readings, 1)))
+        self.drop.setEnabled(bool(self.readings))
+        self.view.setVisible(bool(self.readings))
+        if self._design is None:
+            return
+        if not self.readings:
+            self.words.setText("Clamp the core with the winding on it, read the inductance, and put it in at the left: both ways to what is wanted appear here. The inductance decides, a length of gap is only a guide.")
+            return
+        core, readings = gapped_core(self._design), list(self.readings)
+        try:
+            target, tape = self._number("target"), self._number("tape")
+            if tape <= 0:
+                raise InputError("One tape or shim", "a thickness of nothing cannot be counted", "a positive length such as 25u")
+            advice, found = advise(core, readings, target), fit(core, readings)
+        except InputError as problem:
+            self._problem(str(problem))
+            return
+        lp, tol = ordered(self._design) or (target, 0.0)
+        band = f"Peak current, flux and limits were sized for {show((1 - tol) * lp, 'H', 4)} to {show((1 + tol) * lp, 'H', 4)}."
+        self.words.setText("\n".join([*sentences(advice, found, readings, target, tape), band]))
+        self.view.set_source(lambda w, h: gap_curves(core, readings, target, advice, w, h))
