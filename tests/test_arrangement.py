@@ -118,7 +118,7 @@ def test_figures_sheet_and_picture_follow_a_persons_own_order():
     n = int(d.value("transformer.np"))
     assert [s.turns for s in steps if s.winding == "primary"] == [int(np.ceil(0.6 * n - 1e-6)), n - int(np.ceil(0.6 * n - 1e-6))]
     assert [s.tapes for s in steps] == [1, 3, 1, 3, 1, 3]
-    view = TOPOLOGIES[d.topology].winding_view(d)
+    view = TOPOLOGIES[d.topology].winding_view(d).layout
     assert len(view.foils) == 1 and [w.side for w in view.wires if w.side == "primary"] == ["primary"] * n
     foil, first = view.foils[0][0], max(w.x for w in view.wires[: steps[0].turns])
     assert first < foil < view.wires[steps[0].turns].x

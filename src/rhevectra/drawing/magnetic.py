@@ -16,26 +16,27 @@ from rhevectra.drawing.display import Picture, Spot
 def winding_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The winding window to scale: bobbin, layers, tapes, margins."""
     view = TOPOLOGIES[design.topology].winding_view(design)
+    layout = view.layout
     was = f"; held: {TOPOLOGIES[held.topology].winding_view(held).core}" if held is not None else ""
     picture = Picture(width, height, f"{view.core}, {view.turns}{was}")
-    scale = min((width - 66) / view.radial, (height - 16) / view.along)
+    scale = min((width - 66) / layout.radial, (height - 16) / layout.along)
     x0, y0 = 8.0, 9.0
-    w, h = view.radial * scale, view.along * scale
-    picture.text(x0, 5.5, f"centre post at the left, outer leg at the right; {show(view.radial, 'm')} × {show(view.along, 'm')}", "muted")
+    w, h = layout.radial * scale, layout.along * scale
+    picture.text(x0, 5.5, f"centre post at the left, outer leg at the right; {show(layout.radial, 'm')} × {show(layout.along, 'm')}", "muted")
     picture.box(x0 - 4, y0, 4, h, "core", "ink")
     picture.box(x0 + w, y0, 4, h, "core", "ink")
     picture.box(x0, y0, w, h, "card", "ink")
-    for fill in view.bobbin:
+    for fill in layout.bobbin:
         picture.box(x0 + fill[0] * scale, y0 + fill[1] * scale, fill[2] * scale, fill[3] * scale, "rule")
-    for tape in view.tapes:
+    for tape in layout.tapes:
         picture.box(x0 + tape[0] * scale, y0 + tape[1] * scale, max(tape[2] * scale, 0.15), tape[3] * scale, "tape")
-    for margin in view.margins:
+    for margin in layout.margins:
         picture.box(x0 + margin[0] * scale, y0 + margin[1] * scale, margin[2] * scale, margin[3] * scale, "margin", "rule")
-    for foil in view.foils:
+    for foil in layout.foils:
         picture.box(x0 + foil[0] * scale, y0 + foil[1] * scale, max(foil[2] * scale, 0.4), foil[3] * scale, "ink")
-    for wire in view.wires:
+    for wire in layout.wires:
         _circle(picture, x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side)
-    for k, band in enumerate(view.bands, 1):
+    for k, band in enumerate(layout.bands, 1):
         picture.text(x0 + 0.5 * (band.begin + band.end) * scale, y0 + h + 3.6, str(k), "ink", "middle", 3.0)
         wide = max((band.end - band.begin) * scale, 1.0)
         picture.spots.append(Spot(x0 + 0.5 * (band.begin + band.end) * scale - wide / 2, y0, wide, h, f"{band.word}:{band.turns}", band.tip))

@@ -62,7 +62,7 @@ def stack_loss(sections: list[Section], turns: list[Any], averages: list[Any], h
             losses[0] = losses[0] + eddy * width * turn_length(section.depth)
             continue
         high = field + section.share * np.asarray(turns[w])[..., None] * harmonics[w] / column
-        sub = section.layers * np.sqrt(laid.strands)
+        sub = section.layers * laid.deep
         thickness = laid.diameter * np.sqrt(np.pi) / 2
         porosity = np.minimum(thickness * section.share * turns[w] * laid.strands / np.maximum(sub, 1e-9) / width, 1.0)
         per_area = layer_stack_loss(field, high, np.asarray(sub)[..., None], np.asarray(thickness)[..., None], np.asarray(rho)[..., None],

@@ -5,7 +5,7 @@ and the temperature they give are found together, and the constraints are compar
 (core, turns candidate); the last axis inside a winding is the wire option.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -13,7 +13,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array, pick
 from rhevectra.core.formulas import copper, magnetics
-from rhevectra.core.magnetics import arrangement, leakage, winding
+from rhevectra.core.magnetics import arrangement, fringing, leakage, winding
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, Block
 from rhevectra.core.magnetics.copper_loss import Section, stack_loss
 from rhevectra.core.magnetics.winding import Laid
@@ -27,7 +27,10 @@ HEAT_TRANSFER = {"natural": 10.0, "forced": 25.0, "conduction": 16.0}
 
 @dataclass(frozen=True)
 class WindingNeed:
-    """One winding: volts per turn partner [V incl. drop], rms [A], average [A], harmonics (orders,) [A peak], wire kind."""
+    """One winding: volts per turn partner [V incl. drop], rms [A], average [A], harmonics (orders,) [A peak], wire kind.
+
+    Harmonics are those of the current into the start: of windings that conduct together the ampere-turns oppose.
+    """
 
     name: str
     volts: float
@@ -124,6 +127,14 @@ def section_turns(sections: list[Section], turns: list[int]) -> list[int]:
     return [0 if s.shield else int(next(parts[s.winding])) for s in sections]
 
 
+def balanced(need: TransformerNeed, turns: Sequence[float]) -> list[Array]:
+    """Harmonics of every winding (orders,) [A peak]; in a core without a gap what does not cancel makes no field in the window, so the primary is taken without it."""
+    flows = [w.harmonics for w in need.windings]
+    if need.lp is None:
+        flows[0] = -np.sum([n * h for n, h in zip(turns[1:], flows[1:], strict=True)], axis=0) / turns[0]
+    return flows
+
+
 def field_rates(need: TransformerNeed) -> list[float]:
     """Mean square of d(ampere-turns)/dt over each winding for one turn of the regulated winding [A²/s²].
 
@@ -132,19 +143,36 @@ def field_rates(need: TransformerNeed) -> list[float]:
     omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
     relative = [need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
     rates = [0.0] * len(need.windings)
+    flows = balanced(need, relative)
     outside = np.zeros(len(omega), dtype=complex)
     for block in reversed(need.stack):
         if block.shield:
             continue
         w, part = block.winding, block.share
-        inside = outside + part * relative[w] * need.windings[w].harmonics
+        inside = outside + part * relative[w] * flows[w]
         mean = (np.abs(outside) ** 2 + np.abs(inside) ** 2 + (outside * np.conj(inside)).real) / 3
         rates[w] += part * float((omega**2 * mean).sum() / 2)
         outside = inside
     return rates
 
 
-def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], wires: dict[str, tuple[Array, Array]], rho: float) -> list[Laid]:
+def _gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, depths: Sequence[Any]) -> list[Any]:
+    """What the gap adds to the mean square of dB/dt in each winding [T²/s²]; depths: of the middle of each block above the bobbin's floor [m]."""
+    added: list[Any] = [0.0] * len(turns)
+    if need.lp is None:
+        return added
+    real = wound(need, turns)
+    omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
+    net = sum(np.asarray(n)[..., None] * w.harmonics for n, w in zip(real, need.windings, strict=True))
+    drive = 0.5 * (omega**2 * np.abs(net) ** 2).sum(-1) * copper.MU0**2
+    along, across = win.window[:, None], win.across[:, None]
+    for block, depth in zip(need.stack, depths, strict=True):
+        if not block.shield:
+            added[block.winding] = added[block.winding] + block.share * drive * fringing.unevenness(np.maximum(gap, 1e-6), along, across, win.wall[:, None] + depth)
+    return added
+
+
+def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: dict[str, tuple[Array, Array]], rho: float) -> list[Laid]:
     """Wire for every winding: the option of least loss whose height keeps to its share of the window."""
     width = (win.width - 2 * need.margin)[:, None] * np.ones_like(turns[0])
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
@@ -155,11 +183,12 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], wires: dic
     laid: dict[int, Laid] = {}
     real = wound(need, turns)
     rates, left = field_rates(need), room
+    near = _gap_rates(need, win, turns, gap, [(k + 0.5) / len(need.stack) * win.height[:, None] for k in range(len(need.stack))])
     for k in (*range(1, len(turns)), 0):
         w, rate = need.windings[k], rates[k]
-        d, o, strands = winding.options(w.i_rms, *wires["triple" if w.triple else "enamel"])
-        trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], arrangement.shares(need.stack, k))
-        cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, rate * scale[..., None], rho)
+        d, o, strands, flat = winding.options(w.i_rms, *wires["triple" if w.triple else "enamel"])
+        trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], arrangement.shares(need.stack, k), flat)
+        cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, np.asarray(rate * scale + near[k])[..., None], rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
         cost = cost + np.where(trial.fits, 0.0, 1e9) + np.where(too_tall, 1e3 * (1 + trial.height / 1e-3), 0.0)
         laid[k] = trial.pick(cost.argmin(-1))
@@ -179,31 +208,39 @@ def _sections(need: TransformerNeed, laid: list[Laid], turns: list[Array]) -> tu
             continue
         wire = laid[b.winding]
         layers = np.maximum(np.ceil(next(parts[b.winding]) / np.maximum(wire.per_layer, 1)), 1)
-        high = layers * wire.bundle * winding.BULGE + (layers - 1) * TAPE
+        high = layers * wire.tall * winding.BULGE + (layers - 1) * TAPE
         sections.append(Section(b.winding, b.share, layers, depth + b.below + high / 2, wire))
         depth = depth + b.below + high
     return sections, depth + SAFETY_TAPES * TAPE
+
+
+def _gaps(need: TransformerNeed, win: Windows, turns: list[Array], eff: dict[str, Any]) -> tuple[Array, Array]:
+    """Gap [m] and fringing factor of every candidate."""
+    if need.lp is None:
+        return np.zeros(turns[0].shape), np.ones(turns[0].shape)
+    return magnetics.solve_gap(eff["area_post"], turns[0], need.lp, eff["length"], need.material["mu_initial"], eff["area"], win.window[:, None])
 
 
 def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, Array]]) -> Trial:
     """Every core with every candidate: losses, temperature, fill, gap, leakage and how far each constraint is exceeded."""
     turns = candidate_turns(need, win)
     eff = {n: getattr(win.effective, n)[:, None] for n in ("area", "length", "volume", "area_min", "area_post")}
-    laid = _lay_all(need, win, turns, wires, float(copper.resistivity(need.ambient + 0.8 * need.rise_max)))
+    gap, fringe = _gaps(need, win, turns, eff)
+    laid = _lay_all(need, win, turns, gap, wires, float(copper.resistivity(need.ambient + 0.8 * need.rise_max)))
     shape = turns[0].shape
     sections, high = _sections(need, laid, wound(need, turns))
     width = np.maximum((win.width - 2 * need.margin)[:, None] * np.ones(shape), 1e-4)
     mean_turn = [sum(s.share * (win.base_turn[:, None] + 2 * np.pi * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]
-    gap, fringing = (np.zeros(shape), np.ones(shape)) if need.lp is None else magnetics.solve_gap(eff["area_post"], turns[0], need.lp, eff["length"], need.material["mu_initial"], eff["area"], win.window[:, None])
     resistance = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)[:, None]
+    near = _gap_rates(need, win, turns, gap, [s.depth for s in sections])
     rates, scale, real = field_rates(need), (copper.MU0 * turns[1] / width) ** 2, wound(need, turns)
     rise: Any = np.full(shape, 0.8 * need.rise_max)
     for _ in range(2):
         rho = copper.resistivity(need.ambient + rise)
         p_core = core_loss(need, turns[0], eff, need.ambient + rise)
-        p_copper = [winding.strand_loss(w.i_rms, real[k], laid[k], mean_turn[k], rates[k] * scale, rho) for k, w in enumerate(need.windings)]
+        p_copper = [winding.strand_loss(w.i_rms, real[k], laid[k], mean_turn[k], rates[k] * scale + near[k], rho) for k, w in enumerate(need.windings)]
         rise = np.minimum(magnetics.temperature_rise(resistance, p_core, sum(p_copper)), 400.0)
-    trial = Trial(list(turns), laid, sections, gap, fringing, high / win.height[:, None], p_core, p_copper, rise,
+    trial = Trial(list(turns), laid, sections, gap, fringe, high / win.height[:, None], p_core, p_copper, rise,
                   need.flux_limit / (turns[0] * np.minimum(eff["area"], eff["area_min"])), mean_turn, {}, np.zeros(shape))
     return _judged(need, win, trial, eff["area_post"])
 
@@ -244,9 +281,29 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
     laid = [Laid(*(one(getattr(x, n)) for n in x.__dataclass_fields__)) for x in trial.laid]
     sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), None if s.shield else laid[s.winding]) for s in trial.sections]
     width = float(win.width[at[0]] - 2 * need.margin)
-    losses = stack_loss(sections, [one(t) for t in wound(need, trial.turns)], [w.i_avg for w in need.windings], [w.harmonics for w in need.windings], need.fs, width,
+    turns = [one(t) for t in wound(need, trial.turns)]
+    losses = stack_loss(sections, turns, [w.i_avg for w in need.windings], balanced(need, turns), need.fs, width,
                         lambda depth: win.base_turn[at[0]] + 2 * np.pi * depth, copper.resistivity(temperature))
-    return [float(x) for x in losses]
+    return [float(x) + y for x, y in zip(losses, gap_copper(need, trial, at, win, temperature), strict=True)]
+
+
+def gap_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> list[float]:
+    """What of that the field of the gap burns in each winding [W]: every strand as a cylinder in the extra field of every harmonic."""
+    added = [0.0] * len(need.windings)
+    if need.lp is None:
+        return added
+    turns = [float(t[at]) for t in wound(need, trial.turns)]
+    f = need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
+    net = np.abs(np.sum([n * w.harmonics for n, w in zip(turns, need.windings, strict=True)], axis=0))
+    for s, slab in zip(trial.sections, slabs(need, trial, at, win), strict=True):
+        if s.laid is None:
+            continue
+        one, middle = s.laid.at(at), float(np.broadcast_to(s.depth, trial.fill.shape)[at])
+        x = win.wall[at[0]] + middle + slab.height * (np.arange(8) + 0.5 - 4) / 8
+        square = float(np.mean(fringing.unevenness(max(float(trial.gap[at]), 1e-6), win.window[at[0]], win.across[at[0]], x)))
+        each = copper.cylinder_loss(net * np.sqrt(square), one.diameter, copper.resistivity(temperature), f).sum()
+        added[s.winding] += s.share * turns[s.winding] * one.strands * slab.turn * float(each)
+    return added
 
 
 def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> list[leakage.Slab]:
@@ -256,14 +313,17 @@ def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows
     for s, b in zip(trial.sections, need.stack, strict=True):
         middle = float(np.broadcast_to(s.depth, shape)[at])
         high = 2 * (middle - top - b.below)
-        found.append(leakage.Slab(s.winding, s.share, high, float(win.turn_length(middle)[at[0]]), b.below, float(win.turn_length(top + b.below / 2)[at[0]])))
+        one = None if s.laid is None else s.laid.at(at)
+        layers, wire, beside = (1.0, 0.0, 1.0) if one is None else (float(np.broadcast_to(s.layers, shape)[at]), one.tall, float(one.beside))
+        found.append(leakage.Slab(s.winding, s.share, high, float(win.turn_length(middle)[at[0]]), b.below, float(win.turn_length(top + b.below / 2)[at[0]]), layers, wire, beside))
         top = middle + high / 2
     return found
 
 
 def leakage_of(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> leakage.Leakage:
     """Leakage of one candidate, of its turns as they count electrically (a tapped primary: of half of them)."""
-    return leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in trial.turns], max(float(win.width[at[0]] - 2 * need.margin), 1e-4))
+    found = leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], max(float(win.width[at[0]] - 2 * need.margin), 1e-4))
+    return replace(found, turns=np.array([float(t[at]) for t in trial.turns]))
 
 
 @dataclass(frozen=True)

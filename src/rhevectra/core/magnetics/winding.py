@@ -1,7 +1,7 @@
 """Laying wire: how many turns a layer holds, how tall a winding becomes, and which wire serves best.
 
-A bundle of strands is twisted; its diameter follows the packing of equal circles. A layer of n turns
-needs n + 1 bundle widths, because the wire climbs one width while it goes round.
+Strands are twisted to a bundle, whose diameter follows the packing of equal circles, or wound side by side, so that few
+turns fill a layer. A layer of n turns needs n + 1 of their widths, because the wire climbs one width while it goes round.
 """
 
 from collections.abc import Sequence
@@ -21,6 +21,10 @@ DENSITIES = np.array([2.0e6, 3.5e6, 6.0e6, 10.0e6])
 """Current densities of the wire options [A/m²]; loss and height decide among them."""
 SIZES_MM = (0.14, 0.2, 0.25, 0.315, 0.4, 0.5, 0.71)
 MAX_STRANDS = 60
+BESIDE_MOST = 8
+"""Wires that are wound side by side at most (common practice, no source)."""
+SPARSE = 0.5
+"""By how much a row that leaves its width empty is taken to lose more, when wire is chosen: its field and its neighbours' are uneven (compared by finite elements)."""
 
 
 def bundle_ratio(strands: Any) -> Any:
@@ -31,18 +35,29 @@ def bundle_ratio(strands: Any) -> Any:
 
 @dataclass(frozen=True)
 class Laid:
-    """A winding laid into a window (arrays of one shape): strand diameter and overall [m], strands, bundle diameter [m],
+    """A winding laid into a window (arrays of one shape): strand diameter and overall [m], strands, width and height of a turn [m],
     turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer."""
 
     diameter: Any
     overall: Any
     strands: Any
     bundle: Any
+    tall: Any
     per_layer: Any
     layers: Any
     height: Any
     copper: Any
     fits: Any
+
+    @property
+    def beside(self) -> Any:
+        """Strands wound side by side: 1 of a bundle."""
+        return np.where(self.tall < 0.999 * self.bundle, self.strands, 1)
+
+    @property
+    def deep(self) -> Any:
+        """Strands across the height of a turn."""
+        return np.where(self.tall < 0.999 * self.bundle, 1.0, np.sqrt(self.strands))
 
     def pick(self, index: Any) -> "Laid":
         """Along the last axis the chosen option of each candidate (core, candidate)."""
@@ -57,24 +72,30 @@ class Laid:
         return Laid(*(np.broadcast_to(getattr(self, n), np.shape(self.height))[index].item() for n in self.__dataclass_fields__))
 
 
+def strands_of(laid: Laid) -> str:
+    """The strands of one winding in words."""
+    return (f"{int(laid.strands)} × " if laid.strands > 1 else "") + f"{laid.diameter * 1e3:.3g} mm" + (" side by side" if laid.beside > 1 else ", twisted" if laid.strands > 1 else "")
+
+
 def turns_per_layer(width: Any, bundle: Any) -> Any:
     """Whole turns that one layer of a given winding width holds."""
     return np.maximum(np.floor(np.round(width / bundle, 9)) - 1, 0)
 
 
-def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: Sequence[float] = (1.0,)) -> Laid:
-    """Lay a winding of `turns` into a width [m]; parts: shares of its turns that are wound apart, from the post outwards."""
-    bundle = overall * bundle_ratio(strands)
+def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: Sequence[float] = (1.0,), flat: Any = False) -> Laid:
+    """Lay a winding of `turns` into a width [m]; parts: shares of its turns that are wound apart, from the post outwards; flat: strands side by side, not twisted."""
+    tall = np.where(flat, overall, overall * bundle_ratio(strands))
+    bundle = np.where(flat, overall * strands, tall)
     per_layer = turns_per_layer(width, bundle)
     fits = per_layer >= 1
     safe = np.maximum(per_layer, 1)
     layers = sum(np.ceil(n / safe) for n in parted(turns, parts))
-    height = layers * bundle * BULGE + np.maximum(layers - len(parts), 0) * TAPE
-    return Laid(diameter, overall, strands, bundle, per_layer, layers, height, strands * np.pi / 4 * diameter**2, fits)
+    height = layers * tall * BULGE + np.maximum(layers - len(parts), 0) * TAPE
+    return Laid(diameter, overall, strands, bundle, tall, per_layer, layers, height, strands * np.pi / 4 * diameter**2, fits)
 
 
-def options(current: Any, sizes: Array, overall: Array) -> tuple[Array, Array, Array]:
-    """Strand diameter, overall diameter and strand count of every different wire option for an rms current [A]."""
+def options(current: Any, sizes: Array, overall: Array) -> tuple[Array, Array, Array, Array]:
+    """Strand diameter, overall diameter, strand count, and whether the strands lie side by side, of every different wire option for an rms current [A]."""
     d = np.repeat(sizes, len(DENSITIES))
     o = np.repeat(overall, len(DENSITIES))
     density = np.tile(DENSITIES, len(sizes))
@@ -83,7 +104,16 @@ def options(current: Any, sizes: Array, overall: Array) -> tuple[Array, Array, A
     for k, pair in enumerate(zip(d.tolist(), strands.tolist(), strict=True)):
         different.setdefault(pair, k)
     first = list(different.values())
-    return d[first], o[first], strands[first]
+    beside = [k for k in first if 2 <= strands[k] <= BESIDE_MOST]
+    flat = np.repeat([False, True], [len(first), len(beside)])
+    first += beside
+    return d[first], o[first], strands[first], flat
+
+
+def unevenness(turns: Any, laid: Laid, width: Any) -> Any:
+    """Factor for the choice of wire: 1 where the layers fill the width [m], more where few turns lie far apart."""
+    cover = np.minimum((turns / laid.layers + 1) * laid.bundle / width, 1.0)
+    return 1 + SPARSE * (1 - cover) ** 2
 
 
 def strand_loss(i_rms: Any, turns: Any, laid: Laid, mean_turn: Any, field_rate: Any, rho: Any) -> Any:

@@ -19,7 +19,7 @@ CLEAR = 0.15e-3
 
 @dataclass(frozen=True)
 class Windows:
-    """One entry per core: window width along the post and height across it [m], turn length at the bobbin [m], surface [m²], height [m]."""
+    """One entry per core: window width along the post and height across it [m], turn length at the bobbin [m], surface [m²], height [m]; window along the post, across it, and wall of the bobbin [m]."""
 
     names: tuple[str, ...]
     effective: Effective
@@ -29,6 +29,8 @@ class Windows:
     surface: Array
     tall: Array
     window: Array
+    across: Array
+    wall: Array
 
     def turn_length(self, depth: Any) -> Any:
         """Length of a turn [m] whose middle lies `depth` above the bobbin floor."""
@@ -57,5 +59,5 @@ def windows(cores: Table) -> Windows:
     return Windows(
         names=cores.names, effective=effective(rows), width=2 * col("d_m") - 2 * flange,
         height=(col("e_m") - col("f_m")) / 2 - wall - CLEAR, base_turn=np.array([_base_turn(r) for r in rows]),
-        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"),
+        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), across=(col("e_m") - col("f_m")) / 2, wall=wall,
         tall=np.array([2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM") else max(2 * r["b_m"], r["c_m"]) for r in rows]))

@@ -11,6 +11,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, parted, shares
 from rhevectra.core.magnetics.transformer import primary_side, section_turns, wound
+from rhevectra.core.magnetics.winding import strands_of
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
 COPPER_DENSITY = 8960.0
@@ -106,7 +107,7 @@ def _pins(need: Any, turns: list[int]) -> dict[int, dict[int, str]]:
 
 
 def _wire(laid: Any, triple: bool) -> str:
-    return (f"{int(laid.strands)} × " if laid.strands > 1 else "") + f"{laid.diameter * 1e3:.3g} mm, overall {laid.overall * 1e3:.3g} mm" + (", triple-insulated" if triple else ", enamelled")
+    return strands_of(laid) + f", overall {laid.overall * 1e3:.3g} mm" + (", triple-insulated" if triple else ", enamelled")
 
 
 def _steps(design: Any) -> Iterator[Step]:

@@ -170,8 +170,8 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     b_sat = material["b_sat_100_t"]
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    windings = (tr.WindingNeed("primary", main.magnitude * n, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")),
-                tr.WindingNeed("naux", AUX_VOLTS, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
+    windings = (tr.WindingNeed("primary", main.magnitude * n, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, -har_s, triple, main.tolerance) for name in ("ns1", "ns1b")),
+                tr.WindingNeed("naux", AUX_VOLTS, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]

@@ -181,8 +181,8 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
     volts, count = main.magnitude * (2 if s.secondary == secondary.DOUBLER else 1), s.variant.pulses if s.secondary == secondary.TAP else 1
-    windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, volts, i_s, avg_s, har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[:count]),
-                *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, 0.002 * har_s / max(i_s, 1e-9), False, 0.3))
+    windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, volts, i_s, avg_s, -har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[:count]),
+                *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,

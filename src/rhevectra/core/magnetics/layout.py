@@ -1,0 +1,111 @@
+"""Where every turn of a chosen transformer lies in its window, as the sizing laid it."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, word
+from rhevectra.core.magnetics.transformer import primary_side, section_turns, wound
+from rhevectra.core.magnetics.winding import BULGE
+from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
+
+Box = tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class Wire:
+    """One bundle or wire in the window: centre and radius over insulation [m], side, winding number, strands and their diameter [m], share of a turn's current that it carries."""
+
+    x: float
+    y: float
+    radius: float
+    side: str
+    winding: int
+    strands: int
+    diameter: float
+    share: float
+
+
+@dataclass(frozen=True)
+class Band:
+    """One block of the window: from, to [m]; word of its winding, turns in it, and a sentence."""
+
+    begin: float
+    end: float
+    word: str
+    turns: int
+    tip: str
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Window across and along the post [m]; bobbin, tapes, margins and shields as boxes (x, y, width, height) [m]; turns; blocks."""
+
+    radial: float
+    along: float
+    bobbin: list[Box]
+    tapes: list[Box]
+    margins: list[Box]
+    foils: list[Box]
+    wires: list[Wire]
+    bands: list[Band]
+
+
+def names_of(need: Any) -> list[str]:
+    """Windings in words, in their order."""
+    return ["primary" if need.halves == 1 else "both halves of the primary", *("reset" if w.name == "nr" else f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
+
+
+def lay_out(plan: Any, row: Any) -> Layout:
+    """Every turn of a plan's transformer (need, choice, window) on the core of a catalogue row."""
+    core, candidate = plan.choice.core, plan.choice.candidate
+    win, trial, need = plan.window, plan.choice.trial, plan.need
+    radial, along = (row["e_m"] - row["f_m"]) / 2, 2 * row["d_m"]
+    wall, flange = row["bobbin_wall_m"], row["bobbin_flange_m"]
+    made = Layout(radial, along, [(0.0, 0.0, radial, flange), (0.0, along - flange, radial, flange), (0.0, 0.0, wall, along)], [], [], [], [], [])
+    x, width = wall, float(win.width[core])
+    names, inside = names_of(need), primary_side(need)
+    laid = [x_.at((core, candidate)) for x_ in trial.laid]
+    turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
+    for block, count in zip(need.stack, section_turns(trial.sections, turns), strict=True):
+        k = block.winding
+        if block.below:
+            made.tapes.append((x, flange, block.below, width))
+            x += block.below
+        begun = x
+        if block.shield:
+            made.foils.append((x, flange + need.margin, SHIELD_FOIL, width - 2 * need.margin))
+            x += SHIELD_FOIL
+        else:
+            side = "aux" if k == len(laid) - 1 else "primary" if inside[k] else "secondary"
+            x = _layers(made, x, count, laid[k], k, side, flange, width, need.margin)
+        made.bands.append(Band(begun, x, "e" if block.shield else word(need.windings[k].name), count, _tip(block, names, turns, count, laid)))
+    made.tapes.append((x, flange, SAFETY_TAPES * TAPE, width))
+    return made
+
+
+def _tip(block: Any, names: list[str], turns: list[int], count: int, laid: Any) -> str:
+    """What there is to say of one block: turns, layers, and whether its last layer is full."""
+    if block.shield:
+        return f"shield: one open turn of {show(SHIELD_FOIL, 'm')} copper foil, tied to the start of the primary"
+    per_layer = max(int(laid[block.winding].per_layer), 1)
+    layers = -(-count // per_layer)
+    last = count - (layers - 1) * per_layer
+    full = "" if last == per_layer else f"; the last layer holds {last}: spread it over the width" if layers > 1 else f"; {last} turns lie in one layer: spread them over the width"
+    return f"{names[block.winding]}: {count} of {turns[block.winding]} turns, {layers} layer{'s' if layers > 1 else ''} of at most {per_layer}{full}"
+
+
+def _layers(made: Layout, x: float, count: int, laid: Any, winding: int, side: str, flange: float, width: float, margin: float) -> float:
+    """Lay layer by layer, each spread over the whole width; returns the radial position after them."""
+    per_layer = max(int(laid.per_layer), 1)
+    while count > 0:
+        here = min(count, per_layer)
+        beside = int(laid.beside)
+        pitch = (width - 2 * margin) / (here * beside)
+        for i in range(here * beside):
+            made.wires.append(Wire(x + laid.tall / 2, flange + margin + (i + 0.5) * pitch, laid.tall / 2, side, winding, int(laid.strands) // beside, float(laid.diameter), 1 / beside))
+        if margin:
+            made.margins.extend([(x, flange, laid.tall, margin), (x, flange + width - margin, laid.tall, margin)])
+        count -= here
+        x += laid.tall * BULGE + (TAPE if count > 0 else 0.0)
+    return x
