@@ -119,9 +119,11 @@ def test_figures_sheet_and_picture_follow_a_persons_own_order():
     assert [s.turns for s in steps if s.winding == "primary"] == [int(np.ceil(0.6 * n - 1e-6)), n - int(np.ceil(0.6 * n - 1e-6))]
     assert [s.tapes for s in steps] == [1, 3, 1, 3, 1, 3]
     view = TOPOLOGIES[d.topology].winding_view(d).layout
-    assert len(view.foils) == 1 and [w.side for w in view.wires if w.side == "primary"] == ["primary"] * n
-    foil, first = view.foils[0][0], max(w.x for w in view.wires[: steps[0].turns])
-    assert first < foil < view.wires[steps[0].turns].x
+    assert len(view.foils) == 1 and sum(w.share for w in view.wires if w.winding == 0) == pytest.approx(n)
+    foil, sides = view.foils[0][0], [w.side for w in view.wires]
+    first = sides.index("secondary")
+    assert set(sides[:first]) == {"primary"} and max(w.x for w in view.wires[:first]) < foil < view.wires[first].x
+    assert sum(w.share for w in view.wires[:first]) == pytest.approx(steps[0].turns)
     top = view.tapes[-1][0] + view.tapes[-1][2] - view.bobbin[2][2]
     assert top == pytest.approx(float(d.value("transformer.fill")) * float(plan.window.height[plan.choice.core]), rel=1e-6)
 

@@ -81,8 +81,9 @@ def test_the_winding_picture_is_to_scale_and_no_turn_lies_on_another(demo_design
     view = PICTURES["window"][1](demo_design, corner, 150, 110)
     turns = [f for f in view.items if isinstance(f, Fill) and f.outline == "card" and len(f.points) == 12]
     d = demo_design
-    wanted = sum(int(d.rows[f"transformer.{n}"].value) for n in ("np", "ns1", "naux"))
-    assert len(turns) == wanted
+    plan = d.context["plan"]
+    beside = [int(x.at((plan.choice.core, plan.choice.candidate)).beside) for x in plan.choice.trial.laid]
+    assert len(turns) == sum(int(d.rows[f"transformer.{n}"].value) * b for n, b in zip(("np", "ns1", "naux"), beside, strict=True))
     centres = np.array([np.mean(f.points, axis=0) for f in turns])
     radii = np.array([np.ptp([p[0] for p in f.points]) / 2 for f in turns])
     for k in range(len(turns)):

@@ -178,7 +178,8 @@ def test_pictures_tell_the_design_and_export(qtbot, window, tmp_path):
     line = PICTURES["line"][1](design, design.figure("bulk.v_valley").corner, 150, 110)
     assert line.data["bulk [V]"].min() == pytest.approx(design.value("bulk.v_valley"), rel=0.01)
     turns = [t for t in PICTURES["window"][1](design, corner, 150, 110).items if getattr(t, "role", "") == "secondary" and getattr(t, "outline", "") == "card"]
-    assert len(turns) == int(design.rows["transformer.ns1"].value)
+    plan = design.context["plan"]
+    assert len(turns) == int(design.rows["transformer.ns1"].value) * int(plan.choice.trial.laid[1].at((plan.choice.core, plan.choice.candidate)).beside)
     window.size_desk.picture.view.export_csv(str(tmp_path / "p.csv"))
     assert (tmp_path / "p.csv").read_text().startswith("drain voltage")
 

@@ -115,6 +115,13 @@ class Session:
         """Change the requirement."""
         self._edit(Step("requirement", self.document), self.document.require(requirement, title))
 
+    def keep_part(self, table: str, row: Mapping[str, Any]) -> Path:
+        """Keep a part among the person's own; the project is designed with it at once. Raises InputError where it cannot be kept."""
+        path = store.keep_part(table, row)
+        self.catalogue = store.catalogue_for(self.document, self.path)
+        self.design = self._designed(self.document)
+        return path
+
     def measure(self, id: str, reading: Measured | None) -> None:
         """Enter or take back a reading."""
         label = self.design.specs[id].label if id in self.design.specs else id

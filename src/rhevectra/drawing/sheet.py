@@ -113,8 +113,8 @@ def _first(design: Design, sheet: making.WindingSheet, title: str) -> Picture:
 def _second(design: Design, sheet: making.WindingSheet, title: str) -> Picture:
     page = Picture(*PAGE, f"winding sheet of {sheet.core}, page 2 of 2")
     y = _titled(page, _head(page, title, sheet.core, 2), "Windings")
-    rows = [(p.winding, str(p.turns), " · ".join(x for x in (f"● {p.start}", f"tap {p.tap}" if p.tap else "", f"joined at {', '.join(p.joints)}" if p.joints else "", p.finish) if x), p.wire, show(p.length, "m", 3), f"{p.mass * 1e3:.3g} g", show(p.resistance, "Ω", 3), show(p.i_rms, "A", 3), f"{p.density * 1e-6:.2g}") for p in sheet.parts]
-    y = table(page, y, ("winding", "turns", "pins (● start)", "wire", "length", "copper", "at 20 °C", "rms", "A/mm²"), (26, 12, 34, 40, 15, 15, 17, 13, 10), rows, 2.9)
+    rows = [(p.winding, str(p.turns), " · ".join(x for x in (f"● {p.start}", f"tap {p.tap}" if p.tap else "", f"joined at {', '.join(p.joints)}" if p.joints else "", p.finish) if x), p.wire, show(p.length, "m", 3), f"{p.mass * 1e3:.3g} g", show(p.resistance, "Ω", 3), show(p.i_rms, "A", 3), f"{p.density * 1e-6:.2g} ({p.density_dc * 1e-6:.2g})") for p in sheet.parts]
+    y = table(page, y, ("winding", "turns", "pins (● start)", "wire", "length", "copper", "at 20 °C", "rms", "A/mm² (dc)"), (25, 11, 33, 37, 14, 14, 16, 13, 19), rows, 2.9)
     y = _connections(page, sheet, y)
     y = _titled(page, y, "Inspection")
     y = table(page, y, ("what", "how", "limits"), (38, 78, 66), sheet.checks, 2.9)

@@ -1,5 +1,7 @@
 """Reading and writing project files: atomic, and nothing is lost when something is wrong."""
 
+import csv
+import io
 import os
 import tempfile
 from collections.abc import Mapping
@@ -7,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.catalogue.tables import TABLES, Catalogue, read_rows, shipped, with_own
+from rhevectra.core.catalogue.tables import TABLES, Catalogue, check_rows, read_rows, shipped, shipped_columns, with_own
 from rhevectra.project.codec import LARGEST, decode, encode
 from rhevectra.project.document import Document
 
@@ -58,12 +60,34 @@ def _folder(folder: Path) -> dict[str, tuple[dict[str, Any], ...]]:
     return found
 
 
-def catalogue_for(document: Document, path: str | Path | None = None) -> Catalogue:
-    """Shipped rows, then the person's own: user folder, beside the project, embedded in it (the later wins)."""
+def own_folder() -> Path:
+    """Where a person's own parts lie."""
     import platformdirs
 
+    return Path(platformdirs.user_data_dir("rhevectra")) / "parts"
+
+
+def keep_part(table: str, row: Mapping[str, Any]) -> Path:
+    """Put a row into the person's own parts, in place of one of the same name; where it lies. Raises InputError where it cannot be read or written."""
+    path = own_folder() / f"{table}.csv"
+    (checked,) = check_rows(table, [row], table)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        there = read_rows(table, path.read_text(encoding="utf-8"), path.name) if path.is_file() else ()
+    except OSError as problem:
+        raise InputError(path.name, f"cannot be kept ({problem.strerror})", "a folder that may be written") from None
+    text = io.StringIO(newline="")
+    writer = csv.DictWriter(text, shipped_columns(table))
+    writer.writeheader()
+    writer.writerows([*(r for r in there if r["name"] != checked["name"]), checked])
+    write_text(path, text.getvalue())
+    return path
+
+
+def catalogue_for(document: Document, path: str | Path | None = None) -> Catalogue:
+    """Shipped rows, then the person's own: user folder, beside the project, embedded in it (the later wins)."""
     catalogue = shipped()
-    places: list[tuple[str, Mapping[str, Any]]] = [("own parts", _folder(Path(platformdirs.user_data_dir("rhevectra")) / "parts"))]
+    places: list[tuple[str, Mapping[str, Any]]] = [("own parts", _folder(own_folder()))]
     if path is not None:
         places.append(("parts beside the project", _folder(Path(path).parent / "parts")))
     places.append(("parts in the project", document.parts))

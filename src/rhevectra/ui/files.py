@@ -1,5 +1,6 @@
 """What the window does with files: open, save, compare, export. Dialogs ask for a name; the methods beside them do the work."""
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -37,6 +38,14 @@ class FileActions:
             self.statusBar().showMessage(str(problem))
             return False
         return True
+
+    def keep_material(self, row: Mapping[str, Any]) -> None:
+        """Keep a fitted material class among the person's own parts."""
+        def keep() -> None:
+            path = self.session.keep_part("materials", row)
+            self.show_all()
+            self.statusBar().showMessage(f"{row['name']} is kept in {path} and can be chosen as core material class")
+        self._guarded(keep)
 
     def _ask_name(self, save: bool, title: str, name: str, kinds: str) -> str:
         from PySide6.QtWidgets import QFileDialog

@@ -153,8 +153,9 @@ class ViewActions:
 
     def cancel_job(self) -> None:
         """Stop what runs in the background."""
-        was = self.jobs.running
+        was = self.jobs.running or self.size_desk.picture.field_feed.busy
         self.jobs.cancel()
+        self.size_desk.picture.field_feed.cancel()
         self.statusBar().showMessage("background work cancelled" if was else "nothing runs in the background")
 
     def toggle_theme(self) -> None:

@@ -61,8 +61,8 @@ def _take(folder: Path) -> None:
     window.show()
 
     def shoot(name: str) -> None:
-        feed, until = window.size_desk.picture.feed, time.monotonic() + 20
-        while feed.busy and time.monotonic() < until:
+        panel, until = window.size_desk.picture, time.monotonic() + 20
+        while panel.busy and time.monotonic() < until:
             application.processEvents()
         for _ in range(3):
             application.processEvents()

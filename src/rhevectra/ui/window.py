@@ -97,6 +97,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self.stack.addWidget(self._wind)
             self._wind.pdf_wanted.connect(self.winding_dialog)
             self._wind.text_wanted.connect(self.winding_text_dialog)
+            self._wind.loss.kept.connect(self.keep_material)
             self._wind.show_design(self.session.design, self.session.document.title)
         return self._wind
 
@@ -117,6 +118,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.statusBar().addPermanentWidget(self._progress)
         self.jobs.progress.connect(self._job_progress)
         self.jobs.ended.connect(lambda _name: self._progress.hide())
+        self.size_desk.picture.field_feed.progress.connect(lambda done, total: self._job_progress("field", done, total))
 
     def _job_progress(self, name: str, done: int, total: int) -> None:
         self._progress.setRange(0, total)
@@ -254,7 +256,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             return
         self.jobs.cancel()
         self._keeper.stop()
-        self.size_desk.picture.feed.stop()
+        self.size_desk.picture.stop()
         self.autosave.clear()
         settings.change(splitters={name: s.sizes() for name, s in self.size_desk.splitters.items()})
         event.accept()

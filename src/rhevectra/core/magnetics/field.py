@@ -73,7 +73,7 @@ class Window:
             right -= shape * (total / shape.sum())
         return right
 
-    def solve(self, currents: Sequence[complex], frequency: float = 0.0) -> Solved:
+    def solve(self, currents: Array | Sequence[complex], frequency: float = 0.0) -> Solved:
         """The field of net currents per conductor [A peak] at a frequency [Hz]; 0: evenly spread currents.
 
         Without a gap the currents have to cancel. Raises ValueError where they do not.
@@ -132,7 +132,7 @@ class Window:
         return np.bincount([c.winding for c in self.conductors], values, count)
 
 
-def steps(conductors: Sequence[Conductor], width: float, height: float, gap: float, rho: float, apart: Sequence[float], working: Sequence[complex], frequency: float) -> Iterator[tuple[int, int, Any]]:
+def steps(conductors: Sequence[Conductor], width: float, height: float, gap: float, rho: float, apart: Array, working: Array, frequency: float) -> Iterator[tuple[int, int, Any]]:
     """Work in steps of (done, total, result): the mesh, the field of currents that cancel (per conductor, for the leakage), the field of the working currents at a frequency."""
     window = Window(conductors, width, height, gap, rho)
     yield 1, 3, None

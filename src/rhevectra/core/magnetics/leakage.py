@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -11,7 +12,7 @@ from rhevectra.core.formulas.copper import MU0
 
 @dataclass(frozen=True)
 class Slab:
-    """One block of the stack: winding (negative: none), share of its turns, height and turn length [m], the insulation below it, height and turn length [m]; layers, height of a turn over insulation [m] (none: an even sheet) and how many wires of it lie side by side."""
+    """One layer of the stack: winding (negative: none), share of its turns, height and turn length [m], the insulation below it, height and turn length [m]; height of a turn over insulation [m] (none: an even sheet) and how many wires of it lie side by side."""
 
     winding: int
     share: float
@@ -19,7 +20,6 @@ class Slab:
     turn: float
     below: float
     turn_below: float
-    layers: float = 1.0
     wire: float = 0.0
     beside: float = 1.0
 
@@ -54,18 +54,18 @@ class Leakage:
         return float(self.turns[i] ** 2 * (x @ self.form @ x)), -x[js]
 
 
-def sparse(wire: float, pitch: float) -> float:
+def sparse(wire: Any, pitch: Any) -> Any:
     """What a turn of a row of round wires adds per metre [H/m] to the inductance of the even sheet the row is taken for; wire, pitch: diameter over insulation and distance [m].
 
     Source: the field of an endless row of line currents, against a layer of the wire's height with the same ampere-turns; checked in the tests by finite elements.
     """
-    return max(float(MU0 * (np.log(pitch / (np.pi * wire)) / (2 * np.pi) + 1 / (8 * np.pi) + wire / (6 * pitch))), 0.0)
+    return np.maximum(MU0 * (np.log(pitch / (np.pi * wire)) / (2 * np.pi) + 1 / (8 * np.pi) + wire / (6 * pitch)), 0.0)
 
 
 def leakage(stack: Sequence[Slab], turns: Sequence[float], width: float) -> Leakage:
     """The energy form of a stack, from the post outwards, in a window of winding width [m].
 
-    The field is zero at the outer leg and grows block by block towards the post; within a block it changes
+    The field is zero at the outer leg and grows layer by layer towards the post; within one it changes
     evenly, so its square has the mean (a² + a·b + b²)/3. Source: field energy in one dimension (end turns,
     margins and lead-outs left out), with what loosely wound rows add; checked in the tests by integration and by finite elements.
     """
@@ -78,7 +78,7 @@ def leakage(stack: Sequence[Slab], turns: Sequence[float], width: float) -> Leak
         cross = np.outer(outside, inside)
         mean = (np.outer(outside, outside) + np.outer(inside, inside) + 0.5 * (cross + cross.T)) / 3
         form += MU0 / width * (slab.height * slab.turn * mean + slab.below * slab.turn_below * np.outer(inside, inside))
-        if slab.wire:
-            form[slab.winding, slab.winding] += slab.share * slab.turn * sparse(slab.wire, width * slab.layers / (slab.share * turns[slab.winding] * slab.beside)) / (turns[slab.winding] * slab.beside)
+        if slab.wire and slab.share > 0:
+            form[slab.winding, slab.winding] += slab.share * slab.turn * sparse(slab.wire, width / (slab.share * turns[slab.winding] * slab.beside)) / (turns[slab.winding] * slab.beside)
         outside = inside
     return Leakage(form, np.asarray(turns, dtype=float))

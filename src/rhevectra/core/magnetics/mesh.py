@@ -11,14 +11,14 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 
-AROUND, AROUND_EVEN = 20, 10
+AROUND, AROUND_EVEN = 24, 12
 """Points on the outline of a round conductor whose current is solved for, and of one that carries it evenly."""
-RINGS = (0.9, 0.74, 0.52, 0.28)
+RINGS = (0.84, 0.66, 0.45, 0.22)
 """Rings inside a conductor whose current is solved for, as shares of its radius: finer towards the outside."""
 GRID = 34
 """Divisions of the window's shorter side where nothing else asks for more."""
-CLEAR = 0.12
-"""Nothing of the grid comes nearer to an outline than this share of a conductor's radius."""
+CLEAR = 0.2
+"""Nothing of the grid comes nearer to an outline than this share of a conductor's radius: the outline's chords stay edges of the mesh."""
 
 
 @dataclass(frozen=True)
@@ -45,7 +45,7 @@ def _rings(c: Conductor) -> Array:
     n, points = AROUND if c.solid else AROUND_EVEN, []
     r = c.half[0] * np.sqrt(2 * np.pi / (n * np.sin(2 * np.pi / n)))
     for k, share in enumerate((1.0, *(RINGS if c.solid else ()))):
-        count = max(round(n * (1.0 if share > 0.8 else share + 0.15)), 5)
+        count = max(round(n * (1.0 if share > 0.8 else share + 0.1)), 5)
         a = 2 * np.pi * (np.arange(count) + 0.5 * (k % 2)) / count
         points.append(np.column_stack([c.x + r * share * np.cos(a), c.y + r * share * np.sin(a)]))
     return np.concatenate([*points, [[c.x, c.y]]])

@@ -47,7 +47,7 @@ class TransformerNeed:
 
     ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],
     t_up, t_down [s] at each full-load corner for the core loss, and fs_each [Hz] where the frequency differs between them; lp [H], or None for a core without a gap; b_max [T] hot saturation after derating.
-    stack: the blocks of its arrangement. halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
+    stack: the blocks of its arrangement. leak_cost: what a henry of leakage burns [W/H], where it burns. halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
     """
 
     windings: tuple[WindingNeed, ...]
@@ -70,6 +70,7 @@ class TransformerNeed:
     halves: int = 1
     pins: dict[str, Any] | None = None
     fs_each: Any = None
+    leak_cost: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -81,6 +82,7 @@ class Trial:
     sections: list[Section]
     gap: Array
     fringing: Array
+    leak_loss: Array
     fill: Array
     p_core: Array
     p_copper: list[Array]
@@ -127,7 +129,7 @@ def section_turns(sections: list[Section], turns: list[int]) -> list[int]:
     return [0 if s.shield else int(next(parts[s.winding])) for s in sections]
 
 
-def balanced(need: TransformerNeed, turns: Sequence[float]) -> list[Array]:
+def balanced(need: TransformerNeed, turns: Sequence[float] | Array) -> list[Array]:
     """Harmonics of every winding (orders,) [A peak]; in a core without a gap what does not cancel makes no field in the window, so the primary is taken without it."""
     flows = [w.harmonics for w in need.windings]
     if need.lp is None:
@@ -172,9 +174,19 @@ def _gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Arr
     return added
 
 
+def _leak_of(need: TransformerNeed, k: int, real: list[Array], laid: Laid, turn: Any, width: Any) -> Any:
+    """What one winding adds to the leakage seen from the primary [H]: its height in the field, and what a loose row adds. For the choice of wire and turns; the chosen stack is worked out whole."""
+    if k == len(need.windings) - 1:
+        return 0.0
+    n_p, n = real[0][..., None], real[k][..., None]
+    interfaces = max(arrangement.faces(need.stack, [w.name for w in need.windings]), 1)
+    row = leakage.sparse(laid.tall, width * laid.layers / np.maximum(n * laid.beside, 1)) / np.maximum(n * laid.beside, 1)
+    return n_p**2 * turn * (copper.MU0 * laid.height / (3 * width * interfaces**2) + row) / need.halves**2
+
+
 def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: dict[str, tuple[Array, Array]], rho: float) -> list[Laid]:
     """Wire for every winding: the option of least loss whose height keeps to its share of the window."""
-    width = (win.width - 2 * need.margin)[:, None] * np.ones_like(turns[0])
+    width = np.maximum(win.width - 2 * need.margin, 1e-4)[:, None] * np.ones_like(turns[0])
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
     room = (win.height - arrangement.insulation(need.stack))[:, None] * np.ones_like(turns[0])
     shares = [1.0, *(0.46 * weight / weight.sum()), 0.10]  # the primary takes what the others leave
@@ -189,6 +201,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
         d, o, strands, flat = winding.options(w.i_rms, *wires["triple" if w.triple else "enamel"])
         trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], arrangement.shares(need.stack, k), flat)
         cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, np.asarray(rate * scale + near[k])[..., None], rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
+        cost = cost + need.leak_cost * _leak_of(need, k, real, trial, middle, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
         cost = cost + np.where(trial.fits, 0.0, 1e9) + np.where(too_tall, 1e3 * (1 + trial.height / 1e-3), 0.0)
         laid[k] = trial.pick(cost.argmin(-1))
@@ -240,7 +253,9 @@ def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, A
         p_core = core_loss(need, turns[0], eff, need.ambient + rise)
         p_copper = [winding.strand_loss(w.i_rms, real[k], laid[k], mean_turn[k], rates[k] * scale + near[k], rho) for k, w in enumerate(need.windings)]
         rise = np.minimum(magnetics.temperature_rise(resistance, p_core, sum(p_copper)), 400.0)
-    trial = Trial(list(turns), laid, sections, gap, fringe, high / win.height[:, None], p_core, p_copper, rise,
+    middle, wide = win.turn_length(0.5 * win.height)[:, None, None], width[..., None]
+    leak = sum(_leak_of(need, k, real, x.wider(), middle, wide) for k, x in enumerate(laid)) if need.leak_cost else np.zeros((*shape, 1))
+    trial = Trial(list(turns), laid, sections, gap, fringe, need.leak_cost * np.asarray(leak)[..., 0], high / win.height[:, None], p_core, p_copper, rise,
                   need.flux_limit / (turns[0] * np.minimum(eff["area"], eff["area_min"])), mean_turn, {}, np.zeros(shape))
     return _judged(need, win, trial, eff["area_post"])
 
@@ -295,28 +310,33 @@ def gap_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Wi
     turns = [float(t[at]) for t in wound(need, trial.turns)]
     f = need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
     net = np.abs(np.sum([n * w.harmonics for n, w in zip(turns, need.windings, strict=True)], axis=0))
-    for s, slab in zip(trial.sections, slabs(need, trial, at, win), strict=True):
-        if s.laid is None:
-            continue
-        one, middle = s.laid.at(at), float(np.broadcast_to(s.depth, trial.fill.shape)[at])
-        x = win.wall[at[0]] + middle + slab.height * (np.arange(8) + 0.5 - 4) / 8
-        square = float(np.mean(fringing.unevenness(max(float(trial.gap[at]), 1e-6), win.window[at[0]], win.across[at[0]], x)))
-        each = copper.cylinder_loss(net * np.sqrt(square), one.diameter, copper.resistivity(temperature), f).sum()
-        added[s.winding] += s.share * turns[s.winding] * one.strands * slab.turn * float(each)
+    depth = float(win.wall[at[0]])
+    for slab in slabs(need, trial, at, win):
+        x = depth + slab.below + slab.height * (np.arange(4) + 0.5) / 4
+        depth += slab.below + slab.height
+        if slab.winding >= 0:
+            one = trial.laid[slab.winding].at(at)
+            square = float(np.mean(fringing.unevenness(max(float(trial.gap[at]), 1e-6), win.window[at[0]], win.across[at[0]], x)))
+            each = copper.cylinder_loss(net * np.sqrt(square), one.diameter, copper.resistivity(temperature), f).sum()
+            added[slab.winding] += slab.share * turns[slab.winding] * one.strands * slab.turn * float(each)
     return added
 
 
 def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> list[leakage.Slab]:
-    """The stack of one candidate as its field sees it."""
-    found, top = [], 0.0
-    shape = trial.fill.shape
-    for s, b in zip(trial.sections, need.stack, strict=True):
-        middle = float(np.broadcast_to(s.depth, shape)[at])
-        high = 2 * (middle - top - b.below)
-        one = None if s.laid is None else s.laid.at(at)
-        layers, wire, beside = (1.0, 0.0, 1.0) if one is None else (float(np.broadcast_to(s.layers, shape)[at]), one.tall, float(one.beside))
-        found.append(leakage.Slab(s.winding, s.share, high, float(win.turn_length(middle)[at[0]]), b.below, float(win.turn_length(top + b.below / 2)[at[0]]), layers, wire, beside))
-        top = middle + high / 2
+    """The stack of one candidate as its field sees it, layer by layer; the last layer of a block holds what is left."""
+    found: list[leakage.Slab] = []
+    turns, shape, top = [int(t[at]) for t in wound(need, trial.turns)], trial.fill.shape, 0.0
+    for s, b, count in zip(trial.sections, need.stack, section_turns(trial.sections, turns), strict=True):
+        below = b.below
+        if s.laid is None:
+            found.append(leakage.Slab(b.winding, 0.0, SHIELD_FOIL, float(win.turn_length(top + below + SHIELD_FOIL / 2)[at[0]]), below, float(win.turn_length(top + below / 2)[at[0]])))
+            top += below + SHIELD_FOIL
+            continue
+        one, left = s.laid.at(at), count
+        for _ in range(max(int(np.broadcast_to(s.layers, shape)[at]), 1)):
+            here, high = min(left, max(int(one.per_layer), 1)), one.tall * winding.BULGE
+            found.append(leakage.Slab(b.winding, here / turns[b.winding], high, float(win.turn_length(top + below + high / 2)[at[0]]), below, float(win.turn_length(top + below / 2)[at[0]]), one.tall, float(one.beside)))
+            left, top, below = left - here, top + below + high, TAPE
     return found
 
 
@@ -360,7 +380,7 @@ def binding(trial: Trial, core: int) -> str:
 
 def choose(trial: Trial, win: Windows, pinned: str | None) -> Choice:
     """Smallest effective volume that passes everything, at its candidate of least loss; if none passes, the least excess."""
-    loss = trial.p_core + sum(trial.p_copper)
+    loss = trial.p_core + sum(trial.p_copper) + trial.leak_loss
     passed: Array = np.asarray(trial.excess <= 0)
     best = np.where(passed, loss, 1e6 * (1 + trial.excess)).argmin(-1)
     volume = win.effective.volume

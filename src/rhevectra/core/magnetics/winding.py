@@ -21,8 +21,10 @@ DENSITIES = np.array([2.0e6, 3.5e6, 6.0e6, 10.0e6])
 """Current densities of the wire options [A/m²]; loss and height decide among them."""
 SIZES_MM = (0.14, 0.2, 0.25, 0.315, 0.4, 0.5, 0.71)
 MAX_STRANDS = 60
-BESIDE_MOST = 8
+BESIDE_MOST = 20
 """Wires that are wound side by side at most (common practice, no source)."""
+HAND, HAND_MOST = 6, 200
+"""More than HAND wires at once are only laid where the whole winding has no more than HAND_MOST of them: a strip of few turns, for which foil of the same section serves too."""
 SPARSE = 0.5
 """By how much a row that leaves its width empty is taken to lose more, when wire is chosen: its field and its neighbours' are uneven (compared by finite elements)."""
 
@@ -67,6 +69,10 @@ class Laid:
             return x.take(index if np.ndim(x) == 1 else flat)
         return Laid(*(take(getattr(self, n)) for n in self.__dataclass_fields__))
 
+    def wider(self) -> "Laid":
+        """The same with one more axis at the end."""
+        return Laid(*(np.asarray(getattr(self, n))[..., None] for n in self.__dataclass_fields__))
+
     def at(self, index: Any) -> "Laid":
         """One candidate as plain numbers."""
         return Laid(*(np.broadcast_to(getattr(self, n), np.shape(self.height))[index].item() for n in self.__dataclass_fields__))
@@ -87,7 +93,7 @@ def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts
     tall = np.where(flat, overall, overall * bundle_ratio(strands))
     bundle = np.where(flat, overall * strands, tall)
     per_layer = turns_per_layer(width, bundle)
-    fits = per_layer >= 1
+    fits = (per_layer >= 1) & (~np.asarray(flat) | (np.asarray(strands) <= HAND) | (turns * strands <= HAND_MOST))
     safe = np.maximum(per_layer, 1)
     layers = sum(np.ceil(n / safe) for n in parted(turns, parts))
     height = layers * tall * BULGE + np.maximum(layers - len(parts), 0) * TAPE

@@ -74,7 +74,7 @@ def _together(need: Any, plan: Any, layout: Layout, found: tuple[Window, Solved,
     trial, win, at = plan.choice.trial, plan.window, (plan.choice.core, plan.choice.candidate)
     shape = trial.fill.shape
     mean_turn = np.array([float(np.broadcast_to(m, shape)[at]) for m in trial.mean_turn])
-    counted = float(np.average(mean_turn[[k for k in range(len(turns))]], weights=np.abs(base) * turns))
+    counted = float(np.average(mean_turn, weights=np.abs(base) * turns))
     first = replace(need, windings=tuple(replace(w, i_avg=0.0, harmonics=w.harmonics[:1]) for w in need.windings))
     one = tr.exact_copper(first, trial, at, win, need.ambient + float(trial.rise[at]))
     by_elements = window.per_winding(working.loss, len(turns)) * mean_turn

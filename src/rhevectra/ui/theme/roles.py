@@ -9,10 +9,12 @@ from PySide6.QtWidgets import QApplication
 
 LIGHT = {
     "paper": "#f6f4ee", "card": "#fffdf8", "rule": "#d9d4c7", "ink": "#1d2b2f", "muted": "#5c6a6d", "accent": "#0e6a68", "primary": "#3a4a97", "secondary": "#97571b", "aux": "#4c672e",
-    "inside": "#3d6a4e", "tight": "#8a5a00", "over": "#ad2f1c", "rail": "#ece7db", "tape": "#e6cf8f", "margin": "#efe9da", "core": "#8b8f90", "pale": "#c3bcab"}
+    "inside": "#3d6a4e", "tight": "#8a5a00", "over": "#ad2f1c", "rail": "#ece7db", "tape": "#e6cf8f", "margin": "#efe9da", "core": "#8b8f90", "pale": "#c3bcab",
+    "heat1": "#f0e3cf", "heat2": "#e4c08f", "heat3": "#d3925a", "heat4": "#b45f37", "heat5": "#82301f"}
 DARK = {
     "paper": "#14191b", "card": "#1c2326", "rule": "#3a454a", "ink": "#e8e5dc", "muted": "#a3afb3", "accent": "#5fc7c0", "primary": "#a3b4ff", "secondary": "#e3a868", "aux": "#aecb8e",
-    "inside": "#8ac59d", "tight": "#e6b455", "over": "#ff9580", "rail": "#0f1416", "tape": "#7a6a35", "margin": "#273034", "core": "#667075", "pale": "#566368"}
+    "inside": "#8ac59d", "tight": "#e6b455", "over": "#ff9580", "rail": "#0f1416", "tape": "#7a6a35", "margin": "#273034", "core": "#667075", "pale": "#566368",
+    "heat1": "#3a3028", "heat2": "#6b4a2c", "heat3": "#a06a35", "heat4": "#d08f4a", "heat5": "#ffc27a"}
 THEMES = {"light": LIGHT, "dark": DARK}
 TEXT_ROLES = ("ink", "muted", "accent", "primary", "secondary", "aux", "inside", "tight", "over")
 """Roles that colour text; each reads on card and paper with a contrast of at least 4.5 : 1."""

@@ -11,14 +11,16 @@ from rhevectra.core.design.design import Design
 from rhevectra.core.magnetics.arrangement import named
 from rhevectra.drawing.arrangements import DECISION
 from rhevectra.drawing.circuit import conducting
+from rhevectra.drawing.field import field_picture
 from rhevectra.drawing.pictures import PICTURES, pictures_of, shown_at
 from rhevectra.drawing.switching import exact_period
-from rhevectra.ui.exact_feed import ExactFeed
+from rhevectra.ui.feed import Feed, exact_steps, field_steps
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
 
 if TYPE_CHECKING:
     from rhevectra.core.design.exact import Exact
+    from rhevectra.core.magnetics.window_field import WindowField
 
 
 class PicturePanel(QFrame):
@@ -61,9 +63,11 @@ class PicturePanel(QFrame):
         self._corner: Corner | None = None
         self._held: Design | None = None
         self.exact: Exact | None = None
+        self.field: WindowField | None = None
         self.instant = 0.0
-        self.feed = ExactFeed(self)
+        self.feed, self.field_feed = Feed(exact_steps, self), Feed(field_steps, self)
         self.feed.found.connect(self._solved)
+        self.field_feed.found.connect(self._field_solved)
         self.view.cursor_at.connect(self.set_instant)
         self.view.stepped.connect(self.step_interval)
         self.view.decided.connect(self.decided)
@@ -74,6 +78,8 @@ class PicturePanel(QFrame):
         """Show the pictures of a stage at a corner; a held design is drawn pale behind."""
         if design is not self._design or corner != self._corner:
             self.exact = None
+        if design is not self._design:
+            self.field = None
         self._design, self._corner, self._held = design, corner, held
         keys = pictures_of(design, stage)
         if keys != self._keys:
@@ -85,6 +91,16 @@ class PicturePanel(QFrame):
             self.tabs.blockSignals(False)
             self._keys = keys
         self._show()
+
+    @property
+    def busy(self) -> bool:
+        """A picture is on its way from a worker."""
+        return self.feed.busy or self.field_feed.busy
+
+    def stop(self) -> None:
+        """End what is under way in the workers."""
+        for feed in (self.feed, self.field_feed):
+            feed.stop()
 
     def next_tab(self) -> None:
         """The next picture of this stage."""
@@ -105,6 +121,9 @@ class PicturePanel(QFrame):
             self._show_instant()
             self.now.show()
             return
+        if self.key == "field":
+            self._show_field(design)
+            return
         draw = PICTURES[self.key][1]
         self.view.set_source(lambda w, h: draw(design, corner, w, h, held))
         self.now.hide()
@@ -117,6 +136,25 @@ class PicturePanel(QFrame):
         """Another order of the windings; where it is a usual one it goes by its name."""
         if self._design is not None:
             self.decided.emit(DECISION, named(text, [w.name for w in self._design.context["plan"].need.windings]))
+
+    def _show_field(self, design: Design) -> None:
+        """The field of this design, or that it is on its way."""
+        field = self.field
+        self.now.hide()
+        self.view.set_source(lambda w, h: field_picture(design, field, w, h))
+        self._say("finite elements, quadratic triangles" if field is not None else "finite elements at work")
+        if field is None and self._corner is not None:
+            self.field_feed.want(design, self._corner)
+
+    def _field_solved(self, design: Design, found: "WindowField | None", why: str) -> None:
+        """The field arrived: shown if its design is still the one on screen."""
+        if design is not self._design:
+            return
+        self.field = found
+        if self.key == "field" and found is not None:
+            self._show_field(design)
+        elif found is None:
+            self._say(f"no field: {why[:80]}")
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

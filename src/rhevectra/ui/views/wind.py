@@ -1,4 +1,4 @@
-"""The Wind desk: the winding sheet as it is printed, both pages side by side, ways to hand it to a maker, and the gap bench."""
+"""The Wind desk: the winding sheet as it is printed, both pages side by side, ways to hand it to a maker, and the benches for gap and core loss."""
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
@@ -11,6 +11,7 @@ from rhevectra.drawing.sheet import PAGE, has_sheet, pages, sheet_of
 from rhevectra.ui.pictures.canvas import paint
 from rhevectra.ui.theme import roles
 from rhevectra.ui.views.gap_bench import GapBench
+from rhevectra.ui.views.loss_bench import LossBench
 
 
 class PageView(QWidget):
@@ -69,7 +70,7 @@ class WindView(QWidget):
         self.tabs = QTabBar(self)
         self.tabs.setDrawBase(False)
         self.tabs.setAccessibleName("sheet or gap bench")
-        for name in ("Winding sheet", "Gap"):
+        for name in ("Winding sheet", "Gap", "Core loss"):
             self.tabs.addTab(name)
         self.tabs.currentChanged.connect(self._turn)
         row.addWidget(self.tabs)
@@ -91,6 +92,8 @@ class WindView(QWidget):
         self.stack = QStackedWidget(self)
         self.stack.addWidget(area)
         self.stack.addWidget(self.gap)
+        self.loss = LossBench(self)
+        self.stack.addWidget(self.loss)
         column.addWidget(self.stack, 1)
 
     def _turn(self, tab: int) -> None:
@@ -102,6 +105,7 @@ class WindView(QWidget):
         """The sheet of a design, or that there is nothing to wind."""
         able = has_sheet(design)
         self.gap.show_design(design)
+        self.loss.show_design(design)
         for button in (self.pdf, self.text):
             button.setEnabled(able)
         if not able:

@@ -47,7 +47,7 @@ class Step:
 
 @dataclass(frozen=True)
 class Part:
-    """One winding as a whole: turns, the pins at its ends, at its tap and where its parts are joined, wire length [m], mass [kg], resistance at 20 °C [Ω], rms current [A] and density [A/m²]."""
+    """One winding as a whole: turns, the pins at its ends, at its tap and where its parts are joined, wire length [m], mass [kg], resistance at 20 °C [Ω], rms current [A], density of it and of the dc current [A/m²]."""
 
     winding: str
     turns: int
@@ -60,6 +60,7 @@ class Part:
     resistance: float
     i_rms: float
     density: float
+    density_dc: float
     tap: str = ""
 
 
@@ -148,7 +149,7 @@ def _parts(design: Any) -> Iterator[Part]:
         length = turns[k] * each + LEAD_OUTS * (float(win.width[at[0]]) + 0.5 * each)
         start, *between, finish = pins[k].values()
         tap = pins[k].get(turns[k] // 2, "") if k == 0 and need.halves == 2 else ""
-        yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, float(w.i_rms), float(w.i_rms / laid.copper), tap)
+        yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, float(w.i_rms), float(w.i_rms / laid.copper), float(abs(w.i_avg) / laid.copper), tap)
 
 
 MADE_TOLERANCE = 0.10

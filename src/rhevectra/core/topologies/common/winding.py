@@ -6,11 +6,11 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.formulas import insulation, magnetics
-from rhevectra.core.magnetics import arrangement
+from rhevectra.core.magnetics import arrangement, fringing
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.winding import SIZES_MM
@@ -48,6 +48,34 @@ def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[An
     names = ["np", *(w.name for w in need.windings[1:])]
     loss = "least loss of the candidates that meet flux, fit and output ratios"
     return [work.choose(f"transformer.{n}", v, loss) for n, v in zip(names, values, strict=True) if f"transformer.{n}" in work.choose.specs]  # the second half of a centre tap follows the first
+
+
+GAP_HEAT = 0.2
+"""Share of the copper loss from which the field of the gap is told."""
+
+
+def copper_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows) -> list[float]:
+    """Copper loss of each winding [W] of the chosen candidate; what the gap's field burns of it is a row of its own."""
+    trial, at = choice.trial, (choice.core, choice.candidate)
+    hot = float(work.need.ambient_max + trial.rise[at])
+    exact = tr.exact_copper(need, trial, at, win, hot)
+    if need.lp is None:
+        return exact
+    heat = sum(tr.gap_copper(need, trial, at, win, hot))
+    work.sheet.solved("transformer.loss_fringing", heat, "W", "every strand a cylinder in the extra field of the gap, all harmonics, by the currents the core was chosen with")
+    first, k = float(win.wall[choice.core]), choice.core
+    if heat > GAP_HEAT * sum(exact):
+        away = fringing.half_way(float(trial.gap[at]), float(win.window[k]), float(win.across[k]), first)
+        work.find(NOTE, "transformer", f"the field of the gap burns {show(heat, 'W', 2)} of {show(sum(exact), 'W', 2)} in the copper: windings {show(away, 'm', 2)} from the post instead of {show(first, 'm', 2)} would halve it; thinner strands, a lower frequency or a spacer under all legs help too", "transformer.loss_fringing")
+    return exact
+
+
+def leak_cost(i_peak: float, rate: float, share: float) -> float:
+    """What a henry of leakage costs [W/H] when wire and turns are weighed: energy at the peak current, pulse by pulse.
+
+    share: 1 where a clamp burns it, which at about twice the reflected voltage takes as much again from the output; less where it is handed back or costs duty only.
+    """
+    return share * i_peak**2 * rate
 
 
 def stack(work: Work, windings: Sequence[tr.WindingNeed], why: str = "split primary: a quarter of the leakage") -> tuple[Block, ...]:

@@ -13,7 +13,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import choose_core, leakage_row, turns_of
+from rhevectra.core.topologies.common.winding import choose_core, copper_of, leakage_row, turns_of
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import semiconductors as sc
 from rhevectra.core.topologies.flyback import sizing
@@ -92,7 +92,7 @@ def _clamped(work: Work, plan: Plan, v_bus: Any, v_or: float, clamp: ModuleType)
 def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:
     """The stage with integer turns, real leakage and the effective winding resistances of the worst corner."""
     trial, at = choice.trial, (choice.core, choice.candidate)
-    exact = tr.exact_copper(need, trial, at, win, float(work.need.ambient_max + trial.rise[at]))
+    exact = copper_of(work, need, choice, win)
     effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
     n = [float(t.value) for t in turns]
     worst = DRAWN_SHARE * work.need.power

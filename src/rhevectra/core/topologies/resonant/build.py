@@ -20,7 +20,7 @@ from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, stack, turns_of
+from rhevectra.core.topologies.common.winding import choose_core, copper_of, leakage_row, spacing, stack, turns_of
 from rhevectra.core.topologies.resonant import sharing, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -94,7 +94,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
 def _room(work: Work) -> float:
     """Share of the mean that a phase of several is built for."""
     work.choose("llc.spread", 0.01, "inductors and capacitors sorted into sets (common practice)")
-    return float(work.choose("llc.phase_room", 1.3, "what sorted parts leave: see the most loaded phase").value)
+    return float(work.choose("llc.phase_room", 1.35, "what sorted parts leave: see the most loaded phase").value)
 
 
 def _tank(work: Work, v: Variant, row: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, room: float) -> st.Stage:
@@ -182,7 +182,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
 def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], grade: Any) -> st.Stage:
     """The stage with whole turns and the effective winding resistances of the worst corner."""
     trial, at = choice.trial, (choice.core, choice.candidate)
-    exact = tr.exact_copper(need, trial, at, win, float(work.need.ambient_max + trial.rise[at]))
+    exact = copper_of(work, need, choice, win)
     effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
     eff = win.effective
     return replace(s, np=float(turns[0].value), ns=float(turns[1].value), r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),

@@ -12,7 +12,7 @@ from rhevectra.core.formulas import active_clamp
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.work import Work
 
-RIPPLE = 0.05
+RIPPLE, LEAK_ROOM = 0.05, 0.025
 DEAD_SHARE = 0.03
 """Dead time aimed at, share of the period."""
 SLOW = 10.0
@@ -20,9 +20,9 @@ SLOW = 10.0
 
 
 def worst_held(v_bus: Any, v_low: float, duty: float) -> float:
-    """Largest voltage [V] across the open switch, with ripple, for a lossless stage that needs `duty` at v_low."""
+    """Largest voltage [V] across the open switch, with ripple and what the leakage adds, for a lossless stage that needs `duty` at v_low."""
     bus = np.asarray(v_bus)
-    return float(np.max(np.square(bus) / np.maximum(bus - v_low * duty, 0.1 * bus))) * (1 + 0.5 * RIPPLE)
+    return float(np.max(np.square(bus) / np.maximum(bus - v_low * duty, 0.1 * bus))) * (1 + 0.5 * RIPPLE + LEAK_ROOM)
 
 
 def magnetising(sheet: Any, s: Any, t_e: Any, t_c: Any, fs: Any, v_in: Any, c_p: Any, crest: Any) -> dict[str, Any]:
@@ -65,7 +65,7 @@ def choose(work: Work, s: Any, out: Mapping[str, Any]) -> Any:
     rippling = float(np.max(charge / (RIPPLE * flat["v_c"])))
     slow = float(active_clamp.slow_capacitor(SLOW, float(flat["t_r"].max()), float(s.lm)))
     c = work.choose("active.c", lambda: float(at_least(max(rippling, slow), "E6")), f"next E6 value above: {RIPPLE * 100:g} % ripple, and a ring with the magnetising inductance {SLOW:g} times as long as the reset")
-    wanted = 1.2 * float(np.max(active_clamp.dead_time(flat["c_p"], flat["v_c"], flat["i_back"])))
+    wanted = 1.3 * float(np.max(active_clamp.dead_time(flat["c_p"], flat["v_c"], flat["i_back"])))
     dead = work.choose("active.dead_time", lambda: float(f"{min(max(wanted, 1e-7), 0.05 / float(s.fs)):.2g}"), "the negative magnetising current brings the node down to the input within it")
     return replace(s, extra={**s.extra, "c_clamp": float(c.value), "dead": float(dead.value)})
 

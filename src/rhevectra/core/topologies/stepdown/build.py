@@ -20,7 +20,7 @@ from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import choose_core, leakage_row, spacing, stack, turns_of
+from rhevectra.core.topologies.common.winding import choose_core, copper_of, leak_cost, leakage_row, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, phase, secondary
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
@@ -187,7 +187,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, halves=s.variant.halves,
-                              stack=stack(work, windings), pins=pins), margin
+                              stack=stack(work, windings), pins=pins, leak_cost=leak_cost(at(out["i_peak"]), s.variant.pulses * float(s.fs), 2.0 if s.variant.active else 0.5)), margin
 
 
 def _reset_need(s: st.Stage, at: Any, volts: float, i_primary: float, harmonics: Array) -> tuple[tr.WindingNeed, ...]:
@@ -207,7 +207,7 @@ def _primary_need(v: Variant, volts: float, i_all: float, average: float, harmon
 def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], grade: Any) -> st.Stage:
     """The stage with integer turns, the core's own inductance and the effective winding resistances of the worst corner."""
     trial, at = choice.trial, (choice.core, choice.candidate)
-    exact = tr.exact_copper(need, trial, at, win, float(work.need.ambient_max + trial.rise[at]))
+    exact = copper_of(work, need, choice, win)
     effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
     effective[0] /= need.halves  # both halves share the pulses
     n_p, n_s, eff = float(turns[0].value), float(turns[1].value), win.effective

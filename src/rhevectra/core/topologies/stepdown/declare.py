@@ -96,7 +96,7 @@ _PHASE_FIGURES = (
     FigureSpec("inductor.b_peak", "Flux of the series inductor", "B̂_L", "switch", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot"),
     FigureSpec("inductor.rise", "Temperature rise of the series inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac copper left out"),
 )
-_NO_FIGURES = ("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
+_NO_FIGURES = ("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "transformer.loss_fringing", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
 
 
 def _balance(v: Variant) -> tuple[FigureSpec, ...]:

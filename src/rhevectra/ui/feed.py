@@ -1,0 +1,112 @@
+"""Slow pictures from a worker: exact waveforms, fields. The newest request wins, a superseded one is dropped between its steps."""
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from PySide6.QtCore import QObject, QThread, QTimer, Signal
+
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.design.design import Design
+
+PAUSE = 120
+"""Milliseconds without a new request before the worker starts: nudging never queues work."""
+Work = Callable[[Design, Corner], Iterator[tuple[int, int, Any]]]
+"""Steps of (done, total, result) for a design at a corner; the last has the result."""
+
+
+def exact_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
+    """The exact period of a design at a corner."""
+    from rhevectra.core.design.exact import exact
+
+    yield 1, 1, exact(design, corner)
+
+
+def field_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any]]:
+    """The field in the winding window of a design."""
+    from rhevectra.core.magnetics.window_field import field_steps as steps
+
+    return steps(design)
+
+
+class _Worker(QThread):
+    stepped = Signal(int, int)
+    done = Signal(object, object, str)
+
+    def __init__(self, work: Work, design: Design, corner: Corner, parent: QObject) -> None:
+        super().__init__(parent)
+        self.work, self.design, self.corner, self.cancelled = work, design, corner, False
+
+    def run(self) -> None:
+        from rhevectra.core.circuit.parts import NoSteadyState
+
+        try:
+            for done, total, result in self.work(self.design, self.corner):
+                self.stepped.emit(done, total)
+                if self.cancelled:
+                    return
+                if result is not None:
+                    self.done.emit(self, result, "")
+        except (NoSteadyState, ArithmeticError, ValueError) as problem:
+            self.done.emit(self, None, str(problem))
+
+
+class Feed(QObject):
+    """Asks for the work on a design at a corner; emits (design, result or None, why not), and how far it is."""
+
+    found = Signal(object, object, str)
+    progress = Signal(int, int)
+
+    def __init__(self, work: Work, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._work = work
+        self._wanted: tuple[Design, Corner] | None = None
+        self._worker: _Worker | None = None
+        self._timer = QTimer(self, singleShot=True, interval=PAUSE)
+        self._timer.timeout.connect(self._start)
+
+    def want(self, design: Design, corner: Corner) -> None:
+        """The design and corner now on screen; what is under way for another design ends after its step."""
+        self._wanted = (design, corner)
+        if self._worker is not None and self._worker.design is not design:
+            self._worker.cancelled = True
+        self._timer.start()
+
+    @property
+    def busy(self) -> bool:
+        """A solution is under way or about to start."""
+        return self._timer.isActive() or self._worker is not None
+
+    def _start(self) -> None:
+        if self._worker is not None or self._wanted is None:
+            return
+        self._worker = _Worker(self._work, *self._wanted, self)
+        self._worker.stepped.connect(self.progress)
+        self._worker.done.connect(self._done)
+        self._worker.finished.connect(self._finished)
+        self._worker.start()
+
+    def _done(self, worker: _Worker, result: Any, why: str) -> None:
+        if self._wanted is not None and worker.design is self._wanted[0] and worker.corner == self._wanted[1]:
+            self._wanted = None
+            self.found.emit(worker.design, result, why)
+
+    def _finished(self) -> None:
+        worker, self._worker = self._worker, None
+        if worker is not None:
+            worker.deleteLater()
+        if self._wanted is not None:
+            self._timer.start()
+
+    def cancel(self) -> None:
+        """Forget what was wanted; the work ends after its step."""
+        self._timer.stop()
+        self._wanted = None
+        if self._worker is not None:
+            self._worker.cancelled = True
+            self.progress.emit(1, 1)
+
+    def stop(self) -> None:
+        """The same, and wait for the worker."""
+        self.cancel()
+        if self._worker is not None:
+            self._worker.wait()
