@@ -11,7 +11,6 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import magnetics, noise
 from rhevectra.core.magnetics import arrangement, transformer
-from rhevectra.core.magnetics.effective import Effective
 from rhevectra.core.magnetics.transformer import TransformerNeed, Trial
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
 
@@ -32,14 +31,6 @@ class Wound:
     fill: float
     rise: float
     refused: str
-
-
-def one_core(win: Windows, core: int) -> Windows:
-    """The windows of a single core."""
-    cut = slice(core, core + 1)
-    eff = Effective(*(getattr(win.effective, n)[cut] for n in win.effective.__dataclass_fields__))
-    arrays = {n: getattr(win, n)[cut] for n in win.__dataclass_fields__ if n not in ("names", "effective")}
-    return replace(win, names=win.names[cut], effective=eff, **arrays)
 
 
 def facing(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> dict[str, float]:
@@ -76,6 +67,6 @@ def alternatives(plan: Any, chosen: str, wires: dict[str, tuple[Array, Array]]) 
     """The usual orders for a chosen transformer, with a person's own first if it is none of them. plan: need, choice and window."""
     choice, need = plan.choice, plan.need
     turns = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
-    win = one_core(plan.window, choice.core)
+    win = plan.window.only([choice.core])
     texts = ([chosen] if chosen not in arrangement.PRESETS else []) + list(arrangement.PRESETS)
     return [wound_as(need, text, turns, win, wires) for text in texts]

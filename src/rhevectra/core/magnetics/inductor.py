@@ -43,9 +43,10 @@ class InductorNeed:
 
 @dataclass(frozen=True)
 class InductorChoice:
-    """The chosen core by its number, its turns, gap [m], copper of one turn [m²], resistance [Ω], rise [K], flux at the limit [T]; what refused smaller ones."""
+    """The chosen core by its number and name, its turns, gap [m], copper of one turn [m²], resistance [Ω], rise [K], flux at the limit [T]; what refused smaller ones."""
 
     core: int
+    name: str
     turns: int
     gap: float
     copper: float
@@ -79,7 +80,7 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
     k = win.names.index(pinned) if pinned is not None else able[0] if able else int(excess.argmin())
     smaller = [int(i) for i in order if eff.volume[i] < eff.volume[k]]
     refused = tuple(f"{win.names[i]}: {_why(limits, over, i)}" for i in reversed(smaller))
-    return InductorChoice(k, int(turns[k]), float(gap[k]), float(wire[k]), float(mean_turn[k]), float(resistance[k]), float(rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), refused)
+    return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire[k]), float(mean_turn[k]), float(resistance[k]), float(rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), refused)
 
 
 def core_loss(need: InductorNeed, turns: Any, area: Any, volume: Any) -> Any:

@@ -1,6 +1,6 @@
 """The winding window of each core with its bobbin: how wide, how tall, how long a turn is, how much surface cools."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -35,6 +35,14 @@ class Windows:
     def turn_length(self, depth: Any) -> Any:
         """Length of a turn [m] whose middle lies `depth` above the bobbin floor."""
         return self.base_turn + 2 * np.pi * depth
+
+
+    def only(self, cores: Sequence[int] | Array) -> "Windows":
+        """Some of the cores, in this order."""
+        some = np.asarray(cores, dtype=int)
+        eff = Effective(*(getattr(self.effective, n)[some] for n in self.effective.__dataclass_fields__))
+        arrays = {n: getattr(self, n)[some] for n in self.__dataclass_fields__ if n not in ("names", "effective")}
+        return Windows(names=tuple(self.names[k] for k in some), effective=eff, **arrays)
 
 
 def _base_turn(row: Mapping[str, Any]) -> float:

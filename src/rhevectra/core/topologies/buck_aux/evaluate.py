@@ -107,4 +107,4 @@ def findings(work: Work, plan: Plan) -> None:
     if plan.change > UNSETTLED:
         work.find(MUST_FIX, "switch", f"no steady state was found: the passes still change by {plan.change:.1g} of the current; these figures are not to be used", "switch.i_peak", "filter1.ripple_ratio")
     if not plan.choke.passed:
-        work.find(MUST_FIX, "rectifier", f"the inductor on {plan.window.names[plan.choke.core]} is refused; a larger core, more ripple or more rise admits it", "filter1.core", "filter1.ripple_ratio")
+        work.find(MUST_FIX, "rectifier", f"the inductor on {plan.choke.name} is refused; a larger core, more ripple or more rise admits it", "filter1.core", "filter1.ripple_ratio")

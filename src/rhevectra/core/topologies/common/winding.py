@@ -33,13 +33,23 @@ def wires(parts: Catalogue) -> dict[str, tuple[Any, Any]]:
     return result
 
 
-def choose_core(work: Work, need: tr.TransformerNeed, win: Windows) -> tr.Choice:
-    """Try the catalogue and record core, material class and turns."""
-    trial = tr.try_all(need, win, wires(work.parts))
+def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
+    """Try the catalogue and record core, material class and turns; the choice counts in the windows that come with it.
+
+    Cores whose area times window is near what is needed are tried first; the whole catalogue where none of them passes.
+    """
     pinned = work.choose.pins.get("transformer.core")
-    choice = tr.choose(trial, win, pinned)
-    work.choose("transformer.core", win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)
-    return choice
+    near = tr.worth_trying(need, every, pinned)
+    win, choice = every, None
+    if 0 < len(near) < len(every.names):
+        win = every.only(near)
+        choice = tr.choose(tr.try_all(need, win, wires(work.parts)), win, pinned)
+    if choice is None or not (choice.passed or pinned):
+        win = every
+        choice = tr.choose(tr.try_all(need, win, wires(work.parts)), win, pinned)
+    many = len(every.names)
+    work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
+    return choice, win
 
 
 def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[Any]:

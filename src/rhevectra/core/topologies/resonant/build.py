@@ -76,14 +76,14 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     settled = st.solve(stage, passes=1)
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     need = _transformer_need(work, stage, settled, grade)
-    win = work.parts["cores"].derived(windows)
-    choice = choose_core(work, need, win)
+    every = work.parts["cores"].derived(windows)
+    choice, win = choose_core(work, need, every)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
     settled = st.solve(replace(stage, leakage=float(leak.value)), settled.state, passes=1)
-    choke = _inductor(work, stage, settled, grade, win, float(leak.value))
-    stage = replace(stage, leakage=float(leak.value), r_inductor=LITZ * choke.resistance, extra={**stage.extra, "choke_core": _core_of(work, choke, win, grade)})
+    choke = _inductor(work, stage, settled, grade, every, float(leak.value))
+    stage = replace(stage, leakage=float(leak.value), r_inductor=LITZ * choke.resistance, extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     peak = float(settled.out["i_tank_peak"].max())
     if v.phases > 1:
         stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=2), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))

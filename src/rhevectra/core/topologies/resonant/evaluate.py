@@ -11,6 +11,7 @@ from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.formulas import flyback, forward, magnetics, output, resonant
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
+from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_rise
@@ -138,8 +139,9 @@ def _core_loss(sheet: Any, name: str, m: Any, temperature: Any, volume: Any, kap
 
 def _inductor(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     """The resonant inductor beside the leakage."""
-    sheet, c, eff = work.sheet, plan.choke, plan.window.effective
-    sheet.given("inductor.core", plan.window.names[c.core], "", "rule", "see the decision on it")
+    sheet, c, every = work.sheet, plan.choke, work.parts["cores"].derived(windows)
+    eff = every.effective
+    sheet.given("inductor.core", c.name, "", "rule", "see the decision on it")
     turns = sheet.solved("inductor.turns", float(c.turns), "turns", "least whole turns that keep the flux at overload")
     sheet.solved("inductor.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
     l_x = sheet("inductor.l", resonant.beside_leakage, lr=s.lr, leakage=s.leakage)
@@ -150,7 +152,7 @@ def _inductor(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     running = _core_loss(sheet, "inductor", core["core"], sheet.solved("inductor.temperature", core["temperature"], "°C", "ambient plus its rise"), sheet.given("inductor.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), s.extra["kappa"], swing, o["f"])
     o["p_choke"] = sheet("inductor.loss_core", resonant.burst_power, share=o["share"], power=running)
     o["p_choke_copper"] = sheet(even(s, "inductor.loss_copper"), resistive_loss, r=s.r_inductor, i_rms=o["i_burst"])
-    record_rise(work, "inductor", float(plan.window.surface[c.core]), o["p_choke"], worst_phase(sheet, s, "inductor.loss_copper", o["p_choke_copper"], resonant.lost_in_most_loaded))
+    record_rise(work, "inductor", float(every.surface[c.core]), o["p_choke"], worst_phase(sheet, s, "inductor.loss_copper", o["p_choke_copper"], resonant.lost_in_most_loaded))
 
 
 def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -202,7 +204,7 @@ def findings(work: Work, plan: Plan) -> None:
     if not plan.choice.passed:
         work.find(MUST_FIX, "transformer", f"{plan.window.names[plan.choice.core]} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
     if not plan.choke.passed:
-        work.find(MUST_FIX, "switch", f"the resonant inductor on {plan.window.names[plan.choke.core]} is refused; a larger core or more rise admits it", "inductor.core", "llc.inductor_core")
+        work.find(MUST_FIX, "switch", f"the resonant inductor on {plan.choke.name} is refused; a larger core or more rise admits it", "inductor.core", "llc.inductor_core")
     burst = [p.load for k, p in enumerate(work.grid.points) if p.case == "run" and not p.label and p.load > 0 and bool((settled.out["share"][:, :, k] < 0.999).any())]
     if burst:
         work.find(NOTE, "switch", f"up to {max(burst) * 100:g} % load the stage runs in bursts at some line", "llc.f_max", "llc.burst_below")

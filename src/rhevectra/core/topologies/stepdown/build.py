@@ -105,8 +105,8 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     out = near.out
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     need, margin = _transformer_need(work, stage, out, grade, v_top, float(switch["duty_limit"].value))
-    win = work.parts["cores"].derived(windows)
-    choice = choose_core(work, need, win)
+    every = work.parts["cores"].derived(windows)
+    choice, win = choose_core(work, need, every)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
@@ -118,14 +118,14 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     if v.active:
         stage = active.choose(work, stage, out)
     if v.phase:
-        stage, series = phase.choose_series(work, stage, out, grade, win)
+        stage, series = phase.choose_series(work, stage, out, grade, every)
         out = st.solve(stage, st.ROUGH, near.state).out
     if v.both_ways:
         choose_series(work, v, secondary.seen_numbers(stage), out)
     if v.clamped:
         stage = choose_spike(work, stage, out)
-    choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, win, float(work.sheet.rows["transformer.rise_max"].value))
-    stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, win, grade))
+    choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value))
+    stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, every, grade))
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series)
 
 

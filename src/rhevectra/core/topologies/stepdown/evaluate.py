@@ -12,6 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import active_clamp, flyback, forward, output, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
+from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_rise
@@ -129,7 +130,7 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None
 def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, Any]) -> None:
     """The filter inductor and the rectifiers that feed it; whole: the stage as it is, s: with the centre tap that behaves alike."""
     sheet, need = work.sheet, work.need.outputs[work.need.main]
-    record_choke(work, plan.choke, plan.choke_need, plan.window, whole, {**o["one"], "p_choke": o["p_one"]})
+    record_choke(work, plan.choke, plan.choke_need, work.parts["cores"].derived(windows), whole, {**o["one"], "p_choke": o["p_one"]})
     if whole.secondary == secondary.DOUBLER:
         sheet.given("filter1.count", 2, "", "rule", "two inductors of a current doubler")
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
@@ -178,7 +179,7 @@ def findings(work: Work, plan: Plan) -> None:
     if not plan.choice.passed:
         work.find(MUST_FIX, "transformer", f"{plan.window.names[plan.choice.core]} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
     if not plan.choke.passed:
-        work.find(MUST_FIX, "rectifier", f"the filter inductor on {plan.window.names[plan.choke.core]} is refused; a larger core, more ripple or more rise admits it", "filter1.core", "filter1.ripple_ratio")
+        work.find(MUST_FIX, "rectifier", f"the filter inductor on {plan.choke.name} is refused; a larger core, more ripple or more rise admits it", "filter1.core", "filter1.ripple_ratio")
     top, low = float(np.max(plan.stage.v_bus)), float(np.min(np.broadcast_to(plan.stage.v_bus, work.grid.shape)[corners.FULL.mask(work.grid)]))
     if plan.stage.variant.series == "divider" and "bulk.c_series" in work.sheet.rows:
         work.find(NOTE, "transformer", "the mid-point of the stacked bulk may take the place of the divider: it then carries the primary's ripple current too, and the selector's wire joins the half bridge", "divider.c", "")

@@ -13,7 +13,7 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics, phase_shift, resonant
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
-from rhevectra.core.magnetics.windows import Windows
+from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound, core_loss, record_rise
 
@@ -142,14 +142,15 @@ def record(work: Work, plan: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
 
 
 def _record_series(work: Work, plan: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
-    sheet, c, eff = work.sheet, plan.series, plan.window.effective
-    sheet.given("inductor.core", plan.window.names[c.core], "", "rule", "see the decision on it")
+    sheet, c, every = work.sheet, plan.series, work.parts["cores"].derived(windows)
+    eff = every.effective
+    sheet.given("inductor.core", c.name, "", "rule", "see the decision on it")
     sheet.solved("inductor.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
     smallest = float(min(eff.area[c.core], eff.area_min[c.core]))
     l_series = sheet.rows["psfb.l_series"]
     sheet("inductor.b_peak", magnetics.flux_density, inductance=l_series, current=o["i_peak"], turns=sheet.rows["inductor.turns"], area=sheet.given("inductor.area_min", smallest, "m²", "catalogue", "smallest section of its core"))
     copper = sheet("inductor.loss_copper", resistive_loss, r=s.extra["r_series"], i_rms=o["i_primary"])
-    record_rise(work, "inductor", float(plan.window.surface[c.core]), o["p_series"], copper)
+    record_rise(work, "inductor", float(every.surface[c.core]), o["p_series"], copper)
     return {"switch_inductor_core": o["p_series"], "switch_inductor_copper": copper}
 
 
@@ -161,4 +162,4 @@ def findings(work: Work, plan: Any) -> None:
     says = f"turns on softly at every line from {100 * loads[0]:.0f} % load up" if loads else "does not turn on softly at every line even at full load"
     work.find(NOTE, "switch", f"the lagging leg {says}; turning its current over costs {100 * lost:.1f} % of the pulse; undamped, the rectifiers would ring to {show(float(np.max(work.sheet.rows['psfb.v_undamped'].value)), 'V')}", "psfb.energy_ratio", "")
     if plan.series is not None and not plan.series.passed:
-        work.find(MUST_FIX, "switch", f"the series inductor on {plan.window.names[plan.series.core]} is refused; less of it, a larger core or more rise admits it", "inductor.rise", "psfb.l_series")
+        work.find(MUST_FIX, "switch", f"the series inductor on {plan.series.name} is refused; less of it, a larger core or more rise admits it", "inductor.rise", "psfb.l_series")
