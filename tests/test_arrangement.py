@@ -10,7 +10,7 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import magnetics
-from rhevectra.core.magnetics import arrangement, compare, leakage, rearrange
+from rhevectra.core.magnetics import arrangement, compare, leakage, rearrange, wire
 from rhevectra.core.magnetics.windows import TAPE
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.making import as_text, complaints, from_text
@@ -264,3 +264,37 @@ def test_a_click_on_a_row_of_arrangements_takes_it(qtbot, window):
     row.editor.lineEdit().setText("p:2 | nothing")
     row.editor.lineEdit().editingFinished.emit()
     assert window.session.design.rows["transformer.arrangement"].value == "p:2 | s1 | p:1 | aux" and "no block" in row.note.text()
+
+
+@pytest.mark.parametrize(("text", "strands", "mm", "flat", "said"), [("0.6", 1, 0.6, False, "0.6"), ("4 x 0.4 mm flat", 4, 0.4, True, "4x0.4 flat"), ("19×0.14", 19, 0.14, False, "19x0.14"), ("2xAWG26", 2, 0.4049, False, "2x0.4049"), ("1x0.5 flat", 1, 0.5, False, "0.5")])
+def test_a_wire_is_read_as_people_write_it(text, strands, mm, flat, said):
+    assert wire.parts(text)[0] == strands and wire.parts(text)[1] * 1e3 == pytest.approx(mm, rel=1e-3) and wire.parts(text)[2] == flat
+    assert wire.read(text) == said and wire.read(said) == said
+
+
+@pytest.mark.parametrize("text", ["", "thick", "0x0.4", "9", "0.001", "1000x0.1", "4x0.4 round"])
+def test_what_is_no_wire_is_refused(text):
+    with pytest.raises(InputError, match="accepted"):
+        wire.read(text)
+
+
+def test_a_chosen_wire_is_wound_and_told():
+    """The same core and turns with wires of a person's own: section, layers and insulation follow; the sheet and the decision say them."""
+    d = sized("split")
+    pins = {id: d.value(id) for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.ns2", "transformer.naux")}
+    own = sized("split", **pins, **{"transformer.wire_np": "2x0.2", "transformer.wire_ns1": "3x0.4 flat"})
+    plan = own.context["plan"]
+    primary, secondary = (plan.choice.trial.laid[k].at((plan.choice.core, plan.choice.candidate)) for k in (0, 1))
+    assert primary.strands == 2 and primary.diameter == pytest.approx(0.2e-3) and float(primary.beside) == 1
+    assert primary.overall == pytest.approx(0.239e-3) and primary.bundle == pytest.approx(2 * 0.239e-3)  # grade 2 of IEC 60317-0-1, as the catalogue has it; two circles in one of twice the diameter
+    assert secondary.tall == pytest.approx(secondary.overall) and secondary.bundle == pytest.approx(3 * secondary.overall)
+    text = as_text(sheet_of(own))
+    assert "2 × 0.2 mm, twisted" in text and "3 × 0.4 mm side by side" in text
+    assert own.rows["transformer.wire_np"].value == "2x0.2" and own.rows["transformer.wire_np"].origin == "pinned"
+    assert own.rows["transformer.wire_naux"].value == d.rows["transformer.wire_naux"].value
+
+
+def test_the_rules_own_wire_pinned_changes_nothing():
+    d = sized("split")
+    pins = {id: d.rows[id].value for id in ("transformer.wire_np", "transformer.wire_ns1", "transformer.wire_ns2", "transformer.wire_naux", "transformer.core", "transformer.np", "transformer.ns1", "transformer.ns2", "transformer.naux")}
+    assert sized("split", **pins).value("transformer.loss_copper") == pytest.approx(float(d.value("transformer.loss_copper")), rel=1e-9)

@@ -13,15 +13,16 @@ HANDBOOK = {  # Ae [mm²], le [mm], Ve [mm³] as manufacturers' handbooks give t
     "E55/28/21": (353, 124, 43900), "E65/32/27": (540, 147, 79000), "E70/33/32": (683, 149, 102000), "E80/38/20": (392, 184, 72300), "E100/60/28": (738, 274, 202000), "ETD29/16/10": (76, 72, 5470), "ETD34/17/11": (97.1, 78.6, 7640), "ETD39/20/13": (125, 92.2, 11500), "ETD44/22/15": (173, 103, 17800),
     "ETD49/25/16": (211, 114, 24000), "ETD59/31/22": (368, 139, 51500), "EFD15/8/5": (15, 34, 510), "EFD20/10/7": (31, 47, 1460), "EFD25/13/9": (58, 57, 3300), "EFD30/15/9": (69, 68, 4700),
     "PQ20/20": (62, 45.7, 2850), "PQ26/25": (118, 55.5, 6530), "PQ32/30": (161, 74.6, 12000), "PQ40/40": (201, 102, 20500), "RM6": (37, 29.2, 1090), "RM8": (63, 38.4, 2430), "RM8-hole": (52, 35.5, 1850),
-    "RM10": (96.6, 44.6, 4310), "RM12": (146, 56.6, 8340), "RM14": (198, 70, 13900)}
+    "RM10": (96.6, 44.6, 4310), "RM12": (146, 56.6, 8340), "RM14": (198, 70, 13900),
+    "E13/7/4": (12.4, 29.7, 369), "E19/8/5": (22.6, 39.9, 900), "E25/10/6": (39.5, 49, 1930), "E25/13/11": (78.4, 57.5, 4500), "E32/16/11": (97.4, 74.3, 7240), "E34/14/9": (80.7, 69.3, 5590), "E40/16/12": (149, 77, 11500), "E42/33/20": (236, 145, 34200), "E55/28/25": (420, 123, 52000), "E56/24/19": (337, 107, 36000), "ER28/14/11": (81.4, 64, 5260), "ER28/17/11": (81.4, 75.5, 6140), "ER35/21/11": (107, 90.8, 9710), "ER42/22/15": (194, 98.2, 19100), "PQ50/50": (328, 113, 37200), "EFD10/5/3": (7.2, 23.7, 171), "RM4": (13.8, 22, 284)}
 TOLERANCE = {"E": 0.06, "ETD": 0.03, "EFD": 0.04, "PQ": 0.10, "RM": 0.07}
-"""Per family: nominal dimensions without radii; PQ and RM legs and yokes are idealised sections."""
+"""Per family: nominal dimensions without radii; PQ and RM legs and yokes are idealised sections, and so are the outer legs of ER."""
 
 
 @pytest.mark.parametrize("name", HANDBOOK)
 def test_effective_parameters_against_handbook_values(name):
     row = shipped()["cores"].row(name)
-    e, tol = effective([row]), TOLERANCE[row["family"]]
+    e, tol = effective([row]), 0.06 if name.startswith("ER") else TOLERANCE[row["family"]]
     area, length, volume = HANDBOOK[name]
     assert e.area[0] * 1e6 == pytest.approx(area, rel=tol)
     assert e.length[0] * 1e3 == pytest.approx(length, rel=tol)
@@ -31,7 +32,7 @@ def test_effective_parameters_against_handbook_values(name):
 
 def test_every_family_and_enough_cores_are_there():
     table = shipped()["cores"]
-    assert len(table.rows) >= 30 and {"E", "ETD", "EFD", "PQ", "RM"} == {r["family"] for r in table.rows}
+    assert len(table.rows) >= 55 and {"E", "ETD", "EFD", "PQ", "RM"} == {r["family"] for r in table.rows}
     assert any(r["hole_m"] > 0 for r in table.rows)
     assert all(r["source"] for t in shipped().tables.values() for r in t.rows)
 

@@ -114,9 +114,13 @@ def blocks(text: str, names: Sequence[str]) -> tuple[Block, ...]:
     return tuple(Block(number.get(w, SHIELD), 1.0 if w == "e" else weight / whole[w], gap) for (w, weight), gap in zip(words, below, strict=True))
 
 
-def named(text: str, names: Sequence[str]) -> str:
-    """The preset that is the same order, or the text itself."""
-    return next((p for p in PRESETS if blocks(p, names) == blocks(text, names)), text)
+def named(text: str, names: Sequence[str], turns: Sequence[int]) -> str:
+    """The preset that lays these turns in the same order, or the text itself."""
+    def laid(order: str) -> list[tuple[int, int]]:
+        stack = blocks(order, names)
+        parts = {k: iter(parted(np.asarray(n), shares(stack, k))) for k, n in enumerate(turns)}
+        return [(b.winding, 0 if b.shield else int(next(parts[b.winding]))) for b in stack]
+    return next((p for p in PRESETS if laid(p) == laid(text)), text)
 
 
 def shares(stack: Sequence[Block], winding: int) -> tuple[float, ...]:

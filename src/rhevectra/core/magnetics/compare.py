@@ -46,7 +46,7 @@ def facing(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Window
 def wound_as(need: TransformerNeed, text: str, turns: Sequence[int], win: Windows, wires: dict[str, tuple[Array, Array]]) -> Wound:
     """These turns on one core, wound in another order. Raises InputError where the text does not suit the windings."""
     names = [w.name for w in need.windings]
-    pins = dict(zip(["np", *names[1:]], turns, strict=True))
+    pins = {**(need.pins or {}), **dict(zip(["np", *names[1:]], turns, strict=True))}
     other = replace(need, stack=arrangement.blocks(text, names), pins=pins)
     trial = transformer.try_all(other, win, wires)
     best = (0, int(trial.excess[0].argmin()))

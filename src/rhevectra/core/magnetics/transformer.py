@@ -13,7 +13,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array, pick
 from rhevectra.core.formulas import copper, magnetics
-from rhevectra.core.magnetics import arrangement, fringing, leakage, winding
+from rhevectra.core.magnetics import arrangement, fringing, leakage, winding, wire
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, Block
 from rhevectra.core.magnetics.copper_loss import Section, stack_loss
 from rhevectra.core.magnetics.winding import Laid
@@ -107,6 +107,11 @@ def worth_trying(need: TransformerNeed, win: Windows, pinned: str | None) -> Arr
     if pinned is not None:
         fits[win.names.index(pinned)] = True
     return np.flatnonzero(fits)
+
+
+def wire_key(name: str) -> str:
+    """The key of a winding's wire among the pins; both halves of a centre tap have the same."""
+    return f"wire_{'np' if name == 'primary' else name.removesuffix('b')}"
 
 
 def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
@@ -214,7 +219,8 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
     near = _gap_rates(need, win, turns, gap, [(k + 0.5) / len(need.stack) * win.height[:, None] for k in range(len(need.stack))])
     for k in (*range(1, len(turns)), 0):
         w, rate = need.windings[k], rates[k]
-        d, o, strands, flat = winding.options(w.i_rms, *wires["triple" if w.triple else "enamel"])
+        sizes, pinned = wires["triple" if w.triple else "enamel"], (need.pins or {}).get(wire_key(w.name))
+        d, o, strands, flat = winding.options(w.i_rms, *sizes) if pinned is None else wire.options(pinned, *sizes)
         trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], arrangement.shares(need.stack, k), flat)
         cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, np.asarray(rate * scale + near[k])[..., None], rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
         cost = cost + need.leak_cost * _leak_of(need, k, real, trial, middle, width[..., None])

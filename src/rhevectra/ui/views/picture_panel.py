@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QSplitte
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
 from rhevectra.core.magnetics.arrangement import named
+from rhevectra.core.magnetics.transformer import wound
 from rhevectra.drawing.arrangements import DECISION
 from rhevectra.drawing.circuit import conducting
 from rhevectra.drawing.field import field_picture
@@ -135,7 +136,9 @@ class PicturePanel(QFrame):
     def _arranged(self, text: str) -> None:
         """Another order of the windings; where it is a usual one it goes by its name."""
         if self._design is not None:
-            self.decided.emit(DECISION, named(text, [w.name for w in self._design.context["plan"].need.windings]))
+            plan = self._design.context["plan"]
+            turns = [int(t[plan.choice.core, plan.choice.candidate]) for t in wound(plan.need, plan.choice.trial.turns)]
+            self.decided.emit(DECISION, named(text, [w.name for w in plan.need.windings], turns))
 
     def _show_field(self, design: Design) -> None:
         """The field of this design, or that it is on its way."""

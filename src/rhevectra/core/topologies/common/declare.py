@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
-from rhevectra.core.magnetics import arrangement
+from rhevectra.core.magnetics import arrangement, wire
 from rhevectra.core.stages.work import FigureSpec
 
 BUS_RIPPLE = 1.25
@@ -24,6 +24,8 @@ _DECISIONS = (
     DecisionSpec("transformer.np", "Primary turns", "transformer", **TURNS),
     *(DecisionSpec(f"transformer.ns{n}", f"Secondary turns {n}", "transformer", **TURNS) for n in range(1, 7)),
     DecisionSpec("transformer.naux", "Auxiliary turns", "transformer", **TURNS),
+    *(DecisionSpec(f"transformer.wire_{n}", label, "transformer", "choice", options=wire.USUAL, own=wire.read, example=wire.EXAMPLE, schools="twisted: strands below the skin depth; side by side (flat): few turns fill a layer")
+      for n, label in (("np", "Primary wire"), *((f"ns{k}", f"Secondary wire {k}") for k in range(1, 7)), ("naux", "Auxiliary wire"))),
     DecisionSpec("transformer.arrangement", "Arrangement", "transformer", "choice", options=arrangement.PRESETS, own=arrangement.read, example=arrangement.EXAMPLE, schools="split primary: a quarter of the leakage; simple: less capacitance, easier to wind; interleaved: least leakage and copper loss, most capacitance; shielded: split with a foil at each face"),
     DecisionSpec("insulation.school", "Safety spacing", "transformer", "choice", options=("triple", "margin"), schools="triple-insulated secondary; margin strips"),
     DecisionSpec("transformer.rise_max", "Temperature rise allowed", "transformer", unit="K", low=5, high=90),

@@ -10,7 +10,7 @@ from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.formulas import insulation, magnetics
-from rhevectra.core.magnetics import arrangement, fringing
+from rhevectra.core.magnetics import arrangement, fringing, wire
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.winding import SIZES_MM
@@ -52,8 +52,18 @@ def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
     return choice, win
 
 
+def pins_of(work: Work) -> dict[str, Any]:
+    """What a person has pinned of turns and wires, by the names of the windings."""
+    return {k.removeprefix("transformer."): v for k, v in work.choose.pins.items() if k.startswith(("transformer.np", "transformer.ns", "transformer.naux", "transformer.wire_"))}
+
+
 def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[Any]:
-    """Turns rows, in the order of the windings: primary, secondaries, auxiliary."""
+    """Turns rows, in the order of the windings: primary, secondaries, auxiliary. The wires are recorded beside them."""
+    at = (choice.core, choice.candidate)
+    for w, laid in zip(need.windings, choice.trial.laid, strict=True):
+        id, one = f"transformer.{tr.wire_key(w.name)}", laid.at(at)
+        if id in work.choose.specs and id not in work.sheet.rows:
+            work.choose(id, wire.write(int(one.strands), float(one.diameter), bool(one.beside > 1)), "least copper loss that fits its share of the window, loose rows and leakage weighed")
     values = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
     names = ["np", *(w.name for w in need.windings[1:])]
     loss = "least loss of the candidates that meet flux, fit and output ratios"

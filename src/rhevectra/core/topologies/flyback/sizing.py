@@ -127,9 +127,8 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     derate = choose("derating.flux", 0.85, "85 % of hot saturation at the worst current limit (common practice)")
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
     b_max = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
-    pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.naux") or k.startswith("transformer.ns")}
     flux = np.max(limit["lp_max"] * plain(limit["nominal"]) * (1 + float(work.sheet.rows["switch.limit_tolerance"].value)) + v_bus * float(work.sheet.rows["switch.limit_delay"].value))
     return tr.TransformerNeed(
         windings=tuple(needs), ratio=ratio, lp=float(plain(stage.lp)), flux_limit=float(flux), swing=np.array([at(out["v_or"]) * t for t in np.broadcast_to(out["t_off"], grid.shape)[full]]), t_up=np.broadcast_to(out["t_ramp"], grid.shape)[full], t_down=np.broadcast_to(out["t_off"], grid.shape)[full], fs=fs, fs_each=np.broadcast_to(out["fs"], grid.shape)[full],
         b_max=float(b_max.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
-        stack=winding.stack(work, needs), pins=pins, leak_cost=winding.leak_cost(at(out["i_peak"]), fs, 0.5 if stage.variant.held else 1.0)), margin
+        stack=winding.stack(work, needs), pins=winding.pins_of(work), leak_cost=winding.leak_cost(at(out["i_peak"]), fs, 0.5 if stage.variant.held else 1.0)), margin

@@ -20,7 +20,7 @@ from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import choose_core, copper_of, leakage_row, spacing, stack, turns_of
+from rhevectra.core.topologies.common.winding import choose_core, copper_of, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.resonant import sharing, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -172,11 +172,10 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     main = need.outputs[need.main]
     windings = (tr.WindingNeed("primary", main.magnitude * n, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, -har_s, triple, main.tolerance) for name in ("ns1", "ns1b")),
                 tr.WindingNeed("naux", AUX_VOLTS, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
-    pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
     return tr.TransformerNeed(windings=windings, ratio=n, lp=float(s.lm), flux_limit=float(s.lm * o["i_mag"].max()), swing=(2 * s.lm * o["i_mag"])[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
-                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=stack(work, windings, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins)
+                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=stack(work, windings, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins_of(work))
 
 
 def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], grade: Any) -> st.Stage:

@@ -22,7 +22,7 @@ _PHASED_DECISIONS = (
     DecisionSpec("llc.spread", "Spread of a phase's tank parts", "switch", low=0.0, high=0.1, schools="5 %: as bought; 1 to 2 %: parts sorted into sets; 0: all phases alike"),
     DecisionSpec("llc.phase_room", "Share of the mean a phase is built for", "switch", low=1.0, high=3.0, schools="1.1 to 1.3 with sorted parts; more where the parts come as bought"),
 )
-_WITHOUT = ("fs", "switch.duty_limit", "switch.limit_tolerance", "switch.limit_delay", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.ns{n}" for n in range(2, 7)),
+_WITHOUT = ("fs", "switch.duty_limit", "switch.limit_tolerance", "switch.limit_delay", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
 DECISIONS = declare.decisions(*_DECISIONS, without=_WITHOUT)
 PHASED_DECISIONS = declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT)

@@ -20,7 +20,7 @@ from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import choose_core, copper_of, leak_cost, leakage_row, spacing, stack, turns_of
+from rhevectra.core.topologies.common.winding import choose_core, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, phase, secondary
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
@@ -183,11 +183,10 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     volts, count = main.magnitude * (2 if s.secondary == secondary.DOUBLER else 1), s.variant.pulses if s.secondary == secondary.TAP else 1
     windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, volts, i_s, avg_s, -har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[:count]),
                 *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
-    pins = {k.split(".")[1]: v for k, v in choose.pins.items() if k in ("transformer.np", "transformer.ns1", "transformer.naux")}
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, halves=s.variant.halves,
-                              stack=stack(work, windings), pins=pins, leak_cost=leak_cost(at(out["i_peak"]), s.variant.pulses * float(s.fs), 2.0 if s.variant.active else 0.5)), margin
+                              stack=stack(work, windings), pins=pins_of(work), leak_cost=leak_cost(at(out["i_peak"]), s.variant.pulses * float(s.fs), 2.0 if s.variant.active else 0.5)), margin
 
 
 def _reset_need(s: st.Stage, at: Any, volts: float, i_primary: float, harmonics: Array) -> tuple[tr.WindingNeed, ...]:

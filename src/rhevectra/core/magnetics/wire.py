@@ -1,0 +1,50 @@
+"""A wire as people write it: `0.6`, `19x0.14` (twisted), `4x0.4 flat` (side by side), `2xAWG26`; diameters in mm."""
+
+import re
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.errors import InputError
+
+EXAMPLE = "4x0.4 flat"
+ACCEPTED = "diameter in mm or as AWG, with the count before it: 0.6, 19x0.14 (twisted), 4x0.4 flat (side by side), 2xAWG26"
+USUAL = ("0.14", "0.2", "0.25", "0.315", "0.4", "0.5", "0.6", "0.71", "2x0.5 flat", "3x0.4 flat", "5x0.2 flat", "10x0.1", "19x0.14", "40x0.1")
+"""Wires offered in lists; any other may be written."""
+LEAST, MOST, STRANDS_MOST = 0.04, 3.0, 400
+_WIRE = re.compile(r"(?:(\d+)\s*[x×*]\s*)?(?:(\d+(?:\.\d+)?)(?:\s*mm)?|awg\s*(\d+))(\s+flat)?$")
+
+
+def gauge(number: int) -> float:
+    """Diameter [m] of a wire gauge. Source: formula of ASTM B258, 0.127 mm·92^((36 − n)/39)."""
+    return float(0.127e-3 * 92 ** ((36 - number) / 39))
+
+
+def parts(text: str) -> tuple[int, float, bool]:
+    """Strands, their diameter [m] and whether they lie side by side. Raises InputError with what is accepted."""
+    match = _WIRE.match(str(text).strip().lower())
+    if match is None:
+        raise InputError("wire", f"{text!r} is no wire", ACCEPTED)
+    strands = int(match[1] or 1)
+    diameter = gauge(int(match[3])) if match[3] else float(match[2]) * 1e-3
+    if not 1 <= strands <= STRANDS_MOST or not LEAST <= diameter * 1e3 <= MOST:
+        raise InputError("wire", f"{text!r} cannot be wound", f"1 to {STRANDS_MOST} strands of {LEAST:g} to {MOST:g} mm")
+    return strands, diameter, bool(match[4]) and strands > 1
+
+
+def write(strands: int, diameter: float, flat: bool) -> str:
+    """The usual spelling."""
+    return (f"{strands:d}x" if strands > 1 else "") + f"{diameter * 1e3:.4g}" + (" flat" if flat and strands > 1 else "")
+
+
+def read(text: str) -> str:
+    """The text in its usual spelling. Raises InputError."""
+    return write(*parts(text))
+
+
+def options(text: str, sizes: Array, overall: Array) -> tuple[Array, Array, Array, Array]:
+    """The one option of a wire that was chosen, as `winding.options` gives them; its insulation is that of the nearest sizes (diameters and overall diameters [m])."""
+    strands, diameter, flat = parts(text)
+    order = np.argsort(sizes)
+    wall = np.interp(diameter, sizes[order], (overall - sizes)[order])
+    return np.array([diameter]), np.array([diameter + wall]), np.array([float(strands)]), np.array([flat])
