@@ -103,6 +103,11 @@ class Session:
         step = Step(f"{self.design.decision_specs[id].label} {old} → {new}", self.document, id, old)
         self._edit(step, self.document.pin(id, value), burst)
 
+    def pin_all(self, values: Mapping[str, Any]) -> None:
+        """Pin several decisions as one edit, named by them."""
+        name = ", ".join(f"{self.design.decision_specs[id].label} {self._text_of(id, v)}" for id, v in values.items())
+        self._edit(Step(name, self.document), self.document.decide({**self.document.decisions, **values}))
+
     def free(self, id: str) -> None:
         """Remove a pin."""
         self._edit(Step(f"{self.design.decision_specs[id].label} follows its rule", self.document), self.document.free(id))

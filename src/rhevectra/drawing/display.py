@@ -1,5 +1,6 @@
 """The display list: lines, texts and fills in millimetres with a role instead of a colour."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from rhevectra.core.basis.corners import Array
@@ -53,7 +54,7 @@ class Spot:
 
 @dataclass
 class Picture:
-    """A picture of a width and height in mm; y grows downwards. data: named columns for export and cursors; spots: what can be taken; decides: the decision a click on a spot makes, with its name as value."""
+    """A picture of a width and height in mm; y grows downwards. data: named columns for export and cursors; spots: what can be taken; decides: the decision a click on a spot makes, with its name as value; pick: decisions that a point of the picture [mm] stands for, and what they would give."""
 
     width: float
     height: float
@@ -63,6 +64,7 @@ class Picture:
     frames: list["FrameInfo"] = field(default_factory=list)
     spots: list[Spot] = field(default_factory=list)
     decides: str = ""
+    pick: Callable[[float, float], tuple[dict[str, float], str] | None] | None = None
 
     def line(self, points: Points, role: str = "ink", width: float = 0.25, dashed: bool = False) -> None:
         self.items.append(Line(points, role, width, dashed))

@@ -35,6 +35,11 @@ def at_most(value: float, series: str = "E12") -> float:
     return members[bisect.bisect_right(members, value * (1 + 1e-12)) - 1]
 
 
+def nearest(value: float, series: str = "E12") -> float:
+    """The member nearest by ratio (value > 0)."""
+    return min(_around(value, series), key=lambda m: abs(math.log(m / value)))
+
+
 def step(value: float, direction: int, series: str = "E24") -> float:
     """Next member above (+1) or below (-1) value."""
     return at_least(value * (1 + 1e-9), series) if direction > 0 else at_most(value * (1 - 1e-9), series)

@@ -1,4 +1,4 @@
-"""A picture whose parts can be taken: blocks of a winding window are dragged, split and joined; rows of a choice are clicked."""
+"""A picture whose parts can be taken: blocks of a winding window are dragged, split and joined; rows of a choice are clicked; a point of a map is picked."""
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QAction, QContextMenuEvent, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -15,10 +15,11 @@ DRAG_LEAST = 6.0
 
 
 class ArrangerView(PictureView):
-    """Shows any picture; where it has spots, mouse and keys act on them. Emits a new arrangement, or a decision and its value."""
+    """Shows any picture; where it has spots or can be picked from, mouse and keys act on it. Emits a new arrangement, a decision and its value, or several decisions at once."""
 
     arranged = Signal(str)
     decided = Signal(str, str)
+    picked = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -54,6 +55,11 @@ class ArrangerView(PictureView):
         """Number of the block before which something dropped at x [mm] goes."""
         return sum(s.left + s.width / 2 < x for s in self.spots)
 
+    def pick_at(self, point: QPointF) -> tuple[dict[str, float], str] | None:
+        """What a point of the picture stands for, if it is a map."""
+        picture = self.picture()
+        return picture.pick(point.x() / PX_PER_MM, point.y() / PX_PER_MM) if picture is not None and picture.pick is not None else None
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)
         if self.spots:
@@ -62,7 +68,12 @@ class ArrangerView(PictureView):
             self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if (here := self.pick_at(event.position())) is not None:
+            self.setCursor(Qt.CursorShape.CrossCursor)
+            QToolTip.showText(event.globalPosition().toPoint(), here[1], self)
+            return
         if not self.spots:
+            self.unsetCursor()
             super().mouseMoveEvent(event)
             return
         if self._pressed is not None and not self._decides and (event.position() - self._pressed).manhattanLength() > DRAG_LEAST:
@@ -75,6 +86,9 @@ class ArrangerView(PictureView):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if (here := self.pick_at(event.position())) is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.picked.emit(here[0])
+            return
         pressed, dropped, at = self._pressed, self._dropped, self.chosen
         self._pressed = self._dropped = None
         if at is None or pressed is None or at >= len(self.spots):

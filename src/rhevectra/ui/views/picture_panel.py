@@ -29,6 +29,7 @@ class PicturePanel(QFrame):
 
     solved = Signal(object, object)
     decided = Signal(str, str)
+    picked = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -73,6 +74,7 @@ class PicturePanel(QFrame):
         self.view.stepped.connect(self.step_interval)
         self.view.decided.connect(self.decided)
         self.view.arranged.connect(self._arranged)
+        self.view.picked.connect(self.picked)
         self.tabs.currentChanged.connect(lambda _i: self._show())
 
     def show_design(self, design: Design, stage: str, corner: Corner, held: Design | None = None) -> None:

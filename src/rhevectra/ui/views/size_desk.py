@@ -25,6 +25,7 @@ class SizeDesk(QWidget):
     freed = Signal(str)
     measured = Signal(str, object)
     admit = Signal()
+    picked = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -47,6 +48,7 @@ class SizeDesk(QWidget):
         self.corners.chosen.connect(self.go_to_corner)
         self.findings.cure.connect(self.go_to)
         self.picture.solved.connect(self._exact_found)
+        self.picture.picked.connect(self.picked)
         self.picture.decided.connect(lambda id, value: self.pinned.emit(id, value, False))
 
     def _lay_out(self) -> None:

@@ -1,0 +1,101 @@
+"""What resistor and capacitor of the clamp do to peak, power and ripple: the whole plane of both at once, and the common beliefs answered by it."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Array, pick
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import clamp
+
+POINTS = 48
+DECADES = 1.2
+"""Reach of the map to either side of the present values, decades."""
+
+
+@dataclass(frozen=True)
+class Point:
+    """Currents and voltages that the clamp meets at one corner: core current at turn-off [A], rate [Hz], reflected voltage [V], bus [V]."""
+
+    i_one: float
+    fs: float
+    v_or: float
+    v_bus: float
+
+
+@dataclass(frozen=True)
+class Clamped:
+    """The clamp at a corner (arrays of the shape of r and c): crest and mean of the capacitor [V], its ripple [V], power of the resistor [W]."""
+
+    crest: Array
+    mean: Array
+    ripple: Array
+    power: Array
+
+
+@dataclass(frozen=True)
+class ClampMap:
+    """Resistors and capacitors of the axes [Ω, F]; drain peak [V] at the worst corner, power [W] and ripple [share of the mean] at full load, arrays (c, r); limits and present values; sentences."""
+
+    r: Array
+    c: Array
+    peak: Array
+    power: Array
+    ripple: Array
+    peak_limit: float
+    power_limit: float
+    now: tuple[float, float]
+    sentences: list[str]
+
+
+def settled(r: Any, c: Any, at: Point, leakage: float, c_node: float, v_diode: float) -> Clamped:
+    """The steady clamp for any resistor [Ω] and capacitor [F] (broadcast), by the formulas of the sizing."""
+    r, c = np.asarray(r, dtype=float), np.asarray(c, dtype=float)
+    kept = clamp.decay(r, c, at.fs)
+    floor = clamp.floor_voltage(at.v_or, v_diode)
+    mid = clamp.voltage(floor, clamp.strength(leakage, clamp.charge_per_volt(c, kept)), clamp.lift(c_node, leakage), at.i_one)
+    steady = clamp.crest_steady(mid, kept)
+    crest = np.where(steady * kept < floor, clamp.crest_rare(floor, at.i_one, leakage, c), steady)
+    return Clamped(crest, clamp.mean_voltage(crest, kept, r, c, at.fs), clamp.ripple(crest, kept), clamp.power(c, at.fs, crest, kept))
+
+
+def _points(design: Any) -> tuple[Point, Point]:
+    """The corner of the greatest drain voltage, and that of the greatest clamp power at full load."""
+    stage, o, rows, shape = design.context["stage"], design.context["o"], design.rows, design.grid.shape
+
+    def at(row: Any, domain: Any) -> Point:
+        values = np.where(domain.mask(design.grid), np.broadcast_to(np.asarray(row.value, dtype=float), shape), -np.inf)
+        index = tuple(int(i) for i in np.unravel_index(int(values.argmax()), shape))
+        read = lambda x: float(pick(np.asarray(getattr(x, "value", x), dtype=float), index))  # noqa: E731
+        return Point(read(o["i_one"]), read(o["fs"]), read(o["v_or"]), read(stage.v_bus))
+    return at(rows["switch.v_peak"], corners.PEAKS), at(rows["clamp.power"], corners.FULL)
+
+
+def clamp_map(design: Any) -> ClampMap:
+    """The map of a design whose clamp is of this kind."""
+    stage, rows = design.context["stage"], design.rows
+    r0, c0 = float(rows["clamp.r"].value), float(rows["clamp.c"].value)
+    leakage, c_node, drop = (float(np.max(np.asarray(getattr(x, "value", x)))) for x in (stage.leakage, stage.c_node, stage.clamp_vf))
+    parts = (leakage, c_node, drop)
+    worst, full = _points(design)
+    r, c = r0 * np.logspace(-DECADES, DECADES, POINTS), c0 * np.logspace(-DECADES, DECADES, POINTS)
+    top, mean = (settled(r[None, :], c[:, None], p, *parts) for p in (worst, full))
+    limit = float(rows["switch.v_limit"].value)
+    return ClampMap(r, c, worst.v_bus + top.crest + drop, mean.power, mean.ripple / mean.mean, limit, float(rows["clamp.p_limit"].value), (r0, c0), _answers(r0, c0, worst, full, parts))
+
+
+def _answers(r: float, c: float, worst: Point, full: Point, parts: tuple[float, float, float]) -> list[str]:
+    """The common beliefs about the clamp, computed at its present values."""
+    def told(r: float, c: float, at: Point = full) -> tuple[float, float, float]:
+        x, y = settled(r, c, worst, *parts), settled(r, c, at, *parts)
+        return float(x.crest), float(y.power), float(y.ripple)
+    v, p, ripple = told(r, c)
+    v_c, p_c, ripple_c = told(r, 2 * c)
+    v_r, p_r, _ = told(2 * r, c)
+    faster = Point(full.i_one, 2 * full.fs, full.v_or, full.v_bus)
+    _, p_f, _ = told(r, c, faster)
+    return [f"twice the capacitance: power {(p_c / p - 1) * 100:+.1f} %, ripple {show(ripple, 'V', 3)} → {show(ripple_c, 'V', 3)}, crest {v_c - v:+.0f} V: it does not burn more, it holds steadier",
+            f"twice the resistance: power {(p_r / p - 1) * 100:+.0f} %, crest {v_r - v:+.0f} V: it sets the voltage, it does not damp the ring",
+            f"twice the frequency at the same current: power {(p_f / p - 1) * 100:+.0f} % with R as it is: the energy comes twice as often, R does not fall by itself"]

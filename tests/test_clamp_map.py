@@ -1,0 +1,85 @@
+"""The clamp's map: against designs and the engine at other resistors and capacitors, its answers against them, and picking in the window."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+
+from rhevectra.core.basis.preferred import SERIES, nearest
+from rhevectra.core.design.exact import exact
+from rhevectra.core.design.size import size
+from rhevectra.core.stages.rcd_map import clamp_map
+from rhevectra.drawing.clamp_map import map_picture
+from rhevectra.ui.pictures.canvas import PX_PER_MM
+
+
+def at(m, values, r, c):
+    """A value of the map at a resistor and capacitor, between its points."""
+    k, j = np.interp(np.log(c), np.log(m.c), np.arange(len(m.c))), np.interp(np.log(r), np.log(m.r), np.arange(len(m.r)))
+    k0, j0 = min(int(k), len(m.c) - 2), min(int(j), len(m.r) - 2)
+    a, b = k - k0, j - j0
+    return values[k0, j0] * (1 - a) * (1 - b) + values[k0 + 1, j0] * a * (1 - b) + values[k0, j0 + 1] * (1 - a) * b + values[k0 + 1, j0 + 1] * a * b
+
+
+@pytest.mark.parametrize(("by_r", "by_c"), [(1.0, 1.0), (0.5, 1.0), (1.0, 0.3), (1.8, 2.0), (0.4, 0.5)])
+def test_the_map_tells_what_a_design_with_these_values_gives(demo_design, by_r, by_c):
+    """Designed anew with other values the currents hardly move: peak within 1 %, power within 3 %, ripple within 3 %."""
+    m = clamp_map(demo_design)
+    r, c = (nearest(float(demo_design.rows[id].value) * f, s) for id, f, s in (("clamp.r", by_r, "E24"), ("clamp.c", by_c, "E6")))
+    d = size(demo_design.requirement, {**demo_design.pins, "clamp.r": r, "clamp.c": c}, noise=False)
+    assert at(m, m.peak, r, c) == pytest.approx(float(d.figure("switch.v_peak").value), rel=0.01)
+    own = clamp_map(d)
+    assert at(m, m.power, r, c) == pytest.approx(at(own, own.power, r, c), rel=0.03) and at(m, m.ripple, r, c) == pytest.approx(at(own, own.ripple, r, c), rel=0.03)
+    if by_r == by_c == 1.0:
+        full = d.rows["clamp.power"].value[d.grid.where(lambda p: p.case == "run" and p.load == 1.0) & np.ones(d.grid.shape, bool)]
+        assert at(m, m.power, r, c) == pytest.approx(float(np.max(full)), rel=0.01)
+
+
+def test_the_answers_agree_with_the_engine(demo_design):
+    """Exact periods at full load and lowest line: twice the capacitor burns the same within 2 % and halves the ripple; twice the resistor burns less at a higher voltage; none of it changes the ring's frequency."""
+    r, c = float(demo_design.rows["clamp.r"].value), float(demo_design.rows["clamp.c"].value)
+
+    def measured(**pins):
+        d = size(demo_design.requirement, {**demo_design.pins, "clamp.r": r, "clamp.c": c, **{k.replace("_", "."): v for k, v in pins.items()}}, noise=False)
+        e = exact(d, d.grid.find(85.0))
+        v = e.voltages["ccl"] if "ccl" in e.voltages else e.voltages["cl"] - e.voltages["bus"]
+        mean2 = np.trapezoid(v**2, e.t) / e.period
+        return mean2 / float(d.rows["clamp.r"].value), float(np.ptp(v)), float(v.max())
+    p, ripple, crest = measured()
+    p_c, ripple_c, _ = measured(clamp_c=2 * c)
+    p_r, _, crest_r = measured(clamp_r=2 * r)
+    assert p_c == pytest.approx(p, rel=0.02) and ripple_c == pytest.approx(0.5 * ripple, rel=0.08)
+    assert p_r < 0.9 * p and crest_r > crest + 10
+    told = clamp_map(demo_design).sentences
+    assert "power +0.0 %" in told[0] or "power -0.0 %" in told[0] or abs(float(told[0].split("power ")[1].split(" ")[0])) < 2
+    assert float(told[1].split("power ")[1].split(" ")[0]) == pytest.approx(100 * (p_r / p - 1), abs=4)
+
+
+def test_nearest_preferred_values():
+    for value in (1.02e3, 9.6e3, 4.9e4, 9.9e-9):
+        near = nearest(value, "E24")
+        assert abs(np.log(near / value)) <= min(abs(np.log(m * 10.0**d / value)) for m in SERIES["E24"] for d in range(-10, 6)) + 1e-9
+
+
+def test_the_picture_holds_together(demo_design):
+    for page in ((142.0, 120.0), (110.0, 80.0)):
+        picture = map_picture(demo_design, demo_design.grid.find(85.0), *page, demo_design)
+        for item in picture.items:
+            for x, y in item.points if hasattr(item, "points") else [(item.x, item.y)]:
+                assert -0.5 <= x <= page[0] + 0.5 and -0.5 <= y <= page[1] + 0.5
+        assert picture.pick(1.0, 1.0) is None
+
+
+def test_a_point_of_the_map_is_picked_in_the_window(qtbot, window):
+    """A click pins both values as one edit; one undo brings both back."""
+    desk, view = window.size_desk, window.size_desk.picture.view
+    desk.choose_stage("clamp")
+    desk.picture.tabs.setCurrentIndex(1)
+    before = {k: window.session.design.rows[k].value for k in ("clamp.r", "clamp.c")}
+    point = QPoint(round(0.3 * view.width()), round(0.3 * view.height()))
+    values, text = view.picture().pick(point.x() / PX_PER_MM, point.y() / PX_PER_MM)
+    assert "Ω" in text and "W" in text
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=point)
+    rows = window.session.design.rows
+    assert {k: rows[k].value for k in values} == values != before and rows["clamp.r"].origin == rows["clamp.c"].origin == "pinned"
+    window.undo()
+    assert {k: window.session.design.rows[k].value for k in before} == before
