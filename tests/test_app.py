@@ -144,7 +144,7 @@ def test_listing_prints_every_figure_with_its_word(demo_file, capsys, demo_desig
     out = capsys.readouterr().out
     assert all(id in out for id in demo_design.figure_ids)
     line = next(x for x in out.splitlines() if x.startswith("switch.v_peak"))
-    assert "548" in line and "≤" in line and "tight" in line and "current limit" in line
+    assert f"{demo_design.value('switch.v_peak'):.1f}" in line and "≤" in line and "tight" in line and "current limit" in line
     data = summary.as_json(demo_design, 0.01)
     assert json.loads(json.dumps(data, allow_nan=False))["figures"][0]["id"] == demo_design.figure_ids[0]
 

@@ -93,7 +93,7 @@ def test_the_bench_in_the_window(qtbot, window):
 
 
 def advise_target(bench):
-    return bench._number("target")
+    return bench.form.number("target")
 
 
 def test_every_gapped_transformer_finds_its_wanted_inductance(qtbot, styled):

@@ -10,7 +10,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import magnetics, noise
-from rhevectra.core.magnetics import arrangement, transformer
+from rhevectra.core.magnetics import arrangement, candidate, transformer
 from rhevectra.core.magnetics.transformer import TransformerNeed, Trial
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
 
@@ -51,11 +51,11 @@ def wound_as(need: TransformerNeed, text: str, turns: Sequence[int], win: Window
     trial = transformer.try_all(other, win, wires)
     best = (0, int(trial.excess[0].argmin()))
     hot = need.ambient + float(trial.rise[best])
-    copper = transformer.exact_copper(other, trial, best, win, hot)
+    copper = candidate.exact_copper(other, trial, best, win, hot)
     core = float(trial.p_core[best])
     outputs = [k for k, inside in enumerate(transformer.primary_side(need)) if not inside]
     resistance = magnetics.thermal_resistance(transformer.HEAT_TRANSFER[need.cooling], float(win.surface[0]))
-    seen, _ = transformer.leakage_of(other, trial, best, win).shorted(0, outputs)
+    seen, _ = candidate.leakage_of(other, trial, best, win).shorted(0, outputs)
     rise = float(resistance) * (core + sum(copper))
     rest = replace(trial, constraints={k: v for k, v in trial.constraints.items() if k != "rise"})
     refused = f"{show(rise, 'K', 3)} rise, {show(need.rise_max, 'K', 3)} allowed" if rise > need.rise_max else transformer.binding(rest, 0)

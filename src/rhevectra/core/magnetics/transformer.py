@@ -11,11 +11,11 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array, pick
+from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import copper, magnetics
 from rhevectra.core.magnetics import arrangement, fringing, leakage, winding, wire
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, Block
-from rhevectra.core.magnetics.copper_loss import Section, stack_loss
+from rhevectra.core.magnetics.copper_loss import Section
 from rhevectra.core.magnetics.winding import Laid
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
 
@@ -309,63 +309,6 @@ def core_loss(need: TransformerNeed, turns: Any, eff: dict[str, Any], temperatur
     reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], temperature, m["loss_t_min_c"])
     at_one = magnetics.core_loss_two_slope(1.0, kappa, 1.0, need.swing, m["loss_f_ref_hz"], alpha, m["loss_b_ref_t"], beta, need.fs if need.fs_each is None else need.fs_each, need.t_up, need.t_down)
     return np.max(at_one) * eff["volume"] * reference / (turns * eff["area"]) ** beta
-
-
-def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> list[float]:
-    """Copper loss of each winding of one candidate by one-dimensional layer theory on all harmonics [W]."""
-    def one(x: Any) -> Any:
-        return pick(x, at)
-    laid = [Laid(*(one(getattr(x, n)) for n in x.__dataclass_fields__)) for x in trial.laid]
-    sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), None if s.shield else laid[s.winding]) for s in trial.sections]
-    width = float(win.width[at[0]] - 2 * need.margin)
-    turns = [one(t) for t in wound(need, trial.turns)]
-    losses = stack_loss(sections, turns, [w.i_avg for w in need.windings], balanced(need, turns), need.fs, width,
-                        lambda depth: win.base_turn[at[0]] + 2 * np.pi * depth, copper.resistivity(temperature))
-    return [float(x) + y for x, y in zip(losses, gap_copper(need, trial, at, win, temperature), strict=True)]
-
-
-def gap_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> list[float]:
-    """What of that the field of the gap burns in each winding [W]: every strand as a cylinder in the extra field of every harmonic."""
-    added = [0.0] * len(need.windings)
-    if need.lp is None:
-        return added
-    turns = [float(t[at]) for t in wound(need, trial.turns)]
-    f = need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
-    net = np.abs(np.sum([n * w.harmonics for n, w in zip(turns, need.windings, strict=True)], axis=0))
-    depth = float(win.wall[at[0]])
-    for slab in slabs(need, trial, at, win):
-        x = depth + slab.below + slab.height * (np.arange(4) + 0.5) / 4
-        depth += slab.below + slab.height
-        if slab.winding >= 0:
-            one = trial.laid[slab.winding].at(at)
-            square = float(np.mean(fringing.unevenness(max(float(trial.gap[at]), 1e-6), win.window[at[0]], win.across[at[0]], x)))
-            each = copper.cylinder_loss(net * np.sqrt(square), one.diameter, copper.resistivity(temperature), f).sum()
-            added[slab.winding] += slab.share * turns[slab.winding] * one.strands * slab.turn * float(each)
-    return added
-
-
-def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> list[leakage.Slab]:
-    """The stack of one candidate as its field sees it, layer by layer; the last layer of a block holds what is left."""
-    found: list[leakage.Slab] = []
-    turns, shape, top = [int(t[at]) for t in wound(need, trial.turns)], trial.fill.shape, 0.0
-    for s, b, count in zip(trial.sections, need.stack, section_turns(trial.sections, turns), strict=True):
-        below = b.below
-        if s.laid is None:
-            found.append(leakage.Slab(b.winding, 0.0, SHIELD_FOIL, float(win.turn_length(top + below + SHIELD_FOIL / 2)[at[0]]), below, float(win.turn_length(top + below / 2)[at[0]])))
-            top += below + SHIELD_FOIL
-            continue
-        one, left = s.laid.at(at), count
-        for _ in range(max(int(np.broadcast_to(s.layers, shape)[at]), 1)):
-            here, high = min(left, max(int(one.per_layer), 1)), one.tall * winding.BULGE
-            found.append(leakage.Slab(b.winding, here / turns[b.winding], high, float(win.turn_length(top + below + high / 2)[at[0]]), below, float(win.turn_length(top + below / 2)[at[0]]), one.tall, float(one.beside)))
-            left, top, below = left - here, top + below + high, TAPE
-    return found
-
-
-def leakage_of(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> leakage.Leakage:
-    """Leakage of one candidate, of its turns as they count electrically (a tapped primary: of half of them)."""
-    found = leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], max(float(win.width[at[0]] - 2 * need.margin), 1e-4))
-    return replace(found, turns=np.array([float(t[at]) for t in trial.turns]))
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import copper
+from rhevectra.core.magnetics import candidate
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.field import Solved, Window, steps
 from rhevectra.core.magnetics.layout import Layout, lay_out
@@ -56,7 +57,7 @@ def field_steps(design: Any) -> Iterator[tuple[int, int, Any]]:
     rho = float(copper.resistivity(need.ambient + float(trial.rise[at])))
     made = conductors_of(layout, rho, need.fs)
     turns = np.array([float(t[at]) for t in tr.wound(need, trial.turns)])
-    matrix = tr.leakage_of(need, trial, at, win)
+    matrix = candidate.leakage_of(need, trial, at, win)
     outputs = [k for k, inside in enumerate(tr.primary_side(need)) if not inside]
     closed, part = matrix.shorted(0, outputs)
     apart = np.zeros(len(need.windings))
@@ -76,6 +77,6 @@ def _together(need: Any, plan: Any, layout: Layout, found: tuple[Window, Solved,
     mean_turn = np.array([float(np.broadcast_to(m, shape)[at]) for m in trial.mean_turn])
     counted = float(np.average(mean_turn, weights=np.abs(base) * turns))
     first = replace(need, windings=tuple(replace(w, i_avg=0.0, harmonics=w.harmonics[:1]) for w in need.windings))
-    one = tr.exact_copper(first, trial, at, win, need.ambient + float(trial.rise[at]))
+    one = candidate.exact_copper(first, trial, at, win, need.ambient + float(trial.rise[at]))
     by_elements = window.per_winding(working.loss, len(turns)) * mean_turn
     return WindowField(layout, window, leaking, working, (2 * leaking.energy * counted / need.halves**2, closed), (by_elements, np.array(one)), tuple(w.name for w in need.windings), float(need.fs), gap)

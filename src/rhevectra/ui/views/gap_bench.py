@@ -2,19 +2,19 @@
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.basis.quantities import parse, show
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.magnetics.gapping import Advice, Fitted, Reading, advise, fit, gapped_core
 from rhevectra.core.topologies.common.making import ordered
 from rhevectra.drawing.gapping import gap_curves
 from rhevectra.ui.pictures.canvas import PictureView
+from rhevectra.ui.widgets.bench_form import BenchForm, Field
 
-TAPE_USUAL = "25 µm"
-FIELDS = (("gap", "Gap in the centre post now", "m", "ground into it so far, by the micrometre or by what was ordered"), ("spacer", "Spacer under all legs now", "m", "0 where there is none"), ("reading", "Inductance read", "H", "others open, core clamped as it will be"),
-          ("target", "Inductance wanted", "H", "the design's, unless another is wanted"), ("tape", "One tape or shim", "m", "measured: tape is 20 to 65 µm and creeps when clamped"))
+FIELDS = (Field("gap", "Gap in the centre post now", "m", "ground into it so far, by the micrometre or by what was ordered"), Field("spacer", "Spacer under all legs now", "m", "0 where there is none", "0"), Field("reading", "Inductance read", "H", "others open, core clamped as it will be"),
+          Field("target", "Inductance wanted", "H", "the design's, unless another is wanted"), Field("tape", "One tape or shim", "m", "measured: tape is 20 to 65 µm and creeps when clamped", "25 µm"))
 
 
 def has_gap(design: Design) -> bool:
@@ -57,38 +57,22 @@ class GapBench(QWidget):
         self._design: Design | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 8, 0, 0)
-        card = QFrame(self)
-        card.setObjectName("card")
-        card.setFixedWidth(380)
-        form = QFormLayout(card)
-        form.setContentsMargins(14, 12, 14, 12)
-        form.setVerticalSpacing(10)
-        self.core = QLabel(card)
-        form.addRow("Core and turns", self.core)
-        self.fields: dict[str, QLineEdit] = {}
-        for name, label, unit, tip in FIELDS:
-            edit = QLineEdit(card)
-            edit.setAccessibleName(label)
-            edit.setToolTip(f"{label} [{'mm, or with its unit: 25u, 0.9 mm' if unit == 'm' else unit}]: {tip}")
-            edit.setAlignment(Qt.AlignmentFlag.AlignRight)
-            edit.editingFinished.connect(self.work_out)
-            self.fields[name] = edit
-            form.addRow(label, edit)
+        self.form = BenchForm(FIELDS, "Core and turns", self)
+        self.core, self.fields = self.form.first, self.form.fields
+        self.form.changed.connect(self.work_out)
         self.fields["reading"].returnPressed.connect(self.add)
-        self.fields["spacer"].setText("0")
-        self.fields["tape"].setText(TAPE_USUAL)
-        self.take, self.drop = QPushButton("Add reading", card), QPushButton("Drop the last", card)
+        self.take, self.drop = QPushButton("Add reading", self.form), QPushButton("Drop the last", self.form)
         self.take.clicked.connect(self.add)
         self.drop.clicked.connect(self.remove)
         both = QHBoxLayout()
         both.addWidget(self.take)
         both.addWidget(self.drop)
-        form.addRow(both)
-        self.list = QLabel(card)
+        self.form.layout_of.addRow(both)
+        self.list = QLabel(self.form)
         self.list.setObjectName("muted")
         self.list.setWordWrap(True)
-        form.addRow(self.list)
-        row.addWidget(card, 0, Qt.AlignmentFlag.AlignTop)
+        self.form.layout_of.addRow(self.list)
+        row.addWidget(self.form, 0, Qt.AlignmentFlag.AlignTop)
         right = QVBoxLayout()
         self.view = PictureView(self)
         self.words = QLabel(self)
@@ -119,20 +103,12 @@ class GapBench(QWidget):
         self.core.setText(f"{design.value('transformer.core')}, {design.value('transformer.np'):.0f} turns")
         self.work_out()
 
-    def _number(self, name: str) -> float:
-        label, unit = next((f[1], f[2]) for f in FIELDS if f[0] == name)
-        text = self.fields[name].text()
-        try:
-            return float(text.replace(",", ".")) * 1e-3 if unit == "m" else parse(text, unit, label)  # a bare length is in mm, as a micrometre shows it
-        except ValueError:
-            return parse(text, unit, label)
-
     def add(self) -> None:
         """Take the fields as one more reading."""
         if self._design is None:
             return
         try:
-            reading = Reading(self._number("gap"), self._number("spacer"), self._number("reading"))
+            reading = Reading(self.form.number("gap"), self.form.number("spacer"), self.form.number("reading"))
             fit(gapped_core(self._design), [*self.readings, reading])
         except InputError as problem:
             self._problem(str(problem))
@@ -162,7 +138,7 @@ class GapBench(QWidget):
             return
         core, readings = gapped_core(self._design), list(self.readings)
         try:
-            target, tape = self._number("target"), self._number("tape")
+            target, tape = self.form.number("target"), self.form.number("tape")
             if tape <= 0:
                 raise InputError("One tape or shim", "a thickness of nothing cannot be counted", "a positive length such as 25u")
             advice, found = advise(core, readings, target), fit(core, readings)

@@ -1,4 +1,4 @@
-"""The Wind desk: the winding sheet as it is printed, both pages side by side, ways to hand it to a maker, and the benches for gap and core loss."""
+"""The Wind desk: the winding sheet as it is printed, both pages side by side, ways to hand it to a maker, and the benches for gap, core loss and ringing."""
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
@@ -12,6 +12,7 @@ from rhevectra.ui.pictures.canvas import paint
 from rhevectra.ui.theme import roles
 from rhevectra.ui.views.gap_bench import GapBench
 from rhevectra.ui.views.loss_bench import LossBench
+from rhevectra.ui.views.ring_bench import RingBench
 
 
 class PageView(QWidget):
@@ -70,7 +71,7 @@ class WindView(QWidget):
         self.tabs = QTabBar(self)
         self.tabs.setDrawBase(False)
         self.tabs.setAccessibleName("sheet or gap bench")
-        for name in ("Winding sheet", "Gap", "Core loss"):
+        for name in ("Winding sheet", "Gap", "Core loss", "Ringing"):
             self.tabs.addTab(name)
         self.tabs.currentChanged.connect(self._turn)
         row.addWidget(self.tabs)
@@ -94,6 +95,8 @@ class WindView(QWidget):
         self.stack.addWidget(self.gap)
         self.loss = LossBench(self)
         self.stack.addWidget(self.loss)
+        self.ringing = RingBench(self)
+        self.stack.addWidget(self.ringing)
         column.addWidget(self.stack, 1)
 
     def _turn(self, tab: int) -> None:
@@ -106,6 +109,7 @@ class WindView(QWidget):
         able = has_sheet(design)
         self.gap.show_design(design)
         self.loss.show_design(design)
+        self.ringing.show_design(design)
         for button in (self.pdf, self.text):
             button.setEnabled(able)
         if not able:

@@ -10,7 +10,7 @@ from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.formulas import insulation, magnetics
-from rhevectra.core.magnetics import arrangement, fringing, wire
+from rhevectra.core.magnetics import arrangement, candidate, fringing, wire
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.winding import SIZES_MM
@@ -78,10 +78,10 @@ def copper_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wind
     """Copper loss of each winding [W] of the chosen candidate; what the gap's field burns of it is a row of its own."""
     trial, at = choice.trial, (choice.core, choice.candidate)
     hot = float(work.need.ambient_max + trial.rise[at])
-    exact = tr.exact_copper(need, trial, at, win, hot)
+    exact = candidate.exact_copper(need, trial, at, win, hot)
     if need.lp is None:
         return exact
-    heat = sum(tr.gap_copper(need, trial, at, win, hot))
+    heat = sum(candidate.gap_copper(need, trial, at, win, hot))
     work.sheet.solved("transformer.loss_fringing", heat, "W", "every strand a cylinder in the extra field of the gap, all harmonics, by the currents the core was chosen with")
     first, k = float(win.wall[choice.core]), choice.core
     if heat > GAP_HEAT * sum(exact):
@@ -111,7 +111,7 @@ def stack(work: Work, windings: Sequence[tr.WindingNeed], why: str = "split prim
 
 def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
     """Leakage seen from the primary, all outputs shorted: geometric estimate with lead-outs, never below the stated share; a reading wins."""
-    matrix = tr.leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
+    matrix = candidate.leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
     outputs = [k for k, inside in enumerate(tr.primary_side(need)) if not inside]
     seen, _ = matrix.shorted(0, outputs)
     one = "" if len(outputs) == 1 else "; seen by one output alone: " + ", ".join(f"{arrangement.word(need.windings[k].name)} {show(matrix.pair(0, k), 'H')}" for k in outputs)

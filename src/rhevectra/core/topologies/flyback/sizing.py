@@ -19,6 +19,8 @@ from rhevectra.core.topologies.flyback.variant import Variant
 from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_shape
 
 ORDERS = 24
+ROUNDING = 0.4
+"""Share of an output's tolerance that whole turns may take; the rest is for what load and the other outputs move (common practice, no source)."""
 AUX_DROP = 0.8
 VALLEY_FS = "65 kHz at the lowest bus and full load: above hearing at every overload, and the frequency rises from there"
 SYNC_SUPPLY = 1e-3
@@ -109,7 +111,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     index = np.unravel_index(int(np.argmax(np.where(full, out["i_primary"], -1))), grid.shape)
     at = reader(tuple(int(i) for i in index))
     fs, ratio = at(out["fs"]), float(stage.np)
-    tol = {k: need.outputs[k].tolerance for k in stage.extra["order"]}
+    tol = {k: ROUNDING * need.outputs[k].tolerance for k in stage.extra["order"]}
     t_p, i_p = primary_shape(out, at)
     t_s, i_s = secondary_shape(out, at)
     avg_p, har_p = phasors(t_p, i_p, 1 / fs, ORDERS)

@@ -1,0 +1,31 @@
+"""Parasitic ringing read on a bench, and the series resistor and capacitor that damp it."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.formula import formula
+
+
+@formula("C_p = C_a/((f_1/f_2)^2 − 1)", "F", "C_a f_1 f_2", "two resonances of one inductance, without and with a known capacitor")
+def parasitic_capacitance(added: Any, f_bare: Any, f_loaded: Any) -> Any:
+    """Capacitance [F] that rings at f_bare [Hz], and at f_loaded with `added` [F] across it; a third of `added` where the frequency halves."""
+    return added / ((f_bare / f_loaded) ** 2 - 1)
+
+
+@formula("L_p = 1/((2·π·f_1)^2·C_p)", "H", "f_1 C_p", "resonance")
+def parasitic_inductance(f_bare: Any, capacitance: Any) -> Any:
+    """Inductance [H] that rings with it."""
+    return 1 / ((2 * np.pi * f_bare) ** 2 * capacitance)
+
+
+@formula("Z = √(L_p/C_p)", "Ω", "L_p C_p", "characteristic impedance: the first value of the damping resistor (common practice)")
+def characteristic(inductance: Any, capacitance: Any) -> Any:
+    """Characteristic impedance of the ring [Ω]."""
+    return np.sqrt(inductance / capacitance)
+
+
+@formula("P = (C_s + C_p)·V^2·f", "W", "C_s C_p V f", "at each edge the source gives twice what the capacitors keep; the resistor takes the rest, the ring's energy with it")
+def snubber_loss(capacitor: Any, parasitic: Any, volts: Any, rate: Any) -> Any:
+    """Loss [W] of a snubber's resistor where nothing else damps; the node swings by `volts` once up and once down a period."""
+    return (capacitor + parasitic) * volts**2 * rate

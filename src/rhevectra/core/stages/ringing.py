@@ -1,0 +1,85 @@
+"""The ring of a node behind an inductance, with a resistor and a capacitor in series across it: exact response and best resistor.
+
+States: current of the inductance, voltage of the node, voltage of the snubber's capacitor. The source steps by one volt.
+"""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.formulas import snubber
+
+RATIOS = (1.0, 2.0, 3.0, 4.0, 6.0, 10.0)
+"""Capacitors that are tried, over the parasitic one."""
+PERIODS, POINTS = 8, 1200
+
+
+@dataclass(frozen=True)
+class Ring:
+    """What rings: inductance [H] and capacitance [F], with its frequency [Hz] and impedance [Ω]."""
+
+    inductance: float
+    capacitance: float
+    frequency: float
+    impedance: float
+
+
+@dataclass(frozen=True)
+class Damped:
+    """One snubber: capacitor [F], its best resistor [Ω], peak of the node over the step, and how fast the slowest ring dies: share left after one bare period."""
+
+    capacitor: float
+    resistor: float
+    peak: float
+    left: float
+
+
+def ring_of(f_bare: float, added: float, f_loaded: float) -> Ring:
+    """The parasitics behind two readings. Raises InputError where the frequency does not fall with the capacitor."""
+    if not (added > 0 and 0 < f_loaded < 0.999 * f_bare):
+        raise InputError("ringing", "the frequency has to fall when a capacitor is added", "two frequencies, the second lower, and the capacitor that was added")
+    c = float(snubber.parasitic_capacitance(added, f_bare, f_loaded))
+    inductance = float(snubber.parasitic_inductance(f_bare, c))
+    return Ring(inductance, c, f_bare, float(snubber.characteristic(inductance, c)))
+
+
+def _system(ring: Ring, r: float, c: float) -> Array:
+    """Matrix of the states with the snubber, for a step of one volt held in a fourth, constant state."""
+    g = 1 / r
+    return np.array([[0.0, -1 / ring.inductance, 0.0, 1 / ring.inductance], [1 / ring.capacitance, -g / ring.capacitance, g / ring.capacitance, 0.0], [0.0, g / c, -g / c, 0.0], [0.0, 0.0, 0.0, 0.0]])
+
+
+def response(ring: Ring, r: float | None, c: float = 0.0) -> tuple[Array, Array]:
+    """Time [s] and node voltage over the step for a snubber of r [Ω] and c [F]; r None: nothing across."""
+    t = np.linspace(0, PERIODS / ring.frequency, POINTS)
+    if r is None:
+        return t, 1 - np.cos(2 * np.pi * ring.frequency * t)
+    rates, shapes = np.linalg.eig(_system(ring, r, c))
+    weight = shapes[1] * np.linalg.solve(shapes, np.array([0.0, 0.0, 0.0, 1.0]))
+    return t, np.asarray((weight @ np.exp(rates[:, None] * t)).real)
+
+
+@lru_cache(maxsize=64)
+def _best(ratio: float) -> tuple[float, float, float]:
+    """For a capacitor of `ratio` times the parasitic one and a ring of unit impedance and frequency: resistor of the least peak, that peak, and what is left after a period."""
+    unit = Ring(1 / (2 * np.pi), 1 / (2 * np.pi), 1.0, 1.0)
+    low, high = 0.1, 10.0
+    for _ in range(4):  # the crest falls and rises again: the neighbours of the least of a few bracket it
+        tried = np.geomspace(low, high, 12)
+        crests = [float(response(unit, float(r), ratio * unit.capacitance)[1].max()) for r in tried]
+        k = int(np.argmin(crests))
+        low, high = float(tried[max(k - 1, 0)]), float(tried[min(k + 1, len(tried) - 1)])
+    r = float(tried[k])
+    slow = max(v.real for v in np.linalg.eigvals(_system(unit, r, ratio * unit.capacitance)) if abs(v.imag) > 1e-6 or v.real < -1e-9)
+    return r, crests[k], float(np.exp(slow))
+
+
+def snubber_for(ring: Ring, capacitor: float) -> Damped:
+    """The best resistor for a capacitor [F]: least peak of the node."""
+    if capacitor <= 0:
+        raise InputError("snubber", "a snubber of nothing damps nothing", "a capacitor such as 470p")
+    r, peak, left = _best(float(f"{capacitor / ring.capacitance:.4g}"))
+    return Damped(capacitor, r * ring.impedance, peak, left)

@@ -1,0 +1,88 @@
+"""The ringing bench: two frequencies read on a made circuit in, parasitics and a snubber with its loss out."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.preferred import nearest
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.design import Design
+from rhevectra.core.formulas.snubber import snubber_loss
+from rhevectra.core.stages.ringing import RATIOS, Damped, Ring, ring_of, snubber_for
+from rhevectra.drawing.ringing import ring_picture
+from rhevectra.ui.pictures.canvas import PictureView
+from rhevectra.ui.widgets.bench_form import BenchForm, Field
+
+FIELDS = (Field("bare", "Ringing frequency read", "Hz", "short ground spring at the probe; the ring after the edge"), Field("added", "Capacitor added across it", "F", "film or ceramic, short leads; about until the frequency halves"), Field("loaded", "Frequency with it", "Hz", "must be lower"),
+          Field("volts", "Step of the node", "V", "what the node swings by, without the ring; the design's unless another is wanted"), Field("rate", "Switching frequency", "Hz", "the design's, unless another is wanted"), Field("own", "Snubber capacitor", "F", "empty: three times the parasitic one"))
+EMPTY = "Read the ring's frequency, add a known capacitor across the ringing part, read again. The parasitic capacitance is a third of the added one where the frequency halves; inductance, resistor and loss follow here."
+
+
+def usual_step(design: Design) -> float:
+    """What the first rectifier blocks without its ringing allowance [V]."""
+    allowance = float(design.value("rectifier.ringing")) if "rectifier.ringing" in design.rows else 0.0
+    return float(design.figure("rectifier1.v_reverse").value) / (1 + allowance)
+
+
+def sentences(ring: Ring, chosen: Damped, volts: float, rate: float) -> list[str]:
+    """Parasitics, the chosen snubber, and what smaller and larger capacitors would do."""
+    lines = [f"{show(ring.capacitance, 'F', 3)} ring with {show(ring.inductance, 'H', 3)}: impedance {show(ring.impedance, 'Ω', 3)}.",
+             f"{show(chosen.capacitor, 'F', 3)} with {show(chosen.resistor, 'Ω', 3)} (use {show(nearest(chosen.resistor, 'E24'), 'Ω')}): crest {show(chosen.peak * volts, 'V', 3)} instead of up to {show(2 * volts, 'V', 3)}, {chosen.left * 100:.0f} % of the ring left after a period, {show(float(snubber_loss(chosen.capacitor, ring.capacitance, volts, rate)), 'W', 2)} in the resistor."]
+    others = [snubber_for(ring, k * ring.capacitance) for k in RATIOS]
+    lines.append("By capacitor: " + "; ".join(f"{show(d.capacitor, 'F', 2)} {show(d.resistor, 'Ω', 2)} → {show(d.peak * volts, 'V', 3)}, {show(float(snubber_loss(d.capacitor, ring.capacitance, volts, rate)), 'W', 2)}" for d in others) + ".")
+    return lines
+
+
+class RingBench(QWidget):
+    """Form, words and the ring without and with the snubber."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._design: Design | None = None
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 8, 0, 0)
+        self.form = BenchForm(FIELDS, parent=self)
+        self.form.changed.connect(self.work_out)
+        row.addWidget(self.form, 0, Qt.AlignmentFlag.AlignTop)
+        right = QVBoxLayout()
+        self.words = QLabel(EMPTY, self)
+        self.words.setWordWrap(True)
+        self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.words.setAccessibleName("snubber")
+        self.view = PictureView(self)
+        right.addWidget(self.words)
+        right.addWidget(self.view, 1)
+        right.addStretch()
+        self.view.hide()
+        row.addLayout(right, 1)
+
+    def show_design(self, design: Design) -> None:
+        """Another design: its step and frequency stand where nothing else was written."""
+        old, self._design = self._design, design
+        for name, value, unit in (("volts", usual_step(design), "V"), ("rate", float(design.figure("switch.frequency").value), "Hz")):
+            edit, text = self.form.fields[name], show(value, unit, 3)
+            if old is None or not edit.text() or edit.property("usual") == edit.text():
+                edit.setText(text)
+            edit.setProperty("usual", text)
+        self.work_out()
+
+    def work_out(self) -> None:
+        """Words and picture, or what is still wanted, or what is wrong."""
+        wanted = [n for n in ("bare", "added", "loaded") if not self.form.fields[n].text().strip()]
+        if wanted:
+            self.words.setText(EMPTY)
+            self.view.hide()
+            return
+        try:
+            ring = ring_of(self.form.number("bare"), self.form.number("added"), self.form.number("loaded"))
+            volts, rate = self.form.number("volts"), self.form.number("rate")
+            if volts <= 0 or rate <= 0:
+                raise InputError("ringing", "step and switching frequency have to be positive", "12, 65k")
+            own = self.form.fields["own"].text().strip()
+            chosen = snubber_for(ring, self.form.number("own") if own else nearest(3 * ring.capacitance, "E6"))
+        except InputError as problem:
+            self.words.setText(str(problem))
+            return
+        self.words.setText("\n".join(sentences(ring, chosen, volts, rate)))
+        self.view.set_source(lambda w, h: ring_picture(ring, chosen, volts, w, h))
+        self.view.show()
