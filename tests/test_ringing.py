@@ -68,9 +68,13 @@ def test_the_bench_in_the_window(window):
     words = bench.words.text()
     assert "100 pF" in words and "79.6 Ω" in words and "330 pF" in words and not bench.view.isHidden()
     assert "W in the resistor" in words and "By capacitor" in words
+    bench.take.click()
+    assert window.session.design.rows["transformer.leakage"].origin == "measured" and float(window.session.design.value("transformer.leakage")) == pytest.approx(633e-9, rel=1e-2)
+    window.undo()
+    assert window.session.design.rows["transformer.leakage"].origin != "measured"
     bench.form.fields["loaded"].setText("30M")
     bench.form.fields["loaded"].editingFinished.emit()
-    assert "frequency has to fall" in bench.words.text()
+    assert "frequency has to fall" in bench.words.text() and not bench.take.isEnabled()
     bench.form.fields["loaded"].setText("a lot")
     bench.form.fields["loaded"].editingFinished.emit()
     assert "Frequency with it" in bench.words.text()

@@ -99,6 +99,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self._wind.pdf_wanted.connect(self.winding_dialog)
             self._wind.text_wanted.connect(self.winding_text_dialog)
             self._wind.loss.kept.connect(self.keep_material)
+            self._wind.ringing.measured.connect(lambda id, reading: self._edit(lambda: self.session.measure(id, reading)))
             self._wind.show_design(self.session.design, self.session.document.title)
         return self._wind
 

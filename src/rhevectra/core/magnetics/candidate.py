@@ -15,8 +15,8 @@ from rhevectra.core.magnetics.winding import Laid
 from rhevectra.core.magnetics.windows import TAPE, Windows
 
 
-def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> list[float]:
-    """Copper loss of each winding of one candidate by one-dimensional layer theory on all harmonics [W]."""
+def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> tuple[list[float], list[float]]:
+    """Copper loss of each winding of one candidate by one-dimensional layer theory on all harmonics [W], and what of it the gap's field burns."""
     def one(x: Any) -> Any:
         return pick(x, at)
     laid = [Laid(*(one(getattr(x, n)) for n in x.__dataclass_fields__)) for x in trial.laid]
@@ -25,43 +25,48 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
     turns = [one(t) for t in wound(need, trial.turns)]
     losses = stack_loss(sections, turns, [w.i_avg for w in need.windings], balanced(need, turns), need.fs, width,
                         lambda depth: win.base_turn[at[0]] + 2 * np.pi * depth, copper.resistivity(temperature))
-    return [float(x) + y for x, y in zip(losses, gap_copper(need, trial, at, win, temperature), strict=True)]
+    near = gap_copper(need, trial, at, win, temperature)
+    return [float(x) + y for x, y in zip(losses, near, strict=True)], near
 
 
 def gap_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> list[float]:
-    """What of that the field of the gap burns in each winding [W]: every strand as a cylinder in the extra field of every harmonic."""
+    """What the field of the gap burns in each winding [W]: every strand as a cylinder in the extra field of every harmonic."""
     added = [0.0] * len(need.windings)
     if need.lp is None:
         return added
     turns = [float(t[at]) for t in wound(need, trial.turns)]
     f = need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
     net = np.abs(np.sum([n * w.harmonics for n, w in zip(turns, need.windings, strict=True)], axis=0))
-    depth = float(win.wall[at[0]])
-    for slab in slabs(need, trial, at, win):
-        x = depth + slab.below + slab.height * (np.arange(4) + 0.5) / 4
-        depth += slab.below + slab.height
+    stack = slabs(need, trial, at, win)
+    begin = float(win.wall[at[0]]) + np.cumsum([0.0, *(s.below + s.height for s in stack)])[:-1]
+    x = (begin + np.array([s.below for s in stack]))[:, None] + np.array([s.height for s in stack])[:, None] * (np.arange(4) + 0.5) / 4
+    squares = fringing.unevenness(max(float(trial.gap[at]), 1e-6), win.window[at[0]], win.across[at[0]], x).mean(1)
+    laid, rho = [w.at(at) for w in trial.laid], copper.resistivity(temperature)
+    burnt = [float(copper.cylinder_loss(net, one.diameter, rho, f).sum()) * one.strands for one in laid]  # for a mean square of one
+    for slab, square in zip(stack, squares, strict=True):
         if slab.winding >= 0:
-            one = trial.laid[slab.winding].at(at)
-            square = float(np.mean(fringing.unevenness(max(float(trial.gap[at]), 1e-6), win.window[at[0]], win.across[at[0]], x)))
-            each = copper.cylinder_loss(net * np.sqrt(square), one.diameter, copper.resistivity(temperature), f).sum()
-            added[slab.winding] += slab.share * turns[slab.winding] * one.strands * slab.turn * float(each)
+            added[slab.winding] += slab.share * turns[slab.winding] * slab.turn * burnt[slab.winding] * float(square)
     return added
 
 
 def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> list[leakage.Slab]:
     """The stack of one candidate as its field sees it, layer by layer; the last layer of a block holds what is left."""
     found: list[leakage.Slab] = []
-    turns, shape, top = [int(t[at]) for t in wound(need, trial.turns)], trial.fill.shape, 0.0
+    turns, base, top = [int(t[at]) for t in wound(need, trial.turns)], float(win.base_turn[at[0]]), 0.0
+
+    def turn(depth: float) -> float:
+        return base + 2 * np.pi * depth
     for s, b, count in zip(trial.sections, need.stack, section_turns(trial.sections, turns), strict=True):
         below = b.below
         if s.laid is None:
-            found.append(leakage.Slab(b.winding, 0.0, SHIELD_FOIL, float(win.turn_length(top + below + SHIELD_FOIL / 2)[at[0]]), below, float(win.turn_length(top + below / 2)[at[0]])))
+            found.append(leakage.Slab(b.winding, 0.0, SHIELD_FOIL, turn(top + below + SHIELD_FOIL / 2), below, turn(top + below / 2)))
             top += below + SHIELD_FOIL
             continue
         one, left = s.laid.at(at), count
-        for _ in range(max(int(np.broadcast_to(s.layers, shape)[at]), 1)):
-            here, high = min(left, max(int(one.per_layer), 1)), one.tall * winding.BULGE
-            found.append(leakage.Slab(b.winding, here / turns[b.winding], high, float(win.turn_length(top + below + high / 2)[at[0]]), below, float(win.turn_length(top + below / 2)[at[0]]), one.tall, float(one.beside)))
+        high, beside = one.tall * winding.BULGE, float(one.beside)
+        for _ in range(max(int(pick(s.layers, at)), 1)):
+            here = min(left, max(int(one.per_layer), 1))
+            found.append(leakage.Slab(b.winding, here / turns[b.winding], high, turn(top + below + high / 2), below, turn(top + below / 2), one.tall, beside))
             left, top, below = left - here, top + below + high, TAPE
     return found
 

@@ -51,7 +51,7 @@ def wound_as(need: TransformerNeed, text: str, turns: Sequence[int], win: Window
     trial = transformer.try_all(other, win, wires)
     best = (0, int(trial.excess[0].argmin()))
     hot = need.ambient + float(trial.rise[best])
-    copper = candidate.exact_copper(other, trial, best, win, hot)
+    copper, _ = candidate.exact_copper(other, trial, best, win, hot)
     core = float(trial.p_core[best])
     outputs = [k for k, inside in enumerate(transformer.primary_side(need)) if not inside]
     resistance = magnetics.thermal_resistance(transformer.HEAT_TRANSFER[need.cooling], float(win.surface[0]))

@@ -25,7 +25,8 @@ def unevenness(gap: Any, along: Any, across: Any, depth: Any) -> Any:
     k = m * np.pi / np.asarray(along)[..., None]
     w = np.asarray(across)[..., None]
     x = np.clip(np.asarray(depth)[..., None], 0.0, w)  # what does not fit into the window is refused elsewhere
-    part = 2 / np.asarray(along)[..., None] * np.sinc(0.5 * m * np.asarray(gap)[..., None] / np.asarray(along)[..., None])
+    half = 0.5 * k * np.asarray(gap)[..., None]
+    part = 2 / np.asarray(along)[..., None] * np.sin(half) / half
     # (cosh² + sinh²)/sinh² of k·(w - x) over k·w, without overflow
     decay = (np.exp(-2 * k * x) + np.exp(-2 * k * (2 * w - x))) / np.square(1 - np.exp(-2 * k * w))
     return (part**2 * decay).sum(-1)

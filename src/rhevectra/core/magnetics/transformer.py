@@ -188,10 +188,11 @@ def _gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Arr
     omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
     net = sum(np.asarray(n)[..., None] * w.harmonics for n, w in zip(real, need.windings, strict=True))
     drive = 0.5 * (omega**2 * np.abs(net) ** 2).sum(-1) * copper.MU0**2
-    along, across = win.window[:, None], win.across[:, None]
-    for block, depth in zip(need.stack, depths, strict=True):
+    x = win.wall[:, None] + np.stack(np.broadcast_arrays(*depths))
+    uneven = drive * fringing.unevenness(np.maximum(gap, 1e-6), win.window[:, None], win.across[:, None], x)
+    for block, each in zip(need.stack, uneven, strict=True):
         if not block.shield:
-            added[block.winding] = added[block.winding] + block.share * drive * fringing.unevenness(np.maximum(gap, 1e-6), along, across, win.wall[:, None] + depth)
+            added[block.winding] = added[block.winding] + block.share * each
     return added
 
 

@@ -75,7 +75,9 @@ class Laid:
 
     def at(self, index: Any) -> "Laid":
         """One candidate as plain numbers."""
-        return Laid(*(np.broadcast_to(getattr(self, n), np.shape(self.height))[index].item() for n in self.__dataclass_fields__))
+        def one(x: Any) -> Any:
+            return x[tuple(0 if size == 1 else i for i, size in zip(index[-x.ndim :], x.shape, strict=True))].item() if isinstance(x, np.ndarray) and x.ndim else x
+        return Laid(*(one(getattr(self, n)) for n in self.__dataclass_fields__))
 
 
 def strands_of(laid: Laid) -> str:

@@ -77,6 +77,6 @@ def _together(need: Any, plan: Any, layout: Layout, found: tuple[Window, Solved,
     mean_turn = np.array([float(np.broadcast_to(m, shape)[at]) for m in trial.mean_turn])
     counted = float(np.average(mean_turn, weights=np.abs(base) * turns))
     first = replace(need, windings=tuple(replace(w, i_avg=0.0, harmonics=w.harmonics[:1]) for w in need.windings))
-    one = candidate.exact_copper(first, trial, at, win, need.ambient + float(trial.rise[at]))
+    one, _ = candidate.exact_copper(first, trial, at, win, need.ambient + float(trial.rise[at]))
     by_elements = window.per_winding(working.loss, len(turns)) * mean_turn
     return WindowField(layout, window, leaking, working, (2 * leaking.energy * counted / need.halves**2, closed), (by_elements, np.array(one)), tuple(w.name for w in need.windings), float(need.fs), gap)

@@ -1,8 +1,9 @@
 """The ringing bench: two frequencies read on a made circuit in, parasitics and a snubber with its loss out."""
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.preferred import nearest
 from rhevectra.core.basis.quantities import show
@@ -34,7 +35,9 @@ def sentences(ring: Ring, chosen: Damped, volts: float, rate: float) -> list[str
 
 
 class RingBench(QWidget):
-    """Form, words and the ring without and with the snubber."""
+    """Form, words and the ring without and with the snubber. Emits the inductance as a reading of the leakage."""
+
+    measured = Signal(str, object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -43,6 +46,12 @@ class RingBench(QWidget):
         row.setContentsMargins(0, 8, 0, 0)
         self.form = BenchForm(FIELDS, parent=self)
         self.form.changed.connect(self.work_out)
+        self.take = QPushButton("Ring of the drain: take the inductance as measured leakage", self.form)
+        self.take.setToolTip("the drain rings with the leakage once the clamp lets go: read it there, outputs loaded; undo takes it back")
+        self.take.clicked.connect(self._take)
+        self.take.setEnabled(False)
+        self.form.layout_of.addRow(self.take)
+        self._ring: Ring | None = None
         row.addWidget(self.form, 0, Qt.AlignmentFlag.AlignTop)
         right = QVBoxLayout()
         self.words = QLabel(EMPTY, self)
@@ -66,8 +75,15 @@ class RingBench(QWidget):
             edit.setProperty("usual", text)
         self.work_out()
 
+    def _take(self) -> None:
+        if self._ring is not None:
+            f = self._ring.frequency
+            self.measured.emit("transformer.leakage", Measured(self._ring.inductance, None, f"ring at {show(f, 'Hz', 3)} with and without a known capacitor"))
+
     def work_out(self) -> None:
         """Words and picture, or what is still wanted, or what is wrong."""
+        self._ring = None
+        self.take.setEnabled(False)
         wanted = [n for n in ("bare", "added", "loaded") if not self.form.fields[n].text().strip()]
         if wanted:
             self.words.setText(EMPTY)
@@ -83,6 +99,8 @@ class RingBench(QWidget):
         except InputError as problem:
             self.words.setText(str(problem))
             return
+        self._ring = ring
+        self.take.setEnabled(self._design is not None and "transformer.leakage" in self._design.rows)
         self.words.setText("\n".join(sentences(ring, chosen, volts, rate)))
         self.view.set_source(lambda w, h: ring_picture(ring, chosen, volts, w, h))
         self.view.show()

@@ -78,10 +78,10 @@ def copper_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wind
     """Copper loss of each winding [W] of the chosen candidate; what the gap's field burns of it is a row of its own."""
     trial, at = choice.trial, (choice.core, choice.candidate)
     hot = float(work.need.ambient_max + trial.rise[at])
-    exact = candidate.exact_copper(need, trial, at, win, hot)
+    exact, near = candidate.exact_copper(need, trial, at, win, hot)
     if need.lp is None:
         return exact
-    heat = sum(candidate.gap_copper(need, trial, at, win, hot))
+    heat = sum(near)
     work.sheet.solved("transformer.loss_fringing", heat, "W", "every strand a cylinder in the extra field of the gap, all harmonics, by the currents the core was chosen with")
     first, k = float(win.wall[choice.core]), choice.core
     if heat > GAP_HEAT * sum(exact):
