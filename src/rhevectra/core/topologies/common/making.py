@@ -133,7 +133,7 @@ def _steps(design: Any) -> Iterator[Step]:
             remark = f"part {begun_parts[k]} of {parts}: {count} of {turns[k]} turns" + (f", goes on from {pins[k][begun]}" if begun else "")
         remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k])) if x)
         layers = int(np.ceil(count / max(int(laid.per_layer), 1)))
-        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, int(laid.per_layer), TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
+        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, max(int(laid.per_layer), 1), TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
 
 
 def _parts(design: Any) -> Iterator[Part]:
