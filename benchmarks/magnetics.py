@@ -10,6 +10,7 @@ from rhevectra.core.design.size import size
 from rhevectra.core.magnetics import arrangement, transformer
 from rhevectra.core.magnetics.compare import alternatives
 from rhevectra.core.magnetics.window_field import field_steps
+from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.topologies.common.winding import wires
 from rhevectra.project.codec import decode
 
@@ -32,7 +33,7 @@ def main() -> None:
     document = decode(demo.text(), "demo")
     design = size(document.requirement, document.decisions, noise=False)
     plan = design.context["plan"]
-    need, win, offered = plan.need, plan.window, wires(design.catalogue)
+    need, win, offered = plan.need, design.catalogue["cores"].derived(windows), wires(design.catalogue)
     names = [w.name for w in need.windings]
     needs = [replace(need, stack=arrangement.blocks(name, names)) for name in arrangement.PRESETS]
     whole = median(lambda: [transformer.try_all(n, win, offered) for n in needs])

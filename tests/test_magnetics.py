@@ -5,6 +5,7 @@ import pytest
 
 from handbook import HANDBOOK
 from rhevectra.core.catalogue.tables import shipped
+from rhevectra.core.design.size import size
 from rhevectra.core.formulas import copper, insulation, magnetics
 from rhevectra.core.magnetics import winding
 from rhevectra.core.magnetics.effective import effective
@@ -87,6 +88,25 @@ def test_improved_steinmetz_gives_a_sine_its_own_surface_back():
     swing, up, down = 0.2, 5e-6, 7e-6
     numeric = kappa * scale * f * (up * (swing / up) ** alpha + down * (swing / down) ** alpha) * swing ** (beta - alpha)
     assert magnetics.core_loss_two_slope(1.0, kappa, p0, swing, f0, alpha, b0, beta, f, up, down) == pytest.approx(numeric, rel=1e-9)
+
+
+@pytest.mark.parametrize("blocks", [(2, 2), (4,), (1, 3), (3,)])
+def test_capacitance_of_layers_by_their_energy(blocks):
+    """Layers wound back and forth: the voltage between neighbours runs from 0 to 2·V/n along them; ½·C·V² of the whole against the sum of ½·c·ΔV² over a fine division (second algorithm)."""
+    n, c_layer, volts = sum(blocks), 200e-12, 100.0
+    x = (np.arange(2000) + 0.5) / 2000
+    energy = sum(0.5 * c_layer * np.mean((2 * volts / n * x) ** 2) for b in blocks for _ in range(b - 1))
+    assert float(magnetics.layered_capacitance(sum(b - 1 for b in blocks), c_layer, n)) == pytest.approx(2 * energy / volts**2, rel=1e-3)
+
+
+def test_a_deep_winding_tells_its_capacitance(demo_design):
+    """Two wide layers upon each other have far more across them than was assumed: told once; a value of one's own silences it, and the usual winding says nothing."""
+    thin = {**demo_design.pins, "transformer.arrangement": "simple", "transformer.wire_np": "0.5", "transformer.core": "E55/28/21", "transformer.np": 90}
+    deep = size(demo_design.requirement, thin, noise=False)
+    told = [f for f in deep.findings if f.figure == "transformer.c_laid"]
+    assert len(told) == 1 and float(deep.value("transformer.c_laid")) > 80e-12 and "were assumed" in told[0].text
+    assert not [f for f in demo_design.findings if f.figure == "transformer.c_laid"]
+    assert not [f for f in size(demo_design.requirement, {**thin, "transformer.c_winding": 60e-12}, noise=False).findings if f.figure == "transformer.c_laid"]
 
 
 def test_gap_gives_the_inductance_back():

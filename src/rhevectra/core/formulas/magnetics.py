@@ -73,6 +73,12 @@ def leakage_geometric(turns: Any, mean_turn: Any, width: Any, heights: Any, gaps
     return MU0 * np.square(turns) * mean_turn / width * (heights / 3 + gaps) / np.square(sections)
 
 
+@formula("C_w = 4·m·C_l/(3·n^2)", "F", "m C_l n", "energy between neighbouring layers that are wound back and forth: their voltage runs from none to twice that of a layer")
+def layered_capacitance(pairs: Any, layer: Any, layers: Any) -> Any:
+    """Capacitance [F] across a winding of `layers`, of which `pairs` lie upon each other with `layer` [F] between; turn to turn left out."""
+    return 4 * pairs * layer / (3 * np.square(layers))
+
+
 @formula("R_th = 1/(h·A)", "K/W", "h A", "surface heat transfer (h = 10 W/m²K natural, 25 forced: common practice, no source)")
 def thermal_resistance(h: Any, surface: Any) -> Any:
     """Surface to ambient thermal resistance [K/W]."""

@@ -78,6 +78,7 @@ _FIGURES = (
     FigureSpec("insulation.creepage", "Creepage asked for", "s_cr", "transformer", corners.FULL, fixed="material group III assumed"),
     FigureSpec("insulation.clearance", "Clearance asked for", "s_cl", "transformer", corners.FULL),
     FigureSpec("transformer.leakage", "Leakage inductance", "L_lk", "transformer", corners.FULL, fixed="lead-outs and winding tolerance"),
+    FigureSpec("transformer.c_laid", "Winding capacitance as laid", "C_w", "transformer", corners.FULL, fixed="turn to turn and to the core left out"),
     FigureSpec("transformer.fill", "Window height used", "k_w", "transformer", corners.FULL, limit="transformer.fill_limit", limit_kind="max"),
     FigureSpec("transformer.loss_core", "Core loss", "P_c", "transformer", corners.FULL, fixed="temperature at the rise computed"),
     FigureSpec("transformer.loss_copper", "Copper loss", "P_cu", "transformer", corners.FULL, fixed="effective resistances of the worst corner used at all; end turns left out"),

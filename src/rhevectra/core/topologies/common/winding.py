@@ -5,16 +5,17 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.corners import pick
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Catalogue
-from rhevectra.core.formulas import insulation, magnetics
-from rhevectra.core.magnetics import arrangement, candidate, fringing, wire
+from rhevectra.core.formulas import insulation, magnetics, noise
+from rhevectra.core.magnetics import arrangement, candidate, compare, fringing, wire
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.winding import SIZES_MM
-from rhevectra.core.magnetics.windows import Windows
+from rhevectra.core.magnetics.windows import TAPE, Windows
 from rhevectra.core.stages.work import Work
 
 LEAD_OUT = 1.25
@@ -118,6 +119,26 @@ def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wi
     geometric = work.sheet.solved("transformer.leakage_geometric", seen, "H", f"field energy of the stack {work.sheet.rows['transformer.arrangement'].value}, one dimension, heights as laid, outputs shorted{one}")
     share = work.choose("transformer.leakage_share", least, why)
     return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
+
+
+LAID_MUCH = 2.0
+"""Capacitance as laid, over the assumed one, from which it is told."""
+
+
+def capacitance_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows) -> None:
+    """Capacitance across the primary as laid, beside the value that was assumed before there was a transformer."""
+    if need.halves != 1 or "transformer.c_winding" not in work.sheet.rows:
+        return
+    at, sheet = (choice.core, choice.candidate), work.sheet
+    counts = [int(pick(s.layers, at)) for s in choice.trial.sections if s.winding == 0]
+    faces = {**compare.facing(need, choice.trial, at, win), "faces": 1, "distance": TAPE + compare.ENAMELS}
+    if not faces["turn"]:
+        faces["turn"] = float(win.turn_length(0.5 * win.height)[choice.core])
+    layer = sheet("transformer.c_layer", noise.interwinding, **faces)
+    laid = sheet("transformer.c_laid", magnetics.layered_capacitance, pairs=float(sum(n - 1 for n in counts)), layer=layer, layers=float(sum(counts)))
+    assumed = work.sheet.rows["transformer.c_winding"]
+    if assumed.origin == "rule" and float(laid.value) > LAID_MUCH * float(assumed.value):
+        work.find(NOTE, "transformer", f"the primary as laid has about {show(float(laid.value), 'F', 2)} across it, {show(float(assumed.value), 'F')} were assumed", "transformer.c_laid", "transformer.c_winding")
 
 
 def spacing(work: Work) -> tuple[bool, float]:

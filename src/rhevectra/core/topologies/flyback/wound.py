@@ -13,7 +13,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import choose_core, copper_of, leakage_row, turns_of
+from rhevectra.core.topologies.common.winding import capacitance_row, choose_core, copper_of, leakage_row, turns_of
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import semiconductors as sc
 from rhevectra.core.topologies.flyback import sizing
@@ -71,6 +71,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     need, margin = sizing.transformer_need(work, stage, limit, out, v_bus, grade)
     choice, win = choose_core(work, need, work.parts["cores"].derived(windows))
     turns = turns_of(work, need, choice)
+    capacitance_row(work, need, choice, win)
     leak = leakage_row(work, need, choice, win, float(plain(stage.lp)))
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
     plan = Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf)

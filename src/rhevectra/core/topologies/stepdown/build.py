@@ -20,7 +20,7 @@ from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import choose_core, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
+from rhevectra.core.topologies.common.winding import capacitance_row, choose_core, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, phase, secondary
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
@@ -109,6 +109,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     choice, win = choose_core(work, need, every)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
+    capacitance_row(work, need, choice, win)
     leak = leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
     stage, series = replace(stage, leakage=float(leak.value)), None
     peak = float(loaded(work, st.solve(stage, st.ROUGH, near.state).out["i_peak"]).max())
