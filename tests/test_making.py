@@ -72,6 +72,11 @@ def test_both_densities_of_a_flyback_secondary(designs):
     assert any(f"{part.density * 1e-6:.2g} ({part.density_dc * 1e-6:.2g})" == t.text for page in pages(d, "x") for t in page.items if isinstance(t, Text))
 
 
+def test_the_paper_says_nothing_of_the_mouse(designs):
+    for page in pages(designs["flyback"], "x"):
+        assert not any(word in t.text for t in page.items if isinstance(t, Text) for word in ("drag", "click"))
+
+
 def test_seeded_errors_are_caught():
     """A half wound the wrong way, a wrong pin, a lost turn, a forgotten barrier, a wrong end: each is named."""
     sheet = sheet_of(size(NEED, {"topology": "flyback"}, noise=False))

@@ -14,6 +14,20 @@ from rhevectra.drawing.display import Picture, Spot
 
 
 def winding_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """The winding window to scale, with what can be done to it by mouse."""
+    picture = cross_section(design, width, height, held)
+    for k, text in enumerate(("drag a block to another place;", "right click: split, join, shield, turns")):
+        picture.text(_legend_left(picture, design), height - 14 + 4.6 * k, text, "muted", "left", 3.0)
+    return picture
+
+
+def _legend_left(picture: Picture, design: Design) -> float:
+    """Where the words beside the window begin [mm]."""
+    layout = TOPOLOGIES[design.topology].winding_view(design).layout
+    return 16.0 + layout.radial * min((picture.width - 66) / layout.radial, (picture.height - 16) / layout.along)
+
+
+def cross_section(design: Design, width: float, height: float, held: Design | None = None) -> Picture:
     """The winding window to scale: bobbin, layers, tapes, margins."""
     view = TOPOLOGIES[design.topology].winding_view(design)
     layout = view.layout
@@ -36,8 +50,12 @@ def winding_window(design: Design, corner: Corner, width: float, height: float, 
         picture.box(x0 + foil[0] * scale, y0 + foil[1] * scale, max(foil[2] * scale, 0.4), foil[3] * scale, "ink")
     for wire in layout.wires:
         _circle(picture, x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side)
+    last, low = -10.0, False
     for k, band in enumerate(layout.bands, 1):
-        picture.text(x0 + 0.5 * (band.begin + band.end) * scale, y0 + h + 3.6, str(k), "ink", "middle", 3.0)
+        middle = x0 + 0.5 * (band.begin + band.end) * scale
+        low = middle - last < 3.0 and not low  # numbers of thin blocks stand a line lower by turns
+        last = middle
+        picture.text(middle, y0 + h + (6.6 if low else 3.6), str(k), "ink", "middle", 3.0)
         wide = max((band.end - band.begin) * scale, 1.0)
         picture.spots.append(Spot(x0 + 0.5 * (band.begin + band.end) * scale - wide / 2, y0, wide, h, f"{band.word}:{band.turns}", band.tip))
     gap = max(view.gap * scale, 0.3)
@@ -55,7 +73,7 @@ def _legend(picture: Picture, view: Any, x: float, y: float) -> None:
     for k, (text, side) in enumerate(view.legend):
         picture.box(x, y + k * 5.2 - 2.4, 2.6, 2.6, side)
         picture.text(x + 4, y + k * 5.2, text, "ink", "left", 3.2)
-    for k, text in enumerate((*view.notes, "", "drag a block to another place;", "right click: split, join, shield, turns")):
+    for k, text in enumerate(view.notes):
         picture.text(x, y + len(view.legend) * 5.2 + 3 + k * 4.6, text, "muted", "left", 3.0)
 
 

@@ -3,13 +3,12 @@
 from collections.abc import Sequence
 from typing import Any
 
-from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common import making
 from rhevectra.drawing.display import Fill, Line, Picture, Text
-from rhevectra.drawing.magnetic import winding_window
+from rhevectra.drawing.magnetic import cross_section
 
 PAGE = (210.0, 297.0)
 EDGE = 14.0
@@ -100,8 +99,7 @@ def _first(design: Design, sheet: making.WindingSheet, title: str) -> Picture:
         for line in _wrapped(value, PAGE[0] - 2 * EDGE - 26, 3.4):
             page.text(EDGE + 26, y, line, "ink", "left", 3.4)
             y += 4.6
-    corner: Corner = design.grid.find(design.grid.lines[0])
-    _placed(page, winding_window(design, corner, PAGE[0] - 2 * EDGE, 92.0), EDGE, y)
+    _placed(page, cross_section(design, PAGE[0] - 2 * EDGE, 92.0), EDGE, y)
     y = _titled(page, y + 100, "Steps, from the post outwards")
     rows = [(str(s.number), s.winding, f"{s.start} → {s.finish}" if s.finish else f"{s.start}, other end open", str(s.turns), s.wire, f"{s.layers} of {s.per_layer}", s.comes_out, "–" if not s.margin else f"{s.margin * 1e3:.1f} mm", str(s.tapes), s.remark) for s in sheet.steps]
     y = table(page, y, ("step", "winding", "pins", "turns", "wire", "layers", "end", "margin", "tapes", "remark"), (9, 23, 19, 11, 34, 16, 13, 14, 11, 32), rows, 2.9)
