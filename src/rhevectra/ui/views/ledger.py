@@ -111,7 +111,7 @@ class LedgerView(QFrame):
         table.setTabKeyNavigation(False)
         table.horizontalHeader().setMinimumSectionSize(20)
         table.horizontalHeader().setSectionResizeMode(LABEL, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((VALUE, 64), (MOVED, 60), (LIMIT, 70), (WORD, 48)):
+        for column, width in ((VALUE, 70), (MOVED, 60), (LIMIT, 72), (WORD, 50)):
             table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             table.setColumnWidth(column, width)
         table.verticalHeader().setDefaultSectionSize(25)
