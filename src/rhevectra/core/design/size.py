@@ -98,7 +98,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     topology.findings(work, plan)
     if noise and emission.applies(front):
         filtering.record(work, draft, front)
-    _general_findings(work, all_specs, {**CURES, **front.CURES, **emission.CURES, **topology.CURES}, unknown, measured, parts)
+    _general_findings(work, all_specs, {**CURES, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, measured, parts)
     return replace(draft, findings=tuple(work.findings))
 
 

@@ -8,11 +8,17 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least, at_most
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import plain
+from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import clamp
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "rcd"
 TAKES_LEAKAGE = True
+STAGE = ("clamp_r", "clamp_c")
+"""What of the power stage is this clamp's."""
+NO_PICTURES: tuple[str, ...] = ()
+CURES = {"switch.v_peak": "clamp.r", "clamp": "clamp.r"}
 KEPT = 0.96
 """Share of the budget that is aimed at: preferred values and a bus a little higher than planned need the rest."""
 DIODE_DROP = 1.0
@@ -65,7 +71,7 @@ def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: floa
     ratio = sheet.rows["clamp.ripple_ratio"]
     c_exact = sheet("clamp.c_exact", clamp.capacitor, ripple_ratio=ratio, r=r, fs=fs)
     c = work.choose("clamp.c", lambda: at_least(max(float(c_exact.value), 1e-11), "E6"), "next E6 value above: ripple not larger than aimed at", exact=c_exact)
-    return {"r": r, "c": c, "vf": DIODE_DROP, "goal": goal}
+    return {"stage": {"clamp_r": r, "clamp_c": c}, "vf": DIODE_DROP, "goal": goal}
 
 
 def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], budget: float, v_class: float) -> None:
@@ -85,6 +91,57 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
         sheet.again(id, rows["clamp_power"])
 
 
-def parts(plan: dict[str, Any]) -> dict[str, Any]:
-    """What the period needs to know of the clamp."""
-    return {"clamp_r": plan["r"], "clamp_c": plan["c"], "clamp_vf": plan["vf"]}
+def guess(v_or: float, p_in: float, fs: float) -> dict[str, float]:
+    """Values to begin with, before there is a leakage: two per cent of the input in the resistor."""
+    return {"clamp_r": 1.6 * v_or**2 / (0.02 * p_in) * 1.5, "clamp_c": 10 / (v_or**2 / (0.02 * p_in) * fs)}
+
+
+def idle_current(s: Any, v_or: Any) -> Any:
+    """Current [A] that the clamp takes from the core where the leakage brings nothing."""
+    return v_or / plain(s.clamp_r)
+
+
+def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
+    """What the clamp takes and the voltage it settles at."""
+    rc = {"r": s.clamp_r, "c": s.clamp_c, "fs": o["fs"]}
+    kept = sheet("clamp.decay", clamp.decay, **rc)
+    floor = sheet("clamp.floor", clamp.floor_voltage, v_reflected=o["v_or"], v_diode=s.clamp_vf)
+    strength = sheet("clamp.strength", clamp.strength, leakage=s.leakage, per_volt=sheet("clamp.per_volt", clamp.charge_per_volt, c=s.clamp_c, kept=kept))
+    lift = sheet("clamp.lift", clamp.lift, c_node=s.c_node, leakage=s.leakage)
+    mid = sheet("clamp.v_mid", clamp.voltage, w=floor, k=strength, a=lift, i_one=o["i_one"])
+    steady = sheet("clamp.crest_steady", clamp.crest_steady, v_mid=mid, kept=kept)
+    rare = sheet("clamp.crest_rare", clamp.crest_rare, w=floor, i_one=o["i_one"], leakage=s.leakage, c=s.clamp_c)
+    seldom = plain(steady) * plain(kept) < plain(floor)
+    crest = sheet.either("clamp.v_crest", seldom, rare, steady, "pulses so rare that the capacitor falls below the reflected voltage, or not")
+    ripple = sheet("clamp.ripple_pp", clamp.ripple, crest=crest, kept=kept)
+    q = sheet("clamp.q", clamp.charge, c=s.clamp_c, ripple_pp=ripple)
+    lifted = sheet("clamp.i_lifted", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage,
+                   v_node=sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf), v_reflected=o["v_or"])
+    i_c = sheet.either("clamp.i_peak", seldom, o["i_one"], lifted, "what is left after the node has been lifted")
+    t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
+    p = sheet("clamp.power", clamp.power, c=s.clamp_c, fs=o["fs"], crest=crest, kept=kept)
+    taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_or"], i_secondary=o["i_sum"], r=s.clamp_r)
+    return {"crest": crest, "kept": kept, "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, "clamp_ripple": ripple}
+
+
+def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
+    """Mean clamp voltage, the node it holds, its diode's loss and the ring it leaves."""
+    v_node = sheet("clamp.v_node", clamp.node_voltage, v_clamp=o["crest"], v_diode=s.clamp_vf)
+    return {"v_clamp": sheet("clamp.v", clamp.mean_voltage, crest=o["crest"], kept=o["kept"], r=s.clamp_r, c=s.clamp_c, fs=o["fs"]), "v_node": v_node,
+            "loss_clamp_diode": sheet("clamp.loss_diode", clamp.diode_loss, v_diode=s.clamp_vf, q_clamp=o["q_clamp"], fs=o["fs"]),
+            "loss_ring": sheet("clamp.loss_ring", clamp.ring_power, c_node=s.c_node, v_node=v_node, v_reflected=o["v_or"], fs=o["fs"])}
+
+
+def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:
+    """Resistor and capacitor between the clamp's node and the bus."""
+    return (Element("Ccl", ("cl", "bus"), f"{number(at(s.clamp_c))} IC={number(v_clamp)}", "clamp"), Element("Rcl", ("cl", "bus"), number(at(s.clamp_r)), "clamp"))
+
+
+def symbols(value: Any) -> list[tuple[Any, ...]]:
+    """The clamp as drawn, from the bus down to its diode: kind, from, to, label, side, element of each symbol."""
+    return [("resistor", (22, 8), (22, 26), value("clamp.r"), "primary", "Rcl"), ("capacitor", (31, 8), (31, 26), value("clamp.c"), "primary", "Ccl"), ("wire", (22, 26), (31, 26), "", "primary", "Rcl")]
+
+
+def models(s: Any, at: Any) -> tuple[str, ...]:
+    """Models that its elements want."""
+    return ()

@@ -5,6 +5,8 @@ from rhevectra.core.stages.work import FigureSpec
 
 NAME = "none"
 TAKES_LEAKAGE = False
+NO_PICTURES: tuple[str, ...] = ()
+CURES: dict[str, str] = {}
 DECISIONS: tuple[DecisionSpec, ...] = ()
 FIGURES: tuple[FigureSpec, ...] = ()
 PLATES: tuple[tuple[str, str, str], ...] = ()

@@ -24,7 +24,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     at = reader(corner.index)
     fs, t_on = at(o["fs"]), at(o["t_on"])
     period = 1 / fs
-    v = {k: at(x) for k, x in (("bus", s.v_bus), ("on", o["v_turn_on"]), *(() if s.variant.held else (("clamp", o["v_clamp"]),)))}
+    v = {k: at(x) for k, x in (("bus", s.v_bus), ("on", o["v_turn_on"]), *(() if s.variant.clamp is None else (("clamp", o["v_clamp"]),)))}
     z0 = np.sqrt(at(s.leakage) / at(s.c_node))
     held = s.variant.held
     parts = [
@@ -36,7 +36,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
         Element("Rcore", ("m1", "drain"), number(at(o["r_core"])), "transformer"),
         *(_two_switches(s, at, v["on"]) if held else _one_switch(s, at, v)),
         *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"]))]
-    models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DCLAMP", at(s.clamp_vf), 0.05), diode_model(*_BODY)]
+    models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DCLAMP", at(s.clamp_vf), 0.05), diode_model(*_BODY), *(s.variant.clamp.models(s, at) if s.variant.clamp is not None else ())]
     for k in range(len(s.ns)):
         more, model = _secondary(design, k, at)
         parts += more
@@ -56,8 +56,7 @@ def _expected(o: Any, at: Callable[[Any], float], held: bool) -> str:
 def _one_switch(s: Any, at: Callable[[Any], float], v: Mapping[str, float]) -> tuple[Element, ...]:
     """The switch with its current sense, and the clamp."""
     return (Element("Cnode", ("drain", "src"), f"{number(at(s.c_node))} IC={number(v['on'])}", "switch"), Element("Ssw", ("drain", "src", "gate", "0"), "SWITCH", "switch"), Element("Vsense", ("src", "0"), "DC 0", "switch"),
-            Element("Dbody", ("0", "drain"), _BODY[0], "switch"), Element("Dcl", ("drain", "cl"), "DCLAMP", "clamp"),
-            Element("Ccl", ("cl", "bus"), f"{number(at(s.clamp_c))} IC={number(v['clamp'])}", "clamp"), Element("Rcl", ("cl", "bus"), number(at(s.clamp_r)), "clamp"))
+            Element("Dbody", ("0", "drain"), _BODY[0], "switch"), Element("Dcl", ("drain", "cl"), "DCLAMP", "clamp"), *s.variant.clamp.elements(s, at, v["clamp"]))
 
 
 def _two_switches(s: Any, at: Callable[[Any], float], v_on: float) -> tuple[Element, ...]:

@@ -13,7 +13,7 @@ from rhevectra.core.topologies.flyback.variant import Variant
 _V_OR = "what the switch class leaves; 80 to 135 V by habit on wide mains"
 _HELD_V_OR = "below the lowest bus, by what the leakage needs to empty against"
 _FREQUENCY = DecisionSpec("fs", "Frequency at the lowest bus, full load", "switch", unit="Hz", low=20e3, high=300e3, schools="40 to 70 kHz: above hearing at every overload, and not too high at the highest line")
-CURES = {"switch.v_peak": "clamp.r", "switch.duty_max": "bulk.c", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "clamp": "clamp.r", "rectifier": "rectifier1.class", "feedback": "transformer.naux"}
+CURES = {"switch.duty_max": "bulk.c", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "rectifier": "rectifier1.class", "feedback": "transformer.naux"}
 HELD_CURES = {**CURES, "switch.v_peak": "switch.class", "return.share": "flyback.v_or"}
 VALLEY_BUS_RIPPLE = 1.6
 """The same at the boundary of conduction, whose peaks are higher."""

@@ -44,7 +44,7 @@ class Stage:
     v_bus and i_outputs (one per secondary and the auxiliary, [A]) have the shape of the grid; is_limit masks the
     current-limit case. v_drops: fixed part of each rectifier's drop [V]; r_outputs: its resistance plus the winding's.
     core: material row, effective area and volume, temperature. clamp_vf: drop of the clamp diode, or of each of the diodes that hold
-    two switches [V]. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
+    two switches [V]; clamp_r, clamp_c, clamp_z, clamp_most [V]: what the kind of clamp has of them. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
     """
 
     v_bus: Any
@@ -74,6 +74,8 @@ class Stage:
     variant: Variant
     clamp_r: Any = 0.0
     clamp_c: Any = 0.0
+    clamp_z: Any = 0.0
+    clamp_most: Any = 0.0
     valley: Any = 1.0
     f_max: Any = 0.0
     extra: dict[str, Any] = field(default_factory=dict)
@@ -103,7 +105,7 @@ def advance(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
     q = sheet("secondary.q", flyback.core_charge, i_secondary=i_sum, fs=fs, i_clamp=b["i_core"], e_off=b["e_off"], v_reflected=v_or, t_off=b["t_off"], r_core=b["r_core"])
     out = {"v_or": v_or, "lm": lm, "fs": fs, "i_sum": i_sum, "parts": parts, "drop": drop}
     out |= _currents(sheet, s, b, v_or, lm, fs, q)
-    out |= _handing_back(sheet, s, out) if s.variant.held else _clamping(sheet, s, out)
+    out |= _handing_back(sheet, s, out) if s.variant.clamp is None else s.variant.clamp.settle(sheet, s, out)
     out |= _currents_and_core(sheet, s, out)
     return out
 
@@ -146,29 +148,6 @@ def _at_turn_on(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     return {"v_turn_on": v_on, "t_on": sheet("switch.t_on", flyback.on_time, t_ramp=o["t_ramp"], t_com=o["t_com"])}
 
 
-def _clamping(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
-    """What the clamp takes and the voltage it settles at."""
-    rc = {"r": s.clamp_r, "c": s.clamp_c, "fs": o["fs"]}
-    kept = sheet("clamp.decay", clamp.decay, **rc)
-    floor = sheet("clamp.floor", clamp.floor_voltage, v_reflected=o["v_or"], v_diode=s.clamp_vf)
-    strength = sheet("clamp.strength", clamp.strength, leakage=s.leakage, per_volt=sheet("clamp.per_volt", clamp.charge_per_volt, c=s.clamp_c, kept=kept))
-    lift = sheet("clamp.lift", clamp.lift, c_node=s.c_node, leakage=s.leakage)
-    mid = sheet("clamp.v_mid", clamp.voltage, w=floor, k=strength, a=lift, i_one=o["i_one"])
-    steady = sheet("clamp.crest_steady", clamp.crest_steady, v_mid=mid, kept=kept)
-    rare = sheet("clamp.crest_rare", clamp.crest_rare, w=floor, i_one=o["i_one"], leakage=s.leakage, c=s.clamp_c)
-    seldom = plain(steady) * plain(kept) < plain(floor)
-    crest = sheet.either("clamp.v_crest", seldom, rare, steady, "pulses so rare that the capacitor falls below the reflected voltage, or not")
-    ripple = sheet("clamp.ripple_pp", clamp.ripple, crest=crest, kept=kept)
-    q = sheet("clamp.q", clamp.charge, c=s.clamp_c, ripple_pp=ripple)
-    lifted = sheet("clamp.i_lifted", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage,
-                   v_node=sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf), v_reflected=o["v_or"])
-    i_c = sheet.either("clamp.i_peak", seldom, o["i_one"], lifted, "what is left after the node has been lifted")
-    t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
-    p = sheet("clamp.power", clamp.power, c=s.clamp_c, fs=o["fs"], crest=crest, kept=kept)
-    taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_or"], i_secondary=o["i_sum"], r=s.clamp_r)
-    return {"crest": crest, "kept": kept, "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, "clamp_ripple": ripple}
-
-
 def _handing_back(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """What the diodes of two switches take back to the bus."""
     v_node = sheet("return.v_node", handed_back.held_voltage, v_bus=s.v_bus, v_diode=s.clamp_vf)
@@ -183,14 +162,6 @@ def _return_measures(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """Power handed back, the diodes' loss and the ring that is left."""
     return {"power_back": sheet("return.power", handed_back.power_back, fs=o["fs"], v_bus=s.v_bus, charge=o["q_clamp"]), "loss_clamp_diode": sheet("return.loss_diodes", handed_back.diodes_loss, v_diode=s.clamp_vf, charge=o["q_clamp"], fs=o["fs"]),
             "loss_ring": sheet("return.loss_ring", handed_back.ring_power, fs=o["fs"], c_node=s.c_node, v_node=o["v_node"], v_reflected=o["v_or"], leakage=s.leakage, i_one=o["i_one"])}
-
-
-def _clamp_measures(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
-    """Mean clamp voltage, the node it holds, its diode's loss and the ring it leaves."""
-    v_node = sheet("clamp.v_node", clamp.node_voltage, v_clamp=o["crest"], v_diode=s.clamp_vf)
-    return {"v_clamp": sheet("clamp.v", clamp.mean_voltage, crest=o["crest"], kept=o["kept"], r=s.clamp_r, c=s.clamp_c, fs=o["fs"]), "v_node": v_node,
-            "loss_clamp_diode": sheet("clamp.loss_diode", clamp.diode_loss, v_diode=s.clamp_vf, q_clamp=o["q_clamp"], fs=o["fs"]),
-            "loss_ring": sheet("clamp.loss_ring", clamp.ring_power, c_node=s.c_node, v_node=v_node, v_reflected=o["v_or"], fs=o["fs"])}
 
 
 def _currents_and_core(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
@@ -225,7 +196,7 @@ def first_guess(s: Stage) -> dict[str, Any]:
     v_bus = plain(s.v_bus)
     v_or = flyback.reflected_voltage(plain(s.np), plain(s.ns[0]), plain(s.v_out), plain(s.v_forward))
     i_sum = sum(plain(i) * plain(n) / plain(s.np) for i, n in zip(s.i_outputs, s.ns, strict=True))
-    lm, i_clamp, zero = flyback.magnetising(plain(s.lp), plain(s.leakage)), 0.0 if s.variant.held else v_or / plain(s.clamp_r), np.zeros(np.broadcast_shapes(np.shape(v_bus), np.shape(i_sum)))
+    lm, i_clamp, zero = flyback.magnetising(plain(s.lp), plain(s.leakage)), 0.0 if s.variant.clamp is None else s.variant.clamp.idle_current(s, v_or), np.zeros(np.broadcast_shapes(np.shape(v_bus), np.shape(i_sum)))
     fs = flyback.pulse_rate(plain(s.fs), s.f_floor, i_sum, i_clamp, lm, plain(s.i_floor), v_or, 0.0)
     q, off = (i_sum + i_clamp) / fs, (1 - flyback.duty_ideal(v_or, v_bus)) / fs
     t_off = np.minimum(flyback.discharge_time_dcm(lm, flyback.discharge_peak_dcm(v_or, q, lm), v_or), off)
@@ -256,7 +227,7 @@ _CORNERED = ("v_bus", "i_limit", "is_limit")
 
 def _names(v: Variant) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Numbers of a stage that are the same at all corners, and those that are not."""
-    return (*_SCALARS, *(() if v.held else ("clamp_r", "clamp_c")), *(("f_max",) if v.valley else ())), (*_CORNERED, *(("valley",) if v.valley else ()))
+    return (*_SCALARS, *(() if v.clamp is None else v.clamp.STAGE), *(("f_max",) if v.valley else ())), (*_CORNERED, *(("valley",) if v.valley else ()))
 
 
 def _numbers(s: Stage, line: Callable[[Any], Any]) -> dict[str, Any]:
@@ -319,6 +290,6 @@ def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> d
     rows = {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _CARRIED.items()}
     out = advance(sheet, s, rows)
     out |= _at_turn_on(sheet, s, out)
-    return out | (_return_measures if s.variant.held else _clamp_measures)(sheet, s, out) | _energy(sheet, s, out)
+    return out | (_return_measures if s.variant.clamp is None else s.variant.clamp.measures)(sheet, s, out) | _energy(sheet, s, out)
 
 

@@ -58,8 +58,8 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
         wanted, why = work.sheet("transformer.lp_wanted", flyback.primary_inductance, ripple_ratio=k_ripple, **stage), "from the ripple ratio at the valley, rounded to three digits"
     lp = work.choose("transformer.lp", lambda: float(f"{float(wanted.value):.3g}"), why, wanted=wanted)
     leak = 0.015 * float(lp.value)
-    return pd.Stage(**first, variant=v, lp=float(lp.value), leakage=leak, r_primary=0.004 * v_low**2 / p_in, i_floor=0.4 * p_in / (v_low * duty), i_limit=np.full(grid.shape, 2.0 * p_in / (v_low * duty)), clamp_r=1.6 * v_or**2 / (0.02 * p_in) * 1.5,
-                    clamp_c=10 / (v_or**2 / (0.02 * p_in) * float(fs.value)), core=work.parts["materials"].rows[1], area=v_or * 0.5 / float(fs.value) / 0.2 / ratio, volume=6e-6 * p_in / 60,
+    return pd.Stage(**first, variant=v, lp=float(lp.value), leakage=leak, r_primary=0.004 * v_low**2 / p_in, i_floor=0.4 * p_in / (v_low * duty), i_limit=np.full(grid.shape, 2.0 * p_in / (v_low * duty)), **({} if v.clamp is None else v.clamp.guess(v_or, p_in, float(fs.value))),
+                    core=work.parts["materials"].rows[1], area=v_or * 0.5 / float(fs.value) / 0.2 / ratio, volume=6e-6 * p_in / 60,
                     core_temperature=need.ambient_max + 35.0, extra={"kappa": 0.3, "order": order, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i, "wanted": wanted, "p_in": p_in})
 
 

@@ -1,16 +1,19 @@
 """What tells the members of the flyback family apart: when the switch turns on, and where the leakage energy goes."""
 
 from dataclasses import dataclass
+from types import ModuleType
 
 
 @dataclass(frozen=True)
 class Variant:
     """valley: the switch waits until the core is empty and the drain has rung down to a valley; the frequency follows line and load.
-    held: two switches, whose diodes hold them to the bus and hand the leakage energy back to it; there is no clamp."""
+    held: two switches, whose diodes hold them to the bus and hand the leakage energy back to it; there is no clamp.
+    clamp: the kind of clamp that takes the leakage energy, a module of `core/stages`."""
 
     name: str
     valley: bool = False
     held: bool = False
+    clamp: ModuleType | None = None
 
     @property
     def switches(self) -> int:

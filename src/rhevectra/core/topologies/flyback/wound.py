@@ -56,6 +56,7 @@ def light_load(work: Work, limit: Mapping[str, Any], fs: float, lift: float) -> 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus."""
     grid = work.grid
+    v = v if v.held else replace(v, clamp=clamp)
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = sc.choose_switch(work, v, v_top, v_low, work.need.power / 0.88)
     v_or = sc.reflected(work, v, switch, v_top)
@@ -86,7 +87,8 @@ def _clamped(work: Work, plan: Plan, v_bus: Any, v_or: float, clamp: ModuleType)
     fs = float(np.max(flyback.limit_rate(real.lp, real.i_limit, v_bus, v_or, flyback.half_ring(real.lp, real.c_node)))) if real.variant.valley else real.fs
     ratio = real.np / real.ns[0] / plan.need.ratio
     values = clamp.design(work, goal, real.leakage, float(worst), plan.need.windings[0].volts * ratio * 1.01, real.c_node, min(fs, real.f_max) if real.variant.valley else fs)
-    return replace(plan, stage=replace(real, clamp_r=float(values["r"].value), clamp_c=float(values["c"].value), clamp_vf=values["vf"]), clamp=values, budget=derating * v_class - v_top - clamp.DIODE_DROP)
+    held: dict[str, Any] = {name: float(row.value) for name, row in values["stage"].items()}
+    return replace(plan, stage=replace(real, clamp_vf=values["vf"], **held), clamp=values, budget=derating * v_class - v_top - clamp.DIODE_DROP)
 
 
 def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:
