@@ -122,4 +122,4 @@ def models(s: Any, at: Any) -> tuple[str, ...]:
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """The clamp as drawn, from the bus down to its diode."""
-    return [("diode", (31, 8), (31, 17), value("clamp.v_zener"), "primary", "Dzen"), ("resistor", (31, 17), (31, 26), value("clamp.r_series"), "primary", "Rcl")]
+    return [("diode", (31, 8), (31, 17), f"Zener {value('clamp.v_zener')}", "primary", "Dzen"), ("resistor", (31, 17), (31, 26), value("clamp.r_series"), "primary", "Rcl")]
