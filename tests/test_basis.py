@@ -98,7 +98,7 @@ def test_topology_front_end_and_clamp_names_stay_in_their_own_places():
     source = ROOT / "src" / "rhevectra"
     for path in source.rglob("*.py"):
         text = path.read_text(encoding="utf-8")
-        for name, home in (*((f'"{name}"', f"topologies/{name}") for name in TOPOLOGIES), ('"plain"', "stages/plain.py"), ('"rcd"', "stages/rcd.py"), ('"zener"', "stages/zener.py")):
+        for name, home in (*((f'"{name}"', f"topologies/{name}") for name in TOPOLOGIES), ('"plain"', "stages/plain.py"), ('"rcd"', "stages/rcd.py"), ('"zener"', "stages/zener.py"), ('"rcd_zener"', "stages/rcd_zener.py")):
             assert name not in text or home in str(path), f"{name} in {path}"
 
 

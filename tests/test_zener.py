@@ -90,9 +90,10 @@ def test_tolerance_and_heat_stand_in_the_peak(demo_document):
     assert any(f.figure == "switch.v_peak" and f.cure == "clamp.v_zener" for f in high.findings)
 
 
+@pytest.mark.parametrize("kind", ["zener", "rcd_zener"])
 @pytest.mark.parametrize("topology", ["flyback", "flyback_qr"])
-def test_both_stages_take_it_and_every_picture_is_drawn(topology):
-    d = size(NEED, {"topology": topology, "clamp.kind": "zener"})
+def test_both_stages_take_it_and_every_picture_is_drawn(topology, kind):
+    d = size(NEED, {"topology": topology, "clamp.kind": kind})
     check_finite(d)
     for corner in (d.grid.find(195.0), d.grid.find(264.0)):
         check_drawn(d, corner)
@@ -100,6 +101,36 @@ def test_both_stages_take_it_and_every_picture_is_drawn(topology):
     run = np.broadcast_to(d.grid.where(lambda p: p.case == "run" and p.load > 0), d.grid.shape)
     off = np.abs((np.asarray(d.rows["load.power"].value) + lost) / np.asarray(d.context["o"]["p_bus"].value) - 1)
     assert np.broadcast_to(off, d.grid.shape)[run].max() < 0.006
+
+
+@pytest.fixture(scope="module")
+def both(demo_document):
+    return size(demo_document.requirement, {"clamp.kind": "rcd_zener", "clamp.z_tolerance": 0.0})
+
+
+@pytest.mark.parametrize(("line", "load", "pins"), [(85.0, 1.0, {}), (265.0, 1.0, {}), (85.0, 1.0, {"clamp.r": 33e3})])
+def test_both_together_agree_with_the_simulator(demo_document, both, line, load, pins, tmp_path):
+    """Resistor alone while running, and with a resistor so large that the diodes have to hold: bus current and output within 2 %, clamp power within 5 %, the drain no more than the diodes' heat above a cold one's."""
+    d = size(demo_document.requirement, {"clamp.kind": "rcd_zener", "clamp.z_tolerance": 0.0, **pins}) if pins else both
+    c, netlist = corner_for(d, line, load, "valley"), netlist_text(d, line, load, "valley")
+    end = float(re.search(r"\.tran \S+ (\S+)", netlist).group(1))
+    period = float(re.search(r"Vclk.* (\S+)\)", netlist).group(1))
+    netlist = re.sub(r"\.tran (\S+) (\S+).*", r".tran 5n \2 0 5n uic", netlist.replace("\n.end\n", "\n.save all @dcl[id]\n.end\n"))
+    found = measure(netlist, ["let ib=-i(vbus)", "let pc=(v(cl)-v(bus))*@dcl[id]"], {"bus": "AVG ib", "vo": "AVG v(out1)", "pc": "AVG pc", "vd": "MAX v(drain)"}, (end - 20 * period, end), tmp_path / "b.cir")
+    at = lambda id: float(d.rows[id].at(c.index))  # noqa: E731
+    assert found["bus"] == pytest.approx(at("switch.p_bus") / at("bus.v"), rel=0.02) and found["vo"] == pytest.approx(at("load.v_main"), rel=0.02)
+    assert found["pc"] == pytest.approx(at("clamp.power"), rel=0.05)
+    assert (at("clamp.power_zener") > 0) == bool(pins)
+    assert 0.98 * at("switch.v_peak") - 0.075 * float(d.value("clamp.v_zener")) < found["vd"] < 1.02 * at("switch.v_peak")
+
+
+def test_the_diodes_take_the_limit_and_the_resistor_the_rest(both, demo_design):
+    """At the current limit the crest stands at the largest diode; in run the resistor alone, larger than where it had to hold the limit."""
+    worst = both.figure("switch.v_peak").corner
+    assert worst.case == "limit" and float(both.rows["clamp.v_crest"].at(worst.index)) == pytest.approx(1.075 * float(both.value("clamp.v_zener")), rel=1e-6)
+    full = both.grid.find(85.0)
+    assert float(both.rows["clamp.power_zener"].at(full.index)) == 0.0 < float(both.rows["clamp.power_zener"].at(worst.index))
+    assert float(both.value("clamp.r")) > float(demo_design.value("clamp.r"))
 
 
 def test_the_clamp_is_exchanged_in_the_window(window):

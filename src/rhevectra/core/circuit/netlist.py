@@ -52,6 +52,6 @@ def write(circuit: Circuit) -> str:
     lines += [f"{e.name} {' '.join(e.nodes)} {e.value}" for e in circuit.elements]
     lines += list(circuit.models)
     step = min(circuit.period / 500, 15e-9)
-    lines += [".options reltol=1e-4 abstol=1e-7 vntol=1e-5 method=trap",
+    lines += [".options reltol=1e-4 abstol=1e-7 vntol=1e-5 itl4=200 method=trap",
               f".tran {number(step)} {number(circuit.settle)} {number(max(circuit.settle - 20 * circuit.period, 0))} {number(step)} uic", ".end"]
     return "\n".join(lines) + "\n"

@@ -37,6 +37,12 @@ def power(fs: Any, leakage: Any, i_clamp: Any, v_reflected: Any, v_diode: Any, q
     return fs * (0.5 * leakage * np.square(i_clamp) + (v_reflected - v_diode) * q_clamp)
 
 
+@formula("P = f_s·V_z·max(0, Q_cl − Q_c)", "W", "f_s V_z Q_cl Q_c", "what a capacitor across it does not take goes through the diode")
+def overflow(fs: Any, v_zener: Any, q_clamp: Any, q_kept: Any) -> Any:
+    """Power [W] of Zener diodes across a capacitor that takes q_kept [C] of q_clamp."""
+    return fs * v_zener * np.maximum(0.0, q_clamp - q_kept)
+
+
 @formula("I_k = min(I_s, f_s·Q_cl)", "A", "I_s f_s Q_cl", "the clamp's charge passes the core's winding instead of the output's")
 def current_from_core(i_secondary: Any, fs: Any, q_clamp: Any) -> Any:
     """Average current [A], at the reflected voltage, that the clamp takes away from the output."""

@@ -56,13 +56,17 @@ def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: floa
     """Zener voltage and resistor that keep to v_target at the worst current (current limit, highest line)."""
     goal = work.sheet.given("clamp.v_goal", v_target, "V", "rule", "crest that the switch rating leaves")
     current = work.sheet.given("clamp.plan_i", i_one, "A", "solved", "core current at the current limit, highest line")
-    tolerance = work.choose("clamp.z_tolerance", 0.05, "usual class (common practice)")
     r = work.choose("clamp.r_series", lambda: at_most(max(DROP * v_target / i_one, 1.0), "E12"), f"{DROP * 100:.0f} % of the voltage at the worst current, next E12 value below", current=current)
-    hot = 1 + float(tolerance.value) + COEFFICIENT * (HOT - 25)
-    room = (v_target - float(r.value) * i_one) / hot
-    v_z = work.choose("clamp.v_zener", lambda: at_most(room, "E24") if room > ABOVE * v_or else at_least(ABOVE * v_or, "E24"), "largest E24 value that stays below the rating with tolerance, heat and the resistor's drop" if room > ABOVE * v_or else f"{ABOVE:g} × the reflected voltage: the rating leaves less", goal=goal, tolerance=tolerance)
-    most = work.sheet("clamp.v_zener_most", zener.largest, v_zener=v_z, tolerance=tolerance, coefficient=COEFFICIENT, temperature=HOT)
+    v_z, most = voltage(work, goal, v_target - float(r.value) * i_one, v_or)
     return {"stage": {"clamp_z": v_z, "clamp_r": r, "clamp_most": most}, "vf": DIODE_DROP, "goal": goal}
+
+
+def voltage(work: Work, goal: Any, room: float, v_or: float) -> tuple[Any, Any]:
+    """Zener voltage, and the largest of its class hot, that keep within what there is [V]; goal: the row it comes from."""
+    tolerance = work.choose("clamp.z_tolerance", 0.05, "usual class (common practice)")
+    room = room / (1 + float(tolerance.value) + COEFFICIENT * (HOT - 25))
+    v_z = work.choose("clamp.v_zener", lambda: at_most(room, "E24") if room > ABOVE * v_or else at_least(ABOVE * v_or, "E24"), "largest E24 value that stays below the rating with tolerance, heat and what lies in series" if room > ABOVE * v_or else f"{ABOVE:g} × the reflected voltage: the rating leaves less", goal=goal, tolerance=tolerance)
+    return v_z, work.sheet("clamp.v_zener_most", zener.largest, v_zener=v_z, tolerance=tolerance, coefficient=COEFFICIENT, temperature=HOT)
 
 
 def guess(v_or: float, p_in: float, fs: float) -> dict[str, float]:
@@ -102,12 +106,18 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     sheet.given("clamp.diode_v_limit", 0.8 * max(v_class, next(v for v in (200, 400, 600, 800, 1000, 1e9) if v >= v_class)), "V", "rule", "diode class at least the switch class, used to 80 %; recovery 500 ns at most (common practice)")
     sheet.given("clamp.v_budget", budget, "V", "solved", "what the switch rating leaves after derating and bus")
     power = float(np.max(np.where(corners.LOADED.mask(grid), rows["clamp_power"].value, 0)))
-    volts = float(plan["stage"]["clamp_z"].value)
-    series = max(int(np.ceil(volts / ZENER_VOLTAGE)), int(np.ceil(power / (0.6 * ZENER_POWER))), 1)
-    sheet.chosen("clamp.zeners", series, "", f"{series} in series: {show(volts / series, 'V')} each of {ZENER_VOLTAGE:g} V at most, {show(power / series, 'W')} each of {ZENER_POWER:g} W at 60 %", power=rows["clamp_power"])
-    sheet.given("clamp.p_limit", series * ZENER_POWER * 0.6, "W", "rule", f"{series} diodes of {ZENER_POWER:g} W used to 60 %, the resistor's share not counted (common practice)")
+    count = diodes(work, plan, power, rows["clamp_power"])
+    sheet.given("clamp.p_limit", count * ZENER_POWER * 0.6, "W", "rule", f"{count} diodes of {ZENER_POWER:g} W used to 60 %, the resistor's share not counted (common practice)")
     for id in ("clamp.power_light_load", "clamp.power_idle"):
         sheet.again(id, rows["clamp_power"])
+
+
+def diodes(work: Work, plan: dict[str, Any], power: float, row: Any) -> int:
+    """How many Zener diodes lie in series, by voltage and by heat [W]."""
+    volts = float(plan["stage"]["clamp_z"].value)
+    series = max(int(np.ceil(volts / ZENER_VOLTAGE)), int(np.ceil(power / (0.6 * ZENER_POWER))), 1)
+    work.sheet.chosen("clamp.zeners", series, "", f"{series} in series: {show(volts / series, 'V')} each of {ZENER_VOLTAGE:g} V at most, {show(power / series, 'W')} each of {ZENER_POWER:g} W at 60 %", power=row)
+    return series
 
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:

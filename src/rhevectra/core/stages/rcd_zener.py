@@ -1,0 +1,101 @@
+"""Resistor-capacitor-diode clamp with Zener diodes across it: the resistor is sized for running, the diodes catch the current limit."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.preferred import at_least
+from rhevectra.core.basis.sheet import plain
+from rhevectra.core.circuit.netlist import Element, number
+from rhevectra.core.formulas import clamp, zener
+from rhevectra.core.stages import rcd
+from rhevectra.core.stages import zener as held
+from rhevectra.core.stages.work import Work
+
+NAME = "rcd_zener"
+TAKES_LEAKAGE = True
+STAGE = ("clamp_r", "clamp_c", "clamp_z", "clamp_most")
+NO_PICTURES = ("map",)
+CURES = {"switch.v_peak": "clamp.v_zener", "clamp": "clamp.r"}
+DIODE_DROP = rcd.DIODE_DROP
+BELOW, RUNNING = 0.93, 1.3
+"""Share of the Zener voltage that the capacitor reaches while running, and the current limit over the peak current in run (common practice)."""
+_OWN = ("clamp.ripple_ratio", "clamp.r", "clamp.c")
+DECISIONS = (*(d for d in rcd.DECISIONS if d.id in _OWN), *(d for d in held.DECISIONS if d.id != "clamp.r_series"))
+FIGURES = rcd.FIGURES
+PLATES = rcd.PLATES
+target = held.target
+
+
+def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: float, c_node: float, fs: float) -> dict[str, Any]:
+    """Zener voltage by the rating; resistor and capacitor for the current while running, a little below it."""
+    sheet = work.sheet
+    goal = sheet.given("clamp.v_goal", v_target, "V", "rule", "crest that the switch rating leaves")
+    v_z, most = held.voltage(work, goal, v_target, v_or)
+    below = max(BELOW * float(v_z.value), 1.05 * v_or)
+    ratio = work.choose("clamp.ripple_ratio", 0.08, "school: 5 to 10 % (common practice)")
+    node = clamp.node_voltage(below, DIODE_DROP)
+    i_c = sheet.solved("clamp.plan_i", float(clamp.conduction_current(i_one / RUNNING, c_node, leakage, node, v_or)), "A", f"the current limit over {RUNNING:g}, less what lifts the node")
+    q = sheet("clamp.plan_q", clamp.charge_offered, leakage=sheet.given("clamp.plan_leakage", leakage, "H", "solved", "leakage the clamp is sized for"), i_clamp=i_c, v_node=sheet.given("clamp.plan_node", node, "V", "rule", "node while the capacitor is charged"), v_reflected=sheet.given("clamp.plan_v_or", v_or, "V", "solved", "reflected voltage at full load"))
+    exact = sheet("clamp.r_exact", clamp.resistor, v_clamp=below, fs=fs, q_clamp=np.maximum(float(q.value), 1e-12))
+    r = work.choose("clamp.r", lambda: at_least(min(float(exact.value), 9.1e6), "E24"), "next E24 value above: the diodes catch what is too much", exact=exact)
+    c_exact = sheet("clamp.c_exact", clamp.capacitor, ripple_ratio=ratio, r=r, fs=fs)
+    c = work.choose("clamp.c", lambda: at_least(max(float(c_exact.value), 1e-11), "E6"), "next E6 value above: ripple not larger than aimed at", exact=c_exact)
+    return {"stage": {"clamp_r": r, "clamp_c": c, "clamp_z": v_z, "clamp_most": most}, "vf": DIODE_DROP, "goal": goal}
+
+
+def guess(v_or: float, p_in: float, fs: float) -> dict[str, float]:
+    """Values to begin with, before there is a leakage."""
+    return {**rcd.guess(v_or, p_in, fs), "clamp_z": 1.6 * v_or, "clamp_most": 1.8 * v_or}
+
+
+idle_current = rcd.idle_current
+
+
+def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
+    """The capacitor's steady state, or where that would go beyond the diodes, held by them: they take the charge that is left over."""
+    free = rcd.steady(sheet, s, o, "_free")
+    caught = plain(free["crest"]) > plain(s.clamp_z)
+    level = sheet.either("clamp.v_level", caught, s.clamp_z, free["crest"], "held by the nominal Zener diodes, or by the resistor alone")
+    crest = sheet.either("clamp.v_crest", plain(free["crest"]) > plain(s.clamp_most), s.clamp_most, free["crest"], "held by the largest Zener diodes of their class, hot, or by the resistor alone")
+    ripple = sheet("clamp.ripple_pp", clamp.ripple, crest=level, kept=free["kept"])
+    given = sheet("clamp.q_kept", clamp.charge, c=s.clamp_c, ripple_pp=ripple)
+    node = sheet("clamp.v_node_held", clamp.node_voltage, v_clamp=s.clamp_z, v_diode=s.clamp_vf)
+    i_held = sheet("clamp.i_held", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=node, v_reflected=o["v_or"])
+    i_c = sheet.either("clamp.i_peak", caught, i_held, free["i_clamp"], "what is left after the node has been lifted")
+    offered = sheet("clamp.q_held", clamp.charge_offered, leakage=s.leakage, i_clamp=i_held, v_node=node, v_reflected=o["v_or"])
+    q = sheet.either("clamp.q", caught, offered, given, "charge of each period")
+    t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
+    resistor = sheet("clamp.power_resistor", clamp.power, c=s.clamp_c, fs=o["fs"], crest=level, kept=free["kept"])
+    diodes = sheet("clamp.power_zener", zener.overflow, v_zener=s.clamp_z, fs=o["fs"], q_clamp=q, q_kept=given)
+    p = sheet.total("clamp.power", "W", "resistor and Zener diodes", resistor=resistor, diodes=diodes)
+    taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_or"], i_secondary=o["i_sum"], r=s.clamp_r)
+    return {"crest": crest, "kept": free["kept"], "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken}
+
+
+def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
+    """As of the resistor and capacitor; the node that the drain reaches is judged with the largest diode."""
+    return rcd.measures(sheet, s, o)
+
+
+def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], budget: float, v_class: float) -> None:
+    """Parts of the clamp: resistor string and capacitor for running, diodes for the limit."""
+    rcd.record(work, v_bus, rows, plan, budget, v_class)
+    row = work.sheet.rows["clamp.power_zener"]
+    held.diodes(work, plan, float(np.max(np.where(corners.LOADED.mask(work.grid), row.value, 0.0))), row)
+
+
+def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:
+    """Resistor, capacitor and Zener diode between the clamp's node and the bus."""
+    return (*rcd.elements(s, at, v_clamp), Element("Dzen", ("bus", "cl"), "DZENER", "clamp"))
+
+
+def models(s: Any, at: Any) -> tuple[str, ...]:
+    """The Zener diode, nominal, with the resistance of its breakdown."""
+    return (f".model DZENER D(IS=1e-14 N=1 RS=1 BV={number(at(s.clamp_z))})",)
+
+
+def symbols(value: Any) -> list[tuple[Any, ...]]:
+    """The clamp as drawn, from the bus down to its diode."""
+    return [*rcd.symbols(value), ("diode", (15, 8), (15, 26), "", "primary", "Dzen"), ("note", (15, 29), (15, 32), f"Zener {value('clamp.v_zener')}", "primary", "Dzen"), ("wire", (15, 26), (22, 26), "", "primary", "Dzen")]
