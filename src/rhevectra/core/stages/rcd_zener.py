@@ -98,4 +98,5 @@ def models(s: Any, at: Any) -> tuple[str, ...]:
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """The clamp as drawn, from the bus down to its diode."""
-    return [*rcd.symbols(value), ("diode", (15, 8), (15, 26), "", "primary", "Dzen"), ("note", (15, 29), (15, 32), f"Zener {value('clamp.v_zener')}", "primary", "Dzen"), ("wire", (15, 26), (22, 26), "", "primary", "Dzen")]
+    return [("resistor", (20, 8), (20, 26), value("clamp.r"), "primary", "Rcl"), ("capacitor", (31, 8), (31, 26), value("clamp.c"), "primary", "Ccl"), ("wire", (20, 26), (31, 26), "", "primary", "Rcl"),
+            ("diode", (25.5, 8), (25.5, 26), "", "primary", "Dzen"), ("note", (22, 3), (22, 6), f"Zener {value('clamp.v_zener')}", "primary", "Dzen")]
