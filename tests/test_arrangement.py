@@ -1,6 +1,7 @@
 """Orders of windings: how they are written, what they leak by integration, and that sheet, picture and figures follow them."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -298,3 +299,15 @@ def test_the_rules_own_wire_pinned_changes_nothing():
     d = sized("split")
     pins = {id: d.rows[id].value for id in ("transformer.wire_np", "transformer.wire_ns1", "transformer.wire_ns2", "transformer.wire_naux", "transformer.core", "transformer.np", "transformer.ns1", "transformer.ns2", "transformer.naux")}
     assert sized("split", **pins).value("transformer.loss_copper") == pytest.approx(float(d.value("transformer.loss_copper")), rel=1e-9)
+
+
+@pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "half_bridge"])
+def test_a_shield_has_a_pin_of_its_own(topology):
+    """No end of the primary rests in every topology (the flyback's start goes to the switch): shields share a pin that no winding has, and the sheet says where it goes; a shield on the primary's start is caught."""
+    sheet = sheet_of(sized("shielded", topology))
+    shields = [s for s in sheet.steps if s.winding == "shield"]
+    taken = {x for p in sheet.parts for x in (p.start, p.finish, p.tap, *p.joints)}
+    assert len(shields) == 2 and {s.start for s in shields}.isdisjoint(taken) and len({s.start for s in shields}) == 1
+    assert any(shields[0].start in n and "never to a switch" in n for n in sheet.notes)
+    wrong = replace(sheet, steps=tuple(replace(s, start=sheet.parts[0].start) if s.winding == "shield" else s for s in sheet.steps))
+    assert "pin of its own" in " ".join(complaints(wrong))

@@ -1,7 +1,7 @@
 """The order of windings in a window, as people say it: `p | s1 | p | aux`, from the post outwards.
 
 A word between bars is one block: a winding (`p` primary, `r` reset, `s1`, `s1b`, `s2` …, `aux`) or `e`, a shield of
-copper foil tied to the quiet end of the primary. A winding in several blocks is wound in series; a number after a
+copper foil tied to a pole of the bus. A winding in several blocks is wound in series; a number after a
 colon weighs its blocks (`p:22 | s1 | p:12`). Four usual orders have names.
 """
 

@@ -44,7 +44,7 @@ def stack_loss(sections: list[Section], turns: list[Any], averages: list[Any], h
     """Loss [W] of each winding. width, rho: arrays of the candidates' shape (or scalars); turn_length: depth -> length [m].
 
     averages [A] and harmonics (orders,) [A peak] per winding; turns per winding (candidates' shape).
-    What a shield burns is counted with the first winding, to which it is tied.
+    What a shield burns is counted with the first winding, whose field it is in.
     """
     orders = np.arange(1, len(harmonics[0]) + 1)
     shape = np.shape(np.asarray(width) * np.asarray(turns[0]))

@@ -87,7 +87,7 @@ def lay_out(plan: Any, row: Any) -> Layout:
 def _tip(block: Any, names: list[str], turns: list[int], count: int, laid: Any) -> str:
     """What there is to say of one block: turns, layers, and whether its last layer is full."""
     if block.shield:
-        return f"shield: one open turn of {show(SHIELD_FOIL, 'm')} copper foil, tied to the start of the primary"
+        return f"shield: one open turn of {show(SHIELD_FOIL, 'm')} copper foil, from a pin of its own to a pole of the bus"
     per_layer = max(int(laid[block.winding].per_layer), 1)
     layers = -(-count // per_layer)
     last = count - (layers - 1) * per_layer

@@ -107,6 +107,11 @@ def _pins(need: Any, turns: list[int]) -> dict[int, dict[int, str]]:
     return pins
 
 
+def shield_pin(pins: dict[int, dict[int, str]]) -> str:
+    """The pin of the shields: the next of row A, for no end of the primary rests in every topology."""
+    return f"A{1 + max(int(p[1:]) for ends in pins.values() for p in ends.values() if p.startswith('A'))}"
+
+
 def _wire(laid: Any, triple: bool) -> str:
     return strands_of(laid) + f", overall {laid.overall * 1e3:.3g} mm" + (", triple-insulated" if triple else ", enamelled")
 
@@ -123,7 +128,7 @@ def _steps(design: Any) -> Iterator[Step]:
         k = block.winding
         tapes = SAFETY_TAPES if n + 1 == len(sides) or sides[n + 1] != sides[n] else 1
         if block.shield:
-            yield Step(n + 1, SHIELD_NAME, pins[0][0], "", 1, f"copper foil, {SHIELD_FOIL * 1e6:.0f} µm, as wide as the winding", 1, 1, OPEN, float(need.margin), tapes, "one turn whose ends overlap under tape and do not touch")
+            yield Step(n + 1, SHIELD_NAME, shield_pin(pins), "", 1, f"copper foil, {SHIELD_FOIL * 1e6:.0f} µm, as wide as the winding", 1, 1, OPEN, float(need.margin), tapes, "one turn whose ends overlap under tape and do not touch")
             continue
         laid, begun = trial.laid[k].at(at), done[k]
         done[k] += count
@@ -193,6 +198,7 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     margin = float(plan.need.margin)
     notes = [leads, "every step is wound in the same direction, seen from the side of row A; a start carries the dot", "the end of a step with an odd number of layers comes out across the bobbin: bring it back over the winding under tape and in sleeving",
              f"tapes of {TAPE * 1e6:.0f} µm polyester, the whole width, {SAFETY_TAPES} between the mains side and the outputs and outside; one between windings of the same side and between layers of enamelled wire",
+             *([f"shields go to pin {next(s.start for s in steps if s.winding == SHIELD_NAME)} with one end, and from there to a pole of the bus, never to a switch; the other end stays open"] if any(s.winding == SHIELD_NAME for s in steps) else []),
              f"margins of {margin * 1e3:.1f} mm at both sides of every layer" if margin else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
              "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire", "varnish after test if the core is not bonded; the faces stay free of varnish", "a made sample is measured and tried before a series: this sheet is computed"]
     return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), f"{show(gap, 'm')} ground off the centre post, or a spacer of {show(gap / 2, 'm')} under all legs; the inductance decides" if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
@@ -204,8 +210,9 @@ def complaints(sheet: WindingSheet) -> list[str]:
     row = lambda s: "A" if s.winding.split()[0] in ("primary", "auxiliary", "reset", SHIELD_NAME) else "B"  # noqa: E731
     for s in sheet.steps:
         if s.winding == SHIELD_NAME:
-            if s.start != sheet.parts[0].start or s.finish:
-                found.append(f"step {s.number}: a shield goes to {sheet.parts[0].start} with one end and nowhere with the other")
+            taken = {x for p in sheet.parts for x in (p.start, p.finish, p.tap, *p.joints)}
+            if not s.start.startswith("A") or s.start in taken or s.finish:
+                found.append(f"step {s.number}: a shield goes to a pin of its own in row A with one end and nowhere with the other")
             continue
         if {s.start[:1], s.finish[:1]} != {row(s)}:
             found.append(f"step {s.number}: {s.winding} runs {s.start} to {s.finish}, its row is {row(s)}")
