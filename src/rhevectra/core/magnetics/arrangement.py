@@ -10,6 +10,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import accumulate, pairwise
+from typing import Any
 
 import numpy as np
 
@@ -118,8 +119,7 @@ def named(text: str, names: Sequence[str], turns: Sequence[int]) -> str:
     """The preset that lays these turns in the same order, or the text itself."""
     def laid(order: str) -> list[tuple[int, int]]:
         stack = blocks(order, names)
-        parts = {k: iter(parted(np.asarray(n), shares(stack, k))) for k, n in enumerate(turns)}
-        return [(b.winding, 0 if b.shield else int(next(parts[b.winding]))) for b in stack]
+        return [(b.winding, count) for b, count in zip(stack, counts(stack, turns), strict=True)]
     return next((p for p in PRESETS if laid(p) == laid(text)), text)
 
 
@@ -132,6 +132,17 @@ def parted(turns: Array, parts: Sequence[float]) -> list[Array]:
     """Whole turns of each part of a winding of `turns` (any shape); what does not go up evenly is wound first."""
     ends = [np.ceil(np.asarray(turns) * share - 1e-6) for share in accumulate(parts)]
     return [ends[0], *(b - a for a, b in pairwise(ends))]
+
+
+def dealt(stack: Sequence[Block], turns: Sequence[Any]) -> list[Any]:
+    """Turns of each block of the stack, of each winding's turns (numbers, or arrays of any shape); none of a shield."""
+    parts = {k: iter(parted(np.asarray(n), shares(stack, k))) for k, n in enumerate(turns)}
+    return [0 if b.shield else next(parts[b.winding]) for b in stack]
+
+
+def counts(stack: Sequence[Block], turns: Sequence[int]) -> list[int]:
+    """Whole turns of each block of the stack, of one candidate's turns."""
+    return [int(n) for n in dealt(stack, turns)]
 
 
 def insulation(stack: Sequence[Block]) -> float:

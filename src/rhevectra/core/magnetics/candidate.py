@@ -8,10 +8,9 @@ import numpy as np
 from rhevectra.core.basis.corners import pick
 from rhevectra.core.formulas import copper
 from rhevectra.core.magnetics import fringing, leakage, winding
-from rhevectra.core.magnetics.arrangement import SHIELD_FOIL
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts
 from rhevectra.core.magnetics.copper_loss import Section, stack_loss
-from rhevectra.core.magnetics.transformer import TransformerNeed, Trial, balanced, section_turns, wound
-from rhevectra.core.magnetics.winding import Laid
+from rhevectra.core.magnetics.transformer import TransformerNeed, Trial, balanced, wound
 from rhevectra.core.magnetics.windows import TAPE, Windows
 
 
@@ -19,7 +18,7 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
     """Copper loss of each winding of one candidate by one-dimensional layer theory on all harmonics [W], and what of it the gap's field burns."""
     def one(x: Any) -> Any:
         return pick(x, at)
-    laid = [Laid(*(one(getattr(x, n)) for n in x.__dataclass_fields__)) for x in trial.laid]
+    laid = [x.at(at) for x in trial.laid]
     sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), None if s.shield else laid[s.winding]) for s in trial.sections]
     width = float(win.width[at[0]] - 2 * need.margin)
     turns = [one(t) for t in wound(need, trial.turns)]
@@ -56,7 +55,7 @@ def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows
 
     def turn(depth: float) -> float:
         return base + 2 * np.pi * depth
-    for s, b, count in zip(trial.sections, need.stack, section_turns(trial.sections, turns), strict=True):
+    for s, b, count in zip(trial.sections, need.stack, counts(need.stack, turns), strict=True):
         below = b.below
         if s.laid is None:
             found.append(leakage.Slab(b.winding, 0.0, SHIELD_FOIL, turn(top + below + SHIELD_FOIL / 2), below, turn(top + below / 2)))

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, word
-from rhevectra.core.magnetics.transformer import primary_side, section_turns, wound
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts, word
+from rhevectra.core.magnetics.transformer import primary_side, wound
 from rhevectra.core.magnetics.winding import BULGE
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
@@ -67,7 +67,7 @@ def lay_out(plan: Any, row: Any) -> Layout:
     names, inside = names_of(need), primary_side(need)
     laid = [x_.at((core, candidate)) for x_ in trial.laid]
     turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
-    for block, count in zip(need.stack, section_turns(trial.sections, turns), strict=True):
+    for block, count in zip(need.stack, counts(need.stack, turns), strict=True):
         k = block.winding
         if block.below:
             made.tapes.append((x, flange, block.below, width))

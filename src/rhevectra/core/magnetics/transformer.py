@@ -144,12 +144,6 @@ def primary_side(need: TransformerNeed) -> list[bool]:
     return [arrangement.on_primary_side(w.name) for w in need.windings]
 
 
-def section_turns(sections: list[Section], turns: list[int]) -> list[int]:
-    """Whole turns of each section of the stack, none of a shield."""
-    parts = {k: iter(arrangement.parted(np.asarray(n), [s.share for s in sections if s.winding == k])) for k, n in enumerate(turns)}
-    return [0 if s.shield else int(next(parts[s.winding])) for s in sections]
-
-
 def balanced(need: TransformerNeed, turns: Sequence[float] | Array) -> list[Array]:
     """Harmonics of every winding (orders,) [A peak]; in a core without a gap what does not cancel makes no field in the window, so the primary is taken without it."""
     flows = [w.harmonics for w in need.windings]
@@ -236,14 +230,13 @@ def _sections(need: TransformerNeed, laid: list[Laid], turns: list[Array]) -> tu
     """The stack from the post outwards and its total height; turns: as wound."""
     shape = turns[0].shape
     sections, depth = [], np.zeros(shape)
-    parts = {k: iter(arrangement.parted(n, arrangement.shares(need.stack, k))) for k, n in enumerate(turns)}
-    for b in need.stack:
+    for b, count in zip(need.stack, arrangement.dealt(need.stack, turns), strict=True):
         if b.shield:
             sections.append(Section(b.winding, 0.0, 1.0, depth + b.below + SHIELD_FOIL / 2, None))
             depth = depth + b.below + SHIELD_FOIL
             continue
         wire = laid[b.winding]
-        layers = np.maximum(np.ceil(next(parts[b.winding]) / np.maximum(wire.per_layer, 1)), 1)
+        layers = np.maximum(np.ceil(count / np.maximum(wire.per_layer, 1)), 1)
         high = layers * wire.tall * winding.BULGE + (layers - 1) * TAPE
         sections.append(Section(b.winding, b.share, layers, depth + b.below + high / 2, wire))
         depth = depth + b.below + high

@@ -11,6 +11,8 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import clamp
+from rhevectra.core.stages import clamping
+from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "rcd"
@@ -21,8 +23,6 @@ NO_PICTURES: tuple[str, ...] = ()
 CURES = {"switch.v_peak": "clamp.r", "clamp": "clamp.r"}
 KEPT = 0.96
 """Share of the budget that is aimed at: preferred values and a bus a little higher than planned need the rest."""
-DIODE_DROP = 1.0
-"""Drop of the clamp diode [V] at the leakage current (common practice)."""
 RESISTOR_VOLTAGE, RESISTOR_POWER = 200.0, 1.0
 """Working voltage [V] and rated power [W] of one resistor of the string (1206 to through-hole classes, common practice)."""
 DECISIONS = (
@@ -37,10 +37,7 @@ FIGURES = (
                sentence="mean of the clamp capacitor where leakage energy and resistor balance, at the current limit", look_only=True),
     FigureSpec("clamp.ripple_pp", "Clamp ripple, peak to peak", "ΔV_cl", "clamp", corners.PEAKS),
     FigureSpec("clamp.power", "Clamp resistor power", "P_cl", "clamp", corners.LOADED, limit="clamp.p_limit", limit_kind="max", fixed="leakage tolerance"),
-    FigureSpec("clamp.power_light_load", "Clamp power at 10 % load", "P_cl,10", "clamp", corners.LIGHT),
-    FigureSpec("clamp.power_idle", "Clamp power at no load", "P_cl,0", "clamp", corners.IDLE),
-    FigureSpec("clamp.diode_v_reverse", "Clamp diode reverse voltage", "V̂_R,cl", "clamp", corners.PEAKS, limit="clamp.diode_v_limit", limit_kind="max"),
-    FigureSpec("clamp.t_reset", "Leakage reset time", "t_cl", "clamp", corners.LOADED),
+    *clamping.FIGURES,
 )
 PLATES = (("clamp", "Clamp", "clamp.v"),)
 
@@ -69,26 +66,27 @@ def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: floa
     exact = sheet("clamp.r_exact", clamp.resistor, v_clamp=goal, fs=fs, q_clamp=np.maximum(offered.value, 1e-12) if offered.value <= 0 else offered)
     r = work.choose("clamp.r", lambda: at_most(min(float(exact.value), 9.1e6), "E24"), "next E24 value below: never a higher clamp voltage than aimed at", exact=exact)
     ratio = sheet.rows["clamp.ripple_ratio"]
-    c_exact = sheet("clamp.c_exact", clamp.capacitor, ripple_ratio=ratio, r=r, fs=fs)
-    c = work.choose("clamp.c", lambda: at_least(max(float(c_exact.value), 1e-11), "E6"), "next E6 value above: ripple not larger than aimed at", exact=c_exact)
-    return {"stage": {"clamp_r": r, "clamp_c": c}, "vf": DIODE_DROP, "goal": goal}
+    return {"stage": {"clamp_r": r, "clamp_c": capacitor(work, ratio, r, fs)}, "vf": DIODE_DROP, "goal": goal}
+
+
+def capacitor(work: Work, ratio: Any, r: Any, fs: float) -> Any:
+    """The capacitor whose ripple with that resistor is not larger than the share aimed at."""
+    exact = work.sheet("clamp.c_exact", clamp.capacitor, ripple_ratio=ratio, r=r, fs=fs)
+    return work.choose("clamp.c", lambda: at_least(max(float(exact.value), 1e-11), "E6"), "next E6 value above: ripple not larger than aimed at", exact=exact)
 
 
 def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], budget: float, v_class: float) -> None:
     """Parts of the clamp from the recorded period: resistor string, capacitor, diode."""
-    sheet, grid = work.sheet, work.grid
-    sheet("clamp.diode_v_reverse", clamp.diode_reverse, v_bus=v_bus, crest=rows["crest"])
-    sheet.given("clamp.diode_v_limit", 0.8 * max(v_class, next(v for v in (200, 400, 600, 800, 1000, 1e9) if v >= v_class)), "V", "rule", "diode class at least the switch class, used to 80 %; recovery 500 ns at most (common practice)")
-    sheet.given("clamp.v_budget", budget, "V", "solved", "what the switch rating leaves after derating, bus and ripple")
-    power = float(np.max(np.where(corners.LOADED.mask(grid), rows["clamp_power"].value, 0)))
+    sheet = work.sheet
+    clamping.limits(work, v_bus, rows["crest"], budget, v_class, "derating, bus and ripple")
+    power = clamping.hottest(work, rows["clamp_power"])
     volts = float(np.max(rows["v_clamp"].value))
     series = max(int(np.ceil(volts / (0.8 * RESISTOR_VOLTAGE))), int(np.ceil(power / (0.6 * RESISTOR_POWER))), 1)
     sheet.chosen("clamp.resistors", series, "", f"{series} in series: {show(volts / series, 'V')} each of {RESISTOR_VOLTAGE:g} V at 80 %, {show(power / series, 'W')} each of {RESISTOR_POWER:g} W at 60 %", power=rows["clamp_power"], voltage=rows["v_clamp"])
     sheet.given("clamp.p_limit", series * RESISTOR_POWER * 0.6, "W", "rule", f"{series} resistors of {RESISTOR_POWER:g} W used to 60 % (common practice)")
     top = float(np.max(rows["crest"].value))
     sheet.chosen("clamp.c_v_class", at_least(1.25 * top, "E6"), "V", f"film or ceramic, next class above 1.25 × {show(top, 'V')}", voltage=rows["v_clamp"])
-    for id in ("clamp.power_light_load", "clamp.power_idle"):
-        sheet.again(id, rows["clamp_power"])
+    clamping.at_little_load(work, rows["clamp_power"])
 
 
 def guess(v_or: float, p_in: float, fs: float) -> dict[str, float]:
@@ -133,8 +131,7 @@ def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     """Mean clamp voltage, the node it holds, its diode's loss and the ring it leaves."""
     v_node = sheet("clamp.v_node", clamp.node_voltage, v_clamp=o["crest"], v_diode=s.clamp_vf)
     return {"v_clamp": sheet("clamp.v", clamp.mean_voltage, crest=o["crest"], kept=o["kept"], r=s.clamp_r, c=s.clamp_c, fs=o["fs"]), "v_node": v_node,
-            "loss_clamp_diode": sheet("clamp.loss_diode", clamp.diode_loss, v_diode=s.clamp_vf, q_clamp=o["q_clamp"], fs=o["fs"]),
-            "loss_ring": sheet("clamp.loss_ring", clamp.ring_power, c_node=s.c_node, v_node=v_node, v_reflected=o["v_or"], fs=o["fs"])}
+            **clamping.losses(sheet, s, o, v_node)}
 
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:

@@ -4,13 +4,13 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import clamp, zener
-from rhevectra.core.stages import rcd
+from rhevectra.core.stages import clamping, rcd
 from rhevectra.core.stages import zener as held
+from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import Work
 
 NAME = "rcd_zener"
@@ -18,7 +18,6 @@ TAKES_LEAKAGE = True
 STAGE = ("clamp_r", "clamp_c", "clamp_z", "clamp_most")
 NO_PICTURES = ("map",)
 CURES = {"switch.v_peak": "clamp.v_zener", "clamp": "clamp.r"}
-DIODE_DROP = rcd.DIODE_DROP
 BELOW, RUNNING = 0.93, 1.3
 """Share of the Zener voltage that the capacitor reaches while running, and the current limit over the peak current in run (common practice)."""
 _OWN = ("clamp.ripple_ratio", "clamp.r", "clamp.c")
@@ -40,9 +39,7 @@ def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: floa
     q = sheet("clamp.plan_q", clamp.charge_offered, leakage=sheet.given("clamp.plan_leakage", leakage, "H", "solved", "leakage the clamp is sized for"), i_clamp=i_c, v_node=sheet.given("clamp.plan_node", node, "V", "rule", "node while the capacitor is charged"), v_reflected=sheet.given("clamp.plan_v_or", v_or, "V", "solved", "reflected voltage at full load"))
     exact = sheet("clamp.r_exact", clamp.resistor, v_clamp=below, fs=fs, q_clamp=np.maximum(float(q.value), 1e-12))
     r = work.choose("clamp.r", lambda: at_least(min(float(exact.value), 9.1e6), "E24"), "next E24 value above: the diodes catch what is too much", exact=exact)
-    c_exact = sheet("clamp.c_exact", clamp.capacitor, ripple_ratio=ratio, r=r, fs=fs)
-    c = work.choose("clamp.c", lambda: at_least(max(float(c_exact.value), 1e-11), "E6"), "next E6 value above: ripple not larger than aimed at", exact=c_exact)
-    return {"stage": {"clamp_r": r, "clamp_c": c, "clamp_z": v_z, "clamp_most": most}, "vf": DIODE_DROP, "goal": goal}
+    return {"stage": {"clamp_r": r, "clamp_c": rcd.capacitor(work, ratio, r, fs), "clamp_z": v_z, "clamp_most": most}, "vf": DIODE_DROP, "goal": goal}
 
 
 def guess(v_or: float, p_in: float, fs: float) -> dict[str, float]:
@@ -74,16 +71,15 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     return {"crest": crest, "kept": free["kept"], "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken}
 
 
-def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
-    """As of the resistor and capacitor; the node that the drain reaches is judged with the largest diode."""
-    return rcd.measures(sheet, s, o)
+measures = rcd.measures
+"""As of the resistor and capacitor: the crest it is given is that of the largest diode."""
 
 
 def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], budget: float, v_class: float) -> None:
     """Parts of the clamp: resistor string and capacitor for running, diodes for the limit."""
     rcd.record(work, v_bus, rows, plan, budget, v_class)
     row = work.sheet.rows["clamp.power_zener"]
-    held.diodes(work, plan, float(np.max(np.where(corners.LOADED.mask(work.grid), row.value, 0.0))), row)
+    held.diodes(work, plan, clamping.hottest(work, row), row)
 
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:

@@ -5,7 +5,7 @@ from rhevectra.core.stages.work import FigureSpec
 
 NAME = "none"
 TAKES_LEAKAGE = False
-NO_PICTURES: tuple[str, ...] = ()
+NO_PICTURES = ("map",)
 CURES: dict[str, str] = {}
 DECISIONS: tuple[DecisionSpec, ...] = ()
 FIGURES: tuple[FigureSpec, ...] = ()

@@ -10,6 +10,8 @@ from rhevectra.core.basis.preferred import at_least, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import clamp, zener
+from rhevectra.core.stages import clamping
+from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "zener"
@@ -18,8 +20,6 @@ STAGE = ("clamp_z", "clamp_r", "clamp_most")
 """What of the power stage is this clamp's."""
 NO_PICTURES = ("map",)
 CURES = {"switch.v_peak": "clamp.v_zener", "clamp": "clamp.v_zener"}
-DIODE_DROP = 1.0
-"""Drop of the clamp diode [V] at the leakage current (common practice)."""
 ZENER_VOLTAGE, ZENER_POWER = 200.0, 5.0
 """Largest voltage [V] of one diode and the power [W] its class bears on a board (transient suppressor of 1.5 kW pulses, typical, from memory)."""
 COEFFICIENT, HOT = 1e-3, 100.0
@@ -38,10 +38,7 @@ DECISIONS = (
 FIGURES = (
     FigureSpec("clamp.v", "Clamp voltage", "V_cl", "clamp", corners.PEAKS, limit="clamp.v_budget", limit_kind="max", fixed="Zener knee taken as a step", sentence="Zener voltage of the class, hot and at its tolerance, and the drop of the series resistor", look_only=True),
     FigureSpec("clamp.power", "Clamp power, diodes and resistor", "P_cl", "clamp", corners.LOADED, limit="clamp.p_limit", limit_kind="max", fixed="leakage tolerance"),
-    FigureSpec("clamp.power_light_load", "Clamp power at 10 % load", "P_cl,10", "clamp", corners.LIGHT),
-    FigureSpec("clamp.power_idle", "Clamp power at no load", "P_cl,0", "clamp", corners.IDLE),
-    FigureSpec("clamp.diode_v_reverse", "Clamp diode reverse voltage", "V̂_R,cl", "clamp", corners.PEAKS, limit="clamp.diode_v_limit", limit_kind="max"),
-    FigureSpec("clamp.t_reset", "Leakage reset time", "t_cl", "clamp", corners.LOADED),
+    *clamping.FIGURES,
 )
 PLATES = (("clamp", "Clamp", "clamp.v"),)
 
@@ -95,21 +92,17 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
 def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     """The node it holds, its diode's loss and the ring it leaves."""
     v_node = sheet("clamp.v_node", clamp.node_voltage, v_clamp=s.clamp_z, v_diode=s.clamp_vf)
-    return {"v_clamp": sheet.again("clamp.v", o["crest"]), "v_node": v_node, "loss_clamp_diode": sheet("clamp.loss_diode", clamp.diode_loss, v_diode=s.clamp_vf, q_clamp=o["q_clamp"], fs=o["fs"]),
-            "loss_ring": sheet("clamp.loss_ring", clamp.ring_power, c_node=s.c_node, v_node=v_node, v_reflected=o["v_or"], fs=o["fs"])}
+    return {"v_clamp": sheet.again("clamp.v", o["crest"]), "v_node": v_node, **clamping.losses(sheet, s, o, v_node)}
 
 
 def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], budget: float, v_class: float) -> None:
     """Parts of the clamp from the recorded period: diodes in series, their heat, the clamp diode."""
-    sheet, grid = work.sheet, work.grid
-    sheet("clamp.diode_v_reverse", clamp.diode_reverse, v_bus=v_bus, crest=rows["crest"])
-    sheet.given("clamp.diode_v_limit", 0.8 * max(v_class, next(v for v in (200, 400, 600, 800, 1000, 1e9) if v >= v_class)), "V", "rule", "diode class at least the switch class, used to 80 %; recovery 500 ns at most (common practice)")
-    sheet.given("clamp.v_budget", budget, "V", "solved", "what the switch rating leaves after derating and bus")
-    power = float(np.max(np.where(corners.LOADED.mask(grid), rows["clamp_power"].value, 0)))
+    sheet = work.sheet
+    clamping.limits(work, v_bus, rows["crest"], budget, v_class, "derating and bus")
+    power = clamping.hottest(work, rows["clamp_power"])
     count = diodes(work, plan, power, rows["clamp_power"])
     sheet.given("clamp.p_limit", count * ZENER_POWER * 0.6, "W", "rule", f"{count} diodes of {ZENER_POWER:g} W used to 60 %, the resistor's share not counted (common practice)")
-    for id in ("clamp.power_light_load", "clamp.power_idle"):
-        sheet.again(id, rows["clamp_power"])
+    clamping.at_little_load(work, rows["clamp_power"])
 
 
 def diodes(work: Work, plan: dict[str, Any], power: float, row: Any) -> int:

@@ -9,8 +9,8 @@ import numpy as np
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
-from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, parted, shares
-from rhevectra.core.magnetics.transformer import primary_side, section_turns, wound
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts, parted, shares
+from rhevectra.core.magnetics.transformer import primary_side, wound
 from rhevectra.core.magnetics.winding import strands_of
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
@@ -124,7 +124,7 @@ def _steps(design: Any) -> Iterator[Step]:
     pins, inside = _pins(need, turns), primary_side(need)
     done, begun_parts = [0] * len(turns), [0] * len(turns)
     sides = [True if b.shield else inside[b.winding] for b in need.stack]
-    for n, (block, count) in enumerate(zip(need.stack, section_turns(trial.sections, turns), strict=True)):
+    for n, (block, count) in enumerate(zip(need.stack, counts(need.stack, turns), strict=True)):
         k = block.winding
         tapes = SAFETY_TAPES if n + 1 == len(sides) or sides[n + 1] != sides[n] else 1
         if block.shield:

@@ -88,7 +88,7 @@ def _clamped(work: Work, plan: Plan, v_bus: Any, v_or: float, clamp: ModuleType)
     ratio = real.np / real.ns[0] / plan.need.ratio
     values = clamp.design(work, goal, real.leakage, float(worst), plan.need.windings[0].volts * ratio * 1.01, real.c_node, min(fs, real.f_max) if real.variant.valley else fs)
     held: dict[str, Any] = {name: float(row.value) for name, row in values["stage"].items()}
-    return replace(plan, stage=replace(real, clamp_vf=values["vf"], **held), clamp=values, budget=derating * v_class - v_top - clamp.DIODE_DROP)
+    return replace(plan, stage=replace(real, clamp_vf=values["vf"], **held), clamp=values, budget=derating * v_class - v_top - values["vf"])
 
 
 def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:
