@@ -7,9 +7,9 @@ from pathlib import Path
 
 from rhevectra.core.basis.requirement import Mains, Output, Requirement, SourceImpedance
 from rhevectra.core.catalogue.tables import shipped
-from rhevectra.core.design.size import CLAMPS, TOPOLOGIES, clamps_for, decision_specs
+from rhevectra.core.design.size import TOPOLOGIES, decision_specs
 from rhevectra.core.magnetics.effective import effective
-from rhevectra.core.stages import FRONT_ENDS
+from rhevectra.core.stages import CLAMPS, FRONT_ENDS, clamps_for
 from rhevectra.project.codec import schema
 
 HERE = Path(__file__).parent
@@ -44,7 +44,7 @@ def file_page() -> str:
     apply: dict[str, list[str]] = {}
     specs = {}
     for name, topology in TOPOLOGIES.items():
-        for s in decision_specs(topology, next(iter(FRONT_ENDS.values())), CLAMPS[clamps_for(topology)[0]]).values():
+        for s in decision_specs(topology, next(iter(FRONT_ENDS.values())), next(iter(clamps_for(topology).values()))).values():
             specs.setdefault(s.id, s)
             apply.setdefault(s.id, []).append(name)
     for s in specs.values():

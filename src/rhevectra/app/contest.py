@@ -6,8 +6,8 @@ from typing import Any
 from rhevectra.app.workers import run
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.contest import Entry
-from rhevectra.core.design.size import clamps_for, decision_specs
-from rhevectra.core.stages import CLAMPS, DC_FRONT_END, FRONT_ENDS
+from rhevectra.core.design.size import decision_specs
+from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, clamps_for
 from rhevectra.core.topologies import TOPOLOGIES
 
 _FIELDS = ("rank", "topology", "front_end", "feasible", "efficiency", "efficiency_light", "loss", "magnetics_volume", "switch_stress", "capacitor_stress", "part_count", "cost_index", "tightest_margin", "reason")
@@ -21,7 +21,7 @@ def as_json(entries: Sequence[Entry], elapsed: float) -> dict[str, Any]:
 def chosen_text(entry: Entry) -> str:
     """What the search chose, in words."""
     topology = TOPOLOGIES[entry.topology]
-    specs = decision_specs(topology, FRONT_ENDS.get(entry.front_end or "", DC_FRONT_END), CLAMPS[clamps_for(topology)[0]])
+    specs = decision_specs(topology, FRONT_ENDS.get(entry.front_end or "", DC_FRONT_END), next(iter(clamps_for(topology).values())))
     return ", ".join(f"{specs[id].label.lower()} {v if isinstance(v, str) else show(float(v), specs[id].unit)}" for id, v in entry.pins.items() if id == "front_end" or id in TOPOLOGIES[entry.topology].CONTEST)
 
 

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
-from rhevectra.core.stages import CLAMPS, DC_FRONT_END, FRONT_ENDS
+from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, clamps_for
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing import arrangements, boost, circuit, clamp_map, cores, emission, field, frequency, front, gain, magnetic, switching
 from rhevectra.drawing.common import shown_at
@@ -24,7 +24,8 @@ STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("en
 
 def pictures_of(design: Design, stage: str) -> tuple[str, ...]:
     """Keys of the pictures a stage of this design offers: those its topology has something to tell in."""
-    left_out = (*TOPOLOGIES[design.topology].NO_PICTURES, *FRONT_ENDS.get(design.front_end, DC_FRONT_END).NO_PICTURES, *CLAMPS[design.clamp].NO_PICTURES)
+    topology = TOPOLOGIES[design.topology]
+    left_out = (*topology.NO_PICTURES, *FRONT_ENDS.get(design.front_end, DC_FRONT_END).NO_PICTURES, *clamps_for(topology)[design.clamp].NO_PICTURES)
     return tuple(key for key in STAGE_PICTURES.get(stage, ()) if key not in left_out) or ("loss",)
 
 

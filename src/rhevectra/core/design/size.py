@@ -19,22 +19,17 @@ from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
-from rhevectra.core.stages import CLAMPS, DC_FRONT_END, front_ends_for
+from rhevectra.core.stages import DC_FRONT_END, clamps_for, front_ends_for
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES
 
 DEFAULT_TOPOLOGY = next(iter(TOPOLOGIES))
 
 
-def clamps_for(topology: ModuleType) -> tuple[str, ...]:
-    """Clamps that go with a topology, the usual one first."""
-    return tuple(name for name, clamp in CLAMPS.items() if clamp.TAKES_LEAKAGE == topology.NEEDS_CLAMP)
-
-
 def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
     """Every decision that applies, in the order people decide."""
     shape = (DecisionSpec("topology", "Topology", "switch", "choice", options=tuple(TOPOLOGIES)), DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(front_ends_for(front.MAINS))),
-             DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=clamps_for(topology)))
+             DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(clamps_for(topology))))
     return {s.id: s for s in (*shape, *front.DECISIONS, *emission.decisions(front), *topology.DECISIONS, *clamp.DECISIONS)}
 
 
@@ -112,7 +107,7 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
     front = DC_FRONT_END if need.is_dc else pick("front_end", front_ends_for(need.mains.kind), usual_front_end(need)[0])
     topology = pick("topology", TOPOLOGIES, DEFAULT_TOPOLOGY)
     fitting = clamps_for(topology)
-    return topology, front, pick("clamp.kind", {name: CLAMPS[name] for name in fitting}, fitting[0])
+    return topology, front, pick("clamp.kind", fitting, next(iter(fitting)))
 
 
 def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> None:

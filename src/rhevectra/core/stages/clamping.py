@@ -5,12 +5,17 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.formulas import clamp
+from rhevectra.core.circuit.netlist import Element, diode_model
+from rhevectra.core.formulas import clamp, flyback
 from rhevectra.core.stages.work import FigureSpec, Work
 
 DIODE_DROP = 1.0
 """Drop of the clamp diode [V] at the leakage current (common practice)."""
 DIODE_CLASSES = (200, 400, 600, 800, 1000, 1e9)
+BURNS_IN_SWITCH = False
+"""Whether the switch itself takes the energy."""
+LOSSES = {"clamp": "clamp_power", "clamp_diode": "loss_clamp_diode", "leakage_ring": "loss_ring"}
+"""Name of each loss of a clamp, and which row of the period it is."""
 FIGURES = (
     FigureSpec("clamp.power_light_load", "Clamp power at 10 % load", "P_cl,10", "clamp", corners.LIGHT),
     FigureSpec("clamp.power_idle", "Clamp power at no load", "P_cl,0", "clamp", corners.IDLE),
@@ -19,12 +24,17 @@ FIGURES = (
 )
 
 
-def limits(work: Work, v_bus: Any, crest: Any, budget: float, v_class: float, left: str) -> None:
+def limits(work: Work, v_bus: Any, crest: Any, v_budget: float, v_class: float, left: str) -> None:
     """Reverse voltage of the clamp diode and what its class bears [V]; the budget of the clamp [V], what it is left by."""
     sheet = work.sheet
     sheet("clamp.diode_v_reverse", clamp.diode_reverse, v_bus=v_bus, crest=crest)
     sheet.given("clamp.diode_v_limit", 0.8 * max(v_class, next(v for v in DIODE_CLASSES if v >= v_class)), "V", "rule", "diode class at least the switch class, used to 80 %; recovery 500 ns at most (common practice)")
-    sheet.given("clamp.v_budget", budget, "V", "solved", f"what the switch rating leaves after {left}")
+    budget(work, v_budget, left)
+
+
+def budget(work: Work, v_budget: float, left: str) -> None:
+    """What the switch rating leaves for the clamp [V], and after what."""
+    work.sheet.given("clamp.v_budget", v_budget, "V", "solved", f"what the switch rating leaves after {left}")
 
 
 def hottest(work: Work, power: Any) -> float:
@@ -42,3 +52,21 @@ def losses(sheet: Any, s: Any, o: dict[str, Any], v_node: Any) -> dict[str, Any]
     """The clamp diode's loss and that of the ring it leaves [W]."""
     return {"loss_clamp_diode": sheet("clamp.loss_diode", clamp.diode_loss, v_diode=s.clamp_vf, q_clamp=o["q_clamp"], fs=o["fs"]),
             "loss_ring": sheet("clamp.loss_ring", clamp.ring_power, c_node=s.c_node, v_node=v_node, v_reflected=o["v_or"], fs=o["fs"])}
+
+
+def bus_power(sheet: Any, o: dict[str, Any], drawn: dict[str, Any]) -> Any:
+    """Power [W] drawn from the bus: the clamp's charge comes back to it."""
+    return sheet("switch.p_bus", flyback.bus_power, **drawn)
+
+
+DIODE = Element("Dcl", ("drain", "cl"), "DCLAMP", "clamp")
+"""The clamp diode in the circuit."""
+
+
+def model(drop: float) -> str:
+    """Its model, for a drop [V]."""
+    return diode_model("DCLAMP", drop, 0.05)
+
+
+SYMBOLS: list[tuple[Any, ...]] = [("diode", (31, 36), (31, 26), "", "primary", "Dcl"), ("wire", (31, 36), (44, 36), "", "primary", "Dcl")]
+"""The clamp diode as drawn, from the drain up to the clamp."""

@@ -16,7 +16,7 @@ from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "rcd"
-TAKES_LEAKAGE = True
+BURNS_IN_SWITCH, LOSSES, bus_power = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.bus_power
 STAGE = ("clamp_r", "clamp_c")
 """What of the power stage is this clamp's."""
 NO_PICTURES: tuple[str, ...] = ()
@@ -136,14 +136,14 @@ def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:
     """Resistor and capacitor between the clamp's node and the bus."""
-    return (Element("Ccl", ("cl", "bus"), f"{number(at(s.clamp_c))} IC={number(v_clamp)}", "clamp"), Element("Rcl", ("cl", "bus"), number(at(s.clamp_r)), "clamp"))
+    return (clamping.DIODE, Element("Ccl", ("cl", "bus"), f"{number(at(s.clamp_c))} IC={number(v_clamp)}", "clamp"), Element("Rcl", ("cl", "bus"), number(at(s.clamp_r)), "clamp"))
 
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """The clamp as drawn, from the bus down to its diode: kind, from, to, label, side, element of each symbol."""
-    return [("resistor", (22, 8), (22, 26), value("clamp.r"), "primary", "Rcl"), ("capacitor", (31, 8), (31, 26), value("clamp.c"), "primary", "Ccl"), ("wire", (22, 26), (31, 26), "", "primary", "Rcl")]
+    return [*clamping.SYMBOLS, ("resistor", (22, 8), (22, 26), value("clamp.r"), "primary", "Rcl"), ("capacitor", (31, 8), (31, 26), value("clamp.c"), "primary", "Ccl"), ("wire", (22, 26), (31, 26), "", "primary", "Rcl")]
 
 
 def models(s: Any, at: Any) -> tuple[str, ...]:
     """Models that its elements want."""
-    return ()
+    return (clamping.model(at(s.clamp_vf)),)

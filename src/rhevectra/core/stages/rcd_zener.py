@@ -14,7 +14,7 @@ from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import Work
 
 NAME = "rcd_zener"
-TAKES_LEAKAGE = True
+BURNS_IN_SWITCH, LOSSES, bus_power = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.bus_power
 STAGE = ("clamp_r", "clamp_c", "clamp_z", "clamp_most")
 NO_PICTURES = ("map",)
 CURES = {"switch.v_peak": "clamp.v_zener", "clamp": "clamp.r"}
@@ -89,10 +89,10 @@ def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:
 
 def models(s: Any, at: Any) -> tuple[str, ...]:
     """The Zener diode, nominal, with the resistance of its breakdown."""
-    return (f".model DZENER D(IS=1e-14 N=1 RS=1 BV={number(at(s.clamp_z))})",)
+    return (clamping.model(at(s.clamp_vf)), f".model DZENER D(IS=1e-14 N=1 RS=1 BV={number(at(s.clamp_z))})")
 
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """The clamp as drawn, from the bus down to its diode."""
-    return [("resistor", (20, 8), (20, 26), value("clamp.r"), "primary", "Rcl"), ("capacitor", (31, 8), (31, 26), value("clamp.c"), "primary", "Ccl"), ("wire", (20, 26), (31, 26), "", "primary", "Rcl"),
+    return [*clamping.SYMBOLS, ("resistor", (20, 8), (20, 26), value("clamp.r"), "primary", "Rcl"), ("capacitor", (31, 8), (31, 26), value("clamp.c"), "primary", "Ccl"), ("wire", (20, 26), (31, 26), "", "primary", "Rcl"),
             ("diode", (25.5, 8), (25.5, 26), "", "primary", "Dzen"), ("note", (22, 3), (22, 6), f"Zener {value('clamp.v_zener')}", "primary", "Dzen")]

@@ -4,7 +4,6 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 
 NAME = "none"
-TAKES_LEAKAGE = False
 NO_PICTURES = ("map",)
 CURES: dict[str, str] = {}
 DECISIONS: tuple[DecisionSpec, ...] = ()

@@ -15,7 +15,7 @@ from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "zener"
-TAKES_LEAKAGE = True
+BURNS_IN_SWITCH, LOSSES, bus_power = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.bus_power
 STAGE = ("clamp_z", "clamp_r", "clamp_most")
 """What of the power stage is this clamp's."""
 NO_PICTURES = ("map",)
@@ -115,14 +115,14 @@ def diodes(work: Work, plan: dict[str, Any], power: float, row: Any) -> int:
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:
     """Series resistor and Zener diode between the clamp's node and the bus."""
-    return (Element("Rcl", ("cl", "cz"), number(at(s.clamp_r)), "clamp"), Element("Dzen", ("bus", "cz"), "DZENER", "clamp"), Element("Rleak", ("cl", "bus"), number(LEAK), "clamp"))
+    return (clamping.DIODE, Element("Rcl", ("cl", "cz"), number(at(s.clamp_r)), "clamp"), Element("Dzen", ("bus", "cz"), "DZENER", "clamp"), Element("Rleak", ("cl", "bus"), number(LEAK), "clamp"))
 
 
 def models(s: Any, at: Any) -> tuple[str, ...]:
     """The Zener diode, nominal."""
-    return (f".model DZENER D(IS=1e-14 N=1 RS=0.05 BV={number(at(s.clamp_z))})",)
+    return (clamping.model(at(s.clamp_vf)), f".model DZENER D(IS=1e-14 N=1 RS=0.05 BV={number(at(s.clamp_z))})")
 
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """The clamp as drawn, from the bus down to its diode."""
-    return [("diode", (31, 8), (31, 17), f"Zener {value('clamp.v_zener')}", "primary", "Dzen"), ("resistor", (31, 17), (31, 26), value("clamp.r_series"), "primary", "Rcl")]
+    return [*clamping.SYMBOLS, ("diode", (31, 8), (31, 17), f"Zener {value('clamp.v_zener')}", "primary", "Dzen"), ("resistor", (31, 17), (31, 26), value("clamp.r_series"), "primary", "Rcl")]

@@ -8,6 +8,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
+from rhevectra.core.stages import clamping
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 from rhevectra.core.topologies.flyback.waveform import RING_QUALITY
 
@@ -36,7 +37,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
         Element("Rcore", ("m1", "drain"), number(at(o["r_core"])), "transformer"),
         *(_two_switches(s, at, v["on"]) if held else _one_switch(s, at, v)),
         *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"]))]
-    models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DCLAMP", at(s.clamp_vf), 0.05), diode_model(*_BODY), *(s.variant.clamp.models(s, at) if s.variant.clamp is not None else ())]
+    models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model(*_BODY), *(s.variant.clamp.models(s, at) if s.variant.clamp is not None else (clamping.model(at(s.clamp_vf)),))]
     for k in range(len(s.ns)):
         more, model = _secondary(design, k, at)
         parts += more
@@ -56,7 +57,7 @@ def _expected(o: Any, at: Callable[[Any], float], held: bool) -> str:
 def _one_switch(s: Any, at: Callable[[Any], float], v: Mapping[str, float]) -> tuple[Element, ...]:
     """The switch with its current sense, and the clamp."""
     return (Element("Cnode", ("drain", "src"), f"{number(at(s.c_node))} IC={number(v['on'])}", "switch"), Element("Ssw", ("drain", "src", "gate", "0"), "SWITCH", "switch"), Element("Vsense", ("src", "0"), "DC 0", "switch"),
-            Element("Dbody", ("0", "drain"), _BODY[0], "switch"), Element("Dcl", ("drain", "cl"), "DCLAMP", "clamp"), *s.variant.clamp.elements(s, at, v["clamp"]))
+            Element("Dbody", ("0", "drain"), _BODY[0], "switch"), *s.variant.clamp.elements(s, at, v["clamp"]))
 
 
 def _two_switches(s: Any, at: Callable[[Any], float], v_on: float) -> tuple[Element, ...]:
@@ -94,7 +95,9 @@ def interval_name(states: dict[str, int], before: str) -> str:
     output = any(v for name, v in states.items() if name.startswith("dout"))
     if states["ssw"]:
         return "the switch takes the current over from the secondary" if output else _ON
-    if states["dcl"]:
+    if states.get("dava"):
+        return "the switch breaks down: the leakage empties into it"
+    if states.get("dcl"):
         takes = "the bus" if "dlow" in states else "the clamp"
         return f"leakage empties into {takes} while the secondary takes over" if output else f"the drain has reached {takes}"
     if output:

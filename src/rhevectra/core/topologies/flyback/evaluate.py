@@ -117,7 +117,8 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
         sheet.again("qr.v_on", o["v_turn_on"])
         sheet.given("qr.f_audible", AUDIBLE, "Hz", "rule", "above hearing")
     switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off", **turning)
-    total = sheet.total("switch.loss", "W", "conduction (hot) and switching", conduction=o["loss_conduction"], switching=switching)
+    taken = {"avalanche": o["clamp_power"]} if s.variant.clamp is not None and s.variant.clamp.BURNS_IN_SWITCH else {}
+    total = sheet.total("switch.loss", "W", "conduction (hot) and switching" + (", and what it takes in avalanche" if taken else ""), conduction=o["loss_conduction"], switching=switching, **taken)
     switch_heat(work, row, total)
     sheet.again("switch.frequency_idle", o["fs"])
 
@@ -154,7 +155,7 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
     zero = sheet.given("switch.no_idle", 0.0, "W", "rule", "continuous conduction: no free ring")
     ring = sheet.either("loss.idle_ring", o["discontinuous"], idle, zero, "free ring in discontinuous conduction")
     conduction = sheet.total("loss.switch_conduction", "W", "both switches", upper=o["loss_conduction"], lower=o["loss_conduction"]) if s.variant.held else o["loss_conduction"]
-    leakage = {"switch_return": o["loss_clamp_diode"], "winding_ring": o["loss_ring"]} if s.variant.held else {"clamp": o["clamp_power"], "clamp_diode": o["loss_clamp_diode"], "leakage_ring": o["loss_ring"]}
+    leakage = {"switch_return": o["loss_clamp_diode"], "winding_ring": o["loss_ring"]} if s.variant.held else {name: o[row] for name, row in s.variant.clamp.LOSSES.items()}
     return {"switch_conduction": conduction, "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_turn_off"], "core": o["p_core"], "copper": total, **leakage, "idle_ring": ring}
 
 

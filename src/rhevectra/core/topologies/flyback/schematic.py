@@ -18,7 +18,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     return [
         Symbol("capacitor", (8, 12), (8, 50), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"),
         Symbol("wire", (8, 8), (44, 8), element="Vbus"), Symbol("wire", (8, 8), (8, 12), element="Vbus"), Symbol("wire", (8, 50), (8, 54), element="Vbus"), Symbol("wire", (8, 54), (44, 54), element="Vbus"),
-        *(Symbol(*told) for told in design.context["stage"].variant.clamp.symbols(value)), Symbol("diode", (31, 36), (31, 26), "", "primary", "Dcl"), Symbol("wire", (31, 36), (44, 36), element="Dcl"),
+        *(Symbol(*told) for told in design.context["stage"].variant.clamp.symbols(value)),
         Symbol("inductor", (44, 8), (44, 16), "", "primary", "Llk"), Symbol("note", (44, 3), (44, 6), f"leakage {value('transformer.leakage')}", "primary", "Llk"), Symbol("winding", (44, 16), (44, 36), f"{value('transformer.lp')}", "primary", "Lm"),
         Symbol("switch", (44, 36), (44, 48), str(rows["switch.class"].value), "primary", "Ssw"), Symbol("resistor", (44, 48), (44, 54), f"sense {value('sense.r')}", "primary", "Vsense"),
         *secondary(design, corner)]
