@@ -28,6 +28,13 @@ def field_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any
     return steps(design)
 
 
+def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
+    """Every kind of clamp of a design over load, at the line of a corner."""
+    from rhevectra.core.design.clamps import over_load_steps as steps
+
+    return steps(design, corner)
+
+
 class _Worker(QThread):
     stepped = Signal(int, int)
     done = Signal(object, object, str)

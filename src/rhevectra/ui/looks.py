@@ -153,9 +153,11 @@ class ViewActions:
 
     def cancel_job(self) -> None:
         """Stop what runs in the background."""
-        was = self.jobs.running or self.size_desk.picture.field_feed.busy
+        late = [p.feed for p in self.size_desk.picture.late.values()]
+        was = self.jobs.running or any(feed.busy for feed in late)
         self.jobs.cancel()
-        self.size_desk.picture.field_feed.cancel()
+        for feed in late:
+            feed.cancel()
         self.statusBar().showMessage("background work cancelled" if was else "nothing runs in the background")
 
     def toggle_theme(self) -> None:

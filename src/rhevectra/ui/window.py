@@ -120,7 +120,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.statusBar().addPermanentWidget(self._progress)
         self.jobs.progress.connect(self._job_progress)
         self.jobs.ended.connect(lambda _name: self._progress.hide())
-        self.size_desk.picture.field_feed.progress.connect(lambda done, total: self._job_progress("field", done, total))
+        for name, late in self.size_desk.picture.late.items():
+            late.feed.progress.connect(lambda done, total, name=name: self._job_progress(name, done, total))
 
     def _job_progress(self, name: str, done: int, total: int) -> None:
         self._progress.setRange(0, total)

@@ -13,6 +13,7 @@ NAME = "none"
 STAGE = ("clamp_z", "clamp_most")
 """Least and largest breakdown voltage of the switch [V]: what it takes is judged by the least, its peak voltage by the largest."""
 NO_PICTURES = ("map",)
+BURNING = ("dava",)
 CURES = {"switch.v_peak": "clamp.kind", "clamp": "clamp.kind"}
 BURNS_IN_SWITCH = True
 LOSSES = {"switch_avalanche": "clamp_power", "leakage_ring": "loss_ring"}

@@ -20,6 +20,8 @@ BURNS_IN_SWITCH, LOSSES, bus_power = clamping.BURNS_IN_SWITCH, clamping.LOSSES, 
 STAGE = ("clamp_r", "clamp_c")
 """What of the power stage is this clamp's."""
 NO_PICTURES: tuple[str, ...] = ()
+BURNING = ("rcl", "dcl")
+"""Elements of the circuit that burn the clamp's power."""
 CURES = {"switch.v_peak": "clamp.r", "clamp": "clamp.r"}
 KEPT = 0.96
 """Share of the budget that is aimed at: preferred values and a bus a little higher than planned need the rest."""

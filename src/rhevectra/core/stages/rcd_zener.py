@@ -17,6 +17,7 @@ NAME = "rcd_zener"
 BURNS_IN_SWITCH, LOSSES, bus_power = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.bus_power
 STAGE = ("clamp_r", "clamp_c", "clamp_z", "clamp_most")
 NO_PICTURES = ("map",)
+BURNING = ("rcl", "dzen", "dcl")
 CURES = {"switch.v_peak": "clamp.v_zener", "clamp": "clamp.r"}
 BELOW, RUNNING = 0.93, 1.3
 """Share of the Zener voltage that the capacitor reaches while running, and the current limit over the peak current in run (common practice)."""

@@ -4,7 +4,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 
 NAME = "none"
-NO_PICTURES = ("map",)
+NO_PICTURES = ("map", "loads")
 CURES: dict[str, str] = {}
 DECISIONS: tuple[DecisionSpec, ...] = ()
 FIGURES: tuple[FigureSpec, ...] = ()

@@ -19,6 +19,7 @@ BURNS_IN_SWITCH, LOSSES, bus_power = clamping.BURNS_IN_SWITCH, clamping.LOSSES, 
 STAGE = ("clamp_z", "clamp_r", "clamp_most")
 """What of the power stage is this clamp's."""
 NO_PICTURES = ("map",)
+BURNING = ("rcl", "dzen", "dcl")
 CURES = {"switch.v_peak": "clamp.v_zener", "clamp": "clamp.v_zener"}
 ZENER_VOLTAGE, ZENER_POWER = 200.0, 5.0
 """Largest voltage [V] of one diode and the power [W] its class bears on a board (transient suppressor of 1.5 kW pulses, typical, from memory)."""

@@ -1,6 +1,8 @@
 """The pictures of the chosen stage, as tabs, with the corner they are drawn at; under the switching period the circuit at the time cursor."""
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
@@ -12,16 +14,29 @@ from rhevectra.core.magnetics.arrangement import named
 from rhevectra.core.magnetics.transformer import wound
 from rhevectra.drawing.arrangements import DECISION
 from rhevectra.drawing.circuit import conducting
+from rhevectra.drawing.clamps import over_load_picture
+from rhevectra.drawing.display import Picture
 from rhevectra.drawing.field import field_picture
 from rhevectra.drawing.pictures import PICTURES, pictures_of, shown_at
 from rhevectra.drawing.switching import exact_period
-from rhevectra.ui.feed import Feed, exact_steps, field_steps
+from rhevectra.ui.feed import Feed, Work, exact_steps, field_steps, over_load_steps
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
 
 if TYPE_CHECKING:
     from rhevectra.core.design.exact import Exact
     from rhevectra.core.magnetics.window_field import WindowField
+
+
+@dataclass
+class Late:
+    """A picture whose content comes from a worker: what draws it, with None until it is there; what is said; whether it is of one line only."""
+
+    draw: Callable[[Design, Any, float, float], Picture]
+    said: str
+    feed: Feed
+    of_line: bool = False
+    found: Any = None
 
 
 class PicturePanel(QFrame):
@@ -65,11 +80,10 @@ class PicturePanel(QFrame):
         self._corner: Corner | None = None
         self._held: Design | None = None
         self.exact: Exact | None = None
-        self.field: WindowField | None = None
         self.instant = 0.0
-        self.feed, self.field_feed = Feed(exact_steps, self), Feed(field_steps, self)
+        self.feed = Feed(exact_steps, self)
         self.feed.found.connect(self._solved)
-        self.field_feed.found.connect(self._field_solved)
+        self.late = {"field": self._comes(field_picture, "finite elements, quadratic triangles", field_steps), "loads": self._comes(over_load_picture, "every kind designed anew", over_load_steps, True)}
         self.view.cursor_at.connect(self.set_instant)
         self.view.stepped.connect(self.step_interval)
         self.view.decided.connect(self.decided)
@@ -77,12 +91,25 @@ class PicturePanel(QFrame):
         self.view.picked.connect(self.picked)
         self.tabs.currentChanged.connect(lambda _i: self._show())
 
+    def _comes(self, draw: Callable[[Design, Any, float, float], Picture], said: str, work: Work, of_line: bool = False) -> Late:
+        """A picture that comes late, with its worker."""
+        late = Late(draw, said, Feed(work, self), of_line)
+        late.feed.found.connect(lambda design, found, why: self._came(late, design, found, why))
+        return late
+
+    @property
+    def field(self) -> "WindowField | None":
+        """The field of the design in view, once it is solved."""
+        return self.late["field"].found
+
     def show_design(self, design: Design, stage: str, corner: Corner, held: Design | None = None) -> None:
         """Show the pictures of a stage at a corner; a held design is drawn pale behind."""
         if design is not self._design or corner != self._corner:
             self.exact = None
-        if design is not self._design:
-            self.field = None
+        moved = self._corner is None or (corner.v_line, corner.f_line, corner.bus) != (self._corner.v_line, self._corner.f_line, self._corner.bus)
+        for late in self.late.values():
+            if design is not self._design or (late.of_line and moved):
+                late.found = None
         self._design, self._corner, self._held = design, corner, held
         keys = pictures_of(design, stage)
         if keys != self._keys:
@@ -98,11 +125,16 @@ class PicturePanel(QFrame):
     @property
     def busy(self) -> bool:
         """A picture is on its way from a worker."""
-        return self.feed.busy or self.field_feed.busy
+        return any(feed.busy for feed in self.feeds)
+
+    @property
+    def feeds(self) -> tuple[Feed, ...]:
+        """The workers of the pictures, that of the switching period first."""
+        return (self.feed, *(late.feed for late in self.late.values()))
 
     def stop(self) -> None:
         """End what is under way in the workers."""
-        for feed in (self.feed, self.field_feed):
+        for feed in self.feeds:
             feed.stop()
 
     def next_tab(self) -> None:
@@ -124,8 +156,8 @@ class PicturePanel(QFrame):
             self._show_instant()
             self.now.show()
             return
-        if self.key == "field":
-            self._show_field(design)
+        if self.key in self.late:
+            self._show_late(design, corner, self.late[self.key])
             return
         draw = PICTURES[self.key][1]
         self.view.set_source(lambda w, h: draw(design, corner, w, h, held))
@@ -142,24 +174,25 @@ class PicturePanel(QFrame):
             turns = [int(t[plan.choice.core, plan.choice.candidate]) for t in wound(plan.need, plan.choice.trial.turns)]
             self.decided.emit(DECISION, named(text, [w.name for w in plan.need.windings], turns))
 
-    def _show_field(self, design: Design) -> None:
-        """The field of this design, or that it is on its way."""
-        field = self.field
+    def _show_late(self, design: Design, corner: Corner, late: Late) -> None:
+        """What came from the worker for this design, or that it is on its way."""
+        found = late.found
         self.now.hide()
-        self.view.set_source(lambda w, h: field_picture(design, field, w, h))
-        self._say("finite elements, quadratic triangles" if field is not None else "finite elements at work")
-        if field is None and self._corner is not None:
-            self.field_feed.want(design, self._corner)
+        self.view.set_source(lambda w, h: late.draw(design, found, w, h))
+        at = f"{shown_at(corner)} · " if late.of_line else ""
+        self._say(f"{at}{late.said}" if found is not None else f"{at}at work in the background")
+        if found is None:
+            late.feed.want(design, corner)
 
-    def _field_solved(self, design: Design, found: "WindowField | None", why: str) -> None:
-        """The field arrived: shown if its design is still the one on screen."""
-        if design is not self._design:
+    def _came(self, late: Late, design: Design, found: Any, why: str) -> None:
+        """It arrived: shown if its design is still the one on screen."""
+        if design is not self._design or self._corner is None:
             return
-        self.field = found
-        if self.key == "field" and found is not None:
-            self._show_field(design)
+        late.found = found
+        if self.late.get(self.key) is late and found is not None:
+            self._show_late(design, self._corner, late)
         elif found is None:
-            self._say(f"no field: {why[:80]}")
+            self._say(f"nothing to show: {why[:80]}")
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

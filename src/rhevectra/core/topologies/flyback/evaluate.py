@@ -155,7 +155,7 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
     zero = sheet.given("switch.no_idle", 0.0, "W", "rule", "continuous conduction: no free ring")
     ring = sheet.either("loss.idle_ring", o["discontinuous"], idle, zero, "free ring in discontinuous conduction")
     conduction = sheet.total("loss.switch_conduction", "W", "both switches", upper=o["loss_conduction"], lower=o["loss_conduction"]) if s.variant.held else o["loss_conduction"]
-    leakage = {"switch_return": o["loss_clamp_diode"], "winding_ring": o["loss_ring"]} if s.variant.held else {name: o[row] for name, row in s.variant.clamp.LOSSES.items()}
+    leakage = {"switch_return": o["loss_clamp_diode"], "winding_ring": o["loss_ring"]} if s.variant.clamp is None else {name: o[row] for name, row in s.variant.clamp.LOSSES.items()}
     return {"switch_conduction": conduction, "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_turn_off"], "core": o["p_core"], "copper": total, **leakage, "idle_ring": ring}
 
 

@@ -185,7 +185,7 @@ def _energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
                   r_core=o["r_core"], c_node=s.c_node, v_turn_on=o["v_turn_on"])
     drawn = {"fs": o["fs"], "v_bus": s.v_bus, "q_bus": q_bus}
     return {"i_switch": i_sw, "i_primary": sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"], i_clamp=o["i_clamp"]),
-            "q_bus": q_bus, "p_bus": sheet("switch.p_bus", handed_back.bus_power, charge=o["q_clamp"], **drawn) if s.variant.held else s.variant.clamp.bus_power(sheet, o, drawn),
+            "q_bus": q_bus, "p_bus": sheet("switch.p_bus", handed_back.bus_power, charge=o["q_clamp"], **drawn) if s.variant.clamp is None else s.variant.clamp.bus_power(sheet, o, drawn),
             "loss_turn_on": sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=o["v_turn_on"], fs=o["fs"]),
             "loss_turn_off": sheet("switch.loss_turn_off", flyback.energy_rate, energy=o["e_off"], fs=o["fs"]),
             "loss_conduction": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)}

@@ -6,9 +6,9 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.corners import Corner, pick
+from rhevectra.core.basis.corners import Array, Corner, pick
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.sheet import reader
+from rhevectra.core.basis.sheet import Quick, reader
 from rhevectra.core.formulas import flyback
 from rhevectra.core.formulas.magnetics import MU0
 from rhevectra.core.topologies.common.views import FluxView, FrequencyCurve, FrequencyView, RippleView, Shape, ripple_view, saturation_curve, winding_view
@@ -39,6 +39,19 @@ def frequency_view(design: Any) -> FrequencyView:
     run = np.broadcast_to(grid.where(lambda p: p.case == "run" and not p.label), grid.shape)
     points = [(grid.points[i[2]].load, float(np.broadcast_to(rows["switch.frequency"].value, grid.shape)[i])) for i in zip(*np.nonzero(run), strict=True) if grid.points[i[2]].load >= LEAST_LOAD]
     return FrequencyView(curves, float(rows["qr.f_max"].value), float(rows["qr.f_audible"].value), points)
+
+
+def clamp_over_load(design: Any, corner: Corner, load: Array) -> Array:
+    """What the clamp, or the switch without one, burns [W] along load at the line of a corner: the period solved afresh at every load, the bus between those of the grid."""
+    stage, grid, clamp, quick = design.context["plan"].stage, design.grid, design.context["stage"].variant.clamp, Quick()
+    line, freq, _, bus = corner.index
+    run = [(p.load, (line, freq, k, bus)) for k, p in enumerate(grid.points) if p.case == "run" and not p.label]
+    along = lambda values: np.interp(load, [x for x, _ in run], [float(pick(np.asarray(values), i)) for _, i in run])  # noqa: E731
+    here = replace(stage, v_bus=along(design.rows["bus.v"].value), i_outputs=tuple(along(i) for i in stage.i_outputs), i_limit=float(np.max(stage.i_limit)), is_limit=np.zeros(len(load), bool))
+    found = pd.solve(here)
+    o = pd.advance(quick, found.stage, found.state)
+    o |= clamp.measures(quick, found.stage, o)
+    return np.broadcast_to(sum(np.asarray(o[row]) for name, row in clamp.LOSSES.items() if name != "leakage_ring"), load.shape)
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
@@ -105,4 +118,4 @@ def flux_view(design: Any) -> FluxView:
     return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(core["b_sat_25_t"]), 2.2 * i_limit)
 
 
-__all__ = ["flux_view", "frequency_view", "ripple_choice", "transient", "waveforms", "winding_view"]
+__all__ = ["clamp_over_load", "flux_view", "frequency_view", "ripple_choice", "transient", "waveforms", "winding_view"]

@@ -1,0 +1,104 @@
+"""Every kind of clamp for the same design over load, under every light-load law: what each burns, and checks by the exact period."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from types import ModuleType
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.circuit.parts import NoSteadyState
+from rhevectra.core.design.design import Design
+from rhevectra.core.design.exact import exact
+from rhevectra.core.design.size import size
+from rhevectra.core.stages import clamps_for
+from rhevectra.core.topologies import TOPOLOGIES
+
+LAWS = ("skip", "foldback", "fixed")
+LOW = 0.1
+"""Share of the load below which the laws differ: drawn apart."""
+LOADS = np.concatenate([np.linspace(0.0, LOW, 21), np.linspace(LOW, 1.0, 31)[1:]])
+CHECKED = (1.0, 0.5, 0.1)
+"""Loads at which the exact period is solved under the design's own law; at no load under every law where the clamp burns more than `WORTH` [W]."""
+WORTH = 1e-2
+KEPT = 0.02
+"""Share by which a kind has to burn less than another before it is said to win."""
+
+
+@dataclass(frozen=True)
+class Curve:
+    """One kind under one law: what clamp and its diode (or the switch) burn [W] over load, and the exact values as (load, W)."""
+
+    kind: str
+    law: str
+    power: Array
+    checks: tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class ClampsOverLoad:
+    """load: shares of full load; curves of all kinds and laws; the law of the design itself; the corner; sentences, one a law."""
+
+    load: Array
+    curves: tuple[Curve, ...]
+    law: str
+    corner: Corner
+    sentences: dict[str, str]
+
+    def of(self, law: str) -> list[Curve]:
+        """The curves of one law."""
+        return [c for c in self.curves if c.law == law]
+
+
+def kinds(design: Design) -> dict[str, ModuleType]:
+    """What may take the leakage of this design, by name."""
+    return clamps_for(TOPOLOGIES[design.topology])
+
+
+def _exactly(design: Design, clamp: ModuleType, corner: Corner) -> float | None:
+    """The same from the exact period of the circuit [W]; None where it finds none."""
+    try:
+        found = exact(design, corner)
+    except (NoSteadyState, ArithmeticError):
+        return None
+    nodes = {e.name.lower(): e.nodes for e in TOPOLOGIES[design.topology].circuit(design, corner).elements}
+    volt = lambda n: found.voltages.get(n, np.zeros_like(found.t))  # noqa: E731
+    return sum(float(np.trapezoid((volt(nodes[e][0]) - volt(nodes[e][1])) * found.currents[e], found.t)) for e in clamp.BURNING) / found.period
+
+
+def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, ClampsOverLoad | None]]:
+    """Steps of (done, total, None) and last the curves. The transformer stays that of the design; every clamp is sized by its own rules."""
+    now, made = str(design.rows["light_load"].value), kinds(design)
+    keep = {id: v for id, v in design.pins.items() if not id.startswith("clamp.")} | {"transformer.core": design.rows["transformer.core"].value}
+    total, curves = len(LAWS) * len(made), []
+    for law in LAWS:
+        for kind, clamp in made.items():
+            own = {id: v for id, v in design.pins.items() if id.startswith("clamp.")} if kind == design.clamp else {}
+            other = size(design.requirement, {**keep, **own, "clamp.kind": kind, "light_load": law}, design.as_built, design.catalogue, noise=False)
+            power = TOPOLOGIES[other.topology].clamp_over_load(other, corner, LOADS)
+            wanted = (*(CHECKED if law == now else ()), *((0.0,) if power[0] > WORTH else ()))
+            found = [(x, _exactly(other, clamp, other.grid.find(corner.v_line, x, bus=corner.bus, f_line=corner.f_line))) for x in wanted]
+            curves.append(Curve(kind, law, power, tuple((x, p) for x, p in found if p is not None)))
+            yield len(curves), total + 1, None
+    told = {law: said(LOADS, [c for c in curves if c.law == law]) for law in LAWS}
+    yield total + 1, total + 1, ClampsOverLoad(LOADS, tuple(curves), now, corner, told)
+
+
+def crossings(load: Array, curves: list[Curve]) -> tuple[list[int], list[float]]:
+    """Which of the curves burns least, in order of rising load, and the loads from which the next does."""
+    table = np.array([c.power for c in curves])
+    order, turns = [int(table[:, 0].argmin())], []
+    for k in range(1, len(load)):
+        best = int(table[:, k].argmin())
+        if best != order[-1] and table[best, k] < (1 - KEPT) * table[order[-1], k]:
+            order.append(best)
+            turns.append(float(load[k]))
+    return order, turns
+
+
+def said(load: Array, curves: list[Curve]) -> str:
+    """Which real clamp burns least, and from which load on another does: told from the curves alone."""
+    real = [c for c in curves if c.kind != "none"]
+    order, turns = crossings(load, real)
+    text = f"{real[order[0]].kind} burns least" + (" at every load" if not turns else "".join(f" up to {t * 100:.0f} %, then {real[b].kind}" for t, b in zip(turns, order[1:], strict=True)))
+    return text + ("" if real[order[0]].kind == "zener" else "; the Zener diodes do not win at light load here")

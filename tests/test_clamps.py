@@ -1,0 +1,88 @@
+"""Every kind of clamp over load: curves against the design's own corners and the exact period, who wins told from curves, and the picture in the window."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+
+from rhevectra.core.design.clamps import LAWS, LOADS, Curve, crossings, kinds, over_load_steps, said
+from rhevectra.core.design.size import size
+
+
+@pytest.fixture(scope="module")
+def found(demo_design):
+    steps = list(over_load_steps(demo_design, demo_design.grid.find(265.0)))
+    assert [done for done, _, _ in steps] == list(range(1, len(steps) + 1)) and all(r is None for _, _, r in steps[:-1])
+    return steps[-1][2]
+
+
+def test_curves_meet_the_corners_of_whole_designs(found, demo_document):
+    """At the loads of the grid every curve gives what a design of that kind and law records there (solved with the bulk, apart from the curve)."""
+    for c in found.curves:
+        d = size(demo_document.requirement, {**demo_document.decisions, "clamp.kind": c.kind, "light_load": c.law}, noise=False)
+        diode = d.rows.get("clamp.loss_diode")
+        for load in (0.0, 0.1, 0.5, 1.0):
+            index = d.grid.find(265.0, load).index
+            whole = float(d.rows["clamp.power"].at(index)) + (float(diode.at(index)) if diode else 0.0)
+            assert float(np.interp(load, LOADS, c.power)) == pytest.approx(whole, rel=5e-3, abs=2e-4), (c.kind, c.law, load)
+
+
+def test_curves_meet_the_exact_period(found):
+    """Within 5 % wherever a clamp stands; without one the formula leaves the ring's damping out and lies above."""
+    checked = [(c, load, p) for c in found.curves for load, p in c.checks]
+    assert len(checked) >= 12 and {c.kind for c, _, _ in checked} == {"rcd", "zener", "rcd_zener", "none"}
+    for c, load, p in checked:
+        mine = float(np.interp(load, LOADS, c.power))
+        if c.kind == "none":
+            assert p <= 1.01 * mine + 1e-6
+        else:
+            assert p == pytest.approx(mine, rel=0.05, abs=2e-3), (c.kind, c.law, load)
+
+
+def test_laws_differ_near_no_load_only(found):
+    """A capacitor's resistor burns most where pulses never rest; from a tenth of load on the laws are one."""
+    rcd = {c.law: c.power for c in found.curves if c.kind == "rcd"}
+    assert rcd["skip"][0] < rcd["foldback"][0] < rcd["fixed"][0]
+    high = LOADS >= 0.1
+    for law in LAWS:
+        assert rcd[law][high] == pytest.approx(rcd["skip"][high], rel=1e-3)
+
+
+def test_the_winner_is_told_from_the_curves():
+    """Two straight lines that cross at 40 % (closed form), the other way round, and never."""
+    low, flat = Curve("zener", "skip", 2.5 * LOADS, ()), Curve("rcd", "skip", 1.0 + 0 * LOADS, ())
+    order, turns = crossings(LOADS, [flat, low])
+    assert order == [1, 0] and turns[0] == pytest.approx(0.4, abs=0.04)
+    assert "up to" in said(LOADS, [flat, low]) and "do not win" not in said(LOADS, [flat, low])
+    other = said(LOADS, [Curve("zener", "skip", 1.0 + 0 * LOADS, ()), Curve("rcd", "skip", 0.2 + 0 * LOADS, ())])
+    assert "rcd burns least at every load" in other and "do not win at light load" in other
+
+
+def test_a_soft_zener_loses_at_load(demo_document):
+    """A Zener voltage near the reflected one takes core current with every pulse: the capacitor wins at load, and the sentence says so."""
+    pins = {**demo_document.decisions, "clamp.kind": "zener", "clamp.v_zener": 105.0}
+    d = size(demo_document.requirement, pins)
+    last = None
+    for _, _, last in over_load_steps(d, d.grid.find(265.0)):
+        pass
+    assert "zener burns least up to" in last.sentences["skip"]
+    own = next(c for c in last.of("skip") if c.kind == "zener")
+    assert own.power[-1] > 2 * next(c for c in last.of("skip") if c.kind == "rcd").power[-1]
+
+
+def test_the_picture_comes_from_the_worker(window, qtbot):
+    """At the clamp, the tab asks for it; the newest design wins; cancelling says so; there is none where nothing needs a clamp."""
+    desk = window.size_desk
+    desk.choose_stage("clamp")
+    tabs = desk.picture.tabs
+    place = next(k for k in range(tabs.count()) if tabs.tabText(k) == "Kinds by load")
+    qtbot.mouseClick(tabs, Qt.MouseButton.LeftButton, pos=tabs.tabRect(place).center())
+    assert desk.picture.key == "loads" and "background" in desk.picture.caption.toolTip()
+    window.cancel_job()
+    assert not desk.picture.late["loads"].feed._timer.isActive()
+    window.session.pin("light_load", "fixed")
+    window.show_all()
+    qtbot.waitUntil(lambda: desk.picture.late["loads"].found is not None, timeout=60000)
+    assert desk.picture.late["loads"].found.law == "fixed" and len(kinds(window.session.design)) == 4
+    window.session.pin("topology", "flyback_2sw")
+    window.show_all()
+    assert desk.picture.late["loads"].found is None and not any(desk.picture.tabs.tabText(k) == "Kinds by load" for k in range(desk.picture.tabs.count()))
