@@ -49,22 +49,20 @@ def test_laws_differ_near_no_load_only(found):
 
 def test_the_winner_is_told_from_the_curves():
     """Two straight lines that cross at 40 % (closed form), the other way round, and never."""
-    low, flat = Curve("zener", "skip", 2.5 * LOADS, ()), Curve("rcd", "skip", 1.0 + 0 * LOADS, ())
+    low, flat = Curve("zener", "diodes", "skip", 2.5 * LOADS, rests=True), Curve("rcd", "capacitor", "skip", 1.0 + 0 * LOADS)
     order, turns = crossings(LOADS, [flat, low])
     assert order == [1, 0] and turns[0] == pytest.approx(0.4, abs=0.04)
     assert "up to" in said(LOADS, [flat, low]) and "do not win" not in said(LOADS, [flat, low])
-    other = said(LOADS, [Curve("zener", "skip", 1.0 + 0 * LOADS, ()), Curve("rcd", "skip", 0.2 + 0 * LOADS, ())])
-    assert "rcd burns least at every load" in other and "do not win at light load" in other
+    other = said(LOADS, [Curve("zener", "diodes", "skip", 1.0 + 0 * LOADS, rests=True), Curve("rcd", "capacitor", "skip", 0.2 + 0 * LOADS)])
+    assert "capacitor: least loss at every load" in other and "diodes do not win at light load" in other
 
 
 def test_a_soft_zener_loses_at_load(demo_document):
     """A Zener voltage near the reflected one takes core current with every pulse: the capacitor wins at load, and the sentence says so."""
     pins = {**demo_document.decisions, "clamp.kind": "zener", "clamp.v_zener": 105.0}
     d = size(demo_document.requirement, pins)
-    last = None
-    for _, _, last in over_load_steps(d, d.grid.find(265.0)):
-        pass
-    assert "zener burns least up to" in last.sentences["skip"]
+    last = list(over_load_steps(d, d.grid.find(265.0)))[-1][2]
+    assert "Zener diodes: least loss up to" in last.sentences["skip"]
     own = next(c for c in last.of("skip") if c.kind == "zener")
     assert own.power[-1] > 2 * next(c for c in last.of("skip") if c.kind == "rcd").power[-1]
 

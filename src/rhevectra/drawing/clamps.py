@@ -14,11 +14,9 @@ from rhevectra.drawing.display import Picture
 if TYPE_CHECKING:
     from rhevectra.core.design.clamps import ClampsOverLoad, Curve
 
-NAMES = {"rcd": "R, C, diode", "zener": "Zener", "rcd_zener": "R, C, Zener", "none": "none (in the switch)"}
-_ROLES = {"rcd": "primary", "zener": "secondary", "rcd_zener": "accent", "none": "over"}
+_ROLES = ("primary", "secondary", "accent", "over")
+"""Of the kinds in the order of their registry."""
 _LAWS = {"skip": "pulses left out", "foldback": "frequency falls", "fixed": "fixed frequency"}
-_ABOVE = ("rcd", "zener")
-"""Kinds whose name stands above their curve: the others come a little lower."""
 FOOT = 18.0
 
 
@@ -37,30 +35,30 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
     top = 1.08 * max(float(c.power.max()) for c in found.curves)
     own = found.of(found.law)
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.58 * room - 8, (0.0, 100.0), (0.0, top), f"clamp power, {_LAWS[found.law]}", "W", x_unit="% load")
-    for c in own:
-        _curve(frame, found, c, 0.65)
-        above, at = c.kind in _ABOVE, frame.y(float(np.interp(0.7, found.load, c.power)))
-        picture.text(frame.x(70), at - 1.6 if above or at + 4.6 > frame.top + frame.height else at + 4.6, NAMES[c.kind], _ROLES[c.kind], "right" if above else "left", 3.1)
-    _crossings(picture, frame, found, [c for c in own if c.kind != "none"])
+    for k, c in enumerate(own):
+        _curve(frame, found, c, _ROLES[k], 0.65)
+        above, at = k < 2, frame.y(float(np.interp(0.7, found.load, c.power)))
+        picture.text(frame.x(70), at - 1.6 if above or at + 4.6 > frame.top + frame.height else at + 4.6, c.said, _ROLES[k], "right" if above else "left", 3.1)
+    _crossings(picture, frame, found, [c for c in own if c.clamps])
     frame.close()
     from rhevectra.core.design.clamps import LOW
 
     y = 3 + 0.58 * room
     each = (width - LEFT - RIGHT) / 3
     for k, law in enumerate(_LAWS):
-        curves = [c for c in found.of(law) if c.kind != "none"]
+        curves = [c for c in found.of(law) if c.clamps]
         small = Frame(picture, LEFT + k * each + (0 if k == 0 else 6), y, each - (4 if k < 2 else 6) - (0 if k == 0 else 2), 0.42 * room - 10, (0.0, 100 * LOW), (0.0, max(1.1 * float(max(np.interp(LOW, found.load, c.power) for c in curves)), 1e-3)), _LAWS[law], "W", x_unit="%")
-        for c in curves:
-            _curve(small, found, c, 0.5)
+        for role, c in zip(_ROLES, curves, strict=False):
+            _curve(small, found, c, role, 0.5)
         small.close()
     _words(picture, found, 3 + room, width)
     return picture
 
 
-def _curve(frame: Frame, found: "ClampsOverLoad", c: "Curve", width: float) -> None:
+def _curve(frame: Frame, found: "ClampsOverLoad", c: "Curve", role: str, width: float) -> None:
     """A curve as far as the frame reaches, with its exact values as crosses."""
     inside = found.load <= 0.01 * frame.x1 + 1e-9
-    frame.trace(NAMES[c.kind], 100 * found.load[inside], c.power[inside], _ROLES[c.kind], width, c.kind == "none")
+    frame.trace(c.said, 100 * found.load[inside], c.power[inside], role, width, not c.clamps)
     for load, power in c.checks:
         if 100 * load <= frame.x1:
             x, y = frame.x(100 * load), frame.y(power)
@@ -76,15 +74,13 @@ def _crossings(picture: Picture, frame: Frame, found: "ClampsOverLoad", real: "l
     for load, best in zip(turns, order[1:], strict=True):
         x = frame.x(100 * load)
         picture.line([(x, frame.top), (x, frame.top + frame.height)], "ink", 0.3, True)
-        picture.text(x + 1, frame.top + 8.5, f"from {100 * load:.0f} % on: {NAMES[real[best].kind]}", "ink", "left", 3.0)
+        picture.text(x + 1, frame.top + 8.5, f"from {100 * load:.0f} % on: {real[best].said}", "ink", "left", 3.0)
 
 
 def _words(picture: Picture, found: "ClampsOverLoad", y: float, width: float) -> None:
     """Who wins, under which law; laws that say the same share a line."""
     told: dict[str, list[str]] = {}
     for law, sentence in found.sentences.items():
-        for name, plain in sorted(NAMES.items(), key=lambda n: -len(n[0])):
-            sentence = sentence.replace(name, plain)
         told.setdefault(sentence, []).append(_LAWS[law])
     line = y + 4
     for sentence, laws in told.items():

@@ -27,12 +27,16 @@ KEPT = 0.02
 
 @dataclass(frozen=True)
 class Curve:
-    """One kind under one law: what clamp and its diode (or the switch) burn [W] over load, and the exact values as (load, W)."""
+    """One kind under one law: its name and how it is said, what clamp and its diode (or the switch) burn [W] over load, the exact values as (load, W);
+    clamps: a clamp stands there; rests: it burns nothing where the leakage brings nothing."""
 
     kind: str
+    said: str
     law: str
     power: Array
-    checks: tuple[tuple[float, float], ...]
+    checks: tuple[tuple[float, float], ...] = ()
+    clamps: bool = True
+    rests: bool = False
 
 
 @dataclass(frozen=True)
@@ -78,14 +82,14 @@ def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, 
             power = TOPOLOGIES[other.topology].clamp_over_load(other, corner, LOADS)
             wanted = (*(CHECKED if law == now else ()), *((0.0,) if power[0] > WORTH else ()))
             found = [(x, _exactly(other, clamp, other.grid.find(corner.v_line, x, bus=corner.bus, f_line=corner.f_line))) for x in wanted]
-            curves.append(Curve(kind, law, power, tuple((x, p) for x, p in found if p is not None)))
+            curves.append(Curve(kind, clamp.SAID, law, power, tuple((x, p) for x, p in found if p is not None), not clamp.BURNS_IN_SWITCH, clamp.RESTS))
             yield len(curves), total + 1, None
     told = {law: said(LOADS, [c for c in curves if c.law == law]) for law in LAWS}
     yield total + 1, total + 1, ClampsOverLoad(LOADS, tuple(curves), now, corner, told)
 
 
 def crossings(load: Array, curves: list[Curve]) -> tuple[list[int], list[float]]:
-    """Which of the curves burns least, in order of rising load, and the loads from which the next does."""
+    """Which of the curves loses least, in order of rising load, and the loads from which the next does."""
     table = np.array([c.power for c in curves])
     order, turns = [int(table[:, 0].argmin())], []
     for k in range(1, len(load)):
@@ -97,8 +101,9 @@ def crossings(load: Array, curves: list[Curve]) -> tuple[list[int], list[float]]
 
 
 def said(load: Array, curves: list[Curve]) -> str:
-    """Which real clamp burns least, and from which load on another does: told from the curves alone."""
-    real = [c for c in curves if c.kind != "none"]
+    """Which real clamp loses least, and from which load on another does: told from the curves alone."""
+    real = [c for c in curves if c.clamps]
     order, turns = crossings(load, real)
-    text = f"{real[order[0]].kind} burns least" + (" at every load" if not turns else "".join(f" up to {t * 100:.0f} %, then {real[b].kind}" for t, b in zip(turns, order[1:], strict=True)))
-    return text + ("" if real[order[0]].kind == "zener" else "; the Zener diodes do not win at light load here")
+    text = f"{real[order[0]].said}: least loss" + (" at every load" if not turns else "".join(f" up to {t * 100:.0f} %, then {real[b].said}" for t, b in zip(turns, order[1:], strict=True)))
+    idle = next((c.said for c in real if c.rests and c is not real[order[0]]), "")
+    return text + (f"; {idle} do not win at light load here" if idle else "")

@@ -1,6 +1,6 @@
 """The exact steady state of a design at one corner, from its own circuit: waveforms, intervals in words, worst values."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -8,7 +8,7 @@ from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.findings import LOOK_AT, Finding
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.measure import Measures
-from rhevectra.core.circuit.netlist import write
+from rhevectra.core.circuit.netlist import Element, write
 from rhevectra.core.circuit.read import read
 from rhevectra.core.circuit.steady import UNSTABLE, steady
 from rhevectra.core.design.design import Design
@@ -63,10 +63,11 @@ class Exact:
         return float(np.interp(t, self.t, self.voltages[node]))
 
 
-def exact(design: Design, corner: Corner) -> Exact:
-    """Solve the design's circuit at a corner. Raises NoSteadyState with what stood in the way."""
+def exact(design: Design, corner: Corner, more: tuple[Element, ...] = ()) -> Exact:
+    """Solve the design's circuit at a corner, with further elements where somebody hangs them on. Raises NoSteadyState with what stood in the way."""
     topology = TOPOLOGIES[design.topology]
     circuit = topology.circuit(design, corner)
+    circuit = replace(circuit, elements=(*circuit.elements, *more))
     network, period = read(write(circuit)), circuit.period
     found = steady(network, period)
     m = Measures(found)

@@ -13,6 +13,13 @@ def parasitic_capacitance(added: Any, f_bare: Any, f_loaded: Any) -> Any:
     return added / ((f_bare / f_loaded) ** 2 - 1)
 
 
+@formula("δ = √(2)·ε·2·(f_1/f_2)^2/((f_1/f_2)^2 − 1)", "", "ε f_1 f_2", "first-order propagation of two independent errors of the same share")
+def uncertainty(error: Any, f_bare: Any, f_loaded: Any) -> Any:
+    """Share by which the capacitance may be off where each frequency is read to `error`; least where the frequency falls most."""
+    square = (f_bare / f_loaded) ** 2
+    return np.sqrt(2) * error * 2 * square / (square - 1)
+
+
 @formula("L_p = 1/((2·π·f_1)^2·C_p)", "H", "f_1 C_p", "resonance")
 def parasitic_inductance(f_bare: Any, capacitance: Any) -> Any:
     """Inductance [H] that rings with it."""

@@ -15,7 +15,9 @@ from rhevectra.core.stages import clamping
 from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import FigureSpec, Work
 
-NAME = "rcd"
+NAME, SAID = "rcd", "resistor and capacitor"
+RESTS = False
+"""Whether it burns nothing where the leakage brings nothing: then it should win at light load."""
 BURNS_IN_SWITCH, LOSSES, bus_power = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.bus_power
 STAGE = ("clamp_r", "clamp_c")
 """What of the power stage is this clamp's."""

@@ -13,7 +13,8 @@ from rhevectra.core.stages import zener as held
 from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import Work
 
-NAME = "rcd_zener"
+NAME, SAID = "rcd_zener", "both together"
+RESTS = False
 BURNS_IN_SWITCH, LOSSES, bus_power = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.bus_power
 STAGE = ("clamp_r", "clamp_c", "clamp_z", "clamp_most")
 NO_PICTURES = ("map",)

@@ -3,15 +3,18 @@
 States: current of the inductance, voltage of the node, voltage of the snubber's capacitor. The source steps by one volt.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import snubber
 
+READ_TO = 0.01
+"""Share to which a frequency is read from a screen (common practice, no source)."""
 RATIOS = (1.0, 2.0, 3.0, 4.0, 6.0, 10.0)
 """Capacitors that are tried, over the parasitic one."""
 PERIODS, POINTS = 8, 1200
@@ -25,6 +28,8 @@ class Ring:
     capacitance: float
     frequency: float
     impedance: float
+    unsure: float = 0.0
+    """Share by which capacitance and inductance may be off for a stated error of the frequencies."""
 
 
 @dataclass(frozen=True)
@@ -37,13 +42,29 @@ class Damped:
     left: float
 
 
-def ring_of(f_bare: float, added: float, f_loaded: float) -> Ring:
-    """The parasitics behind two readings. Raises InputError where the frequency does not fall with the capacitor."""
+def ring_of(f_bare: float, added: float, f_loaded: float, probe: float = 0.0, error: float = READ_TO) -> Ring:
+    """The parasitics behind two readings [Hz] with a probe [F] across the node both times, and as they ring without it; error: share to which each frequency is read.
+    Raises InputError where the frequency does not fall with the capacitor, or the probe is more than all there is."""
     if not (added > 0 and 0 < f_loaded < 0.999 * f_bare):
         raise InputError("ringing", "the frequency has to fall when a capacitor is added", "two frequencies, the second lower, and the capacitor that was added")
     c = float(snubber.parasitic_capacitance(added, f_bare, f_loaded))
     inductance = float(snubber.parasitic_inductance(f_bare, c))
-    return Ring(inductance, c, f_bare, float(snubber.characteristic(inductance, c)))
+    if not 0 <= probe < c:
+        raise InputError("probe", f"{show(probe, 'F')} are more than the {show(c, 'F', 3)} that ring", "the capacitance at the probe's tip, 3 to 15 pF")
+    own = c - probe
+    off = float(snubber.uncertainty(error, f_bare, f_loaded)) * c / own
+    return Ring(inductance, own, 1 / (2 * np.pi * float(np.sqrt(inductance * own))), float(snubber.characteristic(inductance, own)), off)
+
+
+def ring_of_two(f_bare: float, first: tuple[float, float], second: tuple[float, float], probe: float = 0.0, error: float = READ_TO) -> tuple[Ring, float]:
+    """The parasitics behind readings with two capacitors (capacitor [F], frequency [Hz]), the smaller one first, and by how much the smaller alone says otherwise [share].
+    Where a junction's capacitance moves with the swing they differ; the larger is the better one (its own capacitance hides the junction's: integrated in the tests), their difference counts as doubt.
+    Raises InputError as `ring_of`."""
+    if not 0 < first[0] < second[0]:
+        raise InputError("ringing", "the second capacitor has to be larger than the first", "two different capacitors and the frequency with each")
+    near, far = (ring_of(f_bare, c, f, probe, error) for c, f in (first, second))
+    differ = near.capacitance / far.capacitance - 1
+    return replace(far, unsure=float(np.hypot(far.unsure, differ))), differ
 
 
 def _system(ring: Ring, r: float, c: float) -> Array:

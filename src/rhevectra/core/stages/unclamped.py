@@ -3,7 +3,7 @@
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 
-NAME = "none"
+NAME, SAID = "none", "none"
 NO_PICTURES = ("map", "loads")
 CURES: dict[str, str] = {}
 DECISIONS: tuple[DecisionSpec, ...] = ()

@@ -14,7 +14,8 @@ from rhevectra.core.stages import clamping
 from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import FigureSpec, Work
 
-NAME = "zener"
+NAME, SAID = "zener", "Zener diodes"
+RESTS = True
 BURNS_IN_SWITCH, LOSSES, bus_power = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.bus_power
 STAGE = ("clamp_z", "clamp_r", "clamp_most")
 """What of the power stage is this clamp's."""

@@ -1,4 +1,4 @@
-"""The Wind desk: the winding sheet as it is printed, both pages side by side, ways to hand it to a maker, and the benches for gap, core loss and ringing."""
+"""The Wind desk: the winding sheet as it is printed, both pages side by side, ways to hand it to a maker, and the benches for gap, core loss, ringing and the drain's record."""
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
@@ -13,6 +13,7 @@ from rhevectra.ui.theme import roles
 from rhevectra.ui.views.gap_bench import GapBench
 from rhevectra.ui.views.loss_bench import LossBench
 from rhevectra.ui.views.ring_bench import RingBench
+from rhevectra.ui.views.trace_bench import TraceBench
 
 
 class PageView(QWidget):
@@ -71,7 +72,7 @@ class WindView(QWidget):
         self.tabs = QTabBar(self)
         self.tabs.setDrawBase(False)
         self.tabs.setAccessibleName("sheet or gap bench")
-        for name in ("Winding sheet", "Gap", "Core loss", "Ringing"):
+        for name in ("Winding sheet", "Gap", "Core loss", "Ringing", "Drain trace"):
             self.tabs.addTab(name)
         self.tabs.currentChanged.connect(self._turn)
         row.addWidget(self.tabs)
@@ -97,7 +98,15 @@ class WindView(QWidget):
         self.stack.addWidget(self.loss)
         self.ringing = RingBench(self)
         self.stack.addWidget(self.ringing)
+        self.trace = TraceBench(self)
+        self.trace.ring_read.connect(self._ring_read)
+        self.stack.addWidget(self.trace)
         column.addWidget(self.stack, 1)
+
+    def _ring_read(self, field: str, frequency: float) -> None:
+        """A ring read from a record stands in the ringing bench, which comes forward."""
+        self.ringing.take_reading(field, frequency)
+        self.tabs.setCurrentIndex(self.stack.indexOf(self.ringing))
 
     def _turn(self, tab: int) -> None:
         self.stack.setCurrentIndex(tab)
@@ -110,6 +119,7 @@ class WindView(QWidget):
         self.gap.show_design(design)
         self.loss.show_design(design)
         self.ringing.show_design(design)
+        self.trace.show_design(design)
         for button in (self.pdf, self.text):
             button.setEnabled(able)
         if not able:
