@@ -13,7 +13,7 @@ from rhevectra.core.formulas import flyback, forward, handed_back, magnetics, ou
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.work import Work
-from rhevectra.core.stages.wound import record_rise
+from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.flyback import faults
 from rhevectra.core.topologies.flyback import outputs as out_parts
@@ -151,6 +151,7 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
         copper[f"winding{k}"] = sheet(f"loss.copper{k}", resistive_loss, r=r, i_rms=rms)
     total = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", **copper)
     record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], total, "temperature_rise")
+    record_nodes(work, "transformer", plan.window, plan.choice.core, o["p_core"], total)
     idle = sheet("switch.loss_idle_ring", flyback.idle_ring_loss, fs=o["fs"], c_node=s.c_node, v_reflected=o["v_or"], v_turn_on=o["v_turn_on"], v_bus=s.v_bus, lp=s.lp, i_start=o["i_start"])
     zero = sheet.given("switch.no_idle", 0.0, "W", "rule", "continuous conduction: no free ring")
     ring = sheet.either("loss.idle_ring", o["discontinuous"], idle, zero, "free ring in discontinuous conduction")

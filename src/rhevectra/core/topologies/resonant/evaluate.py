@@ -14,7 +14,7 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
-from rhevectra.core.stages.wound import core_loss, record_rise
+from rhevectra.core.stages.wound import core_loss, record_nodes, record_rise
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.resonant import curves, sharing
@@ -180,7 +180,9 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
     secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=o["i_both"])
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_burst"])
     one = sheet.total(even(s, "transformer.loss_copper"), "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
-    record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], worst_phase(sheet, s, "transformer.loss_copper", one, resonant.lost_in_most_loaded), "temperature_rise")
+    most = worst_phase(sheet, s, "transformer.loss_copper", one, resonant.lost_in_most_loaded)
+    record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], most, "temperature_rise")
+    record_nodes(work, "transformer", plan.window, plan.choice.core, o["p_core"], most)
     v = s.variant
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})
     rectifiers = sheet.total("loss.rectifiers", "W", "all", **{f"rectifier{k}": o["loss_rectifier"] for k in range(1, 2 * v.phases + 1)})

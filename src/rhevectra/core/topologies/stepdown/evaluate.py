@@ -15,7 +15,7 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
-from rhevectra.core.stages.wound import record_rise
+from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
@@ -161,6 +161,7 @@ def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     reset = {"reset": o["reset"]} if s.variant.reset else {}
     copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=wound, **reset)
     record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], copper, "temperature_rise")
+    record_nodes(work, "transformer", plan.window, plan.choice.core, o["p_core"], copper)
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
     tap = {"duty": fed} if both else {}
     rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=s.v_forward, i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
