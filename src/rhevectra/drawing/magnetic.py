@@ -49,6 +49,9 @@ def cross_section(design: Design, width: float, height: float, held: Design | No
     for foil in layout.foils:
         picture.box(x0 + foil[0] * scale, y0 + foil[1] * scale, max(foil[2] * scale, 0.4), foil[3] * scale, "ink")
     for wire in layout.wires:
+        if wire.wide:
+            picture.box(x0 + (wire.x - wire.radius) * scale, y0 + (wire.y - wire.wide / 2) * scale, max(2 * wire.radius * scale, 0.25), wire.wide * scale, wire.side)
+            continue
         _circle(picture, x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side)
     last, low = -10.0, False
     for k, band in enumerate(layout.bands, 1):

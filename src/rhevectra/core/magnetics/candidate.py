@@ -1,6 +1,7 @@
 """One candidate looked at closely: copper loss by all harmonics, what the gap's field burns of it, its stack layer by layer, its leakage."""
 
 from dataclasses import replace
+from itertools import groupby
 from typing import Any
 
 import numpy as np
@@ -41,10 +42,16 @@ def gap_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Wi
     x = (begin + np.array([s.below for s in stack]))[:, None] + np.array([s.height for s in stack])[:, None] * (np.arange(4) + 0.5) / 4
     squares = fringing.unevenness(max(float(trial.gap[at]), 1e-6), win.window[at[0]], win.across[at[0]], x).mean(1)
     laid, rho = [w.at(at) for w in trial.laid], copper.resistivity(temperature)
-    burnt = [float(copper.cylinder_loss(net, one.diameter, rho, f).sum()) * one.strands for one in laid]  # for a mean square of one
+    burnt = [0.0 if one.foil else float(copper.cylinder_loss(net, one.diameter, rho, f).sum()) * one.strands for one in laid]  # for a mean square of one
     for slab, square in zip(stack, squares, strict=True):
         if slab.winding >= 0:
             added[slab.winding] += slab.share * turns[slab.winding] * slab.turn * burnt[slab.winding] * float(square)
+    faces = begin + np.array([s.below for s in stack])
+    for k, block in groupby(range(len(stack)), lambda i: stack[i].winding):
+        own = list(block)
+        if k >= 0 and laid[k].foil:
+            each = fringing.foil_loss(max(float(trial.gap[at]), 1e-6), float(win.window[at[0]]), float(win.across[at[0]]), float(faces[own[0]]), len(own) * float(laid[k].diameter), float(rho), f)
+            added[k] += float(net**2 @ each) * stack[own[0]].turn
     return added
 
 
@@ -65,7 +72,7 @@ def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows
         high, beside = one.tall * winding.BULGE, float(one.beside)
         for _ in range(max(int(pick(s.layers, at)), 1)):
             here = min(left, max(int(one.per_layer), 1))
-            found.append(leakage.Slab(b.winding, here / turns[b.winding], high, turn(top + below + high / 2), below, turn(top + below / 2), one.tall, beside))
+            found.append(leakage.Slab(b.winding, here / turns[b.winding], high, turn(top + below + high / 2), below, turn(top + below / 2), 0.0 if one.foil else one.tall, beside))
             left, top, below = left - here, top + below + high, TAPE
     return found
 

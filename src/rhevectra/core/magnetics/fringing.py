@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.formulas.copper import MU0, skin_depth
 
 TERMS = 24
 """Even cosines that are summed: the finest is shorter than any usual gap's reach."""
@@ -30,6 +31,24 @@ def unevenness(gap: Any, along: Any, across: Any, depth: Any) -> Any:
     # (cosh² + sinh²)/sinh² of k·(w - x) over k·w, without overflow
     decay = (np.exp(-2 * k * x) + np.exp(-2 * k * (2 * w - x))) / np.square(1 - np.exp(-2 * k * w))
     return (part**2 * decay).sum(-1)
+
+
+def foil_loss(gap: float, along: float, across: float, depth: float, copper: float, rho: float, frequency: Array) -> Array:
+    """Eddy loss per metre of turn of a block of foils as wide as the post [W/m] in the gap's extra field, for one ampere-turn peak that does not cancel, at each frequency.
+
+    depth: distance of its inner face from the post; copper: thickness of all its foils together [m]. The field that passes through drives currents along the foils' width, which push it back: a thin sheet of
+    the copper within a skin depth, cosine by cosine, between the walls of the core. Blocks further out are taken as if no foil lay before them (on the safe side). Checked in the tests by finite elements.
+    """
+    m = 2 * np.arange(1, TERMS + 1)[:, None]
+    k, f = m * np.pi / along, np.asarray(frequency)[None, :]
+    half = 0.5 * k * gap
+    part = 2 / along * np.sin(half) / half
+    x = min(depth, across)
+    below = 1 - np.exp(-2 * k * across)
+    through = 0.5 * (part * (np.exp(-k * x) + np.exp(-k * (2 * across - x))) / below) ** 2  # cosh/sinh: at the outer leg nothing runs along the core
+    deep, push = np.minimum(copper, skin_depth(rho, f)), 2 * np.pi * f * MU0 / k
+    walls = (1 + np.exp(-2 * k * x)) * (1 + np.exp(-2 * k * (across - x))) / below  # the core doubles what a sheet close to it pushes back
+    return np.asarray(0.5 * along * (deep / rho * push**2 / (1 + (0.5 * push * deep / rho * walls) ** 2) * through).sum(0))
 
 
 def half_way(gap: float, along: float, across: float, first: float) -> float:

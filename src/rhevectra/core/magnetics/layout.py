@@ -14,7 +14,7 @@ Box = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class Wire:
-    """One bundle or wire in the window: centre and radius over insulation [m], side, winding number, strands and their diameter [m], share of a turn's current that it carries."""
+    """One bundle, wire or foil in the window: centre and radius over insulation [m], side, winding number, strands and their diameter [m] (of a foil its thickness), share of a turn's current that it carries; width of a foil [m], 0 of a wire."""
 
     x: float
     y: float
@@ -24,6 +24,7 @@ class Wire:
     strands: int
     diameter: float
     share: float
+    wide: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -88,6 +89,8 @@ def _tip(block: Any, names: list[str], turns: list[int], count: int, laid: Any) 
     """What there is to say of one block: turns, layers, and whether its last layer is full."""
     if block.shield:
         return f"shield: one open turn of {show(SHIELD_FOIL, 'm')} copper foil, from a pin of its own to a pole of the bus"
+    if laid[block.winding].foil:
+        return f"{names[block.winding]}: {count} of {turns[block.winding]} turns of foil {show(float(laid[block.winding].diameter), 'm')} thick, a tape between turns"
     per_layer = max(int(laid[block.winding].per_layer), 1)
     layers = -(-count // per_layer)
     last = count - (layers - 1) * per_layer
@@ -102,8 +105,10 @@ def _layers(made: Layout, x: float, count: int, laid: Any, winding: int, side: s
         here = min(count, per_layer)
         beside = int(laid.beside)
         pitch = (width - 2 * margin) / (here * beside)
-        for i in range(here * beside):
+        for i in range(0 if laid.foil else here * beside):
             made.wires.append(Wire(x + laid.tall / 2, flange + margin + (i + 0.5) * pitch, laid.tall / 2, side, winding, int(laid.strands) // beside, float(laid.diameter), 1 / beside))
+        if laid.foil:
+            made.wires.append(Wire(x + laid.tall / 2, flange + margin + (width - 2 * margin) / 2, laid.tall / 2, side, winding, 1, float(laid.diameter), 1.0, float(laid.copper / laid.diameter)))
         if margin:
             made.margins.extend([(x, flange, laid.tall, margin), (x, flange + width - margin, laid.tall, margin)])
         count -= here

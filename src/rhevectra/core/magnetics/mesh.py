@@ -17,8 +17,8 @@ RINGS = (0.84, 0.66, 0.45, 0.22)
 """Rings inside a conductor whose current is solved for, as shares of its radius: finer towards the outside."""
 GRID = 34
 """Divisions of the window's shorter side where nothing else asks for more."""
-CLEAR = 0.2
-"""Nothing of the grid comes nearer to an outline than this share of a conductor's radius: the outline's chords stay edges of the mesh."""
+CLEAR, STEPS = 0.2, 1.4
+"""Nothing of the grid comes nearer to an outline than the first share of a conductor's radius, or the second of half the distance of a flat one's points: the outline's chords stay edges of the mesh."""
 
 
 @dataclass(frozen=True)
@@ -51,12 +51,15 @@ def _rings(c: Conductor) -> Array:
     return np.concatenate([*points, [[c.x, c.y]]])
 
 
+def _parts(half: float, size: float) -> int:
+    """Into how many parts a side of a flat conductor is cut."""
+    return min(max(8, int(np.ceil(2 * half / size))), 160)
+
+
 def _lines(c: Conductor, size: float) -> Array:
     """Points of a flat conductor: lines along it, finer towards its faces, no further apart than `size` [m]."""
-    def spread(half: float, least: int) -> Array:
-        count = min(max(least, int(np.ceil(2 * half / size))), 160)
-        return half * np.sin(np.pi / 2 * np.linspace(-1, 1, count + 1))
-    x, y = np.meshgrid(c.x + spread(c.half[0], 8), c.y + np.linspace(-c.half[1], c.half[1], min(max(8, int(np.ceil(2 * c.half[1] / size))), 160) + 1))
+    across = c.half[0] * np.sin(np.pi / 2 * np.linspace(-1, 1, _parts(c.half[0], size) + 1))
+    x, y = np.meshgrid(c.x + across, c.y + np.linspace(-c.half[1], c.half[1], _parts(c.half[1], size) + 1))
     return np.column_stack([x.ravel(), y.ravel()])
 
 
@@ -87,7 +90,8 @@ def triangulate(conductors: Sequence[Conductor], width: float, height: float, ga
     inner = (grid[:, 0] > 1e-9) & (grid[:, 0] < width - 1e-9) & (grid[:, 1] > 1e-9) & (grid[:, 1] < height - 1e-9)
     for c in conductors:
         dx, dy = np.abs(grid[:, 0] - c.x), np.abs(grid[:, 1] - c.y)
-        near = np.hypot(dx, dy) < (1 + CLEAR) * c.half[0] if c.round else (dx < c.half[0] + CLEAR * min(c.half)) & (dy < c.half[1] + CLEAR * min(c.half))
+        clear = CLEAR * c.half[0] if c.round else STEPS * c.half[1] / _parts(c.half[1], size)  # nearer than its points lie apart, an edge of the mesh would cut the outline
+        near = np.hypot(dx, dy) < c.half[0] + clear if c.round else (dx < c.half[0] + clear) & (dy < c.half[1] + clear)
         keep &= ~(near & inner)
     points = np.concatenate([*outlines, grid[keep]]) if outlines else grid
     points = points[(points >= -1e-12).all(1) & (points[:, 0] <= width + 1e-12) & (points[:, 1] <= height + 1e-12)]

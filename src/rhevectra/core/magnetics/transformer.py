@@ -196,7 +196,7 @@ def _leak_of(need: TransformerNeed, k: int, real: list[Array], laid: Laid, turn:
         return 0.0
     n_p, n = real[0][..., None], real[k][..., None]
     interfaces = max(arrangement.faces(need.stack, [w.name for w in need.windings]), 1)
-    row = leakage.sparse(laid.tall, width * laid.layers / np.maximum(n * laid.beside, 1)) / np.maximum(n * laid.beside, 1)
+    row = np.where(laid.foil, 0.0, leakage.sparse(laid.tall, width * laid.layers / np.maximum(n * laid.beside, 1)) / np.maximum(n * laid.beside, 1))
     return n_p**2 * turn * (copper.MU0 * laid.height / (3 * width * interfaces**2) + row) / need.halves**2
 
 
@@ -215,8 +215,8 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
     for k in (*range(1, len(turns)), 0):
         w, rate = need.windings[k], rates[k]
         sizes, pinned = wires["triple" if w.triple else "enamel"], (need.pins or {}).get(wire_key(w.name))
-        d, o, strands, flat = winding.options(w.i_rms, *sizes) if pinned is None else wire.options(pinned, *sizes)
-        trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], arrangement.shares(need.stack, k), flat)
+        d, o, strands, flat, foil = winding.options(w.i_rms, *sizes, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, *sizes)
+        trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], arrangement.shares(need.stack, k), flat, foil)
         cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, np.asarray(rate * scale + near[k])[..., None], rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
         cost = cost + need.leak_cost * _leak_of(need, k, real, trial, middle, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]

@@ -2,6 +2,7 @@
 
 Strands are twisted to a bundle, whose diameter follows the packing of equal circles, or wound side by side, so that few
 turns fill a layer. A layer of n turns needs n + 1 of their widths, because the wire climbs one width while it goes round.
+A foil is as wide as the window leaves and makes one turn a layer, with tape between its turns.
 """
 
 from collections.abc import Sequence
@@ -25,6 +26,11 @@ BESIDE_MOST = 20
 """Wires that are wound side by side at most (common practice, no source)."""
 HAND, HAND_MOST = 6, 200
 """More than HAND wires at once are only laid where the whole winding has no more than HAND_MOST of them: a strip of few turns, for which foil of the same section serves too."""
+FOILS_MM = (0.05, 0.1, 0.15, 0.2, 0.3, 0.4)
+FOIL_FROM = 8.0
+"""Current [A rms] from which foil is tried, in cores without a gap: beside one its field drives eddies across the foil's width (common practice)."""
+EDGE = 0.5e-3
+"""Each edge of a foil stays this far from the end of its room [m] (common practice, no source)."""
 SPARSE = 0.5
 """By how much a row that leaves its width empty is taken to lose more, when wire is chosen: its field and its neighbours' are uneven (compared by finite elements)."""
 
@@ -38,7 +44,7 @@ def bundle_ratio(strands: Any) -> Any:
 @dataclass(frozen=True)
 class Laid:
     """A winding laid into a window (arrays of one shape): strand diameter and overall [m], strands, width and height of a turn [m],
-    turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer."""
+    turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer. Of a foil the diameters are its thickness."""
 
     diameter: Any
     overall: Any
@@ -50,6 +56,7 @@ class Laid:
     height: Any
     copper: Any
     fits: Any
+    foil: Any = False
 
     @property
     def beside(self) -> Any:
@@ -82,6 +89,8 @@ class Laid:
 
 def strands_of(laid: Laid) -> str:
     """The strands of one winding in words."""
+    if laid.foil:
+        return f"foil {laid.diameter * 1e3:.3g} mm × {laid.copper / laid.diameter * 1e3:.1f} mm"
     return (f"{int(laid.strands)} × " if laid.strands > 1 else "") + f"{laid.diameter * 1e3:.3g} mm" + (" side by side" if laid.beside > 1 else ", twisted" if laid.strands > 1 else "")
 
 
@@ -90,20 +99,21 @@ def turns_per_layer(width: Any, bundle: Any) -> Any:
     return np.maximum(np.floor(np.round(width / bundle, 9)) - 1, 0)
 
 
-def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: Sequence[float] = (1.0,), flat: Any = False) -> Laid:
-    """Lay a winding of `turns` into a width [m]; parts: shares of its turns that are wound apart, from the post outwards; flat: strands side by side, not twisted."""
+def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: Sequence[float] = (1.0,), flat: Any = False, foil: Any = False) -> Laid:
+    """Lay a winding of `turns` into a width [m]; parts: shares of its turns that are wound apart, from the post outwards; flat: strands side by side, not twisted; foil: of that thickness, one turn a layer."""
     tall = np.where(flat, overall, overall * bundle_ratio(strands))
-    bundle = np.where(flat, overall * strands, tall)
-    per_layer = turns_per_layer(width, bundle)
+    bundle = np.where(foil, width, np.where(flat, overall * strands, tall))
+    per_layer = np.where(foil, width > 6 * EDGE, turns_per_layer(width, bundle))
     fits = (per_layer >= 1) & (~np.asarray(flat) | (np.asarray(strands) <= HAND) | (turns * strands <= HAND_MOST))
     safe = np.maximum(per_layer, 1)
     layers = sum(np.ceil(n / safe) for n in parted(turns, parts))
     height = layers * tall * BULGE + np.maximum(layers - len(parts), 0) * TAPE
-    return Laid(diameter, overall, strands, bundle, tall, per_layer, layers, height, strands * np.pi / 4 * diameter**2, fits)
+    copper = np.where(foil, diameter * np.maximum(width - 2 * EDGE, EDGE), strands * np.pi / 4 * diameter**2)
+    return Laid(diameter, overall, strands, bundle, tall, per_layer, layers, height, copper, fits, np.asarray(foil))
 
 
-def options(current: Any, sizes: Array, overall: Array) -> tuple[Array, Array, Array, Array]:
-    """Strand diameter, overall diameter, strand count, and whether the strands lie side by side, of every different wire option for an rms current [A]."""
+def options(current: Any, sizes: Array, overall: Array, foil: bool = False) -> tuple[Array, Array, Array, Array, Array]:
+    """Strand diameter, overall diameter, strand count, whether the strands lie side by side, and whether it is a foil, of every different wire option for an rms current [A]; foil: foils are offered too."""
     d = np.repeat(sizes, len(DENSITIES))
     o = np.repeat(overall, len(DENSITIES))
     density = np.tile(DENSITIES, len(sizes))
@@ -115,7 +125,11 @@ def options(current: Any, sizes: Array, overall: Array) -> tuple[Array, Array, A
     beside = [k for k in first if 2 <= strands[k] <= BESIDE_MOST]
     flat = np.repeat([False, True], [len(first), len(beside)])
     first += beside
-    return d[first], o[first], strands[first], flat
+    found = d[first], o[first], strands[first], flat, np.zeros(len(first), bool)
+    if not foil or current < FOIL_FROM:
+        return found
+    thick, n = np.array(FOILS_MM) * 1e-3, len(FOILS_MM)
+    return tuple(np.concatenate([x, y]) for x, y in zip(found, (thick, thick, np.ones(n), np.zeros(n, bool), np.ones(n, bool)), strict=True))  # type: ignore[return-value]
 
 
 def unevenness(turns: Any, laid: Laid, width: Any) -> Any:
@@ -125,10 +139,10 @@ def unevenness(turns: Any, laid: Laid, width: Any) -> Any:
 
 
 def strand_loss(i_rms: Any, turns: Any, laid: Laid, mean_turn: Any, field_rate: Any, rho: Any) -> Any:
-    """Copper loss [W]: resistance, plus the eddy loss of thin round strands in a changing field.
+    """Copper loss [W]: resistance, plus the eddy loss of thin round strands or foils in a changing field along them.
 
     field_rate: mean square of dB/dt over the winding [T²/s²]. Valid for strands up to about 1.5 skin depths
-    and on the safe side beyond. Source: eddy loss of a cylinder in a transverse field, π·d⁴·l/(64·ρ)·<(dB/dt)²>.
+    and on the safe side beyond. Source: eddy loss of a cylinder in a transverse field, π·d⁴·l/(64·ρ)·<(dB/dt)²>, and of a foil in one along it, A·t²·l/(12·ρ)·<(dB/dt)²>.
     """
     length = turns * mean_turn
-    return i_rms**2 * rho * length / laid.copper + laid.strands * length * np.pi * laid.diameter**4 / (64 * rho) * field_rate
+    return i_rms**2 * rho * length / laid.copper + length * laid.copper * laid.diameter**2 / (np.where(laid.foil, 12.0, 16.0) * rho) * field_rate

@@ -38,6 +38,9 @@ def conductors_of(layout: Layout, rho: float, frequency: float) -> list[Conducto
     delta = float(copper.skin_depth(rho, frequency))
     made = []
     for w in layout.wires:
+        if w.wide:
+            made.append(Conductor(w.winding, w.x, w.y, (w.diameter / 2, w.wide / 2), False, True, 1, float(np.sqrt(4 / np.pi * w.diameter * w.wide))))
+            continue
         solid = w.strands == 1 and w.diameter > SOLID_FROM * delta
         half = w.diameter / 2 if w.strands == 1 else 0.96 * w.radius
         made.append(Conductor(w.winding, w.x, w.y, (half, half), True, solid, w.strands, w.diameter))

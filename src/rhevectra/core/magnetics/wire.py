@@ -1,4 +1,4 @@
-"""A wire as people write it: `0.6`, `19x0.14` (twisted), `4x0.4 flat` (side by side), `2xAWG26`; diameters in mm."""
+"""A wire as people write it: `0.6`, `19x0.14` (twisted), `4x0.4 flat` (side by side), `2xAWG26`, `foil 0.2` (as wide as the window leaves); diameters and thickness in mm."""
 
 import re
 
@@ -8,16 +8,29 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
 
 EXAMPLE = "4x0.4 flat"
-ACCEPTED = "diameter in mm or as AWG, with the count before it: 0.6, 19x0.14 (twisted), 4x0.4 flat (side by side), 2xAWG26"
-USUAL = ("0.14", "0.2", "0.25", "0.315", "0.4", "0.5", "0.6", "0.71", "2x0.5 flat", "3x0.4 flat", "5x0.2 flat", "10x0.1", "19x0.14", "40x0.1")
+ACCEPTED = "diameter in mm or as AWG, with the count before it: 0.6, 19x0.14 (twisted), 4x0.4 flat (side by side), 2xAWG26; or a foil by its thickness: foil 0.2"
+USUAL = ("0.14", "0.2", "0.25", "0.315", "0.4", "0.5", "0.6", "0.71", "2x0.5 flat", "3x0.4 flat", "5x0.2 flat", "10x0.1", "19x0.14", "40x0.1", "foil 0.1", "foil 0.3")
 """Wires offered in lists; any other may be written."""
 LEAST, MOST, STRANDS_MOST = 0.04, 3.0, 400
+FOIL_LEAST, FOIL_MOST = 0.02, 1.0
+"""Thickness of foil that can be wound [mm]."""
+_FOIL = re.compile(r"foil\s*(\d+(?:\.\d+)?)(?:\s*mm)?$")
 _WIRE = re.compile(r"(?:(\d+)\s*[x×*]\s*)?(?:(\d+(?:\.\d+)?)(?:\s*mm)?|awg\s*(\d+))(\s+flat)?$")
 
 
 def gauge(number: int) -> float:
     """Diameter [m] of a wire gauge. Source: formula of ASTM B258, 0.127 mm·92^((36 − n)/39)."""
     return float(0.127e-3 * 92 ** ((36 - number) / 39))
+
+
+def thickness(text: str) -> float | None:
+    """Thickness of a foil [m]; None of a wire. Raises InputError where it cannot be wound."""
+    match = _FOIL.match(str(text).strip().lower())
+    if match is None:
+        return None
+    if not FOIL_LEAST <= float(match[1]) <= FOIL_MOST:
+        raise InputError("wire", f"{text!r} cannot be wound", f"foil of {FOIL_LEAST:g} to {FOIL_MOST:g} mm")
+    return float(match[1]) * 1e-3
 
 
 def parts(text: str) -> tuple[int, float, bool]:
@@ -39,12 +52,21 @@ def write(strands: int, diameter: float, flat: bool) -> str:
 
 def read(text: str) -> str:
     """The text in its usual spelling. Raises InputError."""
-    return write(*parts(text))
+    foil = thickness(text)
+    return write_foil(foil) if foil is not None else write(*parts(text))
 
 
-def options(text: str, sizes: Array, overall: Array) -> tuple[Array, Array, Array, Array]:
+def write_foil(thick: float) -> str:
+    """The usual spelling of a foil of a thickness [m]."""
+    return f"foil {thick * 1e3:.4g}"
+
+
+def options(text: str, sizes: Array, overall: Array) -> tuple[Array, Array, Array, Array, Array]:
     """The one option of a wire that was chosen, as `winding.options` gives them; its insulation is that of the nearest sizes (diameters and overall diameters [m])."""
+    foil = thickness(text)
+    if foil is not None:
+        return np.array([foil]), np.array([foil]), np.array([1.0]), np.array([False]), np.array([True])
     strands, diameter, flat = parts(text)
     order = np.argsort(sizes)
     wall = np.interp(diameter, sizes[order], (overall - sizes)[order])
-    return np.array([diameter]), np.array([diameter + wall]), np.array([float(strands)]), np.array([flat])
+    return np.array([diameter]), np.array([diameter + wall]), np.array([float(strands)]), np.array([flat]), np.array([False])

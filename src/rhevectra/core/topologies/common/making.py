@@ -22,8 +22,8 @@ RESISTANCE_BAND, RATIO_BAND = 0.15, 0.005
 TEST_VOLTS = {"functional": 500.0, "basic": 1500.0, "reinforced": 3000.0}
 """Withstand test between primary and secondary side [V rms, 50 Hz, one minute] (from memory of the insulation standards; confirm against the one in force)."""
 LEADS_USUAL = "connections: A1 to the side of the bridge or of the bus that is high in the first pulse; B1 to the rectifier that conducts then; a tap of row B to the output's other side"
-TURNED, SAME, OPEN = "across", "back", "open"
-"""Where the end of a step comes out: at the other side of the bobbin (an odd number of layers), at the side it began (even); a shield has no second end."""
+TURNED, SAME, OPEN, SOLDERED = "across", "back", "open", "leads"
+"""Where the end of a step comes out: at the other side of the bobbin (an odd number of layers), at the side it began (even); a shield has no second end, a foil has leads soldered to it."""
 SHIELD_NAME = "shield"
 
 
@@ -113,6 +113,8 @@ def shield_pin(pins: dict[int, dict[int, str]]) -> str:
 
 
 def _wire(laid: Any, triple: bool) -> str:
+    if laid.foil:
+        return f"copper {strands_of(laid)}, edges deburred, a tape between turns"
     return strands_of(laid) + f", overall {laid.overall * 1e3:.3g} mm" + (", triple-insulated" if triple else ", enamelled")
 
 
@@ -138,7 +140,7 @@ def _steps(design: Any) -> Iterator[Step]:
             remark = f"part {begun_parts[k]} of {parts}: {count} of {turns[k]} turns" + (f", goes on from {pins[k][begun]}" if begun else "")
         remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k])) if x)
         layers = int(np.ceil(count / max(int(laid.per_layer), 1)))
-        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, max(int(laid.per_layer), 1), TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
+        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, max(int(laid.per_layer), 1), SOLDERED if laid.foil else TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
 
 
 def _parts(design: Any) -> Iterator[Part]:
@@ -199,6 +201,7 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     notes = [leads, "every step is wound in the same direction, seen from the side of row A; a start carries the dot", "the end of a step with an odd number of layers comes out across the bobbin: bring it back over the winding under tape and in sleeving",
              f"tapes of {TAPE * 1e6:.0f} µm polyester, the whole width, {SAFETY_TAPES} between the mains side and the outputs and outside; one between windings of the same side and between layers of enamelled wire",
              *([f"shields go to pin {next(s.start for s in steps if s.winding == SHIELD_NAME)} with one end, and from there to a pole of the bus, never to a switch; the other end stays open"] if any(s.winding == SHIELD_NAME for s in steps) else []),
+             *(["foil: leads soldered across its whole width, both brought out under tape; burrs off, edges half a millimetre inside the margins; the inner lead crosses the turns under two tapes"] if any(s.comes_out == SOLDERED for s in steps) else []),
              f"margins of {margin * 1e3:.1f} mm at both sides of every layer" if margin else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
              "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire", "varnish after test if the core is not bonded; the faces stay free of varnish", "a made sample is measured and tried before a series: this sheet is computed"]
     return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), f"{show(gap, 'm')} ground off the centre post, or a spacer of {show(gap / 2, 'm')} under all legs; the inductance decides" if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
@@ -216,7 +219,7 @@ def complaints(sheet: WindingSheet) -> list[str]:
             continue
         if {s.start[:1], s.finish[:1]} != {row(s)}:
             found.append(f"step {s.number}: {s.winding} runs {s.start} to {s.finish}, its row is {row(s)}")
-        if s.comes_out != (TURNED if s.layers % 2 else SAME):
+        if s.comes_out != (TURNED if s.layers % 2 else SAME) and not (s.comes_out == SOLDERED and s.per_layer == 1):
             found.append(f"step {s.number}: {s.layers} layers end {TURNED if s.layers % 2 else SAME}, the sheet says {s.comes_out}")
         if not (s.layers - 1) * s.per_layer < s.turns <= s.layers * s.per_layer:
             found.append(f"step {s.number}: {s.turns} turns are not {s.layers} layers of at most {s.per_layer}")

@@ -64,7 +64,9 @@ def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[An
     for w, laid in zip(need.windings, choice.trial.laid, strict=True):
         id, one = f"transformer.{tr.wire_key(w.name)}", laid.at(at)
         if id in work.choose.specs and id not in work.sheet.rows:
-            work.choose(id, wire.write(int(one.strands), float(one.diameter), bool(one.beside > 1)), "least copper loss that fits its share of the window, loose rows and leakage weighed")
+            work.choose(id, wire.write_foil(float(one.diameter)) if one.foil else wire.write(int(one.strands), float(one.diameter), bool(one.beside > 1)), "least copper loss that fits its share of the window, loose rows and leakage weighed")
+        if one.foil and w.triple:
+            work.find(MUST_FIX, "transformer", f"{wire.write_foil(float(one.diameter))}: a foil carries no insulation of its own, and without margins nothing keeps it from the other side", id, "insulation.school")
     values = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
     names = ["np", *(w.name for w in need.windings[1:])]
     loss = "least loss of the candidates that meet flux, fit and output ratios"
