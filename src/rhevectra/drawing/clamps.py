@@ -22,15 +22,14 @@ FOOT = 18.0
 
 def before(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """What stands in the picture's place until a worker has designed the other kinds."""
-    return over_load_picture(design, None, width, height)
+    return _waiting(design, corner, width, height)
 
 
 def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: float, height: float) -> Picture:
     """Two frames and what they say."""
     picture = Picture(width, height, "power of clamp and clamp diode over load; the ring that every clamp leaves is not counted")
     if found is None:
-        picture.text(width / 2, height / 2, "every kind of clamp designed and solved …", "muted", "middle", 3.6)
-        return picture
+        return _waiting(design, design.grid.find(max(design.grid.lines)), width, height)
     room = height - FOOT
     top = 1.08 * max(float(c.power.max()) for c in found.curves)
     own = found.of(found.law)
@@ -52,6 +51,19 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
             _curve(small, found, c, role, 0.5)
         small.close()
     _words(picture, found, 3 + room, width)
+    return picture
+
+
+def _waiting(design: Design, corner: Corner, width: float, height: float) -> Picture:
+    """What the design's own clamp burns at the loads of its corners, until the other kinds are there."""
+    picture = Picture(width, height, "power of the clamp at the loads of the corners; the other kinds are being designed")
+    line, freq, _, bus = corner.index
+    run = [(p.load, float(design.rows["clamp.power"].at((line, freq, k, bus)))) for k, p in enumerate(design.grid.points) if p.case == "run" and not p.label]
+    load, power = np.array(run).T
+    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.58 * (height - FOOT) - 8, (0.0, 100.0), (0.0, max(1.1 * float(power.max()), 1e-3)), "clamp power, as it is", "W", x_unit="% load")
+    frame.trace("as it is", 100 * load, power, "primary", 0.65)
+    frame.close()
+    picture.text(width / 2, 0.75 * height, "every other kind of clamp is designed and solved …", "muted", "middle", 3.6)
     return picture
 
 
