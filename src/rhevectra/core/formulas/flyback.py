@@ -245,6 +245,12 @@ def pulse_rate(fs: Any, f_floor: Any, i_secondary: Any, i_clamp: Any, lm: Any, i
     return np.minimum(fs, np.maximum(f_floor, (i_secondary + i_clamp) / np.maximum(charge, 1e-12)))
 
 
+@formula("E_k = E_off + ½·C_sn·((V_bus + V_or)^2 + V_t^2)", "J", "E_off C_sn V_bus V_or V_t", "what snubbers take in both edges of a period comes out of the core as the turn-off does")
+def energy_taken(e_off: Any, c_snub: Any, v_bus: Any, v_reflected: Any, v_turn_on: Any) -> Any:
+    """Energy [J] that turn-off and the snubbers of the rectifiers (as a capacitance across the primary) take each period; at turn-on the node falls from v_turn_on [V] only."""
+    return e_off + 0.5 * c_snub * (np.square(v_bus + v_reflected) + np.square(v_turn_on))
+
+
 @formula("t_i = max(0, 1/f_s − t_m − t_r − t_off)", "s", "f_s t_m t_r t_off", "rest of the period")
 def idle_time(fs: Any, t_ramp: Any, t_rise: Any, t_off: Any) -> Any:
     """Time [s] in which nothing conducts."""

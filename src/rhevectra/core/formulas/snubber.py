@@ -32,6 +32,12 @@ def characteristic(inductance: Any, capacitance: Any) -> Any:
     return np.sqrt(inductance / capacitance)
 
 
+@formula("P = ½·(C_s + C_p)·(V_R^2 + (V_t·N_s/N_p)^2)·f", "W", "C_s C_p V_R V_t N_s N_p f", "half at each edge; at turn-on the winding swings by what the drain falls from")
+def rectifier_loss(capacitor: Any, parasitic: Any, v_step: Any, v_turn_on: Any, turns_secondary: Any, turns_primary: Any, rate: Any) -> Any:
+    """Loss [W] of the snubber across a flyback's rectifier, which blocks v_step [V]; v_turn_on: drain voltage at turn-on [V]."""
+    return 0.5 * (capacitor + parasitic) * (np.square(v_step) + np.square(v_turn_on * turns_secondary / turns_primary)) * rate
+
+
 @formula("P = (C_s + C_p)·V^2·f", "W", "C_s C_p V f", "at each edge the source gives twice what the capacitors keep; the resistor takes the rest, the ring's energy with it")
 def snubber_loss(capacitor: Any, parasitic: Any, volts: Any, rate: Any) -> Any:
     """Loss [W] of a snubber's resistor where nothing else damps; the node swings by `volts` once up and once down a period."""

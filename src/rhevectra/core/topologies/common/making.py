@@ -184,7 +184,7 @@ def _inductance(design: Any) -> tuple[str, float, float]:
 
 
 def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
-    """The sheet of a design's transformer; leads: in words, where the starts are connected. Raises KeyError where its topology winds none (it has no plan with a chosen core)."""
+    """The sheet of a design's transformer; leads: in words, where the starts are connected. Only of a topology that winds one (`drawing.sheet.has_sheet`)."""
     plan, rows, need = design.context["plan"], design.rows, design.requirement
     steps, parts = tuple(_steps(design)), tuple(_parts(design))
     gap = float(np.max(rows["transformer.gap"].value)) if "transformer.gap" in rows else 0.0

@@ -9,6 +9,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.stages import clamping
+from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 from rhevectra.core.topologies.flyback.waveform import RING_QUALITY
 
@@ -139,4 +140,5 @@ def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[El
         Element(f"Fpri{n}", ("drain", "m1", f"Vsec{n}"), number(ratio), "transformer"), Element(f"Rsec{n}", (f"y{n}", f"z{n}"), number(max(s.extra["r_effective"][n], 1e-5)), "transformer"),
         Element(f"Dout{n}", (f"z{n}", f"out{n}"), f"DOUT{n}", part), Element(f"Cout{n}", (f"out{n}", f"esr{n}"), f"{number(c)} IC={number(v_out)}", part), Element(f"Resr{n}", (f"esr{n}", "0"), number(esr), part),
         Element(f"Rload{n}", (f"out{n}", "0"), number(v_out / _load(o, s, k, at)), "load")]
-    return elements, diode_model(f"DOUT{n}", vf, rd)
+    snubbers = design.context["plan"].snubbers
+    return elements + (snubbing.elements(n, snubbers[k]) if k < len(snubbers) else []), diode_model(f"DOUT{n}", vf, rd)

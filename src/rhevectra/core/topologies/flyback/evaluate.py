@@ -84,7 +84,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
         "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", ambient), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
         "fs": sheet.rows["fs"], "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"),
         "i_floor": sheet.given("light_load.i_floor", s.i_floor, "A", "rule", "least peak current of the light-load law: a quarter of the current limit and enough to lift the node, or none"),
-        "i_limit": sheet.rows["switch.i_limit_max"], **_at_rest(work, plan),
+        "i_limit": sheet.rows["switch.i_limit_max"], **_at_rest(work, plan), **({"c_snub": sheet.solved("rectifier.c_snub", s.c_snub, "F", "snubbers and junctions of all rectifiers, by the square of their turns over the primary's")} if s.variant.snubbed else {}),
         "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"),
         "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core")}
 

@@ -11,6 +11,7 @@ from rhevectra.core.formulas import flyback, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, step_and_life
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.wound import Plan
@@ -45,6 +46,9 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     _cross(work, s, o, n, k, need, row)
     bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
     more[f"bleed{n}"] = sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or v_out, i=bleed)
+    if plan.snubbers:
+        step = sheet(f"{name}.v_step", flyback.rectifier_reverse, allowance=0.0, v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k], turns_primary=s.np)
+        more |= snubbing.record(work, n, v_step=step, v_turn_on=o["v_turn_on"], turns_secondary=s.ns[k], turns_primary=s.np, rate=o["fs"])
     return {f"rectifier{n}": loss} | more
 
 

@@ -44,7 +44,7 @@ class Stage:
     v_bus and i_outputs (one per secondary and the auxiliary, [A]) have the shape of the grid; is_limit masks the
     current-limit case. v_drops: fixed part of each rectifier's drop [V]; r_outputs: its resistance plus the winding's.
     core: material row, effective area and volume, temperature. clamp_vf: drop of the clamp diode, or of each of the diodes that hold
-    two switches [V]; clamp_r, clamp_c, clamp_z, clamp_most [V]: what the kind of clamp has of them. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
+    two switches [V]; clamp_r, clamp_c, clamp_z, clamp_most [V]: what the kind of clamp has of them; c_snub [F]: snubbers of the rectifiers as they load bus and reflected voltage. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
     """
 
     v_bus: Any
@@ -76,6 +76,7 @@ class Stage:
     clamp_c: Any = 0.0
     clamp_z: Any = 0.0
     clamp_most: Any = 0.0
+    c_snub: Any = 0.0
     valley: Any = 1.0
     f_max: Any = 0.0
     extra: dict[str, Any] = field(default_factory=dict)
@@ -172,10 +173,16 @@ def _currents_and_core(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any
     p_core = core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["fs"], o["t_ramp"], o["t_off"])
     r_core = sheet("transformer.r_core", flyback.core_resistance, fs=o["fs"], v_bus=s.v_bus, t_ramp=o["t_ramp"], v_reflected=o["v_or"], t_off=o["t_off"], p_core=p_core)
     plateau = sheet("switch.v_plateau", flyback.plateau, v_bus=s.v_bus, v_reflected=o["v_or"])
-    e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, v_off=plateau,
+    e_cut = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, v_off=plateau,
                   t_voltage=sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=plateau, c_node=s.c_node, i_peak=o["i_peak"]))
     i_mean = sheet("secondary.i_mean", flyback.secondary_average, fs=o["fs"], i_one=o["i_one"], i_end=o["i_end"], t_off=o["t_off"], t_com=o["t_com"])
-    return {"i_mean": i_mean, "i_cross": cross, "i_secondary": i_sec, "swing": swing, "p_core": p_core, "r_core": r_core, "e_off": e_off, "plateau": plateau}
+    return {"i_mean": i_mean, "i_cross": cross, "i_secondary": i_sec, "swing": swing, "p_core": p_core, "r_core": r_core, "e_cut": e_cut, "e_off": _taken(sheet, s, o, e_cut, plateau) if s.variant.snubbed else e_cut, "plateau": plateau}
+
+
+def _taken(sheet: Any, s: Stage, o: dict[str, Any], e_cut: Any, plateau: Any) -> Any:
+    """What turn-off and snubbers take each period."""
+    v_on = _at_turn_on(sheet, s, {**o, "plateau": plateau})["v_turn_on"]
+    return sheet("core.e_taken", flyback.energy_taken, e_off=e_cut, c_snub=s.c_snub, v_bus=s.v_bus, v_reflected=o["v_or"], v_turn_on=v_on)
 
 
 def _energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
@@ -187,7 +194,7 @@ def _energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     return {"i_switch": i_sw, "i_primary": sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"], i_clamp=o["i_clamp"]),
             "q_bus": q_bus, "p_bus": sheet("switch.p_bus", handed_back.bus_power, charge=o["q_clamp"], **drawn) if s.variant.clamp is None else s.variant.clamp.bus_power(sheet, o, drawn),
             "loss_turn_on": sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=o["v_turn_on"], fs=o["fs"]),
-            "loss_turn_off": sheet("switch.loss_turn_off", flyback.energy_rate, energy=o["e_off"], fs=o["fs"]),
+            "loss_turn_off": sheet("switch.loss_turn_off", flyback.energy_rate, energy=o["e_cut"], fs=o["fs"]),
             "loss_conduction": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)}
 
 
@@ -227,7 +234,7 @@ _CORNERED = ("v_bus", "i_limit", "is_limit")
 
 def _names(v: Variant) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Numbers of a stage that are the same at all corners, and those that are not."""
-    return (*_SCALARS, *(() if v.clamp is None else v.clamp.STAGE), *(("f_max",) if v.valley else ())), (*_CORNERED, *(("valley",) if v.valley else ()))
+    return (*_SCALARS, *(() if v.clamp is None else v.clamp.STAGE), *(("f_max",) if v.valley else ()), *(("c_snub",) if v.snubbed else ())), (*_CORNERED, *(("valley",) if v.valley else ()))
 
 
 def _numbers(s: Stage, line: Callable[[Any], Any]) -> dict[str, Any]:

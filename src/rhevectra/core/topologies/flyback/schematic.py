@@ -31,9 +31,12 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
     row = design.context["plan"].rectifiers[n - 1]["row"]
     count = int(rows[f"output{n}.parallel"].value)
     more = len(design.requirement.outputs) - 1
+    value = lambda id: show(float(rows[f"rectifier{n}.{id}"].value), rows[f"rectifier{n}.{id}"].unit)  # noqa: E731
     turns = f"{rows['transformer.np'].value:.0f} : {rows[f'transformer.ns{n}'].value:.0f}"
+    across = [Symbol("wire", (56, 8), (56, 1), "", "secondary", "Rsn1"), Symbol("resistor", (56, 1), (61, 1), "", "secondary", "Rsn1"), Symbol("capacitor", (61, 1), (66, 1), "", "secondary", "Csn1"), Symbol("wire", (66, 1), (66, 8), "", "secondary", "Csn1")]
+    snubber = [*across, Symbol("note", (79, 1), (79, 4), f"{value('snubber_r')}, {value('snubber_c')}", "secondary", "Rsn1")] if design.context["plan"].snubbers else []
     return [
-        Symbol("core", (48.5, 15), (48.5, 37), f"{rows['transformer.core'].value}  {turns}"),
+        *snubber, Symbol("core", (48.5, 15), (48.5, 37), f"{rows['transformer.core'].value}  {turns}"),
         Symbol("winding", (53, 16), (53, 36), "", "secondary", "Vsec1", True), Symbol("wire", (53, 36), (53, 54), "", "secondary", "Vsec1"), Symbol("wire", (53, 16), (53, 8), "", "secondary", "Vsec1"),
         Symbol("diode", (53, 8), (66, 8), str(row["label"]), "secondary", "Dout1"), Symbol("wire", (66, 8), (92, 8), "", "secondary", "Dout1"), Symbol("wire", (53, 54), (92, 54), "", "secondary", "Vsec1"),
         Symbol("capacitor", (80, 8), (80, 54), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}", "secondary", "Cout1", True),

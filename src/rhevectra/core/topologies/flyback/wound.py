@@ -12,6 +12,7 @@ from rhevectra.core.formulas import flyback, magnetics
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, choose_core, copper_of, leakage_row, turns_of
 from rhevectra.core.topologies.flyback import period as pd
@@ -44,6 +45,7 @@ class Plan:
     leakage: Any
     state: dict[str, Any]
     change: float
+    snubbers: list[snubbing.Snubber]
 
 
 def light_load(work: Work, limit: Mapping[str, Any], fs: float, lift: float) -> tuple[float, float]:
@@ -57,6 +59,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus."""
     grid = work.grid
     v = v if v.held else replace(v, clamp=clamp)
+    v = replace(v, snubbed=snubbing.wanted(work))
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = sc.choose_switch(work, v, v_top, v_low, work.need.power / 0.88)
     v_or = sc.reflected(work, v, switch, v_top)
@@ -75,7 +78,10 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     capacitance_row(work, need, choice, win)
     leak = leakage_row(work, need, choice, win, float(plain(stage.lp)))
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
-    plan = Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf)
+    wound = [float(t.value) for t in turns]
+    snubbers = snubbing.choose(work, rectifiers, stage.extra["order"], wound, float(leak.value)) if v.snubbed else []
+    real = replace(real, c_snub=snubbing.seen_from_primary(snubbers, wound))
+    plan = Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf, snubbers)
     return plan if v.held else _clamped(work, plan, v_bus, v_or, clamp)
 
 

@@ -1,0 +1,97 @@
+"""Resistor and capacitor across the rectifiers of a flyback: sized from the leakage and the junction's capacitance, so that the ring keeps to its allowance; their loss is part of the period."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.preferred import at_least, nearest
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.circuit.netlist import Element, number
+from rhevectra.core.formulas import snubber
+from rhevectra.core.stages.ringing import edged
+from rhevectra.core.stages.work import FigureSpec, Work
+
+PER_AMPERE, PER_CHARGE = {"schottky": 18e-12}, 0.01
+"""Capacitance of a junction [F] per ampere of its rating at 100 V class (others than Schottky: a sixth), and of a synchronous switch per coulomb of its gate charge [F/C] (typical, from memory)."""
+OTHER = 3e-12
+STRAY = 15e-9
+"""Inductance of the secondary's loop beside the leakage [H] (typical, from memory)."""
+EDGE = 25e-9
+"""Time the switch takes to turn on [s]: a step that is not sudden rings less (typical, from memory)."""
+RATIOS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0)
+KINDS = ("none", "rc")
+DECISIONS = (
+    DecisionSpec("rectifier.snubber", "Snubber across the rectifiers", "rectifier", "choice", options=KINDS, schools="none: the ringing allowance is taken on trust; rc: sized to keep to it, its loss counted"),
+    *(DecisionSpec(f"rectifier{n}.c_junction", f"Junction capacitance {n}", "rectifier", unit="F", low=1e-12, high=20e-9, schools="typical of the class; measured from two ringing frequencies") for n in range(1, 7)),
+    *(DecisionSpec(f"rectifier{n}.snubber_c", f"Snubber capacitor {n}", "rectifier", unit="F", low=1e-12, high=100e-9, step="E6") for n in range(1, 7)),
+    *(DecisionSpec(f"rectifier{n}.snubber_r", f"Snubber resistor {n}", "rectifier", unit="Ω", low=0.1, high=10e3, step="E12") for n in range(1, 7)),
+)
+
+
+@dataclass(frozen=True)
+class Snubber:
+    """Across one rectifier: junction and snubber capacitor [F], resistor [Ω], crest over the step."""
+
+    junction: float
+    capacitor: float
+    resistor: float
+    crest: float
+
+
+def figures(n: int) -> tuple[FigureSpec, ...]:
+    """Figures of output n."""
+    return (FigureSpec(f"rectifier{n}.ring_crest", "Ring crest over the step", "k_R", "rectifier", corners.FULL, limit=f"rectifier{n}.ring_most", limit_kind="max", fixed="best resistor; edge of the switch typical", look_only=True),
+            FigureSpec(f"rectifier{n}.snubber_loss", "Snubber loss", "P_sn", "rectifier", corners.FULL, fixed="junction's capacitance constant; the edge at turn-off taken as sudden, up to a third too high at little load"))
+
+
+def junction(row: Mapping[str, Any]) -> float:
+    """Capacitance of a rectifier's junction [F], typical of its class."""
+    if row["kind"] == "synchronous":
+        return float(PER_CHARGE * row["q_gate_c"])
+    return float(PER_AMPERE.get(row["kind"], OTHER) * row["i_rated_a"] * np.sqrt(100.0 / row["v_class_v"]))
+
+
+def wanted(work: Work) -> bool:
+    """Whether the rectifiers get snubbers."""
+    return bool(work.choose("rectifier.snubber", KINDS[0], "the ringing allowance is taken on trust; choose rc to size it and count its loss").value != KINDS[0])
+
+
+def choose(work: Work, rectifiers: Mapping[int, Mapping[str, Any]], order: list[int], turns: list[float], leakage: float) -> list[Snubber]:
+    """One snubber per output in the order of the windings. turns: primary first; leakage seen from the primary [H]."""
+    return [_one(work, index + 1, rectifiers[index]["row"], leakage * (turns[k] / turns[0]) ** 2 + STRAY) for k, index in enumerate(order, 1)]
+
+
+def _one(work: Work, n: int, row: Mapping[str, Any], inductance: float) -> Snubber:
+    name, sheet = f"rectifier{n}", work.sheet
+    c_j = work.choose(f"{name}.c_junction", float(f"{junction(row):.3g}"), "typical of the class, from memory; measure it from the ring")
+    ring_l = sheet.given(f"{name}.ring_l", inductance, "H", "solved", "leakage as this winding sees it, and its wiring")
+    most = 1 + float(sheet.rows["rectifier.ringing"].value)
+    impedance = sheet(f"{name}.ring_z", snubber.characteristic, inductance=ring_l, capacitance=c_j)
+    edge = round(EDGE / (2 * np.pi * float(np.sqrt(inductance * float(c_j.value)))), 2)
+    ratio = next((r for r in RATIOS if edged(r, edge)[1] <= most), RATIOS[-1])
+    c = work.choose(f"{name}.snubber_c", at_least(ratio * float(c_j.value), "E6"), f"smallest whose best resistor keeps the ring to {most:.2f} × the step, next E6 value above")
+    best, crest = edged(float(f"{float(c.value) / float(c_j.value):.2g}"), edge)
+    r = work.choose(f"{name}.snubber_r", nearest(best * float(impedance.value), "E12"), f"least crest: {best:.2f} × the ring's {show(float(impedance.value), 'Ω', 3)}")
+    sheet.solved(f"{name}.ring_crest", crest, "", f"exact response of ring and snubber to an edge of {show(EDGE, 's')}, with its best resistor")
+    sheet.given(f"{name}.ring_most", most, "", "rule", "one and the ringing allowance")
+    return Snubber(float(c_j.value), float(c.value), float(r.value), crest)
+
+
+def seen_from_primary(snubbers: list[Snubber], turns: list[float]) -> float:
+    """Capacitance [F] that, swung by bus and reflected voltage, takes what all snubbers take."""
+    return float(sum((s.junction + s.capacitor) * (turns[k] / turns[0]) ** 2 for k, s in enumerate(snubbers, 1)))
+
+
+def record(work: Work, n: int, **edges: Any) -> dict[str, Any]:
+    """Loss of the snubber of output n [W]; edges: inputs of the loss beside its values."""
+    rows = work.sheet.rows
+    return {f"rectifier{n}_snubber": work.sheet(f"rectifier{n}.snubber_loss", snubber.rectifier_loss, capacitor=rows[f"rectifier{n}.snubber_c"], parasitic=rows[f"rectifier{n}.c_junction"], **edges)}
+
+
+def elements(k: int, one: Snubber) -> list[Element]:
+    """Junction's capacitance and snubber across the rectifier of winding k."""
+    return [Element(f"Cj{k}", (f"z{k}", f"out{k}"), number(one.junction), "rectifier"), Element(f"Rsn{k}", (f"z{k}", f"sn{k}"), number(one.resistor), "rectifier"), Element(f"Csn{k}", (f"sn{k}", f"out{k}"), number(one.capacitor), "rectifier")]
