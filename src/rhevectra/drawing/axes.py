@@ -65,7 +65,7 @@ class Frame:
             value = self.y0 + k * self.step
             p.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], "rule", 0.18)
             p.text(self.left - 1.5, self.y(value) + 1.1, _plain(value / 10.0**scale, self.step / 10.0**scale), "muted", "right", 3.0)
-        self.title = f"{title} [{_PREFIX[scale]}{y_unit}]"
+        self.title = f"{title} [{_PREFIX[scale]}{y_unit}]" if y_unit else title
         p.text(self.left + 1.5, self.top + 3.6, self.title, "ink", "left", 3.4, True)
 
     def _times(self, x_unit: str, labels: bool, ticks: Sequence[float]) -> None:

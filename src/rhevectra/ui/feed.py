@@ -35,6 +35,13 @@ def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, 
     return steps(design, corner)
 
 
+def range_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
+    """The same supply behind other input ranges."""
+    from rhevectra.core.design.input_range import range_steps as steps
+
+    return steps(design, corner)
+
+
 class _Worker(QThread):
     stepped = Signal(int, int)
     done = Signal(object, object, str)

@@ -17,9 +17,10 @@ from rhevectra.drawing.circuit import conducting
 from rhevectra.drawing.clamps import over_load_picture
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.field import field_picture
+from rhevectra.drawing.input_range import range_picture
 from rhevectra.drawing.pictures import PICTURES, pictures_of, shown_at
 from rhevectra.drawing.switching import exact_period
-from rhevectra.ui.feed import Feed, Work, exact_steps, field_steps, over_load_steps
+from rhevectra.ui.feed import Feed, Work, exact_steps, field_steps, over_load_steps, range_steps
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
 
@@ -83,7 +84,7 @@ class PicturePanel(QFrame):
         self.instant = 0.0
         self.feed = Feed(exact_steps, self)
         self.feed.found.connect(self._solved)
-        self.late = {"field": self._comes(field_picture, "finite elements, quadratic triangles", field_steps), "loads": self._comes(over_load_picture, "every kind designed anew", over_load_steps, True)}
+        self.late = {"field": self._comes(field_picture, "finite elements, quadratic triangles", field_steps), "loads": self._comes(over_load_picture, "every kind designed anew", over_load_steps, True), "range": self._comes(range_picture, "every range designed anew", range_steps)}
         self.view.cursor_at.connect(self.set_instant)
         self.view.stepped.connect(self.step_interval)
         self.view.decided.connect(self.decided)
