@@ -111,7 +111,7 @@ class LedgerView(QFrame):
         table.setTabKeyNavigation(False)
         table.horizontalHeader().setMinimumSectionSize(20)
         table.horizontalHeader().setSectionResizeMode(LABEL, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((VALUE, 70), (MOVED, 60), (LIMIT, 72), (WORD, 50)):
+        for column, width in ((VALUE, 68), (MOVED, 58), (LIMIT, 75), (WORD, 50)):
             table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             table.setColumnWidth(column, width)
         table.verticalHeader().setDefaultSectionSize(25)
@@ -165,7 +165,7 @@ class LedgerView(QFrame):
 
     def _fill(self, r: int, figure: Figure, moved: str) -> None:
         texts = (figure.label, value_text(figure), moved, limit_text(figure), figure.word)
-        tip = f"{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}" + (f"\n{'shown' if self.here else 'worst'} at {figure.corner.text()}" if figure.corner else "") + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else "")
+        tip = f"{figure.label}\n{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}" + (f"\n{'shown' if self.here else 'worst'} at {figure.corner.text()}" if figure.corner else "") + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else "")
         span = 4 if isinstance(figure.value, str) and not moved else 1
         if self.table.columnSpan(r, VALUE) != span:
             self.table.setSpan(r, VALUE, 1, span)
