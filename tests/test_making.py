@@ -12,6 +12,7 @@ from rhevectra.cli import main
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
 from rhevectra.core.magnetics import winding
+from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.making import as_text, complaints, from_text, winding_sheet
 from rhevectra.drawing.display import Text
@@ -122,6 +123,20 @@ def test_the_pages_hold_together_and_say_what_is_needed(designs):
         whole = " ".join(t.text for page in pages(designs[topology], "x") for t in page.items if isinstance(t, Text))
         for word in ("centre post" if topology in ("flyback", "llc_half") else "no gap", "same direction", "leakage", "withstand", "tapes", "resistance", "measured and tried"):
             assert word in whole, (topology, word)
+
+
+def test_leakage_towards_each_output_alone():
+    """Three outputs: one line each, above what all shorted read (they help each other), 1.25 × the field energy of that pair by the matrix; one output has no such line."""
+    doc = decode(demo.text("logger-rack"), "rack")
+    d = size(doc.requirement, doc.decisions, noise=False)
+    plan = d.context["plan"]
+    matrix = leakage_of(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window)
+    lines = [c for c in sheet_of(d).checks if c[0].startswith("leakage, ")]
+    assert [c[0] for c in lines] == [f"leakage, secondary {n}" for n in (1, 2, 3)] and all("alone" in c[1] for c in lines)
+    for k, (_, _, limits) in enumerate(lines, 1):
+        seen = float(limits.split()[1]) * 1e-6
+        assert seen == pytest.approx(1.25 * matrix.pair(0, k), rel=5e-3) and seen > 1.25 * matrix.shorted(0, [1, 2, 3])[0]
+    assert not any(c[0].startswith("leakage, ") for c in sheet_of(size(NEED, {"topology": "flyback"}, noise=False)).checks)
 
 
 def test_files_from_the_command_line(tmp_path, capsys):

@@ -10,11 +10,15 @@ import numpy as np
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts, parted, shares
+from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.transformer import primary_side, wound
 from rhevectra.core.magnetics.winding import strands_of
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
+from rhevectra.core.topologies.common.winding import LEAD_OUT
 
 COPPER_DENSITY = 8960.0
+PAIRS_MOST = 3
+"""More outputs than this would not leave the inspection on its page; the matrix stays in the working of the leakage."""
 LEAD_OUTS = 2
 """Lead-outs of a winding, each taken as long as the window is wide plus half a turn."""
 RESISTANCE_BAND, RATIO_BAND = 0.15, 0.005
@@ -183,6 +187,19 @@ def _inductance(design: Any) -> tuple[str, float, float]:
     return f"at least {show(0.75 * lm, 'H')} (faces clean, no gap)", 0.75 * lm, np.inf
 
 
+def _pairs(design: Any, parts: tuple[Part, ...]) -> Iterator[tuple[str, str, str]]:
+    """Leakage towards each output alone, where there are several: what one output that conducts by itself sees is not what all shorted read."""
+    plan = design.context["plan"]
+    need, at = plan.need, (plan.choice.core, plan.choice.candidate)
+    outputs = [k for k, inside in enumerate(primary_side(need)) if not inside]
+    if not 2 <= len(outputs) <= PAIRS_MOST:
+        return
+    matrix, primary = leakage_of(need, plan.choice.trial, at, plan.window), parts[0]
+    for k in outputs:
+        seen = LEAD_OUT * matrix.pair(0, k)
+        yield f"leakage, {parts[k].winding}", f"{primary.start} to {primary.finish}, {parts[k].start} to {parts[k].finish} shorted alone, 100 kHz", f"about {show(seen, 'H', 3)}, at most {show(1.3 * seen, 'H', 3)}"
+
+
 def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     """The sheet of a design's transformer; leads: in words, where the starts are connected. Only of a topology that winds one (`drawing.sheet.has_sheet`)."""
     plan, rows, need = design.context["plan"], design.rows, design.requirement
@@ -194,6 +211,7 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     shorted = ", ".join(f"{p.start} to {next((q.finish for q in parts if q.winding == p.winding + ', second half'), p.finish)}" for p in others if p.start.startswith("B"))
     checks = [("inductance", f"{primary.start} to {primary.finish}, others open, 10 kHz, 100 mV", f"{show(low, 'H')} to {show(high, 'H')}" if np.isfinite(high) else f"at least {show(low, 'H')}"),
               ("leakage", f"{primary.start} to {primary.finish}, {shorted} shorted, 100 kHz", f"at most {show(1.2 * leakage, 'H')} (sized for {show(leakage, 'H')})"),
+              *_pairs(design, parts),
               *((f"turns, {p.winding}", f"ratio to {primary.start}–{primary.finish}; in phase: starts positive together", f"{p.turns / primary.turns:.4f} ± {RATIO_BAND * 100:g} %, or the nearest whole turn") for p in parts[1:]),
               *((f"resistance, {p.winding}", f"{p.start} to {p.finish}, 20 °C", f"{show((1 - RESISTANCE_BAND) * p.resistance, 'Ω')} to {show((1 + RESISTANCE_BAND) * p.resistance, 'Ω')}") for p in parts),
               ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute", f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
