@@ -15,7 +15,7 @@ from rhevectra.drawing.field import HEAT, contours
 LEVELS = (0.80, 0.87, 0.94, 1.0)
 """Shares of the limit at which the colour of the drain peak changes; beyond the last it is over."""
 OVER = "pale"
-LEFT, RIGHT, TOP, BELOW = 16.0, 5.0, 6.0, 34.0
+LEFT, RIGHT, TOP, BELOW = 16.0, 5.0, 6.0, 40.4
 POWERS = (0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0)
 RIPPLES = (0.02, 0.05, 0.1, 0.2, 0.5)
 
@@ -105,11 +105,10 @@ def map_picture(design: Design, corner: Corner, width: float, height: float, hel
     for k, (role, text) in enumerate(zip((*HEAT[:4], OVER), ("under 80 %", "to 87 %", "to 94 %", "to 100 %", "over"), strict=True)):
         picture.box(plane.left + k * (width - LEFT) / 5.2, foot - 2.4, 3.0, 2.6, role, "rule")
         picture.text(plane.left + 4 + k * (width - LEFT) / 5.2, foot, text, "muted", "left", 3.0)
-    size = min(3.1, (width - 8) / 47)
-    for k, sentence in enumerate(m.sentences):
-        head, _, tail = sentence.partition(": it " if ": it " in sentence else ": the ")
+    size = min(3.1, (width - 8) / 43)
+    for k, (head, tail) in enumerate(m.sentences):
         picture.text(3, foot + 6.2 + 6.4 * k, head, "ink", "left", size)
-        picture.text(3, foot + 9.2 + 6.4 * k, tail and f"{'it' if ': it ' in sentence else 'the'} {tail}", "muted", "left", 0.9 * size)
+        picture.text(3, foot + 9.2 + 6.4 * k, tail, "muted", "left", 0.9 * size)
 
     def chosen(x: float, y: float) -> tuple[dict[str, float], str] | None:
         found = plane.values(x, y)

@@ -11,6 +11,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import clamp
 
 POINTS = 48
+MOST_PULSES = 20_000
 DECADES = 1.2
 """Reach of the map to either side of the present values, decades."""
 
@@ -37,7 +38,7 @@ class Clamped:
 
 @dataclass(frozen=True)
 class ClampMap:
-    """Resistors and capacitors of the axes [Ω, F]; drain peak [V] at the worst corner, power [W] and ripple [share of the mean] at full load, arrays (c, r); limits and present values; sentences."""
+    """Resistors and capacitors of the axes [Ω, F]; drain peak [V] at the worst corner, power [W] and ripple [share of the mean] at full load, arrays (c, r); limits and present values; sentences: what is computed, and what it means."""
 
     r: Array
     c: Array
@@ -47,7 +48,7 @@ class ClampMap:
     peak_limit: float
     power_limit: float
     now: tuple[float, float]
-    sentences: list[str]
+    sentences: list[tuple[str, str]]
 
 
 def settled(r: Any, c: Any, at: Point, leakage: float, c_node: float, v_diode: float) -> Clamped:
@@ -61,8 +62,22 @@ def settled(r: Any, c: Any, at: Point, leakage: float, c_node: float, v_diode: f
     return Clamped(crest, clamp.mean_voltage(crest, kept, r, c, at.fs), clamp.ripple(crest, kept), clamp.power(c, at.fs, crest, kept))
 
 
-def _points(design: Any) -> tuple[Point, Point]:
-    """The corner of the greatest drain voltage, and that of the greatest clamp power at full load."""
+def followed(r: float, c: float, start: float, at: Point, leakage: float, c_node: float, v_diode: float) -> tuple[float, int]:
+    """Time [s] and pulses until the capacitor's crest has come nine tenths of the way from `start` [V] to where it settles at a point, pulse by pulse.
+
+    Each pulse brings what the leakage holds after it has lifted the node: the capacitor rises until that is spent against what it stands above the reflected voltage (energy); the resistor discharges it between.
+    """
+    goal, kept, floor = float(settled(r, c, at, leakage, c_node, v_diode).crest), float(clamp.decay(r, c, at.fs)), at.v_or - v_diode
+    crest, pulses = start, 0
+    while abs(crest - goal) > 0.1 * abs(start - goal) and pulses < MOST_PULSES:
+        above = max(crest * kept - floor, 0.0)
+        brought = float(clamp.conduction_current(at.i_one, c_node, leakage, above + at.v_or, at.v_or))
+        crest, pulses = floor + float(np.sqrt(above**2 + leakage * brought**2 / c)), pulses + 1
+    return pulses / at.fs, pulses
+
+
+def _points(design: Any) -> tuple[Point, Point, Point]:
+    """The corner of the greatest drain voltage, that of the greatest clamp power at full load, and the same line at a tenth of it."""
     stage, o, rows, shape = design.context["stage"], design.context["o"], design.rows, design.grid.shape
 
     def at(row: Any, domain: Any) -> Point:
@@ -70,7 +85,7 @@ def _points(design: Any) -> tuple[Point, Point]:
         index = tuple(int(i) for i in np.unravel_index(int(values.argmax()), shape))
         read = lambda x: float(pick(np.asarray(getattr(x, "value", x), dtype=float), index))  # noqa: E731
         return Point(read(o["i_one"]), read(o["fs"]), read(o["v_or"]), read(stage.v_bus))
-    return at(rows["switch.v_peak"], corners.PEAKS), at(rows["clamp.power"], corners.FULL)
+    return at(rows["switch.v_peak"], corners.PEAKS), at(rows["clamp.power"], corners.FULL), at(rows["clamp.power"], corners.LIGHT)
 
 
 def clamp_map(design: Any) -> ClampMap:
@@ -79,15 +94,17 @@ def clamp_map(design: Any) -> ClampMap:
     r0, c0 = float(rows["clamp.r"].value), float(rows["clamp.c"].value)
     leakage, c_node, drop = (float(np.max(np.asarray(getattr(x, "value", x)))) for x in (stage.leakage, stage.c_node, stage.clamp_vf))
     parts = (leakage, c_node, drop)
-    worst, full = _points(design)
+    worst, full, light = _points(design)
     r, c = r0 * np.logspace(-DECADES, DECADES, POINTS), c0 * np.logspace(-DECADES, DECADES, POINTS)
     top, mean = (settled(r[None, :], c[:, None], p, *parts) for p in (worst, full))
     limit = float(rows["switch.v_limit"].value)
-    return ClampMap(r, c, worst.v_bus + top.crest + drop, mean.power, mean.ripple / mean.mean, limit, float(rows["clamp.p_limit"].value), (r0, c0), _answers(r0, c0, worst, full, parts))
+    return ClampMap(r, c, worst.v_bus + top.crest + drop, mean.power, mean.ripple / mean.mean, limit, float(rows["clamp.p_limit"].value), (r0, c0), _answers(r0, c0, (worst, full, light), parts))
 
 
-def _answers(r: float, c: float, worst: Point, full: Point, parts: tuple[float, float, float]) -> list[str]:
-    """The common beliefs about the clamp, computed at its present values."""
+def _answers(r: float, c: float, points: tuple[Point, Point, Point], parts: tuple[float, float, float]) -> list[tuple[str, str]]:
+    """The common beliefs about the clamp, computed at its present values, and how long it takes to follow the load."""
+    worst, full, light = points
+
     def told(r: float, c: float, at: Point = full) -> tuple[float, float, float]:
         x, y = settled(r, c, worst, *parts), settled(r, c, at, *parts)
         return float(x.crest), float(y.power), float(y.ripple)
@@ -96,6 +113,11 @@ def _answers(r: float, c: float, worst: Point, full: Point, parts: tuple[float, 
     v_r, p_r, _ = told(2 * r, c)
     faster = Point(full.i_one, 2 * full.fs, full.v_or, full.v_bus)
     _, p_f, _ = told(r, c, faster)
-    return [f"twice the capacitance: power {(p_c / p - 1) * 100:+.1f} %, ripple {show(ripple, 'V', 3)} → {show(ripple_c, 'V', 3)}, crest {v_c - v:+.0f} V: it does not burn more, it holds steadier",
-            f"twice the resistance: power {(p_r / p - 1) * 100:+.0f} %, crest {v_r - v:+.0f} V: it sets the voltage, it does not damp the ring",
-            f"twice the frequency at the same current: power {(p_f / p - 1) * 100:+.0f} % with R as it is: the energy comes twice as often, R does not fall by itself"]
+    high, low = (float(settled(r, c, x, *parts).crest) for x in (full, light))
+    high_c, low_c = (float(settled(r, 2 * c, x, *parts).crest) for x in (full, light))
+    (down, _), (up, pulses) = followed(r, c, high, light, *parts), followed(r, c, low, full, *parts)
+    down_c, _ = followed(r, 2 * c, high_c, light, *parts)
+    return [(f"twice the capacitance: power {(p_c / p - 1) * 100:+.1f} %, ripple {show(ripple, 'V', 3)} → {show(ripple_c, 'V', 3)}, crest {v_c - v:+.0f} V", "it does not burn more, it holds steadier"),
+            (f"twice the resistance: power {(p_r / p - 1) * 100:+.0f} %, crest {v_r - v:+.0f} V", "it sets the voltage, it does not damp the ring"),
+            (f"twice the frequency at the same current: power {(p_f / p - 1) * 100:+.0f} % with R as it is", "the energy comes twice as often, R does not fall by itself"),
+            (f"after the load falls to a tenth: {show(down, 's', 2)} to follow ({show(down_c, 's', 2)} with twice the capacitance)", f"after it comes back: {show(up, 's', 2)}, {pulses} pulses, each of which it takes more from")]
