@@ -114,7 +114,7 @@ def _answers(r: float, c: float, points: tuple[Point, Point, Point], parts: tupl
     faster = Point(full.i_one, 2 * full.fs, full.v_or, full.v_bus)
     _, p_f, _ = told(r, c, faster)
     high, low = (float(settled(r, c, x, *parts).crest) for x in (full, light))
-    high_c, low_c = (float(settled(r, 2 * c, x, *parts).crest) for x in (full, light))
+    high_c = float(settled(r, 2 * c, full, *parts).crest)
     (down, _), (up, pulses) = followed(r, c, high, light, *parts), followed(r, c, low, full, *parts)
     down_c, _ = followed(r, 2 * c, high_c, light, *parts)
     return [(f"twice the capacitance: power {(p_c / p - 1) * 100:+.1f} %, ripple {show(ripple, 'V', 3)} → {show(ripple_c, 'V', 3)}, crest {v_c - v:+.0f} V", "it does not burn more, it holds steadier"),
