@@ -24,11 +24,23 @@ def check_finite(d):
     assert all(np.isfinite(np.asarray(r.value, float)).all() for r in d.rows.values() if not isinstance(r.value, str))
 
 
+def check_read_out(picture):
+    """The cursor can read every trace of every frame: its data is there, both axes of one length, and belongs to no other frame."""
+    names = [name for frame in picture.frames for name in frame.traces]
+    assert len(names) == len(set(names))
+    for frame in picture.frames:
+        for name in frame.traces:
+            x, y = picture.data[f"{name} x [{frame.x_unit}]"], picture.data[f"{name} [{frame.y_unit}]"]
+            assert len(x) == len(y) > 1 and np.all(np.isfinite(y)), name
+
+
 def check_drawn(d, corner, held=None):
     """Every picture of every stage is drawn, and every drawn symbol is an element of the exported circuit."""
     for stage in (s for s, _, _ in d.plates):
         for key in pictures_of(d, stage):
-            assert len(PICTURES[key][1](d, corner, 130, 90, held).items) > 5, key
+            picture = PICTURES[key][1](d, corner, 130, 90, held)
+            assert len(picture.items) > 5, key
+            check_read_out(picture)
     topology = TOPOLOGIES[d.topology]
     names = {e.name.lower() for e in topology.circuit(d, corner).elements}
     assert {s.element.lower() for s in topology.schematic(d, corner) if s.element} <= names

@@ -2,8 +2,9 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 
+from balances import check_read_out
 from rhevectra.core.design.clamps import LAWS, LOADS, Curve, crossings, kinds, over_load_steps, said
 from rhevectra.core.design.size import size
 
@@ -81,6 +82,10 @@ def test_the_picture_comes_from_the_worker(window, qtbot):
     window.show_all()
     qtbot.waitUntil(lambda: desk.picture.late["loads"].found is not None, timeout=60000)
     assert desk.picture.late["loads"].found.law == "fixed" and len(kinds(window.session.design)) == 4
+    check_read_out(desk.picture.view.picture())
+    for x in (60, 200, 400):  # the cursor reads every frame it passes
+        qtbot.mouseMove(desk.picture.view, QPoint(x, 250))
+        desk.picture.view.grab()
     window.session.pin("topology", "flyback_2sw")
     window.show_all()
     assert desk.picture.late["loads"].found is None and not any(desk.picture.tabs.tabText(k) == "Kinds by load" for k in range(desk.picture.tabs.count()))

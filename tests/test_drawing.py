@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from balances import check_read_out
 from rhevectra import demo
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.size import size
@@ -164,3 +165,36 @@ def test_a_zoomed_picture_keeps_titles_and_the_unit_of_its_time_axis(qtbot, styl
     told, bare = shown(False), shown(True)
     ink = {(x, y) for x in range(told.width()) for y in range(told.height()) if told.pixelColor(x, y) != bare.pixelColor(x, y)}
     assert any(x > 0.9 * told.width() for x, _ in ink) and any(x < 0.4 * told.width() for x, _ in ink)
+
+
+def test_a_picture_that_fails_is_said_and_ends_nothing(qtbot, styled, monkeypatch):
+    """An exception in drawing reaches the hook, not the event loop; the widget says that the figures stand and draws the next picture."""
+    import sys
+
+    from rhevectra.ui.pictures.canvas import PictureView
+
+    seen = []
+    monkeypatch.setattr(sys, "excepthook", lambda *what: seen.append(what[1]))
+
+    def broken(_w, _h):
+        raise ValueError("seeded")
+    view = PictureView()
+    qtbot.addWidget(view)
+    view.resize(400, 300)
+    view.set_source(broken)
+    image = view.grab().toImage()
+    assert str(seen[0]) == "seeded" and len({image.pixel(x, 150) for x in range(image.width())}) > 2
+    view.set_source(lambda w, h: Picture(w, h, "whole"))
+    count = len(seen)
+    view.grab()
+    assert len(seen) == count
+
+
+def test_traces_of_one_name_in_two_frames_keep_their_own_data():
+    picture = Picture(100, 80, "")
+    for k, title in enumerate(("a", "b", "b")):
+        frame = Frame(picture, 10, 5 + 25 * k, 80, 20, (0, 1), (0, 3), title, "V")
+        frame.trace("one", np.linspace(0, 1, 2 + k), np.full(2 + k, float(k)), "ink")
+        frame.close()
+    check_read_out(picture)
+    assert [float(picture.data[f"{f.traces[0]} [V]"][0]) for f in picture.frames] == [0.0, 1.0, 2.0]

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from balances import check_read_out
 from rhevectra import demo
 from rhevectra.core.design.input_range import MEASURES, range_steps, said
 from rhevectra.core.design.size import size
@@ -69,6 +70,7 @@ def test_the_picture_comes_from_the_worker(window, qtbot):
     tabs.setCurrentIndex(next(k for k in range(tabs.count()) if tabs.tabText(k) == "Input range"))
     qtbot.waitUntil(lambda: desk.picture.late["range"].found is not None, timeout=60000)
     picture = desk.picture.view.picture
+    check_read_out(picture() if callable(picture) else picture)
     texts = " ".join(i.text for i in (picture() if callable(picture) else picture).items if hasattr(i, "text"))
     assert "turns ratio" in texts and "now" in texts
     window.session.pin("topology", "buck_aux")

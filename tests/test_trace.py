@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
+from balances import check_read_out
 from rhevectra.app.scope import PROBE, nearest_corner, own_waveform, parse_record, simulated_record
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.design.exact import exact
@@ -164,6 +165,7 @@ def test_the_bench_in_the_window(window, qtbot, tmp_path):
     words = bench.words.text()
     assert "drain.csv: peak 4" in words and "MHz" in words and "The design at 230 V" in words and not bench.view.isHidden()
     first = bench.found
+    check_read_out(bench.view.picture())
     path.write_text("nothing here", encoding="utf-8")
     bench.load(path)
     qtbot.waitUntil(lambda: "no five rows" in bench.words.text(), timeout=20000)

@@ -45,6 +45,7 @@ class Frame:
         self.step = round_step(y_range[1] - y_range[0], max(2, int(height / 8)))
         self.y0 = math.floor(y_range[0] / self.step + 1e-9) * self.step
         self.y1 = math.ceil(y_range[1] / self.step - 1e-9) * self.step
+        self.heading = title
         self._levels(title, y_unit)
         self.x_name = f"{_PREFIX[_power(max(abs(self.x0), abs(self.x1)))] if x_unit in _PREFIXED else ''}{x_unit}" if x_labels else ""
         self._times(x_unit, x_labels, x_ticks)
@@ -102,7 +103,9 @@ class Frame:
         return thinned(xs, ys)
 
     def trace(self, name: str, x: Array, y: Array, role: str, width: float = 0.45, dashed: bool = False) -> None:
-        """Draw one trace; its data is kept for the cursor and the export."""
+        """Draw one trace; its data is kept for the cursor and the export, under a name of its own in the whole picture: that of another frame gets the frame's title."""
+        if f"{name} [{self.y_unit}]" in self.picture.data:
+            name = f"{name}, {self.heading} {len(self.picture.frames) + 1}" if f"{name}, {self.heading} [{self.y_unit}]" in self.picture.data else f"{name}, {self.heading}"
         self.picture.line(self._curve(x, y), role, width, dashed)
         self.picture.data[f"{name} x [{self.x_unit}]"], self.picture.data[f"{name} [{self.y_unit}]"] = np.asarray(x), np.asarray(y)
         self.names.append(name)

@@ -48,7 +48,7 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
         curves = [c for c in found.of(law) if c.clamps]
         small = Frame(picture, LEFT + k * each + (0 if k == 0 else 6), y, each - (4 if k < 2 else 6) - (0 if k == 0 else 2), 0.42 * room - 10, (0.0, 100 * LOW), (0.0, max(1.1 * float(max(np.interp(LOW, found.load, c.power) for c in curves)), 1e-3)), _LAWS[law], "W", x_unit="%")
         for role, c in zip(_ROLES, curves, strict=False):
-            _curve(small, found, c, role, 0.5)
+            _curve(small, found, c, role, 0.5, f", {_LAWS[law]}")
         small.close()
     _words(picture, found, 3 + room, width)
     return picture
@@ -67,10 +67,15 @@ def _waiting(design: Design, corner: Corner, width: float, height: float) -> Pic
     return picture
 
 
-def _curve(frame: Frame, found: "ClampsOverLoad", c: "Curve", role: str, width: float) -> None:
+def _curve(frame: Frame, found: "ClampsOverLoad", c: "Curve", role: str, width: float, more: str = "") -> None:
     """A curve as far as the frame reaches, with its exact values as crosses."""
     inside = found.load <= 0.01 * frame.x1 + 1e-9
-    frame.trace(c.said, 100 * found.load[inside], c.power[inside], role, width, not c.clamps)
+    loads, power_of = 100 * found.load[inside], c.power[inside]
+    if more:  # small frames have no room for a read-out; their data is exported all the same
+        frame.beside(loads, power_of, role, width)
+        frame.picture.data |= {f"{c.said}{more} x [% load]": loads, f"{c.said}{more} [W]": power_of}
+    else:
+        frame.trace(c.said, loads, power_of, role, width, not c.clamps)
     for load, power in c.checks:
         if 100 * load <= frame.x1:
             x, y = frame.x(100 * load), frame.y(power)

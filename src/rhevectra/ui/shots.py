@@ -11,8 +11,8 @@ from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
 from rhevectra.ui.main import prepare_platform
 
-VIEWS = {"ask": ("Ask", "", 0), "size-switch": ("Size", "switch", 0), "size-bulk": ("Size", "bulk", 0), "size-harmonics": ("Size", "inlet", 2), "size-transformer": ("Size", "transformer", 0), "size-flux": ("Size", "transformer", 4), "size-field": ("Size", "transformer", 3),
-         "size-clamp": ("Size", "clamp", 0), "size-map": ("Size", "clamp", 1), "size-circuit": ("Size", "rectifier", 1), "size-supply": ("Size", "feedback", 0), "size-loss": ("Size", "load", 0), "wind": ("Wind", "", 0)}
+VIEWS = {"ask": ("Ask", "", 0), "size-switch": ("Size", "switch", 0), "size-bulk": ("Size", "bulk", 0), "size-harmonics": ("Size", "inlet", 2), "size-transformer": ("Size", "transformer", 0), "size-range": ("Size", "switch", 2), "size-field": ("Size", "transformer", 3),
+         "size-clamp": ("Size", "clamp", 0), "size-map": ("Size", "clamp", 1), "size-circuit": ("Size", "rectifier", 1), "size-kinds": ("Size", "clamp", 2), "size-loss": ("Size", "load", 0), "wind": ("Wind", "", 0)}
 """Picture name -> desk, stage, tab of the picture panel."""
 
 
@@ -74,7 +74,7 @@ def _take(folder: Path) -> None:
             window.size_desk.choose_stage("inlet" if stage != "inlet" else "bulk")
             window.size_desk.choose_stage(stage)
             window.size_desk.picture.tabs.setCurrentIndex(tab)
-            if stage == "switch":
+            if name == "size-switch":
                 _look_at_clamp(window)
         shoot(name)
     window.go("Size")

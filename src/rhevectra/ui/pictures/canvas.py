@@ -2,6 +2,7 @@
 
 import csv
 import io
+import sys
 from collections.abc import Callable
 
 import numpy as np
@@ -104,10 +105,23 @@ class PictureView(QWidget):
         self._move_to(self._offset)
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        try:
+            self._paint(painter)
+        except Exception:  # what is raised in an event handler would end the program: said in the picture's place, and to whoever watches the hook
+            sys.excepthook(*sys.exc_info())
+            painter.resetTransform()
+            painter.setClipping(False)
+            painter.fillRect(self.rect(), colour("card"))
+            painter.setPen(colour("muted"))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "this picture could not be drawn; the figures stand")
+        painter.end()
+
+    def _paint(self, painter: QPainter) -> None:
+        """Picture, cursor and read-out at the present zoom."""
         picture = self.picture()
         if picture is None:
             return
-        painter = QPainter(self)
         if self.zoom > 1.0:
             edge = (LEFT - 0.4) * PX_PER_MM
             painter.setClipRect(QRectF(0, 0, edge, self.height()))
@@ -118,7 +132,6 @@ class PictureView(QWidget):
         self._paint_cursor(painter, picture)
         if self.zoom > 1.0:
             self._paint_units(painter, picture)
-        painter.end()
 
     def _paint_units(self, painter: QPainter, picture: Picture) -> None:
         """Titles and the unit of the time ticks stay at their edges while the picture moves under them."""
