@@ -8,10 +8,13 @@ from scipy.integrate import solve_ivp
 
 from balances import check_finite
 from rhevectra import demo
+from rhevectra.app import parts
 from rhevectra.app.netlist import netlist_text
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.stages.ringing import edged
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.snubbing import RATIOS, junction
 from rhevectra.project.codec import decode
 from spice import measure
@@ -114,3 +117,13 @@ def test_a_measured_junction_wins(demo_document):
     d = size(demo_document.requirement, pins)
     assert float(d.value("rectifier1.c_junction")) == 500e-12 and float(d.value("rectifier1.ring_most")) == 1.5
     assert float(d.value("rectifier1.snubber_c")) / 500e-12 < 7.0
+
+
+def test_they_are_bought_and_drawn(both):
+    """In the parts list with their values, and in the drawing of the circuit; neither where there are none."""
+    bare, d = both
+    listed, none = ({kind: part for kind, part, _ in parts.rows(x)} for x in (d, bare))
+    assert listed["snubber capacitor 1"] == show(float(d.value("rectifier1.snubber_c")), "F") and listed["snubber resistor 1"] == show(float(d.value("rectifier1.snubber_r")), "Ω")
+    assert not any("snubber" in kind for kind in none)
+    drawn, undrawn = ({s.element for s in TOPOLOGIES[x.topology].schematic(x, x.grid.find(min(x.grid.lines)))} for x in (d, bare))
+    assert {"Rsn1", "Csn1"} <= drawn and not {"Rsn1", "Csn1"} & undrawn

@@ -18,6 +18,8 @@ from rhevectra.ui.theme.roles import colour, font
 
 PX_PER_MM = 3.6
 MOST_ZOOM = 40.0
+TITLE = 24.0
+"""Room of a frame's title [mm]."""
 Source = Callable[[float, float], Picture]
 
 
@@ -166,14 +168,17 @@ class PictureView(QWidget):
         texts = [show(at, frame.x_unit, 4)]
         for name in frame.traces:
             x, y = picture.data[f"{name} x [{frame.x_unit}]"], picture.data[f"{name} [{frame.y_unit}]"]
-            texts.append(f"{name} {show(float(np.interp(at, x, y)), frame.y_unit)}")
-        text = "   ".join(texts)
+            value = show(float(np.interp(at, x, y)), frame.y_unit)
+            texts.append(value if len(frame.traces) == 1 else f"{name} {value}")  # a lone trace is what the frame's title names
         painter.setFont(font(9))
-        box = QRectF(0, 0, painter.fontMetrics().horizontalAdvance(text) + 12, 20)
-        box.moveTopRight(QPointF(self.width() - RIGHT * PX_PER_MM - 4 + self._offset * PX_PER_MM, frame.top * PX_PER_MM + 3))
+        right = min((frame.left + frame.width) * PX_PER_MM, self.width() - RIGHT * PX_PER_MM + self._offset * PX_PER_MM) - 4
+        wide = painter.fontMetrics().horizontalAdvance
+        lines = ["   ".join(texts)] if wide("   ".join(texts)) + 12 < right - (frame.left + TITLE) * PX_PER_MM else texts  # beside the frame's title, or below each other
+        box = QRectF(0, 0, max(wide(line) for line in lines) + 12, 4 + 16 * len(lines))
+        box.moveTopRight(QPointF(right, frame.top * PX_PER_MM + 3))
         painter.fillRect(box, QColor(colour("card")))
         painter.setPen(colour("ink"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        painter.drawText(box.adjusted(6, 2, -6, -2), Qt.AlignmentFlag.AlignRight, "\n".join(lines))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         x = event.position().x() / PX_PER_MM
@@ -191,6 +196,11 @@ class PictureView(QWidget):
             share = (self._cursor + self._offset - frame.left) / frame.width
             if 0.0 <= share <= 1.0:
                 self.cursor_at.emit(share)
+
+    def clear_cursor(self) -> None:
+        """No cursor: what it stood at means nothing in another picture."""
+        self._cursor = None
+        self.update()
 
     def set_cursor(self, share: float) -> None:
         """Put the cursor at a share of the first frame's range; what is out of sight is brought into it."""

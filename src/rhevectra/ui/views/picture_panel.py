@@ -77,6 +77,7 @@ class PicturePanel(QFrame):
         self.caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         layout.addWidget(self.caption)
         self._keys: tuple[str, ...] = ()
+        self._shown = ""
         self._design: Design | None = None
         self._corner: Corner | None = None
         self._held: Design | None = None
@@ -151,6 +152,9 @@ class PicturePanel(QFrame):
         design, corner, held, found = self._design, self._corner, self._held, self.exact
         if design is None or corner is None or not self._keys:
             return
+        if self.key != self._shown:
+            self._shown = self.key
+            self.view.clear_cursor()
         switching = self.key == "period"
         if switching and found is not None:
             self.view.set_source(lambda w, h: exact_period(design, found, w, h, held))

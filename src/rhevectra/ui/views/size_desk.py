@@ -63,7 +63,7 @@ class SizeDesk(QWidget):
         self.inner = QSplitter(Qt.Orientation.Horizontal, left)
         self.inner.addWidget(self.decisions)
         self.inner.addWidget(self.picture)
-        self.inner.setSizes([276, 500])
+        self.inner.setSizes([286, 484])
         self.inner.setStretchFactor(1, 1)
         self.inner.setChildrenCollapsible(False)
         column.addWidget(self.inner, 1)
