@@ -5,6 +5,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 
 from balances import check_read_out
+from rhevectra.core.design import clamps
 from rhevectra.core.design.clamps import LAWS, LOADS, Curve, crossings, kinds, over_load_steps, said
 from rhevectra.core.design.size import size
 
@@ -58,9 +59,11 @@ def test_the_winner_is_told_from_the_curves():
     assert "capacitor: least loss at every load" in other and "diodes do not win at light load" in other
 
 
-def test_a_soft_zener_loses_at_load(demo_document):
+def test_a_soft_zener_loses_at_load(demo_document, monkeypatch):
     """A Zener voltage near the reflected one takes core current with every pulse: the capacitor wins at load, and the sentence says so."""
     pins = {**demo_document.decisions, "clamp.kind": "zener", "clamp.v_zener": 105.0}
+    monkeypatch.setattr(clamps, "CHECKED", ())
+    monkeypatch.setattr(clamps, "WORTH", np.inf)  # the curves alone
     d = size(demo_document.requirement, pins)
     last = list(over_load_steps(d, d.grid.find(265.0)))[-1][2]
     assert "Zener diodes: least loss up to" in last.sentences["skip"]
@@ -68,8 +71,9 @@ def test_a_soft_zener_loses_at_load(demo_document):
     assert own.power[-1] > 2 * next(c for c in last.of("skip") if c.kind == "rcd").power[-1]
 
 
-def test_the_picture_comes_from_the_worker(window, qtbot):
+def test_the_picture_comes_from_the_worker(window, qtbot, monkeypatch):
     """At the clamp, the tab asks for it; the newest design wins; cancelling says so; there is none where nothing needs a clamp."""
+    monkeypatch.setattr(clamps, "CHECKED", (1.0,))
     desk = window.size_desk
     desk.choose_stage("clamp")
     tabs = desk.picture.tabs
