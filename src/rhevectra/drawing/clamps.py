@@ -5,7 +5,6 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
@@ -20,16 +19,11 @@ _LAWS = {"skip": "pulses left out", "foldback": "frequency falls", "fixed": "fix
 FOOT = 18.0
 
 
-def before(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """What stands in the picture's place until a worker has designed the other kinds."""
-    return _waiting(design, corner, width, height)
-
-
 def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: float, height: float) -> Picture:
     """Two frames and what they say."""
     picture = Picture(width, height, "power of clamp and clamp diode over load; the ring that every clamp leaves is not counted")
     if found is None:
-        return _waiting(design, design.grid.find(max(design.grid.lines)), width, height)
+        return _waiting(design, width, height)
     room = height - FOOT
     top = 1.08 * max(float(c.power.max()) for c in found.curves)
     own = found.of(found.law)
@@ -54,12 +48,10 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
     return picture
 
 
-def _waiting(design: Design, corner: Corner, width: float, height: float) -> Picture:
-    """What the design's own clamp burns at the loads of its corners, until the other kinds are there."""
+def _waiting(design: Design, width: float, height: float) -> Picture:
+    """What the design's own clamp burns at the loads of its corners at the greatest line, until the other kinds are there."""
     picture = Picture(width, height, "power of the clamp at the loads of the corners; the other kinds are being designed")
-    line, freq, _, bus = corner.index
-    run = [(p.load, float(design.rows["clamp.power"].at((line, freq, k, bus)))) for k, p in enumerate(design.grid.points) if p.case == "run" and not p.label]
-    load, power = np.array(run).T
+    load, power = np.array([(x, float(design.rows["clamp.power"].at(index))) for x, index in design.grid.along_load(design.grid.find(max(design.grid.lines)))]).T
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.58 * (height - FOOT) - 8, (0.0, 100.0), (0.0, max(1.1 * float(power.max()), 1e-3)), "clamp power, as it is", "W", x_unit="% load")
     frame.trace("as it is", 100 * load, power, "primary", 0.65)
     frame.close()

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.magnetics.layout import lay_out
@@ -95,11 +95,6 @@ def _waiting(picture: Picture, design: Design) -> None:
             continue
         picture.box(6 + (w.x - 0.7 * w.radius) * scale, 10 + (w.y - 0.7 * w.radius) * scale, 1.4 * w.radius * scale, 1.4 * w.radius * scale, "heat1")
     picture.text(0.5 * (picture.width + 46), picture.height / 2, "worked out by finite elements …", "muted", "middle", 3.6)
-
-
-def before(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """What stands in the picture's place until a worker has solved the field."""
-    return field_picture(design, None, width, height)
 
 
 def field_picture(design: Design, found: "WindowField | None", width: float, height: float) -> Picture:

@@ -5,7 +5,6 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
@@ -16,11 +15,6 @@ if TYPE_CHECKING:
     from rhevectra.core.design.input_range import InputRange
 
 LEFT, FOOT, COLUMNS, ROWS = 11.0, 17.0, 2, 3
-
-
-def before(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """What stands in the picture's place until a worker has designed the other ranges: the present one."""
-    return range_picture(design, None, width, height)
 
 
 def range_picture(design: Design, found: "InputRange | None", width: float, height: float) -> Picture:

@@ -1,6 +1,7 @@
 """The pictures of a design by key. Each takes (design, corner, width, height, held); held is drawn pale behind."""
 
 from collections.abc import Callable
+from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
@@ -11,10 +12,19 @@ from rhevectra.drawing.common import shown_at
 from rhevectra.drawing.display import Picture
 
 Draw = Callable[[Design, Corner, float, float, Design | None], Picture]
+
+
+def _waiting(draw: Callable[[Design, Any, float, float], Picture]) -> Draw:
+    """What stands in the place of a picture that comes from a worker, drawn by its own function without a result."""
+    def empty(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+        return draw(design, None, width, height)
+    return empty
+
+
 PICTURES: dict[str, tuple[str, Draw]] = {
     "line": ("Line cycle", front.line_cycle), "inrush": ("Inrush", front.inrush), "harmonics": ("Harmonics", front.harmonics), "noise": ("Noise", emission.conducted), "envelope": ("Inductor current", boost.envelope), "derating": ("Power by line", boost.derating), "phases": ("Three phases", boost.phases), "holdup": ("Hold-up", front.hold_up),
-    "period": ("Switching period", switching.switching_period), "transient": ("Turn-off", switching.clamp_transient), "map": ("Map", clamp_map.map_picture), "loads": ("Kinds by load", clamps.before), "ripple": ("Ripple choice", switching.ripple_choice), "range": ("Input range", input_range.before),
-    "gain": ("Gain", gain.gain_curves), "frequency": ("Frequency", frequency.frequency_curves), "circuit": ("Circuit", circuit.schematic), "window": ("Winding window", magnetic.winding_window), "orders": ("Arrangements", arrangements.arrangements), "cores": ("Cores", cores.cores), "field": ("Field", field.before), "flux": ("Flux", magnetic.flux_curve), "supply": ("Supply window", switching.supply_window), "loss": ("Losses", switching.loss_bars)}
+    "period": ("Switching period", switching.switching_period), "transient": ("Turn-off", switching.clamp_transient), "map": ("Map", clamp_map.map_picture), "loads": ("Kinds by load", _waiting(clamps.over_load_picture)), "ripple": ("Ripple choice", switching.ripple_choice), "range": ("Input range", _waiting(input_range.range_picture)),
+    "gain": ("Gain", gain.gain_curves), "frequency": ("Frequency", frequency.frequency_curves), "circuit": ("Circuit", circuit.schematic), "window": ("Winding window", magnetic.winding_window), "orders": ("Arrangements", arrangements.arrangements), "cores": ("Cores", cores.cores), "field": ("Field", _waiting(field.field_picture)), "flux": ("Flux", magnetic.flux_curve), "supply": ("Supply window", switching.supply_window), "loss": ("Losses", switching.loss_bars)}
 """Pictures by key: tab title and function."""
 STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"), "bulk": ("line", "holdup", "inrush", "loss"), "switch": ("period", "gain", "frequency", "ripple", "range", "circuit", "loss"), "transformer": ("window", "orders", "cores", "field", "flux", "loss"),
                   "clamp": ("transient", "map", "loads", "period", "circuit"), "rectifier": ("period", "circuit", "loss"), "feedback": ("supply", "circuit"), "load": ("loss", "period", "circuit")}

@@ -94,6 +94,11 @@ class Grid:
         p = self.points[point]
         return Corner(self.lines[line], self.freqs[freq] or None, p.load, p.case, self.bus[bus], (line, freq, point, bus), p.label)
 
+    def along_load(self, corner: Corner) -> list[tuple[float, tuple[int, int, int, int]]]:
+        """The loads in run at the line and bus of a corner, rising, each with its index."""
+        line, freq, _, bus = corner.index
+        return [(p.load, (line, freq, k, bus)) for k, p in enumerate(self.points) if p.case == "run" and not p.label]
+
     def find(self, v_line: float, load: float = 1.0, case: str = "run", bus: str = "valley", f_line: float | None = None) -> Corner:
         """The corner nearest in line voltage (lowest line frequency unless named) at a point that exists (ValueError if not)."""
         line = int(np.argmin(np.abs(np.asarray(self.lines) - v_line)))

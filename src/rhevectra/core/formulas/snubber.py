@@ -26,6 +26,12 @@ def parasitic_inductance(f_bare: Any, capacitance: Any) -> Any:
     return 1 / ((2 * np.pi * f_bare) ** 2 * capacitance)
 
 
+@formula("f = 1/(2·π·√(L_p·C_p))", "Hz", "L_p C_p", "resonance")
+def ringing_frequency(inductance: Any, capacitance: Any) -> Any:
+    """Frequency [Hz] at which they ring."""
+    return 1 / (2 * np.pi * np.sqrt(inductance * capacitance))
+
+
 @formula("Z = √(L_p/C_p)", "Ω", "L_p C_p", "characteristic impedance: the first value of the damping resistor (common practice)")
 def characteristic(inductance: Any, capacitance: Any) -> Any:
     """Characteristic impedance of the ring [Ω]."""

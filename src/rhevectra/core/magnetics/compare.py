@@ -53,9 +53,8 @@ def wound_as(need: TransformerNeed, text: str, turns: Sequence[int], win: Window
     hot = need.ambient + float(trial.rise[best])
     copper, _ = candidate.exact_copper(other, trial, best, win, hot)
     core = float(trial.p_core[best])
-    outputs = [k for k, inside in enumerate(transformer.primary_side(need)) if not inside]
     resistance = magnetics.thermal_resistance(transformer.HEAT_TRANSFER[need.cooling], float(win.surface[0]))
-    seen, _ = candidate.leakage_of(other, trial, best, win).shorted(0, outputs)
+    seen, _ = candidate.leakage_of(other, trial, best, win).shorted(0, transformer.outputs_of(need))
     rise = float(resistance) * (core + sum(copper))
     rest = replace(trial, constraints={k: v for k, v in trial.constraints.items() if k != "rise"})
     refused = f"{show(rise, 'K', 3)} rise, {show(need.rise_max, 'K', 3)} allowed" if rise > need.rise_max else transformer.binding(rest, 0)

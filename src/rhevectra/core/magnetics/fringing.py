@@ -17,17 +17,21 @@ TERMS = 24
 """Even cosines that are summed: the finest is shorter than any usual gap's reach."""
 
 
+def _cosines(gap: Any, along: Any) -> tuple[Any, Any]:
+    """Wave numbers [1/m] of the even cosines and the part each has of the field at the post [1/m], along a new last axis."""
+    k = 2 * np.arange(1, TERMS + 1) * np.pi / np.asarray(along)[..., None]
+    half = 0.5 * k * np.asarray(gap)[..., None]
+    return k, 2 / np.asarray(along)[..., None] * np.sin(half) / half
+
+
 def unevenness(gap: Any, along: Any, across: Any, depth: Any) -> Any:
     """Mean along the post of the square of the gap's extra field [1/m²], at a distance `depth` from the post, for one ampere-turn that does not cancel.
 
     gap, along, across: length of the gap, window along the post and across it [m]; all broadcast. Source: series solution, checked in the tests by finite elements.
     """
-    m = 2 * np.arange(1, TERMS + 1)
-    k = m * np.pi / np.asarray(along)[..., None]
+    k, part = _cosines(gap, along)
     w = np.asarray(across)[..., None]
     x = np.clip(np.asarray(depth)[..., None], 0.0, w)  # what does not fit into the window is refused elsewhere
-    half = 0.5 * k * np.asarray(gap)[..., None]
-    part = 2 / np.asarray(along)[..., None] * np.sin(half) / half
     # (cosh² + sinh²)/sinh² of k·(w - x) over k·w, without overflow
     decay = (np.exp(-2 * k * x) + np.exp(-2 * k * (2 * w - x))) / np.square(1 - np.exp(-2 * k * w))
     return (part**2 * decay).sum(-1)
@@ -39,10 +43,8 @@ def foil_loss(gap: float, along: float, across: float, depth: float, copper: flo
     depth: distance of its inner face from the post; copper: thickness of all its foils together [m]. The field that passes through drives currents along the foils' width, which push it back: a thin sheet of
     the copper within a skin depth, cosine by cosine, between the walls of the core. Blocks further out are taken as if no foil lay before them (on the safe side). Checked in the tests by finite elements.
     """
-    m = 2 * np.arange(1, TERMS + 1)[:, None]
-    k, f = m * np.pi / along, np.asarray(frequency)[None, :]
-    half = 0.5 * k * gap
-    part = 2 / along * np.sin(half) / half
+    k, part = (each[:, None] for each in _cosines(gap, along))
+    f = np.asarray(frequency)[None, :]
     x = min(depth, across)
     below = 1 - np.exp(-2 * k * across)
     through = 0.5 * (part * (np.exp(-k * x) + np.exp(-k * (2 * across - x))) / below) ** 2  # cosh/sinh: at the outer leg nothing runs along the core

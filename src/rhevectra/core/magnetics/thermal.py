@@ -15,6 +15,9 @@ LOOSE = 0.2e-3
 TAPES = 2
 """Tapes between the bobbin's floor and the first layer's copper, wire coating included."""
 
+OPEN = ("E", "EFD", "ETD")
+"""Families whose winding stands out of the core on two sides."""
+
 
 @dataclass(frozen=True)
 class Faces:
@@ -30,7 +33,7 @@ def faces(row: Mapping[str, Any], win: Windows, core: int) -> Faces:
     """Faces of one core of the catalogue, standing with its post upright; the board below takes nothing."""
     a, b, c, d, e, f = (row[f"{k}_m"] for k in ("a", "b", "c", "d", "e", "f"))
     box = float(win.surface[core])
-    if row["family"] in ("E", "EFD", "ETD"):
+    if row["family"] in OPEN:
         out = (e - f) / 2 if row["family"] != "ETD" else max((e - c) / 2, 0.0)  # how far the winding stands out of the core
         winding = 2 * (2 * d * e + 4 * d * out)
         bare = 2 * a * c + 2 * (2 * a * b - 2 * d * e) + 4 * b * c
@@ -46,9 +49,9 @@ def faces(row: Mapping[str, Any], win: Windows, core: int) -> Faces:
 
 def _covered(row: Mapping[str, Any], a: float, c: float) -> float:
     """Share of the bobbin's flanges that lies against the yokes."""
-    return float(np.clip(c / a, 0.0, 1.0)) if row["family"] in ("E", "EFD", "ETD") else 0.6
+    return float(np.clip(c / a, 0.0, 1.0)) if row["family"] in OPEN else 0.6
 
 
 def _outside(row: Mapping[str, Any], d: float, c: float) -> float:
     """Area of the outer legs that faces the outside of the winding [m²]; a winding that fills its window lies close to them."""
-    return 2 * 2 * d * (c if row["family"] in ("E", "EFD", "ETD") else 0.5 * row["e_m"])
+    return 2 * 2 * d * (c if row["family"] in OPEN else 0.5 * row["e_m"])

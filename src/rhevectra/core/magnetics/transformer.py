@@ -144,6 +144,11 @@ def primary_side(need: TransformerNeed) -> list[bool]:
     return [arrangement.on_primary_side(w.name) for w in need.windings]
 
 
+def outputs_of(need: TransformerNeed) -> list[int]:
+    """Numbers of the windings on the other side of the barrier."""
+    return [k for k, inside in enumerate(primary_side(need)) if not inside]
+
+
 def balanced(need: TransformerNeed, turns: Sequence[float] | Array) -> list[Array]:
     """Harmonics of every winding (orders,) [A peak]; in a core without a gap what does not cancel makes no field in the window, so the primary is taken without it."""
     flows = [w.harmonics for w in need.windings]

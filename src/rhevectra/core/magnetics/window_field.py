@@ -61,7 +61,7 @@ def field_steps(design: Any) -> Iterator[tuple[int, int, Any]]:
     made = conductors_of(layout, rho, need.fs)
     turns = np.array([float(t[at]) for t in tr.wound(need, trial.turns)])
     matrix = candidate.leakage_of(need, trial, at, win)
-    outputs = [k for k, inside in enumerate(tr.primary_side(need)) if not inside]
+    outputs = tr.outputs_of(need)
     closed, part = matrix.shorted(0, outputs)
     apart = np.zeros(len(need.windings))
     apart[0] = 1.0

@@ -53,7 +53,7 @@ def ring_of(f_bare: float, added: float, f_loaded: float, probe: float = 0.0, er
         raise InputError("probe", f"{show(probe, 'F')} are more than the {show(c, 'F', 3)} that ring", "the capacitance at the probe's tip, 3 to 15 pF")
     own = c - probe
     off = float(snubber.uncertainty(error, f_bare, f_loaded)) * c / own
-    return Ring(inductance, own, 1 / (2 * np.pi * float(np.sqrt(inductance * own))), float(snubber.characteristic(inductance, own)), off)
+    return Ring(inductance, own, float(snubber.ringing_frequency(inductance, own)), float(snubber.characteristic(inductance, own)), off)
 
 
 def ring_of_two(f_bare: float, first: tuple[float, float], second: tuple[float, float], probe: float = 0.0, error: float = READ_TO) -> tuple[Ring, float]:

@@ -45,14 +45,15 @@ def record_nodes(work: Work, name: str, win: Windows, core: int, p_core: Any, p_
     pressure = sheet(f"{name}.air", heat.air_pressure, altitude=float(need.altitude_max))
 
     def passes(on: Any, t: dict[str, Any]) -> dict[str, Any]:
-        """One pass: both temperatures from those of the pass before."""
+        """One pass: both temperatures from those of the pass before, with rows on the sheet and with numbers before."""
+        read = (lambda x: x) if on is sheet else plain
+
         def out(n: str) -> Any:
             over = on.solved(f"{name}.rise_{n}", np.minimum(plain(t[n]) - need.ambient_max, 400.0), "K", "solved by repeated passes")
-            film = on.given(f"{name}.film_{n}", BLOWN[need.cooling], "W/m²K", "rule", f"{need.cooling} cooling (common practice)") if need.cooling in BLOWN else on(f"{name}.film_{n}", heat.natural_film, rise=over, high=made.high, pressure=pressure if on is sheet else plain(pressure))
-            return on(f"{name}.g_{n}", heat.to_ambient, film=film, radiation=on(f"{name}.radiation_{n}", heat.radiation_film, emissivity=EMISSIVITY, sigma=heat.SIGMA, ambient=ambient if on is sheet else plain(ambient), rise=over), area=areas[n] if on is sheet else plain(areas[n]))
+            film = on.given(f"{name}.film_{n}", BLOWN[need.cooling], "W/m²K", "rule", f"{need.cooling} cooling (common practice)") if need.cooling in BLOWN else on(f"{name}.film_{n}", heat.natural_film, rise=over, high=made.high, pressure=read(pressure))
+            return on(f"{name}.g_{n}", heat.to_ambient, film=film, radiation=on(f"{name}.radiation_{n}", heat.radiation_film, emissivity=EMISSIVITY, sigma=heat.SIGMA, ambient=read(ambient), rise=over), area=read(areas[n]))
         g = {n: out(n) for n in ("core", "winding")}
         hot = on.solved(f"{name}.t_winding_before", np.minimum(plain(t["winding"]), 400.0), "°C", "solved by repeated passes")
-        read = (lambda x: x) if on is sheet else plain
         p = {"core": read(p_core), "winding": on(f"{name}.loss_copper_hot", heat.copper_at, p_copper=read(p_copper), t_winding=hot, t_planned=read(plan))}
         return {n: on(f"{name}.t_{n}", heat.node, ambient=read(ambient), p=p[n], g=g[n], p_other=p[o], g_other=g[o], g_between=read(between)) for n, o in (("core", "winding"), ("winding", "core"))}
     t: dict[str, Any] = dict.fromkeys(("core", "winding"), np.asarray(plain(plan) + np.zeros(np.broadcast_shapes(np.shape(plain(p_core)), np.shape(plain(p_copper))))))

@@ -12,6 +12,7 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.parts import NoSteadyState
 from rhevectra.core.design.design import Design
+from rhevectra.core.formulas.snubber import ringing_frequency
 from rhevectra.core.stages.drain_trace import DrainTrace, read_drain
 from rhevectra.drawing.trace import trace_picture
 from rhevectra.ui.jobs import Jobs
@@ -154,6 +155,6 @@ def sentences(read: DrainTrace, design: Design, name: str, notes: tuple[str, ...
         rows, i = design.rows, corner.index
         at = lambda id, unit: show(float(rows[id].at(i)), unit, 3)  # noqa: E731
         inductance, c = float(rows["transformer.leakage"].value), float(rows["switch.c_node"].value)
-        out.append(f"The design at {corner.text()}, the nearest: peak {at('switch.v_peak', 'V')}, plateau {at('switch.v_plateau', 'V')}, reset {at('clamp.t_reset', 's')}, ring {show(1 / (6.283185307179586 * (inductance * c) ** 0.5), 'Hz', 4)}. "
+        out.append(f"The design at {corner.text()}, the nearest: peak {at('switch.v_peak', 'V')}, plateau {at('switch.v_plateau', 'V')}, reset {at('clamp.t_reset', 's')}, ring {show(float(ringing_frequency(inductance, c)), 'Hz', 4)}. "
                    "A lower ring is more leakage or more capacitance, the probe's included: a second record with a known capacitor tells them apart.")
     return out

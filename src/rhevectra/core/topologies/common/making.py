@@ -11,7 +11,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts, parted, shares
 from rhevectra.core.magnetics.candidate import leakage_of
-from rhevectra.core.magnetics.transformer import primary_side, wound
+from rhevectra.core.magnetics.transformer import outputs_of, primary_side, wound
 from rhevectra.core.magnetics.winding import strands_of
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 from rhevectra.core.topologies.common.winding import LEAD_OUT
@@ -191,7 +191,7 @@ def _pairs(design: Any, parts: tuple[Part, ...]) -> Iterator[tuple[str, str, str
     """Leakage towards each output alone, where there are several: what one output that conducts by itself sees is not what all shorted read."""
     plan = design.context["plan"]
     need, at = plan.need, (plan.choice.core, plan.choice.candidate)
-    outputs = [k for k, inside in enumerate(primary_side(need)) if not inside]
+    outputs = outputs_of(need)
     if not 2 <= len(outputs) <= PAIRS_MOST:
         return
     matrix, primary = leakage_of(need, plan.choice.trial, at, plan.window), parts[0]

@@ -34,12 +34,11 @@ DECISIONS = (
 
 @dataclass(frozen=True)
 class Snubber:
-    """Across one rectifier: junction and snubber capacitor [F], resistor [Ω], crest over the step."""
+    """Across one rectifier: junction and snubber capacitor [F], resistor [Ω]."""
 
     junction: float
     capacitor: float
     resistor: float
-    crest: float
 
 
 def figures(n: int) -> tuple[FigureSpec, ...]:
@@ -71,14 +70,14 @@ def _one(work: Work, n: int, row: Mapping[str, Any], inductance: float) -> Snubb
     ring_l = sheet.given(f"{name}.ring_l", inductance, "H", "solved", "leakage as this winding sees it, and its wiring")
     most = 1 + float(sheet.rows["rectifier.ringing"].value)
     impedance = sheet(f"{name}.ring_z", snubber.characteristic, inductance=ring_l, capacitance=c_j)
-    edge = round(EDGE / (2 * np.pi * float(np.sqrt(inductance * float(c_j.value)))), 2)
+    edge = round(EDGE * float(snubber.ringing_frequency(inductance, float(c_j.value))), 2)
     ratio = next((r for r in RATIOS if edged(r, edge)[1] <= most), RATIOS[-1])
     c = work.choose(f"{name}.snubber_c", at_least(ratio * float(c_j.value), "E6"), f"smallest whose best resistor keeps the ring to {most:.2f} × the step, next E6 value above")
     best, crest = edged(float(f"{float(c.value) / float(c_j.value):.2g}"), edge)
     r = work.choose(f"{name}.snubber_r", nearest(best * float(impedance.value), "E12"), f"least crest: {best:.2f} × the ring's {show(float(impedance.value), 'Ω', 3)}")
     sheet.solved(f"{name}.ring_crest", crest, "", f"exact response of ring and snubber to an edge of {show(EDGE, 's')}, with its best resistor")
     sheet.given(f"{name}.ring_most", most, "", "rule", "one and the ringing allowance")
-    return Snubber(float(c_j.value), float(c.value), float(r.value), crest)
+    return Snubber(float(c_j.value), float(c.value), float(r.value))
 
 
 def seen_from_primary(snubbers: list[Snubber], turns: list[float]) -> float:

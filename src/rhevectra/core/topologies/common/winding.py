@@ -115,7 +115,7 @@ def stack(work: Work, windings: Sequence[tr.WindingNeed], why: str = "split prim
 def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
     """Leakage seen from the primary, all outputs shorted: geometric estimate with lead-outs, never below the stated share; a reading wins."""
     matrix = candidate.leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
-    outputs = [k for k, inside in enumerate(tr.primary_side(need)) if not inside]
+    outputs = tr.outputs_of(need)
     seen, _ = matrix.shorted(0, outputs)
     one = "" if len(outputs) == 1 else "; seen by one output alone: " + ", ".join(f"{arrangement.word(need.windings[k].name)} {show(matrix.pair(0, k), 'H')}" for k in outputs)
     geometric = work.sheet.solved("transformer.leakage_geometric", seen, "H", f"field energy of the stack {work.sheet.rows['transformer.arrangement'].value}, one dimension, heights as laid, outputs shorted{one}")

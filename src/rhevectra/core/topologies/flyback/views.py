@@ -43,9 +43,8 @@ def frequency_view(design: Any) -> FrequencyView:
 
 def clamp_over_load(design: Any, corner: Corner, load: Array) -> Array:
     """What the clamp, or the switch without one, burns [W] along load at the line of a corner: the period solved afresh at every load, the bus between those of the grid."""
-    stage, grid, clamp, quick = design.context["plan"].stage, design.grid, design.context["stage"].variant.clamp, Quick()
-    line, freq, _, bus = corner.index
-    run = [(p.load, (line, freq, k, bus)) for k, p in enumerate(grid.points) if p.case == "run" and not p.label]
+    stage, clamp, quick = design.context["plan"].stage, design.context["stage"].variant.clamp, Quick()
+    run = design.grid.along_load(corner)
     along = lambda values: np.interp(load, [x for x, _ in run], [float(pick(np.asarray(values), i)) for _, i in run])  # noqa: E731
     here = replace(stage, v_bus=along(design.rows["bus.v"].value), i_outputs=tuple(along(i) for i in stage.i_outputs), i_limit=float(np.max(stage.i_limit)), is_limit=np.zeros(len(load), bool))
     found = pd.solve(here)
