@@ -17,10 +17,11 @@ def found(demo_design):
     return steps[-1][2]
 
 
-def test_curves_meet_the_corners_of_whole_designs(found, demo_document):
-    """At the loads of the grid every curve gives what a design of that kind and law records there (solved with the bulk, apart from the curve)."""
+def test_curves_meet_the_corners_of_whole_designs(found, demo_document, demo_design):
+    """At the loads of the grid every curve gives what a design of that kind and law with the same transformer records there (solved with the bulk, apart from the curve)."""
+    wound = {id: demo_design.rows[id].value for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux", "transformer.lp", "flyback.v_or")}
     for c in found.curves:
-        d = size(demo_document.requirement, {**demo_document.decisions, "clamp.kind": c.kind, "light_load": c.law}, noise=False)
+        d = size(demo_document.requirement, {**demo_document.decisions, **wound, "clamp.kind": c.kind, "light_load": c.law}, noise=False)
         diode = d.rows.get("clamp.loss_diode")
         for load in (0.0, 0.1, 0.5, 1.0):
             index = d.grid.find(265.0, load).index
@@ -29,15 +30,15 @@ def test_curves_meet_the_corners_of_whole_designs(found, demo_document):
 
 
 def test_curves_meet_the_exact_period(found):
-    """Within 5 % wherever a clamp stands; without one the formula leaves the ring's damping out and lies above."""
+    """Within 5 % wherever a clamp stands (a clamp switch 12 %: its body diode takes a part that is left out); without one the formula leaves the ring's damping out and lies above."""
     checked = [(c, load, p) for c in found.curves for load, p in c.checks]
-    assert len(checked) >= 12 and {c.kind for c, _, _ in checked} == {"rcd", "zener", "rcd_zener", "none"}
+    assert len(checked) >= 12 and {c.kind for c, _, _ in checked} == {"rcd", "zener", "rcd_zener", "active", "none"}
     for c, load, p in checked:
         mine = float(np.interp(load, LOADS, c.power))
         if c.kind == "none":
             assert p <= 1.01 * mine + 1e-6
         else:
-            assert p == pytest.approx(mine, rel=0.05, abs=2e-3), (c.kind, c.law, load)
+            assert p == pytest.approx(mine, rel=0.12 if c.kind == "active" else 0.05, abs=2e-3), (c.kind, c.law, load)
 
 
 def test_laws_differ_near_no_load_only(found):
@@ -66,7 +67,7 @@ def test_a_soft_zener_loses_at_load(demo_document, monkeypatch):
     monkeypatch.setattr(clamps, "WORTH", np.inf)  # the curves alone
     d = size(demo_document.requirement, pins)
     last = list(over_load_steps(d, d.grid.find(265.0)))[-1][2]
-    assert "Zener diodes: least loss up to" in last.sentences["skip"]
+    assert "Zener diodes: least loss up to" in said(LOADS, [c for c in last.of("skip") if c.kind in ("zener", "rcd")])
     own = next(c for c in last.of("skip") if c.kind == "zener")
     assert own.power[-1] > 2 * next(c for c in last.of("skip") if c.kind == "rcd").power[-1]
 
@@ -85,7 +86,7 @@ def test_the_picture_comes_from_the_worker(window, qtbot, monkeypatch):
     window.session.pin("light_load", "fixed")
     window.show_all()
     qtbot.waitUntil(lambda: desk.picture.late["loads"].found is not None, timeout=60000)
-    assert desk.picture.late["loads"].found.law == "fixed" and len(kinds(window.session.design)) == 4
+    assert desk.picture.late["loads"].found.law == "fixed" and len(kinds(window.session.design)) == 5
     check_read_out(desk.picture.view.picture())
     for x in (60, 200, 400):  # the cursor reads every frame it passes
         qtbot.mouseMove(desk.picture.view, QPoint(x, 250))

@@ -13,10 +13,12 @@ from rhevectra.drawing.display import Picture
 if TYPE_CHECKING:
     from rhevectra.core.design.clamps import ClampsOverLoad, Curve
 
-_ROLES = ("primary", "secondary", "accent", "over")
-"""Of the kinds in the order of their registry."""
+_ROLES, _BARE = ("primary", "secondary", "accent", "ink"), "over"
+"""Of the clamps in the order of their registry, and of none."""
 _LAWS = {"skip": "pulses left out", "foldback": "frequency falls", "fixed": "fixed frequency"}
-FOOT = 18.0
+FOOT = 22.0
+LOW_SHARE = 0.2
+"""A clamp whose power stays below this share of the frame is named further left, where its curve and others keep apart."""
 
 
 def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: float, height: float) -> Picture:
@@ -29,9 +31,12 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
     own = found.of(found.law)
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.58 * room - 8, (0.0, 100.0), (0.0, top), f"clamp power, {_LAWS[found.law]}", "W", x_unit="% load")
     for k, c in enumerate(own):
-        _curve(frame, found, c, _ROLES[k], 0.65)
-        above, at = k < 2, frame.y(float(np.interp(0.7, found.load, c.power)))
-        picture.text(frame.x(70), at - 1.6 if above or at + 4.6 > frame.top + frame.height else at + 4.6, c.said, _ROLES[k], "right" if above else "left", 3.1)
+        role = _ROLES[k] if c.clamps else _BARE
+        _curve(frame, found, c, role, 0.65)
+        low = c.clamps and float(c.power.max()) < LOW_SHARE * top
+        load = 22.0 if low else 70.0
+        above, at = k < 2 or low, frame.y(float(np.interp(0.01 * load, found.load, c.power)))
+        picture.text(frame.x(load), at - 1.6 if above or at + 4.6 > frame.top + frame.height else at + 4.6, c.said, role, "right" if above and not low else "left", 3.1)
     _crossings(picture, frame, found, [c for c in own if c.clamps])
     frame.close()
     from rhevectra.core.design.clamps import LOW
@@ -93,7 +98,7 @@ def _words(picture: Picture, found: "ClampsOverLoad", y: float, width: float) ->
         told.setdefault(sentence, []).append(_LAWS[law])
     line = y + 4
     for sentence, laws in told.items():
-        for part in textwrap.wrap(f"{', '.join(laws)}: {sentence}", max(int(width / 1.55), 30)):
+        for part in textwrap.wrap(f"{', '.join(laws)}: {sentence}", max(int(width / 1.32), 30)):
             picture.text(3, line, part, "ink", "left", 2.9)
             line += 3.9
     picture.text(3, line + 0.5, "crosses: the exact period of that circuit; same transformer, each clamp sized by its own rules", "muted", "left", 2.7)

@@ -81,7 +81,8 @@ class Fused:
         of = {stage: {n: s for n, s in trace.steps.items() if when[n] == stage} for stage in (FIXED, PASS, END)}
         kept = [n for stage in (PASS, END) for _f, inputs in of[stage].values() for n in inputs if when[n] == FIXED] + [n for n in results.values() if when[n] == FIXED]
         self._kept = tuple(dict.fromkeys(kept))
-        live = tuple(dict.fromkeys([results[n] for n in carried] + [i for _f, inputs in of[END].values() for i in inputs if when[i] == PASS and i in trace.steps] + [n for n in results.values() if when[n] == PASS and n in trace.steps]))
+        also = dict.fromkeys([i for _f, inputs in of[END].values() for i in inputs if when[i] == PASS and i in trace.steps] + [n for n in results.values() if when[n] == PASS and n in trace.steps])
+        live = (*(results[n] for n in carried), *(n for n in also if n not in {results[c] for c in carried}))
         self._prepare = _compiled("prepare", of[FIXED], [[*self._fixed.values(), *trace.constants]], self._kept)
         rows = [f"x_{n}" for n in moving]
         self._once = _compiled("once", of[PASS], [self._kept, rows], live)

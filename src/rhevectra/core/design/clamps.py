@@ -6,7 +6,7 @@ from types import ModuleType
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.corners import Array, Corner, pick
 from rhevectra.core.circuit.parts import NoSteadyState
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.exact import exact
@@ -67,13 +67,14 @@ def _exactly(design: Design, clamp: ModuleType, corner: Corner) -> float | None:
         return None
     nodes = {e.name.lower(): e.nodes for e in TOPOLOGIES[design.topology].circuit(design, corner).elements}
     volt = lambda n: found.voltages.get(n, np.zeros_like(found.t))  # noqa: E731
-    return sum(float(np.trapezoid((volt(nodes[e][0]) - volt(nodes[e][1])) * found.currents[e], found.t)) for e in clamp.BURNING) / found.period
+    return sum(float(np.trapezoid((volt(nodes[e][0]) - volt(nodes[e][1])) * found.currents[e], found.t)) for e in clamp.BURNING) * float(pick(np.asarray(design.rows["switch.frequency"].value), corner.index))
 
 
 def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, ClampsOverLoad | None]]:
     """Steps of (done, total, None) and last the curves. The transformer stays that of the design; every clamp is sized by its own rules."""
     now, made = str(design.rows["light_load"].value), kinds(design)
-    keep = {id: v for id, v in design.pins.items() if not id.startswith("clamp.")} | {"transformer.core": design.rows["transformer.core"].value}
+    wound = ("transformer.core", "transformer.lp", "flyback.v_or", *(id for id in design.decision_specs if id.startswith("transformer.n")))
+    keep = {id: v for id, v in design.pins.items() if not id.startswith("clamp.")} | {id: design.rows[id].value for id in wound if id in design.rows}
     total, curves = len(LAWS) * len(made), []
     for law in LAWS:
         for kind, clamp in made.items():
@@ -106,4 +107,4 @@ def said(load: Array, curves: list[Curve]) -> str:
     order, turns = crossings(load, real)
     text = f"{real[order[0]].said}: least loss" + (" at every load" if not turns else "".join(f" up to {t * 100:.0f} %, then {real[b].said}" for t, b in zip(turns, order[1:], strict=True)))
     idle = next((c.said for c in real if c.rests and c is not real[order[0]]), "")
-    return text + (f"; {idle} do not win at light load here" if idle else "")
+    return text + (f"; {idle} do not win at light load" if idle else "")

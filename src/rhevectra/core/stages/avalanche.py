@@ -17,6 +17,7 @@ NO_PICTURES = ("map",)
 BURNING = ("dava",)
 CURES = {"switch.v_peak": "clamp.kind", "clamp": "clamp.kind"}
 BURNS_IN_SWITCH = True
+ROOM, TURNS = clamping.ROOM, clamping.TURNS
 LOSSES = {"switch_avalanche": "clamp_power", "leakage_ring": "loss_ring"}
 SPREAD = 1.2
 """Largest breakdown voltage over the rated one, which is the least (typical, from memory)."""

@@ -14,11 +14,18 @@ DIODE_DROP = 1.0
 DIODE_CLASSES = (200, 400, 600, 800, 1000, 1e9)
 BURNS_IN_SWITCH = False
 """Whether the switch itself takes the energy."""
+TURNS = False
+"""Whether the leakage current turns round in it, so that the capacitor gives back what it took."""
+ROOM = 1.9
+"""Clamp voltage over reflected voltage when the switch class decides: a roomy clamp burns little (classic school 2 to 2.5)."""
 LOSSES = {"clamp": "clamp_power", "clamp_diode": "loss_clamp_diode", "leakage_ring": "loss_ring"}
 """Name of each loss of a clamp, and which row of the period it is."""
-FIGURES = (
+AT_LITTLE_LOAD = (
     FigureSpec("clamp.power_light_load", "Clamp power at 10 % load", "P_cl,10", "clamp", corners.LIGHT),
     FigureSpec("clamp.power_idle", "Clamp power at no load", "P_cl,0", "clamp", corners.IDLE),
+)
+FIGURES = (
+    *AT_LITTLE_LOAD,
     FigureSpec("clamp.diode_v_reverse", "Clamp diode reverse voltage", "V̂_R,cl", "clamp", corners.PEAKS, limit="clamp.diode_v_limit", limit_kind="max"),
     FigureSpec("clamp.t_reset", "Leakage reset time", "t_cl", "clamp", corners.LOADED),
 )

@@ -24,8 +24,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     """
     o, s = design.context["o"], design.context["stage"]
     at = reader(corner.index)
-    fs, t_on = at(o["fs"]), at(o["t_on"])
-    period = 1 / fs
+    t_on, period = at(o["t_on"]), 1 / at(o["rate"])
     v = {k: at(x) for k, x in (("bus", s.v_bus), ("on", o["v_turn_on"]), *(() if s.variant.clamp is None else (("clamp", o["v_clamp"]),)))}
     z0 = np.sqrt(at(s.leakage) / at(s.c_node))
     held = s.variant.held
@@ -37,7 +36,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
         Element("Lm", ("m1", "drain"), f"{number(at(o['lm']))} IC={number(at(o['i_end']))}", "transformer"),
         Element("Rcore", ("m1", "drain"), number(at(o["r_core"])), "transformer"),
         *(_two_switches(s, at, v["on"]) if held else _one_switch(s, at, v)),
-        *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"]))]
+        *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"])), *(_clamp_gate(o, s, at, period) if s.variant.turned else ())]
     models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model(*_BODY), *(s.variant.clamp.models(s, at) if s.variant.clamp is not None else (clamping.model(at(s.clamp_vf)),))]
     for k in range(len(s.ns)):
         more, model = _secondary(design, k, at)
@@ -82,10 +81,17 @@ def _controller(i_peak: float, t_on: float, period: float, slope_down: float) ->
             Element("Cgate", ("gate", "0"), "10p IC=0", "feedback")]
 
 
+def _clamp_gate(o: Any, s: Any, at: Callable[[Any], float], period: float) -> tuple[Element, ...]:
+    """Gate of the clamp switch: closed a twentieth of the open time after its body diode took over, opened so early that the node is at its lowest when the next pulse begins."""
+    start = at(o["t_on"]) + at(o["t_rise"]) + 0.05 * at(o["t_off"])
+    width = period - (at(o["t_com"]) - at(o["t_turned"]) + at(o["t_wait"])) - start
+    return (Element("Vgate2", ("gate2", "0"), f"PULSE(0 10 {number(start)} 1n 1n {number(width)} {number(period)})", "clamp"),)
+
+
 def _load(o: Any, s: Any, k: int, at: Callable[[Any], float]) -> float:
-    """Current of an output [A]; at the current limit the regulated one takes all that the core gives."""
+    """Current of an output [A]; at the current limit the regulated one takes all that the core gives. Within a packet of pulses it takes what fills the pause as well."""
     more = at(o["i_mean"]) - at(o["i_sum"]) if k == 0 and bool(at(s.is_limit)) else 0.0
-    return at(s.i_outputs[k]) + more * at(s.np) / at(s.ns[0])
+    return at(s.i_outputs[k]) * at(o["rate"]) / at(o["fs"]) + more * at(s.np) / at(s.ns[0])
 
 
 _ON, _RISE = "the switch is on: the core takes energy from the bus", "the drain rises: the core's current charges the node"
@@ -98,6 +104,8 @@ def interval_name(states: dict[str, int], before: str) -> str:
         return "the switch takes the current over from the secondary" if output else _ON
     if states.get("dava"):
         return "the switch breaks down: the leakage empties into it"
+    if "scl" in states and (states["scl"] or states["dcl"]):
+        return "the leakage current turns round in the clamp" if output else "core and leakage go backwards through the clamp: the secondary has stopped"
     if states.get("dcl"):
         takes = "the bus" if "dlow" in states else "the clamp"
         return f"leakage empties into {takes} while the secondary takes over" if output else f"the drain has reached {takes}"

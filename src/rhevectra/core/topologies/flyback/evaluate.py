@@ -93,7 +93,7 @@ def _at_rest(work: Work, plan: Plan) -> dict[str, Any]:
     """Rows of what the variant has in place of others: clamp or diodes, and the valley."""
     sheet, s = work.sheet, plan.stage
     clamped = {} if plan.clamp is None else dict(plan.clamp["stage"])
-    drop = sheet.given("clamp.v_diode", s.clamp_vf, "V", "rule", "drop of the clamp diode (common practice)") if clamped else sheet.given("return.v_diode", s.clamp_vf, "V", "rule", "drop of each diode that holds a switch to the bus (common practice)")
+    drop = sheet.given("clamp.v_diode", s.clamp_vf, "V", "rule", "drop of the clamp switch's body diode (common practice)" if s.variant.turned else "drop of the clamp diode (common practice)") if clamped else sheet.given("return.v_diode", s.clamp_vf, "V", "rule", "drop of each diode that holds a switch to the bus (common practice)")
     valley = {"valley": sheet.solved("qr.valley", s.valley, "", "the first valley that the highest frequency leaves"), "f_max": sheet.rows["qr.f_max"]} if s.variant.valley else {}
     return {**clamped, "clamp_vf": drop, **valley}
 

@@ -33,7 +33,7 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     sheet(f"{name}.v_reverse", flyback.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k], turns_primary=s.np)
     sheet.given(f"{name}.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
     part = {"i_out": s.i_outputs[k], "i_total": o["i_sum"]}
-    peak = sheet(f"{name}.i_peak", flyback.share, i_secondary=o["i_one"], **part)
+    peak = sheet(f"{name}.i_peak", flyback.share, i_secondary=o["i_top"], **part)
     rms = sheet(f"{name}.i_rms", flyback.share, i_secondary=o["i_secondary"], **part)
     average = sheet.again(f"{name}.i_avg", s.i_outputs[k])
     sheet.given(f"{name}.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
@@ -48,7 +48,7 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     more[f"bleed{n}"] = sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or v_out, i=bleed)
     if plan.snubbers:
         step = sheet(f"{name}.v_step", flyback.rectifier_reverse, allowance=0.0, v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k], turns_primary=s.np)
-        more |= snubbing.record(work, n, v_step=step, v_turn_on=o["v_turn_on"], turns_secondary=s.ns[k], turns_primary=s.np, rate=o["fs"])
+        more |= snubbing.record(work, n, v_step=step, v_turn_on=o["v_edge"], turns_secondary=s.ns[k], turns_primary=s.np, rate=o["fs"])
     return {f"rectifier{n}": loss} | more
 
 

@@ -19,22 +19,28 @@ from rhevectra.core.basis.sheet import Quick, Sheet, plain
 from rhevectra.core.formulas import clamp, flyback, handed_back, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
+from rhevectra.core.topologies.flyback import active
 from rhevectra.core.topologies.flyback.variant import Variant
 
 PASSES = 16
 VALLEY_FOUND = 1e-3
 """Change of the last pass that is good enough to tell which valley is meant."""
-_CARRIED = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A"}
-"""What one pass hands to the next, with its unit."""
+_CARRIED = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A", "x_s": "", "t_wait": "s", "i_kink": "A"}
+"""What one pass hands to the next, with its unit; the last three only where a clamp turns the current round."""
 _POSITIVE = tuple(k in ("t_off", "t_ramp", "r_core", "i_secondary", "i_mean") for k in _CARRIED)
-_COUNTS = {"r_core": 5.0, "e_off": 5.0}
-"""Values that reach the next pass only through a drop or a loss a fraction of the whole: a change counts that many times less."""
+_COUNTS = {"r_core": 5.0, "e_off": 5.0, "x_s": 0.3}
+"""Values that reach the next pass only through a drop or a loss a fraction of the whole: a change counts that many times less; a share counts for itself."""
 
 
 _OWN = np.array([[_COUNTS.get(k, 0.0)] for k in _CARRIED])
-_AGAINST = {"t_busy": {"t_off": 1.0, "t_com": 1.0, "t_rise": 1.0, "t_ramp": 10.0}, "i_one": {"i_end": 1.0, "i_start": 10.0}, "i_given": {"i_core": 1.0, "i_secondary": 10.0, "i_mean": 10.0}}
+_AGAINST = {"t_busy": {"t_off": 1.0, "t_com": 1.0, "t_wait": 1.0, "t_rise": 1.0, "t_ramp": 10.0}, "i_one": {"i_end": 1.0, "i_kink": 1.0, "i_start": 10.0}, "i_given": {"i_core": 1.0, "i_secondary": 10.0, "i_mean": 10.0}}
 """What the change of a value counts against: the conducting time, the peak current, all current the core gives; times a factor."""
 _WEIGHTS = np.array([[of.get(k, 0.0) for of in _AGAINST.values()] for k in _CARRIED])
+
+
+def _carried(v: Variant) -> tuple[str, ...]:
+    """Names of what a pass of a variant hands to the next."""
+    return tuple(_CARRIED)[: None if v.turned else -3]
 
 
 @dataclass(frozen=True)
@@ -44,7 +50,7 @@ class Stage:
     v_bus and i_outputs (one per secondary and the auxiliary, [A]) have the shape of the grid; is_limit masks the
     current-limit case. v_drops: fixed part of each rectifier's drop [V]; r_outputs: its resistance plus the winding's.
     core: material row, effective area and volume, temperature. clamp_vf: drop of the clamp diode, or of each of the diodes that hold
-    two switches [V]; clamp_r, clamp_c, clamp_z, clamp_most [V]: what the kind of clamp has of them; c_snub [F]: snubbers of the rectifiers as they load bus and reflected voltage. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
+    two switches [V]; clamp_r, clamp_c, clamp_z, clamp_most [V], clamp_dead [s]: what the kind of clamp has of them; c_snub [F]: snubbers of the rectifiers as they load bus and reflected voltage. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
     """
 
     v_bus: Any
@@ -76,6 +82,7 @@ class Stage:
     clamp_c: Any = 0.0
     clamp_z: Any = 0.0
     clamp_most: Any = 0.0
+    clamp_dead: Any = 0.0
     c_snub: Any = 0.0
     valley: Any = 1.0
     f_max: Any = 0.0
@@ -99,16 +106,21 @@ def advance(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
     drop = sheet("secondary.v_drop", flyback.rectifier_drop, v_forward=s.v_forward, r_dynamic=s.r_rectifier, r_winding=s.r_winding, i_rms=main_rms, i_avg=main_avg, v_out=s.v_out)
     v_or = sheet("transformer.v_reflected", flyback.reflected_voltage, turns_primary=s.np, turns_secondary=s.ns[0], v_out=s.v_out, v_drop=drop)
     lm = sheet("transformer.lm", flyback.magnetising, lp=s.lp, leakage=s.leakage)
+    out = {"v_or": v_or, "lm": lm, "i_sum": i_sum, "parts": parts, "drop": drop}
+    out |= active.currents(sheet, s, b, v_or, lm, i_sum) if s.variant.turned else _pulse(sheet, s, b, v_or, lm, i_sum)
+    out |= _handing_back(sheet, s, out) if s.variant.clamp is None else s.variant.clamp.settle(sheet, s, out)
+    out |= _currents_and_core(sheet, s, out)
+    return out
+
+
+def _pulse(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, i_sum: Any) -> dict[str, Any]:
+    """Rate of the pulses, the charge of one, and its currents and times."""
     rate = sheet("switch.valley_rate", flyback.valley_rate, f_max=s.f_max, t_ramp=b["t_ramp"], t_rise=b["t_rise"], t_off=b["t_off"], valley=s.valley,
                  t_valley=sheet("switch.t_valley", flyback.half_ring, lp=s.lp, c_node=s.c_node)) if s.variant.valley else s.fs
     fs = sheet("switch.frequency", flyback.pulse_rate, fs=rate, f_floor=s.f_floor, i_secondary=i_sum, lm=lm, i_floor=s.i_floor,
                v_reflected=v_or, i_clamp=b["i_core"], e_off=b["e_off"])
     q = sheet("secondary.q", flyback.core_charge, i_secondary=i_sum, fs=fs, i_clamp=b["i_core"], e_off=b["e_off"], v_reflected=v_or, t_off=b["t_off"], r_core=b["r_core"])
-    out = {"v_or": v_or, "lm": lm, "fs": fs, "i_sum": i_sum, "parts": parts, "drop": drop}
-    out |= _currents(sheet, s, b, v_or, lm, fs, q)
-    out |= _handing_back(sheet, s, out) if s.variant.clamp is None else s.variant.clamp.settle(sheet, s, out)
-    out |= _currents_and_core(sheet, s, out)
-    return out
+    return {"fs": fs, "rate": fs, **_currents(sheet, s, b, v_or, lm, fs, q)}
 
 
 def _currents(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, fs: Any, q: Any) -> dict[str, Any]:
@@ -144,9 +156,12 @@ def _currents(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, fs
 
 def _at_turn_on(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """The gate pulse and the drain voltage the switch finds when it turns on."""
+    t_on = sheet("switch.t_on", flyback.on_time, t_ramp=o["t_ramp"], t_com=o["t_turned" if s.variant.turned else "t_com"])
+    if s.variant.turned:
+        return {"v_turn_on": o["v_turn_on"], "v_edge": active.edge(sheet, s, o), "t_on": t_on}
     v_ring = sheet("switch.v_turn_on_dcm", flyback.turn_on_voltage, v_bus=s.v_bus, v_reflected=o["v_or"], t_idle=o["t_idle"], tau=o["tau"], lp=s.lp, c_node=s.c_node)
     v_on = sheet.either("switch.v_turn_on", o["discontinuous"], v_ring, o["plateau"], "drain voltage when the switch turns on")
-    return {"v_turn_on": v_on, "t_on": sheet("switch.t_on", flyback.on_time, t_ramp=o["t_ramp"], t_com=o["t_com"])}
+    return {"v_turn_on": v_on, "v_edge": v_on, "t_on": t_on}
 
 
 def _handing_back(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
@@ -167,35 +182,44 @@ def _return_measures(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
 
 def _currents_and_core(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """Secondary current and core loss, which set the drops and the charge of the next pass."""
-    cross = sheet("core.i_after_clamp", flyback.current_after_clamp, i_end=o["i_end"], i_one=o["i_one"], v_reflected=o["v_or"], t_clamp=o["t_clamp"], lm=o["lm"])
-    i_sec = sheet("secondary.i_rms", flyback.secondary_rms, fs=o["fs"], t_clamp=o["t_clamp"], i_one=o["i_one"], i_clamp=o["i_clamp"], i_cross=cross, t_off=o["t_off"], t_com=o["t_com"], i_end=o["i_end"])
+    given = active.secondary(sheet, s, o) if s.variant.turned else _secondary(sheet, o)
     swing = sheet("transformer.b_swing", flyback.flux_swing, v_reflected=o["v_or"], t_off=o["t_off"], turns=s.np, area=s.area)
     p_core = core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["fs"], o["t_ramp"], o["t_off"])
     r_core = sheet("transformer.r_core", flyback.core_resistance, fs=o["fs"], v_bus=s.v_bus, t_ramp=o["t_ramp"], v_reflected=o["v_or"], t_off=o["t_off"], p_core=p_core)
     plateau = sheet("switch.v_plateau", flyback.plateau, v_bus=s.v_bus, v_reflected=o["v_or"])
     e_cut = sheet("switch.e_off", flyback.turn_off_energy, i_peak=o["i_peak"], t_fall=s.t_fall, c_node=s.c_node, v_off=plateau,
                   t_voltage=sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=plateau, c_node=s.c_node, i_peak=o["i_peak"]))
-    i_mean = sheet("secondary.i_mean", flyback.secondary_average, fs=o["fs"], i_one=o["i_one"], i_end=o["i_end"], t_off=o["t_off"], t_com=o["t_com"])
-    return {"i_mean": i_mean, "i_cross": cross, "i_secondary": i_sec, "swing": swing, "p_core": p_core, "r_core": r_core, "e_cut": e_cut, "e_off": _taken(sheet, s, o, e_cut, plateau) if s.variant.snubbed else e_cut, "plateau": plateau}
+    return {**given, "swing": swing, "p_core": p_core, "r_core": r_core, "e_cut": e_cut, "e_off": _taken(sheet, s, o, e_cut, plateau) if s.variant.snubbed else e_cut, "plateau": plateau}
+
+
+def _secondary(sheet: Any, o: dict[str, Any]) -> dict[str, Any]:
+    """Rms and average of all secondary current, and the core's current when the clamp lets go."""
+    cross = sheet("core.i_after_clamp", flyback.current_after_clamp, i_end=o["i_end"], i_one=o["i_one"], v_reflected=o["v_or"], t_clamp=o["t_clamp"], lm=o["lm"])
+    return {"i_cross": cross, "i_top": o["i_one"], "i_secondary": sheet("secondary.i_rms", flyback.secondary_rms, fs=o["fs"], t_clamp=o["t_clamp"], i_one=o["i_one"], i_clamp=o["i_clamp"], i_cross=cross, t_off=o["t_off"], t_com=o["t_com"], i_end=o["i_end"]),
+            "i_mean": sheet("secondary.i_mean", flyback.secondary_average, fs=o["fs"], i_one=o["i_one"], i_end=o["i_end"], t_off=o["t_off"], t_com=o["t_com"])}
 
 
 def _taken(sheet: Any, s: Stage, o: dict[str, Any], e_cut: Any, plateau: Any) -> Any:
     """What turn-off and snubbers take each period."""
-    v_on = _at_turn_on(sheet, s, {**o, "plateau": plateau})["v_turn_on"]
+    v_on = _at_turn_on(sheet, s, {**o, "plateau": plateau})["v_edge"]
     return sheet("core.e_taken", flyback.energy_taken, e_off=e_cut, c_snub=s.c_snub, v_bus=s.v_bus, v_reflected=o["v_or"], v_turn_on=v_on)
 
 
 def _energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """Primary rms currents, the charge drawn from the bus and the losses of the switch."""
-    i_sw = sheet("switch.i_rms", flyback.switch_rms, fs=o["fs"], t_ramp=o["t_ramp"], i_start=o["i_start"], i_peak=o["i_peak"], t_com=o["t_com"], i_end=o["i_end"])
-    q_bus = sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], r_on=o["r_on"], lp=s.lp, i_end=o["i_end"], t_com=o["t_com"], v_bus=s.v_bus,
-                  r_core=o["r_core"], c_node=s.c_node, v_turn_on=o["v_turn_on"])
-    drawn = {"fs": o["fs"], "v_bus": s.v_bus, "q_bus": q_bus}
-    return {"i_switch": i_sw, "i_primary": sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"], i_clamp=o["i_clamp"]),
-            "q_bus": q_bus, "p_bus": sheet("switch.p_bus", handed_back.bus_power, charge=o["q_clamp"], **drawn) if s.variant.clamp is None else s.variant.clamp.bus_power(sheet, o, drawn),
+    p = active.primary(sheet, s, o) if s.variant.turned else _primary(sheet, s, o)
+    drawn = {"fs": o["fs"], "v_bus": s.v_bus, "q_bus": p["q_bus"]}
+    return {**p, "p_bus": sheet("switch.p_bus", handed_back.bus_power, charge=o["q_clamp"], **drawn) if s.variant.clamp is None else s.variant.clamp.bus_power(sheet, o, drawn),
             "loss_turn_on": sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=o["v_turn_on"], fs=o["fs"]),
             "loss_turn_off": sheet("switch.loss_turn_off", flyback.energy_rate, energy=o["e_cut"], fs=o["fs"]),
-            "loss_conduction": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)}
+            "loss_conduction": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=p["i_switch"])}
+
+
+def _primary(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
+    """Rms of switch and primary, and the charge drawn from the bus."""
+    i_sw = sheet("switch.i_rms", flyback.switch_rms, fs=o["fs"], t_ramp=o["t_ramp"], i_start=o["i_start"], i_peak=o["i_peak"], t_com=o["t_com"], i_end=o["i_end"])
+    return {"i_switch": i_sw, "i_primary": sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"], i_clamp=o["i_clamp"]),
+            "q_bus": sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], r_on=o["r_on"], lp=s.lp, i_end=o["i_end"], t_com=o["t_com"], v_bus=s.v_bus, r_core=o["r_core"], c_node=s.c_node, v_turn_on=o["v_turn_on"])}
 
 
 def first_guess(s: Stage) -> dict[str, Any]:
@@ -213,7 +237,7 @@ def first_guess(s: Stage) -> dict[str, Any]:
     reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], s.core_temperature, m["loss_t_min_c"])
     p_core = magnetics.core_loss_two_slope(s.volume, s.extra["kappa"], reference, flyback.flux_swing(v_or, t_off, plain(s.np), s.area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], fs, t_ramp, t_off)
     return {"i_core": zero + i_clamp, "e_off": zero, "t_off": zero + t_off, "t_com": zero, "i_end": zero + i_end, "t_ramp": zero + t_ramp, "r_core": zero + flyback.core_resistance(fs, v_bus, t_ramp, v_or, t_off, p_core),
-            "i_start": zero + i_end, "i_secondary": zero + i_rms, "t_rise": zero, "i_mean": zero + 0.5 * fs * t_off * (i_one + i_end)}
+            "i_start": zero + i_end, "i_secondary": zero + i_rms, "t_rise": zero, "x_s": zero + 1.0, "t_wait": zero, "i_kink": zero, "i_mean": zero + 0.5 * fs * t_off * (i_one + i_end)}
 
 
 @dataclass(frozen=True)
@@ -254,9 +278,9 @@ def _passes(outputs: int, variant: Variant) -> Fused:
         quick = Quick()
         new = advance(quick, s, x)
         new |= _at_turn_on(quick, s, new)
-        return new | _energy(quick, s, new) | {"t_busy": new["t_ramp"] + new["t_rise"] + new["t_off"], "i_given": new["i_sum"] + new["i_core"]}
+        return new | _energy(quick, s, new) | {"t_busy": new["t_ramp"] + new["t_rise"] + new["t_off"], "i_given": new["i_sum"] * new["rate"] / new["fs"] if variant.turned else new["i_sum"] + new["i_core"]}
     fixed = (*scalars, *cornered, *(f"i{k}" for k in range(outputs)), *(f"n{k}" for k in range(outputs)), *_CORE_KEYS, "kappa")
-    return Fused(one_pass, fixed, tuple(_CARRIED), (*_CARRIED, *_AGAINST))
+    return Fused(one_pass, fixed, _carried(variant), (*_carried(variant), *_AGAINST))
 
 
 def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSES, tolerance: float = 1e-4) -> Settled:
@@ -278,23 +302,24 @@ def _repeat(s: Stage, before: Mapping[str, Any] | None, passes: int, tolerance: 
 
     def line(x: Any) -> Array:
         return np.asarray(x if np.shape(x) == shape else zero + x).ravel()
-    run, settle, change = _passes(len(s.ns), s.variant).bind(_numbers(s, line)), FixedPoint(_POSITIVE), np.inf
+    names = _carried(s.variant)
+    run, settle, change = _passes(len(s.ns), s.variant).bind(_numbers(s, line)), FixedPoint(_POSITIVE[: len(names)]), np.inf
     start = before or first_guess(s)
-    x = used = np.array([line(start[k]) for k in _CARRIED])
+    x = used = np.array([line(start[k]) for k in names])
     for _ in range(passes):
         new = np.array(run.once(x))
         g, used = new[: len(x)], x
-        x, change = settle(x, g, _OWN * np.abs(g) + _WEIGHTS @ new[len(x) :] + 1e-15)
+        x, change = settle(x, g, _OWN[: len(x)] * np.abs(g) + _WEIGHTS[: len(x)] @ new[len(x) :] + 1e-15)
         if change < tolerance:
             break
     whole = {k: v.reshape(shape) if v.size == x.shape[1] else v for k, v in run.finish(used).items()}
-    return Settled(s, {k: v.reshape(shape) for k, v in zip(_CARRIED, x, strict=True)}, whole, change)
+    return Settled(s, {k: v.reshape(shape) for k, v in zip(names, x, strict=True)}, whole, change)
 
 
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
     """The last pass on the recording sheet, with what it takes from the pass before as solved rows."""
     text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
-    rows = {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in _CARRIED.items()}
+    rows = {k: sheet.solved(f"solved.{k}", state[k], _CARRIED[k], text) for k in _carried(s.variant)}
     out = advance(sheet, s, rows)
     out |= _at_turn_on(sheet, s, out)
     return out | (_return_measures if s.variant.clamp is None else s.variant.clamp.measures)(sheet, s, out) | _energy(sheet, s, out)

@@ -14,7 +14,7 @@ NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (8, 6), "left", 
 def schematic(design: Any, corner: Corner) -> list[Symbol]:
     """The power stage with the values of the design, main output drawn, others told in the label of the load."""
     rows = design.rows
-    value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
+    value = lambda id: rows[id].value if isinstance(rows[id].value, str) else show(float(rows[id].value), rows[id].unit)  # noqa: E731
     return [
         Symbol("capacitor", (8, 12), (8, 50), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"),
         Symbol("wire", (8, 8), (44, 8), element="Vbus"), Symbol("wire", (8, 8), (8, 12), element="Vbus"), Symbol("wire", (8, 50), (8, 54), element="Vbus"), Symbol("wire", (8, 54), (44, 54), element="Vbus"),

@@ -9,14 +9,15 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback.variant import Variant
 
-CLAMP_ROOM = 1.9
-"""Clamp voltage over reflected voltage when the class decides: a roomy clamp burns little (classic school 2 to 2.5)."""
+CLAMP_SWITCH_SHARE = 0.01
+"""Share of the output that the clamp switch may burn, estimated (common practice, no source)."""
 
 
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: float) -> dict[str, Any]:
     """Switch class and what its voltage leaves. The voltage class first, then the die by loss."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
     duty_limit = work.choose("switch.duty_limit", *((0.48, "below a half: the reflected voltage stays below the bus, and the leakage finds its way back") if v.held else (0.65, "controller with slope compensation")))
+    room_wanted = 1.0 if v.clamp is None else v.clamp.ROOM
     reach = v_low * 0.9 / (1 - 0.9 * float(duty_limit.value)) * 0.9 * float(duty_limit.value)
     table = work.parts["switches"]
 
@@ -24,7 +25,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
         rows = sorted(table.where(kind="discrete").rows, key=lambda r: r["v_class_v"])
         wanted, refused = 0.0 if v.held else min(0.7 * reach, 75.0), []
         classes = sorted({r["v_class_v"] for r in rows})
-        room = {c: (derate.value * c - v_top - 1) / 1.04 / CLAMP_ROOM for c in classes}
+        room = {c: (derate.value * c - v_top - 1) / 1.04 / room_wanted for c in classes}
         v_class = next((c for c in classes if room[c] >= wanted), classes[-1])
         refused += [f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" if v.held else f"{c:g} V: leaves {show(max(room[c], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for c in classes if c < v_class and (v.held or c > v_top)]
         reflects = min(room[v_class], reach)
@@ -50,8 +51,25 @@ def reflected(work: Work, v: Variant, switch: Mapping[str, Any], v_top: float) -
     if v.held:
         by_duty = float(switch["reach"])
         return float(work.choose("flyback.v_or", lambda: float(f"{min(by_duty, 400.0):.3g}"), f"the duty limit at the valley leaves {show(by_duty, 'V')}; the diodes hold the switches to the bus whatever it is").value)
+    assert v.clamp is not None
     budget = (float(switch["derate"].value) * switch["row"]["v_class_v"] - v_top - 1) / 1.04
-    by_class, by_duty = max(budget / CLAMP_ROOM, 2.0), float(switch["reach"])
+    by_class, by_duty = max(budget / v.clamp.ROOM, 2.0), float(switch["reach"])
     deciding = "what the switch class leaves after derating" if by_class < by_duty else "the duty limit at the valley"
-    row = work.choose("flyback.v_or", lambda: float(f"{min(by_class, by_duty, 400.0):.3g}"), f"{deciding}: class {show(by_class, 'V')}, duty {show(by_duty, 'V')}; clamp {CLAMP_ROOM:g} × reflected")
+    row = work.choose("flyback.v_or", lambda: float(f"{min(by_class, by_duty, 400.0):.3g}"), f"{deciding}: class {show(by_class, 'V')}, duty {show(by_duty, 'V')}; clamp {v.clamp.ROOM:g} × reflected")
     return float(row.value)
+
+
+def clamp_switch(work: Work, switch: Mapping[str, Any], v_or: float, v_low: float, power: float) -> float:
+    """Node capacitance [F] that the clamp switch adds; its class is chosen by an estimate of its rms current, its hot resistance recorded."""
+    table = work.parts["switches"]
+    i_peak, duty = 1.4 * power / v_low * (1 + v_low / v_or), v_or / (v_or + v_low)
+    i_rms = i_peak * float(np.sqrt((1 - duty) / 3))
+
+    def rule() -> str:
+        dies = [r for r in table.where(kind="discrete").rows if r["v_class_v"] == switch["row"]["v_class_v"]] or [switch["row"]]
+        cool = [r for r in dies if r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 <= CLAMP_SWITCH_SHARE * power and 1.5 * r["i_max_a"] >= i_peak]
+        return str(max(cool, key=lambda r: r["r_on_25_ohm"])["name"] if cool else min(dies, key=lambda r: r["r_on_25_ohm"])["name"])
+
+    row = table.row(work.choose("clamp.switch", rule, f"voltage class of the main switch; largest die that burns at most {CLAMP_SWITCH_SHARE * 100:g} % of the output at an estimated {show(i_rms, 'A')}").value)
+    work.sheet.given("clamp.r_hot", row["r_on_25_ohm"] * row["hot_ratio"], "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}")
+    return float(row["c_energy_f"])

@@ -34,7 +34,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     order = [main, *(k for k in range(len(need.outputs)) if k != main)]
     volts = [need.outputs[k].magnitude + rectifiers[k]["row"]["v_forward_v"] for k in order]
     aux = work.choose("aux.v", 14.0, "middle of the controller's supply window")
-    aux_i = work.choose("aux.i", lambda: 1.5e-3 + switch["row"]["q_gate_c"] * 65e3, "controller and gate charge (common practice)")
+    aux_i = work.choose("aux.i", lambda: 1.5e-3 + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * 65e3, "controller and gate charge (common practice)")
     r = rectifiers[main]["row"]
     c_wind = work.choose("transformer.c_winding", 40e-12, "layered winding of this size (common practice); measure it from the ring")
     ratio = v_or / volts[0]
@@ -44,7 +44,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     first = {"v_bus": v_bus, "i_outputs": (*io, aux_i.value + 0 * io[0]), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
              "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
              "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"], "fs": float(fs.value), "f_floor": 0.0,
-             "c_node": v.across * switch["row"]["c_energy_f"] + float(c_wind.value), "clamp_vf": 1.0, "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
+             "c_node": v.across * switch["row"]["c_energy_f"] + float(c_wind.value) + switch.get("c_clamp", 0.0), "clamp_vf": 1.0, "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
     v_low = float(loaded(work, v_bus).min())
     p_in = 1.03 * sum(v * o.current_peak for v, o in zip(volts, (need.outputs[k] for k in order), strict=True)) + float(aux.value) * float(aux_i.value)
     duty = float(flyback.duty_ideal(v_or, v_low))

@@ -22,6 +22,11 @@ class Variant:
         return 2 if self.held else 1
 
     @property
+    def turned(self) -> bool:
+        """The clamp turns the leakage current round, and the core's with it: the pulses never rest within a packet."""
+        return self.clamp is not None and bool(self.clamp.TURNS)
+
+    @property
     def across(self) -> float:
         """Node capacitances of one switch as they lie across the primary: those of two switches lie in series."""
         return 1 / self.switches

@@ -6,23 +6,26 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.topologies.flyback import turned
 
 At = Callable[[Any], float]
 
 
 def times(o: Mapping[str, Any], at: At) -> dict[str, float]:
     """The instants of the period [s], from the turn-on."""
-    t_com, t_ramp, t_rise = at(o["t_com"]), at(o["t_ramp"]), at(o["t_rise"])
+    t_com, t_ramp, t_rise = at(o["t_turned"] if "t_turned" in o else o["t_com"]), at(o["t_ramp"]), at(o["t_rise"])
     t_on = t_com + t_ramp
     t_two = t_on + t_rise
     discharge = max(at(o["t_off"]) - t_com, 0.0)
     clamp = min(at(o["t_clamp"]), discharge)
-    return {"taken": t_com, "off": t_on, "risen": t_two, "clamped": t_two + clamp, "empty": t_two + discharge, "end": 1 / at(o["fs"])}
+    return {"taken": t_com, "off": t_on, "risen": t_two, "clamped": t_two + clamp, "empty": t_two + discharge, "end": 1 / at(o["rate"])}
 
 
 def primary_shape(o: Mapping[str, Any], at: At) -> tuple[Array, Array]:
     """Break points of the primary current [s], [A] (node charging left out)."""
     t = times(o, at)
+    if "ring_cosine" in o:
+        return turned.primary_shape(o, at, t)
     eps = 1e-10
     x = [0.0, max(t["taken"], eps), t["off"], t["risen"], max(t["clamped"], t["risen"] + eps), t["end"]]
     y = [0.0 if t["taken"] > 0 else at(o["i_start"]), at(o["i_start"]), at(o["i_peak"]), at(o["i_clamp"]), 0.0, 0.0]
@@ -32,6 +35,8 @@ def primary_shape(o: Mapping[str, Any], at: At) -> tuple[Array, Array]:
 def secondary_shape(o: Mapping[str, Any], at: At) -> tuple[Array, Array]:
     """Break points of the whole secondary current seen from the primary [s], [A]."""
     t = times(o, at)
+    if "ring_cosine" in o:
+        return turned.secondary_shape(o, at, t)
     eps = 1e-10
     first = max(at(o["i_one"]) - at(o["i_clamp"]), 0.0)
     x = [0.0, max(t["taken"], eps), t["risen"], t["risen"] + eps, max(t["clamped"], t["risen"] + 2 * eps), max(t["empty"], t["clamped"] + eps), max(t["end"], t["empty"] + 2 * eps)]
@@ -42,6 +47,8 @@ def secondary_shape(o: Mapping[str, Any], at: At) -> tuple[Array, Array]:
 def drain_shape(o: Mapping[str, Any], at: At, v_bus: float, c_node: float, leakage: float, lp: float, more: Array | None = None) -> tuple[Array, Array]:
     """Drain voltage [V] with the clamp, the leakage ring and the free ring, over one period [s]; more: further instants wanted."""
     t = times(o, at)
+    if "ring_cosine" in o:
+        return turned.drain_shape(o, at, t, v_bus, c_node, leakage, more)
     x = np.linspace(0, t["end"], 700) if more is None else np.concatenate([np.linspace(0, t["end"], 700), more])
     x = np.sort(np.concatenate([x, np.linspace(t["risen"], min(t["risen"] + 20 * np.sqrt(leakage * c_node) + (t["clamped"] - t["risen"]), t["end"]), 240), [t["off"], t["risen"], t["clamped"], t["empty"]]]))
     x = x[np.concatenate([[True], np.diff(x) > 0])]

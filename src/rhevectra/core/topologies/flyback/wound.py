@@ -48,10 +48,10 @@ class Plan:
     snubbers: list[snubbing.Snubber]
 
 
-def light_load(work: Work, limit: Mapping[str, Any], fs: float, lift: float) -> tuple[float, float]:
+def light_load(work: Work, v: Variant, limit: Mapping[str, Any], fs: float, lift: float) -> tuple[float, float]:
     """Least core current [A] and least pulse rate [Hz] of the light-load law; lift [A] is what the node capacitance alone needs."""
-    law = work.choose("light_load", "skip", "pulses are left out below a quarter of the current limit: least light-load loss")
-    floor = max(0.25 * float(limit["nominal"].value), lift)
+    law = work.choose("light_load", "skip", "pulses come in packets below half the current limit: the core's current need not swing through zero" if v.turned else "pulses are left out below a quarter of the current limit: least light-load loss")
+    floor = max((0.5 if v.turned else 0.25) * float(limit["nominal"].value), lift)
     return {"skip": (floor, 0.0), "foldback": (floor, 22e3), "fixed": (1e-6, fs)}[str(law.value)]
 
 
@@ -64,11 +64,13 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     switch = sc.choose_switch(work, v, v_top, v_low, work.need.power / 0.88)
     v_or = sc.reflected(work, v, switch, v_top)
     rectifiers = choose_rectifiers(work, lambda out: out.magnitude + v_top * (out.magnitude + 0.6) / v_or)
+    if v.turned:
+        switch = {**switch, "c_clamp": sc.clamp_switch(work, switch, v_or, v_low, work.need.power / 0.88)}
     stage = sizing.estimate(work, v, switch, v_or, rectifiers, v_bus)
     out = pd.solve(stage, passes=3, tolerance=ESTIMATE).out
     peak_run = float(np.max(loaded(work, out["i_peak"])))
     limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
-    i_floor, f_floor = light_load(work, limit, float(plain(stage.fs)), 1.6 * v_top * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
+    i_floor, f_floor = light_load(work, v, limit, float(plain(stage.fs)), 1.6 * v_top * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
     stage = replace(stage, i_limit=np.broadcast_to(limit["worst"], grid.shape), i_floor=i_floor, f_floor=f_floor)
     material = work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency")
     grade = work.parts["materials"].row(material.value)
