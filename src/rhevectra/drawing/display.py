@@ -64,7 +64,7 @@ class Picture:
     frames: list["FrameInfo"] = field(default_factory=list)
     spots: list[Spot] = field(default_factory=list)
     decides: str = ""
-    pick: Callable[[float, float], tuple[dict[str, float], str] | None] | None = None
+    pick: Callable[[float, float], tuple[dict[str, float | str], str] | None] | None = None
 
     def line(self, points: Points, role: str = "ink", width: float = 0.25, dashed: bool = False) -> None:
         self.items.append(Line(points, role, width, dashed))

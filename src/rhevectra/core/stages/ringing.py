@@ -98,22 +98,27 @@ def _best(ratio: float) -> tuple[float, float, float]:
     return r, crests[k], float(np.exp(slow))
 
 
-@lru_cache(maxsize=512)
-def edged(ratio: float, edge: float) -> tuple[float, float]:
-    """The best resistor over the impedance of the ring, and the crest over the step, for a capacitor of `ratio` times the parasitic one and a step that takes `edge` periods of the bare ring.
+def crests(ratio: float, resistors: Array, edge: float) -> Array:
+    """Crest over the step for a capacitor of `ratio` times the parasitic one, resistors over the impedance of the ring, and a step that takes `edge` periods of the bare ring.
 
     The ramp is the mean of steps along it, so its response has every mode of the step's once more divided by the mode's own change over the edge: exact.
     """
     unit = Ring(1 / (2 * np.pi), 1 / (2 * np.pi), 1.0, 1.0)
-    tried = np.geomspace(0.12, 6.0, 64)
-    rates, shapes = np.linalg.eig(np.array([_system(unit, float(r), ratio * unit.capacitance)[:3, :3] for r in tried]))
-    weight = shapes[:, 1] * np.linalg.solve(shapes, np.broadcast_to(np.array([0.0, -1.0, -1.0])[:, None], (len(tried), 3, 1)).astype(complex))[..., 0]
+    rates, shapes = np.linalg.eig(np.array([_system(unit, float(r), ratio * unit.capacitance)[:3, :3] for r in resistors]))
+    weight = shapes[:, 1] * np.linalg.solve(shapes, np.broadcast_to(np.array([0.0, -1.0, -1.0])[:, None], (len(resistors), 3, 1)).astype(complex))[..., 0]
     if edge > 0:
         weight = weight * (1 - np.exp(-rates * edge)) / (rates * edge)
     t = np.linspace(edge, edge + 1.5, 300)
-    crests = 1 + np.max((weight[:, :, None] * np.exp(rates[:, :, None] * t)).sum(1).real, axis=1)
-    k = int(np.argmin(crests))
-    return float(tried[k]), float(crests[k])
+    return np.asarray(1 + np.max((weight[:, :, None] * np.exp(rates[:, :, None] * t)).sum(1).real, axis=1))
+
+
+@lru_cache(maxsize=512)
+def edged(ratio: float, edge: float) -> tuple[float, float]:
+    """The best resistor over the impedance of the ring, and its crest over the step (see `crests`)."""
+    tried = np.geomspace(0.12, 6.0, 64)
+    found = crests(ratio, tried, edge)
+    k = int(np.argmin(found))
+    return float(tried[k]), float(found[k])
 
 
 def snubber_for(ring: Ring, capacitor: float) -> Damped:

@@ -55,7 +55,7 @@ class ArrangerView(PictureView):
         """Number of the block before which something dropped at x [mm] goes."""
         return sum(s.left + s.width / 2 < x for s in self.spots)
 
-    def pick_at(self, point: QPointF) -> tuple[dict[str, float], str] | None:
+    def pick_at(self, point: QPointF) -> tuple[dict[str, float | str], str] | None:
         """What a point of the picture stands for, if it is a map."""
         picture = self.picture()
         return picture.pick(point.x() / PX_PER_MM, point.y() / PX_PER_MM) if picture is not None and picture.pick is not None else None

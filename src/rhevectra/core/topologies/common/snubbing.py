@@ -12,7 +12,7 @@ from rhevectra.core.basis.preferred import at_least, nearest
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import snubber
-from rhevectra.core.stages.ringing import edged
+from rhevectra.core.stages.ringing import crests, edged
 from rhevectra.core.stages.work import FigureSpec, Work
 
 PER_AMPERE, PER_CHARGE = {"schottky": 18e-12}, 0.01
@@ -43,7 +43,7 @@ class Snubber:
 
 def figures(n: int) -> tuple[FigureSpec, ...]:
     """Figures of output n."""
-    return (FigureSpec(f"rectifier{n}.ring_crest", "Ring crest over the step", "k_R", "rectifier", corners.FULL, limit=f"rectifier{n}.ring_most", limit_kind="max", fixed="best resistor; edge of the switch typical", look_only=True),
+    return (FigureSpec(f"rectifier{n}.ring_crest", "Ring crest over the step", "k_R", "rectifier", corners.FULL, limit=f"rectifier{n}.ring_most", limit_kind="max", fixed="edge of the switch typical", look_only=True),
             FigureSpec(f"rectifier{n}.snubber_loss", "Snubber loss", "P_sn", "rectifier", corners.FULL, fixed="junction's capacitance constant; the edge at turn-off taken as sudden, up to a third too high at little load"))
 
 
@@ -73,9 +73,10 @@ def _one(work: Work, n: int, row: Mapping[str, Any], inductance: float) -> Snubb
     edge = round(EDGE * float(snubber.ringing_frequency(inductance, float(c_j.value))), 2)
     ratio = next((r for r in RATIOS if edged(r, edge)[1] <= most), RATIOS[-1])
     c = work.choose(f"{name}.snubber_c", at_least(ratio * float(c_j.value), "E6"), f"smallest whose best resistor keeps the ring to {most:.2f} × the step, next E6 value above")
-    best, crest = edged(float(f"{float(c.value) / float(c_j.value):.2g}"), edge)
+    best, _ = edged(float(f"{float(c.value) / float(c_j.value):.2g}"), edge)
     r = work.choose(f"{name}.snubber_r", nearest(best * float(impedance.value), "E12"), f"least crest: {best:.2f} × the ring's {show(float(impedance.value), 'Ω', 3)}")
-    sheet.solved(f"{name}.ring_crest", crest, "", f"exact response of ring and snubber to an edge of {show(EDGE, 's')}, with its best resistor")
+    crest = float(crests(float(c.value) / float(c_j.value), np.array([float(r.value) / float(impedance.value)]), edge)[0])
+    sheet.solved(f"{name}.ring_crest", crest, "", f"exact response of ring and snubber to an edge of {show(EDGE, 's')}")
     sheet.given(f"{name}.ring_most", most, "", "rule", "one and the ringing allowance")
     return Snubber(float(c_j.value), float(c.value), float(r.value))
 

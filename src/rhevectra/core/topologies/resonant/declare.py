@@ -64,4 +64,4 @@ NEEDS_CLAMP = False
 CURES = {"switch.v_peak": "switch.class", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": "llc.spread", "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
-NO_PICTURES = ("supply", "transient", "ripple", "frequency")
+NO_PICTURES = ("snubber", "supply", "transient", "ripple", "frequency")
