@@ -7,6 +7,7 @@ from PySide6.QtCore import QPoint, Qt
 from balances import check_read_out
 from rhevectra.core.design import clamps
 from rhevectra.core.design.clamps import LAWS, LOADS, Curve, crossings, kinds, over_load_steps, said
+from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 
 
@@ -39,6 +40,27 @@ def test_curves_meet_the_exact_period(found):
             assert p <= 1.01 * mine + 1e-6
         else:
             assert p == pytest.approx(mine, rel=0.12 if c.kind == "active" else 0.05, abs=2e-3), (c.kind, c.law, load)
+
+
+def test_what_each_kind_does_beside_its_own_power(found, demo_document, demo_design):
+    """Efficiency and peak from whole designs; the ring of the resistor's clamp from the exact drain: its first trough below the plateau within 15 %, its frequency by resonance; a clamp switch leaves none and saves most."""
+    wound = {id: demo_design.rows[id].value for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux", "transformer.lp", "flyback.v_or")}
+    own = {c.kind: c.effect for c in found.of(found.law)}
+    assert all(c.effect is None for c in found.curves if c.law != found.law) and own["active"].ring == 0 and own["active"].efficiency == max(e.efficiency for e in own.values())
+    for kind in ("rcd", "active"):
+        d = size(demo_document.requirement, {**demo_document.decisions, **wound, "clamp.kind": kind, "light_load": found.law}, noise=False)
+        full = d.grid.find(265.0, 1.0, bus=found.corner.bus, f_line=found.corner.f_line)
+        lost = sum(float(np.broadcast_to(p.value, d.grid.shape)[full.index]) for p in d.losses.values())
+        given = float(d.rows["load.v_main"].value) * 2.5
+        assert own[kind].efficiency == pytest.approx(given / (given + lost), rel=3e-3) and own[kind].peak == pytest.approx(float(np.max(d.rows["switch.v_peak"].value)), rel=1e-6)
+        if kind == "rcd":
+            e = exact(d, full)
+            drain, plateau = e.voltages["drain"], float(d.rows["bus.v"].at(full.index)) + float(d.rows["transformer.v_reflected"].at(full.index))
+            after = int(np.argmax(drain))
+            ring = 1 / own[kind].frequency
+            near = (e.t > e.t[after] + 0.3 * ring) & (e.t < e.t[after] + 2.5 * ring)
+            assert (plateau - drain[near].min()) * np.exp(np.pi / 40) == pytest.approx(own[kind].ring, rel=0.15)
+            assert own[kind].frequency == pytest.approx(1 / (2 * np.pi * np.sqrt(float(d.value("transformer.leakage")) * float(d.value("switch.c_node")))), rel=1e-6)
 
 
 def test_laws_differ_near_no_load_only(found):

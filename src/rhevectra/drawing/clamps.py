@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
 _ROLES, _BARE = ("primary", "secondary", "accent", "ink"), "over"
 """Of the clamps in the order of their registry, and of none."""
 _LAWS = {"skip": "pulses left out", "foldback": "frequency falls", "fixed": "fixed frequency"}
-FOOT = 22.0
+FOOT = 41.0
 LOW_SHARE = 0.2
 """A clamp whose power stays below this share of the frame is named further left, where its curve and others keep apart."""
 
@@ -49,8 +50,22 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
         for role, c in zip(_ROLES, curves, strict=False):
             _curve(small, found, c, role, 0.5, f", {_LAWS[law]}")
         small.close()
-    _words(picture, found, 3 + room, width)
+    _effects(picture, own, 3 + room, width)
+    _words(picture, found, 22 + room, width)
     return picture
+
+
+def _effects(picture: Picture, own: "list[Curve]", y: float, width: float) -> None:
+    """What each kind does to efficiency, drain peak and ring."""
+    places = [0.03 * width, 0.36 * width, 0.54 * width, 0.72 * width]
+    for x, head in zip(places, ("at full load", "efficiency", "drain peak", "ring it leaves"), strict=True):
+        picture.text(x, y, head, "muted", "left", 2.8)
+    for k, c in enumerate(own):
+        if c.effect is not None:
+            e, line = c.effect, y + 3.6 * (k + 1)
+            ring = f"{show(e.ring, 'V', 2)} at {show(e.frequency, 'Hz', 2)}" if e.ring > 1 else "none"
+            for x, text in zip(places, (c.said, f"{e.efficiency * 100:.1f} %", show(e.peak, "V", 3), ring), strict=True):
+                picture.text(x, line, text, _ROLES[k] if c.clamps else _BARE, "left", 2.9)
 
 
 def _waiting(design: Design, width: float, height: float) -> Picture:
@@ -101,4 +116,4 @@ def _words(picture: Picture, found: "ClampsOverLoad", y: float, width: float) ->
         for part in textwrap.wrap(f"{', '.join(laws)}: {sentence}", max(int(width / 1.32), 30)):
             picture.text(3, line, part, "ink", "left", 2.9)
             line += 3.9
-    picture.text(3, line + 0.5, "crosses: the exact period of that circuit; same transformer, each clamp sized by its own rules", "muted", "left", 2.7)
+    picture.text(3, line + 0.5, "crosses: exact periods; one transformer, each clamp by its own rules; a ring dies with a quality factor of some 20", "muted", "left", min(2.7, (width - 6) / 45))

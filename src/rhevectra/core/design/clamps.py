@@ -26,9 +26,19 @@ KEPT = 0.02
 
 
 @dataclass(frozen=True)
+class Effect:
+    """What a kind does beside its own power, at full load: efficiency there, drain peak at its worst corner [V], ring it leaves when it lets go (amplitude [V], zero where it holds on until the next pulse) and its frequency [Hz]."""
+
+    efficiency: float
+    peak: float
+    ring: float
+    frequency: float
+
+
+@dataclass(frozen=True)
 class Curve:
     """One kind under one law: its name and how it is said, what clamp and its diode (or the switch) burn [W] over load, the exact values as (load, W);
-    clamps: a clamp stands there; rests: it burns nothing where the leakage brings nothing."""
+    clamps: a clamp stands there; rests: it burns nothing where the leakage brings nothing; effect: under the design's own law."""
 
     kind: str
     said: str
@@ -37,6 +47,7 @@ class Curve:
     checks: tuple[tuple[float, float], ...] = ()
     clamps: bool = True
     rests: bool = False
+    effect: Effect | None = None
 
 
 @dataclass(frozen=True)
@@ -70,6 +81,14 @@ def _exactly(design: Design, clamp: ModuleType, corner: Corner) -> float | None:
     return sum(float(np.trapezoid((volt(nodes[e][0]) - volt(nodes[e][1])) * found.currents[e], found.t)) for e in clamp.BURNING) * float(pick(np.asarray(design.rows["switch.frequency"].value), corner.index))
 
 
+def _effect(design: Design, corner: Corner) -> Effect:
+    """At the line of a corner."""
+    full, rows, stage = design.grid.find(corner.v_line, 1.0, bus=corner.bus, f_line=corner.f_line), design.rows, design.context["stage"]
+    above = float(rows["clamp.v_node"].at(full.index)) - float(rows["transformer.v_reflected"].at(full.index)) if "clamp.v_node" in rows else 0.0
+    leakage, node = (float(getattr(x, "value", x)) for x in (stage.leakage, stage.c_node))
+    return Effect(float(rows["efficiency"].at(full.index)), float(design.value("switch.v_peak")), max(above, 0.0), float(1 / (2 * np.pi * np.sqrt(leakage * node))))
+
+
 def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, ClampsOverLoad | None]]:
     """Steps of (done, total, None) and last the curves. The transformer stays that of the design; every clamp is sized by its own rules."""
     now, made = str(design.rows["light_load"].value), kinds(design)
@@ -83,7 +102,7 @@ def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, 
             power = TOPOLOGIES[other.topology].clamp_over_load(other, corner, LOADS)
             wanted = (*(CHECKED if law == now else ()), *((0.0,) if power[0] > WORTH else ()))
             found = [(x, _exactly(other, clamp, other.grid.find(corner.v_line, x, bus=corner.bus, f_line=corner.f_line))) for x in wanted]
-            curves.append(Curve(kind, clamp.SAID, law, power, tuple((x, p) for x, p in found if p is not None), not clamp.BURNS_IN_SWITCH, clamp.RESTS))
+            curves.append(Curve(kind, clamp.SAID, law, power, tuple((x, p) for x, p in found if p is not None), not clamp.BURNS_IN_SWITCH, clamp.RESTS, _effect(other, corner) if law == now else None))
             yield len(curves), total + 1, None
     told = {law: said(LOADS, [c for c in curves if c.law == law]) for law in LAWS}
     yield total + 1, total + 1, ClampsOverLoad(LOADS, tuple(curves), now, corner, told)
