@@ -8,7 +8,9 @@ from rhevectra.core.basis.preferred import SERIES, nearest
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.stages.rcd_map import Point, clamp_map, followed, settled
+from rhevectra.core.stages.rcd_steps import SHARES, steps
 from rhevectra.drawing.clamp_map import map_picture
+from rhevectra.drawing.clamp_steps import steps_picture
 from rhevectra.ui.pictures.canvas import PX_PER_MM
 
 
@@ -110,3 +112,25 @@ def test_a_point_of_the_map_is_picked_in_the_window(qtbot, window):
     assert {k: rows[k].value for k in values} == values != before and rows["clamp.r"].origin == rows["clamp.c"].origin == "pinned"
     window.undo()
     assert {k: window.session.design.rows[k].value for k in before} == before
+
+
+def test_steps_run_between_what_the_design_records(demo_design):
+    """Both ends of every step are rows of the design (solved for the period at rest); the present capacitor lags as the map tells; a larger one lags longer, and no curve goes round a bend: each moves one way."""
+    d, s, own = demo_design, steps(demo_design), SHARES.index(1.0)
+    full, light = (d.grid.find(265.0, load).index for load in (1.0, 0.1))
+    low = d.grid.find(85.0, 1.0).index
+    crest = lambda index: float(d.rows["clamp.v_crest"].at(index))  # noqa: E731
+    fall, back = s.t_load <= s.back, s.t_load > s.back
+    assert s.crest[own][0] == pytest.approx(crest(full), rel=3e-3) and s.crest[own][fall][-1] == pytest.approx(crest(light), rel=3e-3) and s.crest[own][-1] == pytest.approx(crest(full), rel=3e-3)
+    drop = float(d.rows["clamp.v_diode"].value)
+    assert s.peak[own][0] == pytest.approx(float(d.rows["bus.v"].at(full)) + crest(low) + drop, rel=3e-3) and s.peak[own][-1] == pytest.approx(float(d.rows["switch.v_peak"].at(full)), rel=3e-3)
+    for y in s.crest:
+        assert np.all(np.diff(y[fall]) <= 1e-9) and np.all(np.diff(y[back]) >= -1e-9)
+    r, c = (float(d.rows[f"clamp.{k}"].value) for k in "rc")
+    at = [Point(*(float(np.broadcast_to(np.asarray(getattr(x, "value", x)), d.grid.shape)[i]) for x in (d.context["o"]["i_one"], d.context["o"]["fs"], d.context["o"]["v_or"], d.rows["bus.v"]))) for i in (full, light)]
+    parts = (float(d.value("transformer.leakage")), float(d.value("switch.c_node")), drop)
+    lag, _ = followed(r, c, float(s.crest[own][0]), at[1], *parts)
+    seen = s.t_load[fall][int(np.argmax(np.abs(s.crest[own][fall] - s.crest[own][fall][-1]) <= 0.1 * np.ptp(s.crest[own][fall])))]
+    assert seen == pytest.approx(lag, abs=2 / at[1].fs)
+    picture = steps_picture(d, d.grid.find(85.0), 120.0, 100.0, None)
+    assert "limit" in " ".join(getattr(i, "text", "") for i in picture.items)

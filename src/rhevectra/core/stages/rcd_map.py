@@ -67,38 +67,55 @@ def followed(r: float, c: float, start: float, at: Point, leakage: float, c_node
 
     Each pulse brings what the leakage holds after it has lifted the node: the capacitor rises until that is spent against what it stands above the reflected voltage (energy); the resistor discharges it between.
     """
-    goal, kept, floor = float(settled(r, c, at, leakage, c_node, v_diode).crest), float(clamp.decay(r, c, at.fs)), at.v_or - v_diode
+    goal = float(settled(r, c, at, leakage, c_node, v_diode).crest)
     crest, pulses = start, 0
     while abs(crest - goal) > 0.1 * abs(start - goal) and pulses < MOST_PULSES:
-        above = max(crest * kept - floor, 0.0)
-        brought = float(clamp.conduction_current(at.i_one, c_node, leakage, above + at.v_or, at.v_or))
-        crest, pulses = floor + float(np.sqrt(above**2 + leakage * brought**2 / c)), pulses + 1
+        crest, pulses = float(next_crest(crest, r, c, at, leakage, c_node, v_diode)), pulses + 1
     return pulses / at.fs, pulses
+
+
+def next_crest(crest: Any, r: Any, c: Any, at: Point, leakage: float, c_node: float, v_diode: float) -> Any:
+    """Crest [V] of the capacitor one pulse later (broadcast over r [Ω] and c [F])."""
+    floor = at.v_or - v_diode
+    above = np.maximum(crest * clamp.decay(r, c, at.fs) - floor, 0.0)
+    brought = clamp.conduction_current(at.i_one, c_node, leakage, above + at.v_or, at.v_or)
+    return floor + np.sqrt(np.square(above) + leakage * np.square(brought) / c)
+
+
+def point_at(design: Any, index: tuple[int, ...]) -> Point:
+    """What the clamp meets at a place of the grid."""
+    stage, o = design.context["stage"], design.context["o"]
+    read = lambda x: float(pick(np.asarray(getattr(x, "value", x), dtype=float), index))  # noqa: E731
+    return Point(read(o["i_one"]), read(o["fs"]), read(o["v_or"]), read(stage.v_bus))
+
+
+def parts_of(design: Any) -> tuple[float, float, float]:
+    """Leakage [H], node capacitance [F] and drop of the clamp diode [V]."""
+    stage = design.context["stage"]
+    leakage, c_node, drop = (float(np.max(np.asarray(getattr(x, "value", x)))) for x in (stage.leakage, stage.c_node, stage.clamp_vf))
+    return leakage, c_node, drop
 
 
 def _points(design: Any) -> tuple[Point, Point, Point]:
     """The corner of the greatest drain voltage, that of the greatest clamp power at full load, and the same line at a tenth of it."""
-    stage, o, rows, shape = design.context["stage"], design.context["o"], design.rows, design.grid.shape
+    rows, shape = design.rows, design.grid.shape
 
     def at(row: Any, domain: Any) -> Point:
         values = np.where(domain.mask(design.grid), np.broadcast_to(np.asarray(row.value, dtype=float), shape), -np.inf)
-        index = tuple(int(i) for i in np.unravel_index(int(values.argmax()), shape))
-        read = lambda x: float(pick(np.asarray(getattr(x, "value", x), dtype=float), index))  # noqa: E731
-        return Point(read(o["i_one"]), read(o["fs"]), read(o["v_or"]), read(stage.v_bus))
+        return point_at(design, tuple(int(i) for i in np.unravel_index(int(values.argmax()), shape)))
     return at(rows["switch.v_peak"], corners.PEAKS), at(rows["clamp.power"], corners.FULL), at(rows["clamp.power"], corners.LIGHT)
 
 
 def clamp_map(design: Any) -> ClampMap:
     """The map of a design whose clamp is of this kind."""
-    stage, rows = design.context["stage"], design.rows
+    rows = design.rows
     r0, c0 = float(rows["clamp.r"].value), float(rows["clamp.c"].value)
-    leakage, c_node, drop = (float(np.max(np.asarray(getattr(x, "value", x)))) for x in (stage.leakage, stage.c_node, stage.clamp_vf))
-    parts = (leakage, c_node, drop)
+    parts = parts_of(design)
     worst, full, light = _points(design)
     r, c = r0 * np.logspace(-DECADES, DECADES, POINTS), c0 * np.logspace(-DECADES, DECADES, POINTS)
     top, mean = (settled(r[None, :], c[:, None], p, *parts) for p in (worst, full))
     limit = float(rows["switch.v_limit"].value)
-    return ClampMap(r, c, worst.v_bus + top.crest + drop, mean.power, mean.ripple / mean.mean, limit, float(rows["clamp.p_limit"].value), (r0, c0), _answers(r0, c0, (worst, full, light), parts))
+    return ClampMap(r, c, worst.v_bus + top.crest + parts[2], mean.power, mean.ripple / mean.mean, limit, float(rows["clamp.p_limit"].value), (r0, c0), _answers(r0, c0, (worst, full, light), parts))
 
 
 def _answers(r: float, c: float, points: tuple[Point, Point, Point], parts: tuple[float, float, float]) -> list[tuple[str, str]]:
