@@ -29,8 +29,14 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
         if chosen is not None and (isinstance(chosen.value, str) or float(chosen.value) > 0.0):
             spec = design.decision_specs.get(id)
             label = spec.label[0].lower() + spec.label[1:] if spec else design.specs[id].label.lower() if id in design.specs else id.removeprefix("inlet.")
-            out.append((label, chosen.value if isinstance(chosen.value, str) else show(float(chosen.value), chosen.unit), int(design.rows["inlet.y_count"].value) if id == "inlet.c_y" else 1))
+            out.append((label, chosen.value if isinstance(chosen.value, str) else show(float(chosen.value), chosen.unit), _count(design, id)))
     return out
+
+
+def _count(design: Design, id: str) -> int:
+    """How many of a chosen part there are."""
+    of = "inlet.y_count" if id == "inlet.c_y" else f"{id.split('.')[0]}.snubbers"
+    return int(design.rows[of].value) if of in design.rows else 1
 
 
 def as_csv(design: Design) -> str:

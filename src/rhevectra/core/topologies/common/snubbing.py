@@ -1,4 +1,4 @@
-"""Resistor and capacitor across the rectifiers of a flyback: sized from the leakage and the junction's capacitance, so that the ring keeps to its allowance; their loss is part of the period."""
+"""Resistor and capacitor across rectifiers: sized from the leakage and the junction's capacitance, so that the ring keeps to its allowance; their loss is part of the period."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -24,12 +24,15 @@ EDGE = 25e-9
 """Time the switch takes to turn on [s]: a step that is not sudden rings less (typical, from memory)."""
 RATIOS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0)
 KINDS = ("none", "rc")
-DECISIONS = (
-    DecisionSpec("rectifier.snubber", "Snubber across the rectifiers", "rectifier", "choice", options=KINDS, schools="none: the ringing allowance is taken on trust; rc: sized to keep to it, its loss counted"),
-    *(DecisionSpec(f"rectifier{n}.c_junction", f"Junction capacitance {n}", "rectifier", unit="F", low=1e-12, high=20e-9, schools="typical of the class; measured from two ringing frequencies") for n in range(1, 7)),
-    *(DecisionSpec(f"rectifier{n}.snubber_c", f"Snubber capacitor {n}", "rectifier", unit="F", low=1e-12, high=100e-9, step="E6") for n in range(1, 7)),
-    *(DecisionSpec(f"rectifier{n}.snubber_r", f"Snubber resistor {n}", "rectifier", unit="Ω", low=0.1, high=10e3, step="E12") for n in range(1, 7)),
-)
+def decisions(outputs: int) -> tuple[DecisionSpec, ...]:
+    """What may be decided about the snubbers of a stage with up to so many outputs."""
+    numbers = range(1, outputs + 1)
+    return (
+        DecisionSpec("rectifier.snubber", "Snubber across the rectifiers", "rectifier", "choice", options=KINDS, schools="none: the ringing allowance is taken on trust; rc: sized to keep to it, its loss counted"),
+        *(DecisionSpec(f"rectifier{n}.c_junction", f"Junction capacitance {n}", "rectifier", unit="F", low=1e-12, high=20e-9, schools="typical of the class; measured from two ringing frequencies") for n in numbers),
+        *(DecisionSpec(f"rectifier{n}.snubber_c", f"Snubber capacitor {n}", "rectifier", unit="F", low=1e-12, high=100e-9, step="E6") for n in numbers),
+        *(DecisionSpec(f"rectifier{n}.snubber_r", f"Snubber resistor {n}", "rectifier", unit="Ω", low=0.1, high=10e3, step="E12") for n in numbers),
+    )
 
 
 @dataclass(frozen=True)
@@ -61,10 +64,11 @@ def wanted(work: Work) -> bool:
 
 def choose(work: Work, rectifiers: Mapping[int, Mapping[str, Any]], order: list[int], turns: list[float], leakage: float) -> list[Snubber]:
     """One snubber per output in the order of the windings. turns: primary first; leakage seen from the primary [H]."""
-    return [_one(work, index + 1, rectifiers[index]["row"], leakage * (turns[k] / turns[0]) ** 2 + STRAY) for k, index in enumerate(order, 1)]
+    return [one(work, index + 1, rectifiers[index]["row"], leakage * (turns[k] / turns[0]) ** 2 + STRAY) for k, index in enumerate(order, 1)]
 
 
-def _one(work: Work, n: int, row: Mapping[str, Any], inductance: float) -> Snubber:
+def one(work: Work, n: int, row: Mapping[str, Any], inductance: float) -> Snubber:
+    """The snubber across a rectifier of output n that rings with an inductance [H]."""
     name, sheet = f"rectifier{n}", work.sheet
     c_j = work.choose(f"{name}.c_junction", float(f"{junction(row):.3g}"), "typical of the class, from memory; measure it from the ring")
     ring_l = sheet.given(f"{name}.ring_l", inductance, "H", "solved", "leakage as this winding sees it, and its wiring")
@@ -92,6 +96,7 @@ def record(work: Work, n: int, **edges: Any) -> dict[str, Any]:
     return {f"rectifier{n}_snubber": work.sheet(f"rectifier{n}.snubber_loss", snubber.rectifier_loss, capacitor=rows[f"rectifier{n}.snubber_c"], parasitic=rows[f"rectifier{n}.c_junction"], **edges)}
 
 
-def elements(k: int, one: Snubber) -> list[Element]:
-    """Junction's capacitance and snubber across the rectifier of winding k."""
-    return [Element(f"Cj{k}", (f"z{k}", f"out{k}"), number(one.junction), "rectifier"), Element(f"Rsn{k}", (f"z{k}", f"sn{k}"), number(one.resistor), "rectifier"), Element(f"Csn{k}", (f"sn{k}", f"out{k}"), number(one.capacitor), "rectifier")]
+def elements(k: int, one: Snubber, across: tuple[str, str]) -> list[Element]:
+    """Junction's capacitance and snubber of rectifier k, which lies between two nodes."""
+    a, b = across
+    return [Element(f"Cj{k}", (a, b), number(one.junction), "rectifier"), Element(f"Rsn{k}", (a, f"sn{k}"), number(one.resistor), "rectifier"), Element(f"Csn{k}", (f"sn{k}", b), number(one.capacitor), "rectifier")]

@@ -149,4 +149,4 @@ def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[El
         Element(f"Dout{n}", (f"z{n}", f"out{n}"), f"DOUT{n}", part), Element(f"Cout{n}", (f"out{n}", f"esr{n}"), f"{number(c)} IC={number(v_out)}", part), Element(f"Resr{n}", (f"esr{n}", "0"), number(esr), part),
         Element(f"Rload{n}", (f"out{n}", "0"), number(v_out / _load(o, s, k, at)), "load")]
     snubbers = design.context["plan"].snubbers
-    return elements + (snubbing.elements(n, snubbers[k]) if k < len(snubbers) else []), diode_model(f"DOUT{n}", vf, rd)
+    return elements + (snubbing.elements(n, snubbers[k], (f"z{n}", f"out{n}")) if k < len(snubbers) else []), diode_model(f"DOUT{n}", vf, rd)

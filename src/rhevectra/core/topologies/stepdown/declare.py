@@ -5,7 +5,7 @@ from dataclasses import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import declare
+from rhevectra.core.topologies.common import declare, snubbing
 from rhevectra.core.topologies.stepdown.secondary import DOUBLER
 from rhevectra.core.topologies.stepdown.variant import Variant
 
@@ -58,7 +58,7 @@ _WITHOUT = ("transformer.lp_tolerance", "switch.duty_limit", *(f"filter{n}.l" fo
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *_FAMILY, without=_WITHOUT)
+    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *_FAMILY, *(() if v.phase else snubbing.decisions(1)), without=_WITHOUT)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
@@ -117,7 +117,14 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     pair = (FigureSpec("filter1.i_ripple_one", "Ripple current of each inductor of a doubler", "ΔI_1", "rectifier", corners.FULL, fixed="both inductors alike"), FigureSpec("filter1.i_peak_one", "Peak current of each inductor of a doubler", "Î_1", "rectifier", corners.PEAKS, fixed="both inductors alike")) if DOUBLER in v.secondaries else ()
     return declare.figures(*shared, *pair, *tapped, *reset, *(_PHASE_FIGURES if v.phase else _ACTIVE_FIGURES if v.active else ()), *_balance(v), without=_NO_FIGURES)
 
-output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
+
+
+def output_figures(n: int) -> tuple[FigureSpec, ...]:
+    """Figures of output n."""
+    return (*declare.output_figures(n), *(snubbing.figures(n) if n == 1 else ()))
+
+
+BUS_RIPPLE = declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False
 CURES = {"active.dead_need": "active.dead_time", "switch.v_peak": "switch.class", "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}

@@ -6,6 +6,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.topologies.common.symbols import Place, Symbol, source
+from rhevectra.core.topologies.stepdown import snubbers
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("a", (23.5, 32), "right", "primary"), ("b", (44, 49), "left", "primary"), ("out1", (94, 5), "right", "secondary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
@@ -33,6 +34,7 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
     row = design.context["plan"].rectifiers[design.requirement.main]["row"]
     count = int(rows["output1.parallel"].value)
     return [
+        *snubbers.note(design),
         Symbol("winding", (55, 30), (55, 44), "", "secondary", "Vsec1", True), Symbol("wire", (55, 30), (55, 7), "", "secondary", "Vsec1"), Symbol("wire", (55, 44), (55, 55), "", "secondary", "Vsec1"),
         Symbol("diode", (55, 7), (69, 7), "", "secondary", "Dfeed"), Symbol("note", (60, 0), (60, 6), str(row["label"]), "secondary"), Symbol("wire", (69, 7), (69, 36), "", "secondary", "Dfree"), Symbol("diode", (69, 55), (69, 36), "", "secondary", "Dfree"),
         Symbol("inductor", (69, 7), (86, 7), "", "secondary", "Lout"), Symbol("note", (79, 0), (79, 6), show(float(rows["filter1.l"].value), "H"), "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"), Symbol("wire", (55, 55), (69, 55), "", "secondary", "Vsec1"), Symbol("wire", (69, 55), (94, 55), "", "secondary", "Lout"),

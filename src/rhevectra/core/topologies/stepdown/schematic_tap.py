@@ -6,6 +6,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.stepdown import snubbers
 from rhevectra.core.topologies.stepdown.secondary import BRIDGE, DOUBLER, TAP
 
 OUT: tuple[str, Place, str, str] = ("out1", (94, 5), "right", "secondary")
@@ -20,6 +21,7 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
     sides = f"{' + '.join([turns[0]] * s.variant.halves)} : {' + '.join([turns[1]] * (2 if kind == TAP else 1))}"
     inductors = f"{'2 × ' if kind == DOUBLER else ''}{value('filter1.l')} on {rows['filter1.core'].value}"
     return [
+        *snubbers.note(design),
         Symbol("core", (51.5, 18), (51.5, 44), f"{rows['transformer.core'].value}  {sides}, L_m {value('transformer.lm')}"), *{TAP: _tap, BRIDGE: _bridge, DOUBLER: _doubler}[kind](),
         Symbol("note", (60, 0), (60, 6), str(design.context["plan"].rectifiers[design.requirement.main]["row"]["label"]), "secondary"), Symbol("note", (83, 0), (83, 6), inductors, "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
