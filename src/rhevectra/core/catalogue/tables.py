@@ -15,6 +15,8 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
 
 TABLES = ("cores", "materials", "wires", "switches", "rectifiers", "bulk_capacitors", "film_capacitors", "output_capacitors", "bridges", "thermistors", "boost_diodes", "rings", "powders")
+_OPTIONAL = ("by_choice",)
+"""Columns a person's own rows may leave out."""
 _TEXT_COLUMNS = ("name", "family", "kind", "source", "wire_kind", "set")
 
 
@@ -86,10 +88,10 @@ def check_rows(table: str, raw: Iterable[Mapping[str, Any]], where: str) -> tupl
     rows = []
     for number, line in enumerate(raw, 1):
         at = f"{where}, row {number}"
-        missing = [c for c in wanted if line.get(c) is None]
+        missing = [c for c in wanted if line.get(c) is None and c not in _OPTIONAL]
         if missing:
             raise InputError(at, f"column {missing[0]} is missing", ", ".join(wanted))
-        rows.append({c: _cell(c, line[c], at) for c in wanted})
+        rows.append({c: _cell(c, line.get(c), at) for c in wanted})
     return tuple(rows)
 
 

@@ -7,7 +7,8 @@ in the tests against handbook values; round-post yokes use the logarithmic mean 
 
 Dimension columns (one half set, m): a width (RM: side of the square), b height of a half, c depth
 (RM: diagonal), d window height of a half, e outer window width or diameter, f centre post width or
-diameter, f2 centre post thickness (flat post) or RM slot width, g gap between PQ outer legs, hole.
+diameter, f2 centre post thickness (flat post), RM or P slot width or EP opening, g gap between PQ outer legs
+or from the middle of an EP post to the open front, hole. P: a and c are its diameter.
 """
 
 from collections.abc import Mapping
@@ -53,6 +54,13 @@ def _sections(row: Mapping[str, Any]) -> tuple[float, float, float, float, float
         leg = (c * (a - g) - beta * e**2 / 2 + g * chord / 2) / 2
         width = _log_mean(np.pi * f, 2 * chord) / 2
         return leg, width * yoke, post / 2, leg / chord, yoke, f / 4
+    if family == "P":
+        leg = (np.pi / 4 * (a**2 - e**2) - f2 * (a - e)) / 2  # two slots of width f2 across the ring
+        return leg, _log_mean(np.pi * f, np.pi * e) / 2 * yoke, post / 2, (a - e) / 2, yoke, f / 4
+    if family == "EP":
+        around = np.pi * e / 2 + 2 * g  # a half circle behind the post and two sides to the open front
+        leg = (a * c - np.pi * e**2 / 8 - e * g) / 2
+        return leg, _log_mean(np.pi * f, around) / 2 * yoke, post / 2, 2 * leg / around, yoke, f / 4
     beta = np.pi / 2 - np.arcsin(f2 / e)  # RM
     p = np.sqrt(2) * a - c
     leg = (a**2 * (1 + np.tan(beta - np.pi / 4)) / 2 - beta * e**2 / 2 - p**2 / 2) / 2

@@ -76,9 +76,9 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
     over = np.stack([np.where(v > top, np.where(top > 0, v / np.maximum(top, 1e-12), 2.0) - 1, 0.0) for v, top, _ in limits.values()])
     excess = over.sum(0)
     order = np.argsort(eff.volume, kind="stable")
-    able = [int(i) for i in order if excess[i] <= 0]
-    k = win.names.index(pinned) if pinned is not None else able[0] if able else int(excess.argmin())
-    smaller = [int(i) for i in order if eff.volume[i] < eff.volume[k]]
+    able = [int(i) for i in order if excess[i] <= 0 and not win.rare[i]]
+    k = win.names.index(pinned) if pinned is not None else able[0] if able else int(np.where(win.rare, np.inf, excess).argmin())
+    smaller = [int(i) for i in order if eff.volume[i] < eff.volume[k] and not win.rare[i]]
     refused = tuple(f"{win.names[i]}: {_why(limits, over, i)}" for i in reversed(smaller))
     return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire[k]), float(mean_turn[k]), float(resistance[k]), float(rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), refused)
 

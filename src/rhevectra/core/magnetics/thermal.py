@@ -40,7 +40,7 @@ def faces(row: Mapping[str, Any], win: Windows, core: int) -> Faces:
     else:
         opening = row["g_m"] if row["family"] == "PQ" else row["f2_m"]
         winding = 2 * 2 * d * opening
-        bare = box - winding
+        bare = max(box - winding, 0.3 * box)
     inner = float(win.base_turn[core]) * float(win.width[core])
     flanges = 2 * float(win.turn_length(win.height[core] / 2)[core]) * float(win.height[core]) * _covered(row, a, c)
     through = float(win.wall[core]) / PLASTIC + LOOSE / AIR + TAPES * TAPE / PLASTIC

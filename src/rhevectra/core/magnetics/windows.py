@@ -19,7 +19,7 @@ CLEAR = 0.15e-3
 
 @dataclass(frozen=True)
 class Windows:
-    """One entry per core: window width along the post and height across it [m], turn length at the bobbin [m], surface [m²], height [m]; window along the post, across it, and wall of the bobbin [m]."""
+    """One entry per core: window width along the post and height across it [m], turn length at the bobbin [m], surface [m²], height [m]; window along the post, across it, wall of the bobbin [m]; rare."""
 
     names: tuple[str, ...]
     effective: Effective
@@ -31,11 +31,16 @@ class Windows:
     window: Array
     across: Array
     wall: Array
+    rare: Array
+    """Whether a core is taken only where a person names it: the searches leave it out."""
+
+    def offered(self, named: str | None) -> "Windows":
+        """The cores a search may take, and the one a person named."""
+        return self if not self.rare.any() else self.only([k for k, (name, rare) in enumerate(zip(self.names, self.rare, strict=True)) if not rare or name == named])
 
     def turn_length(self, depth: Any) -> Any:
         """Length of a turn [m] whose middle lies `depth` above the bobbin floor."""
         return self.base_turn + 2 * np.pi * depth
-
 
     def only(self, cores: Sequence[int] | Array) -> "Windows":
         """Some of the cores, in this order."""
@@ -54,7 +59,9 @@ def _base_turn(row: Mapping[str, Any]) -> float:
 
 
 def _surface(row: Mapping[str, Any]) -> float:
-    """Outer surface of the wound core taken as its enclosing box [m²]."""
+    """Outer surface of the wound core taken as its enclosing box [m²], of a pot as its cylinder."""
+    if row["family"] == "P":
+        return float(np.pi * row["a_m"] * (row["a_m"] / 2 + 2 * row["b_m"]))
     a, high, thick = row["a_m"], 2 * row["b_m"], max(row["c_m"], row["e_m"])
     return 2 * (a * high + a * thick + high * thick)
 
@@ -67,5 +74,5 @@ def windows(cores: Table) -> Windows:
     return Windows(
         names=cores.names, effective=effective(rows), width=2 * col("d_m") - 2 * flange,
         height=(col("e_m") - col("f_m")) / 2 - wall - CLEAR, base_turn=np.array([_base_turn(r) for r in rows]),
-        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), across=(col("e_m") - col("f_m")) / 2, wall=wall,
-        tall=np.array([2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM") else max(2 * r["b_m"], r["c_m"]) for r in rows]))
+        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), rare=col("by_choice") > 0, across=(col("e_m") - col("f_m")) / 2, wall=wall,
+        tall=np.array([2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM", "P") else r["c_m"] if r["family"] == "EP" else max(2 * r["b_m"], r["c_m"]) for r in rows]))

@@ -72,4 +72,5 @@ def choose_wound(work: Work, id: str, need: InductorNeed, win: Windows, at: str)
 
 def tell_wound(work: Work, id: str, choice: InductorChoice, win: Windows, at: str) -> None:
     """Record a core that has been chosen, by the decision `id`."""
-    work.choose(id, win.names[choice.core], f"chosen from {len(win.names)}: smallest volume that meets flux at {at}, gap, current density and temperature" if choice.passed else f"none of {len(win.names)} passes; the one that comes nearest", choice.refused)
+    many = int((~win.rare).sum())
+    work.choose(id, win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at {at}, gap, current density and temperature" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)

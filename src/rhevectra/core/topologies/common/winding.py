@@ -40,6 +40,7 @@ def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
     Cores whose area times window is near what is needed are tried first; the whole catalogue where none of them passes.
     """
     pinned = work.choose.pins.get("transformer.core")
+    every = every.offered(pinned)
     near = tr.worth_trying(need, every, pinned)
     win, choice = every, None
     if 0 < len(near) < len(every.names):
