@@ -125,7 +125,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
         choose_series(work, v, secondary.seen_numbers(stage), out)
     if v.clamped:
         stage = choose_spike(work, stage, out)
-    stage = snubbers.choose(work, stage, rectifiers[work.need.main]["row"], [float(t.value) for t in turns], float(leak.value))
+    stage = snubbers.choose(work, stage, rectifiers[work.need.main]["row"], [float(t.value) for t in turns], float(leak.value), out)
     choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value))
     stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, every, grade))
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series)

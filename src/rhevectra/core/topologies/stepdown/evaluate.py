@@ -138,6 +138,8 @@ def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     both = s.variant.both_ways
     if s.variant.active:
         sheet("rectifier1.v_reverse", active_clamp.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], v_clamp=o["v_c"], turns_secondary=s.ns, turns_primary=s.np)
+    elif "v_rectifier" in o:
+        sheet.again("rectifier1.v_reverse", o["v_rectifier"])
     else:
         sheet("rectifier1.v_reverse", forward.centre_tap_reverse if both and s.secondary != secondary.BRIDGE else forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")

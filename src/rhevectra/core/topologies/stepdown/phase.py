@@ -137,7 +137,8 @@ def record(work: Work, plan: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     sheet = work.sheet
     sheet("psfb.duty_lost", phase_shift.duty_lost, t_commutation=o["t_c"], fs=o["fs"])
     sheet("psfb.energy_ratio", phase_shift.energy_ratio, inductance=s.leakage, i_end=o["i_end"], c_leg=o["c_p"], v_primary=o["v_in"])
-    sheet("psfb.v_undamped", phase_shift.undamped_reverse, v_reverse=sheet.rows["rectifier1.v_reverse"], allowance=sheet.rows["rectifier.ringing"])
+    held = "rectifier1.v_step" in sheet.rows  # by the clamp: the figure without it starts from the step
+    sheet("psfb.v_undamped", phase_shift.undamped_reverse, v_reverse=sheet.rows["rectifier1.v_step" if held else "rectifier1.v_reverse"], allowance=0.0 if held else sheet.rows["rectifier.ringing"])
     return {} if plan.series is None else _record_series(work, plan, s, o)
 
 

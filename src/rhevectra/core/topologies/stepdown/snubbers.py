@@ -10,6 +10,7 @@ from rhevectra.core.formulas import forward, snubber
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.symbols import Symbol
+from rhevectra.core.topologies.stepdown import rectifier_clamp
 from rhevectra.core.topologies.stepdown.secondary import BRIDGE, RECTIFIERS, TAP
 
 if TYPE_CHECKING:
@@ -21,9 +22,11 @@ def _ringing(s: "Stage") -> float:
     return 4.0 if s.variant.both_ways and s.secondary == TAP else 2.0 if s.secondary == BRIDGE else 1.0
 
 
-def choose(work: Work, s: "Stage", row: Mapping[str, Any], turns: list[float], leakage: float) -> "Stage":
-    """The stage with its snubbers, where they are wanted."""
-    if s.variant.phase or not snubbing.wanted(work):
+def choose(work: Work, s: "Stage", row: Mapping[str, Any], turns: list[float], leakage: float, out: Mapping[str, Any]) -> "Stage":
+    """The stage with its snubbers, or a phase-shifted bridge with its clamp, where they are wanted; out: a period of it."""
+    if s.variant.phase:
+        return rectifier_clamp.choose(work, s, row, out)
+    if not snubbing.wanted(work):
         return s
     one = snubbing.one(work, 1, row, (leakage * (turns[1] / turns[0]) ** 2 + snubbing.STRAY) * _ringing(s))
     return replace(s, snub={"c": one.capacitor, "junction": one.junction, "one": one})
@@ -32,6 +35,8 @@ def choose(work: Work, s: "Stage", row: Mapping[str, Any], turns: list[float], l
 def given(work: Work, s: "Stage") -> dict[str, Any]:
     """The same as rows."""
     rows = work.sheet.rows
+    if s.variant.phase:
+        return rectifier_clamp.given(work, s)
     if s.snub:
         work.sheet.given("rectifier1.snubbers", RECTIFIERS[s.secondary], "", "rule", "one across each rectifier")
     return {"snub": {**s.snub, "c": rows["rectifier1.snubber_c"], "junction": rows["rectifier1.c_junction"]}} if s.snub else {}
@@ -40,6 +45,8 @@ def given(work: Work, s: "Stage") -> dict[str, Any]:
 def note(design: Any) -> list[Symbol]:
     """What the drawing says of them."""
     rows = design.rows
+    if "rectifier1.clamp_r" in rows:
+        return rectifier_clamp.note(design)
     if "rectifier1.snubber_r" not in rows:
         return []
     value = lambda id: show(float(rows[f"rectifier1.{id}"].value), rows[f"rectifier1.{id}"].unit)  # noqa: E731
@@ -50,6 +57,8 @@ def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
     """What all of them burn [W]; s: the stage with the centre tap that behaves alike, whose kind is still the real one."""
     if not s.snub:
         return {}
+    if s.variant.phase:
+        return rectifier_clamp.loss(sheet, s, o)
     blocks = forward.centre_tap_reverse if s.variant.both_ways and s.secondary != BRIDGE else forward.rectifier_reverse
     step = sheet("rectifier1.v_step", blocks, allowance=0.0, v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     each = sheet("rectifier1.snubber_each", snubber.snubber_loss, capacitor=s.snub["c"], parasitic=s.snub["junction"], volts=step, rate=o["f_switch"])
@@ -58,9 +67,11 @@ def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
     return {"snubbers": sheet.total("rectifier1.snubber_loss", "W", told, **{f"rectifier{k}": each for k in range(1, hard + 1)})}
 
 
-def elements(s: "Stage", parts: tuple[Element, ...]) -> tuple[Element, ...]:
-    """Junction and snubber across every output rectifier of a circuit."""
+def elements(s: "Stage", at: Any, parts: tuple[Element, ...], o: Mapping[str, Any]) -> tuple[Element, ...]:
+    """Junction and snubber across every output rectifier of a circuit, or what a clamp has in their place."""
     if not s.snub:
         return ()
+    if s.variant.phase:
+        return rectifier_clamp.elements(s, at, parts, o)
     rectifiers = [e for e in parts if e.value == "DOUT"]
     return tuple(x for k, e in enumerate(rectifiers, 1) for x in snubbing.elements(k, s.snub["one"], (e.nodes[0], e.nodes[1])))

@@ -110,7 +110,7 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     peak = sheet("switch.i_peak", forward.switch_peak, i_crest=crest, i_mag=i_mag, **turns)
     t_x = sheet("switch.t_after", forward.feeding_after, c_primary=c_p, v_primary=v_in, i_peak=peak)
     t_on = sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=t_c, t_after=t_x)
-    out = {"v_in": v_in, "c_p": c_p, "up": up, "down": down, "fs": fs, "f_switch": sheet("switch.frequency", forward.switch_frequency, rate=fs, pulses=v.pulses), "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
+    out = {"v_in": v_in, "v_wound": v_wound, "c_p": c_p, "up": up, "down": down, "fs": fs, "f_switch": sheet("switch.frequency", forward.switch_frequency, rate=fs, pulses=v.pulses), "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
            "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel, **between, **mag}
     if v.phase:
         out |= phase.circulation(sheet, s, b, out)
@@ -151,7 +151,7 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         out["loss_node"] = node
     clamp = _spike(sheet, s, now, held, out["t_l"])
     snub = snubbers.loss(sheet, s, now)
-    more |= secondary.loss_apart(sheet, s, now) | snub
+    more |= secondary.loss_apart(sheet, s, now) | ({"snubbers": snub["snubbers"]} if snub else {})
     ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"], i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])
     also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=out["p_core"], inductor=out["p_choke"], ring=ring, controller=s.p_controller, **more, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
     if v.phase:
