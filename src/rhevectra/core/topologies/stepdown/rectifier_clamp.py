@@ -21,13 +21,13 @@ from rhevectra.core.topologies.stepdown.secondary import BRIDGE, DOUBLER, TAP
 if TYPE_CHECKING:
     from rhevectra.core.topologies.stepdown.stage import Stage
 
-KINDS = ("none", "rcd")
+KINDS = ("none", "clamp")
 DROP = 1.0
 """Drop of the clamp's diode [V] (common practice)."""
 AIM, RIPPLE = 0.97, 0.05
 """Share of the allowance aimed at; ripple of the clamp's capacitor."""
 DECISIONS = (
-    DecisionSpec("rectifier.snubber", "Clamp at the rectifiers", "rectifier", "choice", options=KINDS, schools="none: the ringing allowance is taken on trust; rcd: diode, capacitor and a resistor to the output hold it"),
+    DecisionSpec("rectifier.snubber", "Clamp at the rectifiers", "rectifier", "choice", options=KINDS, schools="none: the ringing allowance is taken on trust; clamp: diode, capacitor and a resistor to the output hold it"),
     DecisionSpec("rectifier1.c_junction", "Junction capacitance", "rectifier", unit="F", low=1e-12, high=20e-9, schools="typical of the class; measured from two ringing frequencies"),
     DecisionSpec("rectifier1.clamp_r", "Rectifier clamp resistor", "rectifier", unit="Ω", low=1.0, high=10e6, step="E12"),
     DecisionSpec("rectifier1.clamp_c", "Rectifier clamp capacitor", "rectifier", unit="F", low=1e-11, high=1e-4, step="E6"),
@@ -49,7 +49,7 @@ def _seen(s: "Stage") -> float:
 
 def choose(work: Work, s: "Stage", row: Mapping[str, Any], out: Mapping[str, Any]) -> "Stage":
     """The stage with its clamp, where it is wanted; out: a period of it."""
-    if str(work.choose("rectifier.snubber", KINDS[0], "the ringing allowance is taken on trust; choose rcd to size a clamp and count its loss").value) == KINDS[0]:
+    if str(work.choose("rectifier.snubber", KINDS[0], "the ringing allowance is taken on trust; choose clamp to size one and count its loss").value) == KINDS[0]:
         return s
     c_j = work.choose("rectifier1.c_junction", float(f"{snubbing.junction(row):.3g}"), "typical of the class, from memory; measure it from the ring")
     sheet, grid = work.sheet, work.grid
