@@ -160,3 +160,9 @@ def shielded(stack: Sequence[Block], names: Sequence[str]) -> bool:
     """Whether a shield lies at every face between the sides."""
     pairs = list(pairwise(stack))
     return any(b.shield for b in stack) and not any(not a.shield and not b.shield and on_primary_side(names[a.winding]) != on_primary_side(names[b.winding]) for a, b in pairs)
+
+
+def called(need: Any) -> list[str]:
+    """Windings in words, in their order."""
+    own = {"nr": "reset", "naux": "auxiliary", "primary": "primary"}
+    return [own.get(w.name, f"secondary {w.name[2:].removesuffix('b')}" + (", second half" if w.name.endswith("b") else "")) for w in need.windings]

@@ -9,7 +9,7 @@ import numpy as np
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
-from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts, parted, shares
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, called, counts, parted, shares
 from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.transformer import outputs_of, primary_side, wound
 from rhevectra.core.magnetics.winding import strands_of
@@ -82,12 +82,6 @@ class WindingSheet:
     notes: tuple[str, ...]
 
 
-def _names(need: Any) -> list[str]:
-    """Windings in words, in their order."""
-    own = {"nr": "reset", "naux": "auxiliary", "primary": "primary"}
-    return [own.get(w.name, f"secondary {w.name[2:].removesuffix('b')}" + (", second half" if w.name.endswith("b") else "")) for w in need.windings]
-
-
 def _pins(need: Any, turns: list[int]) -> dict[int, dict[int, str]]:
     """Pins of each winding by the turns wound before them, start to finish: row A belongs to the mains, row B to the outputs.
 
@@ -126,7 +120,7 @@ def _steps(design: Any) -> Iterator[Step]:
     """Every section of the stack as it is wound."""
     plan = design.context["plan"]
     need, trial, at = plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate)
-    names, turns = _names(need), [int(t[at]) for t in wound(need, trial.turns)]
+    names, turns = called(need), [int(t[at]) for t in wound(need, trial.turns)]
     pins, inside = _pins(need, turns), primary_side(need)
     done, begun_parts = [0] * len(turns), [0] * len(turns)
     sides = [True if b.shield else inside[b.winding] for b in need.stack]
@@ -150,7 +144,7 @@ def _steps(design: Any) -> Iterator[Step]:
 def _parts(design: Any) -> Iterator[Part]:
     plan = design.context["plan"]
     need, trial, win, at = plan.need, plan.choice.trial, plan.window, (plan.choice.core, plan.choice.candidate)
-    names, turns = _names(need), [int(t[at]) for t in wound(need, trial.turns)]
+    names, turns = called(need), [int(t[at]) for t in wound(need, trial.turns)]
     pins = _pins(need, turns)
     for k, w in enumerate(need.windings):
         laid = trial.laid[k].at(at)

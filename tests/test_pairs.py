@@ -1,0 +1,57 @@
+"""Every winding against every other: leakage and capacitance as tables, against the design's own rows and other routes."""
+
+import numpy as np
+import pytest
+
+from rhevectra import demo
+from rhevectra.core.design.size import size
+from rhevectra.core.formulas import noise
+from rhevectra.core.magnetics.arrangement import on_primary_side
+from rhevectra.core.magnetics.compare import facing
+from rhevectra.core.magnetics.pairs import pairs
+from rhevectra.drawing.pairs import pairs_picture
+from rhevectra.project.codec import decode
+
+
+@pytest.fixture(scope="module")
+def made():
+    doc = decode(demo.text("logger-rack"), "x")
+    return {order: size(doc.requirement, {**doc.decisions, "transformer.arrangement": order}, noise=False) for order in ("split", "simple", "shielded")}
+
+
+def table(d):
+    return pairs(d.context["plan"], float(np.max(d.rows["transformer.lp"].value)))
+
+
+def test_leakage_of_pairs(made):
+    """Seen from either side it goes as the square of turns; with all outputs shorted it is that of the ledger, below every pair; a split primary leaks less towards every output than a simple one; more distance, more leakage."""
+    p, simple = table(made["split"]), table(made["simple"])
+    n2 = np.square(p.turns)
+    assert p.leakage / n2[:, None] == pytest.approx((p.leakage / n2[:, None]).T, rel=1e-9)
+    assert p.together == pytest.approx(float(made["split"].rows["transformer.leakage_geometric"].value), rel=1e-9) and p.together < p.leakage[0, 1:4].min()
+    assert np.all(p.share[0, 1:4] < simple.share[0, 1:4])
+    assert p.inductance == pytest.approx(float(made["split"].rows["transformer.lp"].value) * n2 / n2[0]) and p.names == ("primary", "secondary 1", "secondary 2", "secondary 3", "auxiliary")
+
+
+def test_capacitance_of_pairs(made):
+    """Over the barrier they add up to what the filter counts with (its mean turn within 5 %); a shield parts the sides; neighbours only."""
+    d, p = made["split"], table(made["split"])
+    plan = d.context["plan"]
+    side = [on_primary_side(w.name) for w in plan.need.windings]
+    across = sum(p.capacitance[i, j] for i in range(len(side)) for j in range(i) if side[i] != side[j])
+    assert across == pytest.approx(float(noise.interwinding(**facing(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window))), rel=0.05)
+    q = table(made["shielded"])
+    assert p.capacitance == pytest.approx(p.capacitance.T) and sum(q.capacitance[i, j] for i in range(len(side)) for j in range(i) if side[i] != side[j]) < 0.5 * across
+    assert np.all(np.diag(p.capacitance) == 0)
+
+
+def test_the_picture_holds_the_tables(made):
+    for d in made.values():
+        for page in ((130.0, 105.0), (95.0, 70.0)):
+            picture, p = pairs_picture(d, d.grid.find(85.0), *page, None), table(d)
+            said = [i.text for i in picture.items if hasattr(i, "text")]
+            assert all(any(name in t for t in said) for name in p.names) and sum("%" in t for t in said) == len(p.names) * (len(p.names) - 1)
+            assert np.allclose(picture.data["leakage, secondary 2 shorted [H]"], p.leakage[:, 2])
+            for item in picture.items:
+                for x, y in item.points if hasattr(item, "points") else [(item.x, item.y)]:
+                    assert -0.5 <= x <= page[0] + 0.5 and -0.5 <= y <= page[1] + 0.5
