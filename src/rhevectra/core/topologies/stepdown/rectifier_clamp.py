@@ -106,4 +106,4 @@ def elements(s: "Stage", at: Any, parts: tuple[Element, ...], o: Mapping[str, An
 def note(design: Any) -> list[Symbol]:
     """What the drawing says of it."""
     value = lambda id: show(float(design.rows[f"rectifier1.{id}"].value), design.rows[f"rectifier1.{id}"].unit)  # noqa: E731
-    return [Symbol("note", (75, 56), (75, 60), f"rectifier clamp: {value('clamp_c')}, {value('clamp_r')} to the output", "secondary", "Rrc")]
+    return [Symbol("note", (77, 60), (77, 63), f"rectifier clamp: {value('clamp_c')}, {value('clamp_r')} to the output", "secondary", "Rrc")]

@@ -36,7 +36,7 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
     return [
         *snubbers.note(design),
         Symbol("winding", (55, 30), (55, 44), "", "secondary", "Vsec1", True), Symbol("wire", (55, 30), (55, 7), "", "secondary", "Vsec1"), Symbol("wire", (55, 44), (55, 55), "", "secondary", "Vsec1"),
-        Symbol("diode", (55, 7), (69, 7), "", "secondary", "Dfeed"), Symbol("note", (60, 0), (60, 6), str(row["label"]), "secondary"), Symbol("wire", (69, 7), (69, 36), "", "secondary", "Dfree"), Symbol("diode", (69, 55), (69, 36), "", "secondary", "Dfree"),
-        Symbol("inductor", (69, 7), (86, 7), "", "secondary", "Lout"), Symbol("note", (79, 0), (79, 6), show(float(rows["filter1.l"].value), "H"), "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"), Symbol("wire", (55, 55), (69, 55), "", "secondary", "Vsec1"), Symbol("wire", (69, 55), (94, 55), "", "secondary", "Lout"),
+        Symbol("diode", (55, 7), (69, 7), "", "secondary", "Dfeed"), Symbol("note", (58, 0), (58, 6), str(row["label"]), "secondary"), Symbol("wire", (69, 7), (69, 36), "", "secondary", "Dfree"), Symbol("diode", (69, 55), (69, 36), "", "secondary", "Dfree"),
+        Symbol("inductor", (69, 7), (86, 7), "", "secondary", "Lout"), Symbol("note", (83, 0), (83, 6), show(float(rows["filter1.l"].value), "H"), "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"), Symbol("wire", (55, 55), (69, 55), "", "secondary", "Vsec1"), Symbol("wire", (69, 55), (94, 55), "", "secondary", "Lout"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
         Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}", "secondary", "Rload1")]

@@ -50,7 +50,7 @@ def note(design: Any) -> list[Symbol]:
     if "rectifier1.snubber_r" not in rows:
         return []
     value = lambda id: show(float(rows[f"rectifier1.{id}"].value), rows[f"rectifier1.{id}"].unit)  # noqa: E731
-    return [Symbol("note", (75, 56), (75, 60), f"across each rectifier: {value('snubber_r')}, {value('snubber_c')}", "secondary", "Rsn1")]
+    return [Symbol("note", (77, 60), (77, 63), f"across each rectifier: {value('snubber_r')}, {value('snubber_c')}", "secondary", "Rsn1")]
 
 
 def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
