@@ -157,3 +157,31 @@ def test_a_step_down_stage_against_the_engine(stepdown):
     assert count == sum(x.name.startswith("Csn") for x in parts_of) and ("snubber capacitor 1", show(float(d.rows["rectifier1.snubber_c"].value), "F"), count) in parts.rows(d)
     assert "rectifier1.snubber_c" not in bare.rows and any("across each rectifier" in s.label for s in TOPOLOGIES[d.topology].schematic(d, c))
     check_finite(d)
+
+
+@pytest.mark.parametrize("topology", ["half_bridge", "full_bridge"])
+def test_a_snubber_across_the_primary_against_the_engine(topology):
+    """Its resistor burns the sized loss within 10 %, the bus gives it within 15 %; after a pulse the primary swings over its resting place by no more than the crest tells (less, as the leakage empties before the capacitor has followed), undamped by most of the step; drawn, listed, and told as what may be chosen."""
+    doc = decode(demo.text("ringing-lab-bench"), "x")
+    bare, d = (size(doc.requirement, {"topology": topology, "primary.snubber": kind}, noise=False) for kind in ("none", "rc"))
+    c = d.grid.find(max(d.grid.lines), 1.0)
+    at = lambda x, id: float(np.broadcast_to(x.rows[id].value, x.grid.shape)[c.index])  # noqa: E731
+    over, power = {}, {}
+    for name, x in (("bare", bare), ("rc", d)):
+        e, parts_of = exact(x, c), TOPOLOGIES[topology].circuit(x, c).elements
+        volt = lambda n, e=e: e.voltages.get(n, np.zeros_like(e.t))  # noqa: E731
+        first = next(p for p in parts_of if p.name == "Rpri").nodes[0]
+        last = next(p for p in parts_of if p.name == "Lm").nodes[1]
+        across, step = volt(first) - volt(last), at(x, "transformer.v_primary") if "transformer.v_primary" in x.rows else at(x, "bus.v")
+        rests = (e.t > at(x, "switch.t_on")) & (e.t < 0.5 * e.period)
+        fallen = int(np.argmin(np.where(rests, across, np.inf)))
+        over[name] = float(across[rests & (e.t > e.t[fallen])].max()) / step
+        power[name] = -np.trapezoid(e.currents["vbus"] * e.voltages["bus"], e.t) / e.period
+        if x is d:
+            burnt = float(np.trapezoid((volt(first) - volt("ps")) * e.currents["rps"], e.t)) / e.period
+    assert burnt == pytest.approx(at(d, "primary.snubber_loss"), rel=0.1) and power["rc"] - power["bare"] == pytest.approx(at(d, "primary.snubber_loss"), rel=0.15)
+    assert over["rc"] <= at(d, "primary.ring_crest") - 1 + 0.03 and over["bare"] > 0.75
+    assert at(d, "switch.p_bus") - at(bare, "switch.p_bus") == pytest.approx(at(d, "primary.snubber_loss"), rel=0.05)
+    assert at(d, "primary.ring_crest") == pytest.approx(crest(at(d, "primary.snubber_c") / at(d, "primary.c_nodes"), at(d, "primary.snubber_r") / at(d, "primary.ring_z"), 0.0), abs=3e-3)
+    assert {"primary snubber capacitor", "primary snubber resistor"} <= {kind for kind, _, _ in parts.rows(d)} and any("across the primary" in s.label for s in TOPOLOGIES[topology].schematic(d, c))
+    assert "primary.snubber_r" not in bare.rows and bare.rows["primary.snubber"].value == "none"

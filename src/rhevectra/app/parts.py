@@ -10,7 +10,7 @@ from rhevectra.core.design.design import Design
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
 _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.l_cm", "inlet.l_dm", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series",
-           *(f"rectifier{n}.snubber_{part}" for n in range(1, 7) for part in ("c", "r")), "rectifier1.clamp_c", "rectifier1.clamp_r")
+           *(f"rectifier{n}.snubber_{part}" for n in range(1, 7) for part in ("c", "r")), "rectifier1.clamp_c", "rectifier1.clamp_r", "primary.snubber_c", "primary.snubber_r")
 
 
 def rows(design: Design) -> list[tuple[str, str, int]]:

@@ -21,7 +21,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, choose_core, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
-from rhevectra.core.topologies.stepdown import active, phase, secondary, snubbers
+from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
 from rhevectra.core.topologies.stepdown.shapes import shapes
@@ -126,6 +126,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     if v.clamped:
         stage = choose_spike(work, stage, out)
     stage = snubbers.choose(work, stage, rectifiers[work.need.main]["row"], [float(t.value) for t in turns], float(leak.value), out)
+    stage = primary_snubber.choose(work, stage, leak)
     choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value))
     stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, every, grade))
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series)

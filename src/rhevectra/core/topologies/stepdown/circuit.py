@@ -9,7 +9,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.topologies.common.elements import EDGE, SHIFTED, gate, legs, output, secondaries
-from rhevectra.core.topologies.stepdown import snubbers
+from rhevectra.core.topologies.stepdown import primary_snubber, snubbers
 from rhevectra.core.topologies.stepdown.evaluate import RESET_DIODE
 from rhevectra.core.topologies.stepdown.secondary import BRIDGE, DOUBLER, TAP
 from rhevectra.core.topologies.stepdown.stage import RING_QUALITY
@@ -29,7 +29,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     r_core = (1 if v.both_ways else 2) * at(o["v_in"]) ** 2 * at(o["t_e"]) / (pulse * max(at(o["p_core"]), 1e-9))
     start, end, between = _ends(design)
     parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_switches(o, s, at, pulse), *between, *(_taken_over(s, design, o, at, r_core) if v.clamped else _transformer(s, o, at, r_core, start, end)), *_filter(design, o, s, at))
-    parts = (*parts, *snubbers.elements(s, at, parts, o))
+    parts = (*parts, *snubbers.elements(s, at, parts, o), *primary_snubber.elements(s, at, (start, end)))
     models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DRESET", RESET_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
                f"expected: filter inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, bus current without the controller's supply {number((at(o['p_bus']) - at(s.p_controller) - at(o['p_choke']) - at(o.get('p_series', 0.0))) / v_bus)} A average",

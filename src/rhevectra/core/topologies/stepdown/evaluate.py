@@ -19,7 +19,7 @@ from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
-from rhevectra.core.topologies.stepdown import active, phase, secondary, snubbers
+from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import record as record_balance
 from rhevectra.core.topologies.stepdown.build import Plan
@@ -69,7 +69,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     tapped: dict[str, Any] = {"spike": {"r": rows["spike.r"], "l_half": sheet("transformer.l_half", spike.between_halves, share=rows["transformer.leakage_halves"], leakage=plan.leakage)}} if s.variant.clamped else {}
     if s.variant.reset:
         tapped["nr"] = sheet.solved("transformer.nr", s.nr, "turns", "reset winding: its ratio to the primary, in whole turns")
-    return {**tapped, **snubbers.given(work, s), "np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, **_legs(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
+    return {**tapped, **snubbers.given(work, s), **primary_snubber.given(work, s), "np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, **_legs(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed) and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", rect["row"]["said"]), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", rect["row"]["said"]), "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary at the worst corner over its rms current squared"),
             "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
@@ -167,7 +167,7 @@ def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
     tap = {"duty": fed} if both else {}
     rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=s.v_forward, i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
-    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, **({"rectifier1_snubber": o["snubbers"]} if s.snub else {}), "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}), "filter_core": o["p_choke"], "filter_copper": secondary.of_both(sheet, whole, "filter1.loss_copper_both", sheet.rows["filter1.loss_copper"]), "controller": sheet.rows["loss.controller"]}
+    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, **({"rectifier1_snubber": o["snubbers"]} if s.snub else {}), **({"switch_snubber": o["primary_snubber"]} if s.across_primary else {}), "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}), "filter_core": o["p_choke"], "filter_copper": secondary.of_both(sheet, whole, "filter1.loss_copper_both", sheet.rows["filter1.loss_copper"]), "controller": sheet.rows["loss.controller"]}
 
 
 def findings(work: Work, plan: Plan) -> None:

@@ -5,6 +5,7 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.topologies.common.symbols import Place, Symbol, source
+from rhevectra.core.topologies.stepdown import primary_snubber
 from rhevectra.core.topologies.stepdown.schematic_tap import OUT, secondary
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("a", (20, 25), "right", "primary"), ("b", (44, 45), "left", "primary"), OUT)
@@ -22,7 +23,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("switch", (22, 7), (22, 26), "", "primary", "Suppera"), Symbol("switch", (22, 30), (22, 55), "", "primary", "Slowera"), Symbol("wire", (22, 26), (22, 30), element="Slowera"),
         Symbol("switch", (42, 7), (42, 26), "", "primary", "Supperb"), Symbol("wire", (42, 26), (42, 40), element="Supperb"), Symbol("switch", (42, 40), (42, 55), "", "primary", "Slowerb"),
         Symbol("inductor", (22, 28), (36, 28), "", "primary", "Llk"), Symbol("wire", (36, 28), (48, 28), element="Llk"), Symbol("winding", (48, 28), (48, 40), "", "primary", "Lm"), *_return(design),
-        *secondary(design, corner)]
+        *primary_snubber.note(design), *secondary(design, corner)]
 
 
 def _inductance(rows: Any, value: Any) -> str:

@@ -5,6 +5,7 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.topologies.common.symbols import Place, Symbol, source
+from rhevectra.core.topologies.stepdown import primary_snubber
 from rhevectra.core.topologies.stepdown.schematic_tap import OUT, secondary
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("mid", (18, 34), "left", "primary"), ("a", (34, 27), "left", "primary"), OUT)
@@ -23,4 +24,4 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("switch", (32, 7), (32, 22), "", "primary", "Suppera"), Symbol("switch", (32, 22), (32, 46), "", "primary", "Slowera"), Symbol("wire", (32, 46), (32, 55), element="Slowera"),
         Symbol("inductor", (32, 22), (46, 22), "", "primary", "Llk"), Symbol("wire", (46, 22), (48, 22), element="Llk"), Symbol("wire", (48, 22), (48, 28), element="Llk"), Symbol("winding", (48, 28), (48, 40), "", "primary", "Lm"),
         Symbol("wire", (48, 40), (48, 50), element="Llk"), Symbol("wire", (48, 50), (24, 50), element="Llk"), Symbol("wire", (24, 50), (24, 31), element="Llk"), Symbol("wire", (24, 31), (16, 31), element="Llk"),
-        *secondary(design, corner)]
+        *primary_snubber.note(design), *secondary(design, corner)]

@@ -15,7 +15,7 @@ from rhevectra.core.formulas import active_clamp, flyback, forward, phase_shift,
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.common.passes import Settled, record_last, settle
-from rhevectra.core.topologies.stepdown import active, phase, secondary, snubbers
+from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown.secondary import TAP
 from rhevectra.core.topologies.stepdown.variant import Variant
 
@@ -32,7 +32,7 @@ class Stage:
     v_bus, i_out (load and bleed), is_limit have the shape of the grid; r_path holds both switches, sense resistor and primary winding;
     core: material row of the transformer; choke: what the filter inductor's core loss needs;
     leakage includes the series inductor of a phase-shifted bridge, whose own numbers stand in extra. spike: resistor and leakage of the clamp where another winding holds the open switch; nr: turns of a reset winding (of a tapped primary: its own).
-    secondary: its kind; ns, r_secondary: of its winding (of one half of a tap), inductance, r_inductor: of one filter inductor. snub: capacitors of the rectifiers' snubbers.
+    secondary: its kind; ns, r_secondary: of its winding (of one half of a tap), inductance, r_inductor: of one filter inductor. snub: of the rectifiers' snubbers or clamp; across_primary: of the primary's snubber.
     """
 
     variant: Variant
@@ -68,6 +68,7 @@ class Stage:
     spike: Mapping[str, Any] = field(default_factory=dict)
     extra: dict[str, Any] = field(default_factory=dict)
     snub: Mapping[str, Any] = field(default_factory=dict)
+    across_primary: Mapping[str, Any] = field(default_factory=dict)
 
 
 def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
@@ -151,7 +152,8 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         out["loss_node"] = node
     clamp = _spike(sheet, s, now, held, out["t_l"])
     snub = snubbers.loss(sheet, s, now)
-    more |= secondary.loss_apart(sheet, s, now) | ({"snubbers": snub["snubbers"]} if snub else {})
+    damped = primary_snubber.loss(sheet, s, now)
+    more |= secondary.loss_apart(sheet, s, now) | ({"snubbers": snub["snubbers"]} if snub else {}) | damped
     ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"], i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])
     also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=out["p_core"], inductor=out["p_choke"], ring=ring, controller=s.p_controller, **more, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
     if v.phase:
@@ -160,7 +162,7 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         p_bus = active.bus_power(sheet, now, also, node, off["loss_off"])
     else:
         p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"], i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=out["t_l"], p_core=also, p_node=node, p_off=off["loss_off"])
-    return {**out, **off, "loss_ring": ring, "loss_on": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=out["i_switch"]), "p_bus": p_bus, **clamp, **snub}
+    return {**out, **off, "loss_ring": ring, "loss_on": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=out["i_switch"]), "p_bus": p_bus, **clamp, **snub, **damped}
 
 
 def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:

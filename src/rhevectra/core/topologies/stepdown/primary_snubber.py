@@ -1,0 +1,77 @@
+"""Resistor and capacitor across the primary of a bridge: they damp the ring of the leakage with the nodes after each pulse."""
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.preferred import at_least, nearest
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.circuit.netlist import Element, number
+from rhevectra.core.formulas import snubber
+from rhevectra.core.stages.ringing import crests, edged
+from rhevectra.core.stages.work import FigureSpec, Work
+from rhevectra.core.topologies.common.symbols import Symbol
+
+if TYPE_CHECKING:
+    from rhevectra.core.topologies.stepdown.stage import Stage
+
+KINDS = ("none", "rc")
+TIMES = 3.0
+"""Capacitor over that of the nodes (common practice: three to four times)."""
+DECISIONS = (
+    DecisionSpec("primary.snubber", "Snubber across the primary", "switch", "choice", options=KINDS, schools="none: leakage and nodes ring after each pulse; rc: damped, at a loss that goes with the square of the bus"),
+    DecisionSpec("primary.snubber_c", "Primary snubber capacitor", "switch", unit="F", low=1e-12, high=1e-7, step="E6"),
+    DecisionSpec("primary.snubber_r", "Primary snubber resistor", "switch", unit="Ω", low=1.0, high=100e3, step="E12"),
+)
+FIGURES = (
+    FigureSpec("primary.ring_crest", "Primary ring over its step", "k_p", "switch", corners.FULL, fixed="nominal leakage and nodes; the edge taken as sudden", sentence="at most, and two where nothing damps it: less where the leakage has emptied before the capacitor followed"),
+    FigureSpec("primary.snubber_loss", "Primary snubber loss", "P_sn", "switch", corners.FULL, fixed="energy-equivalent capacitance of the nodes"),
+)
+
+
+def for_bridges(v: Any) -> bool:
+    """Whether a variant's primary lies between legs that are hard switched."""
+    return bool(v.both_ways and not v.phase and not v.tapped)
+
+
+def choose(work: Work, s: "Stage", leakage: Any) -> "Stage":
+    """The stage with its snubber, where it is wanted; leakage: a row."""
+    if not for_bridges(s.variant) or str(work.choose("primary.snubber", KINDS[0], "leakage and nodes ring after each pulse; choose rc to damp it").value) == KINDS[0]:
+        return s
+    sheet = work.sheet
+    node = sheet.given("primary.c_nodes", s.variant.across * float(s.c_node), "F", "solved", "nodes as they lie across the primary")
+    z = sheet("primary.ring_z", snubber.characteristic, inductance=leakage, capacitance=node)
+    c = work.choose("primary.snubber_c", at_least(TIMES * float(node.value), "E6"), f"{TIMES:g} × the nodes (common practice), next E6 value above", node=node)
+    ratio = float(c.value) / float(node.value)
+    best, _ = edged(float(f"{ratio:.2g}"), 0.0)
+    r = work.choose("primary.snubber_r", nearest(best * float(z.value), "E12"), f"least crest: {best:.2f} × the ring's {show(float(z.value), 'Ω', 3)}")
+    sheet.solved("primary.ring_crest", float(crests(ratio, np.array([float(r.value) / float(z.value)]), 0.0)[0]), "", "exact response of ring and snubber to a step")
+    return replace(s, across_primary={"c": float(c.value), "r": float(r.value)})
+
+
+def given(work: Work, s: "Stage") -> dict[str, Any]:
+    """Its values as rows."""
+    return {"across_primary": {"c": work.sheet.rows["primary.snubber_c"], "r": work.sheet.rows["primary.snubber_r"]}} if s.across_primary else {}
+
+
+def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
+    """What it burns [W]."""
+    if not s.across_primary:
+        return {}
+    return {"primary_snubber": sheet("primary.snubber_loss", snubber.snubber_loss, capacitor=s.across_primary["c"], parasitic=o["c_p"], volts=o["v_in"], rate=o["fs"])}
+
+
+def elements(s: "Stage", at: Any, ends: tuple[str, str]) -> tuple[Element, ...]:
+    """Between the ends of the primary."""
+    return (Element("Rps", (ends[0], "ps"), number(at(s.across_primary["r"])), "switch"), Element("Cps", ("ps", ends[1]), number(at(s.across_primary["c"])), "switch")) if s.across_primary else ()
+
+
+def note(design: Any) -> list[Symbol]:
+    """What the drawing says of it."""
+    rows = design.rows
+    value = lambda id: show(float(rows[f"primary.{id}"].value), rows[f"primary.{id}"].unit)  # noqa: E731
+    return [Symbol("note", (22, 60), (22, 63), f"across the primary: {value('snubber_r')}, {value('snubber_c')}", "primary", "Rps")] if "primary.snubber_r" in rows else []
