@@ -116,4 +116,4 @@ def _words(picture: Picture, found: "ClampsOverLoad", y: float, width: float) ->
         for part in textwrap.wrap(f"{', '.join(laws)}: {sentence}", max(int(width / 1.32), 30)):
             picture.text(3, line, part, "ink", "left", 2.9)
             line += 3.9
-    picture.text(3, line + 0.5, "crosses: exact periods; one transformer, each clamp by its own rules; a ring dies with a quality factor of some 20", "muted", "left", min(2.7, (width - 6) / 45))
+    picture.text(3, line + 0.5, "crosses: exact periods; one transformer, each clamp by its own rules; rings of a quality of some 20", "muted", "left", min(2.7, (width - 6) / 45))

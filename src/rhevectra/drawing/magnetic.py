@@ -75,7 +75,7 @@ def _circle(picture: Picture, x: float, y: float, r: float, side: str) -> None:
 def _legend(picture: Picture, view: Any, x: float, y: float) -> None:
     for k, (text, side) in enumerate(view.legend):
         picture.box(x, y + k * 5.2 - 2.4, 2.6, 2.6, side)
-        picture.text(x + 4, y + k * 5.2, text, "ink", "left", 3.2)
+        picture.text(x + 4, y + k * 5.2, text, "ink", "left", min(3.2, 2.45 * (picture.width - x - 5) / max(len(text), 1)))
     for k, text in enumerate(view.notes):
         picture.text(x, y + len(view.legend) * 5.2 + 3 + k * 4.6, text, "muted", "left", 3.0)
 
