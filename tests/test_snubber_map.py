@@ -6,9 +6,12 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 
+from rhevectra import demo
 from rhevectra.core.design.size import size
 from rhevectra.core.design.snubber_map import RATIOS, RESISTORS, snubber_map, table
+from rhevectra.drawing.pictures import pictures_of
 from rhevectra.drawing.snubber_map import snubber_picture
+from rhevectra.project.codec import decode
 from rhevectra.ui.pictures.canvas import PX_PER_MM
 from test_snubbing import crest
 
@@ -61,3 +64,17 @@ def test_a_point_is_picked_in_the_window(qtbot, window):
     assert any(getattr(item, "role", "") == "accent" for item in picture.items) and picture.pick(1.0, 1.0) is None
     window.undo()
     assert "rectifier1.snubber_r" not in window.session.design.rows
+
+
+@pytest.mark.parametrize("topology", ["forward_2sw", "push_pull"])
+def test_the_map_of_a_step_down_stage(topology):
+    """The design's own snubber lies on the map where its rows are: crest within 1 %, loss within 3 %, and the mark is at its values; the phase-shifted bridge, which has a clamp, offers no map."""
+    doc = decode(demo.text("ringing-lab-bench"), "x")
+    d = size(doc.requirement, {"topology": topology, "rectifier.snubber": "rc"}, noise=False)
+    m = snubber_map(d)
+    assert m.now == (float(d.rows["rectifier1.snubber_r"].value), float(d.rows["rectifier1.snubber_c"].value))
+    at = np.unravel_index(np.argmin(np.abs(np.log(m.c / m.now[1]))[:, None] + np.abs(np.log(m.r / m.now[0]))[None, :]), m.peak.shape)
+    near = size(doc.requirement, {"topology": topology, "rectifier.snubber": "rc", "rectifier1.snubber_r": float(m.r[at[1]]), "rectifier1.snubber_c": float(m.c[at[0]])}, noise=False)
+    assert float(m.peak[at]) == pytest.approx(float(np.max(near.rows["rectifier1.v_step"].value)) * float(near.value("rectifier1.ring_crest")), rel=0.01)
+    assert float(m.loss[at]) == pytest.approx(float(near.value("rectifier1.snubber_loss")), rel=0.03)
+    assert "snubber" in pictures_of(d, "rectifier") and "snubber" not in pictures_of(size(doc.requirement, {"topology": "psfb"}, noise=False), "rectifier")

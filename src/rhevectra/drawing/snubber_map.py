@@ -40,7 +40,6 @@ def snubber_picture(design: Design, corner: Corner, width: float, height: float,
             return None
         r, c = found
         at = plane.place(r, c)
-        name = f"rectifier{m.n}"
-        return {"rectifier.snubber": "rc", f"{name}.snubber_r": r, f"{name}.snubber_c": c}, f"{show(r, 'Ω')}, {show(c, 'F')}: about {show(float(m.peak[at]), 'V', 3)}, {show(float(m.loss[at]), 'W', 2)}"
+        return {"rectifier.snubber": "rc", f"{m.name}.snubber_r": r, f"{m.name}.snubber_c": c}, f"{show(r, 'Ω')}, {show(c, 'F')}: about {show(float(m.peak[at]), 'V', 3)}, {show(float(m.loss[at]), 'W', 2)}"
     picture.pick = chosen
     return picture

@@ -11,6 +11,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.formulas import snubber
 from rhevectra.core.stages.ringing import crests, edged
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common import snubbing
 
 RATIOS = np.geomspace(0.3, 30.0, 33)
@@ -21,10 +22,10 @@ RESISTORS = np.geomspace(0.08, 12.0, 37)
 
 @dataclass(frozen=True)
 class SnubberMap:
-    """Of the regulated output's rectifier n: resistors and capacitors of the axes [Ω, F]; peak reverse voltage [V] at the worst corner and loss [W] at the worst full load, arrays (c, r); the rectifier's limit and what stands without a snubber [V];
+    """Of the regulated output's rectifier, by its name: resistors and capacitors of the axes [Ω, F]; peak reverse voltage [V] at the worst corner and loss [W] at the worst full load, arrays (c, r); the rectifier's limit and what stands without a snubber [V];
     present values, or None without; sentences: what either moves."""
 
-    n: int
+    name: str
     r: Array
     c: Array
     peak: Array
@@ -42,23 +43,18 @@ def table(edge: float) -> Array:
 
 
 def snubber_map(design: Design) -> SnubberMap:
-    """The map of a flyback's design, with or without a snubber."""
-    n, rows, shape = design.requirement.main + 1, design.rows, design.grid.shape
-    plan, o, name = design.context["plan"], design.context["o"], f"rectifier{design.requirement.main + 1}"
-    spread = lambda x: np.broadcast_to(np.asarray(getattr(x, "value", x), dtype=float), shape)  # noqa: E731
-    turns = [float(t.value) for t in plan.turns]
-    ratio = turns[1] / turns[0]
-    inductance = float(plan.leakage.value) * ratio**2 + snubbing.STRAY
-    own = float(rows[f"{name}.c_junction"].value) if f"{name}.c_junction" in rows else snubbing.junction(plan.rectifiers[n - 1]["row"])
-    z, edge = float(snubber.characteristic(inductance, own)), round(snubbing.EDGE * float(snubber.ringing_frequency(inductance, own)), 2)
-    step = spread(rows[f"{name}.v_reverse"]) / (1 + float(rows["rectifier.ringing"].value))
-    highest, full = float(step[corners.PEAKS.mask(design.grid)].max()), corners.FULL.mask(design.grid)
-    per_farad = float(snubber.rectifier_loss(1.0, 0.0, step, spread(o["v_edge"]), turns[1], turns[0], spread(o["fs"]))[full].max())
+    """The map of a design whose rectifiers may have snubbers, with or without one."""
+    n, rows = design.requirement.main + 1, design.rows
+    ring = TOPOLOGIES[design.topology].rectifier_ring(design)
+    name = next(f"rectifier{k}" for k in (n, 1) if f"rectifier{k}.v_reverse" in rows)
+    own = float(rows[f"{name}.c_junction"].value) if f"{name}.c_junction" in rows else snubbing.junction(ring.row)
+    z, edge = float(snubber.characteristic(ring.inductance, own)), round(snubbing.EDGE * float(snubber.ringing_frequency(ring.inductance, own)), 2)
+    highest, per_farad = float(ring.step[corners.PEAKS.mask(design.grid)].max()), float(ring.per_farad[corners.FULL.mask(design.grid)].max())
     c, r, peak = RATIOS * own, RESISTORS * z, highest * table(edge)
     loss = np.broadcast_to(((c + own) * per_farad)[:, None], peak.shape)
     now = (float(rows[f"{name}.snubber_r"].value), float(rows[f"{name}.snubber_c"].value)) if f"{name}.snubber_r" in rows else None
     bare = highest * (1 + abs(float(np.sinc(edge))))
-    return SnubberMap(n, r, c, peak, loss, float(rows[f"{name}.v_limit"].value), bare, now, _sentences(now, own, z, edge, highest, per_farad))
+    return SnubberMap(name, r, c, peak, loss, float(rows[f"{name}.v_limit"].value), bare, now, _sentences(now, own, z, edge, highest, per_farad))
 
 
 def _sentences(now: tuple[float, float] | None, own: float, z: float, edge: float, step: float, per_farad: float) -> tuple[str, ...]:

@@ -10,7 +10,7 @@ from rhevectra.core.topologies.flyback.declare import HELD_CURES as CURES
 from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.flyback.schematic_held import NODE_PLACES, schematic
 from rhevectra.core.topologies.flyback.variant import Variant
-from rhevectra.core.topologies.flyback.views import flux_view, ripple_choice, transient, waveforms, winding_view
+from rhevectra.core.topologies.flyback.views import flux_view, rectifier_ring, ripple_choice, transient, waveforms, winding_view
 
 NAME = "flyback_2sw"
 LEADS = "connections: start of the primary to the switch, its end to the bus; start of each secondary to its rectifier, which conducts while the primary's start is the higher end"
@@ -21,4 +21,4 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 NO_PICTURES = ("gain", "frequency")
 build = partial(_wound.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

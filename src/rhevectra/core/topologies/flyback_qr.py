@@ -11,7 +11,7 @@ from rhevectra.core.topologies.flyback.declare import VALLEY_BUS_RIPPLE as BUS_R
 from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.flyback.schematic import NODE_PLACES, schematic
 from rhevectra.core.topologies.flyback.variant import Variant
-from rhevectra.core.topologies.flyback.views import clamp_over_load, flux_view, frequency_view, ripple_choice, transient, waveforms, winding_view
+from rhevectra.core.topologies.flyback.views import clamp_over_load, flux_view, frequency_view, rectifier_ring, ripple_choice, transient, waveforms, winding_view
 
 NAME = "flyback_qr"
 LEADS = "connections: start of the primary to the switch, its end to the bus; start of each secondary to its rectifier, which conducts while the primary's start is the higher end"
@@ -22,4 +22,4 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 NO_PICTURES = ("gain", "ripple")
 build = partial(_wound.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CLAMPS_LEFT_OUT", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "clamp_over_load", "exact_traces", "findings", "flux_view", "frequency_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CLAMPS_LEFT_OUT", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "clamp_over_load", "exact_traces", "findings", "flux_view", "frequency_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

@@ -5,7 +5,8 @@ from functools import partial
 from rhevectra.core.topologies.stepdown import build as _build
 from rhevectra.core.topologies.stepdown.circuit import circuit, ratings, traces
 from rhevectra.core.topologies.stepdown.contest import CONTEST, bill
-from rhevectra.core.topologies.stepdown.declare import AFTER_CLAMP, BUS_RIPPLE, CURES, NEEDS_CLAMP, NO_PICTURES, PLATES, decisions, figures, output_figures
+from rhevectra.core.topologies.stepdown.declare import AFTER_CLAMP, BUS_RIPPLE, CURES, NEEDS_CLAMP, PLATES, decisions, figures, output_figures
+from rhevectra.core.topologies.stepdown.declare import NO_PICTURES as _NO_PICTURES
 from rhevectra.core.topologies.stepdown.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.stepdown.intervals import shifted_interval as interval_name
 from rhevectra.core.topologies.stepdown.schematic_bridge import NODE_PLACES, schematic
@@ -13,6 +14,7 @@ from rhevectra.core.topologies.stepdown.variant import Variant
 from rhevectra.core.topologies.stepdown.views import flux_view, ripple_choice, transient, waveforms, winding_view
 
 NAME = "psfb"
+NO_PICTURES = (*_NO_PICTURES, "snubber")
 BALANCED = True
 _VARIANT = Variant(NAME, pulses=2, switches=4, drive=1.0, in_path=2, across=2.0, node="b", duty=0.72, duty_limit=0.92, why_limit="what the dead time of the legs leaves of the pulse period", series="blocking", phase=True)
 DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least, nearest
 from rhevectra.core.basis.quantities import show
@@ -24,6 +25,16 @@ EDGE = 25e-9
 """Time the switch takes to turn on [s]: a step that is not sudden rings less (typical, from memory)."""
 RATIOS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0)
 KINDS = ("none", "rc")
+@dataclass(frozen=True)
+class Ringing:
+    """What the regulated output's rectifier rings with: inductance [H], its row of the catalogue, what it blocks without ringing [V] and what a farad across each rectifier burns [W], both over the grid."""
+
+    inductance: float
+    row: Mapping[str, Any]
+    step: Array
+    per_farad: Array
+
+
 def decisions(outputs: int) -> tuple[DecisionSpec, ...]:
     """What may be decided about the snubbers of a stage with up to so many outputs."""
     numbers = range(1, outputs + 1)

@@ -9,7 +9,7 @@ from rhevectra.core.topologies.flyback.declare import AFTER_CLAMP, BUS_RIPPLE, C
 from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.flyback.schematic import NODE_PLACES, schematic
 from rhevectra.core.topologies.flyback.variant import Variant
-from rhevectra.core.topologies.flyback.views import clamp_over_load, flux_view, ripple_choice, transient, waveforms, winding_view
+from rhevectra.core.topologies.flyback.views import clamp_over_load, flux_view, rectifier_ring, ripple_choice, transient, waveforms, winding_view
 
 NAME = "flyback"
 LEADS = "connections: start of the primary to the switch, its end to the bus; start of each secondary to its rectifier, which conducts while the primary's start is the higher end"
@@ -19,4 +19,4 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 NO_PICTURES = ("gain", "frequency")
 build = partial(_wound.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CLAMPS_LEFT_OUT", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "clamp_over_load", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CLAMPS_LEFT_OUT", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "clamp_over_load", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

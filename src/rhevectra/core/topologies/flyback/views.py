@@ -9,8 +9,9 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Corner, pick
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick, reader
-from rhevectra.core.formulas import flyback
+from rhevectra.core.formulas import flyback, snubber
 from rhevectra.core.formulas.magnetics import MU0
+from rhevectra.core.topologies.common.snubbing import STRAY, Ringing
 from rhevectra.core.topologies.common.views import FluxView, FrequencyCurve, FrequencyView, RippleView, Shape, ripple_view, saturation_curve, winding_view
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import turned
@@ -52,6 +53,16 @@ def clamp_over_load(design: Any, corner: Corner, load: Array) -> Array:
     o = pd.advance(quick, found.stage, found.state)
     o |= clamp.measures(quick, found.stage, o)
     return np.broadcast_to(sum(np.asarray(o[row]) for name, row in clamp.LOSSES.items() if name != "leakage_ring"), load.shape)
+
+
+def rectifier_ring(design: Any) -> Ringing:
+    """What the regulated output's rectifier rings with."""
+    rows, plan, o, shape = design.rows, design.context["plan"], design.context["o"], design.grid.shape
+    spread = lambda x: np.broadcast_to(np.asarray(getattr(x, "value", x), dtype=float), shape)  # noqa: E731
+    turns, n = [float(t.value) for t in plan.turns], design.requirement.main
+    step = spread(rows[f"rectifier{n + 1}.v_reverse"]) / (1 + float(rows["rectifier.ringing"].value))
+    burnt = snubber.rectifier_loss(1.0, 0.0, step, spread(o["v_edge"]), turns[1], turns[0], spread(o["fs"]))
+    return Ringing(float(plan.leakage.value) * (turns[1] / turns[0]) ** 2 + STRAY, plan.rectifiers[n]["row"], step, burnt)
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
@@ -118,4 +129,4 @@ def flux_view(design: Any) -> FluxView:
     return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(core["b_sat_25_t"]), 2.2 * i_limit)
 
 
-__all__ = ["clamp_over_load", "flux_view", "frequency_view", "ripple_choice", "transient", "waveforms", "winding_view"]
+__all__ = ["clamp_over_load", "flux_view", "frequency_view", "rectifier_ring", "ripple_choice", "transient", "waveforms", "winding_view"]

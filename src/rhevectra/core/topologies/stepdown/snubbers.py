@@ -22,13 +22,23 @@ def _ringing(s: "Stage") -> float:
     return 4.0 if s.variant.both_ways and s.secondary == TAP else 2.0 if s.secondary == BRIDGE else 1.0
 
 
+def inductance(s: "Stage", turns: list[float], leakage: float) -> float:
+    """What a blocking rectifier rings with [H]; turns: primary first; leakage seen from the primary [H]."""
+    return (leakage * (turns[1] / turns[0]) ** 2 + snubbing.STRAY) * _ringing(s)
+
+
+def hard_edges(s: "Stage") -> int:
+    """Rectifiers whose edges cost what their capacitance holds."""
+    return RECTIFIERS[s.secondary] if s.variant.both_ways else 1
+
+
 def choose(work: Work, s: "Stage", row: Mapping[str, Any], turns: list[float], leakage: float, out: Mapping[str, Any]) -> "Stage":
     """The stage with its snubbers, or a phase-shifted bridge with its clamp, where they are wanted; out: a period of it."""
     if s.variant.phase:
         return rectifier_clamp.choose(work, s, row, out)
     if not snubbing.wanted(work):
         return s
-    one = snubbing.one(work, 1, row, (leakage * (turns[1] / turns[0]) ** 2 + snubbing.STRAY) * _ringing(s))
+    one = snubbing.one(work, 1, row, inductance(s, turns, leakage))
     return replace(s, snub={"c": one.capacitor, "junction": one.junction, "one": one})
 
 
@@ -62,9 +72,8 @@ def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
     blocks = forward.centre_tap_reverse if s.variant.both_ways and s.secondary != BRIDGE else forward.rectifier_reverse
     step = sheet("rectifier1.v_step", blocks, allowance=0.0, v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     each = sheet("rectifier1.snubber_each", snubber.snubber_loss, capacitor=s.snub["c"], parasitic=s.snub["junction"], volts=step, rate=o["f_switch"])
-    hard = RECTIFIERS[s.secondary] if s.variant.both_ways else 1
     told = "all rectifiers, each up and down once a period of a switch" if s.variant.both_ways else "the freewheeling rectifier; the feeding one's edges are those of the reset, soft enough to cost next to nothing"
-    return {"snubbers": sheet.total("rectifier1.snubber_loss", "W", told, **{f"rectifier{k}": each for k in range(1, hard + 1)})}
+    return {"snubbers": sheet.total("rectifier1.snubber_loss", "W", told, **{f"rectifier{k}": each for k in range(1, hard_edges(s) + 1)})}
 
 
 def elements(s: "Stage", at: Any, parts: tuple[Element, ...], o: Mapping[str, Any]) -> tuple[Element, ...]:

@@ -6,9 +6,11 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
-from rhevectra.core.formulas import forward
+from rhevectra.core.formulas import forward, snubber
+from rhevectra.core.topologies.common.snubbing import Ringing
 from rhevectra.core.topologies.common.views import FluxView, RippleView, Shape, ripple_crest, ripple_rms, ripple_view, saturation_curve, winding_view
 from rhevectra.core.topologies.stepdown.shapes import shapes
+from rhevectra.core.topologies.stepdown.snubbers import hard_edges, inductance
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
@@ -57,6 +59,15 @@ def transient(design: Any, corner: Corner) -> list[Shape]:
     return [Shape(w.name, w.unit, fine - t_on, np.interp(fine, w.t, w.y), fine[-1] - fine[0], w.side, w.limit) for w in whole]
 
 
+def rectifier_ring(design: Any) -> Ringing:
+    """What each rectifier rings with."""
+    rows, plan, o, s, shape = design.rows, design.context["plan"], design.context["o"], design.context["stage"], design.grid.shape
+    spread = lambda x: np.broadcast_to(np.asarray(getattr(x, "value", x), dtype=float), shape)  # noqa: E731
+    step = spread(rows["rectifier1.v_reverse"]) / (1 + float(rows["rectifier.ringing"].value))
+    burnt = hard_edges(s) * snubber.snubber_loss(1.0, 0.0, step, spread(o["f_switch"]))
+    return Ringing(inductance(s, [float(t.value) for t in plan.turns], float(plan.leakage.value)), plan.rectifiers[design.requirement.main]["row"], step, burnt)
+
+
 def ripple_choice(design: Any) -> RippleView:
     """Energy of the filter inductor, its rms and the switch's peak against the ripple ratio, at the highest bus and full load."""
     rows, s = design.rows, design.context["stage"]
@@ -84,4 +95,4 @@ def flux_view(design: Any) -> FluxView:
     return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(s.core["b_sat_25_t"]), 2.2 * points[1][1])
 
 
-__all__ = ["flux_view", "ripple_choice", "transient", "waveforms", "winding_view"]
+__all__ = ["flux_view", "rectifier_ring", "ripple_choice", "transient", "waveforms", "winding_view"]
