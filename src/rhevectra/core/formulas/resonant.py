@@ -52,6 +52,12 @@ def capacitor_loss(i_rms: Any, tan_delta: Any, f: Any, cr: Any) -> Any:
     return np.square(i_rms) * tan_delta / (2 * np.pi * f * cr)
 
 
+@formula("V_R = (1 + a)·(V_o + V_f)", "V", "a V_o V_f", "the output and the drop of the rectifier that conducts beside it; allowance a stated (common practice)")
+def reverse_of_bridge(allowance: Any, v_out: Any, v_forward: Any) -> Any:
+    """Reverse voltage [V] of a rectifier of a bridge."""
+    return (1 + allowance) * (v_out + v_forward)
+
+
 @formula("V_R = (1 + a)·(2·V_o + V_f)", "V", "a V_o V_f", "the other half of the centre tap adds its voltage, which the output holds; allowance a stated (common practice)")
 def reverse(allowance: Any, v_out: Any, v_forward: Any) -> Any:
     """Reverse voltage [V] of a rectifier of the centre tap."""

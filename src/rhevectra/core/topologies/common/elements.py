@@ -39,6 +39,22 @@ def secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str]
     return tuple(parts)
 
 
+FLOAT = 1e6
+"""Resistance [Ω] that ties a winding which floats while no rectifier conducts; a simulator needs one."""
+
+
+def bridged(s: Any, at: Callable[[Any], float], ends: tuple[str, str]) -> tuple[Element, ...]:
+    """One ideal secondary across these nodes and its resistance, free of ground: from z1 to s2."""
+    ratio = number(at(s.ns) / at(s.np))
+    return (Element("Esec1", ("x1", "s2", *ends), ratio, "transformer"), Element("Vsec1", ("x1", "y1"), "DC 0", "transformer"), Element("Fpri1", (*ends, "Vsec1"), ratio, "transformer"),
+            Element("Rsec1", ("y1", "z1"), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element("Rfloat", ("s2", "0"), number(FLOAT), "transformer"))
+
+
+def four_rectifiers(into: str) -> tuple[Element, ...]:
+    """The bridge of such a secondary into a node."""
+    return tuple(Element(name, (a, b), "DOUT", "rectifier") for name, a, b in (("Dfeed", "z1", into), ("Dfeed2", "s2", into), ("Dback", "0", "s2"), ("Dback2", "0", "z1")))
+
+
 def output(design: Any, v_out: float, i_out: float) -> tuple[Element, ...]:
     """Output capacitors and load of a stage with one output."""
     cap = design.catalogue["output_capacitors"].row(str(design.rows["output1.cap"].value))

@@ -24,6 +24,8 @@ from rhevectra.core.topologies.common.winding import choose_core, copper_of, lea
 from rhevectra.core.topologies.resonant import sharing, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
+from rhevectra.core.topologies.stepdown.secondary import BRIDGE, RECTIFIERS, TAP
+from rhevectra.core.topologies.stepdown.secondary import choose as choose_secondary
 
 ORDERS = 24
 AUX_VOLTS, AUX_AMPS, DRIVE_AMPS = 14.0, 4e-3, 1e-3
@@ -70,9 +72,10 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     room = _room(work) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low)
     main = work.need.outputs[work.need.main]
-    rectifiers = choose_rectifiers(work, lambda out: 2 * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2)
+    kind = TAP if v.phases > 1 else choose_secondary(work)
+    rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2)
     rect = rectifiers[work.need.main]["row"]
-    stage = _tank(work, v, row, rect, main, v_bus, v_top, v_low, room)
+    stage = _tank(work, v, kind, row, rect, main, v_bus, v_top, v_low, room)
     settled = st.solve(stage, passes=1)
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     need = _transformer_need(work, stage, settled, grade)
@@ -97,13 +100,14 @@ def _room(work: Work) -> float:
     return float(work.choose("llc.phase_room", 1.35, "what sorted parts leave: see the most loaded phase").value)
 
 
-def _tank(work: Work, v: Variant, row: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, room: float) -> st.Stage:
+def _tank(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, room: float) -> st.Stage:
     """The tank by the first harmonic, which promises less gain than there is; turns ratio still as wanted."""
     choose, sheet, grid = work.choose, work.sheet, work.grid
     fs = choose("fs", 100e3, "100 kHz: small magnetics, third harmonic above the first limit of conducted noise anyway (common practice)")
     unity = choose("llc.v_unity", v_top, "the highest bus: at or below resonance everywhere, no load current is cut at turn-off")
     i_full = max(main.current_peak, main.current_max) / v.phases
-    drops = rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full + 0.02 * main.magnitude
+    in_path = 2 if kind == BRIDGE else 1
+    drops = in_path * (rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full) + 0.02 * main.magnitude
     ratio = sheet("transformer.ratio_wanted", resonant.turns_ratio, share=v.drive, v_unity=unity, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"))
     overload = choose("llc.overload", 1.15, "a load step and tolerance of the tank (common practice)")
     margin = choose("llc.margin", 1.05, "the first harmonic already promises too little below resonance")
@@ -135,13 +139,13 @@ def _tank(work: Work, v: Variant, row: Mapping[str, Any], rect: Any, main: Any, 
     lr = sheet("llc.lr", resonant.resonant_inductance, fr=fs, cr=cr)
     lm = sheet("llc.lm", resonant.magnetising_inductance, ratio=k, lr=lr)
     sheet.again("llc.fr", fs)
-    drive = DRIVE_AMPS + 2 * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
+    drive = DRIVE_AMPS + RECTIFIERS[kind] * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
     plain_load = np.maximum(grid.current(work.need.main), max(2e-3, 1e-3 * main.current_max)) + v.phases * drive
     load = plain_load / v.phases
     load = np.where(grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), i_over, load)
     grade = work.parts["materials"].rows[1]
     p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
-    return st.Stage(variant=v, v_bus=v_bus, i_out=load, v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude * v.phases / main.current_max, r_inductor=0.0, r_switch=row["r_on_25_ohm"] * row["hot_ratio"],
+    return st.Stage(variant=v, v_bus=v_bus, i_out=load, v_out=main.magnitude, v_forward=in_path * rect["v_forward_v"], r_rectifier=in_path * rect["r_dynamic_ohm"], secondary=kind, r_secondary=0.006 * main.magnitude * v.phases / main.current_max, r_inductor=0.0, r_switch=row["r_on_25_ohm"] * row["hot_ratio"],
                     r_primary=0.004 * r_ac, np=n, ns=1.0, lr=float(lr.value), cr=float(cr.value), lm=float(lm.value), leakage=0.0, f_max=float(fs.value) * float(f_top.value), i_burst=float(burst.value) * main.current_max / v.phases, c_node=row["c_energy_f"], t_fall=row["t_fall_s"], core=grade, area=1.0, volume=1e-9, core_temperature=100.0,
                     p_controller=p_ctl, extra={"kappa": 0.3, "load": plain_load, "room": room})
 
@@ -164,13 +168,15 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     avg_p, har_p = phasors(wave["t"] / w, wave["tank"] * amps, 1 / f, ORDERS)
     avg_s, har_s = phasors(wave["t"] / w, wave["rectifier"] * amps * n, 1 / f, ORDERS)
     triple, margin = spacing(work)
+    if s.secondary == BRIDGE:  # one winding carries both halves of the period: odd orders twice, nothing else
+        avg_s, har_s = 0.0, har_s * (1 - (-1.0) ** np.arange(1, ORDERS + 1))
     i_s = float(np.sqrt(avg_s**2 + 0.5 * np.sum(np.abs(har_s) ** 2)))
     derate = choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
     b_sat = material["b_sat_100_t"]
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    windings = (tr.WindingNeed("primary", main.magnitude * n, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, -har_s, triple, main.tolerance) for name in ("ns1", "ns1b")),
+    windings = (tr.WindingNeed("primary", main.magnitude * n, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, -har_s, triple, main.tolerance) for name in (("ns1",) if s.secondary == BRIDGE else ("ns1", "ns1b"))),
                 tr.WindingNeed("naux", AUX_VOLTS, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]

@@ -6,9 +6,10 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
-from rhevectra.core.topologies.common.elements import CROSSED, EDGE, gate, legs, output, secondaries
+from rhevectra.core.topologies.common.elements import CROSSED, EDGE, bridged, four_rectifiers, gate, legs, output, secondaries
 from rhevectra.core.topologies.resonant.evaluate import BODY_DIODE
 from rhevectra.core.topologies.resonant.variant import Variant
+from rhevectra.core.topologies.stepdown.secondary import BRIDGE
 
 NODES, PHASED = ("a", "b", "c"), {"dfeed_2"}
 """Switch node of each phase; an element only a stage of several phases has."""
@@ -38,11 +39,13 @@ def _legs(s: Any, at: Callable[[Any], float], period: float, dead: float) -> tup
 
 
 def _tank(s: Any, at: Callable[[Any], float], r_core: float, phase: int) -> tuple[Element, ...]:
-    """Capacitor, resonant inductance with the leakage in it, resistances, magnetising inductance with the core loss, ideal centre tap of one phase; names and nodes of those after the first carry their number."""
+    """Capacitor, resonant inductance with the leakage in it, resistances, magnetising inductance with the core loss, ideal centre tap of one phase, or one winding and its bridge; names and nodes of those after the first carry their number."""
     end, of = "0" if s.variant.drive < 1 else "b", f"_{phase + 1}" if phase else ""
     nodes = [f"{n}{of}" for n in ("t1", "t2", "m")]
     parts = [Element(f"Cres{of}", (NODES[phase], nodes[0]), f"{number(at(s.cr))} IC={number((1 - s.variant.drive) * at(s.v_bus))}", "transformer"), Element(f"Lres{of}", (nodes[0], nodes[1]), f"{number(at(s.lr))} IC=0", "transformer"),
              Element(f"Rpri{of}", (nodes[1], nodes[2]), number(at(s.r_primary) + at(s.r_inductor)), "transformer"), Element(f"Lm{of}", (nodes[2], end), f"{number(at(s.lm))} IC=0", "transformer"), Element(f"Rcore{of}", (nodes[2], end), number(r_core), "transformer")]
+    if s.secondary == BRIDGE:
+        return (*parts, *bridged(s, at, (nodes[2], end)), *four_rectifiers("out1"))
     return (*parts, *secondaries(s, at, ((nodes[2], end), (end, nodes[2])), "out1", of))
 
 

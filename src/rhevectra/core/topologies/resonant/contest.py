@@ -2,6 +2,8 @@
 
 from typing import Any
 
+from rhevectra.core.topologies.stepdown.secondary import RECTIFIERS
+
 CONTEST = {"fs": (80e3, 100e3, 140e3), "transformer.arrangement": ("split", "simple")}
 """Decisions the search may choose and the values it tries; tank, core, turns, wire and parts follow by rule."""
 
@@ -9,5 +11,5 @@ CONTEST = {"fs": (80e3, 100e3, 140e3), "transformer.arrangement": ("split", "sim
 def bill(design: Any) -> dict[str, Any]:
     """Parts of the power stage: (class, count) of switches, rectifiers and output capacitors; wound parts, gate drives, small parts (resonant capacitor, auxiliary rectifier, current sense)."""
     rows, v = design.rows, design.context["stage"].variant
-    return {"switches": [(str(rows["switch.class"].value), v.switches)], "rectifiers": [(str(rows["rectifier1.class"].value), 2 * v.phases * int(rows["rectifier1.parallel"].value))], "capacitors": [(str(rows["output1.cap"].value), int(rows["output1.parallel"].value))],
+    return {"switches": [(str(rows["switch.class"].value), v.switches)], "rectifiers": [(str(rows["rectifier1.class"].value), RECTIFIERS[design.context["stage"].secondary] * v.phases * int(rows["rectifier1.parallel"].value))], "capacitors": [(str(rows["output1.cap"].value), int(rows["output1.parallel"].value))],
             "wound": 2 * v.phases, "drives": v.switches // 2, "floating_drives": v.switches // 2, "small": v.phases + 2 + 1}

@@ -4,6 +4,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import declare
+from rhevectra.core.topologies.stepdown.secondary import BRIDGE, TAP
 
 _DECISIONS = (
     DecisionSpec("fs", "Series resonance", "switch", unit="Hz", low=30e3, high=500e3, schools="80 to 120 kHz usual; higher makes the transformer smaller and the switches' charge dearer"),
@@ -18,13 +19,14 @@ _DECISIONS = (
     DecisionSpec("switch.dead_time", "Dead time", "switch", unit="s", low=2e-8, high=2e-6),
     DecisionSpec("llc.inductor_core", "Core of the resonant inductor", "switch", "choice", table="cores"),
 )
+_SECONDARY = DecisionSpec("secondary.kind", "Secondary", "rectifier", "choice", options=(TAP, BRIDGE), schools="centre_tap: one drop in the path, twice the voltage on the rectifiers; bridge: two drops, half the voltage, one winding")
 _PHASED_DECISIONS = (
     DecisionSpec("llc.spread", "Spread of a phase's tank parts", "switch", low=0.0, high=0.1, schools="5 %: as bought; 1 to 2 %: parts sorted into sets; 0: all phases alike"),
     DecisionSpec("llc.phase_room", "Share of the mean a phase is built for", "switch", low=1.0, high=3.0, schools="1.1 to 1.3 with sorted parts; more where the parts come as bought"),
 )
 _WITHOUT = ("fs", "switch.duty_limit", "switch.limit_tolerance", "switch.limit_delay", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
-DECISIONS = declare.decisions(*_DECISIONS, without=_WITHOUT)
+DECISIONS = declare.decisions(*_DECISIONS, _SECONDARY, without=_WITHOUT)
 PHASED_DECISIONS = declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT)
 _EXACT = "tolerances of inductances and capacitor; node capacitance and dead time in the waveform"
 _FIGURES = (

@@ -9,6 +9,7 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.formulas import flyback, forward, magnetics, output, resonant
+from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
@@ -21,6 +22,7 @@ from rhevectra.core.topologies.resonant import curves, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import LITZ, TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, of_all, worst_phase
+from rhevectra.core.topologies.stepdown.secondary import BRIDGE, RECTIFIERS
 
 EXACT_FROM = 1e-2
 """Tolerance from which the figures are meant; above it the power for the bus."""
@@ -72,12 +74,21 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     rect = plan.rectifiers[work.need.main]
     return {"np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, "lr": sheet.rows["llc.lr"], "cr": sheet.rows["llc.cr"], "lm": sheet.rows["llc.lm"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed), the overload at its corner, and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
-            "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", rect["row"]["said"]), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", rect["row"]["said"]),
-            "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of one half of the centre tap at the worst corner over its rms current squared"), "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
+            **_in_path(sheet, s, rect["row"]),
+            "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary (of one half, where it is tapped) at the worst corner over its rms current squared"), "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
             "r_inductor": sheet.solved("inductor.r", s.r_inductor, "Ω", f"copper of the resonant inductor at its temperature × {LITZ:g} for its litz wire (typical, from memory)"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"),
             "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"), "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller, gate charge included")}
+
+
+def _in_path(sheet: Any, s: st.Stage, row: Any) -> dict[str, Any]:
+    """Drop and resistance of the rectifiers that conduct together."""
+    pair = 2 if s.secondary == BRIDGE else 1
+    drop, r = sheet.given("rectifier.v_forward", s.v_forward / pair, "V", "catalogue", row["said"]), sheet.given("rectifier.r_dynamic", s.r_rectifier / pair, "Ω", "catalogue", row["said"])
+    if pair == 1:
+        return {"v_forward": drop, "r_rectifier": r}
+    return {"v_forward": sheet("rectifier.v_pair", sides.pair_drop, v_forward=drop), "r_rectifier": sheet("rectifier.r_pair", sides.pair_resistance, r_rectifier=r)}
 
 
 def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -158,7 +169,7 @@ def _inductor(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
 def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet, need, row = work.sheet, work.need.outputs[work.need.main], plan.rectifiers[work.need.main]["row"]
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
-    sheet("rectifier1.v_reverse", resonant.reverse, allowance=sheet.rows["rectifier.ringing"], v_out=s.v_out, v_forward=s.v_forward)
+    sheet("rectifier1.v_reverse", resonant.reverse_of_bridge if s.secondary == BRIDGE else resonant.reverse, allowance=sheet.rows["rectifier.ringing"], v_out=s.v_out, v_forward=sheet.rows["rectifier.v_forward"])
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
     average = sheet(even(s, "rectifier1.i_avg"), resonant.half_of, total=s.i_out)
     o["i_both"] = sheet("rectifier1.i_rms_both", resonant.burst_rms, share=o["share"], i_rms=o["i_rect"])
@@ -185,7 +196,7 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
     record_nodes(work, "transformer", plan.window, plan.choice.core, o["p_core"], most)
     v = s.variant
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})
-    rectifiers = sheet.total("loss.rectifiers", "W", "all", **{f"rectifier{k}": o["loss_rectifier"] for k in range(1, 2 * v.phases + 1)})
+    rectifiers = sheet.total("loss.rectifiers", "W", "all", **{f"rectifier{k}": o["loss_rectifier"] for k in range(1, RECTIFIERS[s.secondary] * v.phases + 1)})
     film = sheet("loss.resonant_capacitor", resonant.capacitor_loss, i_rms=o["i_burst"], tan_delta=TAN_DELTA, f=o["f"], cr=s.cr)
     wound = {"core": o["p_core"], "copper": one, "tank_inductor_core": o["p_choke"], "tank_inductor_copper": o["p_choke_copper"], "tank_capacitor": film}
     parts = {name: of_all(sheet, s, f"loss.{name}", row) for name, row in wound.items()}

@@ -6,6 +6,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.topologies.common.symbols import Place, Symbol, source
+from rhevectra.core.topologies.stepdown.secondary import BRIDGE
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("a", (15, 24), "right", "primary"), ("m", (51, 17), "right", "primary"), ("out1", (94, 5), "right", "secondary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
@@ -27,16 +28,20 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
 
 
 def _secondary(design: Any, corner: Corner) -> list[Symbol]:
-    """Core, centre tap, rectifiers straight into the output capacitor, load."""
+    """Core, secondary, rectifiers straight into the output capacitor, load."""
     rows, s, at = design.rows, design.context["stage"], reader(corner.index)
     row = design.context["plan"].rectifiers[design.requirement.main]["row"]
     count = int(rows["output1.parallel"].value)
-    turns = f"{rows['transformer.np'].value:.0f} : {rows['transformer.ns1'].value:.0f} + {rows['transformer.ns1'].value:.0f}"
+    one = f"{rows['transformer.ns1'].value:.0f}"
+    turns = f"{rows['transformer.np'].value:.0f} : {one if s.secondary == BRIDGE else f'{one} + {one}'}"
+    wire = lambda a, b, e: Symbol("wire", a, b, "", "secondary", e)  # noqa: E731
+    diode = lambda a, b, e: Symbol("diode", a, b, "", "secondary", e)  # noqa: E731
+    sides = [Symbol("winding", (55, 24), (55, 38), "", "secondary", "Vsec1", True), wire((55, 24), (62, 24), "Vsec1"), wire((55, 38), (72, 38), "Vsec1"), diode((62, 24), (62, 7), "Dfeed"), wire((62, 44), (62, 24), "Dback2"), diode((62, 55), (62, 44), "Dback2"),
+             wire((72, 24), (72, 38), "Dfeed2"), diode((72, 24), (72, 7), "Dfeed2"), diode((72, 55), (72, 44), "Dback"), wire((72, 44), (72, 38), "Dback"), wire((62, 7), (72, 7), "Dfeed"), wire((62, 55), (94, 55), "Rload1")] if s.secondary == BRIDGE else [
+        Symbol("winding", (55, 18), (55, 30), "", "secondary", "Vsec1", True), Symbol("winding", (55, 32), (55, 44), "", "secondary", "Vsec2", True), wire((55, 30), (55, 32), "Rload1"), wire((55, 18), (55, 7), "Vsec1"), diode((55, 7), (72, 7), "Dfeed"),
+        wire((55, 44), (55, 49), "Vsec2"), wire((55, 49), (62, 49), "Vsec2"), diode((62, 49), (72, 49), "Dfeed2"), wire((72, 49), (72, 7), "Dfeed2"), wire((55, 31), (62, 31), "Rload1"), wire((62, 31), (62, 55), "Rload1"), wire((62, 55), (94, 55), "Rload1")]
     return [
         Symbol("core", (51.5, 18), (51.5, 44), f"{rows['transformer.core'].value}  {turns}, L_m {show(float(rows['llc.lm'].value), 'H')}"),
-        Symbol("winding", (55, 18), (55, 30), "", "secondary", "Vsec1", True), Symbol("winding", (55, 32), (55, 44), "", "secondary", "Vsec2", True), Symbol("wire", (55, 30), (55, 32), "", "secondary", "Rload1"),
-        Symbol("wire", (55, 18), (55, 7), "", "secondary", "Vsec1"), Symbol("diode", (55, 7), (72, 7), "", "secondary", "Dfeed"), Symbol("note", (64, 0), (64, 6), str(row["label"]), "secondary"), Symbol("wire", (72, 7), (86, 7), "", "secondary", "Rload1"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Rload1"),
-        Symbol("wire", (55, 44), (55, 49), "", "secondary", "Vsec2"), Symbol("wire", (55, 49), (62, 49), "", "secondary", "Vsec2"), Symbol("diode", (62, 49), (72, 49), "", "secondary", "Dfeed2"), Symbol("wire", (72, 49), (72, 7), "", "secondary", "Dfeed2"),
-        Symbol("wire", (55, 31), (62, 31), "", "secondary", "Rload1"), Symbol("wire", (62, 31), (62, 55), "", "secondary", "Rload1"), Symbol("wire", (62, 55), (94, 55), "", "secondary", "Rload1"),
+        *sides, Symbol("note", (64, 0), (64, 6), str(row["label"]), "secondary"), wire((72, 7), (86, 7), "Rload1"), wire((86, 7), (94, 7), "Rload1"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
         Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(s.variant.phases * at(s.i_out), 'A')}", "secondary", "Rload1")]

@@ -11,6 +11,7 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics
 from rhevectra.core.topologies.resonant import tank, waves
 from rhevectra.core.topologies.resonant.variant import Variant
+from rhevectra.core.topologies.stepdown.secondary import TAP
 
 PASSES = 4
 UNSOLVED, NEAR = 1e-6, 8
@@ -23,7 +24,7 @@ MOST_DROP, TRIES = 0.4, 2
 
 @dataclass(frozen=True)
 class Stage:
-    """The power stage, numbers or rows. v_bus and i_out (load and bleed) have the shape of the grid; lr with the leakage; r_switch: one, hot; r_secondary: one half of the centre tap;
+    """The power stage, numbers or rows. v_bus and i_out (load and bleed) have the shape of the grid; lr with the leakage; r_switch: one, hot; r_secondary: one half of the centre tap, or the one winding of a bridge (secondary: its kind), whose v_forward and r_rectifier are those of a pair;
     f_max: highest frequency, i_burst: output current below which, and beyond which frequency, it runs in bursts; core: material row of the transformer."""
 
     variant: Variant
@@ -52,6 +53,7 @@ class Stage:
     core_temperature: Any
     p_controller: Any
     extra: dict[str, Any] = field(default_factory=dict)
+    secondary: str = TAP
 
 
 @dataclass(frozen=True)

@@ -8,15 +8,13 @@ import numpy as np
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
-from rhevectra.core.topologies.common.elements import EDGE, SHIFTED, gate, legs, output, secondaries
+from rhevectra.core.topologies.common.elements import EDGE, SHIFTED, bridged, four_rectifiers, gate, legs, output, secondaries
 from rhevectra.core.topologies.stepdown import primary_snubber, snubbers
 from rhevectra.core.topologies.stepdown.evaluate import RESET_DIODE
 from rhevectra.core.topologies.stepdown.secondary import BRIDGE, DOUBLER, TAP
 from rhevectra.core.topologies.stepdown.stage import RING_QUALITY
 from rhevectra.core.topologies.stepdown.variant import Variant
 
-FLOAT = 1e6
-"""Resistance [Ω] that ties a winding which floats while no rectifier conducts; a simulator needs one."""
 _LIGHT = ("where the magnetising current seen from the secondary exceeds the inductor's valley it feeds the output by itself: the fixed pulse then gives too much",)
 
 
@@ -150,10 +148,8 @@ def _secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str
 
 def _one_winding(s: Any, at: Callable[[Any], float], ends: tuple[str, str]) -> tuple[Element, ...]:
     """One ideal secondary with its resistance, free of ground, and its rectifiers: a bridge into the filter, or those of a current doubler to ground."""
-    ratio = number(at(s.ns) / at(s.np))
-    diodes = (("Dfeed", "z1", "k"), ("Dfeed2", "s2", "k"), ("Dback", "0", "s2"), ("Dback2", "0", "z1")) if s.secondary == BRIDGE else (("Dfeed", "0", "s2"), ("Dfeed2", "0", "z1"))
-    return (Element("Esec1", ("x1", "s2", *ends), ratio, "transformer"), Element("Vsec1", ("x1", "y1"), "DC 0", "transformer"), Element("Fpri1", (*ends, "Vsec1"), ratio, "transformer"),
-            Element("Rsec1", ("y1", "z1"), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element("Rfloat", ("s2", "0"), number(FLOAT), "transformer"), *(Element(name, (a, b), "DOUT", "rectifier") for name, a, b in diodes))
+    rectifiers = four_rectifiers("k") if s.secondary == BRIDGE else tuple(Element(name, (a, b), "DOUT", "rectifier") for name, a, b in (("Dfeed", "0", "s2"), ("Dfeed2", "0", "z1")))
+    return (*bridged(s, at, ends), *rectifiers)
 
 
 def _filter(design: Any, o: Any, s: Any, at: Callable[[Any], float]) -> tuple[Element, ...]:
