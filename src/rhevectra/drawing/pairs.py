@@ -11,6 +11,8 @@ from rhevectra.core.magnetics.pairs import Pairs, pairs
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.field import HEAT
 
+INDUCTANCES = ("transformer.lp", "transformer.lm", "llc.lm")
+"""Row of the first winding's inductance: gapped, ungapped, resonant."""
 LEVELS = (0.003, 0.01, 0.03, 0.1)
 """Shares of its inductance at which the colour of a leakage changes."""
 FIRST, LINE = 27.0, 9.0
@@ -19,7 +21,7 @@ FIRST, LINE = 27.0, 9.0
 def pairs_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """Rows: the winding that is measured; columns: the one that is shorted, alone."""
     rows = design.rows
-    own = rows["transformer.lp" if "transformer.lp" in rows else "transformer.lm"]
+    own = next(rows[k] for k in INDUCTANCES if k in rows)
     p = pairs(design.context["plan"], float(np.max(own.value)))
     picture = Picture(width, height, "leakage of each winding with one other shorted, and capacitance of the faces between them")
     line = min(LINE, (height - 26) / (2 * len(p.names) + 3))
