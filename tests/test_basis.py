@@ -24,7 +24,7 @@ ROOT = Path(__file__).parent.parent
 
 @pytest.mark.parametrize(("text", "unit", "value"), [
     ("65k", "Hz", 65e3), ("2k2", "Ω", 2200.0), ("4u7", "F", 4.7e-6), ("4.7u", "F", 4.7e-6), ("4.7 µF", "F", 4.7e-6), ("0R47", "Ω", 0.47), ("1e-6 H", "H", 1e-6), ("85 V", "V", 85.0),
-    ("10 mΩ", "Ω", 0.01), ("87 %", "%", 87.0), ("-10 °C", "°C", -10.0), ("−12", "V", -12.0), ("100K", "Hz", 1e5), ("12", "turns", 12.0)])
+    ("10 mΩ", "Ω", 0.01), ("87 %", "%", 87.0), ("-10 °C", "°C", -10.0), ("−12", "V", -12.0), ("100K", "Hz", 1e5), ("12", "turns", 12.0), ("97.1 mm²", "m²", 97.1e-6), ("7.64 cm³", "m³", 7.64e-6), ("9.7e-5 m²", "m²", 9.7e-5)])
 def test_engineering_numbers_are_read(text, unit, value):
     assert parse(text, unit) == pytest.approx(value, rel=1e-12)
 
@@ -44,7 +44,8 @@ def test_ranges():
 
 @given(st.floats(1e-11, 9e8))
 def test_what_is_shown_is_read_back(value):
-    assert parse(show(value, "Ω", 6), "Ω") == pytest.approx(value, rel=1.01e-5)
+    for unit in ("Ω", "m²", "m³"):
+        assert parse(show(value, unit, 6), unit) == pytest.approx(value, rel=1.01e-5)
 
 
 def test_rounding_carries_into_the_next_prefix():

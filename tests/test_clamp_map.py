@@ -2,7 +2,8 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
 
 from rhevectra.core.basis.preferred import SERIES, nearest
 from rhevectra.core.design.exact import exact
@@ -112,6 +113,35 @@ def test_a_point_of_the_map_is_picked_in_the_window(qtbot, window):
     assert {k: rows[k].value for k in values} == values != before and rows["clamp.r"].origin == rows["clamp.c"].origin == "pinned"
     window.undo()
     assert {k: window.session.design.rows[k].value for k in before} == before
+
+
+def test_the_mark_of_the_map_is_dragged(qtbot, window):
+    """The design follows where the mark rests, the map stays under it; what it passed over is never designed; the drag is one edit however long it rests."""
+    desk, view, session = window.size_desk, window.size_desk.picture.view, window.session
+    desk.choose_stage("clamp")
+    desk.picture.tabs.setCurrentIndex(1)
+    before, held = session.document, view.picture()
+    way = [QPoint(round(x * view.width()), round(0.3 * view.height())) for x in (0.35, 0.45, 0.55, 0.6)]
+    wanted = [view.picture().pick(p.x() / PX_PER_MM, p.y() / PX_PER_MM)[0] for p in way]
+    seen = []
+    session.on_change = lambda document: seen.append({k: document.decisions.get(k) for k in wanted[0]})
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=way[0])
+    for p in way[1:3]:
+        _move(view, p)
+    assert not seen
+    qtbot.waitUntil(lambda: bool(seen), timeout=5000)
+    assert view.picture() is held and session.design.rows["clamp.r"].value == wanted[2]["clamp.r"]
+    session._edited -= 10.0  # a long rest
+    _move(view, way[3])
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=way[3])
+    assert seen == [wanted[2], wanted[3]] and view.picture() is not held
+    assert "clamp" in session.past[-1].name.lower() and window.session.past[-1].document == before
+    window.undo()
+    assert session.document == before
+
+
+def _move(view, to):
+    view.mouseMoveEvent(QMouseEvent(QEvent.Type.MouseMove, QPointF(to), QPointF(to), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
 
 
 def test_steps_run_between_what_the_design_records(demo_design):

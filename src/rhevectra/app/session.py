@@ -103,10 +103,12 @@ class Session:
         step = Step(f"{self.design.decision_specs[id].label} {old} → {new}", self.document, id, old)
         self._edit(step, self.document.pin(id, value), burst)
 
-    def pin_all(self, values: Mapping[str, Any]) -> None:
-        """Pin several decisions as one edit, named by them."""
+    def pin_all(self, values: Mapping[str, Any], burst: bool = False) -> None:
+        """Pin several decisions as one edit, named by them; what goes on with the drag before it belongs to that edit."""
+        if burst:
+            self._edited = perf_counter()  # however long the mark rested on the way
         name = ", ".join(f"{self.design.decision_specs[id].label} {self._text_of(id, v)}" for id, v in values.items())
-        self._edit(Step(name, self.document), self.document.decide({**self.document.decisions, **values}))
+        self._edit(Step(name, self.document, " ".join(values)), self.document.decide({**self.document.decisions, **values}), burst)
 
     def free(self, id: str) -> None:
         """Remove a pin."""

@@ -30,7 +30,7 @@ def map_picture(design: Design, corner: Corner, width: float, height: float, hel
     for d, role in ((held, "muted"), (design, "accent")):
         if d is not None and "clamp.r" in d.rows:
             on.cross(picture, plane, float(d.rows["clamp.r"].value), float(d.rows["clamp.c"].value), role)
-    picture.text(plane.left, 4.2, f"drain peak over its limit of {show(m.peak_limit, 'V')}; lines: power, dashed: ripple; a click chooses", "ink", "left", 3.2)
+    picture.text(plane.left, 4.2, f"drain peak over its limit of {show(m.peak_limit, 'V')}; lines: power, dashed: ripple; drag the mark", "ink", "left", 3.2)
     foot = plane.top + plane.height + 8.0
     on.legend(picture, plane, foot, ROLES, ("under 80 %", "to 87 %", "to 94 %", "to 100 %", "over"))
     size = min(3.1, (width - 8) / 43)

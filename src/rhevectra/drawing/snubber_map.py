@@ -1,4 +1,4 @@
-"""The map of a rectifier's snubber: reverse voltage over resistor and capacitor, lines of loss, the present values; a click chooses both."""
+"""The map of a rectifier's snubber: reverse voltage over resistor and capacitor, lines of loss, the present values; a click or a drag chooses both."""
 
 import numpy as np
 
@@ -27,7 +27,7 @@ def snubber_picture(design: Design, corner: Corner, width: float, height: float,
     for now, role in ((was, "muted"), (m.now, "accent")):
         if now is not None:
             on.cross(picture, plane, *now, role)
-    picture.text(plane.left, 4.2, f"reverse voltage over its limit of {show(m.peak_limit, 'V')} ({show(m.bare, 'V', 3)} without); lines: loss; a click chooses", "ink", "left", 3.2)
+    picture.text(plane.left, 4.2, f"reverse voltage over its limit of {show(m.peak_limit, 'V')} ({show(m.bare, 'V', 3)} without); lines: loss; drag the mark", "ink", "left", 3.2)
     foot = plane.top + plane.height + 8.0
     on.legend(picture, plane, foot, ROLES, ("under 80 %", "to 87 %", "to 94 %", "to 100 %", "over"))
     for k, sentence in enumerate(m.sentences):

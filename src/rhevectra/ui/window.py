@@ -54,7 +54,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self._make_status()
         self.actions_by_id = self._make_menus()
         self.size_desk.pinned.connect(lambda id, value, burst: self._edit(lambda: self.session.pin(id, value, burst), id))
-        self.size_desk.picked.connect(lambda values: self._edit(lambda: self.session.pin_all(values)))
+        self.size_desk.picked.connect(lambda values, going_on: self._edit(lambda: self.session.pin_all(values, going_on)))
         self.size_desk.freed.connect(lambda id: self._edit(lambda: self.session.free(id), id))
         self.size_desk.measured.connect(lambda id, reading: self._edit(lambda: self.session.measure(id, reading)))
         self.size_desk.admit.connect(self.admit)

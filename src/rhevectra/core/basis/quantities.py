@@ -13,6 +13,9 @@ PREFIXES = {"p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "K"
 _SHOWN = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}
 _PLAIN_UNITS = ("", "dB", "K", "°C", "%", "turns", "K/W", "A/mm²", "W/m³", "m²", "m³", "1/m", "h")
 """Units that are read and shown without a prefix."""
+_SIZES = {"m²": (1e6, "mm²"), "m³": (1e6, "cm³")}
+"""Areas and volumes are shown as catalogues of cores give them."""
+_SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}}
 _SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "Ohm", "R"), "°C": ("°C", "C"), "turns": ("turns", "t", "turn")}
 _NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,3}))?\s*(.*)", re.DOTALL)
 _INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmkKMGR])(\d+)\s*(.*)", re.DOTALL)
@@ -23,6 +26,8 @@ def _scale(rest: str, unit: str) -> int | None:
     spellings = _SPELLINGS.get(unit, (unit,) if unit else ())
     if rest == "" or rest in spellings:
         return 0
+    if unit in _SCALES:
+        return _SCALES[unit].get(rest)
     if unit in _PLAIN_UNITS and unit != "":
         return None
     if rest[0] in PREFIXES and (rest[1:] == "" or rest[1:] in spellings):
@@ -37,7 +42,7 @@ def parse(text: str, unit: str = "", where: str = "") -> float:
     Raises NotAQuantity with a sentence naming what is accepted.
     """
     raw = text.strip().replace("−", "-").replace("\u00a0", " ")
-    example = {"": "0.6", "%": "87 %", "K": "45", "°C": "50", "turns": "12"}.get(unit, f"2.2k, 2k2, 4.7u {unit}")
+    example = {"": "0.6", "%": "87 %", "K": "45", "°C": "50", "turns": "12", "m²": "97.1 mm²", "m³": "7.64 cm³"}.get(unit, f"2.2k, 2k2, 4.7u {unit}")
     problem = NotAQuantity(where, f"'{text.strip()[:40]}' is not a number{f' in {unit}' if unit else ''}",
                            f"a number such as {example}, with a decimal point")
     infix = _INFIX.fullmatch(raw)
@@ -78,6 +83,9 @@ def split_engineering(value: float, unit: str = "", digits: int = 3) -> tuple[st
         return "–", unit
     if unit == "turns":
         return f"{value:.0f}", unit
+    if unit in _SIZES:
+        factor, unit = _SIZES[unit]
+        return _significant(value * factor, digits), unit
     if value == 0 or unit in _PLAIN_UNITS:
         return _significant(value, digits), unit
     rounded = float(f"{value:.{digits - 1}e}")

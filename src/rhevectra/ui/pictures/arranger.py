@@ -1,17 +1,19 @@
-"""A picture whose parts can be taken: blocks of a winding window are dragged, split and joined; rows of a choice are clicked; a point of a map is picked."""
+"""A picture whose parts can be taken: blocks of a winding window are dragged, split and joined; rows of a choice are clicked; the mark of a map is dragged."""
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QContextMenuEvent, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from rhevectra.core.magnetics.arrangement import write
 from rhevectra.core.magnetics.rearrange import CHANGES, Blocks, move
 from rhevectra.drawing.display import Spot
-from rhevectra.ui.pictures.canvas import PX_PER_MM, PictureView
+from rhevectra.ui.pictures.canvas import PX_PER_MM, PictureView, Source
 from rhevectra.ui.theme.roles import colour
 
 DRAG_LEAST = 6.0
 """Pixels a block must be dragged before it moves."""
+REST = 60
+"""Milliseconds a mark that is dragged over a map must rest before the design follows: the mark itself never waits for it."""
 
 
 class ArrangerView(PictureView):
@@ -19,13 +21,28 @@ class ArrangerView(PictureView):
 
     arranged = Signal(str)
     decided = Signal(str, str)
-    picked = Signal(object)
+    picked = Signal(object, bool)
+    """Decisions picked from a map, and whether they go on with the drag before them."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.chosen: int | None = None
         self._pressed: QPointF | None = None
         self._dropped: int | None = None
+        self._mark: QPointF | None = None
+        self._told: dict[str, float | str] | None = None
+        self._next: Source | None = None
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST)
+        self._rest.timeout.connect(self._tell_mark)
+
+    def set_source(self, source: Source) -> None:
+        """Show another picture; under a mark that is held the map stays, for its axes go with the values chosen."""
+        if self._mark is not None:
+            self._next = source
+        else:
+            super().set_source(source)
 
     @property
     def spots(self) -> list[Spot]:
@@ -60,8 +77,17 @@ class ArrangerView(PictureView):
         picture = self.picture()
         return picture.pick(point.x() / PX_PER_MM, point.y() / PX_PER_MM) if picture is not None and picture.pick is not None else None
 
+    def _tell_mark(self) -> None:
+        """The values under the dragged mark, once each."""
+        if self._mark is not None and (here := self.pick_at(self._mark)) is not None and here[0] != self._told:
+            going_on, self._told = self._told is not None, here[0]
+            self.picked.emit(here[0], going_on)
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)
+        if event.button() == Qt.MouseButton.LeftButton and self.pick_at(event.position()) is not None:
+            self._mark, self._told = event.position(), None
+            self.update()
         if self.spots:
             self.chosen = self._at(event.position())
             self._pressed = event.position() if event.button() == Qt.MouseButton.LeftButton and self.chosen is not None else None
@@ -71,6 +97,10 @@ class ArrangerView(PictureView):
         if (here := self.pick_at(event.position())) is not None:
             self.setCursor(Qt.CursorShape.CrossCursor)
             QToolTip.showText(event.globalPosition().toPoint(), here[1], self)
+            if self._mark is not None:
+                self._mark = event.position()
+                self._rest.start()
+                self.update()
             return
         if not self.spots:
             self.unsetCursor()
@@ -86,8 +116,15 @@ class ArrangerView(PictureView):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if (here := self.pick_at(event.position())) is not None and event.button() == Qt.MouseButton.LeftButton:
-            self.picked.emit(here[0])
+        if self._mark is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._rest.stop()
+            if self.pick_at(event.position()) is not None:
+                self._mark = event.position()
+            self._tell_mark()
+            self._mark, later, self._next = None, self._next, None
+            if later is not None:
+                self.set_source(later)
+            self.update()
             return
         pressed, dropped, at = self._pressed, self._dropped, self.chosen
         self._pressed = self._dropped = None
@@ -148,6 +185,8 @@ class ArrangerView(PictureView):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
+        if self._mark is not None:
+            self._paint_mark(self._mark)
         spots = self.spots
         if not spots:
             return
@@ -161,4 +200,13 @@ class ArrangerView(PictureView):
             x = (before.left if self._dropped < len(spots) else before.left + before.width) * PX_PER_MM
             painter.setPen(QPen(colour("accent"), 3))
             painter.drawLine(QPointF(x, (before.top - 1.5) * PX_PER_MM), QPointF(x, (before.top + before.height + 1.5) * PX_PER_MM))
+        painter.end()
+
+    def _paint_mark(self, at: QPointF) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("accent"), 2))
+        painter.drawEllipse(at, 7, 7)
+        painter.drawLine(at - QPointF(14, 0), at + QPointF(14, 0))
+        painter.drawLine(at - QPointF(0, 14), at + QPointF(0, 14))
         painter.end()

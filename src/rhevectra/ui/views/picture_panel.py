@@ -45,7 +45,7 @@ class PicturePanel(QFrame):
 
     solved = Signal(object, object)
     decided = Signal(str, str)
-    picked = Signal(object)
+    picked = Signal(object, bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -25,7 +25,7 @@ class SizeDesk(QWidget):
     freed = Signal(str)
     measured = Signal(str, object)
     admit = Signal()
-    picked = Signal(object)
+    picked = Signal(object, bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
