@@ -13,12 +13,15 @@ from rhevectra.app.contest import chosen_text
 from rhevectra.app.workers import contest_steps, run
 from rhevectra.cli import main
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
-from rhevectra.core.design.contest import COST, WEIGHTS, contest, ranked
+from rhevectra.core.catalogue.tables import read_rows, shipped, with_own
+from rhevectra.core.design.contest import WEIGHTS, contest, entry_of, ranked
+from rhevectra.core.design.cost import prices, whole_bill
 from rhevectra.core.design.size import size
 from rhevectra.core.magnetics.effective import effective
 from rhevectra.core.stages import front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
+from rhevectra.project.store import own_folder
 
 BENCH = decode(demo.text("ringing-lab-bench"), "demo")
 NEED = BENCH.requirement
@@ -54,6 +57,7 @@ def test_every_topology_is_there_with_the_same_budget_and_its_own_choice(entries
 
 def test_measures_by_hand(entries):
     """Core volume from the dimensions, switch stress from the rows, cost from the bill and the printed weights, efficiency from loss."""
+    cost = prices(shipped()["costs"])
     for e in entries:
         d, cores = size(NEED, e.pins), []
         for id in ("transformer.core", "filter1.core", "inductor.core", "pfc.core"):
@@ -66,8 +70,24 @@ def test_measures_by_hand(entries):
         assert e.efficiency == pytest.approx(power / (power + e.loss), rel=1e-3)
         bill = TOPOLOGIES[e.topology].bill(d)
         switch = d.catalogue["switches"].row(bill["switches"][0][0])
-        bare = bill["switches"][0][1] * (COST["switch"] + COST["die"] * (switch["v_class_v"] / 600) ** 2 / switch["r_on_25_ohm"]) + bill["wound"] * COST["wound"] + sum(cores) * 1e6 * COST["core_cm3"]
+        bare = bill["switches"][0][1] * (cost["switch"] + cost["die"] * (switch["v_class_v"] / 600) ** 2 / switch["r_on_25_ohm"]) + bill["wound"] * cost["wound"] + sum(cores) * 1e6 * cost["core_cm3"]
         assert bare < e.cost_index < bare + 0.5 * bill["small"] + 2.0 * sum(n for k in ("rectifiers", "capacitors") for _, n in bill[k]) + 1.0
+
+
+def test_prices_of_ones_own(entries):
+    """A price of a rule or of a part changes the cost by the difference times what the bill counts, and nothing else; no clash is told; who orders by cost sees another order where one topology's part is dear."""
+    first = entries[0]
+    d = size(NEED, first.pins)
+    bill, cost = whole_bill(d), prices(shipped()["costs"])
+    name, count = bill["switches"][0]
+    row = d.catalogue["switches"].row(name)
+    by_rule = cost["switch"] + cost["die"] * (row["v_class_v"] / 600) ** 2 / row["r_on_25_ohm"]
+    own = with_own(shipped(), {"costs": [{"name": "wound", "what": "a wound part", "value": "1.1", "source": "own"}, {"name": name, "what": "", "value": "7.5", "source": "own"}]}, "own parts")
+    dear = entry_of(NEED, own, first.pins)
+    assert dear.cost_index - first.cost_index == pytest.approx(bill["wound"] * (1.1 - cost["wound"]) + count * (7.5 - by_rule), rel=1e-9)
+    assert dear.loss == first.loss and not any("own row replaces" in f.text for f in dear.findings)
+    others = [e for e in entries if e.feasible and e.topology != first.topology]
+    assert ranked([dear, *others], {"cost_index": 1.0})[0].topology != first.topology
 
 
 def test_order_and_reasons(entries):
@@ -154,3 +174,31 @@ def test_another_requirement_starts_the_contest_anew_and_it_can_be_cancelled(qtb
     assert desk.key != key
     window.cancel_job()
     assert not window.jobs.running
+
+
+def test_prices_are_edited_on_the_desk(qtbot, window):
+    """A wrong price is said and nothing is lost; a right one and one of a part are kept in the user folder and the contest runs by them; an empty price follows the rule again."""
+    window.go("Contest")
+    desk, card = window.contest_desk, window.contest_desk.prices
+    window.cancel_job()
+    desk.priced.click()
+    assert card.isVisible() and not desk.why.isVisible() and card.table.rowCount() == len(shipped()["costs"].rows)
+    cell = card.table.item(0, 1)
+    assert float(cell.text()) == prices(shipped()["costs"])["wound"]
+    cell.setText("cheap")
+    card.keep()
+    assert "cheap" in card.said.text() and "accepted" in card.said.text() and not (own_folder() / "costs.csv").exists() and cell.text() == "cheap"
+    cell.setText("1.1")
+    card.part.setCurrentText("600V-0.19R")
+    card.price.setText("2.5")
+    qtbot.keyClick(card.price, Qt.Key.Key_Return)
+    card.keep()
+    assert window.jobs.running and {n: prices(window.session.catalogue["costs"])[n] for n in ("wound", "600V-0.19R", "small")} == {"wound": 1.1, "600V-0.19R": 2.5, "small": prices(shipped()["costs"])["small"]}
+    window.cancel_job()
+    assert card.table.rowCount() == len(shipped()["costs"].rows) + 1 and len(read_rows("costs", (own_folder() / "costs.csv").read_text(encoding="utf-8"), "x")) == 2
+    card.table.item(card.table.rowCount() - 1, 1).setText("")
+    card.keep()
+    window.cancel_job()
+    assert "600V-0.19R" not in prices(window.session.catalogue["costs"]) and prices(window.session.catalogue["costs"])["wound"] == 1.1
+    desk.priced.click()
+    assert desk.why.isVisible() and not card.isVisible()

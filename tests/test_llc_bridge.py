@@ -5,7 +5,7 @@ import pytest
 
 from balances import check_finite
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
-from rhevectra.core.design.contest import whole_bill
+from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES

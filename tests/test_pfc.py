@@ -10,7 +10,7 @@ from balances import check_drawn, check_finite, whole
 from rhevectra import demo
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.basis.working import explain
-from rhevectra.core.design.contest import cost_index, whole_bill
+from rhevectra.core.design.cost import cost_index, whole_bill
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import magnetics, pfc, rectifier
 from rhevectra.core.magnetics.line_cycle import WEIGHTS

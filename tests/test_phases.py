@@ -11,7 +11,7 @@ from rhevectra.core.circuit.measure import Measures
 from rhevectra.core.circuit.netlist import write
 from rhevectra.core.circuit.read import read
 from rhevectra.core.circuit.steady import steady
-from rhevectra.core.design.contest import magnetics_volume
+from rhevectra.core.design.cost import magnetics_volume
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.magnetics.windows import windows

@@ -8,7 +8,7 @@ from scipy.integrate import quad, solve_ivp
 
 from rhevectra import demo
 from rhevectra.core.catalogue.tables import shipped
-from rhevectra.core.design.contest import magnetics_volume
+from rhevectra.core.design.cost import magnetics_volume
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import powder
 from rhevectra.core.magnetics.ring import AGES, rings

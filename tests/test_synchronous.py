@@ -7,7 +7,7 @@ import pytest
 
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.tables import shipped
-from rhevectra.core.design.contest import cost_index
+from rhevectra.core.design.cost import cost_index
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import synchronous as sync
 from rhevectra.core.topologies import TOPOLOGIES

@@ -5,7 +5,7 @@ import pytest
 
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
-from rhevectra.core.design.contest import magnetics_volume, whole_bill
+from rhevectra.core.design.cost import magnetics_volume, whole_bill
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import pfc, three_phase
 from rhevectra.core.stages import front_ends_for

@@ -11,7 +11,7 @@ from rhevectra.app import parts
 from rhevectra.app.netlist import netlist_text
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.fused import Fused
-from rhevectra.core.design.contest import whole_bill
+from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies.flyback.views import transient, waveforms

@@ -5,7 +5,7 @@ import io
 from collections import Counter
 
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.design.contest import whole_bill
+from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}

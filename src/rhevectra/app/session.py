@@ -1,6 +1,6 @@
 """The open project: document, design, history, held reference. No interface in here; the window shows what this holds."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from time import perf_counter
@@ -122,9 +122,9 @@ class Session:
         """Change the requirement."""
         self._edit(Step("requirement", self.document), self.document.require(requirement, title))
 
-    def keep_part(self, table: str, row: Mapping[str, Any]) -> Path:
-        """Keep a part among the person's own; the project is designed with it at once. Raises InputError where it cannot be kept."""
-        path = store.keep_part(table, row)
+    def keep_parts(self, table: str, rows: Sequence[Mapping[str, Any]], without: Collection[str] = ()) -> Path:
+        """Keep rows among the person's own parts; the project is designed with them at once. Raises InputError where they cannot be kept."""
+        path = store.keep_parts(table, rows, without)
         self.catalogue = store.catalogue_for(self.document, self.path)
         self.design = self._designed(self.document)
         return path

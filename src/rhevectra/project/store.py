@@ -4,7 +4,7 @@ import csv
 import io
 import os
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -67,19 +67,20 @@ def own_folder() -> Path:
     return Path(platformdirs.user_data_dir("rhevectra")) / "parts"
 
 
-def keep_part(table: str, row: Mapping[str, Any]) -> Path:
-    """Put a row into the person's own parts, in place of one of the same name; where it lies. Raises InputError where it cannot be read or written."""
+def keep_parts(table: str, rows: Sequence[Mapping[str, Any]], without: Collection[str] = ()) -> Path:
+    """Put rows into the person's own parts, in place of those of the same names, and take others out; where they lie. Raises InputError where they cannot be read or written."""
     path = own_folder() / f"{table}.csv"
-    (checked,) = check_rows(table, [row], table)
+    checked = check_rows(table, rows, table)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         there = read_rows(table, path.read_text(encoding="utf-8"), path.name) if path.is_file() else ()
     except OSError as problem:
         raise InputError(path.name, f"cannot be kept ({problem.strerror})", "a folder that may be written") from None
+    replaced = {r["name"] for r in checked} | set(without)
     text = io.StringIO(newline="")
     writer = csv.DictWriter(text, shipped_columns(table))
     writer.writeheader()
-    writer.writerows([*(r for r in there if r["name"] != checked["name"]), checked])
+    writer.writerows([*(r for r in there if r["name"] not in replaced), *checked])
     write_text(path, text.getvalue())
     return path
 

@@ -42,7 +42,7 @@ class FileActions:
     def keep_material(self, row: Mapping[str, Any]) -> None:
         """Keep a fitted material class among the person's own parts."""
         def keep() -> None:
-            path = self.session.keep_part("materials", row)
+            path = self.session.keep_parts("materials", [row])
             self.show_all()
             self.statusBar().showMessage(f"{row['name']} is kept in {path} and can be chosen as core material class")
         self._guarded(keep)

@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 
 from rhevectra.app import settings
 from rhevectra.app.session import Session
-from rhevectra.core.catalogue.tables import TABLES
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.catalogue.tables import PRICES, TABLES
 from rhevectra.core.design.contest import COMMON
 from rhevectra.core.design.relax import relaxations
 from rhevectra.core.design.size import size
@@ -130,14 +131,25 @@ class ViewActions:
         self.jobs.start("contest", contest_steps(document.requirement, document.decisions, self.session.catalogue), self.contest_desk.take)
 
     def _contest_key(self) -> Any:
-        """What the contest depends on: the requirement and the pins all topologies keep."""
+        """What the contest depends on: the requirement, the prices and the pins all topologies keep."""
         document = self.session.document
-        return document.requirement, tuple((k, v) for k, v in sorted(document.decisions.items()) if k in COMMON)
+        return document.requirement, self.session.catalogue[PRICES], tuple((k, v) for k, v in sorted(document.decisions.items()) if k in COMMON)
 
     def refresh_contest(self) -> None:
         """Run the contest where what is on the desk is for another requirement."""
         if self.contest_desk.key != self._contest_key():
             self.run_contest()
+
+    def keep_prices(self, rows: list[Any], gone: list[str]) -> None:
+        """Prices of one's own, and the contest by them. Where they cannot be kept the status line says why."""
+        try:
+            self.session.keep_parts(PRICES, rows, gone)
+        except InputError as problem:
+            self.statusBar().showMessage(str(problem))
+            return
+        self.contest_desk.prices.show_catalogue(self.session.catalogue)
+        self.show_all()
+        self.run_contest()
 
     def open_entry(self, entry: Any) -> None:
         """A topology of the contest on the Size desk; one edit, taken back by undo."""

@@ -27,7 +27,7 @@ def take(folder: Path) -> int:
     os.environ.pop("DISPLAY", None)
     os.environ.pop("WAYLAND_DISPLAY", None)
     with tempfile.TemporaryDirectory() as own:  # pictures never depend on the settings of the person who takes them
-        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
+        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
             os.environ[name] = own
         _take(folder)
     print(f"rhevectra: pictures written to {folder}", file=sys.stderr)

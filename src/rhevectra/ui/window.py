@@ -86,6 +86,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self._contest.wanted.connect(self.run_contest)
             self._contest.opened.connect(self.open_entry)
             self._contest.held.connect(self.hold_entry)
+            self._contest.prices.kept.connect(self.keep_prices)
+            self._contest.priced.toggled.connect(lambda _on, card=self._contest.prices: card.show_catalogue(self.session.catalogue))
         return self._contest
 
     @property

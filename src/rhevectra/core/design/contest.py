@@ -12,21 +12,16 @@ from rhevectra.core.basis.findings import MUST_FIX, Finding
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
+from rhevectra.core.design.cost import cost_index, magnetics_volume, part_count, whole_bill
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.size import size
-from rhevectra.core.magnetics.ring import rings
-from rhevectra.core.magnetics.windows import windows
-from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, front_ends_for
+from rhevectra.core.stages import FRONT_ENDS, front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES
 
 COMMON = ("front_end",)
 """Pins every topology keeps; all others are dropped, for they were made for one of them."""
 WEIGHTS = {"loss": 1.0, "magnetics_volume": 0.5, "cost_index": 1.0, "switch_stress": 0.25}
 """How much each measure counts in the order; each is taken over the least of all that can be built."""
-COST = {"wound": 0.6, "core_cm3": 0.12, "switch": 0.3, "die": 0.13, "rectifier": 0.2, "ampere": 0.02, "capacitor": 0.1, "storage": 0.08, "film": 4.0, "drive": 0.15, "floating_drive": 0.6, "small": 0.03}
-"""Relative cost of what is bought, 1 being about a 600 V, 0.19 Ω switch (assumption, no source; edit to your own prices): a wound part
-and each cm³ of its core; a switch, and its die at 600 V and 1 Ω (which grows with the square of the voltage over the resistance); a rectifier
-and each ampere of its rating (twice that for a wide-gap diode); a capacitor, and the root of its stored µF·V/10 (times `film` for film); gate drives; any small part."""
 
 
 @dataclass(frozen=True)
@@ -50,47 +45,6 @@ class Entry:
     tightest_margin: float
     rank: int | None = None
     reason: str = ""
-
-
-def magnetics_volume(design: Design) -> float:
-    """Effective volume [m³] of all wound cores."""
-    win, sizes = design.catalogue["cores"].derived(windows), design.catalogue["rings"].derived(rings)
-    volume = dict(zip((*win.names, *sizes.names), (*win.effective.volume, *sizes.volume), strict=True))
-    names = {id.removesuffix(".core"): str(r.value) for id, r in design.rows.items() if id.endswith(".core") and isinstance(r.value, str)}
-    count = {part: int(design.rows[f"{part}.count"].value) if f"{part}.count" in design.rows else 1 for part in names}
-    return float(sum(count[part] * volume[n] for part, n in names.items()))
-
-
-def whole_bill(design: Design) -> dict[str, Any]:
-    """Bill of materials of the power stage, and of the front end as far as it has one of its own."""
-    power_stage = TOPOLOGIES[design.topology].bill(design)
-    front: dict[str, Any] = getattr(FRONT_ENDS.get(design.front_end, DC_FRONT_END), "bill", lambda _: {})(design)
-    return {k: x + front[k] if k in front else x for k, x in power_stage.items()} | {k: x for k, x in front.items() if k not in power_stage}
-
-
-def cost_index(design: Design, bill: Mapping[str, Any]) -> float:
-    """Relative cost of the power stage from its bill of materials, by the weights of COST."""
-    parts, c = design.catalogue, COST
-    total = c["wound"] * bill["wound"] + c["core_cm3"] * magnetics_volume(design) * 1e6 + c["drive"] * bill["drives"] + c["floating_drive"] * bill["floating_drives"] + c["small"] * bill["small"]
-    for name, count in bill["switches"]:
-        row = parts["switches"].row(name)
-        total += count * (c["switch"] + c["die"] * (row["v_class_v"] / 600) ** 2 / row["r_on_25_ohm"])
-    for name, count in bill["rectifiers"]:
-        row = parts["rectifiers"].row(name)
-        total += count * (c["rectifier"] + c["ampere"] * row["i_rated_a"] + (c["floating_drive"] if row["q_gate_c"] else 0.0))
-    for name, count in bill.get("boost_diodes", ()):
-        row = parts["boost_diodes"].row(name)
-        total += count * (c["rectifier"] + c["ampere"] * row["i_rated_a"] * (2.0 if row["kind"] == "wide-gap" else 1.0))
-    for name, count in bill["capacitors"]:
-        table = next(t for t in ("output_capacitors", "bulk_capacitors", "film_capacitors") if name in parts[t].names)
-        row = parts[table].row(name)
-        total += count * (c["capacitor"] + (c["film"] if table == "film_capacitors" else 1.0) * c["storage"] * np.sqrt(row["c_f"] * 1e6 * row["v_class_v"] / 10) / 10)
-    return float(total)
-
-
-def part_count(bill: Mapping[str, Any]) -> int:
-    """Parts of the power stage that are bought and placed."""
-    return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "capacitors") for _, n in bill.get(kind, ())))
 
 
 def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractItemView, QDoubleSpinBox, QFrame, QHBoxLa
 from rhevectra.app.contest import chosen_text
 from rhevectra.core.design.contest import WEIGHTS, Entry, ranked
 from rhevectra.ui.theme.roles import colour
+from rhevectra.ui.views.prices import PriceCard
 
 SHARE = Qt.ItemDataRole.UserRole
 """Where a cell keeps the length of its bar, 0 to 1."""
@@ -68,7 +69,10 @@ class ContestView(QWidget):
         column.addWidget(self.said)
         self.table = self._make_table()
         column.addWidget(self.table, 7)
-        column.addWidget(self._reason_card(), 2)
+        self.why, self.prices = self._reason_card(), PriceCard(self)
+        self.prices.hide()
+        column.addWidget(self.why, 2)
+        column.addWidget(self.prices, 6)
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -88,6 +92,11 @@ class ContestView(QWidget):
             row.addWidget(QLabel(label, self))
             row.addWidget(box)
             self.weights[name] = box
+        self.priced = QPushButton("Prices", self)
+        self.priced.setCheckable(True)
+        self.priced.setToolTip("what the cost index counts with; your own prices in its place")
+        self.priced.toggled.connect(self._show_prices)
+        row.addWidget(self.priced)
         again = QPushButton("Run again", self)
         again.clicked.connect(self.wanted)
         row.addWidget(again)
@@ -128,6 +137,10 @@ class ContestView(QWidget):
         row.addStretch(1)
         inner.addLayout(row)
         return card
+
+    def _show_prices(self, on: bool) -> None:
+        self.prices.setVisible(on)
+        self.why.setVisible(not on)
 
     def begin(self, key: Any) -> None:
         """A new run for another requirement: nothing of the old one stays."""

@@ -1,0 +1,63 @@
+"""What a design is made of and about what that costs."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.catalogue.tables import PRICES, Table
+from rhevectra.core.design.design import Design
+from rhevectra.core.magnetics.ring import rings
+from rhevectra.core.magnetics.windows import windows
+from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
+from rhevectra.core.topologies import TOPOLOGIES
+
+CAPACITORS = ("output_capacitors", "bulk_capacitors", "film_capacitors")
+PRICED = ("switches", "rectifiers", "boost_diodes", *CAPACITORS)
+"""Tables whose parts can have a price of their own."""
+
+
+def magnetics_volume(design: Design) -> float:
+    """Effective volume [m³] of all wound cores."""
+    win, sizes = design.catalogue["cores"].derived(windows), design.catalogue["rings"].derived(rings)
+    volume = dict(zip((*win.names, *sizes.names), (*win.effective.volume, *sizes.volume), strict=True))
+    names = {id.removesuffix(".core"): str(r.value) for id, r in design.rows.items() if id.endswith(".core") and isinstance(r.value, str)}
+    count = {part: int(design.rows[f"{part}.count"].value) if f"{part}.count" in design.rows else 1 for part in names}
+    return float(sum(count[part] * volume[n] for part, n in names.items()))
+
+
+def whole_bill(design: Design) -> dict[str, Any]:
+    """Bill of materials of the power stage, and of the front end as far as it has one of its own."""
+    power_stage = TOPOLOGIES[design.topology].bill(design)
+    front: dict[str, Any] = getattr(FRONT_ENDS.get(design.front_end, DC_FRONT_END), "bill", lambda _: {})(design)
+    return {k: x + front[k] if k in front else x for k, x in power_stage.items()} | {k: x for k, x in front.items() if k not in power_stage}
+
+
+def prices(costs: Table) -> dict[str, float]:
+    """Relative price by what is bought, or by the name of a part."""
+    return {row["name"]: float(row["value"]) for row in costs.rows}
+
+
+def cost_index(design: Design, bill: Mapping[str, Any]) -> float:
+    """Relative cost of the power stage from its bill of materials, 1 being about a 600 V, 0.19 Ω switch: by the rules of the table `costs` (an assumption, to be edited to one's own prices), where no price stands under the part's own name."""
+    parts, c = design.catalogue, design.catalogue[PRICES].derived(prices)
+    total = c["wound"] * bill["wound"] + c["core_cm3"] * magnetics_volume(design) * 1e6 + c["drive"] * bill["drives"] + c["floating_drive"] * bill["floating_drives"] + c["small"] * bill["small"]
+    for name, count in bill["switches"]:
+        row = parts["switches"].row(name)
+        total += count * c.get(name, c["switch"] + c["die"] * (row["v_class_v"] / 600) ** 2 / row["r_on_25_ohm"])
+    for name, count in bill["rectifiers"]:
+        row = parts["rectifiers"].row(name)
+        total += count * (c.get(name, c["rectifier"] + c["ampere"] * row["i_rated_a"]) + (c["floating_drive"] if row["q_gate_c"] else 0.0))
+    for name, count in bill.get("boost_diodes", ()):
+        row = parts["boost_diodes"].row(name)
+        total += count * c.get(name, c["rectifier"] + c["ampere"] * row["i_rated_a"] * (2.0 if row["kind"] == "wide-gap" else 1.0))
+    for name, count in bill["capacitors"]:
+        table = next(t for t in CAPACITORS if name in parts[t].names)
+        row = parts[table].row(name)
+        total += count * c.get(name, c["capacitor"] + (c["film"] if table == "film_capacitors" else 1.0) * c["storage"] * np.sqrt(row["c_f"] * 1e6 * row["v_class_v"] / 10) / 10)
+    return float(total)
+
+
+def part_count(bill: Mapping[str, Any]) -> int:
+    """Parts of the power stage that are bought and placed."""
+    return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "capacitors") for _, n in bill.get(kind, ())))
