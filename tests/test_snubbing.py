@@ -13,7 +13,7 @@ from rhevectra.app.netlist import netlist_text
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
-from rhevectra.core.stages.ringing import edged
+from rhevectra.core.stages.ringing import crests, edged
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.snubbing import RATIOS, junction
 from rhevectra.project.codec import decode
@@ -42,6 +42,8 @@ def test_the_best_resistor_for_an_edge(ratio, edge):
 
 def test_more_capacitance_and_slower_edges_ring_less():
     assert all(a > b for a, b in zip([edged(r, 0.3)[1] for r in RATIOS], [edged(r, 0.3)[1] for r in RATIOS[1:]], strict=False))
+    slow = crests(10.0, np.array([0.02, 0.5, 12.0]), 40.0)  # a ramp of forty periods: the ring after it is at most 2/(ω·T), ω with both capacitors the slowest; no overdamped mode grows out of bounds
+    assert np.all(slow >= 1.0) and np.all(slow < 1 + np.sqrt(11.0) / (np.pi * 40.0))
     assert edged(3.3, 0.0)[1] > edged(3.3, 0.4)[1] > edged(3.3, 0.8)[1]
 
 

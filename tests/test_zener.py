@@ -32,6 +32,21 @@ def test_emptying_of_the_leakage_by_integration(r, i, gap):
     assert float(zener.power(1.0, inductance, i, v_or, 1.0, q)) == pytest.approx(heat, rel=2e-3, abs=1e-15)
 
 
+@pytest.mark.parametrize("kind", ["zener", "rcd_zener"])
+def test_diodes_that_conduct_before_the_output_are_refused(demo_document, kind):
+    """Below the reflected voltage the leakage never empties: the clamp takes the whole discharge, no figure is lost, and the finding names a voltage that stands."""
+    assert float(zener.reset_time(5e-6, 7e-6, 10.0, 2.0, 90.0, 95.0)) == 5e-6
+    v_or = float(np.max(size(demo_document.requirement, {"clamp.kind": kind}).rows["transformer.v_reflected"].value))
+    for volts in (20.0, 0.95 * v_or):
+        d = size(demo_document.requirement, {"clamp.kind": kind, "clamp.v_zener": volts})
+        check_finite(d)
+        (told,) = [f for f in d.findings if f.cure == "clamp.v_zener" and "empties into the clamp" in f.text]
+        assert told.severity == "must fix" and not d.feasible
+        wanted = float(re.search(r"used; ([\d.]+) V at least", told.text)[1])
+        better = size(demo_document.requirement, {"clamp.kind": kind, "clamp.v_zener": 1.2 * wanted})
+        assert wanted > v_or and not any("empties into the clamp" in f.text for f in better.findings)
+
+
 NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=12.0, current_max=3.0),), harmonics_class="none")
 
 

@@ -27,10 +27,10 @@ def charge(c: Any, ripple_pp: Any) -> Any:
     return c * ripple_pp
 
 
-@formula("Q_cl = ½·L_lk·I_c²/(V_x − V_or)", "C", "L_lk I_c V_x V_or", "triangle of the leakage current")
+@formula("Q_cl = ½·L_lk·I_c²/max(1, V_x − V_or)", "C", "L_lk I_c V_x V_or", "triangle of the leakage current; against no voltage it would never end, which is refused where it can come about")
 def charge_offered(leakage: Any, i_clamp: Any, v_node: Any, v_reflected: Any) -> Any:
     """Charge [C] the leakage brings to a clamp at v_node above the bus."""
-    return 0.5 * leakage * np.square(i_clamp) / (v_node - v_reflected)
+    return 0.5 * leakage * np.square(i_clamp) / np.maximum(1.0, v_node - v_reflected)
 
 
 @formula("I_k = min(I_s + 2·V_or/R_cl, max(0, (P_cl + f_s·(V_fd·Q_cl − ½·L_lk·I_c²))/V_or))", "A", "P_cl f_s V_fd Q_cl L_lk I_c V_or I_s R_cl",

@@ -107,8 +107,8 @@ def crests(ratio: float, resistors: Array, edge: float) -> Array:
     rates, shapes = np.linalg.eig(np.array([_system(unit, float(r), ratio * unit.capacitance)[:3, :3] for r in resistors]))
     weight = shapes[:, 1] * np.linalg.solve(shapes, np.broadcast_to(np.array([0.0, -1.0, -1.0])[:, None], (len(resistors), 3, 1)).astype(complex))[..., 0]
     if edge > 0:
-        weight = weight * (1 - np.exp(-rates * edge)) / (rates * edge)
-    t = np.linspace(edge, edge + 1.5, 300)
+        weight = weight * (np.exp(rates * edge) - 1) / (rates * edge)  # at the end of the ramp, from where the time is counted: no mode grows
+    t = np.linspace(0.0, 1.5, 300)
     return np.asarray(1 + np.max((weight[:, :, None] * np.exp(rates[:, :, None] * t)).sum(1).real, axis=1))
 
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.preferred import at_least, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.netlist import Element, number
@@ -111,8 +112,18 @@ def diodes(work: Work, plan: dict[str, Any], power: float, row: Any) -> int:
     """How many Zener diodes lie in series, by voltage and by heat [W]."""
     volts = float(plan["stage"]["clamp_z"].value)
     series = max(int(np.ceil(volts / ZENER_VOLTAGE)), int(np.ceil(power / (0.6 * ZENER_POWER))), 1)
+    clear_of_core(work, volts)
     work.sheet.chosen("clamp.zeners", series, "", f"{series} in series: {show(volts / series, 'V')} each of {ZENER_VOLTAGE:g} V at most, {show(power / series, 'W')} each of {ZENER_POWER:g} W at 60 %", power=row)
     return series
+
+
+def clear_of_core(work: Work, volts: float) -> None:
+    """Refuses diodes of a nominal voltage [V] that conduct before the output does: the core would empty into them."""
+    least = volts * (1 - float(work.sheet.rows["clamp.z_tolerance"].value)) + DIODE_DROP
+    planned, highest = (float(np.max(work.sheet.rows[f"transformer.v_reflected{k}"].value)) for k in ("_plan", ""))
+    if least <= highest:
+        wanted = next(v for v in (at_least(ABOVE * planned, "E24"), at_least(ABOVE * highest, "E24")) if v > volts)
+        work.find(MUST_FIX, "clamp", f"Zener diodes of {show(volts, 'V')} conduct from {show(least, 'V')} on, below what the output reflects ({show(planned, 'V')} as planned, {show(highest, 'V')} with all drops): the core empties into the clamp and these figures are not to be used; {show(wanted, 'V')} at least, or a lower reflected voltage", "clamp.v", "clamp.v_zener")
 
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:
