@@ -21,6 +21,8 @@ BLOCK = 64
 _any = np.logical_or.reduce
 PROBE = 1e-8
 """Share of the period after which an entered combination must hold."""
+HEALS = 1e-2
+"""Share of the largest source by which a guard may be off on entry where nothing else holds and it is well inside after the probe."""
 
 
 @dataclass(frozen=True)
@@ -197,8 +199,27 @@ class Engine:
                 if following in seen:
                     break
             combination = following
+        healing = self._healing(seen, y)
+        if healing is not None:
+            return healing
         name = self.eq.changing[element].name
         raise NoSteadyState(f"{name}: no state of switches and diodes is consistent at {time:.6g} s (chattering)")
+
+    def _healing(self, seen: set[tuple[int, ...]], y: Array) -> tuple[tuple[int, ...], Array] | None:
+        """Of the combinations tried, the one that is least off on entry and inside all its guards right after.
+
+        Two diodes in series open at one instant: the first to be found leaves the other what a megohm leaks past it, which nothing but
+        that resistor's own volts would take, for less than the probe.
+        """
+        found = None
+        for combination in seen:
+            tied = self.eq.tied(combination)
+            moved = tied.project @ y
+            least = float((tied.events @ moved).min(initial=0.0))
+            after = tied.events @ self.of(combination).over(PROBE * self.eq.period) @ moved
+            if least >= -HEALS * self._scale and (after >= 0).all() and (found is None or least > found[0]):
+                found = least, combination, moved
+        return None if found is None else (found[1], found[2])
 
     def _neighbours(self, combination: tuple[int, ...], tied: Tied, y: Array) -> list[tuple[int, ...]]:
         """Combinations one change away, those of violated guards first."""
