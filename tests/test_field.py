@@ -187,7 +187,7 @@ def test_contours_of_a_plane_are_straight_and_where_they_belong():
 def test_the_field_arrives_in_the_window_and_follows_an_edit(qtbot, window):
     desk = window.size_desk
     desk.choose_stage("transformer")
-    desk.picture.tabs.setCurrentIndex(3)
+    desk.picture.choose("field")
     assert desk.picture.key == "field" and "worked out" in " ".join(t.text for t in desk.picture.view.picture().items if hasattr(t, "text"))
     qtbot.waitUntil(lambda: desk.picture.field is not None, timeout=60000)
     first = desk.picture.field

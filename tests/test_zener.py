@@ -34,7 +34,7 @@ def test_emptying_of_the_leakage_by_integration(r, i, gap):
 
 @pytest.mark.parametrize("kind", ["zener", "rcd_zener"])
 def test_diodes_that_conduct_before_the_output_are_refused(demo_document, kind):
-    """Below the reflected voltage the leakage never empties: the clamp takes the whole discharge, no figure is lost, and the finding names a voltage that stands."""
+    """Below the reflected voltage the leakage does not empty before the discharge ends; no figure is lost, and the finding names a voltage that stands."""
     assert float(zener.reset_time(5e-6, 7e-6, 10.0, 2.0, 90.0, 95.0)) == 5e-6
     v_or = float(np.max(size(demo_document.requirement, {"clamp.kind": kind}).rows["transformer.v_reflected"].value))
     for volts in (20.0, 0.95 * v_or):

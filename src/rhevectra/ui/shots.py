@@ -11,9 +11,9 @@ from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
 from rhevectra.ui.main import prepare_platform
 
-VIEWS = {"ask": ("Ask", "", 0), "size-switch": ("Size", "switch", 0), "size-bulk": ("Size", "bulk", 0), "size-harmonics": ("Size", "inlet", 2), "size-transformer": ("Size", "transformer", 0), "size-range": ("Size", "switch", 2), "size-field": ("Size", "transformer", 3),
-         "size-clamp": ("Size", "clamp", 0), "size-map": ("Size", "clamp", 1), "size-circuit": ("Size", "rectifier", 1), "size-kinds": ("Size", "clamp", 2), "size-loss": ("Size", "load", 0), "wind": ("Wind", "", 0)}
-"""Picture name -> desk, stage, tab of the picture panel."""
+VIEWS = {"ask": ("Ask", "", ""), "size-switch": ("Size", "switch", "period"), "size-bulk": ("Size", "bulk", "line"), "size-harmonics": ("Size", "inlet", "harmonics"), "size-transformer": ("Size", "transformer", "window"), "size-range": ("Size", "switch", "range"), "size-field": ("Size", "transformer", "field"),
+         "size-clamp": ("Size", "clamp", "transient"), "size-map": ("Size", "clamp", "map"), "size-circuit": ("Size", "rectifier", "circuit"), "size-kinds": ("Size", "clamp", "loads"), "size-loss": ("Size", "load", "loss"), "wind": ("Wind", "", "")}
+"""Picture name -> desk, stage, picture of the panel."""
 
 
 def take(folder: Path) -> int:
@@ -68,12 +68,12 @@ def _take(folder: Path) -> None:
             application.processEvents()
         if not window.grab().save(str(folder / f"{name}.png"), "PNG"):
             raise InputError(str(folder / f"{name}.png"), "the picture cannot be written", "a folder that may be written")
-    for name, (desk, stage, tab) in VIEWS.items():
+    for name, (desk, stage, picture) in VIEWS.items():
         window.go(desk)
         if stage:
             window.size_desk.choose_stage("inlet" if stage != "inlet" else "bulk")
             window.size_desk.choose_stage(stage)
-            window.size_desk.picture.tabs.setCurrentIndex(tab)
+            window.size_desk.picture.choose(picture)
             if name == "size-switch":
                 _look_at_clamp(window)
         shoot(name)
@@ -86,11 +86,11 @@ def _take(folder: Path) -> None:
     shoot("size-reference-dark")
     window.toggle_theme()
     window.session.saved = window.session.document
-    for name, what, stage, tab in (("size-power-factor", "frost-fans", "pfc", 0), ("size-bus", "frost-fans", "bulk", 0), ("size-resonant", "radar-rotator", "switch", 1), ("size-forward", "ringing-lab-bench", "switch", 0)):
+    for name, what, stage, picture in (("size-power-factor", "frost-fans", "pfc", "envelope"), ("size-bus", "frost-fans", "bulk", "line"), ("size-resonant", "radar-rotator", "switch", "gain"), ("size-forward", "ringing-lab-bench", "switch", "period")):
         window.session.saved = window.session.document
         window._adopt(Session.of_text(demo.text(what), "demo"))
         window.size_desk.choose_stage(stage)
-        window.size_desk.picture.tabs.setCurrentIndex(tab)
+        window.size_desk.picture.choose(picture)
         shoot(name)
     window.go("Contest")
     until = time.monotonic() + 20

@@ -9,9 +9,8 @@ from rhevectra.core.basis.formula import formula
 
 @formula("t_cl = min(t_off, L_lk/R_z·ln(1 + R_z·I_c/max(0.001, V_x − V_or)))", "s", "t_off L_lk R_z I_c V_x V_or", "current of an inductance falling against a constant voltage and a resistor; it never empties against one below the reflected")
 def reset_time(t_off: Any, leakage: Any, r: Any, i_clamp: Any, v_node: Any, v_reflected: Any) -> Any:
-    """Time [s] for the leakage to empty, the whole discharge where the node stays below the reflected voltage."""
-    over = v_node - v_reflected
-    return np.where(over > 0, np.minimum(t_off, leakage / r * np.log1p(r * i_clamp / np.maximum(1e-3, over))), t_off)
+    """Time [s] for the leakage to empty, never longer than the discharge."""
+    return np.minimum(t_off, leakage / r * np.log1p(r * i_clamp / np.maximum(1e-3, v_node - v_reflected)))
 
 
 @formula("Q_cl = max(0, (L_lk·I_c − (V_x − V_or)·t_cl)/R_z)", "C", "L_lk I_c V_x V_or t_cl R_z", "what the inductance gives beyond the constant voltage has dropped across the resistor")

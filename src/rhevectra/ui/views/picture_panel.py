@@ -124,6 +124,10 @@ class PicturePanel(QFrame):
             self._keys = keys
         self._show()
 
+    def choose(self, key: str) -> None:
+        """Show one of the stage's pictures by its key. Raises ValueError where the stage has none of that key."""
+        self.tabs.setCurrentIndex(self._keys.index(key))
+
     @property
     def busy(self) -> bool:
         """A picture is on its way from a worker."""
