@@ -1,18 +1,12 @@
 """The clamp's map: drain peak over resistor and capacitor, lines of power and ripple, the present values; a click or a drag chooses others."""
 
-import numpy as np
-
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.stages.rcd_map import clamp_map
 from rhevectra.drawing import plane as on
 from rhevectra.drawing.display import Picture
-from rhevectra.drawing.field import HEAT
 
-LEVELS = (0.80, 0.87, 0.94, 1.0)
-"""Shares of the limit at which the colour of the drain peak changes; beyond the last it is over."""
-ROLES = (*HEAT[:4], "pale")
 BELOW = 40.4
 POWERS = (0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0)
 RIPPLES = (0.02, 0.05, 0.1, 0.2, 0.5)
@@ -23,7 +17,7 @@ def map_picture(design: Design, corner: Corner, width: float, height: float, hel
     m = clamp_map(design)
     picture = Picture(width, height, "clamp resistor and capacitor: colour for the drain peak at the worst corner, lines for power and ripple at full load")
     plane = on.Plane(m.r, m.c, width, height, BELOW)
-    on.cells(picture, plane, np.searchsorted(LEVELS, m.peak / m.peak_limit), ROLES)
+    on.cells(picture, plane, m.peak / m.peak_limit)
     on.lines(picture, plane, m.power, POWERS, lambda v: show(v, "W", 2))
     on.lines(picture, plane, m.ripple, RIPPLES, lambda v: f"{v * 100:g} %", True)
     on.ticks(picture, plane)
@@ -32,7 +26,7 @@ def map_picture(design: Design, corner: Corner, width: float, height: float, hel
             on.cross(picture, plane, float(d.rows["clamp.r"].value), float(d.rows["clamp.c"].value), role)
     picture.text(plane.left, 4.2, f"drain peak over its limit of {show(m.peak_limit, 'V')}; lines: power, dashed: ripple; drag the mark", "ink", "left", 3.2)
     foot = plane.top + plane.height + 8.0
-    on.legend(picture, plane, foot, ROLES, ("under 80 %", "to 87 %", "to 94 %", "to 100 %", "over"))
+    on.legend(picture, plane, foot)
     size = min(3.1, (width - 8) / 43)
     for k, (head, tail) in enumerate(m.sentences):
         picture.text(3, foot + 6.2 + 6.4 * k, head, "ink", "left", size)

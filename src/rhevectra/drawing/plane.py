@@ -9,9 +9,12 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.preferred import nearest
 from rhevectra.core.basis.quantities import show
 from rhevectra.drawing.display import Picture, Points
-from rhevectra.drawing.field import contours
+from rhevectra.drawing.field import HEAT, contours
 
 LEFT, RIGHT, TOP = 16.0, 5.0, 6.0
+LEVELS = (0.80, 0.87, 0.94, 1.0)
+"""Shares of a limit at which the colour changes; beyond the last it is over."""
+ROLES = {"under 80 %": HEAT[0], "to 87 %": HEAT[1], "to 94 %": HEAT[2], "to 100 %": HEAT[3], "over": "pale"}
 
 
 class Plane:
@@ -41,8 +44,9 @@ class Plane:
         return int(np.abs(np.log(self.c / c)).argmin()), int(np.abs(np.log(self.r / r)).argmin())
 
 
-def cells(picture: Picture, plane: Plane, kind: Array, roles: Sequence[str]) -> None:
-    """kind (c, r): which role the colour of a point has; row by row, cells of one colour that follow each other are one box."""
+def cells(picture: Picture, plane: Plane, share: Array) -> None:
+    """share (c, r): of the limit, as colour; row by row, cells of one colour that follow each other are one box."""
+    kind, roles = np.searchsorted(LEVELS, share), list(ROLES.values())
     xs, ys = plane.x(plane.r), plane.y(plane.c)
     dx, dy = xs[1] - xs[0], ys[0] - ys[1]
     for k in range(len(plane.c)):
@@ -93,9 +97,9 @@ def cross(picture: Picture, plane: Plane, r: float, c: float, role: str) -> None
         picture.line([(x, y - 4), (x, y + 4)], role, 0.7)
 
 
-def legend(picture: Picture, plane: Plane, y: float, roles: Sequence[str], texts: Sequence[str]) -> None:
+def legend(picture: Picture, plane: Plane, y: float) -> None:
     """What each colour stands for, in a row."""
-    for k, (role, text) in enumerate(zip(roles, texts, strict=True)):
+    for k, (text, role) in enumerate(ROLES.items()):
         x = plane.left + k * (plane.width + RIGHT) / 5.2
         picture.box(x, y - 2.4, 3.0, 2.6, role, "rule")
         picture.text(x + 4, y, text, "muted", "left", 3.0)

@@ -1,12 +1,9 @@
 """The map of a rectifier's snubber: reverse voltage over resistor and capacitor, lines of loss, the present values; a click or a drag chooses both."""
 
-import numpy as np
-
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.drawing import plane as on
-from rhevectra.drawing.clamp_map import LEVELS, ROLES
 from rhevectra.drawing.display import Picture
 
 BELOW = 34.0
@@ -20,7 +17,7 @@ def snubber_picture(design: Design, corner: Corner, width: float, height: float,
     m = snubber_map(design)
     picture = Picture(width, height, "snubber across the main rectifier: colour for its peak reverse voltage at the worst corner, lines for the loss at full load")
     plane = on.Plane(m.r, m.c, width, height, BELOW)
-    on.cells(picture, plane, np.searchsorted(LEVELS, m.peak / m.peak_limit), ROLES)
+    on.cells(picture, plane, m.peak / m.peak_limit)
     on.lines(picture, plane, m.loss, LOSSES, lambda v: show(v, "W", 2))
     on.ticks(picture, plane)
     was = snubber_map(held).now if held is not None and held.topology == design.topology else None
@@ -29,7 +26,7 @@ def snubber_picture(design: Design, corner: Corner, width: float, height: float,
             on.cross(picture, plane, *now, role)
     picture.text(plane.left, 4.2, f"reverse voltage over its limit of {show(m.peak_limit, 'V')} ({show(m.bare, 'V', 3)} without); lines: loss; drag the mark", "ink", "left", 3.2)
     foot = plane.top + plane.height + 8.0
-    on.legend(picture, plane, foot, ROLES, ("under 80 %", "to 87 %", "to 94 %", "to 100 %", "over"))
+    on.legend(picture, plane, foot)
     for k, sentence in enumerate(m.sentences):
         picture.text(3, foot + 6.2 + 4.6 * k, sentence, "ink" if k < 2 else "muted", "left", min(3.0, (width - 8) / 43))
     picture.text(3, foot + 20.6, "colour alone tells whether the part bears it; the ringing allowance is judged in the ledger", "muted", "left", min(2.7, (width - 8) / 47))

@@ -7,7 +7,6 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 
 from rhevectra.app import settings
 from rhevectra.app.session import Session
-from rhevectra.core.basis.errors import InputError
 from rhevectra.core.catalogue.tables import PRICES, TABLES
 from rhevectra.core.design.contest import COMMON
 from rhevectra.core.design.relax import relaxations
@@ -34,6 +33,7 @@ class ViewActions:
         show_all: Any
         _show_widget: Any
         _edit: Any
+        _guarded: Any
         contest_desk: Any
         go: Any
 
@@ -142,14 +142,10 @@ class ViewActions:
 
     def keep_prices(self, rows: list[Any], gone: list[str]) -> None:
         """Prices of one's own, and the contest by them. Where they cannot be kept the status line says why."""
-        try:
-            self.session.keep_parts(PRICES, rows, gone)
-        except InputError as problem:
-            self.statusBar().showMessage(str(problem))
-            return
-        self.contest_desk.prices.show_catalogue(self.session.catalogue)
-        self.show_all()
-        self.run_contest()
+        if self._guarded(lambda: self.session.keep_parts(PRICES, rows, gone)):
+            self.contest_desk.prices.show_catalogue(self.session.catalogue)
+            self.show_all()
+            self.run_contest()
 
     def open_entry(self, entry: Any) -> None:
         """A topology of the contest on the Size desk; one edit, taken back by undo."""

@@ -13,7 +13,7 @@ PREFIXES = {"p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "K"
 _SHOWN = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}
 _PLAIN_UNITS = ("", "dB", "K", "°C", "%", "turns", "K/W", "A/mm²", "W/m³", "m²", "m³", "1/m", "h")
 """Units that are read and shown without a prefix."""
-_SIZES = {"m²": (1e6, "mm²"), "m³": (1e6, "cm³")}
+_SIZES = {"m²": "mm²", "m³": "cm³"}
 """Areas and volumes are shown as catalogues of cores give them."""
 _SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}}
 _SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "Ohm", "R"), "°C": ("°C", "C"), "turns": ("turns", "t", "turn")}
@@ -84,8 +84,8 @@ def split_engineering(value: float, unit: str = "", digits: int = 3) -> tuple[st
     if unit == "turns":
         return f"{value:.0f}", unit
     if unit in _SIZES:
-        factor, unit = _SIZES[unit]
-        return _significant(value * factor, digits), unit
+        shown = _SIZES[unit]
+        return _significant(value * 10.0 ** -_SCALES[unit][shown], digits), shown
     if value == 0 or unit in _PLAIN_UNITS:
         return _significant(value, digits), unit
     rounded = float(f"{value:.{digits - 1}e}")

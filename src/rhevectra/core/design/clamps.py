@@ -11,6 +11,7 @@ from rhevectra.core.circuit.parts import NoSteadyState
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
+from rhevectra.core.formulas.snubber import ringing_frequency
 from rhevectra.core.stages import clamps_for
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -86,7 +87,7 @@ def _effect(design: Design, corner: Corner) -> Effect:
     full, rows, stage = design.grid.find(corner.v_line, 1.0, bus=corner.bus, f_line=corner.f_line), design.rows, design.context["stage"]
     above = float(rows["clamp.v_node"].at(full.index)) - float(rows["transformer.v_reflected"].at(full.index)) if "clamp.v_node" in rows else 0.0
     leakage, node = (float(getattr(x, "value", x)) for x in (stage.leakage, stage.c_node))
-    return Effect(float(rows["efficiency"].at(full.index)), float(design.value("switch.v_peak")), max(above, 0.0), float(1 / (2 * np.pi * np.sqrt(leakage * node))))
+    return Effect(float(rows["efficiency"].at(full.index)), float(design.value("switch.v_peak")), max(above, 0.0), float(ringing_frequency(leakage, node)))
 
 
 def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, ClampsOverLoad | None]]:

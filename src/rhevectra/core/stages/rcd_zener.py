@@ -81,6 +81,7 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     """Parts of the clamp: resistor string and capacitor for running, diodes for the limit."""
     rcd.record(work, v_bus, rows, plan, budget, v_class)
     row = work.sheet.rows["clamp.power_zener"]
+    held.clear_of_core(work, plan)
     held.diodes(work, plan, clamping.hottest(work, row), row)
 
 

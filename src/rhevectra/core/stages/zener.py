@@ -103,6 +103,7 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     sheet = work.sheet
     clamping.limits(work, v_bus, rows["crest"], budget, v_class, "derating and bus")
     power = clamping.hottest(work, rows["clamp_power"])
+    clear_of_core(work, plan)
     count = diodes(work, plan, power, rows["clamp_power"])
     sheet.given("clamp.p_limit", count * ZENER_POWER * 0.6, "W", "rule", f"{count} diodes of {ZENER_POWER:g} W used to 60 %, the resistor's share not counted (common practice)")
     clamping.at_little_load(work, rows["clamp_power"])
@@ -112,13 +113,13 @@ def diodes(work: Work, plan: dict[str, Any], power: float, row: Any) -> int:
     """How many Zener diodes lie in series, by voltage and by heat [W]."""
     volts = float(plan["stage"]["clamp_z"].value)
     series = max(int(np.ceil(volts / ZENER_VOLTAGE)), int(np.ceil(power / (0.6 * ZENER_POWER))), 1)
-    clear_of_core(work, volts)
     work.sheet.chosen("clamp.zeners", series, "", f"{series} in series: {show(volts / series, 'V')} each of {ZENER_VOLTAGE:g} V at most, {show(power / series, 'W')} each of {ZENER_POWER:g} W at 60 %", power=row)
     return series
 
 
-def clear_of_core(work: Work, volts: float) -> None:
-    """Refuses diodes of a nominal voltage [V] that conduct before the output does: the core would empty into them."""
+def clear_of_core(work: Work, plan: dict[str, Any]) -> None:
+    """Refuses diodes that conduct before the output does: the core would empty into them."""
+    volts = float(plan["stage"]["clamp_z"].value)
     least = volts * (1 - float(work.sheet.rows["clamp.z_tolerance"].value)) + DIODE_DROP
     planned, highest = (float(np.max(work.sheet.rows[f"transformer.v_reflected{k}"].value)) for k in ("_plan", ""))
     if least <= highest:

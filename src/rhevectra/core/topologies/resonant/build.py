@@ -20,12 +20,12 @@ from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS, TAP
+from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
 from rhevectra.core.topologies.common.winding import choose_core, copper_of, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.resonant import sharing, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
-from rhevectra.core.topologies.stepdown.secondary import BRIDGE, RECTIFIERS, TAP
-from rhevectra.core.topologies.stepdown.secondary import choose as choose_secondary
 
 ORDERS = 24
 AUX_VOLTS, AUX_AMPS, DRIVE_AMPS = 14.0, 4e-3, 1e-3

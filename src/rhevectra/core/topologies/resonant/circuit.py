@@ -7,9 +7,9 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.topologies.common.elements import CROSSED, EDGE, bridged, four_rectifiers, gate, legs, output, secondaries
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
 from rhevectra.core.topologies.resonant.evaluate import BODY_DIODE
 from rhevectra.core.topologies.resonant.variant import Variant
-from rhevectra.core.topologies.stepdown.secondary import BRIDGE
 
 NODES, PHASED = ("a", "b", "c"), {"dfeed_2"}
 """Switch node of each phase; an element only a stage of several phases has."""

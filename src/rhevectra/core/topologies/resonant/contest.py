@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from rhevectra.core.topologies.stepdown.secondary import RECTIFIERS
+from rhevectra.core.topologies.common.secondary_kinds import RECTIFIERS
 
 CONTEST = {"fs": (80e3, 100e3, 140e3), "transformer.arrangement": ("split", "simple")}
 """Decisions the search may choose and the values it tries; tank, core, turns, wire and parts follow by rule."""

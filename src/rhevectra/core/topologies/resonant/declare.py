@@ -4,7 +4,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import declare
-from rhevectra.core.topologies.stepdown.secondary import BRIDGE, TAP
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 
 _DECISIONS = (
     DecisionSpec("fs", "Series resonance", "switch", unit="Hz", low=30e3, high=500e3, schools="80 to 120 kHz usual; higher makes the transformer smaller and the switches' charge dearer"),

@@ -18,11 +18,11 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_nodes, record_rise
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
 from rhevectra.core.topologies.resonant import curves, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import LITZ, TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, of_all, worst_phase
-from rhevectra.core.topologies.stepdown.secondary import BRIDGE, RECTIFIERS
 
 EXACT_FROM = 1e-2
 """Tolerance from which the figures are meant; above it the power for the bus."""

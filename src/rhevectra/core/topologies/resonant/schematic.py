@@ -5,8 +5,8 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
 from rhevectra.core.topologies.common.symbols import Place, Symbol, source
-from rhevectra.core.topologies.stepdown.secondary import BRIDGE
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("a", (15, 24), "right", "primary"), ("m", (51, 17), "right", "primary"), ("out1", (94, 5), "right", "secondary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""

@@ -9,9 +9,9 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics
+from rhevectra.core.topologies.common.secondary_kinds import TAP
 from rhevectra.core.topologies.resonant import tank, waves
 from rhevectra.core.topologies.resonant.variant import Variant
-from rhevectra.core.topologies.stepdown.secondary import TAP
 
 PASSES = 4
 UNSOLVED, NEAR = 1e-6, 8

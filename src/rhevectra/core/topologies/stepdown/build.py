@@ -18,6 +18,7 @@ from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, choose_core, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
@@ -98,8 +99,8 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     main = work.need.outputs[work.need.main]
     duty = _duty(work, v)
     blocked = max(v_top, v_low * float(duty.value) / (1 - float(duty.value))) if v.active else v_top
-    kind = secondary.choose(work) if v.secondaries else secondary.TAP
-    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False, positions=2)
+    kind = secondary_kinds.choose(work) if v.secondaries else secondary_kinds.TAP
+    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary_kinds.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False, positions=2)
     stage = _estimate(work, v, kind, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
     near = st.solve(stage, st.ROUGH)
     out = near.out
@@ -127,7 +128,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
         stage = choose_spike(work, stage, out)
     stage = snubbers.choose(work, stage, rectifiers[work.need.main]["row"], [float(t.value) for t in turns], float(leak.value), out)
     stage = primary_snubber.choose(work, stage, leak)
-    choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value))
+    choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary_kinds.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value))
     stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, every, grade))
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series)
 
@@ -140,7 +141,7 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     drive = DRIVE_AMPS + 2 * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
     load = np.maximum(grid.current(k), max(2e-3, 1e-3 * main.current_max)) + drive
     i_full = max(main.current_peak, main.current_max)
-    in_path = 2 if kind == secondary.BRIDGE else 1
+    in_path = 2 if kind == secondary_kinds.BRIDGE else 1
     drops = in_path * (rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full) + 0.02 * main.magnitude
     ratio = sheet("transformer.ratio_wanted", forward.turns_ratio, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"),
                   duty=sheet.rows["forward.duty"], v_primary=sheet.given("transformer.v_low", v.drive * v_low, "V", "solved", "across the primary at the lowest bus, full or peak load"))
@@ -148,7 +149,7 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     least = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_top)
     down = main.magnitude + in_path * rect["v_forward_v"]
     least_duty, rate_row = sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"), sheet("switch.rate_wanted", forward.pulse_frequency, pulses=v.pulses, fs=fs)
-    wanted_by, rate_of_one = (sides.doubler_inductance, fs) if kind == secondary.DOUBLER else (forward.filter_inductance, rate_row)
+    wanted_by, rate_of_one = (sides.doubler_inductance, fs) if kind == secondary_kinds.DOUBLER else (forward.filter_inductance, rate_row)
     wanted = sheet("filter1.l_wanted", wanted_by, v_down=down, duty=least_duty, fs=rate_of_one, ripple_ratio=share, i_out=main.current_max)
     l_out = choose("filter1.l", lambda: float(f"{float(wanted.value):.2g}"), "from the ripple ratio at the highest bus, rounded to two digits", wanted=wanted)
     c_wind = choose("transformer.c_winding", 30e-12, "layered winding of this size (common practice); measure it from the ring")
@@ -161,7 +162,7 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
     tiny = {"turns": 1.0, "area": 1.0, "volume": 1e-6, "core": grade, "kappa": 0.3, "temperature": 100.0}
     return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
-                    np=1 / float(ratio.value), ns=2.0 if kind == secondary.DOUBLER else 1.0, secondary=kind, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
+                    np=1 / float(ratio.value), ns=2.0 if kind == secondary_kinds.DOUBLER else 1.0, secondary=kind, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
                     c_node=row["c_energy_f"] + 0.5 * float(c_wind.value), t_fall=row["t_fall_s"], limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool),
                     core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, nr=_reset_ratio(work, v) / float(ratio.value), extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse, **({"r_series": 0.0, "dead_leading": 2e-7} if v.phase else {"dead": 2e-7} if v.active else {})})
 
@@ -183,7 +184,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    volts, count = main.magnitude * (2 if s.secondary == secondary.DOUBLER else 1), s.variant.pulses if s.secondary == secondary.TAP else 1
+    volts, count = main.magnitude * (2 if s.secondary == secondary_kinds.DOUBLER else 1), s.variant.pulses if s.secondary == secondary_kinds.TAP else 1
     windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, volts, i_s, avg_s, -har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[:count]),
                 *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]

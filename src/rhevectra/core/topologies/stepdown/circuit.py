@@ -9,9 +9,9 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.topologies.common.elements import EDGE, SHIFTED, bridged, four_rectifiers, gate, legs, output, secondaries
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, DOUBLER, TAP
 from rhevectra.core.topologies.stepdown import primary_snubber, snubbers
 from rhevectra.core.topologies.stepdown.evaluate import RESET_DIODE
-from rhevectra.core.topologies.stepdown.secondary import BRIDGE, DOUBLER, TAP
 from rhevectra.core.topologies.stepdown.stage import RING_QUALITY
 from rhevectra.core.topologies.stepdown.variant import Variant
 

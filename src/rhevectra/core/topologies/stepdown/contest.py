@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from rhevectra.core.topologies.stepdown.secondary import DOUBLER, RECTIFIERS
+from rhevectra.core.topologies.common.secondary_kinds import DOUBLER, RECTIFIERS
 
 CONTEST = {"fs": (65e3, 100e3, 150e3), "filter1.ripple_ratio": (0.35, 0.55)}
 """Decisions the search may choose and the values it tries; core, turns, wire and parts follow by rule."""

@@ -6,8 +6,8 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import declare, snubbing
+from rhevectra.core.topologies.common.secondary_kinds import DOUBLER
 from rhevectra.core.topologies.stepdown import primary_snubber, rectifier_clamp
-from rhevectra.core.topologies.stepdown.secondary import DOUBLER
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 _SINGLE = (

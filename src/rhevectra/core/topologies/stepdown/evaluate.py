@@ -16,6 +16,7 @@ from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
+from rhevectra.core.topologies.common import secondary_kinds
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
@@ -131,7 +132,7 @@ def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     """The filter inductor and the rectifiers that feed it; whole: the stage as it is, s: with the centre tap that behaves alike."""
     sheet, need = work.sheet, work.need.outputs[work.need.main]
     record_choke(work, plan.choke, plan.choke_need, work.parts["cores"].derived(windows), whole, {**o["one"], "p_choke": o["p_one"]})
-    if whole.secondary == secondary.DOUBLER:
+    if whole.secondary == secondary_kinds.DOUBLER:
         sheet.given("filter1.count", 2, "", "rule", "two inductors of a current doubler")
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
     row = plan.rectifiers[work.need.main]["row"]
@@ -141,7 +142,7 @@ def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     elif "v_rectifier" in o:
         sheet.again("rectifier1.v_reverse", o["v_rectifier"])
     else:
-        sheet("rectifier1.v_reverse", forward.centre_tap_reverse if both and s.secondary != secondary.BRIDGE else forward.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
+        sheet("rectifier1.v_reverse", secondary.blocked_by(s), allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
     fed = sheet.again("switch.duty_feeding", o["one_sided"]) if s.variant.phase else sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"])
     share = sheet.given("rectifier1.share", 0.5, "", "rule", "each rectifier carries half the current") if both else sheet("rectifier1.share", forward.busier_share, t_on=o["t_on"], fs=o["fs"])

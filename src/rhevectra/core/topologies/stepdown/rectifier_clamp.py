@@ -11,12 +11,12 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.netlist import Element, number
-from rhevectra.core.formulas import forward
 from rhevectra.core.formulas import rectifier_clamp as clamp
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import snubbing
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, DOUBLER, TAP
 from rhevectra.core.topologies.common.symbols import Symbol
-from rhevectra.core.topologies.stepdown.secondary import BRIDGE, DOUBLER, TAP
+from rhevectra.core.topologies.stepdown.secondary import blocked_by, seen_numbers
 
 if TYPE_CHECKING:
     from rhevectra.core.topologies.stepdown.stage import Stage
@@ -67,10 +67,8 @@ def choose(work: Work, s: "Stage", row: Mapping[str, Any], out: Mapping[str, Any
 
 def _step_of(s: "Stage", v_in: Any) -> Any:
     """What a rectifier blocks without ringing [V]."""
-    from rhevectra.core.topologies.stepdown.secondary import seen_numbers
-
     like = seen_numbers(s)
-    return (forward.rectifier_reverse if s.secondary == BRIDGE else forward.centre_tap_reverse)(0.0, v_in, like.ns, like.np)
+    return blocked_by(s)(0.0, v_in, like.ns, like.np)
 
 
 def given(work: Work, s: "Stage") -> dict[str, Any]:
@@ -81,8 +79,7 @@ def given(work: Work, s: "Stage") -> dict[str, Any]:
 
 def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
     """Voltage of the clamp, what its resistor and the ring it leaves burn [W]; s: the stage with the centre tap that behaves alike, whose kind is still the real one."""
-    blocks = forward.rectifier_reverse if s.secondary == BRIDGE else forward.centre_tap_reverse
-    bare = sheet("rectifier1.v_step", blocks, allowance=0.0, v_primary=o["v_wound"], turns_secondary=s.ns, turns_primary=s.np)
+    bare = sheet("rectifier1.v_step", blocked_by(s), allowance=0.0, v_primary=o["v_wound"], turns_secondary=s.ns, turns_primary=s.np)
     step = sheet("rectifier1.v_node", clamp.node_step, v_reverse=bare, halves=_halves(s))
     k = sheet("rectifier1.clamp_strength", clamp.strength, rate=o["fs"], r=s.snub["r"], c=s.snub["c"])
     node = sheet("rectifier1.v_node_held", clamp.node_voltage, v_out=s.v_out, v_forward=DROP, v_step=step, k=k)

@@ -5,9 +5,9 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, DOUBLER, TAP
 from rhevectra.core.topologies.common.symbols import Place, Symbol
 from rhevectra.core.topologies.stepdown import snubbers
-from rhevectra.core.topologies.stepdown.secondary import BRIDGE, DOUBLER, TAP
 
 OUT: tuple[str, Place, str, str] = ("out1", (94, 5), "right", "secondary")
 

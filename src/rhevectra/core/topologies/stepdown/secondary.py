@@ -10,23 +10,17 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Quick
 from rhevectra.core.formulas import forward, secondary
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, DOUBLER, TAP
 
 if TYPE_CHECKING:
     from rhevectra.core.topologies.stepdown.stage import Stage
 
-TAP, BRIDGE, DOUBLER = ("centre_tap", "bridge", "doubler")
-BRIDGE_FROM = 60.0
-"""Output voltage [V] from which a bridge, whose rectifiers block half as much, is the usual choice (common practice)."""
-RECTIFIERS = {TAP: 2, BRIDGE: 4, DOUBLER: 2}
 _SEEN = {"v_forward": "rectifier.v_pair", "r_rectifier": "rectifier.r_pair", "ns": "transformer.ns_seen", "inductance": "filter1.l_seen", "lm": "transformer.lm_seen", "r_secondary": "transformer.r_seen", "r_inductor": "filter1.r_seen"}
 
 
-def choose(work: Work) -> str:
-    """The kind: a tap unless the output voltage asks for a bridge."""
-    volts = work.need.outputs[work.need.main].magnitude
-    usual = BRIDGE if volts >= BRIDGE_FROM else TAP
-    return str(work.choose("secondary.kind", usual, {TAP: "one rectifier in the path (common practice)", BRIDGE: "rectifiers block half as much as those of a tap (common practice)"}[usual]).value)
+def blocked_by(s: "Stage") -> Any:
+    """Formula of what a rectifier blocks: both halves where there is a tap, or what behaves alike."""
+    return forward.centre_tap_reverse if s.variant.both_ways and s.secondary != BRIDGE else forward.rectifier_reverse
 
 
 def seen(sheet: Any, s: "Stage") -> "Stage":

@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING, Any
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.netlist import Element
-from rhevectra.core.formulas import forward, snubber
+from rhevectra.core.formulas import snubber
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import snubbing
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS, TAP
 from rhevectra.core.topologies.common.symbols import Symbol
 from rhevectra.core.topologies.stepdown import rectifier_clamp
-from rhevectra.core.topologies.stepdown.secondary import BRIDGE, RECTIFIERS, TAP
+from rhevectra.core.topologies.stepdown.secondary import blocked_by
 
 if TYPE_CHECKING:
     from rhevectra.core.topologies.stepdown.stage import Stage
@@ -69,8 +70,7 @@ def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
         return {}
     if s.variant.phase:
         return rectifier_clamp.loss(sheet, s, o)
-    blocks = forward.centre_tap_reverse if s.variant.both_ways and s.secondary != BRIDGE else forward.rectifier_reverse
-    step = sheet("rectifier1.v_step", blocks, allowance=0.0, v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
+    step = sheet("rectifier1.v_step", blocked_by(s), allowance=0.0, v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
     each = sheet("rectifier1.snubber_each", snubber.snubber_loss, capacitor=s.snub["c"], parasitic=s.snub["junction"], volts=step, rate=o["f_switch"])
     told = "all rectifiers, each up and down once a period of a switch" if s.variant.both_ways else "the freewheeling rectifier; the feeding one's edges are those of the reset, soft enough to cost next to nothing"
     return {"snubbers": sheet.total("rectifier1.snubber_loss", "W", told, **{f"rectifier{k}": each for k in range(1, hard_edges(s) + 1)})}

@@ -15,8 +15,8 @@ from rhevectra.core.formulas import active_clamp, flyback, forward, phase_shift,
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.common.passes import Settled, record_last, settle
+from rhevectra.core.topologies.common.secondary_kinds import TAP
 from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
-from rhevectra.core.topologies.stepdown.secondary import TAP
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 PASSES = 40
