@@ -13,7 +13,12 @@ import pytest
 
 from rhevectra import demo
 from rhevectra.core.design.size import size
+from rhevectra.core.stages import FRONT_ENDS
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
+
+for registry in (TOPOLOGIES, FRONT_ENDS):  # every formula is registered, whichever test runs first
+    list(registry.values())
 
 
 @pytest.fixture(autouse=True)

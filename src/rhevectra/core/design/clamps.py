@@ -1,6 +1,6 @@
 """Every kind of clamp for the same design over load, under every light-load law: what each burns, and checks by the exact period."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from types import ModuleType
 
@@ -66,7 +66,7 @@ class ClampsOverLoad:
         return [c for c in self.curves if c.law == law]
 
 
-def kinds(design: Design) -> dict[str, ModuleType]:
+def kinds(design: Design) -> Mapping[str, ModuleType]:
     """What may take the leakage of this design, by name."""
     return clamps_for(TOPOLOGIES[design.topology])
 

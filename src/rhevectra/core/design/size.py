@@ -99,7 +99,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
 
 def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, ModuleType, ModuleType]:
     """Topology, front end and clamp modules, by pin or default (InputError for a name that does not exist)."""
-    def pick(id: str, table: dict[str, ModuleType], default: str) -> ModuleType:
+    def pick(id: str, table: Mapping[str, ModuleType], default: str) -> ModuleType:
         name = pins.get(id, default)
         if not isinstance(name, str) or name not in table:
             raise InputError(f"decisions.{id}", f"{name!r} is not available", ", ".join(table))

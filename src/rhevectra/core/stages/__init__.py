@@ -1,16 +1,20 @@
 """Front ends, clamps and what follows the transformer: one file each. The registries are the only place that lists them."""
 
+from collections.abc import Mapping
 from types import ModuleType
 
-from rhevectra.core.stages import active, avalanche, dc_input, doubler, pfc_bridgeless, pfc_ccm, pfc_crm, pfc_interleaved, pfc_three_phase, plain, rcd, rcd_zener, unclamped, zener
+from rhevectra.core.basis.registry import Registry
+from rhevectra.core.stages import active, avalanche, dc_input, rcd, rcd_zener, unclamped, zener
 
-FRONT_ENDS: dict[str, ModuleType] = {m.NAME: m for m in (plain, doubler, pfc_crm, pfc_ccm, pfc_interleaved, pfc_bridgeless, pfc_three_phase)}
+_BEHIND = {"ac1": ("plain", "doubler", "pfc_crm", "pfc_ccm", "pfc_interleaved", "pfc_bridgeless"), "ac3": ("pfc_three_phase",)}
+"""Kind of mains -> front ends that stand behind it, in the order in which they are offered."""
+FRONT_ENDS = Registry(__name__, (name for names in _BEHIND.values() for name in names))
 DC_FRONT_END: ModuleType = dc_input
 
 
-def front_ends_for(mains: str) -> dict[str, ModuleType]:
+def front_ends_for(mains: str) -> Registry:
     """Front ends that stand behind a kind of mains."""
-    return {name: m for name, m in FRONT_ENDS.items() if mains == m.MAINS}
+    return FRONT_ENDS.only(_BEHIND.get(mains, ()))
 
 
 CLAMPS: dict[str, ModuleType] = {m.NAME: m for m in (rcd, zener, rcd_zener, active, avalanche)}
@@ -18,6 +22,6 @@ CLAMPS: dict[str, ModuleType] = {m.NAME: m for m in (rcd, zener, rcd_zener, acti
 UNCLAMPED: dict[str, ModuleType] = {unclamped.NAME: unclamped}
 
 
-def clamps_for(topology: ModuleType) -> dict[str, ModuleType]:
+def clamps_for(topology: ModuleType) -> Mapping[str, ModuleType]:
     """Clamps that go with a topology, the usual one first: it says whether its leakage energy needs one."""
     return {name: m for name, m in CLAMPS.items() if name not in topology.CLAMPS_LEFT_OUT} if topology.NEEDS_CLAMP else UNCLAMPED

@@ -1,0 +1,27 @@
+"""Modules by name, imported when somebody first asks for one: a start that shows one topology reads one."""
+
+from collections.abc import Iterable, Iterator, Mapping
+from importlib import import_module
+from types import ModuleType
+
+
+class Registry(Mapping[str, ModuleType]):
+    """The modules of a package behind one protocol, in the order in which they are offered. Names are known at once, modules come when asked for."""
+
+    def __init__(self, package: str, names: Iterable[str]) -> None:
+        self._package, self._names = package, tuple(names)
+
+    def __getitem__(self, name: str) -> ModuleType:
+        if name not in self._names:
+            raise KeyError(name)
+        return import_module(f"{self._package}.{name}")
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names)
+
+    def __len__(self) -> int:
+        return len(self._names)
+
+    def only(self, names: Iterable[str]) -> "Registry":
+        """The same modules, fewer of them."""
+        return Registry(self._package, (n for n in self._names if n in names))
