@@ -103,7 +103,7 @@ def test_seeded_requirements_in_the_usual_range_can_be_built():
         d = size(need, PINS)
         feasible += d.feasible
         check_finite(d)
-        lost = sum(whole(d, r) for name, r in d.losses.items() if name not in ("bridge", "bulk", "thermistor", "x_discharge", "start_up"))
+        lost = sum(whole(d, r) for name, r in d.losses.items() if name not in ("bridge", "bulk", "thermistor", "mains_filter", "x_discharge", "start_up"))
         run = np.broadcast_to(d.grid.where(lambda p: p.case == "run"), d.grid.shape)
         off = np.abs((whole(d, d.rows["load.power"]) + lost) / whole(d, d.context["o"]["p_bus"]) - 1)
         assert off[run & np.broadcast_to(d.grid.where(lambda p: p.load >= 0.5), d.grid.shape)].max() < 0.005 and off[run].max() < 0.012, need

@@ -26,7 +26,7 @@ def test_ring_and_breakdown_by_integration(i, breakdown):
             v += now * step / c
         peak = max(peak, v)
     level = float(avalanche.level(breakdown, bus, v_or))
-    left = float(clamp.conduction_current(i, c, inductance, level, v_or))
+    left = float(clamp.conduction_current(i, c, inductance, level, v_or, np.inf))
     q = float(clamp.charge_offered(inductance, left, level, v_or))
     assert bus + float(avalanche.node_peak(level, avalanche.ring_peak(v_or, i, inductance, c))) == pytest.approx(peak, rel=2e-3)
     assert q == pytest.approx(charge, rel=5e-3, abs=1e-12) and float(avalanche.energy(bus, level, q)) == pytest.approx(heat, rel=5e-3, abs=1e-9)

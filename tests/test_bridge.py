@@ -1,5 +1,6 @@
 """The bridges: what they do not share with the two-switch forward, against a circuit simulator, the engine, and by hand."""
 
+import itertools
 import random
 import re
 
@@ -145,17 +146,19 @@ def test_control_and_capacitor_that_do_not_go_together_are_refused():
 
 
 def test_the_walk_against_the_engine():
-    """A bridge without capacitor, one half 20 ns longer by hand in the netlist: the exact steady state shifts the flux as far as `walk.b_end` says at full load."""
-    d = size(NEED, {"topology": "full_bridge", "walk.t_mismatch": 20e-9, "walk.v_mismatch": 0.0})
-    c = d.grid.find(230.0, 1.0, "run", "peak")
-    circuit = TOPOLOGIES[d.topology].circuit(d, c)
-    pulse = next(e.value for e in circuit.elements if e.name == "Vgate1")
-    words = pulse.rstrip(")").split()
-    words[5] = repr(float(words[5]) + 20e-9)
-    _, measures = run(write(circuit).replace(pulse, " ".join(words) + ")"), circuit.period)
-    middle = measures.measure("i", "lm").avg
+    """A bridge without capacitor, one half 20 ns longer by hand in the netlist: over all lines and both ends of the bus the exact steady state shifts the flux on the mean
+    as far as `walk.b_end` says; what is left of a ring at the next turn-on moves it by a fifth, by half where the pause is shortest (as the finding says)."""
+    d, found = size(NEED, {"topology": "full_bridge", "walk.t_mismatch": 20e-9, "walk.v_mismatch": 0.0}), []
     lm, n, area = (float(d.rows[k].value) for k in ("transformer.lm", "transformer.np", "transformer.area_min"))
-    assert abs(middle) * lm / (n * area) == pytest.approx(whole(d, d.rows["walk.b_end"])[c.index], rel=0.1)
+    for v, bus in itertools.product((195.0, 230.0, 265.0), ("valley", "peak")):
+        c = d.grid.find(v, 1.0, "run", bus)
+        circuit = TOPOLOGIES[d.topology].circuit(d, c)
+        pulse = next(e.value for e in circuit.elements if e.name == "Vgate1")
+        words = pulse.rstrip(")").split()
+        words[5] = repr(float(words[5]) + 20e-9)
+        _, measures = run(write(circuit).replace(pulse, " ".join(words) + ")"), circuit.period)
+        found.append(abs(measures.measure("i", "lm").avg) * lm / (n * area) / whole(d, d.rows["walk.b_end"])[c.index])
+    assert np.mean(found) == pytest.approx(1.0, rel=0.2) and all(0.8 < x < 1.25 for x in found[2:]) and all(0.8 < x < 1.6 for x in found[:2])
 
 
 def test_a_push_pull_holds_twice_the_input_and_its_spike():

@@ -94,7 +94,7 @@ def test_seeded_requirements_in_the_usual_range_can_be_built():
     for need in seeded(4, 30):
         d = size(need, PINS)
         feasible += d.feasible
-        check_balance(d, ("bridge", "bulk", "thermistor", "x_discharge", "start_up"))
+        check_balance(d, ("bridge", "bulk", "thermistor", "mains_filter", "x_discharge", "start_up"))
     assert feasible >= 29
 
 

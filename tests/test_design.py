@@ -20,7 +20,7 @@ from rhevectra.core.design.relax import STEPS, cheapest_relaxation
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas.rectifier import LineSource, line_harmonics, solve_bulk
 
-FRONT = ("bridge", "thermistor", "bulk", "x_discharge", "start_up")
+FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up")
 
 
 def balance(d) -> float:

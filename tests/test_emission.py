@@ -4,8 +4,10 @@ import subprocess
 
 import numpy as np
 import pytest
+from scipy.integrate import quad
 
 from rhevectra import demo
+from rhevectra.app.parts import rows as parts_rows
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.limits import conducted_limit
 from rhevectra.core.design.size import size
@@ -140,3 +142,57 @@ def test_the_picture_draws_what_the_figures_say(fans):
         x, y = picture.data[f"{name} x [Hz, logarithmic]"], picture.data[f"{name} [dBµV]"]
         most.append(float(np.max(y[1::3] - conducted_limit(10 ** x[1::3]))))
     assert max(most) == pytest.approx(float(fans.value("inlet.noise_dm")), abs=0.01)
+
+
+def _line_choke(design):
+    """Turns, wire and resistance of the common-mode choke worked out again for its ring, wire laid turn by turn on the inner face."""
+    rows, parts = design.rows, design.catalogue
+    ring = parts["rings"].row(rows["inlet.cm_ring"].value)
+    area, path = quad(lambda r: ring["tall_m"] / r, ring["inner_m"] / 2, ring["outer_m"] / 2)[0], 2 * np.pi
+    turns = 1
+    while 0.7 * 4e-7 * np.pi * float(rows["inlet.cm_mu"].value) * area / path * turns**2 < float(rows["inlet.l_cm"].value):
+        turns += 1
+
+    def holds(overall):
+        """Turns in a sector of 158 degrees and two layers."""
+        return sum(int(0.44 * np.pi * (ring["inner_m"] - 2 * ring["coat_m"] - (2 * k + 1) * overall) / overall) for k in range(2))
+    wires = sorted((w for w in parts["wires"].rows if w["kind"] == "enamel"), key=lambda w: w["diameter_m"])
+    thickest = [w for w in wires if holds(w["overall_m"]) >= turns][-1]
+    layers = 1 if int(0.44 * np.pi * (ring["inner_m"] - 2 * ring["coat_m"] - thickest["overall_m"]) / thickest["overall_m"]) >= turns else 2
+    mean = 2 * (ring["tall_m"] + 2 * ring["coat_m"]) + ring["outer_m"] - ring["inner_m"] + 4 * ring["coat_m"] + 4 * layers * thickest["overall_m"]
+    hot = design.requirement.ambient_max + float(rows["inlet.choke_rise"].value)
+    return turns, thickest, 1.724e-8 * (1 + 0.00393 * (hot - 20)) * turns * mean / (np.pi / 4 * thickest["diameter_m"] ** 2)
+
+
+def test_the_chokes_can_be_wound_and_keep_to_the_copper_the_line_was_solved_with(demo_design, fans):
+    """Turns by the integral of the ring's permeance, wire laid turn by turn, copper by its length; the sum stays below what the bulk was solved with, so the losses are on the safe side."""
+    for d in (demo_design, fans):
+        turns, wire, r = _line_choke(d)
+        assert float(d.rows["inlet.turns_cm"].value) == pytest.approx(turns, abs=1) and d.rows["inlet.wire_cm"].value == wire["name"]
+        assert float(d.rows["inlet.r_cm"].value) == pytest.approx(r, rel=0.02)
+        assert 2 * r + float(d.rows["inlet.r_dm"].value) == pytest.approx(float(d.rows["inlet.r_wound"].value), rel=0.02)
+        assert d.figure("inlet.r_wound").margin >= 0 and d.figure("inlet.rise_cm").margin >= 0 and d.figure("inlet.l_dm_crest").margin >= -1e-9
+        lost = np.asarray(d.rows["inlet.loss_cm"].value) + float(d.rows["inlet.r_dm"].value) * np.square(d.rows["inlet.i_rms"].value)
+        assert (lost <= np.asarray(d.rows["loss.mains_filter"].value) * (1 + 1e-9)).all()
+        assert any(kind == "ring of the common-mode choke" for kind, _, _ in parts_rows(d))
+
+
+def test_copper_in_the_line_costs_what_it_burns_and_lowers_the_valley(demo_document):
+    """With none and with an ohm of it: the plug's power differs by R·I² and by what the lower bus makes the stage lose; efficiency counts it with and without the filter worked out."""
+    need = demo_document.requirement
+    none, ohm = (size(need, {"inlet.r_filter": r}, noise=False) for r in (0.0, 1.0))
+    heat = np.square(ohm.rows["inlet.i_rms"].value)
+    assert np.allclose(ohm.rows["loss.mains_filter"].value, heat, rtol=1e-12) and not np.any(none.rows["loss.mains_filter"].value)
+    at = ohm.figure("efficiency").corner.index
+    assert ohm.figure("bulk.v_valley").value < none.figure("bulk.v_valley").value and ohm.figure("efficiency").value < none.figure("efficiency").value
+    drawn = [np.broadcast_to(d.rows["inlet.power"].value, d.grid.shape)[at] - np.broadcast_to(d.rows["bulk.p_load"].value, d.grid.shape)[at] for d in (none, ohm)]
+    assert drawn[1] - drawn[0] == pytest.approx(np.broadcast_to(heat, ohm.grid.shape)[at], rel=0.2)
+    assert size(need, {"inlet.r_filter": 1.0}).figure("efficiency").value == ohm.figure("efficiency").value
+
+
+def test_what_no_ring_can_hold_is_told(demo_document):
+    """A tenth of the copper wanted, or a small ring by hand: the figure is over its limit and a finding names what frees it; nothing is NaN."""
+    for pins, figure in (({"inlet.r_filter": 0.004}, "inlet.r_wound"), ({"inlet.cm_ring": "R16/10/6"}, "inlet.rise_cm")):
+        d = size(demo_document.requirement, pins)
+        assert d.figure(figure).margin < 0 and any(f.figure == figure and f.cure for f in d.findings)
+        assert all(np.isfinite(np.asarray(r.value, float)).all() for r in d.rows.values() if not isinstance(r.value, str))

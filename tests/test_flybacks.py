@@ -20,7 +20,7 @@ from rhevectra.drawing.pictures import pictures_of
 from spice import measure
 
 KINDS = ("flyback_qr", "flyback_2sw")
-FRONT = ("bridge", "thermistor", "bulk", "x_discharge", "start_up")
+FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up")
 
 
 @pytest.fixture(scope="module")
@@ -53,7 +53,7 @@ def test_stresses_are_not_below_the_engine(designs, kind):
 
 
 def test_the_switch_turns_on_in_a_valley(designs):
-    """The engine's drain just before turn-on is the lowest of the last half ring, and what the figure says, within 5 % of the bus."""
+    """The engine's drain just before turn-on is the lowest of the last half ring, and what the figure says, within 3 % of the ring from crest to trough."""
     d = designs["flyback_qr"]
     for line, load, bus in ((85.0, 1.0, "valley"), (85.0, 0.5, "valley"), (265.0, 1.0, "peak"), (265.0, 0.5, "peak")):
         c = d.grid.find(line, load, "run", bus)
@@ -61,7 +61,8 @@ def test_the_switch_turns_on_in_a_valley(designs):
         half = float(np.pi * np.sqrt(float(d.rows["transformer.lp"].value) * float(d.rows["switch.c_node"].value)))
         last = e.voltages["drain"][e.t > e.period - half]
         assert abs(last[-5] - last.min()) < 0.05 * bus_v and last.max() > bus_v, c.text()
-        assert float(d.rows["qr.v_on"].at(c.index)) == pytest.approx(last.min(), abs=0.05 * bus_v), c.text()
+        swing = 2 * float(d.rows["transformer.v_reflected"].at(c.index))
+        assert float(d.rows["qr.v_on"].at(c.index)) == pytest.approx(last.min(), abs=0.03 * swing), c.text()
 
 
 def test_the_valley_is_the_first_that_the_highest_frequency_leaves(designs):

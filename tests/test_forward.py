@@ -88,7 +88,7 @@ def test_stresses_are_not_below_the_engine(seed):
 
 def test_seeded_requirements_in_the_usual_range_can_be_built():
     """Of 60 at least 95 % feasible; in each what the bus gives is output plus listed losses within 0.5 %, nothing is NaN, the same input gives the same output."""
-    front, feasible = {"bridge", "thermistor", "bulk", "x_discharge", "start_up"}, 0
+    front, feasible = {"bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up"}, 0
     for need in seeded(11, 60):
         d = size(need, PINS)
         feasible += d.feasible

@@ -124,7 +124,7 @@ def test_what_enters_leaves_or_heats_over_random_mains():
         need = Requirement(mains=Mains(kind="ac3", v_min=low, v_max=min(low * rng.uniform(1.05, 1.4), 520.0)), outputs=(Output(voltage=48.0, current_max=float(rng.uniform(6, 60))),), cooling="forced")
         d = size(need, {"topology": "full_bridge"})
         assert all(np.all(np.isfinite(r.value)) for r in d.rows.values() if not isinstance(r.value, str))
-        loss = sum(np.asarray(r.value, float) for id, r in d.rows.items() if id in {f"loss.{n}" for n in ("limiter", "pfc_switch_on", "pfc_switch_edges", "pfc_diode", "pfc_core", "pfc_copper", "pfc_sense", "pfc_controller")})
+        loss = sum(np.asarray(r.value, float) for id, r in d.rows.items() if id in {f"loss.{n}" for n in ("limiter", "mains_filter", "pfc_switch_on", "pfc_switch_edges", "pfc_diode", "pfc_core", "pfc_copper", "pfc_sense", "pfc_controller")})
         assert np.asarray(d.rows["bulk.p_load"].value) + loss == pytest.approx(np.asarray(d.rows["inlet.power"].value), rel=2e-3)
 
 

@@ -86,7 +86,7 @@ def test_the_engine_sees_the_same_period(made, key, line, load):
     if load:
         assert np.sqrt(share) * rms(e, "vsec1") == pytest.approx(at("rectifier1.i_rms"), rel=0.05)
     if at("switch.v_turn_on") == 0:  # the node's charge does not spike through the switch
-        assert np.sqrt(share) * rms(e, "ssw") == pytest.approx(at("switch.i_rms"), rel=0.02) and e.voltages["drain"][0] < 0.06 * at("bus.v")
+        assert np.sqrt(share) * rms(e, "ssw") == pytest.approx(at("switch.i_rms"), rel=0.02) and e.voltages["drain"][0] < 0.04 * (at("bus.v") + at("transformer.v_reflected"))
     assert any("turns round in the clamp" in s.name for s in e.stretches) or load == 0
 
 

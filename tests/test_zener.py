@@ -112,7 +112,7 @@ def test_both_stages_take_it_and_every_picture_is_drawn(topology, kind):
     check_finite(d)
     for corner in (d.grid.find(195.0), d.grid.find(264.0)):
         check_drawn(d, corner)
-    lost = sum(np.asarray(r.value, float) * np.ones(d.grid.shape) for n, r in d.losses.items() if n not in ("bridge", "thermistor", "bulk", "x_discharge", "start_up"))
+    lost = sum(np.asarray(r.value, float) * np.ones(d.grid.shape) for n, r in d.losses.items() if n not in ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up"))
     run = np.broadcast_to(d.grid.where(lambda p: p.case == "run" and p.load > 0), d.grid.shape)
     off = np.abs((np.asarray(d.rows["load.power"].value) + lost) / np.asarray(d.context["o"]["p_bus"].value) - 1)
     assert np.broadcast_to(off, d.grid.shape)[run].max() < 0.006
@@ -140,12 +140,12 @@ def test_both_together_agree_with_the_simulator(demo_document, both, line, load,
 
 
 def test_the_diodes_take_the_limit_and_the_resistor_the_rest(both, demo_design):
-    """At the current limit the crest stands at the largest diode; in run the resistor alone, larger than where it had to hold the limit."""
+    """At the current limit the crest stands at the largest diode; in run the resistor alone, no smaller than where it had to hold the limit."""
     worst = both.figure("switch.v_peak").corner
     assert worst.case == "limit" and float(both.rows["clamp.v_crest"].at(worst.index)) == pytest.approx(1.075 * float(both.value("clamp.v_zener")), rel=1e-6)
     full = both.grid.find(85.0)
     assert float(both.rows["clamp.power_zener"].at(full.index)) == 0.0 < float(both.rows["clamp.power_zener"].at(worst.index))
-    assert float(both.value("clamp.r")) > float(demo_design.value("clamp.r"))
+    assert float(both.value("clamp.r")) >= float(demo_design.value("clamp.r"))
 
 
 def test_the_clamp_is_exchanged_in_the_window(window):

@@ -9,7 +9,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.size import SHAPE
 
-_LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "x_discharge": "inlet", "start_up": "feedback", "controller": "feedback", "core": "transformer", "copper": "transformer",
+_LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "mains_filter": "inlet", "x_discharge": "inlet", "start_up": "feedback", "controller": "feedback", "core": "transformer", "copper": "transformer",
                "leakage_ring": "clamp", "idle_ring": "transformer", "winding_ring": "transformer", "clamp": "clamp", "clamp_diode": "clamp", "clamp_switch": "clamp"}
 ISOLATED_AFTER = ("rectifier", "feedback", "load")
 """Stages on the isolated side of the barrier."""

@@ -11,6 +11,7 @@ from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.basis.preferred import SERIES, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.limits import NOISE_EDITION, conducted_limit
+from rhevectra.core.emission import chokes
 from rhevectra.core.emission.spectrum import Lines, bus_ripple, edge_of, even, harmonics, strongest, waves
 from rhevectra.core.formulas import noise
 from rhevectra.core.magnetics import arrangement
@@ -122,6 +123,7 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     text = f"the same behind the filter: {noise.ESL * 1e9:g} nH in each capacitor, {noise.WOUND_C * 1e12:g} pF across each choke"
     sheet.solved("inlet.noise_cm", float(bench.common(float(l_cm.value), shield=leaves)), "dB", text, l_cm=l_cm, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm", float(bench.differential(float(l_dm.value) + leak)), "dB", f"{text}; {noise.LEAK * 100:g} % of the common-mode choke leaks and helps", l_dm=l_dm, l_cm=l_cm)
+    chokes.record(work)
     work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; chokes of {show(float(l_cm.value), 'H')} and {show(float(l_dm.value), 'H')}{', a shield between the windings' if shield.value == 'shield' else ''}. Only a measurement decides", "inlet.noise_cm")
 
 

@@ -9,10 +9,15 @@ from rhevectra.core.basis.formula import formula
 _BALANCE = "charge balance of the clamp capacitor with leakage and node capacitance"
 
 
-@formula("I_c = √(max(0, Î_1² − (C_n/L_lk)·(V_x − V_or)²))", "A", "Î_1 C_n L_lk V_x V_or", "energy: the leakage lifts the node from reflected to clamp voltage")
-def conduction_current(i_one: Any, c_node: Any, leakage: Any, v_node: Any, v_reflected: Any) -> Any:
+RING_QUALITY = 20.0
+"""Quality factor of the leakage ring with the node capacitance (common practice, no source): about ten visible cycles."""
+
+
+@formula("I_c = max(0, √(max(0, Î_1² − (C_n/L_lk)·(V_x − V_or)²)) − max(0, V_x − V_or)·√(C_n/L_lk)/Q)", "A", "Î_1 C_n L_lk V_x V_or Q", "energy: the leakage lifts the node from reflected to clamp voltage; what damps its ring takes its part")
+def conduction_current(i_one: Any, c_node: Any, leakage: Any, v_node: Any, v_reflected: Any, quality: Any) -> Any:
     """Leakage current [A] left when the clamp diode begins to conduct at v_node above the bus [V]."""
-    return np.sqrt(np.maximum(0.0, np.square(i_one) - (c_node / leakage) * np.square(v_node - v_reflected)))
+    lifted = np.sqrt(np.maximum(0.0, np.square(i_one) - (c_node / leakage) * np.square(v_node - v_reflected)))
+    return np.maximum(0.0, lifted - np.maximum(0.0, v_node - v_reflected) * np.sqrt(c_node / leakage) / quality)
 
 
 @formula("t_cl = min(t_off, 2·Q_cl/max(I_c, 0.000001))", "s", "t_off Q_cl I_c", "triangle of the leakage current; at light load the core itself feeds the clamp")

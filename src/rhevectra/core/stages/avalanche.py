@@ -58,7 +58,7 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     bus = {"v_bus": s.v_bus, "v_reflected": o["v_or"]}
     low, most = (sheet(f"clamp.v_level{name}", avalanche.level, v_breakdown=v, **bus) for name, v in (("", s.clamp_z), ("_most", s.clamp_most)))
     free = sheet("clamp.v_free", avalanche.ring_peak, v_reflected=o["v_or"], i_one=o["i_one"], leakage=s.leakage, c_node=s.c_node)
-    i_c = sheet("clamp.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=low, v_reflected=o["v_or"])
+    i_c = sheet("clamp.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=low, v_reflected=o["v_or"], quality=clamp.RING_QUALITY)
     q = sheet("clamp.q", clamp.charge_offered, leakage=s.leakage, i_clamp=i_c, v_node=low, v_reflected=o["v_or"])
     t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
     e = sheet("clamp.e_avalanche", avalanche.energy, v_bus=s.v_bus, v_level=low, q_clamp=q)

@@ -20,6 +20,7 @@ TEMPERATURE = "component tolerance and temperature (hot thermistor, 20 °C capac
 DECISIONS = (
     DecisionSpec("inlet.thermistor", "Inrush thermistor", "inlet", "choice", table="thermistors"),
     DecisionSpec("bridge.class", "Bridge class", "bulk", "choice", table="bridges"),
+    DecisionSpec("inlet.r_filter", "Copper of the mains filter", "inlet", unit="Ω", low=0.0, high=20.0, schools="half a per cent of the lowest line over its current: small chokes; a tenth of that: large ones"),
     DecisionSpec("inlet.c_x", "X capacitor", "inlet", unit="F", low=0, high=4.7e-6, step="E6"),
     DecisionSpec("derating.bulk_v", "Bulk voltage derating", "bulk", low=0.5, high=1.0),
     DecisionSpec("derating.bridge_v", "Bridge voltage derating", "bulk", low=0.4, high=1.0),
@@ -89,6 +90,16 @@ def choose_limiter(work: Work, line: float, joules: float) -> tuple[str, Any]:
     return limiter, ntc.row(choose("inlet.thermistor", lambda: limiting(ntc, 1.3 * line if limiter == "thermistor" else 0.3 * line, joules), f"smallest class rated above 1.3 × the line current {heat}" if limiter == "thermistor" else f"limits the charging of the bus only, a relay bridges it then; rated for its heat: {show(joules, 'J')}").value)
 
 
+FILTER_DROP = 0.005
+"""Share of the lowest line that the copper of the mains filter may drop (common practice, no source)."""
+
+
+def filter_copper(work: Work, v_low: float, power: float) -> float:
+    """Resistance [Ω] of the mains filter's chokes in the path of a line current, hot. v_low: lowest line of that path [V]; power [W] it carries."""
+    rule = float(f"{FILTER_DROP * v_low**2 / power:.2g}")
+    return float(work.choose("inlet.r_filter", rule, f"{FILTER_DROP * 100:g} % of {show(v_low, 'V')} at the {show(power / v_low, 'A')} of a sine (common practice, no source): what its chokes are wound to keep").value)
+
+
 def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str, Any], limited: bool = True) -> None:
     """Rows of the inlet. rows: i_rms, peak (of the bulk); given: line, and earth where the line to earth differs. limited: the limiter carries the current in run."""
     sheet, need, grid = work.sheet, work.need, work.grid
@@ -139,7 +150,7 @@ def record_bus(work: Work, valley: Any, peak: Any, c: Any, least: Any, power: An
 
 def x_capacitor(work: Work) -> Any:
     """The X capacitor, a usual value."""
-    return work.choose("inlet.c_x", 100e-9 if work.need.power < 150 else 470e-9, "usual value for this power (common practice); the chokes of the filter follow from it")
+    return work.choose("inlet.c_x", 100e-9 if work.need.power < 25 else 330e-9 if work.need.power < 150 else 470e-9, "usual value for this power (common practice): the larger it is, the smaller the differential choke, and the longer it holds its charge")
 
 
 def record_harmonics(work: Work, values: Array, power: float, factor: float, text: str) -> None:

@@ -65,7 +65,7 @@ def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: floa
     margin = max(v_target - v_or, 0.05 * v_or)
     goal = sheet.given("clamp.v_goal", v_or + margin, "V", "rule", "clamp voltage aimed at, never below the reflected voltage plus 5 %")
     node = clamp.node_voltage(goal.value, DIODE_DROP)
-    i_c = sheet("clamp.plan_i", clamp.conduction_current, i_one=one, c_node=c_node, leakage=lk, v_node=node, v_reflected=vor)
+    i_c = sheet("clamp.plan_i", clamp.conduction_current, i_one=one, c_node=c_node, leakage=lk, v_node=node, v_reflected=vor, quality=clamp.RING_QUALITY)
     offered = sheet("clamp.plan_q", clamp.charge_offered, leakage=lk, i_clamp=i_c, v_node=node, v_reflected=vor)
     exact = sheet("clamp.r_exact", clamp.resistor, v_clamp=goal, fs=fs, q_clamp=np.maximum(offered.value, 1e-12) if offered.value <= 0 else offered)
     r = work.choose("clamp.r", lambda: at_most(min(float(exact.value), 9.1e6), "E24"), "next E24 value below: never a higher clamp voltage than aimed at", exact=exact)
@@ -115,7 +115,7 @@ def steady(sheet: Any, s: Any, o: dict[str, Any], free: str = "") -> dict[str, A
     seldom = plain(usual) * plain(kept) < plain(floor)
     crest = sheet.either(f"clamp.v_crest{free}", seldom, rare, usual, "pulses so rare that the capacitor falls below the reflected voltage, or not")
     lifted = sheet("clamp.i_lifted", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage,
-                   v_node=sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf), v_reflected=o["v_or"])
+                   v_node=sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf), v_reflected=o["v_or"], quality=clamp.RING_QUALITY)
     return {"kept": kept, "crest": crest, "i_clamp": sheet.either(f"clamp.i_peak{free}", seldom, o["i_one"], lifted, "what is left after the node has been lifted")}
 
 

@@ -78,7 +78,7 @@ def next_crest(crest: Any, r: Any, c: Any, at: Point, leakage: float, c_node: fl
     """Crest [V] of the capacitor one pulse later (broadcast over r [Ω] and c [F])."""
     floor = at.v_or - v_diode
     above = np.maximum(crest * clamp.decay(r, c, at.fs) - floor, 0.0)
-    brought = clamp.conduction_current(at.i_one, c_node, leakage, above + at.v_or, at.v_or)
+    brought = clamp.conduction_current(at.i_one, c_node, leakage, above + at.v_or, at.v_or, clamp.RING_QUALITY)
     return floor + np.sqrt(np.square(above) + leakage * np.square(brought) / c)
 
 

@@ -21,6 +21,8 @@ THERMISTOR_ROOM, THERMISTOR_WARM = 2.0, 1.3
 """Rated over expected current of the inrush thermistor: usual, and where line harmonics are tight (common practice)."""
 STORED = 17e-3
 """Energy in the bulk at the highest line over the input power and the square of the line's range [s], before the capacitor is chosen."""
+RESTART_ROOM = 1.25
+"""Over the current of a hot restart that is expected before the capacitor is chosen, for one that comes out larger."""
 BALANCED = 0.97
 """Share of a stacked capacitor's rating that its voltage is held to by the balance resistors (common practice)."""
 
@@ -88,9 +90,10 @@ def _series(stacked: bool, work: Work, power: float) -> tuple[Any, Any, LineSour
     why = "a cooler part with less hot resistance" if room == THERMISTOR_ROOM else "its hot resistance keeps the line harmonics down"
     name = work.choose("inlet.thermistor", lambda: inlet.limiting(ntc, room * current, joules), f"smallest class rated above {room:g} × {show(current, 'A')} and for the {show(joules, 'J')} that charge the bulk: {why}")
     t, z = ntc.row(name.value), need.source_impedance
-    series = LineSource(z.r + t["r_hot_ohm"], z.x / (2 * np.pi * 50), 0.0, 0.0)
-    hot = surge.expected_restart(need, series.resistance, series.inductance, joules)
-    least = max(1.5 * current, 1.1 * hot / surge.BRIDGE_SURGE)
+    bare = LineSource(z.r + t["r_hot_ohm"], z.x / (2 * np.pi * 50), 0.0, 0.0)
+    series = replace(bare, resistance=bare.resistance + inlet.filter_copper(work, need.mains.v_min, power))
+    hot = surge.expected_restart(need, bare.resistance, bare.inductance, joules)
+    least = max(1.5 * current, RESTART_ROOM * hot / surge.BRIDGE_SURGE)
     bridge = work.choose("bridge.class", lambda: inlet.first_above(parts["bridges"], "i_rated_a", least), f"smallest class rated above 1.5 × line current that survives a hot restart of some {hot:.0f} A")
     return parts["bridges"].row(bridge.value), t, series
 

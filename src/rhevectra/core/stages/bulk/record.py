@@ -92,8 +92,9 @@ def _losses(work: Work, plan: Plan, times: Any, rows: dict[str, Any], b: Bulk) -
     else:
         bridge = sheet("loss.bridge", doubler.bridge_loss, times=times, v_forward=d["v_forward_v"], i_avg_line=average, r_dynamic=d["r_dynamic_ohm"], i_rms=rows["i_rms"])
     thermistor = sheet("loss.thermistor", rectifier.resistive_loss, r=plan.thermistor["r_hot_ohm"], i_rms=rows["i_rms"])
+    mains_filter = sheet("loss.mains_filter", rectifier.resistive_loss, r=sheet.rows["inlet.r_filter"], i_rms=rows["i_rms"])
     bulk = sheet("loss.bulk", rectifier.resistive_loss, r=sheet.given("bulk.esr", plan.source.esr, "Ω", "catalogue", "resistance of the capacitor, of both where they are stacked"), i_rms=sheet.rows["bulk.i_rms"])
-    return {"bridge": bridge, "thermistor": thermistor, "bulk": bulk, "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
+    return {"bridge": bridge, "thermistor": thermistor, "mains_filter": mains_filter, "bulk": bulk, "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
 
 
 def _selector(work: Work, plan: Plan) -> None:

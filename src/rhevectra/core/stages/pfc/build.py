@@ -33,7 +33,7 @@ SILICON = ("discrete", "low-ohm")
 
 @dataclass(frozen=True)
 class Plan:
-    """All that was chosen. r_line: what carries the line current in series [Ω]; cap: row of one can, count of them; r_sense: what the inductor's current meets for sensing [Ω]."""
+    """All that was chosen. r_line: what carries the line current in series [Ω], r_filter: the mains filter before it; cap: row of one can, count of them; r_sense: what the inductor's current meets for sensing [Ω]."""
 
     law: Law
     boost: Boost
@@ -45,6 +45,7 @@ class Plan:
     thermistor: Mapping[str, Any]
     limiter: str
     r_line: float
+    r_filter: float
     choke: Choke
     limit: float
     cap: Mapping[str, Any]
@@ -77,8 +78,9 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     v_min = float(choose("bulk.v_min_stage", lambda: float(f"{0.8 * v_bus:.3g}"), "four fifths of the bus: the power stage still regulates there, hold-up ends there").value)
     cap, cans, c_bus = _capacitor(work, power, float(np.hypot(amps["bus_hf"], i_hf)), v_bus, v_min, top)
     r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT) + 2 * bridge["r_dynamic_ohm"]
-    source = LineSource(need.source_impedance.r + r_line, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], cap["esr_ohm"] / cans)
-    return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, choke, limit, cap, cans, c_bus, source, need.ambient_max, r_sense)
+    r_filter = inlet.filter_copper(work, need.mains.v_min, p_in)
+    source = LineSource(need.source_impedance.r + r_line + r_filter, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], cap["esr_ohm"] / cans)
+    return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, r_filter, choke, limit, cap, cans, c_bus, source, need.ambient_max, r_sense)
 
 
 def stored(need: Requirement, power: float) -> float:

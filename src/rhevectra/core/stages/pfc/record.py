@@ -60,7 +60,7 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any
     core = choke_core_loss(plan.choke, plan.boost, a, plan.ambient)
     n = plan.boost.phases
     controller = AUX_VOLTS * (AUX_AMPS + n * plan.parallel * (2 if plan.law.bridgeless else 1) * plan.switch["q_gate_c"] * mean_of(a.fs))
-    return {("pfc_slow_leg" if plan.law.bridgeless else "bridge"): rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line),
+    return {("pfc_slow_leg" if plan.law.bridgeless else "bridge"): rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line), "mains_filter": rectifier.resistive_loss(plan.r_filter, line),
             "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]), ("pfc_synchronous" if plan.law.bridgeless else "pfc_diode"): n * output.rectifier_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
             "pfc_core": n * mean_of(core), "pfc_copper": n * rectifier.resistive_loss(LITZ[plan.boost.boundary] * plan.choke.resistance, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(plan.r_sense, amps["l_rms"]), "pfc_controller": controller}
 

@@ -31,6 +31,7 @@ class Plan:
     thermistor: Mapping[str, Any]
     limiter: str
     r_line: float
+    r_filter: float
     choke: Choke
     limit: float
     cap: Mapping[str, Any]
@@ -76,8 +77,9 @@ def plan(work: Work, power: float, i_hf: float) -> Plan:
     cap, cans, c_half = _halves(work, power, float(np.hypot(np.sqrt(1.5) * amps["bus_hf"], i_hf * need.mains.v_min / v_bus)), v_bus, v_min, 2 * crest, unbalance)
     r_line = thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT
     z = need.source_impedance
-    source = LineSource(2 * (z.r + r_line), 2 * z.x / (2 * np.pi * 50), 2 * diode["v_forward_v"], 2 * cap["esr_ohm"] / cans)
-    return Plan(boost, v_bus, row, parallel, diode, thermistor, limiter, r_line, choke, limit, cap, cans, c_half, source, need.ambient_max, unbalance, r_sense)
+    r_filter = inlet.filter_copper(work, feed.lowest, feed.power)
+    source = LineSource(2 * (z.r + r_line + r_filter), 2 * z.x / (2 * np.pi * 50), 2 * diode["v_forward_v"], 2 * cap["esr_ohm"] / cans)
+    return Plan(boost, v_bus, row, parallel, diode, thermistor, limiter, r_line, r_filter, choke, limit, cap, cans, c_half, source, need.ambient_max, unbalance, r_sense)
 
 
 def phase_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], b: Boost, a: Any, i_rms: Any, v_half: Any) -> dict[str, Any]:

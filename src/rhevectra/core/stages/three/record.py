@@ -40,7 +40,7 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v: Any) -> 
     """Losses [W] of all three phases."""
     line = p_in / 3 / v
     switch = phase_losses(plan.switch, plan.parallel, plan.diode, plan.boost, a, amps["switch_rms"], plan.half)
-    each = {"limiter": rectifier.resistive_loss(plan.r_line, line), "pfc_switch_on": switch["conduction"], "pfc_switch_edges": switch["turn_on"] + switch["turn_off"],
+    each = {"limiter": rectifier.resistive_loss(plan.r_line, line), "mains_filter": rectifier.resistive_loss(plan.r_filter, line), "pfc_switch_on": switch["conduction"], "pfc_switch_edges": switch["turn_on"] + switch["turn_off"],
             "pfc_diode": output.rectifier_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
             "pfc_core": mean_of(choke_core_loss(plan.choke, plan.boost, a, plan.ambient)), "pfc_copper": rectifier.resistive_loss(LITZ[False] * plan.choke.resistance, amps["l_rms"]),
             "pfc_sense": rectifier.resistive_loss(plan.r_sense, amps["l_rms"]), "pfc_controller": AUX_VOLTS * (AUX_AMPS + PATHS * plan.parallel * plan.switch["q_gate_c"] * plan.boost.fs)}

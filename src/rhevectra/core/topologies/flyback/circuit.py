@@ -8,10 +8,10 @@ import numpy as np
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
+from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.stages import clamping
 from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP
-from rhevectra.core.topologies.flyback.waveform import RING_QUALITY
 
 _AUX_C = 22e-6
 _BODY = ("DBODY", 0.8, 0.05)

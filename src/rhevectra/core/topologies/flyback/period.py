@@ -168,7 +168,7 @@ def _handing_back(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """What the diodes of two switches take back to the bus."""
     v_node = sheet("return.v_node", handed_back.held_voltage, v_bus=s.v_bus, v_diode=s.clamp_vf)
     against = {"leakage": s.leakage, "v_node": v_node, "v_reflected": o["v_or"]}
-    i_c = sheet("return.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, **against)
+    i_c = sheet("return.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, **against, quality=clamp.RING_QUALITY)
     q = sheet("return.q", handed_back.charge_back, i_peak=i_c, **against)
     t = sheet("return.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
     return {"v_node": v_node, "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "i_core": sheet("return.i_core", handed_back.current_past_outputs, i_secondary=o["i_sum"], fs=o["fs"], charge=q)}

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.topologies.flyback import turned
 
 At = Callable[[Any], float]
@@ -70,7 +71,3 @@ def drain_shape(o: Mapping[str, Any], at: At, v_bus: float, c_node: float, leaka
         v = np.where(x >= t["empty"], v_bus + v_or, v)
     v[-1] = 0.0
     return x, v
-
-
-RING_QUALITY = 20.0
-"""Quality factor of the leakage ring with the node capacitance (common practice, no source): about ten visible cycles."""

@@ -75,7 +75,7 @@ def _walk(work: Work, s: st.Stage, o: dict[str, Any], control: str) -> None:
     full = corners.FULL.mask(work.grid)
     least = lambda id: float(np.min(np.broadcast_to(sheet.rows[id].value, work.grid.shape)[full]))  # noqa: E731
     most = float(np.max(np.broadcast_to(sheet.rows["walk.b_end"].value, work.grid.shape)[full]))
-    walks = f"a mismatch of {show(float(dt.value), 's')} and {show(float(dv.value), 'V')} walks the flux to its limit in {least('walk.periods'):.0f} periods; the circuit by itself would hold it at {show(most, 'T')}"
+    walks = f"a mismatch of {show(float(dt.value), 's')} and {show(float(dv.value), 'V')} walks the flux to its limit in {least('walk.periods'):.0f} periods; the circuit by itself would hold it near {show(most, 'T')}, half more where a ring meets the next turn-on"
     if control == "voltage":
         cure = "a capacitor in series with the primary or current control holds it" if s.variant.series else "current control holds it"
         work.find(MUST_FIX, "transformer", f"nothing holds the flux in the middle: {walks}; {cure}", "walk.b_step", f"{s.variant.series}.c" if s.variant.series else "switch.control")

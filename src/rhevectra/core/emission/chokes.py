@@ -1,0 +1,87 @@
+"""The chokes of the mains filter as parts that can be wound: ring, turns and wire, copper within what the line was solved with, heat, field of the leakage."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.formulas import choke, copper, inductor, magnetics, noise, powder
+from rhevectra.core.magnetics.line_choke import MOST_LAYERS, TOLERANCE, ChokeNeed, choose_line_choke
+from rhevectra.core.magnetics.ring import DENSITY_LEAST, USE, RingNeed, choose_ring, rings
+from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
+from rhevectra.core.stages.work import Work
+
+COMMON_SHARE = 0.65
+"""Share of the filter's copper that the common-mode choke may take where there are both (common practice)."""
+MU = 7000.0
+"""Permeability of a usual common-mode core."""
+B_LEAK_MOST = 0.25
+"""Field the line current may leave in such a ferrite [T]: it saturates near 0.25 T hot where its permeability is high (typical, from memory)."""
+
+
+def record(work: Work) -> None:
+    """Rows of both chokes, where the filter asks for them."""
+    sheet, need = work.sheet, work.need
+    phases = 3 if need.mains.kind == "ac3" else 1
+    rise = work.choose("inlet.choke_rise", 40.0, "enamel of class 130 °C next to capacitors of 85 to 105 °C (common practice)")
+    sheet.again("inlet.rise_limit", rise)
+    run = np.broadcast_to(corners.LOADED.mask(work.grid), work.grid.shape)
+    amps, peak = (float(np.broadcast_to(sheet.rows[f"inlet.i_{k}"].value, run.shape)[run].max()) for k in ("rms", "peak"))
+    l_cm, l_dm = (float(sheet.rows[f"inlet.l_{k}"].value) for k in ("cm", "dm"))
+    share = 1.0 if not l_dm else 0.0 if not l_cm else COMMON_SHARE
+    most = max(float(sheet.rows["inlet.r_filter"].value), 1e-6)
+    passes = 1 if phases == 3 else 2
+    r_cm: Any = _common(work, passes if phases == 1 else 3, amps, share * most / passes) if l_cm else 0.0
+    r_dm: Any = _differential(work, amps, peak, (1 - share) * most) if l_dm else 0.0
+    if l_cm or l_dm:
+        counts = {n: sheet.given(f"inlet.in_line_{n}", k, "", "rule", f"windings of the {n} choke that a line current passes") for n, k in (("common", passes if l_cm else 0), ("differential", 1 if l_dm else 0))}
+        sheet("inlet.r_wound", choke.in_line, common=counts["common"], r_common=r_cm, beside=counts["differential"], r_beside=r_dm)
+
+
+def _wire_and_heat(work: Work, name: str, turns: Any, mean: float, area: float, surface: float, windings: int) -> Any:
+    """Resistance of one winding and rise of a choke at its allowed temperature, as rows."""
+    sheet, need = work.sheet, work.need
+    hot = sheet.given(f"inlet.t_{name}", need.ambient_max + float(sheet.rows["inlet.choke_rise"].value), "°C", "rule", "hottest ambient and the rise allowed")
+    r = sheet(f"inlet.r_{name}", inductor.winding_resistance, rho=sheet(f"inlet.rho_{name}", copper.resistivity, temperature=hot), turns=turns,
+              mean_turn=sheet.given(f"inlet.turn_{name}", mean, "m", "catalogue", "length of a turn on its ring"), copper=sheet.given(f"inlet.copper_{name}", area, "m²", "catalogue", "copper of its wire"))
+    heat = sheet(f"inlet.loss_{name}", choke.copper_loss, windings=sheet.given(f"inlet.windings_{name}", windings, "", "rule", "windings that carry the line current"), resistance=r, current=sheet.rows["inlet.i_rms"])
+    r_th = sheet(f"inlet.r_th_{name}", magnetics.thermal_resistance, h=HEAT_TRANSFER[need.cooling], surface=sheet.given(f"inlet.surface_{name}", surface, "m²", "catalogue", "outer surface when wound"))
+    sheet(f"inlet.rise_{name}", magnetics.temperature_rise, r_th=r_th, p_core=0.0, p_copper=heat)
+    return r
+
+
+def _common(work: Work, windings: int, amps: float, r_most: float) -> Any:
+    """The common-mode choke; returns the resistance of one of its windings."""
+    sheet, choose, need, table = work.sheet, work.choose, work.need, work.parts["rings"]
+    mu = choose("inlet.cm_mu", MU, "ferrite of high permeability (common practice): below it more turns, above it the permeability falls off from some 150 kHz")
+    asked = ChokeNeed(float(sheet.rows["inlet.l_cm"].value), float(mu.value), windings, amps, r_most, float(sheet.rows["inlet.choke_rise"].value), need.ambient_max, need.cooling, need.height_max)
+    wires = sorted((r for r in work.parts["wires"].rows if r["kind"] == "enamel"), key=lambda r: r["diameter_m"])
+    c = choose_line_choke(asked, table, [(r["diameter_m"], r["overall_m"]) for r in wires], choose.pins.get("inlet.cm_ring"))
+    choose("inlet.cm_ring", table.names[c.ring], f"chosen from {len(table.names)}: smallest ring whose {windings} windings fit a sector each in {MOST_LAYERS} layers at most, and keep resistance and rise" if c.passed else f"none of {len(table.names)} passes; the one that comes nearest", c.refused)
+    size = table.derived(rings)
+    area, length = (sheet.given(f"inlet.{k}_cm", float(getattr(size, k)[c.ring]), unit, "catalogue", f"effective {k} of its ring") for k, unit in (("area", "m²"), ("length", "m")))
+    turns = sheet.solved("inlet.turns_cm", c.turns, "turns", f"least whole turns of each winding, in {c.layers} layer{'s' if c.layers > 1 else ''}; permeability {TOLERANCE * 100:g} % short", inductance=sheet.rows["inlet.l_cm"], mu=mu)
+    sheet.chosen("inlet.wire_cm", wires[c.wire]["name"], "", "thickest enamelled wire that fits its sector")
+    sheet("inlet.l_cm_least", choke.least_inductance, tolerance=TOLERANCE, mu=mu, area=area, turns=turns, length=length)
+    sheet("inlet.b_cm", choke.leakage_flux, share=noise.LEAK, inductance=sheet.rows["inlet.l_cm"], current=sheet.rows["inlet.i_peak"], turns=turns, area=area)
+    sheet.given("inlet.b_cm_limit", B_LEAK_MOST, "T", "rule", "high-permeability ferrite, hot (typical, from memory)")
+    return _wire_and_heat(work, "cm", turns, c.mean_turn, c.copper, c.surface, windings)
+
+
+def _differential(work: Work, amps: float, peak: float, r_most: float) -> Any:
+    """The differential choke, which keeps its inductance up to the crest of the line current; returns its resistance."""
+    sheet, choose, need, parts = work.sheet, work.choose, work.need, work.parts
+    size, table, grades = parts["rings"].derived(rings), parts["rings"], parts["powders"]
+    allowed = float(sheet.rows["inlet.choke_rise"].value)
+    asked = RingNeed(float(sheet.rows["inlet.l_dm"].value), peak, peak, amps, lambda *a: np.zeros(np.broadcast_shapes(*(np.shape(x) for x in a if not hasattr(x, "rows")))), need.ambient_max, allowed, need.cooling, need.height_max, r_most)
+    c = choose_ring(asked, size, grades, choose.pins.get("inlet.dm_ring"), choose.pins.get("inlet.dm_powder"))
+    many = len(table.names) * len(grades.names)
+    choose("inlet.dm_ring", table.names[c.ring], f"chosen from {many} rings and grades: least volume by price and loss that keeps the inductance at the crest of the line current, resistance and rise" if c.passed else f"none of {many} passes; the one that comes nearest", c.refused)
+    grade = grades.row(choose("inlet.dm_powder", grades.names[c.grade], "the grade of that choice").value)
+    turns = sheet.solved("inlet.turns_dm", c.turns, "turns", "least whole turns that give the inductance at the crest of the line current", inductance=sheet.rows["inlet.l_dm"])
+    length = sheet.given("inlet.length_dm", float(size.length[c.ring]), "m", "catalogue", "effective path of its ring")
+    zero = sheet("inlet.l_dm_unbiased", powder.unbiased, mu=grade["mu_initial"], area=sheet.given("inlet.area_dm", float(size.area[c.ring]), "m²", "catalogue", "effective section of its ring"), turns=turns, length=length)
+    half = sheet("inlet.i_half_dm", powder.half_current, h_half=grade["h_half_a_m"], length=length, turns=turns)
+    sheet("inlet.l_dm_crest", powder.biased, unbiased=zero, current=sheet.rows["inlet.i_peak"], i_half=half, exponent=grade["bias_exponent"])
+    wire = min(USE * float(size.hole[c.ring]) / c.turns, amps / DENSITY_LEAST)
+    return _wire_and_heat(work, "dm", turns, float(size.mean_turn[c.ring]), wire, float(size.surface[c.ring]), 1)
