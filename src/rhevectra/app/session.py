@@ -2,9 +2,12 @@
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from pathlib import Path
 from time import perf_counter
 from typing import Any
+
+import numpy as np
 
 from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.quantities import show
@@ -14,6 +17,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.core.design.size import size
 from rhevectra.project import store
 from rhevectra.project.document import Document
+from rhevectra.project.log import READING, Entry
 
 BURST = 1.5
 """Nudges of one decision that follow each other within this many seconds are one edit."""
@@ -133,7 +137,20 @@ class Session:
         """Enter or take back a reading."""
         label = self.design.specs[id].label if id in self.design.specs else id
         what = "taken back" if reading is None else show(reading.value, self.design.rows[id].unit if id in self.design.rows else "")
-        self._edit(Step(f"reading of {label}: {what}", self.document), self.document.measure(id, reading))
+        name, row = f"reading of {label}: {what}", self.design.rows.get(id)
+        expected = row.estimate if row is not None and row.estimate is not None else row
+        told = {} if expected is None or isinstance(expected.value, str) else {id: float(np.max(expected.value))}
+        self._edit(Step(name, self.document), self.document.measure(id, reading))
+        if reading is None:
+            self.record(READING, name)
+        else:
+            self.record(READING, name + (f" ({reading.how})" if reading.how else ""), {id: reading.value}, told)
+
+    def record(self, kind: str, text: str, values: Mapping[str, float] | None = None, expected: Mapping[str, float] | None = None) -> None:
+        """Add an entry to the bench log, with the time it is now. No edit: undo leaves it alone."""
+        self.document = self.document.record(Entry(datetime.now().astimezone().isoformat(timespec="seconds"), kind, text, values or {}, expected or {}).tree())
+        if self.on_change is not None:
+            self.on_change(self.document)
 
     def undo(self) -> str | None:
         """Take the last edit back; its name, or None."""
@@ -149,7 +166,10 @@ class Session:
         step = source.pop()
         target.append(replace(step, document=self.document))
         self.before, self._edited = None, -1e9
-        self._take(step.document, self._designed(step.document))
+        readings = self.document.as_built
+        self._take(replace(step.document, log=self.document.log), self._designed(step.document))
+        if readings != self.document.as_built:
+            self.record(READING, f"{'taken back' if target is self.future else 'done again'}: {step.name}")
         return step.name
 
     def hold(self) -> None:

@@ -67,7 +67,6 @@ class Frame:
             p.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], "rule", 0.18)
             p.text(self.left - 1.5, self.y(value) + 1.1, _plain(value / 10.0**scale, self.step / 10.0**scale), "muted", "right", 3.0)
         self.title = f"{title} [{_PREFIX[scale]}{y_unit}]" if y_unit else title
-        p.text(self.left + 1.5, self.top + 3.6, self.title, "ink", "left", 3.4, True)
 
     def _times(self, x_unit: str, labels: bool, ticks: Sequence[float]) -> None:
         p = self.picture
@@ -111,14 +110,15 @@ class Frame:
         self.names.append(name)
 
     def close(self) -> None:
-        """Record the frame for cursors."""
+        """Write the title over the traces and record the frame for cursors."""
+        self.picture.text(self.left + 1.5, self.top + 3.6, self.title, "ink", "left", 3.4, True, clear=True)
         self.picture.frames.append(FrameInfo(self.left, self.top, self.width, self.height, (self.x0, self.x1), (self.y0, self.y1), self.x_unit, self.y_unit, tuple(self.names), self.x_name, self.title))
 
     def level(self, value: float, text: str, role: str) -> None:
         """A horizontal mark such as a limit."""
         if self.y0 <= value <= self.y1:
             self.picture.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], role, 0.3, True)
-            self.picture.text(self.left + 0.58 * self.width, self.y(value) - 0.8, text, role, "right", 3.0)  # clear of the read-out at the right
+            self.picture.text(self.left + 0.58 * self.width, self.y(value) - 0.8, text, role, "right", 3.0, clear=True)  # left of the read-out
 
 
 def _power(largest: float) -> int:

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from rhevectra.core.design.exact import Exact
 
 PLANE = (100.0, 60.0)
-WIRE, HEAVY, WIDEST = 0.35, 0.9, 1.7
+WIRE, HEAVY, WIDEST, TALLEST = 0.35, 0.9, 1.7, 1.35
 
 
 class _Pen:
@@ -27,11 +27,12 @@ class _Pen:
         self.picture, self.weight = picture, WIRE
         self.scale = min((picture.width - 26) / PLANE[0], (picture.height - 10) / PLANE[1])
         self.wide = min((picture.width - 34) / PLANE[0], WIDEST * self.scale)
+        self.high = min((picture.height - 10) / PLANE[1], TALLEST * self.scale)
         self.x0 = max((picture.width - PLANE[0] * self.wide) / 2 - 8, 6.0)
-        self.y0 = max((picture.height - PLANE[1] * self.scale) / 2 - 2, 4.0)
+        self.y0 = max((picture.height - PLANE[1] * self.high) / 2 - 2, 4.0)
 
     def place(self, p: tuple[float, float]) -> tuple[float, float]:
-        return self.x0 + p[0] * self.wide, self.y0 + p[1] * self.scale
+        return self.x0 + p[0] * self.wide, self.y0 + p[1] * self.high
 
     def along(self, symbol: Any) -> Callable[..., tuple[float, float]]:
         """Point at a share of the way, and that many millimetres of the plane to its left."""
@@ -196,7 +197,7 @@ def _label(pen: _Pen, symbol: Any) -> None:
     elif symbol.kind == "note":
         pen.picture.text(x, y, symbol.label, role, "middle", 3.2)
     elif abs(by - ay) < 1e-6:
-        pen.picture.text(pen.place(symbol.start)[0] + 3.5 * pen.wide, y + 5.4 * pen.scale, symbol.label, role, "left", 3.2)
+        pen.picture.text(pen.place(symbol.start)[0] + 3.5 * pen.wide, y + 5.4 * pen.high, symbol.label, role, "left", 3.2, clear=True)
     else:
         left = (symbol.kind in ("resistor", "inductor", "switch", "winding") and symbol.side == "primary") or symbol.flip
         pen.picture.text(x + (-3.4 if left else 3.6) * pen.wide, y + 1.0, symbol.label, role, "right" if left else "left", 3.2)

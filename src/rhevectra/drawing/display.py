@@ -29,7 +29,7 @@ class Fill:
 
 @dataclass(frozen=True, slots=True)
 class Text:
-    """A text. anchor: left, middle or right of x; y is the base line; size in mm of line height."""
+    """A text. anchor: left, middle or right of x; y is the base line; size in mm of line height; clear: on a patch of the card, so that what lies behind does not cross it."""
 
     x: float
     y: float
@@ -38,6 +38,7 @@ class Text:
     anchor: str = "left"
     size: float = 3.4
     bold: bool = False
+    clear: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,8 +73,8 @@ class Picture:
     def fill(self, points: Points, role: str, outline: str = "") -> None:
         self.items.append(Fill(points, role, outline))
 
-    def text(self, x: float, y: float, text: str, role: str = "ink", anchor: str = "left", size: float = 3.4, bold: bool = False) -> None:
-        self.items.append(Text(x, y, text, role, anchor, size, bold))
+    def text(self, x: float, y: float, text: str, role: str = "ink", anchor: str = "left", size: float = 3.4, bold: bool = False, clear: bool = False) -> None:
+        self.items.append(Text(x, y, text, role, anchor, size, bold, clear))
 
     def box(self, x: float, y: float, w: float, h: float, role: str, outline: str = "") -> None:
         self.fill([(x, y), (x + w, y), (x + w, y + h), (x, y + h)], role, outline)

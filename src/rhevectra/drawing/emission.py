@@ -63,7 +63,7 @@ def conducted(design: Design, corner: Corner, width: float, height: float, held:
         frame.trace("without filter", *_comb(*bare), "muted", 0.3)
         frame.trace("behind the filter", *_comb(*left), "primary" if k == 0 else "secondary", 0.5)
         frame.beside(np.log10(band), conducted_limit(band), "over", 0.45)
-        picture.text(frame.left + frame.width - 2, frame.y(float(conducted_limit(np.array([30e6]))[0])) - 1.2, "limit, class B, average", "over", "right", 3.0)
+        picture.text(frame.left + frame.width - 2, frame.y(float(conducted_limit(np.array([30e6]))[0])) - 1.2, "limit, class B, average", "over", "right", 3.0, clear=True)
         if k == 1:
             for f in _DECADES:
                 picture.text(frame.x(float(np.log10(f))), frame.top + frame.height + 4.0, f"{f / 1e6:g}" if f >= 1e6 else f"{f / 1e6:.2g}", "muted", "right" if f == _DECADES[-1] else "middle", 3.0)

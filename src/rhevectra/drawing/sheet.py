@@ -1,6 +1,7 @@
 """The winding sheet as two upright pages of A4: core, cross-section and steps; windings, inspection and what a maker has to know."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 from rhevectra.core.basis.quantities import show
@@ -48,7 +49,7 @@ def _placed(page: Picture, part: Picture, x: float, y: float) -> None:
     """Another picture's items at a place of the page."""
     for item in part.items:
         if isinstance(item, Text):
-            page.items.append(Text(item.x + x, item.y + y, item.text, item.role, item.anchor, item.size, item.bold))
+            page.items.append(replace(item, x=item.x + x, y=item.y + y))
         elif isinstance(item, Line):
             page.items.append(Line([(a + x, b + y) for a, b in item.points], item.role, item.width, item.dashed))
         elif isinstance(item, Fill):

@@ -12,6 +12,7 @@ from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.requirement import LoadStep, Mains, Output, Requirement, SourceImpedance
 from rhevectra.project.document import FORMAT, VERSION, Document
+from rhevectra.project.log import BENCH, NOTE, READING
 
 LARGEST, DEEPEST = 5_000_000, 40
 _TOP = ("format", "version", "title", "requirement", "decisions", "as_built", "log", "parts")
@@ -216,4 +217,4 @@ def schema() -> dict[str, Any]:
             "properties": {"format": {"const": FORMAT}, "version": {"type": "integer", "minimum": 1, "maximum": VERSION}, "title": {"type": "string"}, "requirement": {"$ref": "#/$defs/Requirement"},
                            "decisions": {"type": "object", "description": "decision id -> pinned value (SI units or a name)", "additionalProperties": {"type": ["number", "string"]}},
                            "as_built": {"type": "object", "additionalProperties": {"type": "object", "required": ["value"], "properties": {"value": {"type": "number"}, "uncertainty": {"type": "number"}, "how": {"type": "string"}}}},
-                           "log": {"type": "array"}, "parts": {"type": "object", "description": "own catalogue rows by table", "additionalProperties": {"type": "array", "items": {"type": "object"}}}}}
+                           "log": {"type": "array", "description": "bench log, oldest first; only ever added to", "items": {"type": "object", "properties": {"at": {"type": "string", "description": "ISO 8601"}, "kind": {"enum": [NOTE, READING, BENCH]}, "text": {"type": "string"}, "values": {"type": "object", "additionalProperties": {"type": "number"}}, "expected": {"type": "object", "additionalProperties": {"type": "number"}}}}}, "parts": {"type": "object", "description": "own catalogue rows by table", "additionalProperties": {"type": "array", "items": {"type": "object"}}}}}

@@ -44,5 +44,9 @@ class Document:
         """The document with another requirement."""
         return self._with(requirement=requirement, title=self.title if title is None else title)
 
+    def record(self, entry: Mapping[str, Any]) -> "Document":
+        """The document with one more entry in its log."""
+        return self._with(log=(*self.log, dict(entry)))
+
     def _with(self, **changes: Any) -> "Document":
         return replace(self, **changes)

@@ -10,6 +10,7 @@ from rhevectra.app.changes import changes
 from rhevectra.app.netlist import netlist_text
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
+from rhevectra.project.log import as_csv
 from rhevectra.project.store import write_text
 
 FILTER = "Rhevectra projects (*.rhevectra.json)"
@@ -164,6 +165,19 @@ class FileActions:
         path = self._ask_name(True, "Save winding steps", "winding.txt", "Text (*.txt)")
         if path:
             self.export_winding(path)
+
+    def log_dialog(self) -> None:
+        """Ask for a file and write the bench log as a table."""
+        path = self._ask_name(True, "Save bench log", "bench-log.csv", "CSV (*.csv)")
+        if path:
+            self.export_log(path)
+
+    def export_log(self, path: str | Path) -> bool:
+        """Write the bench log as a table."""
+        done = self._guarded(lambda: write_text(path, as_csv(self.session.document.log)))
+        if done:
+            self.statusBar().showMessage(f"bench log written to {Path(path).name}")
+        return done
 
     def export_winding(self, path: str | Path) -> bool:
         """Write the winding sheet, as PDF or, by the name's ending, as text."""

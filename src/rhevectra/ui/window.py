@@ -12,6 +12,7 @@ from rhevectra.app.autosave import Autosave, Found
 from rhevectra.app.changes import summary
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
+from rhevectra.project.log import BENCH, NOTE
 from rhevectra.ui.commands import COMMANDS, MENUS
 from rhevectra.ui.files import FileActions
 from rhevectra.ui.jobs import Jobs
@@ -101,8 +102,12 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self._wind.pdf_wanted.connect(self.winding_dialog)
             self._wind.text_wanted.connect(self.winding_text_dialog)
             self._wind.loss.kept.connect(self.keep_material)
+            self._wind.gap.logged.connect(lambda text, values: self.log(BENCH, text, values))
+            self._wind.trace.logged.connect(lambda text, values, expected: self.log(BENCH, text, values, expected))
+            self._wind.log.noted.connect(lambda text: self.log(NOTE, text))
+            self._wind.log.csv_wanted.connect(self.log_dialog)
             self._wind.ringing.measured.connect(lambda id, reading: self._edit(lambda: self.session.measure(id, reading)))
-            self._wind.show_design(self.session.design, self.session.document.title)
+            self._wind.show_design(self.session.design, self.session.document.title, self.session.document.log)
         return self._wind
 
     @property
@@ -185,7 +190,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             elif shown is self._ask:
                 self.ask.show_document(self.session.document)
             elif shown is self._wind:
-                self.wind_desk.show_design(self.session.design, self.session.document.title)
+                self.wind_desk.show_design(self.session.design, self.session.document.title, self.session.document.log)
         if shown is self._contest and shown is not None:
             self.refresh_contest()
 
@@ -194,8 +199,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         s = self.session
         self._stale = {self.stack.widget(k) for k in range(self.stack.count())}
         self._refresh()
-        name = s.path.name if s.path else "not saved yet"
-        self.setWindowTitle(f"{'● ' if s.changed else ''}{s.document.title} · {name} · Rhevectra")
+        self._mark_unsaved()
         worst = "feasible" if s.design.feasible else "INFEASIBLE: see findings"
         moved = summary(s.before, s.design) if s.before is not None else ""
         corners = len(s.design.grid.lines) * len(s.design.grid.freqs) * len(s.design.grid.points) * len(s.design.grid.bus)
@@ -205,6 +209,12 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self.actions_by_id[id].setText(f"{verb}: {stack[-1].name}" if stack else verb)
             self.actions_by_id[id].setEnabled(bool(stack))
         self.actions_by_id["view.hold"].setText("Release the reference" if s.reference is not None else "Hold as reference")
+
+    def _mark_unsaved(self) -> None:
+        """The title of the window: the project, its file, and whether something is not saved."""
+        s = self.session
+        name = s.path.name if s.path else "not saved yet"
+        self.setWindowTitle(f"{'● ' if s.changed else ''}{s.document.title} · {name} · Rhevectra")
 
     def _edit(self, change: Any, id: str = "") -> None:
         """Do an edit; a refused one leaves everything as it was and says why at its field."""
@@ -219,6 +229,18 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self.statusBar().showMessage(str(problem))
             return
         self.show_all()
+
+    def log(self, kind: str, text: str, values: Any = None, expected: Any = None) -> None:
+        """Add to the bench log."""
+        self.session.record(kind, text, values, expected)
+        self.wind_desk.show_design(self.session.design, self.session.document.title, self.session.document.log)
+        self._mark_unsaved()
+        self.statusBar().showMessage("logged: " + text)
+
+    def write_log(self) -> None:
+        """The bench log, ready for a line."""
+        self.go("Wind")
+        self.wind_desk.show_log_page()
 
     def undo(self) -> None:
         """Take the last edit back."""

@@ -5,6 +5,8 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
+from rhevectra.core.basis.findings import LOOK_AT
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import choke, copper, inductor, magnetics, noise, powder
 from rhevectra.core.magnetics.line_choke import MOST_LAYERS, TOLERANCE, ChokeNeed, choose_line_choke
 from rhevectra.core.magnetics.ring import DENSITY_LEAST, USE, RingNeed, choose_ring, rings
@@ -35,7 +37,9 @@ def record(work: Work) -> None:
     r_dm: Any = _differential(work, amps, peak, (1 - share) * most) if l_dm else 0.0
     if l_cm or l_dm:
         counts = {n: sheet.given(f"inlet.in_line_{n}", k, "", "rule", f"windings of the {n} choke that a line current passes") for n, k in (("common", passes if l_cm else 0), ("differential", 1 if l_dm else 0))}
-        sheet("inlet.r_wound", choke.in_line, common=counts["common"], r_common=r_cm, beside=counts["differential"], r_beside=r_dm)
+        wound = float(sheet("inlet.r_wound", choke.in_line, common=counts["common"], r_common=r_cm, beside=counts["differential"], r_beside=r_dm).value)
+        if wound > most * (1 + 1e-9):
+            work.find(LOOK_AT, "inlet", f"the chokes of the filter come to {show(wound, 'Ω')}, the line was solved with {show(most, 'Ω')}: larger rings, a smaller choke, or {show(wound, 'Ω')} of copper admitted", "inlet.r_wound", "inlet.r_filter")
 
 
 def _wire_and_heat(work: Work, name: str, turns: Any, mean: float, area: float, surface: float, windings: int) -> Any:

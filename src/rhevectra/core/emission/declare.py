@@ -26,16 +26,16 @@ FIGURES = (
     FigureSpec("inlet.noise_cm_bare", "Common noise over the limit, no filter", "", "inlet", fixed=_HOW),
     FigureSpec("inlet.noise_dm", "Differential noise over the limit", "", "inlet", limit="inlet.noise_limit", limit_kind="max", fixed=_HOW, look_only=True),
     FigureSpec("inlet.noise_cm", "Common noise over the limit", "", "inlet", limit="inlet.noise_limit", limit_kind="max", fixed=_HOW, look_only=True),
-    FigureSpec("inlet.r_wound", "Copper of the wound filter", "R", "inlet", limit="inlet.r_filter", limit_kind="max", fixed="terminals and tracks", look_only=True, sentence="of its chokes, hot, in the path of the line current; the line was solved with what it may be"),
-    FigureSpec("inlet.l_cm_least", "Common-mode choke, at least", "L", "inlet", limit="inlet.l_cm", limit_kind="min", look_only=True),
+    FigureSpec("inlet.r_wound", "Copper of the wound filter", "R", "inlet", fixed="terminals and tracks", sentence="of its chokes, hot, in the path of the line current; the line was solved with what it may be"),
+    FigureSpec("inlet.l_cm_least", "Common-mode choke, at least", "L", "inlet"),
     FigureSpec("inlet.b_cm", "Field of its leakage", "B", "inlet", corners.PEAKS, limit="inlet.b_cm_limit", limit_kind="max", fixed="spread of the leakage along the ring", look_only=True),
     FigureSpec("inlet.rise_cm", "Common-mode choke, rise", "ΔT", "inlet", limit="inlet.rise_limit", limit_kind="max", fixed="neighbours; core loss, which is small at these fields", look_only=True),
-    FigureSpec("inlet.l_dm_crest", "Differential choke at the crest", "L", "inlet", worst="min", limit="inlet.l_dm", limit_kind="min", fixed="tolerance of the powder's permeability", look_only=True),
+    FigureSpec("inlet.l_dm_crest", "Differential choke at the crest", "L", "inlet", worst="min", fixed="tolerance of the powder's permeability"),
     FigureSpec("inlet.rise_dm", "Differential choke, rise", "ΔT", "inlet", limit="inlet.rise_limit", limit_kind="max", fixed="neighbours; core loss, which is small at these fields", look_only=True),
     FigureSpec("inlet.c_stray", "Winding capacitance the node drives", "C_m", "inlet", fixed="the winding's plates; ends and wires are left out"),
     FigureSpec("inlet.i_touch_y", "Touch current of the Y capacitors", "I_t", "inlet", corners.RUN, limit="inlet.i_touch", limit_kind="max", fixed="capacitance between windings and of what is connected"),
 )
-CURES = {"inlet.r_wound": "inlet.r_filter", "inlet.b_cm": "inlet.cm_ring", "inlet.rise_cm": "inlet.cm_ring", "inlet.rise_dm": "inlet.c_x", "inlet.l_dm_crest": "inlet.dm_ring", "inlet.l_cm_least": "inlet.cm_ring", "inlet.noise_dm": "inlet.l_dm", "inlet.noise_cm": "inlet.l_cm", "inlet.i_touch_y": "inlet.c_y"}
+CURES = {"inlet.b_cm": "inlet.cm_ring", "inlet.rise_cm": "inlet.cm_ring", "inlet.rise_dm": "inlet.c_x", "inlet.noise_dm": "inlet.l_dm", "inlet.noise_cm": "inlet.l_cm", "inlet.i_touch_y": "inlet.c_y"}
 
 
 def applies(front: ModuleType) -> bool:

@@ -182,5 +182,5 @@ def models(s: Any, at: Any) -> tuple[str, ...]:
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """The clamp as drawn, from the bus down to the drain."""
-    return [("capacitor", (29, 8), (29, 16), value("clamp.c"), "primary", "Ccl"), ("switch", (29, 14), (29, 28), "", "primary", "Scl"), ("note", (17, 3), (17, 6), f"clamp {value('clamp.switch')}", "primary", "Scl"),
-            ("wire", (29, 28), (29, 36), "", "primary", "Scl"), ("wire", (29, 36), (44, 36), "", "primary", "Scl")]
+    return [("capacitor", (26, 8), (26, 16), value("clamp.c"), "primary", "Ccl"), ("switch", (26, 14), (26, 28), "", "primary", "Scl"), ("note", (17, 3), (17, 6), f"clamp {value('clamp.switch')}", "primary", "Scl"),
+            ("wire", (26, 28), (26, 36), "", "primary", "Scl"), ("wire", (26, 36), (44, 36), "", "primary", "Scl")]

@@ -75,5 +75,5 @@ def model(drop: float) -> str:
     return diode_model("DCLAMP", drop, 0.05)
 
 
-SYMBOLS: list[tuple[Any, ...]] = [("diode", (31, 36), (31, 26), "", "primary", "Dcl"), ("wire", (31, 36), (44, 36), "", "primary", "Dcl")]
+SYMBOLS: list[tuple[Any, ...]] = [("diode", (26, 36), (26, 26), "", "primary", "Dcl"), ("wire", (26, 36), (44, 36), "", "primary", "Dcl")]
 """The clamp diode as drawn, from the drain up to the clamp."""

@@ -145,7 +145,7 @@ def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """The clamp as drawn, from the bus down to its diode: kind, from, to, label, side, element of each symbol."""
-    return [*clamping.SYMBOLS, ("resistor", (22, 8), (22, 26), value("clamp.r"), "primary", "Rcl"), ("capacitor", (31, 8), (31, 26), value("clamp.c"), "primary", "Ccl"), ("wire", (22, 26), (31, 26), "", "primary", "Rcl")]
+    return [*clamping.SYMBOLS, ("resistor", (19, 8), (19, 26), value("clamp.r"), "primary", "Rcl"), ("capacitor", (26, 8), (26, 26), value("clamp.c"), "primary", "Ccl"), ("wire", (19, 26), (26, 26), "", "primary", "Rcl")]
 
 
 def models(s: Any, at: Any) -> tuple[str, ...]:

@@ -97,5 +97,5 @@ def models(s: Any, at: Any) -> tuple[str, ...]:
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """The clamp as drawn, from the bus down to its diode."""
-    return [*clamping.SYMBOLS, ("resistor", (20, 8), (20, 26), value("clamp.r"), "primary", "Rcl"), ("capacitor", (31, 8), (31, 26), value("clamp.c"), "primary", "Ccl"), ("wire", (20, 26), (31, 26), "", "primary", "Rcl"),
-            ("diode", (25.5, 8), (25.5, 26), "", "primary", "Dzen"), ("note", (22, 3), (22, 6), f"Zener {value('clamp.v_zener')}", "primary", "Dzen")]
+    return [*clamping.SYMBOLS, ("resistor", (17.5, 8), (17.5, 26), value("clamp.r"), "primary", "Rcl"), ("capacitor", (26, 8), (26, 26), value("clamp.c"), "primary", "Ccl"), ("wire", (17.5, 26), (26, 26), "", "primary", "Rcl"),
+            ("diode", (22, 8), (22, 26), "", "primary", "Dzen"), ("note", (19, 3), (19, 6), f"Zener {value('clamp.v_zener')}", "primary", "Dzen")]

@@ -140,4 +140,4 @@ def models(s: Any, at: Any) -> tuple[str, ...]:
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """The clamp as drawn, from the bus down to its diode."""
-    return [*clamping.SYMBOLS, ("diode", (31, 8), (31, 17), f"Zener {value('clamp.v_zener')}", "primary", "Dzen"), ("resistor", (31, 17), (31, 26), value("clamp.r_series"), "primary", "Rcl")]
+    return [*clamping.SYMBOLS, ("diode", (26, 8), (26, 17), f"Zener {value('clamp.v_zener')}", "primary", "Dzen", True), ("resistor", (26, 17), (26, 26), value("clamp.r_series"), "primary", "Rcl")]

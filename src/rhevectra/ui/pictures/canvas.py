@@ -20,6 +20,8 @@ PX_PER_MM = 3.6
 MOST_ZOOM = 40.0
 TITLE = 24.0
 """Room of a frame's title [mm]."""
+PATCH = 0.6
+"""How opaque the patch behind a text is: what crosses it is still guessed."""
 Source = Callable[[float, float], Picture]
 
 
@@ -47,9 +49,14 @@ def _text(painter: QPainter, item: Text, scale: float) -> None:
     made = font(bold=item.bold)
     made.setPixelSize(max(round(item.size * scale), 8))
     painter.setFont(made)
-    painter.setPen(colour(item.role))
-    width = QFontMetricsF(made).horizontalAdvance(item.text)
+    metrics = QFontMetricsF(made)
+    width = metrics.horizontalAdvance(item.text)
     x = item.x * scale - {"left": 0.0, "middle": width / 2, "right": width}[item.anchor]
+    if item.clear:
+        patch = QColor(colour("card"))
+        patch.setAlphaF(PATCH)
+        painter.fillRect(QRectF(x - 2, item.y * scale - metrics.capHeight() - 2, width + 4, metrics.capHeight() + 5), patch)
+    painter.setPen(colour(item.role))
     painter.drawText(QPointF(x, item.y * scale), item.text)
 
 

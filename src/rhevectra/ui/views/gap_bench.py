@@ -1,5 +1,8 @@
 """The gap bench: readings of a made core in, what to grind or to put under the legs out."""
 
+from collections.abc import Iterable
+from typing import Any
+
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
@@ -10,6 +13,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.core.magnetics.gapping import Advice, Fitted, Reading, advise, fit, gapped_core
 from rhevectra.core.topologies.common.making import ordered
 from rhevectra.drawing.gapping import gap_curves
+from rhevectra.project.log import entries
 from rhevectra.ui.pictures.canvas import PictureView
 from rhevectra.ui.widgets.bench_form import BenchForm, Field
 
@@ -26,6 +30,29 @@ def _wanted(design: Design) -> tuple[float, float]:
     """Gap and inductance as ordered [m, H]."""
     made = ordered(design)
     return float(np.max(design.rows["transformer.gap"].value)), made[0] if made else 0.0
+
+
+TITLE, WITHDRAWN = "gap bench", "withdrawn"
+"""How the log tells a reading of this bench, and its withdrawal."""
+
+
+def _made(design: Design) -> str:
+    """Core and turns that a reading belongs to."""
+    return f"{design.value('transformer.core')}, {design.value('transformer.np'):.0f} turns"
+
+
+def logged_readings(design: Design, log: Iterable[Any]) -> list[Reading]:
+    """Readings of the log that were taken with the core and turns of a design, less those withdrawn."""
+    found: list[Reading] = []
+    for e in entries(log):
+        if not e.text.startswith(f"{TITLE}: ") or not e.text.endswith(f" ({_made(design)})") or not {"gap", "spacer", "inductance"} <= set(e.values):
+            continue
+        reading = Reading(*(float(e.values[k]) for k in ("gap", "spacer", "inductance")))
+        if e.text.startswith(f"{TITLE}: {WITHDRAWN}"):
+            found = [r for r in found if r != reading]
+        elif reading not in found:
+            found.append(reading)
+    return found
 
 
 def sentences(advice: Advice, found: Fitted, readings: list[Reading], target: float, tape: float) -> list[str]:
@@ -47,9 +74,10 @@ def sentences(advice: Advice, found: Fitted, readings: list[Reading], target: fl
 
 
 class GapBench(QWidget):
-    """Form, picture and sentences. Readings last as long as the window."""
+    """Form, picture and sentences. Readings come from the project's log and go into it: emits the words and numbers to log."""
 
     said = Signal(str)
+    logged = Signal(str, object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -84,23 +112,22 @@ class GapBench(QWidget):
         right.addStretch()
         row.addLayout(right, 1)
 
-    def show_design(self, design: Design) -> None:
-        """Another design: the wanted inductance and the gap as ordered are its own; readings of another core or other turns are dropped."""
+    def show_design(self, design: Design, log: Iterable[Any] = ()) -> None:
+        """Another design: the wanted inductance and the gap as ordered are its own; of the logged readings those of its core and turns are its own too."""
         if not has_gap(design):
             self._design = None
             self.words.setText("this transformer has no gap to adjust")
             self.setEnabled(False)
             self.view.hide()
             return
-        if self._design is None or gapped_core(design) != gapped_core(self._design):
-            self.readings = []
+        self.readings = logged_readings(design, log)
         if self._design is None or _wanted(design) != _wanted(self._design):
             gap, target = _wanted(design)
             self.fields["gap"].setText(show(gap, "m", 3))
             self.fields["target"].setText(show(target, "H", 4))
         self.setEnabled(True)
         self._design = design
-        self.core.setText(f"{design.value('transformer.core')}, {design.value('transformer.np'):.0f} turns")
+        self.core.setText(_made(design))
         self.work_out()
 
     def add(self) -> None:
@@ -113,14 +140,22 @@ class GapBench(QWidget):
         except InputError as problem:
             self._problem(str(problem))
             return
-        if reading not in self.readings:
-            self.readings.append(reading)
+        if reading in self.readings:
+            return
+        self.readings.append(reading)
+        self._log(f"{TITLE}: gap {show(reading.gap, 'm', 3)}, spacer {show(reading.spacer, 'm', 3)}: {show(reading.inductance, 'H', 4)}", reading)
         self.work_out()
 
     def remove(self) -> None:
-        """Forget the last reading."""
-        self.readings = self.readings[:-1]
+        """Withdraw the last reading; the log keeps both."""
+        if self.readings:
+            last = self.readings.pop()
+            self._log(f"{TITLE}: {WITHDRAWN} {show(last.inductance, 'H', 4)}", last)
         self.work_out()
+
+    def _log(self, text: str, r: Reading) -> None:
+        if self._design is not None:
+            self.logged.emit(f"{text} ({_made(self._design)})", {"gap": r.gap, "spacer": r.spacer, "inductance": r.inductance})
 
     def _problem(self, text: str) -> None:
         self.words.setText(text)

@@ -26,9 +26,10 @@ ADDED = 100e-12
 
 
 class TraceBench(QWidget):
-    """Buttons, words and the record. Emits what a ring was read as: which field of the ringing bench, and the frequency [Hz]."""
+    """Buttons, words and the record. Emits what a ring was read as (which field of the ringing bench, frequency [Hz]), and what to log of a file: words, values, what was expected."""
 
     ring_read = Signal(str, float)
+    logged = Signal(str, object, object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -91,8 +92,10 @@ class TraceBench(QWidget):
         if isinstance(result, str):
             self.words.setText(result)
             return
-        self.found, own, words = result
+        self.found, own, words, told = result
         self.words.setText(words)
+        if told is not None:
+            self.logged.emit(*told)
         read = self.found
         self.view.set_source(lambda w, h: trace_picture(read, own, w, h))
         self.view.show()
@@ -112,7 +115,7 @@ def _file_steps(path: Path, design: Design) -> Iterator[tuple[int, int, Any]]:
     except OSError as problem:
         yield STEPS, STEPS, f"{path.name}: it cannot be read ({problem.strerror}); accepted: a text file"
         return
-    yield from _steps(text, path.name, design)
+    yield from _steps(text, path.name, design, True)
 
 
 def _simulated_steps(design: Design, added: float) -> Iterator[tuple[int, int, Any]]:
@@ -124,10 +127,10 @@ def _simulated_steps(design: Design, added: float) -> Iterator[tuple[int, int, A
     except (NoSteadyState, KeyError) as problem:
         yield STEPS, STEPS, f"simulated record: the design has no such drain ({problem})"
         return
-    yield from _steps(text, "simulated record", design)
+    yield from _steps(text, "simulated record", design, False)
 
 
-def _steps(text: str, name: str, design: Design) -> Iterator[tuple[int, int, Any]]:
+def _steps(text: str, name: str, design: Design, to_log: bool) -> Iterator[tuple[int, int, Any]]:
     try:
         record = parse_record(text, name)
         yield 1, STEPS, None
@@ -143,7 +146,18 @@ def _steps(text: str, name: str, design: Design) -> Iterator[tuple[int, int, Any
             own = own_waveform(design, corner)
         except NoSteadyState:
             corner = None
-    yield STEPS, STEPS, (read, own, "\n".join(sentences(read, design, name, record.notes, corner)))
+    said = sentences(read, design, name, record.notes, corner)
+    yield STEPS, STEPS, (read, own, "\n".join(said), (f"drain record {said[0]}", *_told(read, design, corner)) if to_log else None)
+
+
+def _told(read: DrainTrace, design: Design, corner: Any) -> tuple[dict[str, float], dict[str, float]]:
+    """What was read and what the design has at the nearest corner, by figure."""
+    values = {"switch.v_peak": read.peak, "switch.v_plateau": read.plateau, "ring": read.frequency}
+    if corner is None:
+        return values, {}
+    rows = design.rows
+    expected = {id: float(rows[id].at(corner.index)) for id in ("switch.v_peak", "switch.v_plateau")}
+    return values, {**expected, "ring": float(ringing_frequency(float(rows["transformer.leakage"].value), float(rows["switch.c_node"].value)))}
 
 
 def sentences(read: DrainTrace, design: Design, name: str, notes: tuple[str, ...], corner: Any) -> list[str]:

@@ -1,4 +1,7 @@
-"""The Wind desk: the winding sheet as it is printed, both pages side by side, ways to hand it to a maker, and the benches for gap, core loss, ringing and the drain's record."""
+"""The Wind desk: the winding sheet as it is printed, both pages side by side, ways to hand it to a maker, the benches for gap, core loss, ringing and the drain's record, and the bench log."""
+
+from collections.abc import Sequence
+from typing import Any
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
@@ -11,6 +14,7 @@ from rhevectra.drawing.sheet import PAGE, has_sheet, pages, sheet_of
 from rhevectra.ui.pictures.canvas import paint
 from rhevectra.ui.theme import roles
 from rhevectra.ui.views.gap_bench import GapBench
+from rhevectra.ui.views.log_page import LogPage
 from rhevectra.ui.views.loss_bench import LossBench
 from rhevectra.ui.views.ring_bench import RingBench
 from rhevectra.ui.views.trace_bench import TraceBench
@@ -72,7 +76,7 @@ class WindView(QWidget):
         self.tabs = QTabBar(self)
         self.tabs.setDrawBase(False)
         self.tabs.setAccessibleName("sheet or gap bench")
-        for name in ("Winding sheet", "Gap", "Core loss", "Ringing", "Drain trace"):
+        for name in ("Winding sheet", "Gap", "Core loss", "Ringing", "Drain trace", "Log"):
             self.tabs.addTab(name)
         self.tabs.currentChanged.connect(self._turn)
         row.addWidget(self.tabs)
@@ -101,6 +105,8 @@ class WindView(QWidget):
         self.trace = TraceBench(self)
         self.trace.ring_read.connect(self._ring_read)
         self.stack.addWidget(self.trace)
+        self.log = LogPage(self)
+        self.stack.addWidget(self.log)
         column.addWidget(self.stack, 1)
 
     def _ring_read(self, field: str, frequency: float) -> None:
@@ -108,15 +114,21 @@ class WindView(QWidget):
         self.ringing.take_reading(field, frequency)
         self.tabs.setCurrentIndex(self.stack.indexOf(self.ringing))
 
+    def show_log_page(self) -> None:
+        """The log comes forward, its line has the keyboard."""
+        self.tabs.setCurrentIndex(self.stack.indexOf(self.log))
+        self.log.line.setFocus()
+
     def _turn(self, tab: int) -> None:
         self.stack.setCurrentIndex(tab)
         for shown in (self.pdf, self.text, self.said):
             shown.setVisible(tab == 0)
 
-    def show_design(self, design: Design, title: str) -> None:
-        """The sheet of a design, or that there is nothing to wind."""
+    def show_design(self, design: Design, title: str, log: Sequence[Any] = ()) -> None:
+        """The sheet of a design, or that there is nothing to wind; log: the project's bench log."""
         able = has_sheet(design)
-        self.gap.show_design(design)
+        self.log.show_log(log, {id: spec.label for id, spec in design.specs.items()})
+        self.gap.show_design(design, log)
         self.loss.show_design(design)
         self.ringing.show_design(design)
         self.trace.show_design(design)

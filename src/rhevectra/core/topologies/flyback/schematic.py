@@ -7,7 +7,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.topologies.common.symbols import Place, Symbol
 
-NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (8, 6), "left", "primary"), ("drain", (40, 41), "right", "primary"), ("out1", (92, 6), "right", "secondary"))
+NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (2, 6), "left", "primary"), ("drain", (40, 41), "right", "primary"), ("out1", (92, 6), "right", "secondary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
 
 
@@ -16,8 +16,8 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     rows = design.rows
     value = lambda id: rows[id].value if isinstance(rows[id].value, str) else show(float(rows[id].value), rows[id].unit)  # noqa: E731
     return [
-        Symbol("capacitor", (8, 12), (8, 50), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"),
-        Symbol("wire", (8, 8), (44, 8), element="Vbus"), Symbol("wire", (8, 8), (8, 12), element="Vbus"), Symbol("wire", (8, 50), (8, 54), element="Vbus"), Symbol("wire", (8, 54), (44, 54), element="Vbus"),
+        Symbol("capacitor", (2, 12), (2, 50), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"),
+        Symbol("wire", (2, 8), (44, 8), element="Vbus"), Symbol("wire", (2, 8), (2, 12), element="Vbus"), Symbol("wire", (2, 50), (2, 54), element="Vbus"), Symbol("wire", (2, 54), (44, 54), element="Vbus"),
         *(Symbol(*told) for told in design.context["stage"].variant.clamp.symbols(value)),
         Symbol("inductor", (44, 8), (44, 16), "", "primary", "Llk"), Symbol("note", (44, 3), (44, 6), f"leakage {value('transformer.leakage')}", "primary", "Llk"), Symbol("winding", (44, 16), (44, 36), f"{value('transformer.lp')}", "primary", "Lm"),
         Symbol("switch", (44, 36), (44, 48), str(rows["switch.class"].value), "primary", "Ssw"), Symbol("resistor", (44, 48), (44, 54), f"sense {value('sense.r')}", "primary", "Vsense"),
