@@ -100,7 +100,7 @@ def test_the_picture_comes_from_the_worker(window, qtbot, monkeypatch):
     desk = window.size_desk
     desk.choose_stage("clamp")
     tabs = desk.picture.tabs
-    place = next(k for k in range(tabs.count()) if tabs.tabText(k) == "Kinds by load")
+    place = next(k for k in range(tabs.count()) if tabs.tabText(k) == "Kinds")
     qtbot.mouseClick(tabs, Qt.MouseButton.LeftButton, pos=tabs.tabRect(place).center())
     assert desk.picture.key == "loads" and "background" in desk.picture.caption.toolTip()
     window.cancel_job()
@@ -115,4 +115,4 @@ def test_the_picture_comes_from_the_worker(window, qtbot, monkeypatch):
         desk.picture.view.grab()
     window.session.pin("topology", "flyback_2sw")
     window.show_all()
-    assert desk.picture.late["loads"].found is None and not any(desk.picture.tabs.tabText(k) == "Kinds by load" for k in range(desk.picture.tabs.count()))
+    assert desk.picture.late["loads"].found is None and not any(desk.picture.tabs.tabText(k) == "Kinds" for k in range(desk.picture.tabs.count()))

@@ -4,7 +4,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 
 NAME, SAID = "none", "none"
-NO_PICTURES = ("map", "loads", "steps")
+NO_PICTURES = ("map", "loads", "steps", "slow")
 CURES: dict[str, str] = {}
 DECISIONS: tuple[DecisionSpec, ...] = ()
 FIGURES: tuple[FigureSpec, ...] = ()

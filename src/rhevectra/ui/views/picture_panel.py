@@ -19,8 +19,9 @@ from rhevectra.drawing.display import Picture
 from rhevectra.drawing.field import field_picture
 from rhevectra.drawing.input_range import range_picture
 from rhevectra.drawing.pictures import PICTURES, pictures_of, shown_at
+from rhevectra.drawing.slow_diode import slow_diode_picture
 from rhevectra.drawing.switching import exact_period
-from rhevectra.ui.feed import Feed, Work, exact_steps, field_steps, over_load_steps, range_steps
+from rhevectra.ui.feed import Feed, Work, exact_steps, field_steps, over_load_steps, range_steps, slow_diode_steps
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
 
@@ -56,12 +57,12 @@ class PicturePanel(QFrame):
         self.tabs = QTabBar(self)
         self.tabs.setDrawBase(False)
         self.tabs.setExpanding(False)
-        self.tabs.setUsesScrollButtons(False)
+        self.tabs.setUsesScrollButtons(True)
         self.tabs.setAccessibleName("pictures of this stage")
         self.caption = QLabel(self)
         self.caption.setObjectName("muted")
-        top.addWidget(self.tabs)
-        top.addStretch(1)
+        self.tabs.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)  # many pictures scroll; they never push the other panels
+        top.addWidget(self.tabs, 1)
         layout.addLayout(top)
         self.view, self.now = ArrangerView(self), PictureView(self)
         self.now.setMinimumHeight(130)
@@ -85,7 +86,8 @@ class PicturePanel(QFrame):
         self.instant = 0.0
         self.feed = Feed(exact_steps, self)
         self.feed.found.connect(self._solved)
-        self.late = {"field": self._comes(field_picture, "finite elements, quadratic triangles", field_steps), "loads": self._comes(over_load_picture, "every kind designed anew", over_load_steps, True), "range": self._comes(range_picture, "every range designed anew", range_steps)}
+        self.late = {"field": self._comes(field_picture, "finite elements, quadratic triangles", field_steps), "loads": self._comes(over_load_picture, "every kind designed anew", over_load_steps, True), "range": self._comes(range_picture, "every range designed anew", range_steps),
+                     "slow": self._comes(slow_diode_picture, "exact periods", slow_diode_steps, True)}
         self.view.cursor_at.connect(self.set_instant)
         self.view.stepped.connect(self.step_interval)
         self.view.decided.connect(self.decided)
