@@ -49,6 +49,16 @@ def slow_diode_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int,
     return steps(design, corner)
 
 
+def matrix_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any]]:
+    """The transformer of a design split in several."""
+    from rhevectra.core.magnetics.matrix import matrix_steps as steps
+    from rhevectra.core.magnetics.windows import windows
+    from rhevectra.core.topologies.common.winding import wires
+
+    cores = design.catalogue["cores"]
+    return steps(design.context["plan"], cores.derived(windows), wires(design.catalogue), cores, design.pins.get("transformer.core"))
+
+
 class _Worker(QThread):
     stepped = Signal(int, int)
     done = Signal(object, object, str)

@@ -47,18 +47,22 @@ def wound_as(need: TransformerNeed, text: str, turns: Sequence[int], win: Window
     """These turns on one core, wound in another order. Raises InputError where the text does not suit the windings."""
     names = [w.name for w in need.windings]
     pins = {**(need.pins or {}), **dict(zip(["np", *names[1:]], turns, strict=True))}
-    other = replace(need, stack=arrangement.blocks(text, names), pins=pins)
-    trial = transformer.try_all(other, win, wires)
+    return worked_out(replace(need, stack=arrangement.blocks(text, names), pins=pins), text, win, wires)
+
+
+def worked_out(need: TransformerNeed, text: str, win: Windows, wires: dict[str, tuple[Array, Array]]) -> Wound:
+    """What a need asks for on one core, at its best candidate, with the copper loss and leakage of the whole stack; text: what its order is called."""
+    trial = transformer.try_all(need, win, wires)
     best = (0, int(trial.excess[0].argmin()))
     hot = need.ambient + float(trial.rise[best])
-    copper, _ = candidate.exact_copper(other, trial, best, win, hot)
+    copper, _ = candidate.exact_copper(need, trial, best, win, hot)
     core = float(trial.p_core[best])
     resistance = magnetics.thermal_resistance(transformer.HEAT_TRANSFER[need.cooling], float(win.surface[0]))
-    seen, _ = candidate.leakage_of(other, trial, best, win).shorted(0, transformer.outputs_of(need))
+    seen, _ = candidate.leakage_of(need, trial, best, win).shorted(0, transformer.outputs_of(need))
     rise = float(resistance) * (core + sum(copper))
     rest = replace(trial, constraints={k: v for k, v in trial.constraints.items() if k != "rise"})
     refused = f"{show(rise, 'K', 3)} rise, {show(need.rise_max, 'K', 3)} allowed" if rise > need.rise_max else transformer.binding(rest, 0)
-    return Wound(text, seen, sum(copper), core, float(noise.interwinding(**facing(other, trial, best, win))), arrangement.shielded(other.stack, names), float(trial.fill[best]),
+    return Wound(text, seen, sum(copper), core, float(noise.interwinding(**facing(need, trial, best, win))), arrangement.shielded(need.stack, [w.name for w in need.windings]), float(trial.fill[best]),
                  rise, "" if refused == transformer.FITS else refused)
 
 

@@ -106,6 +106,7 @@ def _sheet() -> str:
     QToolButton, QPushButton {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; padding: 3px 8px; }}
     QToolButton:checked, QPushButton:checked {{ background: {c['accent']}; color: {c['card']}; border-color: {c['accent']}; }}
     QToolButton:focus, QPushButton:focus {{ border: 1px solid {c['accent']}; }}
+    QTabBar QToolButton {{ padding: 0; border: none; }}
     QToolButton#switch {{ border: none; background: transparent; color: {c['muted']}; padding: 1px 5px; }}
     QToolButton#switch:checked {{ background: transparent; color: {c['accent']}; font-weight: 600; }}
     QToolButton#switch:focus {{ text-decoration: underline; }}

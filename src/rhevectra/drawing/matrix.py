@@ -1,0 +1,66 @@
+"""The transformer split in several: loss of copper and cores over the number of pieces, and what each of them would be."""
+
+import textwrap
+from typing import TYPE_CHECKING
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.design import Design
+from rhevectra.drawing.axes import Frame
+from rhevectra.drawing.common import LEFT, RIGHT
+from rhevectra.drawing.display import Picture
+
+if TYPE_CHECKING:
+    from rhevectra.core.magnetics.matrix import Pieces
+
+FOOT, ROW = 19.0, 5.0
+_COLUMNS = (("pieces", 0.0), ("turns", 0.28), ("secondary", 0.46), ("tall", 0.62), ("volume", 0.75), ("rise", 0.9))
+
+
+def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: float, height: float) -> Picture:
+    """Bars, a table and what they say."""
+    picture = Picture(width, height, "primaries in series, secondaries in parallel; the smallest core that passes for each number of pieces")
+    if found is None:
+        picture.text(width / 2, height / 2, f"the transformer ({design.value('transformer.core')}) is split in two to six …", "muted", "middle", 3.6)
+        return picture
+    from rhevectra.core.magnetics.matrix import said
+
+    table = ROW * (len(found) + 1) + 2
+    top = 1.35 * max(p.loss for p in found)
+    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - FOOT - table - 12, (0.4, len(found) + 0.6), (0.0, top), "loss of all pieces together", "W", x_unit="n", x_ticks=[float(p.count) for p in found])
+    best = min((p for p in found if not p.refused), key=lambda p: p.loss, default=None)
+    for p in found:
+        _bar(picture, frame, p, p is best)
+    for name, role, k in (("copper", "secondary", 0), ("cores", "primary", 1)):
+        picture.box(frame.left + frame.width - 58 + 26 * k, frame.top + 1.6, 2.4, 2.4, role)
+        picture.text(frame.left + frame.width - 54.6 + 26 * k, frame.top + 4, name, role, "left", 3.0, clear=True)
+    if any(p.merged is not None for p in found):
+        picture.text(frame.left + frame.width - 2, frame.top + 8.2, "line: outer legs shared, their flux cancels", "primary", "right", 2.9, clear=True)
+    frame.close()
+    _table(picture, found, best, height - FOOT - table + 3, width)
+    for k, line in enumerate(textwrap.wrap(said(found), max(int(width / 1.42), 30))[:4]):
+        picture.text(3, height - FOOT + 6 + 4.0 * k, line, "ink", "left", 2.9)
+    return picture
+
+
+def _bar(picture: Picture, frame: Frame, p: "Pieces", best: bool) -> None:
+    """Copper under cores; the line is where merged cores would end."""
+    left, right = frame.x(p.count - 0.28), frame.x(p.count + 0.28)
+    foot, middle, top = frame.y(0.0), frame.y(p.copper), frame.y(p.loss)
+    picture.box(left, middle, right - left, foot - middle, "pale" if p.refused else "secondary")
+    picture.box(left, top, right - left, middle - top, "pale" if p.refused else "primary")
+    if p.merged is not None and not p.refused:
+        y = frame.y(p.copper + p.merged)
+        picture.line([(left - 1.5, y), (right + 1.5, y)], "primary", 0.5)
+    picture.text((left + right) / 2, top - 1.2, "refused" if p.refused else show(p.loss, "W"), "over" if p.refused else "accent" if best else "ink", "middle", 3.0, best)
+
+
+def _table(picture: Picture, found: "tuple[Pieces, ...]", best: "Pieces | None", y: float, width: float) -> None:
+    """What each piece is."""
+    wide = width - 8
+    for name, share in _COLUMNS:
+        picture.text(4 + share * wide, y, name, "muted", "left", 2.9)
+    for k, p in enumerate(found, 1):
+        role = "over" if p.refused else "ink"
+        cells = (f"{p.count} × {p.core}", " : ".join(str(t) for t in p.turns[:2]), f"{show(p.i_secondary, 'A')} rms", show(p.tall, "m", 3), show(p.volume, "m³", 3), show(p.rise, "K", 2))
+        for (_, share), text in zip(_COLUMNS, cells, strict=True):
+            picture.text(4 + share * wide, y + ROW * k, text, role, "left", 2.9, p is best)
