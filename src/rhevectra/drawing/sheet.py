@@ -1,4 +1,4 @@
-"""The winding sheet as two upright pages of A4: core, cross-section and steps; windings, inspection and what a maker has to know."""
+"""The winding sheet as upright pages of A4: core, cross-section and steps; windings, inspection and what a maker has to know; and the inductors and chokes beside the transformer, where there are any."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -6,6 +6,7 @@ from typing import Any
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.wound_parts import WoundPart, wound_parts
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common import making
 from rhevectra.drawing.display import Fill, Line, Picture, Text
@@ -29,10 +30,11 @@ def sheet_of(design: Design) -> making.WindingSheet:
     return making.winding_sheet(design, leads)
 
 
-def pages(design: Design, title: str) -> tuple[Picture, Picture]:
-    """Both pages. title: of the project."""
-    sheet = sheet_of(design)
-    return _first(design, sheet, title), _second(design, sheet, title)
+def pages(design: Design, title: str) -> tuple[Picture, ...]:
+    """Both pages of the transformer, and a third where other parts have to be wound. title: of the project."""
+    sheet, parts = sheet_of(design), wound_parts(design)
+    count = 3 if parts else 2
+    return (_first(design, sheet, title, count), _second(design, sheet, title, count), *((_third(parts, title),) if parts else ()))
 
 
 def _wrapped(text: str, width: float, size: float) -> list[str]:
@@ -56,11 +58,11 @@ def _placed(page: Picture, part: Picture, x: float, y: float) -> None:
             page.items.append(Fill([(a + x, b + y) for a, b in item.points], item.role, item.outline))
 
 
-def _head(page: Picture, title: str, core: str, number: int) -> float:
+def _head(page: Picture, title: str, core: str, number: int, count: int) -> float:
     """Title line; where the page goes on [mm]."""
     page.text(EDGE, 18, f"Winding sheet · {core}", "ink", "left", 6.0, True)
     page.text(EDGE, 24.5, title, "muted", "left", 3.8)
-    page.text(PAGE[0] - EDGE, 18, f"page {number} of 2", "muted", "right", 3.4)
+    page.text(PAGE[0] - EDGE, 18, f"page {number} of {count}", "muted", "right", 3.4)
     page.line([(EDGE, 27.5), (PAGE[0] - EDGE, 27.5)], "ink", 0.4)
     return 34.0
 
@@ -92,9 +94,9 @@ def _titled(page: Picture, y: float, text: str) -> float:
     return y + 5.5
 
 
-def _first(design: Design, sheet: making.WindingSheet, title: str) -> Picture:
-    page = Picture(*PAGE, f"winding sheet of {sheet.core}, page 1 of 2")
-    y = _head(page, title, sheet.core, 1)
+def _first(design: Design, sheet: making.WindingSheet, title: str, count: int) -> Picture:
+    page = Picture(*PAGE, f"winding sheet of {sheet.core}, page 1 of {count}")
+    y = _head(page, title, sheet.core, 1, count)
     for name, value in (("core", f"{sheet.core} set, material class {sheet.material}, with its bobbin; row A of its pins for the mains side, row B for the outputs"), ("gap", sheet.gap), ("inductance", f"{sheet.inductance}, {sheet.parts[0].start} to {sheet.parts[0].finish}")):
         page.text(EDGE, y, name, "muted", "left", 3.4)
         for line in _wrapped(value, PAGE[0] - 2 * EDGE - 26, 3.4):
@@ -109,9 +111,9 @@ def _first(design: Design, sheet: making.WindingSheet, title: str) -> Picture:
     return page
 
 
-def _second(design: Design, sheet: making.WindingSheet, title: str) -> Picture:
-    page = Picture(*PAGE, f"winding sheet of {sheet.core}, page 2 of 2")
-    y = _titled(page, _head(page, title, sheet.core, 2), "Windings")
+def _second(design: Design, sheet: making.WindingSheet, title: str, count: int) -> Picture:
+    page = Picture(*PAGE, f"winding sheet of {sheet.core}, page 2 of {count}")
+    y = _titled(page, _head(page, title, sheet.core, 2, count), "Windings")
     rows = [(p.winding, str(p.turns), " · ".join(x for x in (f"● {p.start}", f"tap {p.tap}" if p.tap else "", f"joined at {', '.join(p.joints)}" if p.joints else "", p.finish) if x), p.wire, show(p.length, "m", 3), f"{p.mass * 1e3:.3g} g", show(p.resistance, "Ω", 3), show(p.i_rms, "A", 3), f"{p.density * 1e-6:.2g} ({p.density_dc * 1e-6:.2g})") for p in sheet.parts]
     y = table(page, y, ("winding", "turns", "pins (● start)", "wire", "length", "copper", "at 20 °C", "rms", "A/mm² (dc)"), (25, 11, 33, 37, 14, 14, 16, 13, 19), rows, 2.9)
     y = _connections(page, sheet, y)
@@ -119,6 +121,22 @@ def _second(design: Design, sheet: making.WindingSheet, title: str) -> Picture:
     y = table(page, y, ("what", "how", "limits"), (38, 78, 66), sheet.checks, 2.9)
     y = _titled(page, y, "To be observed")
     for note in sheet.notes:
+        for k, line in enumerate(_wrapped(note, PAGE[0] - 2 * EDGE - 4, 2.9)):
+            page.text(EDGE + (0 if k == 0 else 3), y, f"– {line}" if k == 0 else line, "ink", "left", 2.9)
+            y += 3.8
+    return page
+
+
+def _third(parts: Sequence[WoundPart], title: str) -> Picture:
+    """Inductors and chokes: what to wind, then what to check."""
+    page = Picture(*PAGE, "winding sheet of the inductors and chokes, page 3 of 3")
+    y = _titled(page, _head(page, title, "inductors and chokes", 3, 3), "Parts")
+    rows = [(f"{p.count} × {p.name}" if p.count > 1 else p.name, p.core, p.gap, p.turns, p.wire, show(p.length, "m", 3), f"{show(p.i_rms, 'A', 3)}, {show(p.i_peak, 'A', 3)}") for p in parts]
+    y = table(page, y, ("part", "core and material", "gap", "turns", "wire, enamelled", "length", "rms, largest"), (31, 33, 34, 15, 32, 14, 23), rows, 2.9)
+    y = _titled(page, y, "Inspection")
+    checks = [(p.name, p.inductance, show(p.resistance, "Ω", 3), p.remark) for p in parts]
+    y = table(page, y, ("part", "inductance", "winding at 20 °C", "to be observed"), (40, 44, 24, 74), checks, 2.9)
+    for note in ("The inductance decides, a length of gap is only a guide: grind or shim until it reads right with the core clamped.", "Lengths are of one winding without its ends; currents are the largest rms and the largest instant. Where an inductance under current is given, the supply works with that one.", "Insulation to core and between windings, fixing and varnish: as the standard in force and the maker's practice ask."):
         for k, line in enumerate(_wrapped(note, PAGE[0] - 2 * EDGE - 4, 2.9)):
             page.text(EDGE + (0 if k == 0 else 3), y, f"– {line}" if k == 0 else line, "ink", "left", 2.9)
             y += 3.8

@@ -21,7 +21,7 @@ _DPI = 600
 
 
 def write_winding(design: Design, title: str, path: Path) -> None:
-    """The winding sheet of a design: its steps as text where the name ends in .txt, else both pages as PDF. Raises InputError where there is none or the file cannot be written."""
+    """The winding sheet of a design: its steps as text where the name ends in .txt, else its pages as PDF. Raises InputError where there is none or the file cannot be written."""
     if not has_sheet(design):
         raise InputError("decisions.topology", f"{design.topology} has no transformer to wind", "a topology with one")
     if path.suffix.lower() == ".txt":

@@ -1,11 +1,12 @@
-"""The Wind desk: the winding sheet as it is printed, both pages side by side, ways to hand it to a maker, the benches for gap, core loss, ringing and the drain's record, and the bench log."""
+"""The Wind desk: the winding sheet as it is printed, its pages side by side, ways to hand it to a maker, the benches for gap, core loss, ringing and the drain's record, and the bench log."""
 
+import itertools
 from collections.abc import Sequence
 from typing import Any
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QTabBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies.common.making import complaints
@@ -55,7 +56,7 @@ class PageView(QWidget):
 
 
 class WindView(QWidget):
-    """Both pages under a line of what they say. Emits the wish to save."""
+    """The pages under a line of what they say. Emits the wish to save."""
 
     pdf_wanted = Signal()
     text_wanted = Signal()
@@ -69,7 +70,7 @@ class WindView(QWidget):
         self.said.setObjectName("muted")
         self.said.setWordWrap(True)
         self.pdf, self.text = QPushButton("Save as PDF …", self), QPushButton("Save steps as text …", self)
-        self.pdf.setToolTip("both pages, A4")
+        self.pdf.setToolTip("all pages, A4")
         self.text.setToolTip("the steps as a table of tab-separated columns, for a maker's own system")
         self.pdf.clicked.connect(self.pdf_wanted)
         self.text.clicked.connect(self.text_wanted)
@@ -88,11 +89,12 @@ class WindView(QWidget):
         area = QScrollArea(self)
         area.setWidgetResizable(True)
         body = QWidget()
-        both = QHBoxLayout(body)
-        both.setContentsMargins(0, 0, 0, 0)
-        self.views = (PageView(1, body), PageView(2, body))
-        for view in self.views:
-            both.addWidget(view, 1, Qt.AlignmentFlag.AlignTop)
+        grid = QGridLayout(body)
+        grid.setContentsMargins(0, 0, 0, 0)
+        self.views = tuple(PageView(k, body) for k in (1, 2, 3))
+        for k, view in enumerate(self.views):
+            grid.addWidget(view, k // 2, k % 2, Qt.AlignmentFlag.AlignTop)
+            grid.setColumnStretch(k % 2, 1)
         area.setWidget(body)
         self.gap = GapBench(self)
         self.stack = QStackedWidget(self)
@@ -142,5 +144,5 @@ class WindView(QWidget):
         found = complaints(sheet_of(design))
         state = "" if design.feasible else "; the design breaks a limit: do not order from it"
         self.said.setText(f"pins, turns, layers, ends and barriers agree{state}" if not found else "; ".join(found))
-        for view, page in zip(self.views, pages(design, title), strict=True):
+        for view, page in itertools.zip_longest(self.views, pages(design, title)):
             view.show_page(page)

@@ -1,0 +1,117 @@
+"""Wound parts beside the transformer, as their maker needs them: core, gap, turns, wire, inductance with its currents, resistance, and what to look at."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.design import Design
+from rhevectra.core.formulas import copper, inductor
+from rhevectra.core.magnetics.inductor import InductorChoice
+from rhevectra.core.magnetics.line_choke import MOST_LAYERS
+from rhevectra.core.magnetics.ring import rings
+from rhevectra.core.magnetics.winding import SIZES_MM
+
+MADE = 0.10
+"""Tolerance of the inductance of a gapped or powder part (common practice)."""
+DEPTHS = 2.0
+"""Strands are at most so many skin depths thick."""
+STRANDS_MM = (*SIZES_MM, 0.8, 1.0, 1.12, 1.25, 1.4, 1.6, 1.8, 2.0)
+"""Strands a bundle may be made of [mm]."""
+STRAND_COSTS = 0.01
+"""By how much more copper or less another strand counts: few thick ones are the easier wire."""
+GAPPED = (("filter1", "filter inductor", ("filter1.l",), ("filter1.i_rms",), ("filter1.i_peak",)),
+          ("inductor", "inductor in series with the transformer", ("inductor.l", "psfb.l_series"), ("llc.i_tank", "transformer.i_rms_primary"), ("llc.i_tank_peak", "switch.i_peak")),
+          ("pfc", "boost inductor", ("pfc.l",), ("pfc.i_l_rms",), ("pfc.current_limit",)))
+"""Prefix of the rows, name, and the rows that may hold inductance, rms and largest current."""
+
+
+@dataclass(frozen=True)
+class WoundPart:
+    """One kind of part: name, count, core with its material, gap, turns, wire, inductance with its limits, rms and largest current [A], resistance at 20 °C of one winding [Ω], length of its wire [m], remark."""
+
+    name: str
+    count: int
+    core: str
+    gap: str
+    turns: str
+    wire: str
+    inductance: str
+    i_rms: float
+    i_peak: float
+    resistance: float
+    length: float
+    remark: str
+
+
+def bundle(area: float, frequency: float) -> str:
+    """A wire of this copper [m²] in words, of strands thin enough for a frequency [Hz]."""
+    depth = float(copper.skin_depth(copper.resistivity(100.0), max(frequency, 50.0)))
+    fitting = [d for d in STRANDS_MM if d * 1e-3 <= DEPTHS * depth] or [STRANDS_MM[0]]
+    tried = [(abs(n * one / area - 1) + STRAND_COSTS * n, n, d) for d in fitting for one in (np.pi / 4 * (d * 1e-3) ** 2,) for n in (max(int(np.floor(area / one)), 1), max(int(np.ceil(area / one)), 1))]
+    _, count, d = min(tried)
+    return f"{d:g} mm" if count == 1 else f"{count} × {d:g} mm twisted, {area * 1e6:.3g} mm² of copper"
+
+
+def _first(rows: Mapping[str, Any], ids: tuple[str, ...]) -> float:
+    return next((float(np.max(rows[id].value)) for id in ids if id in rows), 0.0)
+
+
+def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductance: float, i_rms: float, i_peak: float, material: str, frequency: float) -> WoundPart:
+    count = int(design.rows[f"{prefix}.count"].value) if f"{prefix}.count" in design.rows else 1
+    length = c.turns * c.mean_turn
+    return WoundPart(name, count, f"{c.name}, {material}", f"{show(c.gap, 'm', 3)} in the centre post, or spacers of {show(c.gap / 2, 'm', 3)} under all legs", str(c.turns), bundle(c.copper, frequency), f"{show(inductance, 'H')} ± {MADE * 100:.0f} %, no current", i_rms, i_peak,
+                     float(inductor.winding_resistance(copper.resistivity(20.0), c.turns, c.mean_turn, c.copper)), length, f"still {show((1 - MADE) * inductance, 'H')} at {show(i_peak, 'A')}: the flux is {show(c.b_peak, 'T')} there")
+
+
+def _ring_of(design: Design, name: str) -> tuple[Any, int]:
+    table = design.catalogue["rings"]
+    return table.derived(rings), table.names.index(name)
+
+
+def _boost_ring(design: Design, choke: Any, i_rms: float, i_peak: float, frequency: float) -> WoundPart:
+    rows = design.rows
+    size, k = _ring_of(design, str(rows["pfc.ring"].value))
+    hot = design.requirement.ambient_max + 0.8 * float(rows["pfc.rise_max"].value)
+    length = choke.turns * float(size.mean_turn[k])
+    area = float(copper.resistivity(hot)) * length / choke.resistance
+    return WoundPart("boost inductor", int(rows["pfc.count"].value), f"{rows['pfc.ring'].value}, {rows['pfc.powder'].value}", "none", f"{choke.turns:.0f}", bundle(area, frequency), f"{show(float(rows['pfc.l_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current", i_rms, i_peak,
+                     float(inductor.winding_resistance(copper.resistivity(20.0), 1.0, length, area)), length, f"{show(float(np.min(rows['pfc.l_limit'].value)), 'H')} left at {show(i_peak, 'A')}")
+
+
+def _line_chokes(design: Design) -> Iterator[WoundPart]:
+    """Both chokes of the mains filter, where it has them."""
+    rows = design.rows
+    amps = lambda id: float(np.max(rows[id].value))  # noqa: E731
+
+    def of(tag: str, length: float, **told: Any) -> WoundPart:
+        copper_area = float(rows[f"inlet.copper_{tag}"].value)
+        return WoundPart(i_rms=amps("inlet.i_rms"), i_peak=amps("inlet.i_peak"), resistance=float(inductor.winding_resistance(copper.resistivity(20.0), 1.0, length, copper_area)), length=length, gap="none", **told)
+    if "inlet.cm_ring" in rows:
+        turns, windings = float(rows["inlet.turns_cm"].value), int(rows["inlet.windings_cm"].value)
+        yield of("cm", turns * float(rows["inlet.turn_cm"].value), name="common-mode choke", count=1, core=f"{rows['inlet.cm_ring'].value}, ferrite of permeability {float(rows['inlet.cm_mu'].value):.0f}", turns=f"{windings} × {turns:.0f}", wire=str(rows["inlet.wire_cm"].value).replace("mm", " mm"),
+                 inductance=f"{show(float(rows['inlet.l_cm'].value), 'H')} at least, each winding, 10 kHz", remark=f"each winding in a sector of its own, {MOST_LAYERS} layers at most, the same sense and the starts on one side: line currents must cancel; insulation between windings as the standard in force asks")
+    if "inlet.dm_ring" in rows:
+        turns = float(rows["inlet.turns_dm"].value)
+        yield of("dm", turns * float(rows["inlet.turn_dm"].value), name="differential choke", count=3 if design.requirement.mains.kind == "ac3" else 1, core=f"{rows['inlet.dm_ring'].value}, {rows['inlet.dm_powder'].value}", turns=f"{turns:.0f}", wire=bundle(float(rows["inlet.copper_dm"].value), 50.0),
+                 inductance=f"{show(float(rows['inlet.l_dm_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current", remark=f"{show(float(np.min(rows['inlet.l_dm_crest'].value)), 'H')} left at the crest of the line current")
+
+
+def wound_parts(design: Design) -> tuple[WoundPart, ...]:
+    """Every inductor and choke of a design that has to be wound, from the mains to the output."""
+    rows, plan, front = design.rows, design.context["plan"], design.context["front"]
+    found = list(_line_chokes(design))
+    for prefix, name, l_ids, rms_ids, peak_ids in reversed(GAPPED):
+        choice = getattr(front, "choke", None) if prefix == "pfc" else getattr(plan, "series", None) or getattr(plan, "choke", None) if prefix == "inductor" else getattr(plan, "choke", None)
+        if choice is None or f"{prefix}.core" not in rows:
+            continue
+        told = (_first(rows, rms_ids), _first(rows, peak_ids))
+        frequency = float(front.boost.fs) if prefix == "pfc" else float(np.max(rows["switch.frequency"].value))
+        if prefix == "pfc" and choice.gapped is None:
+            found.append(_boost_ring(design, choice, *told, frequency))
+            continue
+        material = str(rows["pfc.material" if prefix == "pfc" else "transformer.material" if "transformer.material" in rows else "filter1.material"].value)
+        found.append(_gapped(design, prefix, name, choice.gapped if prefix == "pfc" else choice, _first(rows, l_ids), *told, material, frequency))
+    return tuple(found)
