@@ -119,7 +119,8 @@ def test_undo_through_200_random_edits_gives_back_every_document(window):
     from rhevectra.core.basis.decisions import Measured
 
     rng, session = random.Random(6), window.session
-    seen = [encode(session.document)]
+    bare = lambda: encode(replace(session.document, log=()))  # noqa: E731  (the log is outside undo)
+    seen = [bare()]
     numbers = [s for s, row in session.design.decisions() if s.kind == "number" and not isinstance(row.value, str)]
     while len(seen) < 201:
         what = rng.random()
@@ -136,14 +137,14 @@ def test_undo_through_200_random_edits_gives_back_every_document(window):
                 session.require(replace(need, hold_up=rng.uniform(0.005, 0.02)))
         except InputError:
             continue
-        text = encode(session.document)
+        text = bare()
         if text != seen[-1]:
             seen.append(text)
     for text in reversed(seen[:-1]):
-        assert session.undo() and encode(session.document) == text
+        assert session.undo() and bare() == text
     assert session.undo() is None
     for text in seen[1:]:
-        assert session.redo() and encode(session.document) == text
+        assert session.redo() and bare() == text
 
 
 def test_a_burst_of_nudges_is_one_edit_with_its_first_and_last_value(qtbot, window):

@@ -53,7 +53,7 @@ def both(request):
 
 
 def test_a_whole_design_against_the_engine(both):
-    """Worst rectifier within 3 %; the capacitor's voltage within 6 % and the resistor's power no more than a quarter too high, both on the safe side (drops of the path leave a lower step); the reverse voltage keeps to its allowance; the bus gives the loss."""
+    """Worst rectifier no more than 1 % above and 4 % below; the capacitor's voltage within 6 % and the resistor's power no more than a quarter too high, both on the safe side (drops of the path leave a lower step); the reverse voltage keeps to its allowance; the bus gives the loss."""
     bare, d = both
     c = d.grid.find(max(d.grid.lines), 1.0)
     at = lambda x, id: float(np.broadcast_to(x.rows[id].value, x.grid.shape)[c.index])  # noqa: E731
@@ -61,7 +61,7 @@ def test_a_whole_design_against_the_engine(both):
     volt = lambda n: e.voltages.get(n, np.zeros_like(e.t))  # noqa: E731
     blocked = max(float((volt(x.nodes[1]) - volt(x.nodes[0])).max()) for x in elements if x.value == "DOUT")
     power = float(np.trapezoid((volt("rc") - volt("out1")) * e.currents["rrc"], e.t)) / e.period
-    assert blocked == pytest.approx(at(d, "rectifier1.v_reverse"), rel=0.03) and blocked < 0.75 * at(d, "psfb.v_undamped")
+    assert 0.96 * at(d, "rectifier1.v_reverse") < blocked < 1.01 * at(d, "rectifier1.v_reverse") and blocked < 0.75 * at(d, "psfb.v_undamped")
     assert at(d, "rectifier1.v_clamp") / 1.06 <= float(volt("rc").mean()) <= 1.005 * at(d, "rectifier1.v_clamp")
     assert at(d, "rectifier1.clamp_power") / 1.25 <= power <= 1.01 * at(d, "rectifier1.clamp_power")
     assert float(np.ptp(volt("rc"))) < 0.08 * float(volt("rc").mean())
@@ -70,3 +70,11 @@ def test_a_whole_design_against_the_engine(both):
     assert "rectifier1.clamp_r" not in bare.rows and {"rectifier clamp resistor", "rectifier clamp capacitor"} <= {kind for kind, _, _ in parts.rows(d)}
     assert any("rectifier clamp" in s.label for s in TOPOLOGIES["psfb"].schematic(d, c))
     check_finite(d)
+
+
+def test_the_clamp_does_not_jump_where_the_bus_at_no_load_is_a_hair_above_that_at_full_load():
+    """Copper in the mains filter from nothing to an ohm moves the bus by volts only: the resistor stays within one step of its series, the reverse voltage within 3 %."""
+    doc = decode(demo.text("ringing-lab-bench"), "demo")
+    found = [size(doc.requirement, {"topology": "psfb", "rectifier.snubber": "clamp", "inlet.r_filter": r}, noise=False) for r in (0.0, 0.4, 0.89, 1.2)]
+    r, v = ([float(np.max(d.rows[id].value)) for d in found] for id in ("rectifier1.clamp_r", "rectifier1.v_reverse"))
+    assert max(r) / min(r) < 1.3 and max(v) / min(v) < 1.03

@@ -26,15 +26,16 @@ def test_cells_by_integration():
 
 @pytest.mark.parametrize(("r", "c"), [(47.0, 1e-9), (100.0, 470e-12), (22.0, 2.2e-9)])
 def test_the_map_tells_what_a_design_with_these_values_gives(demo_design, r, c):
-    """From the map of the design without a snubber: crest of the ring within 1 % (its step hardly moves), loss within 3 %; the present values are marked where there are some."""
+    """From the map of the design without a snubber: crest of the ring within 1 % (its step hardly moves), loss within 4.5 % (at the greatest line the core is empty a tenth of a microsecond before the next pulse: what the snubber takes moves the phase of the ring in which the switch turns on, 450 to 467 V); the present values are marked where there are some."""
     m = snubber_map(demo_design)
-    d = size(demo_design.requirement, {**demo_design.pins, "rectifier.snubber": "rc", "rectifier1.snubber_r": r, "rectifier1.snubber_c": c}, noise=False)
+    same = {**demo_design.pins, **{id: demo_design.rows[id].value for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux")}, "rectifier.snubber": "rc"}  # what it takes may tip the choice of turns
+    d = size(demo_design.requirement, {**same, "rectifier1.snubber_r": r, "rectifier1.snubber_c": c}, noise=False)
     at = np.unravel_index(np.argmin(np.abs(np.log(m.c / c))[:, None] + np.abs(np.log(m.r / r))[None, :]), m.peak.shape)
     near = {"rectifier1.snubber_r": float(m.r[at[1]]), "rectifier1.snubber_c": float(m.c[at[0]])}
-    on = size(demo_design.requirement, {**demo_design.pins, "rectifier.snubber": "rc", **near}, noise=False)
+    on = size(demo_design.requirement, {**same, **near}, noise=False)
     step = float(np.max(on.rows["rectifier1.v_step"].value))
     assert float(m.peak[at]) == pytest.approx(step * float(on.value("rectifier1.ring_crest")), rel=0.01)
-    assert float(m.loss[at]) == pytest.approx(float(on.value("rectifier1.snubber_loss")), rel=0.03)
+    assert float(m.loss[at]) == pytest.approx(float(on.value("rectifier1.snubber_loss")), rel=0.045)
     assert m.now is None and snubber_map(d).now == (r, c)
 
 

@@ -3,6 +3,8 @@
 import textwrap
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
@@ -20,8 +22,7 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
     """Bars, a table and what they say."""
     picture = Picture(width, height, "primaries in series, secondaries in parallel; the smallest core that passes for each number of pieces")
     if found is None:
-        picture.text(width / 2, height / 2, f"the transformer ({design.value('transformer.core')}) is split in two to six …", "muted", "middle", 3.6)
-        return picture
+        return _waiting(picture, design)
     from rhevectra.core.magnetics.matrix import said
 
     table = ROW * (len(found) + 1) + 2
@@ -39,6 +40,18 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
     _table(picture, found, best, height - FOOT - table + 3, width)
     for k, line in enumerate(textwrap.wrap(said(found), max(int(width / 1.42), 30))[:4]):
         picture.text(3, height - FOOT + 6 + 4.0 * k, line, "ink", "left", 2.9)
+    return picture
+
+
+def _waiting(picture: Picture, design: Design) -> Picture:
+    """What the single transformer loses, until the pieces are sized."""
+    copper, core = (float(np.max(design.value(f"transformer.loss_{k}"))) for k in ("copper", "core"))
+    frame = Frame(picture, LEFT, 3, picture.width - LEFT - RIGHT, 0.5 * picture.height, (0.4, 6.6), (0.0, 1.35 * (copper + core)), "loss of the single transformer", "W", x_unit="n", x_ticks=[float(k) for k in range(1, 7)])
+    left, right = frame.x(0.72), frame.x(1.28)
+    picture.box(left, frame.y(copper), right - left, frame.y(0.0) - frame.y(copper), "secondary")
+    picture.box(left, frame.y(copper + core), right - left, frame.y(copper) - frame.y(copper + core), "primary")
+    frame.close()
+    picture.text(picture.width / 2, 0.75 * picture.height, f"{design.value('transformer.core')} is split in two to six …", "muted", "middle", 3.6)
     return picture
 
 

@@ -22,8 +22,11 @@ def slow_diode_picture(design: Design, found: "SlowDiode | None", width: float, 
     """Clamp current above; heat and peak below; what they say."""
     picture = Picture(width, height, "exact periods with the charge a diode stores; the figures stay those of a fast diode")
     if found is None:
-        picture.text(width / 2, height / 2 - 4, "a diode that stores charge and a series resistor are put into the exact period …", "muted", "middle", 3.6)
-        picture.text(width / 2, height / 2 + 3, f"the clamp now: {show(float(np.max(design.value('clamp.power'))), 'W')} at most", "muted", "middle", 3.4)
+        load, power = np.array([(x, float(design.rows["clamp.power"].at(index))) for x, index in design.grid.along_load(design.grid.find(min(design.grid.lines)))]).T
+        frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.5 * height, (0.0, 100.0), (0.0, max(1.1 * float(power.max()), 1e-3)), "clamp power with its fast diode", "W", x_unit="% load")
+        frame.trace("as it is", 100 * load, power, "muted", 0.65)
+        frame.close()
+        picture.text(width / 2, 0.75 * height, "a diode that stores charge and a series resistor are put into the exact period …", "muted", "middle", 3.6)
         return picture
     room = height - FOOT
     _currents(picture, found, width, 0.42 * room - 10)

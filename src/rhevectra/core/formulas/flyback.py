@@ -30,6 +30,12 @@ def reflected_voltage(turns_primary: Any, turns_secondary: Any, v_out: Any, v_dr
     return (turns_primary / turns_secondary) * (v_out + v_drop)
 
 
+@formula("V_oc = V_or − ½·(N_p/N_s)·(V_d − V_f)", "V", "V_or N_p N_s V_d V_f", "while the leakage empties the secondary's current only rises: the drop across its resistance is half of what its charge meets on the mean, or less")
+def commutating_voltage(v_reflected: Any, turns_primary: Any, turns_secondary: Any, v_drop: Any, v_forward: Any) -> Any:
+    """Output voltage [V] as the primary sees it while the secondary takes over."""
+    return v_reflected - 0.5 * (turns_primary / turns_secondary) * (v_drop - v_forward)
+
+
 @formula("V_d = V_f + min(½·V_o, (r_d + R_s)·I_rms²/I_avg)", "V", "V_f r_d R_s I_rms I_avg V_o", "charge-averaged drop of a resistive rectifier")
 def rectifier_drop(v_forward: Any, r_dynamic: Any, r_winding: Any, i_rms: Any, i_avg: Any, v_out: Any) -> Any:
     """Average drop [V] that the secondary charge has to overcome."""

@@ -106,7 +106,7 @@ def idle_current(s: Any, v_or: Any) -> Any:
 def steady(sheet: Any, s: Any, o: dict[str, Any], free: str = "") -> dict[str, Any]:
     """Crest [V] and what the capacitor keeps of it from pulse to pulse, and the current [A] that reaches the clamp, with nothing else across it; free: what its rows are called more."""
     kept = sheet("clamp.decay", clamp.decay, r=s.clamp_r, c=s.clamp_c, fs=o["fs"])
-    floor = sheet("clamp.floor", clamp.floor_voltage, v_reflected=o["v_or"], v_diode=s.clamp_vf)
+    floor = sheet("clamp.floor", clamp.floor_voltage, v_reflected=o["v_com"], v_diode=s.clamp_vf)
     strength = sheet("clamp.strength", clamp.strength, leakage=s.leakage, per_volt=sheet("clamp.per_volt", clamp.charge_per_volt, c=s.clamp_c, kept=kept))
     lift = sheet("clamp.lift", clamp.lift, c_node=s.c_node, leakage=s.leakage)
     mid = sheet("clamp.v_mid", clamp.voltage, w=floor, k=strength, a=lift, i_one=o["i_one"])
@@ -115,7 +115,7 @@ def steady(sheet: Any, s: Any, o: dict[str, Any], free: str = "") -> dict[str, A
     seldom = plain(usual) * plain(kept) < plain(floor)
     crest = sheet.either(f"clamp.v_crest{free}", seldom, rare, usual, "pulses so rare that the capacitor falls below the reflected voltage, or not")
     lifted = sheet("clamp.i_lifted", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage,
-                   v_node=sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf), v_reflected=o["v_or"], quality=clamp.RING_QUALITY)
+                   v_node=sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf), v_reflected=o["v_com"], quality=clamp.RING_QUALITY)
     return {"kept": kept, "crest": crest, "i_clamp": sheet.either(f"clamp.i_peak{free}", seldom, o["i_one"], lifted, "what is left after the node has been lifted")}
 
 
@@ -127,7 +127,7 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     q = sheet("clamp.q", clamp.charge, c=s.clamp_c, ripple_pp=ripple)
     t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
     p = sheet("clamp.power", clamp.power, c=s.clamp_c, fs=o["fs"], crest=crest, kept=kept)
-    taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_or"], i_secondary=o["i_sum"], r=s.clamp_r)
+    taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_com"], i_secondary=o["i_sum"], r=s.clamp_r)
     return {**found, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken}
 
 

@@ -86,7 +86,7 @@ def point_at(design: Any, index: tuple[int, ...]) -> Point:
     """What the clamp meets at a place of the grid."""
     stage, o = design.context["stage"], design.context["o"]
     read = lambda x: float(pick(np.asarray(getattr(x, "value", x), dtype=float), index))  # noqa: E731
-    return Point(read(o["i_one"]), read(o["fs"]), read(o["v_or"]), read(stage.v_bus))
+    return Point(read(o["i_one"]), read(o["fs"]), read(o["v_com"]), read(stage.v_bus))
 
 
 def parts_of(design: Any) -> tuple[float, float, float]:

@@ -61,15 +61,15 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     ripple = sheet("clamp.ripple_pp", clamp.ripple, crest=level, kept=free["kept"])
     given = sheet("clamp.q_kept", clamp.charge, c=s.clamp_c, ripple_pp=ripple)
     node = sheet("clamp.v_node_held", clamp.node_voltage, v_clamp=s.clamp_z, v_diode=s.clamp_vf)
-    i_held = sheet("clamp.i_held", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=node, v_reflected=o["v_or"], quality=clamp.RING_QUALITY)
+    i_held = sheet("clamp.i_held", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=node, v_reflected=o["v_com"], quality=clamp.RING_QUALITY)
     i_c = sheet.either("clamp.i_peak", caught, i_held, free["i_clamp"], "what is left after the node has been lifted")
-    offered = sheet("clamp.q_held", clamp.charge_offered, leakage=s.leakage, i_clamp=i_held, v_node=node, v_reflected=o["v_or"])
+    offered = sheet("clamp.q_held", clamp.charge_offered, leakage=s.leakage, i_clamp=i_held, v_node=node, v_reflected=o["v_com"])
     q = sheet.either("clamp.q", caught, offered, given, "charge of each period")
     t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
     resistor = sheet("clamp.power_resistor", clamp.power, c=s.clamp_c, fs=o["fs"], crest=level, kept=free["kept"])
     diodes = sheet("clamp.power_zener", zener.overflow, v_zener=s.clamp_z, fs=o["fs"], q_clamp=q, q_kept=given)
     p = sheet.total("clamp.power", "W", "resistor and Zener diodes", resistor=resistor, diodes=diodes)
-    taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_or"], i_secondary=o["i_sum"], r=s.clamp_r)
+    taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_com"], i_secondary=o["i_sum"], r=s.clamp_r)
     return {"crest": crest, "kept": free["kept"], "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken}
 
 

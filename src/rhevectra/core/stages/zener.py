@@ -82,12 +82,12 @@ def idle_current(s: Any, v_or: Any) -> float:
 def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     """What the clamp takes in a period, by the nominal voltage; the crest by the largest."""
     node = sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=s.clamp_z, v_diode=s.clamp_vf)
-    i_c = sheet("clamp.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=node, v_reflected=o["v_or"], quality=clamp.RING_QUALITY)
-    against = {"leakage": s.leakage, "i_clamp": i_c, "v_node": node, "v_reflected": o["v_or"]}
+    i_c = sheet("clamp.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=node, v_reflected=o["v_com"], quality=clamp.RING_QUALITY)
+    against = {"leakage": s.leakage, "i_clamp": i_c, "v_node": node, "v_reflected": o["v_com"]}
     loop = sheet.total("clamp.r_loop", "Ω", "resistor and primary winding, one after the other", resistor=s.clamp_r, winding=s.r_primary)
     t = sheet("clamp.t_reset", zener.reset_time, t_off=o["t_off"], r=loop, **against)
     q = sheet("clamp.q", zener.charge, t_reset=t, r=loop, **against)
-    p = sheet("clamp.power", zener.power, fs=o["fs"], leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_or"], v_diode=s.clamp_vf, q_clamp=q)
+    p = sheet("clamp.power", zener.power, fs=o["fs"], leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_com"], v_diode=s.clamp_vf, q_clamp=q)
     taken = sheet("clamp.i_core", zener.current_from_core, i_secondary=o["i_sum"], fs=o["fs"], q_clamp=q)
     crest = sheet("clamp.v_crest", zener.crest, v_most=s.clamp_most, r=s.clamp_r, i_clamp=i_c)
     return {"crest": crest, "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken}

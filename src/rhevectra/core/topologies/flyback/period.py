@@ -106,7 +106,8 @@ def advance(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
     drop = sheet("secondary.v_drop", flyback.rectifier_drop, v_forward=s.v_forward, r_dynamic=s.r_rectifier, r_winding=s.r_winding, i_rms=main_rms, i_avg=main_avg, v_out=s.v_out)
     v_or = sheet("transformer.v_reflected", flyback.reflected_voltage, turns_primary=s.np, turns_secondary=s.ns[0], v_out=s.v_out, v_drop=drop)
     lm = sheet("transformer.lm", flyback.magnetising, lp=s.lp, leakage=s.leakage)
-    out = {"v_or": v_or, "lm": lm, "i_sum": i_sum, "parts": parts, "drop": drop}
+    v_com = sheet("transformer.v_commutating", flyback.commutating_voltage, v_reflected=v_or, turns_primary=s.np, turns_secondary=s.ns[0], v_drop=drop, v_forward=s.v_forward)
+    out = {"v_or": v_or, "v_com": v_com, "lm": lm, "i_sum": i_sum, "parts": parts, "drop": drop}
     out |= active.currents(sheet, s, b, v_or, lm, i_sum) if s.variant.turned else _pulse(sheet, s, b, v_or, lm, i_sum)
     out |= _handing_back(sheet, s, out) if s.variant.clamp is None else s.variant.clamp.settle(sheet, s, out)
     out |= _currents_and_core(sheet, s, out)

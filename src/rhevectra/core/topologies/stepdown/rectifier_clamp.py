@@ -55,13 +55,14 @@ def choose(work: Work, s: "Stage", row: Mapping[str, Any], out: Mapping[str, Any
     sheet, grid = work.sheet, work.grid
     c = sheet.given("rectifier1.clamp_seen", _seen(s) * float(c_j.value), "F", "rule", "junctions that block, as the clamped node sees them")
     steps = np.broadcast_to(_step_of(s, out["v_wound"]) / _halves(s), grid.shape)
-    at = int(np.argmax(np.where(corners.PEAKS.mask(grid), steps, -1)))
-    step, rate = float(steps.ravel()[at]), float(np.broadcast_to(out["fs"], grid.shape).ravel()[at])
+    judged = np.broadcast_to(corners.PEAKS.mask(grid), grid.shape)
+    steps, rates = steps[judged], np.broadcast_to(out["fs"], grid.shape)[judged]
+    step = float(steps.max())
     aim = AIM * step * (1 + float(sheet.rows["rectifier.ringing"].value))
-    arrives = float(clamp.charge(float(c.value), aim, step))
-    exact = float(clamp.resistor(aim - DROP, float(s.v_out), rate, arrives)) if arrives > 0 else 1e6
-    r = work.choose("rectifier1.clamp_r", lambda: at_most(min(max(exact, 1.0), 1e6), "E12"), f"next E12 value below {show(exact, 'Ω', 3)}, which holds {show(aim, 'V', 3)} at the highest input")
-    cap = work.choose("rectifier1.clamp_c", lambda: at_least(max(arrives / (RIPPLE * aim), 1e-11), "E6"), f"ripple of {RIPPLE * 100:g} % of its voltage, next E6 value above")
+    arrives = np.maximum(np.asarray(clamp.charge(float(c.value), aim, steps)), 1e-15)
+    exact = float(np.min(clamp.resistor(aim - DROP, float(s.v_out), rates, arrives)))  # the bus is highest at no load, where the pulses are few
+    r = work.choose("rectifier1.clamp_r", lambda: at_most(min(max(exact, 1.0), 1e6), "E12"), f"next E12 value below {show(exact, 'Ω', 3)}, which holds {show(aim, 'V', 3)} at every corner")
+    cap = work.choose("rectifier1.clamp_c", lambda: at_least(max(float(np.max(arrives)) / (RIPPLE * aim), 1e-11), "E6"), f"ripple of {RIPPLE * 100:g} % of its voltage, next E6 value above")
     return replace(s, snub={"r": float(r.value), "c": float(c.value), "c_clamp": float(cap.value), "junction": float(c_j.value)})
 
 
