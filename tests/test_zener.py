@@ -158,3 +158,13 @@ def test_the_clamp_is_exchanged_in_the_window(window):
     assert "Map" not in tabs and "Turn-off" in tabs
     window.undo()
     assert "clamp.r" in desk.decisions.rows
+
+
+@pytest.mark.parametrize("v_zener", [105.0, 120.0, 150.0])
+def test_near_the_reflected_voltage_the_resistor_does_not_burn_at_rest(demo_document, v_zener):
+    """What stands across it at no load is the reflected voltage: by hand it burns at most half as much again as the leakage brings at full load."""
+    d = size(demo_document.requirement, {"clamp.kind": "rcd_zener", "clamp.v_zener": v_zener}, noise=False)
+    full = d.grid.find(85.0)
+    at = lambda id: float(np.broadcast_to(d.rows[id].value, d.grid.shape)[full.index])  # noqa: E731
+    brings = 0.5 * at("transformer.leakage") * at("switch.i_peak") ** 2 * at("switch.frequency")
+    assert at("transformer.v_reflected") ** 2 / float(d.value("clamp.r")) < 1.7 * brings and d.value("clamp.power_idle") < 1.7 * brings

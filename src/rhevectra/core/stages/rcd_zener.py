@@ -22,6 +22,8 @@ BURNING = ("rcl", "dzen", "dcl")
 CURES = {"switch.v_peak": "clamp.v_zener", "clamp": "clamp.r"}
 BELOW, RUNNING = 0.93, 1.3
 """Share of the Zener voltage that the capacitor reaches while running, and the current limit over the peak current in run (common practice)."""
+AT_REST = 1.5
+"""What the resistor may burn at the reflected voltage over the energy the leakage brings (assumption: beyond it the clamp wastes more at rest than it has to take)."""
 _OWN = ("clamp.ripple_ratio", "clamp.r", "clamp.c")
 DECISIONS = (*(d for d in rcd.DECISIONS if d.id in _OWN), *(d for d in held.DECISIONS if d.id != "clamp.r_series"))
 FIGURES = rcd.FIGURES
@@ -40,7 +42,10 @@ def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: floa
     i_c = sheet.solved("clamp.plan_i", float(clamp.conduction_current(i_one / RUNNING, c_node, leakage, node, v_or, clamp.RING_QUALITY)), "A", f"the current limit over {RUNNING:g}, less what lifts the node")
     q = sheet("clamp.plan_q", clamp.charge_offered, leakage=sheet.given("clamp.plan_leakage", leakage, "H", "solved", "leakage the clamp is sized for"), i_clamp=i_c, v_node=sheet.given("clamp.plan_node", node, "V", "rule", "node while the capacitor is charged"), v_reflected=sheet.given("clamp.plan_v_or", v_or, "V", "solved", "reflected voltage at full load"))
     exact = sheet("clamp.r_exact", clamp.resistor, v_clamp=below, fs=fs, q_clamp=np.maximum(float(q.value), 1e-12))
-    r = work.choose("clamp.r", lambda: at_least(min(float(exact.value), 9.1e6), "E24"), "next E24 value above: the diodes catch what is too much", exact=exact)
+    brings = 0.5 * leakage * float(i_c.value) ** 2 * fs
+    least = v_or**2 / (AT_REST * brings) if brings > 0 else 0.0
+    why = "next E24 value above: the diodes catch what is too much" if float(exact.value) >= least else f"the least that burns no more than {AT_REST:g} × what the leakage brings where only the reflected voltage stands across it; a clamp so near above that voltage takes more, which the diodes do while there is load"
+    r = work.choose("clamp.r", lambda: at_least(min(max(float(exact.value), least), 9.1e6), "E24"), why, exact=exact)
     return {"stage": {"clamp_r": r, "clamp_c": rcd.capacitor(work, ratio, r, fs), "clamp_z": v_z, "clamp_most": most}, "vf": DIODE_DROP, "goal": goal}
 
 
