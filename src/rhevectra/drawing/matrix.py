@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from rhevectra.core.magnetics.matrix import Pieces
 
 FOOT, ROW = 19.0, 5.0
-_COLUMNS = (("pieces", 0.0), ("turns", 0.28), ("secondary", 0.46), ("tall", 0.62), ("volume", 0.75), ("rise", 0.9))
+_COLUMNS = (("pieces", 0.0), ("turns", 0.28), ("each, rms", 0.46), ("tall", 0.63), ("volume", 0.77), ("rise", 0.93))
 
 
 def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: float, height: float) -> Picture:
@@ -26,16 +26,14 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
     from rhevectra.core.magnetics.matrix import said
 
     table = ROW * (len(found) + 1) + 2
-    top = 1.35 * max(p.loss for p in found)
+    top = 1.45 * max(p.loss for p in found)
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - FOOT - table - 12, (0.4, len(found) + 0.6), (0.0, top), "loss of all pieces together", "W", x_unit="n", x_ticks=[float(p.count) for p in found])
     best = min((p for p in found if not p.refused), key=lambda p: p.loss, default=None)
     for p in found:
         _bar(picture, frame, p, p is best)
-    for name, role, k in (("copper", "secondary", 0), ("cores", "primary", 1)):
-        picture.box(frame.left + frame.width - 58 + 26 * k, frame.top + 1.6, 2.4, 2.4, role)
-        picture.text(frame.left + frame.width - 54.6 + 26 * k, frame.top + 4, name, role, "left", 3.0, clear=True)
-    if any(p.merged is not None for p in found):
-        picture.text(frame.left + frame.width - 2, frame.top + 8.2, "line: outer legs shared, their flux cancels", "primary", "right", 2.9, clear=True)
+    merged = (("line: outer legs shared, their flux cancels", "primary"),) if any(p.merged is not None for p in found) else ()
+    for k, (name, role) in enumerate((("above: cores", "primary"), ("below: copper", "secondary"), *merged)):
+        picture.text(frame.left + frame.width - 2, frame.top + 4 + 4 * k, name, role, "right", 2.9, clear=True)
     frame.close()
     _table(picture, found, best, height - FOOT - table + 3, width)
     for k, line in enumerate(textwrap.wrap(said(found), max(int(width / 1.42), 30))[:4]):
@@ -46,7 +44,7 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
 def _waiting(picture: Picture, design: Design) -> Picture:
     """What the single transformer loses, until the pieces are sized."""
     copper, core = (float(np.max(design.value(f"transformer.loss_{k}"))) for k in ("copper", "core"))
-    frame = Frame(picture, LEFT, 3, picture.width - LEFT - RIGHT, 0.5 * picture.height, (0.4, 6.6), (0.0, 1.35 * (copper + core)), "loss of the single transformer", "W", x_unit="n", x_ticks=[float(k) for k in range(1, 7)])
+    frame = Frame(picture, LEFT, 3, picture.width - LEFT - RIGHT, 0.5 * picture.height, (0.4, 6.6), (0.0, 1.45 * (copper + core)), "loss of the single transformer", "W", x_unit="n", x_ticks=[float(k) for k in range(1, 7)])
     left, right = frame.x(0.72), frame.x(1.28)
     picture.box(left, frame.y(copper), right - left, frame.y(0.0) - frame.y(copper), "secondary")
     picture.box(left, frame.y(copper + core), right - left, frame.y(copper) - frame.y(copper + core), "primary")
@@ -74,6 +72,6 @@ def _table(picture: Picture, found: "tuple[Pieces, ...]", best: "Pieces | None",
         picture.text(4 + share * wide, y, name, "muted", "left", 2.9)
     for k, p in enumerate(found, 1):
         role = "over" if p.refused else "ink"
-        cells = (f"{p.count} × {p.core}", " : ".join(str(t) for t in p.turns[:2]), f"{show(p.i_secondary, 'A')} rms", show(p.tall, "m", 3), show(p.volume, "m³", 3), show(p.rise, "K", 2))
+        cells = (f"{p.count} × {p.core}", " : ".join(str(t) for t in p.turns[:2]), show(p.i_secondary, "A"), show(p.tall, "m", 3), show(p.volume, "m³", 3), show(p.rise, "K", 2))
         for (_, share), text in zip(_COLUMNS, cells, strict=True):
             picture.text(4 + share * wide, y + ROW * k, text, role, "left", 2.9, p is best)

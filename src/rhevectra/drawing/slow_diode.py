@@ -26,7 +26,7 @@ def slow_diode_picture(design: Design, found: "SlowDiode | None", width: float, 
         frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.5 * height, (0.0, 100.0), (0.0, max(1.1 * float(power.max()), 1e-3)), "clamp power with its fast diode", "W", x_unit="% load")
         frame.trace("as it is", 100 * load, power, "muted", 0.65)
         frame.close()
-        picture.text(width / 2, 0.75 * height, "a diode that stores charge and a series resistor are put into the exact period …", "muted", "middle", 3.6)
+        picture.text(width / 2, 0.75 * height, "slow diodes are put into the exact period …", "muted", "middle", 3.6)
         return picture
     room = height - FOOT
     _currents(picture, found, width, 0.42 * room - 10)

@@ -14,6 +14,8 @@ from rhevectra.ui.main import prepare_platform
 VIEWS = {"ask": ("Ask", "", ""), "size-switch": ("Size", "switch", "period"), "size-bulk": ("Size", "bulk", "line"), "size-harmonics": ("Size", "inlet", "harmonics"), "size-transformer": ("Size", "transformer", "window"), "size-range": ("Size", "switch", "range"), "size-field": ("Size", "transformer", "field"),
          "size-clamp": ("Size", "clamp", "transient"), "size-map": ("Size", "clamp", "map"), "size-circuit": ("Size", "rectifier", "circuit"), "size-kinds": ("Size", "clamp", "loads"), "size-loss": ("Size", "load", "loss"), "wind": ("Wind", "", "")}
 """Picture name -> desk, stage, picture of the panel."""
+PATIENCE = 90
+"""Seconds that a picture from a worker is waited for."""
 
 
 def take(folder: Path) -> int:
@@ -61,7 +63,7 @@ def _take(folder: Path) -> None:
     window.show()
 
     def shoot(name: str) -> None:
-        panel, until = window.size_desk.picture, time.monotonic() + 20
+        panel, until = window.size_desk.picture, time.monotonic() + PATIENCE
         while panel.busy and time.monotonic() < until:
             application.processEvents()
         for _ in range(3):
@@ -86,7 +88,7 @@ def _take(folder: Path) -> None:
     shoot("size-reference-dark")
     window.toggle_theme()
     window.session.saved = window.session.document
-    for name, what, stage, picture in (("size-power-factor", "frost-fans", "pfc", "envelope"), ("size-bus", "frost-fans", "bulk", "line"), ("size-resonant", "radar-rotator", "switch", "gain"), ("size-forward", "ringing-lab-bench", "switch", "period")):
+    for name, what, stage, picture in (("size-power-factor", "frost-fans", "pfc", "envelope"), ("size-split", "radar-rotator", "transformer", "split"), ("size-resonant", "radar-rotator", "switch", "gain"), ("size-forward", "ringing-lab-bench", "switch", "period")):
         window.session.saved = window.session.document
         window._adopt(Session.of_text(demo.text(what), "demo"))
         window.size_desk.choose_stage(stage)

@@ -63,6 +63,7 @@ class SizeDesk(QWidget):
         self.inner = QSplitter(Qt.Orientation.Horizontal, left)
         self.inner.addWidget(self.decisions)
         self.inner.addWidget(self.picture)
+        self.decisions.setMinimumWidth(284)  # a scroll bar beside the pins, in a small window too
         self.inner.setSizes([286, 484])
         self.inner.setStretchFactor(1, 1)
         self.inner.setChildrenCollapsible(False)
