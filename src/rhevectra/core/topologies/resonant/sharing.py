@@ -14,24 +14,24 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant import tank, waves
 
-STEP, ROUNDS, KEPT, CLOSE, UNKNOWN, SAME = 2e-3, 9, 3, 5e-5, 1e-4, 3
-"""Relative step of the slopes; Newton rounds, and for how many slopes are kept; miss in gain that counts as solved; miss of a period beyond which a tank has no such state; digits of the logarithm in which two buses are the same (a thousandth)."""
+STEP, ROUNDS, KEPT, CLOSE, UNKNOWN, SAME, LEAST = 2e-3, 9, 3, 5e-5, 1e-4, 3, 0.02
+"""Relative step of the slopes; Newton rounds, and for how many slopes are kept; miss in gain that counts as solved; miss of a period beyond which a tank has no such state; digits of the logarithm in which two buses are the same (a thousandth); share at which a tank counts as idle."""
 
 
-def _gains(s: st.Stage, at: dict[str, Array], f: Array, share: Array, parts: Array) -> Array:
-    """Gain each tank gives at a frequency [Hz] and a share of the mean current; parts (3, …): its L_r, C_r, L_m over the nominal ones. NaN where there is no such state."""
+def _gains(s: st.Stage, at: dict[str, Array], f: Array, share: Array, parts: Array, near: Array | None = None) -> tuple[Array, Array]:
+    """Gain each tank gives at a frequency [Hz] and a share of the mean current, and its unknowns (…, 3); parts (3, …): its L_r, C_r, L_m over the nominal ones; near: unknowns to begin from, those of the phase as designed where there are none. NaN where there is no such state."""
     lr, cr, lm = (float(x) * parts[k] for k, x in enumerate((s.lr, s.cr, s.lm)))
     z = np.sqrt(lr / cr)
     shape = np.broadcast_shapes(f.shape, share.shape, lr.shape, at["gain"].shape)
     flat = lambda x: np.broadcast_to(x, shape).reshape(-1)  # noqa: E731
     point = tank.Point(flat(0.5 / (f * np.sqrt(lr * cr))), flat(at["amps"] * share * z / at["v_p"]), flat(at["gain"]), flat(lm / lr))
-    near = np.stack([flat(at["j"]), flat(at["jm"]), flat(at["gain"])], -1)
+    near = np.stack([flat(at["j"]), flat(at["jm"]), flat(at["gain"])], -1) if near is None else np.broadcast_to(near, (*shape, 3)).reshape(-1, 3)
     found = tank.solve(point, "gain", near, st.ROUGH, st.NEAR)
     gain, bad = found.point.gain.copy(), found.miss > st.ROUGH
     if bad.any():  # at the edge where a rectifier begins to rest the neighbour is a poor start
         again = tank.solve(tank.Point(*(getattr(point, n)[bad] for n in ("half", "load", "gain", "ratio"))), "gain", None, st.ROUGH)
         gain[bad] = np.where(again.miss < UNKNOWN, again.point.gain, np.where(found.miss[bad] < UNKNOWN, gain[bad], np.nan))
-    return gain.reshape(shape)
+    return gain.reshape(shape), np.where(bad[:, None], near, found.unknown).reshape(*shape, 3)
 
 
 def _mean_phase(s: st.Stage, settled: st.Settled, full: Array) -> dict[str, Array]:
@@ -51,29 +51,33 @@ def most_loaded(s: st.Stage, settled: st.Settled, full: Array, spread: float) ->
         return 1.0
     one = np.ones((3, len(at["gain"])))
     moved = one[:, None, :] + STEP * np.eye(3)[:, :, None]
-    sign = np.sign(_gains(s, at, at["f"], np.ones(1), moved) - at["gain"])  # (3 parts, corners)
+    sign = np.sign(_gains(s, at, at["f"], np.ones(1), moved)[0] - at["gain"])  # (3 parts, corners)
     ends = np.array([1.0, -1.0])
     parts = 1 + spread * sign[:, None, None, :] * ends[:, None, None] * ends[:, None]  # (parts, this tank or the others, up or down, corners)
     f, x = np.broadcast_to(at["f"], parts.shape[2:]).copy(), np.ones(parts.shape[2:])
     rest = lambda x: (phases - x) / (phases - 1)  # noqa: E731
 
-    def miss(f: Array, x: Array) -> tuple[Array, ...]:
-        """How far this tank and the others are from the gain they have to give; the first axis of f and x tries variations at once."""
+    def miss(f: Array, x: Array, near: Array | None) -> tuple[Array, Array, Array]:
+        """How far this tank and the others are from the gain they have to give, and the unknowns of the first variation; the first axis of f and x tries variations at once."""
         shares = np.stack([x, rest(x)])
-        return tuple(_gains(s, at, f, shares, parts[:, :, None]) - at["gain"] - at["drop"] * (shares - 1))
-    off = np.full(f.shape, np.inf)
+        gains, unknown = _gains(s, at, f, shares, parts[:, :, None], near)
+        a, b = gains - at["gain"] - at["drop"] * (shares - 1)
+        return a, b, unknown[:, :1]
+    off, near, ended = np.full(f.shape, np.inf), None, np.zeros(f.shape, bool)
     for k in range(ROUNDS):
         moves = k % KEPT == 0  # the slopes hardly move from one round to the next
-        a, b = miss(*((np.stack([f, f * (1 + STEP), f]), np.stack([x, x, x + STEP])) if moves else (f[None], x[None])))
+        a, b, near = miss(*((np.stack([f, f * (1 + STEP), f]), np.stack([x, x, x + STEP])) if moves else (f[None], x[None])), near)
         if moves:
             af, bf, ax, bx = ((m[j] - m[0]) / STEP for j in (1, 2) for m in (a, b))
         a, b = a[0], b[0]
         off = np.maximum(np.abs(a), np.abs(b))
-        if not (off > CLOSE).any():
+        at_end = (x <= LEAST) | (x >= phases - LEAST)
+        if not ((off > CLOSE) & ~(ended & at_end)).any():  # twice at the end: one tank carries it all, or nothing
             break
+        ended = at_end
         det = af * bx - ax * bf
         det = np.where(np.abs(det) > 1e-12, det, 1e-12)
-        f, x = f * (1 + np.clip((ax * b - bx * a) / det, -0.1, 0.1)), np.clip(x + np.clip((bf * a - af * b) / det, -0.5, 0.5), 0.02, phases - 0.02)
+        f, x = f * (1 + np.clip((ax * b - bx * a) / det, -0.1, 0.1)), np.clip(x + np.clip((bf * a - af * b) / det, -0.5, 0.5), LEAST, phases - LEAST)
     shares = np.where(off < 2 * CLOSE, np.maximum(x, rest(x)), float(phases))
     return float(np.nanmax(np.where(np.isfinite(shares), shares, float(phases))))
 
