@@ -63,10 +63,12 @@ def most_loaded(s: st.Stage, settled: st.Settled, full: Array, spread: float) ->
         gains, unknown = _gains(s, at, f, shares, parts[:, :, None], near)
         a, b = gains - at["gain"] - at["drop"] * (shares - 1)
         return a, b, unknown[:, :1]
-    off, near, ended = np.full(f.shape, np.inf), None, np.zeros(f.shape, bool)
+    near: Array | None = None
+    off, ended = np.full(f.shape, np.inf), np.zeros(f.shape, bool)
     for k in range(ROUNDS):
         moves = k % KEPT == 0  # the slopes hardly move from one round to the next
-        a, b, near = miss(*((np.stack([f, f * (1 + STEP), f]), np.stack([x, x, x + STEP])) if moves else (f[None], x[None])), near)
+        frequencies, loads = (np.stack([f, f * (1 + STEP), f]), np.stack([x, x, x + STEP])) if moves else (f[None], x[None])
+        a, b, near = miss(frequencies, loads, near)
         if moves:
             af, bf, ax, bx = ((m[j] - m[0]) / STEP for j in (1, 2) for m in (a, b))
         a, b = a[0], b[0]
