@@ -32,6 +32,9 @@ DROPS = (0.01, 0.03, 0.08, 0.2)
 STORE, EMPTY, ON = 100e-9, 0.01, 0.05
 """Capacitor that stands for the store [F], the voltage on it that counts as empty [V], resistance of the flooded diode [Ω]."""
 
+SHOWN = 2.5e-6
+"""Time [s] after turn-off that the currents are shown."""
+
 
 @dataclass(frozen=True)
 class Tried:
@@ -95,10 +98,6 @@ def _tried(design: Design, corner: Corner, judged: Corner, recovery: float, r: f
     shown = slice(max(start - 2, 0), min(int(np.searchsorted(t, t[start] + SHOWN)), len(t)))
     made = Tried(recovery, r, mean((volt("cl") - volt("bus")) * m.values("i", "rcl")), mean((volt("drain") - volt("cl")) * i), drawn - given, back / max(forward, 1e-15), peak)
     return made, (t[shown] - t[start], i[shown])
-
-
-SHOWN = 2.5e-6
-"""Time [s] after turn-off that the currents are shown."""
 
 
 def slow_diode_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, SlowDiode | None]]:
