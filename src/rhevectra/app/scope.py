@@ -2,7 +2,7 @@
 
 import io
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -132,7 +132,7 @@ POINTS, PERIODS_SHOWN, LEVELS, NOISE = 2500, 1.6, 256, 0.002
 def simulated_record(design: Design, corner: Corner, added: float = 0.0, probe: float = PROBE, seed: int = 1) -> str:
     """What an oscilloscope would write of the drain at a corner: the exact period with probe and an added capacitor [F] across the switch, 8-bit steps and noise. Raises NoSteadyState."""
     hung = tuple(Element(name, ("drain", "src"), number(c), "switch") for name, c in (("Cprobe", probe), ("Cadded", added)) if c > 0)
-    found = exact(design, corner, hung)
+    found = exact(design, corner, lambda circuit: replace(circuit, elements=(*circuit.elements, *hung)))
     t = np.linspace(0.0, PERIODS_SHOWN * found.period, POINTS)
     v = np.interp(t % found.period, found.t, found.voltages["drain"])
     full = 1.25 * float(v.max())

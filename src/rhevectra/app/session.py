@@ -144,7 +144,7 @@ class Session:
         if reading is None:
             self.record(READING, name)
         else:
-            self.record(READING, name + (f" ({reading.how})" if reading.how else ""), {id: reading.value}, told)
+            self.record(READING, f"{name} ({reading.how})" if reading.how else name, {id: reading.value}, told)
 
     def record(self, kind: str, text: str, values: Mapping[str, float] | None = None, expected: Mapping[str, float] | None = None) -> None:
         """Add an entry to the bench log, with the time it is now. No edit: undo leaves it alone."""

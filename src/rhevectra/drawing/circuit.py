@@ -25,9 +25,9 @@ class _Pen:
 
     def __init__(self, picture: Picture) -> None:
         self.picture, self.weight = picture, WIRE
-        self.scale = min((picture.width - 26) / PLANE[0], (picture.height - 10) / PLANE[1])
-        self.wide = min((picture.width - 34) / PLANE[0], WIDEST * self.scale)
-        self.high = min((picture.height - 10) / PLANE[1], TALLEST * self.scale)
+        scale = min((picture.width - 26) / PLANE[0], (picture.height - 10) / PLANE[1])
+        self.wide = min((picture.width - 34) / PLANE[0], WIDEST * scale)
+        self.high = min((picture.height - 10) / PLANE[1], TALLEST * scale)
         self.x0 = max((picture.width - PLANE[0] * self.wide) / 2 - 8, 6.0)
         self.y0 = max((picture.height - PLANE[1] * self.high) / 2 - 2, 4.0)
 

@@ -233,7 +233,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
     def log(self, kind: str, text: str, values: Any = None, expected: Any = None) -> None:
         """Add to the bench log."""
         self.session.record(kind, text, values, expected)
-        self.wind_desk.show_design(self.session.design, self.session.document.title, self.session.document.log)
+        self.wind_desk.show_log(self.session.design, self.session.document.log)
         self._mark_unsaved()
         self.statusBar().showMessage("logged: " + text)
 

@@ -1,6 +1,7 @@
 """The exact steady state of a design at one corner, from its own circuit: waveforms, intervals in words, worst values."""
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -8,7 +9,7 @@ from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.findings import LOOK_AT, Finding
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.measure import Measures
-from rhevectra.core.circuit.netlist import Element, write
+from rhevectra.core.circuit.netlist import Circuit, write
 from rhevectra.core.circuit.read import read
 from rhevectra.core.circuit.steady import UNSTABLE, steady
 from rhevectra.core.design.design import Design
@@ -63,11 +64,10 @@ class Exact:
         return float(np.interp(t, self.t, self.voltages[node]))
 
 
-def exact(design: Design, corner: Corner, more: tuple[Element, ...] = ()) -> Exact:
-    """Solve the design's circuit at a corner, with further elements where somebody hangs them on. Raises NoSteadyState with what stood in the way."""
+def exact(design: Design, corner: Corner, change: Callable[[Circuit], Circuit] = lambda circuit: circuit) -> Exact:
+    """Solve the design's circuit at a corner, with what somebody changes of it. Raises NoSteadyState with what stood in the way."""
     topology = TOPOLOGIES[design.topology]
-    circuit = topology.circuit(design, corner)
-    circuit = replace(circuit, elements=(*circuit.elements, *more))
+    circuit = change(topology.circuit(design, corner))
     network, period = read(write(circuit)), circuit.period
     found = steady(network, period)
     m = Measures(found)

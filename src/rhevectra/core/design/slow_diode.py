@@ -15,12 +15,10 @@ import numpy as np
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.preferred import nearest
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.circuit.measure import Measures
-from rhevectra.core.circuit.netlist import Circuit, Element, number, write
+from rhevectra.core.circuit.netlist import Circuit, Element, number
 from rhevectra.core.circuit.parts import NoSteadyState
-from rhevectra.core.circuit.read import read
-from rhevectra.core.circuit.steady import steady
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.exact import Exact, exact
 from rhevectra.core.topologies import TOPOLOGIES
 
 RECOVERY = (0.5e-6, 2e-6)
@@ -31,7 +29,6 @@ DROPS = (0.01, 0.03, 0.08, 0.2)
 """Series resistors tried, by their drop at the current limit as a share of the clamp's voltage."""
 STORE, EMPTY, ON = 100e-9, 0.01, 0.05
 """Capacitor that stands for the store [F], the voltage on it that counts as empty [V], resistance of the flooded diode [Ω]."""
-
 SHOWN = 2.5e-6
 """Time [s] after turn-off that the currents are shown."""
 
@@ -76,27 +73,23 @@ def with_slow(circuit: Circuit, recovery: float, r: float) -> Circuit:
     return replace(circuit, elements=tuple(out), models=(*circuit.models, f".model STORED SW(RON={number(ON)} ROFF=1e7 VT={number(EMPTY)} VH=0)"))
 
 
-def _solved(design: Design, corner: Corner, recovery: float, r: float) -> tuple[Measures, str, float]:
-    """Measures of the period, the element that carries the diode's current, and the period [s]."""
-    circuit = TOPOLOGIES[design.topology].circuit(design, corner)
-    changed = with_slow(circuit, recovery, r) if recovery else circuit
-    return Measures(steady(read(write(changed)), circuit.period)), "vdq" if recovery else "dcl", circuit.period
+def _period(design: Design, corner: Corner, recovery: float, r: float) -> Exact:
+    """The exact period with the fast diode where there is no recovery, else with a slow one."""
+    return exact(design, corner, lambda circuit: with_slow(circuit, recovery, r)) if recovery else exact(design, corner)
 
 
 def _tried(design: Design, corner: Corner, judged: Corner, recovery: float, r: float) -> tuple[Tried, tuple[Array, Array]]:
-    m, element, period = _solved(design, corner, recovery, r)
-    t, i = m.samples.t, m.values("i", element)
-    volt = lambda n: m.values("n", n)  # noqa: E731
-    rate = float(design.rows["switch.frequency"].at(corner.index)) * period
-    mean = lambda x: float(np.trapezoid(x, t)) / period * rate  # noqa: E731
+    e, volts = _period(design, corner, recovery, r), lambda node: e.voltages.get(node, np.zeros_like(e.t))
+    t, i = e.t, e.currents["vdq" if recovery else "dcl"]
+    rate = float(design.rows["switch.frequency"].at(corner.index))
+    mean = lambda x: float(np.trapezoid(x, t)) * rate  # noqa: E731
     forward, back = (float(np.trapezoid(np.maximum(way * i, 0), t)) for way in (1, -1))
-    loads = [e for e in m.eq.network.parts if e.name.startswith("rload")]
-    given = sum(mean((m.values("n", e.nodes[0]) if e.nodes[0] != "0" else 0.0) * m.values("i", e.name)) for e in loads)
-    drawn = -mean(volt("bus") * m.values("i", "vbus"))
-    peak = float(_solved(design, judged, recovery, r)[0].values("n", "drain").max())
+    given = sum(mean(volts(x.nodes[0]) * e.currents[x.name.lower()]) for x in TOPOLOGIES[design.topology].circuit(design, corner).elements if x.name.lower().startswith("rload"))
+    drawn = -mean(volts("bus") * e.currents["vbus"])
+    peak = float(_period(design, judged, recovery, r).voltages["drain"].max())
     start = int(np.argmax(i > 0.02 * i.max()))
     shown = slice(max(start - 2, 0), min(int(np.searchsorted(t, t[start] + SHOWN)), len(t)))
-    made = Tried(recovery, r, mean((volt("cl") - volt("bus")) * m.values("i", "rcl")), mean((volt("drain") - volt("cl")) * i), drawn - given, back / max(forward, 1e-15), peak)
+    made = Tried(recovery, r, mean((volts("cl") - volts("bus")) * e.currents["rcl"]), mean((volts("drain") - volts("cl")) * i), drawn - given, back / max(forward, 1e-15), peak)
     return made, (t[shown] - t[start], i[shown])
 
 

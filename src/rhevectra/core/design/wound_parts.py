@@ -22,10 +22,9 @@ STRANDS_MM = (*SIZES_MM, 0.8, 1.0, 1.12, 1.25, 1.4, 1.6, 1.8, 2.0)
 """Strands a bundle may be made of [mm]."""
 STRAND_COSTS = 0.01
 """By how much more copper or less another strand counts: few thick ones are the easier wire."""
-GAPPED = (("filter1", "filter inductor", ("filter1.l",), ("filter1.i_rms",), ("filter1.i_peak",)),
-          ("inductor", "inductor in series with the transformer", ("inductor.l", "psfb.l_series"), ("llc.i_tank", "transformer.i_rms_primary"), ("llc.i_tank_peak", "switch.i_peak")),
-          ("pfc", "boost inductor", ("pfc.l",), ("pfc.i_l_rms",), ("pfc.current_limit",)))
-"""Prefix of the rows, name, and the rows that may hold inductance, rms and largest current."""
+OF_STAGE = (("filter1", "filter inductor", ("filter1.l",), ("filter1.i_rms",), ("filter1.i_peak",)),
+            ("inductor", "inductor in series with the transformer", ("inductor.l", "psfb.l_series"), ("llc.i_tank", "transformer.i_rms_primary"), ("llc.i_tank_peak", "switch.i_peak")))
+"""Gapped parts of the power stage: prefix of the rows, name, and the rows that may hold inductance, rms and largest current."""
 
 
 @dataclass(frozen=True)
@@ -66,19 +65,20 @@ def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductanc
                      float(inductor.winding_resistance(copper.resistivity(20.0), c.turns, c.mean_turn, c.copper)), length, f"still {show((1 - MADE) * inductance, 'H')} at {show(i_peak, 'A')}: the flux is {show(c.b_peak, 'T')} there")
 
 
-def _ring_of(design: Design, name: str) -> tuple[Any, int]:
-    table = design.catalogue["rings"]
-    return table.derived(rings), table.names.index(name)
-
-
-def _boost_ring(design: Design, choke: Any, i_rms: float, i_peak: float, frequency: float) -> WoundPart:
-    rows = design.rows
-    size, k = _ring_of(design, str(rows["pfc.ring"].value))
-    hot = design.requirement.ambient_max + 0.8 * float(rows["pfc.rise_max"].value)
-    length = choke.turns * float(size.mean_turn[k])
-    area = float(copper.resistivity(hot)) * length / choke.resistance
-    return WoundPart("boost inductor", int(rows["pfc.count"].value), f"{rows['pfc.ring'].value}, {rows['pfc.powder'].value}", "none", f"{choke.turns:.0f}", bundle(area, frequency), f"{show(float(rows['pfc.l_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current", i_rms, i_peak,
-                     float(inductor.winding_resistance(copper.resistivity(20.0), 1.0, length, area)), length, f"{show(float(np.min(rows['pfc.l_limit'].value)), 'H')} left at {show(i_peak, 'A')}")
+def _boost(design: Design) -> Iterator[WoundPart]:
+    """The inductor of a power factor stage, on its gapped core or its ring."""
+    rows, front = design.rows, design.context["front"]
+    choke = getattr(front, "choke", None)
+    if choke is None:
+        return
+    told, frequency = (_first(rows, ("pfc.i_l_rms",)), _first(rows, ("pfc.current_limit",))), float(front.boost.fs)
+    if choke.gapped is not None:
+        yield _gapped(design, "pfc", "boost inductor", choke.gapped, _first(rows, ("pfc.l",)), *told, str(rows["pfc.material"].value), frequency)
+        return
+    sizes = design.catalogue["rings"].derived(rings)
+    length, area = choke.turns * float(sizes.mean_turn[choke.ring.ring]), choke.ring.copper
+    yield WoundPart("boost inductor", int(rows["pfc.count"].value), f"{rows['pfc.ring'].value}, {rows['pfc.powder'].value}", "none", f"{choke.turns:.0f}", bundle(area, frequency), f"{show(float(rows['pfc.l_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current", *told,
+                    float(inductor.winding_resistance(copper.resistivity(20.0), 1.0, length, area)), length, f"{show(float(np.min(rows['pfc.l_limit'].value)), 'H')} left at {show(told[1], 'A')}")
 
 
 def _line_chokes(design: Design) -> Iterator[WoundPart]:
@@ -99,19 +99,16 @@ def _line_chokes(design: Design) -> Iterator[WoundPart]:
                  inductance=f"{show(float(rows['inlet.l_dm_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current", remark=f"{show(float(np.min(rows['inlet.l_dm_crest'].value)), 'H')} left at the crest of the line current")
 
 
+def _of_stage(design: Design) -> Iterator[WoundPart]:
+    """Inductors of the power stage."""
+    rows, plan = design.rows, design.context["plan"]
+    material = next((str(rows[id].value) for id in ("transformer.material", "filter1.material") if id in rows), "")
+    for prefix, name, l_ids, rms_ids, peak_ids in reversed(OF_STAGE):
+        choice = getattr(plan, "choke", None) if prefix == "filter1" else getattr(plan, "series", None) or getattr(plan, "choke", None)
+        if choice is not None and f"{prefix}.core" in rows:
+            yield _gapped(design, prefix, name, choice, _first(rows, l_ids), _first(rows, rms_ids), _first(rows, peak_ids), material, float(np.max(rows["switch.frequency"].value)))
+
+
 def wound_parts(design: Design) -> tuple[WoundPart, ...]:
     """Every inductor and choke of a design that has to be wound, from the mains to the output."""
-    rows, plan, front = design.rows, design.context["plan"], design.context["front"]
-    found = list(_line_chokes(design))
-    for prefix, name, l_ids, rms_ids, peak_ids in reversed(GAPPED):
-        choice = getattr(front, "choke", None) if prefix == "pfc" else getattr(plan, "series", None) or getattr(plan, "choke", None) if prefix == "inductor" else getattr(plan, "choke", None)
-        if choice is None or f"{prefix}.core" not in rows:
-            continue
-        told = (_first(rows, rms_ids), _first(rows, peak_ids))
-        frequency = float(front.boost.fs) if prefix == "pfc" else float(np.max(rows["switch.frequency"].value))
-        if prefix == "pfc" and choice.gapped is None:
-            found.append(_boost_ring(design, choice, *told, frequency))
-            continue
-        material = str(rows["pfc.material" if prefix == "pfc" else "transformer.material" if "transformer.material" in rows else "filter1.material"].value)
-        found.append(_gapped(design, prefix, name, choice.gapped if prefix == "pfc" else choice, _first(rows, l_ids), *told, material, frequency))
-    return tuple(found)
+    return (*_line_chokes(design), *_boost(design), *_of_stage(design))

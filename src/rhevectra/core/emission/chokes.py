@@ -1,5 +1,6 @@
 """The chokes of the mains filter as parts that can be wound: ring, turns and wire, copper within what the line was solved with, heat, field of the leakage."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -7,11 +8,12 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import choke, copper, inductor, magnetics, noise, powder
+from rhevectra.core.catalogue.tables import Table
+from rhevectra.core.formulas import choke, copper, inductor, noise, powder
 from rhevectra.core.magnetics.line_choke import MOST_LAYERS, TOLERANCE, ChokeNeed, choose_line_choke
-from rhevectra.core.magnetics.ring import DENSITY_LEAST, USE, RingNeed, choose_ring, rings
-from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
+from rhevectra.core.magnetics.ring import RingNeed, choose_ring, rings
 from rhevectra.core.stages.work import Work
+from rhevectra.core.stages.wound import record_rise
 
 COMMON_SHARE = 0.65
 """Share of the filter's copper that the common-mode choke may take where there are both (common practice)."""
@@ -24,7 +26,7 @@ B_LEAK_MOST = 0.25
 def record(work: Work) -> None:
     """Rows of both chokes, where the filter asks for them."""
     sheet, need = work.sheet, work.need
-    phases = 3 if need.mains.kind == "ac3" else 1
+    windings, passes = (3, 1) if need.mains.kind == "ac3" else (2, 2)  # of the common choke, and how many of them a line current passes
     rise = work.choose("inlet.choke_rise", 40.0, "enamel of class 130 °C next to capacitors of 85 to 105 °C (common practice)")
     sheet.again("inlet.rise_limit", rise)
     run = np.broadcast_to(corners.LOADED.mask(work.grid), work.grid.shape)
@@ -32,8 +34,7 @@ def record(work: Work) -> None:
     l_cm, l_dm = (float(sheet.rows[f"inlet.l_{k}"].value) for k in ("cm", "dm"))
     share = 1.0 if not l_dm else 0.0 if not l_cm else COMMON_SHARE
     most = max(float(sheet.rows["inlet.r_filter"].value), 1e-6)
-    passes = 1 if phases == 3 else 2
-    r_cm: Any = _common(work, passes if phases == 1 else 3, amps, share * most / passes) if l_cm else 0.0
+    r_cm: Any = _common(work, windings, amps, share * most / passes) if l_cm else 0.0
     r_dm: Any = _differential(work, amps, peak, (1 - share) * most) if l_dm else 0.0
     if l_cm or l_dm:
         counts = {n: sheet.given(f"inlet.in_line_{n}", k, "", "rule", f"windings of the {n} choke that a line current passes") for n, k in (("common", passes if l_cm else 0), ("differential", 1 if l_dm else 0))}
@@ -49,9 +50,13 @@ def _wire_and_heat(work: Work, name: str, turns: Any, mean: float, area: float, 
     r = sheet(f"inlet.r_{name}", inductor.winding_resistance, rho=sheet(f"inlet.rho_{name}", copper.resistivity, temperature=hot), turns=turns,
               mean_turn=sheet.given(f"inlet.turn_{name}", mean, "m", "catalogue", "length of a turn on its ring"), copper=sheet.given(f"inlet.copper_{name}", area, "m²", "catalogue", "copper of its wire"))
     heat = sheet(f"inlet.loss_{name}", choke.copper_loss, windings=sheet.given(f"inlet.windings_{name}", windings, "", "rule", "windings that carry the line current"), resistance=r, current=sheet.rows["inlet.i_rms"])
-    r_th = sheet(f"inlet.r_th_{name}", magnetics.thermal_resistance, h=HEAT_TRANSFER[need.cooling], surface=sheet.given(f"inlet.surface_{name}", surface, "m²", "catalogue", "outer surface when wound"))
-    sheet(f"inlet.rise_{name}", magnetics.temperature_rise, r_th=r_th, p_core=0.0, p_copper=heat)
+    record_rise(work, "inlet", surface, 0.0, heat, tail=f"_{name}")
     return r
+
+
+def _enamelled(table: Table) -> list[Mapping[str, Any]]:
+    """The single enamelled wires, thinnest first."""
+    return sorted((r for r in table.rows if r["kind"] == "enamel"), key=lambda r: r["diameter_m"])
 
 
 def _common(work: Work, windings: int, amps: float, r_most: float) -> Any:
@@ -59,7 +64,7 @@ def _common(work: Work, windings: int, amps: float, r_most: float) -> Any:
     sheet, choose, need, table = work.sheet, work.choose, work.need, work.parts["rings"]
     mu = choose("inlet.cm_mu", MU, "ferrite of high permeability (common practice): below it more turns, above it the permeability falls off from some 150 kHz")
     asked = ChokeNeed(float(sheet.rows["inlet.l_cm"].value), float(mu.value), windings, amps, r_most, float(sheet.rows["inlet.choke_rise"].value), need.ambient_max, need.cooling, need.height_max)
-    wires = sorted((r for r in work.parts["wires"].rows if r["kind"] == "enamel"), key=lambda r: r["diameter_m"])
+    wires = work.parts["wires"].derived(_enamelled)
     c = choose_line_choke(asked, table, [(r["diameter_m"], r["overall_m"]) for r in wires], choose.pins.get("inlet.cm_ring"))
     choose("inlet.cm_ring", table.names[c.ring], f"chosen from {len(table.names)}: smallest ring whose {windings} windings fit a sector each in {MOST_LAYERS} layers at most, and keep resistance and rise" if c.passed else f"none of {len(table.names)} passes; the one that comes nearest", c.refused)
     size = table.derived(rings)
@@ -87,5 +92,4 @@ def _differential(work: Work, amps: float, peak: float, r_most: float) -> Any:
     zero = sheet("inlet.l_dm_unbiased", powder.unbiased, mu=grade["mu_initial"], area=sheet.given("inlet.area_dm", float(size.area[c.ring]), "m²", "catalogue", "effective section of its ring"), turns=turns, length=length)
     half = sheet("inlet.i_half_dm", powder.half_current, h_half=grade["h_half_a_m"], length=length, turns=turns)
     sheet("inlet.l_dm_crest", powder.biased, unbiased=zero, current=sheet.rows["inlet.i_peak"], i_half=half, exponent=grade["bias_exponent"])
-    wire = min(USE * float(size.hole[c.ring]) / c.turns, amps / DENSITY_LEAST)
-    return _wire_and_heat(work, "dm", turns, float(size.mean_turn[c.ring]), wire, float(size.surface[c.ring]), 1)
+    return _wire_and_heat(work, "dm", turns, float(size.mean_turn[c.ring]), c.copper, float(size.surface[c.ring]), 1)

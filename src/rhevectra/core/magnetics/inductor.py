@@ -6,8 +6,8 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import copper, inductor, magnetics
+from rhevectra.core.magnetics.limits import Limits, told
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, RISE_AIM
 from rhevectra.core.magnetics.windows import Windows
@@ -93,9 +93,6 @@ def core_loss(need: InductorNeed, turns: Any, area: Any, volume: Any) -> Any:
     return worst * volume / (turns * area) ** m["loss_beta"]
 
 
-def _why(limits: dict[str, tuple[Array, Array, str]], over: Array, core: int) -> str:
+def _why(limits: Limits, over: Array, core: int) -> str:
     """The limit a core exceeds by the most."""
-    text, (value, top, unit) = list(limits.items())[int(over[:, core].argmax())]
-    if over[:, core].max() <= 0:
-        return "fits"
-    return text.format(v=show(float(value[core]), unit, 3), l=show(float(top[core]), unit, 3))
+    return told(limits, over, (core,)) if over[:, core].max() > 0 else "fits"

@@ -1,15 +1,14 @@
 """The common-mode choke of a mains filter: a winding for each line in its own sector of a ring of high permeability, all rings and wires tried at once."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Table
 from rhevectra.core.formulas import choke, copper, inductor, magnetics
 from rhevectra.core.formulas.magnetics import MU0
+from rhevectra.core.magnetics.limits import told
 from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
 
@@ -40,7 +39,7 @@ class ChokeNeed:
 
 @dataclass(frozen=True)
 class LineChoke:
-    """Ring and wire by number, turns and layers of one winding, mean turn [m], copper of the wire [m²], surface [m²], rise [K]; what refused smaller rings."""
+    """Ring and wire by number, turns and layers of one winding, mean turn [m], copper of the wire [m²], surface [m²]; what refused smaller rings."""
 
     ring: int
     wire: int
@@ -50,23 +49,23 @@ class LineChoke:
     copper: float
     surface: float
     passed: bool
-    refused: tuple[str, ...]
+    refused: Callable[[], tuple[str, ...]]
 
 
 def choose_line_choke(need: ChokeNeed, table: Table, wires: Sequence[tuple[float, float]], pinned: str | None) -> LineChoke:
     """The smallest ring whose windings fit their sectors, keep their resistance, current density and rise. wires: diameter and overall [m], thinnest first; the thickest that fits is taken."""
     sizes = table.derived(rings)
     outer, inner, tall, coat = (table.column(f"{k}_m")[:, None] for k in ("outer", "inner", "tall", "coat"))
-    bare, over = (np.array([w[k] for w in wires])[None, :] for k in (0, 1))
+    bare, overall = (np.array([w[k] for w in wires])[None, :] for k in (0, 1))
     turns = np.ceil(np.sqrt(need.inductance / ((1 - TOLERANCE) * MU0 * need.mu * sizes.area / sizes.length)) - 1e-9)[:, None]
     share = 1 / need.windings - BARRIER / 2
-    held = np.stack([choke.sector_turns(share, inner - 2 * coat, over, n) for n in range(1, MOST_LAYERS + 1)])
+    held = np.stack([choke.sector_turns(share, inner - 2 * coat, overall, n) for n in range(1, MOST_LAYERS + 1)])
     fits = held >= turns
     layers = 1 + np.argmax(fits, axis=0)
     thickest = np.where(fits.any(0), np.arange(bare.size), -1).max(1)
     k = np.maximum(thickest, 0)
     at = np.arange(len(k))
-    wire, built = bare[0, k], layers[at, k] * over[0, k]
+    wire, built = bare[0, k], layers[at, k] * overall[0, k]
     mean = 2 * (tall + 2 * coat)[:, 0] + (outer - inner + 4 * coat)[:, 0] + 4 * built
     across, high = (outer + 2 * coat)[:, 0] + 2 * built, (tall + 2 * coat)[:, 0] + 2 * built
     surface = np.pi / 2 * across**2 + np.pi * across * high
@@ -76,15 +75,9 @@ def choose_line_choke(need: ChokeNeed, table: Table, wires: Sequence[tuple[float
     none = 0 * rise
     limits = {"the turns do not fit their sector": (np.where(thickest < 0, 9.0, 0.0), none + 1.0, ""), "{v} of a winding, {l} left for it": (resistance, none + need.r_most, "Ω"), "{v} rise, {l} allowed": (rise, none + need.rise_most, "K"),
               "current density {v}, {l} at most": (need.i_rms / area * 1e-6, none + DENSITY_MOST * 1e-6, "A/mm²"), "{v} tall, limit {l}": (high, none + (need.height_max or np.inf), "m")}
-    excess = np.stack([np.maximum(v / top - 1, 0.0) for v, top, _ in limits.values()])
+    over = np.stack([np.maximum(v / top - 1, 0.0) for v, top, _ in limits.values()])
+    excess = over.sum(0)
     allowed = np.array([pinned in (None, name) for name in table.names])
-    rank = np.where(allowed, np.where(excess.sum(0) <= 0, sizes.volume, 1.0 + excess.sum(0)), np.inf)
-    i = int(rank.argmin())
-    smaller = [n for n in np.argsort(-sizes.volume, kind="stable") if sizes.volume[n] < sizes.volume[i]]
-    return LineChoke(i, int(k[i]), float(turns[i, 0]), int(layers[i, k[i]]), float(mean[i]), float(area[i]), float(surface[i]), bool(excess.sum(0)[i] <= 0), tuple(_why(limits, excess, table.names[n], n) for n in smaller))
-
-
-def _why(limits: dict[str, tuple[Array, Array, str]], excess: Array, name: str, ring: int) -> str:
-    """The limit that a ring exceeds by the most."""
-    text, (value, top, unit) = list(limits.items())[int(excess[:, ring].argmax())]
-    return f"{name}: " + text.format(v=show(float(value[ring]), unit, 3), l=show(float(top[ring]), unit, 3))
+    i = int(np.where(allowed, np.where(excess <= 0, sizes.volume, 1.0 + excess), np.inf).argmin())
+    smaller = [int(n) for n in np.argsort(-sizes.volume, kind="stable") if sizes.volume[n] < sizes.volume[i]]
+    return LineChoke(i, int(k[i]), float(turns[i, 0]), int(layers[i, k[i]]), float(mean[i]), float(area[i]), float(surface[i]), bool(excess[i] <= 0), lambda: tuple(f"{table.names[n]}: {told(limits, over, (n,))}" for n in smaller))

@@ -89,9 +89,12 @@ def said(found: tuple[Pieces, ...]) -> str:
     if not able:
         return f"No count of pieces passes; one: {one.refused}."
     best = min(able, key=lambda p: p.loss)
-    text = f"{best.count} × {best.core} lose {show(best.loss, 'W')} together (copper {show(best.copper, 'W')}, cores {show(best.core_loss, 'W')}), each of their secondaries carries {show(best.i_secondary, 'A')} rms"
-    if best.count == 1 or (not one.refused and best.loss > (1 - WORTH) * one.loss):
-        return "One transformer is enough: " + text.replace("1 × ", "", 1).replace("lose", "loses", 1).replace(" together", "", 1).replace("each of their secondaries", "its secondary", 1) + "; in pieces it would lose no less." if best.count == 1 else f"Splitting pays little: {text}, one loses {show(one.loss, 'W')}."
+    parts, each = f"(copper {show(best.copper, 'W')}, cores {show(best.core_loss, 'W')})", f"carries {show(best.i_secondary, 'A')} rms"
+    if best.count == 1:
+        return f"One transformer is enough: {best.core} loses {show(best.loss, 'W')} {parts}, its secondary {each}; in pieces it would lose no less."
+    text = f"{best.count} × {best.core} lose {show(best.loss, 'W')} together {parts}, each of their secondaries {each}"
+    if not one.refused and best.loss > (1 - WORTH) * one.loss:
+        return f"Splitting pays little: {text}, one loses {show(one.loss, 'W')}."
     against = f"one would be refused: {one.refused}" if one.refused else f"one loses {show(one.loss, 'W')}, carries {show(one.i_secondary, 'A')} rms"
     tall, volume = f"{show(best.tall, 'm', 3)} tall instead of {show(one.tall, 'm', 3)}", f"{best.volume / one.volume:.2f} times the core volume"
     return f"{text}; {against}. {tall[0].upper()}{tall[1:]}, {volume}, {best.count} times the rectifiers, each at its share."

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Table
 from rhevectra.core.formulas import copper, inductor, magnetics, powder
 from rhevectra.core.magnetics.inductor import DENSITY_LEAST, DENSITY_MOST
+from rhevectra.core.magnetics.limits import Limits, told
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, RISE_AIM
 
 USE = 0.35
@@ -68,18 +68,19 @@ class RingNeed:
 
 @dataclass(frozen=True)
 class RingChoice:
-    """Ring and grade by number, turns, unbiased inductance [H], current that leaves half of it [A], resistance [Ω], rise [K], volume by relative price with its loss [m³]; what refused smaller ones."""
+    """Ring and grade by number, turns, unbiased inductance [H], current that leaves half of it [A], copper of one turn [m²], resistance [Ω], rise [K], volume by relative price with its loss [m³]; what refused smaller ones."""
 
     ring: int
     grade: int
     turns: float
     unbiased: float
     i_half: float
+    copper: float
     resistance: float
     rise: float
     worth: float
     passed: bool
-    refused: tuple[str, ...]
+    refused: Callable[[], tuple[str, ...]]
 
 
 def choose_ring(need: RingNeed, sizes: Rings, grades: Table, ring: str | None, grade: str | None) -> RingChoice:
@@ -104,14 +105,16 @@ def choose_ring(need: RingNeed, sizes: Rings, grades: Table, ring: str | None, g
     worth = sizes.volume[:, None] * grades.column("price_ratio") + LOSS_WORTH * (core + resistance * need.i_rms**2)
     rank = np.where(allowed, np.where(excess <= 0, worth, 1.0 + excess), np.inf)
     k, g = (int(i) for i in np.unravel_index(int(rank.argmin()), rank.shape))
-    refused = tuple(_why(limits, over, sizes, grades, worth, i, int(np.where(allowed.any(0), excess[i], np.inf).argmin())) for i in np.argsort(-sizes.volume, kind="stable") if sizes.volume[i] < sizes.volume[k])
-    return RingChoice(k, g, float(turns[k, g]), float(unbiased[k, g]), float(i_half[k, g]), float(resistance[k, g]), float(rise[k, g]), float(worth[k, g]), bool(excess[k, g] <= 0), refused)
+    smaller = [int(i) for i in np.argsort(-sizes.volume, kind="stable") if sizes.volume[i] < sizes.volume[k]]
+
+    def refused() -> tuple[str, ...]:
+        return tuple(_why(limits, over, sizes, grades, worth, i, int(np.where(allowed.any(0), excess[i], np.inf).argmin())) for i in smaller)
+    return RingChoice(k, g, float(turns[k, g]), float(unbiased[k, g]), float(i_half[k, g]), float(wire[k, g]), float(resistance[k, g]), float(rise[k, g]), float(worth[k, g]), bool(excess[k, g] <= 0), refused)
 
 
-def _why(limits: dict[str, tuple[Array, Array, str]], over: Array, sizes: Rings, grades: Table, worth: Array, ring: int, grade: int) -> str:
+def _why(limits: Limits, over: Array, sizes: Rings, grades: Table, worth: Array, ring: int, grade: int) -> str:
     """The limit a ring exceeds by the most in its best grade, or what it costs there."""
     name = f"{sizes.names[ring]} {grades.names[grade]}: "
     if over[:, ring, grade].max() <= 0:
         return name + f"passes; {worth[ring, grade] * 1e6:.3g} cm³ with price and loss"
-    text, (value, top, unit) = list(limits.items())[int(over[:, ring, grade].argmax())]
-    return name + text.format(v=show(abs(float(value[ring, grade])), unit, 3), l=show(abs(float(top[ring, grade])), unit, 3))
+    return name + told(limits, over, (ring, grade))

@@ -21,7 +21,7 @@ RESTS, BURNS_IN_SWITCH, TURNS, ROOM = False, False, True, 1.2
 """TURNS: its current turns round, and the core's with it. ROOM: its voltage over the reflected one when the switch class decides."""
 STAGE = ("clamp_r", "clamp_c", "clamp_dead")
 """Hot resistance of the clamp switch [Ω], the capacitor [F], the longest dead time [s]."""
-NO_PICTURES = ("map", "steps", "slow")
+NO_PICTURES = clamping.OF_RCD
 BURNING = ("scl", "dcl")
 CURES = {"switch.v_peak": "flyback.v_or", "clamp.share": "light_load", "clamp": "clamp.c"}
 LOSSES = {"clamp_switch": "clamp_power"}

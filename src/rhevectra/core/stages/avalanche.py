@@ -13,7 +13,7 @@ NAME, SAID = "none", "none: in the switch"
 RESTS = True
 STAGE = ("clamp_z", "clamp_most")
 """Least and largest breakdown voltage of the switch [V]: what it takes is judged by the least, its peak voltage by the largest."""
-NO_PICTURES = ("map", "steps", "slow")
+NO_PICTURES = clamping.OF_RCD
 BURNING = ("dava",)
 CURES = {"switch.v_peak": "clamp.kind", "clamp": "clamp.kind"}
 BURNS_IN_SWITCH = True

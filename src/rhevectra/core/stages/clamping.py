@@ -66,6 +66,8 @@ def bus_power(sheet: Any, o: dict[str, Any], drawn: dict[str, Any]) -> Any:
     return sheet("switch.p_bus", flyback.bus_power, **drawn)
 
 
+OF_RCD = ("map", "steps", "slow")
+"""Pictures that tell of a resistor and a capacitor alone: every other kind leaves them out."""
 DIODE = Element("Dcl", ("drain", "cl"), "DCLAMP", "clamp")
 """The clamp diode in the circuit."""
 

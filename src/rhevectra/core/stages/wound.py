@@ -21,11 +21,11 @@ def core_loss(sheet: Any, name: str, material: Mapping[str, Any], temperature: A
     return sheet(f"{name}.{figure}", magnetics.core_loss_two_slope, volume=volume, kappa=kappa, reference=reference, swing=swing, f_ref=m["loss_f_ref_hz"], alpha=m["loss_alpha"], b_ref=m["loss_b_ref_t"], beta=m["loss_beta"], fs=fs, t_up=t_up, t_down=t_down)
 
 
-def record_rise(work: Work, name: str, surface: float, p_core: Any, p_copper: Any, figure: str = "rise") -> None:
-    """Temperature rise [K] of the part `name` from the surface [m²] of its wound core."""
+def record_rise(work: Work, name: str, surface: float, p_core: Any, p_copper: Any, figure: str = "rise", tail: str = "") -> None:
+    """Temperature rise [K] of the part `name` from the surface [m²] of its wound core; tail: what tells it from others of that name."""
     sheet = work.sheet
-    r_th = sheet(f"{name}.r_thermal", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given(f"{name}.surface", surface, "m²", "catalogue", "outer surface of the wound core"))
-    sheet(f"{name}.{figure}", magnetics.temperature_rise, r_th=r_th, p_core=p_core, p_copper=p_copper)
+    r_th = sheet(f"{name}.r_thermal{tail}", magnetics.thermal_resistance, h=HEAT_TRANSFER[work.need.cooling], surface=sheet.given(f"{name}.surface{tail}", surface, "m²", "catalogue", "outer surface of the wound core"))
+    sheet(f"{name}.{figure}{tail}", magnetics.temperature_rise, r_th=r_th, p_core=p_core, p_copper=p_copper)
 
 
 EMISSIVITY = 0.9

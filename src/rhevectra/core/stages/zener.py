@@ -20,7 +20,7 @@ RESTS = True
 BURNS_IN_SWITCH, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
 STAGE = ("clamp_z", "clamp_r", "clamp_most")
 """What of the power stage is this clamp's."""
-NO_PICTURES = ("map", "steps", "slow")
+NO_PICTURES = clamping.OF_RCD
 BURNING = ("rcl", "dzen", "dcl")
 CURES = {"switch.v_peak": "clamp.v_zener", "clamp": "clamp.v_zener"}
 ZENER_VOLTAGE, ZENER_POWER = 200.0, 5.0

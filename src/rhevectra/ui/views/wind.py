@@ -116,6 +116,10 @@ class WindView(QWidget):
         self.ringing.take_reading(field, frequency)
         self.tabs.setCurrentIndex(self.stack.indexOf(self.ringing))
 
+    def show_log(self, design: Design, log: Sequence[Any]) -> None:
+        """The entries there are, figures by the names they have in a design."""
+        self.log.show_log(log, {id: spec.label for id, spec in design.specs.items()})
+
     def show_log_page(self) -> None:
         """The log comes forward, its line has the keyboard."""
         self.tabs.setCurrentIndex(self.stack.indexOf(self.log))
@@ -129,7 +133,7 @@ class WindView(QWidget):
     def show_design(self, design: Design, title: str, log: Sequence[Any] = ()) -> None:
         """The sheet of a design, or that there is nothing to wind; log: the project's bench log."""
         able = has_sheet(design)
-        self.log.show_log(log, {id: spec.label for id, spec in design.specs.items()})
+        self.show_log(design, log)
         self.gap.show_design(design, log)
         self.loss.show_design(design)
         self.ringing.show_design(design)
