@@ -60,13 +60,16 @@ def test_gaps_turns_and_copper_by_hand(designs):
             assert copper_of(p.wire) * 1e-6 * 12e6 > 0.9 * p.i_rms  # never beyond the hottest bundle that is wound
 
 
-def test_strands_suit_the_frequency():
-    """At 50 Hz one thick wire, at 100 kHz strands of at most two skin depths (0.066/√f m in copper at 100 °C needs 0.24 mm, from the field's formula)."""
-    assert bundle(0.785e-6, 50.0) == "1 mm" and bundle(0.126e-6, 50.0) == "0.4 mm"
-    count, d = re.match(r"(\d+) × ([\d.]+) mm", bundle(2e-6, 100e3)).groups()
-    depth = np.sqrt(2.27e-8 / (np.pi * 100e3 * 4e-7 * np.pi))
-    assert float(d) * 1e-3 <= 2 * depth and int(count) * np.pi / 4 * float(d) ** 2 == pytest.approx(2.0, rel=0.15)
-    assert float(re.match(r"\d+ × ([\d.]+)", bundle(2e-6, 1e6))[1]) < float(d)
+def test_strands_suit_the_frequency(designs):
+    """A wire in words has its copper; parts at some 100 kHz have strands of at most two skin depths, those in the line thick wire."""
+    assert bundle(0.785e-6, 1e-3) == "1 mm"
+    count, d = re.match(r"(\d+) × ([\d.]+) mm", bundle(2e-6, 0.2e-3)).groups()
+    assert int(count) * np.pi / 4 * float(d) ** 2 == pytest.approx(2.0, rel=0.02)
+    strand = lambda p: float(re.search(r"([\d.]+) mm", p.wire)[1])  # noqa: E731
+    for key, f in (("fans", 65e3), ("forward", 90e3)):
+        depth = np.sqrt(2.27e-8 / (np.pi * f * 4e-7 * np.pi))
+        for p in wound_parts(designs[key]):
+            assert strand(p) >= 0.5 if p.name in ("common-mode choke", "differential choke") else strand(p) * 1e-3 <= 2.2 * depth, p
 
 
 def test_the_page_for_them(designs):

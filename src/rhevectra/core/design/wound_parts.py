@@ -12,16 +12,9 @@ from rhevectra.core.formulas import copper, inductor
 from rhevectra.core.magnetics.inductor import InductorChoice
 from rhevectra.core.magnetics.line_choke import MOST_LAYERS
 from rhevectra.core.magnetics.ring import rings
-from rhevectra.core.magnetics.winding import SIZES_MM
 
 MADE = 0.10
 """Tolerance of the inductance of a gapped or powder part (common practice)."""
-DEPTHS = 2.0
-"""Strands are at most so many skin depths thick."""
-STRANDS_MM = (*SIZES_MM, 0.8, 1.0, 1.12, 1.25, 1.4, 1.6, 1.8, 2.0)
-"""Strands a bundle may be made of [mm]."""
-STRAND_COSTS = 0.01
-"""By how much more copper or less another strand counts: few thick ones are the easier wire."""
 OF_STAGE = (("filter1", "filter inductor", ("filter1.l",), ("filter1.i_rms",), ("filter1.i_peak",)),
             ("inductor", "inductor in series with the transformer", ("inductor.l", "psfb.l_series"), ("llc.i_tank", "transformer.i_rms_primary"), ("llc.i_tank_peak", "switch.i_peak")))
 """Gapped parts of the power stage: prefix of the rows, name, and the rows that may hold inductance, rms and largest current."""
@@ -45,23 +38,20 @@ class WoundPart:
     remark: str
 
 
-def bundle(area: float, frequency: float) -> str:
-    """A wire of this copper [m²] in words, of strands thin enough for a frequency [Hz]."""
-    depth = float(copper.skin_depth(copper.resistivity(100.0), max(frequency, 50.0)))
-    fitting = [d for d in STRANDS_MM if d * 1e-3 <= DEPTHS * depth] or [STRANDS_MM[0]]
-    tried = [(abs(n * one / area - 1) + STRAND_COSTS * n, n, d) for d in fitting for one in (np.pi / 4 * (d * 1e-3) ** 2,) for n in (max(int(np.floor(area / one)), 1), max(int(np.ceil(area / one)), 1))]
-    _, count, d = min(tried)
-    return f"{d:g} mm" if count == 1 else f"{count} × {d:g} mm twisted, {area * 1e6:.3g} mm² of copper"
+def bundle(area: float, strand: float) -> str:
+    """A wire of this copper [m²] in words, of strands of a diameter [m]."""
+    count = max(round(area / (np.pi / 4 * strand**2)), 1)
+    return f"{strand * 1e3:g} mm" if count == 1 else f"{count} × {strand * 1e3:g} mm twisted, {area * 1e6:.3g} mm² of copper"
 
 
 def _first(rows: Mapping[str, Any], ids: tuple[str, ...]) -> float:
     return next((float(np.max(rows[id].value)) for id in ids if id in rows), 0.0)
 
 
-def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductance: float, i_rms: float, i_peak: float, material: str, frequency: float) -> WoundPart:
+def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductance: float, i_rms: float, i_peak: float, material: str) -> WoundPart:
     count = int(design.rows[f"{prefix}.count"].value) if f"{prefix}.count" in design.rows else 1
     length = c.turns * c.mean_turn
-    return WoundPart(name, count, f"{c.name}, {material}", f"{show(c.gap, 'm', 3)} in the centre post, or spacers of {show(c.gap / 2, 'm', 3)} under all legs", str(c.turns), bundle(c.copper, frequency), f"{show(inductance, 'H')} ± {MADE * 100:.0f} %, no current", i_rms, i_peak,
+    return WoundPart(name, count, f"{c.name}, {material}", f"{show(c.gap, 'm', 3)} in the centre post, or spacers of {show(c.gap / 2, 'm', 3)} under all legs", str(c.turns), bundle(c.copper, c.strand), f"{show(inductance, 'H')} ± {MADE * 100:.0f} %, no current", i_rms, i_peak,
                      float(inductor.winding_resistance(copper.resistivity(20.0), c.turns, c.mean_turn, c.copper)), length, f"still {show((1 - MADE) * inductance, 'H')} at {show(i_peak, 'A')}: the flux is {show(c.b_peak, 'T')} there")
 
 
@@ -71,13 +61,13 @@ def _boost(design: Design) -> Iterator[WoundPart]:
     choke = getattr(front, "choke", None)
     if choke is None:
         return
-    told, frequency = (_first(rows, ("pfc.i_l_rms",)), _first(rows, ("pfc.current_limit",))), float(front.boost.fs)
+    told = _first(rows, ("pfc.i_l_rms",)), _first(rows, ("pfc.current_limit",))
     if choke.gapped is not None:
-        yield _gapped(design, "pfc", "boost inductor", choke.gapped, _first(rows, ("pfc.l",)), *told, str(rows["pfc.material"].value), frequency)
+        yield _gapped(design, "pfc", "boost inductor", choke.gapped, _first(rows, ("pfc.l",)), *told, str(rows["pfc.material"].value))
         return
     sizes = design.catalogue["rings"].derived(rings)
     length, area = choke.turns * float(sizes.mean_turn[choke.ring.ring]), choke.ring.copper
-    yield WoundPart("boost inductor", int(rows["pfc.count"].value), f"{rows['pfc.ring'].value}, {rows['pfc.powder'].value}", "none", f"{choke.turns:.0f}", bundle(area, frequency), f"{show(float(rows['pfc.l_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current", *told,
+    yield WoundPart("boost inductor", int(rows["pfc.count"].value), f"{rows['pfc.ring'].value}, {rows['pfc.powder'].value}", "none", f"{choke.turns:.0f}", bundle(area, choke.ring.strand), f"{show(float(rows['pfc.l_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current", *told,
                     float(inductor.winding_resistance(copper.resistivity(20.0), 1.0, length, area)), length, f"{show(float(np.min(rows['pfc.l_limit'].value)), 'H')} left at {show(told[1], 'A')}")
 
 
@@ -95,7 +85,7 @@ def _line_chokes(design: Design) -> Iterator[WoundPart]:
                  inductance=f"{show(float(rows['inlet.l_cm'].value), 'H')} at least, each winding, 10 kHz", remark=f"each winding in a sector of its own, {MOST_LAYERS} layers at most, the same sense and the starts on one side: line currents must cancel; insulation between windings as the standard in force asks")
     if "inlet.dm_ring" in rows:
         turns = float(rows["inlet.turns_dm"].value)
-        yield of("dm", turns * float(rows["inlet.turn_dm"].value), name="differential choke", count=3 if design.requirement.mains.kind == "ac3" else 1, core=f"{rows['inlet.dm_ring'].value}, {rows['inlet.dm_powder'].value}", turns=f"{turns:.0f}", wire=bundle(float(rows["inlet.copper_dm"].value), 50.0),
+        yield of("dm", turns * float(rows["inlet.turn_dm"].value), name="differential choke", count=3 if design.requirement.mains.kind == "ac3" else 1, core=f"{rows['inlet.dm_ring'].value}, {rows['inlet.dm_powder'].value}", turns=f"{turns:.0f}", wire=bundle(float(rows["inlet.copper_dm"].value), float(rows["inlet.strand_dm"].value)),
                  inductance=f"{show(float(rows['inlet.l_dm_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current", remark=f"{show(float(np.min(rows['inlet.l_dm_crest'].value)), 'H')} left at the crest of the line current")
 
 
@@ -106,7 +96,7 @@ def _of_stage(design: Design) -> Iterator[WoundPart]:
     for prefix, name, l_ids, rms_ids, peak_ids in reversed(OF_STAGE):
         choice = getattr(plan, "choke", None) if prefix == "filter1" else getattr(plan, "series", None) or getattr(plan, "choke", None)
         if choice is not None and f"{prefix}.core" in rows:
-            yield _gapped(design, prefix, name, choice, _first(rows, l_ids), _first(rows, rms_ids), _first(rows, peak_ids), material, float(np.max(rows["switch.frequency"].value)))
+            yield _gapped(design, prefix, name, choice, _first(rows, l_ids), _first(rows, rms_ids), _first(rows, peak_ids), material)
 
 
 def wound_parts(design: Design) -> tuple[WoundPart, ...]:

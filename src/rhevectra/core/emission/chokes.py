@@ -82,7 +82,7 @@ def _differential(work: Work, amps: float, peak: float, r_most: float) -> Any:
     sheet, choose, need, parts = work.sheet, work.choose, work.need, work.parts
     size, table, grades = parts["rings"].derived(rings), parts["rings"], parts["powders"]
     allowed = float(sheet.rows["inlet.choke_rise"].value)
-    asked = RingNeed(float(sheet.rows["inlet.l_dm"].value), peak, peak, amps, lambda *a: np.zeros(np.broadcast_shapes(*(np.shape(x) for x in a if not hasattr(x, "rows")))), need.ambient_max, allowed, need.cooling, need.height_max, r_most)
+    asked = RingNeed(float(sheet.rows["inlet.l_dm"].value), peak, peak, amps, lambda *a: (np.zeros(np.broadcast_shapes(*(np.shape(x) for x in a if not hasattr(x, "rows")))), 0.0), max(work.grid.freqs), need.ambient_max, allowed, need.cooling, need.height_max, r_most)
     c = choose_ring(asked, size, grades, choose.pins.get("inlet.dm_ring"), choose.pins.get("inlet.dm_powder"))
     many = len(table.names) * len(grades.names)
     choose("inlet.dm_ring", table.names[c.ring], f"chosen from {many} rings and grades: least volume by price and loss that keeps the inductance at the crest of the line current, resistance and rise" if c.passed else f"none of {many} passes; the one that comes nearest", c.refused)
@@ -90,6 +90,7 @@ def _differential(work: Work, amps: float, peak: float, r_most: float) -> Any:
     turns = sheet.solved("inlet.turns_dm", c.turns, "turns", "least whole turns that give the inductance at the crest of the line current", inductance=sheet.rows["inlet.l_dm"])
     length = sheet.given("inlet.length_dm", float(size.length[c.ring]), "m", "catalogue", "effective path of its ring")
     zero = sheet("inlet.l_dm_unbiased", powder.unbiased, mu=grade["mu_initial"], area=sheet.given("inlet.area_dm", float(size.area[c.ring]), "m²", "catalogue", "effective section of its ring"), turns=turns, length=length)
+    sheet.given("inlet.strand_dm", c.strand, "m", "rule", "the thickest strand its turns have room for: the ripple is small")
     half = sheet("inlet.i_half_dm", powder.half_current, h_half=grade["h_half_a_m"], length=length, turns=turns)
     sheet("inlet.l_dm_crest", powder.biased, unbiased=zero, current=sheet.rows["inlet.i_peak"], i_half=half, exponent=grade["bias_exponent"])
     return _wire_and_heat(work, "dm", turns, float(size.mean_turn[c.ring]), c.copper, float(size.surface[c.ring]), 1)

@@ -141,6 +141,12 @@ def turning_loss(fs: Any, t_commutation: Any, r_loop: Any, i_left: Any, i_start:
     return fs * t_commutation * r_loop * (np.square(i_left) - i_left * i_start + np.square(i_start)) / 3
 
 
+@formula("P_e = k_e·f_p·(t_c·(V_p/L)² + (I_p − I_s)²/t_e)", "W", "k_e f_p t_c V_p L I_p I_s t_e", "eddies of the strands while the current is turned over and while it rises; what it changes while it circulates is left out")
+def series_eddies(factor: Any, fs: Any, t_commutation: Any, v_primary: Any, inductance: Any, i_peak: Any, i_start: Any, t_feeding: Any) -> Any:
+    """What the current of the series inductor burns in its strands [W]; factor [Ωs²], inductance: all that turns the current over [H]."""
+    return factor * fs * (t_commutation * np.square(v_primary / inductance) + np.square(i_peak - i_start) / t_feeding)
+
+
 @formula("P = ½·C_g·(V_p − V_s)²·f_p", "W", "C_g V_p V_s f_p", "what is left across the switch of a leg when it turns on")
 def turn_on_loss(c_leg: Any, v_primary: Any, v_swing: Any, fs: Any) -> Any:
     """Turn-on loss [W] of both switches of a leg."""

@@ -9,6 +9,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import copper, inductor, magnetics
 from rhevectra.core.magnetics.limits import Limits, told
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
+from rhevectra.core.magnetics.strands import choose_strands, gapped_field
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, RISE_AIM
 from rhevectra.core.magnetics.windows import Windows
 
@@ -22,7 +23,7 @@ GAP_MOST = 0.35
 
 @dataclass(frozen=True)
 class InductorNeed:
-    """What the filter asks: inductance [H], current at the limit for the flux [A], rms [A]; ripple [A], t_up, t_down [s] at each full-load corner."""
+    """What the filter asks: inductance [H], current at the limit for the flux [A], rms [A]; ripple [A], t_up, t_down [s] at each full-load corner; rate: mean square of di/dt [A²/s²] there, of straight ramps where nothing else is said."""
 
     inductance: float
     i_limit: float
@@ -39,19 +40,28 @@ class InductorNeed:
     height_max: float | None
     line_cycle: bool = False
     """The last axis of ripple, times and fs runs over the line cycle: loss is its mean, not its greatest."""
+    rate: Any = None
+
+    @property
+    def worst_rate(self) -> float:
+        """Greatest mean square of di/dt [A²/s²] over the corners."""
+        each = np.asarray(inductor.slope_square(self.fs, self.ripple, self.t_up, self.t_down) if self.rate is None else self.rate)
+        return float(np.max(each @ WEIGHTS if self.line_cycle else each))
 
 
 @dataclass(frozen=True)
 class InductorChoice:
-    """The chosen core by its number and name, its turns, gap [m], copper of one turn [m²], resistance [Ω], rise [K], flux at the limit [T]; what refused smaller ones."""
+    """The chosen core by its number and name, its turns, gap [m], copper of one turn [m²], strand diameter [m], resistance [Ω], eddy loss over the mean square of di/dt [Ωs²], rise [K], flux at the limit [T]; what refused smaller ones."""
 
     core: int
     name: str
     turns: int
     gap: float
     copper: float
+    strand: float
     mean_turn: float
     resistance: float
+    eddy: float
     rise: float
     b_peak: float
     passed: bool
@@ -64,13 +74,14 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
     area = np.minimum(eff.area, eff.area_min)
     turns = np.maximum(np.ceil(inductor.turns(need.inductance, need.i_limit, need.b_max, area) - 1e-9), 1)
     gap, _ = magnetics.solve_gap(eff.area_post, turns, need.inductance, eff.length, need.material["mu_initial"], eff.area, win.window)
-    wire = np.minimum(inductor.copper_area(USE, win.width, win.height, turns), need.i_rms / DENSITY_LEAST)
+    room, most = inductor.copper_area(USE, win.width, win.height, turns), need.i_rms / DENSITY_LEAST + 0 * gap
     mean_turn = win.turn_length(0.5 * win.height)
     r_th = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)
     rho = copper.resistivity(need.ambient + 0.8 * need.rise_max)
-    resistance = inductor.winding_resistance(rho, turns, mean_turn, wire)
-    rise = np.minimum(magnetics.temperature_rise(r_th, core_loss(need, turns, eff.area, eff.volume), resistance * need.i_rms**2), 400.0)
-    limits = {"gap {v} longer than {l}": (gap, GAP_MOST * np.sqrt(eff.area_post), "m"), "current density {v}, {l} at most": (need.i_rms / wire * 1e-6, DENSITY_MOST * 1e-6 + 0 * gap, "A/mm²"),
+    deep = np.minimum(most / room, 1.0) * win.height
+    wire = choose_strands(room, most, turns, mean_turn, gapped_field(turns, gap, win, deep), float(rho), need.i_rms, need.worst_rate, float(np.max(need.fs)))
+    rise = np.minimum(magnetics.temperature_rise(r_th, core_loss(need, turns, eff.area, eff.volume), wire.loss(need.i_rms, need.worst_rate)), 400.0)
+    limits = {"gap {v} longer than {l}": (gap, GAP_MOST * np.sqrt(eff.area_post), "m"), "current density {v}, {l} at most": (need.i_rms / wire.copper * 1e-6, DENSITY_MOST * 1e-6 + 0 * gap, "A/mm²"),
               "{v} rise, {l} aimed at": (rise, RISE_AIM * need.rise_max + 0 * gap, "K"), "inductance cannot be reached even without a gap": (-gap, 0 * gap, "m"),
               "{v} tall, limit {l}": (win.tall, (need.height_max or np.inf) + 0 * gap, "m")}
     over = np.stack([np.where(v > top, np.where(top > 0, v / np.maximum(top, 1e-12), 2.0) - 1, 0.0) for v, top, _ in limits.values()])
@@ -80,7 +91,7 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
     k = win.names.index(pinned) if pinned is not None else able[0] if able else int(np.where(win.rare, np.inf, excess).argmin())
     smaller = [int(i) for i in order if eff.volume[i] < eff.volume[k] and not win.rare[i]]
     refused = tuple(f"{win.names[i]}: {_why(limits, over, i)}" for i in reversed(smaller))
-    return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire[k]), float(mean_turn[k]), float(resistance[k]), float(rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), refused)
+    return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire.copper[k]), float(wire.diameter[k]), float(mean_turn[k]), float(wire.resistance[k]), float(wire.eddy[k]), float(rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), refused)
 
 
 def core_loss(need: InductorNeed, turns: Any, area: Any, volume: Any) -> Any:

@@ -9,32 +9,32 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.findings import MUST_FIX
-from rhevectra.core.formulas import magnetics, powder
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import inductor, magnetics, powder
 from rhevectra.core.magnetics.inductor import GAP_MOST, InductorChoice, InductorNeed, choose_inductor
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
 from rhevectra.core.magnetics.ring import LEFT_LEAST, LOSS_WORTH, RingChoice, RingNeed, choose_ring, rings
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
 from rhevectra.core.magnetics.windows import windows
-from rhevectra.core.stages.pfc.line import Boost, Feed, angles, currents
+from rhevectra.core.stages.pfc.line import Angles, Boost, Feed, angles, currents
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_rise, tell_wound
 
 DERATE_FLUX = 0.85
 """Share of hot saturation used (common practice)."""
-LITZ = {False: 1.5, True: 2.5}
-"""Effective over direct resistance of the inductor's wire, at a fixed frequency and at the boundary, where the ripple is twice the mean (typical, from memory)."""
 FERRITE, POWDER = "ferrite", "powder"
 
 
 @dataclass(frozen=True)
 class Choke:
-    """The inductor as wound: turns, effective area [m²] and volume [m³], outer surface [m²], resistance [Ω], rise [K], its material's row. gapped: what only a gapped core has; ring: what only a ring has."""
+    """The inductor as wound: turns, effective area [m²] and volume [m³], outer surface [m²], resistance [Ω], eddy loss over the mean square of di/dt [Ωs²], rise [K], its material's row. gapped: what only a gapped core has; ring: what only a ring has."""
 
     turns: float
     area: float
     volume: float
     surface: float
     resistance: float
+    eddy: float
     rise: float
     passed: bool
     grade: Mapping[str, Any]
@@ -44,7 +44,7 @@ class Choke:
 
 @dataclass(frozen=True)
 class Asked:
-    """What the inductor is for: its feed, current limit [A], rms with its ac factor [A], rise allowed [K]."""
+    """What the inductor is for: its feed, current limit [A], rms [A], rise allowed [K]."""
 
     feed: Feed
     limit: float
@@ -56,7 +56,7 @@ def choose_choke(work: Work, b: Boost, feed: Feed, limit: float) -> tuple[Choke,
     """The inductor, and the stage with it: the inductance of a ring falls with the current."""
     rms = float(currents(b, angles(b, feed.lines, feed.power, feed.v_bus))["l_rms"].max())
     rise = float(work.choose("pfc.rise_max", 50.0, "class of insulation and of neighbours (common practice)").value)
-    asked = Asked(feed, limit, rms * float(np.sqrt(LITZ[b.boundary])), rise)
+    asked = Asked(feed, limit, rms, rise)
     pins = work.choose.pins
     grade = work.parts["materials"].row(pins.get("pfc.material", "PW2" if b.fs < 50e3 else "PW3"))
     gapped = cache(lambda: choose_inductor(_gapped_need(work, b, asked, grade), work.parts["cores"].derived(windows), pins.get("pfc.core")))
@@ -91,14 +91,14 @@ def _gapped(work: Work, c: InductorChoice, grade: Mapping[str, Any]) -> Choke:
     win = work.parts["cores"].derived(windows)
     tell_wound(work, "pfc.core", c, win, "the current limit")
     eff = win.effective
-    return Choke(c.turns, float(eff.area[c.core]), float(eff.volume[c.core]), float(win.surface[c.core]), c.resistance, c.rise, c.passed, grade, gapped=c)
+    return Choke(c.turns, float(eff.area[c.core]), float(eff.volume[c.core]), float(win.surface[c.core]), c.resistance, c.eddy, c.rise, c.passed, grade, gapped=c)
 
 
 def _ring_need(work: Work, b: Boost, asked: Asked) -> RingNeed:
     need, f = work.need, asked.feed
 
-    def loss(unbiased: Array, i_half: Array, exponent: Array, grades: Any, turns_area: Array) -> Array:
-        """Greatest mean over the line cycle of the loss density, each line a candidate's ripple at 24 angles."""
+    def loss(unbiased: Array, i_half: Array, exponent: Array, grades: Any, turns_area: Array) -> tuple[Array, Array]:
+        """Greatest means over the line cycle of the loss density and of the square of di/dt, each line a candidate's ripple at 24 angles."""
         tail = lambda x: np.asarray(x)[..., None, None]  # noqa: E731
         own = replace(b, inductance=tail(unbiased), i_half=tail(i_half), exponent=tail(exponent))
         a = angles(own, f.lines, f.power, f.v_bus)
@@ -106,8 +106,8 @@ def _ring_need(work: Work, b: Boost, asked: Asked) -> RingNeed:
         kappa = tail([magnetics.igse_constant(r["loss_alpha"], r["loss_beta"]) for r in grades.rows])
         swing = own.at(a.mean) * a.ripple / tail(turns_area)
         density = magnetics.core_loss_two_slope(1.0, kappa, col("loss_ref_w_m3"), swing, col("loss_f_ref_hz"), col("loss_alpha"), col("loss_b_ref_t"), col("loss_beta"), a.fs, a.duty / a.fs, a.off / a.fs)
-        return np.asarray((density @ WEIGHTS).max(-1))
-    return RingNeed(b.inductance, float(np.sqrt(2)) * f.power / f.lowest / b.phases, asked.limit, asked.rms, loss, need.ambient_max, asked.rise, need.cooling, need.height_max)
+        return np.asarray((density @ WEIGHTS).max(-1)), np.asarray((slope(a) @ WEIGHTS).max(-1))
+    return RingNeed(b.inductance, float(np.sqrt(2)) * f.power / f.lowest / b.phases, asked.limit, asked.rms, loss, b.fs, need.ambient_max, asked.rise, need.cooling, need.height_max)
 
 
 def _wound_ring(work: Work, b: Boost, c: RingChoice) -> tuple[Choke, Boost]:
@@ -116,7 +116,7 @@ def _wound_ring(work: Work, b: Boost, c: RingChoice) -> tuple[Choke, Boost]:
     many = len(sizes.names) * len(grades.names)
     work.choose("pfc.ring", sizes.names[c.ring], f"chosen from {many} rings and grades: least volume, weighed by price and loss, that keeps {LEFT_LEAST * 100:.0f} % of its inductance at the current limit, current density and temperature" if c.passed else f"none of {many} passes; the one that comes nearest", c.refused)
     grade = grades.row(work.choose("pfc.powder", grades.names[c.grade], "the grade of that choice").value)
-    return Choke(c.turns, float(sizes.area[c.ring]), float(sizes.volume[c.ring]), float(sizes.surface[c.ring]), c.resistance, c.rise, c.passed, grade, ring=c), replace(b, inductance=c.unbiased, i_half=c.i_half, exponent=float(grade["bias_exponent"]))
+    return Choke(c.turns, float(sizes.area[c.ring]), float(sizes.volume[c.ring]), float(sizes.surface[c.ring]), c.resistance, c.eddy, c.rise, c.passed, grade, ring=c), replace(b, inductance=c.unbiased, i_half=c.i_half, exponent=float(grade["bias_exponent"]))
 
 
 def choke_core_loss(c: Choke, b: Boost, a: Any, ambient: float) -> Any:
@@ -124,6 +124,16 @@ def choke_core_loss(c: Choke, b: Boost, a: Any, ambient: float) -> Any:
     m = c.grade
     reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], min(ambient + c.rise, 140.0), m["loss_t_min_c"])
     return magnetics.core_loss_two_slope(c.volume, magnetics.igse_constant(m["loss_alpha"], m["loss_beta"]), reference, b.at(a.mean) * a.ripple / (c.turns * c.area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], a.fs, a.duty / a.fs, a.off / a.fs)
+
+
+def slope(a: Angles) -> Array:
+    """Mean square of di/dt [A²/s²] of one inductor at each angle."""
+    return np.asarray(inductor.slope_square(a.fs, a.ripple, a.duty / a.fs, a.off / a.fs))
+
+
+def choke_copper_loss(c: Choke, a: Angles, i_rms: Array) -> Array:
+    """Copper loss [W] of one inductor over the line cycle: its resistance, and the eddies of the ripple."""
+    return np.asarray(c.resistance * np.square(i_rms) + c.eddy * (slope(a) @ WEIGHTS))
 
 
 def record_inductance(work: Work, c: Choke, i_crest: Any) -> Any:
@@ -154,6 +164,9 @@ def record_choke(work: Work, c: Choke, core: Any, copper: Any, boundary: bool) -
         sheet.given("pfc.b_limit", c.grade["b_sat_100_t"] * DERATE_FLUX, "T", "rule", f"hot saturation × {DERATE_FLUX:g}")
     else:
         sheet.again("pfc.core", sheet.rows["pfc.ring"])
+    wire = c.gapped or c.ring
+    r = sheet.solved("pfc.r", c.resistance, "Ω", "copper of the inductor at its temperature" + (f", strands of {show(wire.strand, 'm')}" if wire else ""))
+    sheet("pfc.loss_eddy", inductor.eddies_in, copper=copper, r=r, i_rms=sheet.rows["pfc.i_l_rms"])
     record_rise(work, "pfc", c.surface, core, copper)
     if not c.passed:
         pinned = [id for id in ("pfc.core", "pfc.ring", "pfc.powder") if choose.pinned(id)]

@@ -15,7 +15,7 @@ from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.pfc.build import Plan, switch_losses
-from rhevectra.core.stages.pfc.choke import LITZ, choke_core_loss, record_choke, record_inductance
+from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_choke, record_inductance
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
 from rhevectra.core.stages.pfc.sensing import record_sensing
@@ -62,7 +62,7 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any
     controller = AUX_VOLTS * (AUX_AMPS + n * plan.parallel * (2 if plan.law.bridgeless else 1) * plan.switch["q_gate_c"] * mean_of(a.fs))
     return {("pfc_slow_leg" if plan.law.bridgeless else "bridge"): rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line), "mains_filter": rectifier.resistive_loss(plan.r_filter, line),
             "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]), ("pfc_synchronous" if plan.law.bridgeless else "pfc_diode"): n * output.rectifier_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
-            "pfc_core": n * mean_of(core), "pfc_copper": n * rectifier.resistive_loss(LITZ[plan.boost.boundary] * plan.choke.resistance, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(plan.r_sense, amps["l_rms"]), "pfc_controller": controller}
+            "pfc_core": n * mean_of(core), "pfc_copper": n * choke_copper_loss(plan.choke, a, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(plan.r_sense, amps["l_rms"]), "pfc_controller": controller}
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Any = None) -> tuple[Array, Solution]:

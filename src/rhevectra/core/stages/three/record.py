@@ -10,7 +10,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, output, pfc, rectifier, three_phase
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
-from rhevectra.core.stages.pfc.choke import LITZ, choke_core_loss, record_choke, record_inductance
+from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_choke, record_inductance
 from rhevectra.core.stages.pfc.control import Loop, half_cycle
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
 from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES, Solution, bias_of, line_orders, record_cans, record_diode, record_junction
@@ -42,7 +42,7 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v: Any) -> 
     switch = phase_losses(plan.switch, plan.parallel, plan.diode, plan.boost, a, amps["switch_rms"], plan.half)
     each = {"limiter": rectifier.resistive_loss(plan.r_line, line), "mains_filter": rectifier.resistive_loss(plan.r_filter, line), "pfc_switch_on": switch["conduction"], "pfc_switch_edges": switch["turn_on"] + switch["turn_off"],
             "pfc_diode": output.rectifier_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
-            "pfc_core": mean_of(choke_core_loss(plan.choke, plan.boost, a, plan.ambient)), "pfc_copper": rectifier.resistive_loss(LITZ[False] * plan.choke.resistance, amps["l_rms"]),
+            "pfc_core": mean_of(choke_core_loss(plan.choke, plan.boost, a, plan.ambient)), "pfc_copper": choke_copper_loss(plan.choke, a, amps["l_rms"]),
             "pfc_sense": rectifier.resistive_loss(plan.r_sense, amps["l_rms"]), "pfc_controller": AUX_VOLTS * (AUX_AMPS + PATHS * plan.parallel * plan.switch["q_gate_c"] * plan.boost.fs)}
     return {name: 3 * x for name, x in each.items()}
 

@@ -23,7 +23,8 @@ _OWN = (
     FigureSpec("filter1.gap", "Gap of the inductor", "l_gL", "rectifier", corners.FULL, limit="filter1.gap_limit", limit_kind="max"),
     FigureSpec("filter1.i_ripple_pp", "Ripple current of the inductor", "ΔI", "rectifier", corners.FULL, fixed="inductance taken at its nominal value"),
     FigureSpec("filter1.b_peak", "Flux of the inductor at the limit", "B̂_L", "rectifier", corners.PEAKS, limit="filter1.b_limit", limit_kind="max", fixed="saturation taken hot"),
-    FigureSpec("filter1.rise", "Temperature rise of the inductor", "ΔT_L", "rectifier", corners.FULL, limit="filter1.rise_max", limit_kind="max", fixed="uniform temperature; ac copper loss of the ripple left out"),
+    FigureSpec("filter1.loss_eddy", "Eddies in the inductor's wire", "P_e", "rectifier", corners.FULL, fixed="strands thin against the skin depth; the field of winding and gap as a mean over the winding", sentence="the ripple's field in the wire"),
+    FigureSpec("filter1.rise", "Temperature rise of the inductor", "ΔT_L", "rectifier", corners.FULL, limit="filter1.rise_max", limit_kind="max", fixed="uniform temperature"),
 )
 FIGURES = tuple(f for f in declare.figures(*_OWN, without=("aux.v_low", "aux.v_high")) if f.stage != "transformer" and not f.id.startswith("insulation."))
 CURES = {"switch.pulse_least": "fs", "switch.v_peak": "switch.class", "rectifier": "rectifier1.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}

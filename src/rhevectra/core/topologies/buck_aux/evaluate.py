@@ -55,7 +55,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"), "t_floor": sheet.given("light_load.t_floor", s.t_floor, "s", "rule", "shortest pulse of the light-load law: a quarter of that at full load and highest bus, or none"),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", f"energy-equivalent output capacitance and {show(C_WINDING, 'F')} of inductor and node"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "limit": {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"]}, "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller"),
-            "choke": choke_rows(work, s.choke)}
+            "choke": choke_rows(work, s.choke, plan.choke)}
 
 
 def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:

@@ -11,6 +11,7 @@ from rhevectra.core.basis.sheet import Sheet, plain
 from rhevectra.core.formulas import buck, flyback, forward
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
+from rhevectra.core.topologies.common.chokes import eddies
 from rhevectra.core.topologies.common.passes import Settled, record_last, settle
 
 PASSES = 30
@@ -74,11 +75,12 @@ def _losses(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     c = s.choke
     swing = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=c["turns"], area=c["area"])
     p_core = core_loss(sheet, "filter1", c["core"], c["temperature"], c["volume"], c["kappa"], swing, o["fs"], o["t_e"], o["t_d"])
+    burnt = eddies(sheet, c, o["fs"], o["ripple"], o["t_e"], o["t_d"])
     ramps = sheet("switch.p_ramps", buck.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_switch=s.r_switch, r_inductor=s.r_inductor, t_freewheeling=o["t_d"], r_diode=s.r_diode, ripple=o["ripple"])
-    also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core loss and controller", ramps=ramps, core=p_core, controller=s.p_controller)
+    also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core loss, eddies and controller", ramps=ramps, core=p_core, eddies=burnt, controller=s.p_controller)
     on = sheet.total("switch.loss_turn_on", "W", "charge of the node and recovery of the diode", node=node, recovery=recovery)
     p_bus = sheet("switch.p_bus", buck.bus_power, fs=o["fs"], v_bus=s.v_bus, i_valley=o["valley"], i_crest=o["crest"], t_feeding=o["t_e"], p_core=also, p_node=on, p_off=off)
-    return {"i_switch": i_sw, "loss_off": off, "loss_turn_on": on, "p_recovery": recovery, "p_choke": p_core, "p_bus": p_bus, "loss_on": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)}
+    return {"i_switch": i_sw, "loss_off": off, "loss_turn_on": on, "p_recovery": recovery, "p_choke": p_core, "p_eddy": burnt, "p_bus": p_bus, "loss_on": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=i_sw)}
 
 
 def solve(s: Stage, tolerance: float = 1e-5) -> Settled:

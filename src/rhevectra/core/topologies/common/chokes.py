@@ -6,7 +6,8 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.formulas import magnetics
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import inductor, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import GAP_MOST, InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows
@@ -40,23 +41,30 @@ def choose_choke(work: Work, inductance: float, rate: float, out: Mapping[str, A
 
 def choke_core(work: Work, c: InductorChoice, win: Windows, grade: Any) -> dict[str, Any]:
     """What the passes need of the chosen core."""
-    return {"turns": float(c.turns), "area": float(win.effective.area[c.core]), "volume": float(win.effective.volume[c.core]), "core": grade, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "temperature": float(min(work.need.ambient_max + c.rise, 140.0))}
+    return {"turns": float(c.turns), "area": float(win.effective.area[c.core]), "volume": float(win.effective.volume[c.core]), "core": grade, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "temperature": float(min(work.need.ambient_max + c.rise, 140.0)), "eddy": c.eddy}
 
 
-def choke_rows(work: Work, core: Mapping[str, Any]) -> dict[str, Any]:
+def eddies(sheet: Any, choke: Mapping[str, Any], fs: Any, ripple: Any, t_up: Any, t_down: Any) -> Any:
+    """What the ripple burns in the strands of one filter inductor [W]."""
+    return sheet("filter1.loss_eddy", inductor.eddy_loss, factor=choke["eddy"], fs=fs, ripple=ripple, t_up=t_up, t_down=t_down)
+
+
+def choke_rows(work: Work, core: Mapping[str, Any], c: InductorChoice) -> dict[str, Any]:
     """The same as rows."""
     sheet = work.sheet
     return {**core, "turns": sheet.solved("filter1.turns", core["turns"], "turns", "least whole turns that keep the flux at the current limit"), "area": sheet.given("filter1.area", core["area"], "m²", "catalogue", "effective area of its core"),
-            "volume": sheet.given("filter1.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("filter1.temperature", core["temperature"], "°C", "ambient plus its rise")}
+            "volume": sheet.given("filter1.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("filter1.temperature", core["temperature"], "°C", "ambient plus its rise"),
+            "eddy": sheet.solved("filter1.k_eddy", core["eddy"], "Ωs²", f"strands of {show(c.strand, 'm')} in the field of the winding and of its gap")}
 
 
 def record_choke(work: Work, c: InductorChoice, need: InductorNeed, win: Windows, s: Any, o: Mapping[str, Any]) -> None:
-    """Gap, flux, copper loss and temperature of the filter inductor. s: stage with inductance, choke and r_inductor; o: crest, i_l and p_choke."""
+    """Gap, flux, copper loss and temperature of the filter inductor. s: stage with inductance, choke and r_inductor; o: crest, i_l, p_choke and p_eddy of one inductor."""
     sheet, eff = work.sheet, win.effective
     sheet.solved("filter1.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
     sheet.given("filter1.gap_limit", GAP_MOST * float(eff.area_post[c.core]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
     area = sheet.given("filter1.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")
     sheet("filter1.b_peak", magnetics.flux_density, inductance=s.inductance, current=o["crest"], turns=s.choke["turns"], area=area)
     sheet.given("filter1.b_limit", need.b_max, "T", "rule", "hot saturation after derating")
-    copper = sheet("filter1.loss_copper", resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
+    plain = sheet("filter1.loss_resistance", resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
+    copper = sheet.total("filter1.loss_copper", "W", "resistance, and eddies of the ripple in the strands", resistance=plain, eddies=o["p_eddy"])
     record_rise(work, "filter1", float(win.surface[c.core]), o["p_choke"], copper)

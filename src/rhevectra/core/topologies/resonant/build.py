@@ -33,8 +33,6 @@ RATIOS = (2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0, 10.0)
 QUALITIES = np.geomspace(0.1, 0.6, 40)
 ZERO_VOLTAGE_ROOM = 0.75
 """Share of the magnetising inductance that just reaches zero voltage which the rule uses."""
-LITZ = 1.3
-"""Effective over direct resistance of the resonant inductor's litz wire (typical, from memory)."""
 FLUX_ROOM = 1.02
 """Room in the resonant inductor for what the bus still moves after it is chosen."""
 TAN_DELTA = 1e-3
@@ -86,7 +84,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     leak = leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
     settled = st.solve(replace(stage, leakage=float(leak.value)), settled.state, passes=1)
     choke = _inductor(work, stage, settled, grade, every, float(leak.value))
-    stage = replace(stage, leakage=float(leak.value), r_inductor=LITZ * choke.resistance, extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
+    stage = replace(stage, leakage=float(leak.value), r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     peak = float(settled.out["i_tank_peak"].max())
     if v.phases > 1:
         stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=2), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))
@@ -199,9 +197,14 @@ def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Win
     o, rows = settled.out, work.sheet.rows
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
-    need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * float(o["i_tank_peak"].max()), s.extra["room"] * float(o["i_tank"][full].max()) * np.sqrt(LITZ), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,
-                        work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max)
+    need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * float(o["i_tank_peak"].max()), s.extra["room"] * float(o["i_tank"][full].max()), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,
+                        work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max, rate=np.square(2 * np.pi * o["f"][full] * s.extra["room"] * o["i_tank"][full]))
     return choose_wound(work, "llc.inductor_core", need, win, "overload")
+
+
+def _effective(c: InductorChoice, f: float) -> float:
+    """Effective resistance [Ω] at a frequency [Hz]: a sine's di/dt has the mean square (ω·I)²."""
+    return c.resistance + c.eddy * (2 * np.pi * f) ** 2
 
 
 def _core_of(work: Work, c: InductorChoice, win: Windows, grade: Any) -> dict[str, Any]:

@@ -51,7 +51,7 @@ _FIGURES = (
     FigureSpec("inductor.turns", "Turns of the resonant inductor", "N_L", "switch", corners.FULL),
     FigureSpec("inductor.gap", "Gap of the resonant inductor", "l_gL", "switch", corners.FULL),
     FigureSpec("inductor.b_peak", "Flux of the resonant inductor", "B̂_L", "switch", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot"),
-    FigureSpec("inductor.rise", "Temperature rise of the resonant inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac factor of its litz wire taken as stated"),
+    FigureSpec("inductor.rise", "Temperature rise of the resonant inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; eddies at the highest frequency of full load"),
 )
 _PHASED_FIGURES = (
     FigureSpec("llc.phase_most", "Most loaded phase, over the mean", "s_max", "switch", corners.FULL, limit="llc.phase_room", limit_kind="max", fixed="one phase at one end of the spread, the others at the other; resistances alike", sentence="at a gain of one a tank gives any current: only resistance, and the distance from the resonance, make phases share"),

@@ -8,6 +8,7 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, forward, magnetics, output, resonant
 from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.formulas.rectifier import resistive_loss
@@ -21,7 +22,7 @@ from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
 from rhevectra.core.topologies.resonant import curves, sharing
 from rhevectra.core.topologies.resonant import stage as st
-from rhevectra.core.topologies.resonant.build import LITZ, TAN_DELTA, Plan
+from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, of_all, worst_phase
 
 EXACT_FROM = 1e-2
@@ -76,7 +77,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed), the overload at its corner, and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             **_in_path(sheet, s, rect["row"]),
             "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary (of one half, where it is tapped) at the worst corner over its rms current squared"), "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
-            "r_inductor": sheet.solved("inductor.r", s.r_inductor, "Ω", f"copper of the resonant inductor at its temperature × {LITZ:g} for its litz wire (typical, from memory)"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),
+            "r_inductor": sheet.solved("inductor.r", s.r_inductor, "Ω", f"{show(plan.choke.resistance, 'Ω', 3)} of copper at its temperature, and eddies in its strands of {show(plan.choke.strand, 'm')} at the highest frequency of full load"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"),
             "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"), "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller, gate charge included")}

@@ -75,7 +75,8 @@ _FIGURES = (
     FigureSpec("filter1.i_ripple_pp", "Ripple current of the filter inductor", "ΔI", "rectifier", corners.FULL, fixed="inductance taken at its nominal value"),
     FigureSpec("filter1.i_peak", "Peak current of the filter inductor", "Î_L", "rectifier", corners.PEAKS, fixed=_MODEL),
     FigureSpec("filter1.b_peak", "Flux of the filter inductor at the limit", "B̂_L", "rectifier", corners.PEAKS, limit="filter1.b_limit", limit_kind="max", fixed="saturation taken hot"),
-    FigureSpec("filter1.rise", "Temperature rise of the filter inductor", "ΔT_L", "rectifier", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac copper loss of the ripple left out"),
+    FigureSpec("filter1.loss_eddy", "Eddies in the filter inductor's wire", "P_e", "rectifier", corners.FULL, fixed="strands thin against the skin depth; the field of winding and gap as a mean over the winding", sentence="the ripple's field in the wire"),
+    FigureSpec("filter1.rise", "Temperature rise of the filter inductor", "ΔT_L", "rectifier", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature"),
 )
 _ACTIVE_FIGURES = (
     FigureSpec("switch.v_peak", "Peak switch voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="line and load steps, which the clamp capacitor follows with a ring", sentence="input and clamp capacitor with its ripple"),
@@ -95,7 +96,8 @@ _PHASE_FIGURES = (
     FigureSpec("psfb.v_undamped", "Rectifier voltage without snubber", "V_r", "rectifier", corners.PEAKS, fixed="ring without losses"),
     FigureSpec("inductor.core", "Core of the series inductor", "", "switch", corners.FULL), FigureSpec("inductor.turns", "Turns of the series inductor", "N_L", "switch", corners.FULL), FigureSpec("inductor.gap", "Gap of the series inductor", "l_gL", "switch", corners.FULL),
     FigureSpec("inductor.b_peak", "Flux of the series inductor", "B̂_L", "switch", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot"),
-    FigureSpec("inductor.rise", "Temperature rise of the series inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature; ac copper left out"),
+    FigureSpec("inductor.loss_eddy", "Eddies in the series inductor's wire", "P_e", "switch", corners.FULL, fixed="strands thin against the skin depth; the field of winding and gap as a mean over the winding", sentence="the ripple's field in the wire"),
+    FigureSpec("inductor.rise", "Temperature rise of the series inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature"),
 )
 _NO_FIGURES = ("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "transformer.loss_fringing", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
 

@@ -81,7 +81,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "limit": {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"]},
             "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"), "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"),
             "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller"),
-            "choke": choke_rows(work, s.choke)}
+            "choke": choke_rows(work, s.choke, plan.choke)}
 
 
 def _legs(work: Work, plan: Plan) -> dict[str, Any]:
@@ -131,7 +131,7 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None
 def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, Any]) -> None:
     """The filter inductor and the rectifiers that feed it; whole: the stage as it is, s: with the centre tap that behaves alike."""
     sheet, need = work.sheet, work.need.outputs[work.need.main]
-    record_choke(work, plan.choke, plan.choke_need, work.parts["cores"].derived(windows), whole, {**o["one"], "p_choke": o["p_one"]})
+    record_choke(work, plan.choke, plan.choke_need, work.parts["cores"].derived(windows), whole, {**o["one"], "p_choke": o["p_one"], "p_eddy": o["p_eddy_one"]})
     if whole.secondary == secondary_kinds.DOUBLER:
         sheet.given("filter1.count", 2, "", "rule", "two inductors of a current doubler")
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")

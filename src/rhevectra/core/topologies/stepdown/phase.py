@@ -67,13 +67,14 @@ def turn_on(sheet: Any, s: Any, o: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def series_core(sheet: Any, s: Any, o: Mapping[str, Any]) -> dict[str, Any]:
-    """Core loss of the series inductor, where there is one."""
+    """Core loss of the series inductor and the eddies in its strands, where there is one."""
     if "series" not in s.extra:
         return {}
     c = s.extra["series"]
     swing = sheet("inductor.b_swing", resonant.flux_swing, lm=c["l"], i_mag=o["i_peak"], turns=c["turns"], area=c["area"])
     half = sheet("inductor.t_half", resonant.half_period, f=o["f_switch"])
-    return {"series": core_loss(sheet, "inductor", s.core, c["temperature"], c["volume"], s.extra["kappa"], swing, o["f_switch"], half, half)}
+    burnt = sheet("inductor.loss_eddy", phase_shift.series_eddies, factor=c["eddy"], fs=o["fs"], t_commutation=o["t_c"], v_primary=o["v_in"], inductance=s.leakage, i_peak=o["i_peak"], i_start=o["i_start"], t_feeding=o["t_e"])
+    return {"series": core_loss(sheet, "inductor", s.core, c["temperature"], c["volume"], s.extra["kappa"], swing, o["f_switch"], half, half), "series_eddies": burnt}
 
 
 def series_given(work: Work, s: Any) -> dict[str, Any]:
@@ -83,7 +84,7 @@ def series_given(work: Work, s: Any) -> dict[str, Any]:
     if c:
         given["r_series"] = sheet.solved("inductor.r", s.extra["r_series"], "Ω", "copper of the series inductor at its temperature")
         given["series"] = {"l": sheet.rows["psfb.l_series"], "turns": sheet.solved("inductor.turns", c["turns"], "turns", "least whole turns that keep the flux at the current limit"), "area": sheet.given("inductor.area", c["area"], "m²", "catalogue", "effective area of its core"),
-                           "volume": sheet.given("inductor.volume", c["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("inductor.temperature", c["temperature"], "°C", "ambient plus its rise")}
+                           "volume": sheet.given("inductor.volume", c["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("inductor.temperature", c["temperature"], "°C", "ambient plus its rise"), "eddy": sheet.solved("inductor.k_eddy", c["eddy"], "Ωs²", "strands of its bundle in the field of the winding and of its gap")}
     return given
 
 
@@ -118,17 +119,18 @@ def choose_series(work: Work, s: Any, out: Mapping[str, Any], grade: Any, win: W
     if float(series.value) <= 0:
         return stage, None
     c = _core(work, stage, out, float(series.value), grade, win)
-    core = {"l": float(series.value), "turns": float(c.turns), "area": float(win.effective.area[c.core]), "volume": float(win.effective.volume[c.core]), "temperature": float(min(work.need.ambient_max + c.rise, 140.0))}
+    core = {"l": float(series.value), "turns": float(c.turns), "area": float(win.effective.area[c.core]), "volume": float(win.effective.volume[c.core]), "temperature": float(min(work.need.ambient_max + c.rise, 140.0)), "eddy": c.eddy}
     return replace(stage, extra={**stage.extra, "series": core, "r_series": c.resistance}), c
 
 
 def _core(work: Work, s: Any, out: Mapping[str, Any], inductance: float, grade: Any, win: Windows) -> InductorChoice:
     """Core and turns of the series inductor: the whole primary current, both ways."""
     full, rows = corners.FULL.mask(work.grid), work.sheet.rows
-    flat = {k: np.broadcast_to(out[k], work.grid.shape) for k in ("i_peak", "i_primary", "f_switch")}
-    half = 0.5 / flat["f_switch"][full]
-    need = InductorNeed(inductance, CURRENT_ROOM * float(flat["i_peak"].max()), 1.05 * float(flat["i_primary"][full].max()), 2 * flat["i_peak"][full], half, half, float(s.fs), grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade,
-                        work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max)
+    flat = {k: np.broadcast_to(out[k], work.grid.shape)[full] for k in ("i_peak", "i_primary", "f_switch", "fs", "t_c", "v_in", "i_start", "t_e")}
+    rate = phase_shift.series_eddies(1.0, flat["fs"], flat["t_c"], flat["v_in"], float(s.leakage), flat["i_peak"], flat["i_start"], flat["t_e"])
+    half = 0.5 / flat["f_switch"]
+    need = InductorNeed(inductance, CURRENT_ROOM * float(np.max(out["i_peak"])), 1.05 * float(flat["i_primary"].max()), 2 * flat["i_peak"], half, half, float(s.fs), grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade,
+                        work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max, rate=rate)
     return choose_wound(work, "psfb.inductor_core", need, win, "the current limit")
 
 
@@ -150,7 +152,8 @@ def _record_series(work: Work, plan: Any, s: Any, o: dict[str, Any]) -> dict[str
     smallest = float(min(eff.area[c.core], eff.area_min[c.core]))
     l_series = sheet.rows["psfb.l_series"]
     sheet("inductor.b_peak", magnetics.flux_density, inductance=l_series, current=o["i_peak"], turns=sheet.rows["inductor.turns"], area=sheet.given("inductor.area_min", smallest, "m²", "catalogue", "smallest section of its core"))
-    copper = sheet("inductor.loss_copper", resistive_loss, r=s.extra["r_series"], i_rms=o["i_primary"])
+    plain_loss = sheet("inductor.loss_resistance", resistive_loss, r=s.extra["r_series"], i_rms=o["i_primary"])
+    copper = sheet.total("inductor.loss_copper", "W", "resistance, and eddies in the strands", resistance=plain_loss, eddies=o["p_series_eddies"])
     record_rise(work, "inductor", float(every.surface[c.core]), o["p_series"], copper)
     return {"switch_inductor_core": o["p_series"], "switch_inductor_copper": copper}
 

@@ -14,6 +14,7 @@ from rhevectra.core.basis.sheet import Sheet, plain
 from rhevectra.core.formulas import active_clamp, flyback, forward, phase_shift, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
+from rhevectra.core.topologies.common.chokes import eddies
 from rhevectra.core.topologies.common.passes import Settled, record_last, settle
 from rhevectra.core.topologies.common.secondary_kinds import TAP
 from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
@@ -142,7 +143,7 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         on, node = phase.turn_on(sheet, s, now), None
         ring = sheet.given("loss.winding_ring", 0.0, "W", "rule", "the leakage always lies against the bus or in a short circuit")
         more = {"turning": on["turning"]} | phase.series_core(sheet, s, now)
-        out |= {"loss_node": on["node"], "p_series": more.get("series", 0.0)}
+        out |= {"loss_node": on["node"], "p_series": more.get("series", 0.0), "p_series_eddies": more.get("series_eddies", 0.0)}
     else:
         v_on = sheet("active.v_turn_on", active_clamp.turn_on_voltage, v_primary=o["v_in"], v_clamp=o["v_c"], i_back=o["i_back"], lm=s.lm, c_primary=o["c_p"]) if v.active else o["v_in"]
         node = sheet("switch.loss_turn_on_all", forward.turn_on_loss, c_primary=s.c_node if v.tapped else o["c_p"],  # the other node's share overshoots into the clamp
@@ -155,7 +156,7 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     damped = primary_snubber.loss(sheet, s, now)
     more |= secondary.loss_apart(sheet, s, now) | ({"snubbers": snub["snubbers"]} if snub else {}) | damped
     ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"], i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])
-    also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=out["p_core"], inductor=out["p_choke"], ring=ring, controller=s.p_controller, **more, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
+    also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, eddies, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=out["p_core"], inductor=out["p_choke"], eddies=out["p_eddy"], ring=ring, controller=s.p_controller, **more, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
     if v.phase:
         p_bus = phase.bus_power(sheet, now, also, on["leading"], off["loss_off"])
     elif v.active:
@@ -188,13 +189,14 @@ def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _cores(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
-    """Flux swing and loss of the transformer's core, loss of the filter inductor's."""
+    """Flux swing and loss of the transformer's core, loss of the filter inductor's and of its strands."""
     swing = sheet("transformer.b_swing", forward.flux_swing, v_primary=o["v_in"], t_feeding=o["t_e"], turns=s.np, area=s.area)
     p_core = core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f_switch"], o["t_e"], o["t_e"])
     choke, one = s.choke, o["one"]
     swing_l = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=one["t_d"], turns=choke["turns"], area=choke["area"])
     p_one = core_loss(sheet, "filter1", choke["core"], choke["temperature"], choke["volume"], choke["kappa"], swing_l, one["fs"], one["t_e"], one["t_d"])
-    return {"swing": swing, "p_core": p_core, "p_one": p_one, "p_choke": secondary.of_both(sheet, s, "filter1.loss_core_both", p_one)}
+    burnt = eddies(sheet, choke, one["fs"], one["ripple"], one["t_e"], one["t_d"])
+    return {"swing": swing, "p_core": p_core, "p_one": p_one, "p_choke": secondary.of_both(sheet, s, "filter1.loss_core_both", p_one), "p_eddy_one": burnt, "p_eddy": secondary.of_both(sheet, s, "filter1.loss_eddy_both", burnt)}
 
 
 def _turn_off(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any) -> dict[str, Any]:
