@@ -1,4 +1,4 @@
-"""Pictures of the power stage: switching period, clamp transient, ripple choice, supply window, losses."""
+"""Pictures of the power stage: switching period, clamp transient, supply window, losses."""
 
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
@@ -60,28 +60,6 @@ def clamp_transient(design: Design, corner: Corner, width: float, height: float,
     picture = Picture(width, height, shown_at(corner))
     olds = TOPOLOGIES[held.topology].transient(held, same_corner(held, corner)) if held is not None and held.topology == design.topology else None
     _stacked(picture, TOPOLOGIES[design.topology].transient(design, corner), olds)
-    return picture
-
-
-def ripple_choice(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """What the ripple ratio costs: stored energy, peak and rms current at the valley, each over its value at the least."""
-    view = TOPOLOGIES[design.topology].ripple_choice(design)
-    picture = Picture(width, height, "ideal stage at its worst bus, full power; above over the least value, below over the value at the choice")
-    top, span, inner = min(max(float(y.max()) for _, y, _ in view.curves), 3.0), (float(view.ratio[0]), float(view.ratio[-1])), width - LEFT - RIGHT
-    each = (height - 14 - GAP) / 2
-    over = Frame(picture, LEFT, 3, inner, 1.2 * each, span, (1.0, 1.0 + 1.15 * (top - 1.0)), "over the least value", "×", x_labels=False)
-    beside = Frame(picture, LEFT, 3 + 1.2 * each + GAP, inner, 0.8 * each, span, (0.0, 3.0), "over the value at the choice", "×", x_unit="ripple ratio")
-    lines = [(f"{name}: {text}, {float(np.interp(view.chosen, view.ratio, y)):.2f} × least", name, y, role) for (name, y, role), text in zip(view.curves, view.texts, strict=True)]
-    for frame, told in ((over, lines), (beside, [(f"{name}: {text}", name, y, role) for name, y, role, text in view.beside])):
-        for k, (text, name, y, role) in enumerate(told):
-            seen = (y >= frame.y0) & (y <= frame.y1)
-            frame.trace(name, view.ratio[seen], y[seen], role, 0.5)
-            picture.text(frame.left + frame.width - 2, frame.top + 8.5 + 4.2 * k, text, role, "right", 3.2)
-        for value, text, role in ((view.chosen, "chosen", "accent"), (2.0, "boundary", "muted")):
-            picture.line([(frame.x(value), frame.top + (6 + 4.2 * len(told) if frame.x(value) > frame.left + 0.6 * inner else 0)), (frame.x(value), frame.top + frame.height)], role, 0.35, True)
-            if frame is over:
-                picture.text(frame.x(value) - 1, frame.top + frame.height - 1.5, text, role, "right", 3.0)
-        frame.close()
     return picture
 
 

@@ -42,6 +42,13 @@ def range_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]
     return steps(design, corner)
 
 
+def ripple_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
+    """The same supply with other ripple ratios."""
+    from rhevectra.core.design.ripple_loss import ripple_steps as steps
+
+    return steps(design, corner)
+
+
 def slow_diode_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
     """Slow diodes in the clamp of a design, at the line of a corner."""
     from rhevectra.core.design.slow_diode import slow_diode_steps as steps

@@ -29,6 +29,12 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
     return [float(x) + y for x, y in zip(losses, near, strict=True)], near
 
 
+def resistance_loss(need: TransformerNeed, trial: Trial, at: tuple[int, int], temperature: float) -> list[float]:
+    """Copper loss of each winding of one candidate [W] if its current spread evenly: what is beyond it are eddies."""
+    rho, turns = copper.resistivity(temperature), wound(need, trial.turns)
+    return [w.i_rms**2 * float(rho) * pick(n, at) * float(pick(length, at)) / float(pick(laid.copper, at)) for w, n, length, laid in zip(need.windings, turns, trial.mean_turn, trial.laid, strict=True)]
+
+
 def gap_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> list[float]:
     """What the field of the gap burns in each winding [W]: every strand as a cylinder in the extra field of every harmonic."""
     added = [0.0] * len(need.windings)

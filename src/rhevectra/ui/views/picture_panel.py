@@ -20,9 +20,10 @@ from rhevectra.drawing.field import field_picture
 from rhevectra.drawing.input_range import range_picture
 from rhevectra.drawing.matrix import matrix_picture
 from rhevectra.drawing.pictures import PICTURES, pictures_of, shown_at
+from rhevectra.drawing.ripple import ripple_picture
 from rhevectra.drawing.slow_diode import slow_diode_picture
 from rhevectra.drawing.switching import exact_period
-from rhevectra.ui.feed import Feed, Work, exact_steps, field_steps, matrix_steps, over_load_steps, range_steps, slow_diode_steps
+from rhevectra.ui.feed import Feed, Work, exact_steps, field_steps, matrix_steps, over_load_steps, range_steps, ripple_steps, slow_diode_steps
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
 
@@ -88,6 +89,7 @@ class PicturePanel(QFrame):
         self.feed = Feed(exact_steps, self)
         self.feed.found.connect(self._solved)
         self.late = {"field": self._comes(field_picture, "finite elements, quadratic triangles", field_steps), "loads": self._comes(over_load_picture, "every kind designed anew", over_load_steps, True), "range": self._comes(range_picture, "every range designed anew", range_steps),
+                     "ripple": self._comes(ripple_picture, "every ratio designed anew", ripple_steps),
                      "split": self._comes(matrix_picture, "every number of pieces sized anew", matrix_steps),
                      "slow": self._comes(slow_diode_picture, "exact periods", slow_diode_steps, True)}
         self.view.cursor_at.connect(self.set_instant)

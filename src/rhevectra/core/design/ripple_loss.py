@@ -1,0 +1,92 @@
+"""The same supply with other ripple ratios, each designed anew: what the wound part that carries the ripple loses, and what becomes of the whole."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from rhevectra.core.basis.corners import FULL, Array, Corner
+from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.design import Design
+from rhevectra.core.design.size import size
+from rhevectra.core.magnetics.candidate import exact_copper, resistance_loss
+from rhevectra.core.topologies import TOPOLOGIES
+
+RATIOS = (0.1, 0.2, 0.3, 0.45, 0.6, 0.8, 1.0, 1.3, 1.6, 2.0)
+CHOICES = {"flyback.ripple_ratio": "flyback.ripple_ratio", "filter1.ripple_ratio": "filter1.l"}
+"""The decision that sets the ripple, and the one that would hold it if it were pinned."""
+LOSSES = ("resistance", "eddies", "core")
+"""What the wound part loses: resistance of its copper, eddies in it, core."""
+
+
+@dataclass(frozen=True)
+class RippleLoss:
+    """ratio: rising; part: in words, what carries the ripple; losses: of that part (kind, ratio) [W]; total: of the whole supply [W]; core, volume [m³], feasible and why not; present: the ratio of the design."""
+
+    ratio: Array
+    part: str
+    losses: Array
+    total: Array
+    core: tuple[str, ...]
+    volume: Array
+    feasible: Array
+    why: tuple[str, ...]
+    present: float
+
+    @property
+    def sentence(self) -> str:
+        """Where the whole loses least among what can be built, and what the present choice gives away."""
+        here = int(np.abs(self.ratio - self.present).argmin())
+        if not self.feasible.any():
+            return "none of these can be built with the other decisions as they are"
+        best = int(np.where(self.feasible, self.total, np.inf).argmin())
+        now = f"{self.ratio[here]:.2g} loses {show(float(self.total[here]), 'W', 3)} on {self.core[here]}"
+        if best == here:
+            return f"{now}: the least of these"
+        return f"{now}; {self.ratio[best]:.2g} would lose {show(float(self.total[best]), 'W', 3)} on {self.core[best]}"
+
+
+def decision_of(design: Design) -> str:
+    """The decision that sets the ripple of a design."""
+    return next(id for id in CHOICES if id in design.rows)
+
+
+def ripple_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, RippleLoss | None]]:
+    """Steps of (done, total, None) and last the whole: every ratio with the other decisions as they are pinned."""
+    id = decision_of(design)
+    present = float(design.rows[id].value)
+    spec = next(s for s in TOPOLOGIES[design.topology].DECISIONS if s.id == id)
+    ratios = sorted({present, *(r for r in RATIOS if (spec.low or 0.0) <= r <= (spec.high or np.inf))})
+    pins = {k: v for k, v in design.pins.items() if k not in (id, CHOICES[id])} | {"topology": design.topology}
+    made: list[Design] = []
+    for k, r in enumerate(ratios):
+        made.append(size(design.requirement, pins | {id: r}, None, design.catalogue))
+        yield k + 1, len(ratios) + 1, None
+    cores = [core_of(d) for d in made]
+    yield len(ratios) + 1, len(ratios) + 1, RippleLoss(
+        np.array(ratios), "transformer" if id == "flyback.ripple_ratio" else "filter inductor", np.array([losses(d) for d in made]).T, np.array([_most(d, "loss.total") for d in made]), tuple(name for name, _ in cores),
+        np.array([v for _, v in cores]), np.array([d.feasible for d in made]), tuple(next((f.text for f in d.findings if f.severity == MUST_FIX), "") for d in made), present)
+
+
+def _most(design: Design, id: str) -> float:
+    """Greatest value of a row at full load."""
+    return float(np.max(np.broadcast_to(np.asarray(design.rows[id].value, dtype=float), design.grid.shape)[FULL.mask(design.grid)]))
+
+
+def core_of(design: Design) -> tuple[str, float]:
+    """Name and volume [m³] of the core that carries the ripple."""
+    id, volume = ("filter1.core", "filter1.volume") if "filter1.core" in design.rows else ("transformer.core", "transformer.volume")
+    return str(design.rows[id].value), float(np.max(design.rows[volume].value))
+
+
+def losses(design: Design) -> tuple[float, float, float]:
+    """Losses [W] of the part that carries the ripple, each at its worst full-load corner. Of a transformer the copper is parted as at the corner it was chosen for."""
+    if "filter1.core" in design.rows:
+        return _most(design, "filter1.loss_resistance"), _most(design, "filter1.loss_eddy"), _most(design, "filter1.loss_core")
+    plan = design.context["plan"]
+    at, trial = (plan.choice.core, plan.choice.candidate), plan.choice.trial
+    hot = plan.need.ambient + float(trial.rise[at])
+    share = sum(resistance_loss(plan.need, trial, at, hot)) / sum(exact_copper(plan.need, trial, at, plan.window, hot)[0])
+    copper = _most(design, "transformer.loss_copper")
+    return copper * share, copper * (1 - share), _most(design, "transformer.loss_core")
