@@ -6,9 +6,13 @@ import pytest
 from rhevectra import demo
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import noise
+from rhevectra.core.formulas.copper import MU0
 from rhevectra.core.magnetics.arrangement import on_primary_side
+from rhevectra.core.magnetics.candidate import leakage_of, slabs
 from rhevectra.core.magnetics.compare import facing
+from rhevectra.core.magnetics.leakage import sparse
 from rhevectra.core.magnetics.pairs import pairs
+from rhevectra.core.magnetics.transformer import outputs_of
 from rhevectra.drawing.pairs import pairs_picture
 from rhevectra.project.codec import decode
 
@@ -55,3 +59,28 @@ def test_the_picture_holds_the_tables(made):
             for item in picture.items:
                 for x, y in item.points if hasattr(item, "points") else [(item.x, item.y)]:
                     assert -0.5 <= x <= page[0] + 0.5 and -0.5 <= y <= page[1] + 0.5
+
+
+@pytest.mark.parametrize("arrangement", ["split", "simple"])
+def test_halves_of_a_tap_conduct_one_at_a_time(arrangement):
+    """The working leakage against field energy summed in a thousand slices of the stack with one half carrying everything; all shorted, as at inspection, reads less."""
+    document = decode(demo.text("frost-fans"), "demo")
+    d = size(document.requirement, {**document.decisions, "transformer.arrangement": arrangement})
+    plan = d.context["plan"]
+    at = (plan.choice.core, plan.choice.candidate)
+    stack, width, turns = slabs(plan.need, plan.choice.trial, at, plan.window), float(plan.window.width[at[0]] - 2 * plan.need.margin), float(plan.choice.trial.turns[0][at])
+    seen = []
+    for half in outputs_of(plan.need):
+        flow, energy = 0.0, 0.0
+        for slab in reversed(stack):
+            step = {0: 1.0, half: -1.0}.get(slab.winding, 0.0) * slab.share
+            inside = flow + step * (np.arange(1000) + 0.5) / 1000
+            energy += MU0 / width * (slab.height * slab.turn * np.mean(inside**2) + slab.below * slab.turn_below * (flow + step) ** 2)
+            if slab.wire and slab.winding in (0, half):
+                n = plan.choice.trial.turns[slab.winding][at]
+                energy += slab.share * slab.turn * float(sparse(slab.wire, width / (slab.share * n * slab.beside))) / (n * slab.beside)
+            flow += step
+        seen.append(turns**2 * energy)
+    worked = float(d.rows["transformer.leakage_geometric"].value)
+    assert worked == pytest.approx(np.mean(seen), rel=1e-3)
+    assert leakage_of(plan.need, plan.choice.trial, at, plan.window).shorted(0, outputs_of(plan.need))[0] < 0.8 * worked

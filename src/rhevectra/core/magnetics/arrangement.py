@@ -115,6 +115,19 @@ def blocks(text: str, names: Sequence[str]) -> tuple[Block, ...]:
     return tuple(Block(number.get(w, SHIELD), 1.0 if w == "e" else weight / whole[w], gap) for (w, weight), gap in zip(words, below, strict=True))
 
 
+NEARER = 0.382
+"""Share of a half's turns that lies before the other half, so that both leak alike: u² = 1 − u of what lies beyond."""
+
+
+def side_by_side(names: Sequence[str], wall: float) -> tuple[Block, ...]:
+    """The stack of two chambers, along the post: mains side, a wall [m], outputs; of a tapped output one half lies in the middle of the other, so that both leak alike."""
+    mains = [k for k in (len(names) - 1, *range(len(names) - 1)) if on_primary_side(names[k])]
+    found = [Block(k, 1.0, TAPE if n else 0.0) for n, k in enumerate(mains)]
+    own = [k for k in range(len(names)) if not on_primary_side(names[k])]
+    beyond = [(own[0], NEARER), (own[1], 1.0), (own[0], 1 - NEARER)] if len(own) == 2 else [(k, 1.0) for k in own]
+    return (*found, *(Block(k, share, TAPE if n else wall) for n, (k, share) in enumerate(beyond)))
+
+
 def named(text: str, names: Sequence[str], turns: Sequence[int]) -> str:
     """The preset that lays these turns in the same order, or the text itself."""
     def laid(order: str) -> list[tuple[int, int]]:

@@ -11,7 +11,7 @@ from rhevectra.core.formulas import copper
 from rhevectra.core.magnetics import fringing, leakage, winding
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts
 from rhevectra.core.magnetics.copper_loss import Section, stack_loss
-from rhevectra.core.magnetics.transformer import TransformerNeed, Trial, balanced, wound
+from rhevectra.core.magnetics.transformer import TransformerNeed, Trial, balanced, conducting, wound
 from rhevectra.core.magnetics.windows import TAPE, Windows
 
 
@@ -19,12 +19,13 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
     """Copper loss of each winding of one candidate by one-dimensional layer theory on all harmonics [W], and what of it the gap's field burns."""
     def one(x: Any) -> Any:
         return pick(x, at)
+    win = need.room(win)
     laid = [x.at(at) for x in trial.laid]
     sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), None if s.shield else laid[s.winding]) for s in trial.sections]
-    width = float(win.width[at[0]] - 2 * need.margin)
+    width, path = float(win.width[at[0]] - 2 * need.margin), float(win.path[at[0]] - 2 * need.margin)
     turns = [one(t) for t in wound(need, trial.turns)]
     losses = stack_loss(sections, turns, [w.i_avg for w in need.windings], balanced(need, turns), need.fs, width,
-                        lambda depth: win.base_turn[at[0]] + 2 * np.pi * depth, copper.resistivity(temperature))
+                        lambda depth: win.base_turn[at[0]] + win.climb[at[0]] * depth, copper.resistivity(temperature), path, need.gap_under)
     near = gap_copper(need, trial, at, win, temperature)
     return [float(x) + y for x, y in zip(losses, near, strict=True)], near
 
@@ -46,6 +47,8 @@ def gap_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Wi
     stack = slabs(need, trial, at, win)
     begin = float(win.wall[at[0]]) + np.cumsum([0.0, *(s.below + s.height for s in stack)])[:-1]
     x = (begin + np.array([s.below for s in stack]))[:, None] + np.array([s.height for s in stack])[:, None] * (np.arange(4) + 0.5) / 4
+    if need.wall is not None:
+        x = np.broadcast_to(float(win.wall[at[0]]) + float(need.room(win).width[at[0]]) * (np.arange(4) + 0.5) / 4, x.shape)
     squares = fringing.unevenness(max(float(trial.gap[at]), 1e-6), win.window[at[0]], win.across[at[0]], x).mean(1)
     laid, rho = [w.at(at) for w in trial.laid], copper.resistivity(temperature)
     burnt = [0.0 if one.foil else float(copper.cylinder_loss(net, one.diameter, rho, f).sum()) * one.strands for one in laid]  # for a mean square of one
@@ -64,10 +67,11 @@ def gap_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Wi
 def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> list[leakage.Slab]:
     """The stack of one candidate as its field sees it, layer by layer; the last layer of a block holds what is left."""
     found: list[leakage.Slab] = []
+    win = need.room(win)
     turns, base, top = [int(t[at]) for t in wound(need, trial.turns)], float(win.base_turn[at[0]]), 0.0
 
     def turn(depth: float) -> float:
-        return base + 2 * np.pi * depth
+        return base + float(win.climb[at[0]]) * depth
     for s, b, count in zip(trial.sections, need.stack, counts(need.stack, turns), strict=True):
         below = b.below
         if s.laid is None:
@@ -83,7 +87,12 @@ def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows
     return found
 
 
+def working_leakage(need: TransformerNeed, matrix: leakage.Leakage) -> float:
+    """Leakage [H] seen from the primary by what conducts: the mean over the halves of a tapped output, which take turns."""
+    return float(np.mean([matrix.shorted(0, some)[0] for some in conducting(need)]))
+
+
 def leakage_of(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> leakage.Leakage:
     """Leakage of one candidate, of its turns as they count electrically (a tapped primary: of half of them)."""
-    found = leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], max(float(win.width[at[0]] - 2 * need.margin), 1e-4))
+    found = leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], max(float(need.room(win).path[at[0]] - 2 * need.margin), 1e-4))
     return replace(found, turns=np.array([float(t[at]) for t in trial.turns]))

@@ -58,7 +58,7 @@ def worked_out(need: TransformerNeed, text: str, win: Windows, wires: dict[str, 
     copper, _ = candidate.exact_copper(need, trial, best, win, hot)
     core = float(trial.p_core[best])
     resistance = magnetics.thermal_resistance(transformer.HEAT_TRANSFER[need.cooling], float(win.surface[0]))
-    seen, _ = candidate.leakage_of(need, trial, best, win).shorted(0, transformer.outputs_of(need))
+    seen = candidate.working_leakage(need, candidate.leakage_of(need, trial, best, win))
     rise = float(resistance) * (core + sum(copper))
     rest = replace(trial, constraints={k: v for k, v in trial.constraints.items() if k != "rise"})
     refused = f"{show(rise, 'K', 3)} rise, {show(need.rise_max, 'K', 3)} allowed" if rise > need.rise_max else transformer.binding(rest, 0)

@@ -48,6 +48,7 @@ class TransformerNeed:
     ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],
     t_up, t_down [s] at each full-load corner for the core loss, and fs_each [Hz] where the frequency differs between them; lp [H], or None for a core without a gap; b_max [T] hot saturation after derating.
     stack: the blocks of its arrangement. leak_cost: what a henry of leakage burns [W/H], where it burns. halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
+    wall: between the chambers of windings that lie beside one another [m], or None where they lie over one another; leak_aim: leakage [H] that chambers may have at most.
     """
 
     windings: tuple[WindingNeed, ...]
@@ -71,6 +72,17 @@ class TransformerNeed:
     pins: dict[str, Any] | None = None
     fs_each: Any = None
     leak_cost: float = 0.0
+    wall: float | None = None
+    leak_aim: float | None = None
+
+    def room(self, win: Windows) -> Windows:
+        """The windows as the stack fills them."""
+        return win if self.wall is None else win.chambers()
+
+    @property
+    def gap_under(self) -> int | None:
+        """Number of the block under which the gap lies: that above the wall of chambers; None where it stands in the post all blocks surround."""
+        return None if self.wall is None else next(k for k, b in enumerate(self.stack) if not b.shield and not arrangement.on_primary_side(self.windings[b.winding].name))
 
 
 @dataclass(frozen=True)
@@ -149,6 +161,16 @@ def outputs_of(need: TransformerNeed) -> list[int]:
     return [k for k, inside in enumerate(primary_side(need)) if not inside]
 
 
+def conducting(need: TransformerNeed) -> list[list[int]]:
+    """Sets of outputs that conduct together, as they take turns: the halves of a tapped output never do."""
+    outputs = outputs_of(need)
+    seconds = [k for k in outputs if need.windings[k].name.endswith("b")]
+    if not seconds:
+        return [outputs]
+    twins = {next(j for j in outputs if need.windings[j].name + "b" == need.windings[k].name): k for k in seconds}
+    return [[k for k in outputs if k not in seconds], [twins.get(k, k) for k in outputs if k not in seconds]]
+
+
 def balanced(need: TransformerNeed, turns: Sequence[float] | Array) -> list[Array]:
     """Harmonics of every winding (orders,) [A peak]; in a core without a gap what does not cancel makes no field in the window, so the primary is taken without it."""
     flows = [w.harmonics for w in need.windings]
@@ -160,26 +182,26 @@ def balanced(need: TransformerNeed, turns: Sequence[float] | Array) -> list[Arra
 def field_rates(need: TransformerNeed) -> list[float]:
     """Mean square of d(ampere-turns)/dt over each winding for one turn of the regulated winding [A²/s²].
 
-    The gap is in the centre post: the field is zero at the outer leg and grows inwards, block by block.
+    The gap is in the centre post: the field is zero at the outer leg and grows inwards, block by block. Of chambers it is zero at both ends of the post, and the gap under the wall takes what does not cancel.
     """
     omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
     relative = [need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
     rates = [0.0] * len(need.windings)
     flows = balanced(need, relative)
-    outside = np.zeros(len(omega), dtype=complex)
-    for block in reversed(need.stack):
+    outside, net = np.zeros(len(omega), dtype=complex), np.sum([n * h for n, h in zip(relative, flows, strict=True)], axis=0)
+    for k, block in reversed(list(enumerate(need.stack))):
         if block.shield:
             continue
         w, part = block.winding, block.share
         inside = outside + part * relative[w] * flows[w]
         mean = (np.abs(outside) ** 2 + np.abs(inside) ** 2 + (outside * np.conj(inside)).real) / 3
         rates[w] += part * float((omega**2 * mean).sum() / 2)
-        outside = inside
+        outside = inside - net if k == need.gap_under else inside
     return rates
 
 
 def _gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, depths: Sequence[Any]) -> list[Any]:
-    """What the gap adds to the mean square of dB/dt in each winding [T²/s²]; depths: of the middle of each block above the bobbin's floor [m]."""
+    """What the gap adds to the mean square of dB/dt in each winding [T²/s²]; depths: of the middle of each block above the bobbin's floor [m]. Chambers: the mean of the whole window, on both sides of the gap alike."""
     added: list[Any] = [0.0] * len(turns)
     if need.lp is None:
         return added
@@ -187,8 +209,10 @@ def _gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Arr
     omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
     net = sum(np.asarray(n)[..., None] * w.harmonics for n, w in zip(real, need.windings, strict=True))
     drive = 0.5 * (omega**2 * np.abs(net) ** 2).sum(-1) * copper.MU0**2
-    x = win.wall[:, None] + np.stack(np.broadcast_arrays(*depths))
+    x = win.wall[:, None] + (np.stack(np.broadcast_arrays(*depths)) if need.wall is None else np.multiply.outer((np.arange(4) + 0.5) / 4, win.width)[..., None])
     uneven = drive * fringing.unevenness(np.maximum(gap, 1e-6), win.window[:, None], win.across[:, None], x)
+    if need.wall is not None:
+        uneven = np.broadcast_to(uneven.mean(0), (len(need.stack), *gap.shape))
     for block, each in zip(need.stack, uneven, strict=True):
         if not block.shield:
             added[block.winding] = added[block.winding] + block.share * each
@@ -211,7 +235,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
     room = (win.height - arrangement.insulation(need.stack))[:, None] * np.ones_like(turns[0])
     shares = [1.0, *(0.46 * weight / weight.sum()), 0.10]  # the primary takes what the others leave
-    scale = (copper.MU0 * turns[1] / np.maximum(width, 1e-4)) ** 2
+    scale = (copper.MU0 * turns[1] / _path(need, win)) ** 2
     middle = win.turn_length(0.5 * win.height)[:, None, None]
     laid: dict[int, Laid] = {}
     real = wound(need, turns)
@@ -229,6 +253,11 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
         laid[k] = trial.pick(cost.argmin(-1))
         left = left - laid[k].height
     return [laid[k] for k in range(len(turns))]
+
+
+def _path(need: TransformerNeed, win: Windows) -> Array:
+    """How far the field of the windings runs through each window [m], one column."""
+    return np.asarray(np.maximum(win.path - 2 * need.margin, 1e-4)[:, None])
 
 
 def _sections(need: TransformerNeed, laid: list[Laid], turns: list[Array]) -> tuple[list[Section], Array]:
@@ -257,6 +286,7 @@ def _gaps(need: TransformerNeed, win: Windows, turns: list[Array], eff: dict[str
 
 def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, Array]]) -> Trial:
     """Every core with every candidate: losses, temperature, fill, gap, leakage and how far each constraint is exceeded."""
+    win = need.room(win)
     turns = candidate_turns(need, win)
     eff = {n: getattr(win.effective, n)[:, None] for n in ("area", "length", "volume", "area_min", "area_post")}
     gap, fringe = _gaps(need, win, turns, eff)
@@ -264,10 +294,11 @@ def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, A
     shape = turns[0].shape
     sections, high = _sections(need, laid, wound(need, turns))
     width = np.maximum((win.width - 2 * need.margin)[:, None] * np.ones(shape), 1e-4)
-    mean_turn = [sum(s.share * (win.base_turn[:, None] + 2 * np.pi * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]
+    path = _path(need, win)
+    mean_turn = [sum(s.share * (win.base_turn[:, None] + win.climb[:, None] * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]
     resistance = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)[:, None]
     near = _gap_rates(need, win, turns, gap, [s.depth for s in sections])
-    rates, scale, real = field_rates(need), (copper.MU0 * turns[1] / width) ** 2, wound(need, turns)
+    rates, scale, real = field_rates(need), (copper.MU0 * turns[1] / path) ** 2, wound(need, turns)
     rise: Any = np.full(shape, 0.8 * need.rise_max)
     for _ in range(2):
         rho = copper.resistivity(need.ambient + rise)
@@ -292,12 +323,20 @@ def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> T
     constraints: dict[str, tuple[Any, Any, str]] = {
         "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""), "rise": (trial.rise, RISE_AIM * need.rise_max, "K"),
         "gap": (trial.gap, need.gap_max_share * np.sqrt(post), "m"), "ratio": (ratio, 1e-9, ""), "parts": (thin, 1.0, ""),
-        "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
+        "leak": (0.0, 1.0, "H") if need.leak_aim is None else (beside_leakage(need, win, trial), need.leak_aim, "H"), "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
     excess = np.zeros(shape)
     for value, limit, _unit in constraints.values():
         over = np.where(value > limit, np.where(np.asarray(limit) > 1e-6, value / np.maximum(limit, 1e-9), 2.0) - 1, 0.0)
         excess = excess + np.clip(over, 0, 50)
     return replace(trial, constraints=constraints, excess=excess)
+
+
+def beside_leakage(need: TransformerNeed, win: Windows, trial: Trial) -> Any:
+    """Leakage of two chambers seen from the primary [H], in the windows as filled: even fields between the ends and the wall."""
+    outputs = outputs_of(need)
+    own = sum(trial.laid[k].height for k in outputs) * (1 / 3 if len(outputs) == 1 else (1 / 3 + arrangement.NEARER) / 2)
+    apart = trial.laid[0].height / 3 + (need.wall or 0.0) + own
+    return copper.MU0 * np.square(trial.turns[0]) * win.base_turn[:, None] / win.path[:, None] * apart
 
 
 def core_loss(need: TransformerNeed, turns: Any, eff: dict[str, Any], temperature: Any) -> Any:
@@ -324,7 +363,7 @@ class Choice:
 FITS = "fits"
 _SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, {l} aimed at",
          "gap": "gap {v} is longer than {l}, fringing heats the winding", "no gap": "inductance cannot be reached even without a gap",
-         "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
+         "leak": "its chambers leak {v} at least, {l} are wanted", "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
 
 
 def binding(trial: Trial, core: int) -> str:

@@ -1,7 +1,7 @@
 """The winding window of each core with its bobbin: how wide, how tall, how long a turn is, how much surface cools."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -19,7 +19,7 @@ CLEAR = 0.15e-3
 
 @dataclass(frozen=True)
 class Windows:
-    """One entry per core: window width along the post and height across it [m], turn length at the bobbin [m], surface [m²], height [m]; window along the post, across it, wall of the bobbin [m]; rare."""
+    """One entry per core: window width along the post and height across it [m], turn length at the bobbin [m], surface [m²], height [m]; window along the post, across it, wall of the bobbin [m]; rare; path: how far the field of the windings runs through the window [m]; climb: by how much a turn grows for each metre it lies further out."""
 
     names: tuple[str, ...]
     effective: Effective
@@ -33,6 +33,8 @@ class Windows:
     wall: Array
     rare: Array
     """Whether a core is taken only where a person names it: the searches leave it out."""
+    path: Array
+    climb: Array
 
     def offered(self, named: str | None) -> "Windows":
         """The cores a search may take, and the one a person named."""
@@ -40,7 +42,11 @@ class Windows:
 
     def turn_length(self, depth: Any) -> Any:
         """Length of a turn [m] whose middle lies `depth` above the bobbin floor."""
-        return self.base_turn + 2 * np.pi * depth
+        return self.base_turn + self.climb * depth
+
+    def chambers(self) -> "Windows":
+        """The same windows with their windings beside one another: what is laid one over the other now lies along the post, every turn as long as the mean, and the field runs from the post to the outer leg."""
+        return replace(self, width=self.height, height=self.width, base_turn=self.turn_length(0.5 * self.height), path=self.across, climb=np.zeros(len(self.names)))
 
     def only(self, cores: Sequence[int] | Array) -> "Windows":
         """Some of the cores, in this order."""
@@ -71,8 +77,9 @@ def windows(cores: Table) -> Windows:
     rows = cores.rows
     col = cores.column
     flange, wall = col("bobbin_flange_m"), col("bobbin_wall_m")
+    width = 2 * col("d_m") - 2 * flange
     return Windows(
-        names=cores.names, effective=effective(rows), width=2 * col("d_m") - 2 * flange,
+        names=cores.names, effective=effective(rows), width=width, path=width, climb=np.full(len(rows), 2 * np.pi),
         height=(col("e_m") - col("f_m")) / 2 - wall - CLEAR, base_turn=np.array([_base_turn(r) for r in rows]),
         surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), rare=col("by_choice") > 0, across=(col("e_m") - col("f_m")) / 2, wall=wall,
         tall=np.array([2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM", "P") else r["c_m"] if r["family"] == "EP" else max(2 * r["b_m"], r["c_m"]) for r in rows]))

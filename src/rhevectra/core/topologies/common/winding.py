@@ -114,12 +114,13 @@ def stack(work: Work, windings: Sequence[tr.WindingNeed], why: str = "split prim
 
 
 def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
-    """Leakage seen from the primary, all outputs shorted: geometric estimate with lead-outs, never below the stated share; a reading wins."""
+    """Leakage seen from the primary by the outputs that conduct: geometric estimate with lead-outs, never below the stated share; a reading wins."""
     matrix = candidate.leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
     outputs = tr.outputs_of(need)
-    seen, _ = matrix.shorted(0, outputs)
+    seen = candidate.working_leakage(need, matrix)
     one = "" if len(outputs) == 1 else "; seen by one output alone: " + ", ".join(f"{arrangement.word(need.windings[k].name)} {show(matrix.pair(0, k), 'H')}" for k in outputs)
-    geometric = work.sheet.solved("transformer.leakage_geometric", seen, "H", f"field energy of the stack {work.sheet.rows['transformer.arrangement'].value}, one dimension, heights as laid, outputs shorted{one}")
+    who = "halves of the tap in turn" if len(tr.conducting(need)) > 1 else "outputs shorted"
+    geometric = work.sheet.solved("transformer.leakage_geometric", seen, "H", f"field energy of the stack {work.sheet.rows['transformer.arrangement'].value}, one dimension, heights as laid, {who}{one}")
     share = work.choose("transformer.leakage_share", least, why)
     return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
 
