@@ -16,7 +16,8 @@ from rhevectra.drawing.display import Picture, Spot
 def winding_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The winding window to scale, with what can be done to it by mouse."""
     picture = cross_section(design, width, height, held)
-    for k, text in enumerate(("drag a block to another place;", "right click: split, join, shield, turns")):
+    layout = TOPOLOGIES[design.topology].winding_view(design).layout
+    for k, text in enumerate(("drag a block to another place;", "right click: split, join, shield, turns") if layout.bands else ()):
         picture.text(_legend_left(picture, design), height - 14 + 4.6 * k, text, "muted", "left", 3.0)
     return picture
 

@@ -29,6 +29,8 @@ PICTURES: dict[str, tuple[str, Draw]] = {
 STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"), "bulk": ("line", "holdup", "inrush", "loss"), "switch": ("period", "gain", "frequency", "ripple", "range", "circuit", "loss"), "transformer": ("window", "orders", "cores", "split", "pairs", "field", "flux", "loss"),
                   "clamp": ("transient", "map", "loads", "steps", "slow", "period"), "rectifier": ("period", "snubber", "circuit", "loss"), "feedback": ("supply", "circuit"), "load": ("loss", "period", "circuit")}
 """Which pictures a stage offers, the first shown first."""
+OVER_ONE_ANOTHER = ("orders", "split")
+"""Pictures of windings laid over one another, which have nothing to tell of chambers."""
 
 
 
@@ -36,6 +38,8 @@ def pictures_of(design: Design, stage: str) -> tuple[str, ...]:
     """Keys of the pictures a stage of this design offers: those its topology has something to tell in."""
     topology = TOPOLOGIES[design.topology]
     left_out = (*topology.NO_PICTURES, *FRONT_ENDS.get(design.front_end, DC_FRONT_END).NO_PICTURES, *clamps_for(topology)[design.clamp].NO_PICTURES)
+    if getattr(getattr(design.context.get("plan"), "need", None), "wall", None) is not None:
+        left_out = (*left_out, *OVER_ONE_ANOTHER)
     return tuple(key for key in STAGE_PICTURES.get(stage, ()) if key not in left_out) or ("loss",)
 
 

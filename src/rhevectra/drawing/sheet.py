@@ -103,7 +103,7 @@ def _first(design: Design, sheet: making.WindingSheet, title: str, count: int) -
             page.text(EDGE + 26, y, line, "ink", "left", 3.4)
             y += 4.6
     _placed(page, cross_section(design, PAGE[0] - 2 * EDGE, 92.0), EDGE, y)
-    y = _titled(page, y + 100, "Steps, from the post outwards")
+    y = _titled(page, y + 100, "Steps, along the post from one chamber to the other" if design.context["plan"].need.wall is not None else "Steps, from the post outwards")
     rows = [(str(s.number), s.winding, f"{s.start} → {s.finish}" if s.finish else f"{s.start}, other end open", str(s.turns), s.wire, f"{s.layers} of {s.per_layer}", s.comes_out, "–" if not s.margin else f"{s.margin * 1e3:.1f} mm", str(s.tapes), s.remark) for s in sheet.steps]
     y = table(page, y, ("step", "winding", "pins", "turns", "wire", "layers", "end", "margin", "tapes", "remark"), (9, 23, 19, 11, 34, 16, 13, 14, 11, 32), rows, 2.9)
     found = making.complaints(sheet)

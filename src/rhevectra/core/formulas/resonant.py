@@ -206,3 +206,44 @@ def start_frequency(fr: Any, i_limit: Any, z: Any, v_primary: Any) -> Any:
 def gain_at_hold(gain: Any, v_bus: Any, v_hold: Any) -> Any:
     """Gain asked of the tank at the end of hold-up."""
     return gain * v_bus / v_hold
+
+
+@formula("N' = N·√(L_m/(L_m + L_r))", "turns", "N L_m L_r", "a transformer whose whole leakage is reckoned on the primary: coupling 1 − L_r/L_p squared")
+def turns_seen(turns: Any, lm: Any, lr: Any) -> Any:
+    """Primary turns [turns] of the ideal transformer beyond a leakage of lr [H] that lies wholly on the primary side."""
+    return turns * np.sqrt(lm / (lm + lr))
+
+
+@formula("c = min(1, 2·(L_m + L_r)·Î_m/(π·L_r·Î))", "", "L_m L_r Î_m Î", "slope of the magnetising ramp over the steepest of the half sine on it; 1: the linkage is greatest at the end of the half period")
+def ramp_share(lm: Any, lr: Any, i_mag: Any, i_peak: Any) -> Any:
+    """How steep the ramp of the linkage is against its half sine; i_mag, i_peak: magnetising and tank current [A peak], the half sine taken as the whole of it (on the safe side)."""
+    return np.minimum(1.0, 2 * (lm + lr) * i_mag / (np.pi * lr * i_peak))
+
+
+@formula("Λ = 2·(L_m + L_r)·Î_m·asin(c)/π + L_r·Î·√(1 − c²)", "Vs", "L_m L_r Î_m Î c", "a half sine on a ramp: leakage and magnetising inductance link the same turns")
+def linkage_peak(lm: Any, lr: Any, i_mag: Any, i_peak: Any, ramp: Any) -> Any:
+    """Greatest flux linkage [Vs] of a primary whose leakage is the resonant inductance; ramp from `ramp_share`."""
+    return 2 * (lm + lr) * i_mag * np.arcsin(ramp) / np.pi + lr * i_peak * np.sqrt(1 - ramp**2)
+
+
+@formula("ΔB = 2·Λ/(N·A)", "T", "Λ N A", "flux linkage, both ways")
+def swing_of_linkage(linkage: Any, turns: Any, area: Any) -> Any:
+    """Peak-to-peak flux density [T] of a linkage [Vs peak]."""
+    return 2 * linkage / (turns * area)
+
+
+@formula("B̂ = Λ/(N·A)", "T", "Λ N A", "flux linkage")
+def flux_of_linkage(linkage: Any, turns: Any, area: Any) -> Any:
+    """Peak flux density [T] of a linkage [Vs peak]."""
+    return linkage / (turns * area)
+
+
+@formula("L_lk = L_geo − L_geo²/(4·L_p)", "H", "L_geo L_p", "half of the leakage on each side of the gap: the magnetising inductance lies beside that of the shorted side")
+def shorted_reading(geometric: Any, lp: Any) -> Any:
+    """What the primary reads with the secondary shorted [H], from the leakage by field energy of currents that cancel."""
+    return geometric - np.square(geometric) / (4 * lp)
+
+
+def geometric_for(shorted: float, lp: float) -> float:
+    """The leakage by field energy [H] whose shorted reading is `shorted` [H]."""
+    return float(2 * lp * (1 - np.sqrt(1 - min(shorted / lp, 1.0))))

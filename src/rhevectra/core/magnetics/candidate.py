@@ -10,22 +10,24 @@ from rhevectra.core.basis.corners import pick
 from rhevectra.core.formulas import copper
 from rhevectra.core.magnetics import fringing, leakage, winding
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts
+from rhevectra.core.magnetics.chamber_copper import chamber_copper
 from rhevectra.core.magnetics.copper_loss import Section, stack_loss
 from rhevectra.core.magnetics.transformer import TransformerNeed, Trial, balanced, conducting, wound
 from rhevectra.core.magnetics.windows import TAPE, Windows
 
 
 def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> tuple[list[float], list[float]]:
-    """Copper loss of each winding of one candidate by one-dimensional layer theory on all harmonics [W], and what of it the gap's field burns."""
+    """Copper loss of each winding of one candidate by one-dimensional layer theory on all harmonics [W], and what of it the gap's field burns (in chambers that is part of the whole)."""
     def one(x: Any) -> Any:
         return pick(x, at)
-    win = need.room(win)
+    if need.wall is not None:
+        return chamber_copper(need, trial, at, win, temperature), [0.0] * len(need.windings)
     laid = [x.at(at) for x in trial.laid]
     sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), None if s.shield else laid[s.winding]) for s in trial.sections]
-    width, path = float(win.width[at[0]] - 2 * need.margin), float(win.path[at[0]] - 2 * need.margin)
+    width = float(win.width[at[0]] - 2 * need.margin)
     turns = [one(t) for t in wound(need, trial.turns)]
     losses = stack_loss(sections, turns, [w.i_avg for w in need.windings], balanced(need, turns), need.fs, width,
-                        lambda depth: win.base_turn[at[0]] + win.climb[at[0]] * depth, copper.resistivity(temperature), path, need.gap_under)
+                        lambda depth: win.base_turn[at[0]] + win.climb[at[0]] * depth, copper.resistivity(temperature))
     near = gap_copper(need, trial, at, win, temperature)
     return [float(x) + y for x, y in zip(losses, near, strict=True)], near
 
@@ -47,8 +49,6 @@ def gap_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Wi
     stack = slabs(need, trial, at, win)
     begin = float(win.wall[at[0]]) + np.cumsum([0.0, *(s.below + s.height for s in stack)])[:-1]
     x = (begin + np.array([s.below for s in stack]))[:, None] + np.array([s.height for s in stack])[:, None] * (np.arange(4) + 0.5) / 4
-    if need.wall is not None:
-        x = np.broadcast_to(float(win.wall[at[0]]) + float(need.room(win).width[at[0]]) * (np.arange(4) + 0.5) / 4, x.shape)
     squares = fringing.unevenness(max(float(trial.gap[at]), 1e-6), win.window[at[0]], win.across[at[0]], x).mean(1)
     laid, rho = [w.at(at) for w in trial.laid], copper.resistivity(temperature)
     burnt = [0.0 if one.foil else float(copper.cylinder_loss(net, one.diameter, rho, f).sum()) * one.strands for one in laid]  # for a mean square of one

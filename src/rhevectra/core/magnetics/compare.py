@@ -35,10 +35,10 @@ class Wound:
 
 def facing(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> dict[str, float]:
     """Inputs of `noise.interwinding`: share, permittivity, width [m], mean turn length at the faces [m], number of faces and insulation [m]."""
-    names = [w.name for w in need.windings]
+    names, win = [w.name for w in need.windings], need.room(win)
     plain = [(b, float(np.broadcast_to(s.depth, trial.fill.shape)[at])) for b, s in zip(need.stack, trial.sections, strict=True) if not b.shield]
     depths = [0.5 * (x + y) for (a, x), (b, y) in itertools.pairwise(plain) if arrangement.on_primary_side(names[a.winding]) != arrangement.on_primary_side(names[b.winding])]
-    between = TRIPLE_WALL + TAPE + ENAMELS if any(w.triple for w in need.windings) else SAFETY_TAPES * TAPE + ENAMELS
+    between = need.wall if need.wall is not None else TRIPLE_WALL + TAPE + ENAMELS if any(w.triple for w in need.windings) else SAFETY_TAPES * TAPE + ENAMELS
     turn = float(np.mean([win.turn_length(d)[at[0]] for d in depths])) if depths else 0.0
     return {"share": noise.ROUND, "permittivity": noise.POLYESTER, "width": float(win.width[at[0]]) - 2 * need.margin, "turn": turn, "faces": len(depths), "distance": between}
 

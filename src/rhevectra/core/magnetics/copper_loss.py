@@ -40,9 +40,8 @@ def phasors(times: Array, currents: Array, period: float, orders: int, samples: 
 
 
 def stack_loss(sections: list[Section], turns: list[Any], averages: list[Any], harmonics: list[Array], fs: float,
-               width: Any, turn_length: Any, rho: Any, path: Any = None, gap_under: int | None = None) -> list[Any]:
+               width: Any, turn_length: Any, rho: Any) -> list[Any]:
     """Loss [W] of each winding. width, rho: arrays of the candidates' shape (or scalars); turn_length: depth -> length [m].
-    path: how far the field runs, where that is not the width; gap_under: number of the section under which the gap lies, where it is not in the post they all surround.
 
     averages [A] and harmonics (orders,) [A peak] per winding; turns per winding (candidates' shape).
     What a shield burns is counted with the first winding, whose field it is in.
@@ -55,9 +54,8 @@ def stack_loss(sections: list[Section], turns: list[Any], averages: list[Any], h
         length = sum(s.share * turn_length(s.depth) for s in own)
         losses[w] = averages[w] ** 2 * rho * turns[w] * length / next(s.laid.copper for s in own if s.laid)
     field = np.zeros((*shape, len(orders)), dtype=complex)
-    column = np.asarray(width if path is None else path)[..., None]
-    net = sum(np.asarray(n)[..., None] * h for n, h in zip(turns, harmonics, strict=True)) / column
-    for k, section in reversed(list(enumerate(sections))):
+    column = np.asarray(width)[..., None]
+    for section in reversed(sections):
         w, laid = section.winding, section.laid
         if laid is None:
             eddy = layer_stack_loss(field, field, 1.0, SHIELD_FOIL, np.asarray(rho)[..., None], fs * orders, 1.0).sum(-1)
@@ -71,5 +69,5 @@ def stack_loss(sections: list[Section], turns: list[Any], averages: list[Any], h
         per_area = layer_stack_loss(field, high, np.asarray(sub)[..., None], np.asarray(thickness)[..., None], np.asarray(rho)[..., None],
                                     fs * orders, np.asarray(porosity)[..., None]).sum(-1)
         losses[w] = losses[w] + per_area * width * turn_length(section.depth)
-        field = high - net if k == gap_under else high
+        field = high
     return losses

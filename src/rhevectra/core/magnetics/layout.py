@@ -1,6 +1,6 @@
 """Where every turn of a chosen transformer lies in its window, as the sizing laid it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from rhevectra.core.basis.quantities import show
@@ -64,6 +64,8 @@ def lay_out(plan: Any, row: Any) -> Layout:
     radial, along = (row["e_m"] - row["f_m"]) / 2, 2 * row["d_m"]
     wall, flange = row["bobbin_wall_m"], row["bobbin_flange_m"]
     made = Layout(radial, along, [(0.0, 0.0, radial, flange), (0.0, along - flange, radial, flange), (0.0, 0.0, wall, along)], [], [], [], [], [])
+    if need.wall is not None:
+        return _beside(made, plan, flange, wall)
     x, width = wall, float(win.width[core])
     names, inside = names_of(need), primary_side(need)
     laid = [x_.at((core, candidate)) for x_ in trial.laid]
@@ -82,6 +84,23 @@ def lay_out(plan: Any, row: Any) -> Layout:
             x = _layers(made, x, count, laid[k], k, side, flange, width, need.margin)
         made.bands.append(Band(begun, x, "e" if block.shield else word(need.windings[k].name), count, _tip(block, names, turns, count, laid)))
     made.tapes.append((x, flange, SAFETY_TAPES * TAPE, width))
+    return made
+
+
+def _beside(made: Layout, plan: Any, flange: float, wall: float) -> Layout:
+    """Windings in chambers: column by column along the post, each from the bobbin's floor outwards; the wall between them is bobbin."""
+    core, candidate = plan.choice.core, plan.choice.candidate
+    need, trial, room = plan.need, plan.choice.trial, float(plan.window.height[core])
+    laid, inside = [x.at((core, candidate)) for x in trial.laid], primary_side(need)
+    turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
+    y, columns = flange, Layout(0.0, 0.0, [], [], [], [], [], [])
+    for k, (block, count) in enumerate(zip(need.stack, counts(need.stack, turns), strict=True)):
+        if k == need.gap_under:
+            made.bobbin.append((wall, y, room, block.below))
+        y += block.below
+        side = "aux" if block.winding == len(laid) - 1 else "primary" if inside[block.winding] else "secondary"
+        y = _layers(columns, y, count, laid[block.winding], block.winding, side, wall, room, 0.0)
+    made.wires.extend(replace(w, x=w.y, y=w.x) for w in columns.wires)
     return made
 
 

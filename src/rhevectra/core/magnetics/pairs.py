@@ -45,7 +45,7 @@ def pairs(plan: Any, inductance: float) -> Pairs:
 
 def _facing(plan: Any, n: int) -> Array:
     """Capacitance of the faces between each two windings [F]: neighbours in the stack with nothing between them but tape; a shield parts them."""
-    need, trial, at, win = plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window
+    need, trial, at, win = plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.need.room(plan.window)
     names, found = [w.name for w in need.windings], np.zeros((n, n))
     width = float(win.width[at[0]]) - 2 * need.margin
     depth = [float(np.broadcast_to(s.depth, trial.fill.shape)[at]) for s in trial.sections]
@@ -54,7 +54,7 @@ def _facing(plan: Any, n: int) -> Array:
             continue
         across = on_primary_side(names[a.winding]) != on_primary_side(names[b.winding])
         triple = any(need.windings[k].triple for k in (a.winding, b.winding))
-        between = ENAMELS + (TRIPLE_WALL + TAPE if triple else SAFETY_TAPES * TAPE if across else TAPE)
+        between = need.wall if across and need.wall is not None else ENAMELS + (TRIPLE_WALL + TAPE if triple else SAFETY_TAPES * TAPE if across else TAPE)
         c = float(noise.interwinding(noise.ROUND, noise.POLYESTER, width, float(win.turn_length(0.5 * (x + y))[at[0]]), 1, between))
         found[a.winding, b.winding] += c
         found[b.winding, a.winding] += c

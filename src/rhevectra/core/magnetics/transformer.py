@@ -260,7 +260,7 @@ def _path(need: TransformerNeed, win: Windows) -> Array:
     return np.asarray(np.maximum(win.path - 2 * need.margin, 1e-4)[:, None])
 
 
-def _sections(need: TransformerNeed, laid: list[Laid], turns: list[Array]) -> tuple[list[Section], Array]:
+def sections_of(need: TransformerNeed, laid: list[Laid], turns: list[Array]) -> tuple[list[Section], Array]:
     """The stack from the post outwards and its total height; turns: as wound."""
     shape = turns[0].shape
     sections, depth = [], np.zeros(shape)
@@ -292,7 +292,7 @@ def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, A
     gap, fringe = _gaps(need, win, turns, eff)
     laid = _lay_all(need, win, turns, gap, wires, float(copper.resistivity(need.ambient + 0.8 * need.rise_max)))
     shape = turns[0].shape
-    sections, high = _sections(need, laid, wound(need, turns))
+    sections, high = sections_of(need, laid, wound(need, turns))
     width = np.maximum((win.width - 2 * need.margin)[:, None] * np.ones(shape), 1e-4)
     path = _path(need, win)
     mean_turn = [sum(s.share * (win.base_turn[:, None] + win.climb[:, None] * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]

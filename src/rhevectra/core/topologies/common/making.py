@@ -9,6 +9,7 @@ import numpy as np
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
+from rhevectra.core.formulas.resonant import shorted_reading
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, called, counts, parted, shares
 from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
 from rhevectra.core.magnetics.transformer import conducting, outputs_of, primary_side, wound
@@ -134,6 +135,8 @@ def _steps(design: Any) -> Iterator[Step]:
         done[k] += count
         parts, remark = len(shares(need.stack, k)), ""
         begun_parts[k] += 1
+        if n + 1 == need.gap_under:
+            remark = f"then the wall of {need.wall * 1e3:.2f} mm"
         if parts > 1:
             remark = f"part {begun_parts[k]} of {parts}: {count} of {turns[k]} turns" + (f", goes on from {pins[k][begun]}" if begun else "")
         remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k])) if x)
@@ -154,7 +157,7 @@ def _parts(design: Any) -> Iterator[Part]:
         length = turns[k] * each + LEAD_OUTS * (float(win.width[at[0]]) + 0.5 * each)
         start, *between, finish = pins[k].values()
         tap = pins[k].get(turns[k] // 2, "") if k == 0 and need.halves == 2 else ""
-        yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, float(w.i_rms), float(w.i_rms / laid.copper), float(abs(w.i_avg) / laid.copper), tap)
+        yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, float(w.i_rms), float(w.i_rms / laid.copper), float(abs(w.i_avg) / laid.copper) if abs(w.i_avg) > 1e-6 * w.i_rms else 0.0, tap)
 
 
 MADE_TOLERANCE = 0.10
@@ -164,8 +167,8 @@ MADE_TOLERANCE = 0.10
 def ordered(design: Any) -> tuple[float, float] | None:
     """Inductance of the primary as it is ordered [H] and its tolerance; None of a core without a gap, which is only bounded below."""
     rows = design.rows
-    if "transformer.lp" in rows and "transformer.lp_tolerance" in rows:
-        return float(np.max(rows["transformer.lp"].value)), float(rows["transformer.lp_tolerance"].value)
+    if "transformer.lp" in rows:
+        return float(np.max(rows["transformer.lp"].value)), float(rows["transformer.lp_tolerance"].value) if "transformer.lp_tolerance" in rows else MADE_TOLERANCE
     if "llc.lm" in rows:
         return float(np.max(rows["llc.lm"].value)), MADE_TOLERANCE
     return None
@@ -190,6 +193,10 @@ def _pairs(design: Any, parts: tuple[Part, ...]) -> Iterator[tuple[str, str, str
         return
     matrix, primary = leakage_of(need, plan.choice.trial, at, plan.window), parts[0]
     for k in outputs:
+        if need.wall is not None:
+            seen = float(shorted_reading(matrix.pair(0, k), need.lp))
+            yield f"leakage, {parts[k].winding}", f"{primary.start} to {primary.finish}, {parts[k].start} to {parts[k].finish} shorted alone, 100 kHz", f"{show((1 - MADE_TOLERANCE) * seen, 'H', 3)} to {show((1 + MADE_TOLERANCE) * seen, 'H', 3)}: it is the resonant inductance"
+            continue
         seen = LEAD_OUT * matrix.pair(0, k)
         yield f"leakage, {parts[k].winding}", f"{primary.start} to {primary.finish}, {parts[k].start} to {parts[k].finish} shorted alone, 100 kHz", f"about {show(seen, 'H', 3)}, at most {show(1.3 * seen, 'H', 3)}"
 
@@ -213,17 +220,18 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     others = [p for p in parts[1:] if not p.winding.endswith("second half")]
     shorted = ", ".join(f"{p.start} to {next((q.finish for q in parts if q.winding == p.winding + ', second half'), p.finish)}" for p in others if p.start.startswith("B"))
     checks = [("inductance", f"{primary.start} to {primary.finish}, others open, 10 kHz, 100 mV", f"{show(low, 'H')} to {show(high, 'H')}" if np.isfinite(high) else f"at least {show(low, 'H')}"),
-              ("leakage", f"{primary.start} to {primary.finish}, {shorted} shorted, 100 kHz", f"at most {show(1.2 * leakage, 'H')} (sized for {show(leakage, 'H')})"),
+              ("leakage", f"{primary.start} to {primary.finish}, {shorted} shorted, 100 kHz", f"at most {show(1.2 * leakage, 'H')} (sized for {show(leakage, 'H')})" if plan.need.wall is None else f"{show((1 - MADE_TOLERANCE) * leakage, 'H', 3)} to {show((1 + MADE_TOLERANCE) * leakage, 'H', 3)}"),
               *_pairs(design, parts),
               *((f"turns, {p.winding}", f"ratio to {primary.start}–{primary.finish}; in phase: starts positive together", f"{p.turns / primary.turns:.4f} ± {RATIO_BAND * 100:g} %, or the nearest whole turn") for p in parts[1:]),
               *((f"resistance, {p.winding}", f"{p.start} to {p.finish}, 20 °C", f"{show((1 - RESISTANCE_BAND) * p.resistance, 'Ω')} to {show((1 + RESISTANCE_BAND) * p.resistance, 'Ω')}") for p in parts),
               ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute", f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
     margin = float(plan.need.margin)
     notes = [leads, "every step is wound in the same direction, seen from the side of row A; a start carries the dot", "the end of a step with an odd number of layers comes out across the bobbin: bring it back over the winding under tape and in sleeving",
+             *([f"two chambers with a wall of {plan.need.wall * 1e3:.2f} mm between them, moulded or filled, both windings against it: its thickness sets the leakage, which is the resonant inductance; a layer here is a column from the floor of the chamber to its rim, columns side by side"] if plan.need.wall is not None else []),
              f"tapes of {TAPE * 1e6:.0f} µm polyester, the whole width, {SAFETY_TAPES} between the mains side and the outputs and outside; one between windings of the same side and between layers of enamelled wire",
              *([f"shields go to pin {next(s.start for s in steps if s.winding == SHIELD_NAME)} with one end, and from there to a pole of the bus, never to a switch; the other end stays open"] if any(s.winding == SHIELD_NAME for s in steps) else []),
              *(["foil: leads soldered across its whole width, both brought out under tape; burrs off, edges half a millimetre inside the margins; the inner lead crosses the turns under two tapes"] if any(s.comes_out == SOLDERED for s in steps) else []),
-             f"margins of {margin * 1e3:.1f} mm at both sides of every layer" if margin else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
+             f"margins of {margin * 1e3:.1f} mm at both sides of every layer" if margin else "no margins: the wall and its rim keep the sides apart; creepage over the rim as the standard in force asks" if plan.need.wall is not None and not any(w.triple for w in plan.need.windings) else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
              "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire", "varnish after test if the core is not bonded; the faces stay free of varnish", "a made sample is measured and tried before a series: this sheet is computed"]
     return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), f"{show(gap, 'm')} ground off the centre post, or a spacer of {show(gap / 2, 'm')} under all legs; the inductance decides" if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
 

@@ -34,8 +34,8 @@ def wires(parts: Catalogue) -> dict[str, tuple[Any, Any]]:
     return result
 
 
-def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
-    """Try the catalogue and record core, material class and turns; the choice counts in the windows that come with it.
+def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
+    """Try the catalogue; the choice counts in the windows that come with it.
 
     Cores whose area times window is near what is needed are tried first; the whole catalogue where none of them passes.
     """
@@ -49,7 +49,13 @@ def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
     if choice is None or not (choice.passed or pinned):
         win = every
         choice = tr.choose(tr.try_all(need, win, wires(work.parts)), win, pinned)
-    many = len(every.names)
+    return choice, win
+
+
+def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
+    """Try the catalogue and record the core; the choice counts in the windows that come with it."""
+    choice, win = search_core(work, need, every)
+    many = len(every.offered(work.choose.pins.get("transformer.core")).names)
     work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
     return choice, win
 
@@ -83,7 +89,7 @@ def copper_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wind
     trial, at = choice.trial, (choice.core, choice.candidate)
     hot = float(work.need.ambient_max + trial.rise[at])
     exact, near = candidate.exact_copper(need, trial, at, win, hot)
-    if need.lp is None:
+    if need.lp is None or need.wall is not None:
         return exact
     heat = sum(near)
     work.sheet.solved("transformer.loss_fringing", heat, "W", "every strand a cylinder in the extra field of the gap, all harmonics, by the currents the core was chosen with")

@@ -23,7 +23,7 @@ from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loade
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
 from rhevectra.core.topologies.common.winding import choose_core, copper_of, leakage_row, pins_of, spacing, stack, turns_of
-from rhevectra.core.topologies.resonant import sharing, tank, waves
+from rhevectra.core.topologies.resonant import chambers, sharing, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
 
@@ -51,7 +51,7 @@ class Plan:
     window: Windows
     turns: list[Any]
     leakage: Any
-    choke: InductorChoice
+    choke: InductorChoice | None
     settled: st.Settled
 
 
@@ -76,15 +76,25 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage = _tank(work, v, kind, row, rect, main, v_bus, v_top, v_low, room)
     settled = st.solve(stage, passes=1)
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
+    integrated = v.phases == 1 and work.choose("llc.inductor", chambers.SEPARATE, "a small inductor of its own: the transformer leaks little, and both are trimmed apart").value == chambers.LEAKAGE
+    if integrated:
+        stage = replace(stage, wound=1.0)
     need = _transformer_need(work, stage, settled, grade)
     every = work.parts["cores"].derived(windows)
+    if integrated:
+        need = chambers.tightened(work, need, every, float(stage.lr))
     choice, win = choose_core(work, need, every)
+    if integrated:
+        wall = work.choose("transformer.wall", lambda: chambers.wall_for(need, choice, win, float(stage.lr)), "what the leakage asks for, as far as the window has room")
+        need, choice = chambers.seated(need, choice, float(wall.value), win)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
-    leak = leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
-    settled = st.solve(replace(stage, leakage=float(leak.value)), settled.state, passes=1)
-    choke = _inductor(work, stage, settled, grade, every, float(leak.value))
-    stage = replace(stage, leakage=float(leak.value), r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
+    leak = chambers.leakage_row(work, need, choice, win) if integrated else leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
+    stage = replace(stage, leakage=float(leak.value))
+    settled = st.solve(stage, settled.state, passes=1)
+    choke = None if integrated else _inductor(work, stage, settled, grade, every, float(leak.value))
+    if choke is not None:
+        stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     peak = float(settled.out["i_tank_peak"].max())
     if v.phases > 1:
         stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=2), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))
@@ -166,6 +176,8 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     avg_p, har_p = phasors(wave["t"] / w, wave["tank"] * amps, 1 / f, ORDERS)
     avg_s, har_s = phasors(wave["t"] / w, wave["rectifier"] * amps * n, 1 / f, ORDERS)
     triple, margin = spacing(work)
+    coupled = 1.0 if s.wound is None else float(np.sqrt(1 + s.lr / s.lm))  # turns as wound over those of the ideal transformer
+    linkage = s.linkage(o["i_mag"], o["i_tank_peak"])
     if s.secondary == BRIDGE:  # one winding carries both halves of the period: odd orders twice, nothing else
         avg_s, har_s = 0.0, har_s * (1 - (-1.0) ** np.arange(1, ORDERS + 1))
     i_s = float(np.sqrt(avg_s**2 + 0.5 * np.sum(np.abs(har_s) ** 2)))
@@ -174,12 +186,13 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     b_sat = material["b_sat_100_t"]
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    windings = (tr.WindingNeed("primary", main.magnitude * n, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, -har_s, triple, main.tolerance) for name in (("ns1",) if s.secondary == BRIDGE else ("ns1", "ns1b"))),
+    windings = (tr.WindingNeed("primary", main.magnitude * n * coupled, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, -har_s, triple, main.tolerance) for name in (("ns1",) if s.secondary == BRIDGE else ("ns1", "ns1b"))),
                 tr.WindingNeed("naux", AUX_VOLTS, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
-    return tr.TransformerNeed(windings=windings, ratio=n, lp=float(s.lm), flux_limit=float(s.lm * o["i_mag"].max()), swing=(2 * s.lm * o["i_mag"])[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
-                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=stack(work, windings, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins_of(work))
+    made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=float(np.max(linkage)), swing=(2 * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
+                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=() if s.wound is not None else stack(work, windings, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins_of(work))
+    return made if s.wound is None else chambers.beside(replace(made, leak_aim=float(s.lr)), chambers.wall_least(margin))
 
 
 def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], grade: Any) -> st.Stage:
@@ -188,7 +201,8 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     exact = copper_of(work, need, choice, win)
     effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
     eff = win.effective
-    return replace(s, np=float(turns[0].value), ns=float(turns[1].value), r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+    seen = float(turns[0].value) if s.wound is None else float(resonant.turns_seen(float(turns[0].value), s.lm, s.lr))
+    return replace(s, np=seen, wound=None if s.wound is None else float(turns[0].value), ns=float(turns[1].value), r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"]))})
 
 

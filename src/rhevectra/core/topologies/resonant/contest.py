@@ -12,4 +12,4 @@ def bill(design: Any) -> dict[str, Any]:
     """Parts of the power stage: (class, count) of switches, rectifiers and output capacitors; wound parts, gate drives, small parts (resonant capacitor, auxiliary rectifier, current sense)."""
     rows, v = design.rows, design.context["stage"].variant
     return {"switches": [(str(rows["switch.class"].value), v.switches)], "rectifiers": [(str(rows["rectifier1.class"].value), RECTIFIERS[design.context["stage"].secondary] * v.phases * int(rows["rectifier1.parallel"].value))], "capacitors": [(str(rows["output1.cap"].value), int(rows["output1.parallel"].value))],
-            "wound": 2 * v.phases, "drives": v.switches // 2, "floating_drives": v.switches // 2, "small": v.phases + 2 + 1}
+            "wound": (2 if "inductor.core" in rows else 1) * v.phases, "drives": v.switches // 2, "floating_drives": v.switches // 2, "small": v.phases + 2 + 1}

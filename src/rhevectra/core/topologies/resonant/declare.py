@@ -5,6 +5,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import declare
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
+from rhevectra.core.topologies.resonant.chambers import LEAKAGE, SEPARATE
 
 _DECISIONS = (
     DecisionSpec("fs", "Series resonance", "switch", unit="Hz", low=30e3, high=500e3, schools="80 to 120 kHz usual; higher makes the transformer smaller and the switches' charge dearer"),
@@ -19,6 +20,9 @@ _DECISIONS = (
     DecisionSpec("switch.dead_time", "Dead time", "switch", unit="s", low=2e-8, high=2e-6),
     DecisionSpec("llc.inductor_core", "Core of the resonant inductor", "switch", "choice", table="cores"),
 )
+_INTEGRATED = (
+    DecisionSpec("llc.inductor", "Resonant inductor", "switch", "choice", options=(SEPARATE, LEAKAGE), schools="separate: a small part, the transformer leaks little; leakage: windings in chambers, one part less, its field strays and its tolerance is the transformer's"),
+    DecisionSpec("transformer.wall", "Wall between the chambers", "transformer", unit="m", low=2e-4, high=0.03, schools="1 mm moulded at least; wider leaks more"))
 _SECONDARY = DecisionSpec("secondary.kind", "Secondary", "rectifier", "choice", options=(TAP, BRIDGE), schools="centre_tap: one drop in the path, twice the voltage on the rectifiers; bridge: two drops, half the voltage, one winding")
 _PHASED_DECISIONS = (
     DecisionSpec("llc.spread", "Spread of a phase's tank parts", "switch", low=0.0, high=0.1, schools="5 %: as bought; 1 to 2 %: parts sorted into sets; 0: all phases alike"),
@@ -26,7 +30,7 @@ _PHASED_DECISIONS = (
 )
 _WITHOUT = ("fs", "switch.duty_limit", "switch.limit_tolerance", "switch.limit_delay", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
-DECISIONS = declare.decisions(*_DECISIONS, _SECONDARY, without=_WITHOUT)
+DECISIONS = declare.decisions(*_DECISIONS, _SECONDARY, *_INTEGRATED, without=_WITHOUT)
 PHASED_DECISIONS = declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT)
 _EXACT = "tolerances of inductances and capacitor; node capacitance and dead time in the waveform"
 _FIGURES = (
@@ -57,13 +61,14 @@ _PHASED_FIGURES = (
     FigureSpec("llc.phase_most", "Most loaded phase, over the mean", "s_max", "switch", corners.FULL, limit="llc.phase_room", limit_kind="max", fixed="one phase at one end of the spread, the others at the other; resistances alike", sentence="at a gain of one a tank gives any current: only resistance, and the distance from the resonance, make phases share"),
     FigureSpec("llc.i_common", "Sum of the phases' tank currents, rms", "I_Σ", "switch", corners.FULL, fixed="phases alike", sentence="every order that is no multiple of three cancels"),
 )
+_CHAMBERED = (FigureSpec("transformer.lp", "Primary inductance, all others open", "L_p", "transformer", corners.FULL, fixed="gap and chambers as computed", sentence="magnetising inductance and the leakage that is the resonant inductance"),)
 _NO_FIGURES = ("switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
-FIGURES = declare.figures(*_FIGURES, without=_NO_FIGURES)
+FIGURES = declare.figures(*_FIGURES, *_CHAMBERED, without=_NO_FIGURES)
 PHASED_FIGURES = declare.figures(*_FIGURES, *_PHASED_FIGURES, without=_NO_FIGURES)
 output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False
-CURES = {"switch.v_peak": "switch.class", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": "llc.spread", "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
+CURES = {"switch.v_peak": "switch.class", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": "llc.spread", "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "transformer.leakage": "llc.ratio", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
 NO_PICTURES = ("snubber", "supply", "transient", "ripple", "frequency")

@@ -12,6 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, forward, magnetics, output, resonant
 from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.magnetics.inductor import InductorChoice
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE
@@ -20,7 +21,7 @@ from rhevectra.core.stages.wound import core_loss, record_nodes, record_rise
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
-from rhevectra.core.topologies.resonant import curves, sharing
+from rhevectra.core.topologies.resonant import chambers, curves, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, of_all, worst_phase
@@ -62,7 +63,8 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
         sharing.record(work, plan, s, o)
     _switch(work, plan, s, o)
     _transformer(work, plan, s, o)
-    _inductor(work, plan, s, o)
+    if plan.choke is not None:
+        _inductor(work, plan, plan.choke, s, o)
     _rectifier(work, plan, s, o)
     losses = dict(front["losses"]) | _losses(work, plan, s, o) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_swing"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
     feedback_error(work, s.v_out)
@@ -73,11 +75,12 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     """Rows for the constants of the stage, so that the working can name them."""
     sheet, s, row = work.sheet, plan.stage, plan.switch
     rect = plan.rectifiers[work.need.main]
-    return {"np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, "lr": sheet.rows["llc.lr"], "cr": sheet.rows["llc.cr"], "lm": sheet.rows["llc.lm"],
+    seen = {"np": plan.turns[0]} if s.wound is None else {"np": sheet("transformer.np_seen", resonant.turns_seen, turns=plan.turns[0], lm=sheet.rows["llc.lm"], lr=sheet.rows["llc.lr"]), "wound": plan.turns[0]}
+    return {**seen, "ns": plan.turns[1], "leakage": plan.leakage, "lr": sheet.rows["llc.lr"], "cr": sheet.rows["llc.cr"], "lm": sheet.rows["llc.lm"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed), the overload at its corner, and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             **_in_path(sheet, s, rect["row"]),
             "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary (of one half, where it is tapped) at the worst corner over its rms current squared"), "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
-            "r_inductor": sheet.solved("inductor.r", s.r_inductor, "Ω", f"{show(plan.choke.resistance, 'Ω', 3)} of copper at its temperature, and eddies in its strands of {show(plan.choke.strand, 'm')} at the highest frequency of full load"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),
+            "r_inductor": 0.0 if plan.choke is None else sheet.solved("inductor.r", s.r_inductor, "Ω", f"{show(plan.choke.resistance, 'Ω', 3)} of copper at its temperature, and eddies in its strands of {show(plan.choke.strand, 'm')} at the highest frequency of full load"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"),
             "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"), "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller, gate charge included")}
@@ -129,18 +132,25 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
 def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet, at, eff = work.sheet, (plan.choice.core, plan.choice.candidate), plan.window.effective
     area = sheet.given("transformer.area_min", float(min(eff.area[at[0]], eff.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
-    sheet("transformer.b_peak", magnetics.flux_density, inductance=s.lm, current=o["i_mag"], turns=s.np, area=area)
-    swing = sheet("transformer.b_swing", resonant.flux_swing, lm=s.lm, i_mag=o["i_mag"], turns=s.np, area=s.area)
+    turns, lp = plan.turns[0], s.lm
+    if s.wound is None:
+        sheet("transformer.b_peak", magnetics.flux_density, inductance=s.lm, current=o["i_mag"], turns=turns, area=area)
+        swing = sheet("transformer.b_swing", resonant.flux_swing, lm=s.lm, i_mag=o["i_mag"], turns=turns, area=s.area)
+    else:
+        lp = sheet.total("transformer.lp", "H", "what the primary reads with all others open", magnetising=s.lm, leakage=s.lr)
+        linked = sheet("transformer.linkage", resonant.linkage_peak, lm=s.lm, lr=s.lr, i_mag=o["i_mag"], i_peak=o["i_tank_peak"], ramp=sheet("transformer.ramp_share", resonant.ramp_share, lm=s.lm, lr=s.lr, i_mag=o["i_mag"], i_peak=o["i_tank_peak"]))
+        sheet("transformer.b_peak", resonant.flux_of_linkage, linkage=linked, turns=turns, area=area)
+        swing = sheet("transformer.b_swing", resonant.swing_of_linkage, linkage=linked, turns=turns, area=s.area)
     sheet("transformer.b_ac", flyback.flux_amplitude, swing=swing)
     whole = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f"])
     o["p_core"] = sheet("transformer.loss_core", resonant.burst_power, share=o["share"], power=whole)
     post, length = float(eff.area_post[at[0]]), float(eff.length[at[0]])
-    gap, _ = magnetics.solve_gap(post, float(s.np.value), float(s.lm.value), length, s.core["mu_initial"], float(s.area.value), plan.window.window[at[0]])
+    gap, _ = magnetics.solve_gap(post, float(turns.value), float(lp.value), length, s.core["mu_initial"], float(s.area.value), plan.window.window[at[0]])
     fringe = sheet("transformer.fringing", magnetics.fringing_factor, gap=sheet.solved("transformer.gap_solved", float(gap), "m", "solved: gap and fringing factor that belong together, eight passes"), area=post, window=float(plan.window.window[at[0]]))
-    gap_row = sheet("transformer.gap", magnetics.gap_length, fringing=fringe, area_post=sheet.given("transformer.area_post", post, "m²", "catalogue", "centre post section"), turns=s.np, inductance=s.lm, length=length, mu=s.core["mu_initial"], area=s.area)
+    gap_row = sheet("transformer.gap", magnetics.gap_length, fringing=fringe, area_post=sheet.given("transformer.area_post", post, "m²", "catalogue", "centre post section"), turns=turns, inductance=lp, length=length, mu=s.core["mu_initial"], area=s.area)
     sheet.given("transformer.gap_limit", plan.need.gap_max_share * post**0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
     sheet("transformer.gap_shim", magnetics.shim, gap=gap_row)
-    sheet("transformer.al", magnetics.inductance_factor, inductance=s.lm, turns=s.np)
+    sheet("transformer.al", magnetics.inductance_factor, inductance=lp, turns=turns)
     transformer_fit(work, plan.need, plan.choice)
 
 
@@ -149,9 +159,9 @@ def _core_loss(sheet: Any, name: str, m: Any, temperature: Any, volume: Any, kap
     return core_loss(sheet, name, m, temperature, volume, kappa, swing, f, half, half, "loss_core_running")
 
 
-def _inductor(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
+def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[str, Any]) -> None:
     """The resonant inductor beside the leakage."""
-    sheet, c, every = work.sheet, plan.choke, work.parts["cores"].derived(windows)
+    sheet, every = work.sheet, work.parts["cores"].derived(windows)
     eff = every.effective
     sheet.given("inductor.core", c.name, "", "rule", "see the decision on it")
     turns = sheet.solved("inductor.turns", float(c.turns), "turns", "least whole turns that keep the flux at overload")
@@ -199,10 +209,10 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})
     rectifiers = sheet.total("loss.rectifiers", "W", "all", **{f"rectifier{k}": o["loss_rectifier"] for k in range(1, RECTIFIERS[s.secondary] * v.phases + 1)})
     film = sheet("loss.resonant_capacitor", resonant.capacitor_loss, i_rms=o["i_burst"], tan_delta=TAN_DELTA, f=o["f"], cr=s.cr)
-    wound = {"core": o["p_core"], "copper": one, "tank_inductor_core": o["p_choke"], "tank_inductor_copper": o["p_choke_copper"], "tank_capacitor": film}
+    wound = {"core": o["p_core"], "copper": one, **({"tank_inductor_core": o["p_choke"], "tank_inductor_copper": o["p_choke_copper"]} if plan.choke is not None else {}), "tank_capacitor": film}
     parts = {name: of_all(sheet, s, f"loss.{name}", row) for name, row in wound.items()}
     uneven = {} if v.phases == 1 else {"uneven_phases": sharing.record_loss(work, s, conduction, parts, o)}
-    beside = sheet.total("switch.p_beside", "W", "turn-off, inductor core, capacitor and controller, which are not in the tank's circuit", turn_off=o["loss_off"], inductor=parts["tank_inductor_core"], capacitor=parts["tank_capacitor"], controller=s.p_controller, **uneven)
+    beside = sheet.total("switch.p_beside", "W", "turn-off, inductor core, capacitor and controller, which are not in the tank's circuit", turn_off=o["loss_off"], **({"inductor": parts["tank_inductor_core"]} if plan.choke is not None else {}), capacitor=parts["tank_capacitor"], controller=s.p_controller, **uneven)
     i_in = sheet(even(s, "llc.i_in_mean"), resonant.burst_mean, share=o["share"], current=o["i_in"])
     o["p_bus"] = sheet("switch.p_bus", resonant.bus_power, v_primary=o["v_p"], i_in=i_in if v.phases == 1 else sheet("llc.i_in_mean", resonant.all_phases, phases=v.phases, one=i_in), p_beside=beside)
     return {"switch_conduction": conduction, "switch_turn_off": o["loss_off"], **parts, "rectifier1": rectifiers, "controller": sheet.rows["loss.controller"], **uneven}
@@ -217,7 +227,9 @@ def findings(work: Work, plan: Plan) -> None:
         work.find(MUST_FIX, "switch", "at some corner no frequency gives the output: the tank's gain does not reach, or would have to fall below what its highest frequency gives; these figures are not to be used", "llc.gain_need", "llc.ratio")
     if not plan.choice.passed:
         work.find(MUST_FIX, "transformer", f"{plan.window.names[plan.choice.core]} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
-    if not plan.choke.passed:
+    if plan.choke is None:
+        chambers.findings(work, float(plan.leakage.value), float(plan.stage.lr))
+    elif not plan.choke.passed:
         work.find(MUST_FIX, "switch", f"the resonant inductor on {plan.choke.name} is refused; a larger core or more rise admits it", "inductor.core", "llc.inductor_core")
     burst = [p.load for k, p in enumerate(work.grid.points) if p.case == "run" and not p.label and p.load > 0 and bool((settled.out["share"][:, :, k] < 0.999).any())]
     if burst:

@@ -9,6 +9,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics
+from rhevectra.core.formulas.resonant import linkage_peak, ramp_share
 from rhevectra.core.topologies.common.secondary_kinds import TAP
 from rhevectra.core.topologies.resonant import tank, waves
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -54,6 +55,13 @@ class Stage:
     p_controller: Any
     extra: dict[str, Any] = field(default_factory=dict)
     secondary: str = TAP
+    wound: Any = None
+    """Primary turns as wound, where the leakage of the transformer is the resonant inductance: np are then those of the ideal transformer beyond it."""
+
+    def linkage(self, i_mag: Any, i_peak: Any) -> Any:
+        """Greatest flux linkage of the primary [Vs], bare numbers."""
+        lm, lr = plain(self.lm), plain(self.lr)
+        return lm * i_mag if self.wound is None else linkage_peak(lm, lr, i_mag, i_peak, ramp_share(lm, lr, i_mag, i_peak))
 
 
 @dataclass(frozen=True)
@@ -161,8 +169,7 @@ def path(s: Stage) -> float:
 def _scaled(s: Stage, m: Mapping[str, Array], found: tank.Found, share: Array, v_p: Array, z: float, w: float, n: float) -> dict[str, Any]:
     """The measures in SI units while the stage runs; share: of the time it does."""
     amps, f = v_p / z, w / (2 * np.pi) * np.pi / found.point.half
-    lm = float(plain(s.lm))
-    swing = 2 * lm * m["mag_peak"] * amps / (float(plain(s.np)) * float(plain(s.area)))
+    swing = 2 * s.linkage(m["mag_peak"] * amps, m["tank_peak"] * amps) / (float(plain(s.np if s.wound is None else s.wound)) * float(plain(s.area)))
     c, half = s.core, 0.5 / f
     reference = magnetics.loss_at_temperature(c["loss_ref_w_m3"], c["loss_t_curvature_1_k2"], plain(s.core_temperature), c["loss_t_min_c"])
     p_core = magnetics.core_loss_two_slope(plain(s.volume), s.extra["kappa"], reference, swing, c["loss_f_ref_hz"], c["loss_alpha"], c["loss_b_ref_t"], c["loss_beta"], f, half, half)
