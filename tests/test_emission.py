@@ -11,9 +11,11 @@ from rhevectra.app.parts import rows as parts_rows
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.limits import conducted_limit
 from rhevectra.core.design.size import size
+from rhevectra.core.design.wound_parts import wound_parts
 from rhevectra.core.emission import spectrum
 from rhevectra.core.emission.record import E6, bench_of, corners_of
 from rhevectra.core.formulas import noise
+from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.pictures import PICTURES, pictures_of
 from rhevectra.project.codec import decode
@@ -68,6 +70,34 @@ def test_the_network_against_the_simulator(f, tmp_path):
     assert float(noise.differential(one, np.ones(1), 330e-6, 100e-9)[0]) == pytest.approx(_simulated(between, f, tmp_path / "c.cir"), rel=1e-4)
 
 
+@pytest.mark.parametrize("f", [150e3, 400e3, 2e6, 20e6])
+def test_two_stages_against_the_simulator(f, tmp_path):
+    """Two chokes and two capacitors in a row, every stray part in each: the same to 1e-4."""
+    one = np.array([f])
+    choke = lambda k, a, b, value: f"L{k} {a} {b} {value}\nCp{k} {a} {b} {noise.WOUND_C}"  # noqa: E731
+    shunt = lambda k, a, value: f"C{k} {a} y{k} {value}\nLs{k} y{k} 0 {noise.ESL}"  # noqa: E731
+    common = "\n".join(("common", f"V1 src 0 ac 1\nCs src a {20e-12}", shunt(1, "a", 1e-9), choke(1, "a", "b", 2e-3), shunt(2, "b", 1e-9), choke(2, "b", "out", 2e-3), "Ro out 0 25"))
+    assert float(noise.common(one, np.ones(1), 20e-12, 2e-3, 1e-9, 2)[0]) == pytest.approx(_simulated(common, f, tmp_path / "d.cir"), rel=1e-4)
+    between = "\n".join(("differential", "V1 src 0 ac 1", choke(1, "src", "a", 47e-6), shunt(1, "a", 150e-9), choke(2, "a", "x", 47e-6), shunt(2, "x", 150e-9), "R1 x out 50\nR2 out 0 50"))
+    assert float(noise.differential(one, np.ones(1), 47e-6, 150e-9, 2)[0]) == pytest.approx(_simulated(between, f, tmp_path / "e.cir"), rel=1e-4)
+
+
+def test_two_stages_where_one_would_be_large():
+    """A boundary-mode stage's ripple: one stage asks for a ring of half more than the volume of both rings of two; capacitors are shared, parts counted, both keep the margin of noise."""
+    document = decode(demo.text("frost-fans"), "demo")
+    made = {n: size(document.requirement, {**document.decisions, "front_end": "pfc_crm", **({"inlet.stages": n} if n else {})}) for n in ("", "one")}
+    assert made[""].rows["inlet.stages"].value == "two" and "large ring" in made[""].rows["inlet.stages"].rule
+    volume = {n: d.catalogue["rings"].derived(rings).volume[d.catalogue["rings"].names.index(d.rows["inlet.dm_ring"].value)] for n, d in made.items()}
+    assert volume["one"] > 1.5 * 2 * volume[""]
+    for d in made.values():
+        assert max(float(d.rows[f"inlet.noise_{k}"].value) for k in ("cm", "dm")) <= -6.0
+    copper = {n: float(d.rows["inlet.r_wound"].value) / float(d.rows["inlet.r_filter"].value) for n, d in made.items()}
+    assert copper[""] < 1.0 < copper["one"]  # the large one does not even keep to the copper the line was solved with
+    listed = {kind: (value, count) for kind, value, count in parts_rows(made[""])}
+    assert listed["x capacitor"] == ("220 nF", 2) and listed["y capacitor, each"][1] == 2 * int(made[""].rows["inlet.y_count"].value)
+    assert [p.count for p in wound_parts(made[""])][:2] == [2, 2]
+
+
 @pytest.mark.parametrize("topology", [t for t in TOPOLOGIES if t not in ("buck_aux", "llc_three_phase", "psfb")])
 def test_the_current_taken_from_the_bus_has_the_mean_that_is_drawn(topology):
     """For every topology the part of the primary's current that is looked at agrees with power over bus voltage within 15 % (commutation is left out of the shapes; behind shifted legs what circulates is counted in, an upper bound)."""
@@ -105,7 +135,7 @@ def test_the_smallest_choke_that_keeps_the_margin(fans):
 
 def test_shield_class_and_stray_parts_move_it(demo_document):
     need, pins = demo_document.requirement, demo_document.decisions
-    none, shield = (size(need, {**pins, "inlet.shield": s}) for s in ("none", "shield"))
+    none, shield = (size(need, {**pins, "inlet.shield": s, "inlet.stages": "one"}) for s in ("none", "shield"))
     lower = float(none.value("inlet.noise_cm_bare")) - float(shield.value("inlet.noise_cm_bare"))
     assert 3 < lower <= 20 * np.log10(1 / 0.10) + 0.1
     assert float(none.rows["inlet.l_cm"].value) >= float(shield.rows["inlet.l_cm"].value)

@@ -7,10 +7,14 @@ from collections import Counter
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
+from rhevectra.core.emission.declare import in_each
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
 _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series",
            *(f"rectifier{n}.snubber_{part}" for n in range(1, 7) for part in ("c", "r")), "rectifier1.clamp_c", "rectifier1.clamp_r", "primary.snubber_c", "primary.snubber_r")
+
+_EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder")
+"""Parts that every stage of the mains filter has; its capacitors are even shares of the whole."""
 
 
 def rows(design: Design) -> list[tuple[str, str, int]]:
@@ -29,13 +33,28 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
         if chosen is not None and (isinstance(chosen.value, str) or float(chosen.value) > 0.0):
             spec = design.decision_specs.get(id)
             label = spec.label[0].lower() + spec.label[1:] if spec else design.specs[id].label.lower() if id in design.specs else id.removeprefix("inlet.")
-            out.append((label, chosen.value if isinstance(chosen.value, str) else show(float(chosen.value), chosen.unit), _count(design, id)))
+            out.append((label, chosen.value if isinstance(chosen.value, str) else show(_each(design, id), chosen.unit), _count(design, id)))
     return out
+
+
+def _stages(design: Design) -> int:
+    return int(design.rows["inlet.choke_count"].value) if "inlet.choke_count" in design.rows else 1
+
+
+def _each(design: Design, id: str) -> float:
+    """Value of a part; the stages of the mains filter share its capacitors."""
+    value = float(design.rows[id].value)
+    return in_each(value, _stages(design)) if id in ("inlet.c_x", "inlet.c_y") else value
 
 
 def _count(design: Design, id: str) -> int:
     """How many of a chosen part there are."""
-    of = "inlet.y_count" if id == "inlet.c_y" else f"{id.split('.')[0]}.snubbers"
+    stages = _stages(design)
+    if id in _EACH_STAGE:
+        return stages
+    if id == "inlet.c_y":
+        return stages * int(design.rows["inlet.y_count"].value)
+    of = f"{id.split('.')[0]}.snubbers"
     return int(design.rows[of].value) if of in design.rows else 1
 
 

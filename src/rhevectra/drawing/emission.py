@@ -24,7 +24,8 @@ def _joined(parts: list[tuple[Array, Array]]) -> tuple[Array, Array]:
 
 
 def _comb(f: Array, y: Array) -> tuple[Array, Array]:
-    """Each line as a stem from the floor, on a logarithmic axis."""
+    """Each line as a stem from the floor, on a logarithmic axis; what lies below it does not show."""
+    f, y = f[y > FLOOR], y[y > FLOOR]
     return np.repeat(np.log10(f), 3), np.stack([np.full_like(y, FLOOR), y, np.full_like(y, FLOOR)], 1).ravel()
 
 
@@ -34,11 +35,11 @@ def _levels(bench: Bench, design: Design, kind: str, filtered: bool) -> tuple[Ar
     l_cm = float(design.rows["inlet.l_cm"].value) if filtered else 0.0
     if kind == "differential":
         l_dm = float(design.rows["inlet.l_dm"].value) + noise.LEAK * l_cm if filtered else 0.0
-        return s.differential.f, noise.level(noise.differential(s.differential.f, s.differential.volts, l_dm, bench.c_x if filtered else 0.0))
+        return s.differential.f, noise.level(noise.differential(s.differential.f, s.differential.volts, l_dm, bench.c_x if filtered else 0.0, bench.stages if filtered else 1))
     shield = float(design.rows["inlet.shield_leaves"].value)
 
     def one(x: Lines, c: float) -> tuple[Array, Array]:
-        return x.f, noise.level(noise.common(x.f, x.volts, c, l_cm, bench.c_y if filtered else 0.0))
+        return x.f, noise.level(noise.common(x.f, x.volts, c, l_cm, bench.c_y if filtered else 0.0, bench.stages if filtered else 1))
     return _joined([one(x, c) for x, c in bench.driven(s, shield)])
 
 

@@ -76,16 +76,18 @@ def _line_chokes(design: Design) -> Iterator[WoundPart]:
     rows = design.rows
     amps = lambda id: float(np.max(rows[id].value))  # noqa: E731
 
+    count = int(rows["inlet.choke_count"].value) if "inlet.choke_count" in rows else 1
+
     def of(tag: str, length: float, **told: Any) -> WoundPart:
         copper_area = float(rows[f"inlet.copper_{tag}"].value)
         return WoundPart(i_rms=amps("inlet.i_rms"), i_peak=amps("inlet.i_peak"), resistance=float(inductor.winding_resistance(copper.resistivity(20.0), 1.0, length, copper_area)), length=length, gap="none", **told)
     if "inlet.cm_ring" in rows:
         turns, windings = float(rows["inlet.turns_cm"].value), int(rows["inlet.windings_cm"].value)
-        yield of("cm", turns * float(rows["inlet.turn_cm"].value), name="common-mode choke", count=1, core=f"{rows['inlet.cm_ring'].value}, ferrite of permeability {float(rows['inlet.cm_mu'].value):.0f}", turns=f"{windings} × {turns:.0f}", wire=str(rows["inlet.wire_cm"].value).replace("mm", " mm"),
+        yield of("cm", turns * float(rows["inlet.turn_cm"].value), name="common-mode choke", count=count, core=f"{rows['inlet.cm_ring'].value}, ferrite of permeability {float(rows['inlet.cm_mu'].value):.0f}", turns=f"{windings} × {turns:.0f}", wire=str(rows["inlet.wire_cm"].value).replace("mm", " mm"),
                  inductance=f"{show(float(rows['inlet.l_cm'].value), 'H')} at least, each winding, 10 kHz", remark=f"each winding in a sector of its own, {MOST_LAYERS} layers at most, the same sense and the starts on one side: line currents must cancel; insulation between windings as the standard in force asks")
     if "inlet.dm_ring" in rows:
         turns = float(rows["inlet.turns_dm"].value)
-        yield of("dm", turns * float(rows["inlet.turn_dm"].value), name="differential choke", count=3 if design.requirement.mains.kind == "ac3" else 1, core=f"{rows['inlet.dm_ring'].value}, {rows['inlet.dm_powder'].value}", turns=f"{turns:.0f}", wire=bundle(float(rows["inlet.copper_dm"].value), float(rows["inlet.strand_dm"].value)),
+        yield of("dm", turns * float(rows["inlet.turn_dm"].value), name="differential choke", count=count * (3 if design.requirement.mains.kind == "ac3" else 1), core=f"{rows['inlet.dm_ring'].value}, {rows['inlet.dm_powder'].value}", turns=f"{turns:.0f}", wire=bundle(float(rows["inlet.copper_dm"].value), float(rows["inlet.strand_dm"].value)),
                  inductance=f"{show(float(rows['inlet.l_dm_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current", remark=f"{show(float(np.min(rows['inlet.l_dm_crest'].value)), 'H')} left at the crest of the line current")
 
 

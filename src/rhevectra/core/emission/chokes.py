@@ -9,6 +9,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Table
+from rhevectra.core.emission.declare import STAGES
 from rhevectra.core.formulas import choke, copper, inductor, noise, powder
 from rhevectra.core.magnetics.line_choke import MOST_LAYERS, TOLERANCE, ChokeNeed, choose_line_choke
 from rhevectra.core.magnetics.ring import RingNeed, choose_ring, rings
@@ -33,11 +34,12 @@ def record(work: Work) -> None:
     amps, peak = (float(np.broadcast_to(sheet.rows[f"inlet.i_{k}"].value, run.shape)[run].max()) for k in ("rms", "peak"))
     l_cm, l_dm = (float(sheet.rows[f"inlet.l_{k}"].value) for k in ("cm", "dm"))
     share = 1.0 if not l_dm else 0.0 if not l_cm else COMMON_SHARE
-    most = max(float(sheet.rows["inlet.r_filter"].value), 1e-6)
-    r_cm: Any = _common(work, windings, amps, share * most / passes) if l_cm else 0.0
-    r_dm: Any = _differential(work, amps, peak, (1 - share) * most) if l_dm else 0.0
+    most, stages = max(float(sheet.rows["inlet.r_filter"].value), 1e-6), STAGES[str(sheet.rows["inlet.stages"].value)]
+    sheet.given("inlet.choke_count", stages, "", "rule", "one of each kind in every stage")
+    r_cm: Any = _common(work, windings, amps, share * most / passes / stages) if l_cm else 0.0
+    r_dm: Any = _differential(work, amps, peak, (1 - share) * most / stages) if l_dm else 0.0
     if l_cm or l_dm:
-        counts = {n: sheet.given(f"inlet.in_line_{n}", k, "", "rule", f"windings of the {n} choke that a line current passes") for n, k in (("common", passes if l_cm else 0), ("differential", 1 if l_dm else 0))}
+        counts = {n: sheet.given(f"inlet.in_line_{n}", k, "", "rule", f"windings of the {n} chokes that a line current passes") for n, k in (("common", stages * passes if l_cm else 0), ("differential", stages if l_dm else 0))}
         wound = float(sheet("inlet.r_wound", choke.in_line, common=counts["common"], r_common=r_cm, beside=counts["differential"], r_beside=r_dm).value)
         if wound > most * (1 + 1e-9):
             work.find(LOOK_AT, "inlet", f"the chokes of the filter come to {show(wound, 'Ω')}, the line was solved with {show(most, 'Ω')}: larger rings, a smaller choke, or {show(wound, 'Ω')} of copper admitted", "inlet.r_wound", "inlet.r_filter")

@@ -4,13 +4,25 @@ from types import ModuleType
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.preferred import at_most
 from rhevectra.core.stages.work import FigureSpec
+
+ONE, TWO = "one", "two"
+STAGES = {ONE: 1, TWO: 2}
+"""Stages of the mains filter by name."""
+
+
+def in_each(whole: float, stages: int) -> float:
+    """Capacitor [F] of each stage: all of it in one, else the usual value at or below an even share."""
+    return whole if stages == 1 or whole <= 0 else at_most(whole / stages, "E6")
+
 
 _DECISIONS = (
     DecisionSpec("inlet.l_cm", "Common-mode choke", "inlet", unit="H", low=0.0, high=0.2, step="E6"),
     DecisionSpec("inlet.l_dm", "Differential choke beside its leakage", "inlet", unit="H", low=0.0, high=0.05, step="E6"),
     DecisionSpec("inlet.c_y", "Y capacitor, each", "inlet", unit="F", low=0.0, high=47e-9, step="E6"),
     DecisionSpec("inlet.noise_margin", "Margin below the noise limit", "inlet", unit="dB", low=0.0, high=30.0, schools="6 dB: an estimate against a measurement; 10 dB and more before the layout is known"),
+    DecisionSpec("inlet.stages", "Stages of the mains filter", "inlet", "choice", options=(ONE, TWO), schools="one: fewest parts; two: the same capacitors shared, chokes of a fraction of the inductance, small where one stage would be large"),
     DecisionSpec("inlet.shield", "Shield between the windings", "inlet", "choice", options=("none", "shield"), schools="none: cheapest transformer; shield: a smaller choke, more leakage, one winding more"),
     DecisionSpec("inlet.cm_mu", "Permeability of the common-mode core", "inlet", unit="", low=1000.0, high=20000.0, schools="5000: holds to half a megahertz; 7000 to 10000: fewer turns, falls off from 150 kHz"),
     DecisionSpec("inlet.cm_ring", "Ring of the common-mode choke", "inlet", "choice", table="rings"),

@@ -1,6 +1,6 @@
 """Choosing the filter and recording what is left of the noise, worst of the lowest and the highest line at full load."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from types import ModuleType
 from typing import Any
 
@@ -12,6 +12,7 @@ from rhevectra.core.basis.preferred import SERIES, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.limits import NOISE_EDITION, conducted_limit
 from rhevectra.core.emission import chokes
+from rhevectra.core.emission.declare import ONE, STAGES, TWO, in_each
 from rhevectra.core.emission.spectrum import Lines, bus_ripple, edge_of, even, harmonics, strongest, waves
 from rhevectra.core.formulas import noise
 from rhevectra.core.magnetics import arrangement
@@ -26,6 +27,8 @@ DM_MOST, CM_LEAST, CM_MOST = 4.7e-3, 0.1e-3, 47e-3
 SHIELD_LEAVES, BALANCED_LEAVES = 0.10, 0.2
 """Share of the winding's capacitance that a shield leaves, and that ends of the primary leave that swing against each other (common practice, no source)."""
 Y_MOST = 4.7e-9
+DM_ONE = 1.0e-3
+"""Differential choke [H] beyond which two stages are the smaller filter (common practice, no source)."""
 
 
 @dataclass(frozen=True)
@@ -63,17 +66,23 @@ def corners_of(design: Any) -> tuple[Corner, ...]:
 
 @dataclass(frozen=True)
 class Bench:
-    """The design on the artificial mains network: its sources at each corner, capacitance the winding drives without a shield and the node drives itself [F], Y capacitors together and X capacitor [F]."""
+    """The design on the artificial mains network: its sources at each corner, capacitance the winding drives without a shield and the node drives itself [F], Y capacitors together and X capacitor of each stage [F]; stages of the filter."""
 
     found: tuple[Sources, ...]
     winding: float
     sink: float
     c_y: float
     c_x: float
+    stages: int = 1
+
+    def with_stages(self, name: str, y_each: float, count: float, x_whole: float) -> "Bench":
+        """The same with so many stages; y_each, x_whole: Y capacitors, count of them, and X capacitor of one stage [F]."""
+        n = STAGES[name]
+        return replace(self, stages=n, c_y=count * in_each(y_each, n), c_x=in_each(x_whole, n))
 
     def common(self, l_cm: Any, filtered: bool = True, shield: float = 1.0) -> Array:
         """Common noise over the limit [dB]."""
-        return np.asarray(np.max([over(x, noise.common(x.f, x.volts, c, l_cm, self.c_y if filtered else 0.0)) for s in self.found for x, c in self.driven(s, shield)], axis=0))
+        return np.asarray(np.max([over(x, noise.common(x.f, x.volts, c, l_cm, self.c_y if filtered else 0.0, self.stages if filtered else 1)) for s in self.found for x, c in self.driven(s, shield)], axis=0))
 
     def driven(self, s: Sources, shield: float) -> tuple[tuple[Lines, float], ...]:
         """Nodes with the capacitance each drives [F]."""
@@ -82,14 +91,15 @@ class Bench:
 
     def differential(self, l_dm: Any, filtered: bool = True) -> Array:
         """Differential noise over the limit [dB]."""
-        return np.asarray(np.max([over(s.differential, noise.differential(s.differential.f, s.differential.volts, l_dm, self.c_x if filtered else 0.0)) for s in self.found], axis=0))
+        return np.asarray(np.max([over(s.differential, noise.differential(s.differential.f, s.differential.volts, l_dm, self.c_x if filtered else 0.0, self.stages if filtered else 1)) for s in self.found], axis=0))
 
 
 def bench_of(design: Any, corners: tuple[Corner, ...]) -> Bench:
     """The bench of a design whose Y capacitors and stray capacitances stand."""
     rows, front = design.rows, FRONT_ENDS[design.front_end]
     number = lambda id: float(rows[id].value)  # noqa: E731
-    return Bench(tuple(sources(design, front, c) for c in corners), float(noise.driven(1.0, number("inlet.balance_leaves"), number("inlet.c_interwinding"))), number("inlet.c_sink"), number("inlet.y_count") * number("inlet.c_y"), number("inlet.c_x"))
+    made = Bench(tuple(sources(design, front, c) for c in corners), float(noise.driven(1.0, number("inlet.balance_leaves"), number("inlet.c_interwinding"))), number("inlet.c_sink"), 0.0, 0.0)
+    return made.with_stages(str(rows["inlet.stages"].value) if "inlet.stages" in rows else ONE, number("inlet.c_y"), number("inlet.y_count"), number("inlet.c_x"))
 
 
 def record(work: Work, design: Any, front: ModuleType) -> None:
@@ -117,14 +127,28 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     text = "harmonics of the sized waveforms into the artificial mains network, worst of both ends of the mains at full load"
     sheet.solved("inlet.noise_cm_bare", bare["cm"], "dB", text, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm_bare", bare["dm"], "dB", text)
-    l_cm = choose("inlet.l_cm", lambda: _least(tried, without if leaves == 1.0 else bench.common(tried[:, None], shield=leaves), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
+    bench = bench.with_stages(str(choose("inlet.stages", lambda: _stages(bench, tried, small, leaves, -margin)).value), *(float(sheet.rows[f"inlet.{k}"].value) for k in ("c_y", "y_count", "c_x")))
+    l_cm = choose("inlet.l_cm", lambda: _least(tried, without if leaves == 1.0 and bench.stages == 1 else bench.common(tried[:, None], shield=leaves), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
     leak = noise.LEAK * float(l_cm.value)
     l_dm = choose("inlet.l_dm", lambda: _least(small, bench.differential(small[:, None] + leak), bare["dm"], float(bench.differential(leak)), -margin))
     text = f"the same behind the filter: {noise.ESL * 1e9:g} nH in each capacitor, {noise.WOUND_C * 1e12:g} pF across each choke"
     sheet.solved("inlet.noise_cm", float(bench.common(float(l_cm.value), shield=leaves)), "dB", text, l_cm=l_cm, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm", float(bench.differential(float(l_dm.value) + leak)), "dB", f"{text}; {noise.LEAK * 100:g} % of the common-mode choke leaks and helps", l_dm=l_dm, l_cm=l_cm)
     chokes.record(work)
-    work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; chokes of {show(float(l_cm.value), 'H')} and {show(float(l_dm.value), 'H')}{', a shield between the windings' if shield.value == 'shield' else ''}. Only a measurement decides", "inlet.noise_cm")
+    work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; {'chokes' if bench.stages == 1 else 'two stages with chokes'} of {show(float(l_cm.value), 'H')} and {show(float(l_dm.value), 'H')}{' each' if bench.stages > 1 else ''}{', a shield between the windings' if shield.value == 'shield' else ''}. Only a measurement decides", "inlet.noise_cm")
+
+
+def _stages(bench: Bench, tried: Array, small: Array, shield: float, limit: float) -> tuple[str, str, tuple[str, ...]]:
+    """One stage, unless none of its chokes keeps the margin or the differential one would be large."""
+    able = bench.common(tried[:, None], shield=shield) <= limit
+    if not able.any() and float(bench.common(0.0, shield=shield)) > limit:
+        return TWO, "no choke of one stage keeps the margin of common noise", ()
+    leak = noise.LEAK * (float(tried[int(np.argmax(able))]) if able.any() else 0.0)
+    over = bench.differential(small[:, None] + leak) <= limit
+    least = float(small[int(np.argmax(over))]) if over.any() else np.inf
+    if float(bench.differential(leak)) > limit and least > DM_ONE:
+        return TWO, f"one stage would ask for {'more than ' if not over.any() else ''}{show(float(min(least, DM_MOST)), 'H')} between the lines, a large ring", ()
+    return ONE, "one stage keeps the margin with chokes of usual size", ()
 
 
 def _least(values: Array, left: Array, bare: float, without: float, limit: float) -> tuple[float, str, tuple[str, ...]]:
@@ -135,7 +159,7 @@ def _least(values: Array, left: Array, bare: float, without: float, limit: float
     able = np.flatnonzero(left <= limit)
     if not len(able):
         k = int(np.argmin(left))
-        return float(values[k]), f"{text}; no single choke keeps the margin, this one comes nearest: a second stage, a shield or less capacitance is needed", ()
+        return float(values[k]), f"{text}; no single choke keeps the margin, this one comes nearest: a shield, less capacitance or another stage is needed", ()
     k = int(able[0])
     return float(values[k]), f"{text}; smallest that keeps the margin", tuple(f"{show(float(values[i]), 'H')}: {show(float(left[i]), 'dB')}" for i in range(k - 1, max(k - 4, -1), -1))
 

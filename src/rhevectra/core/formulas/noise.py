@@ -1,4 +1,4 @@
-"""Conducted noise of a switching stage and what a one-stage mains filter leaves of it: an estimate from harmonics, with the stray parts stated.
+"""Conducted noise of a switching stage and what a mains filter of one or two stages leaves of it: an estimate from harmonics, with the stray parts stated.
 
 Differential noise is the ripple current's voltage across the capacitor it closes through; common noise is the switching node's voltage through the
 capacitance to earth. Both end in the artificial mains network, 50 Ω from each line to earth: 100 Ω between lines, 25 Ω from both to earth.
@@ -62,18 +62,26 @@ def choke(f: Array, inductance: Any) -> Array:
     return np.where(np.asarray(inductance) > 0, 1 / y, 0.0)
 
 
-def differential(f: Array, source: Array, l_dm: Any, c_x: Any) -> Array:
-    """Volts across one 50 Ω of the mains network for a source [V rms] between the lines behind l_dm [H] and c_x [F]."""
-    beside = 1 / (1 / LINE + (1 / capacitor(f, c_x) if c_x > 0 else 0.0))
-    return np.abs(0.5 * source * beside / (beside + choke(f, l_dm)))
+def differential(f: Array, source: Array, l_dm: Any, c_x: Any, stages: int = 1) -> Array:
+    """Volts across one 50 Ω of the mains network for a source [V rms] between the lines behind l_dm [H] and c_x [F] in each of so many stages."""
+    seen: Any = LINE
+    left: Any = 1.0
+    for _ in range(stages):  # from the mains towards the source
+        beside = 1 / (1 / seen + (1 / capacitor(f, c_x) if c_x > 0 else 0.0))
+        seen = beside + choke(f, l_dm)
+        left = left * beside / seen
+    return np.abs(0.5 * source * left)
 
 
-def common(f: Array, source: Array, c_stray: Any, l_cm: Any, c_y: Any) -> Array:
-    """Volts at the mains network for a node [V rms] behind c_stray [F], the Y capacitors c_y [F] together and a choke l_cm [H]."""
-    out = BOTH + choke(f, l_cm)
-    across = 1 / capacitor(f, c_y) if c_y > 0 else np.zeros_like(f)
-    beside = out / (1 + out * across)
-    return np.abs(source * beside / (beside - 1j / (2 * np.pi * f * c_stray)) * BOTH / out)
+def common(f: Array, source: Array, c_stray: Any, l_cm: Any, c_y: Any, stages: int = 1) -> Array:
+    """Volts at the mains network for a node [V rms] behind c_stray [F], the Y capacitors c_y [F] together and a choke l_cm [H] in each of so many stages."""
+    seen: Any = BOTH
+    left: Any = 1.0
+    for _ in range(stages):  # from the mains towards the source
+        out = seen + choke(f, l_cm)
+        left = left * seen / out
+        seen = out / (1 + out * (1 / capacitor(f, c_y) if c_y > 0 else 0.0))
+    return np.abs(source * seen / (seen - 1j / (2 * np.pi * f * c_stray)) * left)
 
 
 @formula("C = k·ε₀·ε_r·w·l_t·s/d", "F", "k ε_r w l_t s d", "plates of the winding's width and turn length, s faces between primary and secondary, d of insulation; round wires leave the share k")
