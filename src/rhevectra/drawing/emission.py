@@ -25,7 +25,8 @@ def _joined(parts: list[tuple[Array, Array]]) -> tuple[Array, Array]:
 
 def _comb(f: Array, y: Array) -> tuple[Array, Array]:
     """Each line as a stem from the floor, on a logarithmic axis; what lies below it does not show."""
-    f, y = f[y > FLOOR], y[y > FLOOR]
+    kept = (y > FLOOR) | (np.arange(len(y)) == int(np.argmax(y)))
+    f, y = f[kept], np.maximum(y[kept], FLOOR)
     return np.repeat(np.log10(f), 3), np.stack([np.full_like(y, FLOOR), y, np.full_like(y, FLOOR)], 1).ravel()
 
 
