@@ -31,7 +31,7 @@ def copper_area(use: Any, width: Any, height: Any, turns: Any) -> Any:
     return use * width * height / turns
 
 
-@formula("k_e = N·l_t·A_w·d²·b²/(16·ρ)", "Ωs²", "N l_t A_w d b² ρ", "eddies of round strands thin against the skin depth, π·d⁴·l/(64·ρ)·⟨(dB/dt)²⟩ each, in the mean square of the field in the winding for one ampere")
+@formula("k_e = N·l_t·A_w·d²·b²/(16·ρ)", "Ωs²", "N l_t A_w d b² ρ", "eddies of round strands thin against the skin depth, π·d⁴·l/(64·ρ) times the mean of (dB/dt)² each, in the mean square of the field in the winding for one ampere")
 def eddy_factor(turns: Any, mean_turn: Any, copper: Any, strand: Any, field2: Any, rho: Any) -> Any:
     """Eddy loss over the mean square of di/dt [Ωs²]. copper: area of one turn [m²]; strand: diameter [m]; field2: mean square of the field for one ampere [T²/A²]."""
     return turns * mean_turn * copper * strand**2 * field2 / (16 * rho)
