@@ -90,7 +90,9 @@ def _waiting(picture: Picture, design: Design) -> None:
     scale = min((picture.height - 24) / layout.along, 40.0 / layout.radial)
     picture.box(6, 10, layout.radial * scale, layout.along * scale, "card", "rule")
     for w in layout.wires:
-        if w.wide:
+        if w.across:
+            picture.box(6 + (w.x - w.wide / 2) * scale, 10 + (w.y - w.radius) * scale, w.wide * scale, 2 * w.radius * scale, "heat1")
+        elif w.wide:
             picture.box(6 + (w.x - w.radius) * scale, 10 + (w.y - w.wide / 2) * scale, 2 * w.radius * scale, w.wide * scale, "heat1")
             continue
         picture.box(6 + (w.x - 0.7 * w.radius) * scale, 10 + (w.y - 0.7 * w.radius) * scale, 1.4 * w.radius * scale, 1.4 * w.radius * scale, "heat1")

@@ -7,6 +7,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
+from rhevectra.core.magnetics.layout import Layout
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
@@ -22,10 +23,15 @@ def winding_window(design: Design, corner: Corner, width: float, height: float, 
     return picture
 
 
+def _words_room(layout: Layout) -> float:
+    """Room beside the window for its words [mm]: tracks take more of them than wire."""
+    return 84.0 if layout.wires and layout.wires[0].across else 66.0
+
+
 def _legend_left(picture: Picture, design: Design) -> float:
     """Where the words beside the window begin [mm]."""
     layout = TOPOLOGIES[design.topology].winding_view(design).layout
-    return 16.0 + layout.radial * min((picture.width - 66) / layout.radial, (picture.height - 16) / layout.along)
+    return 16.0 + layout.radial * min((picture.width - _words_room(layout)) / layout.radial, (picture.height - 16) / layout.along)
 
 
 def cross_section(design: Design, width: float, height: float, held: Design | None = None) -> Picture:
@@ -34,7 +40,7 @@ def cross_section(design: Design, width: float, height: float, held: Design | No
     layout = view.layout
     was = f"; held: {TOPOLOGIES[held.topology].winding_view(held).core}" if held is not None else ""
     picture = Picture(width, height, f"{view.core}, {view.turns}{was}")
-    scale = min((width - 66) / layout.radial, (height - 16) / layout.along)
+    scale = min((width - _words_room(layout)) / layout.radial, (height - 16) / layout.along)
     x0, y0 = 8.0, 9.0
     w, h = layout.radial * scale, layout.along * scale
     picture.text(x0, 5.5, f"centre post at the left, outer leg at the right; {show(layout.radial, 'm')} × {show(layout.along, 'm')}", "muted")
@@ -50,6 +56,9 @@ def cross_section(design: Design, width: float, height: float, held: Design | No
     for foil in layout.foils:
         picture.box(x0 + foil[0] * scale, y0 + foil[1] * scale, max(foil[2] * scale, 0.4), foil[3] * scale, "ink")
     for wire in layout.wires:
+        if wire.across:
+            picture.box(x0 + (wire.x - wire.wide / 2) * scale, y0 + (wire.y - wire.radius) * scale, wire.wide * scale, max(2 * wire.radius * scale, 0.25), wire.side)
+            continue
         if wire.wide:
             picture.box(x0 + (wire.x - wire.radius) * scale, y0 + (wire.y - wire.wide / 2) * scale, max(2 * wire.radius * scale, 0.25), wire.wide * scale, wire.side)
             continue

@@ -30,7 +30,7 @@ STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("en
                   "clamp": ("transient", "map", "loads", "steps", "slow", "period"), "rectifier": ("period", "snubber", "circuit", "loss"), "feedback": ("supply", "circuit"), "load": ("loss", "period", "circuit")}
 """Which pictures a stage offers, the first shown first."""
 OVER_ONE_ANOTHER = ("orders", "split")
-"""Pictures of windings laid over one another, which have nothing to tell of chambers."""
+"""Pictures of windings laid over one another, which have nothing to tell of chambers and boards."""
 
 
 
@@ -38,7 +38,8 @@ def pictures_of(design: Design, stage: str) -> tuple[str, ...]:
     """Keys of the pictures a stage of this design offers: those its topology has something to tell in."""
     topology = TOPOLOGIES[design.topology]
     left_out = (*topology.NO_PICTURES, *FRONT_ENDS.get(design.front_end, DC_FRONT_END).NO_PICTURES, *clamps_for(topology)[design.clamp].NO_PICTURES)
-    if getattr(getattr(design.context.get("plan"), "need", None), "wall", None) is not None:
+    need = getattr(design.context.get("plan"), "need", None)
+    if getattr(need, "wall", None) is not None or getattr(need, "board", None) is not None:
         left_out = (*left_out, *OVER_ONE_ANOTHER)
     return tuple(key for key in STAGE_PICTURES.get(stage, ()) if key not in left_out) or ("loss",)
 

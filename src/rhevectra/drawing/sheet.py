@@ -9,6 +9,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.core.design.wound_parts import WoundPart, wound_parts
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common import making
+from rhevectra.core.topologies.common.board_sheet import board_layers, board_notes
 from rhevectra.drawing.display import Fill, Line, Picture, Text
 from rhevectra.drawing.magnetic import cross_section
 
@@ -31,10 +32,10 @@ def sheet_of(design: Design) -> making.WindingSheet:
 
 
 def pages(design: Design, title: str) -> tuple[Picture, ...]:
-    """Both pages of the transformer, and a third where other parts have to be wound. title: of the project."""
-    sheet, parts = sheet_of(design), wound_parts(design)
-    count = 3 if parts else 2
-    return (_first(design, sheet, title, count), _second(design, sheet, title, count), *((_third(parts, title),) if parts else ()))
+    """Both pages of the transformer, one of the board's layers where its windings are tracks, and one where other parts have to be wound. title: of the project."""
+    sheet, parts, board = sheet_of(design), wound_parts(design), design.context["plan"].need.board is not None
+    count = 2 + bool(board) + bool(parts)
+    return (_first(design, sheet, title, count), _second(design, sheet, title, count), *((_board(design, sheet, title, count),) if board else ()), *((_parts(parts, title, count),) if parts else ()))
 
 
 def _wrapped(text: str, width: float, size: float) -> list[str]:
@@ -97,14 +98,14 @@ def _titled(page: Picture, y: float, text: str) -> float:
 def _first(design: Design, sheet: making.WindingSheet, title: str, count: int) -> Picture:
     page = Picture(*PAGE, f"winding sheet of {sheet.core}, page 1 of {count}")
     y = _head(page, title, sheet.core, 1, count)
-    for name, value in (("core", f"{sheet.core} set, material class {sheet.material}, with its bobbin; row A of its pins for the mains side, row B for the outputs"), ("gap", sheet.gap), ("inductance", f"{sheet.inductance}, {sheet.parts[0].start} to {sheet.parts[0].finish}")):
+    for name, value in (("core", f"{sheet.core} set, material class {sheet.material}, {'with its board' if design.context['plan'].need.board is not None else 'with its bobbin'}; row A of its pins for the mains side, row B for the outputs"), ("gap", sheet.gap), ("inductance", f"{sheet.inductance}, {sheet.parts[0].start} to {sheet.parts[0].finish}")):
         page.text(EDGE, y, name, "muted", "left", 3.4)
         for line in _wrapped(value, PAGE[0] - 2 * EDGE - 26, 3.4):
             page.text(EDGE + 26, y, line, "ink", "left", 3.4)
             y += 4.6
     _placed(page, cross_section(design, PAGE[0] - 2 * EDGE, 92.0), EDGE, y)
-    y = _titled(page, y + 100, "Steps, along the post from one chamber to the other" if design.context["plan"].need.wall is not None else "Steps, from the post outwards")
-    rows = [(str(s.number), s.winding, f"{s.start} → {s.finish}" if s.finish else f"{s.start}, other end open", str(s.turns), s.wire, f"{s.layers} of {s.per_layer}", s.comes_out, "–" if not s.margin else f"{s.margin * 1e3:.1f} mm", str(s.tapes), s.remark) for s in sheet.steps]
+    y = _titled(page, y + 100, "Steps, along the post from one chamber to the other" if design.context["plan"].need.wall is not None else "Windings of the board, along the post" if design.context["plan"].need.board is not None else "Steps, from the post outwards")
+    rows = [(str(s.number), s.winding, f"{s.start} → {s.finish}" if s.finish else f"{s.start}, other end open", str(s.turns), s.wire, f"{s.layers} of {s.per_layer}", s.comes_out, "–" if not s.margin else f"{s.margin * 1e3:.1f} mm", "–" if design.context["plan"].need.board is not None else str(s.tapes), s.remark) for s in sheet.steps]
     y = table(page, y, ("step", "winding", "pins", "turns", "wire", "layers", "end", "margin", "tapes", "remark"), (9, 23, 19, 11, 34, 16, 13, 14, 11, 32), rows, 2.9)
     found = making.complaints(sheet)
     page.text(EDGE, y, "checked: pins, turns, layers, ends and barriers of the steps agree with the windings" if not found else "does not agree: " + found[0], "muted" if not found else "over", "left", 3.0)
@@ -127,10 +128,24 @@ def _second(design: Design, sheet: making.WindingSheet, title: str, count: int) 
     return page
 
 
-def _third(parts: Sequence[WoundPart], title: str) -> Picture:
+def _board(design: Design, sheet: making.WindingSheet, title: str, count: int) -> Picture:
+    """The board: every copper layer, then what the table leaves open."""
+    page = Picture(*PAGE, f"board of {sheet.core}, page 3 of {count}")
+    y = _titled(page, _head(page, title, f"{sheet.core}, board", 3, count), "Copper layers, from the side of the pins")
+    rows = [(str(x.number), x.winding, str(x.turns), f"{x.track * 1e3:.2f} mm", "–" if not x.above else f"{x.above * 1e3:.2f} mm", x.way, x.remark) for x in board_layers(design)]
+    y = table(page, y, ("layer", "winding", "turns", "track", "laminate above", "spiral", "remark"), (12, 40, 13, 22, 26, 38, 31), rows, 2.9)
+    y = _titled(page, y, "To be observed")
+    for note in board_notes(design):
+        for k, line in enumerate(_wrapped(note, PAGE[0] - 2 * EDGE - 4, 2.9)):
+            page.text(EDGE + (0 if k == 0 else 3), y, f"– {line}" if k == 0 else line, "ink", "left", 2.9)
+            y += 3.8
+    return page
+
+
+def _parts(parts: Sequence[WoundPart], title: str, count: int) -> Picture:
     """Inductors and chokes: what to wind, then what to check."""
-    page = Picture(*PAGE, "winding sheet of the inductors and chokes, page 3 of 3")
-    y = _titled(page, _head(page, title, "inductors and chokes", 3, 3), "Parts")
+    page = Picture(*PAGE, f"winding sheet of the inductors and chokes, page {count} of {count}")
+    y = _titled(page, _head(page, title, "inductors and chokes", count, count), "Parts")
     rows = [(f"{p.count} × {p.name}" if p.count > 1 else p.name, p.core, p.gap, p.turns, p.wire, show(p.length, "m", 3), f"{show(p.i_rms, 'A', 3)}, {show(p.i_peak, 'A', 3)}") for p in parts]
     y = table(page, y, ("part", "core and material", "gap", "turns", "wire, enamelled", "length", "rms, largest"), (31, 33, 34, 15, 32, 14, 23), rows, 2.9)
     y = _titled(page, y, "Inspection")

@@ -8,12 +8,13 @@ import numpy as np
 
 from rhevectra.core.basis.corners import pick
 from rhevectra.core.formulas import copper
-from rhevectra.core.magnetics import fringing, leakage, winding
+from rhevectra.core.magnetics import fringing, leakage
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts
+from rhevectra.core.magnetics.board_copper import board_copper, board_leakage
 from rhevectra.core.magnetics.chamber_copper import chamber_copper
 from rhevectra.core.magnetics.copper_loss import Section, stack_loss
 from rhevectra.core.magnetics.transformer import TransformerNeed, Trial, balanced, conducting, wound
-from rhevectra.core.magnetics.windows import TAPE, Windows
+from rhevectra.core.magnetics.windows import Windows
 
 
 def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> tuple[list[float], list[float]]:
@@ -22,6 +23,8 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
         return pick(x, at)
     if need.wall is not None:
         return chamber_copper(need, trial, at, win, temperature), [0.0] * len(need.windings)
+    if need.board is not None:
+        return board_copper(need, trial, at, win, temperature), [0.0] * len(need.windings)
     laid = [x.at(at) for x in trial.laid]
     sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), None if s.shield else laid[s.winding]) for s in trial.sections]
     width = float(win.width[at[0]] - 2 * need.margin)
@@ -79,11 +82,11 @@ def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows
             top += below + SHIELD_FOIL
             continue
         one, left = s.laid.at(at), count
-        high, beside = one.tall * winding.BULGE, float(one.beside)
+        high, beside = float(one.tall * one.bulge), float(one.beside)
         for _ in range(max(int(pick(s.layers, at)), 1)):
             here = min(left, max(int(one.per_layer), 1))
             found.append(leakage.Slab(b.winding, here / turns[b.winding], high, turn(top + below + high / 2), below, turn(top + below / 2), 0.0 if one.foil else one.tall, beside))
-            left, top, below = left - here, top + below + high, TAPE
+            left, top, below = left - here, top + below + high, float(one.between)
     return found
 
 
@@ -94,5 +97,5 @@ def working_leakage(need: TransformerNeed, matrix: leakage.Leakage) -> float:
 
 def leakage_of(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> leakage.Leakage:
     """Leakage of one candidate, of its turns as they count electrically (a tapped primary: of half of them)."""
-    found = leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], max(float(need.room(win).path[at[0]] - 2 * need.margin), 1e-4))
+    found = board_leakage(need, trial, at, win) if need.board is not None else leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], max(float(need.room(win).path[at[0]] - 2 * need.margin), 1e-4))
     return replace(found, turns=np.array([float(t[at]) for t in trial.turns]))

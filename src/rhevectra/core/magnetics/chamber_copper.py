@@ -9,8 +9,7 @@ from rhevectra.core.formulas import copper
 from rhevectra.core.magnetics.arrangement import counts
 from rhevectra.core.magnetics.block_field import Rect, mean_products, mean_square
 from rhevectra.core.magnetics.transformer import TransformerNeed, Trial
-from rhevectra.core.magnetics.winding import BULGE
-from rhevectra.core.magnetics.windows import TAPE, Windows
+from rhevectra.core.magnetics.windows import Windows
 
 
 def rects(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> list[Rect]:
@@ -21,7 +20,7 @@ def rects(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows
     for s in trial.sections:
         laid = s.laid.at(at) if s.laid is not None else None
         layers = float(pick(s.layers, at))
-        high = layers * (laid.tall if laid else 0.0) * BULGE + (layers - 1) * TAPE
+        high = layers * laid.tall * laid.bulge + (layers - 1) * laid.between if laid else 0.0
         middle = flange + float(pick(s.depth, at))
         found.append((floor, floor + room, middle - 0.5 * high, middle + 0.5 * high))
     return found

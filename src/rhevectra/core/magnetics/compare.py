@@ -17,6 +17,9 @@ from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
 TRIPLE_WALL, ENAMELS = 100e-6, 30e-6
 """Wall of a triple-insulated wire, and enamel of the two wires that face each other [m] (typical, from memory)."""
 
+LAMINATE = 4.4
+"""Relative permittivity of glass and epoxy (typical, from memory)."""
+
 
 @dataclass(frozen=True)
 class Wound:
@@ -38,6 +41,8 @@ def facing(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Window
     names, win = [w.name for w in need.windings], need.room(win)
     plain = [(b, float(np.broadcast_to(s.depth, trial.fill.shape)[at])) for b, s in zip(need.stack, trial.sections, strict=True) if not b.shield]
     depths = [0.5 * (x + y) for (a, x), (b, y) in itertools.pairwise(plain) if arrangement.on_primary_side(names[a.winding]) != arrangement.on_primary_side(names[b.winding])]
+    if need.board is not None:
+        return {"share": 1.0, "permittivity": LAMINATE, "width": float(win.width[at[0]]), "turn": float(win.base_turn[at[0]]), "faces": len(depths), "distance": need.board.barrier}
     between = need.wall if need.wall is not None else TRIPLE_WALL + TAPE + ENAMELS if any(w.triple for w in need.windings) else SAFETY_TAPES * TAPE + ENAMELS
     turn = float(np.mean([win.turn_length(d)[at[0]] for d in depths])) if depths else 0.0
     return {"share": noise.ROUND, "permittivity": noise.POLYESTER, "width": float(win.width[at[0]]) - 2 * need.margin, "turn": turn, "faces": len(depths), "distance": between}
@@ -46,8 +51,9 @@ def facing(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Window
 def wound_as(need: TransformerNeed, text: str, turns: Sequence[int], win: Windows, wires: dict[str, tuple[Array, Array]]) -> Wound:
     """These turns on one core, wound in another order. Raises InputError where the text does not suit the windings."""
     names = [w.name for w in need.windings]
+    order = arrangement.blocks(text, names)
     pins = {**(need.pins or {}), **dict(zip(["np", *names[1:]], turns, strict=True))}
-    return worked_out(replace(need, stack=arrangement.blocks(text, names), pins=pins), text, win, wires)
+    return worked_out(replace(need, stack=order if need.board is None else need.board.insulated(order), pins=pins), text, win, wires)
 
 
 def worked_out(need: TransformerNeed, text: str, win: Windows, wires: dict[str, tuple[Array, Array]]) -> Wound:

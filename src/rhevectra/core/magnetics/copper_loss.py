@@ -64,7 +64,7 @@ def stack_loss(sections: list[Section], turns: list[Any], averages: list[Any], h
         high = field + section.share * np.asarray(turns[w])[..., None] * harmonics[w] / column
         sub = section.layers * laid.deep
         thickness = laid.diameter * np.where(laid.foil, 1.0, np.sqrt(np.pi) / 2)
-        cover = np.where(laid.foil, laid.copper / laid.diameter, thickness * section.share * turns[w] * laid.strands / np.maximum(sub, 1e-9))
+        cover = np.where(laid.foil, laid.copper / laid.diameter / laid.strands * section.share * turns[w] / section.layers, thickness * section.share * turns[w] * laid.strands / np.maximum(sub, 1e-9))
         porosity = np.minimum(cover / width, 1.0)
         per_area = layer_stack_loss(field, high, np.asarray(sub)[..., None], np.asarray(thickness)[..., None], np.asarray(rho)[..., None],
                                     fs * orders, np.asarray(porosity)[..., None]).sum(-1)

@@ -5,6 +5,8 @@ from typing import Any
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts, word
+from rhevectra.core.magnetics.board import SKIN
+from rhevectra.core.magnetics.board_copper import tracks_of
 from rhevectra.core.magnetics.transformer import primary_side, wound
 from rhevectra.core.magnetics.winding import BULGE
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
@@ -14,7 +16,7 @@ Box = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class Wire:
-    """One bundle, wire or foil in the window: centre and radius over insulation [m], side, winding number, strands and their diameter [m] (of a foil its thickness), share of a turn's current that it carries; width of a foil [m], 0 of a wire."""
+    """One bundle, wire or foil in the window: centre and radius over insulation [m], side, winding number, strands and their diameter [m] (of a foil its thickness), share of a turn's current that it carries; width of a foil or track [m], 0 of a wire; whether it lies across the post, as tracks do."""
 
     x: float
     y: float
@@ -25,6 +27,7 @@ class Wire:
     diameter: float
     share: float
     wide: float = 0.0
+    across: bool = False
 
 
 @dataclass(frozen=True)
@@ -66,6 +69,8 @@ def lay_out(plan: Any, row: Any) -> Layout:
     made = Layout(radial, along, [(0.0, 0.0, radial, flange), (0.0, along - flange, radial, flange), (0.0, 0.0, wall, along)], [], [], [], [], [])
     if need.wall is not None:
         return _beside(made, plan, flange, wall)
+    if need.board is not None:
+        return _on_board(made, plan)
     x, width = wall, float(win.width[core])
     names, inside = names_of(need), primary_side(need)
     laid = [x_.at((core, candidate)) for x_ in trial.laid]
@@ -101,6 +106,20 @@ def _beside(made: Layout, plan: Any, flange: float, wall: float) -> Layout:
         side = "aux" if block.winding == len(laid) - 1 else "primary" if inside[block.winding] else "secondary"
         y = _layers(columns, y, count, laid[block.winding], block.winding, side, wall, room, 0.0)
     made.wires.extend(replace(w, x=w.y, y=w.x) for w in columns.wires)
+    return made
+
+
+def _on_board(made: Layout, plan: Any) -> Layout:
+    """Tracks of a board, layer by layer along the post, those of a layer side by side from the post to the outer leg; the laminate between the first and the last."""
+    at = (plan.choice.core, plan.choice.candidate)
+    need, trial, inside = plan.need, plan.choice.trial, primary_side(plan.need)
+    tracks, thick = tracks_of(need, trial, at, plan.window), need.board.copper
+    parallel = [int(x.at(at).strands) for x in trial.laid]
+    for t in tracks:
+        side = "aux" if t.winding == len(inside) - 1 else "primary" if inside[t.winding] else "secondary"
+        made.wires.append(Wire(0.5 * (t.begin + t.end), t.y, 0.5 * thick, side, t.winding, 1, thick, 1 / parallel[t.winding], t.end - t.begin, True))
+    low, high = min(t.y for t in tracks) - 0.5 * thick - SKIN, max(t.y for t in tracks) + 0.5 * thick + SKIN
+    made.tapes.append((0.5 * need.board.edge, low, float(need.room(plan.window).width[at[0]]) + need.board.edge, high - low))
     return made
 
 

@@ -17,6 +17,8 @@ RINGS = (0.84, 0.66, 0.45, 0.22)
 """Rings inside a conductor whose current is solved for, as shares of its radius: finer towards the outside."""
 GRID = 34
 """Divisions of the window's shorter side where nothing else asks for more."""
+TRACK_PARTS, TRACK_DEEP = 240, 2
+"""Parts along a lying conductor at most, and across its thickness, which is thin against the skin depth."""
 CLEAR, STEPS = 0.2, 1.4
 """Nothing of the grid comes nearer to an outline than the first share of a conductor's radius, or the second of half the distance of a flat one's points: the outline's chords stay edges of the mesh."""
 
@@ -51,13 +53,28 @@ def _rings(c: Conductor) -> Array:
     return np.concatenate([*points, [[c.x, c.y]]])
 
 
-def _parts(half: float, size: float) -> int:
+def _parts(half: float, size: float, most: int = 160) -> int:
     """Into how many parts a side of a flat conductor is cut."""
-    return min(max(8, int(np.ceil(2 * half / size))), 160)
+    return min(max(8, int(np.ceil(2 * half / size))), most)
 
 
-def _lines(c: Conductor, size: float) -> Array:
-    """Points of a flat conductor: lines along it, finer towards its faces, no further apart than `size` [m]."""
+def _lying(c: Conductor) -> bool:
+    """Whether a flat conductor lies across the window, as the tracks of a board do."""
+    return not c.round and c.half[0] > c.half[1]
+
+
+def _apart(conductors: Sequence[Conductor]) -> float:
+    """Least distance between layers of lying conductors [m]: their points may lie no further apart, or the edges of the mesh would cut outlines."""
+    layers = np.unique(np.round([(c.y - c.half[1], c.y + c.half[1]) for c in conductors if _lying(c)], 9), axis=0)
+    return float(np.min(layers[1:, 0] - layers[:-1, 1])) if len(layers) > 1 else np.inf
+
+
+def _lines(c: Conductor, size: float, apart: float) -> Array:
+    """Points of a flat conductor: lines along it, finer towards its faces, no further apart than `size` [m]; of a lying one finer towards its edges, where the current crowds, and no further than the layers lie apart."""
+    if _lying(c):
+        along = c.half[0] * np.sin(np.pi / 2 * np.linspace(-1, 1, _parts(c.half[0], 0.7 * min(size, apart), TRACK_PARTS) + 1))
+        x, y = np.meshgrid(c.x + along, c.y + np.linspace(-c.half[1], c.half[1], TRACK_DEEP + 1))
+        return np.column_stack([x.ravel(), y.ravel()])
     across = c.half[0] * np.sin(np.pi / 2 * np.linspace(-1, 1, _parts(c.half[0], size) + 1))
     x, y = np.meshgrid(c.x + across, c.y + np.linspace(-c.half[1], c.half[1], _parts(c.half[1], size) + 1))
     return np.column_stack([x.ravel(), y.ravel()])
@@ -84,13 +101,14 @@ def triangulate(conductors: Sequence[Conductor], width: float, height: float, ga
     from scipy.spatial import Delaunay, cKDTree
 
     size = min(width, height) / GRID
-    outlines = [_rings(c) if c.round else _lines(c, size) for c in conductors]
+    apart = _apart(conductors)
+    outlines = [_rings(c) if c.round else _lines(c, size, apart) for c in conductors]
     grid = _grid(width, height, size, gap)
     keep = np.ones(len(grid), dtype=bool)
     inner = (grid[:, 0] > 1e-9) & (grid[:, 0] < width - 1e-9) & (grid[:, 1] > 1e-9) & (grid[:, 1] < height - 1e-9)
     for c in conductors:
         dx, dy = np.abs(grid[:, 0] - c.x), np.abs(grid[:, 1] - c.y)
-        clear = CLEAR * c.half[0] if c.round else STEPS * c.half[1] / _parts(c.half[1], size)  # nearer than its points lie apart, an edge of the mesh would cut the outline
+        clear = CLEAR * c.half[0] if c.round else min(size, apart) if _lying(c) else STEPS * c.half[1] / _parts(c.half[1], size)  # nearer than its points lie apart, an edge of the mesh would cut the outline
         near = np.hypot(dx, dy) < c.half[0] + clear if c.round else (dx < c.half[0] + clear) & (dy < c.half[1] + clear)
         keep &= ~(near & inner)
     points = np.concatenate([*outlines, grid[keep]]) if outlines else grid

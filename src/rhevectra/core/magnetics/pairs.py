@@ -10,7 +10,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import noise
 from rhevectra.core.magnetics.arrangement import called, on_primary_side
 from rhevectra.core.magnetics.candidate import leakage_of
-from rhevectra.core.magnetics.compare import ENAMELS, TRIPLE_WALL
+from rhevectra.core.magnetics.compare import ENAMELS, LAMINATE, TRIPLE_WALL
 from rhevectra.core.magnetics.transformer import outputs_of
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
@@ -55,7 +55,10 @@ def _facing(plan: Any, n: int) -> Array:
         across = on_primary_side(names[a.winding]) != on_primary_side(names[b.winding])
         triple = any(need.windings[k].triple for k in (a.winding, b.winding))
         between = need.wall if across and need.wall is not None else ENAMELS + (TRIPLE_WALL + TAPE if triple else SAFETY_TAPES * TAPE if across else TAPE)
-        c = float(noise.interwinding(noise.ROUND, noise.POLYESTER, width, float(win.turn_length(0.5 * (x + y))[at[0]]), 1, between))
+        share, permittivity = (noise.ROUND, noise.POLYESTER)
+        if need.board is not None:
+            share, permittivity, between = 1.0, LAMINATE, need.board.barrier if across else need.board.dielectric
+        c = float(noise.interwinding(share, permittivity, width, float(win.turn_length(0.5 * (x + y))[at[0]]), 1, between))
         found[a.winding, b.winding] += c
         found[b.winding, a.winding] += c
     return found

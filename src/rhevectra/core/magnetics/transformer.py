@@ -14,8 +14,14 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import copper, magnetics
 from rhevectra.core.magnetics import arrangement, fringing, leakage, winding, wire
-from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, Block
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL
+from rhevectra.core.magnetics.board import lay_tracks
 from rhevectra.core.magnetics.copper_loss import Section
+from rhevectra.core.magnetics.need import TransformerNeed as TransformerNeed
+from rhevectra.core.magnetics.need import WindingNeed as WindingNeed
+from rhevectra.core.magnetics.need import conducting as conducting
+from rhevectra.core.magnetics.need import outputs_of as outputs_of
+from rhevectra.core.magnetics.need import primary_side as primary_side
 from rhevectra.core.magnetics.winding import Laid
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
 
@@ -23,66 +29,6 @@ CANDIDATES = 5
 RISE_AIM = 0.90
 """Share of the allowed rise a core may reach in the search, whose currents are still estimates."""
 HEAT_TRANSFER = {"natural": 10.0, "forced": 25.0, "conduction": 16.0}
-
-
-@dataclass(frozen=True)
-class WindingNeed:
-    """One winding: volts per turn partner [V incl. drop], rms [A], average [A], harmonics (orders,) [A peak], wire kind.
-
-    Harmonics are those of the current into the start: of windings that conduct together the ampere-turns oppose.
-    """
-
-    name: str
-    volts: float
-    i_rms: float
-    i_avg: float
-    harmonics: Array
-    triple: bool
-    tolerance: float = 1.0
-
-
-@dataclass(frozen=True)
-class TransformerNeed:
-    """What the circuit asks of the transformer. windings: primary, secondaries (regulated first), auxiliary.
-
-    ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],
-    t_up, t_down [s] at each full-load corner for the core loss, and fs_each [Hz] where the frequency differs between them; lp [H], or None for a core without a gap; b_max [T] hot saturation after derating.
-    stack: the blocks of its arrangement. leak_cost: what a henry of leakage burns [W/H], where it burns. halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
-    wall: between the chambers of windings that lie beside one another [m], or None where they lie over one another; leak_aim: leakage [H] that chambers may have at most.
-    """
-
-    windings: tuple[WindingNeed, ...]
-    ratio: float
-    lp: float | None
-    flux_limit: float
-    swing: Array
-    t_up: Array
-    t_down: Array
-    fs: float
-    b_max: float
-    material: dict[str, Any]
-    ambient: float
-    rise_max: float
-    cooling: str
-    height_max: float | None
-    margin: float
-    stack: tuple[Block, ...]
-    gap_max_share: float = 0.35
-    halves: int = 1
-    pins: dict[str, Any] | None = None
-    fs_each: Any = None
-    leak_cost: float = 0.0
-    wall: float | None = None
-    leak_aim: float | None = None
-
-    def room(self, win: Windows) -> Windows:
-        """The windows as the stack fills them."""
-        return win if self.wall is None else win.chambers()
-
-    @property
-    def gap_under(self) -> int | None:
-        """Number of the block under which the gap lies: that above the wall of chambers; None where it stands in the post all blocks surround."""
-        return None if self.wall is None else next(k for k, b in enumerate(self.stack) if not b.shield and not arrangement.on_primary_side(self.windings[b.winding].name))
 
 
 @dataclass(frozen=True)
@@ -149,26 +95,6 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
 def wound(need: TransformerNeed, turns: list[Any]) -> list[Any]:
     """Turns that are really wound: a tapped primary has its turns twice."""
     return [turns[0] * need.halves, *turns[1:]]
-
-
-def primary_side(need: TransformerNeed) -> list[bool]:
-    """Of each winding: whether it is on the mains side of the barrier."""
-    return [arrangement.on_primary_side(w.name) for w in need.windings]
-
-
-def outputs_of(need: TransformerNeed) -> list[int]:
-    """Numbers of the windings on the other side of the barrier."""
-    return [k for k, inside in enumerate(primary_side(need)) if not inside]
-
-
-def conducting(need: TransformerNeed) -> list[list[int]]:
-    """Sets of outputs that conduct together, as they take turns: the halves of a tapped output never do."""
-    outputs = outputs_of(need)
-    seconds = [k for k in outputs if need.windings[k].name.endswith("b")]
-    if not seconds:
-        return [outputs]
-    twins = {next(j for j in outputs if need.windings[j].name + "b" == need.windings[k].name): k for k in seconds}
-    return [[k for k in outputs if k not in seconds], [twins.get(k, k) for k in outputs if k not in seconds]]
 
 
 def balanced(need: TransformerNeed, turns: Sequence[float] | Array) -> list[Array]:
@@ -243,9 +169,13 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
     near = _gap_rates(need, win, turns, gap, [(k + 0.5) / len(need.stack) * win.height[:, None] for k in range(len(need.stack))])
     for k in (*range(1, len(turns)), 0):
         w, rate = need.windings[k], rates[k]
-        sizes, pinned = wires["triple" if w.triple else "enamel"], (need.pins or {}).get(wire_key(w.name))
-        d, o, strands, flat, foil = winding.options(w.i_rms, *sizes, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, *sizes)
-        trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], arrangement.shares(need.stack, k), flat, foil)
+        pinned, parts = (need.pins or {}).get(wire_key(w.name)), arrangement.shares(need.stack, k)
+        if need.board is not None:
+            trial = lay_tracks(real[k][..., None], width[..., None], parts, need.board, pinned)
+        else:
+            sizes = wires["triple" if w.triple else "enamel"]
+            d, o, strands, flat, foil = winding.options(w.i_rms, *sizes, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, *sizes)
+            trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], parts, flat, foil)
         cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, np.asarray(rate * scale + near[k])[..., None], rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
         cost = cost + need.leak_cost * _leak_of(need, k, real, trial, middle, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
@@ -271,7 +201,7 @@ def sections_of(need: TransformerNeed, laid: list[Laid], turns: list[Array]) -> 
             continue
         wire = laid[b.winding]
         layers = np.maximum(np.ceil(count / np.maximum(wire.per_layer, 1)), 1)
-        high = layers * wire.tall * winding.BULGE + (layers - 1) * TAPE
+        high = layers * wire.tall * wire.bulge + (layers - 1) * wire.between
         sections.append(Section(b.winding, b.share, layers, depth + b.below + high / 2, wire))
         depth = depth + b.below + high
     return sections, depth + SAFETY_TAPES * TAPE

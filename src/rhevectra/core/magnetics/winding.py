@@ -44,7 +44,7 @@ def bundle_ratio(strands: Any) -> Any:
 @dataclass(frozen=True)
 class Laid:
     """A winding laid into a window (arrays of one shape): strand diameter and overall [m], strands, width and height of a turn [m],
-    turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer. Of a foil the diameters are its thickness."""
+    turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer. Of a foil or a track the diameters are its thickness; of tracks strands are layers in parallel, and dielectric is what lies between layers [m] (0 of what is wound)."""
 
     diameter: Any
     overall: Any
@@ -57,16 +57,27 @@ class Laid:
     copper: Any
     fits: Any
     foil: Any = False
+    dielectric: Any = 0.0
 
     @property
     def beside(self) -> Any:
         """Strands wound side by side: 1 of a bundle."""
-        return np.where(self.tall < 0.999 * self.bundle, self.strands, 1)
+        return np.where((self.tall < 0.999 * self.bundle) & ~np.asarray(self.foil, dtype=bool), self.strands, 1)
 
     @property
     def deep(self) -> Any:
         """Strands across the height of a turn."""
-        return np.where(self.tall < 0.999 * self.bundle, 1.0, np.sqrt(self.strands))
+        return np.where(self.foil, self.strands, np.where(self.tall < 0.999 * self.bundle, 1.0, np.sqrt(self.strands)))
+
+    @property
+    def bulge(self) -> Any:
+        """Growth of a layer over what it is laid with: none of a board."""
+        return np.where(np.asarray(self.dielectric) > 0, 1.0, BULGE)
+
+    @property
+    def between(self) -> Any:
+        """What lies between its layers [m]."""
+        return np.where(np.asarray(self.dielectric) > 0, self.dielectric, TAPE)
 
     def pick(self, index: Any) -> "Laid":
         """Along the last axis the chosen option of each candidate (core, candidate)."""
@@ -89,6 +100,8 @@ class Laid:
 
 def strands_of(laid: Laid) -> str:
     """The strands of one winding in words."""
+    if laid.dielectric > 0:
+        return f"track {laid.copper / laid.strands / laid.diameter * 1e3:.2f} mm × {laid.diameter * 1e6:.0f} µm" + (f", {int(laid.strands)} layers in parallel" if laid.strands > 1 else "")
     if laid.foil:
         return f"foil {laid.diameter * 1e3:.3g} mm × {laid.copper / laid.diameter * 1e3:.1f} mm"
     return (f"{int(laid.strands)} × " if laid.strands > 1 else "") + f"{laid.diameter * 1e3:.3g} mm" + (" side by side" if laid.beside > 1 else ", twisted" if laid.strands > 1 else "")
@@ -109,7 +122,7 @@ def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts
     layers = sum(np.ceil(n / safe) for n in parted(turns, parts))
     height = layers * tall * BULGE + np.maximum(layers - len(parts), 0) * TAPE
     copper = np.where(foil, diameter * np.maximum(width - 2 * EDGE, EDGE), strands * np.pi / 4 * diameter**2)
-    return Laid(diameter, overall, strands, bundle, tall, per_layer, layers, height, copper, fits, np.asarray(foil))
+    return Laid(diameter, overall, strands, bundle, tall, per_layer, layers, height, copper, fits, np.asarray(foil), np.zeros(np.shape(diameter)))
 
 
 def options(current: Any, sizes: Array, overall: Array, foil: bool = False) -> tuple[Array, Array, Array, Array, Array]:

@@ -39,7 +39,8 @@ def conductors_of(layout: Layout, rho: float, frequency: float) -> list[Conducto
     made = []
     for w in layout.wires:
         if w.wide:
-            made.append(Conductor(w.winding, w.x, w.y, (w.diameter / 2, w.wide / 2), False, True, 1, float(np.sqrt(4 / np.pi * w.diameter * w.wide))))
+            deep, wide = w.diameter / 2, w.wide / 2
+            made.append(Conductor(w.winding, w.x, w.y, (wide, deep) if w.across else (deep, wide), False, True, 1, float(np.sqrt(4 / np.pi * w.diameter * w.wide))))
             continue
         solid = w.strands == 1 and w.diameter > SOLID_FROM * delta
         half = w.diameter / 2 if w.strands == 1 else 0.96 * w.radius

@@ -33,6 +33,8 @@ class Windows:
     wall: Array
     rare: Array
     """Whether a core is taken only where a person names it: the searches leave it out."""
+    bare: Array
+    """Whether it has no bobbin and takes a board."""
     path: Array
     climb: Array
 
@@ -81,5 +83,5 @@ def windows(cores: Table) -> Windows:
     return Windows(
         names=cores.names, effective=effective(rows), width=width, path=width, climb=np.full(len(rows), 2 * np.pi),
         height=(col("e_m") - col("f_m")) / 2 - wall - CLEAR, base_turn=np.array([_base_turn(r) for r in rows]),
-        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), rare=col("by_choice") > 0, across=(col("e_m") - col("f_m")) / 2, wall=wall,
+        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), rare=(col("by_choice") > 0) | (wall <= 0), bare=wall <= 0, across=(col("e_m") - col("f_m")) / 2, wall=wall,
         tall=np.array([2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM", "P") else r["c_m"] if r["family"] == "EP" else max(2 * r["b_m"], r["c_m"]) for r in rows]))

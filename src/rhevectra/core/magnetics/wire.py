@@ -1,4 +1,4 @@
-"""A wire as people write it: `0.6`, `19x0.14` (twisted), `4x0.4 flat` (side by side), `2xAWG26`, `foil 0.2` (as wide as the window leaves); diameters and thickness in mm."""
+"""A wire as people write it: `0.6`, `19x0.14` (twisted), `4x0.4 flat` (side by side), `2xAWG26`, `foil 0.2` (as wide as the window leaves), `board 4`, `board 1x3` (turns a layer of a board, layers to a turn); diameters and thickness in mm."""
 
 import re
 
@@ -8,13 +8,16 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
 
 EXAMPLE = "4x0.4 flat"
-ACCEPTED = "diameter in mm or as AWG, with the count before it: 0.6, 19x0.14 (twisted), 4x0.4 flat (side by side), 2xAWG26; or a foil by its thickness: foil 0.2"
+ACCEPTED = "diameter in mm or as AWG, with the count before it: 0.6, 19x0.14 (twisted), 4x0.4 flat (side by side), 2xAWG26; or a foil by its thickness: foil 0.2; on a board turns a layer, and layers to a turn: board 4, board 1x3"
 USUAL = ("0.14", "0.2", "0.25", "0.315", "0.4", "0.5", "0.6", "0.71", "2x0.5 flat", "3x0.4 flat", "5x0.2 flat", "10x0.1", "19x0.14", "40x0.1", "foil 0.1", "foil 0.3")
 """Wires offered in lists; any other may be written."""
 LEAST, MOST, STRANDS_MOST = 0.04, 3.0, 400
+TURNS_MOST = 20
+"""Turns in a layer of a board, and layers to a turn, at most."""
 FOIL_LEAST, FOIL_MOST = 0.02, 1.0
 """Thickness of foil that can be wound [mm]."""
 _FOIL = re.compile(r"foil\s*(\d+(?:\.\d+)?)(?:\s*mm)?$")
+_TRACKS = re.compile(r"board\s*(\d{1,2})(?:\s*[x×*]\s*(\d{1,2}))?$")
 _WIRE = re.compile(r"(?:(\d+)\s*[x×*]\s*)?(?:(\d+(?:\.\d+)?)(?:\s*mm)?|awg\s*(\d+))(\s+flat)?$")
 
 
@@ -31,6 +34,22 @@ def thickness(text: str) -> float | None:
     if not FOIL_LEAST <= float(match[1]) <= FOIL_MOST:
         raise InputError("wire", f"{text!r} cannot be wound", f"foil of {FOIL_LEAST:g} to {FOIL_MOST:g} mm")
     return float(match[1]) * 1e-3
+
+
+def tracks(text: str) -> tuple[int, int] | None:
+    """Turns side by side in a layer of a board, and layers that make a turn together; None of a wire. Raises InputError."""
+    match = _TRACKS.match(str(text).strip().lower())
+    if match is None:
+        return None
+    found = int(match[1]), int(match[2] or 1)
+    if not (1 <= found[0] <= TURNS_MOST and 1 <= found[1] <= TURNS_MOST):
+        raise InputError("wire", f"{text!r} cannot be drawn", f"1 to {TURNS_MOST} turns a layer, 1 to {TURNS_MOST} layers to a turn")
+    return found
+
+
+def write_tracks(per_layer: int, parallel: int) -> str:
+    """The usual spelling of tracks."""
+    return f"board {per_layer}" + (f"x{parallel}" if parallel > 1 else "")
 
 
 def parts(text: str) -> tuple[int, float, bool]:
@@ -52,7 +71,9 @@ def write(strands: int, diameter: float, flat: bool) -> str:
 
 def read(text: str) -> str:
     """The text in its usual spelling. Raises InputError."""
-    foil = thickness(text)
+    drawn, foil = tracks(text), thickness(text)
+    if drawn is not None:
+        return write_tracks(*drawn)
     return write_foil(foil) if foil is not None else write(*parts(text))
 
 

@@ -91,7 +91,7 @@ class WindView(QWidget):
         body = QWidget()
         grid = QGridLayout(body)
         grid.setContentsMargins(0, 0, 0, 0)
-        self.views = tuple(PageView(k, body) for k in (1, 2, 3))
+        self.views = tuple(PageView(k, body) for k in (1, 2, 3, 4))
         for k, view in enumerate(self.views):
             grid.addWidget(view, k // 2, k % 2, Qt.AlignmentFlag.AlignTop)
             grid.setColumnStretch(k % 2, 1)

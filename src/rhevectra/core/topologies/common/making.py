@@ -112,6 +112,8 @@ def shield_pin(pins: dict[int, dict[int, str]]) -> str:
 
 
 def _wire(laid: Any, triple: bool) -> str:
+    if laid.dielectric > 0:
+        return strands_of(laid)
     if laid.foil:
         return f"copper {strands_of(laid)}, edges deburred, a tape between turns"
     return strands_of(laid) + f", overall {laid.overall * 1e3:.3g} mm" + (", triple-insulated" if triple else ", enamelled")
@@ -141,7 +143,7 @@ def _steps(design: Any) -> Iterator[Step]:
             remark = f"part {begun_parts[k]} of {parts}: {count} of {turns[k]} turns" + (f", goes on from {pins[k][begun]}" if begun else "")
         remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k])) if x)
         layers = int(np.ceil(count / max(int(laid.per_layer), 1)))
-        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, max(int(laid.per_layer), 1), SOLDERED if laid.foil else TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
+        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, max(int(laid.per_layer), 1), SOLDERED if laid.foil and need.board is None else TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
 
 
 def _parts(design: Any) -> Iterator[Part]:
@@ -153,8 +155,8 @@ def _parts(design: Any) -> Iterator[Part]:
         laid = trial.laid[k].at(at)
         own = [s for s in trial.sections if s.winding == k]
         depth = lambda s: float(np.broadcast_to(s.depth, trial.fill.shape)[at])  # noqa: E731
-        each = sum(s.share * float(win.turn_length(depth(s))[at[0]]) for s in own)
-        length = turns[k] * each + LEAD_OUTS * (float(win.width[at[0]]) + 0.5 * each)
+        each = sum(s.share * float(need.room(win).turn_length(depth(s))[at[0]]) for s in own)
+        length = turns[k] * each + (LEAD_OUTS * (float(win.width[at[0]]) + 0.5 * each) if need.board is None else 0.0)
         start, *between, finish = pins[k].values()
         tap = pins[k].get(turns[k] // 2, "") if k == 0 and need.halves == 2 else ""
         yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, float(w.i_rms), float(w.i_rms / laid.copper), float(abs(w.i_avg) / laid.copper) if abs(w.i_avg) > 1e-6 * w.i_rms else 0.0, tap)
@@ -210,6 +212,23 @@ def _reading(design: Any) -> float:
     return sized * matrix.shorted(0, outputs_of(plan.need))[0] / working_leakage(plan.need, matrix)
 
 
+def _board_notes() -> list[str]:
+    """What is to be known of a board beside its layers."""
+    return ["layers, tracks and laminate: page of the board; the end of a winding lies inside the spiral after an odd number of layers and outside after an even one",
+            "every spiral turns the same way round the post; a start carries the dot", "the core is clamped or glued with the board free of pressure; the faces stay free of glue but where the maker's practice asks for it"]
+
+
+def _wire_notes(need: Any, steps: tuple[Step, ...], margin: float) -> list[str]:
+    """What a winder has to know of wire on a bobbin."""
+    return ["every step is wound in the same direction, seen from the side of row A; a start carries the dot", "the end of a step with an odd number of layers comes out across the bobbin: bring it back over the winding under tape and in sleeving",
+             *([f"two chambers with a wall of {need.wall * 1e3:.2f} mm between them, moulded or filled, both windings against it: its thickness sets the leakage, which is the resonant inductance; a layer here is a column from the floor of the chamber to its rim, columns side by side"] if need.wall is not None else []),
+             f"tapes of {TAPE * 1e6:.0f} µm polyester, the whole width, {SAFETY_TAPES} between the mains side and the outputs and outside; one between windings of the same side and between layers of enamelled wire",
+             *([f"shields go to pin {next(s.start for s in steps if s.winding == SHIELD_NAME)} with one end, and from there to a pole of the bus, never to a switch; the other end stays open"] if any(s.winding == SHIELD_NAME for s in steps) else []),
+             *(["foil: leads soldered across its whole width, both brought out under tape; burrs off, edges half a millimetre inside the margins; the inner lead crosses the turns under two tapes"] if any(s.comes_out == SOLDERED for s in steps) else []),
+             f"margins of {margin * 1e3:.1f} mm at both sides of every layer" if margin else "no margins: the wall and its rim keep the sides apart; creepage over the rim as the standard in force asks" if need.wall is not None and not any(w.triple for w in need.windings) else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
+             "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire", "varnish after test if the core is not bonded; the faces stay free of varnish"]
+
+
 def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     """The sheet of a design's transformer; leads: in words, where the starts are connected. Only of a topology that winds one (`drawing.sheet.has_sheet`)."""
     plan, rows, need = design.context["plan"], design.rows, design.requirement
@@ -226,13 +245,7 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
               *((f"resistance, {p.winding}", f"{p.start} to {p.finish}, 20 °C", f"{show((1 - RESISTANCE_BAND) * p.resistance, 'Ω')} to {show((1 + RESISTANCE_BAND) * p.resistance, 'Ω')}") for p in parts),
               ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute", f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
     margin = float(plan.need.margin)
-    notes = [leads, "every step is wound in the same direction, seen from the side of row A; a start carries the dot", "the end of a step with an odd number of layers comes out across the bobbin: bring it back over the winding under tape and in sleeving",
-             *([f"two chambers with a wall of {plan.need.wall * 1e3:.2f} mm between them, moulded or filled, both windings against it: its thickness sets the leakage, which is the resonant inductance; a layer here is a column from the floor of the chamber to its rim, columns side by side"] if plan.need.wall is not None else []),
-             f"tapes of {TAPE * 1e6:.0f} µm polyester, the whole width, {SAFETY_TAPES} between the mains side and the outputs and outside; one between windings of the same side and between layers of enamelled wire",
-             *([f"shields go to pin {next(s.start for s in steps if s.winding == SHIELD_NAME)} with one end, and from there to a pole of the bus, never to a switch; the other end stays open"] if any(s.winding == SHIELD_NAME for s in steps) else []),
-             *(["foil: leads soldered across its whole width, both brought out under tape; burrs off, edges half a millimetre inside the margins; the inner lead crosses the turns under two tapes"] if any(s.comes_out == SOLDERED for s in steps) else []),
-             f"margins of {margin * 1e3:.1f} mm at both sides of every layer" if margin else "no margins: the wall and its rim keep the sides apart; creepage over the rim as the standard in force asks" if plan.need.wall is not None and not any(w.triple for w in plan.need.windings) else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
-             "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire", "varnish after test if the core is not bonded; the faces stay free of varnish", "a made sample is measured and tried before a series: this sheet is computed"]
+    notes = [leads, *(_board_notes() if plan.need.board is not None else _wire_notes(plan.need, steps, margin)), "a made sample is measured and tried before a series: this sheet is computed"]
     return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), f"{show(gap, 'm')} ground off the centre post, or a spacer of {show(gap / 2, 'm')} under all legs; the inductance decides" if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
 
 

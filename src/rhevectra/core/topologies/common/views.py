@@ -149,6 +149,6 @@ def winding_view(design: Any) -> WindingView:
               for i, (n, t, w) in enumerate(zip(names, turns, (x.at(at) for x in trial.laid), strict=True))]
     gap = float(np.asarray(rows["transformer.gap"].value)) if "transformer.gap" in rows else 0.0
     notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), f"height used {float(np.asarray(rows['transformer.fill'].value)) * 100:.0f} %",
-             f"leakage {show(float(np.max(rows['transformer.leakage'].value)), 'H')}, copper loss {show(design.figure('transformer.loss_copper').value, 'W')}", f"{SAFETY_TAPES} tapes at the barrier" if need.wall is None else f"two chambers, a wall of {show(need.wall, 'm', 3)} between them",
-             *([] if need.wall is not None else [f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"])]
+             f"leakage {show(float(np.max(rows['transformer.leakage'].value)), 'H')}, copper loss {show(design.figure('transformer.loss_copper').value, 'W')}", f"{show(need.board.barrier, 'm')} of laminate at the barrier" if need.board is not None else f"{SAFETY_TAPES} tapes at the barrier" if need.wall is None else f"two chambers, a wall of {show(need.wall, 'm', 3)} between them",
+             *([] if need.wall is not None or need.board is not None else [f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"])]
     return WindingView(core, f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", layout, gap, legend, notes)

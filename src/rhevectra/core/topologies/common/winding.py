@@ -1,6 +1,7 @@
 """Winding the transformer: core, turns, leakage and safety spacing, chosen and recorded."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -40,7 +41,9 @@ def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
     Cores whose area times window is near what is needed are tried first; the whole catalogue where none of them passes.
     """
     pinned = work.choose.pins.get("transformer.core")
-    every = every.offered(pinned)
+    if need.board is not None and pinned is not None and not every.bare[every.names.index(pinned)]:
+        pinned = None  # told by `on_board`
+    every = every.only(np.flatnonzero(every.bare)) if need.board is not None else every.offered(pinned)
     near = tr.worth_trying(need, every, pinned)
     win, choice = every, None
     if 0 < len(near) < len(every.names):
@@ -55,9 +58,29 @@ def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
 def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
     """Try the catalogue and record the core; the choice counts in the windows that come with it."""
     choice, win = search_core(work, need, every)
-    many = len(every.offered(work.choose.pins.get("transformer.core")).names)
+    many = int(every.bare.sum()) if need.board is not None else len(every.offered(work.choose.pins.get("transformer.core")).names)
     work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
     return choice, win
+
+
+ROUNDS = 4
+"""Searches at most, each with less rise allowed than the one before."""
+
+
+def tightened(work: Work, need: tr.TransformerNeed, every: Windows, seat: Callable[[tr.TransformerNeed, tr.Choice, Windows], tuple[tr.TransformerNeed, tr.Choice]]) -> tr.TransformerNeed:
+    """The need with less rise allowed where the chosen copper, looked at closely, loses more than the search took it to; seat: need and choice as they are made in the end."""
+    made = need
+    for _ in range(ROUNDS):
+        choice, win = search_core(work, made, every)
+        at = (choice.core, choice.candidate)
+        own, last = seat(made, choice, win)
+        taken = float(choice.trial.rise[at])
+        copper, _ = candidate.exact_copper(own, last.trial, at, win, need.ambient + taken)
+        rise = float(magnetics.thermal_resistance(tr.HEAT_TRANSFER[need.cooling], float(win.surface[choice.core]))) * (float(choice.trial.p_core[at]) + sum(copper))
+        if rise <= tr.RISE_AIM * need.rise_max or not choice.passed:
+            return made
+        made = replace(made, rise_max=made.rise_max * min(taken / rise, 0.95))
+    return made
 
 
 def pins_of(work: Work) -> dict[str, Any]:
@@ -71,7 +94,7 @@ def turns_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice) -> list[An
     for w, laid in zip(need.windings, choice.trial.laid, strict=True):
         id, one = f"transformer.{tr.wire_key(w.name)}", laid.at(at)
         if id in work.choose.specs and id not in work.sheet.rows:
-            work.choose(id, wire.write_foil(float(one.diameter)) if one.foil else wire.write(int(one.strands), float(one.diameter), bool(one.beside > 1)), "least copper loss that fits its share of the window, loose rows and leakage weighed")
+            work.choose(id, wire.write_tracks(int(one.per_layer), int(one.strands)) if need.board is not None else wire.write_foil(float(one.diameter)) if one.foil else wire.write(int(one.strands), float(one.diameter), bool(one.beside > 1)), "least copper loss that fits its share of the window, loose rows and leakage weighed")
         if one.foil and w.triple:
             work.find(MUST_FIX, "transformer", f"{wire.write_foil(float(one.diameter))}: a foil carries no insulation of its own, and without margins nothing keeps it from the other side", id, "insulation.school")
     values = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
@@ -141,7 +164,7 @@ def capacitance_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win
         return
     at, sheet = (choice.core, choice.candidate), work.sheet
     counts = [int(pick(s.layers, at)) for s in choice.trial.sections if s.winding == 0]
-    faces = {**compare.facing(need, choice.trial, at, win), "faces": 1, "distance": TAPE + compare.ENAMELS}
+    faces = {**compare.facing(need, choice.trial, at, win), "faces": 1, "distance": TAPE + compare.ENAMELS if need.board is None else need.board.dielectric}
     if not faces["turn"]:
         faces["turn"] = float(win.turn_length(0.5 * win.height)[choice.core])
     layer = sheet("transformer.c_layer", noise.interwinding, **faces)

@@ -7,20 +7,17 @@ import numpy as np
 
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import magnetics, resonant
+from rhevectra.core.formulas import resonant
 from rhevectra.core.magnetics import arrangement, candidate
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.winding import search_core
 
 SEPARATE, LEAKAGE = "separate", "leakage"
 WALL_LEAST = 1.0e-3
 """A moulded wall between chambers [m] (common practice, no source)."""
 OFF_MOST = 0.03
 """By how much the leakage may miss the resonant inductance: the rest of the tank's tolerances are no better."""
-ROUNDS = 4
-"""Searches at most, each with less rise allowed than the one before."""
 MADE = 0.10
 """Spread of such a leakage from one piece to the next (common practice, no source)."""
 
@@ -50,22 +47,6 @@ def wall_for(need: tr.TransformerNeed, choice: tr.Choice, win: Windows, aim: flo
     leak = [candidate.working_leakage(some, candidate.leakage_of(some, trial, at, win)) for some in (need, beside(need, least + 1e-3))]
     spare = max(1 - float(trial.fill[at]), 0.0) * float(need.room(win).height[k])
     return round(least + float(np.clip((wanted - leak[0]) / (leak[1] - leak[0]) * 1e-3, 0.0, spare)), 5)
-
-
-def tightened(work: Work, need: tr.TransformerNeed, every: Windows, aim: float) -> tr.TransformerNeed:
-    """The need with less rise allowed where the field of all blocks and the gap heats the chosen copper more than the search took it to."""
-    made = need
-    for _ in range(ROUNDS):
-        choice, win = search_core(work, made, every)
-        at = (choice.core, choice.candidate)
-        own, seat = seated(made, choice, wall_for(made, choice, win, aim), win)
-        taken = float(choice.trial.rise[at])
-        copper, _ = candidate.exact_copper(own, seat.trial, at, win, need.ambient + taken)
-        rise = float(magnetics.thermal_resistance(tr.HEAT_TRANSFER[need.cooling], float(win.surface[choice.core]))) * (float(choice.trial.p_core[at]) + sum(copper))
-        if rise <= tr.RISE_AIM * need.rise_max or not choice.passed:
-            return made
-        made = replace(made, rise_max=made.rise_max * min(taken / rise, 0.95))
-    return made
 
 
 def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows) -> Any:
