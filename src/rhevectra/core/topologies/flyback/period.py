@@ -168,7 +168,7 @@ def _at_turn_on(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
 def _handing_back(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """What the diodes of two switches take back to the bus."""
     v_node = sheet("return.v_node", handed_back.held_voltage, v_bus=s.v_bus, v_diode=s.clamp_vf)
-    against = {"leakage": s.leakage, "v_node": v_node, "v_reflected": o["v_or"]}
+    against = {"leakage": s.leakage, "v_node": v_node, "v_reflected": o["v_com"]}
     i_c = sheet("return.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, **against, quality=clamp.RING_QUALITY)
     q = sheet("return.q", handed_back.charge_back, i_peak=i_c, **against)
     t = sheet("return.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
@@ -178,7 +178,7 @@ def _handing_back(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
 def _return_measures(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """Power handed back, the diodes' loss and the ring that is left."""
     return {"power_back": sheet("return.power", handed_back.power_back, fs=o["fs"], v_bus=s.v_bus, charge=o["q_clamp"]), "loss_clamp_diode": sheet("return.loss_diodes", handed_back.diodes_loss, v_diode=s.clamp_vf, charge=o["q_clamp"], fs=o["fs"]),
-            "loss_ring": sheet("return.loss_ring", handed_back.ring_power, fs=o["fs"], c_node=s.c_node, v_node=o["v_node"], v_reflected=o["v_or"], leakage=s.leakage, i_one=o["i_one"])}
+            "loss_ring": sheet("return.loss_ring", handed_back.ring_power, fs=o["fs"], c_node=s.c_node, v_node=o["v_node"], v_reflected=o["v_com"], leakage=s.leakage, i_one=o["i_one"])}
 
 
 def _currents_and_core(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
