@@ -105,6 +105,14 @@ def words_of(text: str, names: Sequence[str]) -> list[tuple[str, float]]:
     return words
 
 
+def suits(text: str, names: Sequence[str]) -> bool:
+    """Whether an arrangement names all of these windings and no other."""
+    try:
+        return bool(words_of(text, names))
+    except InputError:
+        return False
+
+
 def blocks(text: str, names: Sequence[str]) -> tuple[Block, ...]:
     """The stack of an arrangement: shares of turns, and tapes between the blocks (three across the barrier). Raises InputError."""
     words = words_of(text, names)

@@ -42,10 +42,20 @@ def _solved(tracks: tuple[Track, ...], across: float, along: float, thick: float
     return TrackField(tracks, across, along, thick)
 
 
+FILL_MOST = 1.2
+"""Height used over height there is up to which a stack is looked at closely: beyond it the design is refused, and hundreds of layers would take seconds."""
+
+
+def looked_at(need: TransformerNeed, trial: Trial, at: tuple[int, int]) -> bool:
+    """Whether a candidate is a board whose tracks are solved for."""
+    return need.board is not None and float(trial.fill[at]) <= FILL_MOST
+
+
 def field_of(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> TrackField:
-    """The field of a candidate's tracks."""
+    """The field of a candidate's tracks; a stack a little too tall for its window makes that taller."""
     board: Board = need.board  # type: ignore[assignment]
-    return _solved(tuple(tracks_of(need, trial, at, win)), float(win.across[at[0]]), float(win.window[at[0]]), board.copper)
+    tracks = tuple(tracks_of(need, trial, at, win))
+    return _solved(tracks, float(win.across[at[0]]), max(float(win.window[at[0]]), max(t.y for t in tracks) + SKIN), board.copper)
 
 
 def board_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> list[float]:

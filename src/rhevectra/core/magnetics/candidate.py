@@ -10,7 +10,7 @@ from rhevectra.core.basis.corners import pick
 from rhevectra.core.formulas import copper
 from rhevectra.core.magnetics import fringing, leakage
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts
-from rhevectra.core.magnetics.board_copper import board_copper, board_leakage
+from rhevectra.core.magnetics.board_copper import board_copper, board_leakage, looked_at
 from rhevectra.core.magnetics.chamber_copper import chamber_copper
 from rhevectra.core.magnetics.copper_loss import Section, stack_loss
 from rhevectra.core.magnetics.transformer import TransformerNeed, Trial, balanced, conducting, wound
@@ -24,7 +24,7 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
     if need.wall is not None:
         return chamber_copper(need, trial, at, win, temperature), [0.0] * len(need.windings)
     if need.board is not None:
-        return board_copper(need, trial, at, win, temperature), [0.0] * len(need.windings)
+        return board_copper(need, trial, at, win, temperature) if looked_at(need, trial, at) else resistance_loss(need, trial, at, temperature), [0.0] * len(need.windings)
     laid = [x.at(at) for x in trial.laid]
     sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), None if s.shield else laid[s.winding]) for s in trial.sections]
     width = float(win.width[at[0]] - 2 * need.margin)
@@ -97,5 +97,5 @@ def working_leakage(need: TransformerNeed, matrix: leakage.Leakage) -> float:
 
 def leakage_of(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> leakage.Leakage:
     """Leakage of one candidate, of its turns as they count electrically (a tapped primary: of half of them)."""
-    found = board_leakage(need, trial, at, win) if need.board is not None else leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], max(float(need.room(win).path[at[0]] - 2 * need.margin), 1e-4))
+    found = board_leakage(need, trial, at, win) if looked_at(need, trial, at) else leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], max(float(need.room(win).path[at[0]] - 2 * need.margin), 1e-4))
     return replace(found, turns=np.array([float(t[at]) for t in trial.turns]))

@@ -73,9 +73,9 @@ def worked_out(need: TransformerNeed, text: str, win: Windows, wires: dict[str, 
 
 
 def alternatives(plan: Any, chosen: str, wires: dict[str, tuple[Array, Array]]) -> list[Wound]:
-    """The usual orders for a chosen transformer, with a person's own first if it is none of them. plan: need, choice and window."""
+    """The usual orders for a chosen transformer, with a person's own first if it is none of them and suits these windings. plan: need, choice and window."""
     choice, need = plan.choice, plan.need
     turns = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
     win = plan.window.only([choice.core])
-    texts = ([chosen] if chosen not in arrangement.PRESETS else []) + list(arrangement.PRESETS)
-    return [wound_as(need, text, turns, win, wires) for text in texts]
+    own = [chosen] if chosen not in arrangement.PRESETS and arrangement.suits(chosen, [w.name for w in need.windings]) else []
+    return [wound_as(need, text, turns, win, wires) for text in (*own, *arrangement.PRESETS)]

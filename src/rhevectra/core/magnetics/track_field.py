@@ -15,8 +15,8 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas.copper import MU0
 from rhevectra.core.magnetics.leakage import Leakage
 
-STRIPS = 8
-"""Strips across a track, finer towards its edges."""
+STRIPS, STRIPS_LEAST, STRIPS_ALL = 8, 3, 700
+"""Strips across a track, finer towards its edges; fewer, but no less than these, where there would be more than so many in all."""
 COSINES = 160
 """Terms of the series across the window."""
 ORDERS = (1, 3, 8, 24)
@@ -39,7 +39,8 @@ class TrackField:
 
     def __init__(self, tracks: Sequence[Track], across: float, along: float, thick: float) -> None:
         self.tracks, self.thick = tuple(tracks), thick
-        edges = 0.5 * (1 - np.cos(np.pi * np.arange(STRIPS + 1) / STRIPS))
+        self.strips = int(np.clip(STRIPS_ALL // len(self.tracks), STRIPS_LEAST, STRIPS))
+        edges = 0.5 * (1 - np.cos(np.pi * np.arange(self.strips + 1) / self.strips))
         self.begin = np.array([t.begin + edges[:-1] * (t.end - t.begin) for t in tracks])
         self.end = np.array([t.begin + edges[1:] * (t.end - t.begin) for t in tracks])
         turns = sorted({(t.winding, t.turn) for t in tracks})
@@ -49,24 +50,31 @@ class TrackField:
         self.coupling = self._couple(across, along)
 
     def _couple(self, across: float, along: float) -> Array:
-        """Vector potential on each strip of one ampere in another [H/m]."""
-        n, y = len(self.tracks), np.array([t.y for t in self.tracks])
+        """Vector potential on each strip of one ampere in another [H/m], layer against layer."""
+        at = np.array([t.y for t in self.tracks])
+        y, layer = np.unique(np.round(at, 9), return_inverse=True)
         p = np.arange(1, COSINES + 1) * np.pi / across
         half, middle = 0.5 * (self.end - self.begin), 0.5 * (self.end + self.begin)
         c = np.cos(np.multiply.outer(middle, p)) * np.sinc(np.multiply.outer(half, p) / np.pi)
+        own = [c[layer == k].reshape(-1, COSINES) for k in range(len(y))]
+        place = [np.flatnonzero(np.repeat(layer == k, self.strips)) for k in range(len(y))]
         high, low = np.maximum.outer(y, y), np.minimum.outer(y, y)
         # cosh(p·(H − y>))·cosh(p·y<)/(p·sinh(p·H)) without overflow
         e = lambda z: np.exp(-np.multiply.outer(z, p))  # noqa: E731
-        g = (e(high - low) + e(2 * along - high - low) + e(high + low) + e(2 * along - high + low)) / (2 * p * (1 - np.exp(-2 * p * along)))
-        found = np.einsum("asm,abm,btm->asbt", c, g, c, optimize=True) * 2 / across
-        found -= 0.5 * np.abs(np.subtract.outer(y, y))[:, None, :, None] / across
-        return np.asarray(MU0 * found.reshape(n * STRIPS, n * STRIPS))
+        g = (e(high - low) + e(2 * along - high - low) + e(high + low) + e(2 * along - high + low)) / (p * (1 - np.exp(-2 * p * along))) / across
+        found = np.empty((c.shape[0] * self.strips,) * 2)
+        for j in range(len(y)):
+            for k in range(j + 1):
+                block = (own[j] * g[j, k]) @ own[k].T - 0.5 * abs(y[j] - y[k]) / across
+                found[np.ix_(place[j], place[k])] = block
+                found[np.ix_(place[k], place[j])] = block.T
+        return np.asarray(MU0 * found)
 
     def responses(self, rho: float, frequency: float) -> Array:
         """Current in each strip for one ampere in each winding (strip, winding), complex; turns of a winding lie in series, tracks of a turn in parallel."""
         resistance = rho / (self.thick * (self.end - self.begin)).ravel()
         groups = np.zeros((len(resistance), len(self.turn_winding)))
-        groups[np.arange(len(resistance)), np.repeat(self.turn, STRIPS)] = 1.0
+        groups[np.arange(len(resistance)), np.repeat(self.turn, self.strips)] = 1.0
         driven = np.linalg.solve(np.diag(resistance) + 2j * np.pi * frequency * self.coupling, groups.astype(complex))
         amps = (self.turn_winding[:, None] == np.arange(self.turn_winding.max() + 1)).astype(float)
         return np.asarray(driven @ np.linalg.solve(groups.T @ driven, amps))
@@ -74,7 +82,7 @@ class TrackField:
     def losses(self, harmonics: Array, fs: float, rho: float) -> Array:
         """Loss of each winding per metre of turn [W/m] of harmonics of its current (winding, orders) [A peak]."""
         resistance = rho / (self.thick * (self.end - self.begin)).ravel()
-        count, owner = len(harmonics), np.repeat(self.winding, STRIPS)
+        count, owner = len(harmonics), np.repeat(self.winding, self.strips)
         orders = np.arange(1, harmonics.shape[1] + 1)
         solved = [h for h in ORDERS if h <= orders[-1]]
         forms = []
@@ -94,9 +102,9 @@ class TrackField:
         """The energy form of evenly spread currents, each winding by its ampere-turns."""
         share = ((self.end - self.begin) / (self.end - self.begin).sum(1, keepdims=True)).ravel()
         beside = np.bincount(self.turn)[self.turn]
-        weight = share / np.repeat(beside * np.array([turns[w] for w in self.winding]), STRIPS)
+        weight = share / np.repeat(beside * np.array([turns[w] for w in self.winding]), self.strips)
         put = np.zeros((len(share), len(turns)))
-        put[np.arange(len(share)), np.repeat(self.winding, STRIPS)] = weight
+        put[np.arange(len(share)), np.repeat(self.winding, self.strips)] = weight
         return Leakage(turn_length * put.T @ self.coupling @ put, np.asarray(turns, dtype=float))
 
 
