@@ -45,7 +45,7 @@ FIGURES = (
     FigureSpec("inlet.l_dm_crest", "Differential choke at the crest", "L", "inlet", worst="min", fixed="tolerance of the powder's permeability"),
     FigureSpec("inlet.rise_dm", "Differential choke, rise", "ΔT", "inlet", limit="inlet.rise_limit", limit_kind="max", fixed="neighbours; core loss, which is small at these fields", look_only=True),
     FigureSpec("inlet.c_stray", "Winding capacitance the node drives", "C_m", "inlet", fixed="the winding's plates; ends and wires are left out"),
-    FigureSpec("inlet.i_touch_y", "Touch current of the Y capacitors", "I_t", "inlet", corners.RUN, limit="inlet.i_touch", limit_kind="max", fixed="capacitance between windings and of what is connected"),
+    FigureSpec("inlet.i_touch_y", "Touch current of Y capacitors and windings", "I_t", "inlet", corners.RUN, limit="inlet.i_touch", limit_kind="max", fixed="a shield, which takes part of it; what is connected"),
 )
 CURES = {"inlet.b_cm": "inlet.cm_ring", "inlet.rise_cm": "inlet.cm_ring", "inlet.rise_dm": "inlet.c_x", "inlet.noise_dm": "inlet.l_dm", "inlet.noise_cm": "inlet.l_cm", "inlet.i_touch_y": "inlet.c_y"}
 

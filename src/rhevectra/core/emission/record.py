@@ -27,6 +27,8 @@ DM_MOST, CM_LEAST, CM_MOST = 4.7e-3, 0.1e-3, 47e-3
 SHIELD_LEAVES, BALANCED_LEAVES = 0.10, 0.2
 """Share of the winding's capacitance that a shield leaves, and that ends of the primary leave that swing against each other (common practice, no source)."""
 Y_MOST = 4.7e-9
+Y_LEAST = 100e-12
+"""Smallest Y capacitor worth its place [F] (common practice, no source)."""
 DM_ONE = 1.0e-3
 """Differential choke [H] beyond which two stages are the smaller filter (common practice, no source)."""
 
@@ -109,9 +111,9 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
         choose("inlet.c_in", 470e-9 if need.power < 300 else 1e-6, "usual value for this power (common practice): it carries the ripple, and bends the line current at light load")
     margin = float(choose("inlet.noise_margin", 6.0, "an estimate against a measurement (common practice)").value)
     sheet.given("inlet.noise_limit", -margin, "dB", "rule", f"{NOISE_EDITION}, less the margin")
-    _y_capacitors(work)
-    sink = choose("inlet.c_sink", 5e-12, "a compact node on the board, heat sink tied to the bus (common practice)")
     c_w, balanced = _interwinding(work, design), getattr(TOPOLOGIES[design.topology], "BALANCED", False)
+    _y_capacitors(work, c_w)
+    sink = choose("inlet.c_sink", 5e-12, "a compact node on the board, heat sink tied to the bus (common practice)")
     swing = sheet.given("inlet.balance_leaves", BALANCED_LEAVES if balanced else 1.0, "", "rule", "both ends of the primary swing against each other: what is uneven between them (common practice)" if balanced else "one end of the primary rests")
     bench = bench_of(design, corners_of(design))
     tried, small = E6[(E6 >= CM_LEAST) & (E6 <= CM_MOST)], E6[E6 <= DM_MOST]
@@ -164,14 +166,15 @@ def _least(values: Array, left: Array, bare: float, without: float, limit: float
     return float(values[k]), f"{text}; smallest that keeps the margin", tuple(f"{show(float(values[i]), 'H')}: {show(float(left[i]), 'dB')}" for i in range(k - 1, max(k - 4, -1), -1))
 
 
-def _y_capacitors(work: Work) -> None:
-    """The Y capacitors, as large as the touch current lets them be, and how many of them share the common current."""
+def _y_capacitors(work: Work, c_w: Any) -> None:
+    """The Y capacitors, as large as the touch current lets them be beside what the windings pass, and how many of them share the common current."""
     sheet, need = work.sheet, work.need
     count = 1 if need.protection_class == "II" else 3 if need.mains.kind == "ac3" else 2
     most = float(np.min(sheet.rows["inlet.c_y_max"].value))
-    c_y = work.choose("inlet.c_y", lambda: at_most(min(0.95 * most / count, Y_MOST), "E6"), f"largest usual value within the touch current; {count} {'from primary to secondary' if count == 1 else 'to earth'}")
+    left = max(0.95 * most - float(c_w.value), 0.0) / count
+    c_y = work.choose("inlet.c_y", lambda: at_most(min(left, Y_MOST), "E6") if left > Y_LEAST else 0.0, f"largest usual value within the touch current that {show(float(c_w.value), 'F', 3)} between the windings leave; {count} {'from primary to secondary' if count == 1 else 'to earth'}")
     number = sheet.given("inlet.y_count", count, "", "rule", "from primary to secondary: there is no earth" if count == 1 else "one from each line to earth")
-    sheet("inlet.i_touch_y", noise.touch_current, frequency=sheet.rows["line.f"], v_line=sheet.rows.get("line.v_phase", sheet.rows["line.v"]), count=number, c_y=c_y)
+    sheet("inlet.i_touch_y", noise.touch_current, frequency=sheet.rows["line.f"], v_line=sheet.rows.get("line.v_phase", sheet.rows["line.v"]), count=number, c_y=c_y, c_winding=c_w)
 
 
 def _shields(design: Any) -> bool:

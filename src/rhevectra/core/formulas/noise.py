@@ -96,7 +96,7 @@ def driven(shielded: Any, balanced: Any, c_winding: Any) -> Any:
     return shielded * balanced * 0.5 * c_winding
 
 
-@formula("I_t = 2·π·f·V_line·n·C_y", "A", "f V_line n C_y", "Y capacitors from the lines to earth, or from primary to secondary")
-def touch_current(frequency: Any, v_line: Any, count: Any, c_y: Any) -> Any:
+@formula("I_t = 2·π·f·V_line·(n·C_y + C_w)", "A", "f V_line n C_y C_w", "Y capacitors from the lines to earth, or from primary to secondary, and what the windings have between them")
+def touch_current(frequency: Any, v_line: Any, count: Any, c_y: Any, c_winding: Any) -> Any:
     """Current [A rms] that a person would take up."""
-    return 2 * np.pi * frequency * v_line * count * c_y
+    return 2 * np.pi * frequency * v_line * (count * c_y + c_winding)

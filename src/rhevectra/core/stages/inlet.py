@@ -32,7 +32,7 @@ FIGURES = (
     FigureSpec("inlet.i_peak", "Line current, peak", "Î_line", "inlet", corners.PEAKS, fixed=TEMPERATURE),
     FigureSpec("inlet.power_factor", "Power factor", "λ", "inlet", worst="min", fixed=TEMPERATURE),
     FigureSpec("inlet.i_inrush", "Inrush current, cold", "Î_inrush", "inlet", corners.FULL, fixed="phase: switch-on at the crest assumed"),
-    FigureSpec("inlet.c_y_max", "Y capacitors, at most", "C_y", "inlet", worst="min", fixed="capacitance between windings, which counts too"),
+    FigureSpec("inlet.c_y_max", "Y capacitors, at most", "C_y", "inlet", worst="min", fixed="before what the windings pass, which is taken off it"),
     FigureSpec("inlet.discharge_time", "X discharge to 60 V", "t_X", "inlet", limit="inlet.discharge_limit", limit_kind="max"),
     *surge.FIGURES,
     *(FigureSpec(f"inlet.harmonic_{n}", f"Line current harmonic {n}", f"I_{n}", "inlet", corners.HARMONIC, limit=f"inlet.harmonic_limit_{n}", limit_kind="max", fixed=TEMPERATURE) for n in ORDERS[1:]),
