@@ -23,7 +23,7 @@ def made(name, **pins):
 
 @pytest.fixture(scope="module")
 def designs():
-    return {"forward": made("ringing-lab-bench"), "bridge": made("ringing-lab-bench", topology="psfb"), "fans": made("frost-fans"), "boundary": made("frost-fans", front_end="pfc_crm"), "phases": made("radar-rotator", topology="llc_three_phase"), "hide": made("camera-hide")}
+    return {"forward": made("ringing-lab-bench"), "bridge": made("ringing-lab-bench", topology="psfb"), "fans": made("frost-fans"), "boundary": made("frost-fans", front_end="pfc_crm"), "phases": made("radar-rotator", topology="llc_three_phase"), "hide": made("camera-hide", **{"inlet.stages": "one"})}
 
 
 def copper_of(text):
