@@ -1,6 +1,7 @@
 """Slow pictures from a worker: exact waveforms, fields. The newest request wins, a superseded one is dropped between its steps."""
 
 from collections.abc import Callable, Iterator
+from importlib import import_module
 from typing import Any
 
 from PySide6.QtCore import QObject, QThread, QTimer, Signal
@@ -12,6 +13,19 @@ PAUSE = 120
 """Milliseconds without a new request before the worker starts: nudging never queues work."""
 Work = Callable[[Design, Corner], Iterator[tuple[int, int, Any]]]
 """Steps of (done, total, result) for a design at a corner; the last has the result."""
+
+
+def _late(module: str, name: str) -> Work:
+    """Steps of a module of the core that is loaded when somebody first asks."""
+    def steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
+        return getattr(import_module(f"rhevectra.core.{module}"), name)(design, corner)
+    return steps
+
+
+over_load_steps = _late("design.clamps", "over_load_steps")
+range_steps = _late("design.input_range", "range_steps")
+ripple_steps = _late("design.ripple_loss", "ripple_steps")
+slow_diode_steps = _late("design.slow_diode", "slow_diode_steps")
 
 
 def exact_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
@@ -26,34 +40,6 @@ def field_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any
     from rhevectra.core.magnetics.window_field import field_steps as steps
 
     return steps(design)
-
-
-def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
-    """Every kind of clamp of a design over load, at the line of a corner."""
-    from rhevectra.core.design.clamps import over_load_steps as steps
-
-    return steps(design, corner)
-
-
-def range_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
-    """The same supply behind other input ranges."""
-    from rhevectra.core.design.input_range import range_steps as steps
-
-    return steps(design, corner)
-
-
-def ripple_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
-    """The same supply with other ripple ratios."""
-    from rhevectra.core.design.ripple_loss import ripple_steps as steps
-
-    return steps(design, corner)
-
-
-def slow_diode_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
-    """Slow diodes in the clamp of a design, at the line of a corner."""
-    from rhevectra.core.design.slow_diode import slow_diode_steps as steps
-
-    return steps(design, corner)
 
 
 def matrix_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any]]:
