@@ -96,7 +96,7 @@ def _burst(point: tank.Point, found: tank.Found, f_top: float, near: Any, enough
     if not len(high):
         return found, share, near
     sub = tank.Point(np.full(len(high), np.pi / f_top), np.maximum(point.load[high], 0.2), point.gain[high], point.ratio[high])
-    begin = near if near is not None and len(near) == len(high) else None
+    begin = near[high] if near is not None and np.isfinite(near[high]).all() else None
     at_top = tank.solve(sub, "load", begin, enough)
     good = (at_top.miss < UNSOLVED) & (at_top.point.load > 0)
     rows, unknown = high[good], found.unknown.copy()
@@ -109,7 +109,9 @@ def _burst(point: tank.Point, found: tank.Found, f_top: float, near: Any, enough
     miss = found.miss.copy()
     miss[rows] = at_top.miss[good]
     whole = tank.Point(**values)
-    return tank.Found(whole, tank.run(whole, start), miss, unknown), share, at_top.unknown
+    kept = np.full((len(share), at_top.unknown.shape[1]), np.nan)
+    kept[high] = at_top.unknown
+    return tank.Found(whole, tank.run(whole, start), miss, unknown), share, kept
 
 
 def _kept_finite(found: tank.Found, gain: Array, load: Array, half: Array) -> tank.Found:
@@ -128,13 +130,16 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
     """Passes between the lossless tank and the voltage its currents lose in the resistances, until both agree."""
     shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out))
     flat = lambda x: np.broadcast_to(np.asarray(plain(x), float), shape).reshape(-1)  # noqa: E731
-    n, v_p, i_o, i_least = float(plain(s.np)) / float(plain(s.ns)), s.variant.drive * flat(s.v_bus), flat(s.i_out), float(plain(s.i_burst))
+    n, i_least = float(plain(s.np)) / float(plain(s.ns)), float(plain(s.i_burst))
+    first, back = _different(flat(s.v_bus), flat(s.i_out))
+    v_p, i_o = s.variant.drive * flat(s.v_bus)[first], flat(s.i_out)[first]
     lr, cr, lm = (float(plain(x)) for x in (s.lr, s.cr, s.lm))
     z, w = np.sqrt(lr / cr), 1 / np.sqrt(lr * cr)
     top, ratio = float(plain(s.f_max)) * 2 * np.pi / w, np.full(v_p.shape, lm / lr)
     at_ideal = n * (float(plain(s.v_out)) + float(plain(s.v_forward)))
-    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(v_p) else {"drop": np.full(len(v_p), 0.01 * at_ideal), "beside": np.zeros(len(v_p)), "near": None, "burst": None, "failed": np.zeros(len(v_p))}
-    drop, p_beside, near, burst_near, failed = (known[k] for k in ("drop", "beside", "near", "burst", "failed"))
+    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(back) else {"drop": np.full(len(back), 0.01 * at_ideal), "beside": np.zeros(len(back)), "near": None, "burst": None, "failed": np.zeros(len(back))}
+    drop, p_beside, failed = (known[k][first] for k in ("drop", "beside", "failed"))
+    near, burst_near = (known[k][first] if known[k] is not None else None for k in ("near", "burst"))
     o: dict[str, Any] = {}
     for k in range(passes):
         enough = tank.ENOUGH if passes > 1 and k == passes - 1 else ROUGH
@@ -157,8 +162,17 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
         p_beside = o["p_core"] + beside
         if k and enough == ROUGH and float(np.max(np.abs(drop - last))) < 1e-5 * at_ideal:
             break
-    o = {k: np.asarray(x).reshape(shape) for k, x in o.items()}
-    return Settled({"drop": drop, "beside": p_beside, "near": near, "burst": burst_near, "failed": failed}, o, found, float(found.miss.max()))
+    o = {k: np.asarray(x)[back].reshape(shape) for k, x in o.items()}
+    return Settled({"drop": drop[back], "beside": p_beside[back], "near": near if near is None else near[back], "burst": burst_near if burst_near is None else burst_near[back], "failed": failed[back]}, o, tank.spread(found, back), float(found.miss.max()))
+
+
+def _different(v_bus: Array, i_out: Array) -> tuple[Array, Array]:
+    """Numbers of the corners that differ in bus or load, in their order, and which of them stands for each corner: behind a power factor stage every line has the same bus."""
+    _, first, back = np.unique(np.stack([v_bus, i_out], -1), axis=0, return_index=True, return_inverse=True)
+    order = np.argsort(first)
+    place = np.empty_like(order)
+    place[order] = np.arange(len(order))
+    return first[order], place[back.reshape(-1)]
 
 
 def path(s: Stage) -> float:

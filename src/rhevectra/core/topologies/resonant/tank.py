@@ -56,6 +56,12 @@ class Found:
     unknown: Array
 
 
+def spread(found: Found, rows: Array) -> Found:
+    """The solved points by number, any of them as often as it is asked for."""
+    p, h = found.point, found.half
+    return Found(Point(p.half[rows], p.load[rows], p.gain[rows], p.ratio[rows]), Half(h.start[rows], h.end[rows], h.kind[:, rows], h.at[:, rows], h.length[:, rows], h.states[:, rows]), found.miss[rows], found.unknown[rows])
+
+
 def along(kind: Array, state: Array, p: Point, t: Array) -> tuple[Array, Array, Array]:
     """State after a time t (n, m) in a piece: tank current, magnetising current, capacitor voltage."""
     j, jm, u = (state[..., k][..., None] for k in range(3))
