@@ -111,6 +111,8 @@ def test_what_does_not_suit_a_board_is_told():
     assert any("takes wire" in f.text and f.severity == MUST_FIX for f in bobbin.findings)
     bare = size(decode(demo.text("radar-rotator"), "demo").requirement, {"topology": "psfb", "transformer.core": "E38/8/25"})
     assert bare.rows["transformer.construction"].value == "board" and bare.rows["transformer.core"].value == "E38/8/25"
+    wound = size(decode(demo.text("camera-hide"), "demo").requirement, {"transformer.core": "E38/8/25"})
+    assert any("has no bobbin" in f.text for f in wound.findings)
     tracked = made(**{"transformer.wire_ns1": "board 1x2"})
     assert tracked.rows["transformer.wire_ns1"].value == "board 1x2"
 

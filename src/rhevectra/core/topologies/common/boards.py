@@ -25,7 +25,7 @@ DECISIONS = (
     DecisionSpec("board.dielectric", "Between layers of one side", "transformer", unit="m", low=5e-5, high=1e-3),
     DecisionSpec("board.barrier", "Between layers of both sides", "transformer", unit="m", low=5e-5, high=2e-3, schools="0.4 mm through solid insulation for reinforced; more lowers the capacitance"),
     DecisionSpec("board.spacing", "Between tracks", "transformer", unit="m", low=1e-4, high=1e-3),
-    DecisionSpec("board.layers_most", "Copper layers at most", "transformer", "count", low=2, high=60),
+    DecisionSpec("board.layers_most", "Copper layers at most", "transformer", "integer", low=2, high=60),
     DecisionSpec("board.edge", "From tracks to the core", "transformer", unit="m", low=2e-4, high=5e-3),
 )
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import pick
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.basis.findings import MUST_FIX, NOTE
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.formulas import insulation, magnetics, noise
@@ -60,6 +60,8 @@ def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
     choice, win = search_core(work, need, every)
     many = int(every.bare.sum()) if need.board is not None else len(every.offered(work.choose.pins.get("transformer.core")).names)
     work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
+    if need.board is None and every.bare[every.names.index(win.names[choice.core])]:
+        work.find(LOOK_AT, "transformer", f"{win.names[choice.core]} has no bobbin: wire would lie on the bare post without what insulates it; such cores take boards, in stages without a gap", "transformer.core", "transformer.core")
     return choice, win
 
 
