@@ -171,7 +171,7 @@ def parser() -> argparse.ArgumentParser:
     r.add_argument("project")
     r.add_argument("-o", dest="output", metavar="OUT.pdf")
     r.add_argument("--parts", metavar="OUT.csv", help="parts of the power path and their count")
-    r.add_argument("--winding", metavar="OUT.pdf", help="two pages for the maker of the transformer; OUT.txt: its steps as a table")
+    r.add_argument("--winding", metavar="OUT.pdf", help="pages for the maker of the transformer, its board and the inductors; OUT.txt: its steps as a table")
     r.set_defaults(run=_report)
     sub.add_parser("schema", help="JSON Schema of the project file").set_defaults(run=_schema)
     return top

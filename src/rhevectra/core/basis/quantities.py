@@ -11,12 +11,14 @@ from rhevectra.core.basis.errors import NotAQuantity
 
 PREFIXES = {"p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "K": 3, "M": 6, "G": 9}
 _SHOWN = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}
-_PLAIN_UNITS = ("", "dB", "K", "°C", "%", "turns", "K/W", "A/mm²", "W/m³", "m²", "m³", "1/m", "h")
+_COUNTED = ("turns", "layers", "holes")
+"""Units of whole numbers."""
+_PLAIN_UNITS = ("", "dB", "K", "°C", "%", *_COUNTED, "K/W", "A/mm²", "W/m³", "m²", "m³", "1/m", "h")
 """Units that are read and shown without a prefix."""
 _SIZES = {"m²": "mm²", "m³": "cm³"}
 """Areas and volumes are shown as catalogues of cores give them."""
 _SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}}
-_SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "Ohm", "R"), "°C": ("°C", "C"), "turns": ("turns", "t", "turn")}
+_SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "Ohm", "R"), "°C": ("°C", "C"), "turns": ("turns", "t", "turn"), "layers": ("layers", "layer"), "holes": ("holes", "hole")}
 _NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,3}))?\s*(.*)", re.DOTALL)
 _INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmkKMGR])(\d+)\s*(.*)", re.DOTALL)
 
@@ -42,7 +44,7 @@ def parse(text: str, unit: str = "", where: str = "") -> float:
     Raises NotAQuantity with a sentence naming what is accepted.
     """
     raw = text.strip().replace("−", "-").replace("\u00a0", " ")
-    example = {"": "0.6", "%": "87 %", "K": "45", "°C": "50", "turns": "12", "m²": "97.1 mm²", "m³": "7.64 cm³"}.get(unit, f"2.2k, 2k2, 4.7u {unit}")
+    example = {"": "0.6", "%": "87 %", "K": "45", "°C": "50", "turns": "12", "layers": "16", "m²": "97.1 mm²", "m³": "7.64 cm³"}.get(unit, f"2.2k, 2k2, 4.7u {unit}")
     problem = NotAQuantity(where, f"'{text.strip()[:40]}' is not a number{f' in {unit}' if unit else ''}",
                            f"a number such as {example}, with a decimal point")
     infix = _INFIX.fullmatch(raw)
@@ -81,7 +83,7 @@ def split_engineering(value: float, unit: str = "", digits: int = 3) -> tuple[st
     """Number text and prefixed unit, rounded to `digits` significant figures ('999.96e3' at 3 gives '1.00', 'MHz')."""
     if value is None or not math.isfinite(value):
         return "–", unit
-    if unit == "turns":
+    if unit in _COUNTED:
         return f"{value:.0f}", unit
     if unit in _SIZES:
         shown = _SIZES[unit]

@@ -25,7 +25,7 @@ DECISIONS = (
     DecisionSpec("board.dielectric", "Between layers of one side", "transformer", unit="m", low=5e-5, high=1e-3),
     DecisionSpec("board.barrier", "Between layers of both sides", "transformer", unit="m", low=5e-5, high=2e-3, schools="0.4 mm through solid insulation for reinforced; more lowers the capacitance"),
     DecisionSpec("board.spacing", "Between tracks", "transformer", unit="m", low=1e-4, high=1e-3),
-    DecisionSpec("board.layers_most", "Copper layers at most", "transformer", "integer", low=2, high=60),
+    DecisionSpec("board.layers_most", "Copper layers at most", "transformer", "integer", unit="layers", low=2, high=60),
     DecisionSpec("board.edge", "From tracks to the core", "transformer", unit="m", low=2e-4, high=5e-3),
 )
 
@@ -67,8 +67,8 @@ def record(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows
     sheet, at = work.sheet, (choice.core, choice.candidate)
     laid = [x.at(at) for x in choice.trial.laid]
     count = sum(int(x.layers) * int(x.strands) for x in laid)
-    layers = sheet.solved("board.layers", count, "", "copper layers of all windings, layers in parallel counted each")
-    sheet.solved("board.vias", sum(vias(int(x.layers), int(x.strands), float(w.i_rms)) for x, w in zip(laid, need.windings, strict=True)), "", "plated holes of 0.5 mm from layer to layer and at the ends of what lies in parallel, by their current")
+    layers = sheet.solved("board.layers", count, "layers", "copper layers of all windings, layers in parallel counted each")
+    sheet.solved("board.vias", sum(vias(int(x.layers), int(x.strands), float(w.i_rms)) for x, w in zip(laid, need.windings, strict=True)), "holes", "plated holes of 0.5 mm from layer to layer and at the ends of what lies in parallel, by their current")
     thick = float(choice.trial.fill[at]) * float(need.room(win).height[choice.core])
     sheet.solved("board.thickness", thick, "m", "copper, dielectric and masks of the stack")
     even = resistance_loss(need, choice.trial, at, float(work.need.ambient_max + choice.trial.rise[at]))
