@@ -37,12 +37,23 @@ def contours(points: Array, triangles: Array, values: Array, levels: Array) -> l
     return found
 
 
+def _lines(picture: Picture, found: "WindowField", solved: "Solved", points: Array, width: float) -> None:
+    """Flux lines at the instant of the greatest field."""
+    turn = np.exp(-1j * np.angle(solved.potential[np.argmax(np.abs(solved.potential))]))
+    a = (solved.potential * turn).real
+    for p, q in contours(points, found.window.mesh.t, a, np.linspace(a.min(), a.max(), LINES + 2)[1:-1]):
+        picture.line([p, q], "accent", width)
+
+
 def _window(picture: Picture, found: "WindowField", solved: "Solved", x0: float, y0: float, scale: float, name: str, most: float) -> None:
     """One field in the window to scale: conductors by their current density, flux lines at the instant of the greatest field."""
     window, layout = found.window, found.layout
     picture.text(x0, y0 - 2, name, "ink", "left", 3.1)
     picture.box(x0, y0, layout.radial * scale, layout.along * scale, "card", "ink")
     points = window.mesh.p * scale + np.array([[x0], [y0]])
+    tracks = any(w.across for w in layout.wires)
+    if tracks:  # layers lie close: the lines go behind them
+        _lines(picture, found, solved, points, 0.12)
     steps = np.clip((np.abs(solved.density) / most * len(HEAT)).astype(int), 0, len(HEAT) - 1)
     by_triangle = {k for k, c in enumerate(window.conductors) if c.solid}
     for t in np.flatnonzero(np.isin(window.owner, list(by_triangle))):
@@ -53,11 +64,8 @@ def _window(picture: Picture, found: "WindowField", solved: "Solved", x0: float,
     for k, c in enumerate(window.conductors):
         if k not in by_triangle:
             picture.fill([(x0 + (c.x + c.half[0] * float(np.cos(a))) * scale, y0 + (c.y + c.half[1] * float(np.sin(a))) * scale) for a in angle], HEAT[first[k]])
-    turn = np.exp(-1j * np.angle(solved.potential[np.argmax(np.abs(solved.potential))]))
-    a = (solved.potential * turn).real
-    levels = np.linspace(a.min(), a.max(), LINES + 2)[1:-1]
-    for p, q in contours(points, window.mesh.t, a, levels):
-        picture.line([p, q], "accent", 0.22)
+    if not tracks:
+        _lines(picture, found, solved, points, 0.22)
     if found.gap > 0:
         high = max(found.gap * scale, 0.5)
         picture.box(x0 - 1.6, y0 + (layout.along * scale - high) / 2, 1.6, high, "over")
@@ -107,7 +115,9 @@ def field_picture(design: Design, found: "WindowField | None", width: float, hei
         return picture
     x, y = 6.0, 10.0
     side = 63.0
-    scale = min((height - 24) / found.layout.along, (width - side - 3 * x - 4) / 2 / found.layout.radial)
+    tall = 52.0 + 5 * len(found.names)
+    beside, below = (min((height - 24 - foot) / found.layout.along, (width - room - 3 * x - 4) / 2 / found.layout.radial) for foot, room in ((0.0, side), (tall, 0.0)))
+    scale = max(beside, below)  # the figures stand where they leave the windows larger: below wide ones
     step = found.layout.radial * scale + x
     for k, (solved, name) in enumerate(((found.leaking, "leakage: outputs shorted"), (found.working, f"at work, {show(found.frequency, 'Hz', 3)}"))):
         most = float(np.abs(solved.density).max()) or 1.0
@@ -117,5 +127,5 @@ def field_picture(design: Design, found: "WindowField | None", width: float, hei
     for k, role in enumerate(HEAT):
         picture.box(x + step + k * 4.4, foot, 4.0, 2.2, role, "rule")
     picture.text(x + step, foot + 6.2, f"0 to {most:.3g} A/mm² peak", "muted", "left", 3.0)
-    _beside(picture, found, width - side, y + 4)
+    _beside(picture, found, *((width - side, y + 4) if beside >= below else (x, foot + 14)))
     return picture
