@@ -7,7 +7,7 @@ from collections import Counter
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
-from rhevectra.core.emission.declare import in_each
+from rhevectra.core.emission.declare import in_each, stages_of
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
 _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series",
@@ -37,19 +37,15 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
     return out
 
 
-def _stages(design: Design) -> int:
-    return int(design.rows["inlet.choke_count"].value) if "inlet.choke_count" in design.rows else 1
-
-
 def _each(design: Design, id: str) -> float:
     """Value of a part; the stages of the mains filter share its capacitors."""
     value = float(design.rows[id].value)
-    return in_each(value, _stages(design)) if id in ("inlet.c_x", "inlet.c_y") else value
+    return in_each(value, stages_of(design.rows)) if id in ("inlet.c_x", "inlet.c_y") else value
 
 
 def _count(design: Design, id: str) -> int:
     """How many of a chosen part there are."""
-    stages = _stages(design)
+    stages = stages_of(design.rows)
     if id in _EACH_STAGE:
         return stages
     if id == "inlet.c_y":

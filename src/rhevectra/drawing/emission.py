@@ -36,11 +36,11 @@ def _levels(bench: Bench, design: Design, kind: str, filtered: bool) -> tuple[Ar
     l_cm = float(design.rows["inlet.l_cm"].value) if filtered else 0.0
     if kind == "differential":
         l_dm = float(design.rows["inlet.l_dm"].value) + noise.LEAK * l_cm if filtered else 0.0
-        return s.differential.f, noise.level(noise.differential(s.differential.f, s.differential.volts, l_dm, bench.c_x if filtered else 0.0, bench.stages if filtered else 1))
+        return s.differential.f, noise.level(noise.differential(s.differential.f, s.differential.volts, l_dm, bench.c_x if filtered else 0.0, bench.stages))
     shield = float(design.rows["inlet.shield_leaves"].value)
 
     def one(x: Lines, c: float) -> tuple[Array, Array]:
-        return x.f, noise.level(noise.common(x.f, x.volts, c, l_cm, bench.c_y if filtered else 0.0, bench.stages if filtered else 1))
+        return x.f, noise.level(noise.common(x.f, x.volts, c, l_cm, bench.c_y if filtered else 0.0, bench.stages))
     return _joined([one(x, c) for x, c in bench.driven(s, shield)])
 
 

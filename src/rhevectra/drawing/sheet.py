@@ -95,17 +95,26 @@ def _titled(page: Picture, y: float, text: str) -> float:
     return y + 5.5
 
 
+def _noted(page: Picture, y: float, notes: Sequence[str]) -> None:
+    """What is to be observed, a dash before each note."""
+    for note in notes:
+        for k, line in enumerate(_wrapped(note, PAGE[0] - 2 * EDGE - 4, 2.9)):
+            page.text(EDGE + (0 if k == 0 else 3), y, f"– {line}" if k == 0 else line, "ink", "left", 2.9)
+            y += 3.8
+
+
 def _first(design: Design, sheet: making.WindingSheet, title: str, count: int) -> Picture:
-    page = Picture(*PAGE, f"winding sheet of {sheet.core}, page 1 of {count}")
+    page, need = Picture(*PAGE, f"winding sheet of {sheet.core}, page 1 of {count}"), design.context["plan"].need
+    carrier, steps = ("board", "Windings of the board, along the post") if need.board is not None else ("bobbin", "Steps, from the post outwards" if need.wall is None else "Steps, along the post from one chamber to the other")
     y = _head(page, title, sheet.core, 1, count)
-    for name, value in (("core", f"{sheet.core} set, material class {sheet.material}, {'with its board' if design.context['plan'].need.board is not None else 'with its bobbin'}; row A of its pins for the mains side, row B for the outputs"), ("gap", sheet.gap), ("inductance", f"{sheet.inductance}, {sheet.parts[0].start} to {sheet.parts[0].finish}")):
+    for name, value in (("core", f"{sheet.core} set, material class {sheet.material}, with its {carrier}; row A of its pins for the mains side, row B for the outputs"), ("gap", sheet.gap), ("inductance", f"{sheet.inductance}, {sheet.parts[0].start} to {sheet.parts[0].finish}")):
         page.text(EDGE, y, name, "muted", "left", 3.4)
         for line in _wrapped(value, PAGE[0] - 2 * EDGE - 26, 3.4):
             page.text(EDGE + 26, y, line, "ink", "left", 3.4)
             y += 4.6
     _placed(page, cross_section(design, PAGE[0] - 2 * EDGE, 92.0), EDGE, y)
-    y = _titled(page, y + 100, "Steps, along the post from one chamber to the other" if design.context["plan"].need.wall is not None else "Windings of the board, along the post" if design.context["plan"].need.board is not None else "Steps, from the post outwards")
-    rows = [(str(s.number), s.winding, f"{s.start} → {s.finish}" if s.finish else f"{s.start}, other end open", str(s.turns), s.wire, f"{s.layers} of {s.per_layer}", s.comes_out, "–" if not s.margin else f"{s.margin * 1e3:.1f} mm", "–" if design.context["plan"].need.board is not None else str(s.tapes), s.remark) for s in sheet.steps]
+    y = _titled(page, y + 100, steps)
+    rows = [(str(s.number), s.winding, f"{s.start} → {s.finish}" if s.finish else f"{s.start}, other end open", str(s.turns), s.wire, f"{s.layers} of {s.per_layer}", s.comes_out, "–" if not s.margin else f"{s.margin * 1e3:.1f} mm", "–" if need.board is not None else str(s.tapes), s.remark) for s in sheet.steps]
     y = table(page, y, ("step", "winding", "pins", "turns", "wire", "layers", "end", "margin", "tapes", "remark"), (9, 23, 19, 11, 34, 16, 13, 14, 11, 32), rows, 2.9)
     found = making.complaints(sheet)
     page.text(EDGE, y, "checked: pins, turns, layers, ends and barriers of the steps agree with the windings" if not found else "does not agree: " + found[0], "muted" if not found else "over", "left", 3.0)
@@ -121,10 +130,7 @@ def _second(design: Design, sheet: making.WindingSheet, title: str, count: int) 
     y = _titled(page, y, "Inspection")
     y = table(page, y, ("what", "how", "limits"), (38, 78, 66), sheet.checks, 2.9)
     y = _titled(page, y, "To be observed")
-    for note in sheet.notes:
-        for k, line in enumerate(_wrapped(note, PAGE[0] - 2 * EDGE - 4, 2.9)):
-            page.text(EDGE + (0 if k == 0 else 3), y, f"– {line}" if k == 0 else line, "ink", "left", 2.9)
-            y += 3.8
+    _noted(page, y, sheet.notes)
     return page
 
 
@@ -135,10 +141,7 @@ def _board(design: Design, sheet: making.WindingSheet, title: str, count: int) -
     rows = [(str(x.number), x.winding, str(x.turns), f"{x.track * 1e3:.2f} mm", "–" if not x.above else f"{x.above * 1e3:.2f} mm", x.way, x.remark) for x in board_layers(design)]
     y = table(page, y, ("layer", "winding", "turns", "track", "laminate above", "spiral", "remark"), (12, 40, 13, 22, 26, 38, 31), rows, 2.9)
     y = _titled(page, y, "To be observed")
-    for note in board_notes(design):
-        for k, line in enumerate(_wrapped(note, PAGE[0] - 2 * EDGE - 4, 2.9)):
-            page.text(EDGE + (0 if k == 0 else 3), y, f"– {line}" if k == 0 else line, "ink", "left", 2.9)
-            y += 3.8
+    _noted(page, y, board_notes(design))
     return page
 
 
@@ -151,10 +154,7 @@ def _parts(parts: Sequence[WoundPart], title: str, count: int) -> Picture:
     y = _titled(page, y, "Inspection")
     checks = [(p.name, p.inductance, show(p.resistance, "Ω", 3), p.remark) for p in parts]
     y = table(page, y, ("part", "inductance", "winding at 20 °C", "to be observed"), (40, 44, 24, 74), checks, 2.9)
-    for note in ("The inductance decides, a length of gap is only a guide: grind or shim until it reads right with the core clamped.", "Lengths are of one winding without its ends; currents are the largest rms and the largest instant. Where an inductance under current is given, the supply works with that one.", "Insulation to core and between windings, fixing and varnish: as the standard in force and the maker's practice ask."):
-        for k, line in enumerate(_wrapped(note, PAGE[0] - 2 * EDGE - 4, 2.9)):
-            page.text(EDGE + (0 if k == 0 else 3), y, f"– {line}" if k == 0 else line, "ink", "left", 2.9)
-            y += 3.8
+    _noted(page, y, ("The inductance decides, a length of gap is only a guide: grind or shim until it reads right with the core clamped.", "Lengths are of one winding without its ends; currents are the largest rms and the largest instant. Where an inductance under current is given, the supply works with that one.", "Insulation to core and between windings, fixing and varnish: as the standard in force and the maker's practice ask."))
     return page
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Corner, Grid, pick
+from rhevectra.core.basis.corners import FULL, Corner, Grid, pick
 from rhevectra.core.basis.decisions import DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError, nearest
 from rhevectra.core.basis.findings import MUST_FIX, Finding
@@ -98,6 +98,12 @@ class Design:
     def value(self, id: str) -> Any:
         """Worst value of a figure, or the plain value of a row."""
         return self.figure(id).value if id in self.specs and id in self.rows else self.row(id).value
+
+    def most(self, id: str) -> float:
+        """Worst value of a figure over its own corners, or greatest value of a row at full load."""
+        if id in self.figure_ids:
+            return float(self.figure(id).value)
+        return float(np.max(np.broadcast_to(np.asarray(self.rows[id].value, dtype=float), self.grid.shape)[FULL.mask(self.grid)]))
 
     def decisions(self, stage: str | None = None) -> list[tuple[DecisionSpec, Row]]:
         """Decisions that were taken in this design, in the order people decide."""

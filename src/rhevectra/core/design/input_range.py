@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from rhevectra.core.basis.corners import FULL, LOADED, Array, Corner
+from rhevectra.core.basis.corners import LOADED, Array, Corner
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
@@ -20,25 +20,18 @@ _INDUCTORS = (("filter1.l", "filter1.i_peak"), ("inductor.l", "switch.i_peak"), 
 """Where a design keeps its working energy: inductance and peak current, the first that it has."""
 
 
-def _most(design: Design, id: str) -> float:
-    """Greatest value of a row at full load, or of a figure over its own corners."""
-    if id in design.figure_ids:
-        return float(design.figure(id).value)
-    return float(np.max(np.broadcast_to(np.asarray(design.rows[id].value, dtype=float), design.grid.shape)[FULL.mask(design.grid)]))
-
-
 def _energy(design: Design) -> float:
     inductance, current = next(pair for pair in _INDUCTORS if all(id in design.rows for id in pair))
-    return 0.5 * _most(design, inductance) * _most(design, current) ** 2
+    return 0.5 * design.most(inductance) * design.most(current) ** 2
 
 
 MEASURES: tuple[tuple[str, str, Callable[[Design], float]], ...] = (
     ("turns ratio", "", lambda d: float(d.value("transformer.np")) / float(d.value("transformer.ns1"))),
-    ("primary current, rms", "A", lambda d: _most(d, "transformer.i_rms_primary" if "transformer.i_rms_primary" in d.rows else "switch.i_rms")),
-    ("rectifier reverse voltage", "V", lambda d: _most(d, "rectifier1.v_reverse")),
+    ("primary current, rms", "A", lambda d: d.most("transformer.i_rms_primary" if "transformer.i_rms_primary" in d.rows else "switch.i_rms")),
+    ("rectifier reverse voltage", "V", lambda d: d.most("rectifier1.v_reverse")),
     ("energy in the inductor", "J", _energy),
-    ("winding loss", "W", lambda d: _most(d, "transformer.loss_copper")),
-    ("total loss", "W", lambda d: _most(d, "loss.total")))
+    ("winding loss", "W", lambda d: d.most("transformer.loss_copper")),
+    ("total loss", "W", lambda d: d.most("loss.total")))
 """Name, unit and reading of what is set side by side."""
 
 

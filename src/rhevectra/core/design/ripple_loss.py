@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rhevectra.core.basis.corners import FULL, Array, Corner
+from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
@@ -22,14 +22,13 @@ LOSSES = ("resistance", "eddies", "core")
 
 @dataclass(frozen=True)
 class RippleLoss:
-    """ratio: rising; part: in words, what carries the ripple; losses: of that part (kind, ratio) [W]; total: of the whole supply [W]; core, volume [m³], feasible and why not; present: the ratio of the design."""
+    """ratio: rising; part: in words, what carries the ripple; losses: of that part (kind, ratio) [W]; total: of the whole supply [W]; core, feasible and why not; present: the ratio of the design."""
 
     ratio: Array
     part: str
     losses: Array
     total: Array
     core: tuple[str, ...]
-    volume: Array
     feasible: Array
     why: tuple[str, ...]
     present: float
@@ -63,30 +62,23 @@ def ripple_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Ri
     for k, r in enumerate(ratios):
         made.append(size(design.requirement, pins | {id: r}, None, design.catalogue))
         yield k + 1, len(ratios) + 1, None
-    cores = [core_of(d) for d in made]
     yield len(ratios) + 1, len(ratios) + 1, RippleLoss(
-        np.array(ratios), "transformer" if id == "flyback.ripple_ratio" else "filter inductor", np.array([losses(d) for d in made]).T, np.array([_most(d, "loss.total") for d in made]), tuple(name for name, _ in cores),
-        np.array([v for _, v in cores]), np.array([d.feasible for d in made]), tuple(next((f.text for f in d.findings if f.severity == MUST_FIX), "") for d in made), present)
+        np.array(ratios), "transformer" if id == "flyback.ripple_ratio" else "filter inductor", np.array([losses(d) for d in made]).T, np.array([d.most("loss.total") for d in made]), tuple(core_of(d) for d in made),
+        np.array([d.feasible for d in made]), tuple(next((f.text for f in d.findings if f.severity == MUST_FIX), "") for d in made), present)
 
 
-def _most(design: Design, id: str) -> float:
-    """Greatest value of a row at full load."""
-    return float(np.max(np.broadcast_to(np.asarray(design.rows[id].value, dtype=float), design.grid.shape)[FULL.mask(design.grid)]))
-
-
-def core_of(design: Design) -> tuple[str, float]:
-    """Name and volume [m³] of the core that carries the ripple."""
-    id, volume = ("filter1.core", "filter1.volume") if "filter1.core" in design.rows else ("transformer.core", "transformer.volume")
-    return str(design.rows[id].value), float(np.max(design.rows[volume].value))
+def core_of(design: Design) -> str:
+    """Name of the core that carries the ripple."""
+    return str(design.rows["filter1.core" if "filter1.core" in design.rows else "transformer.core"].value)
 
 
 def losses(design: Design) -> tuple[float, float, float]:
     """Losses [W] of the part that carries the ripple, each at its worst full-load corner. Of a transformer the copper is parted as at the corner it was chosen for."""
     if "filter1.core" in design.rows:
-        return _most(design, "filter1.loss_resistance"), _most(design, "filter1.loss_eddy"), _most(design, "filter1.loss_core")
+        return design.most("filter1.loss_resistance"), design.most("filter1.loss_eddy"), design.most("filter1.loss_core")
     plan = design.context["plan"]
     at, trial = (plan.choice.core, plan.choice.candidate), plan.choice.trial
     hot = plan.need.ambient + float(trial.rise[at])
     share = sum(resistance_loss(plan.need, trial, at, hot)) / sum(exact_copper(plan.need, trial, at, plan.window, hot)[0])
-    copper = _most(design, "transformer.loss_copper")
-    return copper * share, copper * (1 - share), _most(design, "transformer.loss_core")
+    copper = design.most("transformer.loss_copper")
+    return copper * share, copper * (1 - share), design.most("transformer.loss_core")

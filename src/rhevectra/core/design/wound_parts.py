@@ -8,6 +8,7 @@ import numpy as np
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
+from rhevectra.core.emission.declare import stages_of
 from rhevectra.core.formulas import copper, inductor
 from rhevectra.core.magnetics.inductor import InductorChoice
 from rhevectra.core.magnetics.line_choke import MOST_LAYERS
@@ -76,7 +77,7 @@ def _line_chokes(design: Design) -> Iterator[WoundPart]:
     rows = design.rows
     amps = lambda id: float(np.max(rows[id].value))  # noqa: E731
 
-    count = int(rows["inlet.choke_count"].value) if "inlet.choke_count" in rows else 1
+    count = stages_of(rows)
 
     def of(tag: str, length: float, **told: Any) -> WoundPart:
         copper_area = float(rows[f"inlet.copper_{tag}"].value)

@@ -9,7 +9,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Table
-from rhevectra.core.emission.declare import STAGES
+from rhevectra.core.emission.declare import stages_of
 from rhevectra.core.formulas import choke, copper, inductor, noise, powder
 from rhevectra.core.magnetics.line_choke import MOST_LAYERS, TOLERANCE, ChokeNeed, choose_line_choke
 from rhevectra.core.magnetics.ring import RingNeed, choose_ring, rings
@@ -34,8 +34,7 @@ def record(work: Work) -> None:
     amps, peak = (float(np.broadcast_to(sheet.rows[f"inlet.i_{k}"].value, run.shape)[run].max()) for k in ("rms", "peak"))
     l_cm, l_dm = (float(sheet.rows[f"inlet.l_{k}"].value) for k in ("cm", "dm"))
     share = 1.0 if not l_dm else 0.0 if not l_cm else COMMON_SHARE
-    most, stages = max(float(sheet.rows["inlet.r_filter"].value), 1e-6), STAGES[str(sheet.rows["inlet.stages"].value)]
-    sheet.given("inlet.choke_count", stages, "", "rule", "one of each kind in every stage")
+    most, stages = max(float(sheet.rows["inlet.r_filter"].value), 1e-6), stages_of(sheet.rows)
     r_cm: Any = _common(work, windings, amps, share * most / passes / stages) if l_cm else 0.0
     r_dm: Any = _differential(work, amps, peak, (1 - share) * most / stages) if l_dm else 0.0
     if l_cm or l_dm:

@@ -1,6 +1,8 @@
 """What may be decided about the mains filter, and its figures."""
 
+from collections.abc import Mapping
 from types import ModuleType
+from typing import Any
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
@@ -10,6 +12,11 @@ from rhevectra.core.stages.work import FigureSpec
 ONE, TWO = "one", "two"
 STAGES = {ONE: 1, TWO: 2}
 """Stages of the mains filter by name."""
+
+
+def stages_of(rows: Mapping[str, Any]) -> int:
+    """Stages of a design's mains filter; one where none is decided yet."""
+    return STAGES[str(rows["inlet.stages"].value)] if "inlet.stages" in rows else 1
 
 
 def in_each(whole: float, stages: int) -> float:

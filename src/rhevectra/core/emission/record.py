@@ -1,5 +1,6 @@
 """Choosing the filter and recording what is left of the noise, worst of the lowest and the highest line at full load."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from types import ModuleType
 from typing import Any
@@ -12,7 +13,7 @@ from rhevectra.core.basis.preferred import SERIES, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.limits import NOISE_EDITION, conducted_limit
 from rhevectra.core.emission import chokes
-from rhevectra.core.emission.declare import ONE, STAGES, TWO, in_each
+from rhevectra.core.emission.declare import ONE, TWO, in_each, stages_of
 from rhevectra.core.emission.spectrum import Lines, bus_ripple, edge_of, even, harmonics, strongest, waves
 from rhevectra.core.formulas import noise
 from rhevectra.core.magnetics import arrangement
@@ -77,14 +78,15 @@ class Bench:
     c_x: float
     stages: int = 1
 
-    def with_stages(self, name: str, y_each: float, count: float, x_whole: float) -> "Bench":
-        """The same with so many stages; y_each, x_whole: Y capacitors, count of them, and X capacitor of one stage [F]."""
-        n = STAGES[name]
-        return replace(self, stages=n, c_y=count * in_each(y_each, n), c_x=in_each(x_whole, n))
+    def with_filter(self, rows: Mapping[str, Any]) -> "Bench":
+        """The same with the stages that are decided, and the capacitors they share."""
+        n = stages_of(rows)
+        c_y, count, c_x = (float(rows[f"inlet.{k}"].value) for k in ("c_y", "y_count", "c_x"))
+        return replace(self, stages=n, c_y=count * in_each(c_y, n), c_x=in_each(c_x, n))
 
     def common(self, l_cm: Any, filtered: bool = True, shield: float = 1.0) -> Array:
         """Common noise over the limit [dB]."""
-        return np.asarray(np.max([over(x, noise.common(x.f, x.volts, c, l_cm, self.c_y if filtered else 0.0, self.stages if filtered else 1)) for s in self.found for x, c in self.driven(s, shield)], axis=0))
+        return np.asarray(np.max([over(x, noise.common(x.f, x.volts, c, l_cm, self.c_y if filtered else 0.0, self.stages)) for s in self.found for x, c in self.driven(s, shield)], axis=0))
 
     def driven(self, s: Sources, shield: float) -> tuple[tuple[Lines, float], ...]:
         """Nodes with the capacitance each drives [F]."""
@@ -93,7 +95,7 @@ class Bench:
 
     def differential(self, l_dm: Any, filtered: bool = True) -> Array:
         """Differential noise over the limit [dB]."""
-        return np.asarray(np.max([over(s.differential, noise.differential(s.differential.f, s.differential.volts, l_dm, self.c_x if filtered else 0.0, self.stages if filtered else 1)) for s in self.found], axis=0))
+        return np.asarray(np.max([over(s.differential, noise.differential(s.differential.f, s.differential.volts, l_dm, self.c_x if filtered else 0.0, self.stages)) for s in self.found], axis=0))
 
 
 def bench_of(design: Any, corners: tuple[Corner, ...]) -> Bench:
@@ -101,7 +103,7 @@ def bench_of(design: Any, corners: tuple[Corner, ...]) -> Bench:
     rows, front = design.rows, FRONT_ENDS[design.front_end]
     number = lambda id: float(rows[id].value)  # noqa: E731
     made = Bench(tuple(sources(design, front, c) for c in corners), float(noise.driven(1.0, number("inlet.balance_leaves"), number("inlet.c_interwinding"))), number("inlet.c_sink"), 0.0, 0.0)
-    return made.with_stages(str(rows["inlet.stages"].value) if "inlet.stages" in rows else ONE, number("inlet.c_y"), number("inlet.y_count"), number("inlet.c_x"))
+    return made.with_filter(rows)
 
 
 def record(work: Work, design: Any, front: ModuleType) -> None:
@@ -129,7 +131,8 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     text = "harmonics of the sized waveforms into the artificial mains network, worst of both ends of the mains at full load"
     sheet.solved("inlet.noise_cm_bare", bare["cm"], "dB", text, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm_bare", bare["dm"], "dB", text)
-    bench = bench.with_stages(str(choose("inlet.stages", lambda: _stages(bench, tried, small, leaves, -margin)).value), *(float(sheet.rows[f"inlet.{k}"].value) for k in ("c_y", "y_count", "c_x")))
+    choose("inlet.stages", lambda: _stages(bench, tried, small, leaves, -margin))
+    bench = bench.with_filter(sheet.rows)
     l_cm = choose("inlet.l_cm", lambda: _least(tried, without if leaves == 1.0 and bench.stages == 1 else bench.common(tried[:, None], shield=leaves), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
     leak = noise.LEAK * float(l_cm.value)
     l_dm = choose("inlet.l_dm", lambda: _least(small, bench.differential(small[:, None] + leak), bare["dm"], float(bench.differential(leak)), -margin))

@@ -18,9 +18,7 @@ def rects(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows
     floor, room, flange = float(win.wall[k]), float(win.height[k]), 0.5 * float(win.window[k] - win.width[k])
     found = []
     for s in trial.sections:
-        laid = s.laid.at(at) if s.laid is not None else None
-        layers = float(pick(s.layers, at))
-        high = layers * laid.tall * laid.bulge + (layers - 1) * laid.between if laid else 0.0
+        high = float(s.laid.at(at).stacked(pick(s.layers, at))) if s.laid is not None else 0.0
         middle = flange + float(pick(s.depth, at))
         found.append((floor, floor + room, middle - 0.5 * high, middle + 0.5 * high))
     return found

@@ -36,16 +36,23 @@ class Wound:
     refused: str
 
 
+def dielectric(need: TransformerNeed, across: bool, triple: bool) -> tuple[float, float, float]:
+    """Share of plates that two neighbouring windings make, permittivity and distance [m] between them; across: the barrier, triple: one of them is triple-insulated."""
+    if need.board is not None:
+        return 1.0, LAMINATE, need.board.barrier if across else need.board.dielectric
+    if across and need.wall is not None:
+        return noise.ROUND, noise.POLYESTER, need.wall
+    return noise.ROUND, noise.POLYESTER, ENAMELS + (TRIPLE_WALL + TAPE if triple else SAFETY_TAPES * TAPE if across else TAPE)
+
+
 def facing(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> dict[str, float]:
     """Inputs of `noise.interwinding`: share, permittivity, width [m], mean turn length at the faces [m], number of faces and insulation [m]."""
     names, win = [w.name for w in need.windings], need.room(win)
     plain = [(b, float(np.broadcast_to(s.depth, trial.fill.shape)[at])) for b, s in zip(need.stack, trial.sections, strict=True) if not b.shield]
     depths = [0.5 * (x + y) for (a, x), (b, y) in itertools.pairwise(plain) if arrangement.on_primary_side(names[a.winding]) != arrangement.on_primary_side(names[b.winding])]
-    if need.board is not None:
-        return {"share": 1.0, "permittivity": LAMINATE, "width": float(win.width[at[0]]), "turn": float(win.base_turn[at[0]]), "faces": len(depths), "distance": need.board.barrier}
-    between = need.wall if need.wall is not None else TRIPLE_WALL + TAPE + ENAMELS if any(w.triple for w in need.windings) else SAFETY_TAPES * TAPE + ENAMELS
     turn = float(np.mean([win.turn_length(d)[at[0]] for d in depths])) if depths else 0.0
-    return {"share": noise.ROUND, "permittivity": noise.POLYESTER, "width": float(win.width[at[0]]) - 2 * need.margin, "turn": turn, "faces": len(depths), "distance": between}
+    share, permittivity, between = dielectric(need, True, any(w.triple for w in need.windings))
+    return {"share": share, "permittivity": permittivity, "width": float(win.width[at[0]]) - 2 * need.margin, "turn": turn, "faces": len(depths), "distance": between}
 
 
 def wound_as(need: TransformerNeed, text: str, turns: Sequence[int], win: Windows, wires: dict[str, tuple[Array, Array]]) -> Wound:

@@ -60,6 +60,11 @@ def names_of(need: Any) -> list[str]:
     return ["primary" if need.halves == 1 else "both halves of the primary", *("reset" if w.name == "nr" else f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
 
 
+def sides_of(need: Any) -> list[str]:
+    """Side of each winding, the auxiliary one by itself."""
+    return [*("primary" if inside else "secondary" for inside in primary_side(need)[:-1]), "aux"]
+
+
 def lay_out(plan: Any, row: Any) -> Layout:
     """Every turn of a plan's transformer (need, choice, window) on the core of a catalogue row."""
     core, candidate = plan.choice.core, plan.choice.candidate
@@ -72,7 +77,7 @@ def lay_out(plan: Any, row: Any) -> Layout:
     if need.board is not None:
         return _on_board(made, plan)
     x, width = wall, float(win.width[core])
-    names, inside = names_of(need), primary_side(need)
+    names, sides = names_of(need), sides_of(need)
     laid = [x_.at((core, candidate)) for x_ in trial.laid]
     turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
     for block, count in zip(need.stack, counts(need.stack, turns), strict=True):
@@ -85,8 +90,7 @@ def lay_out(plan: Any, row: Any) -> Layout:
             made.foils.append((x, flange + need.margin, SHIELD_FOIL, width - 2 * need.margin))
             x += SHIELD_FOIL
         else:
-            side = "aux" if k == len(laid) - 1 else "primary" if inside[k] else "secondary"
-            x = _layers(made, x, count, laid[k], k, side, flange, width, need.margin)
+            x = _layers(made, x, count, laid[k], k, sides[k], flange, width, need.margin)
         made.bands.append(Band(begun, x, "e" if block.shield else word(need.windings[k].name), count, _tip(block, names, turns, count, laid)))
     made.tapes.append((x, flange, SAFETY_TAPES * TAPE, width))
     return made
@@ -96,15 +100,14 @@ def _beside(made: Layout, plan: Any, flange: float, wall: float) -> Layout:
     """Windings in chambers: column by column along the post, each from the bobbin's floor outwards; the wall between them is bobbin."""
     core, candidate = plan.choice.core, plan.choice.candidate
     need, trial, room = plan.need, plan.choice.trial, float(plan.window.height[core])
-    laid, inside = [x.at((core, candidate)) for x in trial.laid], primary_side(need)
+    laid, sides = [x.at((core, candidate)) for x in trial.laid], sides_of(need)
     turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
     y, columns = flange, Layout(0.0, 0.0, [], [], [], [], [], [])
     for k, (block, count) in enumerate(zip(need.stack, counts(need.stack, turns), strict=True)):
         if k == need.gap_under:
             made.bobbin.append((wall, y, room, block.below))
         y += block.below
-        side = "aux" if block.winding == len(laid) - 1 else "primary" if inside[block.winding] else "secondary"
-        y = _layers(columns, y, count, laid[block.winding], block.winding, side, wall, room, 0.0)
+        y = _layers(columns, y, count, laid[block.winding], block.winding, sides[block.winding], wall, room, 0.0)
     made.wires.extend(replace(w, x=w.y, y=w.x) for w in columns.wires)
     return made
 
@@ -112,12 +115,11 @@ def _beside(made: Layout, plan: Any, flange: float, wall: float) -> Layout:
 def _on_board(made: Layout, plan: Any) -> Layout:
     """Tracks of a board, layer by layer along the post, those of a layer side by side from the post to the outer leg; the laminate between the first and the last."""
     at = (plan.choice.core, plan.choice.candidate)
-    need, trial, inside = plan.need, plan.choice.trial, primary_side(plan.need)
+    need, trial, sides = plan.need, plan.choice.trial, sides_of(plan.need)
     tracks, thick = tracks_of(need, trial, at, plan.window), need.board.copper
     parallel = [int(x.at(at).strands) for x in trial.laid]
     for t in tracks:
-        side = "aux" if t.winding == len(inside) - 1 else "primary" if inside[t.winding] else "secondary"
-        made.wires.append(Wire(0.5 * (t.begin + t.end), t.y, 0.5 * thick, side, t.winding, 1, thick, 1 / parallel[t.winding], t.end - t.begin, True))
+        made.wires.append(Wire(0.5 * (t.begin + t.end), t.y, 0.5 * thick, sides[t.winding], t.winding, 1, thick, 1 / parallel[t.winding], t.end - t.begin, True))
     low, high = min(t.y for t in tracks) - 0.5 * thick - SKIN, max(t.y for t in tracks) + 0.5 * thick + SKIN
     made.tapes.append((0.5 * need.board.edge, low, float(need.room(plan.window).width[at[0]]) + need.board.edge, high - low))
     return made

@@ -10,9 +10,8 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import noise
 from rhevectra.core.magnetics.arrangement import called, on_primary_side
 from rhevectra.core.magnetics.candidate import leakage_of
-from rhevectra.core.magnetics.compare import ENAMELS, LAMINATE, TRIPLE_WALL
+from rhevectra.core.magnetics.compare import dielectric
 from rhevectra.core.magnetics.transformer import outputs_of
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 
 
 @dataclass(frozen=True)
@@ -54,10 +53,7 @@ def _facing(plan: Any, n: int) -> Array:
             continue
         across = on_primary_side(names[a.winding]) != on_primary_side(names[b.winding])
         triple = any(need.windings[k].triple for k in (a.winding, b.winding))
-        between = need.wall if across and need.wall is not None else ENAMELS + (TRIPLE_WALL + TAPE if triple else SAFETY_TAPES * TAPE if across else TAPE)
-        share, permittivity = (noise.ROUND, noise.POLYESTER)
-        if need.board is not None:
-            share, permittivity, between = 1.0, LAMINATE, need.board.barrier if across else need.board.dielectric
+        share, permittivity, between = dielectric(need, across, triple)
         c = float(noise.interwinding(share, permittivity, width, float(win.turn_length(0.5 * (x + y))[at[0]]), 1, between))
         found[a.winding, b.winding] += c
         found[b.winding, a.winding] += c

@@ -48,6 +48,7 @@ class TrackField:
         self.winding = np.array([t.winding for t in tracks])
         self.turn_winding = np.array([w for w, _ in turns])
         self.coupling = self._couple(across, along)
+        self._solved: dict[tuple[float, float], Array] = {}
 
     def _couple(self, across: float, along: float) -> Array:
         """Vector potential on each strip of one ampere in another [H/m], layer against layer."""
@@ -72,7 +73,17 @@ class TrackField:
 
     def responses(self, rho: float, frequency: float) -> Array:
         """Current in each strip for one ampere in each winding (strip, winding), complex; turns of a winding lie in series, tracks of a turn in parallel."""
-        resistance = rho / (self.thick * (self.end - self.begin)).ravel()
+        if (rho, frequency) not in self._solved:
+            self._solved[rho, frequency] = self._responses(rho, frequency)
+        return self._solved[rho, frequency]
+
+    def _resistance(self, rho: float) -> Array:
+        """Of each strip [Ω/m]."""
+        return np.asarray(rho / (self.thick * (self.end - self.begin)).ravel())
+
+    def _responses(self, rho: float, frequency: float) -> Array:
+        """The same, solved."""
+        resistance = self._resistance(rho)
         groups = np.zeros((len(resistance), len(self.turn_winding)))
         groups[np.arange(len(resistance)), np.repeat(self.turn, self.strips)] = 1.0
         driven = np.linalg.solve(np.diag(resistance) + 2j * np.pi * frequency * self.coupling, groups.astype(complex))
@@ -81,7 +92,7 @@ class TrackField:
 
     def losses(self, harmonics: Array, fs: float, rho: float) -> Array:
         """Loss of each winding per metre of turn [W/m] of harmonics of its current (winding, orders) [A peak]."""
-        resistance = rho / (self.thick * (self.end - self.begin)).ravel()
+        resistance = self._resistance(rho)
         count, owner = len(harmonics), np.repeat(self.winding, self.strips)
         orders = np.arange(1, harmonics.shape[1] + 1)
         solved = [h for h in ORDERS if h <= orders[-1]]

@@ -114,7 +114,8 @@ def field_rates(need: TransformerNeed) -> list[float]:
     relative = [need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
     rates = [0.0] * len(need.windings)
     flows = balanced(need, relative)
-    outside, net = np.zeros(len(omega), dtype=complex), np.sum([n * h for n, h in zip(relative, flows, strict=True)], axis=0)
+    outside, under = np.zeros(len(omega), dtype=complex), need.gap_under
+    net = sum(n * h for n, h in zip(relative, flows, strict=True)) if under is not None else 0.0
     for k, block in reversed(list(enumerate(need.stack))):
         if block.shield:
             continue
@@ -122,7 +123,7 @@ def field_rates(need: TransformerNeed) -> list[float]:
         inside = outside + part * relative[w] * flows[w]
         mean = (np.abs(outside) ** 2 + np.abs(inside) ** 2 + (outside * np.conj(inside)).real) / 3
         rates[w] += part * float((omega**2 * mean).sum() / 2)
-        outside = inside - net if k == need.gap_under else inside
+        outside = inside - net if k == under else inside
     return rates
 
 
@@ -201,7 +202,7 @@ def sections_of(need: TransformerNeed, laid: list[Laid], turns: list[Array]) -> 
             continue
         wire = laid[b.winding]
         layers = np.maximum(np.ceil(count / np.maximum(wire.per_layer, 1)), 1)
-        high = layers * wire.tall * wire.bulge + (layers - 1) * wire.between
+        high = wire.stacked(layers)
         sections.append(Section(b.winding, b.share, layers, depth + b.below + high / 2, wire))
         depth = depth + b.below + high
     return sections, depth + SAFETY_TAPES * TAPE
@@ -253,7 +254,7 @@ def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> T
     constraints: dict[str, tuple[Any, Any, str]] = {
         "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""), "rise": (trial.rise, RISE_AIM * need.rise_max, "K"),
         "gap": (trial.gap, need.gap_max_share * np.sqrt(post), "m"), "ratio": (ratio, 1e-9, ""), "parts": (thin, 1.0, ""),
-        "leak": (0.0, 1.0, "H") if need.leak_aim is None else (beside_leakage(need, win, trial), need.leak_aim, "H"), "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
+        **({} if need.leak_aim is None else {"leak": (beside_leakage(need, win, trial), need.leak_aim, "H")}), "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
     excess = np.zeros(shape)
     for value, limit, _unit in constraints.values():
         over = np.where(value > limit, np.where(np.asarray(limit) > 1e-6, value / np.maximum(limit, 1e-9), 2.0) - 1, 0.0)

@@ -79,6 +79,10 @@ class Laid:
         """What lies between its layers [m]."""
         return np.where(np.asarray(self.dielectric) > 0, self.dielectric, TAPE)
 
+    def stacked(self, layers: Any) -> Any:
+        """Height of so many of its layers [m], with what lies between them."""
+        return layers * self.tall * self.bulge + (layers - 1) * self.between
+
     def pick(self, index: Any) -> "Laid":
         """Along the last axis the chosen option of each candidate (core, candidate)."""
         flat = index + self.height.shape[-1] * np.arange(index.size).reshape(index.shape)

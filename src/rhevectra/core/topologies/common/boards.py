@@ -10,7 +10,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics import wire
 from rhevectra.core.magnetics.arrangement import called
 from rhevectra.core.magnetics.board import LAYERS_USUAL, Board, vias
-from rhevectra.core.magnetics.candidate import resistance_loss
+from rhevectra.core.magnetics.candidate import exact_copper, resistance_loss
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import FigureSpec, Work
 
@@ -62,8 +62,8 @@ FIGURES = (
 )
 
 
-def record(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, copper: list[float]) -> None:
-    """Layers, plated holes, thickness and crowding of the board as rows, and what a board is to be told; copper: loss of each winding as chosen [W]."""
+def record(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows) -> None:
+    """Layers, plated holes, thickness and crowding of the board as rows, and what a board is to be told."""
     sheet, at = work.sheet, (choice.core, choice.candidate)
     laid = [x.at(at) for x in choice.trial.laid]
     count = sum(int(x.layers) * int(x.strands) for x in laid)
@@ -71,7 +71,8 @@ def record(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows
     sheet.solved("board.vias", sum(vias(int(x.layers), int(x.strands), float(w.i_rms)) for x, w in zip(laid, need.windings, strict=True)), "holes", "plated holes of 0.5 mm from layer to layer and at the ends of what lies in parallel, by their current")
     thick = float(choice.trial.fill[at]) * float(need.room(win).height[choice.core])
     sheet.solved("board.thickness", thick, "m", "copper, dielectric and masks of the stack")
-    even = resistance_loss(need, choice.trial, at, float(work.need.ambient_max + choice.trial.rise[at]))
+    hot = float(work.need.ambient_max + choice.trial.rise[at])
+    copper, even = exact_copper(need, choice.trial, at, win, hot)[0], resistance_loss(need, choice.trial, at, hot)
     names, ratio = called(need), [p / q for p, q in zip(copper, even, strict=True)]
     worst = max(range(len(ratio) - 1), key=lambda k: copper[k] * (ratio[k] > CROWDED))
     sheet.solved("board.crowding", max(ratio[:-1]), "", "copper loss with the currents as they crowd, over that of evenly spread ones, by the field of all tracks")

@@ -8,8 +8,8 @@ import numpy as np
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.magnetics import MU0
-from rhevectra.core.magnetics.layout import Layout, lay_out, names_of
-from rhevectra.core.magnetics.transformer import primary_side, wound
+from rhevectra.core.magnetics.layout import Layout, lay_out, names_of, sides_of
+from rhevectra.core.magnetics.transformer import wound
 from rhevectra.core.magnetics.winding import strands_of
 from rhevectra.core.magnetics.windows import SAFETY_TAPES
 
@@ -137,18 +137,26 @@ def saturation_curve(core: Any, b_sat: float, n: float, area: float, length: flo
     return iron + b * area * n * gap_part, b
 
 
+def _apart(need: Any) -> list[str]:
+    """What keeps the sides apart, in words."""
+    if need.board is not None:
+        return [f"{show(need.board.barrier, 'm')} of laminate at the barrier"]
+    if need.wall is not None:
+        return [f"two chambers, a wall of {show(need.wall, 'm', 3)} between them"]
+    return [f"{SAFETY_TAPES} tapes at the barrier", f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"]
+
+
 def winding_view(design: Any) -> WindingView:
     """Every turn of the chosen transformer where the sizing laid it, with its legend."""
     plan, rows = design.context["plan"], design.rows
     at, need, trial = (plan.choice.core, plan.choice.candidate), plan.need, plan.choice.trial
     core = plan.window.names[at[0]]
     layout = lay_out(plan, design.catalogue["cores"].row(core))
-    names, inside = names_of(need), primary_side(need)
+    names, sides = names_of(need), sides_of(need)
     turns = [int(t[at]) for t in wound(need, trial.turns)]
-    legend = [(f"{n}: {t} turns, {strands_of(w)}" + (", triple-insulated" if need.windings[i].triple else ""), "aux" if i == len(names) - 1 else "primary" if inside[i] else "secondary")
+    legend = [(f"{n}: {t} turns, {strands_of(w)}" + (", triple-insulated" if need.windings[i].triple else ""), sides[i])
               for i, (n, t, w) in enumerate(zip(names, turns, (x.at(at) for x in trial.laid), strict=True))]
     gap = float(np.asarray(rows["transformer.gap"].value)) if "transformer.gap" in rows else 0.0
     notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), f"height used {float(np.asarray(rows['transformer.fill'].value)) * 100:.0f} %",
-             f"leakage {show(float(np.max(rows['transformer.leakage'].value)), 'H')}, copper loss {show(design.figure('transformer.loss_copper').value, 'W')}", f"{show(need.board.barrier, 'm')} of laminate at the barrier" if need.board is not None else f"{SAFETY_TAPES} tapes at the barrier" if need.wall is None else f"two chambers, a wall of {show(need.wall, 'm', 3)} between them",
-             *([] if need.wall is not None or need.board is not None else [f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"])]
+             f"leakage {show(float(np.max(rows['transformer.leakage'].value)), 'H')}, copper loss {show(design.figure('transformer.loss_copper').value, 'W')}", *_apart(need)]
     return WindingView(core, f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", layout, gap, legend, notes)

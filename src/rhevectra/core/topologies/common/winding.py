@@ -16,7 +16,7 @@ from rhevectra.core.magnetics import arrangement, candidate, compare, fringing, 
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.winding import SIZES_MM
-from rhevectra.core.magnetics.windows import TAPE, Windows
+from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
 
 LEAD_OUT = 1.25
@@ -58,31 +58,42 @@ def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
 def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
     """Try the catalogue and record the core; the choice counts in the windows that come with it."""
     choice, win = search_core(work, need, every)
+    record_core(work, need, choice, win, every)
+    return choice, win
+
+
+def record_core(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, every: Windows) -> None:
+    """The core that was found as a decision."""
     many = int(every.bare.sum()) if need.board is not None else len(every.offered(work.choose.pins.get("transformer.core")).names)
     work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
     if need.board is None and every.bare[every.names.index(win.names[choice.core])]:
         work.find(LOOK_AT, "transformer", f"{win.names[choice.core]} has no bobbin: wire would lie on the bare post without what insulates it; such cores take boards, in stages without a gap", "transformer.core", "transformer.core")
-    return choice, win
 
 
-ROUNDS = 4
-"""Searches at most, each with less rise allowed than the one before."""
+ROUNDS = 5
+"""Searches at most, each with less rise allowed than the one before; the last is taken as it is."""
 
 
-def tightened(work: Work, need: tr.TransformerNeed, every: Windows, seat: Callable[[tr.TransformerNeed, tr.Choice, Windows], tuple[tr.TransformerNeed, tr.Choice]]) -> tr.TransformerNeed:
-    """The need with less rise allowed where the chosen copper, looked at closely, loses more than the search took it to; seat: need and choice as they are made in the end."""
-    made = need
-    for _ in range(ROUNDS):
-        choice, win = search_core(work, made, every)
+def choose_closely(work: Work, need: tr.TransformerNeed, every: Windows, seat: Callable[[tr.TransformerNeed, tr.Choice, Windows], tuple[tr.TransformerNeed, tr.Choice]] = lambda need, choice, _: (need, choice)) -> tuple[tr.TransformerNeed, tr.Choice, Windows]:
+    """The same where the search takes the copper to lose less than it does: tried again with less rise allowed, as long as the chosen copper, looked at closely, exceeds it; with the need that led to the choice.
+
+    seat: need and choice as they are made in the end.
+    """
+    allowed = need.rise_max
+    for k in range(ROUNDS):
+        choice, win = search_core(work, need, every)
+        if k == ROUNDS - 1:
+            break
         at = (choice.core, choice.candidate)
-        own, last = seat(made, choice, win)
+        own, last = seat(need, choice, win)
         taken = float(choice.trial.rise[at])
-        copper, _ = candidate.exact_copper(own, last.trial, at, win, need.ambient + taken)
+        copper, _near = candidate.exact_copper(own, last.trial, at, win, need.ambient + taken)
         rise = float(magnetics.thermal_resistance(tr.HEAT_TRANSFER[need.cooling], float(win.surface[choice.core]))) * (float(choice.trial.p_core[at]) + sum(copper))
-        if rise <= tr.RISE_AIM * need.rise_max or not choice.passed:
-            return made
-        made = replace(made, rise_max=made.rise_max * min(taken / rise, 0.95))
-    return made
+        if rise <= tr.RISE_AIM * allowed or not choice.passed:
+            break
+        need = replace(need, rise_max=need.rise_max * min(taken / rise, 0.95))
+    record_core(work, need, choice, win, every)
+    return need, choice, win
 
 
 def pins_of(work: Work) -> dict[str, Any]:
@@ -166,7 +177,7 @@ def capacitance_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win
         return
     at, sheet = (choice.core, choice.candidate), work.sheet
     counts = [int(pick(s.layers, at)) for s in choice.trial.sections if s.winding == 0]
-    faces = {**compare.facing(need, choice.trial, at, win), "faces": 1, "distance": TAPE + compare.ENAMELS if need.board is None else need.board.dielectric}
+    faces = {**compare.facing(need, choice.trial, at, win), "faces": 1, "distance": compare.dielectric(need, False, False)[2]}
     if not faces["turn"]:
         faces["turn"] = float(win.turn_length(0.5 * win.height)[choice.core])
     layer = sheet("transformer.c_layer", noise.interwinding, **faces)

@@ -22,7 +22,7 @@ from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
-from rhevectra.core.topologies.common.winding import choose_core, copper_of, leakage_row, pins_of, spacing, stack, tightened, turns_of
+from rhevectra.core.topologies.common.winding import choose_core, copper_of, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.resonant import chambers, sharing, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -82,12 +82,9 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     need = _transformer_need(work, stage, settled, grade)
     every = work.parts["cores"].derived(windows)
     if integrated:
-        aim = float(stage.lr)
-        need = tightened(work, need, every, lambda n, c, w: chambers.seated(n, c, chambers.wall_for(n, c, w, aim), w))
-    choice, win = choose_core(work, need, every)
-    if integrated:
-        wall = work.choose("transformer.wall", lambda: chambers.wall_for(need, choice, win, float(stage.lr)), "what the leakage asks for, as far as the window has room")
-        need, choice = chambers.seated(need, choice, float(wall.value), win)
+        need, choice, win = chambers.choose(work, need, every, float(stage.lr))
+    else:
+        choice, win = choose_core(work, need, every)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = chambers.leakage_row(work, need, choice, win) if integrated else leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")

@@ -12,6 +12,7 @@ from rhevectra.core.magnetics import arrangement, candidate
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.winding import choose_closely
 
 SEPARATE, LEAKAGE = "separate", "leakage"
 WALL_LEAST = 1.0e-3
@@ -47,6 +48,13 @@ def wall_for(need: tr.TransformerNeed, choice: tr.Choice, win: Windows, aim: flo
     leak = [candidate.working_leakage(some, candidate.leakage_of(some, trial, at, win)) for some in (need, beside(need, least + 1e-3))]
     spare = max(1 - float(trial.fill[at]), 0.0) * float(need.room(win).height[k])
     return round(least + float(np.clip((wanted - leak[0]) / (leak[1] - leak[0]) * 1e-3, 0.0, spare)), 5)
+
+
+def choose(work: Work, need: tr.TransformerNeed, every: Windows, aim: float) -> tuple[tr.TransformerNeed, tr.Choice, Windows]:
+    """Core, turns and wall that leak what is asked for [H]."""
+    need, choice, win = choose_closely(work, need, every, lambda n, c, w: seated(n, c, wall_for(n, c, w, aim), w))
+    wall = work.choose("transformer.wall", lambda: wall_for(need, choice, win, aim), "what the leakage asks for, as far as the window has room")
+    return *seated(need, choice, float(wall.value), win), win
 
 
 def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows) -> Any:
