@@ -66,6 +66,7 @@ def window(qtbot, styled):
     if roles.theme() != "light":
         roles.apply(styled, "light")
     made = MainWindow(Session.of_text(demo.text(), "demo"))
+    made.changing.patience = 60_000  # a test looks at what comes of a click in its next line
     made.show()
     qtbot.waitExposed(made)
     yield made

@@ -176,6 +176,10 @@ class Session:
         """Hold the present design as the reference, or release the one that is held."""
         self.reference = None if self.reference is not None else self.design
 
+    def hold_pins(self, pins: Mapping[str, Any]) -> None:
+        """Hold the design that other pins give for the same requirement. Raises InputError."""
+        self.reference = size(self.document.requirement, pins, None, self.catalogue)
+
     @property
     def changed(self) -> bool:
         """Something is not saved."""

@@ -27,6 +27,8 @@ class FileActions:
         page: Any
         statusBar: Any
         show_all: Any
+        changing: Any
+        _edit: Any
         _adopt: Any
         _show_widget: Any
         _recent: Any
@@ -42,11 +44,10 @@ class FileActions:
 
     def keep_material(self, row: Mapping[str, Any]) -> None:
         """Keep a fitted material class among the person's own parts."""
-        def keep() -> None:
-            path = self.session.keep_parts("materials", [row])
+        def kept(path: Path) -> None:
             self.show_all()
             self.statusBar().showMessage(f"{row['name']} is kept in {path} and can be chosen as core material class")
-        self._guarded(keep)
+        self._edit(lambda: self.session.keep_parts("materials", [row]), then=kept)
 
     def _ask_name(self, save: bool, title: str, name: str, kinds: str) -> str:
         from PySide6.QtWidgets import QFileDialog
@@ -63,11 +64,11 @@ class FileActions:
 
     def open_path(self, path: str | Path) -> bool:
         """Open a project file."""
-        if not self.may_leave() or not self._guarded(lambda: self._adopt(Session.open(path))):
-            return False
-        self.autosave.clear()
-        settings.remember(Path(path))
-        return True
+        def opened(session: Session) -> None:
+            self._adopt(session)
+            self.autosave.clear()
+            settings.remember(Path(path))
+        return self.may_leave() and bool(self._edit(lambda: Session.open(path), then=opened))
 
     def open_dialog(self) -> None:
         """Ask for a file and open it."""
@@ -79,7 +80,7 @@ class FileActions:
         """Open a demo project."""
         if self.may_leave():
             self.autosave.clear()
-            self._adopt(Session.of_text(demo.text(name), "demo"))
+            self._edit(lambda: Session.of_text(demo.text(name), "demo"), then=self._adopt)
 
     def open_rack_demo(self) -> None:
         """Open the demo with several outputs."""
@@ -110,6 +111,7 @@ class FileActions:
 
     def save_to(self, path: str | Path) -> bool:
         """Save to a file; a failure is told and nothing is lost."""
+        self.changing.settle()
         done = self._guarded(lambda: self.session.save(path))
         if done:
             self.autosave.clear()
@@ -131,13 +133,12 @@ class FileActions:
 
     def compare_with(self, path: str | Path) -> bool:
         """Figure by figure against another project, which is then held as the reference."""
-        def compare() -> None:
-            other = Session.open(path)
+        def opened(other: Session) -> None:
             self.session.reference = other.design
             self.show_all()
             self.page.show_comparison(self.session.document.title, Path(path).name, changes(other.design, self.session.design))
             self._show_widget(self.page)
-        return self._guarded(compare)
+        return bool(self._edit(lambda: Session.open(path), then=opened))
 
     def export_dialog(self) -> None:
         """Ask for a file and write the netlist."""
@@ -196,6 +197,7 @@ class FileActions:
 
     def may_leave(self) -> bool:
         """Nothing unsaved, or the person says what to do with it."""
+        self.changing.settle()
         if not self.session.changed:
             return True
         from PySide6.QtWidgets import QMessageBox

@@ -10,7 +10,6 @@ from rhevectra.app.session import Session
 from rhevectra.core.catalogue.tables import PRICES, TABLES
 from rhevectra.core.design.contest import COMMON
 from rhevectra.core.design.relax import relaxations
-from rhevectra.core.design.size import size
 from rhevectra.ui.commands import COMMANDS
 from rhevectra.ui.theme import roles
 from rhevectra.ui.widgets.palette import Entry, Palette
@@ -33,7 +32,6 @@ class ViewActions:
         show_all: Any
         _show_widget: Any
         _edit: Any
-        _guarded: Any
         contest_desk: Any
         go: Any
 
@@ -142,10 +140,11 @@ class ViewActions:
 
     def keep_prices(self, rows: list[Any], gone: list[str]) -> None:
         """Prices of one's own, and the contest by them. Where they cannot be kept the status line says why."""
-        if self._guarded(lambda: self.session.keep_parts(PRICES, rows, gone)):
+        def kept(_path: Any) -> None:
             self.contest_desk.prices.show_catalogue(self.session.catalogue)
             self.show_all()
             self.run_contest()
+        self._edit(lambda: self.session.keep_parts(PRICES, rows, gone), then=kept)
 
     def open_entry(self, entry: Any) -> None:
         """A topology of the contest on the Size desk; one edit, taken back by undo."""
@@ -155,8 +154,7 @@ class ViewActions:
 
     def hold_entry(self, entry: Any) -> None:
         """A topology of the contest as the reference behind the present design."""
-        self.session.reference = size(self.session.document.requirement, entry.pins, None, self.session.catalogue)
-        self.show_all()
+        self._edit(lambda: self.session.hold_pins(entry.pins))
         self.go("Size")
 
     def cancel_job(self) -> None:

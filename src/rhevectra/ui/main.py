@@ -13,6 +13,9 @@ from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
 from rhevectra.drawing import pictures  # noqa: F401  (before Qt, which reads the source of every module imported after it)
 
+SHARE = 2e-4
+"""Seconds a thread keeps Python while the window waits for it; at Python's own 5 ms a repaint beside an exact period takes a quarter of a second."""
+
 
 def prepare_platform() -> None:
     """With no display, draw on an offscreen screen of 1280x800 and say so."""
@@ -35,6 +38,7 @@ def first_session(project: str | None, demo_name: str | None) -> Session:
 
 def run(project: str | None, demo_name: str | None, shot: str | None) -> int:
     """Open the window and stay until it is closed; with `shot` save a picture of it and leave."""
+    sys.setswitchinterval(SHARE)
     gc.disable()  # start-up makes many objects and throws none away; collecting among them costs a tenth of the start
     session = first_session(project, demo_name)
     prepare_platform()

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import QLabel, QMainWindow, QProgressBar, QStackedWidget, QWidget
 
@@ -13,6 +13,7 @@ from rhevectra.app.changes import summary
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
 from rhevectra.project.log import BENCH, NOTE
+from rhevectra.ui.changing import Changing
 from rhevectra.ui.commands import COMMANDS, MENUS
 from rhevectra.ui.files import FileActions
 from rhevectra.ui.jobs import Jobs
@@ -31,6 +32,9 @@ if TYPE_CHECKING:
 class MainWindow(FileActions, ViewActions, QMainWindow):
     """Rail with desks, menus, notice bar, status line."""
 
+    moved = Signal()
+    """The document has changed; it may have done so in the thread that designs."""
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.autosave = Autosave()
@@ -47,15 +51,16 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.rail.chosen.connect(self.go)
         self.setCentralWidget(framed(self.rail, self.notice, self.stack))
         self.stack.addWidget(self.size_desk)
-        self.jobs = Jobs(self)
+        self.jobs, self.changing = Jobs(self), Changing(self)
         self._keeper = QTimer(self, singleShot=True)
         self._keeper.timeout.connect(self._keep)
+        self.moved.connect(self._keeper.start)
         self._progress = QProgressBar(self)
         self._said = QLabel(self)
         self._make_status()
         self.actions_by_id = self._make_menus()
         self.size_desk.pinned.connect(lambda id, value, burst: self._edit(lambda: self.session.pin(id, value, burst), id))
-        self.size_desk.picked.connect(lambda values, going_on: self._edit(lambda: self.session.pin_all(values, going_on)))
+        self.size_desk.picked.connect(lambda values, going_on: self._edit(lambda: self.session.pin_all(values, going_on), "picked"))
         self.size_desk.freed.connect(lambda id: self._edit(lambda: self.session.free(id), id))
         self.size_desk.measured.connect(lambda id, reading: self._edit(lambda: self.session.measure(id, reading)))
         self.size_desk.admit.connect(self.admit)
@@ -157,8 +162,9 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
     def _adopt(self, session: Session) -> None:
         """Take another session into the window."""
         self.jobs.cancel()
+        self.changing.stop()
         self.session = session
-        session.on_change = lambda _document: self._keeper.start(0)
+        session.on_change = lambda _document: self.moved.emit()
         self.size_desk.corner = None
         self.show_all()
 
@@ -216,26 +222,43 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         name = s.path.name if s.path else "not saved yet"
         self.setWindowTitle(f"{'● ' if s.changed else ''}{s.document.title} · {name} · Rhevectra")
 
-    def _edit(self, change: Any, id: str = "") -> None:
-        """Do an edit; a refused one leaves everything as it was and says why at its field."""
-        try:
-            change()
-        except InputError as problem:
-            row = self.size_desk.decisions.rows.get(id)
-            if row is not None:
-                row.show_problem(str(problem))
-            if self._ask is not None:
-                self._ask.show_problem(str(problem))
-            self.statusBar().showMessage(str(problem))
-            return
-        self.show_all()
+    def _edit(self, change: Any, id: str = "", then: Any = None) -> bool:
+        """Make a change of the session and show what comes of it; a refused one leaves everything as it was and says why at its field.
+
+        then: called with what the change gave, in place of showing the session. False where it is refused at once.
+        """
+        fine = [True]
+
+        def ended(result: Any, problem: Exception | None) -> None:
+            fine[0] = problem is None
+            if isinstance(problem, InputError):
+                self._refuse(str(problem), id)
+            elif problem is not None:
+                raise problem
+            elif then is not None:
+                then(result)
+            else:
+                self.show_all()
+        self.changing.ask(change, ended, id)
+        if self.changing.busy:
+            self.statusBar().showMessage("designing …")
+        return fine[0]
+
+    def _refuse(self, sentence: str, id: str) -> None:
+        row = self.size_desk.decisions.rows.get(id)
+        if row is not None:
+            row.show_problem(sentence)
+        if self._ask is not None:
+            self._ask.show_problem(sentence)
+        self.statusBar().showMessage(sentence)
 
     def log(self, kind: str, text: str, values: Any = None, expected: Any = None) -> None:
         """Add to the bench log."""
-        self.session.record(kind, text, values, expected)
-        self.wind_desk.show_log(self.session.design, self.session.document.log)
-        self._mark_unsaved()
-        self.statusBar().showMessage("logged: " + text)
+        def logged(_result: Any) -> None:
+            self.wind_desk.show_log(self.session.design, self.session.document.log)
+            self._mark_unsaved()
+            self.statusBar().showMessage("logged: " + text)
+        self._edit(lambda: self.session.record(kind, text, values, expected), then=logged)
 
     def write_log(self) -> None:
         """The bench log, ready for a line."""
@@ -244,13 +267,11 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
 
     def undo(self) -> None:
         """Take the last edit back."""
-        if self.session.undo():
-            self.show_all()
+        self._edit(self.session.undo)
 
     def redo(self) -> None:
         """Do it again."""
-        if self.session.redo():
-            self.show_all()
+        self._edit(self.session.redo)
 
     def offer_recovery(self, found: list[Found]) -> None:
         """Say that unsaved work was found, and offer it."""
@@ -263,13 +284,12 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.notice.say(f"Unsaved work of “{first.title}” from {when} was found after a crash.", (("Restore it", lambda: self._recover(first)), ("Discard it", first.discard), ("Later", lambda: None)))
 
     def _recover(self, found: Found) -> None:
-        def restore() -> None:
-            session = Session.of_text(found.text, found.title)
+        def restored(session: Session) -> None:
             session.path, session.saved = found.path, None
             self._adopt(session)
             self._keep()
             found.discard()
-        self._guarded(restore)
+        self._edit(lambda: Session.of_text(found.text, found.title), then=restored)
 
     def _restore_splitters(self) -> None:
         for name, sizes in settings.read()["splitters"].items():
@@ -282,6 +302,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             event.ignore()
             return
         self.jobs.cancel()
+        self.changing.stop()
         self._keeper.stop()
         self.size_desk.picture.stop()
         self.autosave.clear()

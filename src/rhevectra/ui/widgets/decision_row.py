@@ -68,7 +68,8 @@ class QuantityEdit(QLineEdit):
             new = round(value + direction * (1 if value < 100 else 5), 3)
         else:
             new = preferred.step(value, direction, spec.step) if value > 0 else spec.low
-        self.committed.emit(float(min(max(new, spec.low), spec.high)), True)
+        self.set_value(float(min(max(new, spec.low), spec.high)))  # the next nudge starts here, also while a long design is still made
+        self.committed.emit(self._value, True)
 
 
 def text_of(spec: DecisionSpec, value: float) -> str:
