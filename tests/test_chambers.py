@@ -137,7 +137,7 @@ def test_the_wall_sets_the_leakage_and_the_whole_balances(name, pins):
     check_balance(d, front=() if d.front_end == "none" else tuple(x for x in d.losses if x in FRONT or x.startswith("pfc_")))
     sheet = winding_sheet(d)
     assert not complaints(sheet) and from_text(as_text(sheet)) and any("wall of" in n for n in sheet.notes) and any("wall of" in s.remark for s in sheet.steps)
-    assert not {"orders", "split"} & set(pictures_of(d, "transformer"))
+    assert not {"orders", "layers", "split"} & set(pictures_of(d, "transformer"))
     check_drawn(d, d.grid.find(d.grid.lines[0]))
 
 

@@ -4,6 +4,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.formulas.magnetics import leakage_best
+from rhevectra.core.magnetics import arrangement
 from rhevectra.core.magnetics.compare import Wound, alternatives
 from rhevectra.core.topologies.common.winding import LEAD_OUT, wires
 from rhevectra.drawing.display import Picture, Spot
@@ -13,10 +14,20 @@ _NAMES = {"split": "split primary", "simple": "simple", "interleaved": "full int
 
 
 def arrangements(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """The orders of wire, which are quick to lay."""
+    return orders_picture(design, alternatives(design.context["plan"], str(design.rows[DECISION].value), wires(design.catalogue)), width, height)
+
+
+def orders_picture(design: Design, made: list[Wound] | None, width: float, height: float) -> Picture:
     """Leakage, copper loss, capacitance, height and rise of each order, as bars over the greatest of them."""
-    plan, now = design.context["plan"], str(design.rows[DECISION].value)
-    made = alternatives(plan, now, wires(design.catalogue))
-    picture = Picture(width, height, "the same core and turns in other orders, wire chosen anew for each; a click takes one")
+    now = str(design.rows[DECISION].value)
+    laid = "tracks laid" if design.context["plan"].need.board is not None else "wire chosen"
+    picture = Picture(width, height, f"the same core and turns in other orders, {laid} anew for each; a click takes one")
+    if made is None:
+        for k, text in enumerate(arrangement.PRESETS):
+            picture.box(2, 8 + 18 * k, width - 4, 16, "card", "rule")
+            picture.text(4, 17 + 18 * k, f"{_NAMES[text]}: its field is being solved …", "muted", "left", 3.2)
+        return picture
     picture.decides = DECISION
     rows = design.rows
 

@@ -24,13 +24,13 @@ def _waiting(draw: Callable[[Design, Any, float, float], Picture]) -> Draw:
 PICTURES: dict[str, tuple[str, Draw]] = {
     "line": ("Line cycle", front.line_cycle), "inrush": ("Inrush", front.inrush), "harmonics": ("Harmonics", front.harmonics), "noise": ("Noise", emission.conducted), "envelope": ("Inductor current", boost.envelope), "derating": ("Power by line", boost.derating), "phases": ("Three phases", boost.phases), "holdup": ("Hold-up", front.hold_up),
     "period": ("Switching period", switching.switching_period), "transient": ("Turn-off", switching.clamp_transient), "map": ("Map", clamp_map.map_picture), "steps": ("Steps", clamp_steps.steps_picture), "snubber": ("Snubber", snubber_map.snubber_picture), "loads": ("Kinds", _waiting(clamps.over_load_picture)), "slow": ("Slow diode", _waiting(slow_diode.slow_diode_picture)), "ripple": ("Ripple choice", _waiting(ripple.ripple_picture)), "range": ("Input range", _waiting(input_range.range_picture)),
-    "gain": ("Gain", gain.gain_curves), "frequency": ("Frequency", frequency.frequency_curves), "circuit": ("Circuit", circuit.schematic), "window": ("Window", magnetic.winding_window), "orders": ("Orders", arrangements.arrangements), "cores": ("Cores", cores.cores), "field": ("Field", _waiting(field.field_picture)), "split": ("Split", _waiting(matrix.matrix_picture)), "pairs": ("Pairs", pairs.pairs_picture), "flux": ("Flux", magnetic.flux_curve), "supply": ("Supply window", switching.supply_window), "loss": ("Losses", switching.loss_bars)}
+    "gain": ("Gain", gain.gain_curves), "frequency": ("Frequency", frequency.frequency_curves), "circuit": ("Circuit", circuit.schematic), "window": ("Window", magnetic.winding_window), "orders": ("Orders", arrangements.arrangements), "layers": ("Orders", _waiting(arrangements.orders_picture)), "cores": ("Cores", cores.cores), "field": ("Field", _waiting(field.field_picture)), "split": ("Split", _waiting(matrix.matrix_picture)), "pairs": ("Pairs", pairs.pairs_picture), "flux": ("Flux", magnetic.flux_curve), "supply": ("Supply window", switching.supply_window), "loss": ("Losses", switching.loss_bars)}
 """Pictures by key: tab title and function."""
-STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"), "bulk": ("line", "holdup", "inrush", "loss"), "switch": ("period", "gain", "frequency", "ripple", "range", "circuit", "loss"), "transformer": ("window", "orders", "cores", "split", "pairs", "field", "flux", "loss"),
+STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"), "bulk": ("line", "holdup", "inrush", "loss"), "switch": ("period", "gain", "frequency", "ripple", "range", "circuit", "loss"), "transformer": ("window", "orders", "layers", "cores", "split", "pairs", "field", "flux", "loss"),
                   "clamp": ("transient", "map", "loads", "steps", "slow", "period"), "rectifier": ("period", "snubber", "circuit", "loss"), "feedback": ("supply", "circuit"), "load": ("loss", "period", "circuit")}
 """Which pictures a stage offers, the first shown first."""
-OVER_ONE_ANOTHER = ("orders", "split")
-"""Pictures of windings laid over one another, which have nothing to tell of chambers and boards."""
+OVER_ONE_ANOTHER = {"wire": ("layers",), "board": ("orders", "split"), "chambers": ("orders", "layers", "split")}
+"""Pictures of the transformer that have nothing to tell of windings made that way; the orders of a board come from a worker, its tracks are solved for."""
 
 
 
@@ -39,8 +39,7 @@ def pictures_of(design: Design, stage: str) -> tuple[str, ...]:
     topology = TOPOLOGIES[design.topology]
     left_out = (*topology.NO_PICTURES, *FRONT_ENDS.get(design.front_end, DC_FRONT_END).NO_PICTURES, *clamps_for(topology)[design.clamp].NO_PICTURES)
     need = getattr(design.context.get("plan"), "need", None)
-    if getattr(need, "wall", None) is not None or getattr(need, "board", None) is not None:
-        left_out = (*left_out, *OVER_ONE_ANOTHER)
+    left_out = (*left_out, *OVER_ONE_ANOTHER["chambers" if getattr(need, "wall", None) is not None else "board" if getattr(need, "board", None) is not None else "wire"])
     return tuple(key for key in STAGE_PICTURES.get(stage, ()) if key not in left_out) or ("loss",)
 
 

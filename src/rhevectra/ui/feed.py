@@ -42,6 +42,14 @@ def field_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any
     return steps(design)
 
 
+def order_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any]]:
+    """The windings of a design in the usual orders."""
+    from rhevectra.core.magnetics.compare import alternative_steps
+    from rhevectra.core.topologies.common.winding import wires
+
+    return alternative_steps(design.context["plan"], str(design.rows["transformer.arrangement"].value), wires(design.catalogue))
+
+
 def matrix_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any]]:
     """The transformer of a design split in several."""
     from rhevectra.core.magnetics.matrix import matrix_steps as steps

@@ -164,7 +164,7 @@ def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, ne
     return {s.id: s for s in (*front.FIGURES, *emission.figures(front), *topology.FIGURES, *clamp.FIGURES, *outputs)}
 
 
-ROUGH, SETTLED = 3e-2, 1e-3
+ROUGH, SETTLED = 3e-2, 1e-4
 """Largest change of the last pass: for the power that sets the bus, and for the figures."""
 MOST_DRAWN = 1.5
 """A stage that draws more than this times the power expected is no design; its bus is not followed further."""

@@ -19,6 +19,8 @@ PER_LAYER = (1, 2, 3, 4, 5, 6, 8, 10)
 PARALLEL = (1, 2, 3, 4, 6)
 TRACK_LEAST = 0.2e-3
 """Narrowest track [m] that is drawn (common practice)."""
+AUX_TRACK, AUX_DENSITY = 0.3e-3, 5e6
+"""Track of the auxiliary winding [m] and the density [A/m²] from which it is wider: in the field of the others a wide one burns more than the milliamps in it ask for."""
 SKIN = 0.1e-3
 """Solder mask and film on each face of the board, and air to the core [m] (common practice)."""
 LAYERS_USUAL = 16
@@ -51,15 +53,20 @@ class Board:
         return tuple(replace(b, below=0.0 if not b.below else self.barrier if b.below > 0.5 * (1 + SAFETY_TAPES) * TAPE else self.dielectric) for b in stack)
 
 
-def lay_tracks(turns: Any, width: Any, parts: Sequence[float], board: Board, pinned: str | None) -> Laid:
-    """A winding of `turns` laid in tracks, one more axis for the options: turns side by side in a layer, or several layers to a turn; width: room for tracks [m]; parts: shares of its turns that lie apart."""
+def lay_tracks(turns: Any, width: Any, parts: Sequence[float], board: Board, pinned: str | None, widest: float = np.inf) -> Laid:
+    """A winding of `turns` laid in tracks, one more axis for the options: turns side by side in a layer, or several layers to a turn; width: room for tracks [m]; parts: shares of its turns that lie apart; widest: track [m]."""
     per_layer, parallel = options() if pinned is None else tuple(np.array([float(x)]) for x in wire.tracks(pinned) or (1, 1))
     layers = sum(np.ceil(n / per_layer) for n in parted(turns, parts))
     track = (width + board.spacing) / np.maximum(turns / np.maximum(layers, 1), 1) - board.spacing  # layers are filled evenly, each over the whole room
     tall = parallel * board.copper + (parallel - 1) * board.dielectric
     height = layers * tall + np.maximum(layers - len(parts), 0) * board.dielectric
     each = np.broadcast_to(board.copper, per_layer.shape)
-    return Laid(each, each, parallel, width / per_layer, tall, per_layer + 0 * width, layers, height, parallel * board.copper * np.maximum(track, 1e-6), track >= TRACK_LEAST, np.ones(per_layer.shape, bool), np.full(per_layer.shape, board.dielectric))
+    return Laid(each, each, parallel, width / per_layer, tall, per_layer + 0 * width, layers, height, parallel * board.copper * np.clip(track, 1e-6, widest), track >= TRACK_LEAST, np.ones(per_layer.shape, bool), np.full(per_layer.shape, board.dielectric))
+
+
+def aux_track(i_rms: float, board: Board) -> float:
+    """Widest track [m] of an auxiliary winding of that current [A]."""
+    return max(AUX_TRACK, i_rms / (AUX_DENSITY * board.copper))
 
 
 def evenly(count: int, per_layer: int) -> list[int]:

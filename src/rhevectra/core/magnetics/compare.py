@@ -1,7 +1,7 @@
 """The same transformer wound in other orders: core and turns stay, wire is chosen anew, and what changes is set side by side."""
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -81,8 +81,17 @@ def worked_out(need: TransformerNeed, text: str, win: Windows, wires: dict[str, 
 
 def alternatives(plan: Any, chosen: str, wires: dict[str, tuple[Array, Array]]) -> list[Wound]:
     """The usual orders for a chosen transformer, with a person's own first if it is none of them and suits these windings. plan: need, choice and window."""
+    found: list[Wound] = [*alternative_steps(plan, chosen, wires)][-1][2]
+    return found
+
+
+def alternative_steps(plan: Any, chosen: str, wires: dict[str, tuple[Array, Array]]) -> Iterator[tuple[int, int, Any]]:
+    """The same in steps of (done, total, None or all of them), order by order."""
     choice, need = plan.choice, plan.need
     turns = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
     win = plan.window.only([choice.core])
     own = [chosen] if chosen not in arrangement.PRESETS and arrangement.suits(chosen, [w.name for w in need.windings]) else []
-    return [wound_as(need, text, turns, win, wires) for text in (*own, *arrangement.PRESETS)]
+    texts, found = (*own, *arrangement.PRESETS), []
+    for k, text in enumerate(texts, 1):
+        found.append(wound_as(need, text, turns, win, wires))
+        yield k, len(texts), found if k == len(texts) else None

@@ -2,7 +2,8 @@
 
 Tracks are thin against the skin depth, so each is a row of strips across its width whose currents are solved for. Two
 strips couple by the vector potential in a window whose core carries flux without field: a series of cosines across the
-window, in closed form along the post. Ampere-turns that cancel are taken for granted: the core has no gap.
+window, in closed form along the post. Ampere-turns that do not cancel appear in the gap in the middle of the post: a sheet
+of current there answers every strip. What all strips see alike (the flux through the gap) moves no current and is left out.
 """
 
 from collections.abc import Sequence
@@ -19,6 +20,8 @@ STRIPS, STRIPS_LEAST, STRIPS_ALL = 8, 3, 700
 """Strips across a track, finer towards its edges; fewer, but no less than these, where there would be more than so many in all."""
 COSINES = 160
 """Terms of the series across the window."""
+FILAMENTS = 12
+"""Lines of current that make the sheet in the gap: closer to each other than any track is to the post."""
 ORDERS = (1, 3, 8, 24)
 """Harmonics the currents are solved at; between them losses go as a power of the order."""
 
@@ -35,9 +38,9 @@ class Track:
 
 
 class TrackField:
-    """The strips of all tracks with what couples them. across, along: the window [m]; thick: copper of a layer [m]."""
+    """The strips of all tracks with what couples them. across, along: the window [m]; thick: copper of a layer [m]; gap: in the middle of the post [m], 0 where the windings' ampere-turns cancel."""
 
-    def __init__(self, tracks: Sequence[Track], across: float, along: float, thick: float) -> None:
+    def __init__(self, tracks: Sequence[Track], across: float, along: float, thick: float, gap: float = 0.0) -> None:
         self.tracks, self.thick = tuple(tracks), thick
         self.strips = int(np.clip(STRIPS_ALL // len(self.tracks), STRIPS_LEAST, STRIPS))
         edges = 0.5 * (1 - np.cos(np.pi * np.arange(self.strips + 1) / self.strips))
@@ -47,11 +50,11 @@ class TrackField:
         self.turn = np.array([turns.index((t.winding, t.turn)) for t in tracks])
         self.winding = np.array([t.winding for t in tracks])
         self.turn_winding = np.array([w for w, _ in turns])
-        self.coupling = self._couple(across, along)
+        self.coupling = self._couple(across, along, gap)
         self._solved: dict[tuple[float, float], Array] = {}
 
-    def _couple(self, across: float, along: float) -> Array:
-        """Vector potential on each strip of one ampere in another [H/m], layer against layer."""
+    def _couple(self, across: float, along: float, gap: float) -> Array:
+        """Vector potential on each strip of one ampere in another and of the gap's answer to both [H/m], layer against layer."""
         at = np.array([t.y for t in self.tracks])
         y, layer = np.unique(np.round(at, 9), return_inverse=True)
         p = np.arange(1, COSINES + 1) * np.pi / across
@@ -59,16 +62,21 @@ class TrackField:
         c = np.cos(np.multiply.outer(middle, p)) * np.sinc(np.multiply.outer(half, p) / np.pi)
         own = [c[layer == k].reshape(-1, COSINES) for k in range(len(y))]
         place = [np.flatnonzero(np.repeat(layer == k, self.strips)) for k in range(len(y))]
-        high, low = np.maximum.outer(y, y), np.minimum.outer(y, y)
-        # cosh(p·(H − y>))·cosh(p·y<)/(p·sinh(p·H)) without overflow
-        e = lambda z: np.exp(-np.multiply.outer(z, p))  # noqa: E731
-        g = (e(high - low) + e(2 * along - high - low) + e(high + low) + e(2 * along - high + low)) / (p * (1 - np.exp(-2 * p * along))) / across
+        g = _along_post(y, y, p, along) / across
         found = np.empty((c.shape[0] * self.strips,) * 2)
         for j in range(len(y)):
             for k in range(j + 1):
                 block = (own[j] * g[j, k]) @ own[k].T - 0.5 * abs(y[j] - y[k]) / across
                 found[np.ix_(place[j], place[k])] = block
                 found[np.ix_(place[k], place[j])] = block.T
+        if gap > 0:
+            sheet = 0.5 * along + gap * ((np.arange(FILAMENTS) + 0.5) / FILAMENTS - 0.5)
+            g = _along_post(y, sheet, p, along).mean(1) / across
+            away = np.abs(np.subtract.outer(y, sheet)).mean(1) / across
+            answer = np.empty(len(found))
+            for k in range(len(y)):
+                answer[place[k]] = own[k] @ g[k] - 0.5 * away[k]
+            found -= answer[:, None] + answer
         return np.asarray(MU0 * found)
 
     def responses(self, rho: float, frequency: float) -> Array:
@@ -117,6 +125,13 @@ class TrackField:
         put = np.zeros((len(share), len(turns)))
         put[np.arange(len(share)), np.repeat(self.winding, self.strips)] = weight
         return Leakage(turn_length * put.T @ self.coupling @ put, np.asarray(turns, dtype=float))
+
+
+def _along_post(y: Array, other: Array, p: Array, along: float) -> Array:
+    """cosh(p·(H − y>))·cosh(p·y<)/(p·sinh(p·H)) of two sets of heights (y, other, p), without overflow."""
+    high, low = np.maximum.outer(y, other), np.minimum.outer(y, other)
+    e = lambda z: np.exp(-np.multiply.outer(z, p))  # noqa: E731
+    return np.asarray((e(high - low) + e(2 * along - high - low) + e(high + low) + e(2 * along - high + low)) / (p * (1 - np.exp(-2 * p * along))))
 
 
 def losses_of(field: TrackField, harmonics: Sequence[Any], averages: Sequence[float], fs: float, rho: float) -> Array:

@@ -15,7 +15,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import copper, magnetics
 from rhevectra.core.magnetics import arrangement, fringing, leakage, winding, wire
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL
-from rhevectra.core.magnetics.board import lay_tracks
+from rhevectra.core.magnetics.board import aux_track, lay_tracks
 from rhevectra.core.magnetics.copper_loss import Section
 from rhevectra.core.magnetics.need import TransformerNeed as TransformerNeed
 from rhevectra.core.magnetics.need import WindingNeed as WindingNeed
@@ -128,7 +128,7 @@ def field_rates(need: TransformerNeed) -> list[float]:
 
 
 def _gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, depths: Sequence[Any]) -> list[Any]:
-    """What the gap adds to the mean square of dB/dt in each winding [T²/s²]; depths: of the middle of each block above the bobbin's floor [m]. Chambers: the mean of the whole window, on both sides of the gap alike."""
+    """What the gap adds to the mean square of dB/dt in each winding [T²/s²]; depths: of the middle of each block above the bobbin's floor [m]. Chambers and boards, which lie along the post: the mean of the room across the window."""
     added: list[Any] = [0.0] * len(turns)
     if need.lp is None:
         return added
@@ -136,9 +136,10 @@ def _gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Arr
     omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
     net = sum(np.asarray(n)[..., None] * w.harmonics for n, w in zip(real, need.windings, strict=True))
     drive = 0.5 * (omega**2 * np.abs(net) ** 2).sum(-1) * copper.MU0**2
-    x = win.wall[:, None] + (np.stack(np.broadcast_arrays(*depths)) if need.wall is None else np.multiply.outer((np.arange(4) + 0.5) / 4, win.width)[..., None])
+    along = need.wall is not None or need.board is not None
+    x = win.wall[:, None] + (np.multiply.outer((np.arange(4) + 0.5) / 4, win.width)[..., None] if along else np.stack(np.broadcast_arrays(*depths)))
     uneven = drive * fringing.unevenness(np.maximum(gap, 1e-6), win.window[:, None], win.across[:, None], x)
-    if need.wall is not None:
+    if along:
         uneven = np.broadcast_to(uneven.mean(0), (len(need.stack), *gap.shape))
     for block, each in zip(need.stack, uneven, strict=True):
         if not block.shield:
@@ -172,7 +173,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
         w, rate = need.windings[k], rates[k]
         pinned, parts = (need.pins or {}).get(wire_key(w.name)), arrangement.shares(need.stack, k)
         if need.board is not None:
-            trial = lay_tracks(real[k][..., None], width[..., None], parts, need.board, pinned)
+            trial = lay_tracks(real[k][..., None], width[..., None], parts, need.board, pinned, aux_track(w.i_rms, need.board) if k == len(turns) - 1 else np.inf)
         else:
             sizes = wires["triple" if w.triple else "enamel"]
             d, o, strands, flat, foil = winding.options(w.i_rms, *sizes, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, *sizes)

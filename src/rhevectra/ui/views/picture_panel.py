@@ -12,7 +12,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
 from rhevectra.core.magnetics.arrangement import named
 from rhevectra.core.magnetics.transformer import wound
-from rhevectra.drawing.arrangements import DECISION
+from rhevectra.drawing.arrangements import DECISION, orders_picture
 from rhevectra.drawing.circuit import conducting
 from rhevectra.drawing.clamps import over_load_picture
 from rhevectra.drawing.display import Picture
@@ -23,7 +23,7 @@ from rhevectra.drawing.pictures import PICTURES, pictures_of, shown_at
 from rhevectra.drawing.ripple import ripple_picture
 from rhevectra.drawing.slow_diode import slow_diode_picture
 from rhevectra.drawing.switching import exact_period
-from rhevectra.ui.feed import Feed, Work, exact_steps, field_steps, matrix_steps, over_load_steps, range_steps, ripple_steps, slow_diode_steps
+from rhevectra.ui.feed import Feed, Work, exact_steps, field_steps, matrix_steps, order_steps, over_load_steps, range_steps, ripple_steps, slow_diode_steps
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
 
@@ -90,6 +90,7 @@ class PicturePanel(QFrame):
         self.feed.found.connect(self._solved)
         self.late = {"field": self._comes(field_picture, "finite elements, quadratic triangles", field_steps), "loads": self._comes(over_load_picture, "every kind designed anew", over_load_steps, True), "range": self._comes(range_picture, "every range designed anew", range_steps),
                      "ripple": self._comes(ripple_picture, "every ratio designed anew", ripple_steps),
+                     "layers": self._comes(orders_picture, "every order of the layers solved anew", order_steps),
                      "split": self._comes(matrix_picture, "every number of pieces sized anew", matrix_steps),
                      "slow": self._comes(slow_diode_picture, "exact periods", slow_diode_steps, True)}
         self.view.cursor_at.connect(self.set_instant)

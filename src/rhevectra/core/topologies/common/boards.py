@@ -13,6 +13,7 @@ from rhevectra.core.magnetics.board import LAYERS_USUAL, Board, vias
 from rhevectra.core.magnetics.candidate import exact_copper, resistance_loss
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import FigureSpec, Work
+from rhevectra.core.topologies.common.winding import choose_closely, choose_core
 
 WIRE, BOARD = "wire", "board"
 BARRIER = {"functional": 0.2e-3, "basic": 0.2e-3, "reinforced": 0.4e-3}
@@ -35,6 +36,15 @@ def chosen(work: Work, every: Windows) -> bool:
     pinned = work.choose.pins.get("transformer.core")
     bare = pinned is not None and bool(every.bare[every.names.index(pinned)])
     return bool(work.choose("transformer.construction", BOARD if bare else WIRE, "the core that is pinned has no bobbin" if bare else "wire on a bobbin: any turns, cheapest (common practice)").value == BOARD)
+
+
+def wind(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.TransformerNeed, tr.Choice, Windows]:
+    """Core, turns and wire or tracks, by what was decided of the construction; with the need that led to the choice."""
+    if not chosen(work, every):
+        return need, *choose_core(work, need, every)
+    need, choice, win = choose_closely(work, on_board(work, need), every)
+    record(work, need, choice, win)
+    return need, choice, win
 
 
 def on_board(work: Work, need: tr.TransformerNeed) -> tr.TransformerNeed:
@@ -78,5 +88,6 @@ def record(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows
     sheet.solved("board.crowding", max(ratio[:-1]), "", "copper loss with the currents as they crowd, over that of evenly spread ones, by the field of all tracks")
     if ratio[worst] > CROWDED:
         beside = f", its {int(laid[worst].strands)} layers in parallel share unevenly" if laid[worst].strands > 1 else ""
-        work.find(LOOK_AT, "transformer", f"the {names[worst]} loses {ratio[worst]:.1f} times what evenly spread currents would{beside}: an arrangement with more faces between the sides, or more turns to a layer, spreads them", "board.crowding", "transformer.arrangement: interleaved")
+        mend, cure = ("an arrangement with more faces between the sides, or more turns to a layer, spreads them", "transformer.arrangement: interleaved") if need.lp is None else ("the field of the gap crosses its tracks; the picture Orders tells which order of the layers loses least", "transformer.arrangement")
+        work.find(LOOK_AT, "transformer", f"the {names[worst]} loses {ratio[worst]:.1f} times what evenly spread currents would{beside}: {mend}", "board.crowding", cure)
     work.find(NOTE, "transformer", f"board of {count} layers, {show(thick, 'm', 3)} thick: windings in inner layers, solid insulation of {show(need.board.barrier if need.board else 0.0, 'm')} between the sides; distances along cut edges and to the core by the standard in force", layers.id, "board.barrier")

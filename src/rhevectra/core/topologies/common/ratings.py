@@ -26,7 +26,7 @@ def switch_heat(work: Work, row: Mapping[str, Any], power: Any) -> None:
 def transformer_fit(work: Work, need: TransformerNeed, choice: Choice) -> None:
     """How much of the window the windings use, and what they are held against."""
     sheet = work.sheet
-    sheet.solved("transformer.fill", float(choice.trial.fill[choice.core, choice.candidate]), "", "height of all layers, tapes and bulge over the height available in the bobbin")
+    sheet.solved("transformer.fill", float(choice.trial.fill[choice.core, choice.candidate]), "", "height of all layers, tapes and bulge over the height available in the bobbin" if need.board is None else "thickness of the board over what its layers at most and the window allow")
     sheet.given("transformer.fill_limit", 1.0, "", "rule", "the winding must fit")
     sheet.given("transformer.rise_limit", need.rise_max, "K", "rule", "decision transformer.rise_max")
 

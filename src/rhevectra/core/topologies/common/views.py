@@ -146,6 +146,13 @@ def _apart(need: Any) -> list[str]:
     return [f"{SAFETY_TAPES} tapes at the barrier", f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"]
 
 
+def _used(rows: Any, need: Any) -> str:
+    """How much of the room the windings take: of the window's height, or of the layers a board may have."""
+    if need.board is not None:
+        return f"{int(rows['board.layers'].value)} layers of {need.board.layers_most} at most, {show(float(rows['board.thickness'].value), 'm', 3)} thick"
+    return f"height used {float(np.asarray(rows['transformer.fill'].value)) * 100:.0f} %"
+
+
 def winding_view(design: Any) -> WindingView:
     """Every turn of the chosen transformer where the sizing laid it, with its legend."""
     plan, rows = design.context["plan"], design.rows
@@ -157,6 +164,6 @@ def winding_view(design: Any) -> WindingView:
     legend = [(f"{n}: {t} turns, {strands_of(w)}" + (", triple-insulated" if need.windings[i].triple else ""), sides[i])
               for i, (n, t, w) in enumerate(zip(names, turns, (x.at(at) for x in trial.laid), strict=True))]
     gap = float(np.asarray(rows["transformer.gap"].value)) if "transformer.gap" in rows else 0.0
-    notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), f"height used {float(np.asarray(rows['transformer.fill'].value)) * 100:.0f} %",
+    notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), _used(rows, need),
              f"leakage {show(float(np.max(rows['transformer.leakage'].value)), 'H')}, copper loss {show(design.figure('transformer.loss_copper').value, 'W')}", *_apart(need)]
     return WindingView(core, f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", layout, gap, legend, notes)

@@ -67,7 +67,7 @@ def record_core(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wi
     many = int(every.bare.sum()) if need.board is not None else len(every.offered(work.choose.pins.get("transformer.core")).names)
     work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
     if need.board is None and every.bare[every.names.index(win.names[choice.core])]:
-        work.find(LOOK_AT, "transformer", f"{win.names[choice.core]} has no bobbin: wire would lie on the bare post without what insulates it; such cores take boards, in stages without a gap", "transformer.core", "transformer.core")
+        work.find(LOOK_AT, "transformer", f"{win.names[choice.core]} has no bobbin: wire would lie on the bare post without what insulates it; such cores take boards", "transformer.core", "transformer.core")
 
 
 ROUNDS = 5
@@ -75,7 +75,7 @@ ROUNDS = 5
 
 
 def choose_closely(work: Work, need: tr.TransformerNeed, every: Windows, seat: Callable[[tr.TransformerNeed, tr.Choice, Windows], tuple[tr.TransformerNeed, tr.Choice]] = lambda need, choice, _: (need, choice)) -> tuple[tr.TransformerNeed, tr.Choice, Windows]:
-    """The same where the search takes the copper to lose less than it does: tried again with less rise allowed, as long as the chosen copper, looked at closely, exceeds it; with the need that led to the choice.
+    """The same where the search takes the copper to lose less than it does: tried again with less rise allowed, as long as the chosen copper, looked at closely, exceeds it; with the need as it was asked.
 
     seat: need and choice as they are made in the end.
     """
@@ -93,7 +93,7 @@ def choose_closely(work: Work, need: tr.TransformerNeed, every: Windows, seat: C
             break
         need = replace(need, rise_max=need.rise_max * min(taken / rise, 0.95))
     record_core(work, need, choice, win, every)
-    return need, choice, win
+    return replace(need, rise_max=allowed), choice, win
 
 
 def pins_of(work: Work) -> dict[str, Any]:
@@ -125,7 +125,7 @@ def copper_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wind
     trial, at = choice.trial, (choice.core, choice.candidate)
     hot = float(work.need.ambient_max + trial.rise[at])
     exact, near = candidate.exact_copper(need, trial, at, win, hot)
-    if need.lp is None or need.wall is not None:
+    if need.lp is None or need.wall is not None or need.board is not None:  # there the gap is part of the whole
         return exact
     heat = sum(near)
     work.sheet.solved("transformer.loss_fringing", heat, "W", "every strand a cylinder in the extra field of the gap, all harmonics, by the currents the core was chosen with")
@@ -163,10 +163,14 @@ def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wi
     one = "" if len(outputs) == 1 else "; seen by one output alone: " + ", ".join(f"{arrangement.word(need.windings[k].name)} {show(matrix.pair(0, k), 'H')}" for k in outputs)
     who = "halves of the tap in turn" if len(tr.conducting(need)) > 1 else "outputs shorted"
     geometric = work.sheet.solved("transformer.leakage_geometric", seen, "H", f"field energy of the stack {work.sheet.rows['transformer.arrangement'].value}, one dimension, heights as laid, {who}{one}")
+    if need.board is not None and least > BOARD_LEAST:
+        least, why = BOARD_LEAST, "a board repeats its geometry; what it cannot fall below are its ends and holes (common practice)"
     share = work.choose("transformer.leakage_share", least, why)
     return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
 
 
+BOARD_LEAST = 0.002
+"""Least leakage of a board, share of its inductance."""
 LAID_MUCH = 2.0
 """Capacitance as laid, over the assumed one, from which it is told."""
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics, resonant
@@ -19,10 +20,11 @@ from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
+from rhevectra.core.topologies.common import boards
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
-from rhevectra.core.topologies.common.winding import choose_core, copper_of, leakage_row, pins_of, spacing, stack, turns_of
+from rhevectra.core.topologies.common.winding import copper_of, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.resonant import chambers, sharing, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -82,9 +84,11 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     need = _transformer_need(work, stage, settled, grade)
     every = work.parts["cores"].derived(windows)
     if integrated:
+        if boards.chosen(work, every):
+            work.find(MUST_FIX, "transformer", "chambers are wound of wire, a board has none: sized with wire", "transformer.core", "llc.inductor")
         need, choice, win = chambers.choose(work, need, every, float(stage.lr))
     else:
-        choice, win = choose_core(work, need, every)
+        need, choice, win = boards.wind(work, need, every)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = chambers.leakage_row(work, need, choice, win) if integrated else leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")

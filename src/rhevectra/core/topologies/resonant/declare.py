@@ -3,7 +3,7 @@
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import declare
+from rhevectra.core.topologies.common import boards, declare
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.resonant.chambers import LEAKAGE, SEPARATE
 
@@ -30,8 +30,8 @@ _PHASED_DECISIONS = (
 )
 _WITHOUT = ("fs", "switch.duty_limit", "switch.limit_tolerance", "switch.limit_delay", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
-DECISIONS = declare.decisions(*_DECISIONS, _SECONDARY, *_INTEGRATED, without=_WITHOUT)
-PHASED_DECISIONS = declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT)
+DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS)
+PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS)
 _EXACT = "tolerances of inductances and capacitor; node capacitance and dead time in the waveform"
 _FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
@@ -63,8 +63,8 @@ _PHASED_FIGURES = (
 )
 _CHAMBERED = (FigureSpec("transformer.lp", "Primary inductance, all others open", "L_p", "transformer", corners.FULL, fixed="gap and chambers as computed", sentence="magnetising inductance and the leakage that is the resonant inductance"),)
 _NO_FIGURES = ("switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
-FIGURES = declare.figures(*_FIGURES, *_CHAMBERED, without=_NO_FIGURES)
-PHASED_FIGURES = declare.figures(*_FIGURES, *_PHASED_FIGURES, without=_NO_FIGURES)
+FIGURES = (*declare.figures(*_FIGURES, *_CHAMBERED, without=_NO_FIGURES), *boards.FIGURES)
+PHASED_FIGURES = (*declare.figures(*_FIGURES, *_PHASED_FIGURES, without=_NO_FIGURES), *boards.FIGURES)
 output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False

@@ -21,7 +21,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import boards, secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import capacitance_row, choose_closely, choose_core, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
+from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
@@ -107,14 +107,9 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     need, margin = _transformer_need(work, stage, out, grade, v_top, float(switch["duty_limit"].value))
     every = work.parts["cores"].derived(windows)
-    if boards.chosen(work, every):
-        need, choice, win = choose_closely(work, boards.on_board(work, need), every)
-    else:
-        choice, win = choose_core(work, need, every)
+    need, choice, win = boards.wind(work, need, every)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
-    if need.board is not None:
-        boards.record(work, need, choice, win)
     capacitance_row(work, need, choice, win)
     leak = leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
     stage, series = replace(stage, leakage=float(leak.value)), None
