@@ -23,6 +23,12 @@ def resonant():
 
 
 @pytest.fixture(scope="module")
+def unregulated():
+    document = decode(demo.text("radar-rotator"), "demo")
+    return size(document.requirement, {**document.decisions, "llc.control": "fixed"})
+
+
+@pytest.fixture(scope="module")
 def valley(demo_document):
     return size(demo_document.requirement, {"topology": "flyback_qr"})
 
@@ -51,8 +57,8 @@ def extent(text: Text) -> tuple[float, float, float, float]:
 
 @pytest.mark.parametrize("key", PICTURES)
 @pytest.mark.parametrize("page", SIZES)
-def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, valley, fans, three, key, page):
-    design = {"gain": resonant, "frequency": valley, "envelope": fans, "derating": fans, "line": fans, "phases": three}.get(key, demo_design)
+def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, unregulated, valley, fans, three, key, page):
+    design = {"gain": resonant, "output": unregulated, "frequency": valley, "envelope": fans, "derating": fans, "line": fans, "phases": three}.get(key, demo_design)
     for corner in all_corners(design):
         picture = PICTURES[key][1](design, corner, *page)
         assert (picture.width, picture.height) == page

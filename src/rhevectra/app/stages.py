@@ -73,7 +73,7 @@ _SAYS = {"bulk.v_valley": "valley {}", "switch.v_peak": "peak {}", "clamp.v": "c
 
 
 def _telling(design: Design, id: str) -> str:
-    value = design.value(id) if id in design.specs else design.rows[id].value if id in design.rows else "–"
+    value = design.value(id) if id in design.rows else "–"
     if isinstance(value, str):
         return value
     unit = design.rows[id].unit

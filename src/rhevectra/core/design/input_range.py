@@ -14,9 +14,9 @@ from rhevectra.core.design.design import Design
 from rhevectra.core.design.size import size
 
 NARROW, WIDE, STEPS = 1.03, 3.0, 8
-KEPT = ("fs", "qr.f_max", "transformer.material", "transformer.arrangement", "insulation.school", "secondary.kind", "flyback.ripple_ratio", "filter1.ripple_ratio", "light_load", "rectifier.snubber")
+KEPT = ("fs", "llc.control", "qr.f_max", "transformer.material", "transformer.arrangement", "insulation.school", "secondary.kind", "flyback.ripple_ratio", "filter1.ripple_ratio", "light_load", "rectifier.snubber")
 """Decisions that go along; turns, cores and classes are free, for they are what the range decides."""
-_INDUCTORS = (("filter1.l", "filter1.i_peak"), ("inductor.l", "switch.i_peak"), ("transformer.lp", "switch.i_peak_run"))
+_INDUCTORS = (("filter1.l", "filter1.i_peak"), ("inductor.l", "switch.i_peak"), ("transformer.lp", "switch.i_peak_run"), ("llc.lr", "switch.i_peak"))
 """Where a design keeps its working energy: inductance and peak current, the first that it has."""
 
 

@@ -28,6 +28,24 @@ def resonant_inductance(fr: Any, cr: Any) -> Any:
     return 1 / (np.square(2 * np.pi * fr) * cr)
 
 
+@formula("f_r = 1/(2·π·√(L_r·C_r))", "Hz", "L_r C_r", "series resonance")
+def series_resonance(lr: Any, cr: Any) -> Any:
+    """Series resonance [Hz]."""
+    return 1 / (2 * np.pi * np.sqrt(lr * cr))
+
+
+@formula("L_m = x·L_max", "H", "x L_max", "share of the most that still reaches zero voltage")
+def magnetising_of_share(share: Any, most: Any) -> Any:
+    """Magnetising inductance [H] by zero voltage alone."""
+    return share * most
+
+
+@formula("V_o = N_s/N_p·(M·k·V_bus − ΔV) − V_f", "V", "M k V_bus ΔV N_p N_s V_f", "the tank's gain at its fixed frequency, less what the resistances and the rectifiers in the path take")
+def fixed_output(gain: Any, share: Any, v_bus: Any, drop: Any, np: Any, ns: Any, v_forward: Any) -> Any:
+    """Output voltage [V] of a stage that runs at one frequency."""
+    return ns / np * (gain * share * v_bus - drop) - v_forward
+
+
 @formula("L_m = k·L_r", "H", "k L_r", "definition of the ratio of inductances")
 def magnetising_inductance(ratio: Any, lr: Any) -> Any:
     """Magnetising inductance [H]."""

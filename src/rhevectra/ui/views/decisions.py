@@ -60,7 +60,10 @@ class DecisionsView(QFrame):
             empty.setContentsMargins(10, 6, 10, 6)
             column.addWidget(empty)
         column.addStretch(1)
+        old = self._area.takeWidget()
         self._area.setWidget(body)
+        if old is not None:
+            old.deleteLater()  # the row that asked for the change may still be handling its key
 
     def focused(self) -> DecisionRow | None:
         """The row the keyboard is on."""

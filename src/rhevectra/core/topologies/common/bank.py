@@ -47,4 +47,4 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any]) -> dict[str, Any]:
     sheet.given("output1.i_c_limit", row["i_rated_a"] * count, "A", "catalogue", f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
     step_and_life(work, o, 1, need, row, count, c)
     bleed = sheet.given("load.bleed1", np.asarray(plain(i_out)) - grid.current(work.need.main), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
-    return {"bleed1": sheet("loss.bleed1", output.output_power, v=sheet.rows["load.v1"], i=bleed)}
+    return {"bleed1": sheet("loss.bleed1", output.output_power, v=sheet.rows.get("output1.v") or sheet.rows["load.v1"], i=bleed)}

@@ -8,9 +8,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.findings import MUST_FIX
-from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics, resonant
 from rhevectra.core.magnetics import transformer as tr
@@ -22,19 +20,15 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common import boards
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS, TAP
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
 from rhevectra.core.topologies.common.winding import copper_of, leakage_row, pins_of, spacing, stack, turns_of
-from rhevectra.core.topologies.resonant import chambers, sharing, tank, waves
+from rhevectra.core.topologies.resonant import chambers, fixed, sharing, waves
 from rhevectra.core.topologies.resonant import stage as st
+from rhevectra.core.topologies.resonant.choose_tank import AUX_VOLTS, estimate
 from rhevectra.core.topologies.resonant.variant import Variant
 
 ORDERS = 24
-AUX_VOLTS, AUX_AMPS, DRIVE_AMPS = 14.0, 4e-3, 1e-3
-RATIOS = (2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0, 10.0)
-QUALITIES = np.geomspace(0.1, 0.6, 40)
-ZERO_VOLTAGE_ROOM = 0.75
-"""Share of the magnetising inductance that just reaches zero voltage which the rule uses."""
 FLUX_ROOM = 1.02
 """Room in the resonant inductor for what the bus still moves after it is chosen."""
 TAN_DELTA = 1e-3
@@ -71,14 +65,14 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     room = _room(work) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low)
-    main = work.need.outputs[work.need.main]
     kind = TAP if v.phases > 1 else choose_secondary(work)
-    rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2)
-    rect = rectifiers[work.need.main]["row"]
-    stage = _tank(work, v, kind, row, rect, main, v_bus, v_top, v_low, room)
+    control = v.phases == 1 and work.choose("llc.control", fixed.FREQUENCY, "the output is regulated (common practice)").value == fixed.FIXED
+    highest = v_top / fixed.middle(v_low, v_top) if control else 1.0  # the output of a fixed ratio follows the bus
+    rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * highest * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2)
+    stage = estimate(work, v, kind, row, rectifiers[work.need.main]["row"], v_bus, room, control)
     settled = st.solve(stage, passes=1)
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
-    integrated = v.phases == 1 and work.choose("llc.inductor", chambers.SEPARATE, "a small inductor of its own: the transformer leaks little, and both are trimmed apart").value == chambers.LEAKAGE
+    integrated = v.phases == 1 and not control and work.choose("llc.inductor", chambers.SEPARATE, "a small inductor of its own: the transformer leaks little, and both are trimmed apart").value == chambers.LEAKAGE
     if integrated:
         stage = replace(stage, wound=1.0)
     need = _transformer_need(work, stage, settled, grade)
@@ -93,8 +87,10 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = chambers.leakage_row(work, need, choice, win) if integrated else leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
     stage = replace(stage, leakage=float(leak.value))
+    if control:
+        stage = fixed.resonate(work, stage, leak)
     settled = st.solve(stage, settled.state, passes=1)
-    choke = None if integrated else _inductor(work, stage, settled, grade, every, float(leak.value))
+    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value))
     if choke is not None:
         stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     peak = float(settled.out["i_tank_peak"].max())
@@ -108,56 +104,6 @@ def _room(work: Work) -> float:
     """Share of the mean that a phase of several is built for."""
     work.choose("llc.spread", 0.01, "inductors and capacitors sorted into sets (common practice)")
     return float(work.choose("llc.phase_room", 1.35, "what sorted parts leave: see the most loaded phase").value)
-
-
-def _tank(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, room: float) -> st.Stage:
-    """The tank by the first harmonic, which promises less gain than there is; turns ratio still as wanted."""
-    choose, sheet, grid = work.choose, work.sheet, work.grid
-    fs = choose("fs", 100e3, "100 kHz: small magnetics, third harmonic above the first limit of conducted noise anyway (common practice)")
-    unity = choose("llc.v_unity", v_top, "the highest bus: at or below resonance everywhere, no load current is cut at turn-off")
-    i_full = max(main.current_peak, main.current_max) / v.phases
-    in_path = 2 if kind == BRIDGE else 1
-    drops = in_path * (rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full) + 0.02 * main.magnitude
-    ratio = sheet("transformer.ratio_wanted", resonant.turns_ratio, share=v.drive, v_unity=unity, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"))
-    overload = choose("llc.overload", 1.15, "a load step and tolerance of the tank (common practice)")
-    margin = choose("llc.margin", 1.05, "the first harmonic already promises too little below resonance")
-    f_top = choose("llc.f_top", 1.6, "no higher: bursts at light load lose less than ever higher frequency")
-    burst = choose("llc.burst_below", 0.1, "a tenth of full load: below it the circulating current costs more than pauses do (common practice)")
-    dead = choose("switch.dead_time", 250e-9, "time for the switch node to swing by the magnetising current alone (common practice)")
-    c_leg = sheet.given("switch.c_leg", 2 * row["c_charge_f"] + 30e-12, "F", "catalogue", "charge-equivalent capacitance of both switches of a leg and 30 pF of winding")
-    most = sheet("llc.lm_most", resonant.most_magnetising, share=v.drive, v_unity=unity, t_dead=dead, f_max=float(fs.value) * float(f_top.value), c_switches=c_leg, v_bus=v_top)
-    least = float(work.sheet.rows["bulk.v_min_stage"].value) if work.need.hold_up > 0 and "bulk.v_min_stage" in work.sheet.rows else v_low
-    hold = choose("llc.v_hold", min(least, v_low), "the least bus the stage has to work from" if least < v_low else "the lowest bus: no hold-up is asked of this stage")
-    n, i_over = float(ratio.value), float(overload.value) * room * i_full
-    r_ac = 8 / np.pi**2 * n**2 * main.magnitude / i_over
-    gain = float(margin.value) * float(unity.value) / min(v_low, float(hold.value))
-    cap = ZERO_VOLTAGE_ROOM * float(most.value) * 2 * np.pi * float(fs.value) / r_ac
-
-    def best(k: float) -> float:
-        f = np.geomspace(0.2, 1.0, 160)
-        peak = tank.first_harmonic(f[None, :], np.full((len(QUALITIES), 1), k), QUALITIES[:, None]).max(1)
-        able = QUALITIES[peak >= gain]
-        return float(able.max()) if len(able) else 0.0
-
-    def rule() -> float:
-        found = {k: min(k * best(k), cap) for k in RATIOS}
-        top = max(found.values())
-        return next((k for k in (RATIOS if v.phases == 1 else RATIOS[::-1]) if found[k] >= 0.999 * top), RATIOS[0])
-    k = choose("llc.ratio", rule, "greatest magnetising inductance that gives the gain and zero voltage, with the " + ("smallest ratio that reaches it" if v.phases == 1 else "largest ratio that reaches it: a flat gain shares best"))
-    q = min(best(float(k.value)) or QUALITIES[0], cap / float(k.value))
-    cr = choose("llc.cr", lambda: float(at_least(1 / (2 * np.pi * float(fs.value) * q * r_ac), "E12")), "E12 value at or above what quality factor and resonance ask")
-    lr = sheet("llc.lr", resonant.resonant_inductance, fr=fs, cr=cr)
-    lm = sheet("llc.lm", resonant.magnetising_inductance, ratio=k, lr=lr)
-    sheet.again("llc.fr", fs)
-    drive = DRIVE_AMPS + RECTIFIERS[kind] * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
-    plain_load = np.maximum(grid.current(work.need.main), max(2e-3, 1e-3 * main.current_max)) + v.phases * drive
-    load = plain_load / v.phases
-    load = np.where(grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), i_over, load)
-    grade = work.parts["materials"].rows[1]
-    p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
-    return st.Stage(variant=v, v_bus=v_bus, i_out=load, v_out=main.magnitude, v_forward=in_path * rect["v_forward_v"], r_rectifier=in_path * rect["r_dynamic_ohm"], secondary=kind, r_secondary=0.006 * main.magnitude * v.phases / main.current_max, r_inductor=0.0, r_switch=row["r_on_25_ohm"] * row["hot_ratio"],
-                    r_primary=0.004 * r_ac, np=n, ns=1.0, lr=float(lr.value), cr=float(cr.value), lm=float(lm.value), leakage=0.0, f_max=float(fs.value) * float(f_top.value), i_burst=float(burst.value) * main.current_max / v.phases, c_node=row["c_energy_f"], t_fall=row["t_fall_s"], core=grade, area=1.0, volume=1e-9, core_temperature=100.0,
-                    p_controller=p_ctl, extra={"kappa": 0.3, "load": plain_load, "room": room})
 
 
 def worst(work: Work, settled: st.Settled, key: str) -> int:

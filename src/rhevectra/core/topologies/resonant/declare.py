@@ -5,6 +5,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import boards, declare
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
+from rhevectra.core.topologies.resonant import fixed
 from rhevectra.core.topologies.resonant.chambers import LEAKAGE, SEPARATE
 
 _DECISIONS = (
@@ -21,6 +22,7 @@ _DECISIONS = (
     DecisionSpec("llc.inductor_core", "Core of the resonant inductor", "switch", "choice", table="cores"),
 )
 _INTEGRATED = (
+    DecisionSpec("llc.control", "Control of the output", "switch", "choice", options=(fixed.FREQUENCY, fixed.FIXED), schools="frequency: regulated over bus and load; fixed: always at the resonance, small currents, the output follows the bus: for a bus that is regulated before it, or outputs regulated after it"),
     DecisionSpec("llc.inductor", "Resonant inductor", "switch", "choice", options=(SEPARATE, LEAKAGE), schools="separate: a small part, the transformer leaks little; leakage: windings in chambers, one part less, its field strays and its tolerance is the transformer's"),
     DecisionSpec("transformer.wall", "Wall between the chambers", "transformer", unit="m", low=2e-4, high=0.03, schools="1 mm moulded at least; wider leaks more"))
 _SECONDARY = DecisionSpec("secondary.kind", "Secondary", "rectifier", "choice", options=(TAP, BRIDGE), schools="centre_tap: one drop in the path, twice the voltage on the rectifiers; bridge: two drops, half the voltage, one winding")
@@ -61,14 +63,15 @@ _PHASED_FIGURES = (
     FigureSpec("llc.phase_most", "Most loaded phase, over the mean", "s_max", "switch", corners.FULL, limit="llc.phase_room", limit_kind="max", fixed="one phase at one end of the spread, the others at the other; resistances alike", sentence="at a gain of one a tank gives any current: only resistance, and the distance from the resonance, make phases share"),
     FigureSpec("llc.i_common", "Sum of the phases' tank currents, rms", "I_Σ", "switch", corners.FULL, fixed="phases alike", sentence="every order that is no multiple of three cancels"),
 )
-_CHAMBERED = (FigureSpec("transformer.lp", "Primary inductance, all others open", "L_p", "transformer", corners.FULL, fixed="gap and chambers as computed", sentence="magnetising inductance and the leakage that is the resonant inductance"),)
+_CHAMBERED = (FigureSpec("llc.gain", "Gain of the tank at its frequency", "M", "switch", corners.FULL, "min", fixed="leakage and capacitor as they come: the frequency is trimmed to them"), FigureSpec("output1.v_hold", "Output at the end of hold-up", "V_h", "rectifier", corners.FULL, "min", fixed="drop of full load"),
+              FigureSpec("transformer.lp", "Primary inductance, all others open", "L_p", "transformer", corners.FULL, fixed="gap and chambers as computed", sentence="magnetising inductance and the leakage that is the resonant inductance"),)
 _NO_FIGURES = ("switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
 FIGURES = (*declare.figures(*_FIGURES, *_CHAMBERED, without=_NO_FIGURES), *boards.FIGURES)
 PHASED_FIGURES = (*declare.figures(*_FIGURES, *_PHASED_FIGURES, without=_NO_FIGURES), *boards.FIGURES)
 output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False
-CURES = {"switch.v_peak": "switch.class", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": "llc.spread", "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "transformer.leakage": "llc.ratio", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
+CURES = {"switch.v_peak": "switch.class", "output1.v_low": "llc.v_unity", "output1.v_high": "llc.v_unity", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": "llc.spread", "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "transformer.leakage": "llc.ratio", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
 NO_PICTURES = ("snubber", "supply", "transient", "ripple", "frequency")

@@ -21,7 +21,7 @@ from rhevectra.core.stages.wound import core_loss, record_nodes, record_rise
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
-from rhevectra.core.topologies.resonant import chambers, curves, sharing
+from rhevectra.core.topologies.resonant import chambers, curves, fixed, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, of_all, worst_phase
@@ -54,8 +54,11 @@ def _off_energy(s: st.Stage, o: Any) -> Any:
 
 def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
     """Rows of the power stage on the recording sheet."""
-    s = replace(plan.stage, v_bus=v_bus_row, **_given(work, plan))
-    text = _EXACT.format(plan.settled.miss)
+    given = _given(work, plan)
+    s = replace(plan.stage, v_bus=v_bus_row, **given)
+    if s.fixed:
+        s = replace(s, v_out=fixed.record_output(work, s, plan.settled, given))
+    text = (_EXACT if not s.fixed else fixed.EXACT).format(plan.settled.miss)
     names = {"f": ("switch.f_burst", "Hz"), "share": ("llc.burst", ""), "i_tank": ("llc.i_tank", "A"), "i_tank_peak": ("llc.i_tank_peak", "A"), "i_in": ("llc.i_in", "A"), "i_off": ("llc.i_off", "A"), "i_mag": ("transformer.i_mag", "A"), "i_rect": ("rectifier1.i_both", "A"),
              "i_rect_peak": (even(s, "rectifier1.i_peak"), "A"), "v_cap": ("llc.v_ac", "V"), "t_turned": ("llc.dead_time_max", "s")}
     o: dict[str, Any] = {k: work.sheet.solved(id, plan.settled.out[k], unit, text) for k, (id, unit) in names.items()}
@@ -67,7 +70,8 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
         _inductor(work, plan, plan.choke, s, o)
     _rectifier(work, plan, s, o)
     losses = dict(front["losses"]) | _losses(work, plan, s, o) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_swing"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
-    feedback_error(work, s.v_out)
+    if not s.fixed:
+        feedback_error(work, s.v_out)
     return {"o": o, "stage": s, "losses": losses}
 
 
@@ -102,13 +106,10 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     o["fs"] = sheet("switch.frequency", resonant.pulse_rate, share=o["share"], f=o["f"])
     for id in ("llc.f_min", "llc.f_max"):
         sheet.again(id, o["f"])
-    limit = curves.border(plan, work)
-    sheet.solved("llc.f_border", limit["f_border"], "Hz", "frequency of that gain: lower the tank may turn capacitive")
     z = sheet("llc.z", resonant.impedance, lr=s.lr, cr=s.cr)
-    sheet("llc.f_start", resonant.start_frequency, fr=sheet.rows["fs"], i_limit=sheet.rows["switch.current_limit"], z=z, v_primary=o["v_p"])
-    sheet.solved("llc.gain_need", plan.settled.out["gain"], "", "reflected output with what is lost on the way, over the voltage across the tank")
-    sheet("llc.gain_hold", resonant.gain_at_hold, gain=sheet.rows["llc.gain_need"], v_bus=s.v_bus, v_hold=sheet.rows["llc.v_hold"])
-    sheet.solved("llc.gain_max", limit["gain_max"], "", "greatest exact gain at overload and the end of hold-up while the tank current still lags, searched up to 1.6 times what is asked")
+    sheet("llc.f_start", resonant.start_frequency, fr=sheet.rows["llc.fr"], i_limit=sheet.rows["switch.current_limit"], z=z, v_primary=o["v_p"])
+    if not s.fixed:
+        _gain(work, plan, s)
     sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus), v_ac=o["v_cap"])
     o["i_burst"] = sheet(even(s, "llc.i_cr_rms"), resonant.burst_rms, share=o["share"], i_rms=o["i_tank"])
     i_sw = sheet(even(s, "switch.i_rms"), resonant.switch_rms, i_tank=o["i_burst"])
@@ -127,6 +128,15 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     o["loss_on"] = sheet(even(s, "switch.loss_conduction"), resistive_loss, r=s.r_switch, i_rms=i_sw)
     hottest = worst_phase(sheet, s, "switch.loss_conduction", o["loss_on"], resonant.lost_in_most_loaded)
     switch_heat(work, row, sheet.total("switch.loss", "W", "conduction (hot) and turn-off of one switch", conduction=hottest, turn_off=o["one_off"]))
+
+
+def _gain(work: Work, plan: Plan, s: st.Stage) -> None:
+    """The gain that is asked of a regulated tank, and the most it gives."""
+    sheet, limit = work.sheet, curves.border(plan, work)
+    sheet.solved("llc.f_border", limit["f_border"], "Hz", "frequency of that gain: lower the tank may turn capacitive")
+    sheet.solved("llc.gain_need", plan.settled.out["gain"], "", "reflected output with what is lost on the way, over the voltage across the tank")
+    sheet("llc.gain_hold", resonant.gain_at_hold, gain=sheet.rows["llc.gain_need"], v_bus=s.v_bus, v_hold=sheet.rows["llc.v_hold"])
+    sheet.solved("llc.gain_max", limit["gain_max"], "", "greatest exact gain at overload and the end of hold-up while the tank current still lags, searched up to 1.6 times what is asked")
 
 
 def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
@@ -227,7 +237,9 @@ def findings(work: Work, plan: Plan) -> None:
         work.find(MUST_FIX, "switch", "at some corner no frequency gives the output: the tank's gain does not reach, or would have to fall below what its highest frequency gives; these figures are not to be used", "llc.gain_need", "llc.ratio")
     if not plan.choice.passed:
         work.find(MUST_FIX, "transformer", f"{plan.window.names[plan.choice.core]} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
-    if plan.choke is None:
+    if plan.stage.fixed:
+        fixed.findings(work, plan.stage, settled)
+    elif plan.choke is None:
         chambers.findings(work, float(plan.leakage.value), float(plan.stage.lr))
     elif not plan.choke.passed:
         work.find(MUST_FIX, "switch", f"the resonant inductor on {plan.choke.name} is refused; a larger core or more rise admits it", "inductor.core", "llc.inductor_core")

@@ -1,7 +1,7 @@
 """The resonant stage at every corner at once: the exact period at each, frequency found for the load, bursts where it would rise too far."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,8 @@ from rhevectra.core.topologies.resonant.variant import Variant
 PASSES = 4
 UNSOLVED, NEAR = 1e-6, 8
 """Miss that counts as unsolved, and passes a point is given from where it stood before it begins anew."""
+ZERO_VOLTAGE_ROOM = 0.75
+"""Share of the magnetising inductance that just reaches zero voltage which the rule uses."""
 ROUGH = 1e-6
 """How periodic the tank has to be while the voltage lost in the resistances still moves."""
 MOST_DROP, TRIES = 0.4, 2
@@ -55,6 +57,8 @@ class Stage:
     p_controller: Any
     extra: dict[str, Any] = field(default_factory=dict)
     secondary: str = TAP
+    fixed: float = 0.0
+    """Frequency [Hz] it always runs at, its output following the bus; 0 where the frequency is found for the output."""
     wound: Any = None
     """Primary turns as wound, where the leakage of the transformer is the resonant inductance: np are then those of the ideal transformer beyond it."""
 
@@ -126,6 +130,14 @@ def _kept_finite(found: tank.Found, gain: Array, load: Array, half: Array) -> ta
     return tank.Found(point, tank.run(point, start), np.where(bad, 1.0, found.miss), found.unknown)
 
 
+def _at_fixed(point: tank.Point, near: Any, enough: float) -> tank.Found:
+    """The gain at the frequency that is given; points that do not settle from where they stood before begin anew."""
+    found = tank.solve(point, "gain", near, enough)
+    if near is None or not (found.miss > UNSOLVED).any():
+        return found
+    return tank.solve(replace(point, gain=np.ones(len(point.gain))), "gain", None, enough)
+
+
 def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES) -> Settled:
     """Passes between the lossless tank and the voltage its currents lose in the resistances, until both agree."""
     shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out))
@@ -143,25 +155,30 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
     o: dict[str, Any] = {}
     for k in range(passes):
         enough = tank.ENOUGH if passes > 1 and k == passes - 1 else ROUGH
-        v_o = at_ideal + drop
-        gain, load = v_o / v_p, (np.maximum(i_o, i_least) / n + p_beside / v_o) * z / v_p
-        half = tank.guess_half(load, gain, ratio) if near is None else near[:, 2]
+        v_o = at_ideal + drop if not s.fixed else v_p if near is None else near[:, 2] * v_p
+        gain, load = v_o / v_p, (np.maximum(i_o, i_least) / n + p_beside / (v_o - drop)) * z / v_p
+        half = np.full(v_p.shape, 0.5 * w / s.fixed) if s.fixed else tank.guess_half(load, gain, ratio) if near is None else near[:, 2]
         point = tank.Point(half, load, gain, ratio)
-        free = tank.solve(point, "half", near, enough, tank.NEWTON if near is None else NEAR)
-        if near is not None:
-            free = _from_anew(point, free, enough, failed >= TRIES)
-        near = np.where((free.miss < UNSOLVED)[:, None], free.unknown, np.stack([-0.5 * gain * half / ratio, -0.5 * gain * half / ratio, half], -1))
-        found, share, burst_near = _burst(point, free, top, burst_near, enough, failed >= TRIES)
+        if s.fixed:
+            found, share = _at_fixed(point, near, enough), np.ones(len(v_p))
+            near = found.unknown
+        else:
+            free = tank.solve(point, "half", near, enough, tank.NEWTON if near is None else NEAR)
+            if near is not None:
+                free = _from_anew(point, free, enough, failed >= TRIES)
+            near = np.where((free.miss < UNSOLVED)[:, None], free.unknown, np.stack([-0.5 * gain * half / ratio, -0.5 * gain * half / ratio, half], -1))
+            found, share, burst_near = _burst(point, free, top, burst_near, enough, failed >= TRIES)
         failed = failed + (found.miss > UNSOLVED)
         share = share * np.minimum(1.0, i_o / i_least)
         found = _kept_finite(found, gain, load, half)
         o = _scaled(s, waves.measures(found), found, share, v_p, z, w, n)
         beside = path(s) * np.square(o["i_mag_rms"])  # the magnetising current heats its path whatever the output gets: like a load, not like a drop
         lost = float(plain(s.r_secondary) + plain(s.r_rectifier)) * np.square(o["i_rect"]) + path(s) * np.square(o["i_tank"]) - beside
-        last, drop = drop, np.minimum(lost / (found.point.load * v_p / z - p_beside / v_o), MOST_DROP * at_ideal)
+        last, drop = drop, np.minimum(lost * z / (found.point.load * v_p), MOST_DROP * at_ideal)
         p_beside = o["p_core"] + beside
         if k and enough == ROUGH and float(np.max(np.abs(drop - last))) < 1e-5 * at_ideal:
             break
+    o["drop"] = drop
     o = {k: np.asarray(x)[back].reshape(shape) for k, x in o.items()}
     return Settled({"drop": drop[back], "beside": p_beside[back], "near": near if near is None else near[back], "burst": burst_near if burst_near is None else burst_near[back], "failed": failed[back]}, o, tank.spread(found, back), float(found.miss.max()))
 
