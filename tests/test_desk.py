@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 import time
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -18,9 +19,11 @@ from rhevectra import demo
 from rhevectra.app import autosave, settings
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.requirement import Mains
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.basis.working import si_text
 from rhevectra.core.design.margins import cells
+from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.drawing.display import Line
 from rhevectra.drawing.pictures import STAGE_PICTURES
 from rhevectra.project.codec import encode
@@ -523,3 +526,22 @@ def test_an_exact_value_worse_than_the_formula_is_a_finding_with_both_numbers(qt
     assert finding.severity == "look at" and f"formula gives {design.value('switch.v_peak'):.0f} V" in finding.text and finding.stage == "switch"
     window.size_desk.findings.add([finding])
     assert "1 look at" in window.size_desk.findings.title.text()
+
+
+def test_a_tapped_output_asks_what_was_shorted(qtbot, window):
+    """The reading with both halves shorted becomes the leakage that works: by the field energy of both ways, worked out here from the stack's own matrix; a winding without a tap asks nothing."""
+    bar = window.size_desk.ledger.reading
+    window.size_desk.go_to_figure("transformer.leakage")
+    assert bar.isVisible() and not bar.way.isVisible()
+    window._edit(lambda: window.session.require(replace(window.session.document.requirement, mains=Mains(kind="dc", v_min=360, v_max=400), hold_up=0.0)))
+    window._edit(lambda: window.session.decide("x", {"topology": "half_bridge"}))
+    window.size_desk.go_to_figure("transformer.leakage")
+    assert bar.way.isVisible() and [bar.way.itemText(k) for k in range(2)] == ["one half shorted", "all outputs shorted"]
+    plan = window.session.design.context["plan"]
+    m = leakage_of(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window)
+    halves, both = [m.shorted(0, [k])[0] for k in (1, 2)], m.shorted(0, [1, 2])[0]
+    bar.value.setText("3u")
+    bar.way.setCurrentIndex(1)
+    qtbot.mouseClick(bar.enter, Qt.MouseButton.LeftButton)
+    assert float(window.session.design.rows["transformer.leakage"].value) == pytest.approx(3e-6 * 0.5 * sum(halves) / both, rel=1e-9)
+    assert "3.00 µH read, all outputs shorted" in window.session.document.as_built["transformer.leakage"].how

@@ -230,7 +230,7 @@ class LedgerView(QFrame):
         w = explain(design.rows[id], index, spec.sentence if spec else "")
         label = spec.label if spec else next((s.label for s, _ in design.decisions() if s.id == id), id)
         self.drawer.setHtml(working_html(w, label, corner.text() if corner else "", spec.fixed if spec else ""))
-        self.reading.show_figure(design.rows[id], label)
+        self.reading.show_figure(design.rows[id], label, _ways(design) if id == "transformer.leakage" else None)
 
 
 def working_html(w: Working, label: str, corner: str, fixed: str) -> str:
@@ -254,3 +254,11 @@ def working_html(w: Working, label: str, corner: str, fixed: str) -> str:
     if fixed:
         parts.append(f'<p style="color:{muted};margin:4px 0">Not varied: {escape(fixed)}</p>')
     return "".join(parts)
+
+
+def _ways(design: Design) -> dict[str, float]:
+    """How a leakage may have been read: of a tapped output one half conducts at a time, and both shorted read less than that."""
+    from rhevectra.core.topologies.common.making import all_shorted  # the winding sheet is not read before it is wanted
+
+    share = all_shorted(design.context["plan"])
+    return {"one half shorted": 1.0, "all outputs shorted": 1 / share} if share < 1.0 else {}

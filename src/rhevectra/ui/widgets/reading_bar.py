@@ -1,12 +1,14 @@
 """A reading from the bench for the figure whose working is open: enter it, or take it back."""
 
+from collections.abc import Mapping
+
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QToolButton, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QToolButton, QWidget
 
 from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.basis.quantities import parse
+from rhevectra.core.basis.quantities import parse, show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.ui.theme.roles import font
 
@@ -22,6 +24,7 @@ class ReadingBar(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._row: Row | None = None
+        self._ways: dict[str, float] = {}
         line = QHBoxLayout(self)
         line.setContentsMargins(8, 3, 6, 3)
         self._label = QLabel("Measured", self)
@@ -32,23 +35,30 @@ class ReadingBar(QWidget):
         self.how.setPlaceholderText("how: secondaries shorted, 100 kHz")
         self.value.setAccessibleName("measured value")
         self.how.setAccessibleName("how it was measured")
+        self.way = QComboBox(self)
+        self.way.setAccessibleName("what was shorted")
         self.enter = QToolButton(self)
         self.enter.clicked.connect(self._entered)
         self.value.returnPressed.connect(self._commit)
-        for widget in (self._label, self.value, self.how, self.enter):
+        for widget in (self._label, self.value, self.way, self.how, self.enter):
             line.addWidget(widget)
         self.problem = QLabel(self)
         self.problem.hide()
         self.hide()
 
-    def show_figure(self, row: Row | None, label: str) -> None:
-        """Offer a reading for a row that is one number found by estimate; hide for all others."""
+    def show_figure(self, row: Row | None, label: str, ways: Mapping[str, float] | None = None) -> None:
+        """Offer a reading for a row that is one number found by estimate; hide for all others. ways: how it may have been read, and what each is multiplied by to become the figure; none where there is one way only."""
         offers = row is not None and not isinstance(row.value, str) and np.ndim(row.value) == 0 and row.unit not in _COUNTED and (row.origin == "measured" or row.kind in ("formula", "solved", "chosen"))
         self.setVisible(offers)
         if not offers or row is None:
             self._row = None
             return
         fresh = self._row is None or self._row.id != row.id
+        self._ways = dict(ways or {})
+        self.way.setVisible(len(self._ways) > 1)
+        if [self.way.itemText(k) for k in range(self.way.count())] != list(self._ways):
+            self.way.clear()
+            self.way.addItems(list(self._ways))
         self._row = row
         taken = row.origin == "measured"
         if fresh:
@@ -59,6 +69,7 @@ class ReadingBar(QWidget):
         self.value.setToolTip(f"measured {label.lower()} in {row.unit}, such as 12u")
         self.value.setEnabled(not taken)
         self.how.setEnabled(not taken)
+        self.way.setEnabled(not taken)
 
     def _entered(self) -> None:
         if self._row is not None and self._row.origin == "measured":
@@ -70,7 +81,9 @@ class ReadingBar(QWidget):
         if self._row is None:
             return
         try:
-            reading = Measured(parse(self.value.text(), self._row.unit, "measured value"), None, self.how.text().strip())
+            read, factor = parse(self.value.text(), self._row.unit, "measured value"), self._ways.get(self.way.currentText(), 1.0)
+            told = [self.how.text().strip(), *([f"{show(read, self._row.unit, 3)} read, {self.way.currentText()}"] if factor != 1.0 else [])]
+            reading = Measured(read * factor, None, "; ".join(x for x in told if x))
         except InputError as problem:
             self.how.setText("")
             self.how.setPlaceholderText(str(problem))

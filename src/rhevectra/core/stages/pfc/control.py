@@ -46,9 +46,9 @@ def half_cycle(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[
     return t, i * (power / max(drawn, 1e-9))  # the voltage loop sets the amplitude that the power asks for
 
 
-def _command(loop: Loop, angle: float) -> float:
-    """Share of the crest current that is asked for at an angle."""
-    return math.sin(angle) * (1 - loop.ripple * math.sin(2 * angle))
+def _command(loop: Loop, angle: Array) -> Array:
+    """Share of the crest current that is asked for at each angle."""
+    return np.asarray(np.sin(angle) * (1 - loop.ripple * np.sin(2 * angle)))
 
 
 def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
@@ -58,29 +58,29 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
     slope = gain * 2 * math.pi * ZERO * loop.crossover * period
     top, omega, steps = math.sqrt(2) * power / v_line, 2 * math.pi * f_line, int(0.5 * loop.fs / f_line)
     rests = int(loop.blank * loop.fs)
-    held, i, mean, times, means = 0.0, 0.0, 0.0, [0.0] * steps, [0.0] * steps
+    angle = omega * (np.arange(steps) + 0.5) * period
+    asked = (top * _command(loop, angle)).tolist()
+    line = (v_crest * np.sin(angle)).tolist()
+    held, i, mean, means = 0.0, 0.0, 0.0, [0.0] * steps
     for _ in range(HALVES):
         for k in range(steps):
-            angle = omega * (k + 0.5) * period
-            v = v_crest * math.sin(angle)
-            error = top * _command(loop, angle) - mean  # what the cycle before drew
+            v, error = line[k], asked[k] - mean  # what the cycle before drew
             wanted = gain * error + held
-            duty = min(max(wanted, 0.0), 0.97) if rests <= k < steps - rests else 0.0
+            duty = (0.0 if wanted < 0.0 else 0.97 if wanted > 0.97 else wanted) if rests <= k < steps - rests else 0.0
             if duty == wanted or (wanted - duty) * error < 0:
                 held += slope * error
             if loop.i_half:
                 inductance = loop.inductance / (1 + min(mean / loop.i_half, AIR) ** loop.exponent)
-            peak = i + v * duty * period / inductance
+            peak, off = i + v * duty * period / inductance, 1 - duty
             fall = (v_bus - v) / inductance
-            rest = (1 - duty) * period
-            end = peak - fall * rest
+            end = peak - fall * off * period
             if end < 0.0:
                 mean = 0.5 * (i + peak) * duty + 0.5 * peak * peak / fall / period
                 end = 0.0
             else:
-                mean = 0.5 * (i + peak) * duty + 0.5 * (peak + end) * (1 - duty)
-            times[k], means[k], i = (k + 0.5) * period, mean, end
-    return np.array(times), np.array(means)
+                mean = 0.5 * (i + peak) * duty + 0.5 * (peak + end) * off
+            means[k], i = mean, end
+    return (np.arange(steps) + 0.5) * period, np.array(means)
 
 
 def _boundary(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
@@ -99,8 +99,10 @@ def harmonics(t: Array, i: Array, f_line: float, orders: Array, c_x: float, v_li
     """Rms [A] of the orders of a line current that repeats with its sign turned, the X capacitors' current in it."""
     edge = np.concatenate([[0.0], t, [0.5 / f_line]])
     value = np.concatenate([[0.0], i, [0.0]])
-    phase = 2 * np.pi * f_line * np.asarray(orders, float)[:, None] * edge
-    a = 4 * f_line * np.trapezoid(value * np.cos(phase), edge, axis=1)
-    b = 4 * f_line * np.trapezoid(value * np.sin(phase), edge, axis=1)
+    turn = np.exp(2j * np.pi * f_line * edge)
+    waves = np.cumprod(np.broadcast_to(turn, (int(np.max(orders)), len(edge))), axis=0)[np.asarray(orders, int) - 1]
+    width = np.diff(edge, prepend=edge[0], append=edge[-1])
+    part = 2 * f_line * waves @ (value * (width[:-1] + width[1:]))  # trapezoids
+    a, b = part.real, part.imag
     a = a + np.where(np.asarray(orders) == 1, 2 * np.pi * f_line * c_x * np.sqrt(2) * v_line, 0.0)
     return np.asarray(np.sqrt(0.5 * (np.square(a) + np.square(b))))

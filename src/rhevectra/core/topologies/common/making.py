@@ -203,13 +203,18 @@ def _pairs(design: Any, parts: tuple[Part, ...]) -> Iterator[tuple[str, str, str
         yield f"leakage, {parts[k].winding}", f"{primary.start} to {primary.finish}, {parts[k].start} to {parts[k].finish} shorted alone, 100 kHz", f"about {show(seen, 'H', 3)}, at most {show(1.3 * seen, 'H', 3)}"
 
 
+def all_shorted(plan: Any) -> float:
+    """Leakage that reads with every output shorted, over that of what conducts: below one where the halves of a tap take turns."""
+    if len(conducting(plan.need)) == 1:
+        return 1.0
+    matrix = leakage_of(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window)
+    return float(matrix.shorted(0, outputs_of(plan.need))[0] / working_leakage(plan.need, matrix))
+
+
 def _reading(design: Any) -> float:
     """Leakage [H] as it is measured, all outputs shorted: less than what works where the halves of a tap take turns."""
     plan, sized = design.context["plan"], float(np.max(design.rows["transformer.leakage"].value))
-    if len(conducting(plan.need)) == 1:
-        return sized
-    matrix = leakage_of(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window)
-    return sized * matrix.shorted(0, outputs_of(plan.need))[0] / working_leakage(plan.need, matrix)
+    return sized * all_shorted(plan)
 
 
 def _board_notes() -> list[str]:
