@@ -536,7 +536,7 @@ def test_a_tapped_output_asks_what_was_shorted(qtbot, window):
     window._edit(lambda: window.session.require(replace(window.session.document.requirement, mains=Mains(kind="dc", v_min=360, v_max=400), hold_up=0.0)))
     window._edit(lambda: window.session.decide("x", {"topology": "half_bridge"}))
     window.size_desk.go_to_figure("transformer.leakage")
-    assert bar.way.isVisible() and [bar.way.itemText(k) for k in range(2)] == ["one half shorted", "all outputs shorted"]
+    assert bar.way.isVisible() and [bar.way.itemText(k) for k in range(2)] == ["one half shorted", "all shorted"]
     plan = window.session.design.context["plan"]
     m = leakage_of(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window)
     halves, both = [m.shorted(0, [k])[0] for k in (1, 2)], m.shorted(0, [1, 2])[0]
@@ -544,4 +544,4 @@ def test_a_tapped_output_asks_what_was_shorted(qtbot, window):
     bar.way.setCurrentIndex(1)
     qtbot.mouseClick(bar.enter, Qt.MouseButton.LeftButton)
     assert float(window.session.design.rows["transformer.leakage"].value) == pytest.approx(3e-6 * 0.5 * sum(halves) / both, rel=1e-9)
-    assert "3.00 µH read, all outputs shorted" in window.session.document.as_built["transformer.leakage"].how
+    assert "3.00 µH read, all shorted" in window.session.document.as_built["transformer.leakage"].how

@@ -261,4 +261,4 @@ def _ways(design: Design) -> dict[str, float]:
     from rhevectra.core.topologies.common.making import all_shorted  # the winding sheet is not read before it is wanted
 
     share = all_shorted(design.context["plan"])
-    return {"one half shorted": 1.0, "all outputs shorted": 1 / share} if share < 1.0 else {}
+    return {"one half shorted": 1.0, "all shorted": 1 / share} if share < 1.0 else {}

@@ -37,6 +37,8 @@ class ReadingBar(QWidget):
         self.how.setAccessibleName("how it was measured")
         self.way = QComboBox(self)
         self.way.setAccessibleName("what was shorted")
+        self.way.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.way.setMinimumWidth(128)
         self.enter = QToolButton(self)
         self.enter.clicked.connect(self._entered)
         self.value.returnPressed.connect(self._commit)

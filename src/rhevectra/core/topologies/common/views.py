@@ -161,7 +161,7 @@ def winding_view(design: Any) -> WindingView:
     layout = lay_out(plan, design.catalogue["cores"].row(core))
     names, sides = names_of(need), sides_of(need)
     turns = [int(t[at]) for t in wound(need, trial.turns)]
-    legend = [(f"{n}: {t} turns, {strands_of(w)}" + (", triple-insulated" if need.windings[i].triple else ""), sides[i])
+    legend = [(f"{n}: {t} turn{'' if t == 1 else 's'}, {strands_of(w)}" + (", triple-insulated" if need.windings[i].triple else ""), sides[i])
               for i, (n, t, w) in enumerate(zip(names, turns, (x.at(at) for x in trial.laid), strict=True))]
     gap = float(np.asarray(rows["transformer.gap"].value)) if "transformer.gap" in rows else 0.0
     notes = [*([f"gap {show(gap, 'm')} in the centre post", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), _used(rows, need),
