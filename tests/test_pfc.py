@@ -19,7 +19,8 @@ from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import Boost, angles, currents
 from rhevectra.core.stages.pfc.storage import energy_swing
 from rhevectra.core.topologies import TOPOLOGIES
-from rhevectra.drawing.pictures import pictures_of
+from rhevectra.drawing.front import part_load
+from rhevectra.drawing.pictures import PICTURES, pictures_of
 from rhevectra.project.codec import decode
 from spice import measure
 from test_design import recompute
@@ -316,3 +317,15 @@ def test_the_front_end_follows_the_class_of_harmonics(name, power, front):
     assert d.front_end == front and d.rows["front_end"].origin == "rule" and not any(f.figure.startswith("inlet.harmonic") for f in d.findings)
     plain = size(need, {"topology": topology, "front_end": "plain"})
     assert any(f.figure.startswith("inlet.harmonic") and f.cure == "front_end" for f in plain.findings) is (front != "plain")
+
+
+@pytest.mark.parametrize("kind", ["pfc_ccm", "pfc_crm", "plain"])
+def test_harmonics_of_part_load_are_those_of_the_drawn_line_current(kind):
+    """The Fourier integral of the drawn cycle gives at full load what is recorded (another integral, of the switching cycles or the bulk's pieces), at half load less of the fundamental in proportion; the picture marks both loads."""
+    d = size(decode(demo.text("frost-fans"), "demo").requirement if kind != "plain" else decode(demo.text("camera-hide"), "demo").requirement, {"topology": "flyback_2sw", "front_end": kind})
+    orders = [n for n in (3, 5, 7, 11, 13) if f"inlet.harmonic_{n}" in d.rows]
+    assert part_load(d, 1.0, orders) == pytest.approx([float(d.value(f"inlet.harmonic_{n}")) for n in orders], rel=0.01)
+    whole, half = (float(part_load(d, share, [1])[0]) for share in (1.0, 0.5))
+    assert 0.4 < half / whole < 0.62
+    picture = PICTURES["harmonics"][1](d, d.grid.find(d.grid.lines[0]), 150.0, 110.0, None)
+    assert {"half load", "a tenth"} <= {t.text for t in picture.items if hasattr(t, "text")}

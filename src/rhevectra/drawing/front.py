@@ -1,5 +1,6 @@
 """Pictures of the front end: line cycle, inrush, harmonics of the line current."""
 
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -80,8 +81,22 @@ def inrush(design: Design, corner: Corner, width: float, height: float, held: De
     return picture
 
 
+PART = ((0.5, "half load", "secondary", 0.30), (0.1, "a tenth", "ink", 0.18))
+"""Loads beside the full one whose harmonics are marked: share, name, role and half width of the mark, as a share of the room of an order."""
+
+
+def part_load(design: Design, share: float, orders: Sequence[int]) -> Array:
+    """Harmonics [A rms] of the line current at a share of the load and the highest nominal line, the worse line frequency; what X capacitors draw, which is at the line frequency alone, left out."""
+    at, found = design.grid.find(design.grid.special["nominal_max"], share).index, []
+    for j, f in enumerate(design.grid.freqs):
+        now = front_cycle(design, design.grid.corner((at[0], j, *at[2:])))
+        turn = np.exp(2j * np.pi * f * np.multiply.outer(np.asarray(orders, float), now["t"]))
+        found.append(np.sqrt(2) * f * np.abs(np.trapezoid(now["current"] * turn, now["t"], axis=1)))
+    return np.asarray(np.max(found, axis=0))
+
+
 def harmonics(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """Odd harmonics of the line current at the highest nominal line, full load, against the limits of the class."""
+    """Odd harmonics of the line current at the highest nominal line, full load, against the limits of the class; half load and a tenth as marks."""
     if design.context["bulk"] is None:
         return _no_line(width, height, corner)
     orders = [n for n in range(3, 40, 2) if f"inlet.harmonic_{n}" in design.rows]
@@ -102,6 +117,13 @@ def harmonics(design: Design, corner: Corner, width: float, height: float, held:
             picture.line([(x - slot * 0.42, frame.y(limit)), (x + slot * 0.42, frame.y(limit))], "tight", 0.5)
         if over:
             picture.text(x, frame.y(value) - 1, "▲", "over", "middle", 3.0)
+    for k, (share, said, role, wide) in enumerate(PART):
+        for n, value, limit in zip(orders, part_load(design, share, orders), limits, strict=True):
+            y = frame.y(min(float(value), frame.y1))
+            picture.line([(frame.x(n) - slot * wide, y), (frame.x(n) + slot * wide, y)], "over" if limit is not None and value > limit else role, 0.6)
+        y = frame.top + 4.2 + 4.2 * k
+        picture.text(frame.left + frame.width - 6 - slot, y, said, role, "right", 3.0, clear=True)
+        picture.line([(frame.left + frame.width - 2 - slot * 2 * wide, y - 1), (frame.left + frame.width - 2, y - 1)], role, 0.6)
     picture.data["order"], picture.data["harmonic [A]"] = np.array(orders, dtype=float), amps
     frame.close()
     return picture
