@@ -38,6 +38,24 @@ def characteristic(inductance: Any, capacitance: Any) -> Any:
     return np.sqrt(inductance / capacitance)
 
 
+@formula("V = 2·V_p", "V", "V_p", "both halves of a tapped winding in series")
+def across_halves(volts: Any) -> Any:
+    """Voltage [V] from end to end of a tapped winding."""
+    return 2 * volts
+
+
+@formula("C = ¼·C_p", "F", "C_p", "the same charge at twice the voltage: a capacitance across one half, from end to end of both")
+def capacitance_of_halves(capacitance: Any) -> Any:
+    """Capacitance [F] from end to end of a tapped winding."""
+    return capacitance / 4
+
+
+@formula("L = 4·L_lk", "H", "L_lk", "twice the turns: a leakage seen by one half, from end to end of both")
+def leakage_of_halves(leakage: Any) -> Any:
+    """Leakage [H] from end to end of a tapped winding."""
+    return 4 * leakage
+
+
 @formula("P = ½·(C_s + C_p)·(V_R^2 + (V_t·N_s/N_p)^2)·f", "W", "C_s C_p V_R V_t N_s N_p f", "half at each edge; at turn-on the winding swings by what the drain falls from")
 def rectifier_loss(capacitor: Any, parasitic: Any, v_step: Any, v_turn_on: Any, turns_secondary: Any, turns_primary: Any, rate: Any) -> Any:
     """Loss [W] of the snubber across a flyback's rectifier, which blocks v_step [V]; v_turn_on: drain voltage at turn-on [V]."""

@@ -53,6 +53,8 @@ def _ends(design: Any) -> tuple[str, str, tuple[Element, ...]]:
     c = float(design.rows[f"{v.series}.c"].value) if v.series else 0.0
     if v.active:
         return "bus", "d1", ()
+    if v.tapped:
+        return "d1", "d2", ()
     if v.series == "divider":
         half = f"{number(c)} IC={number(0.5 * float(np.max(design.rows['bus.v'].value)))}"
         return "a", "mid", (Element("Cdivtop", ("bus", "mid"), half, "transformer"), Element("Cdivbot", ("mid", "0"), half, "transformer"))

@@ -1,4 +1,4 @@
-"""Resistor and capacitor across the primary of a bridge: they damp the ring of the leakage with the nodes after each pulse."""
+"""Resistor and capacitor across the primary of a bridge or of both halves of a push-pull: they damp the ring of the leakage with the nodes after each pulse."""
 
 from collections.abc import Mapping
 from dataclasses import replace
@@ -34,8 +34,8 @@ FIGURES = (
 
 
 def for_bridges(v: Any) -> bool:
-    """Whether a variant's primary lies between legs that are hard switched."""
-    return bool(v.both_ways and not v.phase and not v.tapped)
+    """Whether a variant's primary, or both its halves, lie between nodes that are hard switched."""
+    return bool(v.both_ways and not v.phase)
 
 
 def choose(work: Work, s: "Stage", leakage: Any) -> "Stage":
@@ -43,8 +43,9 @@ def choose(work: Work, s: "Stage", leakage: Any) -> "Stage":
     if not for_bridges(s.variant) or str(work.choose("primary.snubber", KINDS[0], "leakage and nodes ring after each pulse; choose rc to damp it").value) == KINDS[0]:
         return s
     sheet = work.sheet
-    node = sheet.given("primary.c_nodes", s.variant.across * float(s.c_node), "F", "solved", "nodes as they lie across the primary")
-    z = sheet("primary.ring_z", snubber.characteristic, inductance=leakage, capacitance=node)
+    node = sheet.given("primary.c_nodes", s.variant.across * float(s.c_node) / s.variant.halves**2, "F", "solved", "nodes as they lie across the primary" + (", end to end" if s.variant.tapped else ""))
+    ring = sheet("primary.ring_l", snubber.leakage_of_halves, leakage=leakage) if s.variant.tapped else leakage
+    z = sheet("primary.ring_z", snubber.characteristic, inductance=ring, capacitance=node)
     c = work.choose("primary.snubber_c", at_least(TIMES * float(node.value), "E6"), f"{TIMES:g} × the nodes (common practice), next E6 value above", node=node)
     ratio = float(c.value) / float(node.value)
     best, _ = edged(float(f"{ratio:.2g}"), 0.0)
@@ -62,7 +63,10 @@ def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
     """What it burns [W]."""
     if not s.across_primary:
         return {}
-    return {"primary_snubber": sheet("primary.snubber_loss", snubber.snubber_loss, capacitor=s.across_primary["c"], parasitic=o["c_p"], volts=o["v_in"], rate=o["fs"])}
+    nodes, volts = o["c_p"], o["v_in"]
+    if s.variant.tapped:
+        nodes, volts = sheet("primary.c_both", snubber.capacitance_of_halves, capacitance=nodes), sheet("primary.v_both", snubber.across_halves, volts=volts)
+    return {"primary_snubber": sheet("primary.snubber_loss", snubber.snubber_loss, capacitor=s.across_primary["c"], parasitic=nodes, volts=volts, rate=o["fs"])}
 
 
 def elements(s: "Stage", at: Any, ends: tuple[str, str]) -> tuple[Element, ...]:
