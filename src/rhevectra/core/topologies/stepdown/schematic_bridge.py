@@ -19,7 +19,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     return [
         *source(rows),
         Symbol("wire", (6, 7), (22, 7), element="Suppera"), Symbol("wire", (22, 7), (42, 7), element="Supperb"), Symbol("wire", (6, 55), (22, 55), element="Slowera"), Symbol("wire", (22, 55), (42, 55), element="Slowerb"),
-        Symbol("note", (30, 0), (30, 6), f"4 × {rows['switch.class'].value}", "primary"), Symbol("note", (31, 20), (31, 26), _inductance(rows, value), "primary"),
+        Symbol("note", (21, 0), (21, 6), f"4 × {rows['switch.class'].value}", "primary"), Symbol("note", (31, 20), (31, 26), _inductance(rows, value), "primary"),
         Symbol("switch", (22, 7), (22, 26), "", "primary", "Suppera"), Symbol("switch", (22, 30), (22, 55), "", "primary", "Slowera"), Symbol("wire", (22, 26), (22, 30), element="Slowera"),
         Symbol("switch", (42, 7), (42, 26), "", "primary", "Supperb"), Symbol("wire", (42, 26), (42, 40), element="Supperb"), Symbol("switch", (42, 40), (42, 55), "", "primary", "Slowerb"),
         Symbol("inductor", (22, 28), (36, 28), "", "primary", "Llk"), Symbol("wire", (36, 28), (48, 28), element="Llk"), Symbol("winding", (48, 28), (48, 40), "", "primary", "Lm"), *_return(design),

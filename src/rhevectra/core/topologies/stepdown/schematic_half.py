@@ -20,7 +20,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         *source(rows),
         Symbol("wire", (6, 7), (16, 7), element="Cdivtop"), Symbol("wire", (16, 7), (32, 7), element="Suppera"), Symbol("wire", (6, 55), (16, 55), element="Cdivbot"), Symbol("wire", (16, 55), (32, 55), element="Slowera"),
         Symbol("capacitor", (16, 7), (16, 31), value("divider.c"), "primary", "Cdivtop"), Symbol("capacitor", (16, 31), (16, 55), "", "primary", "Cdivbot"),
-        Symbol("note", (32, 0), (32, 6), f"2 × {rows['switch.class'].value}", "primary"), Symbol("note", (40, 14), (40, 20), value("transformer.leakage"), "primary"),
+        Symbol("note", (21, 0), (21, 6), f"2 × {rows['switch.class'].value}", "primary"), Symbol("note", (40, 14), (40, 20), value("transformer.leakage"), "primary"),
         Symbol("switch", (32, 7), (32, 22), "", "primary", "Suppera"), Symbol("switch", (32, 22), (32, 46), "", "primary", "Slowera"), Symbol("wire", (32, 46), (32, 55), element="Slowera"),
         Symbol("inductor", (32, 22), (46, 22), "", "primary", "Llk"), Symbol("wire", (46, 22), (48, 22), element="Llk"), Symbol("wire", (48, 22), (48, 28), element="Llk"), Symbol("winding", (48, 28), (48, 40), "", "primary", "Lm"),
         Symbol("wire", (48, 40), (48, 50), element="Llk"), Symbol("wire", (48, 50), (24, 50), element="Llk"), Symbol("wire", (24, 50), (24, 31), element="Llk"), Symbol("wire", (24, 31), (16, 31), element="Llk"),

@@ -23,7 +23,7 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
     return [
         *snubbers.note(design),
         Symbol("core", (51.5, 18), (51.5, 44), f"{rows['transformer.core'].value}  {sides}, L_m {value('transformer.lm')}"), *{TAP: _tap, BRIDGE: _bridge, DOUBLER: _doubler}[kind](),
-        Symbol("note", (57, 0), (57, 6), str(design.context["plan"].rectifiers[design.requirement.main]["row"]["label"]), "secondary"), Symbol("note", (86, 0), (86, 6), inductors, "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"),
+        Symbol("note", (54, 0), (54, 6), str(design.context["plan"].rectifiers[design.requirement.main]["row"]["label"]), "secondary"), Symbol("note", (88, 0), (88, 6), inductors, "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
         Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}", "secondary", "Rload1")]
 
