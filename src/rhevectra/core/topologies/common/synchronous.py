@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import synchronous as sync
 from rhevectra.core.stages.work import Work
@@ -17,20 +18,26 @@ SAVES = 0.25
 """Mean loss [W] a further switch has to save to be worth its place (common practice, no source)."""
 
 
+def mean_losses(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, counts: Array, v_gates: Array) -> Array:
+    """Mean over LOADS [W] of what each number of a class loses at each gate voltage, all positions of the output: (counts, v_gates)."""
+    count = np.asarray(counts)[:, None]
+    r, q = sync.resistance(row["r_dynamic_ohm"], sync.CHANNEL, sync.THRESHOLD, v_gates, count), sync.gate_charge(count, row["q_gate_c"], v_gates, volts)
+    return np.asarray(sum(sync.loss(k, amps, r, positions, q, volts, fs) for k in LOADS) / len(LOADS))
+
+
 def mean_loss(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, count: int, v_gate: float) -> float:
-    """Mean over LOADS [W] of what `count` of a class at a gate voltage lose, all positions of the output."""
-    r, q = sync.resistance(row["r_dynamic_ohm"], sync.CHANNEL, sync.THRESHOLD, v_gate, count), sync.gate_charge(count, row["q_gate_c"], v_gate, volts)
-    return float(np.mean([sync.loss(k, amps, r, positions, q, volts, fs) for k in LOADS]))
+    """The same of one number at one gate voltage."""
+    return float(mean_losses(row, amps, volts, fs, positions, np.array([count]), np.array([v_gate]))[0, 0])
 
 
 def best(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, gates: tuple[float, ...] = GATES) -> tuple[int, float]:
     """Number and gate voltage: switches are added as long as each saves enough; never fewer than twice the current asks."""
     least = min(max(int(np.ceil(2 * amps / row["i_rated_a"] - 1e-9)), 1), MOST)
-    each = [min((mean_loss(row, amps, volts, fs, positions, n, v), v) for v in gates) for n in range(least, MOST + 1)]
-    n = 0
-    while n + 1 < len(each) and each[n][0] - each[n + 1][0] > SAVES:
+    losses = mean_losses(row, amps, volts, fs, positions, np.arange(least, MOST + 1), np.array(gates))
+    each, n = losses.min(1), 0
+    while n + 1 < len(each) and each[n] - each[n + 1] > SAVES:
         n += 1
-    return least + n, each[n][1]
+    return least + n, gates[int(losses[n].argmin())]
 
 
 def in_parallel(work: Work, output: int, row: Mapping[str, Any], amps: float, positions: int) -> dict[str, Any]:
