@@ -19,7 +19,7 @@ from rhevectra.core.magnetics.field import Window
 from rhevectra.core.magnetics.mesh import Conductor
 from rhevectra.core.magnetics.track_field import Track, TrackField
 from rhevectra.core.magnetics.window_field import field_steps
-from rhevectra.core.topologies.common.board_sheet import INWARDS, OUTWARDS, board_layers
+from rhevectra.core.topologies.common.board_sheet import INWARDS, OUTWARDS, board_layers, board_notes
 from rhevectra.core.topologies.common.making import as_text, complaints, from_text, winding_sheet
 from rhevectra.drawing.pictures import pictures_of
 from rhevectra.drawing.sheet import pages
@@ -212,3 +212,15 @@ def test_tracks_as_people_write_them():
         wire.read("board 40")
     assert evenly(13, 4) == [4, 3, 3, 3] and evenly(4, 4) == [4] and evenly(5, 2) == [2, 2, 1]
     assert vias(4, 1, 2.0) == 6 and vias(1, 3, 4.0) == 6  # three changes of two holes each; both ends of one turn, three holes each
+
+
+def test_the_page_of_the_board_tells_where_it_lies():
+    """With a gap the place in the window decides the loss: told with the distance of the nearest copper, by the tracks themselves; without one nothing is said."""
+    d = made("camera-hide", "flyback")
+    plan = d.context["plan"]
+    at = (plan.choice.core, plan.choice.candidate)
+    top = max(t.y for t in tracks_of(plan.need, plan.choice.trial, at, plan.window))
+    clear = 0.5 * float(plan.window.window[at[0]]) - 0.5 * float(plan.choice.trial.gap[at]) - top
+    note = board_notes(d)[0]
+    assert clear > 0 and f"{clear * 1e3:.1f} mm from the gap" in note.replace(f"{clear * 1e3:.2g} mm", f"{clear * 1e3:.1f} mm")
+    assert not any("gap" in n for n in board_notes(made()))
