@@ -99,6 +99,17 @@ def test_a_refusal_found_late_is_told_at_its_field(qtbot, window, held, monkeypa
     assert window.session.design.rows["fs"].value == 90e3
 
 
+def test_a_decision_that_another_edit_took_away_is_refused(qtbot, window, held):
+    """A nudge of the clamp asked for while a topology without one is designed: one sentence, and the topology stands."""
+    gate, _ = held
+    window._edit(lambda: window.session.pin("topology", "flyback_2sw"), "topology")
+    window._edit(lambda: window.session.pin("clamp.c", 22e-9), "clamp.c")
+    gate.set()
+    qtbot.waitUntil(lambda: not window.changing.busy, timeout=20_000)
+    assert window.session.design.topology == "flyback_2sw" and "no such decision" in window.statusBar().currentMessage()
+    assert "clamp.c" not in window.session.document.decisions and len(window.session.past) == 1
+
+
 def test_another_project_drops_what_was_under_way(window, held, demo_file):
     """A project that is opened takes the place of the present one, whatever was still being designed for that."""
     gate, asked = held

@@ -9,7 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.decisions import Measured
+from rhevectra.core.basis.decisions import DecisionSpec, Measured
+from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
@@ -97,26 +98,32 @@ class Session:
         if self.on_change is not None:
             self.on_change(document)
 
+    def _spec(self, id: str) -> DecisionSpec:
+        """The decision of that id; one asked for while another edit took its stage away is refused."""
+        if id not in self.design.decision_specs:
+            raise InputError(f"decisions.{id}", "this design has no such decision", "a decision of its topology, front end and clamp")
+        return self.design.decision_specs[id]
+
     def _text_of(self, id: str, value: Any) -> str:
-        return value if isinstance(value, str) else show(float(value), self.design.decision_specs[id].unit)
+        return value if isinstance(value, str) else show(float(value), self._spec(id).unit)
 
     def pin(self, id: str, value: Any, burst: bool = False) -> None:
         """Pin a decision; a burst of nudges is one edit. Raises InputError where the value cannot be used."""
         row = self.design.rows.get(id)
         old, new = "" if row is None else self._text_of(id, row.value), self._text_of(id, value)
-        step = Step(f"{self.design.decision_specs[id].label} {old} → {new}", self.document, id, old)
+        step = Step(f"{self._spec(id).label} {old} → {new}", self.document, id, old)
         self._edit(step, self.document.pin(id, value), burst)
 
     def pin_all(self, values: Mapping[str, Any], burst: bool = False) -> None:
         """Pin several decisions as one edit, named by them; what goes on with the drag before it belongs to that edit."""
         if burst:
             self._edited = perf_counter()  # however long the mark rested on the way
-        name = ", ".join(f"{self.design.decision_specs[id].label} {self._text_of(id, v)}" for id, v in values.items())
+        name = ", ".join(f"{self._spec(id).label} {self._text_of(id, v)}" for id, v in values.items())
         self._edit(Step(name, self.document, " ".join(values)), self.document.decide({**self.document.decisions, **values}), burst)
 
     def free(self, id: str) -> None:
         """Remove a pin."""
-        self._edit(Step(f"{self.design.decision_specs[id].label} follows its rule", self.document), self.document.free(id))
+        self._edit(Step(f"{self._spec(id).label} follows its rule", self.document), self.document.free(id))
 
     def decide(self, name: str, decisions: Mapping[str, Any]) -> None:
         """Take other pins altogether, as one named edit."""
