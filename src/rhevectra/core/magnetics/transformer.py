@@ -76,20 +76,26 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
     """Integer turns of every winding for each core and candidate; the least turns meet the flux at the current limit."""
     area = np.minimum(win.effective.area, win.effective.area_min)[:, None]
     pins = need.pins or {}
-    least = np.ceil(need.flux_limit / (need.b_max * area) / need.ratio - 1e-9)
+    half = [0.5 if need.half is not None and need.half.winding == k else 0.0 for k in range(len(need.windings))]
+    least = np.ceil(need.flux_limit / (need.b_max * area) / need.ratio + half[1] - 1e-9)
     first = np.maximum(least, 1) + np.arange(CANDIDATES)
     if need.windings[1].name in pins:
         first = np.full_like(first[:, :1], pins[need.windings[1].name])
     elif "np" in pins:
-        first = np.maximum(np.full_like(first[:, :1], round(pins["np"] / need.ratio)), 1)
-    primary = np.maximum(np.round(need.ratio * first), 1)
+        first = np.maximum(np.full_like(first[:, :1], round(pins["np"] / need.ratio + half[1])), 1)
+    primary = np.maximum(np.round(need.ratio * (first - half[1])), 1)
     if "np" in pins:
         primary = np.full_like(first, pins["np"])
     turns = [primary, first]
     main = need.windings[1].volts
-    for w in need.windings[2:]:
-        turns.append(np.full_like(first, pins[w.name]) if w.name in pins else np.maximum(np.round(first * w.volts / main), 1))
+    for w, less in zip(need.windings[2:], half[2:], strict=True):
+        turns.append(np.full_like(first, pins[w.name]) if w.name in pins else np.maximum(np.round((first - half[1]) * w.volts / main + less), 1))
     return turns
+
+
+def counting(need: TransformerNeed, turns: Sequence[Any]) -> list[Any]:
+    """Turns as they count electrically: one of them may end half a turn early."""
+    return [n - 0.5 if need.half is not None and need.half.winding == k else n for k, n in enumerate(turns)]
 
 
 def wound(need: TransformerNeed, turns: list[Any]) -> list[Any]:
@@ -246,7 +252,7 @@ def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, A
 
 def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> Trial:
     """The trial with its constraints and how far they are exceeded."""
-    shape, turns, main = trial.gap.shape, trial.turns, need.windings[1].volts
+    shape, turns, main = trial.gap.shape, counting(need, trial.turns), need.windings[1].volts
     ratio = np.zeros(shape)
     for k, w in enumerate(need.windings[2:-1], 2):
         ratio = ratio + np.maximum(np.abs(turns[k] * main / (turns[1] * w.volts) - 1) - w.tolerance, 0.0)

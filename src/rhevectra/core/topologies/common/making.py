@@ -12,7 +12,7 @@ from rhevectra.core.formulas.copper import resistivity
 from rhevectra.core.formulas.resonant import shorted_reading
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, called, counts, parted, shares
 from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
-from rhevectra.core.magnetics.transformer import conducting, outputs_of, primary_side, wound
+from rhevectra.core.magnetics.transformer import conducting, counting, outputs_of, primary_side, wound
 from rhevectra.core.magnetics.winding import strands_of
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
 from rhevectra.core.topologies.common.winding import LEAD_OUT
@@ -142,6 +142,8 @@ def _steps(design: Any) -> Iterator[Step]:
         if parts > 1:
             remark = f"part {begun_parts[k]} of {parts}: {count} of {turns[k]} turns" + (f", goes on from {pins[k][begun]}" if begun else "")
         remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k])) if x)
+        if need.half is not None and need.half.winding == k and done[k] == turns[k]:
+            remark = "; ".join(x for x in (remark, "the last turn passes through one window only and leaves the core there: half a turn") if x)
         layers = int(np.ceil(count / max(int(laid.per_layer), 1)))
         yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, max(int(laid.per_layer), 1), SOLDERED if laid.foil and need.board is None else TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
 
@@ -234,24 +236,30 @@ def _wire_notes(need: Any, steps: tuple[Step, ...], margin: float) -> list[str]:
              "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire", "varnish after test if the core is not bonded; the faces stay free of varnish"]
 
 
+def _gap_words(need: Any, gap: float) -> str:
+    """How the gap is made; where a turn is unpaired, the one way that was designed."""
+    ways = (f"{show(gap, 'm')} ground off the centre post", f"a spacer of {show(gap / 2, 'm')} under all legs")
+    return (", or ".join(ways) if need.half is None else ways[need.half.spaced]) + "; the inductance decides"
+
+
 def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     """The sheet of a design's transformer; leads: in words, where the starts are connected. Only of a topology that winds one (`drawing.sheet.has_sheet`)."""
     plan, rows, need = design.context["plan"], design.rows, design.requirement
     steps, parts = tuple(_steps(design)), tuple(_parts(design))
     gap = float(np.max(rows["transformer.gap"].value)) if "transformer.gap" in rows else 0.0
     text, low, high = _inductance(design)
-    primary, leakage = parts[0], _reading(design)
+    primary, leakage, seen = parts[0], _reading(design), counting(plan.need, [p.turns for p in parts])
     others = [p for p in parts[1:] if not p.winding.endswith("second half")]
     shorted = ", ".join(f"{p.start} to {next((q.finish for q in parts if q.winding == p.winding + ', second half'), p.finish)}" for p in others if p.start.startswith("B"))
     checks = [("inductance", f"{primary.start} to {primary.finish}, others open, 10 kHz, 100 mV", f"{show(low, 'H')} to {show(high, 'H')}" if np.isfinite(high) else f"at least {show(low, 'H')}"),
               ("leakage", f"{primary.start} to {primary.finish}, {shorted} shorted, 100 kHz", f"at most {show(1.2 * leakage, 'H')} (sized for {show(leakage, 'H')})" if plan.need.wall is None else f"{show((1 - MADE_TOLERANCE) * leakage, 'H', 3)} to {show((1 + MADE_TOLERANCE) * leakage, 'H', 3)}"),
               *_pairs(design, parts),
-              *((f"turns, {p.winding}", f"ratio to {primary.start}–{primary.finish}; in phase: starts positive together", f"{p.turns / primary.turns:.4f} ± {RATIO_BAND * 100:g} %, or the nearest whole turn") for p in parts[1:]),
+              *((f"turns, {p.winding}", f"ratio to {primary.start}–{primary.finish}; in phase: starts positive together", f"{n / seen[0]:.4f} ± {RATIO_BAND * 100:g} %, or the nearest whole turn") for p, n in zip(parts[1:], seen[1:], strict=True)),
               *((f"resistance, {p.winding}", f"{p.start} to {p.finish}, 20 °C", f"{show((1 - RESISTANCE_BAND) * p.resistance, 'Ω')} to {show((1 + RESISTANCE_BAND) * p.resistance, 'Ω')}") for p in parts),
               ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute", f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
     margin = float(plan.need.margin)
     notes = [leads, *(_board_notes() if plan.need.board is not None else _wire_notes(plan.need, steps, margin)), "a made sample is measured and tried before a series: this sheet is computed"]
-    return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), f"{show(gap, 'm')} ground off the centre post, or a spacer of {show(gap / 2, 'm')} under all legs; the inductance decides" if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
+    return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), _gap_words(plan.need, gap) if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
 
 
 def complaints(sheet: WindingSheet) -> list[str]:

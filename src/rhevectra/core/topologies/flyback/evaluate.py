@@ -14,6 +14,7 @@ from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
+from rhevectra.core.topologies.common import half_turn
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.flyback import faults
 from rhevectra.core.topologies.flyback import outputs as out_parts
@@ -138,6 +139,7 @@ def _transformer(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None
     sheet.given("transformer.gap_limit", plan.need.gap_max_share * post**0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
     sheet("transformer.gap_shim", magnetics.shim, gap=gap_row)
     sheet("transformer.al", magnetics.inductance_factor, inductance=s.lp, turns=s.np)
+    half_turn.record(work, plan.need, plan.choice, plan.window, plan.turns, o["i_peak"])
     transformer_fit(work, plan.need, plan.choice)
 
 

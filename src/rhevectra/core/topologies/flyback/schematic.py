@@ -32,7 +32,7 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
     count = int(rows[f"output{n}.parallel"].value)
     more = len(design.requirement.outputs) - 1
     value = lambda id: show(float(rows[f"rectifier{n}.{id}"].value), rows[f"rectifier{n}.{id}"].unit)  # noqa: E731
-    turns = f"{rows['transformer.np'].value:.0f} : {rows[f'transformer.ns{n}'].value:.0f}"
+    turns = f"{rows['transformer.np'].value:.0f} : {rows.get(f'transformer.ns{n}_seen', rows[f'transformer.ns{n}']).value:g}"
     across = [Symbol("wire", (56, 8), (56, 1), "", "secondary", "Rsn1"), Symbol("resistor", (56, 1), (61, 1), "", "secondary", "Rsn1"), Symbol("capacitor", (61, 1), (66, 1), "", "secondary", "Csn1"), Symbol("wire", (66, 1), (66, 8), "", "secondary", "Csn1")]
     snubber = [*across, Symbol("note", (79, 1), (79, 4), f"{value('snubber_r')}, {value('snubber_c')}", "secondary", "Rsn1")] if design.context["plan"].snubbers else []
     return [

@@ -12,7 +12,7 @@ from rhevectra.core.formulas import flyback, magnetics
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import boards, snubbing
+from rhevectra.core.topologies.common import boards, half_turn, snubbing
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leakage_row, turns_of
 from rhevectra.core.topologies.flyback import period as pd
@@ -75,8 +75,9 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     material = work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency")
     grade = work.parts["materials"].row(material.value)
     need, margin = sizing.transformer_need(work, stage, limit, out, v_bus, grade)
+    need = replace(need, half=half_turn.wanted(work, ["primary", *(w.name for w in need.windings[1:])]))
     need, choice, win = boards.wind(work, need, work.parts["cores"].derived(windows))
-    turns = turns_of(work, need, choice)
+    turns = half_turn.seen(work, need, turns_of(work, need, choice))
     capacitance_row(work, need, choice, win)
     leak = leakage_row(work, need, choice, win, float(plain(stage.lp)))
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
