@@ -120,7 +120,14 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     bench = bench_of(design, corners_of(design))
     tried, small = E6[(E6 >= CM_LEAST) & (E6 <= CM_MOST)], E6[E6 <= DM_MOST]
     wound = _shields(design)
-    without = bench.common(tried[:, None]) if choose.pins.get("inlet.shield", "shield" if wound else "none") == "none" else np.zeros(1)
+    swept: dict[tuple[int, float], Array] = {}
+
+    def common(at: Bench, shield: float = 1.0) -> Array:
+        """Common noise over the limit with every choke tried, each stage count and shield worked out once."""
+        if (at.stages, shield) not in swept:
+            swept[at.stages, shield] = at.common(tried[:, None], shield=shield)
+        return swept[at.stages, shield]
+    without = common(bench) if choose.pins.get("inlet.shield", "shield" if wound else "none") == "none" else np.zeros(1)
     shield = choose("inlet.shield", lambda: ("shield", "the arrangement of the transformer has them", ()) if wound else ("none", "a choke alone keeps the margin", ()) if without.min() <= -margin else ("shield", f"without one the best choke leaves {show(float(without.min()), 'dB')}", ()))
     if shield.value == "shield" and not wound and hasattr(design.context["plan"], "choice"):
         work.find(NOTE, "inlet", "the filter counts on a shield that the transformer's arrangement does not have", "inlet.noise_cm", "transformer.arrangement: shielded")
@@ -131,9 +138,9 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     text = "harmonics of the sized waveforms into the artificial mains network, worst of both ends of the mains at full load"
     sheet.solved("inlet.noise_cm_bare", bare["cm"], "dB", text, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm_bare", bare["dm"], "dB", text)
-    choose("inlet.stages", lambda: _stages(bench, tried, small, leaves, -margin))
+    choose("inlet.stages", lambda: _stages(bench, tried, common(bench, leaves) <= -margin, small, leaves, -margin))
     bench = bench.with_filter(sheet.rows)
-    l_cm = choose("inlet.l_cm", lambda: _least(tried, without if leaves == 1.0 and bench.stages == 1 else bench.common(tried[:, None], shield=leaves), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
+    l_cm = choose("inlet.l_cm", lambda: _least(tried, common(bench, leaves), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
     leak = noise.LEAK * float(l_cm.value)
     l_dm = choose("inlet.l_dm", lambda: _least(small, bench.differential(small[:, None] + leak), bare["dm"], float(bench.differential(leak)), -margin))
     text = f"the same behind the filter: {noise.ESL * 1e9:g} nH in each capacitor, {noise.WOUND_C * 1e12:g} pF across each choke"
@@ -143,9 +150,8 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; {'chokes' if bench.stages == 1 else 'two stages with chokes'} of {show(float(l_cm.value), 'H')} and {show(float(l_dm.value), 'H')}{' each' if bench.stages > 1 else ''}{', a shield between the windings' if shield.value == 'shield' else ''}. Only a measurement decides", "inlet.noise_cm")
 
 
-def _stages(bench: Bench, tried: Array, small: Array, shield: float, limit: float) -> tuple[str, str, tuple[str, ...]]:
-    """One stage, unless none of its chokes keeps the margin or the differential one would be large."""
-    able = bench.common(tried[:, None], shield=shield) <= limit
+def _stages(bench: Bench, tried: Array, able: Array, small: Array, shield: float, limit: float) -> tuple[str, str, tuple[str, ...]]:
+    """One stage, unless none of its chokes keeps the margin or the differential one would be large. able: of the common-mode chokes tried, which keep it in one stage."""
     if not able.any() and float(bench.common(0.0, shield=shield)) > limit:
         return TWO, "no choke of one stage keeps the margin of common noise", ()
     leak = noise.LEAK * (float(tried[int(np.argmax(able))]) if able.any() else 0.0)

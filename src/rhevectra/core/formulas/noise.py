@@ -58,8 +58,7 @@ def capacitor(f: Array, c: Any, esr: Any = 0.0) -> Array:
 def choke(f: Array, inductance: Any) -> Array:
     """Impedance [Ω] of a filter choke with the capacitance across it; nothing where there is none. inductance [H] broadcasts with f."""
     w = 2 * np.pi * f
-    y = 1j * w * WOUND_C + 1 / (1j * w * np.maximum(inductance, 1e-12))
-    return np.where(np.asarray(inductance) > 0, 1 / y, 0.0)
+    return np.asarray(1j * (w * inductance / (1 - w * w * WOUND_C * inductance)))
 
 
 def differential(f: Array, source: Array, l_dm: Any, c_x: Any, stages: int = 1) -> Array:
