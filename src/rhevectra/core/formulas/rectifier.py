@@ -218,13 +218,18 @@ def inrush_wave(v_rms: float, f_line: float, r: float, inductance: float, c: flo
     inductance = max(inductance, MIN_INDUCTANCE)
     end = (1 - phase / np.pi) / (2 * f_line)
     t, h = np.linspace(0.0, end, steps + 1), end / steps
-    source = (np.sqrt(2.0) * v_rms * np.sin(2 * np.pi * f_line * t + phase) - drop).tolist()
-    i, v = [0.0] * (steps + 1), [0.0] * (steps + 1)
-    gain, keep, push = 1 / (1 + h * r / (2 * inductance) + h * h / (4 * inductance * c)), 1 - h * r / (2 * inductance) - h * h / (4 * inductance * c), h / inductance
-    for k in range(steps):
-        i[k + 1] = max(gain * (i[k] * keep + push * (0.5 * (source[k] + source[k + 1]) - v[k])), 0.0)
-        v[k + 1] = v[k] + 0.5 * h * (i[k] + i[k + 1]) / c
-    return t, np.array(i), np.array(v)
+    source = np.sqrt(2.0) * v_rms * np.sin(2 * np.pi * f_line * t + phase) - drop
+    gain, keep, push, fill = 1 / (1 + h * r / (2 * inductance) + h * h / (4 * inductance * c)), 1 - h * r / (2 * inductance) - h * h / (4 * inductance * c), h / inductance, 0.5 * h / c
+    i = v = 0.0
+    amps, volts = [i], [v]
+    for middle in (0.5 * (source[:-1] + source[1:])).tolist():
+        new = gain * (i * keep + push * (middle - v))
+        new = 0.0 if new < 0.0 else new
+        v += fill * (i + new)
+        i = new
+        amps.append(i)
+        volts.append(v)
+    return t, np.array(amps), np.array(volts)
 
 
 @formula("t = R·C·ln(V_0/V_safe)", "s", "R C V_0 V_safe", "exponential discharge")
