@@ -83,7 +83,7 @@ def _circle(picture: Picture, x: float, y: float, r: float, side: str) -> None:
 
 
 def _legend(picture: Picture, view: Any, x: float, y: float) -> None:
-    size = min(3.2, 2.2 * (picture.width - x - 5) / max(len(text) for text, _ in view.legend))
+    size = min(3.2, 2.32 * (picture.width - x - 5) / max(len(text) for text, _ in view.legend))
     for k, (text, side) in enumerate(view.legend):
         picture.box(x, y + k * 5.2 - 2.4, 2.6, 2.6, side)
         picture.text(x + 4, y + k * 5.2, text, "ink", "left", size)
