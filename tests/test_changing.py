@@ -69,6 +69,19 @@ def test_what_is_asked_meanwhile_comes_after(qtbot, window, held):
     assert [s.name for s in window.session.future] == ["Switching frequency 65.0 kHz → 90.0 kHz"]
 
 
+def test_nudges_on_both_sides_of_an_undo_stay_there(qtbot, window, held):
+    """A nudge, an undo and a nudge of the same decision asked for while another edit is designed: the undo takes back the first nudge, the second stands."""
+    gate, _ = held
+    window._edit(lambda: window.session.pin("clamp.c", 22e-9), "clamp.c")
+    window._edit(lambda: window.session.pin("fs", 90e3), "fs")
+    window.undo()
+    window._edit(lambda: window.session.pin("fs", 100e3), "fs")
+    gate.set()
+    qtbot.waitUntil(lambda: not window.changing.busy, timeout=20_000)
+    assert [s.key for s in window.session.past] == ["clamp.c", "fs"] and window.session.past[-1].name.startswith("Switching frequency 65.0 kHz")
+    assert window.session.document.decisions["fs"] == 100e3 and window.session.document.decisions["clamp.c"] == 22e-9
+
+
 def test_saving_waits_for_what_was_asked(window, held, tmp_path):
     """A file saved right after an edit holds that edit, and nothing counts as unsaved."""
     gate, _ = held

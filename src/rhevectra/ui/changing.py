@@ -27,7 +27,7 @@ class _Worker(QThread):
 
 
 class Changing(QObject):
-    """Makes changes in the order in which they are asked for; of those that wait under one key only the newest is made.
+    """Makes changes in the order in which they are asked for; of those of one key that wait one behind the other only the newest is made.
 
     While one is made nobody else changes the project: what would is asked for here too.
     """
@@ -36,7 +36,7 @@ class Changing(QObject):
         super().__init__(parent)
         self.patience = PATIENCE
         self._worker: _Worker | None = None
-        self._waiting: dict[object, tuple[Change, Then]] = {}
+        self._waiting: list[tuple[str, Change, Then]] = []
 
     @property
     def busy(self) -> bool:
@@ -44,13 +44,15 @@ class Changing(QObject):
         return self._worker is not None
 
     def ask(self, change: Change, then: Then, key: str = "") -> None:
-        """Make a change, then tell how it ended. key: a later change of the same key replaces one that waits."""
-        self._waiting[key or object()] = change, then
+        """Make a change, then tell how it ended. key: it replaces the last one that waits where that has the same."""
+        if key and self._waiting and self._waiting[-1][0] == key:
+            self._waiting.pop()
+        self._waiting.append((key, change, then))
         if self._worker is None:
             self._next(self.patience)
 
     def _next(self, patience: int) -> None:
-        change, then = self._waiting.pop(next(iter(self._waiting)))
+        _key, change, then = self._waiting.pop(0)
         worker = self._worker = _Worker(change, then, self)
         worker.finished.connect(lambda: self._ended(worker))
         worker.start()
