@@ -82,6 +82,21 @@ def test_nudges_on_both_sides_of_an_undo_stay_there(qtbot, window, held):
     assert window.session.document.decisions["fs"] == 100e3 and window.session.document.decisions["clamp.c"] == 22e-9
 
 
+def test_slow_pictures_wait_for_the_design_under_way(qtbot, window, held):
+    """No exact period of a design that is being replaced is begun; that of the new one follows."""
+    gate, _ = held
+    window.size_desk.choose_stage("switch")
+    qtbot.waitUntil(lambda: not window.size_desk.picture.busy, timeout=20_000)
+    window._edit(lambda: window.session.pin("fs", 90e3), "fs")
+    feed = window.size_desk.picture.feed
+    feed.want(window.session.design, window.size_desk.corner)
+    qtbot.wait(400)
+    assert feed.busy and feed._worker is None
+    gate.set()
+    qtbot.waitUntil(lambda: window.size_desk.picture.exact is not None and not window.changing.busy and not feed.busy, timeout=20_000)
+    assert window.size_desk.picture.exact.period == pytest.approx(1 / 90e3, rel=1e-6)
+
+
 def test_saving_waits_for_what_was_asked(window, held, tmp_path):
     """A file saved right after an edit holds that edit, and nothing counts as unsaved."""
     gate, _ = held

@@ -91,6 +91,8 @@ class Feed(QObject):
     def __init__(self, work: Work, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._work = work
+        self.waits: Callable[[], bool] = lambda: False
+        """Whether a design is being made, that will ask for this anew."""
         self._wanted: tuple[Design, Corner] | None = None
         self._worker: _Worker | None = None
         self._timer = QTimer(self, singleShot=True, interval=PAUSE)
@@ -110,6 +112,9 @@ class Feed(QObject):
 
     def _start(self) -> None:
         if self._worker is not None or self._wanted is None:
+            return
+        if self.waits():
+            self._timer.start()
             return
         self._worker = _Worker(self._work, *self._wanted, self)
         self._worker.stepped.connect(self.progress)

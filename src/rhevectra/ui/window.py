@@ -64,6 +64,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.size_desk.freed.connect(lambda id: self._edit(lambda: self.session.free(id), id))
         self.size_desk.measured.connect(lambda id, reading: self._edit(lambda: self.session.measure(id, reading)))
         self.size_desk.admit.connect(self.admit)
+        for feed in self.size_desk.picture.feeds:
+            feed.waits = lambda: self.changing.busy
         self._adopt(session)
         self.go("Size")
         self._restore_splitters()
