@@ -107,6 +107,14 @@ def test_behind_a_power_factor_stage_and_on_a_board():
         check_balance(d, front=("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up", *(k for k in d.losses if k.startswith("pfc"))))
 
 
+def test_a_held_flyback_of_several_outputs_draws_nothing_behind_the_load_line(fixed):
+    """Its first output may have a row of that name too, where another one is regulated."""
+    held = size(Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=12, current_max=0.5, tolerance=0.1), Output(voltage=5, current_max=4, regulated=True))), {"topology": "flyback"})
+    assert "output1.v" in held.rows
+    corner = fixed.grid.find(380.0)
+    assert len(PICTURES["output"][1](fixed, corner, 130.0, 90.0, held).items) == len(PICTURES["output"][1](fixed, corner, 130.0, 90.0, None).items)
+
+
 def test_input_ranges_keep_the_fixed_ratio():
     """Feasible behind a narrow bus, refused behind a wide one: it goes along as it is and is not regulated for the picture's sake."""
     found = list(range_steps(size(NEED, PINS["llc_half"]), None))[-1][2]

@@ -10,6 +10,11 @@ from rhevectra.drawing.common import LEFT, RIGHT, shown_at
 from rhevectra.drawing.display import Picture
 
 
+def unregulated(design: Design) -> bool:
+    """Whether a design runs at a fixed ratio."""
+    return "llc.gain" in design.rows
+
+
 def _curves(design: Design) -> list[tuple[Array, Array, float]]:
     """Output current [A] and voltage [V] over the loads in run, and the bus [V], at the least and the greatest bus of the grid."""
     grid = design.grid
@@ -28,7 +33,7 @@ def load_line(design: Design, corner: Corner, width: float, height: float, held:
     room = 0.12 * (most - least)
     picture = Picture(width, height, f"{shown_at(corner)} · {show(float(rows['llc.fr'].value), 'Hz', 3)} at any load")
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0.0, 1.05 * float(max(a.max() for a, _, _ in curves))), (least - room, most + room), "output voltage", "V", x_unit="A of output")
-    for a, v, _ in _curves(held) if held is not None and "output1.v" in held.rows and held.context["stage"].fixed else ():
+    for a, v, _ in _curves(held) if held is not None and unregulated(held) else ():
         frame.pale(a, v)
     frame.level(high, f"at most {show(high, 'V')}", "tight")
     frame.level(low, f"at least {show(low, 'V')}", "tight")

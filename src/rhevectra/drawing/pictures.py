@@ -10,6 +10,7 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing import arrangements, boost, circuit, clamp_map, clamp_steps, clamps, cores, emission, field, frequency, front, gain, input_range, load_line, magnetic, matrix, pairs, ripple, slow_diode, snubber_map, switching
 from rhevectra.drawing.common import shown_at
 from rhevectra.drawing.display import Picture
+from rhevectra.drawing.load_line import unregulated
 
 Draw = Callable[[Design, Corner, float, float, Design | None], Picture]
 
@@ -40,7 +41,7 @@ def pictures_of(design: Design, stage: str) -> tuple[str, ...]:
     left_out = (*topology.NO_PICTURES, *FRONT_ENDS.get(design.front_end, DC_FRONT_END).NO_PICTURES, *clamps_for(topology)[design.clamp].NO_PICTURES)
     need = getattr(design.context.get("plan"), "need", None)
     left_out = (*left_out, *OVER_ONE_ANOTHER["chambers" if getattr(need, "wall", None) is not None else "board" if getattr(need, "board", None) is not None else "wire"])
-    left_out = (*left_out, "gain" if getattr(design.context.get("stage"), "fixed", 0.0) else "output")
+    left_out = (*left_out, "gain" if unregulated(design) else "output")
     return tuple(key for key in STAGE_PICTURES.get(stage, ()) if key not in left_out) or ("loss",)
 
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import pick
-from rhevectra.core.formulas import copper, half_turn
+from rhevectra.core.formulas import copper, half_turn, magnetics
 from rhevectra.core.magnetics import fringing, leakage
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts
 from rhevectra.core.magnetics.board_copper import board_copper, board_leakage, looked_at
@@ -99,6 +99,6 @@ def leakage_of(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Wi
     """Leakage of one candidate, of its turns as they count electrically (a tapped primary: of half of them)."""
     found = board_leakage(need, trial, at, win) if looked_at(need, trial, at) else leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], max(float(need.room(win).path[at[0]] - 2 * need.margin), 1e-4))
     if need.half is not None:
-        k, own = need.half.winding, half_turn.inductance(0.5 * win.effective.area[at[0]], win.effective.length[at[0]] - win.window[at[0]], need.material["mu_initial"], 0.5 * trial.gap[at] if need.half.spaced else 0.0)
-        found.form[k, k] += float(own) / (float(trial.turns[k][at]) - 0.5) ** 2
+        k, own = need.half.winding, half_turn.inductance(*win.leg(at[0]), need.material["mu_initial"], magnetics.shim(trial.gap[at]) if need.half.spaced else 0.0)
+        found.form[k, k] += float(own) / (float(trial.turns[k][at]) - need.less(k)) ** 2
     return replace(found, turns=np.array([float(t[at]) for t in trial.turns]))

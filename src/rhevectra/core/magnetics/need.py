@@ -74,6 +74,10 @@ class TransformerNeed:
         """The windows as the stack fills them."""
         return self.board.windows(win) if self.board is not None else win if self.wall is None else win.chambers()
 
+    def less(self, k: int) -> float:
+        """Turns that a winding counts less than it is wound."""
+        return 0.5 if self.half is not None and self.half.winding == k else 0.0
+
     @property
     def gap_under(self) -> int | None:
         """Number of the block under which the gap lies: that above the wall of chambers; None where it stands in the post all blocks surround."""

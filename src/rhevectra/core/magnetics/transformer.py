@@ -76,26 +76,25 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
     """Integer turns of every winding for each core and candidate; the least turns meet the flux at the current limit."""
     area = np.minimum(win.effective.area, win.effective.area_min)[:, None]
     pins = need.pins or {}
-    half = [0.5 if need.half is not None and need.half.winding == k else 0.0 for k in range(len(need.windings))]
-    least = np.ceil(need.flux_limit / (need.b_max * area) / need.ratio + half[1] - 1e-9)
+    least = np.ceil(need.flux_limit / (need.b_max * area) / need.ratio + need.less(1) - 1e-9)
     first = np.maximum(least, 1) + np.arange(CANDIDATES)
     if need.windings[1].name in pins:
         first = np.full_like(first[:, :1], pins[need.windings[1].name])
     elif "np" in pins:
-        first = np.maximum(np.full_like(first[:, :1], round(pins["np"] / need.ratio + half[1])), 1)
-    primary = np.maximum(np.round(need.ratio * (first - half[1])), 1)
+        first = np.maximum(np.full_like(first[:, :1], round(pins["np"] / need.ratio + need.less(1))), 1)
+    primary = np.maximum(np.round(need.ratio * (first - need.less(1))), 1)
     if "np" in pins:
         primary = np.full_like(first, pins["np"])
     turns = [primary, first]
     main = need.windings[1].volts
-    for w, less in zip(need.windings[2:], half[2:], strict=True):
-        turns.append(np.full_like(first, pins[w.name]) if w.name in pins else np.maximum(np.round((first - half[1]) * w.volts / main + less), 1))
+    for k, w in enumerate(need.windings[2:], 2):
+        turns.append(np.full_like(first, pins[w.name]) if w.name in pins else np.maximum(np.round((first - need.less(1)) * w.volts / main + need.less(k)), 1))
     return turns
 
 
 def counting(need: TransformerNeed, turns: Sequence[Any]) -> list[Any]:
     """Turns as they count electrically: one of them may end half a turn early."""
-    return [n - 0.5 if need.half is not None and need.half.winding == k else n for k, n in enumerate(turns)]
+    return [n - need.less(k) if need.less(k) else n for k, n in enumerate(turns)]
 
 
 def wound(need: TransformerNeed, turns: list[Any]) -> list[Any]:

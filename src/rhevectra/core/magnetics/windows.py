@@ -46,6 +46,10 @@ class Windows:
         """Length of a turn [m] whose middle lies `depth` above the bobbin floor."""
         return self.base_turn + self.climb * depth
 
+    def leg(self, core: int) -> tuple[float, float]:
+        """Area [m²] and length [m] of one outer leg with its yokes: half of the core's section, its path without the post."""
+        return 0.5 * float(self.effective.area[core]), float(self.effective.length[core] - self.window[core])
+
     def chambers(self) -> "Windows":
         """The same windows with their windings beside one another: what is laid one over the other now lies along the post, every turn as long as the mean, and the field runs from the post to the outer leg."""
         return replace(self, width=self.height, height=self.width, base_turn=self.turn_length(0.5 * self.height), path=self.across, climb=np.zeros(len(self.names)))

@@ -52,9 +52,10 @@ def record(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows
     sheet, k, at = work.sheet, need.half.winding, choice.core
     if work.parts["cores"].row(win.names[at])["family"] not in LEGGED:
         work.find(MUST_FIX, "transformer", f"{win.names[at]} has no two outer legs apart: no turn can pass through one window only", "transformer.core", "transformer.half_turn")
-    path = {"length": sheet.given("transformer.leg_length", float(win.effective.length[at] - win.window[at]), "m", "catalogue", "path round one outer leg with its yokes: that of the core without its post"), "mu": need.material["mu_initial"],
+    section, around = win.leg(at)
+    path = {"length": sheet.given("transformer.leg_length", around, "m", "catalogue", "path round one outer leg with its yokes: that of the core without its post"), "mu": need.material["mu_initial"],
             "spacer": sheet.rows["transformer.gap_shim"] if need.half.spaced else sheet.given("transformer.leg_gap", 0.0, "m", "rule", "the outer legs are closed, the gap is ground into the post")}
-    area = sheet.given("transformer.leg_area", 0.5 * float(win.effective.area[at]), "m²", "catalogue", "half of the core's section")
+    area = sheet.given("transformer.leg_area", section, "m²", "catalogue", "half of the core's section")
     own = sheet("transformer.half_l", half_turn.inductance, area=area, **path)
     amps = sheet("transformer.i_half", half_turn.current, i_peak=i_peak, turns_primary=turns[0], turns=turns[k])
     flux = sheet("transformer.b_leg", half_turn.leg_flux, b_post=sheet.rows["transformer.b_peak"], area_post=sheet.rows["transformer.area_min"], area=area, i_half=amps, **path)

@@ -141,9 +141,8 @@ def _steps(design: Any) -> Iterator[Step]:
             remark = f"then the wall of {need.wall * 1e3:.2f} mm"
         if parts > 1:
             remark = f"part {begun_parts[k]} of {parts}: {count} of {turns[k]} turns" + (f", goes on from {pins[k][begun]}" if begun else "")
-        remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k])) if x)
-        if need.half is not None and need.half.winding == k and done[k] == turns[k]:
-            remark = "; ".join(x for x in (remark, "the last turn passes through one window only and leaves the core there: half a turn") if x)
+        half = "the last turn passes through one window only and leaves the core there: half a turn" if need.less(k) and done[k] == turns[k] else ""
+        remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k]), half) if x)
         layers = int(np.ceil(count / max(int(laid.per_layer), 1)))
         yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, max(int(laid.per_layer), 1), SOLDERED if laid.foil and need.board is None else TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
 

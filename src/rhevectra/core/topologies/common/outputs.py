@@ -1,4 +1,4 @@
-"""What every output is judged by beside its ripple: load step and life."""
+"""What every output is judged by beside its ripple: its range where no loop holds it, load step and life."""
 
 from typing import Any
 
@@ -9,6 +9,13 @@ from rhevectra.core.stages.work import Work
 
 LIFE_RISE = 10.0
 CROSSOVER_SHARE = 1 / 25
+
+
+def record_range(work: Work, n: int, need: Any, value: Any) -> None:
+    """Least and greatest voltage of an output that no loop holds, against its tolerance; value: its row."""
+    for end, limit, sign in (("low", "min", -1), ("high", "max", 1)):
+        work.sheet.again(f"output{n}.v_{end}", value)
+        work.sheet.given(f"output{n}.v_{limit}", need.magnitude * (1 + sign * need.tolerance), "V", text="requirement")
 
 
 def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, count: int, c: Any) -> None:

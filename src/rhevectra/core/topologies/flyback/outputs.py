@@ -12,7 +12,7 @@ from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import snubbing
-from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, step_and_life
+from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, record_range, step_and_life
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.wound import Plan
 
@@ -125,6 +125,4 @@ def _cross(work: Work, s: pd.Stage, o: dict[str, Any], n: int, k: int, need: Any
     rms = sheet.rows[f"secondary{k + 1}.i_rms"]
     drop = sheet(f"output{n}.v_drop", flyback.rectifier_drop, v_forward=row["v_forward_v"], r_dynamic=row["r_dynamic_ohm"], r_winding=s.extra["r_effective"][k + 1], i_rms=rms, i_avg=s.i_outputs[k], v_out=need.magnitude)
     value = sheet(f"output{n}.v", output.cross_voltage, turns=s.ns[k], turns_main=s.ns[0], v_main=s.v_out, drop_main=o["drop"], drop=drop)
-    for end, sign in (("low", -1), ("high", 1)):
-        sheet.again(f"output{n}.v_{end}", value)
-        sheet.given(f"output{n}.v_{'min' if sign < 0 else 'max'}", need.magnitude * (1 + sign * need.tolerance), "V", text="requirement")
+    record_range(work, n, need, value)

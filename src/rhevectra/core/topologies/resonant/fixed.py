@@ -12,6 +12,7 @@ from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import resonant
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.outputs import record_range
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant import tank
 
@@ -30,17 +31,22 @@ def middle(v_low: float, v_top: float) -> float:
     return 0.5 * (v_low + v_top)
 
 
+def _resonating(fs: Any, lr: float) -> float:
+    """Capacitor [F] that resonates with an inductance [H] at a frequency (a row)."""
+    return float(1 / (np.square(2 * np.pi * float(fs.value)) * lr))
+
+
 def tank_of(work: Work, fs: Any, most: Any) -> dict[str, Any]:
     """Inductances and capacitor [H, F] before the transformer is wound: magnetising inductance by zero voltage alone, no gain asked for."""
     lm = work.sheet("llc.lm", resonant.magnetising_of_share, share=work.sheet.given("llc.lm_share", st.ZERO_VOLTAGE_ROOM, "", "rule", "room for tolerance of the inductance and of the charge (common practice)"), most=most)
     lr = float(lm.value) / FIRST_RATIO
-    return {"lr": lr, "cr": 1 / ((2 * np.pi * float(fs.value)) ** 2 * lr), "lm": float(lm.value), "fixed": float(fs.value)}
+    return {"lr": lr, "cr": _resonating(fs, lr), "lm": float(lm.value), "fixed": float(fs.value)}
 
 
 def resonate(work: Work, s: st.Stage, leakage: Any) -> st.Stage:
     """The stage with the capacitor that resonates with what the transformer leaks, running at their resonance."""
     fs, lr = work.sheet.rows["fs"], work.sheet.again("llc.lr", leakage)
-    cr = work.choose("llc.cr", lambda: float(at_least(1 / (np.square(2 * np.pi * float(fs.value)) * float(lr.value)), "E12")), "E12 value at or above what resonates with the leakage at the frequency wanted")
+    cr = work.choose("llc.cr", lambda: float(at_least(_resonating(fs, float(lr.value)), "E12")), "E12 value at or above what resonates with the leakage at the frequency wanted")
     fr = work.sheet("llc.fr", resonant.series_resonance, lr=lr, cr=cr)
     return replace(s, lr=float(lr.value), cr=float(cr.value), fixed=float(fr.value))
 
@@ -53,9 +59,7 @@ def record_output(work: Work, s: st.Stage, settled: st.Settled, given: Mapping[s
     inputs = {"gain": gain, "share": s.variant.drive, "v_bus": s.v_bus, "drop": drop, "np": given["np"], "ns": given["ns"], "v_forward": given["v_forward"]}
     v_out = sheet("output1.v", resonant.fixed_output, **inputs)
     sheet("output1.v_hold", resonant.fixed_output, **{**inputs, "v_bus": sheet.rows["llc.v_hold"]})
-    for end, sign in (("low", -1), ("high", 1)):
-        sheet.again(f"output1.v_{end}", v_out)
-        sheet.given(f"output1.v_{'min' if sign < 0 else 'max'}", need.magnitude * (1 + sign * need.tolerance), "V", text="requirement")
+    record_range(work, 1, need, v_out)
     return v_out
 
 

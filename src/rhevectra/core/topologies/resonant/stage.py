@@ -130,6 +130,16 @@ def _kept_finite(found: tank.Found, gain: Array, load: Array, half: Array) -> ta
     return tank.Found(point, tank.run(point, start), np.where(bad, 1.0, found.miss), found.unknown)
 
 
+def _at_output(point: tank.Point, near: Any, burst_near: Any, top: float, enough: float, given_up: Array) -> tuple[tank.Found, Array, Array, Any]:
+    """The frequency that gives the output, or bursts at the highest; the share of time it runs, and what the next pass of both begins from."""
+    free = tank.solve(point, "half", near, enough, tank.NEWTON if near is None else NEAR)
+    if near is not None:
+        free = _from_anew(point, free, enough, given_up)
+    jm = -0.5 * point.gain * point.half / point.ratio
+    found, share, burst_near = _burst(point, free, top, burst_near, enough, given_up)
+    return found, share, np.where((free.miss < UNSOLVED)[:, None], free.unknown, np.stack([jm, jm, point.half], -1)), burst_near
+
+
 def _at_fixed(point: tank.Point, near: Any, enough: float) -> tank.Found:
     """The gain at the frequency that is given; points that do not settle from where they stood before begin anew."""
     found = tank.solve(point, "gain", near, enough)
@@ -163,11 +173,7 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
             found, share = _at_fixed(point, near, enough), np.ones(len(v_p))
             near = found.unknown
         else:
-            free = tank.solve(point, "half", near, enough, tank.NEWTON if near is None else NEAR)
-            if near is not None:
-                free = _from_anew(point, free, enough, failed >= TRIES)
-            near = np.where((free.miss < UNSOLVED)[:, None], free.unknown, np.stack([-0.5 * gain * half / ratio, -0.5 * gain * half / ratio, half], -1))
-            found, share, burst_near = _burst(point, free, top, burst_near, enough, failed >= TRIES)
+            found, share, near, burst_near = _at_output(point, near, burst_near, top, enough, failed >= TRIES)
         failed = failed + (found.miss > UNSOLVED)
         share = share * np.minimum(1.0, i_o / i_least)
         found = _kept_finite(found, gain, load, half)

@@ -33,14 +33,14 @@ FIGURES = (
 )
 
 
-def for_bridges(v: Any) -> bool:
+def fits(v: Any) -> bool:
     """Whether a variant's primary, or both its halves, lie between nodes that are hard switched."""
     return bool(v.both_ways and not v.phase)
 
 
 def choose(work: Work, s: "Stage", leakage: Any) -> "Stage":
     """The stage with its snubber, where it is wanted; leakage: a row."""
-    if not for_bridges(s.variant) or str(work.choose("primary.snubber", KINDS[0], "leakage and nodes ring after each pulse; choose rc to damp it").value) == KINDS[0]:
+    if not fits(s.variant) or str(work.choose("primary.snubber", KINDS[0], "leakage and nodes ring after each pulse; choose rc to damp it").value) == KINDS[0]:
         return s
     sheet = work.sheet
     node = sheet.given("primary.c_nodes", s.variant.across * float(s.c_node) / s.variant.halves**2, "F", "solved", "nodes as they lie across the primary" + (", end to end" if s.variant.tapped else ""))
