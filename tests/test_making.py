@@ -171,3 +171,22 @@ def test_the_desk_shows_the_sheet_and_writes_it(qtbot, window, tmp_path):
     window._edit(lambda: window.session.pin("topology", "buck_aux"))
     assert "nothing to wind" in view.said.text() and not view.pdf.isEnabled()
     assert not window.export_winding(tmp_path / "b.pdf") and not (tmp_path / "b.pdf").exists()
+
+
+def test_a_u_core_is_wound_on_one_leg():
+    """Named by a person: window from leg to leg, a turn all round one leg, the gap under it or as a spacer under both; inductance by the reluctances typed here; sheet and window call the legs what they are."""
+    d = size(NEED, {"topology": "flyback", "transformer.core": "U25/20/13"}, noise=False)
+    view, sheet = TOPOLOGIES["flyback"].winding_view(d), sheet_of(d)
+    assert view.layout.radial == pytest.approx(8.4e-3) and view.layout.along == pytest.approx(22.8e-3) and view.layout.legs == ("wound leg", "bare leg")
+    outermost = max(w.x for w in view.layout.wires)
+    assert 0 < outermost < 8.4e-3 and "wound leg" in sheet.gap and "centre post" not in sheet.gap
+    gap, f, c, n = float(np.max(d.rows["transformer.gap"].value)), 8.2e-3, 12.7e-3, d.value("transformer.np")
+    iron = 88.2e-3 / (2300 * f * c)  # the path of the handbook, permeability of the grade within a half: it is a few per cent of the whole
+    fringe = 1 + gap / np.sqrt(f * c) * np.log(2 * 22.8e-3 / gap)
+    assert d.value("transformer.lp") == pytest.approx(4e-7 * np.pi * n**2 / (iron + gap / (f * c * fringe)), rel=0.03)
+    round_leg, outermost_turn = 2 * (f + c), 2 * (f + c) + 2 * np.pi * 8.4e-3
+    inner, outer = (next(p for p in sheet.parts if p.winding.startswith(w)) for w in ("primary", "secondary"))
+    assert all(round_leg < p.length / p.turns < 1.1 * outermost_turn for p in (inner, outer))  # a tenth for lead-outs
+    assert any("one leg" in x.text for x in d.findings) and not complaints(sheet)
+    halved = size(NEED, {"topology": "flyback", "transformer.core": "U25/20/13", "transformer.half_turn": "ns1"}, noise=False)
+    assert any("no two outer legs" in x.text for x in halved.findings)

@@ -78,6 +78,41 @@ def test_faces_of_every_core(demo_design):
         assert 0.01 < made.between < 2.0
 
 
+def _bare_faces(core, winding, step):
+    """Faces of little cubes that nothing lies against, core's and winding's [m²]; of the winding only the upright ones (z across, x and y along the last axes)."""
+    def free(own, axes):
+        total = 0
+        for axis in axes:
+            for way in (1, -1):
+                beside = np.roll(core | winding, way, axis)
+                total += int((own & ~beside).sum())
+        return total * step**2
+    return free(core, (0, 1, 2)), free(winding, (0, 1))
+
+
+@pytest.mark.parametrize("name", ["U25/20/13", "U93/76/30", "E42/21/15"])
+def test_faces_of_core_and_winding_by_counting_cubes(demo_design, name):
+    """The part built of cubes: a U core's winding stands out on three sides of one leg, an E core's on two; yokes against the winding's ends do not cool."""
+    table = demo_design.catalogue["cores"]
+    k = table.names.index(name)
+    row = table.rows[k]
+    step = row["a_m"] / 124
+    a, b, c, d, e, f = (round(row[f"{x}_m"] / step) for x in ("a", "b", "c", "d", "e", "f"))
+    out = e if row["family"] == "U" else (e - f) // 2
+    e = e if row["family"] == "U" else f + 2 * out  # no slit between winding and legs
+    edge = out + 2
+    x, z, y = np.meshgrid(np.arange(-edge, a + edge), np.arange(-edge, c + edge), np.arange(-2, 2 * b + 2), indexing="ij")
+    left = f if row["family"] == "U" else (a - e) // 2  # where the window begins
+    first, last = (0, f) if row["family"] == "U" else (left + out, left + out + f)  # the leg inside the winding
+    high = (y >= b - d) & (y < b + d)
+    leg = (x >= first) & (x < last)
+    core = (x >= 0) & (x < a) & (z >= 0) & (z < c) & (y >= 0) & (y < 2 * b) & ~(high & (x >= left) & (x < left + e) & ~leg)
+    winding = high & (x >= first - out) & (x < last + out) & (z >= -out) & (z < c + out) & ~core
+    bare, wound = _bare_faces(core, winding, step)
+    made = faces(row, windows(table), k)
+    assert made.winding == pytest.approx(wound, rel=0.03) and made.core == pytest.approx(bare, rel=0.03)
+
+
 def test_a_hot_winding_is_said(demo_document):
     """Less allowed than there is: one remark with both numbers, and the decision that cures it; more altitude is hotter."""
     d = size(demo_document.requirement, {**demo_document.decisions, "transformer.t_winding_max": 60.0})

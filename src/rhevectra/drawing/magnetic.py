@@ -43,7 +43,7 @@ def cross_section(design: Design, width: float, height: float, held: Design | No
     scale = min((width - _words_room(layout)) / layout.radial, (height - 16) / layout.along)
     x0, y0 = 8.0, 9.0
     w, h = layout.radial * scale, layout.along * scale
-    picture.text(x0, 5.5, f"centre post at the left, outer leg at the right; {show(layout.radial, 'm')} × {show(layout.along, 'm')}", "muted")
+    picture.text(x0, 5.5, f"{layout.legs[0]} at the left, {layout.legs[1]} at the right; {show(layout.radial, 'm')} × {show(layout.along, 'm')}", "muted")
     picture.box(x0 - 4, y0, 4, h, "core", "ink")
     picture.box(x0 + w, y0, 4, h, "core", "ink")
     picture.box(x0, y0, w, h, "card", "ink")

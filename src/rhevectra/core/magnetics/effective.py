@@ -8,7 +8,8 @@ in the tests against handbook values; round-post yokes use the logarithmic mean 
 Dimension columns (one half set, m): a width (RM: side of the square), b height of a half, c depth
 (RM: diagonal), d window height of a half, e outer window width or diameter, f centre post width or
 diameter, f2 centre post thickness (flat post), RM or P slot width or EP opening, g gap between PQ outer legs
-or from the middle of an EP post to the open front, hole. P: a and c are its diameter.
+or from the middle of an EP post to the open front, hole. P: a and c are its diameter. U: e between its two legs, f
+width of a leg; its windings stand on one of them, which is its post, and the bare leg is both outer legs in one.
 """
 
 from collections.abc import Mapping
@@ -42,6 +43,8 @@ def _sections(row: Mapping[str, Any]) -> tuple[float, float, float, float, float
     if family in ("E", "EFD"):
         post = f * (f2 if family == "EFD" else c)
         return c * (a - e) / 2, c * yoke, post / 2, (a - e) / 2, yoke, f / 2
+    if family == "U":
+        return c * f / 2, c * yoke / 2, c * f / 2, f, yoke, f
     post = np.pi / 4 * f**2 - hole
     if family == "ETD":
         chord = np.sqrt(max(e**2 - c**2, 0.0))
@@ -68,6 +71,11 @@ def _sections(row: Mapping[str, Any]) -> tuple[float, float, float, float, float
     return leg, width * yoke, post / 2, leg / (beta * e), yoke, f / 4
 
 
+def across(row: Mapping[str, Any]) -> float:
+    """Window across the post [m], from it to the outer leg."""
+    return float(row["e_m"]) if row["family"] == "U" else float(row["e_m"] - row["f_m"]) / 2
+
+
 def leg_area(row: Mapping[str, Any]) -> float:
     """Area of one outer leg [m²]."""
     return _sections(row)[0]
@@ -82,8 +90,7 @@ def effective(rows: Any) -> Effective:
     result = []
     for row in rows:
         leg, yoke, post, t_leg, t_yoke, t_post = _sections(row)
-        window = (row["e_m"] - row["f_m"]) / 2
-        lengths = np.array([2 * row["d_m"], 2 * window, 2 * row["d_m"], 2 * _CORNER * (t_leg + t_yoke), 2 * _CORNER * (t_post + t_yoke)])
+        lengths = np.array([2 * row["d_m"], 2 * across(row), 2 * row["d_m"], 2 * _CORNER * (t_leg + t_yoke), 2 * _CORNER * (t_post + t_yoke)])
         areas = np.array([leg, yoke, post, (leg + yoke) / 2, (yoke + post) / 2])
         c1, c2 = (lengths / areas).sum(), (lengths / areas**2).sum()
         result.append((2 * c1 / c2, c1**2 / c2, 2 * c1**3 / c2**2, 2 * areas[:3].min(), 2 * post))

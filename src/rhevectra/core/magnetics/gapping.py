@@ -16,6 +16,7 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.magnetics import MU0, fringing_factor
 from rhevectra.core.magnetics.effective import leg_area
+from rhevectra.core.magnetics.windows import legs_called
 
 READING_ERROR, GAP_ERROR, SPREAD_ERROR = 0.005, 30e-6, 0.10
 """How well a reading of inductance, the length of a gap [m] and the formula of its spread are known beforehand (common practice, no source)."""
@@ -24,7 +25,7 @@ GAP_MOST = 8e-3
 
 @dataclass(frozen=True)
 class GappedCore:
-    """A core set with turns: area of the centre post, of each outer leg, effective area [m²], effective length [m], permeability, height of the window along the post [m]."""
+    """A core set with turns: area of the centre post, of each outer leg, effective area [m²], effective length [m], permeability, height of the window along the post [m], turns; what its post is called."""
 
     area_post: float
     area_leg: float
@@ -33,6 +34,7 @@ class GappedCore:
     mu: float
     window: float
     turns: float
+    post: str = "centre post"
 
 
 @dataclass(frozen=True)
@@ -118,4 +120,4 @@ def gapped_core(design: Any) -> GappedCore:
     plan = design.context["plan"]
     core, eff = plan.choice.core, plan.window.effective
     row = design.catalogue["cores"].row(plan.window.names[core])
-    return GappedCore(float(eff.area_post[core]), leg_area(row), float(eff.area[core]), float(eff.length[core]), float(design.catalogue["materials"].row(design.value("transformer.material"))["mu_initial"]), float(plan.window.window[core]), float(design.value("transformer.np")))
+    return GappedCore(float(eff.area_post[core]), leg_area(row), float(eff.area[core]), float(eff.length[core]), float(design.catalogue["materials"].row(design.value("transformer.material"))["mu_initial"]), float(plan.window.window[core]), float(design.value("transformer.np")), legs_called(row)[0])

@@ -7,9 +7,10 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts, word
 from rhevectra.core.magnetics.board import SKIN
 from rhevectra.core.magnetics.board_copper import tracks_of
+from rhevectra.core.magnetics.effective import across
 from rhevectra.core.magnetics.transformer import primary_side, wound
 from rhevectra.core.magnetics.winding import BULGE
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
+from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, legs_called
 
 Box = tuple[float, float, float, float]
 
@@ -43,7 +44,7 @@ class Band:
 
 @dataclass(frozen=True)
 class Layout:
-    """Window across and along the post [m]; bobbin, tapes, margins and shields as boxes (x, y, width, height) [m]; turns; blocks."""
+    """Window across and along the post [m]; bobbin, tapes, margins and shields as boxes (x, y, width, height) [m]; turns; blocks; what the legs at both sides are called."""
 
     radial: float
     along: float
@@ -53,6 +54,7 @@ class Layout:
     foils: list[Box]
     wires: list[Wire]
     bands: list[Band]
+    legs: tuple[str, str]
 
 
 def names_of(need: Any) -> list[str]:
@@ -69,9 +71,9 @@ def lay_out(plan: Any, row: Any) -> Layout:
     """Every turn of a plan's transformer (need, choice, window) on the core of a catalogue row."""
     core, candidate = plan.choice.core, plan.choice.candidate
     win, trial, need = plan.window, plan.choice.trial, plan.need
-    radial, along = (row["e_m"] - row["f_m"]) / 2, 2 * row["d_m"]
+    radial, along = across(row), 2 * row["d_m"]
     wall, flange = row["bobbin_wall_m"], row["bobbin_flange_m"]
-    made = Layout(radial, along, [(0.0, 0.0, radial, flange), (0.0, along - flange, radial, flange), (0.0, 0.0, wall, along)], [], [], [], [], [])
+    made = Layout(radial, along, [(0.0, 0.0, radial, flange), (0.0, along - flange, radial, flange), (0.0, 0.0, wall, along)], [], [], [], [], [], legs_called(row))
     if need.wall is not None:
         return _beside(made, plan, flange, wall)
     if need.board is not None:
@@ -102,7 +104,7 @@ def _beside(made: Layout, plan: Any, flange: float, wall: float) -> Layout:
     need, trial, room = plan.need, plan.choice.trial, float(plan.window.height[core])
     laid, sides = [x.at((core, candidate)) for x in trial.laid], sides_of(need)
     turns = [int(t[core, candidate]) for t in wound(need, trial.turns)]
-    y, columns = flange, Layout(0.0, 0.0, [], [], [], [], [], [])
+    y, columns = flange, Layout(0.0, 0.0, [], [], [], [], [], [], made.legs)
     for k, (block, count) in enumerate(zip(need.stack, counts(need.stack, turns), strict=True)):
         if k == need.gap_under:
             made.bobbin.append((wall, y, room, block.below))

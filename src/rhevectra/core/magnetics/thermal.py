@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.magnetics.windows import CLEAR, TAPE, Windows
+from rhevectra.core.magnetics.windows import CLEAR, TAPE, Windows, two_legs
 
 PLASTIC, AIR = 0.25, 0.028
 """Conductivity of bobbins and tapes, and of air at 60 °C [W/mK] (handbooks, from memory)."""
@@ -37,6 +37,8 @@ def faces(row: Mapping[str, Any], win: Windows, core: int) -> Faces:
         out = (e - f) / 2 if row["family"] != "ETD" else max((e - c) / 2, 0.0)  # how far the winding stands out of the core
         winding = 2 * (2 * d * e + 4 * d * out)
         bare = 2 * a * c + 2 * (2 * a * b - 2 * d * e) + 4 * b * c
+    elif row["family"] == "U":
+        bare, winding = two_legs(row)
     else:
         opening = row["g_m"] if row["family"] == "PQ" else row["f2_m"]
         winding = 2 * 2 * d * opening
@@ -49,9 +51,13 @@ def faces(row: Mapping[str, Any], win: Windows, core: int) -> Faces:
 
 def _covered(row: Mapping[str, Any], a: float, c: float) -> float:
     """Share of the bobbin's flanges that lies against the yokes."""
+    if row["family"] == "U":
+        return 0.3
     return float(np.clip(c / a, 0.0, 1.0)) if row["family"] in OPEN else 0.6
 
 
 def _outside(row: Mapping[str, Any], d: float, c: float) -> float:
     """Area of the outer legs that faces the outside of the winding [m²]; a winding that fills its window lies close to them."""
+    if row["family"] == "U":
+        return 2 * d * c
     return 2 * 2 * d * (c if row["family"] in OPEN else 0.5 * row["e_m"])

@@ -8,7 +8,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.catalogue.tables import Table
-from rhevectra.core.magnetics.effective import Effective, effective
+from rhevectra.core.magnetics.effective import Effective, across, effective
 
 TAPE = 55e-6
 """Thickness of one layer of polyester tape [m] (common practice; adhesive included)."""
@@ -62,18 +62,32 @@ class Windows:
         return Windows(names=tuple(self.names[k] for k in some), effective=eff, **arrays)
 
 
+def legs_called(row: Mapping[str, Any]) -> tuple[str, str]:
+    """What people call the leg inside the windings, and the one beside them."""
+    return ("wound leg", "bare leg") if row["family"] == "U" else ("centre post", "outer leg")
+
+
 def _base_turn(row: Mapping[str, Any]) -> float:
     f, c, wall = row["f_m"], row["c_m"], row["bobbin_wall_m"]
-    if row["family"] in ("E", "EFD"):
+    if row["family"] in ("E", "EFD", "U"):
         depth = row["f2_m"] if row["family"] == "EFD" else c
         return 2 * (f + depth) + 8 * wall
     return float(np.pi * (f + 2 * wall))
 
 
+def two_legs(row: Mapping[str, Any]) -> tuple[float, float]:
+    """Surfaces of a U core and of its winding in the air [m²]: the winding stands out on three sides of one leg and hides the inner face of the other."""
+    a, b, c, d, e, f = (row[f"{k}_m"] for k in ("a", "b", "c", "d", "e", "f"))
+    core = 2 * a * c + 2 * (2 * a * b - 2 * d * (e + f)) + 2 * b * c + 2 * (b - d) * c
+    return float(core), float(2 * d * (2 * (f + 2 * e) + (c + 2 * e) + 2 * e))
+
+
 def _surface(row: Mapping[str, Any]) -> float:
-    """Outer surface of the wound core taken as its enclosing box [m²], of a pot as its cylinder."""
+    """Outer surface of the wound core taken as its enclosing box [m²], of a pot as its cylinder, of a U core as it is."""
     if row["family"] == "P":
         return float(np.pi * row["a_m"] * (row["a_m"] / 2 + 2 * row["b_m"]))
+    if row["family"] == "U":
+        return sum(two_legs(row))
     a, high, thick = row["a_m"], 2 * row["b_m"], max(row["c_m"], row["e_m"])
     return 2 * (a * high + a * thick + high * thick)
 
@@ -84,8 +98,9 @@ def windows(cores: Table) -> Windows:
     col = cores.column
     flange, wall = col("bobbin_flange_m"), col("bobbin_wall_m")
     width = 2 * col("d_m") - 2 * flange
+    open_to = np.array([across(r) for r in rows])
     return Windows(
         names=cores.names, effective=effective(rows), width=width, path=width, climb=np.full(len(rows), 2 * np.pi),
-        height=(col("e_m") - col("f_m")) / 2 - wall - CLEAR, base_turn=np.array([_base_turn(r) for r in rows]),
-        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), rare=(col("by_choice") > 0) | (wall <= 0), bare=wall <= 0, across=(col("e_m") - col("f_m")) / 2, wall=wall,
-        tall=np.array([2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM", "P") else r["c_m"] if r["family"] == "EP" else max(2 * r["b_m"], r["c_m"]) for r in rows]))
+        height=open_to - wall - CLEAR, base_turn=np.array([_base_turn(r) for r in rows]),
+        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), rare=(col("by_choice") > 0) | (wall <= 0), bare=wall <= 0, across=open_to, wall=wall,
+        tall=np.array([2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM", "P", "U") else r["c_m"] if r["family"] == "EP" else max(2 * r["b_m"], r["c_m"]) for r in rows]))

@@ -17,7 +17,7 @@ from rhevectra.project.log import entries
 from rhevectra.ui.pictures.canvas import PictureView
 from rhevectra.ui.widgets.bench_form import BenchForm, Field
 
-FIELDS = (Field("gap", "Gap in the centre post now", "m", "ground into it so far, by the micrometre or by what was ordered"), Field("spacer", "Spacer under all legs now", "m", "0 where there is none", "0"), Field("reading", "Inductance read", "H", "others open, core clamped as it will be"),
+FIELDS = (Field("gap", "Gap in the post now", "m", "ground into it so far, by the micrometre or by what was ordered"), Field("spacer", "Spacer under all legs now", "m", "0 where there is none", "0"), Field("reading", "Inductance read", "H", "others open, core clamped as it will be"),
           Field("target", "Inductance wanted", "H", "the design's, unless another is wanted"), Field("tape", "One tape or shim", "m", "measured: tape is 20 to 65 µm and creeps when clamped", "25 µm"))
 
 
@@ -55,7 +55,7 @@ def logged_readings(design: Design, log: Iterable[Any]) -> list[Reading]:
     return found
 
 
-def sentences(advice: Advice, found: Fitted, readings: list[Reading], target: float, tape: float) -> list[str]:
+def sentences(advice: Advice, found: Fitted, readings: list[Reading], target: float, tape: float, post: str) -> list[str]:
     """What the readings say, and both ways to the target with what to expect half way."""
     now = readings[-1].inductance
     lines = []
@@ -64,7 +64,7 @@ def sentences(advice: Advice, found: Fitted, readings: list[Reading], target: fl
         where = "under all legs" if advice.spacer >= 0 else "out from under all legs"
         lines.append(f"{verb} {show(abs(advice.spacer), 'm', 3)} {where} ({abs(advice.spacer) / tape:.1f} layers of {show(tape, 'm', 3)}): {show(now, 'H', 4)} → {show(target, 'H', 4)}. Half of it first: expect {show(advice.half_spacer, 'H', 4)}.")
     if advice.grind is not None and advice.half_grind is not None:
-        lines.append(f"Or grind {show(advice.grind, 'm', 3)} more off the centre post. Half of it first: expect {show(advice.half_grind, 'H', 4)}.")
+        lines.append(f"Or grind {show(advice.grind, 'm', 3)} more off the {post}. Half of it first: expect {show(advice.half_grind, 'H', 4)}.")
     if not lines:
         lines.append(f"{show(target, 'H', 4)} is more than this core gives: a core with a shorter gap is needed, or more turns.")
     if advice.spacer is not None and advice.spacer > 0:
@@ -182,5 +182,5 @@ class GapBench(QWidget):
             return
         lp, tol = ordered(self._design) or (target, 0.0)
         band = f"Peak current, flux and limits were sized for {show((1 - tol) * lp, 'H', 4)} to {show((1 + tol) * lp, 'H', 4)}."
-        self.words.setText("\n".join([*sentences(advice, found, readings, target, tape), band]))
+        self.words.setText("\n".join([*sentences(advice, found, readings, target, tape, core.post), band]))
         self.view.set_source(lambda w, h: gap_curves(core, readings, target, advice, w, h))

@@ -70,7 +70,7 @@ _FIGURES = (
     FigureSpec("transformer.naux", "Auxiliary turns", "N_a", "transformer", corners.FULL),
     FigureSpec("transformer.core", "Core", "", "transformer", corners.FULL),
     FigureSpec("transformer.material", "Core material class", "", "transformer", corners.FULL),
-    FigureSpec("transformer.gap", "Gap in the centre post", "l_g", "transformer", corners.FULL, limit="transformer.gap_limit", limit_kind="max"),
+    FigureSpec("transformer.gap", "Gap in the post", "l_g", "transformer", corners.FULL, limit="transformer.gap_limit", limit_kind="max"),
     FigureSpec("transformer.gap_shim", "or spacer under all legs", "s", "transformer", corners.FULL, fixed="fringing of the outer gaps"),
     FigureSpec("transformer.al", "Inductance factor", "A_L", "transformer", corners.FULL),
     FigureSpec("transformer.b_peak", "Peak flux density", "B̂", "transformer", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot",

@@ -14,7 +14,7 @@ from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, called, counts, pa
 from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
 from rhevectra.core.magnetics.transformer import conducting, counting, outputs_of, primary_side, wound
 from rhevectra.core.magnetics.winding import strands_of
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
+from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, legs_called
 from rhevectra.core.topologies.common.winding import LEAD_OUT
 
 COPPER_DENSITY = 8960.0
@@ -235,9 +235,9 @@ def _wire_notes(need: Any, steps: tuple[Step, ...], margin: float) -> list[str]:
              "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire", "varnish after test if the core is not bonded; the faces stay free of varnish"]
 
 
-def _gap_words(need: Any, gap: float) -> str:
+def _gap_words(need: Any, gap: float, post: str) -> str:
     """How the gap is made; where a turn is unpaired, the one way that was designed."""
-    ways = (f"{show(gap, 'm')} ground off the centre post", f"a spacer of {show(gap / 2, 'm')} under all legs")
+    ways = (f"{show(gap, 'm')} ground off the {post}", f"a spacer of {show(gap / 2, 'm')} under all legs")
     return (", or ".join(ways) if need.half is None else ways[need.half.spaced]) + "; the inductance decides"
 
 
@@ -256,9 +256,9 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
               *((f"turns, {p.winding}", f"ratio to {primary.start}–{primary.finish}; in phase: starts positive together", f"{n / seen[0]:.4f} ± {RATIO_BAND * 100:g} %, or the nearest whole turn") for p, n in zip(parts[1:], seen[1:], strict=True)),
               *((f"resistance, {p.winding}", f"{p.start} to {p.finish}, 20 °C", f"{show((1 - RESISTANCE_BAND) * p.resistance, 'Ω')} to {show((1 + RESISTANCE_BAND) * p.resistance, 'Ω')}") for p in parts),
               ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute", f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
-    margin = float(plan.need.margin)
+    margin, post = float(plan.need.margin), legs_called(design.catalogue["cores"].row(plan.window.names[plan.choice.core]))[0]
     notes = [leads, *(_board_notes() if plan.need.board is not None else _wire_notes(plan.need, steps, margin)), "a made sample is measured and tried before a series: this sheet is computed"]
-    return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), _gap_words(plan.need, gap) if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
+    return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), _gap_words(plan.need, gap, post) if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
 
 
 def complaints(sheet: WindingSheet) -> list[str]:

@@ -68,6 +68,8 @@ def record_core(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wi
     work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
     if need.board is None and every.bare[every.names.index(win.names[choice.core])]:
         work.find(LOOK_AT, "transformer", f"{win.names[choice.core]} has no bobbin: wire would lie on the bare post without what insulates it; such cores take boards", "transformer.core", "transformer.core")
+    if work.parts["cores"].row(win.names[choice.core])["family"] == "U":
+        work.find(NOTE, "transformer", f"{win.names[choice.core]}: all windings on one leg, most of every turn outside the window; it leaks there as inside, by this estimate, and its field is not enclosed: measure the leakage of a made piece, keep small signals away", "transformer.leakage_geometric", "transformer.core")
 
 
 ROUNDS = 5

@@ -135,7 +135,7 @@ def _transformer(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None
     gap, _ = magnetics.solve_gap(plan.window.effective.area_post[at[0]], plain(s.np), plain(s.lp), plan.window.effective.length[at[0]], s.core["mu_initial"], plain(s.area), plan.window.window[at[0]])
     post = float(plan.window.effective.area_post[at[0]])
     fringe = sheet("transformer.fringing", magnetics.fringing_factor, gap=sheet.solved("transformer.gap_solved", float(gap), "m", "solved: gap and fringing factor that belong together, eight passes"), area=post, window=float(plan.window.window[at[0]]))
-    gap_row = sheet("transformer.gap", magnetics.gap_length, fringing=fringe, area_post=sheet.given("transformer.area_post", post, "m²", "catalogue", "centre post section"), turns=s.np, inductance=s.lp, length=float(plan.window.effective.length[at[0]]), mu=s.core["mu_initial"], area=s.area)
+    gap_row = sheet("transformer.gap", magnetics.gap_length, fringing=fringe, area_post=sheet.given("transformer.area_post", post, "m²", "catalogue", "section of the leg inside the windings"), turns=s.np, inductance=s.lp, length=float(plan.window.effective.length[at[0]]), mu=s.core["mu_initial"], area=s.area)
     sheet.given("transformer.gap_limit", plan.need.gap_max_share * post**0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
     sheet("transformer.gap_shim", magnetics.shim, gap=gap_row)
     sheet("transformer.al", magnetics.inductance_factor, inductance=s.lp, turns=s.np)
