@@ -31,15 +31,15 @@ def test_curves_meet_the_corners_of_whole_designs(found, demo_document, demo_des
 
 
 def test_curves_meet_the_exact_period(found):
-    """Within 5 % wherever a clamp stands (a clamp switch 12 %: its body diode takes a part that is left out); without one the formula leaves the ring's damping out and lies above."""
+    """Within 5 % wherever a clamp stands (a clamp switch 12 %: its body diode takes a part that is left out; a slow diode without load 20 %, where the core itself lifts the capacitor and fills the diode); without one the formula leaves the ring's damping out and lies above."""
     checked = [(c, load, p) for c in found.curves for load, p in c.checks]
-    assert len(checked) >= 12 and {c.kind for c, _, _ in checked} == {"rcd", "zener", "rcd_zener", "active", "none"}
+    assert len(checked) >= 12 and {c.kind for c, _, _ in checked} == {"rcd", "rcd_slow", "zener", "rcd_zener", "active", "none"}
     for c, load, p in checked:
         mine = float(np.interp(load, LOADS, c.power))
         if c.kind == "none":
             assert p <= 1.01 * mine + 1e-6
         else:
-            assert p == pytest.approx(mine, rel=0.12 if c.kind == "active" else 0.05, abs=2e-3), (c.kind, c.law, load)
+            assert p == pytest.approx(mine, rel=0.12 if c.kind == "active" else 0.2 if c.kind == "rcd_slow" and load == 0 else 0.05, abs=2e-3), (c.kind, c.law, load)
 
 
 def test_what_each_kind_does_beside_its_own_power(found, demo_document, demo_design):
@@ -108,7 +108,7 @@ def test_the_picture_comes_from_the_worker(window, qtbot, monkeypatch):
     window.session.pin("light_load", "fixed")
     window.show_all()
     qtbot.waitUntil(lambda: desk.picture.late["loads"].found is not None, timeout=60000)
-    assert desk.picture.late["loads"].found.law == "fixed" and len(kinds(window.session.design)) == 5
+    assert desk.picture.late["loads"].found.law == "fixed" and len(kinds(window.session.design)) == 6
     check_read_out(desk.picture.view.picture())
     for x in (60, 200, 400):  # the cursor reads every frame it passes
         qtbot.mouseMove(desk.picture.view, QPoint(x, 250))

@@ -14,10 +14,10 @@ from rhevectra.drawing.display import Picture
 if TYPE_CHECKING:
     from rhevectra.core.design.clamps import ClampsOverLoad, Curve
 
-_ROLES, _BARE = ("primary", "secondary", "accent", "ink"), "over"
+_ROLES, _BARE = ("primary", "aux", "secondary", "accent", "ink"), "over"
 """Of the clamps in the order of their registry, and of none."""
 _LAWS = {"skip": "pulses left out", "foldback": "frequency falls", "fixed": "fixed frequency"}
-FOOT = 41.0
+FOOT = 45.0
 LOW_SHARE = 0.2
 """A clamp whose power stays below this share of the frame is named further left, where its curve and others keep apart."""
 
@@ -31,11 +31,13 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
     top = 1.08 * max(float(c.power.max()) for c in found.curves)
     own = found.of(found.law)
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.58 * room - 8, (0.0, 100.0), (0.0, top), f"clamp power, {_LAWS[found.law]}", "W", x_unit="% load")
+    lows = 0
     for k, c in enumerate(own):
         role = _ROLES[k] if c.clamps else _BARE
         _curve(frame, found, c, role, 0.65)
         low = c.clamps and float(c.power.max()) < LOW_SHARE * top
-        load = 22.0 if low else 70.0
+        load = 12.0 + 22.0 * lows if low else 70.0
+        lows += low
         above, at = k < 2 or low, frame.y(float(np.interp(0.01 * load, found.load, c.power)))
         picture.text(frame.x(load), at - 1.6 if above or at + 4.6 > frame.top + frame.height else at + 4.6, c.said, role, "right" if above and not low else "left", 3.1)
     _crossings(picture, frame, found, [c for c in own if c.clamps])
@@ -51,7 +53,7 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
             _curve(small, found, c, role, 0.5, f", {_LAWS[law]}")
         small.close()
     _effects(picture, own, 3 + room, width)
-    _words(picture, found, 22 + room, width)
+    _words(picture, found, 26 + room, width)
     return picture
 
 

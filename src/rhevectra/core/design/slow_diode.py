@@ -1,7 +1,6 @@
 """The school of the slow clamp diode: its stored charge lets the clamp's capacitor push energy back before it blocks. Computed on the exact period.
 
-The diode stores what flows forward, less what recombines in its lifetime, and conducts either way until the store is empty: in the netlist a
-switch beside it, held by a capacitor that its own current charges (the lumped charge model of a diode, textbooks, from memory). Its series
+The diode stores what flows forward, less what recombines in its lifetime, and lets current back until the store is empty (`rcd_slow.stored`). Its series
 resistor stands in the leakage's way too: it lifts the peak of the drain, and without one the diode would ring.
 """
 
@@ -15,20 +14,17 @@ import numpy as np
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.preferred import nearest
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.circuit.netlist import Circuit, Element, number
+from rhevectra.core.circuit.netlist import Circuit, Element
 from rhevectra.core.circuit.parts import NoSteadyState
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.exact import Exact, exact
+from rhevectra.core.stages import rcd_slow
 from rhevectra.core.topologies import TOPOLOGIES
 
 RECOVERY = (0.5e-6, 2e-6)
 """Recovery times [s] tried: a rectifier of medium speed and a standard one, from 0.5 A with 1 A back (customary test, from memory)."""
-TEST = float(np.log(1 + 0.5 / 1.0))
-"""Recovery in that test over the lifetime of the stored charge: it is swept out at twice the forward current."""
 DROPS = (0.01, 0.03, 0.08, 0.2)
 """Series resistors tried, by their drop at the current limit as a share of the clamp's voltage."""
-STORE, EMPTY, ON = 100e-9, 0.01, 0.05
-"""Capacitor that stands for the store [F], the voltage on it that counts as empty [V], resistance of the flooded diode [Ω]."""
 SHOWN = 2.5e-6
 """Time [s] after turn-off that the currents are shown."""
 
@@ -64,13 +60,8 @@ def with_slow(circuit: Circuit, recovery: float, r: float) -> Circuit:
     """The circuit with a diode of this recovery time [s] and a series resistor [Ω] in place of the clamp's."""
     out: list[Element] = []
     for e in circuit.elements:
-        if e.name.lower() != "dcl":
-            out.append(e)
-            continue
-        anode, cathode = e.nodes
-        out += [Element("Vdq", (anode, "dqa"), "DC 0", "clamp"), Element(e.name, ("dqa", "dqb"), e.value, "clamp"), Element("Sdq", ("dqa", "dqb", "qd", "0"), "STORED", "clamp"), Element("Rdq", ("dqb", cathode), number(r), "clamp"),
-                Element("Fdq", ("0", "qd"), "Vdq 1", "clamp"), Element("Cqd", ("qd", "0"), number(STORE), "clamp"), Element("Rqd", ("qd", "0"), number(recovery / TEST / STORE), "clamp")]
-    return replace(circuit, elements=tuple(out), models=(*circuit.models, f".model STORED SW(RON={number(ON)} ROFF=1e7 VT={number(EMPTY)} VH=0)"))
+        out += [e] if e.name.lower() != "dcl" else rcd_slow.stored(e, recovery, r)
+    return replace(circuit, elements=tuple(out), models=(*circuit.models, *rcd_slow.STORED_MODELS))
 
 
 def _period(design: Design, corner: Corner, recovery: float, r: float) -> Exact:
@@ -123,4 +114,4 @@ def _said(fast: Tried, best: Tried, limit: float) -> str:
             f"diode and resistor {show(best.in_diode, 'W')} instead of {show(fast.in_diode, 'W')}, the drain reaches {show(best.peak, 'V')} instead of {show(fast.peak, 'V')}. ")
     if less <= 0:
         return text + f"The stage loses {show(-less, 'W')} more: the fast diode is the better one here."
-    return text + f"The stage loses {show(less, 'W')} less. Its forward recovery is left out: it lifts the peak by some volts, so measure." + ("" if best.peak <= limit else " But no slow one keeps the rating.")
+    return text + f"The stage loses {show(less, 'W')} less. Its forward recovery is left out: it lifts the peak by some volts, so measure. The stage is sized with it where the clamp is a slow diode." + ("" if best.peak <= limit else " But no slow one keeps the rating.")

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from types import ModuleType
 
 from rhevectra.core.basis.registry import Registry
-from rhevectra.core.stages import active, avalanche, dc_input, rcd, rcd_zener, unclamped, zener
+from rhevectra.core.stages import active, avalanche, dc_input, rcd, rcd_slow, rcd_zener, unclamped, zener
 
 _BEHIND = {"ac1": ("plain", "doubler", "pfc_crm", "pfc_ccm", "pfc_interleaved", "pfc_bridgeless"), "ac3": ("pfc_three_phase",)}
 """Kind of mains -> front ends that stand behind it, in the order in which they are offered."""
@@ -17,7 +17,7 @@ def front_ends_for(mains: str) -> Registry:
     return FRONT_ENDS.only(_BEHIND.get(mains, ()))
 
 
-CLAMPS: dict[str, ModuleType] = {m.NAME: m for m in (rcd, zener, rcd_zener, active, avalanche)}
+CLAMPS: dict[str, ModuleType] = {m.NAME: m for m in (rcd, rcd_slow, zener, rcd_zener, active, avalanche)}
 """What may become of the leakage energy where nothing hands it back, the usual clamp first."""
 UNCLAMPED: dict[str, ModuleType] = {unclamped.NAME: unclamped}
 

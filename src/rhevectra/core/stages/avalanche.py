@@ -17,6 +17,7 @@ NO_PICTURES = clamping.OF_RCD
 BURNING = ("dava",)
 CURES = {"switch.v_peak": "clamp.kind", "clamp": "clamp.kind"}
 BURNS_IN_SWITCH = True
+CARRIES: tuple[str, ...] = ()
 ROOM, TURNS = clamping.ROOM, clamping.TURNS
 LOSSES = {"switch_avalanche": "clamp_power", "leakage_ring": "loss_ring"}
 SPREAD = 1.2

@@ -16,6 +16,8 @@ BURNS_IN_SWITCH = False
 """Whether the switch itself takes the energy."""
 TURNS = False
 """Whether the leakage current turns round in it, so that the capacitor gives back what it took."""
+CARRIES: tuple[str, ...] = ()
+"""What one pass of the period hands to the next on the clamp's behalf."""
 ROOM = 1.9
 """Clamp voltage over reflected voltage when the switch class decides: a roomy clamp burns little (classic school 2 to 2.5)."""
 LOSSES = {"clamp": "clamp_power", "clamp_diode": "loss_clamp_diode", "leakage_ring": "loss_ring"}

@@ -106,6 +106,8 @@ def interval_name(states: dict[str, int], before: str) -> str:
         return "the switch breaks down: the leakage empties into it"
     if "scl" in states and (states["scl"] or states["dcl"]):
         return "the leakage current turns round in the clamp" if output else "core and leakage go backwards through the clamp: the secondary has stopped"
+    if states.get("sdq"):
+        return "the clamp's slow diode conducts: leakage current runs in, turns round and runs back"
     if states.get("dcl"):
         takes = "the bus" if "dlow" in states else "the clamp"
         return f"leakage empties into {takes} while the secondary takes over" if output else f"the drain has reached {takes}"

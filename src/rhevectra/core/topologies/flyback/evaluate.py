@@ -32,7 +32,8 @@ LONG_PEAK = 1.0
 SHARE_MOST = 0.83
 """Largest reflected voltage over the bus that two switches are held to."""
 AUDIBLE = 20e3
-SUPPLY_WINDOW = {"discrete": (9.5, 24.0), "integrated": (9.0, 26.0)}
+SUPPLY_WINDOW = {False: (9.5, 24.0), True: (9.0, 26.0)}
+"""Supply [V] of a controller, and of one within the switch (typical of the class, from memory)."""
 
 
 def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[Any, Any, Plan]:
@@ -171,7 +172,7 @@ def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     plain_v = sheet("aux.v_turns", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=AUX_DROP)
     spike = sheet("return.v_spike", handed_back.spike_caught, v_node=o["v_node"], v_reflected=o["v_or"]) if s.variant.held else o["v_node"]
     sheet("aux.v_high", output.auxiliary_with_spike, v_aux=plain_v, share=AUX_SPIKE, turns_aux=s.ns[-1], turns_primary=s.np, v_node=spike, v_reflected=o["v_or"])
-    v_min, v_max = SUPPLY_WINDOW[plan.switch["row"]["kind"]]
+    v_min, v_max = SUPPLY_WINDOW[plan.switch["integrated"]]
     winding = sheet("aux.v_winding", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=0.0)
     sheet("loss.controller", output.output_power, v=winding, i=s.i_outputs[-1])
     sheet.given("aux.v_min", v_min, "V", "catalogue", "under-voltage lock-out of the controller class")

@@ -14,7 +14,7 @@ from rhevectra.core.topologies.flyback import period as pd
 
 FOLDED = (0.25, 0.2, 0.15, 0.1, 0.05, 0.02)
 """Shares of the switching frequency that controllers fall to under a short; the last ones are hiccup (common practice, no source)."""
-HYSTERESIS = {"discrete": 6.5, "integrated": 3.0}
+HYSTERESIS = {False: 6.5, True: 3.0}
 """Supply voltage the controller may lose between start and lock-out [V] (typical of the class, from memory)."""
 DECISIONS = (
     DecisionSpec("switch.blanking", "Leading-edge blanking", "switch", unit="s", low=0.0, high=2e-6),
@@ -60,7 +60,7 @@ def _start(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
     both = {"i_mean": o["i_mean"], "limit_worst": s.i_limit, "limit_least": sheet.rows["switch.limit_min"]}
     least = sheet("start.i_least", flyback.current_in_proportion, **both) if s.variant.valley else sheet("start.i_least", flyback.current_at_least_limit, fs=o["fs"], t_off=o["t_off"], **both)
     time = sheet("start.time", flyback.start_time, charge=charge, i_least=least, i_load=o["i_sum"])
-    window = sheet.given("start.hysteresis", HYSTERESIS[plan.switch["row"]["kind"]], "V", "catalogue", "supply voltage between start and lock-out (typical of the class, from memory)")
+    window = sheet.given("start.hysteresis", HYSTERESIS[plan.switch["integrated"]], "V", "catalogue", "supply voltage between start and lock-out (typical of the class, from memory)")
     sheet("start.c_supply", flyback.supply_capacitor, i_supply=sheet.rows["aux.i"], t_start=time, hysteresis=window)
     mask = corners.START.mask(work.grid)
     short_of = np.where(mask, least.value - o["i_sum"].value, np.inf)

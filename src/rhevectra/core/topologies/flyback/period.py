@@ -25,22 +25,29 @@ from rhevectra.core.topologies.flyback.variant import Variant
 PASSES = 16
 VALLEY_FOUND = 1e-3
 """Change of the last pass that is good enough to tell which valley is meant."""
-_CARRIED = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A", "x_s": "", "t_wait": "s", "i_kink": "A"}
-"""What one pass hands to the next, with its unit; the last three only where a clamp turns the current round."""
-_POSITIVE = tuple(k in ("t_off", "t_ramp", "r_core", "i_secondary", "i_mean") for k in _CARRIED)
-_COUNTS = {"r_core": 5.0, "e_off": 5.0, "x_s": 0.3}
+_CARRIED = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A", "x_s": "", "t_wait": "s", "i_kink": "A", "stays": ""}
+"""What one pass hands to the next, with its unit; the last ones only where a clamp asks for them."""
+_POSITIVE = ("t_off", "t_ramp", "r_core", "i_secondary", "i_mean")
+_COUNTS = {"r_core": 5.0, "e_off": 5.0, "x_s": 0.3, "stays": 1.0}
 """Values that reach the next pass only through a drop or a loss a fraction of the whole: a change counts that many times less; a share counts for itself."""
 
-
-_OWN = np.array([[_COUNTS.get(k, 0.0)] for k in _CARRIED])
 _AGAINST = {"t_busy": {"t_off": 1.0, "t_com": 1.0, "t_wait": 1.0, "t_rise": 1.0, "t_ramp": 10.0}, "i_one": {"i_end": 1.0, "i_kink": 1.0, "i_start": 10.0}, "i_given": {"i_core": 1.0, "i_secondary": 10.0, "i_mean": 10.0}}
 """What the change of a value counts against: the conducting time, the peak current, all current the core gives; times a factor."""
-_WEIGHTS = np.array([[of.get(k, 0.0) for of in _AGAINST.values()] for k in _CARRIED])
+
+
+_OF_CLAMPS = ("x_s", "t_wait", "i_kink", "stays")
 
 
 def _carried(v: Variant) -> tuple[str, ...]:
     """Names of what a pass of a variant hands to the next."""
-    return tuple(_CARRIED)[: None if v.turned else -3]
+    own = () if v.clamp is None else v.clamp.CARRIES
+    return tuple(k for k in _CARRIED if k not in _OF_CLAMPS or k in own)
+
+
+@cache
+def _scales(names: tuple[str, ...]) -> tuple[Array, Array]:
+    """What the changes of these values count against: of themselves, and of what they belong to."""
+    return np.array([[_COUNTS.get(k, 0.0)] for k in names]), np.array([[of.get(k, 0.0) for of in _AGAINST.values()] for k in names])
 
 
 @dataclass(frozen=True)
@@ -50,7 +57,7 @@ class Stage:
     v_bus and i_outputs (one per secondary and the auxiliary, [A]) have the shape of the grid; is_limit masks the
     current-limit case. v_drops: fixed part of each rectifier's drop [V]; r_outputs: its resistance plus the winding's.
     core: material row, effective area and volume, temperature. clamp_vf: drop of the clamp diode, or of each of the diodes that hold
-    two switches [V]; clamp_r, clamp_c, clamp_z, clamp_most [V], clamp_dead [s]: what the kind of clamp has of them; c_snub [F]: snubbers of the rectifiers as they load bus and reflected voltage. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
+    two switches [V]; clamp_r, clamp_c, clamp_z, clamp_most [V], clamp_dead [s], clamp_rd, clamp_life [s]: what the kind of clamp has of them; c_snub [F]: snubbers of the rectifiers as they load bus and reflected voltage. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
     """
 
     v_bus: Any
@@ -83,6 +90,8 @@ class Stage:
     clamp_z: Any = 0.0
     clamp_most: Any = 0.0
     clamp_dead: Any = 0.0
+    clamp_rd: Any = 0.0
+    clamp_life: Any = 0.0
     c_snub: Any = 0.0
     valley: Any = 1.0
     f_max: Any = 0.0
@@ -109,6 +118,8 @@ def advance(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
     v_com = sheet("transformer.v_commutating", flyback.commutating_voltage, v_reflected=v_or, turns_primary=s.np, turns_secondary=s.ns[0], v_drop=drop, v_forward=s.v_forward)
     out = {"v_or": v_or, "v_com": v_com, "lm": lm, "i_sum": i_sum, "parts": parts, "drop": drop}
     out |= active.currents(sheet, s, b, v_or, lm, i_sum) if s.variant.turned else _pulse(sheet, s, b, v_or, lm, i_sum)
+    if s.variant.clamp is not None:
+        out |= {k: b[k] for k in s.variant.clamp.CARRIES}
     out |= _handing_back(sheet, s, out) if s.variant.clamp is None else s.variant.clamp.settle(sheet, s, out)
     out |= _currents_and_core(sheet, s, out)
     return out
@@ -183,7 +194,7 @@ def _return_measures(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
 
 def _currents_and_core(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """Secondary current and core loss, which set the drops and the charge of the next pass."""
-    given = active.secondary(sheet, s, o) if s.variant.turned else _secondary(sheet, o)
+    given = active.secondary(sheet, s, o) if s.variant.turned else _secondary(sheet, s, o)
     swing = sheet("transformer.b_swing", flyback.flux_swing, v_reflected=o["v_or"], t_off=o["t_off"], turns=s.np, area=s.area)
     p_core = core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["fs"], o["t_ramp"], o["t_off"])
     r_core = sheet("transformer.r_core", flyback.core_resistance, fs=o["fs"], v_bus=s.v_bus, t_ramp=o["t_ramp"], v_reflected=o["v_or"], t_off=o["t_off"], p_core=p_core)
@@ -193,10 +204,12 @@ def _currents_and_core(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any
     return {**given, "swing": swing, "p_core": p_core, "r_core": r_core, "e_cut": e_cut, "e_off": _taken(sheet, s, o, e_cut, plateau) if s.variant.snubbed else e_cut, "plateau": plateau}
 
 
-def _secondary(sheet: Any, o: dict[str, Any]) -> dict[str, Any]:
+def _secondary(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """Rms and average of all secondary current, and the core's current when the clamp lets go."""
     cross = sheet("core.i_after_clamp", flyback.current_after_clamp, i_end=o["i_end"], i_one=o["i_one"], v_reflected=o["v_or"], t_clamp=o["t_clamp"], lm=o["lm"])
-    return {"i_cross": cross, "i_top": o["i_one"], "i_secondary": sheet("secondary.i_rms", flyback.secondary_rms, fs=o["fs"], t_clamp=o["t_clamp"], i_one=o["i_one"], i_clamp=o["i_clamp"], i_cross=cross, t_off=o["t_off"], t_com=o["t_com"], i_end=o["i_end"]),
+    clamp_of = s.variant.clamp if "i_back" in o else None
+    i_rms = sheet("secondary.i_rms_fast" if clamp_of else "secondary.i_rms", flyback.secondary_rms, fs=o["fs"], t_clamp=o["t_clamp"], i_one=o["i_one"], i_clamp=o["i_clamp"], i_cross=cross, t_off=o["t_off"], t_com=o["t_com"], i_end=o["i_end"])
+    return {"i_cross": cross, "i_top": o["i_one"], "i_secondary": clamp_of.secondary(sheet, s, o, i_rms) if clamp_of else i_rms,
             "i_mean": sheet("secondary.i_mean", flyback.secondary_average, fs=o["fs"], i_one=o["i_one"], i_end=o["i_end"], t_off=o["t_off"], t_com=o["t_com"])}
 
 
@@ -238,7 +251,7 @@ def first_guess(s: Stage) -> dict[str, Any]:
     reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], s.core_temperature, m["loss_t_min_c"])
     p_core = magnetics.core_loss_two_slope(s.volume, s.extra["kappa"], reference, flyback.flux_swing(v_or, t_off, plain(s.np), s.area), m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], fs, t_ramp, t_off)
     return {"i_core": zero + i_clamp, "e_off": zero, "t_off": zero + t_off, "t_com": zero, "i_end": zero + i_end, "t_ramp": zero + t_ramp, "r_core": zero + flyback.core_resistance(fs, v_bus, t_ramp, v_or, t_off, p_core),
-            "i_start": zero + i_end, "i_secondary": zero + i_rms, "t_rise": zero, "x_s": zero + 1.0, "t_wait": zero, "i_kink": zero, "i_mean": zero + 0.5 * fs * t_off * (i_one + i_end)}
+            "i_start": zero + i_end, "i_secondary": zero + i_rms, "t_rise": zero, "x_s": zero + 1.0, "t_wait": zero, "i_kink": zero, "stays": zero + 0.5, "i_mean": zero + 0.5 * fs * t_off * (i_one + i_end)}
 
 
 @dataclass(frozen=True)
@@ -296,7 +309,7 @@ def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSE
 
 
 def _repeat(s: Stage, before: Mapping[str, Any] | None, passes: int, tolerance: float) -> Settled:
-    """Iterate on bare numbers until the largest change of a pass (see `_WEIGHTS`) is below the tolerance."""
+    """Iterate on bare numbers until the largest change of a pass (see `_scales`) is below the tolerance."""
     shape = np.broadcast_shapes(np.shape(s.v_bus), *(np.shape(i) for i in s.i_outputs))
 
     zero = np.zeros(shape)
@@ -304,13 +317,14 @@ def _repeat(s: Stage, before: Mapping[str, Any] | None, passes: int, tolerance: 
     def line(x: Any) -> Array:
         return np.asarray(x if np.shape(x) == shape else zero + x).ravel()
     names = _carried(s.variant)
-    run, settle, change = _passes(len(s.ns), s.variant).bind(_numbers(s, line)), FixedPoint(_POSITIVE[: len(names)]), np.inf
+    run, settle, change = _passes(len(s.ns), s.variant).bind(_numbers(s, line)), FixedPoint([k in _POSITIVE or (k == "i_core" and "stays" in names) for k in names]), np.inf
+    own, weights = _scales(names)
     start = before or first_guess(s)
     x = used = np.array([line(start[k]) for k in names])
     for _ in range(passes):
         new = np.array(run.once(x))
         g, used = new[: len(x)], x
-        x, change = settle(x, g, _OWN[: len(x)] * np.abs(g) + _WEIGHTS[: len(x)] @ new[len(x) :] + 1e-15)
+        x, change = settle(x, g, own * np.abs(g) + weights @ new[len(x) :] + 1e-15)
         if change < tolerance:
             break
     whole = {k: v.reshape(shape) if v.size == x.shape[1] else v for k, v in run.finish(used).items()}
