@@ -8,6 +8,7 @@ from scipy.integrate import solve_ivp
 
 from balances import check_drawn, check_finite
 from rhevectra.app.netlist import netlist_text
+from rhevectra.core.basis.errors import InputError
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import slow_clamp
@@ -120,3 +121,14 @@ def test_a_wide_gap_switch_has_a_controller_too(demo_document):
     """Any switch class of the catalogue may be named: those of wide-gap material start like discrete ones."""
     d = size(demo_document.requirement, {"switch.class": "650V-50mR-gan"}, noise=False)
     assert d.value("start.hysteresis") == size(demo_document.requirement, {"switch.class": "650V-0.38R"}, noise=False).value("start.hysteresis") and "aux.v_min" in d.rows
+
+
+def test_a_clamp_that_does_not_go_says_why(demo_document):
+    """An active clamp leaves no valley: one sentence with the reason and what is accepted, and the reason stands at the decision."""
+    with pytest.raises(InputError, match=r"clamp.kind.*valley.*rcd, rcd_slow"):
+        size(demo_document.requirement, {"topology": "flyback_qr", "clamp.kind": "active"})
+    d = size(demo_document.requirement, {"topology": "flyback_qr"}, noise=False)
+    assert "active" not in d.decision_specs["clamp.kind"].options and "valley" in d.decision_specs["clamp.kind"].schools
+    with pytest.raises(InputError) as other:
+        size(demo_document.requirement, {"clamp.kind": "spring"})
+    assert "valley" not in str(other.value)

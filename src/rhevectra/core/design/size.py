@@ -19,7 +19,7 @@ from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
-from rhevectra.core.stages import DC_FRONT_END, clamps_for, front_ends_for
+from rhevectra.core.stages import DC_FRONT_END, clamps_for, clamps_refused, front_ends_for
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -29,7 +29,7 @@ DEFAULT_TOPOLOGY = next(iter(TOPOLOGIES))
 def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
     """Every decision that applies, in the order people decide."""
     shape = (DecisionSpec("topology", "Topology", "switch", "choice", options=tuple(TOPOLOGIES)), DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(front_ends_for(front.MAINS))),
-             DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(clamps_for(topology))))
+             DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(clamps_for(topology)), schools="; ".join(f"not {name}: {why}" for name, why in clamps_refused(topology).items())))
     return {s.id: s for s in (*shape, *front.DECISIONS, *emission.decisions(front), *topology.DECISIONS, *clamp.DECISIONS)}
 
 
@@ -99,15 +99,15 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
 
 def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, ModuleType, ModuleType]:
     """Topology, front end and clamp modules, by pin or default (InputError for a name that does not exist)."""
-    def pick(id: str, table: Mapping[str, ModuleType], default: str) -> ModuleType:
+    def pick(id: str, table: Mapping[str, ModuleType], default: str, why: Mapping[str, str]) -> ModuleType:
         name = pins.get(id, default)
         if not isinstance(name, str) or name not in table:
-            raise InputError(f"decisions.{id}", f"{name!r} is not available", ", ".join(table))
+            raise InputError(f"decisions.{id}", f"{name!r} is not available" + (f" with {topology.NAME}: {why[name]}" if name in why else ""), ", ".join(table))
         return table[name]
-    front = DC_FRONT_END if need.is_dc else pick("front_end", front_ends_for(need.mains.kind), usual_front_end(need)[0])
-    topology = pick("topology", TOPOLOGIES, DEFAULT_TOPOLOGY)
+    front = DC_FRONT_END if need.is_dc else pick("front_end", front_ends_for(need.mains.kind), usual_front_end(need)[0], {})
+    topology = pick("topology", TOPOLOGIES, DEFAULT_TOPOLOGY, {})
     fitting = clamps_for(topology)
-    return topology, front, pick("clamp.kind", fitting, next(iter(fitting)))
+    return topology, front, pick("clamp.kind", fitting, next(iter(fitting)), clamps_refused(topology))
 
 
 def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> None:

@@ -22,6 +22,11 @@ CLAMPS: dict[str, ModuleType] = {m.NAME: m for m in (rcd, rcd_slow, zener, rcd_z
 UNCLAMPED: dict[str, ModuleType] = {unclamped.NAME: unclamped}
 
 
+def clamps_refused(topology: ModuleType) -> Mapping[str, str]:
+    """Clamps that do not go with a topology, and why."""
+    return topology.CLAMPS_LEFT_OUT if topology.NEEDS_CLAMP else {}
+
+
 def clamps_for(topology: ModuleType) -> Mapping[str, ModuleType]:
     """Clamps that go with a topology, the usual one first: it says whether its leakage energy needs one."""
-    return {name: m for name, m in CLAMPS.items() if name not in topology.CLAMPS_LEFT_OUT} if topology.NEEDS_CLAMP else UNCLAMPED
+    return {name: m for name, m in CLAMPS.items() if name not in clamps_refused(topology)} if topology.NEEDS_CLAMP else UNCLAMPED

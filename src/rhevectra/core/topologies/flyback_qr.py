@@ -16,8 +16,8 @@ from rhevectra.core.topologies.flyback.views import clamp_over_load, flux_view, 
 NAME = "flyback_qr"
 LEADS = "connections: start of the primary to the switch, its end to the bus; start of each secondary to its rectifier, which conducts while the primary's start is the higher end"
 _VARIANT = Variant(NAME, valley=True)
-NEEDS_CLAMP, CLAMPS_LEFT_OUT = True, ("active",)
-"""A clamp switch that is closed until the next pulse leaves no valley to wait for."""
+NEEDS_CLAMP, CLAMPS_LEFT_OUT = True, {"active": "a clamp switch turns the core's current round until the next pulse, so the drain never rings down to a valley that the main switch could wait for; with a fixed frequency it goes (topology flyback)"}
+"""Clamps that do not go with it, and why."""
 DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 NO_PICTURES = ("gain", "ripple")
 build = partial(_wound.build, _VARIANT)

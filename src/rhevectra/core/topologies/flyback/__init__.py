@@ -14,7 +14,8 @@ from rhevectra.core.topologies.flyback.views import clamp_over_load, flux_view, 
 NAME = "flyback"
 LEADS = "connections: start of the primary to the switch, its end to the bus; start of each secondary to its rectifier, which conducts while the primary's start is the higher end"
 _VARIANT = Variant(NAME)
-NEEDS_CLAMP, CLAMPS_LEFT_OUT = True, ()
+NEEDS_CLAMP = True
+CLAMPS_LEFT_OUT: dict[str, str] = {}
 DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 NO_PICTURES = ("gain", "frequency")
 build = partial(_wound.build, _VARIANT)
