@@ -83,7 +83,7 @@ def _turned(sheet: Any, prefix: str, i_c: Any, v_drive: Any, r: Any, life: Any, 
     later = sheet(f"{prefix}back_again", slow_clamp.turned_back_again, fall=fall, share=share, again=x)
     count = sheet(f"{prefix}returns", slow_clamp.returns, again=x, back=later, quality=clamp.RING_QUALITY)
     once = sheet(f"{prefix}stays_once", slow_clamp.staying, share=share, back=back)
-    return {"back": back, "i_back": i_back, "returns": count, "again": x, "later": later, "once": once, "stays": sheet(f"{prefix}stays", slow_clamp.staying_in_all, stays=once, returns=count), "swing": reach["swing"], "i_bus": sheet(f"{prefix}i_bus", slow_clamp.current_to_bus, **reach),
+    return {"back": back, "i_back": i_back, "returns": count, "again": x, "later": later, "once": once, "stays": sheet(f"{prefix}stays", slow_clamp.staying_in_all, stays=once, returns=count), "ring_swing": reach["swing"], "i_bus": sheet(f"{prefix}i_bus", slow_clamp.current_to_bus, **reach),
             "q_back": sheet(f"{prefix}q_back", slow_clamp.charge_back, leakage=leakage, back=back, i_clamp=i_c, v_drive=v_drive, share=share)}
 
 
@@ -153,7 +153,7 @@ def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
 def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], budget: float, v_class: float) -> None:
     """Parts of the clamp, and what its figures leave out."""
     rcd.record(work, v_bus, rows, plan, budget, v_class)
-    work.find(NOTE, "clamp", f"what turns round rings: {show(float(np.max(plain(rows['swing']))), 'V', 2)} about bus and reflected voltage, as far as ground lets it, where a fast diode leaves {show(float(np.max(plain(rows['drive']))), 'V', 2)}; the charge a slow diode stores differs from maker to maker and with heat, and its forward recovery, which lifts the peak by some volts, is left out: measure the drain before the series is released", "switch.v_peak", "clamp.recovery")
+    work.find(NOTE, "clamp", f"what turns round rings: {show(float(np.max(plain(rows['ring_swing']))), 'V', 2)} about bus and reflected voltage, as far as ground lets it, where a fast diode leaves {show(float(np.max(plain(rows['drive']))), 'V', 2)}; the charge a slow diode stores differs from maker to maker and with heat, and its forward recovery, which lifts the peak by some volts, is left out: measure the drain before the series is released", "switch.v_peak", "clamp.recovery")
 
 
 def stored(diode: Element, recovery: float, r: float) -> tuple[Element, ...]:

@@ -14,8 +14,7 @@ from rhevectra.core.formulas.magnetics import MU0
 from rhevectra.core.topologies.common.snubbing import STRAY, Ringing
 from rhevectra.core.topologies.common.views import FluxView, FrequencyCurve, FrequencyView, RippleView, Shape, ripple_view, saturation_curve, winding_view
 from rhevectra.core.topologies.flyback import period as pd
-from rhevectra.core.topologies.flyback import turned
-from rhevectra.core.topologies.flyback.waveform import drain_shape, primary_shape, secondary_shape, times
+from rhevectra.core.topologies.flyback.waveform import clamp_current, drain_shape, primary_shape, secondary_shape, times
 
 VOLTAGE = {False: "drain voltage", True: "lower drain voltage"}
 LEAST_LOAD, LOADS = 0.05, 240
@@ -88,7 +87,7 @@ def transient(design: Any, corner: Corner) -> list[Shape]:
     length = max(2.5 * (t["clamped"] - t["off"]), 6 * ring)
     start, end = max(t["off"] - 0.3 * length, 0.0), min(t["off"] + 1.6 * length, t["end"])
     fine = np.linspace(start, end, 1200)
-    clamp = turned.clamp_current(o, at, t, fine) if s.variant.turned else np.where((fine >= t["risen"]) & (fine < t["clamped"]), at(o["i_clamp"]) * (1 - (fine - t["risen"]) / max(t["clamped"] - t["risen"], 1e-12)), 0.0)
+    clamp = clamp_current(o, at, t, fine)
     tv, v = _switch_voltage(o, s, at, fine)
     shown = (tv >= start) & (tv <= end)
     secondary = whole[2]

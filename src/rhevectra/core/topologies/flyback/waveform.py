@@ -22,6 +22,19 @@ def times(o: Mapping[str, Any], at: At) -> dict[str, float]:
     return {"taken": t_com, "off": t_on, "risen": t_two, "clamped": t_two + clamp, "empty": t_two + discharge, "end": 1 / at(o["rate"])}
 
 
+def lets_go(o: Mapping[str, Any], at: At) -> float:
+    """Leakage current [A] that goes backwards when the clamp's diode blocks: of a fast one none."""
+    return at(o["i_back"]) if "i_back" in o else 0.0
+
+
+def clamp_current(o: Mapping[str, Any], at: At, t: Mapping[str, float], x: Array) -> Array:
+    """Current into the clamp [A] at instants x [s] of the period."""
+    if "ring_cosine" in o:
+        return turned.clamp_current(o, at, t, x)
+    first, last = at(o["i_clamp"]), -lets_go(o, at)
+    return np.where((x >= t["risen"]) & (x < t["clamped"]), first + (last - first) * (x - t["risen"]) / max(t["clamped"] - t["risen"], 1e-12), 0.0)
+
+
 def primary_shape(o: Mapping[str, Any], at: At) -> tuple[Array, Array]:
     """Break points of the primary current [s], [A] (node charging left out)."""
     t = times(o, at)
@@ -30,6 +43,8 @@ def primary_shape(o: Mapping[str, Any], at: At) -> tuple[Array, Array]:
     eps = 1e-10
     x = [0.0, max(t["taken"], eps), t["off"], t["risen"], max(t["clamped"], t["risen"] + eps), t["end"]]
     y = [0.0 if t["taken"] > 0 else at(o["i_start"]), at(o["i_start"]), at(o["i_peak"]), at(o["i_clamp"]), 0.0, 0.0]
+    if "i_back" in o:  # turned round when the clamp's diode lets go; the ring that follows is left out
+        x, y = [*x[:5], min(x[4] + eps, x[5]), x[5]], [*y[:4], -at(o["i_back"]), 0.0, 0.0]
     return np.array(x), np.array(y)
 
 
@@ -42,6 +57,8 @@ def secondary_shape(o: Mapping[str, Any], at: At) -> tuple[Array, Array]:
     first = max(at(o["i_one"]) - at(o["i_clamp"]), 0.0)
     x = [0.0, max(t["taken"], eps), t["risen"], t["risen"] + eps, max(t["clamped"], t["risen"] + 2 * eps), max(t["empty"], t["clamped"] + eps), max(t["end"], t["empty"] + 2 * eps)]
     y = [at(o["i_end"]), 0.0, 0.0, first, at(o["i_cross"]), at(o["i_end"]), at(o["i_end"])]
+    if "i_back" in o:
+        x, y = [*x[:5], min(x[4] + eps, x[5]), *x[5:]], [*y[:4], at(o["i_cross"]) + at(o["i_back"]), *y[4:]]
     return np.array(x), np.array(y)
 
 
@@ -58,7 +75,9 @@ def drain_shape(o: Mapping[str, Any], at: At, v_bus: float, c_node: float, leaka
     rise = (x - t["off"]) / max(t["risen"] - t["off"], 1e-12)
     w_leak, decay = 1 / np.sqrt(leakage * c_node), np.sqrt(leakage * c_node) * 2 * RING_QUALITY
     after = x - t["clamped"]
-    ring = v_bus + v_or + (v_x - v_or) * np.cos(w_leak * after) * np.exp(-np.maximum(after, 0) / decay)
+    ring = v_bus + v_or + ((v_x - v_or) * np.cos(w_leak * after) - lets_go(o, at) * np.sqrt(leakage / c_node) * np.sin(w_leak * after)) * np.exp(-np.maximum(after, 0) / decay)
+    if "i_back" in o:  # between ground and the clamp that it comes back to
+        ring = np.clip(ring, 0.0, v_bus + v_x)
     idle = x - t["empty"]
     free = np.maximum(v_bus + v_or * np.cos(idle / np.sqrt(lp * c_node)) * np.exp(-np.maximum(idle, 0) / at(o["tau"])), 0.0)
     v = np.where(x < t["off"], at(o["i_peak"]) * at(o["r_on"]) * x / max(t["off"], 1e-12) * 0.5, 0.0)
