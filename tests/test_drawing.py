@@ -44,6 +44,11 @@ def three(fans):
     return size(with_mains(fans.requirement, kind="ac3", v_min=360.0, v_max=440.0), {"topology": "full_bridge"})
 
 
+@pytest.fixture(scope="module")
+def triple(fans):
+    return size(fans.requirement, {"topology": "llc_three_phase"}, noise=False)
+
+
 def all_corners(d) -> list[Corner]:
     return [d.grid.corner(d.figure(id).corner.index) for id in ("switch.v_peak", "switch.i_rms", "bulk.v_valley", "efficiency_light") if id in d.rows]
 
@@ -57,8 +62,8 @@ def extent(text: Text) -> tuple[float, float, float, float]:
 
 @pytest.mark.parametrize("key", PICTURES)
 @pytest.mark.parametrize("page", SIZES)
-def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, unregulated, valley, fans, three, key, page):
-    design = {"gain": resonant, "output": unregulated, "frequency": valley, "envelope": fans, "derating": fans, "line": fans, "phases": three}.get(key, demo_design)
+def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, unregulated, valley, fans, three, triple, key, page):
+    design = {"gain": resonant, "output": unregulated, "frequency": valley, "envelope": fans, "derating": fans, "line": fans, "phases": three, "legs": triple}.get(key, demo_design)
     for corner in all_corners(design):
         picture = PICTURES[key][1](design, corner, *page)
         assert (picture.width, picture.height) == page

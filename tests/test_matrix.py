@@ -10,8 +10,9 @@ from rhevectra.core.circuit.measure import Measures
 from rhevectra.core.circuit.read import read
 from rhevectra.core.circuit.steady import steady
 from rhevectra.core.design.size import size
-from rhevectra.core.magnetics import matrix
+from rhevectra.core.magnetics import legs, matrix
 from rhevectra.core.magnetics.windows import windows
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.winding import wires
 from rhevectra.drawing.matrix import matrix_picture
 from rhevectra.drawing.pictures import PICTURES, pictures_of
@@ -76,6 +77,10 @@ def test_what_splitting_buys_at_a_hundred_amperes(heavy, pieces):
     best = min(pieces[1:], key=lambda p: p.loss)
     words = matrix.said(pieces)
     assert words.startswith(f"{best.count} × {best.core} lose") and "one would be refused" in words
+    assert ("Merged" in words) == (best.merged is not None)
+    for p in pieces[1:]:
+        area = cores.effective.area_min[cores.names.index(p.core)]
+        assert p.b_peak == pytest.approx(need.flux_limit / p.count / (p.turns[0] * min(area, cores.effective.area[cores.names.index(p.core)])))
 
 
 def test_merged_legs_leave_what_geometry_says(heavy):
@@ -100,3 +105,37 @@ def test_the_picture_and_its_speed(demo_design, heavy, pieces):
     assert time.perf_counter() - start < 5.0 and matrix.said(small).startswith("One transformer is enough")
     buck = size(Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12.0, current_max=0.3),), insulation="functional"), {"topology": "buck_aux"})
     assert "split" not in pictures_of(buck, "transformer")
+
+
+def test_flux_of_shared_legs():
+    """Posts of sine flux by their phasors (second route): three at 120° leave shared legs with half, two wound against each other leave none, alike the whole; triangles leave a third of their own at three times the frequency around one leg."""
+    t = np.linspace(0.0, 1.0, 1801)
+    sine = legs.shifted(t, np.sin(2 * np.pi * t), 1.0, 3)
+    phasors = np.exp(-2j * np.pi * np.arange(3) / 3)
+    row = legs.in_a_row(sine)
+    for k, want in enumerate((0.5 * abs(phasors[0]), 0.5 * abs(phasors[0] + phasors[1]), 0.5 * abs(phasors[1] + phasors[2]), 0.5 * abs(phasors[2]))):
+        assert np.abs(row[k]).max() == pytest.approx(want, rel=1e-3)
+    assert np.abs(legs.around_one(sine)).max() < 1e-4
+    assert np.abs(legs.in_a_row(legs.turned(sine, [1]))[1]).max() == pytest.approx(0.5 * abs(phasors[0] - phasors[1]), rel=1e-3)
+    one = np.stack([sine[0], sine[0]])
+    assert np.abs(legs.in_a_row(one)[1]).max() == pytest.approx(1.0, rel=1e-3) and np.abs(legs.in_a_row(legs.turned(one, [1]))[1]).max() < 1e-9
+    triangle = legs.shifted(t, 1 - 4 * np.abs(t - 0.5), 1.0, 3)
+    closing = legs.around_one(triangle)
+    assert np.abs(closing).max() == pytest.approx(1 / 3, rel=1e-3) and np.allclose(closing, np.interp((t + 1 / 3) % 1.0, t, closing), atol=2e-3)
+    assert np.allclose(legs.in_a_row(triangle).sum(0), triangle.sum(0))  # no flux is lost
+
+
+def test_legs_of_the_three_phase_stage():
+    """Slope of a post's flux times its turns is the reflected output while a rectifier conducts; its peak is the figure's flux density; the picture names every leg, and no other stage offers it."""
+    d = size(Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=48.0, current_max=40.0),), cooling="forced"), {"topology": "llc_three_phase"})
+    c = d.grid.find(360.0)
+    found = TOPOLOGIES["llc_three_phase"].legs_view(d, c)
+    assert found.posts.shape[0] == 3 and found.row.shape[0] == 4
+    volts = float(d.value("transformer.np")) * np.gradient(found.posts[0], found.t)
+    assert np.percentile(np.abs(volts), 95) == pytest.approx(float(d.rows["load.v_main"].at(c.index)) * float(d.value("transformer.np")) / float(d.value("transformer.ns1")), rel=0.1)
+    assert found.largest / float(d.rows["transformer.area_min"].value) == pytest.approx(float(np.asarray(d.rows["transformer.b_ac"].at(c.index))), rel=0.05)
+    assert 0.2 < found.share(found.middle) < 0.45 and 0.25 < found.shared < 0.75 and 0 < found.saved < 1 - found.shared
+    p = PICTURES["legs"][1](d, c, 150.0, 120.0, None)
+    words = " ".join(x.text for x in p.items if hasattr(x, "text"))
+    assert "shared" in words and "polarity" in words and "legs" in pictures_of(d, "transformer") and {"phase 1 [µWb]", "all three [µWb]"} <= set(p.data)
+    assert "legs" not in pictures_of(size(NEED, {"topology": "llc_half"}, noise=False), "transformer")

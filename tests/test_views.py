@@ -78,13 +78,13 @@ def test_every_picture_draws_a_held_design_too(demo_document, demo_design, key):
     from rhevectra.core.design.size import size
     from rhevectra.ui.views.ask_fields import with_mains
 
-    pins = {"gain": {"topology": "llc_half"}, "output": {"topology": "llc_half", "llc.control": "fixed"}, "frequency": {"topology": "flyback_qr"}, "envelope": {"front_end": "pfc_crm"}, "derating": {"front_end": "pfc_crm"}}.get(key, {})
+    pins = {"gain": {"topology": "llc_half"}, "output": {"topology": "llc_half", "llc.control": "fixed"}, "frequency": {"topology": "flyback_qr"}, "envelope": {"front_end": "pfc_crm"}, "derating": {"front_end": "pfc_crm"}, "legs": {"topology": "llc_three_phase"}}.get(key, {})
     kind = {"kind": "ac3"} if key == "phases" else {}
     held = size(with_mains(replace(demo_document.requirement), v_min=195.0, v_max=265.0, **kind), {"fs": 100e3, **pins})
     design = size(with_mains(replace(demo_document.requirement), v_min=185.0, v_max=265.0, **kind), pins) if pins or kind else demo_design
     corner = design.grid.find(design.grid.lines[0])
     plain, both = (PICTURES[key][1](design, corner, 150, 110, h) for h in (None, held))
-    if key in ("line", "harmonics", "period", "transient", "loss", "gain", "output", "frequency"):
+    if key in ("line", "harmonics", "period", "transient", "loss", "gain", "output", "frequency", "legs"):
         assert len(both.items) > len(plain.items)
         assert any(getattr(i, "role", "") == "pale" for i in both.items)
     if key == "window":

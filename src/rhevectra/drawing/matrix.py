@@ -14,7 +14,7 @@ from rhevectra.drawing.display import Picture
 if TYPE_CHECKING:
     from rhevectra.core.magnetics.matrix import Pieces
 
-FOOT, ROW = 19.0, 5.0
+FOOT, ROW = 27.0, 5.0
 _COLUMNS = (("pieces", 0.0), ("turns", 0.28), ("each, rms", 0.46), ("tall", 0.63), ("volume", 0.77), ("rise", 0.93))
 
 
@@ -26,7 +26,7 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
     from rhevectra.core.magnetics.matrix import said
 
     table = ROW * (len(found) + 1) + 2
-    top = 1.45 * max(p.loss for p in found)
+    top = (1.45 if all(p.merged is None for p in found) else 1.7) * max(p.loss for p in found)
     frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - FOOT - table - 12, (0.4, len(found) + 0.6), (0.0, top), "loss of all pieces together", "W", x_unit="n", x_ticks=[float(p.count) for p in found])
     best = min((p for p in found if not p.refused), key=lambda p: p.loss, default=None)
     for p in found:
@@ -36,7 +36,7 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
         picture.text(frame.left + frame.width - 2, frame.top + 4 + 4 * k, name, role, "right", 2.9, clear=True)
     frame.close()
     _table(picture, found, best, height - FOOT - table + 3, width)
-    for k, line in enumerate(textwrap.wrap(said(found), max(int(width / 1.42), 30))[:4]):
+    for k, line in enumerate(textwrap.wrap(said(found), max(int(width / 1.42), 30))[:6]):
         picture.text(3, height - FOOT + 6 + 4.0 * k, line, "ink", "left", 2.9)
     return picture
 

@@ -11,20 +11,19 @@ from typing import Any
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.magnetics import compare, transformer
+from rhevectra.core.magnetics.legs import SHARING
 from rhevectra.core.magnetics.transformer import TransformerNeed
 from rhevectra.core.magnetics.windows import Windows
 
 MOST = 6
 """Pieces tried at most: more are a planar matrix, no longer wound parts."""
-OPEN_LEGS = ("E", "ETD", "EFD")
-"""Families whose outer legs can lie against the neighbour's."""
 WORTH = 0.03
 """Share by which the pieces have to lose less before splitting is said to pay."""
 
 
 @dataclass(frozen=True)
 class Pieces:
-    """So many like transformers: core and turns of one, losses of all together [W], of their cores merged [W] where that can be done, volume [m³] and height [m], rise of one [K], current of one secondary [A rms], leakage of all seen from the primary [H], what refuses them."""
+    """So many like transformers: core and turns of one, losses of all together [W], of their cores merged [W] where that can be done, volume [m³] and height [m], rise of one [K], current of one secondary [A rms], leakage of all seen from the primary [H], flux density of a post at the limit [T], what refuses them."""
 
     count: int
     core: str
@@ -37,6 +36,7 @@ class Pieces:
     rise: float
     i_secondary: float
     leakage: float
+    b_peak: float
     refused: str
 
     @property
@@ -54,7 +54,7 @@ def share_of(need: TransformerNeed, count: int) -> TransformerNeed:
 
 def merged_share(row: Any, volume: float, count: int) -> float | None:
     """Share of the core that is left where neighbours share their outer legs, wound so that the flux in them cancels; nothing for closed shapes."""
-    if row["family"] not in OPEN_LEGS or count < 2:
+    if row["family"] not in SHARING or count < 2:
         return None
     leg = (row["a_m"] - row["e_m"]) / 2 * (row["f2_m"] or row["c_m"]) * 2 * row["d_m"]
     return max(1 - 2 * (count - 1) / count * min(leg / volume, 0.25), 0.0)
@@ -72,7 +72,7 @@ def split(need: TransformerNeed, count: int, every: Windows, wires: dict[str, tu
     volume, row = float(one.effective.volume[0]), rows.row(one.names[0])
     left = merged_share(row, volume, count)
     return Pieces(count, one.names[0], turns, count * made.copper, count * made.core, None if left is None else count * made.core * left, count * volume, float(one.tall[0]), made.rise,
-                  own.windings[1].i_rms, count * made.leakage, made.refused)
+                  own.windings[1].i_rms, count * made.leakage, float(choice.trial.b_peak[choice.core, choice.candidate]), made.refused)
 
 
 def matrix_steps(plan: Any, every: Windows, wires: dict[str, tuple[Array, Array]], rows: Any, pinned: str | None) -> Iterator[tuple[int, int, tuple[Pieces, ...] | None]]:
@@ -97,6 +97,7 @@ def said(found: tuple[Pieces, ...]) -> str:
         return f"Splitting pays little: {text}, one loses {show(one.loss, 'W')}."
     against = f"one would be refused: {one.refused}" if one.refused else f"one loses {show(one.loss, 'W')}, carries {show(one.i_secondary, 'A')} rms"
     tall, volume = f"{show(best.tall, 'm', 3)} tall instead of {show(one.tall, 'm', 3)}", f"{best.volume / one.volume:.2f} times the core volume"
-    return f"{text}; {against}. {tall[0].upper()}{tall[1:]}, {volume}, {best.count} times the rectifiers, each at its share."
+    legs = "" if best.merged is None else f" Merged: neighbours wound against each other leave their shared leg without flux; wound alike it would carry {show(2 * best.b_peak, 'T', 2)}, two halves of a post's in the section of one."
+    return f"{text}; {against}. {tall[0].upper()}{tall[1:]}, {volume}, {best.count} times the rectifiers, each at its share.{legs}"
 
 

@@ -18,7 +18,7 @@ BALANCED = True
 _VARIANT = Variant(NAME, held=True)
 NEEDS_CLAMP = False
 DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
-NO_PICTURES = ("gain", "frequency")
+NO_PICTURES = ("gain", "frequency", "legs")
 build = partial(_wound.build, _VARIANT)
 
 __all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

@@ -19,7 +19,7 @@ _VARIANT = Variant(NAME, valley=True)
 NEEDS_CLAMP, CLAMPS_LEFT_OUT = True, {"active": "a clamp switch turns the core's current round until the next pulse, so the drain never rings down to a valley that the main switch could wait for; with a fixed frequency it goes (topology flyback)"}
 """Clamps that do not go with it, and why."""
 DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
-NO_PICTURES = ("gain", "ripple")
+NO_PICTURES = ("gain", "ripple", "legs")
 build = partial(_wound.build, _VARIANT)
 
 __all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CLAMPS_LEFT_OUT", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "clamp_over_load", "exact_traces", "findings", "flux_view", "frequency_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

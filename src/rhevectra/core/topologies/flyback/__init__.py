@@ -17,7 +17,7 @@ _VARIANT = Variant(NAME)
 NEEDS_CLAMP = True
 CLAMPS_LEFT_OUT: dict[str, str] = {}
 DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
-NO_PICTURES = ("gain", "frequency")
+NO_PICTURES = ("gain", "frequency", "legs")
 build = partial(_wound.build, _VARIANT)
 
 __all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CLAMPS_LEFT_OUT", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "clamp_over_load", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

@@ -74,4 +74,5 @@ NEEDS_CLAMP = False
 CURES = {"switch.v_peak": "switch.class", "output1.v_low": "llc.v_unity", "output1.v_high": "llc.v_unity", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": "llc.spread", "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "transformer.leakage": "llc.ratio", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
-NO_PICTURES = ("snubber", "supply", "transient", "ripple", "frequency")
+PHASED_NO_PICTURES = ("snubber", "supply", "transient", "ripple", "frequency")
+NO_PICTURES = (*PHASED_NO_PICTURES, "legs")

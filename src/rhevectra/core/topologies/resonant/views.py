@@ -8,6 +8,9 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
+from rhevectra.core.magnetics.effective import leg_area
+from rhevectra.core.magnetics.legs import LegFluxes, around_one, in_a_row, shifted
+from rhevectra.core.magnetics.matrix import merged_share
 from rhevectra.core.topologies.common.views import FluxView, GainCurve, GainView, Shape, saturation_curve, winding_view
 from rhevectra.core.topologies.resonant import waves
 from rhevectra.core.topologies.resonant.curves import curve
@@ -59,4 +62,18 @@ def flux_view(design: Any) -> FluxView:
     return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(s.core["b_sat_25_t"]), 2.2 * points[1][1])
 
 
-__all__ = ["flux_view", "gain_view", "waveforms", "winding_view"]
+def legs_view(design: Any, corner: Corner) -> LegFluxes:
+    """Flux of every leg where the phases' transformers share a core, from the exact period of the tank."""
+    plan, s, at = design.context["plan"], design.context["stage"], reader(corner.index)
+    grid, core = design.grid, plan.choice.core
+    at_row = int(np.ravel_multi_index(tuple(min(int(i), n - 1) for i, n in zip(corner.index, grid.shape, strict=True)), grid.shape))
+    w, lr, cr = waves.waveform(plan.settled.found, at_row), float(s.lr.value), float(s.cr.value)
+    amps, end = s.variant.drive * at(s.v_bus) / np.sqrt(lr / cr), 1 / at(design.context["o"]["f"])
+    t, first = np.unique(w["t"] * np.sqrt(lr * cr), return_index=True)  # pieces of the solution meet at an instant each has
+    posts = shifted(t, float(design.rows["llc.lm"].value) * amps * w["magnetising"][first] / at(s.np), end, s.variant.phases)
+    row, name = design.catalogue["cores"].row(plan.window.names[core]), plan.window.names[core]
+    left = merged_share(row, float(plan.window.effective.volume[core]), s.variant.phases)
+    return LegFluxes(t, posts, in_a_row(posts), around_one(posts), name, float(plan.window.effective.area_post[core]), leg_area(row), left)
+
+
+__all__ = ["flux_view", "gain_view", "legs_view", "waveforms", "winding_view"]
