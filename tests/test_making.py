@@ -14,6 +14,7 @@ from rhevectra.core.design.size import size
 from rhevectra.core.magnetics import winding
 from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies.common import pins
 from rhevectra.core.topologies.common.making import as_text, complaints, from_text, winding_sheet
 from rhevectra.drawing.display import Text
 from rhevectra.drawing.sheet import PAGE, has_sheet, pages, sheet_of
@@ -190,3 +191,25 @@ def test_a_u_core_is_wound_on_one_leg():
     assert any("one leg" in x.text for x in d.findings) and not complaints(sheet)
     halved = size(NEED, {"topology": "flyback", "transformer.core": "U25/20/13", "transformer.half_turn": "ns1"}, noise=False)
     assert any("no two outer legs" in x.text for x in halved.findings)
+
+
+def test_pins_of_the_usual_bobbin_are_counted():
+    """Pins read off the sheet's own steps (second route) against the count; a bobbin too small for three outputs and a shield is told, with a larger core it is not; the sheet says what is used."""
+    rack = decode(demo.text("logger-rack"), "rack").requirement
+    for core, short in (("EFD20/10/7", True), ("ETD39/20/13", False)):
+        d = size(rack, {"topology": "flyback", "transformer.core": core, "transformer.arrangement": "shielded"}, noise=False)
+        sheet = sheet_of(d)
+        named = {p for s in sheet.steps for p in (s.start, s.finish) if p} | {p.tap for p in sheet.parts if p.tap}
+        rows = {r: sum(p.startswith(r) for p in named) for r in "AB"}
+        plan = d.context["plan"]
+        assert pins.asked(plan.need, [p.turns for p in sheet.parts]) == rows
+        note = next(n for n in sheet.notes if n.startswith("pins used"))
+        assert f"{rows['A']} of row A and {rows['B']} of row B" in note and ("flying" in note) == short
+        has = int(d.catalogue["cores"].row(core)["bobbin_pins"])
+        assert (max(rows.values()) > has / 2) == short and any("usual bobbin" in f.text for f in d.findings) == short
+
+
+def test_every_bobbin_has_an_even_number_of_pins():
+    """Two rows; none where a core takes a board or no bobbin is known."""
+    for row in size(NEED, {}, noise=False).catalogue["cores"].rows:
+        assert row["bobbin_pins"] % 2 == 0 and (row["bobbin_pins"] >= 4 or row["bobbin_wall_m"] == 0 or row["family"] == "U"), row["name"]

@@ -17,7 +17,7 @@ from rhevectra.core.basis.errors import InputError
 TABLES = ("cores", "materials", "wires", "switches", "rectifiers", "bulk_capacitors", "film_capacitors", "output_capacitors", "bridges", "thermistors", "boost_diodes", "rings", "powders", "costs")
 PRICES = "costs"
 """The table in which a row of one's own stands for the shipped one on purpose."""
-_OPTIONAL = ("by_choice",)
+_OPTIONAL = ("by_choice", "bobbin_pins")
 """Columns a person's own rows may leave out."""
 _TEXT_COLUMNS = ("name", "family", "kind", "source", "wire_kind", "set", "what")
 

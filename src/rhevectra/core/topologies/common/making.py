@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import accumulate, pairwise
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -10,11 +10,12 @@ import numpy as np
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
 from rhevectra.core.formulas.resonant import shorted_reading
-from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, called, counts, parted, shares
+from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, called, counts, shares
 from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
 from rhevectra.core.magnetics.transformer import conducting, counting, outputs_of, primary_side, wound
 from rhevectra.core.magnetics.winding import strands_of
 from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, legs_called
+from rhevectra.core.topologies.common.pins import pins_of, shield_pin, told
 from rhevectra.core.topologies.common.winding import LEAD_OUT
 
 COPPER_DENSITY = 8960.0
@@ -83,34 +84,6 @@ class WindingSheet:
     notes: tuple[str, ...]
 
 
-def _pins(need: Any, turns: list[int]) -> dict[int, dict[int, str]]:
-    """Pins of each winding by the turns wound before them, start to finish: row A belongs to the mains, row B to the outputs.
-
-    A winding has a pin at both ends, where its parts are joined, and at its tap.
-    """
-    pins: dict[int, dict[int, str]] = {}
-    used = {"A": 0, "B": 0}
-    for k, w in enumerate(need.windings):
-        row = "A" if primary_side(need)[k] else "B"
-        ends = {0, turns[k], *accumulate(int(n) for n in parted(np.asarray(turns[k]), shares(need.stack, k)))}
-        if k == 0 and need.halves == 2:
-            ends.add(turns[0] // 2)
-        found = {}
-        for at in sorted(ends):
-            if at == 0 and w.name.endswith("b"):  # the second half goes on where the first ended: a tap
-                found[at] = pins[k - 1][turns[k - 1]]
-                continue
-            used[row] += 1
-            found[at] = f"{row}{used[row]}"
-        pins[k] = found
-    return pins
-
-
-def shield_pin(pins: dict[int, dict[int, str]]) -> str:
-    """The pin of the shields: the next of row A, for no end of the primary rests in every topology."""
-    return f"A{1 + max(int(p[1:]) for ends in pins.values() for p in ends.values() if p.startswith('A'))}"
-
-
 def _wire(laid: Any, triple: bool) -> str:
     if laid.dielectric > 0:
         return strands_of(laid)
@@ -124,7 +97,7 @@ def _steps(design: Any) -> Iterator[Step]:
     plan = design.context["plan"]
     need, trial, at = plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate)
     names, turns = called(need), [int(t[at]) for t in wound(need, trial.turns)]
-    pins, inside = _pins(need, turns), primary_side(need)
+    pins, inside = pins_of(need, turns), primary_side(need)
     done, begun_parts = [0] * len(turns), [0] * len(turns)
     sides = [True if b.shield else inside[b.winding] for b in need.stack]
     for n, (block, count) in enumerate(zip(need.stack, counts(need.stack, turns), strict=True)):
@@ -151,7 +124,7 @@ def _parts(design: Any) -> Iterator[Part]:
     plan = design.context["plan"]
     need, trial, win, at = plan.need, plan.choice.trial, plan.window, (plan.choice.core, plan.choice.candidate)
     names, turns = called(need), [int(t[at]) for t in wound(need, trial.turns)]
-    pins = _pins(need, turns)
+    pins = pins_of(need, turns)
     for k, w in enumerate(need.windings):
         laid = trial.laid[k].at(at)
         own = [s for s in trial.sections if s.winding == k]
@@ -256,8 +229,9 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
               *((f"turns, {p.winding}", f"ratio to {primary.start}–{primary.finish}; in phase: starts positive together", f"{n / seen[0]:.4f} ± {RATIO_BAND * 100:g} %, or the nearest whole turn") for p, n in zip(parts[1:], seen[1:], strict=True)),
               *((f"resistance, {p.winding}", f"{p.start} to {p.finish}, 20 °C", f"{show((1 - RESISTANCE_BAND) * p.resistance, 'Ω')} to {show((1 + RESISTANCE_BAND) * p.resistance, 'Ω')}") for p in parts),
               ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute", f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
-    margin, post = float(plan.need.margin), legs_called(design.catalogue["cores"].row(plan.window.names[plan.choice.core]))[0]
-    notes = [leads, *(_board_notes() if plan.need.board is not None else _wire_notes(plan.need, steps, margin)), "a made sample is measured and tried before a series: this sheet is computed"]
+    margin, core = float(plan.need.margin), design.catalogue["cores"].row(plan.window.names[plan.choice.core])
+    post, turns = legs_called(core)[0], [p.turns for p in parts]
+    notes = [leads, *(_board_notes() if plan.need.board is not None else _wire_notes(plan.need, steps, margin)), *([] if plan.need.board is not None else [told(plan.need, turns, int(core["bobbin_pins"]))]), "a made sample is measured and tried before a series: this sheet is computed"]
     return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), _gap_words(plan.need, gap, post) if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
 
 

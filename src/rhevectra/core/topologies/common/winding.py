@@ -18,6 +18,7 @@ from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.winding import SIZES_MM
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import pins
 
 LEAD_OUT = 1.25
 """Geometric leakage is raised by this share for lead-outs and end effects (common practice, no source)."""
@@ -70,6 +71,7 @@ def record_core(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wi
         work.find(LOOK_AT, "transformer", f"{win.names[choice.core]} has no bobbin: wire would lie on the bare post without what insulates it; such cores take boards", "transformer.core", "transformer.core")
     if work.parts["cores"].row(win.names[choice.core])["family"] == "U":
         work.find(NOTE, "transformer", f"{win.names[choice.core]}: all windings on one leg, most of every turn outside the window; it leaks there as inside, by this estimate, and its field is not enclosed: measure the leakage of a made piece, keep small signals away", "transformer.leakage_geometric", "transformer.core")
+    pins.record(work, need, [int(t[choice.core, choice.candidate]) for t in tr.wound(need, choice.trial.turns)], work.parts["cores"].row(win.names[choice.core]))
 
 
 ROUNDS = 5
