@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.findings import LOOK_AT
+from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.magnetics.arrangement import parted, shares
 from rhevectra.core.magnetics.need import TransformerNeed, primary_side
 from rhevectra.core.stages.work import Work
@@ -53,7 +53,7 @@ def told(need: TransformerNeed, turns: list[int], has: int) -> str:
     used = " and ".join(f"{n} of row {row}" for row, n in rows.items())
     if not has:
         return f"pins used: {used}"
-    return f"pins used: {used}; the usual bobbin has {has}, {has // 2} in a row" + ("" if max(rows.values()) <= has // 2 else ": joints that have none stay in the winding, twisted, soldered and sleeved, or leads come out flying")
+    return f"pins used: {used}; the usual bobbin has {has}, {has // 2} in a row" + ("" if max(rows.values()) <= has // 2 else ": returns that the board joins may share one, joints that have none stay in the winding, twisted, soldered and sleeved, or leads come out flying")
 
 
 def record(work: Work, need: TransformerNeed, turns: list[int], core: Mapping[str, Any]) -> None:
@@ -61,4 +61,4 @@ def record(work: Work, need: TransformerNeed, turns: list[int], core: Mapping[st
     has, rows = int(core["bobbin_pins"]), asked(need, turns)
     short = [f"row {row} needs {n}" for row, n in rows.items() if n > has // 2]
     if need.board is None and has and short:
-        work.find(LOOK_AT, "transformer", f"the usual bobbin of {core['name']} has {has} pins, {has // 2} in a row: {' and '.join(short)}; a joint may stay in the winding, sleeved, or leads come out flying; a larger core or windings in fewer parts need no such thing", "transformer.arrangement", "transformer.core")
+        work.find(NOTE, "transformer", f"the usual bobbin of {core['name']} has {has} pins, {has // 2} in a row: {' and '.join(short)}; returns that the board joins anyway may share one, a joint may stay in the winding, sleeved, or leads come out flying; a larger core or windings in fewer parts need no such thing", "transformer.arrangement", "transformer.core")
