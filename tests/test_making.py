@@ -17,7 +17,8 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common import pins
 from rhevectra.core.topologies.common.making import as_text, complaints, from_text, winding_sheet
 from rhevectra.drawing.display import Text
-from rhevectra.drawing.sheet import PAGE, has_sheet, pages, sheet_of
+from rhevectra.drawing.paper import PAGE
+from rhevectra.drawing.sheet import has_sheet, pages, sheet_of
 from rhevectra.project.codec import decode
 from rhevectra.start import write_winding
 
@@ -106,21 +107,26 @@ def test_lengths_resistances_and_masses_by_the_mean_turn(designs):
         assert p.mass == pytest.approx(8960 * p.length * copper, rel=1e-6)
 
 
+def check_pages(found):
+    """Upright pages of A4 with every text on them and none over another."""
+    for page in found:
+        assert (page.width, page.height) == PAGE
+        boxes = []
+        for t in (x for x in page.items if isinstance(x, Text)):
+            w = 0.5 * t.size * len(t.text)
+            left = t.x - {"left": 0.0, "middle": w / 2, "right": w}[t.anchor]
+            assert left > 8 and left + w < PAGE[0] - 5 and 8 < t.y < PAGE[1] - 8, (page.caption, t)
+            boxes.append((left, t.y - 0.8 * t.size, left + w, t.y))
+        for i, a in enumerate(boxes):
+            for b in boxes[i + 1 :]:
+                assert min(min(a[2], b[2]) - max(a[0], b[0]), min(a[3], b[3]) - max(a[1], b[1])) < 0.9, (page.caption, a, b)
+
+
+
 def test_the_pages_hold_together_and_say_what_is_needed(designs):
     """Nothing outside the paper, no two texts over each other, the words a maker looks for."""
     for topology in ("flyback", "push_pull", "llc_half", "forward_reset"):
-        for page in pages(designs[topology], "a supply with a long title that is still one line of the sheet"):
-            assert (page.width, page.height) == PAGE
-            texts = [t for t in page.items if isinstance(t, Text)]
-            boxes = []
-            for t in texts:
-                w = 0.5 * t.size * len(t.text)
-                left = t.x - {"left": 0.0, "middle": w / 2, "right": w}[t.anchor]
-                assert left > 8 and left + w < PAGE[0] - 5 and 8 < t.y < PAGE[1] - 8, (topology, t)
-                boxes.append((left, t.y - 0.8 * t.size, left + w, t.y))
-            for i, a in enumerate(boxes):
-                for b in boxes[i + 1 :]:
-                    assert min(min(a[2], b[2]) - max(a[0], b[0]), min(a[3], b[3]) - max(a[1], b[1])) < 0.9, (topology, a, b)
+        check_pages(pages(designs[topology], "a supply with a long title that is still one line of the sheet"))
         whole = " ".join(t.text for page in pages(designs[topology], "x") for t in page.items if isinstance(t, Text))
         for word in ("centre post" if topology in ("flyback", "llc_half") else "no gap", "same direction", "leakage", "withstand", "tapes", "resistance", "measured and tried"):
             assert word in whole, (topology, word)
@@ -213,3 +219,19 @@ def test_every_bobbin_has_an_even_number_of_pins():
     """Two rows; none where a core takes a board or no bobbin is known."""
     for row in size(NEED, {}, noise=False).catalogue["cores"].rows:
         assert row["bobbin_pins"] % 2 == 0 and (row["bobbin_pins"] >= 4 or row["bobbin_wall_m"] == 0 or row["family"] == "U"), row["name"]
+
+
+@pytest.mark.parametrize(("count", "order"), [(3, "shielded"), (6, "split"), (6, "interleaved")])
+def test_a_sheet_of_many_outputs_goes_on_with_the_next_page(count, order):
+    """Nothing leaves the paper, no row is lost: every step, inspection and note stands on one of the numbered pages, each table with its head."""
+    outputs = tuple(Output(voltage=v, current_max=i) for v, i in ((5.0, 3.0), (15.0, 0.4), (-15.0, 0.2), (12.0, 0.3), (24.0, 0.2), (3.3, 0.5)))[:count]
+    d = size(Requirement(mains=Mains(kind="ac1", v_min=85.0, v_max=265.0), outputs=outputs, insulation="basic", harmonics_class="none"), {"topology": "flyback", "transformer.arrangement": order}, noise=False)
+    found, sheet = pages(d, "many outputs"), sheet_of(d)
+    check_pages(found)
+    words = [{t.text for t in p.items if isinstance(t, Text)} for p in found]
+    assert len(found) > 2 and all(f"page {k} of {len(found)}" in w for k, w in enumerate(words, 1))
+    whole, every = " ".join(x for w in words for x in w), set().union(*words)
+    assert {str(s.number) for s in sheet.steps} <= every and all(c[0].split(",")[0] in whole for c in sheet.checks)
+    assert sum(t.text.startswith("– ") for p in found for t in p.items if isinstance(t, Text)) >= len(sheet.notes)
+    inspected = [w for w in words if "limits" in w]
+    assert sum(sum(c[0] in w for c in sheet.checks) for w in inspected) >= sum(len(c[0]) < 24 for c in sheet.checks)

@@ -63,12 +63,14 @@ def cross_section(design: Design, width: float, height: float, held: Design | No
             picture.box(x0 + (wire.x - wire.radius) * scale, y0 + (wire.y - wire.wide / 2) * scale, max(2 * wire.radius * scale, 0.25), wire.wide * scale, wire.side)
             continue
         _circle(picture, x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side)
-    last, low = -10.0, False
+    ends = [-10.0, -10.0]
     for k, band in enumerate(layout.bands, 1):
         middle = x0 + 0.5 * (band.begin + band.end) * scale
-        low = middle - last < 3.0 and not low  # numbers of thin blocks stand a line lower by turns
-        last = middle
-        picture.text(middle, y0 + h + (6.6 if low else 3.6), str(k), "ink", "middle", 3.0)
+        half = 0.8 * len(str(k)) + 0.7
+        line = next((n for n, end in enumerate(ends) if middle - half >= end), None)
+        if line is not None:  # numbers of thin blocks stand a line lower, or are left out where there is no room between their neighbours
+            ends[line] = middle + half
+            picture.text(middle, y0 + h + (3.6, 6.6)[line], str(k), "ink", "middle", 3.0)
         wide = max((band.end - band.begin) * scale, 1.0)
         picture.spots.append(Spot(x0 + 0.5 * (band.begin + band.end) * scale - wide / 2, y0, wide, h, f"{band.word}:{band.turns}", band.tip))
     gap = max(view.gap * scale, 0.3)

@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QSc
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies.common.making import complaints
 from rhevectra.drawing.display import Picture
-from rhevectra.drawing.sheet import PAGE, has_sheet, pages, sheet_of
+from rhevectra.drawing.paper import PAGE
+from rhevectra.drawing.sheet import has_sheet, pages, sheet_of
 from rhevectra.ui.pictures.canvas import paint
 from rhevectra.ui.theme import roles
 from rhevectra.ui.views.gap_bench import GapBench
