@@ -68,6 +68,8 @@ class PictureView(QWidget):
 
     cursor_at = Signal(float)
     stepped = Signal(int)
+    drawn = Signal(str)
+    """A picture was made: its caption."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -91,6 +93,7 @@ class PictureView(QWidget):
             width = self.width() / PX_PER_MM
             self._picture = self._source(width if self.zoom == 1.0 else LEFT + RIGHT + (width - LEFT - RIGHT) * self.zoom, self.height() / PX_PER_MM)
             self.setAccessibleDescription(self._picture.caption)
+            self.drawn.emit(self._picture.caption)
         return self._picture
 
     def zoom_to(self, factor: float, at: float = 0.5) -> None:

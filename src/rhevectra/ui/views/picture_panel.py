@@ -69,6 +69,7 @@ class PicturePanel(QFrame):
         self.view, self.now = ArrangerView(self), PictureView(self)
         self.now.setMinimumHeight(130)
         self.now.setAccessibleName("circuit at the time cursor: what conducts")
+        self.view.drawn.connect(self._captioned)
         self.split = QSplitter(Qt.Orientation.Vertical, self)
         self.split.addWidget(self.view)
         self.split.addWidget(self.now)
@@ -180,8 +181,17 @@ class PicturePanel(QFrame):
         self.now.hide()
         if switching:
             self.feed.want(design, corner)
-        state = " · sized; exact follows" if switching else ""
-        self._say(shown_at(corner) + state + (" · pale: the held design" if held is not None else ""))
+        if switching:
+            self._say(f"{shown_at(corner)} · sized; exact follows{self._pale}")
+
+    @property
+    def _pale(self) -> str:
+        return " · pale: the held design" if self._held is not None else ""
+
+    def _captioned(self, caption: str) -> None:
+        """What the picture in view says of itself: at which corner it is drawn, or what else it shows. The switching period and what comes from a worker tell their state instead."""
+        if self.key != "period" and self.key not in self.late:
+            self._say(caption + self._pale)
 
     def _arranged(self, text: str) -> None:
         """Another order of the windings; where it is a usual one it goes by its name."""

@@ -30,6 +30,6 @@ FIGURES = tuple(f for f in declare.figures(*_OWN, without=("aux.v_low", "aux.v_h
 CURES = {"switch.pulse_least": "fs", "switch.v_peak": "switch.class", "rectifier": "rectifier1.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switch", "switch.v_peak"),)
 AFTER_CLAMP = (("rectifier", "Diode + inductor", "filter1.core"), ("feedback", "Feedback", "feedback.error"))
-NO_PICTURES = ("snubber", "range", "supply", "transient", "gain", "frequency", "window", "orders", "cores", "split", "legs", "pairs", "field", "flux")
+NO_PICTURES = ("snubber", "range", "supply", "transient", "gain", "frequency", "window", "orders", "cores", "split", "mmf", "legs", "pairs", "field", "flux")
 
 __all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CURES", "DECISIONS", "FIGURES", "NO_PICTURES", "PLATES", "output_figures"]
