@@ -3,6 +3,8 @@
 import numpy as np
 import pytest
 
+from rhevectra.core.design.exact import exact
+from rhevectra.core.design.size import size
 from rhevectra.core.formulas import clamp
 
 LEAKAGE, NODE, V_OR, DROP = 8e-6, 80e-12, 95.0, 1.0
@@ -58,3 +60,16 @@ def test_three_beliefs_answered_by_computation():
     assert more_r[0] > base[0] and more_r[2] < base[2]
     twice = simulate(3750.0, 11e-9, 130e3, 2.5)
     assert twice[0] == pytest.approx(base[0], rel=0.01) and twice[2] == pytest.approx(2 * base[2], rel=0.02)
+
+
+@pytest.mark.parametrize("kind", ["rcd", "zener", "rcd_zener"])
+def test_what_the_leakage_takes_from_the_outputs(demo_document, kind):
+    """By the exact period: while the leakage empties, its current runs through the core's discharge too; that charge at the reflected voltage is the power the outputs miss."""
+    d = size(demo_document.requirement, {"clamp.kind": kind} if kind == "rcd" else {"clamp.kind": kind, "clamp.z_tolerance": 0.0})
+    c = d.grid.find(85.0)
+    e, at = exact(d, c), lambda id: float(np.asarray(d.rows[id].at(c.index)))
+    charge = np.trapezoid(e.currents["dcl"], e.t)
+    mine = at("clamp.power_stolen")
+    assert mine == pytest.approx(charge / e.period * at("transformer.v_reflected"), rel=0.12, abs=0.02 * at("clamp.power"))
+    own = 0.5 * at("transformer.leakage") * at("clamp.i_peak") ** 2 * at("switch.frequency")
+    assert mine + own == pytest.approx(at("clamp.power") + at("clamp.loss_diode"), rel=0.03)  # the leakage's own energy is the rest of what clamp and diode burn

@@ -46,6 +46,12 @@ def current_from_core(p_clamp: Any, fs: Any, v_diode: Any, q_clamp: Any, leakage
     return np.minimum(i_secondary + 2 * v_reflected / r, taken)
 
 
+@formula("P_k = I_k·V_or", "W", "I_k V_or", "while the leakage empties the core's current goes the same way")
+def power_stolen(i_core: Any, v_reflected: Any) -> Any:
+    """Power [W] the core gives away instead of handing it to the outputs."""
+    return i_core * v_reflected
+
+
 @formula("P = V_fd·Q_cl·f_s", "W", "V_fd Q_cl f_s", "fixed drop times average current")
 def diode_loss(v_diode: Any, q_clamp: Any, fs: Any) -> Any:
     """Loss [W] of the clamp diode."""

@@ -81,6 +81,7 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     """What the rating leaves, and the switch's heat at little load."""
     clamping.budget(work, budget, "derating and bus")
     clamping.at_little_load(work, rows["clamp_power"])
+    clamping.taken_from_outputs(work, rows)
 
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:

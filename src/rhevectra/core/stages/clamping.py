@@ -30,6 +30,8 @@ FIGURES = (
     *AT_LITTLE_LOAD,
     FigureSpec("clamp.diode_v_reverse", "Clamp diode reverse voltage", "V̂_R,cl", "clamp", corners.PEAKS, limit="clamp.diode_v_limit", limit_kind="max"),
     FigureSpec("clamp.t_reset", "Leakage reset time", "t_cl", "clamp", corners.LOADED),
+    FigureSpec("clamp.power_stolen", "Power taken from the outputs", "P_k", "clamp", corners.LOADED, fixed="leakage tolerance",
+               sentence="what the core itself gives away while the leakage empties, beside the leakage's own energy: the longer that takes, the more"),
 )
 
 
@@ -49,6 +51,11 @@ def budget(work: Work, v_budget: float, left: str) -> None:
 def hottest(work: Work, power: Any) -> float:
     """Greatest power [W] of a row over the corners with load."""
     return float(np.max(np.where(corners.LOADED.mask(work.grid), power.value, 0.0)))
+
+
+def taken_from_outputs(work: Work, rows: dict[str, Any]) -> None:
+    """What the core gives beside the leakage."""
+    work.sheet("clamp.power_stolen", clamp.power_stolen, i_core=rows["i_core"], v_reflected=rows["v_or"])
 
 
 def at_little_load(work: Work, power: Any) -> None:
