@@ -235,3 +235,16 @@ def test_a_sheet_of_many_outputs_goes_on_with_the_next_page(count, order):
     assert sum(t.text.startswith("– ") for p in found for t in p.items if isinstance(t, Text)) >= len(sheet.notes)
     inspected = [w for w in words if "limits" in w]
     assert sum(sum(c[0] in w for c in sheet.checks) for w in inspected) >= sum(len(c[0]) < 24 for c in sheet.checks)
+
+
+def test_materials_for_one_piece():
+    """Wire by the windings' own masses; tape by the steps' counts round the bobbin and round the full window, between which it has to lie; its width that of the bobbin."""
+    d = size(NEED, {"topology": "flyback"}, noise=False)
+    sheet, plan = sheet_of(d), d.context["plan"]
+    told = next(n for n in sheet.notes if n.startswith("for one piece"))
+    assert f"{1e3 * sum(p.mass for p in sheet.parts):.3g} g of wire" in told and sheet.core in told and sheet.material in told
+    length = float(told.split("about ")[1].split(" m of tape")[0])
+    k, count = plan.choice.core, sum(s.tapes for s in sheet.steps)
+    least = float(plan.window.base_turn[k])
+    assert count * least < length < 1.15 * count * (least + 2 * np.pi * float(plan.window.height[k]))
+    assert f"tape {1e3 * float(plan.window.width[k]):.3g} mm wide" in told and ("margin tape" in told) == (plan.need.margin > 0)

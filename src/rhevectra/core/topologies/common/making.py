@@ -214,6 +214,20 @@ def _gap_words(need: Any, gap: float, post: str) -> str:
     return (", or ".join(ways) if need.half is None else ways[need.half.spaced]) + "; the inductance decides"
 
 
+OVERLAP = 1.1
+"""Length of a tape over the turn it goes round: its ends overlap (common practice)."""
+
+
+def _materials(design: Any, steps: tuple[Step, ...], parts: tuple[Part, ...]) -> str:
+    """What has to be at hand for one piece."""
+    plan = design.context["plan"]
+    need, trial, at, win = plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window
+    turn = [float(need.room(win).turn_length(float(np.broadcast_to(s.depth, trial.fill.shape)[at]))[at[0]]) for s in trial.sections]
+    tape = OVERLAP * sum(s.tapes * length for s, length in zip(steps, turn, strict=True))
+    wide = float(win.width[at[0]])
+    return f"for one piece: a set {win.names[at[0]]} of {design.rows['transformer.material'].value}, its bobbin, clips or glue, {sum(p.mass for p in parts) * 1e3:.3g} g of wire as listed, about {tape:.2g} m of tape{f' {wide * 1e3:.3g} mm wide' if need.wall is None else ' as wide as the chambers'}" + (f" and margin tape of {need.margin * 1e3:.1f} mm as high as every layer" if need.margin else "") + ", sleeving for the lead-outs"
+
+
 def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     """The sheet of a design's transformer; leads: in words, where the starts are connected. Only of a topology that winds one (`drawing.sheet.has_sheet`)."""
     plan, rows, need = design.context["plan"], design.rows, design.requirement
@@ -231,7 +245,7 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
               ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute", f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
     margin, core = float(plan.need.margin), design.catalogue["cores"].row(plan.window.names[plan.choice.core])
     post, turns = legs_called(core)[0], [p.turns for p in parts]
-    notes = [leads, *(_board_notes() if plan.need.board is not None else _wire_notes(plan.need, steps, margin)), *([] if plan.need.board is not None else [told(plan.need, turns, int(core["bobbin_pins"]))]), "a made sample is measured and tried before a series: this sheet is computed"]
+    notes = [leads, *(_board_notes() if plan.need.board is not None else _wire_notes(plan.need, steps, margin)), *([] if plan.need.board is not None else [told(plan.need, turns, int(core["bobbin_pins"])), _materials(design, steps, parts)]), "a made sample is measured and tried before a series: this sheet is computed"]
     return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), _gap_words(plan.need, gap, post) if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
 
 
