@@ -39,7 +39,7 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
         load = 12.0 + 22.0 * lows if low else 70.0
         lows += low
         above, at = k < 2 or low, frame.y(float(np.interp(0.01 * load, found.load, c.power)))
-        picture.text(frame.x(load), at - 1.6 if above or at + 4.6 > frame.top + frame.height else at + 4.6, c.said, role, "right" if above and not low else "left", 3.1)
+        picture.text(frame.x(load), at - 1.6 if above or at + 4.6 > frame.top + frame.height else at + 4.6, c.said, role, "right" if above and not low else "left", 3.1, clear=True)
     _crossings(picture, frame, found, [c for c in own if c.clamps])
     frame.close()
     from rhevectra.core.design.clamps import LOW
