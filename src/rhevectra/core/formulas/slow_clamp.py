@@ -27,10 +27,10 @@ def drive(v_node: Any, v_reflected: Any) -> Any:
     return np.maximum(1.0, v_node - v_reflected)
 
 
-@formula("ε = L_lk·I_c/(V_d·τ)", "", "L_lk I_c V_d τ", "definition")
-def fall_over_life(leakage: Any, i_clamp: Any, v_drive: Any, life: Any) -> Any:
+@formula("ε = ½·L_lk·I_c/τ·(1/V_d + 1/max(0.05·V_d, V_d − V_fd))", "", "L_lk I_c τ V_d V_fd", "mean of forward and back: a flooded diode drops nothing, so what drives the current back is less by its drop")
+def fall_over_life(leakage: Any, i_clamp: Any, life: Any, v_drive: Any, v_diode: Any) -> Any:
     """Time in which the leakage current falls over the lifetime of the stored charge."""
-    return leakage * i_clamp / (v_drive * life)
+    return 0.5 * leakage * i_clamp / life * (1 / v_drive + 1 / np.maximum(0.05 * v_drive, v_drive - v_diode))
 
 
 @formula("δ = min(2.5, R·I_c/V_d)", "", "R I_c V_d", "definition; beyond it nothing turns round")

@@ -73,7 +73,7 @@ def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: floa
 def _turned(sheet: Any, prefix: str, i_c: Any, v_drive: Any, r: Any, life: Any, tank: dict[str, Any]) -> dict[str, Any]:
     """How much of the current turns back, how often the ring brings it again, and what both do with the charge. tank: bus, reflected voltage, node, leakage, drop of the diode."""
     leakage = tank["leakage"]
-    fall = sheet(f"{prefix}fall", slow_clamp.fall_over_life, leakage=leakage, i_clamp=i_c, v_drive=v_drive, life=life)
+    fall = sheet(f"{prefix}fall", slow_clamp.fall_over_life, leakage=leakage, i_clamp=i_c, life=life, v_drive=v_drive, v_diode=tank["v_diode"])
     share = sheet(f"{prefix}r_share", slow_clamp.resistor_share, r=r, i_clamp=i_c, v_drive=v_drive)
     back = sheet(f"{prefix}back", slow_clamp.turned_back, fall=fall, share=share)
     i_back = sheet(f"{prefix}i_back", slow_clamp.current_back, back=back, i_clamp=i_c, v_diode=tank["v_diode"], v_drive=v_drive)
