@@ -20,7 +20,7 @@ LOW = 0.1
 """Share of the load below which the laws differ: drawn apart."""
 LOADS = np.concatenate([np.linspace(0.0, LOW, 21), np.linspace(LOW, 1.0, 31)[1:]])
 CHECKED = (1.0, 0.5, 0.1)
-"""Loads at which the exact period is solved under the design's own law; at no load under every law where the clamp burns more than `WORTH` [W]."""
+"""Loads at which the exact period is solved under the design's own law; at no load under every law where the clamp burns more than `WORTH` [W] and the period is found in short."""
 WORTH = 1e-2
 KEPT = 0.02
 """Share by which a kind has to burn less than another before it is said to win."""
@@ -103,7 +103,7 @@ def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, 
             own = {id: v for id, v in design.pins.items() if id.startswith("clamp.")} if kind == design.clamp else {}
             other = size(design.requirement, {**keep, **own, "clamp.kind": kind, "light_load": law}, design.as_built, design.catalogue, noise=False)
             power = TOPOLOGIES[other.topology].clamp_over_load(other, corner, LOADS)
-            wanted = (*(CHECKED if law == now else ()), *((0.0,) if power[0] > WORTH else ()))
+            wanted = (*(CHECKED if law == now else ()), *((0.0,) if power[0] > WORTH and not clamp.GRAZED else ()))
             found = [(x, _exactly(other, clamp, other.grid.find(corner.v_line, x, bus=corner.bus, f_line=corner.f_line))) for x in wanted]
             curves.append(Curve(kind, clamp.SAID, law, power, tuple((x, p) for x, p in found if p is not None), not clamp.BURNS_IN_SWITCH, clamp.RESTS, _effect(other, corner) if law == now else None))
             yield len(curves), total + 1, None

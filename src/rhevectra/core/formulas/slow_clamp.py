@@ -192,10 +192,10 @@ def ring_power(fs: Any, c_node: Any, v_drive: Any, e_away: Any, leakage: Any, i_
     return fs * np.maximum(0.0, 0.5 * c_node * np.square(v_drive) + e_away - 0.5 * leakage * np.square(i_bus))
 
 
-@formula("I_2 = √(I_f² + f_s·(t_cl/3·I_r·(3·Î_1 − I_c + I_r) + ½·I_r²·Q·√(L_lk·C_n)))", "A", "I_f f_s t_cl I_r Î_1 I_c Q L_lk C_n", "what turns back flows through the secondary too, and rings there")
+@formula("I_2 = √(I_f² + f_s·(t_cl/3·I_r·max(0, 3·Î_1 − I_c + I_r) + ½·I_r²·Q·√(L_lk·C_n)))", "A", "I_f f_s t_cl I_r Î_1 I_c Q L_lk C_n", "what turns back flows through the secondary too, and rings there")
 def secondary_rms(i_fast: Any, fs: Any, t_clamp: Any, i_back: Any, i_one: Any, i_clamp: Any, quality: Any, leakage: Any, c_node: Any) -> Any:
     """Rms [A] of all secondary current seen from the primary; i_fast: with a diode that lets nothing back."""
-    return np.sqrt(np.square(i_fast) + fs * (t_clamp / 3 * i_back * (3 * i_one - i_clamp + i_back) + 0.5 * np.square(i_back) * quality * np.sqrt(leakage * c_node)))
+    return np.sqrt(np.square(i_fast) + fs * (t_clamp / 3 * i_back * np.maximum(0.0, 3 * i_one - i_clamp + i_back) + 0.5 * np.square(i_back) * quality * np.sqrt(leakage * c_node)))
 
 
 @formula("C_cl = Q_f/(ρ·V_cl)", "F", "Q_f ρ V_cl", "ripple ratio of the charge that flows forward")

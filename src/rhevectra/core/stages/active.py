@@ -19,6 +19,7 @@ from rhevectra.core.stages.work import FigureSpec, Work
 NAME, SAID = "active", "clamp switch"
 RESTS, BURNS_IN_SWITCH, TURNS, ROOM = False, False, True, 1.2
 """TURNS: its current turns round, and the core's with it. ROOM: its voltage over the reflected one when the switch class decides."""
+GRAZED = clamping.GRAZED
 CARRIES = ("x_s", "t_wait", "i_kink")
 STAGE = ("clamp_r", "clamp_c", "clamp_dead")
 """Hot resistance of the clamp switch [Ω], the capacitor [F], the longest dead time [s]."""

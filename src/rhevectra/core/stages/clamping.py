@@ -16,6 +16,8 @@ BURNS_IN_SWITCH = False
 """Whether the switch itself takes the energy."""
 TURNS = False
 """Whether the leakage current turns round in it, so that the capacitor gives back what it took."""
+GRAZED = False
+"""Whether the ring it leaves comes back to it again and again: without load the engine takes a minute to find the period then."""
 CARRIES: tuple[str, ...] = ()
 """What one pass of the period hands to the next on the clamp's behalf."""
 ROOM = 1.9

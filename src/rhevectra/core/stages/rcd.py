@@ -18,7 +18,7 @@ from rhevectra.core.stages.work import FigureSpec, Work
 NAME, SAID = "rcd", "resistor and capacitor"
 RESTS = False
 """Whether it burns nothing where the leakage brings nothing: then it should win at light load."""
-BURNS_IN_SWITCH, CARRIES, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
+BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
 STAGE = ("clamp_r", "clamp_c")
 """What of the power stage is this clamp's."""
 NO_PICTURES: tuple[str, ...] = ()

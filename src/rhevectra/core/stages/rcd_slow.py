@@ -19,6 +19,7 @@ from rhevectra.core.stages.work import FigureSpec, Work
 NAME, SAID = "rcd_slow", "slow diode"
 RESTS = rcd.RESTS
 BURNS_IN_SWITCH, LOSSES, ROOM, TURNS = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.ROOM, clamping.TURNS
+GRAZED = True
 CARRIES = ("stays",)
 """The part of the charge that stays follows from the clamp's voltage, and that from the part: one pass hands it to the next."""
 STAGE = ("clamp_r", "clamp_c", "clamp_rd", "clamp_life")
@@ -153,7 +154,7 @@ def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
 def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], budget: float, v_class: float) -> None:
     """Parts of the clamp, and what its figures leave out."""
     rcd.record(work, v_bus, rows, plan, budget, v_class)
-    work.find(NOTE, "clamp", f"what turns round rings: {show(float(np.max(plain(rows['ring_swing']))), 'V', 2)} about bus and reflected voltage, as far as ground lets it, where a fast diode leaves {show(float(np.max(plain(rows['drive']))), 'V', 2)}; the charge a slow diode stores differs from maker to maker and with heat, and its forward recovery, which lifts the peak by some volts, is left out: measure the drain before the series is released", "switch.v_peak", "clamp.recovery")
+    work.find(NOTE, "clamp", f"what turns round rings: {show(float(np.max(plain(rows['ring_swing']))), 'V', 2)} about bus and reflected voltage, as far as ground lets it, where a fast diode leaves {show(float(np.max(plain(rows['drive']))), 'V', 2)}; the charge a slow diode stores differs from maker to maker and with heat, and its forward recovery, which lifts the peak by some volts, is left out; its power without load is an upper estimate: measure the drain before the series is released", "switch.v_peak", "clamp.recovery")
 
 
 def stored(diode: Element, recovery: float, r: float) -> tuple[Element, ...]:

@@ -15,7 +15,7 @@ from rhevectra.core.stages.work import Work
 
 NAME, SAID = "rcd_zener", "both together"
 RESTS = False
-BURNS_IN_SWITCH, CARRIES, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
+BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
 STAGE = ("clamp_r", "clamp_c", "clamp_z", "clamp_most")
 NO_PICTURES = clamping.OF_RCD
 BURNING = ("rcl", "dzen", "dcl")

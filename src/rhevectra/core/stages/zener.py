@@ -17,7 +17,7 @@ from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME, SAID = "zener", "Zener diodes"
 RESTS = True
-BURNS_IN_SWITCH, CARRIES, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
+BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
 STAGE = ("clamp_z", "clamp_r", "clamp_most")
 """What of the power stage is this clamp's."""
 NO_PICTURES = clamping.OF_RCD

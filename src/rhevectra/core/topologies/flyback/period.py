@@ -27,7 +27,7 @@ VALLEY_FOUND = 1e-3
 """Change of the last pass that is good enough to tell which valley is meant."""
 _CARRIED = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A", "x_s": "", "t_wait": "s", "i_kink": "A", "stays": ""}
 """What one pass hands to the next, with its unit; the last ones only where a clamp asks for them."""
-_POSITIVE = ("t_off", "t_ramp", "r_core", "i_secondary", "i_mean")
+_POSITIVE = ("t_off", "t_ramp", "r_core", "i_secondary", "i_mean", "stays")
 _COUNTS = {"r_core": 5.0, "e_off": 5.0, "x_s": 0.3, "stays": 1.0}
 """Values that reach the next pass only through a drop or a loss a fraction of the whole: a change counts that many times less; a share counts for itself."""
 
