@@ -16,12 +16,17 @@ from rhevectra.core.topologies.resonant import waves
 from rhevectra.core.topologies.resonant.curves import curve
 
 
+def _point(design: Any, corner: Corner) -> int:
+    """Number of the solved point that stands for a corner."""
+    shape = design.grid.shape
+    return int(np.ravel_multi_index(tuple(min(int(i), n - 1) for i, n in zip(corner.index, shape, strict=True)), shape))
+
+
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
     """Voltage of the lower switch, tank current and rectifier current (of several phases: of all) at a corner, from the exact period of the tank."""
     plan, s, at = design.context["plan"], design.context["stage"], reader(corner.index)
-    grid, o = design.grid, design.context["o"]
-    row = int(np.ravel_multi_index(tuple(min(int(i), n - 1) for i, n in zip(corner.index, grid.shape, strict=True)), grid.shape))
-    w, lr, cr = waves.waveform(plan.settled.found, row), float(s.lr.value), float(s.cr.value)
+    o = design.context["o"]
+    w, lr, cr = waves.waveform(plan.settled.found, _point(design, corner)), float(s.lr.value), float(s.cr.value)
     rate, amps, n = 1 / np.sqrt(lr * cr), s.variant.drive * at(s.v_bus) / np.sqrt(lr / cr), at(s.np) / at(s.ns)
     end, t = 1 / at(o["f"]), w["t"] / rate
     v = np.where(t < 0.5 * end, at(s.v_bus), 0.0)
@@ -65,9 +70,8 @@ def flux_view(design: Any) -> FluxView:
 def legs_view(design: Any, corner: Corner) -> LegFluxes:
     """Flux of every leg where the phases' transformers share a core, from the exact period of the tank."""
     plan, s, at = design.context["plan"], design.context["stage"], reader(corner.index)
-    grid, core = design.grid, plan.choice.core
-    at_row = int(np.ravel_multi_index(tuple(min(int(i), n - 1) for i, n in zip(corner.index, grid.shape, strict=True)), grid.shape))
-    w, lr, cr = waves.waveform(plan.settled.found, at_row), float(s.lr.value), float(s.cr.value)
+    core = plan.choice.core
+    w, lr, cr = waves.waveform(plan.settled.found, _point(design, corner)), float(s.lr.value), float(s.cr.value)
     amps, end = s.variant.drive * at(s.v_bus) / np.sqrt(lr / cr), 1 / at(design.context["o"]["f"])
     t, first = np.unique(w["t"] * np.sqrt(lr * cr), return_index=True)  # pieces of the solution meet at an instant each has
     posts = shifted(t, float(design.rows["llc.lm"].value) * amps * w["magnetising"][first] / at(s.np), end, s.variant.phases)
