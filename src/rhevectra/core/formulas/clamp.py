@@ -46,6 +46,25 @@ def current_from_core(p_clamp: Any, fs: Any, v_diode: Any, q_clamp: Any, leakage
     return np.minimum(i_secondary + 2 * v_reflected / r, taken)
 
 
+@formula("t_d = R_cl·C_cl·ln(max(1, V̂_cl/W))", "s", "R_cl C_cl V̂_cl W", "discharge down to the reflected voltage")
+def time_down(r: Any, c: Any, crest: Any, w: Any) -> Any:
+    """Time [s] in which the capacitor falls to the voltage at which the secondary holds it."""
+    return r * c * np.log(np.maximum(1.0, crest / w))
+
+
+@formula("P_cl = f_s·(½·C_cl·(V̂_cl² − W²) + W²/R_cl·(t_off − t_d) + ½·C_cl·W²·(1 − exp(−2·(1/f_s − t_off)/(R_cl·C_cl))))", "W", "f_s C_cl V̂_cl W R_cl t_off t_d", "a capacitor that falls to the reflected voltage is held there as long as the secondary conducts, then it empties")
+def power_held(fs: Any, c: Any, crest: Any, w: Any, r: Any, t_off: Any, t_down: Any) -> Any:
+    """Power [W] of the clamp resistor where its capacitor is too small to carry it through the discharge."""
+    rest = np.exp(-2 * (1 / fs - t_off) / (r * c))
+    return fs * (0.5 * c * (np.square(crest) - np.square(w)) + np.square(w) / r * (t_off - t_down) + 0.5 * c * np.square(w) * (1 - rest))
+
+
+@formula("V_cl = f_s·(R_cl·C_cl·(V̂_cl − W) + W·(t_off − t_d) + R_cl·C_cl·W·(1 − exp(−(1/f_s − t_off)/(R_cl·C_cl))))", "V", "f_s R_cl C_cl V̂_cl W t_off t_d", "time average of the same")
+def mean_held(fs: Any, r: Any, c: Any, crest: Any, w: Any, t_off: Any, t_down: Any) -> Any:
+    """Mean clamp capacitor voltage [V] where the secondary holds it for a while."""
+    return fs * (r * c * (crest - w) + w * (t_off - t_down) + r * c * w * (1 - np.exp(-(1 / fs - t_off) / (r * c))))
+
+
 @formula("P_k = I_k·V_or", "W", "I_k V_or", "while the leakage empties the core's current goes the same way")
 def power_stolen(i_core: Any, v_reflected: Any) -> Any:
     """Power [W] the core gives away instead of handing it to the outputs."""

@@ -117,7 +117,7 @@ def steady(sheet: Any, s: Any, o: dict[str, Any], free: str = "") -> dict[str, A
     crest = sheet.either(f"clamp.v_crest{free}", seldom, rare, usual, "pulses so rare that the capacitor falls below the reflected voltage, or not")
     lifted = sheet("clamp.i_lifted", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage,
                    v_node=sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf), v_reflected=o["v_com"], quality=clamp.RING_QUALITY)
-    return {"kept": kept, "crest": crest, "i_clamp": sheet.either(f"clamp.i_peak{free}", seldom, o["i_one"], lifted, "what is left after the node has been lifted")}
+    return {"kept": kept, "crest": crest, "floor": floor, "i_clamp": sheet.either(f"clamp.i_peak{free}", seldom, o["i_one"], lifted, "what is left after the node has been lifted")}
 
 
 def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
@@ -127,16 +127,20 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     ripple = sheet("clamp.ripple_pp", clamp.ripple, crest=crest, kept=kept)
     q = sheet("clamp.q", clamp.charge, c=s.clamp_c, ripple_pp=ripple)
     t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
-    p = sheet("clamp.power", clamp.power, c=s.clamp_c, fs=o["fs"], crest=crest, kept=kept)
+    down = sheet("clamp.t_down", clamp.time_down, r=s.clamp_r, c=s.clamp_c, crest=crest, w=found["floor"])
+    held = {"fs": o["fs"], "c": s.clamp_c, "crest": crest, "w": found["floor"], "r": s.clamp_r, "t_off": o["t_off"], "t_down": down}
+    small = plain(down) < plain(o["t_off"])
+    p = sheet.either("clamp.power", small, sheet("clamp.power_held", clamp.power_held, **held), sheet("clamp.power_free", clamp.power, c=s.clamp_c, fs=o["fs"], crest=crest, kept=kept), "a capacitor that falls to the reflected voltage while the secondary still conducts is held there")
     taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_com"], i_secondary=o["i_sum"], r=s.clamp_r)
-    return {**found, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken}
+    return {**found, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, "small": small, "held": held}
 
 
 def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     """Mean clamp voltage, the node it holds, its diode's loss and the ring it leaves."""
     v_node = sheet("clamp.v_node", clamp.node_voltage, v_clamp=o["crest"], v_diode=s.clamp_vf)
-    return {"v_clamp": sheet("clamp.v", clamp.mean_voltage, crest=o["crest"], kept=o["kept"], r=s.clamp_r, c=s.clamp_c, fs=o["fs"]), "v_node": v_node,
-            **clamping.losses(sheet, s, o, v_node)}
+    free = {"crest": o["crest"], "kept": o["kept"], "r": s.clamp_r, "c": s.clamp_c, "fs": o["fs"]}
+    mean = sheet("clamp.v", clamp.mean_voltage, **free) if "held" not in o else sheet.either("clamp.v", o["small"], sheet("clamp.v_held", clamp.mean_held, **o["held"]), sheet("clamp.v_free", clamp.mean_voltage, **free), "held by the secondary for a while, or not")
+    return {"v_clamp": mean, "v_node": v_node, **clamping.losses(sheet, s, o, v_node)}
 
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:

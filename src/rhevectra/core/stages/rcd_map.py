@@ -18,12 +18,13 @@ DECADES = 1.2
 
 @dataclass(frozen=True)
 class Point:
-    """Currents and voltages that the clamp meets at one corner: core current at turn-off [A], rate [Hz], reflected voltage [V], bus [V]."""
+    """Currents and voltages that the clamp meets at one corner: core current at turn-off [A], rate [Hz], reflected voltage [V], bus [V], how long the secondary conducts [s]."""
 
     i_one: float
     fs: float
     v_or: float
     v_bus: float
+    t_off: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -59,7 +60,10 @@ def settled(r: Any, c: Any, at: Point, leakage: float, c_node: float, v_diode: f
     mid = clamp.voltage(floor, clamp.strength(leakage, clamp.charge_per_volt(c, kept)), clamp.lift(c_node, leakage), at.i_one)
     steady = clamp.crest_steady(mid, kept)
     crest = np.where(steady * kept < floor, clamp.crest_rare(floor, at.i_one, leakage, c), steady)
-    return Clamped(crest, clamp.mean_voltage(crest, kept, r, c, at.fs), clamp.ripple(crest, kept), clamp.power(c, at.fs, crest, kept))
+    down = clamp.time_down(r, c, crest, floor)
+    held = {"fs": at.fs, "r": r, "c": c, "crest": crest, "w": floor, "t_off": at.t_off, "t_down": down}
+    small = down < at.t_off
+    return Clamped(crest, np.where(small, clamp.mean_held(**held), clamp.mean_voltage(crest, kept, r, c, at.fs)), clamp.ripple(crest, kept), np.where(small, clamp.power_held(**held), clamp.power(c, at.fs, crest, kept)))
 
 
 def followed(r: float, c: float, start: float, at: Point, leakage: float, c_node: float, v_diode: float) -> tuple[float, int]:
@@ -86,7 +90,7 @@ def point_at(design: Any, index: tuple[int, ...]) -> Point:
     """What the clamp meets at a place of the grid."""
     stage, o = design.context["stage"], design.context["o"]
     read = lambda x: float(pick(np.asarray(getattr(x, "value", x), dtype=float), index))  # noqa: E731
-    return Point(read(o["i_one"]), read(o["fs"]), read(o["v_com"]), read(stage.v_bus))
+    return Point(read(o["i_one"]), read(o["fs"]), read(o["v_com"]), read(stage.v_bus), read(o["t_off"]))
 
 
 def parts_of(design: Any) -> tuple[float, float, float]:
