@@ -73,3 +73,12 @@ def test_what_the_leakage_takes_from_the_outputs(demo_document, kind):
     assert mine == pytest.approx(charge / e.period * at("transformer.v_reflected"), rel=0.12, abs=0.02 * at("clamp.power"))
     own = 0.5 * at("transformer.leakage") * at("clamp.i_peak") ** 2 * at("switch.frequency")
     assert mine + own == pytest.approx(at("clamp.power") + at("clamp.loss_diode"), rel=0.03)  # the leakage's own energy is the rest of what clamp and diode burn
+
+
+@pytest.mark.parametrize(("fs", "most"), [(65e3, 500e-9), (200e3, 250e-9)])
+def test_a_faster_stage_asks_for_a_faster_diode(demo_document, fs, most):
+    """500 ns (common practice, no source), less where a twentieth of the period is less; without a clamp, or with a slow diode, there is no such limit."""
+    d = size(demo_document.requirement, {"fs": fs}, noise=False)
+    assert d.figure("clamp.t_recovery").value == pytest.approx(most)
+    for kind in ("none", "rcd_slow"):
+        assert "clamp.t_recovery" not in size(demo_document.requirement, {"fs": fs, "clamp.kind": kind}, noise=False).specs

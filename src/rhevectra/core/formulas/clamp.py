@@ -180,6 +180,12 @@ def school_rating(derating: Any, v_class: Any, v_bus: Any, v_diode: Any, ripple_
     return (derating * v_class - v_bus - v_diode) / (1 + 0.5 * ripple_ratio)
 
 
+@formula("t_rr = min(0.0000005, 0.05/f_s)", "s", "f_s", "500 ns at most, and no more than a twentieth of the fastest period (common practice): what is stored rings with the leakage")
+def recovery_most(fs: Any) -> Any:
+    """Recovery time [s] a clamp diode may have."""
+    return np.minimum(500e-9, 0.05 / fs)
+
+
 @formula("V_R = V_bus + V̂_cl", "V", "V_bus V̂_cl", "the diode's anode is at ground while the switch is on")
 def diode_reverse(v_bus: Any, crest: Any) -> Any:
     """Reverse voltage [V] of the clamp diode."""

@@ -31,6 +31,7 @@ AT_LITTLE_LOAD = (
 FIGURES = (
     *AT_LITTLE_LOAD,
     FigureSpec("clamp.diode_v_reverse", "Clamp diode reverse voltage", "V̂_R,cl", "clamp", corners.PEAKS, limit="clamp.diode_v_limit", limit_kind="max"),
+    FigureSpec("clamp.t_recovery", "Recovery of the clamp diode, most", "t_rr", "clamp", corners.LOADED, "min", sentence="a faster diode than this class; slow ones are a clamp of their own"),
     FigureSpec("clamp.t_reset", "Leakage reset time", "t_cl", "clamp", corners.LOADED),
     FigureSpec("clamp.power_stolen", "Power taken from the outputs", "P_k", "clamp", corners.LOADED, fixed="leakage tolerance",
                sentence="what the core itself gives away while the leakage empties, beside the leakage's own energy: the longer that takes, the more"),
@@ -41,13 +42,18 @@ def limits(work: Work, v_bus: Any, crest: Any, v_budget: float, v_class: float, 
     """Reverse voltage of the clamp diode and what its class bears [V]; the budget of the clamp [V], what it is left by."""
     sheet = work.sheet
     sheet("clamp.diode_v_reverse", clamp.diode_reverse, v_bus=v_bus, crest=crest)
-    sheet.given("clamp.diode_v_limit", 0.8 * max(v_class, next(v for v in DIODE_CLASSES if v >= v_class)), "V", "rule", "diode class at least the switch class, used to 80 %; recovery 500 ns at most (common practice)")
+    sheet.given("clamp.diode_v_limit", 0.8 * max(v_class, next(v for v in DIODE_CLASSES if v >= v_class)), "V", "rule", "diode class at least the switch class, used to 80 % (common practice)")
     budget(work, v_budget, left)
 
 
 def budget(work: Work, v_budget: float, left: str) -> None:
     """What the switch rating leaves for the clamp [V], and after what."""
     work.sheet.given("clamp.v_budget", v_budget, "V", "solved", f"what the switch rating leaves after {left}")
+
+
+def recovery(work: Work, rows: dict[str, Any]) -> None:
+    """How slow the diode may be."""
+    work.sheet("clamp.t_recovery", clamp.recovery_most, fs=rows["fs"])
 
 
 def hottest(work: Work, power: Any) -> float:

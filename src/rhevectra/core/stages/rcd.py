@@ -91,6 +91,7 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     top = float(np.max(rows["crest"].value))
     sheet.chosen("clamp.c_v_class", at_least(1.25 * top, "E6"), "V", f"film or ceramic, next class above 1.25 × {show(top, 'V')}", voltage=rows["v_clamp"])
     clamping.at_little_load(work, rows["clamp_power"])
+    clamping.recovery(work, rows)
     clamping.taken_from_outputs(work, rows)
 
 

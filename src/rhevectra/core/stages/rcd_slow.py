@@ -39,7 +39,7 @@ DECISIONS = (
     DecisionSpec("clamp.r_diode", "Resistor in series with the clamp diode", "clamp", unit="Ω", low=0.5, high=470, schools="some ohms: damps; tens: takes the heat, lifts the peak"),
 )
 FIGURES = (
-    *rcd.FIGURES,
+    *(f for f in rcd.FIGURES if f.id != "clamp.t_recovery"),
     FigureSpec("clamp.back", "Share turned back", "r", "clamp", corners.LOADED, sentence="at which the slow diode lets go, over that at which it began"),
     FigureSpec("clamp.power_back", "Power sent back", "P_r", "clamp", corners.LOADED, "max", sentence="by the clamp's capacitor through its slow diode: to outputs, ring and bus instead of into the resistor"),
 )

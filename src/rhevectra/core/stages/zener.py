@@ -108,6 +108,7 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     count = diodes(work, plan, power, rows["clamp_power"])
     sheet.given("clamp.p_limit", count * ZENER_POWER * 0.6, "W", "rule", f"{count} diodes of {ZENER_POWER:g} W used to 60 %, the resistor's share not counted (common practice)")
     clamping.at_little_load(work, rows["clamp_power"])
+    clamping.recovery(work, rows)
     clamping.taken_from_outputs(work, rows)
 
 
