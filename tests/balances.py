@@ -11,10 +11,10 @@ def whole(d, x):
     return np.broadcast_to(np.asarray(getattr(x, "value", x), float), d.grid.shape)
 
 
-def check_balance(d, front=(), most=0.005):
-    """In run, what the bus gives is output plus listed losses (those of the front end named left out) within `most`; no row is NaN or infinite."""
+def check_balance(d, front=(), most=0.005, loaded=False):
+    """In run (loaded: with load), what the bus gives is output plus listed losses (those of the front end named left out) within `most`; no row is NaN or infinite."""
     lost = sum(whole(d, r) for name, r in d.losses.items() if name not in front)
-    run = np.broadcast_to(d.grid.where(lambda p: p.case == "run"), d.grid.shape)
+    run = np.broadcast_to(d.grid.where(lambda p: p.case == "run" and (p.load > 0 or not loaded)), d.grid.shape)
     assert np.abs((whole(d, d.rows["load.power"]) + lost) / whole(d, d.context["o"]["p_bus"]) - 1)[run].max() < most
     check_finite(d)
 

@@ -53,8 +53,8 @@ def _profile(picture: Picture, found: AmpereTurns, bands: list[Band], chosen: li
         picture.box(left, frame.top + frame.height - 2.2, max(right - left, 0.4), 2.2, "rule")
         if right - left > 3.0:
             picture.text(0.5 * (left + right), frame.top + frame.height - 0.4, str(k), "muted", "middle", 2.6)
-    if held is not None and _bands(held):
-        was, old = _of(held)
+    was, old = _of(held) if held is not None and hasattr(held.context["plan"], "choice") else (None, [])
+    if was is not None and old:  # boards and chambers have no blocks over one another
         frame.pale(1e3 * _places(old), np.repeat(was.rms(), 2)[1:-1])
     for n, (k, role) in enumerate(zip(chosen, _ROLES, strict=True), 1):
         frame.trace(f"{n}: {show(float(found.t[k]), 's', 3)}", x * 1e3, np.repeat(found.faces[:, k], 2)[1:-1], role, 0.5, n > 2)
@@ -62,11 +62,6 @@ def _profile(picture: Picture, found: AmpereTurns, bands: list[Band], chosen: li
     frame.trace("rms of what changes", x * 1e3, np.repeat(found.rms(), 2)[1:-1], "ink", 0.8)
     picture.text(frame.left + frame.width + 3, frame.top + 4, "—— rms, without mean", "ink", "left", 3.1, True)
     frame.close()
-
-
-def _bands(design: Design) -> list[Band]:
-    """Blocks of a design's stack, where it has one that is laid block over block."""
-    return TOPOLOGIES[design.topology].winding_view(design).layout.bands if hasattr(design.context["plan"], "choice") else []
 
 
 def _places(bands: list[Band]) -> np.ndarray:

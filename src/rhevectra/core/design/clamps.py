@@ -85,11 +85,13 @@ def _exactly(design: Design, clamp: ModuleType, corner: Corner) -> float | None:
 def _effect(design: Design, corner: Corner) -> Effect:
     """At the line of a corner."""
     full, rows, stage = design.grid.find(corner.v_line, 1.0, bus=corner.bus, f_line=corner.f_line), design.rows, design.context["stage"]
-    above = float(rows["clamp.v_node"].at(full.index)) - float(rows["transformer.v_reflected"].at(full.index)) if "clamp.v_node" in rows else 0.0
+    at = lambda id: float(rows[id].at(full.index))  # noqa: E731
     if "clamp.swing" in rows:  # its diode lets go with the current turned round; ground holds the ring
-        above = min(float(rows[id].at(full.index)) for id in ("clamp.swing", "switch.v_plateau"))
+        above = min(at("clamp.swing"), at("switch.v_plateau"))
+    else:
+        above = at("clamp.v_node") - at("transformer.v_reflected") if "clamp.v_node" in rows else 0.0
     leakage, node = (float(getattr(x, "value", x)) for x in (stage.leakage, stage.c_node))
-    return Effect(float(rows["efficiency"].at(full.index)), float(design.value("switch.v_peak")), max(above, 0.0), float(ringing_frequency(leakage, node)))
+    return Effect(at("efficiency"), float(design.value("switch.v_peak")), max(above, 0.0), float(ringing_frequency(leakage, node)))
 
 
 def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, ClampsOverLoad | None]]:

@@ -18,6 +18,7 @@ from rhevectra.core.circuit.netlist import Circuit, Element
 from rhevectra.core.circuit.parts import NoSteadyState
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.exact import Exact, exact
+from rhevectra.core.formulas import slow_clamp
 from rhevectra.core.stages import rcd_slow
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -60,7 +61,7 @@ def with_slow(circuit: Circuit, recovery: float, r: float) -> Circuit:
     """The circuit with a diode of this recovery time [s] and a series resistor [Ω] in place of the clamp's."""
     out: list[Element] = []
     for e in circuit.elements:
-        out += [e] if e.name.lower() != "dcl" else rcd_slow.stored(e, recovery, r)
+        out += [e] if e.name.lower() != "dcl" else rcd_slow.stored(e, float(slow_clamp.lifetime(recovery)), r)
     return replace(circuit, elements=tuple(out), models=(*circuit.models, *rcd_slow.STORED_MODELS))
 
 

@@ -1,5 +1,6 @@
 """Resistor-capacitor-diode clamp: values from the leakage at the current limit, both voltage schools shown."""
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -105,20 +106,20 @@ def idle_current(s: Any, v_or: Any) -> Any:
     return v_or / plain(s.clamp_r)
 
 
-def steady(sheet: Any, s: Any, o: dict[str, Any], free: str = "") -> dict[str, Any]:
-    """Crest [V] and what the capacitor keeps of it from pulse to pulse, and the current [A] that reaches the clamp, with nothing else across it; free: what its rows are called more."""
+def steady(sheet: Any, s: Any, o: dict[str, Any], free: str = "", loads: Callable[[Any], Any] = lambda strength: strength, rare: Callable[[Any], Any] | None = None) -> dict[str, Any]:
+    """Crest [V] and what the capacitor keeps of it from pulse to pulse, and the current [A] that reaches the clamp, with nothing else across it; free: what its rows are called more; loads: what of the strength of the leakage counts; rare: the crest where pulses are rare, of the floor."""
     kept = sheet("clamp.decay", clamp.decay, r=s.clamp_r, c=s.clamp_c, fs=o["fs"])
     floor = sheet("clamp.floor", clamp.floor_voltage, v_reflected=o["v_com"], v_diode=s.clamp_vf)
     strength = sheet("clamp.strength", clamp.strength, leakage=s.leakage, per_volt=sheet("clamp.per_volt", clamp.charge_per_volt, c=s.clamp_c, kept=kept))
     lift = sheet("clamp.lift", clamp.lift, c_node=s.c_node, leakage=s.leakage)
-    mid = sheet("clamp.v_mid", clamp.voltage, w=floor, k=strength, a=lift, i_one=o["i_one"])
+    mid = sheet("clamp.v_mid", clamp.voltage, w=floor, k=loads(strength), a=lift, i_one=o["i_one"])
     usual = sheet("clamp.crest_steady", clamp.crest_steady, v_mid=mid, kept=kept)
-    rare = sheet("clamp.crest_rare", clamp.crest_rare, w=floor, i_one=o["i_one"], leakage=s.leakage, c=s.clamp_c)
+    seldom_crest = sheet("clamp.crest_rare", clamp.crest_rare, w=floor, i_one=o["i_one"], leakage=s.leakage, c=s.clamp_c) if rare is None else rare(floor)
     seldom = plain(usual) * plain(kept) < plain(floor)
-    crest = sheet.either(f"clamp.v_crest{free}", seldom, rare, usual, "pulses so rare that the capacitor falls below the reflected voltage, or not")
-    lifted = sheet("clamp.i_lifted", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage,
-                   v_node=sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf), v_reflected=o["v_com"], quality=clamp.RING_QUALITY)
-    return {"kept": kept, "crest": crest, "floor": floor, "i_clamp": sheet.either(f"clamp.i_peak{free}", seldom, o["i_one"], lifted, "what is left after the node has been lifted")}
+    crest = sheet.either(f"clamp.v_crest{free}", seldom, seldom_crest, usual, "pulses so rare that the capacitor falls below the reflected voltage, or not")
+    node = sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf)
+    lifted = sheet("clamp.i_lifted", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=node, v_reflected=o["v_com"], quality=clamp.RING_QUALITY)
+    return {"kept": kept, "crest": crest, "floor": floor, "node": node, "i_clamp": sheet.either(f"clamp.i_peak{free}", seldom, o["i_one"], lifted, "what is left after the node has been lifted")}
 
 
 def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:

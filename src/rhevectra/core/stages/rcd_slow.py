@@ -95,24 +95,15 @@ def guess(v_or: float, p_in: float, fs: float) -> dict[str, float]:
 
 def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     """The capacitor's balance with the charge that stays, and where the rest goes."""
-    kept = sheet("clamp.decay", clamp.decay, r=s.clamp_r, c=s.clamp_c, fs=o["fs"])
-    floor = sheet("clamp.floor", clamp.floor_voltage, v_reflected=o["v_com"], v_diode=s.clamp_vf)
-    whole = sheet("clamp.strength", clamp.strength, leakage=s.leakage, per_volt=sheet("clamp.per_volt", clamp.charge_per_volt, c=s.clamp_c, kept=kept))
-    left = sheet("clamp.strength_left", slow_clamp.strength_left, stays=o["stays"], strength=whole)
-    mid = sheet("clamp.v_mid", clamp.voltage, w=floor, k=left, a=sheet("clamp.lift", clamp.lift, c_node=s.c_node, leakage=s.leakage), i_one=o["i_one"])
-    usual = sheet("clamp.crest_steady", clamp.crest_steady, v_mid=mid, kept=kept)
-    rare = sheet("clamp.crest_rare", slow_clamp.crest_rare, w=floor, i_one=o["i_one"], leakage=s.leakage, c=s.clamp_c, life=s.clamp_life)
-    seldom = plain(usual) * plain(kept) < plain(floor)
-    net = sheet.either("clamp.v_net", seldom, rare, usual, "pulses so rare that the capacitor falls below the reflected voltage, or not")
-    node = sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=mid, v_diode=s.clamp_vf)
-    lifted = sheet("clamp.i_lifted", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=node, v_reflected=o["v_com"], quality=clamp.RING_QUALITY)
-    i_c = sheet.either("clamp.i_peak", seldom, o["i_one"], lifted, "what is left after the node has been lifted")
-    drive = sheet("clamp.v_drive", slow_clamp.drive, v_node=node, v_reflected=o["v_com"])
+    found = rcd.steady(sheet, s, o, "_net", lambda strength: sheet("clamp.strength_left", slow_clamp.strength_left, stays=o["stays"], strength=strength),
+                       lambda floor: sheet("clamp.crest_rare", slow_clamp.crest_rare, w=floor, i_one=o["i_one"], leakage=s.leakage, c=s.clamp_c, life=s.clamp_life))
+    i_c, net = found["i_clamp"], found["crest"]
+    drive = sheet("clamp.v_drive", slow_clamp.drive, v_node=found["node"], v_reflected=o["v_com"])
     r2 = sheet("clamp.r_reflected", turned_clamp.reflected_resistance, turns_primary=s.np, turns_secondary=s.ns[0], r_dynamic=s.r_rectifier, r_winding=s.r_winding, i_out=s.i_outputs[0], i_total=o["i_sum"])
     loop = sheet("clamp.r_loop", turned_clamp.loop_resistance, r_primary=s.r_primary, r_clamp=s.clamp_rd, r_reflected=r2)
     went = _turned(sheet, "clamp.", i_c, drive, loop, s.clamp_life, {"v_bus": s.v_bus, "v_reflected": o["v_com"], "c_node": s.c_node, "leakage": s.leakage, "v_diode": s.clamp_vf})
-    q = sheet("clamp.q", clamp.charge, c=s.clamp_c, ripple_pp=sheet("clamp.ripple_net", clamp.ripple, crest=net, kept=kept))
-    return _balance(sheet, s, o, {**went, "r_loop": loop, "kept": kept, "net": net, "drive": drive, "i_clamp": i_c, "q_clamp": q})
+    q = sheet("clamp.q", clamp.charge, c=s.clamp_c, ripple_pp=sheet("clamp.ripple_net", clamp.ripple, crest=net, kept=found["kept"]))
+    return _balance(sheet, s, o, {**went, "r_loop": loop, "kept": found["kept"], "net": net, "drive": drive, "i_clamp": i_c, "q_clamp": q})
 
 
 def _balance(sheet: Any, s: Any, o: dict[str, Any], w: dict[str, Any]) -> dict[str, Any]:
@@ -157,11 +148,11 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     work.find(NOTE, "clamp", f"what turns round rings: {show(float(np.max(plain(rows['ring_swing']))), 'V', 2)} about bus and reflected voltage, as far as ground lets it, where a fast diode leaves {show(float(np.max(plain(rows['drive']))), 'V', 2)}; the charge a slow diode stores differs from maker to maker and with heat, and its forward recovery, which lifts the peak by some volts, is left out; its power without load is an upper estimate: measure the drain before the series is released", "switch.v_peak", "clamp.recovery")
 
 
-def stored(diode: Element, recovery: float, r: float) -> tuple[Element, ...]:
-    """A diode with its stored charge and series resistor [s, Ω] (the lumped charge model of a diode, textbooks, from memory): the switch beside it lets current back until the store, a capacitor that the diode's own current fills, is empty."""
+def stored(diode: Element, life: float, r: float) -> tuple[Element, ...]:
+    """A diode with its stored charge, of a lifetime [s], and series resistor [Ω] (the lumped charge model of a diode, textbooks, from memory): the switch beside it lets current back until the store, a capacitor that the diode's own current fills, is empty."""
     anode, cathode = diode.nodes
     return (Element("Vdq", (anode, "dqa"), "DC 0", "clamp"), Element(diode.name, ("dqa", "dqb"), diode.value, "clamp"), Element("Ddq", ("dqb", "dqc"), "DBACK", "clamp"), Element("Sdq", ("dqc", "dqa", "qd", "0"), "STORED", "clamp"), Element("Rdq", ("dqb", cathode), number(r), "clamp"),
-            Element("Fdq", ("0", "qd"), "Vdq 1", "clamp"), Element("Cqd", ("qd", "0"), number(STORE), "clamp"), Element("Rqd", ("qd", "0"), number(float(slow_clamp.lifetime(recovery)) / STORE), "clamp"))
+            Element("Fdq", ("0", "qd"), "Vdq 1", "clamp"), Element("Cqd", ("qd", "0"), number(STORE), "clamp"), Element("Rqd", ("qd", "0"), number(life / STORE), "clamp"))
 
 
 STORED_MODELS = (diode_model("DBACK", 1e-3, ON), f".model STORED SW(RON={number(ON)} ROFF=1e7 VT={number(EMPTY)} VH=0)")
@@ -169,8 +160,7 @@ STORED_MODELS = (diode_model("DBACK", 1e-3, ON), f".model STORED SW(RON={number(
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:
     """The slow diode, and resistor and capacitor between the clamp's node and the bus."""
-    recovery = at(s.clamp_life) / float(slow_clamp.lifetime(1.0))
-    return (*stored(clamping.DIODE, recovery, at(s.clamp_rd)), *rcd.elements(s, at, v_clamp)[1:])
+    return (*stored(clamping.DIODE, at(s.clamp_life), at(s.clamp_rd)), *rcd.elements(s, at, v_clamp)[1:])
 
 
 def models(s: Any, at: Any) -> tuple[str, ...]:

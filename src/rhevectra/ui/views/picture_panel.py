@@ -181,7 +181,6 @@ class PicturePanel(QFrame):
         self.now.hide()
         if switching:
             self.feed.want(design, corner)
-        if switching:
             self._say(f"{shown_at(corner)} · sized; exact follows{self._pale}")
 
     @property

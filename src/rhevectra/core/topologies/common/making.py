@@ -245,7 +245,7 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
               ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute", f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
     margin, core = float(plan.need.margin), design.catalogue["cores"].row(plan.window.names[plan.choice.core])
     post, turns = legs_called(core)[0], [p.turns for p in parts]
-    notes = [leads, *(_board_notes() if plan.need.board is not None else _wire_notes(plan.need, steps, margin)), *([] if plan.need.board is not None else [told(plan.need, turns, int(core["bobbin_pins"])), _materials(design, steps, parts)]), "a made sample is measured and tried before a series: this sheet is computed"]
+    notes = [leads, *(_board_notes() if plan.need.board is not None else [*_wire_notes(plan.need, steps, margin), told(plan.need, turns, int(core["bobbin_pins"])), _materials(design, steps, parts)]), "a made sample is measured and tried before a series: this sheet is computed"]
     return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), _gap_words(plan.need, gap, post) if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
 
 

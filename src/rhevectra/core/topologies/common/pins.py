@@ -58,7 +58,9 @@ def told(need: TransformerNeed, turns: list[int], has: int) -> str:
 
 def record(work: Work, need: TransformerNeed, turns: list[int], core: Mapping[str, Any]) -> None:
     """A remark where a row of the usual bobbin is too short."""
-    has, rows = int(core["bobbin_pins"]), asked(need, turns)
-    short = [f"row {row} needs {n}" for row, n in rows.items() if n > has // 2]
-    if need.board is None and has and short:
+    has = int(core["bobbin_pins"])
+    if need.board is not None or not has:
+        return
+    short = [f"row {row} needs {n}" for row, n in asked(need, turns).items() if n > has // 2]
+    if short:
         work.find(NOTE, "transformer", f"the usual bobbin of {core['name']} has {has} pins, {has // 2} in a row: {' and '.join(short)}; returns that the board joins anyway may share one, a joint may stay in the winding, sleeved, or leads come out flying; a larger core or windings in fewer parts need no such thing", "transformer.arrangement", "transformer.core")

@@ -25,7 +25,7 @@ def currents(sheet: Any, s: Any, b: Mapping[str, Any], v_or: Any, lm: Any, i_sum
     r_on = sheet.total("switch.r_path", "Ω", "switch hot, current sense and primary winding in series", switch=s.r_switch, primary=s.r_primary)
     t_ramp = sheet("switch.t_ramp", flyback.ramp_time, lp=s.lp, i_peak=i_peak, i_start=b["i_start"], v_bus=s.v_bus, r_on=r_on)
     never = plain(s.v_bus) < 0
-    return {"fs": fs, "rate": s.fs, "i_one": i_one, "i_peak": i_peak, "t_rise": t_rise, "t_off": t_off, "i_end": i_end, "t_com": b["t_com"], "x_s": b["x_s"], "i_kink": b["i_kink"], "t_ramp": t_ramp, "r_on": r_on,
+    return {"fs": fs, "rate": s.fs, "i_one": i_one, "i_peak": i_peak, "t_rise": t_rise, "t_off": t_off, "i_end": i_end, "t_com": b["t_com"], "t_ramp": t_ramp, "r_on": r_on,
             "discontinuous": never, "t_idle": np.where(never, 1.0, 0.0), "tau": np.where(never, 1.0, 1.0)}
 
 

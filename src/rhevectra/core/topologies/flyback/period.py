@@ -27,15 +27,13 @@ VALLEY_FOUND = 1e-3
 """Change of the last pass that is good enough to tell which valley is meant."""
 _CARRIED = {"i_core": "A", "e_off": "J", "t_off": "s", "t_com": "s", "i_end": "A", "t_ramp": "s", "r_core": "Ω", "i_start": "A", "i_secondary": "A", "t_rise": "s", "i_mean": "A", "x_s": "", "t_wait": "s", "i_kink": "A", "stays": ""}
 """What one pass hands to the next, with its unit; the last ones only where a clamp asks for them."""
+_OF_CLAMPS = ("x_s", "t_wait", "i_kink", "stays")
 _POSITIVE = ("t_off", "t_ramp", "r_core", "i_secondary", "i_mean", "stays")
 _COUNTS = {"r_core": 5.0, "e_off": 5.0, "x_s": 0.3, "stays": 1.0}
 """Values that reach the next pass only through a drop or a loss a fraction of the whole: a change counts that many times less; a share counts for itself."""
 
 _AGAINST = {"t_busy": {"t_off": 1.0, "t_com": 1.0, "t_wait": 1.0, "t_rise": 1.0, "t_ramp": 10.0}, "i_one": {"i_end": 1.0, "i_kink": 1.0, "i_start": 10.0}, "i_given": {"i_core": 1.0, "i_secondary": 10.0, "i_mean": 10.0}}
 """What the change of a value counts against: the conducting time, the peak current, all current the core gives; times a factor."""
-
-
-_OF_CLAMPS = ("x_s", "t_wait", "i_kink", "stays")
 
 
 def _carried(v: Variant) -> tuple[str, ...]:
@@ -317,7 +315,7 @@ def _repeat(s: Stage, before: Mapping[str, Any] | None, passes: int, tolerance: 
     def line(x: Any) -> Array:
         return np.asarray(x if np.shape(x) == shape else zero + x).ravel()
     names = _carried(s.variant)
-    run, settle, change = _passes(len(s.ns), s.variant).bind(_numbers(s, line)), FixedPoint([k in _POSITIVE or (k == "i_core" and "stays" in names) for k in names]), np.inf
+    run, settle, change = _passes(len(s.ns), s.variant).bind(_numbers(s, line)), FixedPoint([k in _POSITIVE or (k == "i_core" and not s.variant.turned) for k in names]), np.inf
     own, weights = _scales(names)
     start = before or first_guess(s)
     x = used = np.array([line(start[k]) for k in names])

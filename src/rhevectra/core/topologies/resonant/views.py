@@ -75,7 +75,8 @@ def legs_view(design: Any, corner: Corner) -> LegFluxes:
     amps, end = s.variant.drive * at(s.v_bus) / np.sqrt(lr / cr), 1 / at(design.context["o"]["f"])
     t, first = np.unique(w["t"] * np.sqrt(lr * cr), return_index=True)  # pieces of the solution meet at an instant each has
     posts = shifted(t, float(design.rows["llc.lm"].value) * amps * w["magnetising"][first] / at(s.np), end, s.variant.phases)
-    row, name = design.catalogue["cores"].row(plan.window.names[core]), plan.window.names[core]
+    name = plan.window.names[core]
+    row = design.catalogue["cores"].row(name)
     left = merged_share(row, float(plan.window.effective.volume[core]), s.variant.phases)
     return LegFluxes(t, posts, in_a_row(posts), around_one(posts), name, float(plan.window.effective.area_post[core]), leg_area(row), left)
 
