@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.circuit.modes import Modes, modes
 from rhevectra.core.circuit.parts import GROUND, Controlled, Coupling, Diode, NetlistError, Network, NoSteadyState, Part, Passive, Source, Switch
 
 SINGULAR, EMPTY, ROUNDING, SAFE = 1e-12, 1e-9, 1e-14, 0.1
@@ -25,7 +26,8 @@ class Tied:
     """The linear system of one combination. F: (y, y); z: rows of node voltages and branch currents over y; project: (y, y).
 
     events: one row over y per guard, non-negative while the combination holds; owners: the switch or diode of each guard
-    and the state it goes to. sizes: their magnitudes. step: scan step [s]; fastest: largest magnitude of an eigenvalue [1/s].
+    and the state it goes to. sizes: their magnitudes. step: scan step [s]; fastest: largest magnitude of an eigenvalue [1/s]; decay: the same of its real part.
+    modes: its motions, where they can be told apart. ties: whether states are tied together.
     """
 
     F: Array
@@ -36,6 +38,18 @@ class Tied:
     owners: tuple[tuple[int, int], ...]
     step: float
     fastest: float
+    decay: float
+    modes: Modes | None
+    ties: bool
+
+
+@dataclass(frozen=True)
+class State:
+    """What an element adds to G (z, z) and to the constant sources (z) in one of its states, and its guards: row over z, constant, owner."""
+
+    G: Array
+    source: Array
+    guards: list[tuple[Array, float, tuple[int, int]]]
 
 
 class Equations:
@@ -52,8 +66,10 @@ class Equations:
         self.size = len(self.nodes) + len(branch)
         self.changing: list[Part] = [*network.of("s"), *network.of("d")]
         self._sources()
-        self._inverse = self._inertia()
+        self._inverse, self._root = self._inertia()
         self._fixed = self._build_fixed()
+        self._pull = self._build_pull()
+        self._states = [self._build_states(k, p) for k, p in enumerate(self.changing)]
         self._made: dict[tuple[int, ...], Tied] = {}
 
     def _sources(self) -> None:
@@ -72,6 +88,9 @@ class Equations:
             motion.append((length, p))
             length += 2
         self.length = self.first + length
+        self.pulses = [k for k, p in motion if p.kind == "pulse"]
+        self.straight = len(self.pulses) == len(motion)
+        """Whether every source is a straight line of time between its breakpoints."""
         self.motion = np.zeros((length, length))
         for k, p in motion:
             if p.kind == "pulse":
@@ -91,8 +110,8 @@ class Equations:
             row[0] = 0.0 if p.kind == "pulse" else p.values[0]
         return row
 
-    def _inertia(self) -> Array:
-        """Inverse of capacitances and of the inductance matrix with its couplings, (x, x)."""
+    def _inertia(self) -> tuple[Array, tuple[Array, Array]]:
+        """Inverse of capacitances and of the inductance matrix with its couplings, (x, x); the root of both, and its inverse."""
         n = len(self.states)
         matrix = np.zeros((n, n))
         at = {p.name: k for k, p in enumerate(self.states)}
@@ -105,10 +124,12 @@ class Equations:
                 for b in p.inductors[i + 1 :]:
                     ka, kb = at[a], at[b]
                     matrix[ka, kb] = matrix[kb, ka] = p.factor * np.sqrt(matrix[ka, ka] * matrix[kb, kb])
-        if n and float(np.linalg.eigvalsh(matrix).min()) <= 0:
+        try:
+            root = np.linalg.cholesky(matrix).T
+        except np.linalg.LinAlgError:
             worst = next(p for p in self.network.of("k"))
-            raise NetlistError(worst.line, f"{worst.name}: the couplings together give a negative energy", "couplings that a real transformer can have")
-        return np.asarray(np.linalg.inv(matrix)) if n else matrix
+            raise NetlistError(worst.line, f"{worst.name}: the couplings together give a negative energy", "couplings that a real transformer can have") from None
+        return np.asarray(np.linalg.inv(matrix)), (root, np.asarray(np.linalg.inv(root)))
 
     def node_row(self, node: str) -> Array:
         """A node's voltage as a row over z."""
@@ -168,19 +189,35 @@ class Equations:
             self._made[combination] = self._make(combination)
         return self._made[combination]
 
-    def _make(self, combination: tuple[int, ...]) -> Tied:
-        G, right = (m.copy() for m in self._fixed)
-        for p, state in zip(self.changing, combination, strict=True):
+    def _build_states(self, k: int, p: Part) -> list[State]:
+        """What the element k adds in each of its states."""
+        out = []
+        for state in (OFF, ON) if isinstance(p, Switch) or (isinstance(p, Diode) and not p.breakdown > 0) else (OFF, ON, REVERSE):
+            G, source = np.zeros((self.size, self.size)), np.zeros(self.size)
             if isinstance(p, Switch):
                 self._leave(G, p, self.across(p) / (p.on if state == ON else p.off))
+                sign, over = (1.0 if state == ON else -1.0), self.node_row(p.nodes[2]) - self.node_row(p.nodes[3])
+                guards = [(sign * over, -sign * p.threshold, (k, OFF if state == ON else ON))]
             elif isinstance(p, Diode):
                 b = self._branch[p.name]
+                current = np.zeros(self.size)
+                current[b] = 1.0
                 if state == OFF:
                     G[b, b] = 1.0
+                    guards = [(-self.across(p), p.drop, (k, ON)), (self.across(p), p.breakdown, (k, REVERSE))][: 2 if p.breakdown > 0 else 1]
                 else:
-                    G[b] += self.across(p)
+                    G[b] = self.across(p)
                     G[b, b] -= p.resistance
-                    right[b, self.first] = p.drop if state == ON else -p.breakdown
+                    source[b] = p.drop if state == ON else -p.breakdown
+                    guards = [(current if state == ON else -current, 0.0, (k, OFF))]
+            out.append(State(G, source, guards))
+        return out
+
+    def _make(self, combination: tuple[int, ...]) -> Tied:
+        G, right = (m.copy() for m in self._fixed)
+        for states, state in zip(self._states, combination, strict=True):
+            G += states[state].G
+            right[:, self.first] += states[state].source
         scale = np.abs(G).max(1)
         scale[scale == 0] = 1.0
         return self._solve(G / scale[:, None], right / scale[:, None], combination)
@@ -188,7 +225,7 @@ class Equations:
     def _solve(self, G: Array, right: Array, combination: tuple[int, ...]) -> Tied:
         z, W, R = _least(G, right)
         nx = len(self.states)
-        pull = self._pull()
+        pull = self._pull
         motion = np.zeros((self.length, self.length))
         motion[nx:, nx:] = self.motion
         project = np.eye(self.length)
@@ -208,10 +245,10 @@ class Equations:
         F = motion
         F[:nx] = pull @ z
         events, owners = self._guards(z, combination)
-        values = np.linalg.eigvals(F[:nx, :nx]) if nx else np.zeros(0)
-        return Tied(F, z, project, events, np.abs(events), owners, self._step(values), float(np.abs(values).max(initial=0.0)))
+        values, apart = modes(F[:nx, :nx], F[:nx, nx:], self.motion, self._root, self.straight, self.period)
+        return Tied(F, z, project, events, np.abs(events), owners, self._step(values), float(np.abs(values).max(initial=0.0)), float(np.abs(values.real).max(initial=0.0)), apart, bool(W.shape[1]))
 
-    def _pull(self) -> Array:
+    def _build_pull(self) -> Array:
         """x' as rows over z: capacitor currents over C, inductor voltages through the inverse inductances."""
         rows = np.zeros((len(self.states), self.size))
         for k, p in enumerate(self.states):
@@ -239,26 +276,10 @@ class Equations:
             raise NoSteadyState(f"singular: sources contradict each other around {name!r} (a loop of voltage sources or capacitors without resistance, or a cut of current sources)")
 
     def _guards(self, z: Array, combination: tuple[int, ...]) -> tuple[Array, tuple[tuple[int, int], ...]]:
-        rows, owners = [], []
-        one = np.zeros(self.length)
-        one[self.first] = 1.0
-        for k, (p, state) in enumerate(zip(self.changing, combination, strict=True)):
-            if isinstance(p, Switch):
-                over = (self.node_row(p.nodes[2]) - self.node_row(p.nodes[3])) @ z - p.threshold * one
-                rows.append(over if state == ON else -over)
-                owners.append((k, OFF if state == ON else ON))
-            elif isinstance(p, Diode):
-                current, volts = z[self._branch[p.name]], self.across(p) @ z
-                if state == OFF:
-                    rows.append(p.drop * one - volts)
-                    owners.append((k, ON))
-                    if p.breakdown > 0:
-                        rows.append(volts + p.breakdown * one)
-                        owners.append((k, REVERSE))
-                else:
-                    rows.append(current if state == ON else -current)
-                    owners.append((k, OFF))
-        return np.array(rows).reshape(len(rows), self.length), tuple(owners)
+        guards = [g for states, state in zip(self._states, combination, strict=True) for g in states[state].guards]
+        rows = np.array([g[0] for g in guards]).reshape(len(guards), self.size) @ z
+        rows[:, self.first] += [g[1] for g in guards]
+        return rows, tuple(g[2] for g in guards)
 
     def _step(self, values: Array) -> float:
         """Scan step [s]: an eighth of the fastest ring that lasts longer than its own period, at most a 24th of the period."""
@@ -289,7 +310,8 @@ def _least(G: Array, right: Array) -> tuple[Array, Array, Array]:
     try:
         inverse = np.linalg.inv(G)
         if np.linalg.norm(G) * np.linalg.norm(inverse) < SAFE / SINGULAR:
-            return np.linalg.solve(G, right), G[:, :0], G[:, :0]
+            z = inverse @ right
+            return z + inverse @ (right - G @ z), G[:, :0], G[:, :0]
     except np.linalg.LinAlgError:
         pass
     U, sigma, Vt = np.linalg.svd(G)

@@ -65,7 +65,7 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
             raise NoSteadyState(f"not converged after {steps} periods: {worst} still changes by {size:.3g} of its size in a period" + (f"; the circuit settles to a state that repeats every {longer} periods" if longer else ""))
         if progress is not None and progress(steps, size):
             raise NoSteadyState("cancelled")
-        better = _newton(engine, equations, x, found, size)
+        better = _newton(engine, equations, x, found, size, steps == 1)
         steps += better[3]
         if better[0] is not x:
             x, found, size = better[:3]
@@ -88,12 +88,13 @@ def _longer(engine: Engine, equations: Equations, found: Period) -> int:
     return next((k for k in (2, 3, 4) if float(np.abs((ends[-1] - ends[-1 - k]) / scale).max()) < 1e-6), 0)
 
 
-def _newton(engine: Engine, equations: Equations, x: Array, found: Period, size: float) -> tuple[Array, Period, float, int]:
+def _newton(engine: Engine, equations: Equations, x: Array, found: Period, size: float, first: bool) -> tuple[Array, Period, float, int]:
     """The first share of the Newton step that brings the root nearer: start, period, miss, periods spent; the same start if none does.
 
     Nearness is judged by the Newton step that would follow with the same sensitivities, not by the miss: a node that rings
     until the switch shorts it may miss by much and matter little. Source: the natural monotonicity test of damped Newton
-    methods (P. Deuflhard, from memory).
+    methods (P. Deuflhard, from memory). The first step of all starts from a guess whose combinations may be none of the steady state's, so
+    that its sensitivities judge nothing: it is taken.
     """
     matrix, scale = np.eye(len(x)) - found.monodromy, _scale(x, found, equations)
     inverse = np.linalg.pinv(matrix * scale / scale[:, None], rcond=1e-14)
@@ -107,7 +108,7 @@ def _newton(engine: Engine, equations: Equations, x: Array, found: Period, size:
             continue
         new = _error(trial, there, equations)
         left = float(np.abs(inverse @ ((there.end[: len(x)] - trial) / scale)).max())
-        if new < 0.1 * size or left < (1 - 0.25 * share) * far:
+        if first or new < 0.1 * size or left < (1 - 0.25 * share) * far:
             return trial, there, new, spent
     return x, found, size, len(SHARES)
 

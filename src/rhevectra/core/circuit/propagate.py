@@ -1,0 +1,212 @@
+"""Exponentials of one combination's system, and where its guards break: by its modes where these can be told apart, else composed of power series."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import cached_property, partial
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.circuit.equations import Tied
+from rhevectra.core.circuit.modes import Modes
+
+HALVINGS = 40
+SMOOTH, TERMS = 0.4, 12
+"""A piece in which the fastest motion turns by less than this many radians is a power series of this many terms."""
+_POWERS = np.arange(TERMS, dtype=float)
+BLOCK = 64
+"""Scan steps looked at together, at most."""
+KEEP = 400
+"""Exponentials kept of a combination."""
+CLOSE, LEAST = 1e-10, 1e-5
+"""Share of the search's width below which a step is the last; share of that at which what is known is narrow enough."""
+
+
+@dataclass
+class Propagators:
+    """Exponentials of one combination's system over scan steps, their halves and whole intervals, made on demand.
+
+    probe [s]: how long after it is entered a combination must hold; dust: how far every guard may be off by rounding, in its own unit.
+    """
+
+    tied: Tied
+    period: float
+    probe: float
+    dust: float
+    halves: dict[int, Array] = field(default_factory=dict)
+    whole: dict[float, Array] = field(default_factory=dict)
+
+    @cached_property
+    def unit(self) -> float:
+        """What powers of the system are counted in, so that they stay in range: its fastest motion [1/s]."""
+        return max(self.tied.fastest, 1.0)
+
+    @cached_property
+    def terms(self) -> Array:
+        """(F/unit)^n / n! for n below TERMS, stacked: any short exponential is a weighted sum of them."""
+        stack = np.empty((TERMS, *self.tied.F.shape))
+        stack[0] = np.eye(len(self.tied.F))
+        for n in range(1, TERMS):
+            stack[n] = stack[n - 1] @ self.tied.F / (self.unit * n)
+        return stack
+
+    def half(self, k: int) -> Array:
+        """Over the scan step divided by 2^k: a power series where that is short, else the square of the next half."""
+        if k not in self.halves:
+            piece = self.tied.step / 2**k
+            short = self.tied.fastest * piece <= SMOOTH or k >= HALVINGS
+            self.halves[k] = self.series(piece) if short else self.half(k + 1) @ self.half(k + 1)
+        return self.halves[k]
+
+    def series(self, length: float) -> Array:
+        """The exponential over a length in which nothing turns far, as a power series."""
+        return np.asarray(((length * self.unit) ** _POWERS @ self.terms.reshape(TERMS, -1)).reshape(self.tied.F.shape))
+
+    @cached_property
+    def block(self) -> Array:
+        """Over 1, 2 … scan steps, as many as a period has or BLOCK, stacked (steps, y, y)."""
+        count = min(BLOCK, int(np.ceil(self.period / self.tied.step)))
+        if self.tied.modes is not None:
+            n = len(self.tied.F)
+            return np.asarray((self.tied.modes.along(self.tied.step * np.arange(1, count + 1)) @ self.tied.modes.parts.reshape(-1, n * n)).reshape(count, n, n))
+        out = self.half(0)[None]
+        while len(out) < count:
+            out = np.concatenate([out, out[-1] @ out])
+        return out
+
+    @cached_property
+    def judged(self) -> Array:
+        """The guards after 1, 2 … scan steps, rows over y at the start, (steps · guards, y)."""
+        return np.asarray((self.tied.events @ self.block).reshape(-1, len(self.tied.F)))
+
+    @cached_property
+    def entry(self) -> Array:
+        """What decides whether the combination holds, rows over the y it is entered with: y on its ties, the guards, y and guards after the probe."""
+        events, project = self.tied.events, self.tied.project
+        later = self.over(self.probe) @ project
+        return np.concatenate([project, events @ project, later, events @ later])
+
+    def over(self, length: float) -> Array:
+        """Over an interval of any length."""
+        if length not in self.whole:
+            if len(self.whole) > KEEP:
+                self.whole.clear()
+            self.whole[length] = self._compose(length) if self.tied.modes is None else self.tied.modes.over(length)
+        return self.whole[length]
+
+    def _compose(self, length: float) -> Array:
+        """Whole scan steps, halves of one, and a power series for the rest."""
+        step, fastest = self.tied.step, self.tied.fastest
+        count = int(length / step)
+        rest, out = length - count * step, np.eye(len(self.tied.F))
+        while count:
+            taken = min(count, len(self.block))
+            out, count = self.block[taken - 1] @ out, count - taken
+        k = 0
+        while fastest * rest > SMOOTH and k < HALVINGS:
+            k += 1
+            if step / 2**k <= rest:
+                out, rest = self.half(k) @ out, rest - step / 2**k
+        return np.asarray(self.series(rest) @ out)
+
+    def slack(self, y: Array) -> Array:
+        """How far each guard may be off by rounding, along an interval that starts from y."""
+        return np.asarray(1e-10 * (self.tied.sizes @ np.abs(y)) + self.dust)
+
+    def next_event(self, y: Array, most: float) -> tuple[float, int | None]:
+        """Time [s] to the first guard that breaks, and which; or all the time there is."""
+        guards, step, done = len(self.tied.events), self.tied.step, 0.0
+        if not guards:
+            return most, None
+        while True:
+            count = min(len(self.block), int((most - done) / step))
+            values = self.judged[: count * guards] @ y
+            if count and values.min() < 0:
+                broken = values.reshape(count, guards) < -self.slack(y)
+                first = int(broken.any(1).argmax())
+                if broken[first].any():
+                    return self._break(y, broken[first], done, first * step, (first + 1) * step, most)
+            if count < len(self.block):
+                left = most - done
+                values = self.tied.events @ (self.over(left) @ y)
+                if values.min() < 0:
+                    broken = values < -self.slack(y)
+                    if broken.any():
+                        return self._break(y, broken, done, count * step, left, most)
+                return most, None
+            y, done = self.block[-1] @ y, done + count * step
+
+    def _break(self, y: Array, broken: Array, done: float, low: float, high: float, most: float) -> tuple[float, int]:
+        """The first violation between two instants after y; at the first every guard holds, at the second those `broken` do not."""
+        found, guard = self._halve(y, low, high) if self.tied.modes is None else self._root(self.tied.modes, y, broken, low, high)
+        return min(done + found, most), guard
+
+    def _root(self, modes: Modes, y: Array, broken: Array, low: float, high: float) -> tuple[float, int]:
+        """From the modes: the first root of the guards that are off at the end, and again where that meets others that are off there."""
+        off = broken.nonzero()[0].tolist()
+        while True:
+            high, guard = min((_first_root(modes.curve(self.tied.events[j], y, low), low, high), j) for j in off)
+            if high <= low:
+                return high, guard
+            values = self.tied.events @ (self.over(high) @ y)
+            values[guard] = 0.0
+            if values.min() >= 0 or not (broken := values < -self.slack(y)).any():
+                return high, guard
+            off = broken.nonzero()[0].tolist()
+
+    def _halve(self, y: Array, at: float, high: float) -> tuple[float, int]:
+        """Without: halve until the solution is a short power series, then find the root of that."""
+        tied, k, width = self.tied, 0, high - at
+        y = self.over(at) @ y
+        slack = self.slack(y)
+        while tied.fastest * width > SMOOTH and k < HALVINGS:
+            k += 1
+            piece = tied.step / 2**k
+            if piece >= width:
+                continue
+            after = self.half(k) @ y
+            if (tied.events @ after < -slack).any():
+                width = piece
+            else:
+                y, at, width = after, at + piece, width - piece
+        series = (self.terms @ y) * ((width * self.unit) ** _POWERS)[:, None]
+        guards = series @ tied.events.T  # coefficients in t/width
+        ends = guards.sum(0)
+        roots = [(_first_root(partial(_polynomial, guards[::-1, j].tolist()), 0.0, 1.0), j) for j in np.flatnonzero(ends < 0).tolist()]
+        share, guard = min(roots) if roots else (1.0, int(ends.argmin()))
+        return at + share * width, guard
+
+
+def _polynomial(c: list[float], u: float) -> tuple[float, float]:
+    """A polynomial by its coefficients, falling powers, and its slope."""
+    total = slope = 0.0
+    for a in c:
+        slope = slope * u + total
+        total = total * u + a
+    return total, slope
+
+
+def _first_root(value: Callable[[float], tuple[float, float]], low: float, high: float) -> float:
+    """Where a function that is negative at `high` crosses zero after `low`: Newton's steps by its slope, kept within what is known; `low` where it only falls.
+
+    The error of a step is about its square, so that one shorter than CLOSE is the last.
+    """
+    near = CLOSE * (high - low)
+    (f, slope), end = value(low), value(high)[0]
+    if f <= 0 and slope <= 0:
+        return low
+    positive = f > 0
+    u = low + (high - low) * f / (f - end) if positive else 0.5 * (low + high)
+    for _ in range(100):
+        f, slope = value(u)
+        if f > 0:
+            low, positive = u, True
+        else:
+            high = u
+        if f == 0.0 or high - low < LEAST * near:
+            break
+        step = f / slope if slope < 0 and positive else np.inf
+        if abs(step) < near:
+            return u - step
+        u = u - step if low < u - step < high else 0.5 * (low + high)
+    return u
