@@ -1,11 +1,12 @@
 """One period of a switched network, exactly: intervals of matrix exponentials between events found by root finding."""
 
 from dataclasses import dataclass
-from itertools import pairwise
+from functools import cached_property
 
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.circuit.drives import stretches
 from rhevectra.core.circuit.equations import Equations, Tied
 from rhevectra.core.circuit.parts import NoSteadyState, Source
 from rhevectra.core.circuit.propagate import Propagators
@@ -24,13 +25,12 @@ HEALS = 1e-2
 
 @dataclass(frozen=True)
 class Interval:
-    """A stretch of time in one combination: start [s], length [s], combination, y at its start, and why it ended."""
+    """A stretch of time in one combination: start [s], length [s], combination, y at its start."""
 
     start: float
     length: float
     combination: tuple[int, ...]
     y: Array
-    ended_by: str
 
 
 @dataclass(frozen=True)
@@ -43,6 +43,11 @@ class Period:
     events: tuple[tuple[float, str], ...]
     last: tuple[int, ...]
 
+    @cached_property
+    def largest(self) -> Array:
+        """The largest magnitude of every state at the start of any interval and at the end, (x)."""
+        return np.asarray(np.abs(np.stack([self.end, *(i.y for i in self.intervals)])[:, : len(self.monodromy)]).max(0))
+
 
 class Engine:
     """Runs periods of a network."""
@@ -50,9 +55,8 @@ class Engine:
     def __init__(self, equations: Equations) -> None:
         self.eq = equations
         self._made: dict[tuple[int, ...], Propagators] = {}
-        self.breaks = self._breakpoints()
         self._scale = self._scales()
-        self._driven = self._drives()
+        self._stretches = stretches(equations, self._scale)
 
     def _scales(self) -> float:
         values = [abs(v) for p in self.eq.network.parts if isinstance(p, Source) for v in p.values[: {"dc": 1, "pulse": 2, "sin": 2}[p.kind]]]
@@ -63,50 +67,6 @@ class Engine:
         if combination not in self._made:
             self._made[combination] = Propagators(self.eq.tied(combination), self.eq.period, PROBE * self.eq.period, DUST * self._scale)
         return self._made[combination]
-
-    def _breakpoints(self) -> list[float]:
-        """Instants within a period at which a pulse source changes its slope [s], with both ends."""
-        times = {0.0, self.eq.period}
-        for p in self.eq.network.parts:
-            if isinstance(p, Source) and p.kind == "pulse":
-                _, _, delay, rise, fall, width, per = p.values
-                for n in range(round(self.eq.period / per)):
-                    for t in (delay, delay + rise, delay + rise + width, delay + rise + width + fall):
-                        times.add((t % per) + n * per)
-        ordered = sorted(t for t in times if 0 <= t <= self.eq.period)
-        merged = [ordered[0]]
-        for t in ordered[1:]:
-            if t - merged[-1] > 1e-9 * self.eq.period:
-                merged.append(t)
-        merged[-1] = self.eq.period
-        return merged
-
-    def _sources(self, start: float, end: float) -> Array:
-        """The source state s just after `start`; between the breakpoints start and end every source is smooth."""
-        s = np.zeros(self.eq.length - self.eq.first)
-        s[0] = 1.0
-        for name, at in self.eq.source_at.items():
-            p = self.eq.network.by_name[name]
-            assert isinstance(p, Source)
-            if p.kind == "sin":
-                s[at], s[at + 1] = np.sin(2 * np.pi * p.values[2] * start), np.cos(2 * np.pi * p.values[2] * start)
-                continue
-            middle = 0.5 * (start + end)
-            slope = _pulse_slope(p.values, middle)
-            s[at], s[at + 1] = _pulse_value(p.values, middle) - slope * (middle - start), slope
-        return s
-
-    def _drives(self) -> list[tuple[Array, bool]]:
-        """The source state from each breakpoint on, and whether a source jumps there; where none does, what held before still holds."""
-        out: list[tuple[Array, bool]] = []
-        last = 0.0
-        for begin, end in pairwise(self.breaks):
-            s = self._sources(begin, end)
-            came = self._sources(last, begin) if out else s
-            away = [abs(came[at] + came[at + 1] * (begin - last) - s[at]) for at in self.eq.pulses]
-            out.append((s, not out or max(away, default=0.0) > 1e-9 * self._scale))
-            last = begin
-        return out
 
     def settle(self, y: Array, combination: tuple[int, ...], time: float) -> tuple[tuple[int, ...], Array]:
         """A combination that holds just after `time`, from a guess, and y brought onto its ties. Raises NoSteadyState."""
@@ -179,29 +139,34 @@ class Engine:
         """One period from the state x. Raises NoSteadyState where no combination holds or an element chatters."""
         eq, nx = self.eq, self.eq.first
         sensitivity = np.eye(eq.length, nx)
-        y, combination = np.concatenate([x, self._driven[0][0]]), guess
+        y, combination = x, guess
         intervals: list[Interval] = []
         log: list[tuple[float, str]] = []
         touches = 0
-        for (begin, end), (driven, jumps) in zip(pairwise(self.breaks), self._driven, strict=True):
-            y = np.concatenate([y[:nx], driven])
+        for stretch in self._stretches:
+            y, end = np.concatenate([y[:nx], stretch.s]), stretch.end
             sensitivity[nx:] = 0.0
-            if jumps:
-                combination, y = self.settle(y, combination, begin)
+            if stretch.jumps:
+                worked = list(combination)
+                for k, state in stretch.gated:
+                    if worked[k] != state:
+                        log.append((stretch.begin, eq.changing[k].name))
+                    worked[k] = state
+                combination, y = self.settle(y, tuple(worked), stretch.begin)
             made = self.of(combination)
             if made.tied.ties:
                 sensitivity = made.tied.project @ sensitivity
-            time, skip = begin, 0.0
+            time, skip = stretch.begin, 0.0
             while time < end:
                 length, guard = (min(skip, end - time), None) if skip else made.next_event(y, end - time)
                 over = made.over(length)
-                element = "" if guard is None else eq.changing[made.tied.owners[guard][0]].name
-                intervals.append(Interval(time, length, combination, y, element))
+                intervals.append(Interval(time, length, combination, y))
                 y, sensitivity = over @ y, over @ sensitivity
                 time = end if length >= end - time else time + length
                 if guard is None:
                     skip = 0.0
                     continue
+                element = eq.changing[made.tied.owners[guard][0]].name
                 log.append((time, element))
                 if len(log) > MOST_EVENTS or (len(log) > CROWD and time - log[-CROWD][0] < CROWDED * eq.period):
                     raise NoSteadyState(f"{element}: {len(log)} events in one period and no end, the last at {time:.6g} s (chattering)")
@@ -223,23 +188,3 @@ class Engine:
         if abs(speed) > 1e-30:
             jump = jump + (made.tied.F @ moved - came)[:, None] * (gradient @ sensitivity / speed)
         return following, made, moved, jump
-
-
-def _pulse_value(v: tuple[float, ...], t: float) -> float:
-    v1, v2, delay, rise, fall, width, per = v
-    t = (t - delay) % per
-    if t < rise:
-        return v1 + (v2 - v1) * t / rise
-    if t < rise + width:
-        return v2
-    if t < rise + width + fall:
-        return v2 + (v1 - v2) * (t - rise - width) / fall
-    return v1
-
-
-def _pulse_slope(v: tuple[float, ...], t: float) -> float:
-    v1, v2, delay, rise, fall, width, per = v
-    t = (t - delay) % per
-    if t < rise:
-        return (v2 - v1) / rise
-    return (v1 - v2) / fall if rise + width <= t < rise + width + fall else 0.0

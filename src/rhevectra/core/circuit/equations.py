@@ -246,7 +246,7 @@ class Equations:
         F[:nx] = pull @ z
         events, owners = self._guards(z, combination)
         values, apart = modes(F[:nx, :nx], F[:nx, nx:], self.motion, self._root, self.straight, self.period)
-        return Tied(F, z, project, events, np.abs(events), owners, self._step(values), float(np.abs(values).max(initial=0.0)), float(np.abs(values.real).max(initial=0.0)), apart, bool(W.shape[1]))
+        return Tied(F, z, project, events, np.abs(events), owners, *self._pace(values.tolist()), apart, bool(W.shape[1]))
 
     def _build_pull(self) -> Array:
         """x' as rows over z: capacitor currents over C, inductor voltages through the inverse inductances."""
@@ -281,11 +281,11 @@ class Equations:
         rows[:, self.first] += [g[1] for g in guards]
         return rows, tuple(g[2] for g in guards)
 
-    def _step(self, values: Array) -> float:
-        """Scan step [s]: an eighth of the fastest ring that lasts longer than its own period, at most a 24th of the period."""
-        widest = self.period / 24
-        ringing = np.abs(values.imag)[np.abs(values.imag) > 0.2 * np.abs(values.real)]
-        return min(widest, 2 * np.pi / float(ringing.max()) / 8) if len(ringing) and ringing.max() > 0 else widest
+    def _pace(self, values: list[complex]) -> tuple[float, float, float]:
+        """Scan step [s], fastest motion and fastest decay [1/s]; the step is an eighth of the fastest ring that lasts longer than its own period, at most a 24th of the period."""
+        ring = max((abs(v.imag) for v in values if abs(v.imag) > 0.2 * abs(v.real)), default=0.0)
+        step = min(self.period / 24, 2 * np.pi / ring / 8) if ring > 0 else self.period / 24
+        return step, max((abs(v) for v in values), default=0.0), max((abs(v.real) for v in values), default=0.0)
 
     def current(self, p: Part, z: Array, combination: tuple[int, ...]) -> Array:
         """Current of an element, from its first node through it to its second, as a row over y."""

@@ -19,7 +19,7 @@ GRADED = 18
 
 @dataclass(frozen=True)
 class Samples:
-    """Quadrature samples over the period: time [s], weights [s], y (samples, y), and the interval each belongs to."""
+    """Quadrature samples over the period, and both ends of every interval: time [s], weights [s], y (samples, y), and the interval each belongs to."""
 
     t: Array
     weights: Array
@@ -53,25 +53,22 @@ def _pieces(made: Propagators, length: float) -> list[tuple[float, float]]:
 
 
 def _sample(made: Propagators, interval: Interval) -> tuple[Array, Array, Array]:
-    """Time from the interval's start [s], weights [s] and y at the quadrature points of one interval."""
-    times, weights, ys = [], [], []
+    """Time from the interval's start [s], weights [s] and y at the quadrature points of one interval, and at both its ends, which weigh nothing."""
+    pieces = _pieces(made, interval.length)
+    starts, lengths = np.array(pieces).T
+    t = np.concatenate([[0.0], (starts[:, None] + _NODES * lengths[:, None]).ravel(), [interval.length]])
+    weights = np.concatenate([[0.0], (_WEIGHTS * lengths[:, None]).ravel(), [0.0]])
+    if made.tied.modes is not None:
+        return t, weights, made.tied.modes.after(interval.y, t)
+    ys, y = [interval.y[None]], interval.y
     kept: dict[float, Array] = {}
-    y, at = interval.y, 0.0
-    modes = made.tied.modes
-    if modes is not None:
-        starts, lengths = np.array(_pieces(made, interval.length)).T
-        t = (starts[:, None] + _NODES * lengths[:, None]).ravel()
-        return t, (_WEIGHTS * lengths[:, None]).ravel(), modes.after(interval.y, t)
-    for start, length in _pieces(made, interval.length):
+    for _, length in pieces:
         if length not in kept:
             kept[length] = np.stack([expm(made.tied.F * (c * length)) for c in (*_NODES, 1.0)])
         along = kept[length] @ y
-        times.append(start + _NODES * length)
-        weights.append(_WEIGHTS * length)
         ys.append(along[:-1])
-        y, at = along[-1], start + length
-    assert abs(at - interval.length) <= 1e-9 * max(interval.length, 1e-30)
-    return np.concatenate(times), np.concatenate(weights), np.concatenate(ys)
+        y = along[-1]
+    return t, weights, np.concatenate([*ys, y[None]])
 
 
 class Measures:
@@ -82,7 +79,6 @@ class Measures:
         parts = [(k, i, _sample(found.engine.of(i.combination), i)) for k, i in enumerate(found.intervals) if i.length > 0]
         self.samples = Samples(np.concatenate([i.start + s[0] for _, i, s in parts]), np.concatenate([s[1] for _, _, s in parts]), np.concatenate([s[2] for _, _, s in parts]),
                                np.concatenate([np.full(len(s[0]), k) for k, _, s in parts]))
-        self._ends = [(k, i.y, found.engine.of(i.combination).over(i.length) @ i.y) for k, i, _ in parts]
 
     def _rows(self, kind: str, name: str) -> dict[tuple[int, ...], Array]:
         """Rows over y of a quantity in each combination. kind: v or i of an element, n for a node."""
@@ -115,9 +111,7 @@ class Measures:
         """Average, rms and extremes; extremes include the values on both sides of every event."""
         rows, w = self._rows(kind, name), self.samples.weights / self.eq.period
         values = self._along(rows)
-        ends = [float(rows[self.found.intervals[k].combination] @ y) for k, a, b in self._ends for y in (a, b)]
-        low, high = self._extremes(values)
-        return Measure(float(values @ w), float(np.sqrt(np.maximum(values**2 @ w, 0.0))), min(low, *ends), max(high, *ends))
+        return Measure(float(values @ w), float(np.sqrt(np.maximum(values**2 @ w, 0.0))), *self._extremes(values))
 
     def _extremes(self, values: Array) -> tuple[float, float]:
         """Extremes between samples: parabola through the three about the largest and the least of one interval."""

@@ -115,11 +115,12 @@ def _size(a: Array) -> float:
 def _sum(values: Array, vectors: Array, inverse: Array, Fs: Array, motion: Array, ramps: bool, period: float) -> Modes:
     """The parts of the sum, from what each mode takes of x and of the sources."""
     nx, ny = len(vectors), len(vectors) + len(motion)
-    fed, standing = inverse @ Fs, [k for k, v in enumerate(values.tolist()) if v == 0]
+    rows = list(enumerate(values.tolist()))
+    decays, rings, standing = [k for k, v in rows if v.imag == 0 and v != 0], [k for k, v in rows if v.imag > 0], [k for k, v in rows if v == 0]
+    fed = inverse @ Fs
     rates = values.copy()
     rates[standing] = 1.0
     share = np.concatenate([inverse, fed / rates[:, None]], 1)
-    decays, rings = [k for k, v in enumerate(values.tolist()) if v.imag == 0 and v != 0], [k for k, v in enumerate(values.tolist()) if v.imag > 0]
     parts = np.zeros((3 + len(decays) + 2 * len(rings), ny, ny))
     parts[0], parts[1, nx:, nx:] = np.eye(ny), motion
     if standing:

@@ -63,21 +63,26 @@ class Propagators:
         return np.asarray(((length * self.unit) ** _POWERS @ self.terms.reshape(TERMS, -1)).reshape(self.tied.F.shape))
 
     @cached_property
+    def count(self) -> int:
+        """Scan steps looked at together: those of a period, at most BLOCK."""
+        return min(BLOCK, int(np.ceil(self.period / self.tied.step)))
+
+    @cached_property
     def block(self) -> Array:
-        """Over 1, 2 … scan steps, as many as a period has or BLOCK, stacked (steps, y, y)."""
-        count = min(BLOCK, int(np.ceil(self.period / self.tied.step)))
-        if self.tied.modes is not None:
-            n = len(self.tied.F)
-            return np.asarray((self.tied.modes.along(self.tied.step * np.arange(1, count + 1)) @ self.tied.modes.parts.reshape(-1, n * n)).reshape(count, n, n))
+        """Over 1, 2 … `count` scan steps, stacked (steps, y, y)."""
         out = self.half(0)[None]
-        while len(out) < count:
+        while len(out) < self.count:
             out = np.concatenate([out, out[-1] @ out])
-        return out
+        return out[: self.count]
 
     @cached_property
     def judged(self) -> Array:
-        """The guards after 1, 2 … scan steps, rows over y at the start, (steps · guards, y)."""
-        return np.asarray((self.tied.events @ self.block).reshape(-1, len(self.tied.F)))
+        """The guards after 1, 2 … `count` scan steps, rows over y at the start, (steps · guards, y)."""
+        n, modes = len(self.tied.F), self.tied.modes
+        if modes is None:
+            return np.asarray((self.tied.events @ self.block).reshape(-1, n))
+        parts = (self.tied.events @ modes.parts).reshape(len(modes.parts), -1)
+        return np.asarray((modes.along(self.tied.step * np.arange(1, self.count + 1)) @ parts).reshape(-1, n))
 
     @cached_property
     def entry(self) -> Array:
@@ -119,14 +124,14 @@ class Propagators:
         if not guards:
             return most, None
         while True:
-            count = min(len(self.block), int((most - done) / step))
+            count = min(self.count, int((most - done) / step))
             values = self.judged[: count * guards] @ y
             if count and values.min() < 0:
                 broken = values.reshape(count, guards) < -self.slack(y)
                 first = int(broken.any(1).argmax())
                 if broken[first].any():
                     return self._break(y, broken[first], done, first * step, (first + 1) * step, most)
-            if count < len(self.block):
+            if count < self.count:
                 left = most - done
                 values = self.tied.events @ (self.over(left) @ y)
                 if values.min() < 0:
@@ -134,7 +139,7 @@ class Propagators:
                     if broken.any():
                         return self._break(y, broken, done, count * step, left, most)
                 return most, None
-            y, done = self.block[-1] @ y, done + count * step
+            y, done = self.over(count * step) @ y, done + count * step
 
     def _break(self, y: Array, broken: Array, done: float, low: float, high: float, most: float) -> tuple[float, int]:
         """The first violation between two instants after y; at the first every guard holds, at the second those `broken` do not."""

@@ -115,7 +115,7 @@ def _newton(engine: Engine, equations: Equations, x: Array, found: Period, size:
 
 def _scale(x: Array, found: Period, equations: Equations) -> Array:
     """What a change of each state counts against: the largest voltage or current of its kind within the period."""
-    seen = np.abs(np.stack([x, found.end[: len(x)], *(i.y[: len(x)] for i in found.intervals)])).max(0)
+    seen = np.maximum(np.abs(x), found.largest)
     scale = np.empty(len(x))
     for part in (slice(0, equations.caps), slice(equations.caps, len(x))):
         if seen[part].size:
