@@ -45,10 +45,9 @@ class Tied:
 
 @dataclass(frozen=True)
 class State:
-    """What an element adds to G (z, z) and to the constant sources (z) in one of its states, and its guards: row over z, constant, owner."""
+    """What an element adds to G and the right side (z, z + y) in one of its states, and its guards: row over z, constant, owner."""
 
-    G: Array
-    source: Array
+    adds: Array
     guards: list[tuple[Array, float, tuple[int, int]]]
 
 
@@ -148,9 +147,10 @@ class Equations:
             if node != GROUND:
                 G[self._node[node]] += sign * column
 
-    def _build_fixed(self) -> tuple[Array, Array]:
-        """G without switches and diodes, and the right side over y."""
-        G, right = np.zeros((self.size, self.size)), np.zeros((self.size, self.length))
+    def _build_fixed(self) -> Array:
+        """G without switches and diodes, and the right side over y, (z, z + y)."""
+        both = np.zeros((self.size, self.size + self.length))
+        G, right = both[:, : self.size], both[:, self.size :]
         unit = np.eye(self.size)
         at = {p.name: k for k, p in enumerate(self.states)}
         for p in self.network.parts:
@@ -181,7 +181,7 @@ class Equations:
                 self._leave(G, p, p.gain * (self.node_row(p.nodes[2]) - self.node_row(p.nodes[3])))
             elif kind == "f" and isinstance(p, Controlled):
                 self._leave(G, p, p.gain * unit[self._branch[p.control]])
-        return G, right
+        return both
 
     def tied(self, combination: tuple[int, ...]) -> Tied:
         """The system of a combination of states, made once."""
@@ -193,7 +193,8 @@ class Equations:
         """What the element k adds in each of its states."""
         out = []
         for state in (OFF, ON) if isinstance(p, Switch) or (isinstance(p, Diode) and not p.breakdown > 0) else (OFF, ON, REVERSE):
-            G, source = np.zeros((self.size, self.size)), np.zeros(self.size)
+            adds = np.zeros((self.size, self.size + self.length))
+            G, source = adds[:, : self.size], adds[:, self.size + self.first]
             if isinstance(p, Switch):
                 self._leave(G, p, self.across(p) / (p.on if state == ON else p.off))
                 sign, over = (1.0 if state == ON else -1.0), self.node_row(p.nodes[2]) - self.node_row(p.nodes[3])
@@ -210,17 +211,17 @@ class Equations:
                     G[b, b] -= p.resistance
                     source[b] = p.drop if state == ON else -p.breakdown
                     guards = [(current if state == ON else -current, 0.0, (k, OFF))]
-            out.append(State(G, source, guards))
+            out.append(State(adds, guards))
         return out
 
     def _make(self, combination: tuple[int, ...]) -> Tied:
-        G, right = (m.copy() for m in self._fixed)
+        both = self._fixed.copy()
         for states, state in zip(self._states, combination, strict=True):
-            G += states[state].G
-            right[:, self.first] += states[state].source
-        scale = np.abs(G).max(1)
+            both += states[state].adds
+        scale = np.abs(both[:, : self.size]).max(1)
         scale[scale == 0] = 1.0
-        return self._solve(G / scale[:, None], right / scale[:, None], combination)
+        both /= scale[:, None]
+        return self._solve(both[:, : self.size], both[:, self.size :], combination)
 
     def _solve(self, G: Array, right: Array, combination: tuple[int, ...]) -> Tied:
         z, W, R = _least(G, right)
@@ -241,7 +242,8 @@ class Equations:
                 volts = loose[: len(self.nodes)]
                 z = z - loose @ np.linalg.lstsq(volts, z[: len(self.nodes)], rcond=None)[0]
             project[:nx] -= pull @ R @ (inverse @ tie)
-        z = np.where(np.abs(z) < ROUNDING * np.abs(z).max(0, initial=0.0), 0.0, z)
+        size = np.abs(z)
+        z[size < ROUNDING * size.max(0, initial=0.0)] = 0.0
         F = motion
         F[:nx] = pull @ z
         events, owners = self._guards(z, combination)
@@ -309,7 +311,7 @@ def _least(G: Array, right: Array) -> tuple[Array, Array, Array]:
     """The solution of least size of G·z = right, and the left and right null spaces of G (columns)."""
     try:
         inverse = np.linalg.inv(G)
-        if np.linalg.norm(G) * np.linalg.norm(inverse) < SAFE / SINGULAR:
+        if np.vdot(G, G) * np.vdot(inverse, inverse) < (SAFE / SINGULAR) ** 2:
             z = inverse @ right
             return z + inverse @ (right - G @ z), G[:, :0], G[:, :0]
     except np.linalg.LinAlgError:

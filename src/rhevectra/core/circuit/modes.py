@@ -103,7 +103,7 @@ def modes(Fx: Array, Fs: Array, motion: Array, root: tuple[Array, Array], straig
     if not (straight and apart and _size((vectors * values) @ inverse - scaled) <= KEPT**2 * _size(scaled)):
         return values, None
     pushed = np.abs(root[0] @ Fs)
-    ramps = bool((pushed @ motion > DUST * pushed.max(initial=0.0)).any())
+    ramps = len(motion) > 1 and bool((pushed @ motion).max() > DUST * pushed.max())
     return values, _sum(values, root[1] @ vectors, inverse @ root[0], Fs, motion, ramps, period)
 
 

@@ -125,12 +125,13 @@ class Propagators:
             return most, None
         while True:
             count = min(self.count, int((most - done) / step))
-            values = self.judged[: count * guards] @ y
-            if count and values.min() < 0:
-                broken = values.reshape(count, guards) < -self.slack(y)
-                first = int(broken.any(1).argmax())
-                if broken[first].any():
-                    return self._break(y, broken[first], done, first * step, (first + 1) * step, most)
+            if count:
+                values = self.judged[: count * guards] @ y
+                if values.min() < 0:
+                    broken = values.reshape(count, guards) < -self.slack(y)
+                    first = int(broken.any(1).argmax())
+                    if broken[first].any():
+                        return self._break(y, broken[first], done, first * step, (first + 1) * step, most)
             if count < self.count:
                 left = most - done
                 values = self.tied.events @ (self.over(left) @ y)
@@ -194,14 +195,17 @@ def _polynomial(c: list[float], u: float) -> tuple[float, float]:
 def _first_root(value: Callable[[float], tuple[float, float]], low: float, high: float) -> float:
     """Where a function that is negative at `high` crosses zero after `low`: Newton's steps by its slope, kept within what is known; `low` where it only falls.
 
-    The error of a step is about its square, so that one shorter than CLOSE is the last.
+    The first guess is by the slope at `low`, for a stiff circuit falls at once and then stays, or by a secant, whichever comes first. The
+    error of a step is about its square, so that one shorter than CLOSE is the last.
     """
     near = CLOSE * (high - low)
     (f, slope), end = value(low), value(high)[0]
     if f <= 0 and slope <= 0:
         return low
     positive = f > 0
-    u = low + (high - low) * f / (f - end) if positive else 0.5 * (low + high)
+    u = 0.5 * (low + high)
+    if positive:
+        u = low + min((high - low) * f / (f - end), f / -slope if slope < 0 else np.inf)
     for _ in range(100):
         f, slope = value(u)
         if f > 0:
