@@ -22,9 +22,16 @@ def _waiting(draw: Callable[[Design, Any, float, float], Picture]) -> Draw:
     return empty
 
 
+def _at_once(draw: Callable[[Design, Any, float, float, Design | None], Picture]) -> Draw:
+    """A picture drawn by formulas until something better comes from a worker."""
+    def first(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+        return draw(design, None, width, height, held)
+    return first
+
+
 PICTURES: dict[str, tuple[str, Draw]] = {
     "line": ("Line cycle", front.line_cycle), "inrush": ("Inrush", front.inrush), "harmonics": ("Harmonics", front.harmonics), "noise": ("Noise", emission.conducted), "envelope": ("Inductor current", boost.envelope), "derating": ("Power by line", boost.derating), "phases": ("Three phases", boost.phases), "holdup": ("Hold-up", front.hold_up),
-    "period": ("Switching period", switching.switching_period), "transient": ("Turn-off", switching.clamp_transient), "map": ("Map", clamp_map.map_picture), "steps": ("Steps", clamp_steps.steps_picture), "snubber": ("Snubber", snubber_map.snubber_picture), "loads": ("Kinds", _waiting(clamps.over_load_picture)), "slow": ("Slow diode", _waiting(slow_diode.slow_diode_picture)), "ripple": ("Ripple choice", _waiting(ripple.ripple_picture)), "range": ("Input range", _waiting(input_range.range_picture)),
+    "period": ("Switching period", switching.switching_period), "transient": ("Turn-off", switching.clamp_transient), "map": ("Map", _at_once(clamp_map.map_picture)), "steps": ("Steps", clamp_steps.steps_picture), "snubber": ("Snubber", snubber_map.snubber_picture), "loads": ("Kinds", _waiting(clamps.over_load_picture)), "slow": ("Slow diode", _waiting(slow_diode.slow_diode_picture)), "ripple": ("Ripple choice", _waiting(ripple.ripple_picture)), "range": ("Input range", _waiting(input_range.range_picture)),
     "gain": ("Gain", gain.gain_curves), "output": ("Output", load_line.load_line), "frequency": ("Frequency", frequency.frequency_curves), "circuit": ("Circuit", circuit.schematic), "window": ("Window", magnetic.winding_window), "orders": ("Orders", arrangements.arrangements), "layers": ("Orders", _waiting(arrangements.orders_picture)), "cores": ("Cores", cores.cores), "field": ("Field", _waiting(field.field_picture)), "split": ("Split", _waiting(matrix.matrix_picture)), "pairs": ("Pairs", pairs.pairs_picture), "mmf": ("MMF", ampere_turns.ampere_turns_picture), "legs": ("Legs", legs.legs_picture), "flux": ("Flux", magnetic.flux_curve), "supply": ("Supply window", switching.supply_window), "loss": ("Losses", switching.loss_bars)}
 """Pictures by key: tab title and function."""
 STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"), "bulk": ("line", "holdup", "inrush", "loss"), "switch": ("period", "gain", "output", "frequency", "ripple", "range", "circuit", "loss"), "transformer": ("window", "orders", "layers", "cores", "split", "pairs", "mmf", "legs", "field", "flux", "loss"),

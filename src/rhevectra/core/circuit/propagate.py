@@ -1,5 +1,6 @@
 """Exponentials of one combination's system, and where its guards break: by its modes where these can be told apart, else composed of power series."""
 
+from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property, partial
@@ -76,13 +77,21 @@ class Propagators:
         return out[: self.count]
 
     @cached_property
+    def instants(self) -> list[float]:
+        """Times [s] at which the guards are looked at: graded over the first scan step as far as the fastest decay asks for, for a guard may dip while that
+        lasts and no longer; then at 1, 2 … `count` scan steps."""
+        graded = int(np.ceil(np.log2(max(self.tied.decay * self.tied.step / SMOOTH, 1.0))))
+        return [*(self.tied.step / 2**k for k in range(min(graded, HALVINGS), 0, -1)), *(self.tied.step * k for k in range(1, self.count + 1))]
+
+    @cached_property
     def judged(self) -> Array:
-        """The guards after 1, 2 … `count` scan steps, rows over y at the start, (steps · guards, y)."""
+        """The guards at these, rows over y at the start, (instants · guards, y)."""
         n, modes = len(self.tied.F), self.tied.modes
         if modes is None:
-            return np.asarray((self.tied.events @ self.block).reshape(-1, n))
+            graded = [self.half(k) for k in range(len(self.instants) - self.count, 0, -1)]
+            return np.asarray((self.tied.events @ np.concatenate([*(h[None] for h in graded), self.block])).reshape(-1, n))
         parts = (self.tied.events @ modes.parts).reshape(len(modes.parts), -1)
-        return np.asarray((modes.along(self.tied.step * np.arange(1, self.count + 1)) @ parts).reshape(-1, n))
+        return np.asarray((modes.along(np.array(self.instants)) @ parts).reshape(-1, n))
 
     @cached_property
     def entry(self) -> Array:
@@ -120,27 +129,28 @@ class Propagators:
 
     def next_event(self, y: Array, most: float) -> tuple[float, int | None]:
         """Time [s] to the first guard that breaks, and which; or all the time there is."""
-        guards, step, done = len(self.tied.events), self.tied.step, 0.0
+        guards, done = len(self.tied.events), 0.0
         if not guards:
             return most, None
         while True:
-            count = min(self.count, int((most - done) / step))
+            left = most - done
+            count = bisect_right(self.instants, left)
+            at = self.instants[count - 1] if count else 0.0
             if count:
                 values = self.judged[: count * guards] @ y
                 if values.min() < 0:
                     broken = values.reshape(count, guards) < -self.slack(y)
                     first = int(broken.any(1).argmax())
                     if broken[first].any():
-                        return self._break(y, broken[first], done, first * step, (first + 1) * step, most)
-            if count < self.count:
-                left = most - done
+                        return self._break(y, broken[first], done, self.instants[first - 1] if first else 0.0, self.instants[first], most)
+            if count < len(self.instants):
                 values = self.tied.events @ (self.over(left) @ y)
                 if values.min() < 0:
                     broken = values < -self.slack(y)
                     if broken.any():
-                        return self._break(y, broken, done, count * step, left, most)
+                        return self._break(y, broken, done, at, left, most)
                 return most, None
-            y, done = self.over(count * step) @ y, done + count * step
+            y, done = self.over(at) @ y, done + at
 
     def _break(self, y: Array, broken: Array, done: float, low: float, high: float, most: float) -> tuple[float, int]:
         """The first violation between two instants after y; at the first every guard holds, at the second those `broken` do not."""

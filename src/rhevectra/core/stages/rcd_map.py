@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.corners import Array, pick
+from rhevectra.core.basis.corners import Array, Corner, pick
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import clamp
 
@@ -39,7 +39,7 @@ class Clamped:
 
 @dataclass(frozen=True)
 class ClampMap:
-    """Resistors and capacitors of the axes [Ω, F]; drain peak [V] at the worst corner, power [W] and ripple [share of the mean] at full load, arrays (c, r); limits and present values; sentences: what is computed, and what it means."""
+    """Resistors and capacitors of the axes [Ω, F]; drain peak [V] at the worst corner, power [W] and ripple [share of the mean] at full load, arrays (c, r); limits and present values; sentences: what is computed, and what it means; exact: by exact periods."""
 
     r: Array
     c: Array
@@ -50,6 +50,7 @@ class ClampMap:
     power_limit: float
     now: tuple[float, float]
     sentences: list[tuple[str, str]]
+    exact: bool = False
 
 
 def settled(r: Any, c: Any, at: Point, leakage: float, c_node: float, v_diode: float) -> Clamped:
@@ -100,14 +101,20 @@ def parts_of(design: Any) -> tuple[float, float, float]:
     return leakage, c_node, drop
 
 
-def _points(design: Any) -> tuple[Point, Point, Point]:
-    """The corner of the greatest drain voltage, that of the greatest clamp power at full load, and the same line at a tenth of it."""
-    rows, shape = design.rows, design.grid.shape
+def corners_of(design: Any) -> tuple[Corner, Corner, Corner]:
+    """The corner of the greatest drain voltage, that of the greatest clamp power at full load, and that of the greatest at a tenth of it."""
+    rows, grid = design.rows, design.grid
 
-    def at(row: Any, domain: Any) -> Point:
-        values = np.where(domain.mask(design.grid), np.broadcast_to(np.asarray(row.value, dtype=float), shape), -np.inf)
-        return point_at(design, tuple(int(i) for i in np.unravel_index(int(values.argmax()), shape)))
+    def at(row: Any, domain: Any) -> Corner:
+        values = np.where(domain.mask(grid), np.broadcast_to(np.asarray(row.value, dtype=float), grid.shape), -np.inf)
+        return grid.corner(tuple(int(i) for i in np.unravel_index(int(values.argmax()), grid.shape)))
     return at(rows["switch.v_peak"], corners.PEAKS), at(rows["clamp.power"], corners.FULL), at(rows["clamp.power"], corners.LIGHT)
+
+
+def _points(design: Any) -> tuple[Point, Point, Point]:
+    """What the clamp meets at these."""
+    worst, full, light = corners_of(design)
+    return point_at(design, worst.index), point_at(design, full.index), point_at(design, light.index)
 
 
 def clamp_map(design: Any) -> ClampMap:

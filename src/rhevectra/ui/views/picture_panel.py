@@ -14,6 +14,7 @@ from rhevectra.core.magnetics.arrangement import named
 from rhevectra.core.magnetics.transformer import wound
 from rhevectra.drawing.arrangements import DECISION, orders_picture
 from rhevectra.drawing.circuit import conducting
+from rhevectra.drawing.clamp_map import map_picture
 from rhevectra.drawing.clamps import over_load_picture
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.field import field_picture
@@ -23,7 +24,7 @@ from rhevectra.drawing.pictures import PICTURES, pictures_of, shown_at
 from rhevectra.drawing.ripple import ripple_picture
 from rhevectra.drawing.slow_diode import slow_diode_picture
 from rhevectra.drawing.switching import exact_period
-from rhevectra.ui.feed import Feed, Work, exact_steps, field_steps, matrix_steps, order_steps, over_load_steps, range_steps, ripple_steps, slow_diode_steps
+from rhevectra.ui.feed import Feed, Work, exact_map_steps, exact_steps, field_steps, matrix_steps, order_steps, over_load_steps, range_steps, ripple_steps, slow_diode_steps
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
 
@@ -94,6 +95,7 @@ class PicturePanel(QFrame):
                      "layers": self._comes(orders_picture, "every order of the layers solved anew", order_steps),
                      "split": self._comes(matrix_picture, "every number of pieces sized anew", matrix_steps),
                      "slow": self._comes(slow_diode_picture, "exact periods", slow_diode_steps, True)}
+        self.late["map"] = self._comes(lambda d, found, w, h: map_picture(d, found, w, h, self._held), "81 cells by exact periods, the others from how far the formulas are off there", exact_map_steps)
         self.view.cursor_at.connect(self.set_instant)
         self.view.stepped.connect(self.step_interval)
         self.view.decided.connect(self.decided)
