@@ -16,7 +16,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE
+from rhevectra.core.magnetics.windows import USUAL, Tapes
 
 SHIELD = -1
 SHIELD_FOIL = 50e-6
@@ -30,11 +30,12 @@ ACCEPTED = f"{', '.join(PRESETS)}, or blocks from the post outwards such as {EXA
 
 @dataclass(frozen=True)
 class Block:
-    """One block of the stack: winding number or SHIELD, share of that winding's turns, thickness of insulation below it [m]."""
+    """One block of the stack: winding number or SHIELD, share of that winding's turns, thickness of insulation below it [m], and whether that is the barrier."""
 
     winding: int
     share: float
     below: float
+    barrier: bool = False
 
     @property
     def shield(self) -> bool:
@@ -113,27 +114,28 @@ def suits(text: str, names: Sequence[str]) -> bool:
         return False
 
 
-def blocks(text: str, names: Sequence[str]) -> tuple[Block, ...]:
-    """The stack of an arrangement: shares of turns, and tapes between the blocks (three across the barrier). Raises InputError."""
+def blocks(text: str, names: Sequence[str], tapes: Tapes = USUAL) -> tuple[Block, ...]:
+    """The stack of an arrangement: shares of turns, and tapes between the blocks (more of them across the barrier). Raises InputError."""
     words = words_of(text, names)
     number = {word(n): k for k, n in enumerate(names)}
     inside = {word(n): on_primary_side(n) for n in names} | {"e": True}
     whole = {w: math.fsum(weight for v, weight in words if v == w) for w, _ in words}
-    below = [0.0, *((TAPE if inside[a] == inside[b] else SAFETY_TAPES * TAPE) for (a, _), (b, _) in pairwise(words))]
-    return tuple(Block(number.get(w, SHIELD), 1.0 if w == "e" else weight / whole[w], gap) for (w, weight), gap in zip(words, below, strict=True))
+    across = [False, *(inside[a] != inside[b] for (a, _), (b, _) in pairwise(words))]
+    below = [0.0, *(tapes.wall if other else tapes.thickness for other in across[1:])]
+    return tuple(Block(number.get(w, SHIELD), 1.0 if w == "e" else weight / whole[w], gap, other) for (w, weight), gap, other in zip(words, below, across, strict=True))
 
 
 NEARER = 0.382
 """Share of a half's turns that lies before the other half, so that both leak alike: u² = 1 − u of what lies beyond."""
 
 
-def side_by_side(names: Sequence[str], wall: float) -> tuple[Block, ...]:
+def side_by_side(names: Sequence[str], wall: float, tapes: Tapes = USUAL) -> tuple[Block, ...]:
     """The stack of two chambers, along the post: mains side, a wall [m], outputs; of a tapped output one half lies in the middle of the other, so that both leak alike."""
     mains = [k for k in (len(names) - 1, *range(len(names) - 1)) if on_primary_side(names[k])]
-    found = [Block(k, 1.0, TAPE if n else 0.0) for n, k in enumerate(mains)]
+    found = [Block(k, 1.0, tapes.thickness if n else 0.0) for n, k in enumerate(mains)]
     own = [k for k in range(len(names)) if not on_primary_side(names[k])]
     beyond = [(own[0], NEARER), (own[1], 1.0), (own[0], 1 - NEARER)] if len(own) == 2 else [(k, 1.0) for k in own]
-    return (*found, *(Block(k, share, TAPE if n else wall) for n, (k, share) in enumerate(beyond)))
+    return (*found, *(Block(k, share, tapes.thickness if n else wall, not n) for n, (k, share) in enumerate(beyond)))
 
 
 def named(text: str, names: Sequence[str], turns: Sequence[int]) -> str:
@@ -166,9 +168,9 @@ def counts(stack: Sequence[Block], turns: Sequence[int]) -> list[int]:
     return [int(n) for n in dealt(stack, turns)]
 
 
-def insulation(stack: Sequence[Block]) -> float:
+def insulation(stack: Sequence[Block], tapes: Tapes = USUAL) -> float:
     """Height of all tapes between the blocks, of the outer wrap and of the shields [m]."""
-    return math.fsum(b.below + (SHIELD_FOIL if b.shield else 0.0) for b in stack) + SAFETY_TAPES * TAPE
+    return math.fsum(b.below + (SHIELD_FOIL if b.shield else 0.0) for b in stack) + tapes.wall
 
 
 def faces(stack: Sequence[Block], names: Sequence[str]) -> int:

@@ -13,7 +13,7 @@ import numpy as np
 from rhevectra.core.magnetics import wire
 from rhevectra.core.magnetics.arrangement import Block, parted
 from rhevectra.core.magnetics.winding import Laid
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
+from rhevectra.core.magnetics.windows import Windows
 
 PER_LAYER = (1, 2, 3, 4, 5, 6, 8, 10)
 PARALLEL = (1, 2, 3, 4, 6)
@@ -50,7 +50,7 @@ class Board:
 
     def insulated(self, stack: Sequence[Block]) -> tuple[Block, ...]:
         """The blocks of an arrangement with dielectric in the place of tapes."""
-        return tuple(replace(b, below=0.0 if not b.below else self.barrier if b.below > 0.5 * (1 + SAFETY_TAPES) * TAPE else self.dielectric) for b in stack)
+        return tuple(replace(b, below=0.0 if not b.below else self.barrier if b.barrier else self.dielectric) for b in stack)
 
 
 def lay_tracks(turns: Any, width: Any, parts: Sequence[float], board: Board, pinned: str | None, widest: float = np.inf) -> Laid:
@@ -61,7 +61,7 @@ def lay_tracks(turns: Any, width: Any, parts: Sequence[float], board: Board, pin
     tall = parallel * board.copper + (parallel - 1) * board.dielectric
     height = layers * tall + np.maximum(layers - len(parts), 0) * board.dielectric
     each = np.broadcast_to(board.copper, per_layer.shape)
-    return Laid(each, each, parallel, width / per_layer, tall, per_layer + 0 * width, layers, height, parallel * board.copper * np.clip(track, 1e-6, widest), track >= TRACK_LEAST, np.ones(per_layer.shape, bool), np.full(per_layer.shape, board.dielectric))
+    return Laid(each, each, parallel, width / per_layer, tall, per_layer + 0 * width, layers, height, parallel * board.copper * np.clip(track, 1e-6, widest), track >= TRACK_LEAST, np.ones(per_layer.shape, bool), np.full(per_layer.shape, board.dielectric), np.zeros(per_layer.shape))
 
 
 def aux_track(i_rms: float, board: Board) -> float:

@@ -12,7 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import magnetics, noise
 from rhevectra.core.magnetics import arrangement, candidate, transformer
 from rhevectra.core.magnetics.transformer import TransformerNeed, Trial
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
+from rhevectra.core.magnetics.windows import Windows
 
 TRIPLE_WALL, ENAMELS = 100e-6, 30e-6
 """Wall of a triple-insulated wire, and enamel of the two wires that face each other [m] (typical, from memory)."""
@@ -42,7 +42,7 @@ def dielectric(need: TransformerNeed, across: bool, triple: bool) -> tuple[float
         return 1.0, LAMINATE, need.board.barrier if across else need.board.dielectric
     if across and need.wall is not None:
         return noise.ROUND, noise.POLYESTER, need.wall
-    return noise.ROUND, noise.POLYESTER, ENAMELS + (TRIPLE_WALL + TAPE if triple else SAFETY_TAPES * TAPE if across else TAPE)
+    return noise.ROUND, noise.POLYESTER, ENAMELS + (TRIPLE_WALL + need.tapes.thickness if triple else need.tapes.wall if across else need.tapes.thickness)
 
 
 def facing(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> dict[str, float]:
@@ -58,7 +58,7 @@ def facing(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Window
 def wound_as(need: TransformerNeed, text: str, turns: Sequence[int], win: Windows, wires: dict[str, tuple[Array, Array]]) -> Wound:
     """These turns on one core, wound in another order. Raises InputError where the text does not suit the windings."""
     names = [w.name for w in need.windings]
-    order = arrangement.blocks(text, names)
+    order = arrangement.blocks(text, names, need.tapes)
     pins = {**(need.pins or {}), **dict(zip(["np", *names[1:]], turns, strict=True))}
     return worked_out(replace(need, stack=order if need.board is None else need.board.insulated(order), pins=pins), text, win, wires)
 

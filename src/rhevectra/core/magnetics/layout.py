@@ -10,7 +10,7 @@ from rhevectra.core.magnetics.board_copper import tracks_of
 from rhevectra.core.magnetics.effective import across
 from rhevectra.core.magnetics.transformer import primary_side, wound
 from rhevectra.core.magnetics.winding import BULGE
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, legs_called
+from rhevectra.core.magnetics.windows import legs_called
 
 Box = tuple[float, float, float, float]
 
@@ -94,7 +94,7 @@ def lay_out(plan: Any, row: Any) -> Layout:
         else:
             x = _layers(made, x, count, laid[k], k, sides[k], flange, width, need.margin)
         made.bands.append(Band(begun, x, "e" if block.shield else word(need.windings[k].name), count, _tip(block, names, turns, count, laid)))
-    made.tapes.append((x, flange, SAFETY_TAPES * TAPE, width))
+    made.tapes.append((x, flange, need.tapes.wall, width))
     return made
 
 
@@ -154,5 +154,5 @@ def _layers(made: Layout, x: float, count: int, laid: Any, winding: int, side: s
         if margin:
             made.margins.extend([(x, flange, laid.tall, margin), (x, flange + width - margin, laid.tall, margin)])
         count -= here
-        x += laid.tall * BULGE + (TAPE if count > 0 else 0.0)
+        x += laid.tall * BULGE + (float(laid.tape) if count > 0 else 0.0)
     return x

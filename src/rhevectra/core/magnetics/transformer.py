@@ -23,7 +23,7 @@ from rhevectra.core.magnetics.need import conducting as conducting
 from rhevectra.core.magnetics.need import outputs_of as outputs_of
 from rhevectra.core.magnetics.need import primary_side as primary_side
 from rhevectra.core.magnetics.winding import Laid
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, Windows
+from rhevectra.core.magnetics.windows import Windows
 
 CANDIDATES = 5
 RISE_AIM = 0.90
@@ -166,7 +166,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
     """Wire for every winding: the option of least loss whose height keeps to its share of the window."""
     width = np.maximum(win.width - 2 * need.margin, 1e-4)[:, None] * np.ones_like(turns[0])
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
-    room = (win.height - arrangement.insulation(need.stack))[:, None] * np.ones_like(turns[0])
+    room = (win.height - arrangement.insulation(need.stack, need.tapes))[:, None] * np.ones_like(turns[0])
     shares = [1.0, *(0.46 * weight / weight.sum()), 0.10]  # the primary takes what the others leave
     scale = (copper.MU0 * turns[1] / _path(need, win)) ** 2
     middle = win.turn_length(0.5 * win.height)[:, None, None]
@@ -182,7 +182,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
         else:
             sizes = wires["triple" if w.triple else "enamel"]
             d, o, strands, flat, foil = winding.options(w.i_rms, *sizes, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, *sizes)
-            trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], parts, flat, foil)
+            trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], parts, flat, foil, need.tapes.thickness)
         cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, np.asarray(rate * scale + near[k])[..., None], rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
         cost = cost + need.leak_cost * _leak_of(need, k, real, trial, middle, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
@@ -211,7 +211,7 @@ def sections_of(need: TransformerNeed, laid: list[Laid], turns: list[Array]) -> 
         high = wire.stacked(layers)
         sections.append(Section(b.winding, b.share, layers, depth + b.below + high / 2, wire))
         depth = depth + b.below + high
-    return sections, depth + SAFETY_TAPES * TAPE
+    return sections, depth + need.tapes.wall
 
 
 def _gaps(need: TransformerNeed, win: Windows, turns: list[Array], eff: dict[str, Any]) -> tuple[Array, Array]:

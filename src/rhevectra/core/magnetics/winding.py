@@ -44,7 +44,7 @@ def bundle_ratio(strands: Any) -> Any:
 @dataclass(frozen=True)
 class Laid:
     """A winding laid into a window (arrays of one shape): strand diameter and overall [m], strands, width and height of a turn [m],
-    turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer. Of a foil or a track the diameters are its thickness; of tracks strands are layers in parallel, and dielectric is what lies between layers [m] (0 of what is wound)."""
+    turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer. Of a foil or a track the diameters are its thickness; of tracks strands are layers in parallel, and dielectric is what lies between layers [m] (0 of what is wound, between whose layers lies one tape [m])."""
 
     diameter: Any
     overall: Any
@@ -58,6 +58,7 @@ class Laid:
     fits: Any
     foil: Any = False
     dielectric: Any = 0.0
+    tape: Any = TAPE
 
     @property
     def beside(self) -> Any:
@@ -77,7 +78,7 @@ class Laid:
     @property
     def between(self) -> Any:
         """What lies between its layers [m]."""
-        return np.where(np.asarray(self.dielectric) > 0, self.dielectric, TAPE)
+        return np.where(np.asarray(self.dielectric) > 0, self.dielectric, self.tape)
 
     def stacked(self, layers: Any) -> Any:
         """Height of so many of its layers [m], with what lies between them."""
@@ -116,17 +117,17 @@ def turns_per_layer(width: Any, bundle: Any) -> Any:
     return np.maximum(np.floor(np.round(width / bundle, 9)) - 1, 0)
 
 
-def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: Sequence[float] = (1.0,), flat: Any = False, foil: Any = False) -> Laid:
-    """Lay a winding of `turns` into a width [m]; parts: shares of its turns that are wound apart, from the post outwards; flat: strands side by side, not twisted; foil: of that thickness, one turn a layer."""
+def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: Sequence[float] = (1.0,), flat: Any = False, foil: Any = False, tape: float = TAPE) -> Laid:
+    """Lay a winding of `turns` into a width [m]; parts: shares of its turns that are wound apart, from the post outwards; flat: strands side by side, not twisted; foil: of that thickness, one turn a layer; tape: between layers [m]."""
     tall = np.where(flat, overall, overall * bundle_ratio(strands))
     bundle = np.where(foil, width, np.where(flat, overall * strands, tall))
     per_layer = np.where(foil, width > 6 * EDGE, turns_per_layer(width, bundle))
     fits = (per_layer >= 1) & (~np.asarray(flat) | (np.asarray(strands) <= HAND) | (turns * strands <= HAND_MOST))
     safe = np.maximum(per_layer, 1)
     layers = sum(np.ceil(n / safe) for n in parted(turns, parts))
-    height = layers * tall * BULGE + np.maximum(layers - len(parts), 0) * TAPE
+    height = layers * tall * BULGE + np.maximum(layers - len(parts), 0) * tape
     copper = np.where(foil, diameter * np.maximum(width - 2 * EDGE, EDGE), strands * np.pi / 4 * diameter**2)
-    return Laid(diameter, overall, strands, bundle, tall, per_layer, layers, height, copper, fits, np.asarray(foil), np.zeros(np.shape(diameter)))
+    return Laid(diameter, overall, strands, bundle, tall, per_layer, layers, height, copper, fits, np.asarray(foil), np.zeros(np.shape(diameter)), np.full(np.shape(diameter), tape))
 
 
 def options(current: Any, sizes: Array, overall: Array, foil: bool = False) -> tuple[Array, Array, Array, Array, Array]:

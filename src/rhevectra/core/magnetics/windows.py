@@ -11,10 +11,25 @@ from rhevectra.core.catalogue.tables import Table
 from rhevectra.core.magnetics.effective import Effective, across, effective
 
 TAPE = 55e-6
-"""Thickness of one layer of polyester tape [m] (common practice; adhesive included)."""
-SAFETY_TAPES = 3
+"""Usual thickness of one layer of polyester tape [m] (common practice; adhesive included)."""
 CLEAR = 0.15e-3
 """Room left between the last layer and the core [m]."""
+
+
+@dataclass(frozen=True)
+class Tapes:
+    """Tape of a transformer: thickness of one layer [m], how many lie at the barrier and outside."""
+
+    thickness: float = TAPE
+    barrier: int = 3
+
+    @property
+    def wall(self) -> float:
+        """Thickness at the barrier and outside [m]."""
+        return self.barrier * self.thickness
+
+
+USUAL = Tapes()
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, called, counts, sh
 from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
 from rhevectra.core.magnetics.transformer import conducting, counting, outputs_of, primary_side, wound
 from rhevectra.core.magnetics.winding import strands_of
-from rhevectra.core.magnetics.windows import SAFETY_TAPES, TAPE, legs_called
+from rhevectra.core.magnetics.windows import legs_called
 from rhevectra.core.topologies.common.pins import pins_of, shield_pin, told
 from rhevectra.core.topologies.common.winding import LEAD_OUT
 
@@ -102,7 +102,7 @@ def _steps(design: Any) -> Iterator[Step]:
     sides = [True if b.shield else inside[b.winding] for b in need.stack]
     for n, (block, count) in enumerate(zip(need.stack, counts(need.stack, turns), strict=True)):
         k = block.winding
-        tapes = SAFETY_TAPES if n + 1 == len(sides) or sides[n + 1] != sides[n] else 1
+        tapes = need.tapes.barrier if n + 1 == len(sides) or sides[n + 1] != sides[n] else 1
         if block.shield:
             yield Step(n + 1, SHIELD_NAME, shield_pin(pins), "", 1, f"copper foil, {SHIELD_FOIL * 1e6:.0f} µm, as wide as the winding", 1, 1, OPEN, float(need.margin), tapes, "one turn whose ends overlap under tape and do not touch")
             continue
@@ -201,7 +201,7 @@ def _wire_notes(need: Any, steps: tuple[Step, ...], margin: float) -> list[str]:
     """What a winder has to know of wire on a bobbin."""
     return ["every step is wound in the same direction, seen from the side of row A; a start carries the dot", "the end of a step with an odd number of layers comes out across the bobbin: bring it back over the winding under tape and in sleeving",
              *([f"two chambers with a wall of {need.wall * 1e3:.2f} mm between them, moulded or filled, both windings against it: its thickness sets the leakage, which is the resonant inductance; a layer here is a column from the floor of the chamber to its rim, columns side by side"] if need.wall is not None else []),
-             f"tapes of {TAPE * 1e6:.0f} µm polyester, the whole width, {SAFETY_TAPES} between the mains side and the outputs and outside; one between windings of the same side and between layers of enamelled wire",
+             f"tapes of {need.tapes.thickness * 1e6:.0f} µm polyester, the whole width, {need.tapes.barrier} between the mains side and the outputs and outside; one between windings of the same side and between layers of enamelled wire",
              *([f"shields go to pin {next(s.start for s in steps if s.winding == SHIELD_NAME)} with one end, and from there to a pole of the bus, never to a switch; the other end stays open"] if any(s.winding == SHIELD_NAME for s in steps) else []),
              *(["foil: leads soldered across its whole width, both brought out under tape; burrs off, edges half a millimetre inside the margins; the inner lead crosses the turns under two tapes"] if any(s.comes_out == SOLDERED for s in steps) else []),
              f"margins of {margin * 1e3:.1f} mm at both sides of every layer" if margin else "no margins: the wall and its rim keep the sides apart; creepage over the rim as the standard in force asks" if need.wall is not None and not any(w.triple for w in need.windings) else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
@@ -266,8 +266,8 @@ def complaints(sheet: WindingSheet) -> list[str]:
         if not (s.layers - 1) * s.per_layer < s.turns <= s.layers * s.per_layer:
             found.append(f"step {s.number}: {s.turns} turns are not {s.layers} layers of at most {s.per_layer}")
     for a, b in pairwise(sheet.steps):
-        if row(a) != row(b) and a.tapes < SAFETY_TAPES:
-            found.append(f"between steps {a.number} and {b.number}: {a.tapes} tapes at the barrier, {SAFETY_TAPES} are wanted")
+        if row(a) != row(b) and a.tapes < sheet.steps[-1].tapes:
+            found.append(f"between steps {a.number} and {b.number}: {a.tapes} tapes at the barrier, {sheet.steps[-1].tapes} are wanted as outside")
     for p in sheet.parts:
         own = [s for s in sheet.steps if s.winding == p.winding]
         if sum(s.turns for s in own) != p.turns:

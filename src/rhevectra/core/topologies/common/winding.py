@@ -16,7 +16,7 @@ from rhevectra.core.magnetics import arrangement, candidate, compare, fringing, 
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.winding import SIZES_MM
-from rhevectra.core.magnetics.windows import Windows
+from rhevectra.core.magnetics.windows import TAPE, Tapes, Windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import pins
 
@@ -148,15 +148,15 @@ def leak_cost(i_peak: float, rate: float, share: float) -> float:
     return share * i_peak**2 * rate
 
 
-def stack(work: Work, windings: Sequence[tr.WindingNeed], why: str = "split primary: a quarter of the leakage") -> tuple[Block, ...]:
+def stack(work: Work, windings: Sequence[tr.WindingNeed], tapes: Tapes, why: str = "split primary: a quarter of the leakage") -> tuple[Block, ...]:
     """The blocks of the arrangement that was chosen; one that does not suit these windings gives way to the split primary, and is told."""
     names = [w.name for w in windings]
     row = work.choose("transformer.arrangement", "split", why)
     try:
-        return arrangement.blocks(row.value, names)
+        return arrangement.blocks(row.value, names, tapes)
     except InputError as wrong:
         work.find(MUST_FIX, "transformer", f"arrangement {wrong.wrong}; sized with a split primary instead", "transformer.leakage", f"transformer.arrangement: {wrong.accepted}")
-        return arrangement.blocks("split", names)
+        return arrangement.blocks("split", names, tapes)
 
 
 def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
@@ -173,6 +173,8 @@ def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wi
     return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
 
 
+BARRIER = 3
+"""Tapes at the barrier."""
 BOARD_LEAST = 0.002
 """Least leakage of a board, share of its inductance."""
 LAID_MUCH = 2.0
@@ -205,4 +207,17 @@ def spacing(work: Work) -> tuple[bool, float]:
     cl = work.sheet.given("insulation.clearance", 0.0 if need.insulation == "functional" else insulation.clearance(insulation.impulse(working, need.overvoltage_category), need.altitude_max, reinforced), "m", "standard", f"overvoltage category {need.overvoltage_category}, {need.altitude_max:g} m; {insulation.EDITION}")
     width = work.sheet("insulation.margin", insulation.margin_width, creepage_m=cr, clearance_m=cl)
     triple = school.value == "triple" and need.insulation != "functional"
-    return triple, 0.0 if triple else float(width.value)
+    strip = choose("transformer.margin", lambda: 0.0 if triple else float(width.value), "none: the secondaries are triple-insulated" if triple else "what creepage and clearance ask of each side")
+    if not triple and float(strip.value) < float(width.value) - 1e-6:
+        work.find(MUST_FIX, "transformer", f"margins of {show(float(strip.value), 'm')} where creepage and clearance ask for {show(float(width.value), 'm', 2)} on each side", "insulation.margin", "transformer.margin")
+    return triple, float(strip.value)
+
+
+def tapes_of(work: Work, triple: bool) -> Tapes:
+    """The tape between layers and windings; too few at the barrier are told where they are what insulates."""
+    thickness = work.choose("transformer.tape", TAPE, "polyester with its adhesive (common practice)")
+    count = work.choose("transformer.barrier_tapes", BARRIER, "any two of three stand the test voltage (common practice)")
+    least = {"reinforced": BARRIER, "basic": 2}.get(work.need.insulation, 1)
+    if not triple and int(count.value) < least:
+        work.find(MUST_FIX, "transformer", f"tapes at the barrier: {int(count.value)}, and nothing else insulates mains from output; {work.need.insulation} insulation takes {least} (common practice; the standard in force decides)", "insulation.clearance", "transformer.barrier_tapes")
+    return Tapes(float(thickness.value), int(count.value))

@@ -117,6 +117,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     avg_p, har_p = phasors(t_p, i_p, 1 / fs, ORDERS)
     _, har_s = phasors(t_s, i_s, 1 / fs, ORDERS)
     triple, margin = winding.spacing(work)
+    tapes = winding.tapes_of(work, triple)
     needs = [tr.WindingNeed("primary", at(out["v_or"]), at(out["i_primary"]), avg_p, har_p, False)]
     reach = at(out["i_sum"])
     for k, o in enumerate(stage.extra["order"]):
@@ -133,4 +134,4 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     return tr.TransformerNeed(
         windings=tuple(needs), ratio=ratio, lp=float(plain(stage.lp)), flux_limit=float(flux), swing=np.array([at(out["v_or"]) * t for t in np.broadcast_to(out["t_off"], grid.shape)[full]]), t_up=np.broadcast_to(out["t_ramp"], grid.shape)[full], t_down=np.broadcast_to(out["t_off"], grid.shape)[full], fs=fs, fs_each=np.broadcast_to(out["fs"], grid.shape)[full],
         b_max=float(b_max.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
-        stack=winding.stack(work, needs), pins=winding.pins_of(work), leak_cost=winding.leak_cost(at(out["i_peak"]), fs, 0.5 if stage.variant.held else 1.0)), margin
+        stack=winding.stack(work, needs, tapes), tapes=tapes, pins=winding.pins_of(work), leak_cost=winding.leak_cost(at(out["i_peak"]), fs, 0.5 if stage.variant.held else 1.0)), margin

@@ -22,7 +22,7 @@ from rhevectra.core.topologies.common import boards
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
-from rhevectra.core.topologies.common.winding import copper_of, leakage_row, pins_of, spacing, stack, turns_of
+from rhevectra.core.topologies.common.winding import copper_of, leakage_row, pins_of, spacing, stack, tapes_of, turns_of
 from rhevectra.core.topologies.resonant import chambers, fixed, sharing, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.choose_tank import AUX_VOLTS, estimate
@@ -124,6 +124,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     avg_p, har_p = phasors(wave["t"] / w, wave["tank"] * amps, 1 / f, ORDERS)
     avg_s, har_s = phasors(wave["t"] / w, wave["rectifier"] * amps * n, 1 / f, ORDERS)
     triple, margin = spacing(work)
+    tapes = tapes_of(work, triple)
     coupled = 1.0 if s.wound is None else float(np.sqrt(1 + s.lr / s.lm))  # turns as wound over those of the ideal transformer
     linkage = s.linkage(o["i_mag"], o["i_tank_peak"])
     if s.secondary == BRIDGE:  # one winding carries both halves of the period: odd orders twice, nothing else
@@ -139,7 +140,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
     made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=float(np.max(linkage)), swing=(2 * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
-                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=() if s.wound is not None else stack(work, windings, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins_of(work))
+                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=() if s.wound is not None else stack(work, windings, tapes, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins_of(work), tapes=tapes)
     return made if s.wound is None else chambers.beside(replace(made, leak_aim=float(s.lr)), chambers.wall_least(margin))
 
 

@@ -25,7 +25,7 @@ MADE = 0.10
 
 def beside(need: tr.TransformerNeed, wall: float) -> tr.TransformerNeed:
     """The same need with its windings in chambers, this wall [m] between them."""
-    return replace(need, wall=wall, margin=0.0, stack=arrangement.side_by_side([w.name for w in need.windings], wall))
+    return replace(need, wall=wall, margin=0.0, stack=arrangement.side_by_side([w.name for w in need.windings], wall, need.tapes))
 
 
 def wall_least(margin: float) -> float:

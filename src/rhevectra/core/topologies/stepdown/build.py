@@ -21,7 +21,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import boards, secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
+from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, tapes_of, turns_of
 from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
@@ -178,6 +178,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     avg_p, har_p = phasors(*waves["primary"], 1 / fs, ORDERS)
     avg_s, har_s = phasors(*secondary.winding(s.secondary, waves["secondary"], at(out["one"].get("apart", 0.0))), 1 / fs, ORDERS)
     triple, margin = spacing(work)
+    tapes = tapes_of(work, triple)
     i_s = float(np.sqrt(avg_s**2 + 0.5 * np.sum(np.abs(har_s) ** 2)))
     b_sat, remanence = material["b_sat_100_t"], choose("transformer.remanence", s.variant.remanence, "core without a gap (typical, from memory)")
     derate = choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
@@ -190,7 +191,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, halves=s.variant.halves,
-                              stack=stack(work, windings), pins=pins_of(work), leak_cost=leak_cost(at(out["i_peak"]), s.variant.pulses * float(s.fs), 2.0 if s.variant.active else 0.5)), margin
+                              stack=stack(work, windings, tapes), tapes=tapes, pins=pins_of(work), leak_cost=leak_cost(at(out["i_peak"]), s.variant.pulses * float(s.fs), 2.0 if s.variant.active else 0.5)), margin
 
 
 def _reset_need(s: st.Stage, at: Any, volts: float, i_primary: float, harmonics: Array) -> tuple[tr.WindingNeed, ...]:
