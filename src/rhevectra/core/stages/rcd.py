@@ -129,20 +129,31 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     ripple = sheet("clamp.ripple_pp", clamp.ripple, crest=crest, kept=kept)
     q = sheet("clamp.q", clamp.charge, c=s.clamp_c, ripple_pp=ripple)
     t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
-    down = sheet("clamp.t_down", clamp.time_down, r=s.clamp_r, c=s.clamp_c, crest=crest, w=found["floor"])
-    held = {"fs": o["fs"], "c": s.clamp_c, "crest": crest, "w": found["floor"], "r": s.clamp_r, "t_off": o["t_off"], "t_down": down}
-    small = plain(down) < plain(o["t_off"])
-    p = sheet.either("clamp.power", small, sheet("clamp.power_held", clamp.power_held, **held), sheet("clamp.power_free", clamp.power, c=s.clamp_c, fs=o["fs"], crest=crest, kept=kept), "a capacitor that falls to the reflected voltage while the secondary still conducts is held there")
+    p, held = burnt(sheet, s, o, {**found, "crest": crest})
     taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_com"], i_secondary=o["i_sum"], r=s.clamp_r)
-    return {**found, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, "small": small, "held": held}
+    return {**found, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, **held}
+
+
+def burnt(sheet: Any, s: Any, o: dict[str, Any], found: dict[str, Any], name: str = "clamp.power") -> tuple[Any, dict[str, Any]]:
+    """Power of the resistor [W], and what its mean voltage is told from; found: crest [V], what the capacitor keeps of it, and the floor [V] at which the secondary holds it."""
+    crest, floor = found["crest"], found["floor"]
+    down = sheet("clamp.t_down", clamp.time_down, r=s.clamp_r, c=s.clamp_c, crest=crest, w=floor)
+    held = {"fs": o["fs"], "c": s.clamp_c, "crest": crest, "w": floor, "r": s.clamp_r, "t_off": o["t_off"], "t_down": down}
+    small = plain(down) < plain(o["t_off"])
+    p = sheet.either(name, small, sheet("clamp.power_held", clamp.power_held, **held), sheet("clamp.power_free", clamp.power, c=s.clamp_c, fs=o["fs"], crest=crest, kept=found["kept"]), "a capacitor that falls to the reflected voltage while the secondary still conducts is held there")
+    return p, {"small": small, "held": held}
+
+
+def mean(sheet: Any, s: Any, o: dict[str, Any], crest: Any) -> Any:
+    """Mean voltage of the clamp's capacitor [V] with a crest [V]."""
+    held, free = {**o["held"], "crest": crest}, {"crest": crest, "kept": o["kept"], "r": s.clamp_r, "c": s.clamp_c, "fs": o["fs"]}
+    return sheet.either("clamp.v", o["small"], sheet("clamp.v_held", clamp.mean_held, **held), sheet("clamp.v_free", clamp.mean_voltage, **free), "held by the secondary for a while, or not")
 
 
 def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     """Mean clamp voltage, the node it holds, its diode's loss and the ring it leaves."""
     v_node = sheet("clamp.v_node", clamp.node_voltage, v_clamp=o["crest"], v_diode=s.clamp_vf)
-    free = {"crest": o["crest"], "kept": o["kept"], "r": s.clamp_r, "c": s.clamp_c, "fs": o["fs"]}
-    mean = sheet("clamp.v", clamp.mean_voltage, **free) if "held" not in o else sheet.either("clamp.v", o["small"], sheet("clamp.v_held", clamp.mean_held, **o["held"]), sheet("clamp.v_free", clamp.mean_voltage, **free), "held by the secondary for a while, or not")
-    return {"v_clamp": mean, "v_node": v_node, **clamping.losses(sheet, s, o, v_node)}
+    return {"v_clamp": mean(sheet, s, o, o["crest"]), "v_node": v_node, **clamping.losses(sheet, s, o, v_node)}
 
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:

@@ -103,7 +103,7 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     loop = sheet("clamp.r_loop", turned_clamp.loop_resistance, r_primary=s.r_primary, r_clamp=s.clamp_rd, r_reflected=r2)
     went = _turned(sheet, "clamp.", i_c, drive, loop, s.clamp_life, {"v_bus": s.v_bus, "v_reflected": o["v_com"], "c_node": s.c_node, "leakage": s.leakage, "v_diode": s.clamp_vf})
     q = sheet("clamp.q", clamp.charge, c=s.clamp_c, ripple_pp=sheet("clamp.ripple_net", clamp.ripple, crest=net, kept=found["kept"]))
-    return _balance(sheet, s, o, {**went, "r_loop": loop, "kept": found["kept"], "net": net, "drive": drive, "i_clamp": i_c, "q_clamp": q})
+    return _balance(sheet, s, o, {**went, "r_loop": loop, "kept": found["kept"], "floor": found["floor"], "net": net, "drive": drive, "i_clamp": i_c, "q_clamp": q})
 
 
 def _balance(sheet: Any, s: Any, o: dict[str, Any], w: dict[str, Any]) -> dict[str, Any]:
@@ -113,14 +113,15 @@ def _balance(sheet: Any, s: Any, o: dict[str, Any], w: dict[str, Any]) -> dict[s
     t = sheet("clamp.t_reset", slow_clamp.reset_time, t_off=o["t_off"], q_forward=forward, i_clamp=w["i_clamp"], back=w["back"])
     at = sheet("clamp.crest_at", slow_clamp.crest_at, r=s.clamp_rd, i_clamp=w["i_clamp"], c=s.clamp_c, q_forward=forward)
     crest = sheet("clamp.v_crest", slow_clamp.crest, crest_net=w["net"], kept=w["kept"], q_forward=forward, c=s.clamp_c, at=at, r=s.clamp_rd, i_clamp=w["i_clamp"])
-    p = sheet("clamp.power", clamp.power, c=s.clamp_c, fs=o["fs"], crest=w["net"], kept=w["kept"])
+    under = sheet.either("clamp.v_hold", plain(w["net"]) < plain(w["floor"]), w["floor"], w["net"], "a capacitor left below the reflected voltage is filled up to it by the core while the secondary conducts")
+    p, held = rcd.burnt(sheet, s, o, {**w, "crest": under})
     e_r = sheet("clamp.e_resistor", slow_clamp.resistor_energy, stays=w["once"], back=w["back"], returns=w["returns"], **leak)
     in_all = sheet("clamp.q_in_all", slow_clamp.charge_in_all, q_forward=forward, again=w["again"], back=w["later"], quality=clamp.RING_QUALITY)
     e_d = sheet("clamp.e_diode_resistor", slow_clamp.own_part, e_resistor=e_r, r_diode=s.clamp_rd, r=w["r_loop"])
     away = sheet("clamp.e_away", slow_clamp.energy_away, v_drive=w["drive"], q_net=w["q_clamp"], v_diode=s.clamp_vf, q_in_all=in_all, e_resistor=e_r, **leak)
     q_bus = sheet("clamp.q_bus", slow_clamp.charge_to_bus, leakage=s.leakage, i_bus=w["i_bus"], v_bus=s.v_bus, v_reflected=o["v_com"])
     taken = sheet("clamp.i_core", slow_clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_forward=in_all, e_resistor=e_d, e_away=away, v_reflected=o["v_com"], q_bus_back=q_bus, i_secondary=o["i_sum"], r=s.clamp_r, **leak)
-    return {**w, "crest": crest, "q_forward": forward, "q_in_all": in_all, "t_clamp": t, "clamp_power": p, "e_resistor": e_d, "e_away": away, "q_back_bus": q_bus, "i_core": taken}
+    return {**w, **held, "crest": crest, "q_forward": forward, "q_in_all": in_all, "t_clamp": t, "clamp_power": p, "e_resistor": e_d, "e_away": away, "q_back_bus": q_bus, "i_core": taken}
 
 
 def secondary(sheet: Any, s: Any, o: dict[str, Any], i_fast: Any) -> Any:
@@ -137,7 +138,7 @@ def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     """Mean clamp voltage, the node it holds, its diode's loss, what goes back and the ring it leaves."""
     sheet("clamp.ripple_pp", slow_clamp.ripple, q_forward=o["q_forward"], c=s.clamp_c)
     sheet("clamp.power_back", slow_clamp.power_back, fs=o["fs"], q_back=o["q_back"], v_clamp=o["net"])
-    return {"v_clamp": sheet("clamp.v", clamp.mean_voltage, crest=o["net"], kept=o["kept"], r=s.clamp_r, c=s.clamp_c, fs=o["fs"]), "v_node": sheet("clamp.v_node", clamp.node_voltage, v_clamp=o["crest"], v_diode=s.clamp_vf),
+    return {"v_clamp": rcd.mean(sheet, s, o, o["held"]["crest"]), "v_node": sheet("clamp.v_node", clamp.node_voltage, v_clamp=o["crest"], v_diode=s.clamp_vf),
             "loss_clamp_diode": sheet("clamp.loss_diode", slow_clamp.diode_loss, fs=o["fs"], v_diode=s.clamp_vf, q_forward=o["q_in_all"], e_resistor=o["e_resistor"]),
             "loss_ring": sheet("clamp.loss_ring", slow_clamp.ring_power, fs=o["fs"], c_node=s.c_node, v_drive=o["drive"], e_away=o["e_away"], leakage=s.leakage, i_bus=o["i_bus"])}
 

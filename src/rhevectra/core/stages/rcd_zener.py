@@ -71,11 +71,11 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     offered = sheet("clamp.q_held", clamp.charge_offered, leakage=s.leakage, i_clamp=i_held, v_node=node, v_reflected=o["v_com"])
     q = sheet.either("clamp.q", caught, offered, given, "charge of each period")
     t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
-    resistor = sheet("clamp.power_resistor", clamp.power, c=s.clamp_c, fs=o["fs"], crest=level, kept=free["kept"])
+    resistor, held_by = rcd.burnt(sheet, s, o, {**free, "crest": level}, "clamp.power_resistor")
     diodes = sheet("clamp.power_zener", zener.overflow, v_zener=s.clamp_z, fs=o["fs"], q_clamp=q, q_kept=given)
     p = sheet.total("clamp.power", "W", "resistor and Zener diodes", resistor=resistor, diodes=diodes)
     taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_com"], i_secondary=o["i_sum"], r=s.clamp_r)
-    return {"crest": crest, "kept": free["kept"], "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken}
+    return {"crest": crest, "kept": free["kept"], "i_clamp": i_c, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, **held_by}
 
 
 measures = rcd.measures
