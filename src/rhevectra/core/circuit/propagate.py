@@ -158,17 +158,21 @@ class Propagators:
         return min(done + found, most), guard
 
     def _root(self, modes: Modes, y: Array, broken: Array, low: float, high: float) -> tuple[float, int]:
-        """From the modes: the first root of the guards that are off at the end, and again where that meets others that are off there."""
-        off = broken.nonzero()[0].tolist()
+        """From the modes: the root of a guard that is off at the end, and again as long as that meets another that is off there."""
+        guard, slack = int(broken.argmax()), None
         while True:
-            high, guard = min((_first_root(modes.curve(self.tied.events[j], y, low), low, high), j) for j in off)
+            high = _first_root(modes.curve(self.tied.events[guard], y, low), low, high)
             if high <= low:
                 return high, guard
             values = self.tied.events @ (self.over(high) @ y)
             values[guard] = 0.0
-            if values.min() >= 0 or not (broken := values < -self.slack(y)).any():
+            if values.min() >= 0:
                 return high, guard
-            off = broken.nonzero()[0].tolist()
+            slack = self.slack(y) if slack is None else slack
+            worst = int((values + slack).argmin())
+            if values[worst] >= -slack[worst]:
+                return high, guard
+            guard = worst
 
     def _halve(self, y: Array, at: float, high: float) -> tuple[float, int]:
         """Without: halve until the solution is a short power series, then find the root of that."""
