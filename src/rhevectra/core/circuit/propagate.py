@@ -159,20 +159,15 @@ class Propagators:
 
     def _root(self, modes: Modes, y: Array, broken: Array, low: float, high: float) -> tuple[float, int]:
         """From the modes: the root of a guard that is off at the end, and again as long as that meets another that is off there."""
-        guard, slack = int(broken.argmax()), None
-        while True:
+        guard, slack = int(broken.argmax()), self.slack(y)
+        for _ in range(len(self.tied.events)):
             high = _first_root(modes.curve(self.tied.events[guard], y, low), low, high)
-            if high <= low:
-                return high, guard
-            values = self.tied.events @ (self.over(high) @ y)
+            values = self.tied.events @ (self.over(high) @ y) + slack
             values[guard] = 0.0
-            if values.min() >= 0:
-                return high, guard
-            slack = self.slack(y) if slack is None else slack
-            worst = int((values + slack).argmin())
-            if values[worst] >= -slack[worst]:
-                return high, guard
-            guard = worst
+            if high <= low or values.min() >= 0:
+                break
+            guard = int(values.argmin())
+        return high, guard
 
     def _halve(self, y: Array, at: float, high: float) -> tuple[float, int]:
         """Without: halve until the solution is a short power series, then find the root of that."""
@@ -214,6 +209,8 @@ def _first_root(value: Callable[[float], tuple[float, float]], low: float, high:
     """
     near = CLOSE * (high - low)
     (f, slope), end = value(low), value(high)[0]
+    if end >= 0:  # negative by no more than rounding
+        return high
     if f <= 0 and slope <= 0:
         return low
     positive = f > 0

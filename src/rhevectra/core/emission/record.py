@@ -147,7 +147,7 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     sheet.solved("inlet.noise_cm", float(bench.common(float(l_cm.value), shield=leaves)), "dB", text, l_cm=l_cm, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm", float(bench.differential(float(l_dm.value) + leak)), "dB", f"{text}; {noise.LEAK * 100:g} % of the common-mode choke leaks and helps", l_dm=l_dm, l_cm=l_cm)
     chokes.record(work)
-    work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; {'chokes' if bench.stages == 1 else 'two stages with chokes'} of {show(float(l_cm.value), 'H')}{' and ' + show(float(l_dm.value), 'H') if float(l_dm.value) > 0 else ', none between the lines'}{' each' if bench.stages > 1 else ''}{', a shield between the windings' if shield.value == 'shield' else ''}. Only a measurement decides", "inlet.noise_cm")
+    work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; {'chokes' if bench.stages == 1 else 'two stages with chokes'} of {show(float(l_cm.value), 'H')}{' and ' + show(float(l_dm.value), 'H') if float(l_dm.value) > 0 else ''}{' each' if bench.stages > 1 else ''}{'' if float(l_dm.value) > 0 else ', none between the lines'}{', a shield between the windings' if shield.value == 'shield' else ''}. Only a measurement decides", "inlet.noise_cm")
 
 
 def _stages(bench: Bench, tried: Array, able: Array, small: Array, shield: float, limit: float) -> tuple[str, str, tuple[str, ...]]:
