@@ -5,18 +5,20 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
 from rhevectra.core.magnetics.transformer import FITS, binding
 
 
 @dataclass(frozen=True)
 class Tried:
-    """One core at its best candidate: effective volume [m³], height of the set [m], losses [W], window height used over what there is, rise [K], primary turns, what refuses it, and whether it is the choice."""
+    """One core at its best candidate: effective volume [m³], height of the set [m], losses [W], leakage by its field that the conducting outputs see [H] (0 of boards, whose tracks are solved for one at a time), window height used over what there is, rise [K], primary turns, what refuses it, and whether it is the choice."""
 
     name: str
     volume: float
     tall: float
     core_loss: float
     copper: float
+    leakage: float
     fill: float
     rise: float
     turns: int
@@ -26,17 +28,17 @@ class Tried:
 
 def neighbours(plan: Any, count: int) -> list[Tried]:
     """Up to `count` cores of the search in the order of their volume, the chosen one among them and more of the larger ones refused last. plan: choice and window."""
-    trial, win, chosen = plan.choice.trial, plan.window, plan.choice.core
+    need, trial, win, chosen = plan.need, plan.choice.trial, plan.window, plan.choice.core
     order = [int(k) for k in np.argsort(win.effective.volume, kind="stable")]
     at = order.index(chosen)
     begin = max(0, min(at - count // 2, len(order) - count))
-    return [_tried(trial, win, k, plan.choice.candidate if k == chosen else int(trial.excess[k].argmin() if trial.excess[k].min() > 0 else np.where(trial.excess[k] <= 0, (trial.p_core + sum(trial.p_copper))[k], np.inf).argmin()), k == chosen)
+    return [_tried(need, trial, win, k, plan.choice.candidate if k == chosen else int(trial.excess[k].argmin() if trial.excess[k].min() > 0 else np.where(trial.excess[k] <= 0, (trial.p_core + sum(trial.p_copper))[k], np.inf).argmin()), k == chosen)
             for k in order[begin : begin + count]]
 
 
-def _tried(trial: Any, win: Any, core: int, candidate: int, chosen: bool) -> Tried:
+def _tried(need: Any, trial: Any, win: Any, core: int, candidate: int, chosen: bool) -> Tried:
     at = (core, candidate)
     read = lambda x: float(np.broadcast_to(x, trial.fill.shape)[at])  # noqa: E731
     refused = binding(trial, core) if trial.excess[core].min() > 0 else ""
-    return Tried(win.names[core], float(win.effective.volume[core]), float(win.tall[core]), read(trial.p_core), float(sum(read(p) for p in trial.p_copper)), read(trial.fill), read(trial.rise),
+    return Tried(win.names[core], float(win.effective.volume[core]), float(win.tall[core]), read(trial.p_core), float(sum(read(p) for p in trial.p_copper)), 0.0 if need.board is not None else working_leakage(need, leakage_of(need, trial, at, win)), read(trial.fill), read(trial.rise),
                  int(read(trial.turns[0])), "" if refused == FITS else refused, chosen)
