@@ -12,6 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.magnetics.gapping import Advice, Fitted, Reading, advise, fit, gapped_core
 from rhevectra.core.topologies.common.making import ordered
+from rhevectra.core.topologies.flyback.tolerance import peaks
 from rhevectra.drawing.gapping import gap_curves
 from rhevectra.project.log import entries
 from rhevectra.ui.pictures.canvas import PictureView
@@ -24,6 +25,12 @@ FIELDS = (Field("gap", "Gap in the post now", "m", "ground into it so far, by th
 def has_gap(design: Design) -> bool:
     """Whether the transformer of a design is made to an inductance by its gap."""
     return hasattr(design.context["plan"], "choice") and "transformer.gap" in design.rows and ordered(design) is not None
+
+
+def in_run(design: Design, tolerance: float) -> list[str]:
+    """What the tolerance does to the peak current, where that is known."""
+    found = peaks(design, tolerance)
+    return [] if found is None else [f"In run at {found.corner.text()} the peak is {show(found.ordered, 'A')} as ordered, {show(found.least, 'A')} with the least and {show(found.greatest, 'A')} with the greatest inductance; the least current limit is {show(found.limit, 'A')}{'' if found.least < found.limit else ': it would trip'}."]
 
 
 def _wanted(design: Design) -> tuple[float, float]:
@@ -182,5 +189,5 @@ class GapBench(QWidget):
             return
         lp, tol = ordered(self._design) or (target, 0.0)
         band = f"Peak current, flux and limits were sized for {show((1 - tol) * lp, 'H', 4)} to {show((1 + tol) * lp, 'H', 4)}."
-        self.words.setText("\n".join([*sentences(advice, found, readings, target, tape, core.post), band]))
+        self.words.setText("\n".join([*sentences(advice, found, readings, target, tape, core.post), band, *in_run(self._design, tol)]))
         self.view.set_source(lambda w, h: gap_curves(core, readings, target, advice, w, h))
