@@ -24,8 +24,9 @@ def cores(design: Design, corner: Corner, width: float, height: float, held: Des
     picture.decides = DECISION
     first, pitch = 33.0, min(12.5, (height - 16) / len(made))
     each = (width - first - 4) / len(columns)
+    size = min(2.9, each / 4.3)
     for c, (name, _, _) in enumerate(columns):
-        picture.text(first + c * each, 6, name, "muted", "left", 2.9)
+        picture.text(first + c * each, 6, name, "muted", "left", size)
     for r, tried in enumerate(made):
         y = 10.5 + r * pitch
         picture.box(2, y - 3, width - 4, pitch - 1.2, "card", "accent" if tried.chosen else "rule")
@@ -36,7 +37,7 @@ def cores(design: Design, corner: Corner, width: float, height: float, held: Des
         for c, (_, value, unit) in enumerate(columns):
             most, v = max(max(value(t) for t in made), 1e-15), value(tried)
             x = first + c * each
-            picture.text(x, y + 0.6, f"{v * 100:.0f} %" if unit == "%" else f"{v * 1e6:.3g} cm³" if unit == "cm³" else show(v, unit, 2 if unit == "m" else 3), "ink", "left", 2.9)
+            picture.text(x, y + 0.6, f"{v * 100:.0f} %" if unit == "%" else f"{v * 1e6:.3g} cm³" if unit == "cm³" else show(v, unit, 2 if unit == "m" else 3), "ink", "left", size)
             picture.box(x, y + 1.7, max((each - 5) * min(v / most, 1.0), 0.3), 1.4, "over" if (unit == "%" and v > 1) else "primary")
         picture.spots.append(Spot(2, y - 3, width - 4, pitch - 1.2, tried.name, tried.refused or "takes this core"))
     picture.data["leakage [H]"] = np.array([t.leakage for t in made])
