@@ -98,10 +98,8 @@ class Engine:
         """
         found = None
         for combination in seen:
-            tied = self.eq.tied(combination)
-            moved = tied.project @ y
-            least = float((tied.events @ moved).min(initial=0.0))
-            after = tied.events @ self.of(combination).over(PROBE * self.eq.period) @ moved
+            moved, values, _, after = self.of(combination).entered(y)
+            least = float(values.min(initial=0.0))
             if least >= -HEALS * self._scale and (after >= 0).all() and (found is None or least > found[0]):
                 found = least, combination, moved
         return None if found is None else (found[1], found[2])
@@ -118,10 +116,8 @@ class Engine:
         A guard well inside holds, whatever comes; one well outside does not. At the border the moment after decides, for a
         stiff part of the circuit (an opened switch's leakage on an inductor) may have yet to settle.
         """
-        n, m = len(y), len(made.tied.events)
-        entry = made.entry @ y
-        moved, values, later, after = entry[:n], entry[n : n + m], entry[n + m : 2 * n + m], entry[2 * n + m :]
-        if not m:
+        moved, values, later, after = made.entered(y)
+        if not len(values):
             return moved, None
         size = made.tied.sizes @ np.abs(moved)
         near = 1e-9 * size + 1e-6 * self._scale

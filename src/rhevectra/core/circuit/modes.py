@@ -40,8 +40,7 @@ class Modes:
         """The weights at one instant t [s]."""
         out = [1.0, t, t * t, *[expm1(rate * t) for rate in self.decays]]
         for ring in self.rings:
-            grown, angle = expm1(ring.real * t), ring.imag * t
-            out += (grown * cos(angle) - 2 * sin(0.5 * angle) ** 2, (grown + 1) * sin(angle))
+            out += _turned(ring, t)
         return out
 
     def along(self, t: Array) -> Array:
@@ -78,12 +77,17 @@ class Modes:
                 total += share * grown
                 slope += share * rate * (grown + 1)
             for ring, real, imag in rings:
-                grown, angle = expm1(ring.real * t), ring.imag * t
-                c, s = cos(angle), sin(angle)
-                total += real * (grown * c - 2 * sin(0.5 * angle) ** 2) + imag * (grown + 1) * s
-                slope += (grown + 1) * ((real * ring.real + imag * ring.imag) * c + (imag * ring.real - real * ring.imag) * s)
+                a, b = _turned(ring, t)
+                total += real * a + imag * b
+                slope += real * (ring.real * (a + 1) - ring.imag * b) + imag * (ring.real * b + ring.imag * (a + 1))
             return total, slope
         return value
+
+
+def _turned(ring: complex, t: float) -> tuple[float, float]:
+    """The g of a ring at an instant [s], real and imaginary part, with no digits lost where it has hardly turned."""
+    grown, angle = expm1(ring.real * t), ring.imag * t
+    return grown * cos(angle) - 2 * sin(0.5 * angle) ** 2, (grown + 1) * sin(angle)
 
 
 def modes(Fx: Array, Fs: Array, motion: Array, root: tuple[Array, Array], straight: bool, period: float) -> tuple[Array, Modes | None]:

@@ -93,9 +93,15 @@ class Propagators:
         parts = (self.tied.events @ modes.parts).reshape(len(modes.parts), -1)
         return np.asarray((modes.along(np.array(self.instants)) @ parts).reshape(-1, n))
 
+    def entered(self, y: Array) -> tuple[Array, Array, Array, Array]:
+        """What decides whether the combination holds that is entered with y: y on its ties, the guards, y and guards after the probe."""
+        n, m = len(y), len(self.tied.events)
+        all_of = self.entry @ y
+        return all_of[:n], all_of[n : n + m], all_of[n + m : 2 * n + m], all_of[2 * n + m :]
+
     @cached_property
     def entry(self) -> Array:
-        """What decides whether the combination holds, rows over the y it is entered with: y on its ties, the guards, y and guards after the probe."""
+        """The same as rows over y."""
         events, project = self.tied.events, self.tied.project
         later = self.over(self.probe) @ project
         return np.concatenate([project, events @ project, later, events @ later])

@@ -129,7 +129,7 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     ripple = sheet("clamp.ripple_pp", clamp.ripple, crest=crest, kept=kept)
     q = sheet("clamp.q", clamp.charge, c=s.clamp_c, ripple_pp=ripple)
     t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
-    p, held = burnt(sheet, s, o, {**found, "crest": crest})
+    p, held = burnt(sheet, s, o, found)
     taken = sheet("clamp.i_core", clamp.current_from_core, p_clamp=p, fs=o["fs"], v_diode=s.clamp_vf, q_clamp=q, leakage=s.leakage, i_clamp=i_c, v_reflected=o["v_com"], i_secondary=o["i_sum"], r=s.clamp_r)
     return {**found, "q_clamp": q, "t_clamp": t, "clamp_power": p, "i_core": taken, **held}
 

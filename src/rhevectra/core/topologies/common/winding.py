@@ -16,7 +16,7 @@ from rhevectra.core.magnetics import arrangement, candidate, compare, fringing, 
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.winding import SIZES_MM
-from rhevectra.core.magnetics.windows import TAPE, Tapes, Windows
+from rhevectra.core.magnetics.windows import USUAL, Tapes, Windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import pins
 
@@ -173,8 +173,6 @@ def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wi
     return work.sheet("transformer.leakage", magnetics.leakage_best, geometric=geometric, lead_out=LEAD_OUT, share=share, lp=work.sheet.given("transformer.lp_plan", lp, "H", "solved", "primary inductance"))
 
 
-BARRIER = 3
-"""Tapes at the barrier."""
 BOARD_LEAST = 0.002
 """Least leakage of a board, share of its inductance."""
 LAID_MUCH = 2.0
@@ -197,8 +195,8 @@ def capacitance_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win
         work.find(NOTE, "transformer", f"the primary as laid has about {show(float(laid.value), 'F', 2)} across it, {show(float(assumed.value), 'F')} were assumed", "transformer.c_laid", "transformer.c_winding")
 
 
-def spacing(work: Work) -> tuple[bool, float]:
-    """Whether the secondaries are triple-insulated, and the width of the margins [m], from the tables of the insulation standard."""
+def spacing(work: Work) -> tuple[bool, float, Tapes]:
+    """Whether the secondaries are triple-insulated, the width of the margins [m], from the tables of the insulation standard, and the tape."""
     need, choose = work.need, work.choose
     school = choose("insulation.school", lambda: "triple" if need.insulation == "reinforced" else "margin", "triple-insulated secondary needs no margins" if need.insulation == "reinforced" else "basic insulation: margins")
     reinforced = need.insulation == "reinforced"
@@ -210,14 +208,14 @@ def spacing(work: Work) -> tuple[bool, float]:
     strip = choose("transformer.margin", lambda: 0.0 if triple else float(width.value), "none: the secondaries are triple-insulated" if triple else "what creepage and clearance ask of each side")
     if not triple and float(strip.value) < float(width.value) - 1e-6:
         work.find(MUST_FIX, "transformer", f"margins of {show(float(strip.value), 'm')} where creepage and clearance ask for {show(float(width.value), 'm', 2)} on each side", "insulation.margin", "transformer.margin")
-    return triple, float(strip.value)
+    return triple, float(strip.value), _tapes(work, triple)
 
 
-def tapes_of(work: Work, triple: bool) -> Tapes:
+def _tapes(work: Work, triple: bool) -> Tapes:
     """The tape between layers and windings; too few at the barrier are told where they are what insulates."""
-    thickness = work.choose("transformer.tape", TAPE, "polyester with its adhesive (common practice)")
-    count = work.choose("transformer.barrier_tapes", BARRIER, "any two of three stand the test voltage (common practice)")
-    least = {"reinforced": BARRIER, "basic": 2}.get(work.need.insulation, 1)
+    thickness = work.choose("transformer.tape", USUAL.thickness, "polyester with its adhesive (common practice)")
+    count = work.choose("transformer.barrier_tapes", USUAL.barrier, "any two of three stand the test voltage (common practice)")
+    least = {"reinforced": USUAL.barrier, "basic": 2}.get(work.need.insulation, 1)
     if not triple and int(count.value) < least:
         work.find(MUST_FIX, "transformer", f"tapes at the barrier: {int(count.value)}, and nothing else insulates mains from output; {work.need.insulation} insulation takes {least} (common practice; the standard in force decides)", "insulation.clearance", "transformer.barrier_tapes")
     return Tapes(float(thickness.value), int(count.value))

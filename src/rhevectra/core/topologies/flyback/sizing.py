@@ -116,8 +116,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     t_s, i_s = secondary_shape(out, at)
     avg_p, har_p = phasors(t_p, i_p, 1 / fs, ORDERS)
     _, har_s = phasors(t_s, i_s, 1 / fs, ORDERS)
-    triple, margin = winding.spacing(work)
-    tapes = winding.tapes_of(work, triple)
+    triple, margin, tapes = winding.spacing(work)
     needs = [tr.WindingNeed("primary", at(out["v_or"]), at(out["i_primary"]), avg_p, har_p, False)]
     reach = at(out["i_sum"])
     for k, o in enumerate(stage.extra["order"]):

@@ -7,6 +7,7 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.sheet import plain
 
 
 @dataclass(frozen=True)
@@ -32,7 +33,7 @@ def peaks(design: Any, tolerance: float) -> Peaks | None:
     if not {"i_one", "i_end"} <= set(o) or "switch.i_peak_run" not in design.rows or "qr.f_max" in design.rows:
         return None
     shape = design.grid.shape
-    one, end = (np.broadcast_to(np.asarray(getattr(o[k], "value", o[k]), dtype=float), shape) for k in ("i_one", "i_end"))
+    one, end = (np.broadcast_to(plain(o[k]), shape) for k in ("i_one", "i_end"))
     low = np.where(corners.LOADED.mask(design.grid), peak_with(one, end, 1 - tolerance), -np.inf)
     index = tuple(int(i) for i in np.unravel_index(int(low.argmax()), shape))
     return Peaks(design.grid.corner(index), float(one[index]), float(low[index]), float(peak_with(one, end, 1 + tolerance)[index]), float(np.max(design.rows["switch.limit_min"].value)))

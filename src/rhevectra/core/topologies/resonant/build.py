@@ -22,7 +22,7 @@ from rhevectra.core.topologies.common import boards
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
-from rhevectra.core.topologies.common.winding import copper_of, leakage_row, pins_of, spacing, stack, tapes_of, turns_of
+from rhevectra.core.topologies.common.winding import copper_of, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.resonant import chambers, fixed, sharing, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.choose_tank import AUX_VOLTS, estimate
@@ -123,8 +123,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     amps *= s.extra["room"]  # windings carry the most loaded phase
     avg_p, har_p = phasors(wave["t"] / w, wave["tank"] * amps, 1 / f, ORDERS)
     avg_s, har_s = phasors(wave["t"] / w, wave["rectifier"] * amps * n, 1 / f, ORDERS)
-    triple, margin = spacing(work)
-    tapes = tapes_of(work, triple)
+    triple, margin, tapes = spacing(work)
     coupled = 1.0 if s.wound is None else float(np.sqrt(1 + s.lr / s.lm))  # turns as wound over those of the ideal transformer
     linkage = s.linkage(o["i_mag"], o["i_tank_peak"])
     if s.secondary == BRIDGE:  # one winding carries both halves of the period: odd orders twice, nothing else

@@ -21,7 +21,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import boards, secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, tapes_of, turns_of
+from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
@@ -177,8 +177,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     waves = shapes(out, at, n, s.variant)
     avg_p, har_p = phasors(*waves["primary"], 1 / fs, ORDERS)
     avg_s, har_s = phasors(*secondary.winding(s.secondary, waves["secondary"], at(out["one"].get("apart", 0.0))), 1 / fs, ORDERS)
-    triple, margin = spacing(work)
-    tapes = tapes_of(work, triple)
+    triple, margin, tapes = spacing(work)
     i_s = float(np.sqrt(avg_s**2 + 0.5 * np.sum(np.abs(har_s) ** 2)))
     b_sat, remanence = material["b_sat_100_t"], choose("transformer.remanence", s.variant.remanence, "core without a gap (typical, from memory)")
     derate = choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
