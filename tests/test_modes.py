@@ -48,7 +48,7 @@ def test_motions_against_the_matrix_exponential(name):
             assert off_by(eq, tied.modes.over(length), expm(tied.F * length)) < 1e-7
             assert tied.modes.after(y, np.array([length]))[0] == pytest.approx(tied.modes.over(length) @ y, rel=1e-9, abs=1e-12)
             if len(tied.events):
-                value, slope = tied.modes.curve(tied.events[0], y, 0.0)(length)
+                value, slope = tied.modes.curve((tied.modes.parts @ y) @ tied.events[0], 0.0)(length)
                 there = tied.modes.over(length) @ y
                 size = float(np.abs(tied.events[0]) @ np.abs(there)) + 1e-12
                 assert value == pytest.approx(float(tied.events[0] @ there), abs=1e-9 * size)
@@ -95,6 +95,19 @@ def test_a_gate_steps_where_it_crosses_the_threshold():
         assert len(plain.found.intervals) < len(loaded.found.intervals) and [e[1] for e in plain.found.period.events].count("s1") == 2
         outs.append(plain.measure("n", "out").avg)
     assert outs[0] - outs[1] == pytest.approx(40 * 2 * 10e-9 * 0.6 / 1e-5, rel=0.05)  # the lower threshold keeps it closed longer by six tenths of both edges
+
+
+def test_a_gate_that_rests_high_and_works_two_switches_is_read_like_any_source():
+    """Two switches in series opened by a pulse downwards: the gate tells its own volts, on average what its edges leave, and carries no current; a resistor beside it makes it a plain source and changes nothing else."""
+    def solved(extra: str) -> Measures:
+        return Measures(steady(read(f"two\nV1 a 0 DC 40\nS1 a m g 0 sw\nS2 m b g 0 sw\nD1 0 b dm\nL1 b out 50u\nC1 out 0 47u IC=15\nR1 out 0 4\nVg g 0 PULSE(10 0 2u 20n 20n 6u 10u)\n{extra}.model sw SW(RON=50m ROFF=1e7 VT=5)\n.model dm D(IS=1e-12 N=1 RS=10m)\n.end\n"), 1e-5))
+    plain, loaded = solved(""), solved("Rg g 0 1k\n")
+    assert plain.eq.gates and not loaded.eq.gates and plain.eq.length == loaded.eq.length - 2
+    for kind, name in (("n", "g"), ("n", "out"), ("v", "s1"), ("i", "s2"), ("i", "l1")):
+        assert plain.measure(kind, name).avg == pytest.approx(loaded.measure(kind, name).avg, rel=1e-8), name
+    low = (6e-6 + 20e-9) / 1e-5
+    v = plain.measure("n", "g")
+    assert (v.avg, v.rms, v.min, v.max) == pytest.approx((10 * (1 - low), 10 * np.sqrt(1 - low), 0.0, 10.0)) and plain.measure("i", "vg").rms == 0
 
 
 def test_a_diode_that_only_carries_back_while_a_node_falls_is_caught(demo_design):

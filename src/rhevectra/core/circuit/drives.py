@@ -7,7 +7,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit.equations import OFF, ON, Equations
-from rhevectra.core.circuit.parts import GROUND, Source, Switch
+from rhevectra.core.circuit.parts import Source
 
 APART = 1e-9
 """Share of the period that tells two breakpoints apart, and of the largest source that tells a jump."""
@@ -15,7 +15,7 @@ APART = 1e-9
 
 @dataclass(frozen=True)
 class Stretch:
-    """A part of the period without a breakpoint [s]. s: the source state at its begin; jumps: whether a source does there; gated: states of the switches of gates."""
+    """A part of the period without a breakpoint [s]. s: the source state at its begin; jumps: whether a source or gate does there; gated: states of the switches of gates."""
 
     begin: float
     end: float
@@ -27,45 +27,20 @@ class Stretch:
 def stretches(eq: Equations, scale: float) -> list[Stretch]:
     """The stretches of the period in their order; scale: the largest source.
 
-    A gate (a pulse that does nothing but work switches of one threshold) steps at the instants at which it crosses that: the switches
-    know no more of it, and its edges need no stretches of their own.
+    A gate steps at the instants at which it crosses its threshold: the switches know no more of it, and its edges need no stretches of their own.
     """
-    gates = _gates(eq)
-    pulses = {}
-    for p in eq.network.parts:
-        if isinstance(p, Source) and p.kind == "pulse":
-            pulses[p.name] = _stepped(p.values, gates[p.name][0]) if p.name in gates else p.values
+    pulses = {p.name: eq.gates[p.name].steps if p.name in eq.gates else p.values for p in eq.network.parts if isinstance(p, Source) and p.kind == "pulse"}
     breaks = _breakpoints(eq.period, pulses)
     out: list[Stretch] = []
     for begin, end in pairwise(breaks):
-        s, jumps = _state(eq, pulses, begin, end), not out
-        if out:
+        s, middle = _state(eq, pulses, begin, end), 0.5 * (begin + end)
+        gated = tuple((k, ON if _pulse_value(gate.steps, middle) == gate.high else OFF) for gate in eq.gates.values() for k in gate.switches)
+        jumps = not out or gated != out[-1].gated
+        if not jumps:
             last, length = out[-1].s, begin - out[-1].begin
             jumps = any(abs(last[at] + last[at + 1] * length - s[at]) > APART * scale for at in eq.pulses)
-        gated = [(k, ON if s[eq.source_at[name]] > level else OFF) for name, (level, switches) in gates.items() for k in switches]
-        out.append(Stretch(begin, end, s, jumps, tuple(gated)))
+        out.append(Stretch(begin, end, s, jumps, gated))
     return out
-
-
-def _gates(eq: Equations) -> dict[str, tuple[float, list[int]]]:
-    """Of every gate the threshold [V] and the switches it works, by their place among what changes."""
-    out = {}
-    for p in eq.network.parts:
-        if not (isinstance(p, Source) and p.kind == "pulse" and p.name[0] == "v" and p.nodes[1] == GROUND):
-            continue
-        others = [q for q in eq.network.parts if q is not p and (p.nodes[0] in q.nodes or getattr(q, "control", "") == p.name)]
-        worked = [q for q in others if isinstance(q, Switch) and q.nodes[2:] == p.nodes and p.nodes[0] not in q.nodes[:2]]
-        levels = {q.threshold for q in worked}
-        if worked and len(worked) == len(others) and len(levels) == 1 and min(p.values[:2]) < min(levels) < max(p.values[:2]):
-            out[p.name] = min(levels), [eq.changing.index(q) for q in worked]
-    return out
-
-
-def _stepped(v: tuple[float, ...], level: float) -> tuple[float, ...]:
-    """The pulse that steps where this one crosses the level."""
-    v1, v2, delay, rise, fall, width, per = v
-    up, down = delay + rise * (level - v1) / (v2 - v1), delay + rise + width + fall * (v2 - level) / (v2 - v1)
-    return v1, v2, up, 0.0, 0.0, down - up, per
 
 
 def _breakpoints(period: float, pulses: dict[str, tuple[float, ...]]) -> list[float]:

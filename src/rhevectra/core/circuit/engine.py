@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -23,8 +24,7 @@ HEALS = 1e-2
 """Share of the largest source by which a guard may be off on entry where nothing else holds and it is well inside after the probe."""
 
 
-@dataclass(frozen=True)
-class Interval:
+class Interval(NamedTuple):
     """A stretch of time in one combination: start [s], length [s], combination, y at its start."""
 
     start: float
@@ -117,11 +117,12 @@ class Engine:
         stiff part of the circuit (an opened switch's leakage on an inductor) may have yet to settle.
         """
         moved, values, later, after = made.entered(y)
-        if not len(values):
+        surely = -1e-6 * self._scale
+        if all(now > surely and then >= 0 for now, then in zip(values.tolist(), after.tolist(), strict=True)):  # the usual case, told without the sizes
             return moved, None
-        size = made.tied.sizes @ np.abs(moved)
+        size = made.tied.sizes.dot(np.abs(moved))
         near = 1e-9 * size + 1e-6 * self._scale
-        if (values > np.copysign(near, -after)).all():  # off by less than `near` is inside where the moment after is
+        if all((values > np.copysign(near, -after)).tolist()):  # off by less than `near` is inside where the moment after is
             return moved, None
         size_after = made.tied.sizes @ np.abs(later)
         far = values < -near
@@ -157,7 +158,7 @@ class Engine:
                 length, guard = (min(skip, end - time), None) if skip else made.next_event(y, end - time)
                 over = made.over(length)
                 intervals.append(Interval(time, length, combination, y))
-                y, sensitivity = over @ y, over @ sensitivity
+                y, sensitivity = over.dot(y), over.dot(sensitivity)
                 time = end if length >= end - time else time + length
                 if guard is None:
                     skip = 0.0
@@ -178,9 +179,9 @@ class Engine:
         element, state = tied.owners[guard]
         following, moved = self.settle(y, (*combination[:element], state, *combination[element + 1 :]), time)
         made = self.of(following)
-        before, gradient = tied.F @ y, tied.events[guard]
-        speed = float(gradient @ before)
+        before, gradient = tied.F.dot(y), tied.events[guard]
+        speed = float(gradient.dot(before))
         came, jump = (made.tied.project @ before, made.tied.project @ sensitivity) if made.tied.ties else (before, sensitivity)
         if abs(speed) > 1e-30:
-            jump = jump + (made.tied.F @ moved - came)[:, None] * (gradient @ sensitivity / speed)
+            jump = jump + (made.tied.F.dot(moved) - came)[:, None] * (gradient.dot(sensitivity) / speed)
         return following, made, moved, jump

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.circuit import gates
 from rhevectra.core.circuit.modes import Modes, modes
 from rhevectra.core.circuit.parts import GROUND, Controlled, Coupling, Diode, NetlistError, Network, NoSteadyState, Part, Passive, Source, Switch
 
@@ -45,10 +46,12 @@ class Tied:
 
 @dataclass(frozen=True)
 class State:
-    """What an element adds to G and the right side (z, z + y) in one of its states, and its guards: row over z, constant, owner."""
+    """What an element adds to G and the right side (z, z + y) in one of its states, and its guards: rows over z (guards, z), constants, owners."""
 
     adds: Array
-    guards: list[tuple[Array, float, tuple[int, int]]]
+    rows: Array
+    constants: list[float]
+    owners: list[tuple[int, int]]
 
 
 class Equations:
@@ -64,6 +67,7 @@ class Equations:
         self._branch = {p.name: len(self.nodes) + k for k, p in enumerate(branch)}
         self.size = len(self.nodes) + len(branch)
         self.changing: list[Part] = [*network.of("s"), *network.of("d")]
+        self.gates = gates.find(network, self.changing)
         self._sources()
         self._inverse, self._root = self._inertia()
         self._fixed = self._build_fixed()
@@ -72,7 +76,7 @@ class Equations:
         self._made: dict[tuple[int, ...], Tied] = {}
 
     def _sources(self) -> None:
-        """Layout of the source state s: a constant 1, value and slope of each pulse, sine and cosine of each sine."""
+        """Layout of the source state s: a constant 1, value and slope of each pulse that is no gate, sine and cosine of each sine."""
         self.first = len(self.states)
         self.source_at: dict[str, int] = {}
         length, motion = 1, []
@@ -83,6 +87,8 @@ class Equations:
             rate = p.values[6] if p.kind == "pulse" else 1 / p.values[2]
             if abs(self.period / rate - round(self.period / rate)) > 1e-6 or round(self.period / rate) < 1:
                 raise NoSteadyState(f"{p.name}: its period {rate:.6g} s does not divide {self.period:.6g} s")
+            if p.name in self.gates:
+                continue
             self.source_at[p.name] = length
             motion.append((length, p))
             length += 2
@@ -169,7 +175,7 @@ class Equations:
                 self._leave(G, p, unit[b])
                 if kind != "d":
                     G[b] += self.across(p)
-                if kind == "v" and isinstance(p, Source):
+                if kind == "v" and isinstance(p, Source) and p.name not in self.gates:
                     right[b, self.first :] = self.drive(p)
                 elif kind == "c":
                     right[b, at[p.name]] = 1.0
@@ -190,15 +196,18 @@ class Equations:
         return self._made[combination]
 
     def _build_states(self, k: int, p: Part) -> list[State]:
-        """What the element k adds in each of its states."""
+        """What the element k adds in each of its states; the first switch of a gate tells where that stands, and none of them has to be watched."""
         out = []
+        gate = next((name for name, g in self.gates.items() if k in g.switches), None)
         for state in (OFF, ON) if isinstance(p, Switch) or (isinstance(p, Diode) and not p.breakdown > 0) else (OFF, ON, REVERSE):
             adds = np.zeros((self.size, self.size + self.length))
             G, source = adds[:, : self.size], adds[:, self.size + self.first]
             if isinstance(p, Switch):
                 self._leave(G, p, self.across(p) / (p.on if state == ON else p.off))
                 sign, over = (1.0 if state == ON else -1.0), self.node_row(p.nodes[2]) - self.node_row(p.nodes[3])
-                guards = [(sign * over, -sign * p.threshold, (k, OFF if state == ON else ON))]
+                guards = [(sign * over, -sign * p.threshold, (k, OFF if state == ON else ON))] if gate is None else []
+                if gate is not None and k == self.gates[gate].switches[0]:
+                    source[self._branch[gate]] = self.gates[gate].value(state == ON)
             elif isinstance(p, Diode):
                 b = self._branch[p.name]
                 current = np.zeros(self.size)
@@ -211,17 +220,17 @@ class Equations:
                     G[b, b] -= p.resistance
                     source[b] = p.drop if state == ON else -p.breakdown
                     guards = [(current if state == ON else -current, 0.0, (k, OFF))]
-            out.append(State(adds, guards))
+            out.append(State(adds, np.array([g[0] for g in guards]).reshape(len(guards), self.size), [g[1] for g in guards], [g[2] for g in guards]))
         return out
 
     def _make(self, combination: tuple[int, ...]) -> Tied:
         both = self._fixed.copy()
         for states, state in zip(self._states, combination, strict=True):
             both += states[state].adds
-        scale = np.abs(both[:, : self.size]).max(1)
+        scale = np.maximum.reduce(np.abs(both[:, : self.size]), 1)
         scale[scale == 0] = 1.0
         both /= scale[:, None]
-        return self._solve(both[:, : self.size], both[:, self.size :], combination)
+        return self._solve(both[:, : self.size].copy(), both[:, self.size :].copy(), combination)
 
     def _solve(self, G: Array, right: Array, combination: tuple[int, ...]) -> Tied:
         z, W, R = _least(G, right)
@@ -245,7 +254,7 @@ class Equations:
         size = np.abs(z)
         z[size < ROUNDING * size.max(0, initial=0.0)] = 0.0
         F = motion
-        F[:nx] = pull @ z
+        F[:nx] = pull.dot(z)
         events, owners = self._guards(z, combination)
         values, apart = modes(F[:nx, :nx], F[:nx, nx:], self.motion, self._root, self.straight, self.period)
         return Tied(F, z, project, events, np.abs(events), owners, *self._pace(values.tolist()), apart, bool(W.shape[1]))
@@ -278,10 +287,10 @@ class Equations:
             raise NoSteadyState(f"singular: sources contradict each other around {name!r} (a loop of voltage sources or capacitors without resistance, or a cut of current sources)")
 
     def _guards(self, z: Array, combination: tuple[int, ...]) -> tuple[Array, tuple[tuple[int, int], ...]]:
-        guards = [g for states, state in zip(self._states, combination, strict=True) for g in states[state].guards]
-        rows = np.array([g[0] for g in guards]).reshape(len(guards), self.size) @ z
-        rows[:, self.first] += [g[1] for g in guards]
-        return rows, tuple(g[2] for g in guards)
+        states = [of[state] for of, state in zip(self._states, combination, strict=True)]
+        rows = np.concatenate([s.rows for s in states] or [self._fixed[:0, : self.size]]) @ z
+        rows[:, self.first] += [c for s in states for c in s.constants]
+        return rows, tuple(o for s in states for o in s.owners)
 
     def _pace(self, values: list[complex]) -> tuple[float, float, float]:
         """Scan step [s], fastest motion and fastest decay [1/s]; the step is an eighth of the fastest ring that lasts longer than its own period, at most a 24th of the period."""
@@ -312,8 +321,8 @@ def _least(G: Array, right: Array) -> tuple[Array, Array, Array]:
     try:
         inverse = np.linalg.inv(G)
         if np.vdot(G, G) * np.vdot(inverse, inverse) < (SAFE / SINGULAR) ** 2:
-            z = inverse @ right
-            return z + inverse @ (right - G @ z), G[:, :0], G[:, :0]
+            z = inverse.dot(right)
+            return z + inverse.dot(right - G.dot(z)), G[:, :0], G[:, :0]
     except np.linalg.LinAlgError:
         pass
     U, sigma, Vt = np.linalg.svd(G)

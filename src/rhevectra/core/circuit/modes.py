@@ -52,15 +52,15 @@ class Modes:
     def over(self, length: float) -> Array:
         """exp(F·length), (y, y)."""
         n = self.parts.shape[1]
-        return np.asarray((np.array(self.weights(length)) @ self.parts.reshape(-1, n * n)).reshape(n, n))
+        return np.array(self.weights(length)).dot(self.parts.reshape(-1, n * n)).reshape(n, n)
 
     def after(self, y: Array, t: Array) -> Array:
         """y at the instants t (n) [s] after it was y, (n, y)."""
         return np.asarray(self.along(t) @ (self.parts @ y))
 
-    def curve(self, row: Array, y: Array, since: float) -> Callable[[float], tuple[float, float]]:
-        """A quantity, a row over y, and its slope as functions of the time [s] since y, from `since` on: for a root finder, which asks for one instant at a time."""
-        shares = ((self.parts @ y) @ row).tolist()
+    def curve(self, given: Array, since: float) -> Callable[[float], tuple[float, float]]:
+        """A quantity and its slope as functions of the time [s], from `since` on, by what each part gives it: for a root finder, which asks for one instant at a time."""
+        shares = given.tolist()
         base, drift, bend = shares[:3]
         decays, count = [], 3 + len(self.decays)
         for rate, share in zip(self.decays, shares[3:count], strict=True):
@@ -68,7 +68,7 @@ class Modes:
                 base -= share
             else:
                 decays.append((rate, share))
-        rings = list(zip(self.rings, shares[count::2], shares[count + 1 :: 2], strict=True))
+        rings = [(ring, real, imag, real * ring.real + imag * ring.imag, imag * ring.real - real * ring.imag) for ring, real, imag in zip(self.rings, shares[count::2], shares[count + 1 :: 2], strict=True)]
 
         def value(t: float) -> tuple[float, float]:
             total, slope = base + (drift + bend * t) * t, drift + 2 * bend * t
@@ -76,10 +76,10 @@ class Modes:
                 grown = expm1(rate * t)
                 total += share * grown
                 slope += share * rate * (grown + 1)
-            for ring, real, imag in rings:
+            for ring, real, imag, along, across in rings:
                 a, b = _turned(ring, t)
                 total += real * a + imag * b
-                slope += real * (ring.real * (a + 1) - ring.imag * b) + imag * (ring.real * b + ring.imag * (a + 1))
+                slope += along * (a + 1) + across * b
             return total, slope
         return value
 
@@ -97,18 +97,21 @@ def modes(Fx: Array, Fs: Array, motion: Array, root: tuple[Array, Array], straig
     network is nearly normal, so that a large condition number of its vectors tells a defect and not a choice of units. period [s]: what
     slow is measured by.
     """
-    scaled = root[0] @ Fx @ root[1]
+    scaled = root[0].dot(Fx).dot(root[1])
     values, vectors = np.linalg.eig(scaled)
     try:
         inverse = np.linalg.inv(vectors)
     except np.linalg.LinAlgError:
         return values, None
     apart = _size(vectors) * _size(inverse) < APART**2
-    if not (straight and apart and _size((vectors * values) @ inverse - scaled) <= KEPT**2 * _size(scaled)):
+    if not (straight and apart and _size((vectors * values).dot(inverse) - scaled) <= KEPT**2 * _size(scaled)):
         return values, None
-    pushed = np.abs(root[0] @ Fs)
-    ramps = len(motion) > 1 and bool((pushed @ motion).max() > DUST * pushed.max())
-    return values, _sum(values, root[1] @ vectors, inverse @ root[0], Fs, motion, ramps, period)
+    return values, _sum(values, root[1].dot(vectors), inverse.dot(root[0]), Fs, motion, len(motion) > 1 and _ramps(np.abs(root[0] @ Fs), motion), period)
+
+
+def _ramps(pushed: Array, motion: Array) -> bool:
+    """Whether a source moves that pushes anything."""
+    return bool((pushed @ motion).max() > DUST * pushed.max())
 
 
 def _size(a: Array) -> float:
@@ -119,13 +122,14 @@ def _size(a: Array) -> float:
 def _sum(values: Array, vectors: Array, inverse: Array, Fs: Array, motion: Array, ramps: bool, period: float) -> Modes:
     """The parts of the sum, from what each mode takes of x and of the sources."""
     nx, ny = len(vectors), len(vectors) + len(motion)
-    rows = list(enumerate(values.tolist()))
-    decays, rings, standing = [k for k, v in rows if v.imag == 0 and v != 0], [k for k, v in rows if v.imag > 0], [k for k, v in rows if v == 0]
-    fed = inverse @ Fs
+    of = values.tolist()
+    decays, rings, standing = [k for k, v in enumerate(of) if v.imag == 0 and v != 0], [k for k, v in enumerate(of) if v.imag > 0], [k for k, v in enumerate(of) if v == 0]
+    fed = inverse.dot(Fs)
     rates = values.copy()
     rates[standing] = 1.0
     share = np.concatenate([inverse, fed / rates[:, None]], 1)
-    parts = np.zeros((3 + len(decays) + 2 * len(rings), ny, ny))
+    after = 3 + len(decays)
+    parts = np.zeros((after + 2 * len(rings), ny, ny))
     parts[0], parts[1, nx:, nx:] = np.eye(ny), motion
     if standing:
         parts[1, :nx, nx:] = (vectors[:, standing] @ fed[standing]).real
@@ -136,8 +140,8 @@ def _sum(values: Array, vectors: Array, inverse: Array, Fs: Array, motion: Array
         parts[1, :nx, nx:] -= (vectors @ passing).real
         share[:, nx:] += passing / rates[:, None]
     moved = vectors.T[:, :, None] * share[:, None, :]
-    parts[3 : 3 + len(decays), :nx] = moved[decays].real
+    parts[3:after, :nx] = moved[decays].real
     if rings:
         moved = 2 * moved[rings]
-        parts[3 + len(decays) :: 2, :nx], parts[4 + len(decays) :: 2, :nx] = moved.real, -moved.imag
-    return Modes(values[decays].real.tolist(), values[rings].tolist(), parts)
+        parts[after::2, :nx], parts[after + 1 :: 2, :nx] = moved.real, -moved.imag
+    return Modes([of[k].real for k in decays], [of[k] for k in rings], parts)

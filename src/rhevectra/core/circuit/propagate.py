@@ -1,9 +1,12 @@
-"""Exponentials of one combination's system, and where its guards break: by its modes where these can be told apart, else composed of power series."""
+"""Exponentials of one combination's system, and where its guards break: by its modes where these can be told apart, else composed of power series.
+
+What runs at every event multiplies by `dot`: on a handful of numbers `@` costs twice as much."""
 
 from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property, partial
+from math import inf
 
 import numpy as np
 
@@ -19,6 +22,8 @@ BLOCK = 64
 """Scan steps looked at together, at most."""
 KEEP = 400
 """Exponentials kept of a combination."""
+ROUNDING = 1e-10
+"""Share of the magnitudes it is made of by which a guard may be off by rounding."""
 CLOSE, LEAST = 1e-10, 1e-5
 """Share of the search's width below which a step is the last; share of that at which what is known is narrow enough."""
 
@@ -90,13 +95,19 @@ class Propagators:
         if modes is None:
             graded = [self.half(k) for k in range(len(self.instants) - self.count, 0, -1)]
             return np.asarray((self.tied.events @ np.concatenate([*(h[None] for h in graded), self.block])).reshape(-1, n))
-        parts = (self.tied.events @ modes.parts).reshape(len(modes.parts), -1)
+        parts = self.watched.transpose(1, 0, 2).reshape(len(modes.parts), -1)
         return np.asarray((modes.along(np.array(self.instants)) @ parts).reshape(-1, n))
+
+    @cached_property
+    def watched(self) -> Array:
+        """What each part of the modes gives each guard, rows over y, (guards, parts, y); only where there are modes."""
+        assert self.tied.modes is not None
+        return np.ascontiguousarray((self.tied.events @ self.tied.modes.parts).transpose(1, 0, 2))
 
     def entered(self, y: Array) -> tuple[Array, Array, Array, Array]:
         """What decides whether the combination holds that is entered with y: y on its ties, the guards, y and guards after the probe."""
         n, m = len(y), len(self.tied.events)
-        all_of = self.entry @ y
+        all_of = self.entry.dot(y)
         return all_of[:n], all_of[n : n + m], all_of[n + m : 2 * n + m], all_of[2 * n + m :]
 
     @cached_property
@@ -129,9 +140,14 @@ class Propagators:
                 out, rest = self.half(k) @ out, rest - step / 2**k
         return np.asarray(self.series(rest) @ out)
 
+    @cached_property
+    def rounding(self) -> Array:
+        """What each guard may be off by for every unit of y, (guards, y)."""
+        return np.asarray(ROUNDING * self.tied.sizes)
+
     def slack(self, y: Array) -> Array:
         """How far each guard may be off by rounding, along an interval that starts from y."""
-        return np.asarray(1e-10 * (self.tied.sizes @ np.abs(y)) + self.dust)
+        return np.asarray(self.rounding.dot(np.abs(y)) + self.dust)
 
     def next_event(self, y: Array, most: float) -> tuple[float, int | None]:
         """Time [s] to the first guard that breaks, and which; or all the time there is."""
@@ -143,36 +159,41 @@ class Propagators:
             count = bisect_right(self.instants, left)
             at = self.instants[count - 1] if count else 0.0
             if count:
-                values = self.judged[: count * guards] @ y
-                if values.min() < 0:
-                    broken = values.reshape(count, guards) < -self.slack(y)
-                    first = int(broken.any(1).argmax())
-                    if broken[first].any():
-                        return self._break(y, broken[first], done, self.instants[first - 1] if first else 0.0, self.instants[first], most)
+                values = self.judged[: count * guards].dot(y)
+                k = self._off(values, y)
+                if k is not None:
+                    first, guard = divmod(k, guards)
+                    return self._break(y, guard, float(values[k]), done, self.instants[first - 1] if first else 0.0, self.instants[first], most)
             if count < len(self.instants):
-                values = self.tied.events @ (self.over(left) @ y)
-                if values.min() < 0:
-                    broken = values < -self.slack(y)
-                    if broken.any():
-                        return self._break(y, broken, done, at, left, most)
-                return most, None
+                values = self.tied.events.dot(self.over(left).dot(y))
+                k = self._off(values, y)
+                return (most, None) if k is None else self._break(y, k, float(values[k]), done, at, left, most)
             y, done = self.over(at) @ y, done + at
 
-    def _break(self, y: Array, broken: Array, done: float, low: float, high: float, most: float) -> tuple[float, int]:
-        """The first violation between two instants after y; at the first every guard holds, at the second those `broken` do not."""
-        found, guard = self._halve(y, low, high) if self.tied.modes is None else self._root(self.tied.modes, y, broken, low, high)
-        return min(done + found, most), guard
+    def _off(self, values: Array, y: Array) -> int | None:
+        """The first of the guards, at one instant after another from y, that is off by more than rounding."""
+        if values[values.argmin()] >= 0:
+            return None
+        broken = (values.reshape(-1, len(self.tied.events)) < -self.slack(y)).ravel()
+        k = int(broken.argmax())
+        return k if broken[k] else None
 
-    def _root(self, modes: Modes, y: Array, broken: Array, low: float, high: float) -> tuple[float, int]:
+    def _break(self, y: Array, guard: int, end: float, done: float, low: float, high: float, most: float) -> tuple[float, int]:
+        """The first violation between two instants after y; at the first every guard holds, at the second the one named is off by `end`."""
+        found, first = self._halve(y, low, high) if self.tied.modes is None else self._root(self.tied.modes, y, guard, end, low, high)
+        return min(done + found, most), first
+
+    def _root(self, modes: Modes, y: Array, guard: int, end: float, low: float, high: float) -> tuple[float, int]:
         """From the modes: the root of a guard that is off at the end, and again as long as that meets another that is off there."""
-        guard, slack = int(broken.argmax()), self.slack(y)
+        slack = self.slack(y)
         for _ in range(len(self.tied.events)):
-            high = _first_root(modes.curve(self.tied.events[guard], y, low), low, high)
-            values = self.tied.events @ (self.over(high) @ y) + slack
+            high = _first_root(modes.curve(self.watched[guard].dot(y), low), low, high, end)
+            values = (self.tied.events.dot(self.over(high).dot(y)) + slack).tolist()
             values[guard] = 0.0
-            if high <= low or values.min() >= 0:
+            end = min(values)
+            if high <= low or end >= 0:
                 break
-            guard = int(values.argmin())
+            guard = values.index(end)
         return high, guard
 
     def _halve(self, y: Array, at: float, high: float) -> tuple[float, int]:
@@ -193,7 +214,7 @@ class Propagators:
         series = (self.terms @ y) * ((width * self.unit) ** _POWERS)[:, None]
         guards = series @ tied.events.T  # coefficients in t/width
         ends = guards.sum(0)
-        roots = [(_first_root(partial(_polynomial, guards[::-1, j].tolist()), 0.0, 1.0), j) for j in np.flatnonzero(ends < 0).tolist()]
+        roots = [(_first_root(partial(_polynomial, guards[::-1, j].tolist()), 0.0, 1.0, float(ends[j])), j) for j in np.flatnonzero(ends < 0).tolist()]
         share, guard = min(roots) if roots else (1.0, int(ends.argmin()))
         return at + share * width, guard
 
@@ -207,22 +228,20 @@ def _polynomial(c: list[float], u: float) -> tuple[float, float]:
     return total, slope
 
 
-def _first_root(value: Callable[[float], tuple[float, float]], low: float, high: float) -> float:
-    """Where a function that is negative at `high` crosses zero after `low`: Newton's steps by its slope, kept within what is known; `low` where it only falls.
+def _first_root(value: Callable[[float], tuple[float, float]], low: float, high: float, end: float) -> float:
+    """Where a function that is `end`, negative, at `high` crosses zero after `low`: Newton's steps by its slope, kept within what is known; `low` where it only falls.
 
     The first guess is by the slope at `low`, for a stiff circuit falls at once and then stays, or by a secant, whichever comes first. The
-    error of a step is about its square, so that one shorter than CLOSE is the last.
+    error of a step is about its square: one shorter than CLOSE is the last, and so is one that leaves less than rounding at the rate at which the steps shrink.
     """
-    near = CLOSE * (high - low)
-    (f, slope), end = value(low), value(high)[0]
-    if end >= 0:  # negative by no more than rounding
-        return high
+    near, last = CLOSE * (high - low), 0.0
+    f, slope = value(low)
     if f <= 0 and slope <= 0:
         return low
     positive = f > 0
     u = 0.5 * (low + high)
     if positive:
-        u = low + min((high - low) * f / (f - end), f / -slope if slope < 0 else np.inf)
+        u = low + min((high - low) * f / (f - end), f / -slope if slope < 0 else inf)
     for _ in range(100):
         f, slope = value(u)
         if f > 0:
@@ -231,8 +250,9 @@ def _first_root(value: Callable[[float], tuple[float, float]], low: float, high:
             high = u
         if f == 0.0 or high - low < LEAST * near:
             break
-        step = f / slope if slope < 0 and positive else np.inf
-        if abs(step) < near:
+        step = f / slope if slope < 0 and positive else inf
+        if abs(step) < near or (last and abs(step) * (step / last) ** 2 < LEAST * near):
             return u - step
-        u = u - step if low < u - step < high else 0.5 * (low + high)
+        last = step if low < u - step < high else 0.0
+        u = u - step if last else 0.5 * (low + high)
     return u

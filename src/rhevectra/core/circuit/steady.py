@@ -23,6 +23,33 @@ SHARES = (1.0, 0.5, 0.2, 0.05)
 
 
 @dataclass(frozen=True)
+class Shot:
+    """One period from the start x. scale: what a change of each state counts against; misses: that of the period so counted, end less start."""
+
+    x: Array
+    period: Period
+    scale: Array
+    misses: Array
+    size: float
+
+
+def _shoot(engine: Engine, x: Array, guess: tuple[int, ...]) -> Shot:
+    """The period from x. Raises NoSteadyState."""
+    found = engine.run(x, guess)
+    seen = np.maximum(np.abs(x), found.largest)
+    scale = np.empty(len(x))
+    for part in (slice(0, engine.eq.caps), slice(engine.eq.caps, len(x))):  # voltages, currents: the largest of its kind within the period
+        if seen[part].size:
+            scale[part] = np.maximum(seen[part], 1e-3 * seen[part].max() + 1e-12)
+    misses = (found.end[: len(x)] - x) / scale
+    return Shot(x, found, scale, misses, _largest(misses))
+
+
+def _largest(values: Array) -> float:
+    return max(map(abs, values.tolist()), default=0.0)
+
+
+@dataclass(frozen=True)
 class Steady:
     """The steady state. residual: largest relative |x(T) − x(0)|; steps: periods simulated."""
 
@@ -53,80 +80,59 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
     begun = perf_counter()
     equations = Equations(network, period)
     engine = Engine(equations)
-    x = np.array([p.start for p in equations.states if isinstance(p, Passive)])
-    guess = tuple(OFF for _ in equations.changing)
-    found = engine.run(x, guess)
+    shot = _shoot(engine, np.array([p.start for p in equations.states if isinstance(p, Passive)]), tuple(OFF for _ in equations.changing))
     steps, plain = 1, 2
-    size = _error(x, found, equations)
-    while size > TOLERANCE:
+    while shot.size > TOLERANCE:
         if steps >= MOST_STEPS:
-            worst = equations.states[int(_misses(x, found, equations).argmax())].name
-            longer = _longer(engine, equations, found)
-            raise NoSteadyState(f"not converged after {steps} periods: {worst} still changes by {size:.3g} of its size in a period" + (f"; the circuit settles to a state that repeats every {longer} periods" if longer else ""))
-        if progress is not None and progress(steps, size):
+            worst = equations.states[int(np.abs(shot.misses).argmax())].name
+            longer = _longer(engine, shot)
+            raise NoSteadyState(f"not converged after {steps} periods: {worst} still changes by {shot.size:.3g} of its size in a period" + (f"; the circuit settles to a state that repeats every {longer} periods" if longer else ""))
+        if progress is not None and progress(steps, shot.size):
             raise NoSteadyState("cancelled")
-        better = _newton(engine, equations, x, found, size, steps == 1)
-        steps += better[3]
-        if better[0] is not x:
-            x, found, size = better[:3]
-        else:
+        better, spent = _newton(engine, shot, steps == 1)
+        steps += spent
+        if better is None:
             plain = min(plain + 1, 12)
             for _ in range(plain):
-                x = found.end[: len(x)]
-                found = engine.run(x, found.last)
-            steps, size = steps + plain, _error(x, found, equations)
-    return Steady(equations, engine, x, found, size, steps, perf_counter() - begun)
+                shot = _next(engine, shot)
+            steps += plain
+        else:
+            shot = better
+    return Steady(equations, engine, shot.x, shot.period, shot.size, steps, perf_counter() - begun)
 
 
-def _longer(engine: Engine, equations: Equations, found: Period) -> int:
+def _next(engine: Engine, shot: Shot) -> Shot:
+    """The period that follows."""
+    return _shoot(engine, shot.period.end[: len(shot.x)], shot.period.last)
+
+
+def _longer(engine: Engine, shot: Shot) -> int:
     """How many periods the circuit takes to repeat itself when left alone, of two to four; 0 where it does not."""
     ends: list[Array] = []
     for _ in range(SETTLING):
-        found = engine.run(found.end[: engine.eq.first], found.last)
-        ends = [*ends[-4:], found.end[: engine.eq.first]]
-    scale = _scale(ends[-1], found, equations)
-    return next((k for k in (2, 3, 4) if float(np.abs((ends[-1] - ends[-1 - k]) / scale).max()) < 1e-6), 0)
+        shot = _next(engine, shot)
+        ends = [*ends[-4:], shot.period.end[: len(shot.x)]]
+    return next((k for k in (2, 3, 4) if _largest((ends[-1] - ends[-1 - k]) / shot.scale) < 1e-6), 0)
 
 
-def _newton(engine: Engine, equations: Equations, x: Array, found: Period, size: float, first: bool) -> tuple[Array, Period, float, int]:
-    """The first share of the Newton step that brings the root nearer: start, period, miss, periods spent; the same start if none does.
+def _newton(engine: Engine, shot: Shot, first: bool) -> tuple[Shot | None, int]:
+    """The first share of the Newton step that brings the root nearer, None if none does; periods spent.
 
     Nearness is judged by the Newton step that would follow with the same sensitivities, not by the miss: a node that rings
     until the switch shorts it may miss by much and matter little. Source: the natural monotonicity test of damped Newton
     methods (P. Deuflhard, from memory). The first step of all starts from a guess whose combinations may be none of the steady state's, so
     that its sensitivities judge nothing: it is taken.
     """
-    matrix, scale = np.eye(len(x)) - found.monodromy, _scale(x, found, equations)
-    inverse = np.linalg.pinv(matrix * scale / scale[:, None], rcond=1e-14)
-    step = inverse @ ((found.end[: len(x)] - x) / scale)
-    far = float(np.abs(step).max())
+    scale = shot.scale
+    inverse = np.linalg.pinv((np.eye(len(scale)) - shot.period.monodromy) * scale / scale[:, None], rcond=1e-14)
+    step = inverse @ shot.misses
+    far = _largest(step)
     for spent, share in enumerate(SHARES, 1):
-        trial = x + share * step * scale
         try:
-            there = engine.run(trial, found.last)
+            there = _shoot(engine, shot.x + share * step * scale, shot.period.last)
         except NoSteadyState:
             continue
-        new = _error(trial, there, equations)
-        left = float(np.abs(inverse @ ((there.end[: len(x)] - trial) / scale)).max())
-        if first or new < 0.1 * size or left < (1 - 0.25 * share) * far:
-            return trial, there, new, spent
-    return x, found, size, len(SHARES)
-
-
-def _scale(x: Array, found: Period, equations: Equations) -> Array:
-    """What a change of each state counts against: the largest voltage or current of its kind within the period."""
-    seen = np.maximum(np.abs(x), found.largest)
-    scale = np.empty(len(x))
-    for part in (slice(0, equations.caps), slice(equations.caps, len(x))):
-        if seen[part].size:
-            scale[part] = np.maximum(seen[part], 1e-3 * seen[part].max() + 1e-12)
-    return scale
-
-
-def _misses(x: Array, found: Period, equations: Equations) -> Array:
-    """Change of each state over the period, against its scale."""
-    return np.asarray(np.abs((found.end[: len(x)] - x) / _scale(x, found, equations)))
-
-
-def _error(x: Array, found: Period, equations: Equations) -> float:
-    return float(_misses(x, found, equations).max()) if len(x) else 0.0
+        left = _largest(inverse @ (there.misses * there.scale / scale))
+        if first or there.size < 0.1 * shot.size or left < (1 - 0.25 * share) * far:
+            return there, spent
+    return None, len(SHARES)
