@@ -11,12 +11,14 @@ for _name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
     os.environ[_name] = tempfile.mkdtemp()
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QEventLoop, QPoint, QPointF, Qt, QTimer
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from rhevectra import demo
 from rhevectra.app.session import Session
 from rhevectra.ui.main import SHARE
+from rhevectra.ui.pictures.canvas import PX_PER_MM
 from rhevectra.ui.theme import roles
 from rhevectra.ui.window import MainWindow
 
@@ -62,6 +64,38 @@ def away(application: QApplication, demo_name: str, topology: str, decision: str
     window.close()
 
 
+def dragged(application: QApplication) -> None:
+    """Print how long it takes until the leakage and height of a place are told while a block is dragged over it, and from its drop to the window painted anew."""
+    window = MainWindow(Session.of_text(demo.text(), "demo"))
+    window.resize(1280, 800)
+    window.show()
+    window.size_desk.choose_stage("transformer")
+    view, told, shown = window.size_desk.picture.view, [], []
+    application.processEvents()
+
+    def middle(k: int, share: float = 0.5) -> QPoint:
+        s = view.spots[k]
+        return QPointF((s.left + share * s.width) * PX_PER_MM, (s.top + 0.5 * s.height) * PX_PER_MM).toPoint()
+    for k in range(24):
+        many, before = len(view.spots), window.session.design
+        QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=middle(k % many))
+        QTest.mouseMove(view, middle(k % many))
+        start = time.perf_counter()
+        QTest.mouseMove(view, middle((k + 2) % many, 0.9))
+        application.processEvents()
+        told.append(time.perf_counter() - start)
+        start = time.perf_counter()
+        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=middle((k + 2) % many, 0.9))
+        while window.changing.busy:
+            application.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+        application.processEvents()
+        if window.session.design is not before:
+            shown.append(time.perf_counter() - start)
+    print(f"a winding dragged: leakage and height of the place told after {statistics.median(told) * 1e3:.0f} ms, most {max(told) * 1e3:.0f}; from the drop to the new design and the window painted median {statistics.median(shown) * 1e3:.0f}, least {min(shown) * 1e3:.0f} ms (goal: 100)")
+    window.session.saved = window.session.document
+    window.close()
+
+
 def main() -> None:
     """Print medians, what the window was away, and the memory at 200 and 1000 edits."""
     sys.setswitchinterval(SHARE)
@@ -70,6 +104,7 @@ def main() -> None:
     away(application, "camera-hide", "flyback", "fs")
     away(application, "frost-fans", "psfb", "fs")
     away(application, "frost-fans", "llc_half", "llc.cr")
+    dragged(application)
     window = MainWindow(Session.of_text(demo.text(), "demo"))
     window.show()
     application.processEvents()

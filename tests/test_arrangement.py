@@ -6,8 +6,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QToolTip
 
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import magnetics
@@ -222,7 +224,12 @@ def test_dragging_a_block_in_the_real_window_changes_leakage_and_fill(qtbot, win
     qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=middle(view, 1))
     qtbot.mouseMove(view, middle(view, 2))
     qtbot.mouseMove(view, middle(view, 3) + QPoint(6, 0))
+    told = QToolTip.text()
+    assert window.session.design.rows["transformer.arrangement"].value == "split" and f"now {show(before['transformer.leakage'], 'H', 3)}" in told
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=middle(view, 3) + QPoint(6, 0))
+    before_drop = window.session.before
+    same = size(before_drop.requirement, {"transformer.arrangement": "simple", **{id: before_drop.value(id) for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux")}})
+    assert f"leakage {show(float(same.value('transformer.leakage')), 'H', 3)}, " in told and f"height used {float(same.value('transformer.fill')) * 100:.0f} %, " in told
     design = window.session.design
     assert [w for w, _ in view.blocks()] == ["p", "aux", "s1"] and design.rows["transformer.arrangement"].value == "simple"
     assert float(design.value("transformer.leakage")) > 2 * before["transformer.leakage"] and float(design.value("transformer.fill")) != before["transformer.fill"]

@@ -8,7 +8,7 @@ from rhevectra import demo
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.size import size
 from rhevectra.drawing.axes import Frame, round_step
-from rhevectra.drawing.display import Fill, Line, Picture, Text
+from rhevectra.drawing.display import Disc, Fill, Line, Picture, Text
 from rhevectra.drawing.pictures import PICTURES
 from rhevectra.project.codec import decode
 from rhevectra.ui.views.ask_fields import with_mains
@@ -68,7 +68,7 @@ def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resona
         picture = PICTURES[key][1](design, corner, *page)
         assert (picture.width, picture.height) == page
         for item in picture.items:
-            points = item.points if isinstance(item, Line | Fill) else [(item.x, item.y)]
+            points = item.points if isinstance(item, Line | Fill) else [(item.x, item.y)] if isinstance(item, Text) else [(item.x - item.r, item.y - item.r), (item.x + item.r, item.y + item.r)]
             for x, y in points:
                 assert -0.5 <= x <= page[0] + 0.5 and -0.5 <= y <= page[1] + 0.5, (item, page)
         boxes = [extent(t) for t in picture.items if isinstance(t, Text)]
@@ -91,13 +91,12 @@ def test_loss_bars_add_up_and_are_as_long_as_their_watts(demo_design):
 def test_the_winding_picture_is_to_scale_and_no_turn_lies_on_another(demo_design):
     corner = all_corners(demo_design)[0]
     view = PICTURES["window"][1](demo_design, corner, 150, 110)
-    turns = [f for f in view.items if isinstance(f, Fill) and f.outline == "card" and len(f.points) == 12]
+    turns = [f for f in view.items if isinstance(f, Disc) and f.outline == "card"]
     d = demo_design
     plan = d.context["plan"]
     beside = [int(x.at((plan.choice.core, plan.choice.candidate)).beside) for x in plan.choice.trial.laid]
     assert len(turns) == sum(int(d.rows[f"transformer.{n}"].value) * b for n, b in zip(("np", "ns1", "naux"), beside, strict=True))
-    centres = np.array([np.mean(f.points, axis=0) for f in turns])
-    radii = np.array([np.ptp([p[0] for p in f.points]) / 2 for f in turns])
+    centres, radii = np.array([(f.x, f.y) for f in turns]), np.array([f.r for f in turns])
     for k in range(len(turns)):
         gap = np.hypot(*(centres - centres[k]).T) - radii - radii[k]
         gap[k] = 1.0

@@ -1,5 +1,6 @@
 """What differs between two designs, figure by figure: after an edit, against a reference, between two files."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from rhevectra.core.basis.quantities import show
@@ -46,10 +47,10 @@ def difference(old: Figure, new: Figure) -> str:
     return ("+" if moved > 0 else "−") + text_of(new.id, abs(moved), new.unit, 2)
 
 
-def changes(old: Design, new: Design) -> list[Change]:
-    """Every figure that differs, in the order of the new design; figures only one of them has come last."""
+def changes(old: Design, new: Design, among: Iterable[str] | None = None) -> list[Change]:
+    """Every figure that differs, or those named, in the order of the new design; figures only one of them has come last."""
     out = []
-    for id in (*new.figure_ids, *(i for i in old.figure_ids if i not in new.rows)):
+    for id in among or (*new.figure_ids, *(i for i in old.figure_ids if i not in new.rows)):
         a, b = (d.figure(id) if id in d.specs and id in d.rows else None for d in (old, new))
         shown = b or a
         if shown is None or (a is not None and b is not None and not difference(a, b)):
@@ -61,5 +62,5 @@ def changes(old: Design, new: Design) -> list[Change]:
 
 def summary(old: Design, new: Design, count: int = 3) -> str:
     """What an edit moved, in one line: the telling figures that moved most."""
-    told = sorted((c for c in changes(old, new) if c.id in _TELLING and c.old and c.new), key=lambda c: -c.relative)[:count]
+    told = sorted((c for c in changes(old, new, _TELLING) if c.old and c.new), key=lambda c: -c.relative)[:count]
     return " · ".join(f"{c.label.lower()} {c.old} → {c.new}" for c in told)

@@ -1,11 +1,14 @@
 """The usual orders of the windings side by side, on the core and turns that were chosen; a click takes one."""
 
+import numpy as np
+
 from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.formulas.magnetics import leakage_best
 from rhevectra.core.magnetics import arrangement
-from rhevectra.core.magnetics.compare import Wound, alternatives
+from rhevectra.core.magnetics.compare import Wound, alternatives, in_order
 from rhevectra.core.topologies.common.winding import LEAD_OUT, wires
 from rhevectra.drawing.display import Picture, Spot
 
@@ -29,12 +32,7 @@ def orders_picture(design: Design, made: list[Wound] | None, width: float, heigh
             picture.text(4, 17 + 18 * k, f"{_NAMES[text]}: its field is being solved …", "muted", "left", 3.2)
         return picture
     picture.decides = DECISION
-    rows = design.rows
-
-    def leakage(w: Wound) -> float:
-        return float(leakage_best(w.leakage, LEAD_OUT, float(rows["transformer.leakage_share"].value), float(rows["transformer.lp_plan"].value)))
-
-    columns = (("leakage", leakage, "H"), ("copper", lambda w: w.copper, "W"), ("coupling", lambda w: w.capacitance, "F"), ("height", lambda w: w.fill, "%"), ("rise", lambda w: w.rise, "K"))
+    columns = (("leakage", lambda w: _leakage(design, w), "H"), ("copper", lambda w: w.copper, "W"), ("coupling", lambda w: w.capacitance, "F"), ("height", lambda w: w.fill, "%"), ("rise", lambda w: w.rise, "K"))
     first, pitch = 34.0, min(18.0, (height - 16) / len(made))
     each = (width - first - 4) / len(columns)
     for c, (name, _, _) in enumerate(columns):
@@ -51,6 +49,26 @@ def orders_picture(design: Design, made: list[Wound] | None, width: float, heigh
         picture.spots.append(Spot(2, y - 3, width - 4, pitch - 2, w.text, w.refused or "takes this order"))
     picture.text(2, 13 + len(made) * pitch, "losses by the currents the core was chosen with; coupling: capacitance to the outputs", "muted", "left", 2.7)
     return picture
+
+
+def _leakage(design: Design, w: Wound) -> float:
+    """Leakage as the figure tells it [H]: with lead-outs, never below the stated share."""
+    rows = design.rows
+    return float(leakage_best(w.leakage, LEAD_OUT, float(rows["transformer.leakage_share"].value), float(rows["transformer.lp_plan"].value)))
+
+
+def foretold(design: Design, text: str) -> str:
+    """What the core and turns there are come to in another order, beside what they are now, in a few lines; nothing for a board, whose field takes longer than a hand."""
+    plan = design.context["plan"]
+    if plan.need.board is not None:
+        return ""
+    try:
+        made = in_order(plan, text, wires(design.catalogue))
+    except InputError as wrong:
+        return wrong.wrong
+    now = float(np.max(design.rows["transformer.leakage"].value)), float(np.max(design.rows["transformer.fill"].value))
+    told = f"with this core and these turns\nleakage {show(_leakage(design, made), 'H', 3)}, now {show(now[0], 'H', 3)}\nheight used {made.fill * 100:.0f} %, now {now[1] * 100:.0f} %"
+    return told + (f"\nrefused: {made.refused}" if made.refused else "")
 
 
 def _row(picture: Picture, w: Wound, y: float, now: bool, pitch: float) -> None:

@@ -28,6 +28,17 @@ class Fill:
 
 
 @dataclass(frozen=True, slots=True)
+class Disc:
+    """A filled circle about x, y with radius r [mm], with an outline role if any."""
+
+    x: float
+    y: float
+    r: float
+    role: str
+    outline: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Text:
     """A text. anchor: left, middle or right of x; y is the base line; size in mm of line height; clear: on a patch of the card, so that what lies behind does not cross it."""
 
@@ -53,14 +64,14 @@ class Spot:
     tip: str
 
 
-@dataclass
+@dataclass(eq=False)
 class Picture:
     """A picture of a width and height in mm; y grows downwards. data: named columns for export and cursors; spots: what can be taken; decides: the decision a click on a spot makes, with its name as value; pick: decisions that a point of the picture [mm] stands for, and what they would give."""
 
     width: float
     height: float
     caption: str = ""
-    items: list[Line | Fill | Text] = field(default_factory=list)
+    items: list[Line | Fill | Disc | Text] = field(default_factory=list)
     data: dict[str, Array] = field(default_factory=dict)
     frames: list["FrameInfo"] = field(default_factory=list)
     spots: list[Spot] = field(default_factory=list)
@@ -72,6 +83,9 @@ class Picture:
 
     def fill(self, points: Points, role: str, outline: str = "") -> None:
         self.items.append(Fill(points, role, outline))
+
+    def disc(self, x: float, y: float, r: float, role: str, outline: str = "") -> None:
+        self.items.append(Disc(x, y, r, role, outline))
 
     def text(self, x: float, y: float, text: str, role: str = "ink", anchor: str = "left", size: float = 3.4, bold: bool = False, clear: bool = False) -> None:
         self.items.append(Text(x, y, text, role, anchor, size, bold, clear))

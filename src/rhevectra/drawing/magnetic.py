@@ -2,8 +2,6 @@
 
 from typing import Any
 
-import numpy as np
-
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
@@ -16,11 +14,17 @@ from rhevectra.drawing.display import Picture, Spot
 
 def winding_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The winding window to scale, with what can be done to it by mouse."""
-    picture = cross_section(design, width, height, held)
-    layout = TOPOLOGIES[design.topology].winding_view(design).layout
-    for k, text in enumerate(("drag a block to another place;", "right click: split, join, shield, turns") if layout.bands else ()):
-        picture.text(_legend_left(picture, design), height - 14 + 4.6 * k, text, "muted", "left", 3.0)
+    view = TOPOLOGIES[design.topology].winding_view(design)
+    was = f"; held: {TOPOLOGIES[held.topology].winding_view(held).core}" if held is not None else ""
+    picture, left = _section(view, width, height, was)
+    for k, text in enumerate(("drag a block to another place;", "right click: split, join, shield, turns") if view.layout.bands else ()):
+        picture.text(left, height - 14 + 4.6 * k, text, "muted", "left", 3.0)
     return picture
+
+
+def cross_section(design: Design, width: float, height: float) -> Picture:
+    """The winding window to scale, as it is printed."""
+    return _section(TOPOLOGIES[design.topology].winding_view(design), width, height)[0]
 
 
 def _words_room(layout: Layout) -> float:
@@ -28,17 +32,9 @@ def _words_room(layout: Layout) -> float:
     return 84.0 if layout.wires and layout.wires[0].across else 66.0
 
 
-def _legend_left(picture: Picture, design: Design) -> float:
-    """Where the words beside the window begin [mm]."""
-    layout = TOPOLOGIES[design.topology].winding_view(design).layout
-    return 16.0 + layout.radial * min((picture.width - _words_room(layout)) / layout.radial, (picture.height - 16) / layout.along)
-
-
-def cross_section(design: Design, width: float, height: float, held: Design | None = None) -> Picture:
-    """The winding window to scale: bobbin, layers, tapes, margins."""
-    view = TOPOLOGIES[design.topology].winding_view(design)
+def _section(view: Any, width: float, height: float, was: str = "") -> tuple[Picture, float]:
+    """Bobbin, layers, tapes, margins to scale, and where the words beside the window begin [mm]."""
     layout = view.layout
-    was = f"; held: {TOPOLOGIES[held.topology].winding_view(held).core}" if held is not None else ""
     picture = Picture(width, height, f"{view.core}, {view.turns}{was}")
     scale = min((width - _words_room(layout)) / layout.radial, (height - 16) / layout.along)
     x0, y0 = 8.0, 9.0
@@ -62,7 +58,7 @@ def cross_section(design: Design, width: float, height: float, held: Design | No
         if wire.wide:
             picture.box(x0 + (wire.x - wire.radius) * scale, y0 + (wire.y - wire.wide / 2) * scale, max(2 * wire.radius * scale, 0.25), wire.wide * scale, wire.side)
             continue
-        _circle(picture, x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side)
+        picture.disc(x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side, "card")
     ends = [-10.0, -10.0]
     for k, band in enumerate(layout.bands, 1):
         middle = x0 + 0.5 * (band.begin + band.end) * scale
@@ -76,12 +72,7 @@ def cross_section(design: Design, width: float, height: float, held: Design | No
     gap = max(view.gap * scale, 0.3)
     picture.box(x0 - 4, y0 + h / 2 - gap / 2, 4, gap, "card", "ink")
     _legend(picture, view, x0 + w + 8, y0 + 4)
-    return picture
-
-
-def _circle(picture: Picture, x: float, y: float, r: float, side: str) -> None:
-    angle = np.linspace(0, 2 * np.pi, 13)[:-1]
-    picture.fill([(x + r * float(np.cos(a)), y + r * float(np.sin(a))) for a in angle], side, "card")
+    return picture, x0 + w + 8
 
 
 def _legend(picture: Picture, view: Any, x: float, y: float) -> None:
@@ -104,7 +95,7 @@ def flux_curve(design: Design, corner: Corner, width: float, height: float, held
     frame.level(view.b_limit, f"limit {show(view.b_limit, 'T')}", "over")
     for k, (name, i, b, role) in enumerate(view.points):
         x, y = frame.x(min(i, view.i_end)), frame.y(b)
-        _circle(picture, x, y, 1.1, role)
+        picture.disc(x, y, 1.1, role, "card")
         picture.text(frame.left + frame.width - 2, frame.top + frame.height - 3 - 5 * (len(view.points) - 1 - k), f"● {name}: {show(i, 'A')}, {show(b, 'T')}", role, "right", 3.2)
     frame.close()
     return picture

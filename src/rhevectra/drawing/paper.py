@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import replace
 
-from rhevectra.drawing.display import Fill, Line, Picture, Text
+from rhevectra.drawing.display import Disc, Fill, Line, Picture, Text
 
 PAGE = (210.0, 297.0)
 EDGE = 14.0
@@ -92,7 +92,7 @@ class Paper:
         self.room(high)
         x, y = EDGE, self.y
         for item in part.items:
-            if isinstance(item, Text):
+            if isinstance(item, Text | Disc):
                 self.page.items.append(replace(item, x=item.x + x, y=item.y + y))
             elif isinstance(item, Line):
                 self.page.items.append(Line([(a + x, b + y) for a, b in item.points], item.role, item.width, item.dashed))

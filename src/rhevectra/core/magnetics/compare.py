@@ -79,6 +79,12 @@ def worked_out(need: TransformerNeed, text: str, win: Windows, wires: dict[str, 
                  rise, "" if refused == transformer.FITS else refused)
 
 
+def in_order(plan: Any, text: str, wires: dict[str, tuple[Array, Array]]) -> Wound:
+    """A chosen transformer, its core and its turns, wound in another order. plan: need, choice and window. Raises InputError where the text does not suit the windings."""
+    choice = plan.choice
+    return wound_as(plan.need, text, [int(t[choice.core, choice.candidate]) for t in choice.trial.turns], plan.window.only([choice.core]), wires)
+
+
 def alternatives(plan: Any, chosen: str, wires: dict[str, tuple[Array, Array]]) -> list[Wound]:
     """The usual orders for a chosen transformer, with a person's own first if it is none of them and suits these windings. plan: need, choice and window."""
     found: list[Wound] = [*alternative_steps(plan, chosen, wires)][-1][2]
@@ -87,11 +93,8 @@ def alternatives(plan: Any, chosen: str, wires: dict[str, tuple[Array, Array]]) 
 
 def alternative_steps(plan: Any, chosen: str, wires: dict[str, tuple[Array, Array]]) -> Iterator[tuple[int, int, Any]]:
     """The same in steps of (done, total, None or all of them), order by order."""
-    choice, need = plan.choice, plan.need
-    turns = [int(t[choice.core, choice.candidate]) for t in choice.trial.turns]
-    win = plan.window.only([choice.core])
-    own = [chosen] if chosen not in arrangement.PRESETS and arrangement.suits(chosen, [w.name for w in need.windings]) else []
+    own = [chosen] if chosen not in arrangement.PRESETS and arrangement.suits(chosen, [w.name for w in plan.need.windings]) else []
     texts, found = (*own, *arrangement.PRESETS), []
     for k, text in enumerate(texts, 1):
-        found.append(wound_as(need, text, turns, win, wires))
+        found.append(in_order(plan, text, wires))
         yield k, len(texts), found if k == len(texts) else None

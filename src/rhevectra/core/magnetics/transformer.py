@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.corners import Array, pick
 from rhevectra.core.formulas import copper, magnetics
 from rhevectra.core.magnetics import arrangement, fringing, leakage, winding, wire
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL
@@ -310,7 +310,7 @@ def binding(trial: Trial, core: int) -> str:
     best = int(trial.excess[core].argmin())
     worst, text = 0.0, FITS
     for key, (value, limit, unit) in trial.constraints.items():
-        v, top = float(np.broadcast_to(value, trial.excess.shape)[core, best]), float(np.broadcast_to(limit, trial.excess.shape)[core, best])
+        v, top = pick(value, (core, best)), pick(limit, (core, best))
         over = (v / top if top > 1e-6 else 2.0) - 1 if v > top else 0.0
         if over > worst:
             shown = (f"{v * 100:.0f} %" if v < 9 else "more than all") if key == "fill" else show(v, unit, 3)

@@ -1,5 +1,7 @@
 """A picture whose parts can be taken: blocks of a winding window are dragged, split and joined; rows of a choice are clicked; the mark of a map is dragged."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QContextMenuEvent, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
@@ -29,6 +31,9 @@ class ArrangerView(PictureView):
         self.chosen: int | None = None
         self._pressed: QPointF | None = None
         self._dropped: int | None = None
+        self._foretold = ("", "")
+        self.foretell: Callable[[str], str] = lambda _text: ""
+        """What an order of the windings comes to, in a few lines, asked while a block is dragged."""
         self._mark: QPointF | None = None
         self._told: dict[str, float | str] | None = None
         self._next: Source | None = None
@@ -39,6 +44,7 @@ class ArrangerView(PictureView):
 
     def set_source(self, source: Source) -> None:
         """Show another picture; under a mark that is held the map stays, for its axes go with the values chosen."""
+        self._foretold = ("", "")
         if self._mark is not None:
             self._next = source
         else:
@@ -109,11 +115,22 @@ class ArrangerView(PictureView):
         if self._pressed is not None and not self._decides and (event.position() - self._pressed).manhattanLength() > DRAG_LEAST:
             self._dropped = self._gap_at(event.position().x() / PX_PER_MM)
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            QToolTip.showText(event.globalPosition().toPoint(), self._told_of(self._dropped), self)
         else:
             at = self._at(event.position())
             self.setCursor(Qt.CursorShape.ArrowCursor if at is None else Qt.CursorShape.PointingHandCursor if self._decides else Qt.CursorShape.OpenHandCursor)
             QToolTip.showText(event.globalPosition().toPoint(), self.spots[at].tip if at is not None else "", self)
         self.update()
+
+    def _told_of(self, gap: int) -> str:
+        """What the block comes to where it is held, worked out once for every place."""
+        made = move(self.blocks(), self.chosen or 0, gap)
+        if made == self.blocks():
+            return ""
+        text = write(made)
+        if self._foretold[0] != text:
+            self._foretold = text, self.foretell(text)
+        return self._foretold[1]
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._mark is not None and event.button() == Qt.MouseButton.LeftButton:
@@ -128,6 +145,7 @@ class ArrangerView(PictureView):
             return
         pressed, dropped, at = self._pressed, self._dropped, self.chosen
         self._pressed = self._dropped = None
+        QToolTip.hideText()
         if at is None or pressed is None or at >= len(self.spots):
             return
         if self._decides and self._at(event.position()) == at:

@@ -6,15 +6,15 @@ import sys
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QAction, QColor, QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QAction, QColor, QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.drawing.common import LEFT, RIGHT
-from rhevectra.drawing.display import Fill, FrameInfo, Line, Picture, Text
+from rhevectra.drawing.display import Disc, Fill, FrameInfo, Line, Picture, Text
 from rhevectra.project.store import write_text
-from rhevectra.ui.theme.roles import colour, font
+from rhevectra.ui.theme.roles import colour, font, theme
 
 PX_PER_MM = 3.6
 MOST_ZOOM = 40.0
@@ -28,7 +28,19 @@ Source = Callable[[float, float], Picture]
 def paint(painter: QPainter, picture: Picture, scale: float) -> None:
     """Paint a picture with `scale` pixels per millimetre."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    filled: tuple[str, str] | None = None
     for item in picture.items:
+        if isinstance(item, Fill | Disc):
+            if filled != (item.role, item.outline):  # hundreds of turns one after the other share them
+                filled = item.role, item.outline
+                painter.setPen(QPen(colour(item.outline), 0.8) if item.outline else Qt.PenStyle.NoPen)
+                painter.setBrush(colour(item.role))
+            if isinstance(item, Disc):
+                painter.drawEllipse(QPointF(item.x * scale, item.y * scale), item.r * scale, item.r * scale)
+            else:
+                painter.drawPolygon(QPolygonF([QPointF(x * scale, y * scale) for x, y in item.points]))
+            continue
+        filled = None
         if isinstance(item, Line):
             pen = QPen(colour(item.role), max(item.width * scale, 0.8))
             if item.dashed:
@@ -36,13 +48,9 @@ def paint(painter: QPainter, picture: Picture, scale: float) -> None:
             pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
             painter.setPen(pen)
             painter.drawPolyline(QPolygonF([QPointF(x * scale, y * scale) for x, y in item.points]))
-        elif isinstance(item, Fill):
-            painter.setPen(QPen(colour(item.outline), 0.8) if item.outline else Qt.PenStyle.NoPen)
-            painter.setBrush(colour(item.role))
-            painter.drawPolygon(QPolygonF([QPointF(x * scale, y * scale) for x, y in item.points]))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
         else:
             _text(painter, item, scale)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
 def _text(painter: QPainter, item: Text, scale: float) -> None:
@@ -75,6 +83,7 @@ class PictureView(QWidget):
         super().__init__(parent)
         self._source: Source | None = None
         self._picture: Picture | None = None
+        self._still: tuple[tuple[Picture, QSize, float, str], QPixmap] | None = None
         self._cursor: float | None = None
         self.zoom, self._offset, self._grip = 1.0, 0.0, 0.0
         self.setMouseTracking(True)
@@ -134,16 +143,33 @@ class PictureView(QWidget):
         picture = self.picture()
         if picture is None:
             return
-        if self.zoom > 1.0:
+        if self.zoom == 1.0:
+            painter.drawPixmap(0, 0, self._painted(picture))
+        else:
             edge = (LEFT - 0.4) * PX_PER_MM
             painter.setClipRect(QRectF(0, 0, edge, self.height()))
             paint(painter, picture, PX_PER_MM)
             painter.setClipRect(QRectF(edge, 0, self.width() - edge, self.height()))
             painter.translate(-self._offset * PX_PER_MM, 0)
-        paint(painter, picture, PX_PER_MM)
+            paint(painter, picture, PX_PER_MM)
         self._paint_cursor(painter, picture)
         if self.zoom > 1.0:
             self._paint_units(painter, picture)
+
+    def _painted(self, picture: Picture) -> QPixmap:
+        """The picture as it was painted last, if nothing of it has changed: pointing at it must not paint hundreds of turns anew."""
+        key = (picture, self.size(), self.devicePixelRatio(), theme())
+        if self._still is None or self._still[0] != key:
+            still = QPixmap(self.size() * self.devicePixelRatio())
+            still.setDevicePixelRatio(self.devicePixelRatio())
+            still.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(still)
+            try:
+                paint(painter, picture, PX_PER_MM)
+            finally:
+                painter.end()
+            self._still = key, still
+        return self._still[1]
 
     def _paint_units(self, painter: QPainter, picture: Picture) -> None:
         """Titles and the unit of the time ticks stay at their edges while the picture moves under them."""

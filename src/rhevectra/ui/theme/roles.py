@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -31,8 +32,13 @@ def theme() -> str:
 
 
 def colour(role: str) -> QColor:
-    """The colour of a role in the theme in use."""
-    return QColor(THEMES[theme()][role])
+    """The colour of a role in the theme in use; it is shared: to change it take a copy."""
+    return _colour(theme(), role)
+
+
+@cache
+def _colour(name: str, role: str) -> QColor:
+    return QColor(THEMES[name][role])
 
 
 @contextmanager

@@ -1,7 +1,7 @@
 """The corner grid: least margin at every line voltage and operating point; a chosen cell drives the pictures."""
 
 from PySide6.QtCore import QEvent, QPoint, QRectF, Qt, Signal
-from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from rhevectra.core.basis.corners import Corner
@@ -95,7 +95,7 @@ class CornerGrid(QWidget):
         return (0, self._at[1]) if self._compact else self._at
 
     def _paint_cell(self, painter: QPainter, box: QRectF, cell: Cell, marked: bool) -> None:
-        tint = colour(cell.word or "rule")
+        tint = QColor(colour(cell.word or "rule"))
         tint.setAlpha(38 if cell.word else 60)
         painter.setPen(QPen(colour("accent"), 2) if marked else Qt.PenStyle.NoPen)
         painter.setBrush(tint)

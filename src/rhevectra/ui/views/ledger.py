@@ -10,7 +10,7 @@ from rhevectra.app.changes import difference, text_of, value_text
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.working import Working, explain
 from rhevectra.core.design.design import Design, Figure, figure_at
-from rhevectra.ui.theme.roles import colour, font
+from rhevectra.ui.theme.roles import colour, font, theme
 from rhevectra.ui.widgets.reading_bar import ReadingBar
 
 LABEL, VALUE, MOVED, LIMIT, WORD = range(5)
@@ -41,6 +41,8 @@ class LedgerView(QFrame):
         self._before: Design | None = None
         self._corner: Corner | None = None
         self._ids: list[str] = []
+        self._shows: dict[int, tuple[object, ...]] = {}
+        """What stands in each row of the table: one that says the same is left alone."""
         self._open = ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(1, 6, 1, 1)
@@ -146,6 +148,7 @@ class LedgerView(QFrame):
         self.table.setCurrentCell(-1, -1)
         self.table.blockSignals(False)
         self._ids, self._open = ids, ""
+        self._shows.clear()
 
     def _moved(self, figure: Figure) -> str:
         """The held value where a reference is held, else the change against the value before the edit."""
@@ -166,6 +169,10 @@ class LedgerView(QFrame):
     def _fill(self, r: int, figure: Figure, moved: str) -> None:
         texts = (figure.label, value_text(figure), moved, limit_text(figure), figure.word)
         tip = f"{figure.label}\n{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}" + (f"\n{'shown' if self.here else 'worst'} at {figure.corner.text()}" if figure.corner else "") + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else "")
+        shows = (texts, tip, self._reference is None, theme())
+        if self._shows.get(r) == shows:
+            return
+        self._shows[r] = shows
         span = 4 if isinstance(figure.value, str) and not moved else 1
         if self.table.columnSpan(r, VALUE) != span:
             self.table.setSpan(r, VALUE, 1, span)

@@ -12,7 +12,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
 from rhevectra.core.magnetics.arrangement import named
 from rhevectra.core.magnetics.transformer import wound
-from rhevectra.drawing.arrangements import DECISION, orders_picture
+from rhevectra.drawing.arrangements import DECISION, foretold, orders_picture
 from rhevectra.drawing.circuit import conducting
 from rhevectra.drawing.clamp_map import map_picture
 from rhevectra.drawing.clamps import over_load_picture
@@ -101,6 +101,7 @@ class PicturePanel(QFrame):
         self.view.decided.connect(self.decided)
         self.view.arranged.connect(self._arranged)
         self.view.picked.connect(self.picked)
+        self.view.foretell = lambda text: foretold(self._design, _by_name(self._design, text)) if self._design is not None else ""
         self.tabs.currentChanged.connect(lambda _i: self._show())
 
     def _comes(self, draw: Callable[[Design, Any, float, float], Picture], said: str, work: Work, of_line: bool = False) -> Late:
@@ -197,9 +198,7 @@ class PicturePanel(QFrame):
     def _arranged(self, text: str) -> None:
         """Another order of the windings; where it is a usual one it goes by its name."""
         if self._design is not None:
-            plan = self._design.context["plan"]
-            turns = [int(t[plan.choice.core, plan.choice.candidate]) for t in wound(plan.need, plan.choice.trial.turns)]
-            self.decided.emit(DECISION, named(text, [w.name for w in plan.need.windings], turns))
+            self.decided.emit(DECISION, _by_name(self._design, text))
 
     def _show_late(self, design: Design, corner: Corner, late: Late) -> None:
         """What came from the worker for this design, or that it is on its way."""
@@ -264,3 +263,9 @@ class PicturePanel(QFrame):
             return
         self.now.set_source(lambda w, h: conducting(design, found, instant, w, h))
         self._say(f"{found.stretch_at(instant).name} · {shown_at(found.corner)} · exact")
+
+
+def _by_name(design: Design, text: str) -> str:
+    """An order of the windings by its name, where it is a usual one."""
+    plan = design.context["plan"]
+    return named(text, [w.name for w in plan.need.windings], [int(t[plan.choice.core, plan.choice.candidate]) for t in wound(plan.need, plan.choice.trial.turns)])

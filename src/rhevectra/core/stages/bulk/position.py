@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.remembered import remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.formulas.doubler import solve_doubler
 from rhevectra.core.formulas.rectifier import Bulk, LineSource, solve_bulk
@@ -29,6 +30,7 @@ class Position:
         """Capacitors in series as the load sees them."""
         return 2 if self.doubled else self.in_series
 
+    @remembered(16)
     def solve(self, v: Any, f: Any, power: Any, c: Any, near: Bulk | None = None, residual: float = 1e-4) -> Bulk:
         """Periodic state for capacitors of c [F] each; arrays broadcast to one shape."""
         return solve_doubler(v, f, power, c, self.source, near, residual) if self.doubled else solve_bulk(v, f, power, c / self.in_series, self.source, near, residual)
