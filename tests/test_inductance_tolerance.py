@@ -9,24 +9,40 @@ from rhevectra.core.topologies.flyback.tolerance import peak_with, peaks
 from rhevectra.project.codec import decode
 from rhevectra.ui.views.gap_bench import in_run
 
+KINDS = ({}, {"clamp.kind": "active"}, {"topology": "flyback_2sw"}, {"flyback.ripple_ratio": 2.0})
+
 
 @pytest.mark.parametrize("name", ["camera-hide", "logger-rack"])
-def test_the_peak_at_both_ends_of_the_tolerance(name):
-    """The same core and turns designed with nine tenths and eleven tenths of the inductance: the peak in run at that corner within 1 %; least inductance, greatest peak."""
+@pytest.mark.parametrize("kind", KINDS, ids=["continuous", "turned", "held", "resting"])
+def test_the_peak_at_both_ends_of_the_tolerance(name, kind):
+    """The same core and turns designed with nine tenths and eleven tenths of the inductance: the peak in run at that corner within 1 %; least inductance, greatest peak. The figure is that of the least, judged against the least limit."""
     doc = decode(demo.text(name), name)
-    d = size(doc.requirement, doc.decisions, noise=False)
-    keep = {k: r.value for k, r in d.rows.items() if k in d.decision_specs and (k == "transformer.core" or k.startswith("transformer.n"))}
-    told = peaks(d, 0.1)
-    assert told.least > told.ordered > told.greatest and told.ordered == pytest.approx(float(d.rows["switch.i_peak_run"].at(told.corner.index)), rel=1e-3)
+    pins = doc.decisions | kind
+    d = size(doc.requirement, pins, noise=False)
+    keep = {k: r.value for k, r in d.rows.items() if k in d.decision_specs and (k in ("transformer.core", "switch.class", "flyback.v_or") or k.startswith("transformer.n"))}
+    told, figure = peaks(d, 0.1), d.figure("switch.i_peak_least")
+    assert told.least > told.ordered > told.greatest and told.ordered == float(d.rows["switch.i_peak_run"].at(told.corner.index))
+    assert (figure.value, figure.limit, figure.corner.index) == (pytest.approx(told.least, rel=1e-12), told.limit, told.corner.index) and figure.margin == pytest.approx(1 - told.least / told.limit)
     for share, peak in ((0.9, told.least), (1.1, told.greatest)):
-        wound = size(doc.requirement, {**doc.decisions, **keep, "transformer.lp": float(d.rows["transformer.lp"].value) * share}, noise=False)
+        wound = size(doc.requirement, {**pins, **keep, "transformer.lp": float(d.rows["transformer.lp"].value) * share}, noise=False)
         assert float(wound.rows["switch.i_peak_run"].at(told.corner.index)) == pytest.approx(peak, rel=0.01)
 
 
+def test_a_limit_that_only_the_ordered_inductance_keeps_is_told(demo_design):
+    """Pinned between the two peaks, the least limit passes full load as ordered and trips with the least inductance: a finding that names the current limit."""
+    run, least = (demo_design.value(f"switch.i_peak_{k}") for k in ("run", "least"))
+    low = 1 - float(demo_design.value("switch.limit_tolerance"))
+    d = size(demo_design.requirement, {"switch.current_limit": 0.5 * (run + least) / low}, noise=False)
+    assert d.figure("switch.i_peak_run").margin > 0 > d.figure("switch.i_peak_least").margin
+    (finding,) = [f for f in d.findings if f.figure == "switch.i_peak_least"]
+    assert finding.severity == "must fix" and "switch.current_limit" in finding.text + finding.cure
+
+
 def test_with_a_current_that_rests_the_energy_counts():
-    """Energy of a period kept: half the inductance, the peak times root two; a current that no longer comes down to zero keeps its mean instead."""
-    assert peak_with(np.array(2.0), np.array(0.0), 0.5) == pytest.approx(2 * np.sqrt(2))
-    assert peak_with(np.array(2.0), np.array(1.0), 1.25) == pytest.approx(1.5 + 0.5 / 1.25)
+    """Energy of a period kept: half the inductance, the peak times root two; a current that no longer comes down to zero keeps its mean instead, and one that may turn round always."""
+    assert peak_with(np.array(2.0), np.array(0.0), 0.5, False) == pytest.approx(2 * np.sqrt(2))
+    assert peak_with(np.array(2.0), np.array(1.0), 1.25, False) == pytest.approx(1.5 + 0.5 / 1.25)
+    assert peak_with(np.array(2.0), np.array(-1.0), 0.5, True) == pytest.approx(0.5 + 1.5 / 0.5)
 
 
 def test_it_is_said_on_the_bench(demo_design):

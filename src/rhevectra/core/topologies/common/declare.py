@@ -56,7 +56,7 @@ _FIGURES = (
     FigureSpec("switch.duty_min", "Duty, smallest, full load", "D_min", "switch", corners.FULL, "min", fixed=MODEL),
     FigureSpec("switch.i_peak", "Peak switch current", "Î", "switch", corners.PEAKS, limit="switch.i_max", limit_kind="max", fixed="winding capacitance spike at turn-on",
                sentence="the current limit with its tolerance, plus what the bus adds during its delay"),
-    FigureSpec("switch.i_peak_run", "Peak current in run", "Î_run", "switch", corners.LOADED, limit="switch.limit_min", limit_kind="max", fixed=MODEL,
+    FigureSpec("switch.i_peak_run", "Peak current in run", "Î_run", "switch", corners.LOADED, limit="switch.limit_min", limit_kind="max", fixed="tolerance of inductances; ringing phase of the nominal parasitics",
                sentence="must stay below the least current limit, or full load trips it"),
     FigureSpec("switch.i_rms", "Switch current, rms", "I_sw", "switch", corners.FULL, fixed=MODEL),
     FigureSpec("switch.v_peak", "Peak drain voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="clamp resistor tolerance; diode forward recovery",

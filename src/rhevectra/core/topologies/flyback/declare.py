@@ -13,7 +13,7 @@ from rhevectra.core.topologies.flyback.variant import Variant
 _V_OR = "what the switch class leaves; 80 to 135 V by habit on wide mains"
 _HELD_V_OR = "below the lowest bus, by what the leakage needs to empty against"
 _FREQUENCY = DecisionSpec("fs", "Frequency at the lowest bus, full load", "switch", unit="Hz", low=20e3, high=300e3, schools="40 to 70 kHz: above hearing at every overload, and not too high at the highest line")
-CURES = {"switch.duty_max": "bulk.c", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "rectifier": "rectifier1.class", "feedback": "transformer.naux"}
+CURES = {"switch.duty_max": "bulk.c", "switch.i_peak_least": "switch.current_limit", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "rectifier": "rectifier1.class", "feedback": "transformer.naux"}
 HELD_CURES = {**CURES, "switch.v_peak": "switch.class", "return.share": "flyback.v_or"}
 VALLEY_BUS_RIPPLE = 1.6
 """The same at the boundary of conduction, whose peaks are higher."""
@@ -39,6 +39,9 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
         own += [FigureSpec("qr.f_min", "Lowest frequency", "f_min", "switch", corners.LOADED, "min", "qr.f_audible", "min", fixed=MODEL, sentence="at the lowest bus and the largest load"),
                 FigureSpec("qr.v_on", "Drain voltage at turn-on", "V_t", "switch", corners.FULL, fixed=MODEL, sentence="bus less what is left of the reflected voltage in the valley; zero where the drain reaches ground"),
                 FigureSpec("qr.valley", "Valley at turn-on", "k", "switch", corners.FULL, fixed=MODEL, sentence="the first valley that keeps the frequency below the highest")]
+    else:
+        own.append(FigureSpec("switch.i_peak_least", "Peak current in run, least inductance", "Î_L", "switch", corners.LOADED, limit="switch.limit_min", limit_kind="max", fixed="frequency; ringing phase of the nominal parasitics",
+                              sentence="made to the low end of its tolerance the transformer carries more ripple: full load must not trip the least current limit even then"))
     if v.held:
         drain: dict[str, Any] = {"label": "Peak switch voltage", "symbol": "V̂_ds", "stage": "switch", "domain": corners.PEAKS, "limit": "switch.v_limit", "limit_kind": "max", "fixed": "stray inductance"}
         own += [FigureSpec("switch.v_peak", **drain, sentence="each switch is held to the bus by its diode"),

@@ -20,6 +20,7 @@ from rhevectra.core.topologies.flyback import faults
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP, limit_at, limit_inputs
+from rhevectra.core.topologies.flyback.tolerance import record_peak
 from rhevectra.core.topologies.flyback.wound import Plan
 
 AUX_SPIKE = 0.3
@@ -118,6 +119,8 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
         sheet.again("qr.f_min", o["fs"])
         sheet.again("qr.v_on", o["v_turn_on"])
         sheet.given("qr.f_audible", AUDIBLE, "Hz", "rule", "above hearing")
+    else:  # there the frequency follows the inductance, and the peak hardly does
+        record_peak(work, o["i_end"], s.variant.turned)
     switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off", **turning)
     taken = {"avalanche": o["clamp_power"]} if s.variant.clamp is not None and s.variant.clamp.BURNS_IN_SWITCH else {}
     total = sheet.total("switch.loss", "W", "conduction (hot) and switching" + (", and what it takes in avalanche" if taken else ""), conduction=o["loss_conduction"], switching=switching, **taken)

@@ -8,6 +8,8 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.sheet import plain
+from rhevectra.core.formulas import inductance
+from rhevectra.core.stages.work import Work
 
 
 @dataclass(frozen=True)
@@ -21,19 +23,27 @@ class Peaks:
     limit: float
 
 
-def peak_with(i_one: Array, i_end: Array, share: float) -> Array:
-    """Peak current [A] with the inductance times `share`, at the same power, duty and frequency: mean and half ripple where the current does not rest, the same energy in each period where it does. i_one, i_end: at turn-off and before turn-on [A]."""
-    mean, half = 0.5 * (i_one + i_end), 0.5 * (i_one - i_end) / share
-    return np.asarray(np.where(mean > half, mean + half, np.sqrt((i_one**2 - i_end**2) / share)))
+def peak_with(i_peak: Array, i_end: Array, share: float, turned: bool) -> Array:
+    """Peak current [A] with the inductance times `share`. i_end: before turn-on [A]; turned: the current may turn round and never rests."""
+    both = i_peak, i_end, 1.0, share
+    return np.asarray(np.where(turned | inductance.flows(*both), inductance.peak_flowing(*both), inductance.peak_resting(*both)))
+
+
+def record_peak(work: Work, i_end: Any, turned: bool) -> None:
+    """The peak in run with the least inductance."""
+    rows, sheet = work.sheet.rows, work.sheet
+    both = {"i_peak": rows["switch.i_peak_run"], "i_end": i_end, "lp": rows["transformer.lp"], "lp_min": rows["transformer.lp_min"]}
+    flowing, resting = (sheet(f"switch.i_peak_{name}", function, **both) for name, function in (("flowing", inductance.peak_flowing), ("resting", inductance.peak_resting)))
+    sheet.either("switch.i_peak_least", turned | inductance.flows(*(plain(x) for x in both.values())), flowing, resting, "whether the current comes to rest with the least inductance")
 
 
 def peaks(design: Any, tolerance: float) -> Peaks | None:
     """Of a flyback whose inductance is made to a tolerance; None of other stages and of those whose frequency follows it."""
-    o = design.context.get("o", {})
-    if not {"i_one", "i_end"} <= set(o) or "switch.i_peak_run" not in design.rows or "qr.f_max" in design.rows:
+    if "switch.i_peak_least" not in design.rows:
         return None
-    shape = design.grid.shape
-    one, end = (np.broadcast_to(plain(o[k]), shape) for k in ("i_one", "i_end"))
-    low = np.where(corners.LOADED.mask(design.grid), peak_with(one, end, 1 - tolerance), -np.inf)
+    shape, o = design.grid.shape, design.context["o"]
+    peak, end = (np.broadcast_to(plain(x), shape) for x in (design.rows["switch.i_peak_run"], o["i_end"]))
+    turned = design.context["stage"].variant.turned
+    low = np.where(corners.LOADED.mask(design.grid), peak_with(peak, end, 1 - tolerance, turned), -np.inf)
     index = tuple(int(i) for i in np.unravel_index(int(low.argmax()), shape))
-    return Peaks(design.grid.corner(index), float(one[index]), float(low[index]), float(peak_with(one, end, 1 + tolerance)[index]), float(np.max(design.rows["switch.limit_min"].value)))
+    return Peaks(design.grid.corner(index), float(peak[index]), float(low[index]), float(peak_with(peak, end, 1 + tolerance, turned)[index]), float(np.max(design.rows["switch.limit_min"].value)))

@@ -1,0 +1,24 @@
+"""What the peak current becomes where the inductance is less than ordered, at the same power, duty and frequency."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.formula import formula
+
+
+@formula("Î_L = ½·(Î + I_e) + ½·(Î − I_e)·L/L_min", "A", "Î I_e L L_min", "current that does not rest: its mean stays, its ripple grows as the inductance falls")
+def peak_flowing(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:
+    """Peak [A] with lp_min [H] of a current that runs from i_end to i_peak [A] with lp [H] and never rests."""
+    return 0.5 * (i_peak + i_end) + 0.5 * (i_peak - i_end) * lp / lp_min
+
+
+@formula("Î_L = √((Î² − I_e²)·L/L_min)", "A", "Î I_e L L_min", "current that rests in every period: what the core takes in each stays, ½·L·(Î² − I_e²)")
+def peak_resting(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:
+    """Peak [A] with lp_min [H] of a current that rests then."""
+    return np.sqrt(np.maximum(np.square(i_peak) - np.square(i_end), 0.0) * lp / lp_min)
+
+
+def flows(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:
+    """Whether the current still does not rest with lp_min: half its ripple stays below its mean."""
+    return (i_peak - i_end) * lp < (i_peak + i_end) * lp_min
