@@ -45,7 +45,7 @@ def test_a_design_counts_half_a_turn_less_than_is_wound():
     """Feasible with a spacer under all legs, in balance, drawn; volts follow the turns that count; the leg's flux stands above half of the post's."""
     d = made()
     assert d.feasible, [f.text for f in d.findings if f.severity == MUST_FIX]
-    check_balance(d, front=("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up"))
+    check_balance(d, front=("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up"), loaded=True)  # without load its clamp takes nearly all of the core's current, whose loss in the primary's copper is counted beside the clamp's: half a per cent
     check_finite(d)
     check_drawn(d, d.grid.find(85.0))
     rows = d.rows
@@ -69,7 +69,8 @@ def test_it_adds_its_inductance_to_the_leakage():
 
 def test_a_ground_post_fills_one_leg():
     """Outer legs closed: the unpaired turn saturates one of them, must be fixed, and the spacer is named as the cure with what it buys."""
-    ground, spaced = made(**{"transformer.gap_place": "post"}), made()
+    ground = made(**{"transformer.gap_place": "post"})
+    spaced = made(**{id: ground.value(id) for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.lp")})
     assert not ground.feasible and any("fuller outer leg" in f.text for f in ground.findings if f.severity == MUST_FIX)
     bought = float(ground.rows["transformer.half_l"].value) / float(spaced.rows["transformer.half_l"].value)
     told = next(f.text for f in ground.findings if "times smaller" in f.text)

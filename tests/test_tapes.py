@@ -73,3 +73,14 @@ def test_the_sheet_tells_the_tape_that_was_chosen(demo_design):
     sheet = winding_sheet(d)
     assert "tapes of 70 µm" in " ".join(sheet.notes) and ", 4 between the mains side" in " ".join(sheet.notes)
     assert sheet.steps[-1].tapes == 4 and {s.tapes for s in sheet.steps} <= {1, 4}
+
+
+def test_a_board_asks_for_no_tape_and_a_pin_on_it_is_told(demo_design):
+    """Laminate keeps the sides of a board apart: school, margin and tapes are no decisions there; one that is pinned all the same is said to have no effect, and has none."""
+    idle = ("insulation.school", "transformer.margin", "transformer.tape", "transformer.barrier_tapes")
+    d = size(demo_design.requirement, {"topology": "flyback_2sw", "transformer.construction": "board"}, noise=False)
+    assert not set(idle) & set(d.rows) and not {s.id for s, _ in d.decisions("transformer")} & set(idle) and set(idle) <= set(demo_design.rows)
+    told = size(demo_design.requirement, {"topology": "flyback_2sw", "transformer.construction": "board", "transformer.tape": 80e-6}, noise=False)
+    (finding,) = [f for f in told.findings if f.cure == "transformer.tape"]
+    assert finding.severity == "look at" and "no effect" in finding.text and [row.origin for s, row in told.decisions("transformer") if s.id == "transformer.tape"] == ["pinned"]  # where it can be freed
+    assert all(np.array_equal(np.asarray(row.value), np.asarray(told.rows[id].value)) for id, row in d.rows.items())

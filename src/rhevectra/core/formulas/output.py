@@ -37,6 +37,12 @@ def output_power(v: Any, i: Any) -> Any:
     return v * i
 
 
+@formula("P = max(0, V·I − P_cu)", "W", "V I P_cu", "what a winding takes from the core, less what its own copper burns")
+def behind_winding(v: Any, i: Any, copper: Any) -> Any:
+    """Power [W] that reaches what a winding feeds, copper loss counted apart."""
+    return np.maximum(0.0, v * i - copper)
+
+
 @formula("η = P_o/(P_o + P_loss)", "", "P_o P_loss", "definition")
 def efficiency(p_out: Any, p_loss: Any) -> Any:
     """Efficiency."""

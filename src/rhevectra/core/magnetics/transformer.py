@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array, pick
-from rhevectra.core.formulas import copper, magnetics
+from rhevectra.core.formulas import copper, half_turn, magnetics
 from rhevectra.core.magnetics import arrangement, fringing, leakage, winding, wire
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL
 from rhevectra.core.magnetics.board import aux_track, lay_tracks
@@ -260,12 +260,21 @@ def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> T
     constraints: dict[str, tuple[Any, Any, str]] = {
         "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""), "rise": (trial.rise, RISE_AIM * need.rise_max, "K"),
         "gap": (trial.gap, need.gap_max_share * np.sqrt(post), "m"), "ratio": (ratio, 1e-9, ""), "parts": (thin, 1.0, ""),
+        **({} if need.half is None or not need.half.spaced else {"leg": (fuller_leg(need, win, trial), need.b_max, "T")}),
         **({} if need.leak_aim is None else {"leak": (beside_leakage(need, win, trial), need.leak_aim, "H")}), "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
     excess = np.zeros(shape)
     for value, limit, _unit in constraints.values():
         over = np.where(value > limit, np.where(np.asarray(limit) > 1e-6, value / np.maximum(limit, 1e-9), 2.0) - 1, 0.0)
         excess = excess + np.clip(over, 0, 50)
     return replace(trial, constraints=constraints, excess=excess)
+
+
+def fuller_leg(need: TransformerNeed, win: Windows, trial: Trial) -> Any:
+    """Flux [T] of the outer leg that carries more at the current limit, where a spacer lies under all legs and a winding ends half a turn early."""
+    assert need.half is not None and need.lp is not None
+    turns, (area, length) = counting(need, trial.turns), win.legs
+    amps = half_turn.current(need.flux_limit / need.lp, turns[0], turns[need.half.winding])
+    return half_turn.leg_flux(need.flux_limit / turns[0], 1.0, area[:, None], amps, length[:, None], need.material["mu_initial"], magnetics.shim(trial.gap))
 
 
 def beside_leakage(need: TransformerNeed, win: Windows, trial: Trial) -> Any:
@@ -300,7 +309,7 @@ class Choice:
 FITS = "fits"
 _SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, {l} aimed at",
          "gap": "gap {v} is longer than {l}, fringing heats the winding", "no gap": "inductance cannot be reached even without a gap",
-         "leak": "its chambers leak {v} at least, {l} are wanted", "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
+         "leg": "flux {v} in the fuller outer leg at the current limit, limit {l}", "leak": "its chambers leak {v} at least, {l} are wanted", "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
 
 
 def binding(trial: Trial, core: int) -> str:

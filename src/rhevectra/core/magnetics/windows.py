@@ -61,9 +61,15 @@ class Windows:
         """Length of a turn [m] whose middle lies `depth` above the bobbin floor."""
         return self.base_turn + self.climb * depth
 
+    @property
+    def legs(self) -> tuple[Array, Array]:
+        """Area [m²] and length [m] of one outer leg with its yokes of every core: half of its section, its path without the post."""
+        return 0.5 * self.effective.area, self.effective.length - self.window
+
     def leg(self, core: int) -> tuple[float, float]:
-        """Area [m²] and length [m] of one outer leg with its yokes: half of the core's section, its path without the post."""
-        return 0.5 * float(self.effective.area[core]), float(self.effective.length[core] - self.window[core])
+        """The same of one core."""
+        area, length = self.legs
+        return float(area[core]), float(length[core])
 
     def chambers(self) -> "Windows":
         """The same windows with their windings beside one another: what is laid one over the other now lies along the post, every turn as long as the mean, and the field runs from the post to the outer leg."""

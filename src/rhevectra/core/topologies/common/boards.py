@@ -13,9 +13,8 @@ from rhevectra.core.magnetics.board import LAYERS_USUAL, Board, vias
 from rhevectra.core.magnetics.candidate import exact_copper, resistance_loss
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import FigureSpec, Work
-from rhevectra.core.topologies.common.winding import choose_closely, choose_core
+from rhevectra.core.topologies.common.winding import BOARD, WIRE, boarded, choose_closely, choose_core
 
-WIRE, BOARD = "wire", "board"
 BARRIER = {"functional": 0.2e-3, "basic": 0.2e-3, "reinforced": 0.4e-3}
 """Dielectric between the sides [m] by insulation (distance through solid insulation, from memory of IEC 62368-1; confirm in the edition in force)."""
 EDGE = {"functional": 0.5e-3, "basic": 0.8e-3, "reinforced": 1.0e-3}
@@ -31,16 +30,9 @@ DECISIONS = (
 )
 
 
-def chosen(work: Work, every: Windows) -> bool:
-    """Whether the windings are tracks; a pinned core without a bobbin asks for them."""
-    pinned = work.choose.pins.get("transformer.core")
-    bare = pinned is not None and bool(every.bare[every.names.index(pinned)])
-    return bool(work.choose("transformer.construction", BOARD if bare else WIRE, "the core that is pinned has no bobbin" if bare else "wire on a bobbin: any turns, cheapest (common practice)").value == BOARD)
-
-
 def wind(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.TransformerNeed, tr.Choice, Windows]:
     """Core, turns and wire or tracks, by what was decided of the construction; with the need that led to the choice."""
-    if not chosen(work, every):
+    if not boarded(work):
         return need, *choose_core(work, need, every)
     need, choice, win = choose_closely(work, on_board(work, need), every)
     record(work, need, choice, win)

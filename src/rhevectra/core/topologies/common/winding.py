@@ -16,7 +16,7 @@ from rhevectra.core.magnetics import arrangement, candidate, compare, fringing, 
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.winding import SIZES_MM
-from rhevectra.core.magnetics.windows import USUAL, Tapes, Windows
+from rhevectra.core.magnetics.windows import USUAL, Tapes, Windows, windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import pins
 
@@ -195,15 +195,27 @@ def capacitance_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win
         work.find(NOTE, "transformer", f"the primary as laid has about {show(float(laid.value), 'F', 2)} across it, {show(float(assumed.value), 'F')} were assumed", "transformer.c_laid", "transformer.c_winding")
 
 
+WIRE, BOARD = "wire", "board"
+
+
+def boarded(work: Work) -> bool:
+    """Whether the windings are tracks; a pinned core without a bobbin asks for them."""
+    pinned, every = work.choose.pins.get("transformer.core"), work.parts["cores"].derived(windows)
+    bare = pinned is not None and bool(every.bare[every.names.index(pinned)])
+    return bool(work.choose("transformer.construction", BOARD if bare else WIRE, "the core that is pinned has no bobbin" if bare else "wire on a bobbin: any turns, cheapest (common practice)").value == BOARD)
+
+
 def spacing(work: Work) -> tuple[bool, float, Tapes]:
-    """Whether the secondaries are triple-insulated, the width of the margins [m], from the tables of the insulation standard, and the tape."""
+    """Whether the secondaries are triple-insulated, the width of the margins [m], from the tables of the insulation standard, and the tape. In a board its laminate keeps the sides apart."""
     need, choose = work.need, work.choose
-    school = choose("insulation.school", lambda: "triple" if need.insulation == "reinforced" else "margin", "triple-insulated secondary needs no margins" if need.insulation == "reinforced" else "basic insulation: margins")
     reinforced = need.insulation == "reinforced"
     working = need.mains.v_max if not need.is_dc else need.mains.v_max / np.sqrt(2)
     cr = work.sheet.given("insulation.creepage", 0.0 if need.insulation == "functional" else insulation.creepage(max(working, 50.0), need.pollution_degree, reinforced), "m", "standard", f"{show(working, 'V')} working, pollution degree {need.pollution_degree}, {need.insulation}; {insulation.EDITION}")
     cl = work.sheet.given("insulation.clearance", 0.0 if need.insulation == "functional" else insulation.clearance(insulation.impulse(working, need.overvoltage_category), need.altitude_max, reinforced), "m", "standard", f"overvoltage category {need.overvoltage_category}, {need.altitude_max:g} m; {insulation.EDITION}")
     width = work.sheet("insulation.margin", insulation.margin_width, creepage_m=cr, clearance_m=cl)
+    if boarded(work):
+        return False, 0.0, USUAL
+    school = choose("insulation.school", lambda: "triple" if reinforced else "margin", "triple-insulated secondary needs no margins" if reinforced else "basic insulation: margins")
     triple = school.value == "triple" and need.insulation != "functional"
     strip = choose("transformer.margin", lambda: 0.0 if triple else float(width.value), "none: the secondaries are triple-insulated" if triple else "what creepage and clearance ask of each side")
     if not triple and float(strip.value) < float(width.value) - 1e-6:

@@ -177,7 +177,7 @@ def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     sheet("aux.v_high", output.auxiliary_with_spike, v_aux=plain_v, share=AUX_SPIKE, turns_aux=s.ns[-1], turns_primary=s.np, v_node=spike, v_reflected=o["v_or"])
     v_min, v_max = SUPPLY_WINDOW[plan.switch["integrated"]]
     winding = sheet("aux.v_winding", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=0.0)
-    sheet("loss.controller", output.output_power, v=winding, i=s.i_outputs[-1])
+    sheet("loss.controller", output.behind_winding, v=winding, i=s.i_outputs[-1], copper=sheet.rows[f"loss.copper{len(s.i_outputs)}"])
     sheet.given("aux.v_min", v_min, "V", "catalogue", "under-voltage lock-out of the controller class")
     sheet.given("aux.v_max", v_max, "V", "catalogue", "over-voltage limit of the controller class")
 

@@ -26,6 +26,9 @@ loss, heat and temperature are figured with its real resistance, and refuse it."
 ESTIMATE = 1e-2
 """Change of the last pass that is good enough to choose a transformer by."""
 
+LEAKS_MORE = 1.4
+"""Leakage over the estimated one from which everything is chosen anew, with what the first choice leaks and burns."""
+
 
 @dataclass(frozen=True)
 class Plan:
@@ -57,7 +60,6 @@ def light_load(work: Work, v: Variant, limit: Mapping[str, Any], fs: float, lift
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus."""
-    grid = work.grid
     v = v if v.held else replace(v, clamp=clamp)
     v = replace(v, snubbed=snubbing.wanted(work))
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
@@ -67,10 +69,27 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     if v.turned:
         switch = {**switch, "c_clamp": sc.clamp_switch(work, switch, v_or, v_low, work.need.power / 0.88)}
     stage = sizing.estimate(work, v, switch, v_or, rectifiers, v_bus)
+    rows, told = dict(work.sheet.rows), len(work.findings)
+
+    def made(stage: pd.Stage) -> Plan:
+        plan = _wound(work, switch, rectifiers, stage, v_bus)
+        return plan if v.held else _clamped(work, plan, v_bus, v_or, clamp)
+    plan = made(stage)
+    if float(plan.leakage.value) > LEAKS_MORE * stage.leakage:  # the peak rises by what it burns, and with it the current limit and the flux
+        work.sheet.rows.clear()
+        work.sheet.rows.update(rows)
+        del work.findings[told:]
+        plan = made(replace(stage, **{k: getattr(plan.stage, k) for k in ("leakage", "r_primary", "r_winding", *(() if v.clamp is None else v.clamp.STAGE))}))
+    return plan
+
+
+def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[str, Any]], stage: pd.Stage, v_bus: Any) -> Plan:
+    """Current limit and transformer for an estimated stage, and the real stage they make; still without a clamp."""
+    grid, v = work.grid, stage.variant
     out = pd.solve(stage, passes=3, tolerance=ESTIMATE).out
     peak_run = float(np.max(loaded(work, out["i_peak"])))
     limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
-    i_floor, f_floor = light_load(work, v, limit, float(plain(stage.fs)), 1.6 * v_top * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
+    i_floor, f_floor = light_load(work, v, limit, float(plain(stage.fs)), 1.6 * float(np.max(v_bus)) * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
     stage = replace(stage, i_limit=np.broadcast_to(limit["worst"], grid.shape), i_floor=i_floor, f_floor=f_floor)
     material = work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency")
     grade = work.parts["materials"].row(material.value)
@@ -84,8 +103,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     wound = [float(t.value) for t in turns]
     snubbers = snubbing.choose(work, rectifiers, stage.extra["order"], wound, float(leak.value)) if v.snubbed else []
     real = replace(real, c_snub=snubbing.seen_from_primary(snubbers, wound))
-    plan = Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf, snubbers)
-    return plan if v.held else _clamped(work, plan, v_bus, v_or, clamp)
+    return Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf, snubbers)
 
 
 def _clamped(work: Work, plan: Plan, v_bus: Any, v_or: float, clamp: ModuleType) -> Plan:

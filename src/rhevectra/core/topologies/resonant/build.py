@@ -22,7 +22,7 @@ from rhevectra.core.topologies.common import boards
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
-from rhevectra.core.topologies.common.winding import copper_of, leakage_row, pins_of, spacing, stack, turns_of
+from rhevectra.core.topologies.common.winding import boarded, copper_of, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.resonant import chambers, fixed, sharing, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.choose_tank import AUX_VOLTS, estimate
@@ -78,7 +78,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     need = _transformer_need(work, stage, settled, grade)
     every = work.parts["cores"].derived(windows)
     if integrated:
-        if boards.chosen(work, every):
+        if boarded(work):
             work.find(MUST_FIX, "transformer", "chambers are wound of wire, a board has none: sized with wire", "transformer.core", "llc.inductor")
         need, choice, win = chambers.choose(work, need, every, float(stage.lr))
     else:
