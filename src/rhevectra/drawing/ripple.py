@@ -45,7 +45,8 @@ def _ideal(picture: Picture, frame: Frame, view: Any, told: list[tuple[str, str,
     """Curves of the ideal stage in one frame, with the present choice and the boundary."""
     for k, (text, name, y, role) in enumerate(told):
         seen = (y >= frame.y0) & (y <= frame.y1)
-        frame.trace(name, view.ratio[seen], y[seen], role, 0.5)
+        if seen.sum() > 1:  # beside a choice with hardly any ripple everything else lies above the frame
+            frame.trace(name, view.ratio[seen], y[seen], role, 0.5)
         picture.text(frame.left + frame.width - 2, frame.top + 8.5 + 4.2 * k, text, role, "right", 3.2)
     for value, text, role in ((view.chosen, "chosen", "accent"), (2.0, "boundary", "muted")):
         right = frame.x(value) > frame.left + 0.6 * frame.width
