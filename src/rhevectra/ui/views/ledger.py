@@ -3,7 +3,6 @@
 from html import escape
 
 from PySide6.QtCore import Qt, QUrl, Signal
-from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QButtonGroup, QFrame, QHBoxLayout, QHeaderView, QLabel, QSplitter, QTableWidget, QTableWidgetItem, QTextBrowser, QToolButton, QVBoxLayout, QWidget
 
 from rhevectra.app.changes import difference, text_of, value_text
@@ -41,8 +40,8 @@ class LedgerView(QFrame):
         self._before: Design | None = None
         self._corner: Corner | None = None
         self._ids: list[str] = []
-        self._shows: dict[int, tuple[object, ...]] = {}
-        """What stands in each row of the table: one that says the same is left alone."""
+        self._shows: dict[tuple[int, int], tuple[str, str, str, str]] = {}
+        """What stands in each cell of the table, its tip, role and theme: one that says the same is left alone."""
         self._open = ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(1, 6, 1, 1)
@@ -144,7 +143,10 @@ class LedgerView(QFrame):
         self.table.setRowCount(len(ids))
         for r in range(len(ids)):
             for c in range(5):
-                self.table.setItem(r, c, QTableWidgetItem())
+                item = QTableWidgetItem()
+                item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignLeft if c == LABEL else Qt.AlignmentFlag.AlignRight))
+                item.setFont(font(9 if c == MOVED else 10, c == VALUE))
+                self.table.setItem(r, c, item)
         self.table.setCurrentCell(-1, -1)
         self.table.blockSignals(False)
         self._ids, self._open = ids, ""
@@ -169,23 +171,20 @@ class LedgerView(QFrame):
     def _fill(self, r: int, figure: Figure, moved: str) -> None:
         texts = (figure.label, value_text(figure), moved, limit_text(figure), figure.word)
         tip = f"{figure.label}\n{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}" + (f"\n{'shown' if self.here else 'worst'} at {figure.corner.text()}" if figure.corner else "") + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else "")
-        shows = (texts, tip, self._reference is None, theme())
-        if self._shows.get(r) == shows:
-            return
-        self._shows[r] = shows
         span = 4 if isinstance(figure.value, str) and not moved else 1
         if self.table.columnSpan(r, VALUE) != span:
             self.table.setSpan(r, VALUE, 1, span)
         roles = ("ink", "ink", "accent" if self._reference is None else "muted", "muted", figure.word or "ink")
-        for c, text in enumerate(texts):
+        against = f"{moved} against the {'reference held' if self._reference is not None else 'value before the edit'}"
+        for c, (text, role) in enumerate(zip(texts, roles, strict=True)):
+            shows = text, against if c == MOVED and moved else tip, role, theme()
             item = self.table.item(r, c)
-            if item is None:
+            if item is None or self._shows.get((r, c)) == shows:
                 continue
+            self._shows[r, c] = shows
             item.setText(text)
-            item.setToolTip(tip if c != MOVED or not moved else f"{moved} against the {'reference held' if self._reference is not None else 'value before the edit'}")
-            item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignLeft if c == LABEL else Qt.AlignmentFlag.AlignRight))
-            item.setFont(font(9 if c == MOVED else 10, c == VALUE))
-            item.setForeground(QColor(colour(roles[c])))
+            item.setToolTip(shows[1])
+            item.setForeground(colour(role))
 
     def _row_changed(self, row: int, _c: int, _pr: int, _pc: int) -> None:
         if 0 <= row < len(self._ids):
