@@ -24,7 +24,7 @@ SHARES = (1.0, 0.5, 0.2, 0.05)
 
 @dataclass(frozen=True)
 class Shot:
-    """One period from the start x. scale: what a change of each state counts against; misses: that of the period so counted, end less start."""
+    """One period from the start x. scale: what a change of each state counts against; misses: that of the period so counted, end less start; size: the largest of them."""
 
     x: Array
     period: Period
