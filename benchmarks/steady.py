@@ -14,9 +14,6 @@ from rhevectra.core.circuit.measure import Measures
 from rhevectra.core.circuit.read import read
 from rhevectra.core.circuit.steady import steady
 
-ROUNDS = 3
-"""Turns of both sides."""
-
 
 def transient(text: str, period: float, periods: int) -> tuple[float, float]:
     """Seconds the simulator takes for so many periods, and the output's average over the last two."""
@@ -48,11 +45,11 @@ def main() -> None:
         found = steady(read(text), period)
         times = [steady(read(text), period).elapsed for _ in range(5)]
         print(f"{name:26} {statistics.median(times) * 1e3:7.1f} ms   {len(found.start):2d} states, {len(found.period.events):3d} events, {found.steps:3d} periods, {statistics.median(times) / found.steps * 1e3:6.2f} ms a period")
-    for name, (text, period), goal in (("flyback with 1000 µF", flyback(c_out=1000e-6), 100), ("LLC at resonance, 470 µF", (llc(1.0)[0].replace("C1 out 0 22u", "C1 out 0 470u").replace("IC=24", "IC=0"), llc(1.0)[1]), 30)):
+    for name, (text, period), goal, turns in (("flyback with 1000 µF", flyback(c_out=1000e-6), 100, 1), ("LLC at resonance, 470 µF", (llc(1.0)[0].replace("C1 out 0 22u", "C1 out 0 470u").replace("IC=24", "IC=0"), llc(1.0)[1]), 30, 7)):
         text = text.replace("IC=12", "IC=0")
         target = Measures(steady(read(text), period)).measure("n", "out").avg
         mine, theirs = [], []
-        for _ in range(ROUNDS):  # in turns, and the least of each counts: the pace of a shared machine changes from second to second
+        for _ in range(turns):  # one side after the other, and the least of each counts: the pace of a shared machine changes from second to second
             mine += [steady(read(text), period).elapsed for _ in range(7)]
             spent, periods = simulator(text, period, target)
             theirs.append(spent)
