@@ -48,7 +48,7 @@ def difference(old: Figure, new: Figure) -> str:
 
 
 def changes(old: Design, new: Design, among: Iterable[str] | None = None) -> list[Change]:
-    """Every figure that differs, or those named, in the order of the new design; figures only one of them has come last."""
+    """Every figure that differs, in the order of the new design, figures only one of them has last; or of those named, in their order."""
     out = []
     for id in among or (*new.figure_ids, *(i for i in old.figure_ids if i not in new.rows)):
         a, b = (d.figure(id) if id in d.specs and id in d.rows else None for d in (old, new))

@@ -1,7 +1,5 @@
 """The usual orders of the windings side by side, on the core and turns that were chosen; a click takes one."""
 
-import numpy as np
-
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
@@ -66,8 +64,8 @@ def foretold(design: Design, text: str) -> str:
         made = in_order(plan, text, wires(design.catalogue))
     except InputError as wrong:
         return wrong.wrong
-    now = float(np.max(design.rows["transformer.leakage"].value)), float(np.max(design.rows["transformer.fill"].value))
-    told = f"with this core and these turns\nleakage {show(_leakage(design, made), 'H', 3)}, now {show(now[0], 'H', 3)}\nheight used {made.fill * 100:.0f} %, now {now[1] * 100:.0f} %"
+    leakage, fill = (design.most(f"transformer.{k}") for k in ("leakage", "fill"))
+    told = f"with this core and these turns\nleakage {show(_leakage(design, made), 'H', 3)}, now {show(leakage, 'H', 3)}\nheight used {made.fill * 100:.0f} %, now {fill * 100:.0f} %"
     return told + (f"\nrefused: {made.refused}" if made.refused else "")
 
 

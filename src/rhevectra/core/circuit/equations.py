@@ -227,10 +227,10 @@ class Equations:
         both = self._fixed.copy()
         for states, state in zip(self._states, combination, strict=True):
             both += states[state].adds
-        scale = np.maximum.reduce(np.abs(both[:, : self.size]), 1)
+        scale = np.abs(both[:, : self.size]).max(1)
         scale[scale == 0] = 1.0
         both /= scale[:, None]
-        return self._solve(both[:, : self.size].copy(), both[:, self.size :].copy(), combination)
+        return self._solve(both[:, : self.size], both[:, self.size :], combination)
 
     def _solve(self, G: Array, right: Array, combination: tuple[int, ...]) -> Tied:
         z, W, R = _least(G, right)

@@ -188,15 +188,15 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mappin
         work.find(severity, spec.stage, label + (f"; freeing the pin on {cure} may cure it" if free else f"; change {cure}" if cure else ""), id, cure)
     for id, near in unknown:
         work.find(LOOK_AT, "load", f"decision {id!r} is not known and has no effect" + (f"; nearest: {near}" if near else ""), "", "")
-    for id in work.choose.pins:
-        if id not in rows:
-            work.choose(id, None)  # it stands among the decisions, where it can be freed
-            work.find(LOOK_AT, work.choose.specs[id].stage, f"{work.choose.specs[id].label}: pinned, and nothing here asks for it: it has no effect as the design stands", "", id)
     for id in measured:
         if id not in rows:
             work.find(LOOK_AT, "load", f"reading {id!r} belongs to no figure of this design and has no effect")
         elif id in work.choose.pins and abs(float(work.choose.pins[id]) / measured[id].value - 1) > 1e-6:
             work.find(LOOK_AT, specs[id].stage if id in specs else "load", f"{id}: the pin {show(float(work.choose.pins[id]))} differs from the reading {show(measured[id].value)}; the reading wins", id, id)
+    for id in work.choose.pins:
+        if id not in rows:
+            work.choose(id, None)  # it stands among the decisions, where it can be freed
+            work.find(LOOK_AT, work.choose.specs[id].stage, f"{work.choose.specs[id].label}: pinned, and nothing here asks for it: it has no effect as the design stands", "", id)
     for name in parts.clashes:
         work.find(LOOK_AT, "load", f"part {name!r}: an own row replaces a shipped one with other data")
 

@@ -6,7 +6,7 @@ from rhevectra.core.basis.corners import FULL, Domain, Grid
 from rhevectra.core.basis.decisions import Decisions
 from rhevectra.core.basis.findings import Finding
 from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.basis.sheet import Sheet
+from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue
 
 
@@ -43,3 +43,13 @@ class Work:
 
     def find(self, severity: str, stage: str, text: str, figure: str = "", cure: str = "") -> None:
         self.findings.append(Finding(severity, stage, text, figure, cure))
+
+    def mark(self) -> tuple[dict[str, Row], int]:
+        """What has been recorded and found up to here, to come `back` to."""
+        return dict(self.sheet.rows), len(self.findings)
+
+    def back(self, mark: tuple[dict[str, Row], int]) -> None:
+        """Forget what came since: it is to be chosen anew."""
+        rows, told = mark
+        self.sheet.rows = dict(rows)
+        del self.findings[told:]

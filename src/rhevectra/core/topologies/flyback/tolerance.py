@@ -7,7 +7,7 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Corner
-from rhevectra.core.basis.sheet import plain
+from rhevectra.core.basis.sheet import Quick, plain
 from rhevectra.core.formulas import inductance
 from rhevectra.core.stages.work import Work
 
@@ -23,18 +23,21 @@ class Peaks:
     limit: float
 
 
+def _peak(sheet: Any, turned: bool, **both: Any) -> Any:
+    """Peak current with the least inductance, as a row or a bare number. both: inputs of the formulas; turned: the current may turn round and never rests."""
+    flowing, resting = (sheet(f"switch.i_peak_{name}", function, **both) for name, function in (("flowing", inductance.peak_flowing), ("resting", inductance.peak_resting)))
+    return sheet.either("switch.i_peak_least", turned | inductance.flows(*(plain(x) for x in both.values())), flowing, resting, "whether the current comes to rest with the least inductance")
+
+
 def peak_with(i_peak: Array, i_end: Array, share: float, turned: bool) -> Array:
     """Peak current [A] with the inductance times `share`. i_end: before turn-on [A]; turned: the current may turn round and never rests."""
-    both = i_peak, i_end, 1.0, share
-    return np.asarray(np.where(turned | inductance.flows(*both), inductance.peak_flowing(*both), inductance.peak_resting(*both)))
+    return np.asarray(_peak(Quick(), turned, i_peak=i_peak, i_end=i_end, lp=1.0, lp_min=share))
 
 
 def record_peak(work: Work, i_end: Any, turned: bool) -> None:
     """The peak in run with the least inductance."""
-    rows, sheet = work.sheet.rows, work.sheet
-    both = {"i_peak": rows["switch.i_peak_run"], "i_end": i_end, "lp": rows["transformer.lp"], "lp_min": rows["transformer.lp_min"]}
-    flowing, resting = (sheet(f"switch.i_peak_{name}", function, **both) for name, function in (("flowing", inductance.peak_flowing), ("resting", inductance.peak_resting)))
-    sheet.either("switch.i_peak_least", turned | inductance.flows(*(plain(x) for x in both.values())), flowing, resting, "whether the current comes to rest with the least inductance")
+    rows = work.sheet.rows
+    _peak(work.sheet, turned, i_peak=rows["switch.i_peak_run"], i_end=i_end, lp=rows["transformer.lp"], lp_min=rows["transformer.lp_min"])
 
 
 def peaks(design: Any, tolerance: float) -> Peaks | None:

@@ -69,16 +69,14 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     if v.turned:
         switch = {**switch, "c_clamp": sc.clamp_switch(work, switch, v_or, v_low, work.need.power / 0.88)}
     stage = sizing.estimate(work, v, switch, v_or, rectifiers, v_bus)
-    rows, told = dict(work.sheet.rows), len(work.findings)
+    before = work.mark()
 
     def made(stage: pd.Stage) -> Plan:
         plan = _wound(work, switch, rectifiers, stage, v_bus)
         return plan if v.held else _clamped(work, plan, v_bus, v_or, clamp)
     plan = made(stage)
     if float(plan.leakage.value) > LEAKS_MORE * stage.leakage:  # the peak rises by what it burns, and with it the current limit and the flux
-        work.sheet.rows.clear()
-        work.sheet.rows.update(rows)
-        del work.findings[told:]
+        work.back(before)
         plan = made(replace(stage, **{k: getattr(plan.stage, k) for k in ("leakage", "r_primary", "r_winding", *(() if v.clamp is None else v.clamp.STAGE))}))
     return plan
 
