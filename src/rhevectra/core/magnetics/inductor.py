@@ -1,5 +1,6 @@
 """Choosing the core of a filter inductor: every core tried at once, the smallest that passes wins."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -65,7 +66,7 @@ class InductorChoice:
     rise: float
     b_peak: float
     passed: bool
-    refused: tuple[str, ...]
+    refused: Callable[[], tuple[str, ...]]
 
 
 def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None) -> InductorChoice:
@@ -90,7 +91,9 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
     able = [int(i) for i in order if excess[i] <= 0 and not win.rare[i]]
     k = win.names.index(pinned) if pinned is not None else able[0] if able else int(np.where(win.rare, np.inf, excess).argmin())
     smaller = [int(i) for i in order if eff.volume[i] < eff.volume[k] and not win.rare[i]]
-    refused = tuple(f"{win.names[i]}: {_why(limits, over, i)}" for i in reversed(smaller))
+
+    def refused() -> tuple[str, ...]:
+        return tuple(f"{win.names[i]}: {_why(limits, over, i)}" for i in reversed(smaller))
     return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire.copper[k]), float(wire.diameter[k]), float(mean_turn[k]), float(wire.resistance[k]), float(wire.eddy[k]), float(rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), refused)
 
 

@@ -11,8 +11,8 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 
-HALVES, SAMPLES = 2, 800
-"""Half cycles run, the last of which counts: the loop forgets within a few of its own periods; instants of half a cycle where no cycle remembers another."""
+FORGOTTEN, SAMPLES = 20, 800
+"""Periods of the current loop's crossover within which it forgets how it began, run before the half cycle that counts; instants of half a cycle where no cycle remembers another."""
 AIR = 30.0
 """Current over the one that leaves half the inductance, beyond which the powder is as good as air."""
 ZERO = 0.4
@@ -61,16 +61,18 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
     angle = omega * (np.arange(steps) + 0.5) * period
     asked = (top * _command(loop, angle)).tolist()
     line = (v_crest * np.sin(angle)).tolist()
-    held, i, mean, means = 0.0, 0.0, 0.0, [0.0] * steps
-    for _ in range(HALVES):
-        for k in range(steps):
+    held, i, mean, means, half_left = 0.0, 0.0, 0.0, [0.0] * steps, loop.i_half
+    before = min(math.ceil(FORGOTTEN * loop.fs / loop.crossover), steps)
+    for cycles in (range(steps - before, steps), range(steps)):
+        for k in cycles:
             v, error = line[k], asked[k] - mean  # what the cycle before drew
             wanted = gain * error + held
             duty = (0.0 if wanted < 0.0 else 0.97 if wanted > 0.97 else wanted) if rests <= k < steps - rests else 0.0
             if duty == wanted or (wanted - duty) * error < 0:
                 held += slope * error
-            if loop.i_half:
-                inductance = loop.inductance / (1 + min(mean / loop.i_half, AIR) ** loop.exponent)
+            if half_left:
+                over = mean / half_left
+                inductance = loop.inductance / (1 + (over if over < AIR else AIR) ** loop.exponent)
             peak, off = i + v * duty * period / inductance, 1 - duty
             fall = (v_bus - v) / inductance
             end = peak - fall * off * period

@@ -44,7 +44,7 @@ def curve(s: st.Stage, v_bus: float, i_out: float, top: float, high: float = HIG
     low = wide[max(int(seen.argmax()), int(np.flatnonzero(seen >= top)[-1]) if (seen >= top).any() else 0)]
     f = np.geomspace(low, high, count)
     ratio, load, gain = np.full(count, k), np.full(count, at), _harmonic(f, k, at)
-    found = tank.solve(tank.Point(np.pi / f, load, gain, ratio), "gain", passes=12)
+    found = tank.solve(tank.Point(np.pi / f, load, gain, ratio), "gain", enough=st.ROUGH, passes=12)
     good = (found.miss < st.UNSOLVED) & (found.point.gain > 0)
     off = waves.measures(found)["off"]
     return Curve(fr * f[good], found.point.gain[good], off[good] > 0, gain[good])

@@ -8,19 +8,22 @@ Source: the differential equations of the lossless circuit, solved piece by piec
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
 
-OFF, UP, DOWN = 0, 1, 2
+OFF, UP, DOWN = 0.0, 1.0, -1.0
 """What the rectifier does to the magnetising inductance: nothing, holds it at plus or at minus the output."""
+State = tuple[Array, Array, Array]
 PIECES, SCAN = 5, 16
 NEWTON, CLOSING, SHORTER = 24, 3, 0.4
 APART = 1e-3
 """The search begins on the side of a rectifier that still conducts the other way: at the edge between both the slopes differ."""
-ENOUGH = 1e-9
-_GRID = np.linspace(0, 1, SCAN + 1)[None, 1:]
+ENOUGH, SURE = 1e-9, 0.3
+"""Share of the currents that counts as periodic; times its root, Newton's next step is taken to reach it, and judged with the final run."""
+_GRID = np.linspace(0, 1, SCAN + 1)[1:, None]
 
 
 @dataclass(frozen=True)
@@ -62,122 +65,130 @@ def spread(found: Found, rows: Array) -> Found:
     return Found(Point(p.half[rows], p.load[rows], p.gain[rows], p.ratio[rows]), Half(h.start[rows], h.end[rows], h.kind[:, rows], h.at[:, rows], h.length[:, rows], h.states[:, rows]), found.miss[rows], found.unknown[rows])
 
 
-def along(kind: Array, state: Array, p: Point, t: Array) -> tuple[Array, Array, Array]:
-    """State after a time t (n, m) in a piece: tank current, magnetising current, capacitor voltage."""
-    j, jm, u = (state[..., k][..., None] for k in range(3))
-    held = np.where(kind == UP, p.gain, np.where(kind == DOWN, -p.gain, 0.0))[:, None]
-    free = (kind == OFF)[:, None]
-    w = np.where(free, 1 / np.sqrt(1 + p.ratio)[:, None], 1.0)
-    middle = 1.0 - held
-    c, s = np.cos(w * t), np.sin(w * t)
-    voltage = middle + (u - middle) * c + j / w * s
-    current = j * c - (u - middle) * w * s
-    return current, np.where(free, current, jm + held / p.ratio[:, None] * t), voltage
+class Piece:
+    """A piece of every point: tank current, magnetising current and capacitor voltage (n,) at its start, and what stays the same in it."""
+
+    __slots__ = ("current", "free", "magnetising", "middle", "over", "point", "ramp", "sense", "swing", "voltage", "w")
+
+    def __init__(self, kind: Array, state: State, point: Point) -> None:
+        self.current, self.magnetising, self.voltage = state
+        self.point, self.sense, self.free = point, kind, kind == OFF
+        held = kind * point.gain
+        self.w = np.where(self.free, 1 / np.sqrt(1 + point.ratio), 1.0)
+        self.middle, self.ramp = 1.0 - held, held / point.ratio
+        self.swing, self.over = self.voltage - self.middle, self.current / self.w
+
+    def at(self, t: Array) -> State:
+        """State after a time t (..., n)."""
+        turned = self.w * t
+        c, s = np.cos(turned), np.sin(turned)
+        current = self.current * c - self.swing * self.w * s
+        return current, np.where(self.free, current, self.magnetising + self.ramp * t), self.middle + self.swing * c + self.over * s
+
+    def end(self, rest: Array) -> Array:
+        """Length, at most the rest of the half period: a held piece ends when the rectifier current has fallen to zero, a free one when its voltage reaches the output."""
+        length = self._held_end(rest)
+        if not self.free.any():
+            return length
+        limit = self.point.gain * (1 + 1 / self.point.ratio)
+        far = np.maximum(np.hypot(self.swing, self.over), 1e-300)
+        turned = np.pi - np.arccos(np.minimum(limit / far, 1.0)) - np.mod(-np.arctan2(self.over, self.swing), np.pi)
+        return np.where(self.free, np.where(far > limit, np.clip(turned / self.w, 0.0, rest), rest), length)
+
+    def _held_end(self, rest: Array) -> Array:
+        """Scan of the rectifier current for its first change of sign, then Newton within the interval found."""
+        a, b, zero, fall = self.sense * self.current, self.sense * self.swing, self.sense * self.magnetising, self.point.gain / self.point.ratio
+        grid = _GRID * rest
+        scan = a * np.cos(grid) - b * np.sin(grid) - zero - fall * grid
+        below = scan < -1e-13
+        hit = below.any(0) & ~self.free
+        if not hit.any():
+            return rest
+        first, rows = below.argmax(0), np.arange(len(rest))
+        inner = first > 0
+        low, f_low = np.where(inner, grid[first - 1, rows], 0.0), np.where(inner, scan[first - 1, rows], 0.0)
+        high, f_high = grid[first, rows], scan[first, rows]
+        root = low + (high - low) * np.clip(f_low / np.maximum(f_low - f_high, 1e-300), 0.02, 0.98)
+        for _ in range(CLOSING):
+            c, s = np.cos(root), np.sin(root)
+            f, slope = a * c - b * s - zero - fall * root, -a * s - b * c - fall
+            above = f > 0
+            low, high = np.where(above, root, low), np.where(above, high, root)
+            step = root - f / np.where(slope < 0, slope, -1e300)
+            root = np.where((slope < 0) & (step >= low) & (step <= high), step, 0.5 * (low + high))
+        return np.where(hit, root, rest)
 
 
-def _left(kind: Array, p: Point, along: tuple[Array, Array, Array]) -> Array:
-    """What falls through zero when a piece ends: rectifier current, or how far the free inductance is from being held."""
-    current, magnetising, voltage = along
-    sense = (kind - 1.5)[:, None] * -2.0  # +1 where held up, -1 where held down
-    free = p.gain[:, None] - np.abs(1.0 - voltage) * (p.ratio / (1 + p.ratio))[:, None]
-    return np.where((kind == OFF)[:, None], free, sense * (current - magnetising))
-
-
-def _slope(kind: Array, p: Point, along: tuple[Array, Array, Array]) -> Array:
-    """Rate of `_left`."""
-    current, _, voltage = along
-    held = np.where(kind == UP, 1.0, -1.0)[:, None]
-    gain, ratio = p.gain[:, None], p.ratio[:, None]
-    return np.where((kind == OFF)[:, None], np.sign(1.0 - voltage) * current * ratio / (1 + ratio), held * (1.0 - voltage) - gain * (1 + 1 / ratio))
-
-
-def _next(kind: Array, state: Array, p: Point) -> Array:
+def _next(kind: Array, state: State, p: Point) -> Array:
     """The piece that follows one of a kind: what the voltage across the free inductance asks for; after a free piece it is held, whatever rounding says."""
-    across = (1.0 - state[:, 2]) * p.ratio / (1 + p.ratio)
+    across = (1.0 - state[2]) * p.ratio / (1 + p.ratio)
     free = (np.abs(across) < p.gain) & (kind != OFF)
     return np.where(free, OFF, np.where(across > 0, UP, DOWN))
 
 
-def _piece_end(kind: Array, state: Array, p: Point, rest: Array) -> Array:
-    """Length of the piece that begins here, at most the rest of the half period: scan for the first change of sign, then close in."""
-    grid = _GRID * rest[:, None]
-    scan = _left(kind, p, along(kind, state, p, grid))
-    below = scan < -1e-13
-    hit = below.any(1)
-    if not hit.any():
-        return rest
-    first, rows = below.argmax(1), np.arange(len(rest))
-    before = np.maximum(first - 1, 0)
-    high, low = np.where(hit, grid[rows, first], rest), np.where(hit & (first > 0), grid[rows, before], 0.0)
-    f_low, f_high = np.where(first > 0, scan[rows, before], 0.0), scan[rows, first]
-    root = low + (high - low) * np.clip(f_low / np.maximum(f_low - f_high, 1e-300), 0.02, 0.98)
-    for _ in range(CLOSING):
-        here = along(kind, state, p, root[:, None])
-        f, slope = _left(kind, p, here)[:, 0], _slope(kind, p, here)[:, 0]
-        low, high = np.where(f > 0, root, low), np.where(f > 0, high, root)
-        step = root - f / np.where(slope < 0, slope, -1e300)
-        root = np.where((slope < 0) & (step >= low) & (step <= high), step, 0.5 * (low + high))
-    return np.where(hit, root, rest)
+@dataclass
+class Moved:
+    """Derivatives (3, n) of the state, and of the time since the start, by the three unknowns. until: of the half period; by_gain: whether the third is the gain."""
 
+    current: Array
+    magnetising: Array
+    voltage: Array
+    shift: Array
+    until: Array
+    by_gain: bool
 
-def _flow(kind: Array, p: Point, t: Array, moved: Array, by_gain: Array) -> Array:
-    """Derivatives (n, 3 states, 3 unknowns) after a piece of fixed length, from those at its start; by_gain: which unknown is the gain, (3,) of 0 and 1."""
-    free = kind == OFF
-    w = np.where(free, 1 / np.sqrt(1 + p.ratio), 1.0)
-    c, s, sense = np.cos(w * t), np.sin(w * t), np.where(free, 0.0, np.where(kind == UP, 1.0, -1.0))
-    col = lambda x: x[:, None]  # noqa: E731
-    j, jm, u = moved[:, 0], moved[:, 1], moved[:, 2]
-    current = col(c) * j - col(w * s) * u - col(sense * s) * by_gain
-    voltage = col(s / w) * j + col(c) * u - col(sense * (1 - c)) * by_gain
-    return np.stack([current, np.where(col(free), current, jm + col(sense * t / p.ratio) * by_gain), voltage], 1)
-
-
-def _rates(kind: Array, p: Point, state: Array) -> Array:
-    """Time derivatives (n, 3) of the state in a piece."""
-    sense = np.where(kind == OFF, 0.0, np.where(kind == UP, 1.0, -1.0))
-    current = np.where(kind == OFF, (1 - state[:, 2]) / (1 + p.ratio), 1 - sense * p.gain - state[:, 2])
-    return np.stack([current, np.where(kind == OFF, current, sense * p.gain / p.ratio), state[:, 0]], -1)
-
-
-def _event_shift(kind: Array, p: Point, state: Array, rates: Array, moved: Array, by_gain: Array) -> Array:
-    """How the length (n, 3) of a piece that ends by itself moves with the unknowns: its end stays where `_left` is zero."""
-    across = np.sign(1 - state[:, 2]) * p.ratio / (1 + p.ratio)
-    sense, free = np.where(kind == UP, 1.0, -1.0), kind == OFF
-    slope = np.where(free, across * rates[:, 2], sense * (rates[:, 0] - rates[:, 1]))
-    rise = np.where(free[:, None], across[:, None] * moved[:, 2] + by_gain, sense[:, None] * (moved[:, 0] - moved[:, 1]))
-    return -rise / np.where(np.abs(slope) > 1e-12, slope, 1e-12)[:, None]
+    def over(self, piece: Piece, t: Array, ends: Array, state: State) -> None:
+        """Take them over a piece of length t to the state at its end. ends: where it ends by itself, and its end moves too; elsewhere that of the half period does."""
+        turned, w, sense = piece.w * t, piece.w, piece.sense
+        c, s = np.cos(turned), np.sin(turned)
+        self.current, self.voltage = c * self.current - w * s * self.voltage, s / w * self.current + c * self.voltage
+        if self.by_gain:
+            self.current[2] -= sense * s
+            self.voltage[2] -= sense * (1 - c)
+        self.magnetising = np.where(piece.free, self.current, self.magnetising)
+        if self.by_gain:
+            self.magnetising[2] += sense * t / piece.point.ratio
+        rates = (piece.middle - state[2]) * w * w, state[0]
+        ramps = np.where(piece.free, rates[0], piece.ramp)
+        across = np.sign(1 - state[2]) * piece.point.ratio / (1 + piece.point.ratio)
+        slope = np.where(piece.free, across * rates[1], sense * (rates[0] - ramps))
+        rise = np.where(piece.free, across * self.voltage, sense * (self.current - self.magnetising))
+        if self.by_gain:
+            rise[2] += piece.free
+        longer = np.where(ends, -rise / np.where(np.abs(slope) > 1e-12, slope, 1e-12), self.until - self.shift)
+        self.current, self.magnetising, self.voltage = self.current + rates[0] * longer, self.magnetising + ramps * longer, self.voltage + rates[1] * longer
+        self.shift = self.shift + longer
 
 
 def run(point: Point, start: Array) -> Half:
     """Half a period from a state (n, 3)."""
-    return _run(point, start, None)[0]
+    pieces, ats, lengths, end = _run(point, start.T, None)
+    states = np.stack([np.stack([q.current, q.magnetising, q.voltage], -1) for q in pieces])
+    return Half(start, np.stack(end, -1), np.stack([q.sense for q in pieces]), np.stack(ats), np.stack(lengths), states)
 
 
-def _run(point: Point, start: Array, moved: tuple[Array, Array, Array] | None) -> tuple[Half, Array]:
-    """The same, and the derivatives of its end. moved: those of the start (n, 3, 3), of the half period (n, 3), and which unknown is the gain (3,)."""
-    apart = start[:, 0] - start[:, 1]
+def _run(point: Point, start: Any, moved: Moved | None) -> tuple[list[Piece], list[Array], list[Array], State]:
+    """Pieces of half a period from a state, when each begins, how long it is, and the state at the end. moved: derivatives of the start, taken along to the end."""
+    apart = start[0] - start[1]
     kind = np.where(apart > 1e-12, UP, np.where(apart < -1e-12, DOWN, _next(np.full(len(apart), UP), start, point)))
     state, done = start, np.zeros(len(apart))
-    kinds, ats, lengths, states = [], [], [], []
-    by, shift, until, by_gain = (np.zeros((0, 3, 3)), np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(3)) if moved is None else (moved[0], np.zeros((len(apart), 3)), moved[1], moved[2])
+    pieces, ats, lengths = [], [], []
     for k in range(PIECES):
         rest = np.maximum(point.half - done, 0.0)
-        length = rest if k == PIECES - 1 else _piece_end(kind, state, point, rest)
-        kinds.append(kind)
+        piece = Piece(kind, state, point)
+        length = rest if k == PIECES - 1 else piece.end(rest)
+        pieces.append(piece)
         ats.append(done)
         lengths.append(length)
-        states.append(state)
-        state = np.stack([x[:, 0] for x in along(kind, state, point, length[:, None])], -1)
+        state = piece.at(length)
         if moved is not None:
-            rates, by = _rates(kind, point, state), _flow(kind, point, length, by, by_gain)
-            longer = np.where((length < rest)[:, None], _event_shift(kind, point, state, rates, by, by_gain), until - shift)
-            by, shift = by + rates[:, :, None] * longer[:, None, :], shift + longer
+            moved.over(piece, length, length < rest, state)
         done = done + length
         running = done < point.half * (1 - 1e-12)
-        kind = np.where(running, _next(kind, state, point), kind)
         if not running.any():
             break
-    return Half(start, state, np.stack(kinds), np.stack(ats), np.stack(lengths), np.stack(states)), by
+        kind = np.where(running, _next(kind, state, point), kind)
+    return pieces, ats, lengths, state
 
 
 def first_harmonic(frequency: Array, ratio: Array, quality: Array) -> Array:
@@ -220,13 +231,15 @@ def begun(unknown: Array, p: Point) -> Array:
 def _judged(unknown: Array, point: Point, free: str) -> tuple[Array, Array]:
     """How far half a period ends from the negative of its start (n, 3), and the Jacobian of that (n, 3, 3)."""
     n, p = len(unknown), _with(point, free, unknown[:, 2])
-    before = np.zeros((n, 3, 3))
-    before[:, 0, 0] = before[:, 1, 1] = 1.0
-    before[:, 2, 2] = -0.5 * p.gain * p.load * p.half / getattr(p, free)
-    until = np.zeros((n, 3))
-    until[:, 2] = free == "half"
-    half, after = _run(p, begun(unknown, p), (before, until, np.array([0.0, 0.0, float(free == "gain")])))
-    return half.end + half.start, after + before
+    before = np.zeros((3, 3, n))
+    before[0, 0] = before[1, 1] = 1.0
+    before[2, 2] = -0.5 * p.gain * p.load * p.half / getattr(p, free)
+    until = np.zeros((3, n))
+    until[2] = free == "half"
+    start = begun(unknown, p).T
+    moved = Moved(*before, np.zeros((3, n)), until, free == "gain")
+    end = _run(p, start, moved)[3]
+    return (np.stack(end) + start).T, (np.stack([moved.current, moved.magnetising, moved.voltage]) + before).transpose(2, 0, 1)
 
 
 def solve(point: Point, free: str = "half", near: Array | None = None, enough: float = ENOUGH, passes: int = NEWTON) -> Found:
@@ -234,9 +247,10 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
     enough: share of the currents that counts as periodic. Newton; a step that brought a point no closer is shortened."""
     jm = -0.5 * point.gain * point.half / point.ratio
     unknown = np.stack([jm - APART, jm, getattr(point, free)], -1) if near is None else near.copy()
-    kept, size, move, miss = unknown.copy(), np.full(len(unknown), np.inf), np.zeros_like(unknown), np.full(len(unknown), np.inf)
-    active = np.arange(len(unknown))
-    for _ in range(passes):
+    n = len(unknown)
+    kept, size, move, miss, presumed = unknown.copy(), np.full(n, np.inf), np.zeros_like(unknown), np.full(n, np.inf), np.zeros(n, bool)
+    active, sure = np.arange(n), SURE * np.sqrt(enough)
+    for left in range(passes, 0, -1):
         x = unknown[active]
         rest, slopes = _judged(x, _rows(point, active), free)
         now = np.linalg.norm(rest, axis=1)
@@ -246,10 +260,24 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
         move[active] = np.where(worse[:, None], SHORTER * move[active], step)
         kept[active] = np.where(worse[:, None], kept[active], x)
         size[active] = np.where(worse, size[active], now)
-        miss[active] = np.where(worse, miss[active], np.abs(rest).max(1) / (np.abs(x[:, 1]) + 0.1))
-        active = active[miss[active] > enough]
-        if not len(active):
-            break
-        unknown[active] = kept[active] + move[active]
-    p = _with(point, free, kept[:, 2])
-    return Found(p, run(p, begun(kept, p)), miss, kept)
+        miss[active] = np.where(worse, miss[active], _share(rest, x))
+        presumed[active] = ~worse & (miss[active] <= sure) & (miss[active] > enough)
+        unknown[active] = np.where((miss[active] > enough)[:, None], kept[active] + move[active], kept[active])
+        active = active[(miss[active] > enough) & ~presumed[active]]
+        if not len(active) or left == 1:
+            last = np.where(presumed[:, None], unknown, kept)
+            p = _with(point, free, last[:, 2])
+            half = run(p, begun(last, p))
+            found = Found(p, half, np.where(presumed, _share(half.end + half.start, last), miss), last)
+            reached = presumed & (found.miss <= enough)
+            kept[reached], miss[reached] = last[reached], found.miss[reached]
+            active = np.flatnonzero(presumed & ~reached)
+            presumed[:] = False
+            if not len(active):
+                break
+    return found
+
+
+def _share(rest: Array, unknown: Array) -> Array:
+    """What is missing to periodic, over the current at the start."""
+    return np.asarray(np.abs(rest).max(1) / (np.abs(unknown[:, 1]) + 0.1))

@@ -9,9 +9,9 @@ from rhevectra.core.formulas.rectifier import gauss
 from rhevectra.core.topologies.resonant import tank
 
 _GAUSS = gauss(8)
-_NODES, _WEIGHTS = 0.5 * (_GAUSS[0] + 1), 0.5 * _GAUSS[1]
-"""Gauss's quadrature with eight points over 0 to 1: a piece is at most half a sinusoid."""
 FINE = 24
+_TIMES, _WEIGHTS = np.concatenate([0.5 * (_GAUSS[0] + 1), np.linspace(0, 1, FINE)])[:, None], 0.5 * _GAUSS[1][:, None]
+"""Gauss's quadrature with eight points over 0 to 1, for a piece is at most half a sinusoid; then even instants."""
 
 
 def measures(found: tank.Found) -> dict[str, Array]:
@@ -22,19 +22,19 @@ def measures(found: tank.Found) -> dict[str, Array]:
     peaks = {k: np.zeros(len(p.half)) for k in ("tank_peak", "rect_peak", "mag_peak", "cap_peak")}
     turned = np.full(len(p.half), np.inf)
     for kind, at, length, state in zip(h.kind, h.at, h.length, h.states, strict=True):
-        t = length[:, None] * np.concatenate([_NODES, np.linspace(0, 1, FINE)])
-        j, jm, u = tank.along(kind, state, p, t)
-        rect, w = np.abs(j - jm), length[:, None] * _WEIGHTS
+        t = length * _TIMES
+        j, jm, u = tank.Piece(kind, state.T, p).at(t)
+        rect, w = np.abs(j - jm), length * _WEIGHTS
         for key, value in (("tank2", j**2), ("rect2", rect**2), ("mag2", jm**2), ("tank", j), ("rect", rect)):
-            total[key] += (value[:, :8] * w).sum(1)
+            total[key] += (value[:8] * w).sum(0)
         for key, value in (("tank_peak", j), ("rect_peak", rect), ("mag_peak", jm), ("cap_peak", u)):
-            peaks[key] = np.maximum(peaks[key], np.abs(value).max(1))
-        fine, ft = j[:, 8:], t[:, 8:]
-        up = (fine[:, 1:] >= 0) & (fine[:, :-1] < 0)
-        k, rows = up.argmax(1), np.arange(len(j))
-        a, b = fine[rows, k], fine[rows, k + 1]
-        cross = at + ft[rows, k] + (ft[rows, k + 1] - ft[rows, k]) * np.where(up.any(1), -a / np.where(b - a == 0, 1, b - a), 0)
-        turned = np.minimum(turned, np.where(up.any(1), cross, np.inf))
+            peaks[key] = np.maximum(peaks[key], np.abs(value).max(0))
+        fine, ft = j[8:], t[8:]
+        up = (fine[1:] >= 0) & (fine[:-1] < 0)
+        k, rows, seen = up.argmax(0), np.arange(len(length)), up.any(0)
+        a, b = fine[k, rows], fine[k + 1, rows]
+        cross = at + ft[k, rows] + (ft[k + 1, rows] - ft[k, rows]) * np.where(seen, -a / np.where(b - a == 0, 1, b - a), 0)
+        turned = np.minimum(turned, np.where(seen, cross, np.inf))
     half = p.half
     return {"tank_rms": np.sqrt(total["tank2"] / half), "rect_rms": np.sqrt(total["rect2"] / half), "mag_rms": np.sqrt(total["mag2"] / half), "tank_mean": total["tank"] / half, "rect_mean": total["rect"] / half, **peaks,
             "off": -h.start[:, 0], "turned": np.where(np.isfinite(turned), turned, 0.0)}
@@ -45,13 +45,13 @@ SAMPLES = 96
 
 
 def _sampled(found: tank.Found) -> tuple[Array, Array]:
-    """Tank and magnetising current (n, SAMPLES) of every point at even instants of its half period."""
+    """Tank and magnetising current (SAMPLES, n) of every point at even instants of its half period."""
     p, h = found.point, found.half
-    t = p.half[:, None] * np.arange(SAMPLES)[None, :] / SAMPLES
+    t = p.half * np.arange(SAMPLES)[:, None] / SAMPLES
     j, jm = np.zeros_like(t), np.zeros_like(t)
     for kind, at, length, state in zip(h.kind, h.at, h.length, h.states, strict=True):
-        within = (t >= at[:, None]) & (length[:, None] > 0)
-        here = tank.along(kind, state, p, t - at[:, None])
+        within = (t >= at) & (length > 0)
+        here = tank.Piece(kind, state.T, p).at(t - at)
         j, jm = np.where(within, here[0], j), np.where(within, here[1], jm)
     return j, jm
 
@@ -59,13 +59,13 @@ def _sampled(found: tank.Found) -> tuple[Array, Array]:
 def summed(found: tank.Found, phases: int) -> dict[str, Array]:
     """Currents of evenly shifted phases together, in tank units, per point: rms and swing of the rectified sum, rms of the sum of the tank currents (the orders that do not cancel), rms of what the upper switches take."""
     j, jm = _sampled(found)
-    rect, tanks = np.abs(j - jm), np.concatenate([j, -j], 1)
-    upper = np.concatenate([j, np.zeros_like(j)], 1)
+    rect, tanks = np.abs(j - jm), np.concatenate([j, -j])
+    upper = np.concatenate([j, np.zeros_like(j)])
     shift = 2 * SAMPLES // phases
-    add = lambda x, by: sum(np.roll(x, k * by, axis=1) for k in range(phases))  # noqa: E731
-    rms = lambda x: np.sqrt(np.mean(np.square(x), axis=1))  # noqa: E731
+    add = lambda x, by: sum(np.roll(x, k * by, axis=0) for k in range(phases))  # noqa: E731
+    rms = lambda x: np.sqrt(np.mean(np.square(x), axis=0))  # noqa: E731
     together = add(rect, shift % SAMPLES)
-    return {"rect_rms": rms(together), "rect_swing": together.max(1) - together.min(1), "common_rms": rms(add(tanks, shift)), "upper_rms": rms(add(upper, shift))}
+    return {"rect_rms": rms(together), "rect_swing": together.max(0) - together.min(0), "common_rms": rms(add(tanks, shift)), "upper_rms": rms(add(upper, shift))}
 
 
 def waveform(found: tank.Found, row: int, count: int = 60) -> dict[str, Array]:
@@ -76,9 +76,9 @@ def waveform(found: tank.Found, row: int, count: int = 60) -> dict[str, Array]:
     for kind, at, length, state in zip(h.kind, h.at, h.length, h.states, strict=True):
         if length[row] <= 0:
             continue
-        t = np.linspace(0, length[row], count)[None, :]
-        j, jm, u = (x[0] for x in tank.along(kind[row : row + 1], state[row : row + 1], one, t))
-        ts.append(at[row] + t[0])
+        t = np.linspace(0, length[row], count)[:, None]
+        j, jm, u = (x[:, 0] for x in tank.Piece(kind[row : row + 1], state[row : row + 1].T, one).at(t))
+        ts.append(at[row] + t[:, 0])
         js.append(j)
         jms.append(jm)
         us.append(u)
