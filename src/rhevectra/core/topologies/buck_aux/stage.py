@@ -12,7 +12,7 @@ from rhevectra.core.formulas import buck, flyback, forward
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.common.chokes import eddies
-from rhevectra.core.topologies.common.passes import Settled, record_last, settle
+from rhevectra.core.topologies.common.passes import Settled, last, record_last, settle
 
 PASSES = 30
 _CARRIED = {"i_mid": "A", "i_load": "A"}
@@ -43,7 +43,7 @@ class Stage:
 
 
 def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
-    """One pass over the period."""
+    """One pass over the period, as far as the next one needs it."""
     up = sheet("filter1.v_up", buck.voltage_up, v_out=s.v_out, v_bus=s.v_bus, r_switch=s.r_switch, r_inductor=s.r_inductor, i_mid=b["i_mid"])
     down = sheet("filter1.v_down", forward.voltage_down, v_out=s.v_out, v_forward=s.v_forward, r_rectifier=s.r_diode, r_inductor=s.r_inductor, i_mid=b["i_mid"])
     volts, pulse = {"v_up": up, "v_down": down}, {"inductance": s.inductance, "i_out": b["i_load"]}
@@ -56,12 +56,17 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     t_d = sheet("filter1.t_down", forward.freewheeling, t_feeding=t_e, **volts)
     low = sheet("filter1.i_valley", forward.valley, i_out=b["i_load"], ripple=ripple)
     crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
-    t_x = sheet("switch.t_after", forward.feeding_after, c_primary=s.c_node, v_primary=s.v_bus, i_peak=crest)
-    out = {"up": up, "down": down, "fs": fs, "t_e": t_e, "t_d": t_d, "ripple": ripple, "valley": low, "crest": crest, "discontinuous": discontinuous, "i_load": b["i_load"],
-           "t_on": sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=0.0, t_after=t_x), "i_l": sheet("filter1.i_rms", forward.inductor_rms, fs=fs, t_feeding=t_e, t_freewheeling=t_d, i_valley=low, i_crest=crest)}
-    out |= _losses(sheet, s, out)
     held = buck.limit_current(v_up=plain(up), inductance=plain(s.inductance), **{k: plain(v) for k, v in s.limit.items()})
-    return out | {"next_mid": 0.5 * (plain(low) + plain(crest)), "next_load": np.where(s.is_limit, buck.current_at_limit(held, plain(ripple)), plain(s.i_out))}
+    return {"up": up, "down": down, "fs": fs, "t_e": t_e, "t_d": t_d, "ripple": ripple, "valley": low, "crest": crest, "discontinuous": discontinuous, "i_load": b["i_load"],
+            "next_mid": 0.5 * (plain(low) + plain(crest)), "next_load": np.where(s.is_limit, buck.current_at_limit(held, plain(ripple)), plain(s.i_out))}
+
+
+def period(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
+    """All of one pass."""
+    o = advance(sheet, s, b)
+    t_x = sheet("switch.t_after", forward.feeding_after, c_primary=s.c_node, v_primary=s.v_bus, i_peak=o["crest"])
+    o |= {"t_on": sheet("switch.t_on", forward.on_time, t_feeding=o["t_e"], t_commutation=0.0, t_after=t_x), "i_l": sheet("filter1.i_rms", forward.inductor_rms, fs=o["fs"], t_feeding=o["t_e"], t_freewheeling=o["t_d"], i_valley=o["valley"], i_crest=o["crest"])}
+    return o | _losses(sheet, s, o)
 
 
 def _losses(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
@@ -85,9 +90,9 @@ def _losses(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
 
 def solve(s: Stage, tolerance: float = 1e-5) -> Settled:
     """Passes on bare numbers until the currents stand."""
-    return settle(advance, s, _CARRIED, PASSES, tolerance)
+    return last(period, s, *settle(advance, s, _CARRIED, PASSES, tolerance))
 
 
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
     """The last pass on the recording sheet."""
-    return record_last(sheet, advance, s, _CARRIED, state, change)
+    return record_last(sheet, period, s, _CARRIED, state, change)

@@ -1,11 +1,13 @@
 """Repeated passes over a period until its currents stand, first on bare numbers, then once on the recording sheet."""
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, fields
+from functools import cache
 from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.fused import Fused
 from rhevectra.core.basis.sheet import Quick, Sheet
 
 
@@ -22,27 +24,74 @@ Advance = Callable[[Any, Any, Mapping[str, Any]], dict[str, Any]]
 """One pass: (sheet, stage, what the pass before carries) -> results, with next_mid and next_load [A] for the pass after."""
 
 
-def settle(advance: Advance, s: Any, carried: Mapping[str, str], passes: int, tolerance: float, before: Mapping[str, Any] | None = None) -> Settled:
-    """Passes of a stage with v_bus, i_out and is_limit of the grid's shape, until no carried current moves by more than tolerance times the crest.
+def settle(advance: Advance, s: Any, carried: Mapping[str, str], passes: int, tolerance: float, before: Mapping[str, Any] | None = None) -> tuple[dict[str, Any], float]:
+    """State and largest change of the last pass of a stage with v_bus, i_out and is_limit of the grid's shape, repeated until no carried current moves by more than tolerance times the crest.
 
-    carried: what one pass hands to the next, with its unit; before: the state of a solution near by.
+    advance: as far as the next pass needs it; carried: what one pass hands to the next, with its unit; before: the state of a solution near by.
     """
-    shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), np.shape(s.is_limit))
+    shape = _shape(s)
     load = np.broadcast_to(s.i_out, shape) + 0.0
-    quick, change, out = Quick(), np.inf, dict[str, Any]()
-    state = dict(before) if before else {k: load if k in ("i_mid", "i_load") else 0.0 * load for k in carried}
+    x, change = [before[k] for k in carried] if before else [load if k in ("i_mid", "i_load") else 0.0 * load for k in carried], np.inf
+    numbers, kinds = _apart(s)
+    stage: Callable[..., Any] = type(s)
+    run = _traced(advance, stage, tuple(numbers), kinds, tuple(carried)).bind(numbers)
+    amperes = [k for k, unit in enumerate(carried.values()) if unit == "A"]
     for _ in range(passes):
-        out = advance(quick, s, state)
-        given = {**out, "i_mid": out["next_mid"], "i_load": out["next_load"]}
-        fresh = {k: given[k] for k in carried}
-        change = float(max(np.max(np.abs(fresh[k] - state[k]) / (out["crest"] + 1e-9)) for k, unit in carried.items() if unit == "A"))
+        *fresh, crest = run.once(x)
+        change = float(max(np.max(np.abs(fresh[k] - x[k]) / (crest + 1e-9)) for k in amperes))
         if change < tolerance:
             break
-        state = fresh
-    return Settled(state, {k: v if np.ndim(v) == 0 or np.shape(v) == shape else np.broadcast_to(v, shape) for k, v in out.items()}, change)
+        x = fresh
+    return dict(zip(carried, x, strict=True)), change
 
 
-def record_last(sheet: Sheet, advance: Advance, s: Any, carried: Mapping[str, str], state: Mapping[str, Any], change: float) -> dict[str, Any]:
+def last(period: Advance, s: Any, state: dict[str, Any], change: float) -> Settled:
+    """The settled stage with all of its last pass, of the grid's shape."""
+    shape = _shape(s)
+    return Settled(state, {k: v if np.ndim(v) == 0 or np.shape(v) == shape else np.broadcast_to(v, shape) for k, v in period(Quick(), s, state).items()}, change)
+
+
+def _shape(s: Any) -> tuple[int, ...]:
+    return np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), np.shape(s.is_limit))
+
+
+Kinds = tuple[tuple[str, Any], ...]
+
+
+def _apart(s: Any) -> tuple[dict[str, Any], Kinds]:
+    """A stage as named numbers, those of a mapping by field and key, and as what it is besides: its kinds and names."""
+    numbers, kinds = dict[str, Any](), []
+    for field in fields(s):
+        value = getattr(s, field.name)
+        if isinstance(value, Mapping):
+            numbers |= {f"{field.name}_of_{k}": x for k, x in value.items() if _is_number(x)}
+            kinds.append((field.name, tuple(k for k, x in value.items() if _is_number(x))))
+        elif _is_number(value):
+            numbers[field.name] = value
+        else:
+            kinds.append((field.name, value))
+    return numbers, tuple(kinds)
+
+
+def _is_number(x: Any) -> bool:
+    return isinstance(x, float | int | np.ndarray | np.generic)
+
+
+@cache
+def _traced(advance: Advance, stage: Callable[..., Any], names: Sequence[str], kinds: Kinds, carried: Sequence[str]) -> Fused:
+    """The pass of a stage of these kinds, traced, as far as the next pass needs it."""
+    def one_pass(f: Mapping[str, Any], x: Mapping[str, Any]) -> dict[str, Any]:
+        given = {field: {k: f[f"{field}_of_{k}"] for k in kind} if isinstance(kind, tuple) else kind for field, kind in kinds}
+        out = advance(Quick(), stage(**given, **{n: f[n] for n in names if "_of_" not in n}), x)
+        return {k: out[_NEXT.get(k, k)] for k in carried} | {"crest": out["crest"]}
+    return Fused(one_pass, names, carried, (*carried, "crest"))
+
+
+_NEXT = {"i_mid": "next_mid", "i_load": "next_load"}
+"""What a pass calls the carried values that it may only name anew."""
+
+
+def record_last(sheet: Sheet, period: Advance, s: Any, carried: Mapping[str, str], state: Mapping[str, Any], change: float) -> dict[str, Any]:
     """The last pass on the recording sheet."""
     text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
-    return advance(sheet, s, {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in carried.items()})
+    return period(sheet, s, {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in carried.items()})

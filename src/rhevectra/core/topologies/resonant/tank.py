@@ -237,7 +237,7 @@ def _judged(unknown: Array, point: Point, free: str) -> tuple[Array, Array]:
     until = np.zeros((3, n))
     until[2] = free == "half"
     start = begun(unknown, p).T
-    moved = Moved(*before, np.zeros((3, n)), until, free == "gain")
+    moved = Moved(before[0], before[1], before[2], np.zeros((3, n)), until, free == "gain")
     end = _run(p, start, moved)[3]
     return (np.stack(end) + start).T, (np.stack([moved.current, moved.magnetising, moved.voltage]) + before).transpose(2, 0, 1)
 

@@ -1,6 +1,6 @@
 """One pulse of a step-down stage into its filter, at every corner at once.
 
-Written once and run two ways: on `Quick` with bare numbers until it settles, and once more on the recording sheet.
+Written once and run three ways: traced, as far as the next pass needs it, until it settles; on `Quick` with bare numbers; and once more on the recording sheet.
 """
 
 from collections.abc import Mapping
@@ -15,7 +15,7 @@ from rhevectra.core.formulas import active_clamp, flyback, forward, phase_shift,
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.common.chokes import eddies
-from rhevectra.core.topologies.common.passes import Settled, record_last, settle
+from rhevectra.core.topologies.common.passes import Settled, last, record_last, settle
 from rhevectra.core.topologies.common.secondary_kinds import TAP
 from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown.variant import Variant
@@ -73,8 +73,7 @@ class Stage:
 
 
 def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
-    """One pass over the period."""
-    whole, s = s, secondary.seen(sheet, s)
+    """One pass over the period of a stage with the centre tap that behaves alike, as far as the next one needs it."""
     turns, v = {"turns_secondary": s.ns, "turns_primary": s.np}, s.variant
     r_path = sheet.total("switch.r_path", "Ω", "the switches that conduct together, hot, and the primary winding in series", **{f"switch{k}": s.r_switch for k in range(1, v.in_path + 1)}, primary=s.r_primary, **({"series": s.extra["r_series"]} if v.phase else {}))
     v_in = sheet("transformer.v_primary", forward.primary_voltage, share=v.drive, v_bus=s.v_bus) if v.drive != 1 else s.v_bus
@@ -99,7 +98,6 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     t_d = sheet("filter1.t_down", forward.freewheeling, t_feeding=t_e, **volts)
     low = sheet("filter1.i_valley", forward.valley, i_out=b["i_load"], ripple=ripple)
     crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
-    i_l = sheet("filter1.i_rms", forward.inductor_rms, fs=fs, t_feeding=t_e, t_freewheeling=t_d, i_valley=low, i_crest=crest)
     c_p = sheet("transformer.c_primary", forward.across_primary, count=v.across, c_node=s.c_node)
     t_c, mag = _magnetising(sheet, s, b, {"c_p": c_p, "v_in": v_in, "t_e": t_e, "fs": nominal if v.active else fs, "valley": low, "crest": crest})
     i_mag = mag["i_mag"]
@@ -110,14 +108,21 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     else:
         start = sheet("switch.i_start", flyback.to_primary, current=low, **turns)
     peak = sheet("switch.i_peak", forward.switch_peak, i_crest=crest, i_mag=i_mag, **turns)
-    t_x = sheet("switch.t_after", forward.feeding_after, c_primary=c_p, v_primary=v_in, i_peak=peak)
-    t_on = sheet("switch.t_on", forward.on_time, t_feeding=t_e, t_commutation=t_c, t_after=t_x)
-    out = {"v_in": v_in, "v_wound": v_wound, "c_p": c_p, "up": up, "down": down, "fs": fs, "f_switch": sheet("switch.frequency", forward.switch_frequency, rate=fs, pulses=v.pulses), "t_e": t_e, "t_d": t_d, "t_c": t_c, "t_on": t_on, "ripple": ripple, "valley": low, "crest": crest, "i_l": i_l, "i_mag": i_mag, "i_start": start, "i_peak": peak,
+    out = {"v_in": v_in, "v_wound": v_wound, "c_p": c_p, "up": up, "down": down, "fs": fs, "t_e": t_e, "t_d": t_d, "t_c": t_c, "ripple": ripple, "valley": low, "crest": crest, "i_mag": i_mag, "i_start": start, "i_peak": peak,
            "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel, **between, **mag}
-    if v.phase:
-        out |= phase.circulation(sheet, s, b, out)
-    out["one"] = secondary.inductor(sheet, whole, out)
-    return out | _primary(sheet, s, out) | _next(s, out)
+    return out | (phase.circulation(sheet, s, b, out) if v.phase else {}) | _next(s, out)
+
+
+def period(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
+    """All of one pass."""
+    whole, s = s, secondary.seen(sheet, s)
+    o = advance(sheet, s, b)
+    o["i_l"] = sheet("filter1.i_rms", forward.inductor_rms, fs=o["fs"], t_feeding=o["t_e"], t_freewheeling=o["t_d"], i_valley=o["valley"], i_crest=o["crest"])
+    t_x = sheet("switch.t_after", forward.feeding_after, c_primary=o["c_p"], v_primary=o["v_in"], i_peak=o["i_peak"])
+    o["t_on"] = sheet("switch.t_on", forward.on_time, t_feeding=o["t_e"], t_commutation=o["t_c"], t_after=t_x)
+    o["f_switch"] = sheet("switch.frequency", forward.switch_frequency, rate=o["fs"], pulses=s.variant.pulses)
+    o["one"] = secondary.inductor(sheet, whole, o)
+    return o | _primary(sheet, s, o)
 
 
 def _magnetising(sheet: Any, s: Stage, b: Mapping[str, Any], o: Mapping[str, Any]) -> tuple[Any, dict[str, Any]]:
@@ -250,9 +255,9 @@ ROUGH, SETTLED = 1e-3, 1e-5
 
 def solve(s: Stage, tolerance: float = SETTLED, before: Mapping[str, Any] | None = None) -> Settled:
     """Passes on bare numbers until the currents stand; before: the state of a solution near by."""
-    return settle(advance, s, _carried(s.variant), PASSES, tolerance, before)
+    return last(period, s, *settle(advance, secondary.seen_numbers(s), _carried(s.variant), PASSES, tolerance, before))
 
 
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
     """The last pass on the recording sheet."""
-    return record_last(sheet, advance, s, _carried(s.variant), state, change)
+    return record_last(sheet, period, s, _carried(s.variant), state, change)
