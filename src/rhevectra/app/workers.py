@@ -2,28 +2,31 @@
 
 import multiprocessing
 import os
-from collections.abc import Iterator, Mapping, Sequence
-from concurrent.futures import ProcessPoolExecutor, as_completed
+import pickle
+import threading
+from collections import deque
+from collections.abc import Iterator, Mapping
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
+from functools import lru_cache
 from typing import Any
 
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.contest import Entry, contest, entry_of, ranked
-from rhevectra.core.topologies import TOPOLOGIES
 
 MOST = 8
 """Most worker processes."""
-_given: dict[str, Any] = {}
 
 
-def _begin(need: Requirement, catalogue: Catalogue | None) -> None:
-    """What every task of a worker shares."""
-    _given.update(need=need, catalogue=catalogue)
+@lru_cache(maxsize=1)
+def _unpacked(packed: bytes) -> Any:
+    return pickle.loads(packed)  # made by this program for its own workers
 
 
-def _measured(tried: Mapping[str, Any]) -> Entry:
-    return entry_of(_given["need"], _given["catalogue"], tried)
+def _measured(packed: bytes, tried: Mapping[str, Any]) -> Entry:
+    need, catalogue = _unpacked(packed)
+    return entry_of(need, catalogue, tried)
 
 
 def processors() -> int:
@@ -31,40 +34,86 @@ def processors() -> int:
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
+class _Pool:
+    """Worker processes, started once and kept for the next contest; they come from a server that has read the core beforehand."""
+
+    def __init__(self) -> None:
+        self._lock, self._pools = threading.Lock(), dict[int, ProcessPoolExecutor | None]()
+
+    def ready(self, count: int) -> ProcessPoolExecutor | None:
+        """The workers, or nothing while they start."""
+        with self._lock:
+            if count not in self._pools:
+                self._pools[count] = None
+                threading.Thread(target=self._start, args=(count,), daemon=True).start()
+            return self._pools[count]
+
+    def _start(self, count: int) -> None:
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload(["rhevectra.core.design.contest"])
+        pool = ProcessPoolExecutor(count, context)
+        try:
+            wait([pool.submit(os.getpid) for _ in range(count)])
+        except (OSError, RuntimeError):  # no process can be started here: all is made in this one
+            return
+        self._pools[count] = pool
+
+    def broken(self, count: int) -> None:
+        """Start others next time."""
+        with self._lock:
+            self._pools.pop(count, None)
+
+
+_POOL = _Pool()
+
+
+class Workers:
+    """Makes designs in worker processes, and here while these start or where they end."""
+
+    def __init__(self, need: Requirement, catalogue: Catalogue | None, count: int) -> None:
+        self._need, self._catalogue, self._count, self._packed = need, catalogue, count, pickle.dumps((need, catalogue))
+        self._asked: deque[Mapping[str, Any]] = deque()
+        self._made: dict[Future[Entry], Mapping[str, Any]] = {}
+
+    def ask(self, tried: Mapping[str, Any]) -> None:
+        """A design of these pins is wanted."""
+        self._asked.append(tried)
+
+    def take(self) -> Entry:
+        """The next that is made and measured."""
+        try:
+            pool = _POOL.ready(self._count)
+            while pool is not None and self._asked:
+                self._made[pool.submit(_measured, self._packed, self._asked[0])] = self._asked[0]
+                self._asked.popleft()
+            if self._made:
+                done = next(iter(wait(self._made, return_when=FIRST_COMPLETED).done))
+                entry = done.result()
+                del self._made[done]
+                return entry
+        except BrokenProcessPool:  # what no worker can do is done here
+            _POOL.broken(self._count)
+            self._asked.extend(self._made.values())
+            self._made.clear()
+        return entry_of(self._need, self._catalogue, self._asked.popleft())
+
+    def stop(self) -> None:
+        """Leave out what has not been begun."""
+        for future in self._made:
+            future.cancel()
+
+
 def contest_steps(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, workers: int | None = None) -> Iterator[tuple[int, int, Entry]]:
-    """The contest's steps. workers: how many processes (by the processors there are); closing the generator ends them. Raises InputError like the contest."""
+    """The contest's steps. workers: how many processes (by the processors there are); closing the generator leaves out the rest. Raises InputError like the contest."""
     count = min(processors(), MOST) if workers is None else workers
     if count < 2:
         yield from contest(need, pins, catalogue)
         return
-    pool = ProcessPoolExecutor(count, multiprocessing.get_context("spawn"), _begin, (need, catalogue))
-    warm = False
-
-    def measure(tries: Sequence[Mapping[str, Any]]) -> Iterator[Entry]:
-        """The first of each topology here, while the workers start; the rest by them."""
-        nonlocal warm
-        here = 0 if warm else len(TOPOLOGIES)
-        warm = True
-        left = dict.fromkeys(range(here, len(tries)))
-        try:
-            waiting = {pool.submit(_measured, tries[k]): k for k in left}
-        except BrokenProcessPool:
-            waiting = {}
-        for tried in tries[:here]:
-            yield entry_of(need, catalogue, tried)
-        try:
-            for future in as_completed(waiting):
-                entry = future.result()
-                del left[waiting[future]]
-                yield entry
-        except BrokenProcessPool:  # what no worker can do is done here
-            pass
-        for k in left:
-            yield entry_of(need, catalogue, tries[k])
+    makers = Workers(need, catalogue, count)
     try:
-        yield from contest(need, pins, catalogue, measure=measure)
+        yield from contest(need, pins, catalogue, makers=makers)
     finally:
-        pool.shutdown(wait=False, cancel_futures=True)
+        makers.stop()
 
 
 def run(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, workers: int | None = None) -> list[Entry]:

@@ -1,9 +1,9 @@
 """The contest: every topology designed for the same requirement within the same budget, measured alike, ranked, with the reason each one loses."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
-from itertools import product
-from typing import Any
+from collections import deque
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -70,8 +70,29 @@ def _least(entries: Sequence[Entry], weights: Mapping[str, float]) -> dict[str, 
     return {m: min(float(getattr(e, m)) for e in field) for m in weights}
 
 
-Measure = Callable[[Sequence[Mapping[str, Any]]], Iterator[Entry]]
-"""Designs and measures pins tried, in any order."""
+class Makers(Protocol):
+    """Who makes the designs a search asks for: they are taken in any order."""
+
+    def ask(self, tried: Mapping[str, Any]) -> None:
+        """A design of these pins is wanted."""
+
+    def take(self) -> Entry:
+        """The next that is made and measured."""
+
+
+@dataclass
+class OneByOne:
+    """Makes designs one after the other, in the order they are asked for."""
+
+    need: Requirement
+    catalogue: Catalogue | None
+    asked: deque[Mapping[str, Any]] = field(default_factory=deque)
+
+    def ask(self, tried: Mapping[str, Any]) -> None:
+        self.asked.append(tried)
+
+    def take(self) -> Entry:
+        return entry_of(self.need, self.catalogue, self.asked.popleft())
 
 
 def entry_of(need: Requirement, catalogue: Catalogue | None, tried: Mapping[str, Any]) -> Entry:
@@ -79,30 +100,61 @@ def entry_of(need: Requirement, catalogue: Catalogue | None, tried: Mapping[str,
     return _entry(size(need, tried, None, catalogue, noise=False), tried)
 
 
-def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, common: Sequence[str] = COMMON, weights: Mapping[str, float] | None = None, measure: Measure | None = None) -> Iterator[tuple[int, int, Entry]]:
+def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, common: Sequence[str] = COMMON, weights: Mapping[str, float] | None = None, makers: Makers | None = None) -> Iterator[tuple[int, int, Entry]]:
     """Yields (done, total, entry) while it works: the best so far of one topology, the first of each as soon as it stands.
 
-    Each topology may choose its own frequency and ripple (its CONTEST), and core, turns, wire and parts by its rules; measure: who makes the
-    designs (one after the other here, unless told). Raises InputError where a common pin cannot be used at all.
+    Each topology may choose its own front end, frequency and ripple (its CONTEST), and core, turns, wire and parts by its rules; makers: who makes
+    the designs (one after the other here, unless told). Raises InputError where a common pin cannot be used at all.
     """
-    kept = {k: v for k, v in (pins or {}).items() if k in common}
-    plans = {name: list(product(*t.CONTEST.values())) for name, t in TOPOLOGIES.items()}
-    found: dict[str, list[Entry]] = {name: [] for name in plans}
-    batch = [(name, dict(zip(TOPOLOGIES[name].CONTEST, plans[name][k], strict=True))) for k, name in sorted(((k, name) for name, plan in plans.items() for k in range(len(plan))), key=lambda x: x[0])]
-    more = iter((lambda: _other_front_ends(need, found), lambda: _other_frequencies(found, weights or WEIGHTS)) if not need.is_dc and "front_end" not in kept else ())
-    done, total = 0, len(batch)
-    while batch:
-        tries = [{"topology": name, **kept, **own} for name, own in batch]
-        for entry in measure(tries) if measure is not None else (entry_of(need, catalogue, t) for t in tries):
-            mine = found[entry.topology]
-            mine.append(entry)
-            least = _least(mine, weights or WEIGHTS)
-            best = min(mine, key=lambda e: score(e, least, weights or WEIGHTS))
-            done += 1
-            if done == total:
-                batch = next(more, list)()
-                total += len(batch)
-            yield done, total, replace(best, tried=len(mine))
+    kept, used, maker = {k: v for k, v in (pins or {}).items() if k in common}, weights or WEIGHTS, makers or OneByOne(need, catalogue)
+    found: dict[str, list[Entry]] = {name: [] for name in TOPOLOGIES}
+    searches = {name: _search(need, name, kept, found[name], used) for name in TOPOLOGIES}
+    open_ = dict.fromkeys(TOPOLOGIES, 0)
+
+    def go_on(name: str) -> None:
+        """Asks for what a topology wants to try next."""
+        for own in next(searches[name], ()):
+            maker.ask({"topology": name, **kept, **own})
+            open_[name] += 1
+    for name in searches:
+        go_on(name)
+    done = 0
+    while any(open_.values()):
+        entry = maker.take()
+        name, mine = entry.topology, found[entry.topology]
+        mine.append(entry)
+        open_[name] -= 1
+        done += 1
+        if not open_[name]:
+            go_on(name)
+        yield done, done + sum(open_.values()) + sum(max(_least_tries(n) - len(found[n]) - open_[n], 0) for n in found if open_[n]), replace(_best(mine, used), tried=len(mine))
+
+
+def _least_tries(name: str) -> int:
+    """Designs a topology makes with one front end."""
+    return 1 + sum(len(choices) - 1 for choices in TOPOLOGIES[name].CONTEST.values())
+
+
+def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequence[Entry], weights: Mapping[str, float]) -> Iterator[list[dict[str, Any]]]:
+    """What a topology tries, one choice after the other, each from the best so far: front end, ripple, frequency. found: what has been made of it when it is asked again."""
+    choices = TOPOLOGIES[name].CONTEST
+    yield [{knob: values[1] if knob == "fs" else values[0] for knob, values in choices.items()}]
+    free = not need.is_dc and "front_end" not in kept
+
+    def best() -> dict[str, Any]:
+        return {k: v for k, v in _best(found, weights).pins.items() if k in choices or k == "front_end"}
+    if free and (others := _other_front_ends(need, found)):
+        yield [{**best(), "front_end": front} for front in others]
+    for knob, values in choices.items():
+        yield [{**best(), knob: value} for value in values if value != best()[knob]]
+    if free and (others := _other_front_ends(need, found)):
+        yield [{**best(), "front_end": front} for front in others]
+
+
+def _best(entries: Sequence[Entry], weights: Mapping[str, float]) -> Entry:
+    """The best of one topology."""
+    least = _least(entries, weights)
+    return min(entries, key=lambda e: score(e, least, weights))
 
 
 def _shapes(entry: Entry) -> bool:
@@ -110,18 +162,12 @@ def _shapes(entry: Entry) -> bool:
     return entry.front_end is not None and bool(FRONT_ENDS[entry.front_end].SHAPES_CURRENT)
 
 
-def _other_front_ends(need: Requirement, found: Mapping[str, Sequence[Entry]]) -> list[tuple[str, dict[str, Any]]]:
-    """What is tried beyond the usual front end: one that calls itself a rival for these mains; every other power factor stage where the class of harmonics asks for one, or where no design stands because of the plain one; elsewhere it would only add loss and cost."""
-    asked = {name for name, entries in found.items() if (_shapes(entries[0]) and any(e.feasible for e in entries)) or (not any(e.feasible for e in entries) and any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk", "pfc") for e in entries for f in e.findings))}
-    shaped = {name for name, entries in found.items() if _shapes(entries[0])}
-    return [(name, {"front_end": front, "fs": TOPOLOGIES[name].CONTEST["fs"][1]}) for front, module in front_ends_for(need.mains.kind).items() for name, entries in found.items()
-            if front != entries[0].front_end and (name in asked if module.SHAPES_CURRENT else name not in shaped and module.rivals(need))]
-
-
-def _other_frequencies(found: Mapping[str, Sequence[Entry]], weights: Mapping[str, float]) -> list[tuple[str, dict[str, Any]]]:
-    """The best of the power factor stages at the other frequencies."""
-    best = {name: min(entries, key=lambda e: score(e, _least(entries, weights), weights)) for name, entries in found.items()}
-    return [(name, {"front_end": e.front_end, "fs": fs}) for name, e in best.items() if "front_end" in e.pins for fs in TOPOLOGIES[name].CONTEST["fs"][::2]]
+def _other_front_ends(need: Requirement, found: Sequence[Entry]) -> list[str]:
+    """What is tried beyond the front ends that were: one that calls itself a rival for these mains; every other power factor stage where the class of harmonics asks for one, or where no design stands because of the plain one; elsewhere it would only add loss and cost."""
+    stands, shaped = any(e.feasible for e in found), _shapes(found[0])
+    asked = shaped if stands else any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk", "pfc") for e in found for f in e.findings)
+    tried = {e.front_end for e in found}
+    return [front for front, module in front_ends_for(need.mains.kind).items() if front not in tried and (asked if module.SHAPES_CURRENT else not shaped and module.rivals(need))]
 
 
 def ranked(entries: Sequence[Entry], weights: Mapping[str, float] | None = None) -> list[Entry]:
