@@ -46,7 +46,7 @@ class Figure:
 def margin_of(value: Any, limit: Any, kind: str) -> Any:
     """Share of the limit that is left; negative when it is exceeded. Numbers, or arrays that broadcast."""
     distance = (limit - value) if kind == "max" else (value - limit)
-    return distance / np.maximum(np.abs(limit), 1e-12)
+    return distance / (max(abs(limit), 1e-12) if isinstance(limit, float) else np.maximum(np.abs(limit), 1e-12))
 
 
 @dataclass(frozen=True)
@@ -128,12 +128,12 @@ def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
         return Figure(spec.id, spec.label, spec.symbol, row.unit, spec.stage, row.value, None, None, None, None, origin, spec)
     array = np.asarray(row.value, dtype=float)
     score = array if limit_row is None else array - limit_row.value
-    if np.ndim(score):
-        mask = spec.domain.mask(grid)
-        worst = np.where(mask, score, -np.inf).argmax() if spec.worst == "max" else np.where(mask, score, np.inf).argmin()
-        index = tuple(int(i) for i in np.unravel_index(int(worst), grid.shape))
-    else:
-        index = (0, 0, 0, 0)
+    index: tuple[int, ...] = (0, 0, 0, 0)
+    if score.ndim:
+        places, corners = spec.domain.places(grid, score.shape)
+        if corners:
+            there = score.ravel()[places]
+            index = corners[there.argmax() if spec.worst == "max" else there.argmin()]
     value = pick(array, index)
     limit = pick(limit_row.value, index) if limit_row is not None else None
     kind = spec.limit_kind if limit is not None else None

@@ -104,11 +104,10 @@ class Piece:
         hit = below.any(0) & ~self.free
         if not hit.any():
             return rest
-        first, rows = below.argmax(0), np.arange(len(rest))
-        inner = first > 0
-        low, f_low = np.where(inner, grid[first - 1, rows], 0.0), np.where(inner, scan[first - 1, rows], 0.0)
-        high, f_high = grid[first, rows], scan[first, rows]
-        root = low + (high - low) * np.clip(f_low / np.maximum(f_low - f_high, 1e-300), 0.02, 0.98)
+        first, rows, width = below.argmax(0), np.arange(len(rest)), rest / SCAN
+        f_low, f_high = np.where(first > 0, scan[first - 1, rows], 0.0), scan[first, rows]
+        low, high = first * width, (first + 1) * width
+        root = low + width * np.minimum(np.maximum(f_low / np.maximum(f_low - f_high, 1e-300), 0.02), 0.98)
         for _ in range(CLOSING):
             c, s = np.cos(root), np.sin(root)
             f, slope = a * c - b * s - zero - fall * root, -a * s - b * c - fall
@@ -163,8 +162,8 @@ class Moved:
 def run(point: Point, start: Array) -> Half:
     """Half a period from a state (n, 3)."""
     pieces, ats, lengths, end = _run(point, start.T, None)
-    states = np.stack([np.stack([q.current, q.magnetising, q.voltage], -1) for q in pieces])
-    return Half(start, np.stack(end, -1), np.stack([q.sense for q in pieces]), np.stack(ats), np.stack(lengths), states)
+    states = np.array([(q.current, q.magnetising, q.voltage) for q in pieces]).transpose(0, 2, 1)
+    return Half(start, np.array(end).T, np.array([q.sense for q in pieces]), np.array(ats), np.array(lengths), states)
 
 
 def _run(point: Point, start: Any, moved: Moved | None) -> tuple[list[Piece], list[Array], list[Array], State]:
@@ -225,7 +224,9 @@ def _with(point: Point, free: str, third: Array) -> Point:
 
 def begun(unknown: Array, p: Point) -> Array:
     """State at the start: two currents as they are looked for, and the voltage that the energy of half a period asks for."""
-    return np.stack([unknown[:, 0], unknown[:, 1], -0.5 * p.gain * p.load * p.half], -1)
+    start = unknown.copy()
+    start[:, 2] = -0.5 * p.gain * p.load * p.half
+    return start
 
 
 def _judged(unknown: Array, point: Point, free: str) -> tuple[Array, Array]:
@@ -239,7 +240,7 @@ def _judged(unknown: Array, point: Point, free: str) -> tuple[Array, Array]:
     start = begun(unknown, p).T
     moved = Moved(before[0], before[1], before[2], np.zeros((3, n)), until, free == "gain")
     end = _run(p, start, moved)[3]
-    return (np.stack(end) + start).T, (np.stack([moved.current, moved.magnetising, moved.voltage]) + before).transpose(2, 0, 1)
+    return (np.array(end) + start).T, (np.array((moved.current, moved.magnetising, moved.voltage)) + before).transpose(2, 0, 1)
 
 
 def solve(point: Point, free: str = "half", near: Array | None = None, enough: float = ENOUGH, passes: int = NEWTON) -> Found:
