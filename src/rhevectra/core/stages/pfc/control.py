@@ -13,6 +13,8 @@ from rhevectra.core.basis.corners import Array
 
 FORGOTTEN, SAMPLES = 20, 800
 """Periods of the current loop's crossover within which it forgets how it began, run before the half cycle that counts; instants of half a cycle where no cycle remembers another."""
+_EVEN = np.arange(1024) / 2048
+"""Instants of half a cycle, in line cycles, from which its orders are taken."""
 AIR = 30.0
 """Current over the one that leaves half the inductance, beyond which the powder is as good as air."""
 ZERO = 0.4
@@ -60,27 +62,27 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
     rests = int(loop.blank * loop.fs)
     angle = omega * (np.arange(steps) + 0.5) * period
     asked = (top * _command(loop, angle)).tolist()
-    line = (v_crest * np.sin(angle)).tolist()
-    held, i, mean, means, half_left = 0.0, 0.0, 0.0, [0.0] * steps, loop.i_half
+    volts = v_crest * np.sin(angle)
+    rise, fall = (volts * period / inductance).tolist(), ((v_bus - volts) * period / inductance).tolist()  # over a whole period at the unbiased inductance
+    held, i, mean, means, i_half, drop = 0.0, 0.0, 0.0, [0.0] * steps, loop.i_half, 1.0
     before = min(math.ceil(FORGOTTEN * loop.fs / loop.crossover), steps)
     for cycles in (range(steps - before, steps), range(steps)):
         for k in cycles:
-            v, error = line[k], asked[k] - mean  # what the cycle before drew
+            error = asked[k] - mean  # what the cycle before drew
             wanted = gain * error + held
             duty = (0.0 if wanted < 0.0 else 0.97 if wanted > 0.97 else wanted) if rests <= k < steps - rests else 0.0
             if duty == wanted or (wanted - duty) * error < 0:
                 held += slope * error
-            if half_left:
-                over = mean / half_left
-                inductance = loop.inductance / (1 + (over if over < AIR else AIR) ** loop.exponent)
-            peak, off = i + v * duty * period / inductance, 1 - duty
-            fall = (v_bus - v) / inductance
-            end = peak - fall * off * period
+            if i_half:
+                over = mean / i_half
+                drop = 1 + (over if over < AIR else AIR) ** loop.exponent
+            peak, down = i + rise[k] * drop * duty, fall[k] * drop
+            end = peak - down * (1 - duty)
             if end < 0.0:
-                mean = 0.5 * (i + peak) * duty + 0.5 * peak * peak / fall / period
+                mean = 0.5 * ((i + peak) * duty + peak * peak / down)
                 end = 0.0
             else:
-                mean = 0.5 * (i + peak) * duty + 0.5 * (peak + end) * off
+                mean = 0.5 * ((i + peak) * duty + (peak + end) * (1 - duty))
             means[k], i = mean, end
     return (np.arange(steps) + 0.5) * period, np.array(means)
 
@@ -98,13 +100,8 @@ def _boundary(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[A
 
 
 def harmonics(t: Array, i: Array, f_line: float, orders: Array, c_x: float, v_line: float) -> Array:
-    """Rms [A] of the orders of a line current that repeats with its sign turned, the X capacitors' current in it."""
-    edge = np.concatenate([[0.0], t, [0.5 / f_line]])
-    value = np.concatenate([[0.0], i, [0.0]])
-    turn = np.exp(2j * np.pi * f_line * edge)
-    waves = np.cumprod(np.broadcast_to(turn, (int(np.max(orders)), len(edge))), axis=0)[np.asarray(orders, int) - 1]
-    width = np.diff(edge, prepend=edge[0], append=edge[-1])
-    part = 2 * f_line * waves @ (value * (width[:-1] + width[1:]))  # trapezoids
-    a, b = part.real, part.imag
-    a = a + np.where(np.asarray(orders) == 1, 2 * np.pi * f_line * c_x * np.sqrt(2) * v_line, 0.0)
-    return np.asarray(np.sqrt(0.5 * (np.square(a) + np.square(b))))
+    """Rms [A] of the odd orders of a line current that repeats with its sign turned, the X capacitors' current in it."""
+    even = np.interp(_EVEN / f_line, np.concatenate([[0.0], t, [0.5 / f_line]]), np.concatenate([[0.0], i, [0.0]]))
+    part = np.fft.rfft(np.concatenate([even, -even]))[np.asarray(orders, int)] / len(even)
+    across = np.where(np.asarray(orders) == 1, 2 * np.pi * f_line * c_x * np.sqrt(2) * v_line, 0.0)
+    return np.asarray(np.abs(part + across) / np.sqrt(2))
