@@ -63,7 +63,7 @@ class Grid:
     bus: tuple[str, ...] = ("valley", "peak")
     special: dict[str, float] = field(default_factory=dict)
     _masks: dict[str, NDArray[np.bool_]] = field(default_factory=dict, repr=False, compare=False)
-    _places: dict[Any, tuple[Array, list[tuple[int, ...]]]] = field(default_factory=dict, repr=False, compare=False)
+    _places: dict[Any, tuple[Array, Array]] = field(default_factory=dict, repr=False, compare=False)
 
     @property
     def shape(self) -> tuple[int, int, int, int]:
@@ -134,14 +134,14 @@ class Domain:
             grid._masks[self.name] = self._mask(grid)
         return grid._masks[self.name]
 
-    def places(self, grid: Grid, shape: tuple[int, ...]) -> tuple[Array, list[tuple[int, ...]]]:
-        """Where an array that broadcasts to the grid has numbers of this domain, each once, and the first corner of each; kept by the grid like the mask."""
+    def places(self, grid: Grid, shape: tuple[int, ...]) -> tuple[Array, Array]:
+        """Where an array that broadcasts to the grid has numbers of this domain, each once, and the first corner of each (counted along the whole grid); kept by the grid like the mask."""
         key = self.name, shape
         if key not in grid._places:
-            mask = self.mask(grid)
-            numbers = np.broadcast_to(np.arange(int(np.prod(shape))).reshape(shape), grid.shape)[mask]
+            mask = np.flatnonzero(self.mask(grid))
+            numbers = np.broadcast_to(np.arange(int(np.prod(shape))).reshape(shape), grid.shape).ravel()[mask]
             first = np.sort(np.unique(numbers, return_index=True)[1])
-            grid._places[key] = numbers[first], [tuple(int(i) for i in index) for index in np.argwhere(mask)[first]]
+            grid._places[key] = numbers[first], mask[first]
         return grid._places[key]
 
     def _mask(self, grid: Grid) -> NDArray[np.bool_]:

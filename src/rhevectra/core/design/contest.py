@@ -139,6 +139,8 @@ def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequen
     """What a topology tries, one choice after the other, each from the best so far: front end, ripple, frequency. found: what has been made of it when it is asked again."""
     choices = TOPOLOGIES[name].CONTEST
     yield [{knob: values[1] if knob == "fs" else values[0] for knob, values in choices.items()}]
+    if any(f.severity == MUST_FIX and f.cure == "topology" for f in found[0].findings):  # refused for what it is: no other choice would change that
+        return
     free = not need.is_dc and "front_end" not in kept
 
     def best() -> dict[str, Any]:

@@ -131,9 +131,9 @@ def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
     index: tuple[int, ...] = (0, 0, 0, 0)
     if score.ndim:
         places, corners = spec.domain.places(grid, score.shape)
-        if corners:
+        if len(corners):
             there = score.ravel()[places]
-            index = corners[there.argmax() if spec.worst == "max" else there.argmin()]
+            index = tuple(int(i) for i in np.unravel_index(corners[there.argmax() if spec.worst == "max" else there.argmin()], grid.shape))
     value = pick(array, index)
     limit = pick(limit_row.value, index) if limit_row is not None else None
     kind = spec.limit_kind if limit is not None else None

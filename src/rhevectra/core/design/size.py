@@ -12,6 +12,7 @@ from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError, nearest
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.remembered import remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
@@ -50,6 +51,7 @@ def usual_front_end(need: Requirement) -> tuple[str, str]:
     return next(((name, why) for name, front in front_ends_for(need.mains.kind).items() if (why := front.usual(need))), (DC_FRONT_END.NAME, "a dc source feeds the stage directly"))
 
 
+@remembered(8)
 def make_grid(need: Requirement, front: ModuleType) -> Grid:
     """Lines, frequencies, operating points and bus ends; with several outputs the cross cases too."""
     lines, freqs, bus = front.axes(need)
