@@ -1,11 +1,13 @@
 """Choosing the parts of a power factor stage: bus voltage, inductor, switch, diode, current limit, bus capacitor."""
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.formulas import flyback, pfc, rectifier
@@ -186,27 +188,30 @@ def _capacitor(work: Work, power: float, i_hf: float, v_bus: float, v_min: float
     rows = table.where(v_class_v=v_class).rows
     i_c = float(np.hypot(i_hf, pfc.bus_current_lf(power, v_bus)))
 
-    def asks(row: Mapping[str, Any], n: int) -> dict[str, bool]:
-        c = n * row["c_f"]
+    def asks(c: Array, rated: Array) -> dict[str, Array]:
         ripple = pfc.bus_ripple(power, need.mains.f_min, c, v_bus)
         valley, crest = pfc.bus_valley(v_bus, ripple), pfc.bus_peak(v_bus, ripple)
-        return {"valley above the mains": bool(valley >= top), "hold-up": bool(rectifier.hold_up(c, valley, v_min, power) >= need.hold_up), "ripple current": bool(i_c <= n * row["i_rated_a"] * inlet.cooler(need, row)),
-                "lost load": bool(pfc.dump(crest, power, delay, c) <= v_class)}
+        return {"valley above the mains": valley >= top, "hold-up": rectifier.hold_up(c, valley, v_min, power) >= need.hold_up, "ripple current": i_c <= rated, "lost load": pfc.dump(crest, power, delay, c) <= v_class}
     return choose_cans(work, "pfc.c_bus", rows, asks)
 
 
-def choose_cans(work: Work, id: str, rows: Sequence[Mapping[str, Any]], asks: Callable[[Mapping[str, Any], int], dict[str, bool]], where: str = "") -> tuple[Mapping[str, Any], int, float]:
-    """Row and number of cans side by side, and their capacitance [F] by the decision `id`: the least that meets all that is asked of (row, number); the need that decides is named. where: in words, of which there are such a number."""
-    able = sorted(((n * r["c_f"] * (1 + 0.05 * n), n, r) for r in rows for n in range(1, CANS + 1) if all(asks(r, n).values())), key=lambda x: (x[0], x[1]))
+def choose_cans(work: Work, id: str, rows: Sequence[Mapping[str, Any]], asks: Callable[[Array, Array], dict[str, Array]], where: str = "") -> tuple[Mapping[str, Any], int, float]:
+    """Row and number of cans side by side, and their capacitance [F] by the decision `id`: the least that meets all that is asked of their (capacitances, rated ripple currents); the need that decides is named. where: in words, of which there are such a number."""
+    pairs = sorted(((n, r) for r in rows for n in range(1, CANS + 1)), key=lambda x: (x[0] * x[1]["c_f"] * (1 + 0.05 * x[0]), x[0]))
+    met = asks(np.array([n * r["c_f"] for n, r in pairs]), np.array([n * r["i_rated_a"] * inlet.cooler(work.need, r) for n, r in pairs]))
+    able = [pairs[k] for k in np.flatnonzero(np.all(list(met.values()), axis=0))]
+
+    def short(n: int, row: Mapping[str, Any]) -> str:
+        at = next(k for k, (count, r) in enumerate(pairs) if count == n and r is row)
+        return ", ".join(name for name, good in met.items() if not good[at])
 
     def rule() -> tuple[float, str, tuple[str, ...]]:
         if not able:
-            return CANS * rows[-1]["c_f"], f"not even {CANS} of the largest{where} can meet " + ", ".join(k for k, good in asks(rows[-1], CANS).items() if not good), ()
-        _, n, r = able[0]
+            return CANS * rows[-1]["c_f"], f"not even {CANS} of the largest{where} can meet {short(CANS, rows[-1])}", ()
+        n, r = able[0]
         smaller = max((x for x in rows if x["c_f"] < r["c_f"]), key=lambda x: x["c_f"], default=r)
-        short = [k for k, good in asks(smaller, n).items() if not good]
-        return n * r["c_f"], f"{n} × {r['name']}{where}: least capacitance that meets all; decided by {', '.join(short) or 'the least can there is'}", ()
+        return n * r["c_f"], f"{n} × {r['name']}{where}: least capacitance that meets all; decided by {short(n, smaller) or 'the least can there is'}", ()
     value = float(work.choose(id, rule).value)
-    fits = [(n, r) for _, n, r in able if abs(n * r["c_f"] / value - 1) < 1e-6]
-    n, row = fits[0] if fits else min(((n, r) for r in rows for n in range(1, CANS + 1)), key=lambda x: (abs(np.log(x[0] * x[1]["c_f"] / value)), x[0]))
+    fits = [(n, r) for n, r in able if abs(n * r["c_f"] / value - 1) < 1e-6]
+    n, row = fits[0] if fits else min(pairs, key=lambda x: (abs(math.log(x[0] * x[1]["c_f"] / value)), x[0]))
     return row, n, value

@@ -22,7 +22,7 @@ from rhevectra.core.stages.pfc.sensing import record_sensing
 from rhevectra.core.stages.pfc.storage import energy_swing
 from rhevectra.core.stages.work import Work
 
-PASSES = 4
+PASSES = 3
 AUX_VOLTS, AUX_AMPS = 14.0, 3e-3
 """Supply of the stage's controller, its gates beside (common practice)."""
 LINEAR = 0.2
@@ -41,12 +41,12 @@ class Solution:
     ripple: Array
 
 
-def solve(plan: Plan, grid: Grid, power: Array) -> Solution:
-    """Passes until the losses agree with the power that makes them."""
+def solve(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) -> Solution:
+    """Passes until the losses agree with the power that makes them; a single one without an earlier solution to start from (the bus hardly asks for more)."""
     v_line, f_line = grid.v_line[..., 0], grid.f_line[..., 0]
     power = np.broadcast_to(np.asarray(power, float)[..., 0], grid.shape[:3])
-    p_in = power / 0.96
-    for _ in range(PASSES):
+    p_in = power / 0.96 if near is None else power * near.p_in / near.power
+    for _ in range(1 if near is None else PASSES):
         a = angles(plan.boost, v_line, p_in, plan.v_bus)
         amps = currents(plan.boost, a)
         losses = _losses(plan, a, amps, p_in, v_line)
@@ -65,9 +65,9 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any
             "pfc_core": n * mean_of(core), "pfc_copper": n * choke_copper_loss(plan.choke, a, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(plan.r_sense, amps["l_rms"]), "pfc_controller": controller}
 
 
-def bus(plan: Plan, grid: Grid, power: Array, near: Any = None) -> tuple[Array, Solution]:
-    """Bus at valley and crest [V] for a power [W] drawn from it."""
-    found = solve(plan, grid, np.broadcast_to(power, (*grid.shape[:3], 1)))
+def bus(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) -> tuple[Array, Solution]:
+    """Bus at valley and crest [V] for a power [W] drawn from it. Rough without an earlier solution to start from (for choosing parts)."""
+    found = solve(plan, grid, np.broadcast_to(power, (*grid.shape[:3], 1)), near)
     return np.stack([pfc.bus_valley(plan.v_bus, found.ripple), pfc.bus_peak(plan.v_bus, found.ripple)], -1), found
 
 

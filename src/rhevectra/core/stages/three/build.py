@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import pfc, rectifier, three_phase
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.stages import inlet
@@ -100,10 +101,9 @@ def _halves(work: Work, power: float, i_hf: float, v_bus: float, v_min: float, t
     i_mid = three_phase.mid_current(power, v_bus)
     i_c = float(np.hypot(i_hf, three_phase.half_current(i_mid)))
 
-    def asks(row: Mapping[str, Any], n: int) -> dict[str, bool]:
-        half = n * row["c_f"]
+    def asks(half: Array, rated: Array) -> dict[str, Array]:
         ripple = three_phase.unbalance_ripple(unbalance, power, need.mains.f_min, half / 2, v_bus)
         valley, mid = pfc.bus_valley(v_bus, ripple), three_phase.mid_ripple(i_mid, need.mains.f_min, half)
-        return {"valley above the mains": bool(valley - mid >= top), "hold-up": bool(rectifier.hold_up(half / 2, valley, v_min, power) >= need.hold_up), "ripple current": bool(i_c <= n * row["i_rated_a"] * inlet.cooler(need, row)),
-                "lost load": bool(0.5 * (pfc.dump(pfc.bus_peak(v_bus, ripple), power, delay, half / 2) + mid) <= v_class)}
+        return {"valley above the mains": valley - mid >= top, "hold-up": rectifier.hold_up(half / 2, valley, v_min, power) >= need.hold_up, "ripple current": i_c <= rated,
+                "lost load": 0.5 * (pfc.dump(pfc.bus_peak(v_bus, ripple), power, delay, half / 2) + mid) <= v_class}
     return choose_cans(work, "pfc.c_half", rows, asks, " in each half")

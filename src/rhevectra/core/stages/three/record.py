@@ -22,12 +22,12 @@ from rhevectra.core.stages.work import Work
 _CYCLE = "boost converter of one phase on half the bus at 24 angles of the line, mean over the cycle (Gauss's quadrature); losses of all three"
 
 
-def bus(plan: Plan, grid: Grid, power: Array, near: Any = None) -> tuple[Array, Solution]:
-    """Bus at valley and crest [V] for a power [W] drawn from it."""
+def bus(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) -> tuple[Array, Solution]:
+    """Bus at valley and crest [V] for a power [W] drawn from it. Rough without an earlier solution to start from (for choosing parts)."""
     v, f = three_phase.phase_voltage(grid.v_line[..., 0]), grid.f_line[..., 0]
     power = np.broadcast_to(power, (*grid.shape[:3], 1))[..., 0]
-    p_in = power / 0.97
-    for _ in range(PASSES):
+    p_in = power / 0.97 if near is None else power * near.p_in / near.power
+    for _ in range(1 if near is None else PASSES):
         a = angles(plan.boost, v, p_in / 3, plan.half)
         amps = currents(plan.boost, a)
         losses = _losses(plan, a, amps, p_in, v)
