@@ -6,8 +6,15 @@ from typing import Any
 import numpy as np
 import pytest
 
+from rhevectra.core.basis.decisions import Decisions
 from rhevectra.core.basis.remembered import forget, remembered
-from rhevectra.core.design.size import size
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.basis.sheet import Sheet
+from rhevectra.core.catalogue.tables import shipped
+from rhevectra.core.design.size import decision_specs, make_grid, size
+from rhevectra.core.stages import clamps_for, front_ends_for
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies import TOPOLOGIES
 
 
 @dataclass(frozen=True)
@@ -34,7 +41,36 @@ def test_one_bit_more_is_another_question():
     assert total(held, a, share=2.0) == 6.5 and len(asked) == 7
 
 
-@pytest.mark.parametrize("edit", [{"clamp.ratio": 1.8}, {"transformer.arrangement": "simple"}, {"bulk.c": 150e-6}])
+class Asked(dict):
+    """Pins that remember which of them were looked for."""
+
+    def __init__(self):
+        super().__init__()
+        self.ids = set()
+
+    def get(self, id, default=None):
+        self.ids.add(id)
+        return default
+
+    def __contains__(self, id):
+        self.ids.add(id)
+        return False
+
+
+@pytest.mark.parametrize("kind", ["ac1", "ac3"])
+def test_the_parts_of_a_front_end_ask_for_no_decision_of_topology_or_clamp_but_deratings(kind):
+    """What is kept of a front end between designs may depend on its own decisions only: every front end, every topology, every clamp."""
+    need = Requirement(mains=Mains(kind=kind, v_min=100 if kind == "ac1" else 340, v_max=264 if kind == "ac1" else 460), outputs=(Output(voltage=24, current_max=10),))
+    for front in front_ends_for(kind).values():
+        for topology in TOPOLOGIES.values():
+            for clamp in clamps_for(topology).values():
+                pins, sheet = Asked(), Sheet()
+                front.plan(Work(need, make_grid(need, front), shipped(), sheet, Decisions(decision_specs(topology, front, clamp), pins, sheet)), 280.0, 2.0)
+                asked = {id for id in pins.ids if not id.startswith("derating.")}
+                assert len(asked) > 3 and not asked & {s.id for s in (*topology.DECISIONS, *clamp.DECISIONS)}, (front.NAME, topology.NAME)
+
+
+@pytest.mark.parametrize("edit", [{"clamp.ratio": 1.8}, {"transformer.arrangement": "simple"}, {"bulk.c": 150e-6}, {"inlet.thermistor": "ntc-10R-4A"}, {"front_end": "pfc_ccm", "pfc.fs": 80e3}, {"derating.switch_v": 0.7, "front_end": "pfc_ccm"}])
 def test_a_design_after_another_is_the_same_as_one_alone(demo_design, edit):
     forget()
     alone = size(demo_design.requirement, edit)

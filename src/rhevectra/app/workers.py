@@ -4,11 +4,11 @@ import multiprocessing
 import os
 import pickle
 import threading
-from collections import deque
 from collections.abc import Iterator, Mapping
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from functools import lru_cache
+from time import perf_counter
 from typing import Any
 
 from rhevectra.core.basis.requirement import Requirement
@@ -24,9 +24,11 @@ def _unpacked(packed: bytes) -> Any:
     return pickle.loads(packed)  # made by this program for its own workers
 
 
-def _measured(packed: bytes, tried: Mapping[str, Any]) -> Entry:
+def _measured(packed: bytes, tried: Mapping[str, Any]) -> tuple[Entry, float]:
+    """A design measured, and the seconds it took."""
     need, catalogue = _unpacked(packed)
-    return entry_of(need, catalogue, tried)
+    start = perf_counter()
+    return entry_of(need, catalogue, tried), perf_counter() - start
 
 
 def processors() -> int:
@@ -68,12 +70,13 @@ _POOL = _Pool()
 
 
 class Workers:
-    """Makes designs in worker processes, and here while these start or where they end."""
+    """Makes designs in worker processes, and here while these start or where they end; those of topologies that take long first, so that no long one is left for the end."""
 
     def __init__(self, need: Requirement, catalogue: Catalogue | None, count: int) -> None:
-        self._need, self._catalogue, self._count, self._packed = need, catalogue, count, pickle.dumps((need, catalogue))
-        self._asked: deque[Mapping[str, Any]] = deque()
-        self._made: dict[Future[Entry], Mapping[str, Any]] = {}
+        self._count, self._packed = count, pickle.dumps((need, catalogue))
+        self._asked: list[Mapping[str, Any]] = []
+        self._made: dict[Future[tuple[Entry, float]], Mapping[str, Any]] = {}
+        self._took: dict[str, float] = {}
 
     def ask(self, tried: Mapping[str, Any]) -> None:
         """A design of these pins is wanted."""
@@ -83,19 +86,27 @@ class Workers:
         """The next that is made and measured."""
         try:
             pool = _POOL.ready(self._count)
-            while pool is not None and self._asked:
-                self._made[pool.submit(_measured, self._packed, self._asked[0])] = self._asked[0]
-                self._asked.popleft()
+            while pool is not None and self._asked and len(self._made) <= self._count:
+                tried = self._longest()
+                self._made[pool.submit(_measured, self._packed, tried)] = tried
+                self._asked.remove(tried)
             if self._made:
                 done = next(iter(wait(self._made, return_when=FIRST_COMPLETED).done))
-                entry = done.result()
-                del self._made[done]
-                return entry
+                return self._noted(*done.result(), self._made.pop(done))
         except BrokenProcessPool:  # what no worker can do is done here
             _POOL.broken(self._count)
             self._asked.extend(self._made.values())
             self._made.clear()
-        return entry_of(self._need, self._catalogue, self._asked.popleft())
+        tried = self._asked.pop(0)
+        return self._noted(*_measured(self._packed, tried), tried)
+
+    def _longest(self) -> Mapping[str, Any]:
+        """Of what is asked for, what is expected to take longest; the first of each topology in their order before all that."""
+        return max(self._asked, key=lambda tried: self._took.get(str(tried["topology"]), float("inf")))
+
+    def _noted(self, entry: Entry, seconds: float, tried: Mapping[str, Any]) -> Entry:
+        self._took[str(tried["topology"])] = seconds
+        return entry
 
     def stop(self) -> None:
         """Leave out what has not been begun."""

@@ -9,41 +9,56 @@ from typing import Any, TypeVar, cast
 import numpy as np
 
 F = TypeVar("F", bound=Callable[..., Any])
-_KEPT: list[dict[Any, Any]] = []
+_ALL: list["Kept"] = []
+
+
+class Kept:
+    """The last `most` answers by their keys; asked by several threads. Answers are shared, so nobody changes them."""
+
+    def __init__(self, most: int) -> None:
+        self._answers: dict[Any, Any] = {}
+        self._most, self._busy = most, Lock()
+        _ALL.append(self)
+
+    def ask(self, key: Any, make: Callable[[], Any]) -> Any:
+        """The answer kept under a key, or the one that is made now."""
+        answer = self._answers.get(key)
+        if answer is None:
+            answer = make()
+        with self._busy:  # the latest stand last, the oldest goes first
+            self._answers.pop(key, None)
+            self._answers[key] = answer
+            while len(self._answers) > self._most:
+                del self._answers[next(iter(self._answers))]
+        return answer
+
+    def forget(self) -> None:
+        self._answers.clear()
 
 
 def remembered(most: int) -> Callable[[F], F]:
-    """Keep the last `most` answers of a function by every bit of its arguments: numbers, texts, arrays, and dataclasses of these. Answers are shared, so nobody changes them."""
+    """Keep the last `most` answers of a function by every bit of its arguments: numbers, texts, arrays, and dataclasses of these."""
     def attach(function: F) -> F:
-        kept: dict[Any, Any] = {}
-        busy = Lock()
-        _KEPT.append(kept)
+        kept = Kept(most)
 
         @wraps(function)
         def ask(*given: Any, **named: Any) -> Any:
-            key = (*(_key(x) for x in given), *((n, _key(x)) for n, x in named.items()))
-            answer = kept.get(key)
-            if answer is None:
-                answer = function(*given, **named)
-            with busy:  # the latest stand last, the oldest goes first
-                kept.pop(key, None)
-                kept[key] = answer
-                while len(kept) > most:
-                    del kept[next(iter(kept))]
-            return answer
+            key = (*(bits(x) for x in given), *((n, bits(x)) for n, x in named.items()))
+            return kept.ask(key, lambda: function(*given, **named))
         return cast(F, ask)
     return attach
 
 
 def forget() -> None:
     """Forget every answer: for measuring how long the work itself takes."""
-    for kept in _KEPT:
-        kept.clear()
+    for kept in _ALL:
+        kept.forget()
 
 
-def _key(x: Any) -> Any:
+def bits(x: Any) -> Any:
+    """What stands for an argument in a key: all that tells it from another."""
     if isinstance(x, np.ndarray):
         return x.shape, x.dtype.char, x.tobytes()
     if is_dataclass(x):
-        return type(x), *(_key(getattr(x, f.name)) for f in fields(x))
+        return type(x), *(bits(getattr(x, f.name)) for f in fields(x))
     return (slice, x.start, x.stop, x.step) if isinstance(x, slice) else x

@@ -10,9 +10,9 @@ import numpy as np
 from rhevectra.core.basis.corners import LOADS, Grid, Point
 from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError, nearest
-from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, Finding
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.remembered import remembered
+from rhevectra.core.basis.remembered import Kept, bits, remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
@@ -128,9 +128,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     """Bulk from the power expected, parts from that bus, then the power really drawn (line-cycle mean of valley and crest)."""
     need, grid = work.need, work.grid
     power = expected_power(need, sum(o.magnitude * grid.current(k) for k, o in enumerate(need.outputs)))
-    top = float(np.max(power))
-    front_plan = front.plan(work, top, topology.BUS_RIPPLE * top / max(need.mains.v_min, 1.0))
-    v_bus, near = front.bus(front_plan, grid, power)
+    front_plan, (v_bus, near) = _front_end(work, topology, front, clamp, power)
     plan = topology.build(work, v_bus, clamp)
     drawn, _, plan = topology.power_drawn(work, plan, v_bus, ROUGH)
     full = grid.full_load
@@ -142,6 +140,25 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     if bool(np.any(drawn > most)):
         work.find(MUST_FIX, "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus is shown as if it drew {show(float(np.minimum(drawn, most).max()), 'W')}", "loss.total", "")
     return front_plan, plan, np.minimum(drawn, most), near
+
+
+_FRONT_ENDS = Kept(16)
+
+
+def _front_end(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, power: Any) -> tuple[Any, tuple[Any, Any]]:
+    """The parts of the front end and its bus for the power expected [W]. No decision of topology or clamp but deratings touches them: what was chosen, recorded and found is kept for the next design."""
+    apart = {*SHAPE, *(s.id for s in (*topology.DECISIONS, *clamp.DECISIONS) if not s.id.startswith("derating."))}
+    pins = tuple(sorted((id, value) for id, value in work.choose.pins.items() if id not in apart))
+    told = len(work.findings)
+
+    def make() -> tuple[Any, Any, dict[str, Row], list[Finding], Catalogue]:
+        before, top = set(work.sheet.rows), float(np.max(power))
+        plan = front.plan(work, top, topology.BUS_RIPPLE * top / max(work.need.mains.v_min, 1.0))
+        return plan, front.bus(plan, work.grid, power), {id: row for id, row in work.sheet.rows.items() if id not in before}, work.findings[told:], work.parts
+    plan, bus, rows, found, _ = _FRONT_ENDS.ask((front.NAME, bits(work.need), pins, tuple(work.sheet.measured.items()), id(work.parts), topology.BUS_RIPPLE), make)
+    work.sheet.rows |= rows
+    work.findings[told:] = found
+    return plan, bus
 
 
 def _whole(work: Work, losses: dict[str, Row]) -> None:
