@@ -59,31 +59,37 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
     gain = 2 * math.pi * loop.crossover * (loop.designed or inductance) / v_bus
     slope = gain * 2 * math.pi * ZERO * loop.crossover * period
     top, omega, steps = math.sqrt(2) * power / v_line, 2 * math.pi * f_line, int(0.5 * loop.fs / f_line)
-    rests = int(loop.blank * loop.fs)
     angle = omega * (np.arange(steps) + 0.5) * period
-    asked = (top * _command(loop, angle)).tolist()
-    volts = v_crest * np.sin(angle)
-    rise, fall = (volts * period / inductance).tolist(), ((v_bus - volts) * period / inductance).tolist()  # over a whole period at the unbiased inductance
-    held, i, mean, means, i_half, drop = 0.0, 0.0, 0.0, [0.0] * steps, loop.i_half, 1.0
-    before = min(math.ceil(FORGOTTEN * loop.fs / loop.crossover), steps)
-    for cycles in (range(steps - before, steps), range(steps)):
-        for k in cycles:
-            error = asked[k] - mean  # what the cycle before drew
+    volts, lives = v_crest * np.sin(angle), np.minimum(np.arange(steps), np.arange(steps)[::-1]) >= int(loop.blank * loop.fs)
+    each = (top * _command(loop, angle), volts * period / inductance, (v_bus - volts) * period / inductance, np.where(lives, 0.97, 0.0))
+    cycles = list(zip(*(x.tolist() for x in each), strict=True))  # what is asked, rise and fall over a whole period at the unbiased inductance, largest duty
+    held, i, mean, i_half, drop = 0.0, 0.0, 0.0, loop.i_half, 1.0
+    for run in (cycles[-math.ceil(FORGOTTEN * loop.fs / loop.crossover) :], cycles):
+        means = []
+        for asked, rise, fall, most in run:
+            error = asked - mean  # what the cycle before drew
             wanted = gain * error + held
-            duty = (0.0 if wanted < 0.0 else 0.97 if wanted > 0.97 else wanted) if rests <= k < steps - rests else 0.0
-            if duty == wanted or (wanted - duty) * error < 0:
+            if 0.0 <= wanted <= most:
+                duty = wanted
                 held += slope * error
+            else:
+                duty = 0.0 if wanted < 0.0 else most
+                if (wanted - duty) * error < 0:
+                    held += slope * error
             if i_half:
                 over = mean / i_half
                 drop = 1 + (over if over < AIR else AIR) ** loop.exponent
-            peak, down = i + rise[k] * drop * duty, fall[k] * drop
-            end = peak - down * (1 - duty)
+                fall *= drop
+            peak = i + rise * drop * duty
+            rest = 1 - duty
+            end = peak - fall * rest
             if end < 0.0:
-                mean = 0.5 * ((i + peak) * duty + peak * peak / down)
-                end = 0.0
+                mean = 0.5 * ((i + peak) * duty + peak * peak / fall)
+                i = 0.0
             else:
-                mean = 0.5 * ((i + peak) * duty + (peak + end) * (1 - duty))
-            means[k], i = mean, end
+                mean = 0.5 * ((i + peak) * duty + (peak + end) * rest)
+                i = end
+            means.append(mean)
     return (np.arange(steps) + 0.5) * period, np.array(means)
 
 

@@ -90,7 +90,7 @@ def _losses(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
 
 def solve(s: Stage, tolerance: float = 1e-5) -> Settled:
     """Passes on bare numbers until the currents stand."""
-    return last(period, s, *settle(advance, s, _CARRIED, PASSES, tolerance))
+    return last(period, s, *settle(advance, s, ("limit",), _CARRIED, PASSES, tolerance))
 
 
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:

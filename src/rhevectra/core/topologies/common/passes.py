@@ -1,7 +1,7 @@
 """Repeated passes over a period until its currents stand, first on bare numbers, then once on the recording sheet."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
@@ -24,15 +24,15 @@ Advance = Callable[[Any, Any, Mapping[str, Any]], dict[str, Any]]
 """One pass: (sheet, stage, what the pass before carries) -> results, with next_mid and next_load [A] for the pass after."""
 
 
-def settle(advance: Advance, s: Any, carried: Mapping[str, str], passes: int, tolerance: float, before: Mapping[str, Any] | None = None) -> tuple[dict[str, Any], float]:
+def settle(advance: Advance, s: Any, reads: tuple[str, ...], carried: Mapping[str, str], passes: int, tolerance: float, before: Mapping[str, Any] | None = None) -> tuple[dict[str, Any], float]:
     """State and largest change of the last pass of a stage with v_bus, i_out and is_limit of the grid's shape, repeated until no carried current moves by more than tolerance times the crest.
 
-    advance: as far as the next pass needs it; carried: what one pass hands to the next, with its unit; before: the state of a solution near by.
+    advance: as far as the next pass needs it; reads: mappings of the stage it looks into; carried: what one pass hands to the next, with its unit; before: the state of a solution near by.
     """
     shape = _shape(s)
     load = np.broadcast_to(s.i_out, shape) + 0.0
     x, change = [before[k] for k in carried] if before else [load if k in ("i_mid", "i_load") else 0.0 * load for k in carried], np.inf
-    numbers, kinds = _apart(s)
+    numbers, kinds = _apart(s, reads)
     stage: Callable[..., Any] = type(s)
     run = _traced(advance, stage, tuple(numbers), kinds, tuple(carried)).bind(numbers)
     amperes = [k for k, unit in enumerate(carried.values()) if unit == "A"]
@@ -58,18 +58,19 @@ def _shape(s: Any) -> tuple[int, ...]:
 Kinds = tuple[tuple[str, Any], ...]
 
 
-def _apart(s: Any) -> tuple[dict[str, Any], Kinds]:
-    """A stage as named numbers, those of a mapping by field and key, and as what it is besides: its kinds and names."""
-    numbers, kinds = dict[str, Any](), []
-    for field in fields(s):
-        value = getattr(s, field.name)
-        if isinstance(value, Mapping):
-            numbers |= {f"{field.name}_of_{k}": x for k, x in value.items() if _is_number(x)}
-            kinds.append((field.name, tuple(k for k, x in value.items() if _is_number(x))))
-        elif _is_number(value):
-            numbers[field.name] = value
+def _apart(s: Any, reads: tuple[str, ...]) -> tuple[dict[str, Any], Kinds]:
+    """A stage as named numbers, those of a mapping that is read by field and key, and as what it is besides: its kinds and names."""
+    numbers, kinds = dict[str, Any](), list[tuple[str, Any]]()
+    for name in type(s).__dataclass_fields__:
+        value = getattr(s, name)
+        if _is_number(value):
+            numbers[name] = value
+        elif name in reads:
+            inner = {k: x for k, x in value.items() if _is_number(x)}
+            numbers |= {f"{name}_of_{k}": x for k, x in inner.items()}
+            kinds.append((name, tuple(inner)))
         else:
-            kinds.append((field.name, value))
+            kinds.append((name, None if isinstance(value, Mapping) else value))
     return numbers, tuple(kinds)
 
 

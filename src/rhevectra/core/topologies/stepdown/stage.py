@@ -255,7 +255,7 @@ ROUGH, SETTLED = 1e-3, 1e-5
 
 def solve(s: Stage, tolerance: float = SETTLED, before: Mapping[str, Any] | None = None) -> Settled:
     """Passes on bare numbers until the currents stand; before: the state of a solution near by."""
-    return last(period, s, *settle(advance, secondary.seen_numbers(s), _carried(s.variant), PASSES, tolerance, before))
+    return last(period, s, *settle(advance, secondary.seen_numbers(s), ("limit", "extra"), _carried(s.variant), PASSES, tolerance, before))
 
 
 def record(sheet: Sheet, s: Stage, state: Mapping[str, Any], change: float) -> dict[str, Any]:
