@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from types import ModuleType
 from typing import Any
 
@@ -56,11 +57,6 @@ def sources(design: Any, front: ModuleType, corner: Corner) -> Sources:
     return Sources(strongest(f, amps * np.abs(noise.capacitor(f, float(design.rows["inlet.c_in"].value)))), own, strongest(*noise.square(s.f0, s.swing, s.duty, s.edge)))
 
 
-def over(lines: Lines, volts: Array) -> Array:
-    """Most by which lines pass the limit [dB]; a last axis of frequency is taken away."""
-    return np.asarray(np.max(noise.level(volts) - conducted_limit(lines.f), axis=-1))
-
-
 def corners_of(design: Any) -> tuple[Corner, ...]:
     """Where the noise is looked at: both ends of the mains, full load."""
     grid = design.grid
@@ -85,17 +81,46 @@ class Bench:
         return replace(self, stages=n, c_y=count * in_each(c_y, n), c_x=in_each(c_x, n))
 
     def common(self, l_cm: Any, filtered: bool = True, shield: float = 1.0) -> Array:
-        """Common noise over the limit [dB]."""
-        return np.asarray(np.max([over(x, noise.common(x.f, x.volts, c, l_cm, self.c_y if filtered else 0.0, self.stages)) for s in self.found for x, c in self.driven(s, shield)], axis=0))
+        """Most by which common noise passes the limit [dB]; l_cm [H] has a last axis of one where several are tried, which is taken away."""
+        lines, own = self._nodes
+        c = np.where(own, self._driving(shield), self._driving(0.0))
+        return _most(noise.common(lines.f, lines.volts, c, l_cm, self.c_y if filtered else 0.0, self.stages))
 
     def driven(self, s: Sources, shield: float) -> tuple[tuple[Lines, float], ...]:
         """Nodes with the capacitance each drives [F]."""
-        own = (s.node, max(shield * self.winding + self.sink, 1e-15))
-        return (own,) if s.boost is None else (own, (s.boost, max(self.sink, 1e-15)))
+        own = (s.node, self._driving(shield))
+        return (own,) if s.boost is None else (own, (s.boost, self._driving(0.0)))
+
+    def _driving(self, shield: float) -> float:
+        """Capacitance [F] a node drives with that share of the winding's."""
+        return max(shield * self.winding + self.sink, 1e-15)
+
+    @cached_property
+    def _nodes(self) -> tuple[Lines, Array]:
+        """Lines of all nodes at all corners over their limit, and which of them are the power stage's."""
+        nodes = [(x, x is s.node) for s in self.found for x in (s.node, s.boost) if x is not None]
+        return _against([x for x, _ in nodes]), np.concatenate([np.full(len(x.f), own) for x, own in nodes])
+
+    @cached_property
+    def _between(self) -> Lines:
+        """Lines between the conductors at all corners over their limit."""
+        return _against([s.differential for s in self.found])
 
     def differential(self, l_dm: Any, filtered: bool = True) -> Array:
-        """Differential noise over the limit [dB]."""
-        return np.asarray(np.max([over(s.differential, noise.differential(s.differential.f, s.differential.volts, l_dm, self.c_x if filtered else 0.0, self.stages)) for s in self.found], axis=0))
+        """Most by which differential noise passes the limit [dB]; l_dm like l_cm of common noise."""
+        lines = self._between
+        return _most(noise.differential(lines.f, lines.volts, l_dm, self.c_x if filtered else 0.0, self.stages))
+
+
+def _against(parts: list[Lines]) -> Lines:
+    """Lines together, their volts over what the limit allows."""
+    f = np.concatenate([x.f for x in parts])
+    return Lines(f, np.concatenate([x.volts for x in parts]) * (1e6 * 10 ** (-conducted_limit(f) / 20)))
+
+
+def _most(ratio: Array) -> Array:
+    """The greatest of ratios along the last axis [dB]."""
+    return np.asarray(20 * np.log10(np.maximum(np.max(ratio, axis=-1), 1e-12)))
 
 
 def bench_of(design: Any, corners: tuple[Corner, ...]) -> Bench:
