@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 
 from rhevectra import demo
 from rhevectra.app.contest import chosen_text
-from rhevectra.app.workers import contest_steps, run
+from rhevectra.app.workers import _POOL, contest_steps, run
 from rhevectra.cli import main
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.tables import read_rows, shipped, with_own
@@ -40,6 +40,20 @@ def test_worker_processes_find_the_same(entries):
     unfinished = contest_steps(NEED, BENCH.decisions, workers=2)
     assert next(unfinished)[2].topology in TOPOLOGIES
     unfinished.close()  # leaves out the rest
+
+
+def test_workers_that_die_cost_nothing(entries):
+    """Both worker processes are killed half way: what they had is made here, the order is the same, and the next contest has workers again."""
+    steps, killed = [], False
+    for step in contest_steps(NEED, BENCH.decisions, workers=2):
+        steps.append(step)
+        pool = _POOL.ready(2)
+        if not killed and pool is not None and len(steps) > 20:
+            for process in list(pool._processes.values()):
+                process.kill()
+            killed = True
+    assert killed and ranked(list({e.topology: e for _, _, e in steps}.values())) == entries
+    assert ranked(list({e.topology: e for _, _, e in contest_steps(NEED, BENCH.decisions, workers=2)}.values())) == entries
 
 
 def test_every_topology_is_there_with_the_same_budget_and_its_own_choice(entries):

@@ -51,12 +51,13 @@ class _Pool:
             return self._pools[count]
 
     def _start(self, count: int) -> None:
-        context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload(["rhevectra.core.design.contest"])
-        pool = ProcessPoolExecutor(count, context)
         try:
-            wait([pool.submit(os.getpid) for _ in range(count)])
-        except (OSError, RuntimeError):  # no process can be started here: all is made in this one
+            context = multiprocessing.get_context("forkserver")
+            context.set_forkserver_preload(["rhevectra.core.design.contest"])
+            pool = ProcessPoolExecutor(count, context)
+            for began in [pool.submit(os.getpid) for _ in range(count)]:
+                began.result()
+        except (OSError, RuntimeError, ValueError, ImportError):  # no process can be started here: all is made in this one
             return
         self._pools[count] = pool
 
