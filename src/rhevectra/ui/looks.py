@@ -8,7 +8,6 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from rhevectra.app import settings
 from rhevectra.app.session import Session
 from rhevectra.core.catalogue.tables import PRICES, TABLES
-from rhevectra.core.design.contest import COMMON
 from rhevectra.core.design.relax import relaxations
 from rhevectra.ui.commands import COMMANDS
 from rhevectra.ui.theme import roles
@@ -130,6 +129,8 @@ class ViewActions:
 
     def _contest_key(self) -> Any:
         """What the contest depends on: the requirement, the prices and the pins all topologies keep."""
+        from rhevectra.core.design.contest import COMMON
+
         document = self.session.document
         return document.requirement, self.session.catalogue[PRICES], tuple((k, v) for k, v in sorted(document.decisions.items()) if k in COMMON)
 
