@@ -15,7 +15,7 @@ from rhevectra.core.basis import preferred
 from rhevectra.core.basis.equation import evaluate
 from rhevectra.core.basis.errors import NotAQuantity
 from rhevectra.core.basis.formula import REGISTRY
-from rhevectra.core.basis.quantities import parse, parse_range, show
+from rhevectra.core.basis.quantities import parse, parse_range, show, told_apart
 from rhevectra.core.stages import FRONT_ENDS, front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -50,6 +50,11 @@ def test_what_is_shown_is_read_back(value):
 
 def test_rounding_carries_into_the_next_prefix():
     assert show(999.96e3, "Hz", 3) == "1.00 MHz"
+
+
+def test_a_value_and_the_limit_it_breaks_never_read_the_same():
+    assert told_apart(45.0012, 45.0, "K") == ("45.001 K", "45.000 K") and told_apart(61.24, 45.0, "K") == ("61.2 K", "45.0 K")
+    assert told_apart(0.0300004, 0.03, "V") == ("30.0004 mV", "30.0000 mV") and told_apart(5.0, 5.0, "A") == ("5.00 A", "5.00 A")
 
 
 def test_preferred_numbers_against_their_definition():

@@ -98,6 +98,19 @@ Vo o 0 DC {battery:.9g}
         assert abs(fed - load[k]) * steep[k] < 0.005 * found.point.gain[k], (f[k], load[k], fed)
 
 
+@pytest.mark.parametrize(("ratio", "load"), [(3.0, 0.5), (4.0, 0.33), (4.0, 0.1), (6.0, 0.25), (8.0, 0.15), (10.0, 0.05)])
+def test_the_frequency_is_found_up_to_the_peak_of_the_gain(ratio, load):
+    """There and back: the gain at frequencies from the peak to below the resonance, then the frequency that gives each of these gains, from the first harmonic. It must come back on the lagging side, though the first harmonic's peak lies far below the exact one."""
+    f = np.linspace(1.02 / np.sqrt(1 + ratio), 0.98, 50)
+    found = tank.solve(points(f, load, tank.first_harmonic(f, np.full(50, ratio), np.full(50, 0.3)), ratio), "gain")
+    peak = int(np.where(found.miss < 1e-8, found.point.gain, 0.0).argmax())
+    falling = (np.arange(50) > peak) & (found.miss < 1e-8)
+    gain, half = found.point.gain[falling], found.point.half[falling]
+    at, k = np.full(len(gain), load), np.full(len(gain), ratio)
+    back = tank.solve(tank.Point(tank.guess_half(at, gain, k), at, gain, k))
+    assert falling.sum() >= 40 and gain.max() > 2 and (back.miss < 1e-8).all() and np.allclose(back.point.half, half, rtol=1e-6)
+
+
 def test_random_tanks_are_periodic_and_keep_charge_and_energy():
     """Seeded, three decades of load: at least 98 % solved where the first harmonic reaches the gain; a second half period ends where the first began; charge and energy of the half by quadrature."""
     rng = np.random.default_rng(4)

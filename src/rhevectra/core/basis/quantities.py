@@ -107,3 +107,9 @@ def show(value: float, unit: str = "", digits: int = 3) -> str:
     """One readable text: `show(65e3, 'Hz')` is '65.0 kHz'."""
     number, prefixed = split_engineering(value, unit, digits)
     return f"{number} {prefixed}".rstrip()
+
+
+def told_apart(one: float, other: float, unit: str = "") -> tuple[str, str]:
+    """Two numbers as texts with as many digits as tell them apart: nobody reads that 45.0 K is above 45.0 K."""
+    digits = next((d for d in range(3, 8) if show(one, unit, d) != show(other, unit, d)), 3)
+    return show(one, unit, digits), show(other, unit, digits)

@@ -11,7 +11,7 @@ from rhevectra.core.basis.corners import LOADS, Grid, Point
 from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError, nearest
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, Finding
-from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.quantities import show, told_apart
 from rhevectra.core.basis.remembered import Kept, bits, remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
@@ -203,7 +203,8 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mappin
         side = "above" if figure.limit_kind == "max" else "below"
         free = [p for p in work.choose.pins if work.choose.specs[p].stage == spec.stage and p not in SHAPE]
         cure = free[0] if free else cures.get(id, cures.get(spec.stage, ""))
-        label = f"{spec.label}: {show(figure.value, figure.unit)} is {side} {show(figure.limit or 0.0, figure.unit)}{where}"
+        value, limit = told_apart(figure.value, figure.limit or 0.0, figure.unit)
+        label = f"{spec.label}: {value} is {side} {limit}{where}"
         work.find(severity, spec.stage, label + (f"; freeing the pin on {cure} may cure it" if free else f"; change {cure}" if cure else ""), id, cure)
     for id, near in unknown:
         work.find(LOOK_AT, "load", f"decision {id!r} is not known and has no effect" + (f"; nearest: {near}" if near else ""), "", "")

@@ -19,6 +19,8 @@ OFF, UP, DOWN = 0.0, 1.0, -1.0
 State = tuple[Array, Array, Array]
 PIECES, SCAN = 5, 16
 NEWTON, CLOSING, SHORTER = 24, 3, 0.4
+ALONE = 5
+"""Passes after which points without a state, or with one beyond the peak of the gain where the first harmonic has led them astray, begin anew from the nearest with a lagging one."""
 APART = 1e-3
 """The search begins on the side of a rectifier that still conducts the other way: at the edge between both the slopes differ."""
 ENOUGH, SURE = 1e-9, 0.3
@@ -250,7 +252,7 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
     unknown = np.stack([jm - APART, jm, getattr(point, free)], -1) if near is None else near.copy()
     n = len(unknown)
     kept, size, move, miss, presumed = unknown.copy(), np.full(n, np.inf), np.zeros_like(unknown), np.full(n, np.inf), np.zeros(n, bool)
-    active, sure = np.arange(n), SURE * np.sqrt(enough)
+    active, sure, anew = np.arange(n), SURE * np.sqrt(enough), near is None and free == "half"
     for left in range(passes, 0, -1):
         x = unknown[active]
         rest, slopes = _judged(x, _rows(point, active), free)
@@ -265,6 +267,11 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
         presumed[active] = ~worse & (miss[active] <= sure) & (miss[active] > enough)
         unknown[active] = np.where((miss[active] > enough)[:, None], kept[active] + move[active], kept[active])
         active = active[(miss[active] > enough) & ~presumed[active]]
+        if anew and (left == passes - ALONE or not len(active)):
+            anew, good = False, (presumed | (miss <= enough)) & (kept[:, 0] < 0)
+            if good.any() and not good.all():
+                active = np.flatnonzero(~good)
+                unknown[active], size[active], miss[active], presumed[active] = kept[_nearest(point, active, good)], np.inf, np.inf, False
         if not len(active) or left == 1:
             last = np.where(presumed[:, None], unknown, kept)
             p = _with(point, free, last[:, 2])
@@ -277,6 +284,13 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
             if not len(active):
                 break
     return found
+
+
+def _nearest(point: Point, late: Array, good: Array) -> Array:
+    """For every point that is late the good one nearest in gain and load."""
+    where = np.log(np.stack([point.gain, point.load]))
+    apart = np.square(where[:, late, None] - where[:, None, :]).sum(0)
+    return np.asarray(np.where(good, apart, np.inf).argmin(1))
 
 
 def _share(rest: Array, unknown: Array) -> Array:
