@@ -2,6 +2,7 @@
 
 import json
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -172,6 +173,9 @@ def test_the_desk_runs_orders_opens_and_holds(qtbot, window):
     desk = window.contest_desk
     qtbot.waitUntil(lambda: not window.jobs.running and len(desk.order) == len(TOPOLOGIES), timeout=90_000)
     assert window.stack.currentWidget() is desk and desk.table.rowCount() == len(TOPOLOGIES) and str(sum(e.tried for e in desk.order)) in desk.said.text()
+    first = desk.chosen()
+    desk.take(replace(first, tried=first.tried + 1))
+    assert f"Best of {first.tried + 1} designs" in desk.reason.toPlainText(), "the count below goes with the one above"
     assert desk.table.item(0, 1).text() == desk.order[0].topology and desk.order[0].reason[1:10] in desk.reason.toPlainText()
     for name, box in desk.weights.items():
         box.setValue(5.0 if name == "loss" else 0.0)

@@ -158,6 +158,8 @@ class ContestView(QWidget):
         else:
             self.order = [replace(e, tried=self.found[e.topology].tried) for e in self.order]
             self._count()
+            if (shown := self.chosen()) is not None and shown.topology == entry.topology:
+                self._tell()
 
     def _rank(self) -> None:
         if not self.found:
