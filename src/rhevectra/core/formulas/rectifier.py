@@ -212,19 +212,20 @@ def inrush(v_line: Any, r_cold: Any, r_source: Any) -> Any:
 
 
 @remembered(16)
-def inrush_wave(v_rms: float, f_line: float, r: float, inductance: float, c: float, drop: float, steps: int = 600, phase: float = 0.5 * np.pi) -> tuple[Array, Array, Array]:
+def inrush_wave(v_rms: float, f_line: float, r: float, inductance: float, c: float, drop: float, steps: int = 300, phase: float = 0.5 * np.pi) -> tuple[Array, Array, Array]:
     """Switch-on into the empty capacitor at an angle of the line [rad], its crest unless named: time [s], line current [A], capacitor voltage [V] until the half cycle is over.
 
-    Trapezoidal integration of the series circuit, whose rule is stable and of second order in the step.
+    Trapezoidal integration of the series circuit, whose rule is stable and of second order in the step; steps grow from the start on, where the current is steepest.
     """
     inductance = max(inductance, MIN_INDUCTANCE)
-    end = (1 - phase / np.pi) / (2 * f_line)
-    t, h = np.linspace(0.0, end, steps + 1), end / steps
+    t = (1 - phase / np.pi) / (2 * f_line) * np.linspace(0.0, 1.0, steps + 1) ** 2
     source = np.sqrt(2.0) * v_rms * np.sin(2 * np.pi * f_line * t + phase) - drop
-    gain, keep, push, fill = 1 / (1 + h * r / (2 * inductance) + h * h / (4 * inductance * c)), 1 - h * r / (2 * inductance) - h * h / (4 * inductance * c), h / inductance, 0.5 * h / c
+    h = np.diff(t)
+    slow, stiff = h * r / (2 * inductance), h * h / (4 * inductance * c)
+    each = (0.5 * (source[:-1] + source[1:]), 1 / (1 + slow + stiff), 1 - slow - stiff, h / inductance, 0.5 * h / c)
     i = v = 0.0
     amps, volts = [i], [v]
-    for middle in (0.5 * (source[:-1] + source[1:])).tolist():
+    for middle, gain, keep, push, fill in zip(*(x.tolist() for x in each), strict=True):
         new = gain * (i * keep + push * (middle - v))
         new = 0.0 if new < 0.0 else new
         v += fill * (i + new)
