@@ -113,7 +113,8 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     capacitance_row(work, need, choice, win)
     leak = leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
     stage, series = replace(stage, leakage=float(leak.value)), None
-    peak = float(loaded(work, st.solve(stage, st.ROUGH, near.state).out["i_peak"]).max())
+    near = st.solve(stage, st.ROUGH, near.state)
+    peak = float(loaded(work, near.out["i_peak"]).max())
     stage = replace(stage, limit=current_limit(work, peak, 250e-9, "comparator, logic and gate (common practice)"))
     near = st.solve(stage, st.ROUGH, near.state)
     out = near.out
