@@ -9,8 +9,9 @@ import pytest
 from PySide6.QtCore import Qt
 
 from rhevectra import demo
+from rhevectra.app import workers
 from rhevectra.app.contest import chosen_text
-from rhevectra.app.workers import _POOL, contest_steps, run
+from rhevectra.app.workers import _POOL, Workers, contest_steps, run
 from rhevectra.cli import main
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.tables import read_rows, shipped, with_own
@@ -55,6 +56,26 @@ def test_workers_that_die_cost_nothing(entries):
             killed = True
     assert killed and ranked(list({e.topology: e for _, _, e in steps}.values())) == entries
     assert ranked(list({e.topology: e for _, _, e in contest_steps(NEED, BENCH.decisions, workers=2)}.values())) == entries
+
+
+def test_without_worker_processes_all_is_made_here(entries, monkeypatch):
+    """Where no process can be started nobody is told, and nothing is missing."""
+    def refused(*_given):
+        raise OSError("no more processes")
+    monkeypatch.setattr(workers, "_POOL", workers._Pool())
+    monkeypatch.setattr(workers, "ProcessPoolExecutor", refused)
+    assert ranked(list({e.topology: e for _, _, e in contest_steps(NEED, BENCH.decisions, workers=2)}.values())) == entries
+
+
+def test_slow_topologies_are_made_first():
+    """What has not been made yet comes before all that, in the order it was asked for."""
+    made = Workers(NEED, None, 2)
+    for name in ("flyback", "llc_half", "psfb", "push_pull"):
+        made.ask({"topology": name})
+    made._took = {"flyback": 0.03, "llc_half": 0.08, "psfb": 0.04}
+    assert made._longest()["topology"] == "push_pull"
+    made._took["push_pull"] = 0.03
+    assert made._longest()["topology"] == "llc_half"
 
 
 def test_every_topology_is_there_with_the_same_budget_and_its_own_choice(entries):

@@ -5,8 +5,11 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from requirements import random_requirements
+from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.equation import evaluate
 from rhevectra.core.basis.quantities import show
@@ -16,9 +19,11 @@ from rhevectra.core.basis.working import branch, explain, si_text
 from rhevectra.core.catalogue.limits import harmonic_limit
 from rhevectra.core.catalogue.tables import shipped
 from rhevectra.core.design import relax
+from rhevectra.core.design.design import judge
 from rhevectra.core.design.relax import STEPS, cheapest_relaxation
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas.rectifier import LineSource, line_harmonics, solve_bulk
+from rhevectra.core.stages.work import FigureSpec
 
 FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up")
 
@@ -115,6 +120,26 @@ def test_worst_really_is_the_worst(demo_design):
         mask = np.broadcast_to(figure.spec.domain.mask(demo_design.grid), demo_design.grid.shape)
         values = np.broadcast_to(row.value, demo_design.grid.shape)[mask]
         assert figure.value == (values.max() if figure.spec.worst == "max" else values.min())
+
+
+@settings(deadline=None, max_examples=120)
+@given(st.tuples(*(st.booleans() for _ in range(4))), st.booleans(), st.sampled_from([corners.FULL, corners.RUN, corners.PEAKS, corners.HARMONIC, corners.IDLE]), st.sampled_from(["max", "min"]), st.integers(0, 2**31))
+def test_the_worst_of_any_array_is_found_where_all_corners_would_find_it(demo_design, whole, limited, domain, worst, seed):
+    """Rows that differ along any of the axes, with and without a limit that does: the value, corner and margin of a search through every corner, one by one, the first of equals."""
+    grid, rng = demo_design.grid, np.random.default_rng(seed)
+    array = rng.integers(-6, 6, [n if w else 1 for n, w in zip(grid.shape, whole, strict=True)]).astype(float)
+    limit = rng.integers(-6, 6, (grid.shape[0], 1, 1, 1)).astype(float) if limited else None
+    rows = {"x": Row("x", array, "given", "V"), **({} if limit is None else {"top": Row("top", limit, "given", "V")})}
+    figure = judge(FigureSpec("x", "x", "x", "load", domain, worst, "" if limit is None else "top", "" if limit is None else worst), rows, grid)
+    best = None
+    for index in np.ndindex(grid.shape):
+        if domain.mask(grid)[index]:
+            value = float(np.broadcast_to(array, grid.shape)[index])
+            top = None if limit is None else float(np.broadcast_to(limit, grid.shape)[index])
+            score = (value - (top or 0.0)) * (1 if worst == "max" else -1)
+            if best is None or score > best[0]:
+                best = score, value, index, top
+    assert best is not None and figure.value == best[1] and figure.corner.index == best[2] and figure.limit == best[3]
 
 
 def test_drain_peak_is_judged_at_the_current_limit_and_flux_never_at_rated_load(demo_design):
