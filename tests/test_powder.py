@@ -1,5 +1,6 @@
 """Boost inductors on powder rings: geometry and turns by other routes, ripple by integrating the falling inductance, and the stage they stand in."""
 
+import warnings
 from dataclasses import replace
 
 import numpy as np
@@ -7,6 +8,7 @@ import pytest
 from scipy.integrate import quad, solve_ivp
 
 from rhevectra import demo
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.tables import shipped
 from rhevectra.core.design.cost import magnetics_volume
 from rhevectra.core.design.size import size
@@ -118,3 +120,16 @@ def test_power_at_the_limit_by_two_routes(fans, front):
     found = power_at_peak(plan.boost, np.array(d.grid.lines), plan.v_bus, plan.limit)
     told = np.array([float(d.rows["pfc.power_max"].at((i, 0, d.grid.full_load, 0))) for i in range(len(d.grid.lines))])
     assert np.all(told <= found * 1.001) and told == pytest.approx(found, rel=0.01 if plan.choke.ring is None else 0.05)
+
+
+def test_a_ring_far_too_small_is_told_and_its_losses_are_not_followed_without_end():
+    """Half a kilowatt through a ring of 13 mm by hand: its copper would lose more for what it loses. One sentence says so and frees the pin, the line current stays one of this world, and nothing overflows."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=90, v_max=132), outputs=(Output(voltage=100, current_max=4.7),), efficiency_target=0.8)
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        d = size(need, {"topology": "half_bridge", "front_end": "pfc_ccm", "pfc.ring": "R13/8/5"})
+    told = [f for f in d.findings if "lose as much as it passes on" in f.text]
+    assert len(told) == 1 and told[0].cure == "pfc.ring" and told[0].severity == "must fix"
+    assert 470 / 90 < float(np.max(d.rows["inlet.i_rms"].value)) < 3 * 470 / 90 and all(np.isfinite(f.value) for f in d.figures() if not isinstance(f.value, str))
+    whole = size(need, {"topology": "half_bridge", "front_end": "pfc_ccm"})
+    assert not any("lose as much" in f.text for f in whole.findings)

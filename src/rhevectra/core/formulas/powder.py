@@ -38,8 +38,10 @@ def turns_for(inductance: Any, current: Any, per_turn: Any, half_of_one: Any, ex
     per_turn: unbiased inductance of one turn [H]; half_of_one: current [A] that leaves half of it with one turn. The exponent stays below 2, so
     that more turns always give more inductance (Newton's method on the logarithms).
     """
-    n = np.log(np.sqrt(inductance / per_turn))
+    asked, at_one = np.log(inductance / per_turn), np.log(np.maximum(current, 1e-12) / half_of_one)
+    n = 0.5 * asked
     for _ in range(8):
-        x = np.power(np.exp(n) * current / half_of_one, exponent)
-        n = n - (2 * n - np.log1p(x) - np.log(inductance / per_turn)) / (2 - exponent * x / (1 + x))
+        x = exponent * (n + at_one)  # logarithm of (I/I_half)^m
+        fall = np.logaddexp(0.0, x)
+        n = n - (2 * n - fall - asked) / (2 - exponent * np.exp(x - fall))
     return np.maximum(np.ceil(np.exp(n) - 1e-9), 1.0)

@@ -25,6 +25,8 @@ from rhevectra.core.stages.work import Work
 PASSES = 3
 AUX_VOLTS, AUX_AMPS = 14.0, 3e-3
 """Supply of the stage's controller, its gates beside (common practice)."""
+MOST_DRAWN = 2.0
+"""Power drawn over that passed on beyond which no stage is worth its name."""
 LINEAR = 0.2
 """Bus ripple over the bus beyond which the linear formula no longer holds."""
 _CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, losses of all"
@@ -50,8 +52,22 @@ def solve(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) ->
         a = angles(plan.boost, v_line, p_in, plan.v_bus)
         amps = currents(plan.boost, a)
         losses = _losses(plan, a, amps, p_in, v_line)
-        p_in = power + sum(losses.values())
+        p_in = held(power + sum(losses.values()), power)
     return Solution(power, p_in, {**amps, "f_high": a.fs.max(-1)}, losses, pfc.bus_ripple(power, f_line, plan.c_bus, plan.v_bus))
+
+
+def held(p_in: Array, power: Array) -> Array:
+    """Power [W] from the line as far as it is followed, for a power that passes the bus: losses that feed on their own current grow without end."""
+    return np.minimum(p_in, MOST_DRAWN * power + 0.25 * float(np.max(power)) + 1.0)
+
+
+def tell_held(work: Work, s: Solution) -> None:
+    """A must-fix where the losses were not followed further."""
+    at = s.p_in >= held(np.full_like(s.p_in, np.inf), s.power) * (1 - 1e-9)
+    if at.any():
+        pinned = [id for id in work.choose.pins if id.startswith("pfc.")]
+        k = int(np.argmax(np.where(at, s.power, -1.0)))
+        work.find(MUST_FIX, "pfc", f"this stage would lose as much as it passes on, and more for what it loses: shown as if it drew {show(float(s.p_in.flat[k]), 'W')} for {show(float(s.power.flat[k]), 'W')}", "pfc.loss", pinned[0] if pinned else "pfc.l")
 
 
 def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any) -> dict[str, Array]:
@@ -84,6 +100,7 @@ def record(work: Work, plan: Plan, s: Solution, power: Array, i_hf: Any) -> dict
     losses = _stage(work, plan, s, given, p_in, rows, col)
     total = record_cans(work, plan.cap, plan.cans, sheet("bulk.i_rms_lf", pfc.bus_current_lf, power=p, v_bus=v_bus), i_hf)
     losses |= {"bulk": total, "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
+    tell_held(work, s)
     _findings(work, plan, rows)
     return {"v_bus": rows["bus"], "losses": losses, "source": plan.source}
 

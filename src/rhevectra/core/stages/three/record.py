@@ -13,7 +13,7 @@ from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_choke, record_inductance
 from rhevectra.core.stages.pfc.control import Loop, half_cycle
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
-from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES, Solution, bias_of, line_orders, record_cans, record_diode, record_junction
+from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES, Solution, bias_of, held, line_orders, record_cans, record_diode, record_junction, tell_held
 from rhevectra.core.stages.pfc.sensing import record_sensing
 from rhevectra.core.stages.pfc.switching import Switching, largest
 from rhevectra.core.stages.three.build import PATHS, Plan, phase_losses
@@ -31,7 +31,7 @@ def bus(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) -> t
         a = angles(plan.boost, v, p_in / 3, plan.half)
         amps = currents(plan.boost, a)
         losses = _losses(plan, a, amps, p_in, v)
-        p_in = power + sum(losses.values())
+        p_in = held(power + sum(losses.values()), power)
     ripple = three_phase.unbalance_ripple(plan.unbalance, power, f, plan.c_bus, plan.v_bus)
     return np.stack([pfc.bus_valley(plan.v_bus, ripple), pfc.bus_peak(plan.v_bus, ripple)], -1), Solution(power, p_in, amps, losses, ripple)
 
@@ -61,6 +61,7 @@ def record(work: Work, plan: Plan, s: Solution, power: Array, i_hf: Any) -> dict
     lf = sheet("bulk.i_rms_lf", three_phase.half_current, current=sheet.rows["pfc.i_mid"])
     losses["bulk"] = record_cans(work, plan.cap, plan.cans, lf, i_hf, " in each half")
     losses |= {"x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
+    tell_held(work, s)
     _findings(work, plan, rows)
     return {"v_bus": rows["bus"], "losses": losses, "source": plan.source}
 
