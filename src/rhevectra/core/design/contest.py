@@ -136,7 +136,7 @@ def _least_tries(name: str) -> int:
 
 
 def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequence[Entry], weights: Mapping[str, float]) -> Iterator[list[dict[str, Any]]]:
-    """What a topology tries, one choice after the other, each from the best so far: front end, ripple, frequency. found: what has been made of it when it is asked again."""
+    """What a topology tries, one choice after the other, each from the best so far: front end, frequency, ripple. found: what has been made of it when it is asked again."""
     choices = TOPOLOGIES[name].CONTEST
     yield [{knob: values[1] if knob == "fs" else values[0] for knob, values in choices.items()}]
     if any(f.severity == MUST_FIX and f.cure == "topology" for f in found[0].findings):  # refused for what it is: no other choice would change that

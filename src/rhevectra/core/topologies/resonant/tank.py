@@ -19,8 +19,8 @@ OFF, UP, DOWN = 0.0, 1.0, -1.0
 State = tuple[Array, Array, Array]
 PIECES, SCAN = 5, 16
 NEWTON, CLOSING, SHORTER = 24, 3, 0.4
-ALONE = 5
-"""Passes after which points without a state, or with one beyond the peak of the gain where the first harmonic has led them astray, begin anew from the nearest with a lagging one."""
+ALONE = 6
+"""Passes from the first harmonic before another start is tried."""
 APART = 1e-3
 """The search begins on the side of a rectifier that still conducts the other way: at the edge between both the slopes differ."""
 ENOUGH, SURE = 1e-9, 0.3
@@ -247,12 +247,33 @@ def _judged(unknown: Array, point: Point, free: str) -> tuple[Array, Array]:
 
 def solve(point: Point, free: str = "half", near: Array | None = None, enough: float = ENOUGH, passes: int = NEWTON) -> Found:
     """The periodic state of every point. free: which of half, load, gain is looked for from its value in point; near: unknowns (n, 3) to begin from;
-    enough: share of the currents that counts as periodic. Newton; a step that brought a point no closer is shortened."""
+    enough: share of the currents that counts as periodic. Near the peak of the gain the first harmonic leads astray: frequencies looked for
+    without a start get a second one from the nearest point whose current lags, and the rest of the passes from where they stood."""
+    if near is not None or free != "half" or passes <= ALONE:
+        return _newton(point, free, near, enough, passes)
+    found = _newton(point, free, None, enough, ALONE)
+    for from_nearest in (True, False):
+        solved = found.miss <= enough
+        good = solved & (found.unknown[:, 0] < 0)
+        late = np.flatnonzero(~good if from_nearest else ~solved)
+        if not len(late) or (from_nearest and not good.any()):
+            continue
+        again = _newton(_rows(point, late), free, found.unknown[_nearest(point, late, good) if from_nearest else late], enough, passes - ALONE)
+        better = (again.miss <= enough) & ((again.unknown[:, 0] < 0) | ~solved[late])
+        unknown, miss = found.unknown.copy(), found.miss.copy()
+        unknown[late[better]], miss[late[better]] = again.unknown[better], again.miss[better]
+        p = _with(point, free, unknown[:, 2])
+        found = Found(p, run(p, begun(unknown, p)), miss, unknown)
+    return found
+
+
+def _newton(point: Point, free: str, near: Array | None, enough: float, passes: int) -> Found:
+    """The same from one start by Newton's method; a step that brought a point no closer is shortened."""
     jm = -0.5 * point.gain * point.half / point.ratio
     unknown = np.stack([jm - APART, jm, getattr(point, free)], -1) if near is None else near.copy()
     n = len(unknown)
     kept, size, move, miss, presumed = unknown.copy(), np.full(n, np.inf), np.zeros_like(unknown), np.full(n, np.inf), np.zeros(n, bool)
-    active, sure, anew = np.arange(n), SURE * np.sqrt(enough), near is None and free == "half"
+    active, sure = np.arange(n), SURE * np.sqrt(enough)
     for left in range(passes, 0, -1):
         x = unknown[active]
         rest, slopes = _judged(x, _rows(point, active), free)
@@ -267,11 +288,6 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
         presumed[active] = ~worse & (miss[active] <= sure) & (miss[active] > enough)
         unknown[active] = np.where((miss[active] > enough)[:, None], kept[active] + move[active], kept[active])
         active = active[(miss[active] > enough) & ~presumed[active]]
-        if anew and (left == passes - ALONE or not len(active)):
-            anew, good = False, (presumed | (miss <= enough)) & (kept[:, 0] < 0)
-            if good.any() and not good.all():
-                active = np.flatnonzero(~good)
-                unknown[active], size[active], miss[active], presumed[active] = kept[_nearest(point, active, good)], np.inf, np.inf, False
         if not len(active) or left == 1:
             last = np.where(presumed[:, None], unknown, kept)
             p = _with(point, free, last[:, 2])
