@@ -31,13 +31,13 @@ def test_a_traced_pass_gives_what_the_formulas_give(settled):
     """From the settled state and from others far away, where other branches hold: every value handed on, to rounding."""
     advance, stage, reads, carried, state = settled
     numbers, kinds = passes._apart(stage, reads)
-    run = passes._traced(advance, type(stage), tuple(numbers), kinds, tuple(carried)).bind(numbers)
+    run = passes._traced(advance, type(stage), tuple(numbers), reads, kinds, tuple(carried)).bind(numbers)
     for scale in (1.0, 0.02, 3.0):
         begin = {k: np.asarray(x) * (scale if carried[k] == "A" else 1.0) for k, x in state.items()}
         want = advance(Quick(), stage, begin)
         *got, crest = run.once(list(begin.values()))
         for k, value in zip(carried, got, strict=True):
-            there = want[{"i_mid": "next_mid", "i_load": "next_load"}.get(k, k)]
+            there = want[passes._NEXT.get(k, k)]
             assert np.allclose(value, there, rtol=1e-12, atol=1e-15), (k, scale)
         assert np.allclose(crest, want["crest"], rtol=1e-12)
 
@@ -48,7 +48,7 @@ def test_what_settled_stays_where_it_is(settled):
     now = dict(state)
     for _ in range(10):
         out = advance(Quick(), stage, now)
-        now = {k: out[{"i_mid": "next_mid", "i_load": "next_load"}.get(k, k)] for k in carried}
+        now = {k: out[passes._NEXT.get(k, k)] for k in carried}
     for k, unit in carried.items():
         if unit == "A":
             assert np.max(np.abs(now[k] - state[k]) / out["crest"]) < 1e-3, k
@@ -62,7 +62,7 @@ def test_another_stage_of_the_same_kind_is_not_traced_again(settled):
     else:
         other = replace(stage, leakage=stage.leakage * 2, v_forward=stage.v_forward + 0.2)
     (one, kinds), (two, same) = (passes._apart(s, reads) for s in (stage, other))
-    assert passes._traced(advance, type(stage), tuple(one), kinds, tuple(carried)) is passes._traced(advance, type(other), tuple(two), same, tuple(carried))
+    assert passes._traced(advance, type(stage), tuple(one), reads, kinds, tuple(carried)) is passes._traced(advance, type(other), tuple(two), reads, same, tuple(carried))
     want = advance(Quick(), other, state)
-    *got, _crest = passes._traced(advance, type(other), tuple(two), same, tuple(carried)).bind(two).once(list(state.values()))
+    *got, _crest = passes._traced(advance, type(other), tuple(two), reads, same, tuple(carried)).bind(two).once(list(state.values()))
     assert np.allclose(got[0], want["next_mid"], rtol=1e-12) and not np.allclose(got[0], advance(Quick(), stage, state)["next_mid"], rtol=1e-9)

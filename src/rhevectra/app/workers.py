@@ -24,11 +24,15 @@ def _unpacked(packed: bytes) -> Any:
     return pickle.loads(packed)  # made by this program for its own workers
 
 
-def _measured(packed: bytes, tried: Mapping[str, Any]) -> tuple[Entry, float]:
+def _measured(need: Requirement, catalogue: Catalogue | None, tried: Mapping[str, Any]) -> tuple[Entry, float]:
     """A design measured, and the seconds it took."""
-    need, catalogue = _unpacked(packed)
     start = perf_counter()
     return entry_of(need, catalogue, tried), perf_counter() - start
+
+
+def _in_worker(packed: bytes, tried: Mapping[str, Any]) -> tuple[Entry, float]:
+    need, catalogue = _unpacked(packed)
+    return _measured(need, catalogue, tried)
 
 
 def processors() -> int:
@@ -74,7 +78,8 @@ class Workers:
     """Makes designs in worker processes, and here while these start or where they end; those of topologies that take long first, so that no long one is left for the end."""
 
     def __init__(self, need: Requirement, catalogue: Catalogue | None, count: int) -> None:
-        self._count, self._packed = count, pickle.dumps((need, catalogue))
+        self._count, self._given = count, (need, catalogue)
+        self._packed = pickle.dumps(self._given)
         self._asked: list[Mapping[str, Any]] = []
         self._made: dict[Future[tuple[Entry, float]], Mapping[str, Any]] = {}
         self._took: dict[str, float] = {}
@@ -89,7 +94,7 @@ class Workers:
             pool = _POOL.ready(self._count)
             while pool is not None and self._asked and len(self._made) <= self._count:
                 tried = self._longest()
-                self._made[pool.submit(_measured, self._packed, tried)] = tried
+                self._made[pool.submit(_in_worker, self._packed, tried)] = tried
                 self._asked.remove(tried)
             if self._made:
                 done = next(iter(wait(self._made, return_when=FIRST_COMPLETED).done))
@@ -99,7 +104,7 @@ class Workers:
             self._asked.extend(self._made.values())
             self._made.clear()
         tried = self._asked.pop(0)
-        return self._noted(*_measured(self._packed, tried), tried)
+        return self._noted(*_measured(*self._given, tried), tried)
 
     def _longest(self) -> Mapping[str, Any]:
         """Of what is asked for, what is expected to take longest; the first of each topology in their order before all that."""

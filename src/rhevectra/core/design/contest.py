@@ -145,12 +145,14 @@ def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequen
 
     def best() -> dict[str, Any]:
         return {k: v for k, v in _best(found, weights).pins.items() if k in choices or k == "front_end"}
-    if free and (others := _other_front_ends(need, found)):
-        yield [{**best(), "front_end": front} for front in others]
+
+    def fronts() -> Iterator[list[dict[str, Any]]]:
+        if free and (others := _other_front_ends(need, found)):
+            yield [{**best(), "front_end": front} for front in others]
+    yield from fronts()
     for knob, values in choices.items():
         yield [{**best(), knob: value} for value in values if value != best()[knob]]
-    if free and (others := _other_front_ends(need, found)):
-        yield [{**best(), "front_end": front} for front in others]
+    yield from fronts()  # what was found since may ask for more of them
 
 
 def _best(entries: Sequence[Entry], weights: Mapping[str, float]) -> Entry:

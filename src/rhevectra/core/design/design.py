@@ -46,7 +46,7 @@ class Figure:
 def margin_of(value: Any, limit: Any, kind: str) -> Any:
     """Share of the limit that is left; negative when it is exceeded. Numbers, or arrays that broadcast."""
     distance = (limit - value) if kind == "max" else (value - limit)
-    return distance / (max(abs(limit), 1e-12) if isinstance(limit, float) else np.maximum(np.abs(limit), 1e-12))
+    return distance / np.maximum(np.abs(limit), 1e-12)
 
 
 @dataclass(frozen=True)

@@ -149,15 +149,16 @@ def _front_end(work: Work, topology: ModuleType, front: ModuleType, clamp: Modul
     """The parts of the front end and its bus for the power expected [W]. No decision of topology or clamp but deratings touches them: what was chosen, recorded and found is kept for the next design."""
     apart = {*SHAPE, *(s.id for s in (*topology.DECISIONS, *clamp.DECISIONS) if not s.id.startswith("derating."))}
     pins = tuple(sorted((id, value) for id, value in work.choose.pins.items() if id not in apart))
-    told = len(work.findings)
+    before = work.mark()
 
-    def make() -> tuple[Any, Any, dict[str, Row], list[Finding], Catalogue]:
-        before, top = set(work.sheet.rows), float(np.max(power))
+    def make() -> tuple[Any, Any, tuple[dict[str, Row], list[Finding]], Catalogue]:
+        top = float(np.max(power))
         plan = front.plan(work, top, topology.BUS_RIPPLE * top / max(work.need.mains.v_min, 1.0))
-        return plan, front.bus(plan, work.grid, power), {id: row for id, row in work.sheet.rows.items() if id not in before}, work.findings[told:], work.parts
-    plan, bus, rows, found, _ = _FRONT_ENDS.ask((front.NAME, bits(work.need), pins, tuple(work.sheet.measured.items()), id(work.parts), topology.BUS_RIPPLE), make)
+        return plan, front.bus(plan, work.grid, power), work.since(before), work.parts  # a catalogue that is kept is the only one with its number
+    plan, bus, (rows, found), _ = _FRONT_ENDS.ask((front.NAME, bits(work.need), pins, tuple(work.sheet.measured.items()), id(work.parts), topology.BUS_RIPPLE), make)
+    work.back(before)
     work.sheet.rows |= rows
-    work.findings[told:] = found
+    work.findings += found
     return plan, bus
 
 

@@ -48,6 +48,11 @@ class Work:
         """What has been recorded and found up to here, to come `back` to."""
         return dict(self.sheet.rows), len(self.findings)
 
+    def since(self, mark: tuple[dict[str, Row], int]) -> tuple[dict[str, Row], list[Finding]]:
+        """What has been recorded and found since."""
+        rows, told = mark
+        return {id: row for id, row in self.sheet.rows.items() if id not in rows}, self.findings[told:]
+
     def back(self, mark: tuple[dict[str, Row], int]) -> None:
         """Forget what came since: it is to be chosen anew."""
         rows, told = mark

@@ -60,7 +60,8 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
     slope = gain * 2 * math.pi * ZERO * loop.crossover * period
     top, omega, steps = math.sqrt(2) * power / v_line, 2 * math.pi * f_line, int(0.5 * loop.fs / f_line)
     angle = omega * (np.arange(steps) + 0.5) * period
-    volts, lives = v_crest * np.sin(angle), np.minimum(np.arange(steps), np.arange(steps)[::-1]) >= int(loop.blank * loop.fs)
+    volts, number = v_crest * np.sin(angle), np.arange(steps)
+    lives = np.minimum(number, number[::-1]) >= int(loop.blank * loop.fs)
     each = (top * _command(loop, angle), volts * period / inductance, (v_bus - volts) * period / inductance, np.where(lives, 0.97, 0.0))
     cycles = list(zip(*(x.tolist() for x in each), strict=True))  # what is asked, rise and fall over a whole period at the unbiased inductance, largest duty
     held, i, mean, i_half, drop = 0.0, 0.0, 0.0, loop.i_half, 1.0

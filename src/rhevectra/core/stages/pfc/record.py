@@ -47,23 +47,35 @@ def solve(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) ->
     """Passes until the losses agree with the power that makes them; a single one without an earlier solution to start from (the bus hardly asks for more)."""
     v_line, f_line = grid.v_line[..., 0], grid.f_line[..., 0]
     power = np.broadcast_to(np.asarray(power, float)[..., 0], grid.shape[:3])
-    p_in = power / 0.96 if near is None else power * near.p_in / near.power
-    for _ in range(1 if near is None else PASSES):
+
+    def once(p_in: Array) -> tuple[dict[str, Array], dict[str, Array]]:
         a = angles(plan.boost, v_line, p_in, plan.v_bus)
         amps = currents(plan.boost, a)
-        losses = _losses(plan, a, amps, p_in, v_line)
-        p_in = held(power + sum(losses.values()), power)
-    return Solution(power, p_in, {**amps, "f_high": a.fs.max(-1)}, losses, pfc.bus_ripple(power, f_line, plan.c_bus, plan.v_bus))
+        return {**amps, "f_high": a.fs.max(-1)}, _losses(plan, a, amps, p_in, v_line)
+    return Solution(power, *agreed(once, power, 0.96, near), pfc.bus_ripple(power, f_line, plan.c_bus, plan.v_bus))
 
 
-def held(p_in: Array, power: Array) -> Array:
-    """Power [W] from the line as far as it is followed, for a power that passes the bus: losses that feed on their own current grow without end."""
-    return np.minimum(p_in, MOST_DRAWN * power + 0.25 * float(np.max(power)) + 1.0)
+Once = Callable[[Array], tuple[dict[str, Array], dict[str, Array]]]
+"""Currents and losses for a power from the line [W]."""
+
+
+def agreed(once: Once, power: Array, expected: float, near: Solution | None) -> tuple[Array, dict[str, Array], dict[str, Array]]:
+    """Power from the line [W], currents and losses that go with a power that passes the bus, from an efficiency expected or a solution near by; losses that feed on their own current are followed so far only."""
+    p_in = power / expected if near is None else power * near.p_in / near.power
+    for _ in range(1 if near is None else PASSES):
+        amps, losses = once(p_in)
+        p_in = np.minimum(power + sum(losses.values()), _most(power))
+    return p_in, amps, losses
+
+
+def _most(power: Array) -> Array:
+    """Power from the line [W] up to which losses are followed."""
+    return MOST_DRAWN * power + 0.25 * float(np.max(power)) + 1.0
 
 
 def tell_held(work: Work, s: Solution) -> None:
     """A must-fix where the losses were not followed further."""
-    at = s.p_in >= held(np.full_like(s.p_in, np.inf), s.power) * (1 - 1e-9)
+    at = s.p_in >= _most(s.power) * (1 - 1e-9)
     if at.any():
         pinned = [id for id in work.choose.pins if id.startswith("pfc.")]
         k = int(np.argmax(np.where(at, s.power, -1.0)))

@@ -13,7 +13,7 @@ from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_choke, record_inductance
 from rhevectra.core.stages.pfc.control import Loop, half_cycle
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
-from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, PASSES, Solution, bias_of, held, line_orders, record_cans, record_diode, record_junction, tell_held
+from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, Solution, agreed, bias_of, line_orders, record_cans, record_diode, record_junction, tell_held
 from rhevectra.core.stages.pfc.sensing import record_sensing
 from rhevectra.core.stages.pfc.switching import Switching, largest
 from rhevectra.core.stages.three.build import PATHS, Plan, phase_losses
@@ -26,14 +26,13 @@ def bus(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) -> t
     """Bus at valley and crest [V] for a power [W] drawn from it. Rough without an earlier solution to start from (for choosing parts)."""
     v, f = three_phase.phase_voltage(grid.v_line[..., 0]), grid.f_line[..., 0]
     power = np.broadcast_to(power, (*grid.shape[:3], 1))[..., 0]
-    p_in = power / 0.97 if near is None else power * near.p_in / near.power
-    for _ in range(1 if near is None else PASSES):
+
+    def once(p_in: Array) -> tuple[dict[str, Array], dict[str, Array]]:
         a = angles(plan.boost, v, p_in / 3, plan.half)
         amps = currents(plan.boost, a)
-        losses = _losses(plan, a, amps, p_in, v)
-        p_in = held(power + sum(losses.values()), power)
+        return amps, _losses(plan, a, amps, p_in, v)
     ripple = three_phase.unbalance_ripple(plan.unbalance, power, f, plan.c_bus, plan.v_bus)
-    return np.stack([pfc.bus_valley(plan.v_bus, ripple), pfc.bus_peak(plan.v_bus, ripple)], -1), Solution(power, p_in, amps, losses, ripple)
+    return np.stack([pfc.bus_valley(plan.v_bus, ripple), pfc.bus_peak(plan.v_bus, ripple)], -1), Solution(power, *agreed(once, power, 0.97, near), ripple)
 
 
 def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v: Any) -> dict[str, Array]:

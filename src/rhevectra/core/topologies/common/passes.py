@@ -31,10 +31,10 @@ def settle(advance: Advance, s: Any, reads: tuple[str, ...], carried: Mapping[st
     """
     shape = _shape(s)
     load = np.broadcast_to(s.i_out, shape) + 0.0
-    x, change = [before[k] for k in carried] if before else [load if k in ("i_mid", "i_load") else 0.0 * load for k in carried], np.inf
+    x, change = [before[k] for k in carried] if before else [load if k in _NEXT else 0.0 * load for k in carried], np.inf
     numbers, kinds = _apart(s, reads)
     stage: Callable[..., Any] = type(s)
-    run = _traced(advance, stage, tuple(numbers), kinds, tuple(carried)).bind(numbers)
+    run = _traced(advance, stage, tuple(numbers), reads, kinds, tuple(carried)).bind(numbers)
     amperes = [k for k, unit in enumerate(carried.values()) if unit == "A"]
     for _ in range(passes):
         *fresh, crest = run.once(x)
@@ -66,9 +66,7 @@ def _apart(s: Any, reads: tuple[str, ...]) -> tuple[dict[str, Any], Kinds]:
         if _is_number(value):
             numbers[name] = value
         elif name in reads:
-            inner = {k: x for k, x in value.items() if _is_number(x)}
-            numbers |= {f"{name}_of_{k}": x for k, x in inner.items()}
-            kinds.append((name, tuple(inner)))
+            numbers |= {f"{name}_of_{k}": x for k, x in value.items() if _is_number(x)}
         else:
             kinds.append((name, None if isinstance(value, Mapping) else value))
     return numbers, tuple(kinds)
@@ -79,11 +77,11 @@ def _is_number(x: Any) -> bool:
 
 
 @cache
-def _traced(advance: Advance, stage: Callable[..., Any], names: Sequence[str], kinds: Kinds, carried: Sequence[str]) -> Fused:
+def _traced(advance: Advance, stage: Any, names: Sequence[str], reads: Sequence[str], kinds: Kinds, carried: Sequence[str]) -> Fused:
     """The pass of a stage of these kinds, traced, as far as the next pass needs it."""
     def one_pass(f: Mapping[str, Any], x: Mapping[str, Any]) -> dict[str, Any]:
-        given = {field: {k: f[f"{field}_of_{k}"] for k in kind} if isinstance(kind, tuple) else kind for field, kind in kinds}
-        out = advance(Quick(), stage(**given, **{n: f[n] for n in names if "_of_" not in n}), x)
+        looked_into = {m: {n.removeprefix(f"{m}_of_"): f[n] for n in names if n.startswith(f"{m}_of_")} for m in reads}
+        out = advance(Quick(), stage(**dict(kinds), **looked_into, **{n: f[n] for n in names if n in stage.__dataclass_fields__}), x)
         return {k: out[_NEXT.get(k, k)] for k in carried} | {"crest": out["crest"]}
     return Fused(one_pass, names, carried, (*carried, "crest"))
 

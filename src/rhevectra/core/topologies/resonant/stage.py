@@ -85,12 +85,7 @@ def _from_anew(point: tank.Point, found: tank.Found, enough: float, given_up: Ar
         return found
     load, gain, ratio = point.load[bad], point.gain[bad], point.ratio[bad]
     fresh = tank.solve(tank.Point(tank.guess_half(load, gain, ratio), load, gain, ratio), "half", None, enough)
-    good = bad[fresh.miss < UNSOLVED]
-    unknown, miss, half = found.unknown.copy(), found.miss.copy(), found.point.half.copy()
-    unknown[good], miss[good] = fresh.unknown[fresh.miss < UNSOLVED], fresh.miss[fresh.miss < UNSOLVED]
-    half[good] = unknown[good, 2]
-    p = tank.Point(half, point.load, point.gain, point.ratio)
-    return tank.Found(p, tank.run(p, tank.begun(unknown, p)), miss, unknown)
+    return tank.mended(found, "half", bad, fresh, fresh.miss < UNSOLVED)
 
 
 def _burst(point: tank.Point, found: tank.Found, f_top: float, near: Any, enough: float, given_up: Array) -> tuple[tank.Found, Array, Any]:

@@ -80,10 +80,14 @@ class Piece:
         self.middle, self.ramp = 1.0 - held, held / point.ratio
         self.swing, self.over = self.voltage - self.middle, self.current / self.w
 
-    def at(self, t: Array) -> State:
-        """State after a time t (..., n)."""
+    def turn(self, t: Array) -> tuple[Array, Array]:
+        """Cosine and sine of how far the piece has turned after a time t (..., n)."""
         turned = self.w * t
-        c, s = np.cos(turned), np.sin(turned)
+        return np.cos(turned), np.sin(turned)
+
+    def at(self, t: Array, turn: tuple[Array, Array] | None = None) -> State:
+        """State after a time t (..., n); turn: that of t, where it is known."""
+        c, s = self.turn(t) if turn is None else turn
         current = self.current * c - self.swing * self.w * s
         return current, np.where(self.free, current, self.magnetising + self.ramp * t), self.middle + self.swing * c + self.over * s
 
@@ -138,10 +142,9 @@ class Moved:
     until: Array
     by_gain: bool
 
-    def over(self, piece: Piece, t: Array, ends: Array, state: State) -> None:
-        """Take them over a piece of length t to the state at its end. ends: where it ends by itself, and its end moves too; elsewhere that of the half period does."""
-        turned, w, sense = piece.w * t, piece.w, piece.sense
-        c, s = np.cos(turned), np.sin(turned)
+    def through(self, piece: Piece, t: Array, turn: tuple[Array, Array], ends: Array, state: State) -> None:
+        """Take them through a piece of length t, which turns so far, to the state at its end. ends: where it ends by itself, and its end moves too; elsewhere that of the half period does."""
+        (c, s), w, sense = turn, piece.w, piece.sense
         self.current, self.voltage = c * self.current - w * s * self.voltage, s / w * self.current + c * self.voltage
         if self.by_gain:
             self.current[2] -= sense * s
@@ -181,9 +184,10 @@ def _run(point: Point, start: Any, moved: Moved | None) -> tuple[list[Piece], li
         pieces.append(piece)
         ats.append(done)
         lengths.append(length)
-        state = piece.at(length)
+        turn = piece.turn(length)
+        state = piece.at(length, turn)
         if moved is not None:
-            moved.over(piece, length, length < rest, state)
+            moved.through(piece, length, turn, length < rest, state)
         done = done + length
         running = done < point.half * (1 - 1e-12)
         if not running.any():
@@ -260,11 +264,18 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
             continue
         again = _newton(_rows(point, late), free, found.unknown[_nearest(point, late, good) if from_nearest else late], enough, passes - ALONE)
         better = (again.miss <= enough) & ((again.unknown[:, 0] < 0) | ~solved[late])
-        unknown, miss = found.unknown.copy(), found.miss.copy()
-        unknown[late[better]], miss[late[better]] = again.unknown[better], again.miss[better]
-        p = _with(point, free, unknown[:, 2])
-        found = Found(p, run(p, begun(unknown, p)), miss, unknown)
+        found = mended(found, free, late, again, better)
     return found
+
+
+def mended(found: Found, free: str, rows: Array, again: Found, better: Array) -> Found:
+    """The points solved, those of `rows` (by number) from another attempt at them where it is better."""
+    if not better.any():
+        return found
+    unknown, miss = found.unknown.copy(), found.miss.copy()
+    unknown[rows[better]], miss[rows[better]] = again.unknown[better], again.miss[better]
+    p = _with(found.point, free, unknown[:, 2])
+    return Found(p, run(p, begun(unknown, p)), miss, unknown)
 
 
 def _newton(point: Point, free: str, near: Array | None, enough: float, passes: int) -> Found:
