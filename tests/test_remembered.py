@@ -11,7 +11,7 @@ from rhevectra.core.basis.remembered import forget, remembered
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.basis.sheet import Sheet
 from rhevectra.core.catalogue.tables import shipped
-from rhevectra.core.design.size import decision_specs, make_grid, size
+from rhevectra.core.design.size import READ_OF_FRONT_END, decision_specs, make_grid, size
 from rhevectra.core.stages import clamps_for, front_ends_for
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies import TOPOLOGIES
@@ -70,7 +70,50 @@ def test_the_parts_of_a_front_end_ask_for_no_decision_of_topology_or_clamp_but_d
                 assert len(asked) > 3 and not asked & {s.id for s in (*topology.DECISIONS, *clamp.DECISIONS)}, (front.NAME, topology.NAME)
 
 
-@pytest.mark.parametrize("edit", [{"clamp.ratio": 1.8}, {"transformer.arrangement": "simple"}, {"bulk.c": 150e-6}, {"inlet.thermistor": "ntc-10R-4A"}, {"front_end": "pfc_ccm", "pfc.fs": 80e3}, {"derating.switch_v": 0.7, "front_end": "pfc_ccm"}])
+class Watched(dict):
+    """Rows of a front end, and which of them somebody looked at."""
+
+    def __init__(self, rows):
+        super().__init__(rows)
+        self.before, self.read = dict(rows), set()
+
+    def look(self, id):
+        if id in self.before and dict.get(self, id) is self.before[id]:
+            self.read.add(id)
+
+    def __getitem__(self, id):
+        self.look(id)
+        return super().__getitem__(id)
+
+    def __contains__(self, id):
+        self.look(id)
+        return super().__contains__(id)
+
+    def get(self, id, default=None):
+        self.look(id)
+        return super().get(id, default)
+
+
+@pytest.mark.parametrize("kind", ["ac1", "ac3"])
+def test_a_power_stage_sees_nothing_of_the_front_end_but_its_bus(kind):
+    """What is kept of a power stage between designs: built from the bus, its own decisions and one row of the front end; every front end, topology and clamp."""
+    need = Requirement(mains=Mains(kind=kind, v_min=100 if kind == "ac1" else 340, v_max=264 if kind == "ac1" else 460), outputs=(Output(voltage=24, current_max=10),), hold_up=0.01, hold_up_at=230 if kind == "ac1" else 400)
+    for front in front_ends_for(kind).values():
+        for topology in TOPOLOGIES.values():
+            for clamp in clamps_for(topology).values():
+                specs, grid, sheet = decision_specs(topology, front, clamp), make_grid(need, front), Sheet()
+                work = Work(need, grid, shipped(), sheet, Decisions(specs, {}, sheet))
+                v_bus, _ = front.bus(front.plan(work, 280.0, 2.0), grid, np.full(grid.shape[:3] + (1,), 280.0))
+                sheet.rows = rows = Watched(sheet.rows)
+                pins = Asked()
+                work.choose = Decisions(specs, pins, sheet)
+                topology.power_drawn(work, topology.build(work, v_bus, clamp), v_bus, 3e-2)
+                linked = {id for row in dict.values(rows) if row not in rows.before.values() for x in row.inputs.values() for id, old in rows.before.items() if x is old}
+                assert rows.read | linked <= {READ_OF_FRONT_END}, (front.NAME, topology.NAME, rows.read, linked)
+                assert len(pins.ids) > 3 and pins.ids <= {s.id for s in (*topology.DECISIONS, *clamp.DECISIONS)}, (front.NAME, topology.NAME)
+
+
+@pytest.mark.parametrize("edit", [{"clamp.ratio": 1.8}, {"transformer.arrangement": "simple"}, {"bulk.c": 150e-6}, {"inlet.thermistor": "ntc-10R-4A"}, {"front_end": "pfc_ccm", "pfc.fs": 80e3}, {"inlet.c_x": 470e-9}, {"derating.switch_v": 0.7, "front_end": "pfc_ccm"}])
 def test_a_design_after_another_is_the_same_as_one_alone(demo_design, edit):
     forget()
     alone = size(demo_design.requirement, edit)

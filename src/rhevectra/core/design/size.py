@@ -1,16 +1,16 @@
 """`size()`: requirement and decisions in, one Design out. Pure: no file, no clock, no random number."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from types import ModuleType
-from typing import Any
+from typing import Any, TypeVar, cast
 
 import numpy as np
 
 from rhevectra.core.basis.corners import LOADS, Grid, Point
 from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError, nearest
-from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, Finding
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show, told_apart
 from rhevectra.core.basis.remembered import Kept, bits, remembered
 from rhevectra.core.basis.requirement import Requirement
@@ -129,8 +129,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     need, grid = work.need, work.grid
     power = expected_power(need, sum(o.magnitude * grid.current(k) for k, o in enumerate(need.outputs)))
     front_plan, (v_bus, near) = _front_end(work, topology, front, clamp, power)
-    plan = topology.build(work, v_bus, clamp)
-    drawn, _, plan = topology.power_drawn(work, plan, v_bus, ROUGH)
+    plan, drawn = _stage(work, topology, clamp, v_bus)
     full = grid.full_load
     drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)
     most = np.maximum(MOST_DRAWN * power, 0.25 * float(np.max(power)) + 1.0)
@@ -142,24 +141,43 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     return front_plan, plan, np.minimum(drawn, most), near
 
 
-_FRONT_ENDS = Kept(16)
+T = TypeVar("T")
+_PARTS = Kept(32)
+READ_OF_FRONT_END = "bulk.v_min_stage"
+"""The one row of a front end that the building of a power stage looks at, beside the bus itself."""
 
 
-def _front_end(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, power: Any) -> tuple[Any, tuple[Any, Any]]:
-    """The parts of the front end and its bus for the power expected [W]. No decision of topology or clamp but deratings touches them: what was chosen, recorded and found is kept for the next design."""
-    apart = {*SHAPE, *(s.id for s in (*topology.DECISIONS, *clamp.DECISIONS) if not s.id.startswith("derating."))}
-    pins = tuple(sorted((id, value) for id, value in work.choose.pins.items() if id not in apart))
+def _kept(work: Work, key: Any, own: Callable[[str], bool], make: Callable[[], T]) -> T:
+    """What `make` gives, with all it records and finds: now, or as before where requirement, catalogue, readings, its own pins and the key are the same."""
+    pins = tuple(sorted((id, value) for id, value in work.choose.pins.items() if own(id)))
     before = work.mark()
-
-    def make() -> tuple[Any, Any, tuple[dict[str, Row], list[Finding]], Catalogue]:
-        top = float(np.max(power))
-        plan = front.plan(work, top, topology.BUS_RIPPLE * top / max(work.need.mains.v_min, 1.0))
-        return plan, front.bus(plan, work.grid, power), work.since(before), work.parts  # a catalogue that is kept is the only one with its number
-    plan, bus, (rows, found), _ = _FRONT_ENDS.ask((front.NAME, bits(work.need), pins, tuple(work.sheet.measured.items()), id(work.parts), topology.BUS_RIPPLE), make)
+    made, (rows, found), _ = _PARTS.ask((key, bits(work.need), pins, tuple(work.sheet.measured.items()), id(work.parts)), lambda: (make(), work.since(before), work.parts))  # a catalogue that is kept is the only one with its number
     work.back(before)
     work.sheet.rows |= rows
     work.findings += found
-    return plan, bus
+    return cast(T, made)
+
+
+def _front_end(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, power: Any) -> tuple[Any, tuple[Any, Any]]:
+    """The parts of the front end and its bus for the power expected [W]. No decision of topology or clamp but deratings touches them: they are kept for the next design."""
+    apart = {*SHAPE, *(s.id for s in (*topology.DECISIONS, *clamp.DECISIONS) if not s.id.startswith("derating."))}
+
+    def make() -> tuple[Any, tuple[Any, Any]]:
+        top = float(np.max(power))
+        plan = front.plan(work, top, topology.BUS_RIPPLE * top / max(work.need.mains.v_min, 1.0))
+        return plan, front.bus(plan, work.grid, power)
+    return _kept(work, (front.NAME, topology.BUS_RIPPLE), lambda id: id not in apart, make)
+
+
+def _stage(work: Work, topology: ModuleType, clamp: ModuleType, v_bus: Any) -> tuple[Any, Any]:
+    """The power stage for a bus [V] and the power it then draws, roughly [W]. It sees nothing of the front end but the bus and one row: kept for the next design whose bus is the same."""
+    own, grid, read = {s.id for s in (*topology.DECISIONS, *clamp.DECISIONS)}, work.grid, work.sheet.rows.get(READ_OF_FRONT_END)
+
+    def make() -> tuple[Any, Any]:
+        plan = topology.build(work, v_bus, clamp)
+        drawn, _, plan = topology.power_drawn(work, plan, v_bus, ROUGH)
+        return plan, drawn
+    return _kept(work, (topology.NAME, clamp.NAME, bits(v_bus), grid.lines, grid.freqs, grid.bus, *grid.special.items(), read and read.value), own.__contains__, make)
 
 
 def _whole(work: Work, losses: dict[str, Row]) -> None:

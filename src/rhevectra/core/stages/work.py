@@ -51,7 +51,7 @@ class Work:
     def since(self, mark: tuple[dict[str, Row], int]) -> tuple[dict[str, Row], list[Finding]]:
         """What has been recorded and found since."""
         rows, told = mark
-        return {id: row for id, row in self.sheet.rows.items() if id not in rows}, self.findings[told:]
+        return {id: row for id, row in self.sheet.rows.items() if rows.get(id) is not row}, self.findings[told:]
 
     def back(self, mark: tuple[dict[str, Row], int]) -> None:
         """Forget what came since: it is to be chosen anew."""
