@@ -49,9 +49,9 @@ def test_workers_that_die_cost_nothing(entries):
     steps, killed = [], False
     for step in contest_steps(NEED, BENCH.decisions, workers=2):
         steps.append(step)
-        pool = _POOL.ready(2)
-        if not killed and pool is not None and len(steps) > 20:
-            for process in list(pool._processes.values()):
+        started = _POOL.ready(2)
+        if not killed and len(started) == 2 and len(steps) > 20:
+            for process in [p for worker in started for p in worker._processes.values()]:
                 process.kill()
             killed = True
     assert killed and ranked(list({e.topology: e for _, _, e in steps}.values())) == entries
@@ -73,9 +73,22 @@ def test_slow_topologies_are_made_first():
     for name in ("flyback", "llc_half", "psfb", "push_pull"):
         made.ask({"topology": name})
     made._took = {"flyback": 0.03, "llc_half": 0.08, "psfb": 0.04}
-    assert made._longest()["topology"] == "push_pull"
+    assert made._next()["topology"] == "push_pull"
     made._took["push_pull"] = 0.03
-    assert made._longest()["topology"] == "llc_half"
+    assert made._next()["topology"] == "llc_half"
+
+
+def test_a_worker_goes_on_with_what_it_has_made():
+    """What another has made comes last, however long it takes; where nothing else is left it is taken all the same."""
+    made, one, other = Workers(NEED, None, 2), object(), object()
+    made._took, made._home = {"flyback": 0.03, "llc_half": 0.08, "psfb": 0.04}, {"flyback": one, "llc_half": other}
+    for name in ("flyback", "llc_half", "psfb"):
+        made.ask({"topology": name})
+    assert made._next(one)["topology"] == "psfb" and made._next(other)["topology"] == "llc_half"
+    made._asked.pop()
+    assert made._next(one)["topology"] == "flyback"
+    made._asked.pop(0)
+    assert made._next(one)["topology"] == "llc_half"
 
 
 def test_every_topology_is_there_with_the_same_budget_and_its_own_choice(entries):

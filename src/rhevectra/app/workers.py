@@ -4,7 +4,7 @@ import multiprocessing
 import os
 import pickle
 import threading
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from functools import lru_cache
@@ -41,48 +41,53 @@ def processors() -> int:
 
 
 class _Pool:
-    """Worker processes, started once and kept for the next contest; they come from a server that has read the core beforehand."""
+    """Worker processes, started once and kept for the next contest; they come from a server that has read the core beforehand. Each is asked by itself, for each keeps its own answers."""
 
     def __init__(self) -> None:
-        self._lock, self._pools = threading.Lock(), dict[int, ProcessPoolExecutor | None]()
+        self._lock, self._workers = threading.Lock(), dict[int, list[ProcessPoolExecutor]]()
 
-    def ready(self, count: int) -> ProcessPoolExecutor | None:
-        """The workers, or nothing while they start."""
+    def ready(self, count: int) -> Sequence[ProcessPoolExecutor]:
+        """The workers that have started."""
         with self._lock:
-            if count not in self._pools:
-                self._pools[count] = None
-                threading.Thread(target=self._start, args=(count,), daemon=True).start()
-            return self._pools[count]
+            if count not in self._workers:
+                self._workers[count] = []
+                threading.Thread(target=self._start, args=(count, self._workers[count]), daemon=True).start()
+            return tuple(self._workers[count])
 
-    def _start(self, count: int) -> None:
+    def _start(self, count: int, workers: list[ProcessPoolExecutor]) -> None:
         try:
             context = multiprocessing.get_context("forkserver")
             context.set_forkserver_preload(["rhevectra.core.design.contest"])
-            pool = ProcessPoolExecutor(count, context)
-            for began in [pool.submit(os.getpid) for _ in range(count)]:
+            started = [ProcessPoolExecutor(1, context) for _ in range(count)]
+            for worker, began in [(worker, worker.submit(os.getpid)) for worker in started]:
                 began.result()
+                workers.append(worker)
         except (OSError, RuntimeError, ValueError, ImportError):  # no process can be started here: all is made in this one
             return
-        self._pools[count] = pool
 
     def broken(self, count: int) -> None:
         """Start others next time."""
         with self._lock:
-            self._pools.pop(count, None)
+            for worker in self._workers.pop(count, ()):
+                worker.shutdown(wait=False, cancel_futures=True)
 
 
 _POOL = _Pool()
+AHEAD = 2
+"""Designs a worker is given at a time: it begins the next one without waiting."""
 
 
 class Workers:
-    """Makes designs in worker processes, and here while these start or where they end; those of topologies that take long first, so that no long one is left for the end."""
+    """Makes designs in worker processes, and here while these start or where they end. Those of topologies that take long come first, so that no long one is left for the end, and a worker goes on
+    with the topologies it has made: it remembers much of them."""
 
     def __init__(self, need: Requirement, catalogue: Catalogue | None, count: int) -> None:
         self._count, self._given = count, (need, catalogue)
         self._packed = pickle.dumps(self._given)
         self._asked: list[Mapping[str, Any]] = []
-        self._made: dict[Future[tuple[Entry, float]], Mapping[str, Any]] = {}
+        self._made: dict[Future[tuple[Entry, float]], tuple[ProcessPoolExecutor, Mapping[str, Any]]] = {}
         self._took: dict[str, float] = {}
+        self._home: dict[str, ProcessPoolExecutor] = {}
 
     def ask(self, tried: Mapping[str, Any]) -> None:
         """A design of these pins is wanted."""
@@ -91,24 +96,31 @@ class Workers:
     def take(self) -> Entry:
         """The next that is made and measured."""
         try:
-            pool = _POOL.ready(self._count)
-            while pool is not None and self._asked and len(self._made) <= self._count:
-                tried = self._longest()
-                self._made[pool.submit(_in_worker, self._packed, tried)] = tried
-                self._asked.remove(tried)
+            for _ in range(AHEAD):
+                for worker in _POOL.ready(self._count):
+                    self._give(worker)
             if self._made:
                 done = next(iter(wait(self._made, return_when=FIRST_COMPLETED).done))
-                return self._noted(*done.result(), self._made.pop(done))
+                return self._noted(*done.result(), self._made.pop(done)[1])
         except BrokenProcessPool:  # what no worker can do is done here
             _POOL.broken(self._count)
-            self._asked.extend(self._made.values())
+            self._asked.extend(tried for _, tried in self._made.values())
             self._made.clear()
         tried = self._asked.pop(0)
         return self._noted(*_measured(*self._given, tried), tried)
 
-    def _longest(self) -> Mapping[str, Any]:
-        """Of what is asked for, what is expected to take longest; the first of each topology in their order before all that."""
-        return max(self._asked, key=lambda tried: self._took.get(str(tried["topology"]), float("inf")))
+    def _give(self, worker: ProcessPoolExecutor) -> None:
+        """One more design for a worker that has less than it may."""
+        if not self._asked or sum(at is worker for at, _ in self._made.values()) == AHEAD:
+            return
+        tried = self._next(worker)
+        self._asked.remove(tried)
+        self._made[worker.submit(_in_worker, self._packed, tried)] = worker, tried
+        self._home[str(tried["topology"])] = worker
+
+    def _next(self, worker: ProcessPoolExecutor | None = None) -> Mapping[str, Any]:
+        """Of what is asked for, what the worker knows or nobody does, and of these what is expected to take longest; the first of each topology in their order before all that."""
+        return max(self._asked, key=lambda tried: (self._home.get(str(tried["topology"]), worker) is worker, self._took.get(str(tried["topology"]), float("inf"))))
 
     def _noted(self, entry: Entry, seconds: float, tried: Mapping[str, Any]) -> Entry:
         self._took[str(tried["topology"])] = seconds

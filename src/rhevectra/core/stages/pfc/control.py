@@ -64,7 +64,7 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
     lives = np.minimum(number, number[::-1]) >= int(loop.blank * loop.fs)
     each = (top * _command(loop, angle), volts * period / inductance, (v_bus - volts) * period / inductance, np.where(lives, 0.97, 0.0))
     cycles = list(zip(*(x.tolist() for x in each), strict=True))  # what is asked, rise and fall over a whole period at the unbiased inductance, largest duty
-    held, i, mean, i_half, drop = 0.0, 0.0, 0.0, loop.i_half, 1.0
+    held, i, mean, i_half = 0.0, 0.0, 0.0, loop.i_half
     for run in (cycles[-math.ceil(FORGOTTEN * loop.fs / loop.crossover) :], cycles):
         means = []
         for asked, rise, fall, most in run:
@@ -81,15 +81,15 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
                 over = mean / i_half
                 drop = 1 + (over if over < AIR else AIR) ** loop.exponent
                 fall *= drop
-            peak = i + rise * drop * duty
-            rest = 1 - duty
-            end = peak - fall * rest
-            if end < 0.0:
+                rise *= drop
+            up, rest = rise * duty, 1 - duty
+            peak, down = i + up, fall * rest
+            if peak < down:
                 mean = 0.5 * ((i + peak) * duty + peak * peak / fall)
                 i = 0.0
             else:
-                mean = 0.5 * ((i + peak) * duty + (peak + end) * rest)
-                i = end
+                mean = peak - 0.5 * (up * duty + down * rest)
+                i = peak - down
             means.append(mean)
     return (np.arange(steps) + 0.5) * period, np.array(means)
 
