@@ -1,7 +1,7 @@
 """Choosing the core of a filter inductor: every core tried at once, the smallest that passes wins."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -10,7 +10,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import copper, inductor, magnetics
 from rhevectra.core.magnetics.limits import Limits, told
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
-from rhevectra.core.magnetics.strands import choose_strands, gapped_field
+from rhevectra.core.magnetics.strands import Strands, choose_strands, gapped_field
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER, RISE_AIM
 from rhevectra.core.magnetics.windows import Windows
 
@@ -69,11 +69,40 @@ class InductorChoice:
     refused: Callable[[], tuple[str, ...]]
 
 
-def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None) -> InductorChoice:
-    """Turns, gap and wire on every core; the smallest volume that meets gap, current density and temperature rise."""
+@dataclass(frozen=True)
+class _Tried:
+    """Cores wound with some turns, arrays (…, cores). over: by how much each of the limits is exceeded (limits, …, cores); saved: whether more turns may help: it is the rise that refuses and the core burns more than the copper, or these few do not give the inductance."""
+
+    turns: Array
+    gap: Array
+    wire: Strands
+    rise: Array
+    mean_turn: Array
+    limits: Limits
+    over: Array
+    saved: Array
+
+    def better(self, cores: Array, more: "_Tried") -> "_Tried":
+        """The same with some cores wound as `more` tries them (turns, cores): each with the fewest turns that pass, or those that come nearest."""
+        excess = more.over.sum(0)
+        row = np.where((excess <= 0).any(0), (excess <= 0).argmax(0), excess.argmin(0))
+
+        def put(old: Any, new: Any) -> Array:
+            out = np.array(np.broadcast_to(old, self.gap.shape))
+            out[cores] = np.take_along_axis(np.broadcast_to(new, excess.shape), row[None], 0)[0]
+            return out
+        wire = Strands(*(put(getattr(self.wire, n), getattr(more.wire, n)) for n in ("diameter", "copper", "resistance", "eddy")))
+        limits = {text: (put(v, more.limits[text][0]), top, unit) for text, (v, top, unit) in self.limits.items()}
+        return replace(self, turns=put(self.turns, more.turns), gap=put(self.gap, more.gap), wire=wire, rise=put(self.rise, more.rise), limits=limits, over=np.stack([put(old, new) for old, new in zip(self.over, more.over, strict=True)]))
+
+
+MORE_TURNS = np.array([1.0, 1.08, 1.16, 1.25, 1.35, 1.45, 1.6, 1.8, 2.0, 2.25, 2.6, 3.0])
+"""Turns that are tried over the fewest the flux allows, where more may help: half the flux is a fifth or a sixth of the core's loss."""
+
+
+def _wind(need: InductorNeed, win: Windows, turns: Array) -> _Tried:
+    """Gap, wire, loss and rise of every core with its turns (…, cores)."""
     eff = win.effective
-    area = np.minimum(eff.area, eff.area_min)
-    turns = np.maximum(np.ceil(inductor.turns(need.inductance, need.i_limit, need.b_max, area) - 1e-9), 1)
     gap, _ = magnetics.solve_gap(eff.area_post, turns, need.inductance, eff.length, need.material["mu_initial"], eff.area, win.window)
     room, most = inductor.copper_area(USE, win.width, win.height, turns), need.i_rms / DENSITY_LEAST + 0 * gap
     mean_turn = win.turn_length(0.5 * win.height)
@@ -81,20 +110,34 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
     rho = copper.resistivity(need.ambient + 0.8 * need.rise_max)
     deep = np.minimum(most / room, 1.0) * win.height
     wire = choose_strands(room, most, turns, mean_turn, gapped_field(turns, gap, win, deep), float(rho), need.i_rms, need.worst_rate, float(np.max(need.fs)))
-    rise = np.minimum(magnetics.temperature_rise(r_th, core_loss(need, turns, eff.area, eff.volume), wire.loss(need.i_rms, need.worst_rate)), 400.0)
-    limits = {"gap {v} longer than {l}": (gap, GAP_MOST * np.sqrt(eff.area_post), "m"), "current density {v}, {l} at most": (need.i_rms / wire.copper * 1e-6, DENSITY_MOST * 1e-6 + 0 * gap, "A/mm²"),
-              "{v} rise, {l} aimed at": (rise, RISE_AIM * need.rise_max + 0 * gap, "K"), "inductance cannot be reached even without a gap": (-gap, 0 * gap, "m"),
-              "{v} tall, limit {l}": (win.tall, (need.height_max or np.inf) + 0 * gap, "m")}
-    over = np.stack([np.where(v > top, np.where(top > 0, v / np.maximum(top, 1e-12), 2.0) - 1, 0.0) for v, top, _ in limits.values()])
-    excess = over.sum(0)
+    p_core, p_copper = core_loss(need, turns, eff.area, eff.volume), wire.loss(need.i_rms, need.worst_rate)
+    rise = np.minimum(magnetics.temperature_rise(r_th, p_core, p_copper), 400.0)
+    limits = {"gap {v} longer than {l}": (gap, GAP_MOST * np.sqrt(eff.area_post), "m"), "current density {v}, {l} at most": (need.i_rms / wire.copper * 1e-6, DENSITY_MOST * 1e-6 + 0 * win.tall, "A/mm²"),
+              "{v} rise, {l} aimed at": (rise, RISE_AIM * need.rise_max + 0 * win.tall, "K"), "inductance cannot be reached even without a gap": (-gap, 0 * win.tall, "m"),
+              "{v} tall, limit {l}": (win.tall, (need.height_max or np.inf) + 0 * win.tall, "m")}
+    over = np.stack([np.where(v > top, np.where(top > 0, v / np.maximum(top, 1e-12), 2.0) - 1, 0.0) + 0 * gap for v, top, _ in limits.values()])
+    return _Tried(turns, gap, wire, rise, mean_turn, limits, over, ((rise > RISE_AIM * need.rise_max) & (p_core > p_copper)) | (gap < 0))
+
+
+def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None) -> InductorChoice:
+    """Turns, gap and wire on every core; the smallest volume that meets gap, current density and temperature rise."""
+    eff = win.effective
+    area = np.minimum(eff.area, eff.area_min)
+    least = np.maximum(np.ceil(inductor.turns(need.inductance, need.i_limit, need.b_max, area) - 1e-9), 1)
+    tried = _wind(need, win, least)
+    passing = (tried.over.sum(0) <= 0) & ~win.rare
+    worth = np.flatnonzero(tried.saved & (eff.volume < np.min(eff.volume, initial=np.inf, where=passing)) if pinned is None else [name == pinned for name in win.names] & tried.saved)
+    if len(worth):
+        tried = tried.better(worth, _wind(need, win.only(list(worth)), np.ceil(np.multiply.outer(MORE_TURNS, least[worth]) - 1e-9)))
+    excess, turns, gap, wire = tried.over.sum(0), tried.turns, tried.gap, tried.wire
     order = np.argsort(eff.volume, kind="stable")
     able = [int(i) for i in order if excess[i] <= 0 and not win.rare[i]]
     k = win.names.index(pinned) if pinned is not None else able[0] if able else int(np.where(win.rare, np.inf, excess).argmin())
     smaller = [int(i) for i in order if eff.volume[i] < eff.volume[k] and not win.rare[i]]
 
     def refused() -> tuple[str, ...]:
-        return tuple(f"{win.names[i]}: {_why(limits, over, i)}" for i in reversed(smaller))
-    return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire.copper[k]), float(wire.diameter[k]), float(mean_turn[k]), float(wire.resistance[k]), float(wire.eddy[k]), float(rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), refused)
+        return tuple(f"{win.names[i]}: {_why(tried.limits, tried.over, i)}" for i in reversed(smaller))
+    return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire.copper[k]), float(wire.diameter[k]), float(tried.mean_turn[k]), float(wire.resistance[k]), float(wire.eddy[k]), float(tried.rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), refused)
 
 
 def core_loss(need: InductorNeed, turns: Any, area: Any, volume: Any) -> Any:

@@ -174,7 +174,7 @@ def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[st
     sheet, every = work.sheet, work.parts["cores"].derived(windows)
     eff = every.effective
     sheet.given("inductor.core", c.name, "", "rule", "see the decision on it")
-    turns = sheet.solved("inductor.turns", float(c.turns), "turns", "least whole turns that keep the flux at overload")
+    turns = sheet.solved("inductor.turns", float(c.turns), "turns", "fewest turns that keep the flux at overload, more of them where the core would burn more than the copper")
     sheet.solved("inductor.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
     l_x = sheet("inductor.l", resonant.beside_leakage, lr=s.lr, leakage=s.leakage)
     area = sheet.given("inductor.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")
