@@ -103,7 +103,7 @@ def test_a_power_stage_sees_nothing_of_the_front_end_but_its_bus(kind):
             for clamp in clamps_for(topology).values():
                 specs, grid, sheet = decision_specs(topology, front, clamp), make_grid(need, front), Sheet()
                 work = Work(need, grid, shipped(), sheet, Decisions(specs, {}, sheet))
-                v_bus, _ = front.bus(front.plan(work, 280.0, 2.0), grid, np.full(grid.shape[:3] + (1,), 280.0))
+                v_bus, _ = front.bus(front.plan(work, 280.0, 2.0), grid, np.full((*grid.shape[:3], 1), 280.0))
                 sheet.rows = rows = Watched(sheet.rows)
                 pins = Asked()
                 work.choose = Decisions(specs, pins, sheet)

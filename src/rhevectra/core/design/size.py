@@ -7,7 +7,7 @@ from typing import Any, TypeVar, cast
 
 import numpy as np
 
-from rhevectra.core.basis.corners import LOADS, Grid, Point
+from rhevectra.core.basis.corners import LOADED, LOADS, Grid, Point
 from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError, nearest
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
@@ -16,6 +16,7 @@ from rhevectra.core.basis.remembered import Kept, bits, remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
+from rhevectra.core.design.cures import COMMON, SHAPE, Cures, cure_of
 from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import record as filtering
@@ -95,7 +96,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     topology.findings(work, plan)
     if noise and emission.applies(front):
         filtering.record(work, draft, front)
-    _general_findings(work, all_specs, {**CURES, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, measured, parts)
+    _general_findings(work, all_specs, {**COMMON, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, measured, parts)
     return replace(draft, findings=tuple(work.findings))
 
 
@@ -125,19 +126,23 @@ def expected_power(need: Requirement, out: Any) -> Any:
 
 
 def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> tuple[Any, Any, Any, Any]:
-    """Bulk from the power expected, parts from that bus, then the power really drawn (line-cycle mean of valley and crest)."""
+    """Bulk from the power expected, parts from that bus, then the power really drawn (line-cycle mean of valley and crest); where that or its ripple is more, the front end once more for it."""
     need, grid = work.need, work.grid
     power = expected_power(need, sum(o.magnitude * grid.current(k) for k, o in enumerate(need.outputs)))
-    front_plan, (v_bus, near) = _front_end(work, topology, front, clamp, power)
-    plan, drawn = _stage(work, topology, clamp, v_bus)
+    asked = float(np.max(power)), topology.BUS_RIPPLE * float(np.max(power)) / (need.mains.v_min * (1.0 if need.is_dc or front.SHAPES_CURRENT else PLAIN_LOWEST))
+    front_plan, (v_bus, near) = _front_end(work, topology, front, clamp, power, asked)
+    plan, drawn, ripple = _stage(work, topology, clamp, v_bus)
     full = grid.full_load
     drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)
-    most = np.maximum(MOST_DRAWN * power, 0.25 * float(np.max(power)) + 1.0)
+    most = MOST_DRAWN * float(np.max(power))
+    real = float(np.max(drawn)), float(np.max(np.where(LOADED.mask(grid), ripple, 0.0))) * (float(np.min(v_bus)) / need.mains.v_min if front.SHAPES_CURRENT else 1.0)
+    if real[0] < most and any(r > a for r, a in zip(real, asked, strict=True)):
+        front_plan, (_, near) = _front_end(work, topology, front, clamp, power, tuple(max(_stepped(r), a) for r, a in zip(real, asked, strict=True)))
     if bool(np.any(drawn <= 0)):
-        work.find(MUST_FIX, "load", f"at some corner the stage has no period that draws power; the bus is shown there as if it drew {show(float(np.max(most)), 'W')} at most", "loss.total", "")
+        work.find(MUST_FIX, "load", f"at some corner the stage has no period that draws power; the bus is shown there as if it drew {show(most, 'W')}", "loss.total", "")
         drawn = np.where(drawn > 0, drawn, most)
     if bool(np.any(drawn > most)):
-        work.find(MUST_FIX, "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus is shown as if it drew {show(float(np.minimum(drawn, most).max()), 'W')}", "loss.total", "")
+        work.find(MUST_FIX, "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus is shown as if it drew {show(most, 'W')}", "loss.total", "")
     return front_plan, plan, np.minimum(drawn, most), near
 
 
@@ -158,25 +163,29 @@ def _kept(work: Work, key: Any, own: Callable[[str], bool], make: Callable[[], T
     return cast(T, made)
 
 
-def _front_end(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, power: Any) -> tuple[Any, tuple[Any, Any]]:
-    """The parts of the front end and its bus for the power expected [W]. No decision of topology or clamp but deratings touches them: they are kept for the next design."""
+def _stepped(value: float) -> float:
+    """The next of values a fiftieth apart: designs that differ by little ask their front end for the same."""
+    return float(1.02 ** np.ceil(np.log(max(value, 1e-6)) / np.log(1.02)))
+
+
+def _front_end(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, power: Any, asked: tuple[float, ...]) -> tuple[Any, tuple[Any, Any]]:
+    """The parts of the front end for a power [W] and a ripple current [A], and its bus for the power expected [W]. No decision of topology or clamp but deratings touches them: they are kept for the next design."""
     apart = {*SHAPE, *(s.id for s in (*topology.DECISIONS, *clamp.DECISIONS) if not s.id.startswith("derating."))}
 
     def make() -> tuple[Any, tuple[Any, Any]]:
-        top = float(np.max(power))
-        plan = front.plan(work, top, topology.BUS_RIPPLE * top / max(work.need.mains.v_min, 1.0))
+        plan = front.plan(work, *asked)
         return plan, front.bus(plan, work.grid, power)
-    return _kept(work, (front.NAME, topology.BUS_RIPPLE), lambda id: id not in apart, make)
+    return _kept(work, (front.NAME, asked), lambda id: id not in apart, make)
 
 
-def _stage(work: Work, topology: ModuleType, clamp: ModuleType, v_bus: Any) -> tuple[Any, Any]:
-    """The power stage for a bus [V] and the power it then draws, roughly [W]. It sees nothing of the front end but the bus and one row: kept for the next design whose bus is the same."""
+def _stage(work: Work, topology: ModuleType, clamp: ModuleType, v_bus: Any) -> tuple[Any, Any, Any]:
+    """The power stage for a bus [V], and roughly the power it then draws [W] and its ripple current [A]. It sees nothing of the front end but the bus and one row: kept for the next design whose bus is the same."""
     own, grid, read = {s.id for s in (*topology.DECISIONS, *clamp.DECISIONS)}, work.grid, work.sheet.rows.get(READ_OF_FRONT_END)
 
-    def make() -> tuple[Any, Any]:
+    def make() -> tuple[Any, Any, Any]:
         plan = topology.build(work, v_bus, clamp)
-        drawn, _, plan = topology.power_drawn(work, plan, v_bus, ROUGH)
-        return plan, drawn
+        drawn, ripple, plan = topology.power_drawn(work, plan, v_bus, ROUGH)
+        return plan, drawn, ripple
     return _kept(work, (topology.NAME, clamp.NAME, bits(v_bus), grid.lines, grid.freqs, grid.bus, *grid.special.items(), read and read.value), own.__contains__, make)
 
 
@@ -204,13 +213,13 @@ def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, ne
 
 ROUGH, SETTLED = 3e-2, 1e-4
 """Largest change of the last pass: for the power that sets the bus, and for the figures."""
+PLAIN_LOWEST = 1.1
+"""Valley of a plain bridge over the rms of the lowest line, at the usual share of the crest: for the ripple current expected. A stage that holds its bus scales it by itself."""
 MOST_DRAWN = 1.5
-"""A stage that draws more than this times the power expected is no design; its bus is not followed further."""
-SHAPE = ("topology", "front_end", "clamp.kind")
-"""Decisions that change which stages stand in the path; no cure for a figure of their stage."""
+"""A stage that draws more than this times the greatest power expected is no design; its bus is not followed further."""
 
 
-def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mapping[str, str], unknown: list[tuple[str, str]], measured: Mapping[str, Measured], parts: Catalogue) -> None:
+def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures, unknown: list[tuple[str, str]], measured: Mapping[str, Measured], parts: Catalogue) -> None:
     """A finding for every figure over or tight at its limit, for unknown decisions, readings and clashes."""
     rows = work.sheet.rows
     for id, spec in specs.items():
@@ -220,11 +229,10 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mappin
         severity = LOOK_AT if spec.look_only else MUST_FIX
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
-        free = [p for p in work.choose.pins if work.choose.specs[p].stage == spec.stage and p not in SHAPE]
-        cure = free[0] if free else cures.get(id, cures.get(spec.stage, ""))
+        cure, pinned = cure_of(spec, work, cures)
         value, limit = told_apart(figure.value, figure.limit or 0.0, figure.unit)
         label = f"{spec.label}: {value} is {side} {limit}{where}"
-        work.find(severity, spec.stage, label + (f"; freeing the pin on {cure} may cure it" if free else f"; change {cure}" if cure else ""), id, cure)
+        work.find(severity, spec.stage, label + (f"; freeing the pin on {cure} may cure it" if pinned else f"; change {cure}" if cure else "; no decision cures it, only another requirement"), id, cure)
     for id, near in unknown:
         work.find(LOOK_AT, "load", f"decision {id!r} is not known and has no effect" + (f"; nearest: {near}" if near else ""), "", "")
     for id in measured:
@@ -238,7 +246,3 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Mappin
             work.find(LOOK_AT, work.choose.specs[id].stage, f"{work.choose.specs[id].label}: pinned, and nothing here asks for it: it has no effect as the design stands", "", id)
     for name in parts.clashes:
         work.find(LOOK_AT, "load", f"part {name!r}: an own row replaces a shipped one with other data")
-
-
-CURES = {"inlet": "bulk.c", "bulk": "bulk.c", "switch": "switch.class", "transformer": "transformer.core", "load": "switch.class"}
-"""Decision that cures a figure or a stage where front end and topology name none of their own."""

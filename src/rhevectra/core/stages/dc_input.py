@@ -18,6 +18,7 @@ MAINS = "dc"
 DECISIONS: tuple[DecisionSpec, ...] = ()
 FIGURES = (FigureSpec("inlet.i_avg", "Input current, average", "I_in", "inlet", corners.LOADED, fixed="switching ripple, which the input capacitor carries"),)
 CURES: dict[str, str] = {}
+SHAPES_CURRENT = False
 PLATES = (("inlet", "Input", "inlet.i_avg"),)
 NO_PICTURES = ("line", "inrush", "harmonics", "envelope", "derating", "holdup", "phases", "noise")
 HEAVY = 10.0

@@ -6,12 +6,14 @@ from typing import Any
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.stages.work import Work
 
+PULSED = 1.5
+"""Pulsed current over the continuous rating (typical, from memory)."""
 JUNCTION_SHARE, COOLABLE = 0.85, 3.0
 """Share of the junction limit used, and the case-to-ambient resistance [K/W] below which forced air or the chassis is needed (common practice)."""
 
 
-def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.", kinds: tuple[str, ...] = ("discrete",)) -> Mapping[str, Any]:
-    """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating;
+def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.", kinds: tuple[str, ...] = ("discrete",), i_limit: float = 0.0) -> Mapping[str, Any]:
+    """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating, i_limit [A] what it carries at the current limit;
     sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the decision and the limit begin with; kinds of class. Dies of low resistance are offered where hard switching at a high current asks for them: their capacitance makes the lossless tank of a resonant stage less true."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
     table = work.parts["switches"]
@@ -19,13 +21,15 @@ def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float,
     def rule() -> tuple[str, str, tuple[str, ...]]:
         rows = [r for r in table.rows if r["kind"] in kinds]
         classes = sorted({r["v_class_v"] for r in rows})
-        v_class = next((c for c in classes if derate.value * c >= v_seen + 1.0), classes[-1])
-        refused = tuple(f"{c:g} V: {show(derate.value * c, 'V')} after derating, {sees} {show(v_seen, 'V')}" for c in classes if c < v_class)[-3:]
-        dies = [r for r in rows if r["v_class_v"] == v_class]
+        lowest = next((c for c in classes if derate.value * c >= v_seen + 1.0), classes[-1])
+        carries = {c: [r for r in rows if r["v_class_v"] == c and PULSED * r["i_max_a"] >= i_limit] for c in classes}
+        v_class = next((c for c in classes if c >= lowest and carries[c]), lowest)
+        refused = (*(f"{c:g} V: {show(derate.value * c, 'V')} after derating, {sees} {show(v_seen, 'V')}" for c in classes if c < lowest), *(f"{c:g} V: no die carries {show(i_limit, 'A')} at the current limit" for c in classes if lowest <= c < v_class))[-3:]
+        dies = carries[v_class] or [r for r in rows if r["v_class_v"] == v_class]
         good = [r for r in dies if r["i_max_a"] >= i_least] or [max(dies, key=lambda r: r["i_max_a"])]
         least = min(loss(r) for r in good)
         pick = max((r for r in good if loss(r) <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
-        return pick["name"], f"lowest voltage class that holds {holds}; largest die resistance within a quarter of the least loss", refused
+        return pick["name"], f"lowest voltage class that holds {holds}{' and carries the current limit' if v_class > lowest else ''}; largest die resistance within a quarter of the least loss", refused
     row = table.row(work.choose(f"{part}class", rule).value)
     work.sheet.given(f"{part}v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
     return row

@@ -37,7 +37,7 @@ FIGURES = (
     *surge.FIGURES,
     *(FigureSpec(f"inlet.harmonic_{n}", f"Line current harmonic {n}", f"I_{n}", "inlet", corners.HARMONIC, limit=f"inlet.harmonic_limit_{n}", limit_kind="max", fixed=TEMPERATURE) for n in ORDERS[1:]),
 )
-CURES = {f"inlet.harmonic_{n}": "front_end" for n in ORDERS[1:]} | surge.CURES | {"bulk.v_valley": "bulk.c"}
+CURES = {f"inlet.harmonic_{n}": "front_end" for n in ORDERS[1:]} | surge.CURES
 """Decision that cures a figure, of any front end behind an inlet."""
 BULK_FIGURES = (
     FigureSpec("bulk.i_rms_lf", "Ripple current, line", "I_lf", "bulk", fixed=TEMPERATURE),
@@ -51,13 +51,20 @@ BULK_FIGURES = (
 
 PLAIN_UP_TO = {"A": 130.0, "B": 260.0, "C": 25.0, "D": 75.0}
 """Input power [W] up to which the current of a plain bridge meets its class: C and D begin there by the standard's power limits; A and B by this program's own solved line current, with a usual thermistor."""
+AT_LOW_MAINS = 0.82
+"""The same where all nominal voltages are low: the currents are larger, the limits of A and B are not (this program's own solved line current)."""
+LOW_MAINS = 180.0
 EFFICIENCY = 0.87
 """Before anything is designed (common practice)."""
+ROOM = 1.01
+"""Hold-up and ripple current that the capacitors of a bus have in hand when they are chosen: what the stage behind really draws is known only later."""
 
 
 def beyond_plain(need: Requirement) -> tuple[float, float | None]:
     """Input power expected [W], and up to which a plain bridge would do where it does not."""
     power, most = need.power / EFFICIENCY, PLAIN_UP_TO.get(need.harmonics_class)
+    if most is not None and need.harmonics_class in "AB" and max(need.mains.nominals) < LOW_MAINS:
+        most *= AT_LOW_MAINS
     return power, most if most is not None and power > most else None
 
 

@@ -32,7 +32,7 @@ FIGURES = (
     FigureSpec("inlet.i2t_hot", "Melting integral, hot restart", "J_hot", "inlet", limit="inlet.i2t_once", limit_kind="max", fixed="a thermistor that has begun to cool", look_only=True),
     FigureSpec("inlet.v_clamp", "Voltage the arrester lets through", "V_c", "inlet", limit="inlet.v_clamp_limit", limit_kind="max", fixed="current of the surge: at the arrester's class current"),
 )
-CURES = {"inlet.e_inrush": "inlet.thermistor", "inlet.i2t": "inlet.thermistor", "inlet.i_inrush_hot": "bridge.class", "inlet.i2t_hot": "inlet.thermistor", "inlet.v_clamp": "inlet.arrester"}
+CURES = {"inlet.e_inrush": "inlet.thermistor", "inlet.i2t": "inlet.thermistor", "inlet.i2t_hot": "inlet.thermistor", "inlet.v_clamp": "inlet.arrester"}
 
 
 @dataclass(frozen=True)

@@ -2,12 +2,12 @@
 
 from functools import partial
 
+from rhevectra.core.topologies.common.declare import BUS_RIPPLE_RESONANT as BUS_RIPPLE
 from rhevectra.core.topologies.flyback import wound as _wound
 from rhevectra.core.topologies.flyback.circuit import EXACT_RATINGS, circuit, exact_traces, interval_name
 from rhevectra.core.topologies.flyback.contest import VALLEY_CONTEST as CONTEST
 from rhevectra.core.topologies.flyback.contest import bill
 from rhevectra.core.topologies.flyback.declare import AFTER_CLAMP, CURES, PLATES, decisions, figures, output_figures
-from rhevectra.core.topologies.flyback.declare import VALLEY_BUS_RIPPLE as BUS_RIPPLE
 from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.flyback.schematic import NODE_PLACES, schematic
 from rhevectra.core.topologies.flyback.variant import Variant

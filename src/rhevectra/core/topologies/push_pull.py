@@ -2,10 +2,11 @@
 
 from functools import partial
 
+from rhevectra.core.topologies.common.declare import BUS_RIPPLE_BOTH_WAYS as BUS_RIPPLE
 from rhevectra.core.topologies.stepdown import build as _build
 from rhevectra.core.topologies.stepdown.circuit import circuit, ratings, traces
 from rhevectra.core.topologies.stepdown.contest import CONTEST, bill
-from rhevectra.core.topologies.stepdown.declare import AFTER_CLAMP, BUS_RIPPLE, CURES, NEEDS_CLAMP, NO_PICTURES, PLATES, decisions, figures, output_figures
+from rhevectra.core.topologies.stepdown.declare import AFTER_CLAMP, CURES, NEEDS_CLAMP, NO_PICTURES, PLATES, decisions, figures, output_figures
 from rhevectra.core.topologies.stepdown.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.stepdown.intervals import interval_name
 from rhevectra.core.topologies.stepdown.schematic_push_pull import NODE_PLACES, schematic

@@ -117,7 +117,7 @@ def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, pla
     kept = next(b.v_valley[1] for b in solved if len(b.v_valley) > 1)
     rated = np.array([r["i_rated_a"] for r in rows]) * inlet.cooler(need, rows[0])
     hold = rectifier.hold_up(values / places[0].on_bus, kept, floor, power)
-    ok = {"valley": (valley >= target) & ~np.any([b.collapsed[0] for b in solved], axis=0), "hold-up": hold >= need.hold_up, "ripple current": np.hypot(i_cap, i_hf) <= rated}
+    ok = {"valley": (valley >= target) & ~np.any([b.collapsed[0] for b in solved], axis=0), "hold-up": hold >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * np.hypot(i_cap, i_hf) <= rated}
     first = {name: (int(np.argmax(good)) if good.any() else len(values) - 1) for name, good in ok.items()}
     name = max(first, key=lambda k: first[k])
     index = first[name]

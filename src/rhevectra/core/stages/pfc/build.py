@@ -191,7 +191,7 @@ def _capacitor(work: Work, power: float, i_hf: float, v_bus: float, v_min: float
     def asks(c: Array, rated: Array) -> dict[str, Array]:
         ripple = pfc.bus_ripple(power, need.mains.f_min, c, v_bus)
         valley, crest = pfc.bus_valley(v_bus, ripple), pfc.bus_peak(v_bus, ripple)
-        return {"valley above the mains": valley >= top, "hold-up": rectifier.hold_up(c, valley, v_min, power) >= need.hold_up, "ripple current": i_c <= rated, "lost load": pfc.dump(crest, power, delay, c) <= v_class}
+        return {"valley above the mains": valley >= top, "hold-up": rectifier.hold_up(c, valley, v_min, power) >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * i_c <= rated, "lost load": pfc.dump(crest, power, delay, c) <= v_class}
     return choose_cans(work, "pfc.c_bus", rows, asks)
 
 

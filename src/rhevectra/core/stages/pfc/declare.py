@@ -105,7 +105,7 @@ def figures(law: Law) -> tuple[FigureSpec, ...]:
     return (*inlet.FIGURES, *shared, *(_OF_PHASES if law.phased else ()), *(_OF_BOUNDARY if law.boundary else ()), *(_OF_BRIDGELESS if law.bridgeless else ()))
 
 
-CURES = {**inlet.CURES, "pfc.i_peak": "pfc.current_limit", "pfc.power_max": "pfc.current_limit", "pfc.b_peak": "pfc.core", "pfc.l_left": "pfc.ring", "pfc.rise": "pfc.core", "pfc.gap": "pfc.core", "pfc.v_switch": "pfc.switch_class", "pfc.switch_r_ca": "pfc.switch_parallel", "pfc.diode_i_avg": "pfc.diode", "bulk.v_dump": "pfc.dump_delay"}
+CURES: dict[str, str | tuple[str, ...]] = {**inlet.CURES, "inlet.i_rms": (), "pfc.runaway": "pfc.switch_parallel", "pfc.i_peak": "pfc.current_limit", "pfc.power_max": "pfc.current_limit", "pfc.b_peak": "pfc.core", "pfc.l_left": ("pfc.ring", "pfc.core"), "pfc.rise": "pfc.core", "pfc.gap": "pfc.core", "pfc.v_switch": "pfc.switch_class", "pfc.switch_r_ca": "pfc.switch_parallel", "pfc.diode_i_avg": "pfc.diode", "bulk.v_dump": "pfc.dump_delay"}
 SHAPES_CURRENT = True
 BOUNDARY_UP_TO = 300.0
 """Input power [W] from which a fixed frequency is the usual choice: the peaks at the boundary of conduction cost more than they save (common practice)."""

@@ -104,6 +104,6 @@ def _halves(work: Work, power: float, i_hf: float, v_bus: float, v_min: float, t
     def asks(half: Array, rated: Array) -> dict[str, Array]:
         ripple = three_phase.unbalance_ripple(unbalance, power, need.mains.f_min, half / 2, v_bus)
         valley, mid = pfc.bus_valley(v_bus, ripple), three_phase.mid_ripple(i_mid, need.mains.f_min, half)
-        return {"valley above the mains": valley - mid >= top, "hold-up": rectifier.hold_up(half / 2, valley, v_min, power) >= need.hold_up, "ripple current": i_c <= rated,
+        return {"valley above the mains": valley - mid >= top, "hold-up": rectifier.hold_up(half / 2, valley, v_min, power) >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * i_c <= rated,
                 "lost load": 0.5 * (pfc.dump(pfc.bus_peak(v_bus, ripple), power, delay, half / 2) + mid) <= v_class}
     return choose_cans(work, "pfc.c_half", rows, asks, " in each half")

@@ -27,7 +27,7 @@ _OWN = (
     FigureSpec("filter1.rise", "Temperature rise of the inductor", "ΔT_L", "rectifier", corners.FULL, limit="filter1.rise_max", limit_kind="max", fixed="uniform temperature"),
 )
 FIGURES = tuple(f for f in declare.figures(*_OWN, without=("aux.v_low", "aux.v_high")) if f.stage != "transformer" and not f.id.startswith("insulation."))
-CURES = {"switch.pulse_least": "fs", "switch.v_peak": "switch.class", "rectifier": "rectifier1.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
+CURES = {"switch.pulse_least": "fs", "switch.v_peak": "switch.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switch", "switch.v_peak"),)
 AFTER_CLAMP = (("rectifier", "Diode + inductor", "filter1.core"), ("feedback", "Feedback", "feedback.error"))
 NO_PICTURES = ("snubber", "range", "supply", "transient", "gain", "frequency", "window", "orders", "cores", "split", "mmf", "legs", "pairs", "field", "flux")

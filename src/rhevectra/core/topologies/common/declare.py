@@ -7,8 +7,8 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.magnetics import arrangement, wire
 from rhevectra.core.stages.work import FigureSpec
 
-BUS_RIPPLE = 1.25
-"""Rms of the current at switching frequency that the bus capacitor is first chosen with, over the power by the lowest line voltage."""
+BUS_RIPPLE, BUS_RIPPLE_BOTH_WAYS, BUS_RIPPLE_RESONANT = 1.4, 0.7, 1.9
+"""Rms of the current at switching frequency that the bus capacitor is first chosen with, over the power by the lowest bus: one pulse a period, pulses both ways, and currents that swing (this program's own designs)."""
 TURNS: dict[str, Any] = {"kind": "integer", "unit": "turns", "low": 1, "high": 999}
 _DECISIONS = (
     DecisionSpec("fs", "Switching frequency", "switch", unit="Hz", low=20e3, high=500e3, schools="65 kHz: second harmonic below 150 kHz; 100 to 130 kHz: smaller core, more switching loss"),

@@ -49,8 +49,11 @@ def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps
     counts = {r["name"]: best(r, amps, volts, fs, positions)[0] if r["kind"] == "synchronous" else 1 for r in rows if r["v_class_v"] >= 1.02 * v_class}
     able = [r for r in rows if r["name"] in counts and 2 * amps <= counts[r["name"]] * r["i_rated_a"] and (r["kind"] == "synchronous" or r["i_rated_a"] <= max(OVERSIZED * amps, SMALL))]
     if not able:
-        largest = max(rows, key=lambda r: (r["v_class_v"] >= v_class) * r["i_rated_a"])
-        return largest["name"], "no class meets both voltage and current; the largest is taken", ()
+        holds = [r for r in rows if r["v_class_v"] >= v_class]
+        if not holds:
+            highest = max(rows, key=lambda r: (r["v_class_v"], r["i_rated_a"]))
+            return highest["name"], f"no class holds {show(v_class, 'V')}; the highest is taken", ()
+        return max(holds, key=lambda r: r["i_rated_a"])["name"], f"no class above {show(v_class, 'V')} carries twice the current; the largest is taken", ()
     loss = {r["name"]: r["v_forward_v"] * amps + r["r_dynamic_ohm"] / counts[r["name"]] * (1.5 * amps) ** 2 for r in able}
     room = {r["name"]: (JUNCTION_SHARE * r["t_junction_max_c"] - work.need.ambient_max) / loss[r["name"]] - r["r_junction_case_k_w"] / counts[r["name"]] for r in able}
     cool = [r for r in able if room[r["name"]] >= COOLABLE] or able

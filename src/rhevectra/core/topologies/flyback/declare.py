@@ -13,10 +13,8 @@ from rhevectra.core.topologies.flyback.variant import Variant
 _V_OR = "what the switch class leaves; 80 to 135 V by habit on wide mains"
 _HELD_V_OR = "below the lowest bus, by what the leakage needs to empty against"
 _FREQUENCY = DecisionSpec("fs", "Frequency at the lowest bus, full load", "switch", unit="Hz", low=20e3, high=300e3, schools="40 to 70 kHz: above hearing at every overload, and not too high at the highest line")
-CURES = {"switch.duty_max": "bulk.c", "switch.i_peak_least": "switch.current_limit", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "rectifier": "rectifier1.class", "feedback": "transformer.naux"}
+CURES = {"switch.i_peak_least": "switch.current_limit", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "feedback": "transformer.naux"}
 HELD_CURES = {**CURES, "switch.v_peak": "switch.class", "return.share": "flyback.v_or"}
-VALLEY_BUS_RIPPLE = 1.6
-"""The same at the boundary of conduction, whose peaks are higher."""
 PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifier + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "aux.v_low"))
 
@@ -55,4 +53,4 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
     return (*declare.output_figures(n), *snubbing.figures(n))
 
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CURES", "HELD_CURES", "PLATES", "VALLEY_BUS_RIPPLE", "decisions", "figures", "output_figures"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CURES", "HELD_CURES", "PLATES", "decisions", "figures", "output_figures"]

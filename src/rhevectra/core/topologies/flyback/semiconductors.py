@@ -6,9 +6,12 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.stages.dies import PULSED
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback.variant import Variant
 
+AT_LIMIT = 1.9, 2.3
+"""Largest current at the limit over the mean while the switch is on, with the usual ripple and at the boundary of conduction: ripple, tolerance and delay, estimated."""
 CLAMP_SWITCH_SHARE = 0.01
 """Share of the output that the clamp switch may burn, estimated (common practice, no source)."""
 
@@ -30,14 +33,18 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
         refused += [f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" if v.held else f"{c:g} V: leaves {show(max(room[c], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for c in classes if c < v_class and (v.held or c > v_top)]
         reflects = min(room[v_class], reach)
         i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, (2.4 * (1 + v_low / reflects) if v.valley else 3.0) * power / v_low / 0.9
-        dies = [r for r in rows if r["v_class_v"] == v_class]
+        at_limit = AT_LIMIT[v.valley] * power / v_low * (1 + v_low / (reach if v.held else reflects))
+        carries = {c: [r for r in rows if r["v_class_v"] == c and PULSED * r["i_max_a"] >= at_limit] for c in classes}
+        lowest, v_class = v_class, next((c for c in classes if c >= v_class and carries[c]), v_class)
+        refused += [f"{c:g} V: no die carries {show(at_limit, 'A')} at the current limit" for c in classes if lowest <= c < v_class]
+        dies = carries[v_class] or [r for r in rows if r["v_class_v"] == v_class]
         fs = float(work.choose.pins.get("fs", 65e3))
         loss = {r["name"]: r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + (0.5 * (r["c_energy_f"] + 40e-12) * v_top**2 + 0.5 * v_top * 0.3 * i_peak * r["t_fall_s"]) * fs for r in dies}
         good = [r for r in dies if r["i_max_a"] >= i_peak] or [max(dies, key=lambda r: r["i_max_a"])]
         least = min(loss[r["name"]] for r in good)
         pick = max((r for r in good if loss[r["name"]] <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
         does = "holds the bus" if v.held else f"leaves {show(wanted, 'V')} reflected"
-        return pick["name"], f"lowest voltage class that {does}; largest die resistance within a quarter of the least loss", tuple(refused)
+        return pick["name"], f"lowest voltage class that {does}{' and carries the current limit' if v_class > lowest else ''}; largest die resistance within a quarter of the least loss", tuple(refused)
 
     name = work.choose("switch.class", rule)
     row = table.row(name.value)
@@ -67,7 +74,7 @@ def clamp_switch(work: Work, switch: Mapping[str, Any], v_or: float, v_low: floa
 
     def rule() -> str:
         dies = [r for r in table.where(kind="discrete").rows if r["v_class_v"] == switch["row"]["v_class_v"]] or [switch["row"]]
-        cool = [r for r in dies if r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 <= CLAMP_SWITCH_SHARE * power and 1.5 * r["i_max_a"] >= i_peak]
+        cool = [r for r in dies if r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 <= CLAMP_SWITCH_SHARE * power and PULSED * r["i_max_a"] >= i_peak]
         return str(max(cool, key=lambda r: r["r_on_25_ohm"])["name"] if cool else min(dies, key=lambda r: r["r_on_25_ohm"])["name"])
 
     row = table.row(work.choose("clamp.switch", rule, f"voltage class of the main switch; largest die that burns at most {CLAMP_SWITCH_SHARE * 100:g} % of the output at an estimated {show(i_rms, 'A')}").value)

@@ -31,6 +31,10 @@ from rhevectra.core.topologies.resonant.variant import Variant
 ORDERS = 24
 FLUX_ROOM = 1.02
 """Room in the resonant inductor for what the bus still moves after it is chosen."""
+AT_LIMIT = 2.4
+"""Peak of the tank current at the overload over the rms expected, estimated."""
+ROOM_USUAL, ROOM_MOST = 1.35, 1.8
+"""Share of the mean that a phase of several is built for, and up to which it is built for more where its parts spread the current so."""
 TAN_DELTA = 1e-3
 """Loss factor of the resonant capacitor's film (typical polypropylene, from memory)."""
 
@@ -57,13 +61,24 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> Mapping
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + 1e5 * r["q_gate_c"] * 12 + 1e5 * 0.05 * r["c_charge_f"] * v_top**2)
-    return choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss)
+    return choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss, i_limit=AT_LIMIT * i_rms)
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus."""
+    """All choices of the power stage for a known bus; of several phases once more where the most loaded carries more than each was built for."""
+    before = work.mark()
+    plan = _built(v, work, v_bus, ROOM_USUAL)
+    most = 1.04 * plan.stage.extra.get("phase_most", 0.0)
+    if 1.04 * ROOM_USUAL < most <= ROOM_MOST and not work.choose.pinned("llc.phase_room"):
+        work.back(before)
+        plan = _built(v, work, v_bus, float(f"{most + 0.005:.2f}"))
+    return plan
+
+
+def _built(v: Variant, work: Work, v_bus: Any, share: float) -> Plan:
+    """The power stage; share: of the mean that each of several phases is built for, where nobody says."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
-    room = _room(work) if v.phases > 1 else 1.0
+    room = _room(work, share) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low)
     kind = TAP if v.phases > 1 else choose_secondary(work)
     control = v.phases == 1 and work.choose("llc.control", fixed.FREQUENCY, "the output is regulated (common practice)").value == fixed.FIXED
@@ -100,10 +115,10 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled)
 
 
-def _room(work: Work) -> float:
+def _room(work: Work, share: float) -> float:
     """Share of the mean that a phase of several is built for."""
     work.choose("llc.spread", 0.01, "inductors and capacitors sorted into sets (common practice)")
-    return float(work.choose("llc.phase_room", 1.35, "what sorted parts leave: see the most loaded phase").value)
+    return float(work.choose("llc.phase_room", share, "what sorted parts leave: see the most loaded phase").value)
 
 
 def worst(work: Work, settled: st.Settled, key: str) -> int:

@@ -68,10 +68,10 @@ _CHAMBERED = (FigureSpec("llc.gain", "Gain of the tank at its frequency", "M", "
 _NO_FIGURES = ("switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
 FIGURES = (*declare.figures(*_FIGURES, *_CHAMBERED, without=_NO_FIGURES), *boards.FIGURES)
 PHASED_FIGURES = (*declare.figures(*_FIGURES, *_PHASED_FIGURES, without=_NO_FIGURES), *boards.FIGURES)
-output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE
+output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE_RESONANT
 
 NEEDS_CLAMP = False
-CURES = {"switch.v_peak": "switch.class", "output1.v_low": "llc.v_unity", "output1.v_high": "llc.v_unity", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": "llc.spread", "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "transformer.leakage": "llc.ratio", "rectifier": "rectifier1.class", "feedback": "feedback.resistor_tolerance"}
+CURES = {"switch.v_peak": "switch.class", "output1.v_low": "llc.v_unity", "output1.v_high": "llc.v_unity", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": ("llc.phase_room", "llc.spread"), "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "transformer.leakage": "llc.ratio", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
 PHASED_NO_PICTURES = ("snubber", "supply", "transient", "ripple", "frequency")

@@ -121,7 +121,7 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> None:
     sheet, out, count = work.sheet, plan.settled.out, s.variant.phases
     for name in ("transformer", "inductor"):
         sheet.given(f"{name}.count", count, "", "rule", "one for each phase")
-    sheet.solved("llc.phase_most", s.extra["phase_most"], "", "exact tanks at the ends of their spread on one frequency and one output, at full load and every bus; the worst of both ways")
+    sheet.solved("llc.phase_most", s.extra["phase_most"], "", "exact tanks at the ends of their spread on one frequency and one output, at full load and every bus; the worst of both ways", spread=sheet.rows["llc.spread"])
     for k, (id, text) in {"i_common": ("llc.i_common", "exact tank currents of even phases, summed at their shifts"), "i_sum": ("output1.i_fed_even", "rms of the rectified currents of even phases, summed at their shifts"),
                           "i_sum_swing": ("output1.i_swing_even", "the same, peak to peak: six pulses a period")}.items():
         o[k] = sheet.solved(id, out[k], "A", text)

@@ -37,6 +37,10 @@ RESIDUAL_GAP = 10e-6
 """Between two ground faces [m] (typical, from memory)."""
 WHOLE_TURNS = 1.03
 """Room in the rectifier's voltage for turns that are rounded to whole ones."""
+AT_LIMIT = 1.35
+"""Largest current at the limit over that of the output while the switch is on: ripple, magnetising current and tolerance, estimated."""
+DUTY_ROOM, LITTLE_OVER = 0.985, 1.25
+"""Longest duty over its limit that is aimed at, and up to which a shorter planned duty brings it there."""
 SKIPPED = 0.25
 """Share of the full-load pulse below which pulses are left out."""
 
@@ -61,18 +65,18 @@ class Plan:
     series: InductorChoice | None = None
 
 
-def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float) -> dict[str, Any]:
+def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float, share: float) -> dict[str, Any]:
     """All switches: a class that holds the highest bus after derating, then the die by loss."""
     if v.clamped:
         v_top *= 1 + 1 / _reset_ratio(work, v) + float(work.choose("switch.spike", 0.3, "room for what the leakage between both windings drives (common practice)").value)
     if v.active:
-        v_top = active.worst_held(v_bus, v_low, float(_duty(work, v).value))
+        v_top = active.worst_held(v_bus, v_low, float(_duty(work, v, share).value))
     duty_limit = work.choose("switch.duty_limit", v.duty_limit * _longer(work, v), v.why_limit)
     i_on, fs = work.need.power / 0.88 / (v.drive * v_low) / v.duty, float(work.choose.pins.get("fs", 100e3))
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (0.25 * (r["c_energy_f"]) * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs)
-    row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss)
+    row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss, i_limit=AT_LIMIT * i_on)
     return {"row": row, "duty_limit": duty_limit}
 
 
@@ -81,10 +85,11 @@ def _reset_ratio(work: Work, v: Variant) -> float:
     return float(work.choose("reset.ratio", 1.0, "as many turns as the primary, wound with it: twice the input, half the period").value) if v.reset else 1.0
 
 
-def _duty(work: Work, v: Variant) -> Any:
-    """Duty at the lowest bus."""
+def _duty(work: Work, v: Variant, share: float) -> Any:
+    """Duty at the lowest bus; share: of the usual one."""
     usual = v.duty * _longer(work, v)
-    return work.choose("forward.duty", usual, f"school: about {usual:.2g} of the pulse period at the lowest bus, the rest for commutation and load steps")
+    why = f"school: about {usual:.2g} of the pulse period at the lowest bus, the rest for commutation and load steps"
+    return work.choose("forward.duty", usual * share, why if share == 1 else f"{why}; less here, for drops, leakage and whole turns would take it over its limit")
 
 
 def _longer(work: Work, v: Variant) -> float:
@@ -93,11 +98,22 @@ def _longer(work: Work, v: Variant) -> float:
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus."""
+    """All choices of the power stage for a known bus; a second time with a shorter duty where the first comes out a little over its limit."""
+    before = work.mark()
+    plan, longest = _built(v, work, v_bus, 1.0)
+    over = longest / float(plan.switch["duty_limit"].value)
+    if DUTY_ROOM < over < LITTLE_OVER and not work.choose.pinned("forward.duty"):
+        work.back(before)
+        plan, _ = _built(v, work, v_bus, DUTY_ROOM / over)
+    return plan
+
+
+def _built(v: Variant, work: Work, v_bus: Any, share: float) -> tuple[Plan, float]:
+    """The power stage with a share of the usual duty, and its longest duty."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
-    switch = choose_switch(work, v, v_bus, v_top, v_low)
+    switch = choose_switch(work, v, v_bus, v_top, v_low, share)
     main = work.need.outputs[work.need.main]
-    duty = _duty(work, v)
+    duty = _duty(work, v, share)
     blocked = max(v_top, v_low * float(duty.value) / (1 - float(duty.value))) if v.active else v_top
     kind = secondary_kinds.choose(work) if v.secondaries else secondary_kinds.TAP
     rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary_kinds.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False, positions=2)
@@ -131,7 +147,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage = primary_snubber.choose(work, stage, leak)
     choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary_kinds.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value))
     stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, every, grade))
-    return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series)
+    return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series), float(loaded(work, near.out["t_on"] * near.out["fs"]).max())
 
 
 def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, duty: float) -> st.Stage:

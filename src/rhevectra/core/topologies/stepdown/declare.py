@@ -130,7 +130,7 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
 BUS_RIPPLE = declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False
-CURES = {"active.dead_need": "active.dead_time", "switch.v_peak": "switch.class", "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "rectifier": "rectifier1.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
+CURES = {"inductor.rise": "psfb.l_series", "inductor.b_peak": "psfb.l_series", "active.dead_need": "active.dead_time", "switch.v_peak": "switch.class", "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers + filter", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
 NO_PICTURES = ("supply", "transient", "gain", "frequency", "legs")

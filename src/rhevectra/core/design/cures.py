@@ -1,0 +1,55 @@
+"""What would cure a figure that breaks its limit: a decision of this design, pinned or not."""
+
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from rhevectra.core.basis.sheet import Row
+from rhevectra.core.stages.work import FigureSpec, Work
+
+Cures = Mapping[str, str | tuple[str, ...]]
+"""Figure or stage -> the decision that cures it, or several of which the first that this design has is meant; # stands for the number of an output."""
+
+COMMON: Cures = {"inlet.i_rms": "front_end", "inlet.i_thermistor": ("inlet.thermistor", "inlet.limiter"), "inlet.discharge_time": "inlet.c_x", "inlet.i_inrush_hot": ("bridge.class", "inlet.thermistor"),
+                 "bridge.i_avg": "bridge.class", "bridge.v_reverse": "bridge.class", "bulk": ("bulk.c", "pfc.c_bus", "pfc.c_half"), "bulk.v_peak": ("pfc.v_bus", "derating.bulk_v"), "pfc.f_low": "pfc.f_min",
+                 "switch": "switch.class", "switch.duty_max": ("bulk.c", "flyback.v_or"), "transformer": "transformer.core", "rectifier": "rectifier1.class", "filter1.gap": "filter1.ripple_ratio", "load": "switch.class",
+                 "rectifier#.i_avg": "rectifier#.parallel", "rectifier#": "rectifier#.class", "output#.ripple_pp": "output#.parallel", "output#.i_c_rms": "output#.parallel", "output#.life": "output#.parallel", "output#.step": "output#.parallel"}
+"""Where neither front end, topology nor clamp names its own."""
+SHAPE = ("topology", "front_end", "clamp.kind")
+"""Decisions that change which stages stand in the path; a pin on one is no cause of a figure."""
+
+
+def cure_of(spec: FigureSpec, work: Work, cures: Cures) -> tuple[str, bool]:
+    """The decision that would cure a figure ("" where there is none), and whether somebody has pinned it: its own cure first, then a pin of its stage that it was worked out from."""
+    pins, specs = work.choose.pins, work.choose.specs
+    named = _named(spec, specs, cures)
+    if named in pins:
+        return named, named not in SHAPE
+    rows = work.sheet.rows
+    causes = _origins(rows[spec.id], rows.get(spec.limit)) if pins else set()
+    pinned = [id for id in pins if id in causes and id not in SHAPE and specs[id].stage == spec.stage]
+    return (pinned[0], True) if pinned else (named, False)
+
+
+def _named(spec: FigureSpec, specs: Mapping[str, Any], cures: Cures) -> str:
+    found = re.match(r"(output|rectifier)(\d+)\b", spec.id)
+    number = found.group(2) if found else ""
+    keys = [spec.id, *((spec.id.replace(number, "#", 1), f"{found.group(1)}#") if found else ()), spec.stage]
+    for key in keys:
+        if key in cures:
+            given = cures[key]
+            return next((id for one in ((given,) if isinstance(given, str) else given) if (id := one.replace("#", number)) in specs), "")
+    return ""
+
+
+def _origins(*rows: Row | None) -> set[str]:
+    """Ids of all rows that some rows were worked out from."""
+    seen, ids, open_ = set[int](), set[str](), [r for r in rows if r is not None]
+    while open_:
+        row = open_.pop()
+        if id(row) in seen:
+            continue
+        seen.add(id(row))
+        ids.add(row.id)
+        open_ += [r for r in (*row.inputs.values(), row.estimate) if isinstance(r, Row)]
+    return ids

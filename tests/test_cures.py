@@ -1,0 +1,96 @@
+"""What a finding names as its cure: a decision this design has, a pin only where the figure came from it, and one that does cure."""
+
+import pytest
+
+from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.catalogue.tables import shipped
+from rhevectra.core.design.cures import COMMON, _named
+from rhevectra.core.design.size import _figure_specs, decision_specs, size
+from rhevectra.core.emission import declare as emission
+from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, clamps_for
+from rhevectra.core.topologies import TOPOLOGIES
+
+NONE = {"inlet.i_rms", "switch.duty_max"}
+"""Figures that only another requirement can help: a power factor stage draws no more than the power asks, a step-down stage cannot give more than it gets."""
+
+
+def mains(low, high, kind="ac1", **more):
+    return Mains(kind=kind, v_min=low, v_max=high, **more)
+
+
+def told(design, figure):
+    return next((f for f in design.findings if f.figure == figure and f.severity == MUST_FIX), None)
+
+
+@pytest.mark.parametrize("topology", TOPOLOGIES)
+def test_every_limit_has_a_cure_that_the_design_has(topology):
+    """Every figure with a limit, behind every front end and with every clamp, names a decision of that very design."""
+    need = Requirement(mains=mains(100, 264), outputs=(Output(voltage=24, current_max=1),))
+    module = TOPOLOGIES[topology]
+    for front in (*FRONT_ENDS.values(), DC_FRONT_END):
+        for clamp in clamps_for(module).values():
+            specs, cures = decision_specs(module, front, clamp), {**COMMON, **front.CURES, **emission.CURES, **module.CURES, **clamp.CURES}
+            figures = _figure_specs(module, front, clamp, need)
+            without = {id for id, spec in figures.items() if spec.limit and not _named(spec, specs, cures)}
+            assert without <= NONE, (front.NAME, clamp.NAME)
+            assert "inlet.i_rms" not in without or front.SHAPES_CURRENT
+            assert "switch.duty_max" not in without or topology == "buck_aux"
+
+
+@pytest.mark.parametrize(("front", "figure", "pin"), [
+    ("pfc_ccm", "bulk.hold_up", {"pfc.c_bus": 33e-6}), ("plain", "bulk.hold_up", {"bulk.c": 22e-6}), ("plain", "output1.ripple_pp", {"output1.parallel": 1, "output1.cap": "smallest"}),
+    ("plain", "switch.i_peak", {"switch.class": "700V-1.4R"}), ("plain", "rectifier1.v_reverse", {"rectifier1.class": "schottky-45V-10A"})])
+def test_a_pin_that_breaks_a_limit_is_named_and_freeing_it_cures(front, figure, pin):
+    need = Requirement(mains=mains(100, 264), outputs=(Output(voltage=24, current_max=4),), hold_up=0.015, hold_up_at=115)
+    shape = {"topology": "flyback", "front_end": front}
+    if "output1.cap" in pin:
+        pin = {**pin, "output1.cap": min((r for r in shipped()["output_capacitors"].rows if r["v_class_v"] >= 35), key=lambda r: r["c_f"])["name"]}
+    broken = size(need, {**shape, **pin})
+    finding = told(broken, figure)
+    assert finding is not None and finding.cure in pin and f"freeing the pin on {finding.cure}" in finding.text
+    assert told(size(need, {**shape, **{k: v for k, v in pin.items() if k != finding.cure}}), figure) is None
+
+
+def test_a_pin_the_figure_did_not_come_from_is_not_blamed():
+    """Harmonics of a plain bridge at 200 W: the front end is at fault, whatever else somebody pinned in the same stage."""
+    need = Requirement(mains=mains(195, 265), outputs=(Output(voltage=24, current_max=9),), harmonics_class="D")
+    d = size(need, {"topology": "half_bridge", "front_end": "plain", "inlet.c_sink": 5e-12, "inlet.c_y": 1e-9})
+    finding = next(f for f in d.findings if f.figure.startswith("inlet.harmonic"))
+    assert finding.cure == "front_end" and "freeing" not in finding.text
+    assert told(size(need, {"topology": "half_bridge", "front_end": "pfc_ccm"}), finding.figure) is None
+
+
+def test_where_no_decision_helps_the_finding_says_so():
+    """2 kW from 100 V asks for more than the largest fuse (IEC 60127 ratings): a power factor stage has no decision that lowers it."""
+    d = size(Requirement(mains=mains(100, 264), outputs=(Output(voltage=48, current_max=40),)), {"topology": "full_bridge", "front_end": "pfc_ccm"})
+    finding = told(d, "inlet.i_rms")
+    assert finding is not None and finding.cure == "" and "only another requirement" in finding.text
+
+
+@pytest.mark.parametrize(("low", "high", "volts", "power", "topology", "figures"), [
+    (360, 400, 48, 232, "flyback", ("switch.i_peak", "short.i_peak")), (85, 265, 3.3, 11.7, "forward_reset", ("switch.duty_max",)), (85, 265, 24, 102, "llc_half", ("bulk.i_rms",)),
+    (85, 265, 48, 130, "flyback", ("bulk.i_rms",)), (195, 265, 48, 350, "flyback_2sw", ("bulk.i_rms",)), (360, 400, 24, 27, "llc_three_phase", ("llc.phase_most",)), (90, 132, 12, 95, "push_pull", ("inlet.harmonic_9",))])
+def test_the_rules_choose_parts_that_carry_what_really_flows(low, high, volts, power, topology, figures):
+    """Currents, duties and powers that are known only when the stage stands: the rules' own choices keep their limits by themselves."""
+    d = size(Requirement(mains=mains(low, high, "ac1" if high not in (400,) else "dc"), outputs=(Output(voltage=volts, current_max=power / volts),)), {"topology": topology})
+    for id in figures:
+        assert id not in d.rows or d.figure(id).margin is None or d.figure(id).margin >= 0, (id, d.figure(id).value, d.figure(id).limit)
+
+
+def test_where_no_rectifier_holds_the_highest_is_taken():
+    """100 V from a forward on wide mains blocks more than any class holds (1200 V × 0.8): the nearest is shown, not the first of the table."""
+    d = size(Requirement(mains=mains(85, 265), outputs=(Output(voltage=100, current_max=0.4),)), {"topology": "forward_2sw"})
+    classes = {r["name"]: r["v_class_v"] for r in d.catalogue["rectifiers"].rows}
+    finding = told(d, "rectifier1.v_reverse")
+    assert finding is not None and classes[d.rows["rectifier1.class"].value] == max(classes.values())
+
+
+def test_a_light_load_that_burns_much_is_no_fault_of_the_bus():
+    """A push-pull of 20 W loses watts at no load; its bus was made for more than that, and only a stage that draws more than half as much again as expected at its worst is called none."""
+    need = Requirement(mains=mains(85, 265), outputs=(Output(voltage=24, current_max=0.8),))
+    d = size(need, {"topology": "push_pull"})
+    assert not any("would draw" in f.text for f in d.findings)
+    wild = size(need, {"topology": "push_pull", "fs": 500e3})
+    told_of = [f.text for f in wild.findings if "would draw" in f.text]
+    assert not told_of or float(wild.rows["load.power"].value.max()) < 20.0
