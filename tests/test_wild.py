@@ -13,7 +13,9 @@ from balances import check_drawn, check_finite
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.basis.working import explain
+from rhevectra.core.catalogue.tables import shipped
 from rhevectra.core.design.size import size
+from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.sheet import has_sheet, pages
 
@@ -110,3 +112,15 @@ def test_random_hands_on_the_window(qtbot, window, seed, patience):
         window.changing.settle()
     assert not raised
     in_step(window)
+
+
+@pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "half_bridge", "psfb", "llc_full"])
+def test_any_core_may_be_forced(topology):
+    """The smallest cores of the catalogue for 600 W with basic insulation, whose margins leave no width on some of them: refused by number and cure, drawn all the same, every figure finite."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=5, current_max=120),), insulation="basic")
+    cores = shipped()["cores"].derived(windows)
+    for k in np.argsort(cores.effective.volume)[:9]:
+        d = size(need, {"topology": topology, "transformer.core": cores.names[k]})
+        check_finite(d)
+        assert any(f.severity == "must fix" and f.cure == "transformer.core" and cores.names[k] in f.text for f in d.findings)
+        check_drawn(d, d.grid.find(d.grid.lines[0]))

@@ -12,23 +12,25 @@ Cures = Mapping[str, str | tuple[str, ...]]
 
 COMMON: Cures = {"inlet.i_rms": "front_end", "inlet.i_thermistor": ("inlet.thermistor", "inlet.limiter"), "inlet.discharge_time": "inlet.c_x", "inlet.i_inrush_hot": ("bridge.class", "inlet.thermistor"),
                  "bridge.i_avg": "bridge.class", "bridge.v_reverse": "bridge.class", "bulk": ("bulk.c", "pfc.c_bus", "pfc.c_half"), "bulk.v_peak": ("pfc.v_bus", "derating.bulk_v"), "pfc.f_low": "pfc.f_min",
-                 "switch": "switch.class", "switch.duty_max": ("bulk.c", "flyback.v_or"), "transformer": "transformer.core", "rectifier": "rectifier1.class", "filter1.gap": "filter1.ripple_ratio", "load": "switch.class",
+                 "switch": "switch.class", "switch.i_peak_run": "switch.current_limit", "switch.duty_max": ("bulk.c", "flyback.v_or"), "transformer": "transformer.core", "rectifier": "rectifier1.class", "filter1.gap": "filter1.ripple_ratio", "load": "switch.class",
                  "rectifier#.i_avg": "rectifier#.parallel", "rectifier#": "rectifier#.class", "output#.ripple_pp": "output#.parallel", "output#.i_c_rms": "output#.parallel", "output#.life": "output#.parallel", "output#.step": "output#.parallel"}
 """Where neither front end, topology nor clamp names its own."""
 SHAPE = ("topology", "front_end", "clamp.kind")
 """Decisions that change which stages stand in the path; a pin on one is no cause of a figure."""
 
 
-def cure_of(spec: FigureSpec, work: Work, cures: Cures) -> tuple[str, bool]:
-    """The decision that would cure a figure ("" where there is none), and whether somebody has pinned it: its own cure first, then a pin of its stage that it was worked out from."""
+def cure_of(spec: FigureSpec, work: Work, cures: Cures) -> tuple[str, str]:
+    """The decision that would cure a figure ("" where there is none), and what to do in words: its own cure, and before it a pin of its stage that the figure was worked out from."""
     pins, specs = work.choose.pins, work.choose.specs
     named = _named(spec, specs, cures)
-    if named in pins:
-        return named, named not in SHAPE
+    if named in pins and named not in SHAPE:
+        return named, f"freeing the pin on {named} may cure it"
     rows = work.sheet.rows
     causes = _origins(rows[spec.id], rows.get(spec.limit)) if pins else set()
     pinned = [id for id in pins if id in causes and id not in SHAPE and specs[id].stage == spec.stage]
-    return (pinned[0], True) if pinned else (named, False)
+    if pinned:
+        return pinned[0], f"freeing the pin on {pinned[0]}{f' or changing {named}' if named else ''} may cure it"
+    return named, f"change {named}" if named else "no decision cures it, only another requirement"
 
 
 def _named(spec: FigureSpec, specs: Mapping[str, Any], cures: Cures) -> str:

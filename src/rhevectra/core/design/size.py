@@ -229,10 +229,10 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures,
         severity = LOOK_AT if spec.look_only else MUST_FIX
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
-        cure, pinned = cure_of(spec, work, cures)
+        cure, what = cure_of(spec, work, cures)
         value, limit = told_apart(figure.value, figure.limit or 0.0, figure.unit)
         label = f"{spec.label}: {value} is {side} {limit}{where}"
-        work.find(severity, spec.stage, label + (f"; freeing the pin on {cure} may cure it" if pinned else f"; change {cure}" if cure else "; no decision cures it, only another requirement"), id, cure)
+        work.find(severity, spec.stage, f"{label}; {what}", id, cure)
     for id, near in unknown:
         work.find(LOOK_AT, "load", f"decision {id!r} is not known and has no effect" + (f"; nearest: {near}" if near else ""), "", "")
     for id in measured:

@@ -27,7 +27,7 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
         return board_copper(need, trial, at, win, temperature) if looked_at(need, trial, at) else resistance_loss(need, trial, at, temperature), [0.0] * len(need.windings)
     laid = [x.at(at) for x in trial.laid]
     sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), None if s.shield else laid[s.winding]) for s in trial.sections]
-    width = float(win.width[at[0]] - 2 * need.margin)
+    width = max(float(win.width[at[0]] - 2 * need.margin), 1e-4)
     turns = [one(t) for t in wound(need, trial.turns)]
     losses = stack_loss(sections, turns, [w.i_avg for w in need.windings], balanced(need, turns), need.fs, width,
                         lambda depth: win.base_turn[at[0]] + win.climb[at[0]] * depth, copper.resistivity(temperature))

@@ -9,6 +9,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import forward, output
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.declare import CANS
 from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, step_and_life
 
 USED = 0.8
@@ -38,7 +39,7 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any]) -> dict[str, Any]:
     row = table.row(work.choose("output1.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
     asks = _asks(work, row, i_c, ripple, fs)
     decides = max(asks, key=lambda a: asks[a])
-    count = int(work.choose("output1.parallel", min(count_of(row), 20), f"{decides} decides at {show(i_c, 'A')} ripple current").value)
+    count = int(work.choose("output1.parallel", min(count_of(row), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current").value)
     c = sheet.given("output1.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")
     cold = row["cold_ratio"] if work.need.ambient_min < 0 else 1.0
     esr = sheet.given("output1.esr_cold", row["esr_ohm"] / count * cold, "Ω", "catalogue", f"{row['esr_ohm']:g} Ω / {count} × {cold:g} at {work.need.ambient_min:g} °C")

@@ -9,6 +9,8 @@ from rhevectra.core.stages.work import FigureSpec
 
 BUS_RIPPLE, BUS_RIPPLE_BOTH_WAYS, BUS_RIPPLE_RESONANT = 1.4, 0.7, 1.9
 """Rms of the current at switching frequency that the bus capacitor is first chosen with, over the power by the lowest bus: one pulse a period, pulses both ways, and currents that swing (this program's own designs)."""
+CANS = 40
+"""Output capacitors side by side, at most."""
 TURNS: dict[str, Any] = {"kind": "integer", "unit": "turns", "low": 1, "high": 999}
 _DECISIONS = (
     DecisionSpec("fs", "Switching frequency", "switch", unit="Hz", low=20e3, high=500e3, schools="65 kHz: second harmonic below 150 kHz; 100 to 130 kHz: smaller core, more switching loss"),
@@ -42,7 +44,7 @@ _DECISIONS = (
     *(DecisionSpec(f"rectifier{n}.parallel", f"Rectifiers side by side {n}", "rectifier", kind="integer", low=1, high=12, schools="synchronous switches by their loss over the load, not by their rated current; diodes singly") for n in range(1, 7)),
     DecisionSpec("rectifier.v_gate", "Gate voltage of synchronous switches", "rectifier", unit="V", low=4.5, high=15, schools="5 V: little charge; 8 V: a compromise; 10 to 12 V: least resistance"),
     *(DecisionSpec(f"output{n}.cap", f"Output capacitor {n}", "rectifier", "choice", table="output_capacitors") for n in range(1, 7)),
-    *(DecisionSpec(f"output{n}.parallel", f"Output capacitors in parallel {n}", "rectifier", kind="integer", low=1, high=20) for n in range(1, 7)),
+    *(DecisionSpec(f"output{n}.parallel", f"Output capacitors in parallel {n}", "rectifier", kind="integer", low=1, high=CANS) for n in range(1, 7)),
     *(DecisionSpec(f"filter{n}.l", f"Second-stage filter inductor {n}", "rectifier", unit="H", low=0, high=1e-3, schools="none; 1 to 4.7 µH against spikes and ripple") for n in range(1, 7)),
     DecisionSpec("feedback.resistor_tolerance", "Divider resistor tolerance", "feedback", low=0.0001, high=0.1, schools="1 %; 0.1 % where the output must be exact; 5 % puts 12 V at 11 V"),
     DecisionSpec("feedback.reference_tolerance", "Shunt reference tolerance", "feedback", low=0.001, high=0.05),

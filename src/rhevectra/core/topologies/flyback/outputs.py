@@ -12,6 +12,7 @@ from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import snubbing
+from rhevectra.core.topologies.common.declare import CANS
 from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, record_range, step_and_life
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.wound import Plan
@@ -84,7 +85,7 @@ def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> t
     row = table.row(cap.value)
     asks = _asks(work, need, row, i_c, top, fs, wanted)
     decides = max(asks, key=lambda a: asks[a])
-    count = work.choose(f"output{n}.parallel", min(count_of(row, wanted), 20), f"{decides} decides at {show(i_c, 'A')} ripple current")
+    count = work.choose(f"output{n}.parallel", min(count_of(row, wanted), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current")
     inductance = work.choose(f"filter{n}.l", lambda: _filter_l(row, need, fs, work.need.ambient_min < 0) if wanted else 0.0,
                              "second stage: ripple alone would ask for far more capacitors" if wanted else "none needed: the first capacitor holds the ripple")
     return row, int(count.value), float(inductance.value)
