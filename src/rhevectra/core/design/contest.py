@@ -207,7 +207,7 @@ def _loses(entry: Entry, best: Entry) -> str:
     behind = [m for m in order if ratio[m] > 1.0]
     told = [_compare(m, entry, best) for m in (behind[:3] if len(behind) >= 2 else order[:1])]
     if len(behind) < 2:
-        told.append("ahead only in " + ", ".join(_compare(m, entry, best) for m in order[1:3]))
+        told.append("ahead only where it " + " and ".join(_compare(m, entry, best) for m in order[1:3]))
     return "; ".join(told)
 
 
