@@ -15,6 +15,8 @@ COMMON: Cures = {"inlet.i_rms": "front_end", "inlet.i_thermistor": ("inlet.therm
                  "switch": "switch.class", "switch.i_peak_run": "switch.current_limit", "switch.duty_max": ("bulk.c", "flyback.v_or"), "transformer": "transformer.core", "rectifier": "rectifier1.class", "filter1.gap": "filter1.ripple_ratio", "load": "switch.class",
                  "rectifier#.i_avg": "rectifier#.parallel", "rectifier#": "rectifier#.class", "output#.ripple_pp": "output#.parallel", "output#.i_c_rms": "output#.parallel", "output#.life": "output#.parallel", "output#.step": "output#.parallel"}
 """Where neither front end, topology nor clamp names its own."""
+ASKED = {"inlet.i_rms": "less power or a higher lowest line", "switch.duty_max": "an output below the lowest bus"}
+"""What of the requirement would have to give where no decision helps."""
 SHAPE = ("topology", "front_end", "clamp.kind")
 """Decisions that change which stages stand in the path; a pin on one is no cause of a figure."""
 
@@ -30,7 +32,7 @@ def cure_of(spec: FigureSpec, work: Work, cures: Cures) -> tuple[str, str]:
     pinned = [id for id in pins if id in causes and id not in SHAPE and specs[id].stage == spec.stage]
     if pinned:
         return pinned[0], f"freeing the pin on {pinned[0]}{f' or changing {named}' if named else ''} may cure it"
-    return named, f"change {named}" if named else "no decision cures it, only another requirement"
+    return named, f"change {named}" if named else f"no decision cures it, only {ASKED.get(spec.id, 'another requirement')}"
 
 
 def _named(spec: FigureSpec, specs: Mapping[str, Any], cures: Cures) -> str:
