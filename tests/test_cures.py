@@ -12,7 +12,6 @@ from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, clamps_for
 from rhevectra.core.topologies import TOPOLOGIES
 
 
-
 def mains(low, high, kind="ac1", **more):
     return Mains(kind=kind, v_min=low, v_max=high, **more)
 
