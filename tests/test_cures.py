@@ -67,7 +67,8 @@ def test_where_no_decision_helps_the_finding_says_so():
 
 @pytest.mark.parametrize(("low", "high", "volts", "power", "topology", "figures"), [
     (360, 400, 48, 232, "flyback", ("switch.i_peak", "short.i_peak")), (85, 265, 3.3, 11.7, "forward_reset", ("switch.duty_max",)), (85, 265, 24, 102, "llc_half", ("bulk.i_rms",)),
-    (85, 265, 48, 130, "flyback", ("bulk.i_rms",)), (195, 265, 48, 350, "flyback_2sw", ("bulk.i_rms",)), (360, 400, 24, 27, "llc_three_phase", ("llc.phase_most",)), (90, 132, 12, 95, "push_pull", ("inlet.harmonic_9",))])
+    (85, 265, 48, 130, "flyback", ("bulk.i_rms",)), (195, 265, 48, 350, "flyback_2sw", ("bulk.i_rms",)), (360, 400, 24, 27, "llc_three_phase", ("llc.phase_most",)), (90, 132, 12, 95, "push_pull", ("inlet.harmonic_9",)),
+    (195, 265, 48, 652, "psfb", ("inductor.rise",)), (195, 265, 12, 465, "psfb", ("inductor.rise",))])
 def test_the_rules_choose_parts_that_carry_what_really_flows(low, high, volts, power, topology, figures):
     """Currents, duties and powers that are known only when the stage stands: the rules' own choices keep their limits by themselves."""
     d = size(Requirement(mains=mains(low, high, "ac1" if high not in (400,) else "dc"), outputs=(Output(voltage=volts, current_max=power / volts),)), {"topology": topology})

@@ -126,10 +126,10 @@ def choose_series(work: Work, s: Any, out: Mapping[str, Any], grade: Any, win: W
 def _core(work: Work, s: Any, out: Mapping[str, Any], inductance: float, grade: Any, win: Windows) -> InductorChoice:
     """Core and turns of the series inductor: the whole primary current, both ways."""
     full, rows = corners.FULL.mask(work.grid), work.sheet.rows
-    flat = {k: np.broadcast_to(out[k], work.grid.shape)[full] for k in ("i_peak", "i_primary", "f_switch", "fs", "t_c", "v_in", "i_start", "t_e")}
+    flat = {k: np.broadcast_to(out[k], work.grid.shape)[full] for k in ("i_peak", "i_primary", "f_switch", "fs", "v_in", "i_start", "t_e")}
     whole = float(s.leakage)
-    longer = whole / max(whole - inductance, 1e-3 * whole)  # `out` is from before there was a series inductor: turning the same current over now takes this much longer
-    rate = phase_shift.series_eddies(1.0, flat["fs"], longer * flat["t_c"], flat["v_in"], whole, flat["i_peak"], flat["i_start"], flat["t_e"])
+    turning = whole * (flat["i_peak"] + flat["i_start"]) / flat["v_in"]  # `out` is from before there was a series inductor: now the current circulates undiminished until it is turned over
+    rate = phase_shift.series_eddies(1.0, flat["fs"], turning, flat["v_in"], whole, flat["i_peak"], flat["i_start"], flat["t_e"])
     half = 0.5 / flat["f_switch"]
     need = InductorNeed(inductance, CURRENT_ROOM * float(np.max(out["i_peak"])), 1.05 * float(flat["i_primary"].max()), 2 * flat["i_peak"], half, half, float(s.fs), grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade,
                         work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max, rate=rate)
