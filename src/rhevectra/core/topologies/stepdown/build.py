@@ -89,7 +89,7 @@ def _duty(work: Work, v: Variant, share: float) -> Any:
     """Duty at the lowest bus; share: of the usual one."""
     usual = v.duty * _longer(work, v)
     why = f"school: about {usual:.2g} of the pulse period at the lowest bus, the rest for commutation and load steps"
-    return work.choose("forward.duty", usual * share, why if share == 1 else f"{why}; less here, for drops, leakage and whole turns would take it over its limit")
+    return work.choose("forward.duty", usual if share == 1 else float(f"{usual * share:.3g}"), why if share == 1 else f"{why}; less here, for drops, leakage and whole turns would take it over its limit")
 
 
 def _longer(work: Work, v: Variant) -> float:
