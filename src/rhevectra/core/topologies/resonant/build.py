@@ -71,12 +71,12 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     most = 1.04 * plan.stage.extra.get("phase_most", 0.0)
     if 1.04 * ROOM_USUAL < most <= ROOM_MOST and not work.choose.pinned("llc.phase_room"):
         work.back(before)
-        plan = _built(v, work, v_bus, float(f"{most + 0.005:.2f}"))
+        plan = _built(v, work, v_bus, float(f"{most + 0.005:.2f}"), plan.settled.state)
     return plan
 
 
-def _built(v: Variant, work: Work, v_bus: Any, share: float) -> Plan:
-    """The power stage; share: of the mean that each of several phases is built for, where nobody says."""
+def _built(v: Variant, work: Work, v_bus: Any, share: float, near: Mapping[str, Any] | None = None) -> Plan:
+    """The power stage; share: of the mean that each of several phases is built for, where nobody says; near: what its first solution may begin from."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     room = _room(work, share) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low)
@@ -85,7 +85,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float) -> Plan:
     highest = v_top / fixed.middle(v_low, v_top) if control else 1.0  # the output of a fixed ratio follows the bus
     rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * highest * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2)
     stage = estimate(work, v, kind, row, rectifiers[work.need.main]["row"], v_bus, room, control)
-    settled = st.solve(stage, passes=1)
+    settled = st.solve(stage, near, passes=1)
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     integrated = v.phases == 1 and not control and work.choose("llc.inductor", chambers.SEPARATE, "a small inductor of its own: the transformer leaks little, and both are trimmed apart").value == chambers.LEAKAGE
     if integrated:
