@@ -4,7 +4,7 @@ import multiprocessing
 import os
 import pickle
 import threading
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from functools import lru_cache
@@ -46,7 +46,7 @@ class _Pool:
     def __init__(self) -> None:
         self._lock, self._workers = threading.Lock(), dict[int, list[ProcessPoolExecutor]]()
 
-    def ready(self, count: int) -> Sequence[ProcessPoolExecutor]:
+    def ready(self, count: int) -> tuple[ProcessPoolExecutor, ...]:
         """The workers that have started."""
         with self._lock:
             if count not in self._workers:
@@ -96,9 +96,8 @@ class Workers:
     def take(self) -> Entry:
         """The next that is made and measured."""
         try:
-            for _ in range(AHEAD):
-                for worker in _POOL.ready(self._count):
-                    self._give(worker)
+            for worker in AHEAD * _POOL.ready(self._count):  # one for each before a second for any
+                self._give(worker)
             if self._made:
                 done = next(iter(wait(self._made, return_when=FIRST_COMPLETED).done))
                 return self._noted(*done.result(), self._made.pop(done)[1])
@@ -118,7 +117,7 @@ class Workers:
         self._made[worker.submit(_in_worker, self._packed, tried)] = worker, tried
         self._home[str(tried["topology"])] = worker
 
-    def _next(self, worker: ProcessPoolExecutor | None = None) -> Mapping[str, Any]:
+    def _next(self, worker: ProcessPoolExecutor) -> Mapping[str, Any]:
         """Of what is asked for, what the worker knows or nobody does, and of these what is expected to take longest; the first of each topology in their order before all that."""
         return max(self._asked, key=lambda tried: (self._home.get(str(tried["topology"]), worker) is worker, self._took.get(str(tried["topology"]), float("inf"))))
 

@@ -27,7 +27,7 @@ def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: 
         return board_copper(need, trial, at, win, temperature) if looked_at(need, trial, at) else resistance_loss(need, trial, at, temperature), [0.0] * len(need.windings)
     laid = [x.at(at) for x in trial.laid]
     sections = [Section(s.winding, s.share, one(s.layers), one(s.depth), None if s.shield else laid[s.winding]) for s in trial.sections]
-    width = max(float(win.width[at[0]] - 2 * need.margin), 1e-4)
+    width = float(need.between_margins(win.width[at[0]]))
     turns = [one(t) for t in wound(need, trial.turns)]
     losses = stack_loss(sections, turns, [w.i_avg for w in need.windings], balanced(need, turns), need.fs, width,
                         lambda depth: win.base_turn[at[0]] + win.climb[at[0]] * depth, copper.resistivity(temperature))
@@ -97,7 +97,7 @@ def working_leakage(need: TransformerNeed, matrix: leakage.Leakage) -> float:
 
 def leakage_of(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> leakage.Leakage:
     """Leakage of one candidate, of its turns as they count electrically (a tapped primary: of half of them)."""
-    found = board_leakage(need, trial, at, win) if looked_at(need, trial, at) else leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], max(float(need.room(win).path[at[0]] - 2 * need.margin), 1e-4))
+    found = board_leakage(need, trial, at, win) if looked_at(need, trial, at) else leakage.leakage(slabs(need, trial, at, win), [float(t[at]) for t in wound(need, trial.turns)], float(need.between_margins(need.room(win).path[at[0]])))
     if need.half is not None:
         k, own = need.half.winding, half_turn.inductance(*win.leg(at[0]), need.material["mu_initial"], magnetics.shim(trial.gap[at]) if need.half.spaced else 0.0)
         found.form[k, k] += float(own) / (float(trial.turns[k][at]) - need.less(k)) ** 2

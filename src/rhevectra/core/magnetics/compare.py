@@ -52,7 +52,7 @@ def facing(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Window
     depths = [0.5 * (x + y) for (a, x), (b, y) in itertools.pairwise(plain) if arrangement.on_primary_side(names[a.winding]) != arrangement.on_primary_side(names[b.winding])]
     turn = float(np.mean([win.turn_length(d)[at[0]] for d in depths])) if depths else 0.0
     share, permittivity, between = dielectric(need, True, any(w.triple for w in need.windings))
-    return {"share": share, "permittivity": permittivity, "width": float(win.width[at[0]]) - 2 * need.margin, "turn": turn, "faces": len(depths), "distance": between}
+    return {"share": share, "permittivity": permittivity, "width": float(need.between_margins(win.width[at[0]])), "turn": turn, "faces": len(depths), "distance": between}
 
 
 def wound_as(need: TransformerNeed, text: str, turns: Sequence[int], win: Windows, wires: dict[str, tuple[Array, Array]]) -> Wound:

@@ -96,6 +96,7 @@ class _Tried:
         return replace(self, turns=put(self.turns, more.turns), gap=put(self.gap, more.gap), wire=wire, rise=put(self.rise, more.rise), limits=limits, over=np.stack([put(old, new) for old, new in zip(self.over, more.over, strict=True)]))
 
 
+TURNS_WHY = "fewest turns that keep the flux at {}, more of them where the core would burn more than the copper"
 MORE_TURNS = np.array([1.0, 1.08, 1.16, 1.25, 1.35, 1.45, 1.6, 1.8, 2.0, 2.25, 2.6, 3.0])
 """Turns that are tried over the fewest the flux allows, where more may help: half the flux is a fifth or a sixth of the core's loss."""
 

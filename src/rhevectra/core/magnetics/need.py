@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.magnetics import arrangement
 from rhevectra.core.magnetics.arrangement import Block
@@ -74,6 +76,10 @@ class TransformerNeed:
     def room(self, win: Windows) -> Windows:
         """The windows as the stack fills them."""
         return self.board.windows(win) if self.board is not None else win if self.wall is None else win.chambers()
+
+    def between_margins(self, length: Any) -> Any:
+        """What the margins at both ends leave of a length along the post [m]; at least a tenth of a millimetre, for what does not fit there is refused by its height."""
+        return np.maximum(length - 2 * self.margin, 1e-4)
 
     def less(self, k: int) -> float:
         """Turns that a winding counts less than it is wound."""

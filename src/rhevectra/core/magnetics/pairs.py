@@ -46,7 +46,7 @@ def _facing(plan: Any, n: int) -> Array:
     """Capacitance of the faces between each two windings [F]: neighbours in the stack with nothing between them but tape; a shield parts them."""
     need, trial, at, win = plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.need.room(plan.window)
     names, found = [w.name for w in need.windings], np.zeros((n, n))
-    width = float(win.width[at[0]]) - 2 * need.margin
+    width = float(need.between_margins(win.width[at[0]]))
     depth = [float(np.broadcast_to(s.depth, trial.fill.shape)[at]) for s in trial.sections]
     for (a, x), (b, y) in pairwise(zip(need.stack, depth, strict=True)):
         if a.shield or b.shield or a.winding == b.winding:

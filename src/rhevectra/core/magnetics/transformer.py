@@ -164,7 +164,7 @@ def _leak_of(need: TransformerNeed, k: int, real: list[Array], laid: Laid, turn:
 
 def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: dict[str, tuple[Array, Array]], rho: float) -> list[Laid]:
     """Wire for every winding: the option of least loss whose height keeps to its share of the window."""
-    width = np.maximum(win.width - 2 * need.margin, 1e-4)[:, None] * np.ones_like(turns[0])
+    width = need.between_margins(win.width)[:, None] * np.ones_like(turns[0])
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
     room = (win.height - arrangement.insulation(need.stack, need.tapes))[:, None] * np.ones_like(turns[0])
     shares = [1.0, *(0.46 * weight / weight.sum()), 0.10]  # the primary takes what the others leave
@@ -194,7 +194,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
 
 def _path(need: TransformerNeed, win: Windows) -> Array:
     """How far the field of the windings runs through each window [m], one column."""
-    return np.asarray(np.maximum(win.path - 2 * need.margin, 1e-4)[:, None])
+    return np.asarray(need.between_margins(win.path)[:, None])
 
 
 def sections_of(need: TransformerNeed, laid: list[Laid], turns: list[Array]) -> tuple[list[Section], Array]:
@@ -230,7 +230,7 @@ def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, A
     laid = _lay_all(need, win, turns, gap, wires, float(copper.resistivity(need.ambient + 0.8 * need.rise_max)))
     shape = turns[0].shape
     sections, high = sections_of(need, laid, wound(need, turns))
-    width = np.maximum((win.width - 2 * need.margin)[:, None] * np.ones(shape), 1e-4)
+    width = need.between_margins(win.width)[:, None] * np.ones(shape)
     path = _path(need, win)
     mean_turn = [sum(s.share * (win.base_turn[:, None] + win.climb[:, None] * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]
     resistance = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)[:, None]

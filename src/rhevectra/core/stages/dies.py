@@ -1,6 +1,6 @@
 """Choosing a discrete switch class: the lowest voltage class that holds, then the die by loss."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from rhevectra.core.basis.quantities import show
@@ -22,14 +22,28 @@ def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float,
         rows = [r for r in table.rows if r["kind"] in kinds]
         classes = sorted({r["v_class_v"] for r in rows})
         lowest = next((c for c in classes if derate.value * c >= v_seen + 1.0), classes[-1])
-        carries = {c: [r for r in rows if r["v_class_v"] == c and PULSED * r["i_max_a"] >= i_limit] for c in classes}
-        v_class = next((c for c in classes if c >= lowest and carries[c]), lowest)
-        refused = (*(f"{c:g} V: {show(derate.value * c, 'V')} after derating, {sees} {show(v_seen, 'V')}" for c in classes if c < lowest), *(f"{c:g} V: no die carries {show(i_limit, 'A')} at the current limit" for c in classes if lowest <= c < v_class))[-3:]
-        dies = carries[v_class] or [r for r in rows if r["v_class_v"] == v_class]
-        good = [r for r in dies if r["i_max_a"] >= i_least] or [max(dies, key=lambda r: r["i_max_a"])]
-        least = min(loss(r) for r in good)
-        pick = max((r for r in good if loss(r) <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
-        return pick["name"], f"lowest voltage class that holds {holds}{' and carries the current limit' if v_class > lowest else ''}; largest die resistance within a quarter of the least loss", refused
+        name, why, heavier = pick_die(rows, lowest, f"holds {holds}", i_least, i_limit, loss)
+        return name, why, (*(f"{c:g} V: {show(derate.value * c, 'V')} after derating, {sees} {show(v_seen, 'V')}" for c in classes if c < lowest), *heavier)[-3:]
     row = table.row(work.choose(f"{part}class", rule).value)
     work.sheet.given(f"{part}v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
     return row
+
+
+def pick_die(rows: Sequence[Mapping[str, Any]], lowest: float, does: str, i_least: float, i_limit: float, loss: Callable[[Mapping[str, Any]], float]) -> tuple[str, str, list[str]]:
+    """Name of the die chosen, why, and what refused the classes it stands above. lowest [V]: the first class that `does` what is asked of it; the next is taken where none of its dies carries i_limit [A] at the
+    current limit. In a class the largest resistance within a quarter of the least loss [W], of the dies rated for i_least [A]."""
+    classes = sorted({r["v_class_v"] for r in rows if r["v_class_v"] >= lowest})
+    carries = {c: [r for r in rows if r["v_class_v"] == c and PULSED * r["i_max_a"] >= i_limit] for c in classes}
+    v_class = next((c for c in classes if carries[c]), lowest)
+    dies = carries[v_class] or [r for r in rows if r["v_class_v"] == v_class]
+    good = [r for r in dies if r["i_max_a"] >= i_least] or [max(dies, key=lambda r: r["i_max_a"])]
+    least = min(loss(r) for r in good)
+    pick = max((r for r in good if loss(r) <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
+    why = f"lowest voltage class that {does}{' and carries the current limit' if v_class > lowest else ''}; largest die resistance within a quarter of the least loss"
+    return str(pick["name"]), why, [f"{c:g} V: no die carries {show(i_limit, 'A')} at the current limit" for c in classes if c < v_class]
+
+
+def record_pulsed(work: Work, row: Mapping[str, Any]) -> None:
+    """Largest current of the switch [A]: integrated classes state it, dies carry more for a pulse than they do on and on."""
+    whole = row["kind"] == "integrated"
+    work.sheet.given("switch.i_max", row["i_max_a"] * (1.0 if whole else PULSED), "A", "catalogue", "largest current of the class" if whole else f"pulsed current at {PULSED:g} × the continuous rating (typical, from memory)")

@@ -13,7 +13,7 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.formulas import flyback, pfc, rectifier
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.stages import inlet
-from rhevectra.core.stages.dies import choose_die
+from rhevectra.core.stages.dies import PULSED, choose_die
 from rhevectra.core.stages.pfc.choke import Choke, choose_choke
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.pfc.line import Angles, Boost, Feed, angles, currents, mean_of
@@ -151,7 +151,7 @@ def switch_and_diode(work: Work, b: Boost, low: Angles, amps: Mapping[str, Any],
 def choose_switches(work: Work, v_bus: float, peak: float, i_least: float, total: Callable[..., float], kinds: tuple[str, ...], where: str) -> tuple[Mapping[str, Any], int]:
     """Class by its loss total(row, count) [W], and as many side by side as carry i_least [A] and the peak and can be kept cool, a package each; where: in words."""
     row = choose_die(work, DUMPED * v_bus, "after a lost load the switch sees", "the bus after a lost load", 0.5 * peak, total, part="pfc.switch_", kinds=kinds)
-    least = next((n for n in range(1, 8) if n * row["i_max_a"] >= i_least and n * row["i_max_a"] * 1.5 >= peak and total(row, n) / n <= PACKAGE), 8)
+    least = next((n for n in range(1, 8) if n * row["i_max_a"] >= i_least and n * row["i_max_a"] * PULSED >= peak and total(row, n) / n <= PACKAGE), 8)
     count = int(work.choose("pfc.switch_parallel", least, f"{show(total(row, least), 'W')} {where}at the lowest line, {PACKAGE:g} W a package at most (common practice)").value)
     return row, count
 

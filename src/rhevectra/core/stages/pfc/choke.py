@@ -11,7 +11,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import inductor, magnetics, powder
-from rhevectra.core.magnetics.inductor import GAP_MOST, InductorChoice, InductorNeed, choose_inductor
+from rhevectra.core.magnetics.inductor import GAP_MOST, TURNS_WHY, InductorChoice, InductorNeed, choose_inductor
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
 from rhevectra.core.magnetics.ring import LEFT_LEAST, LOSS_WORTH, RingChoice, RingNeed, choose_ring, rings
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
@@ -139,7 +139,7 @@ def choke_copper_loss(c: Choke, a: Angles, i_rms: Array) -> Array:
 def record_inductance(work: Work, c: Choke, i_crest: Any) -> Any:
     """The inductance at the crest of each line, as a row. i_crest: of one phase."""
     sheet = work.sheet
-    turns = sheet.solved("pfc.turns", float(c.turns), "turns", "fewest turns that keep the flux at the current limit, more of them where the core would burn more than the copper" if c.ring is None else "least whole turns that give the inductance at the crest of the lowest line")
+    turns = sheet.solved("pfc.turns", float(c.turns), "turns", TURNS_WHY.format("the current limit") if c.ring is None else "least whole turns that give the inductance at the crest of the lowest line")
     if c.ring is None:
         return sheet.rows["pfc.l"]
     length = sheet.given("pfc.length", c.volume / c.area, "m", "catalogue", "effective path of its ring")

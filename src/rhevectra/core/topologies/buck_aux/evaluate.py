@@ -10,7 +10,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import buck, flyback, forward, output
-from rhevectra.core.stages.dies import JUNCTION_SHARE
+from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.buck_aux.build import C_WINDING, Plan
@@ -68,7 +68,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     for name in ("switch.i_peak", "switch.i_peak_run", "rectifier1.i_peak"):
         sheet.again(name, o["crest"])
     sheet.again("switch.frequency_idle", o["fs"])
-    sheet.given("switch.i_max", plan.switch["i_max_a"] * 1.5, "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)")
+    record_pulsed(work, plan.switch)
     sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=s.v_forward)
     switching = sheet.total("switch.loss_switching", "W", "turn-on with the diode's recovery, and turn-off", turn_on=o["loss_turn_on"], turn_off=o["loss_off"])
     switch_heat(work, plan.switch, sheet.total("switch.loss", "W", "conduction (hot) and switching", conduction=o["loss_on"], switching=switching))

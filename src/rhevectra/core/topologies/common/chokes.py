@@ -9,7 +9,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import inductor, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.inductor import GAP_MOST, InductorChoice, InductorNeed
+from rhevectra.core.magnetics.inductor import GAP_MOST, TURNS_WHY, InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound, record_rise
@@ -52,7 +52,7 @@ def eddies(sheet: Any, choke: Mapping[str, Any], fs: Any, ripple: Any, t_up: Any
 def choke_rows(work: Work, core: Mapping[str, Any], c: InductorChoice) -> dict[str, Any]:
     """The same as rows."""
     sheet = work.sheet
-    return {**core, "turns": sheet.solved("filter1.turns", core["turns"], "turns", "fewest turns that keep the flux at the current limit, more of them where the core would burn more than the copper"), "area": sheet.given("filter1.area", core["area"], "m²", "catalogue", "effective area of its core"),
+    return {**core, "turns": sheet.solved("filter1.turns", core["turns"], "turns", TURNS_WHY.format("the current limit")), "area": sheet.given("filter1.area", core["area"], "m²", "catalogue", "effective area of its core"),
             "volume": sheet.given("filter1.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("filter1.temperature", core["temperature"], "°C", "ambient plus its rise"),
             "eddy": sheet.solved("filter1.k_eddy", core["eddy"], "Ωs²", f"strands of {show(c.strand, 'm')} in the field of the winding and of its gap")}
 

@@ -12,6 +12,7 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, forward, handed_back, magnetics, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
+from rhevectra.core.stages.dies import record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common import half_turn
@@ -106,7 +107,7 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     duty = sheet("switch.duty", flyback.duty, t_on=o["t_on"], fs=o["fs"])
     for name in ("switch.duty_max", "switch.duty_min"):
         sheet.again(name, duty)
-    sheet.given("switch.i_max", row["i_max_a"] * (1.0 if row["kind"] == "integrated" else 1.5), "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)" if row["kind"] != "integrated" else "largest current of the class")
+    record_pulsed(work, row)
     if s.variant.held:
         sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=s.clamp_vf)
         sheet("return.share", handed_back.reflected_share, v_reflected=o["v_or"], v_bus=s.v_bus)

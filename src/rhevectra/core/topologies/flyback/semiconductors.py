@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.stages.dies import PULSED
+from rhevectra.core.stages.dies import PULSED, pick_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback.variant import Variant
 
@@ -26,25 +26,20 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
 
     def rule() -> tuple[str, str, tuple[str, ...]]:
         rows = sorted(table.where(kind="discrete").rows, key=lambda r: r["v_class_v"])
-        wanted, refused = 0.0 if v.held else min(0.7 * reach, 75.0), []
+        wanted = 0.0 if v.held else min(0.7 * reach, 75.0)
         classes = sorted({r["v_class_v"] for r in rows})
         room = {c: (derate.value * c - v_top - 1) / 1.04 / room_wanted for c in classes}
         v_class = next((c for c in classes if room[c] >= wanted), classes[-1])
-        refused += [f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" if v.held else f"{c:g} V: leaves {show(max(room[c], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for c in classes if c < v_class and (v.held or c > v_top)]
+        refused = [f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" if v.held else f"{c:g} V: leaves {show(max(room[c], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for c in classes if c < v_class and (v.held or c > v_top)]
         reflects = min(room[v_class], reach)
         i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, (2.4 * (1 + v_low / reflects) if v.valley else 3.0) * power / v_low / 0.9
         at_limit = AT_LIMIT[v.valley] * power / v_low * (1 + v_low / (reach if v.held else reflects))
-        carries = {c: [r for r in rows if r["v_class_v"] == c and PULSED * r["i_max_a"] >= at_limit] for c in classes}
-        lowest, v_class = v_class, next((c for c in classes if c >= v_class and carries[c]), v_class)
-        refused += [f"{c:g} V: no die carries {show(at_limit, 'A')} at the current limit" for c in classes if lowest <= c < v_class]
-        dies = carries[v_class] or [r for r in rows if r["v_class_v"] == v_class]
         fs = float(work.choose.pins.get("fs", 65e3))
-        loss = {r["name"]: r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + (0.5 * (r["c_energy_f"] + 40e-12) * v_top**2 + 0.5 * v_top * 0.3 * i_peak * r["t_fall_s"]) * fs for r in dies}
-        good = [r for r in dies if r["i_max_a"] >= i_peak] or [max(dies, key=lambda r: r["i_max_a"])]
-        least = min(loss[r["name"]] for r in good)
-        pick = max((r for r in good if loss[r["name"]] <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
-        does = "holds the bus" if v.held else f"leaves {show(wanted, 'V')} reflected"
-        return pick["name"], f"lowest voltage class that {does}{' and carries the current limit' if v_class > lowest else ''}; largest die resistance within a quarter of the least loss", tuple(refused)
+
+        def loss(r: Mapping[str, Any]) -> float:
+            return float(r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + (0.5 * (r["c_energy_f"] + 40e-12) * v_top**2 + 0.5 * v_top * 0.3 * i_peak * r["t_fall_s"]) * fs)
+        name, why, heavier = pick_die(rows, v_class, "holds the bus" if v.held else f"leaves {show(wanted, 'V')} reflected", i_peak, at_limit, loss)
+        return name, why, (*refused, *heavier)
 
     name = work.choose("switch.class", rule)
     row = table.row(name.value)

@@ -33,8 +33,8 @@ FLUX_ROOM = 1.02
 """Room in the resonant inductor for what the bus still moves after it is chosen."""
 AT_LIMIT = 2.4
 """Peak of the tank current at the overload over the rms expected, estimated."""
-ROOM_USUAL, ROOM_MOST = 1.35, 1.8
-"""Share of the mean that a phase of several is built for, and up to which it is built for more where its parts spread the current so."""
+ROOM_USUAL, ROOM_MOST, ROOM_MORE = 1.35, 1.8, 1.04
+"""Share of the mean that a phase of several is built for, up to which it is built for more where its parts spread the current so, and how much over that then."""
 TAN_DELTA = 1e-3
 """Loss factor of the resonant capacitor's film (typical polypropylene, from memory)."""
 
@@ -68,10 +68,10 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus; of several phases once more where the most loaded carries more than each was built for."""
     before = work.mark()
     plan = _built(v, work, v_bus, ROOM_USUAL)
-    most = 1.04 * plan.stage.extra.get("phase_most", 0.0)
-    if 1.04 * ROOM_USUAL < most <= ROOM_MOST and not work.choose.pinned("llc.phase_room"):
+    most = plan.stage.extra.get("phase_most", 0.0)
+    if most > ROOM_USUAL and ROOM_MORE * most <= ROOM_MOST and not work.choose.pinned("llc.phase_room"):
         work.back(before)
-        plan = _built(v, work, v_bus, float(f"{most + 0.005:.2f}"), plan.settled.state)
+        plan = _built(v, work, v_bus, float(f"{ROOM_MORE * most + 0.005:.2f}"), plan.settled.state)
     return plan
 
 

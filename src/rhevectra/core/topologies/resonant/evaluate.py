@@ -12,10 +12,10 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, forward, magnetics, output, resonant
 from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.inductor import InductorChoice
+from rhevectra.core.magnetics.inductor import TURNS_WHY, InductorChoice
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
-from rhevectra.core.stages.dies import JUNCTION_SHARE
+from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_nodes, record_rise
 from rhevectra.core.topologies.common.bank import record_bank
@@ -116,7 +116,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     for id, mean in (("llc.i_cr_rms", o["i_burst"]), ("switch.i_rms", i_sw)):
         worst_phase(sheet, s, id, mean)
     sheet.again("switch.i_peak", o["i_tank_peak"])
-    sheet.given("switch.i_max", row["i_max_a"] * 1.5, "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)")
+    record_pulsed(work, row)
     sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=BODY_DIODE)
     lag = sheet("llc.i_off_lag", resonant.lagging, i_off=o["i_off"])
     sheet("llc.dead_time_min", resonant.dead_time_least, c_switches=sheet.rows["switch.c_leg"], v_bus=s.v_bus, i_off=lag)
@@ -174,7 +174,7 @@ def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[st
     sheet, every = work.sheet, work.parts["cores"].derived(windows)
     eff = every.effective
     sheet.given("inductor.core", c.name, "", "rule", "see the decision on it")
-    turns = sheet.solved("inductor.turns", float(c.turns), "turns", "fewest turns that keep the flux at overload, more of them where the core would burn more than the copper")
+    turns = sheet.solved("inductor.turns", float(c.turns), "turns", TURNS_WHY.format("overload"))
     sheet.solved("inductor.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
     l_x = sheet("inductor.l", resonant.beside_leakage, lr=s.lr, leakage=s.leakage)
     area = sheet.given("inductor.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")

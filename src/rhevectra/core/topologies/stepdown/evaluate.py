@@ -13,7 +13,7 @@ from rhevectra.core.formulas import active_clamp, flyback, forward, output, spik
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
-from rhevectra.core.stages.dies import JUNCTION_SHARE
+from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common import secondary_kinds
@@ -101,7 +101,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
         sheet.again(name, duty)
     sheet.again("switch.i_peak_run", o["i_peak"])
     sheet.again("switch.frequency_idle", o["f_switch"])
-    sheet.given("switch.i_max", row["i_max_a"] * 1.5, "A", "catalogue", "pulsed current at 1.5 × the continuous rating (typical, from memory)")
+    record_pulsed(work, row)
     if s.variant.active:
         active.record(work, s, o)
     elif s.variant.clamped:

@@ -12,7 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics, phase_shift, resonant
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
+from rhevectra.core.magnetics.inductor import TURNS_WHY, InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound, core_loss, record_rise
@@ -83,7 +83,7 @@ def series_given(work: Work, s: Any) -> dict[str, Any]:
     given: dict[str, Any] = {"dead_leading": sheet.rows["psfb.dead_leading"], "r_series": s.extra["r_series"]}
     if c:
         given["r_series"] = sheet.solved("inductor.r", s.extra["r_series"], "Ω", "copper of the series inductor at its temperature")
-        given["series"] = {"l": sheet.rows["psfb.l_series"], "turns": sheet.solved("inductor.turns", c["turns"], "turns", "fewest turns that keep the flux at the current limit, more of them where the core would burn more than the copper"), "area": sheet.given("inductor.area", c["area"], "m²", "catalogue", "effective area of its core"),
+        given["series"] = {"l": sheet.rows["psfb.l_series"], "turns": sheet.solved("inductor.turns", c["turns"], "turns", TURNS_WHY.format("the current limit")), "area": sheet.given("inductor.area", c["area"], "m²", "catalogue", "effective area of its core"),
                            "volume": sheet.given("inductor.volume", c["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("inductor.temperature", c["temperature"], "°C", "ambient plus its rise"), "eddy": sheet.solved("inductor.k_eddy", c["eddy"], "Ωs²", "strands of its bundle in the field of the winding and of its gap")}
     return given
 
