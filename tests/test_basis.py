@@ -44,8 +44,16 @@ def test_ranges():
 
 @given(st.floats(1e-11, 9e8))
 def test_what_is_shown_is_read_back(value):
-    for unit in ("Ω", "m²", "m³"):
+    for unit in ("Ω", "m²", "m³", "s"):
         assert parse(show(value, unit, 6), unit) == pytest.approx(value, rel=1.01e-5)
+
+
+def test_long_times_are_read_in_minutes_and_hours():
+    """A Julian year has 365.25 days of 24 hours (definition)."""
+    assert show(8 * 365.25 * 86400.0, "s") == "70100 h" and show(20 * 60.0, "s") == "20.0 min" and show(599.0, "s") == "599 s"
+    assert parse("20 min", "s") == 1200.0 and parse("2h", "s") == 7200.0
+    with pytest.raises(NotAQuantity):
+        parse("2 h", "F")
 
 
 def test_rounding_carries_into_the_next_prefix():

@@ -24,7 +24,7 @@ from rhevectra.core.basis.sheet import Row
 from rhevectra.core.basis.working import si_text
 from rhevectra.core.design.margins import cells
 from rhevectra.core.magnetics.candidate import leakage_of
-from rhevectra.drawing.display import Line
+from rhevectra.drawing.display import Line, Text
 from rhevectra.drawing.pictures import STAGE_PICTURES
 from rhevectra.project.codec import encode
 from rhevectra.ui.commands import COMMANDS
@@ -496,7 +496,7 @@ def test_the_time_cursor_lights_what_conducts_by_mouse_and_by_keys(qtbot, window
     for _ in panel.exact.stretches:
         qtbot.keyClick(panel.view, Qt.Key.Key_Period)
         names.append(panel.exact.stretch_at(panel.instant).name)
-        assert names[-1] in panel.caption.toolTip() and names[-1] in panel.now.picture().caption
+        assert names[-1] in panel.now.picture().caption and names[-1] in [t.text for t in panel.now.picture().items if isinstance(t, Text)]
         heavy = {round(i.width, 3) for i in panel.now.picture().items if isinstance(i, Line)}
         on = abs(panel.exact.current("ssw", panel.instant)) > 0.2
         texts = [t.text for t in panel.now.picture().items if hasattr(t, "anchor")]

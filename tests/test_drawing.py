@@ -7,7 +7,7 @@ from balances import check_read_out
 from rhevectra import demo
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.size import size
-from rhevectra.drawing.axes import Frame, round_step
+from rhevectra.drawing.axes import HEAD, Frame, round_step
 from rhevectra.drawing.display import Disc, Fill, Line, Picture, Text
 from rhevectra.drawing.pictures import PICTURES
 from rhevectra.project.codec import decode
@@ -143,7 +143,7 @@ def test_a_frame_maps_data_to_millimetres_and_marks_a_limit_only_inside():
     picture = Picture(100, 60)
     frame = Frame(picture, 10, 5, 80, 40, (0, 1e-5), (0, 560), "drain", "V")
     assert frame.x(0) == 10 and frame.x(1e-5) == pytest.approx(90)
-    assert frame.y(frame.y1) == pytest.approx(5) and frame.y(0) == pytest.approx(45)
+    assert frame.y(frame.y1) == pytest.approx(5 + HEAD) and frame.y(0) == pytest.approx(45), "the title stands above the frame"
     before = len(picture.items)
     frame.level(9e3, "limit", "over")
     assert len(picture.items) == before

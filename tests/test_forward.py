@@ -177,7 +177,7 @@ def test_the_window_shows_another_topology_from_the_decision(qtbot, styled, wind
             window.size_desk.picture.tabs.setCurrentIndex(tab)
             picture = window.size_desk.picture.view.picture()
             assert picture is not None and len(picture.items) > 5, (stage, window.size_desk.picture.key)
-    assert "forward_2sw" in window.statusBar().currentMessage() and roles.theme() == "light"
+    assert "two-switch forward" in window.statusBar().currentMessage() and roles.theme() == "light"
     window.undo()
     assert window.session.design.topology == "flyback" and "clamp" in window.size_desk.path.buttons and window.session.document.decisions == document.decisions
 
@@ -187,8 +187,8 @@ def test_a_plate_offers_the_other_topology_in_place(qtbot, styled, window):
     buttons = window.size_desk.path.buttons
     assert buttons["switch"].plate.options == tuple(TOPOLOGIES) and not buttons["load"].plate.options and "may be" in buttons["switch"].toolTip()
     actions = {a.text(): a for a in buttons["switch"].menu().actions()}
-    assert list(actions) == list(TOPOLOGIES) and actions["flyback"].isChecked() and not actions["forward_2sw"].isChecked()
-    actions["forward_2sw"].trigger()
+    assert list(actions) == [TOPOLOGIES.said(name) for name in TOPOLOGIES] and actions["flyback"].isChecked() and not actions["two-switch forward"].isChecked()
+    actions["two-switch forward"].trigger()
     assert window.session.design.topology == "forward_2sw" and window.session.design.rows["topology"].origin == "pinned"
     styled.processEvents()
     assert window.size_desk.path.buttons["switch"].plate.present == "forward_2sw"

@@ -298,7 +298,7 @@ def test_the_front_end_is_exchanged_in_place(qtbot, window):
     path = window.size_desk.path
     button = path.buttons["bulk"]
     assert button.plate.options == tuple(front_ends_for("ac1")) and button.plate.present == "plain"
-    next(a for a in button.menu().actions() if a.text() == "pfc_crm").trigger()
+    next(a for a in button.menu().actions() if a.text() == "PFC, boundary mode").trigger()
     design = window.session.design
     assert design.front_end == "pfc_crm" and design.feasible and "envelope" in pictures_of(design, "pfc")
     assert list(path.buttons)[:3] == ["inlet", "pfc", "bulk"]

@@ -15,6 +15,7 @@ from rhevectra import demo
 from rhevectra.app.session import Session
 from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.formula import REGISTRY
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.pictures import PICTURES
 from rhevectra.project.codec import encode
 from rhevectra.ui.theme import roles
@@ -219,3 +220,36 @@ def test_a_real_window_on_a_virtual_screen(tmp_path):
         os.close(read)
         server.terminate()
         server.wait()
+
+
+def test_the_bar_at_the_top_tells_the_project_and_takes_back_by_mouse(qtbot, window):
+    """Title, requirement and the unsaved mark; undo and redo name the edit they mean; in a narrow window the title gives way, never the menus."""
+    bar = window.top
+    assert "24.0 V 2.50 A · 85–265 V" in bar.title.toolTip() and not bar.buttons["undo"].isEnabled() and "●" not in bar.title.text()
+    before = window.session.document
+    window.size_desk.decisions.pinned.emit("fs", 100e3, False)
+    qtbot.waitUntil(lambda: "fs" in window.session.document.decisions)
+    qtbot.waitUntil(lambda: bar.buttons["undo"].isEnabled())
+    assert "100 k" in bar.buttons["undo"].toolTip() and "Ctrl+Z" in bar.buttons["undo"].toolTip() and bar.title.text().startswith("●")
+    qtbot.mouseClick(bar.buttons["undo"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.session.document == before)
+    qtbot.waitUntil(lambda: bar.buttons["redo"].isEnabled())
+    window.resize(1100, 700)
+    bar.say("a title that goes on and on " * 9, window.session.document.requirement, unsaved=False)
+    last = window.menuBar().actions()[-1]
+    assert bar.title.text().endswith("…") and window.menuBar().actionGeometry(last).right() <= bar.geometry().left() and last.text() == "&Help"
+    assert bar.geometry().right() <= window.width() and bar.buttons["find"].geometry().right() <= bar.width()
+
+
+def test_choices_of_ours_are_shown_in_words_and_kept_by_their_names(qtbot, window):
+    """The combo of the topology reads as people speak; what is pinned is the name that files and commands know."""
+    combo = window.size_desk.decisions.rows["topology"].editor
+    names = [combo.itemData(k) for k in range(combo.count())]
+    assert names == list(TOPOLOGIES) and not any("_" in combo.itemText(k) for k in range(combo.count()))
+    k = names.index("forward_2sw")
+    combo.setCurrentIndex(k)
+    combo.activated.emit(k)
+    qtbot.waitUntil(lambda: window.session.design.topology == "forward_2sw", timeout=10_000)
+    assert window.session.document.decisions["topology"] == "forward_2sw"
+    shown = window.size_desk.decisions.rows["topology"].editor
+    assert shown.currentText() == "two-switch forward" and window.statusBar().currentMessage().startswith("two-switch forward designed")

@@ -31,7 +31,7 @@ def ampere_turns_picture(design: Design, corner: Corner, width: float, height: f
     picture = Picture(width, height, "currents the core was chosen with (full load, worst corner); the field is these ampere-turns over the width of the winding")
     top = 1.15 * max(float(np.abs(found.faces).max()), 1e-9)
     low = -top if float(found.faces.min()) < -0.05 * top else 0.0
-    over = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.42 * height - 8, (0.0, float(found.t[-1])), (low, top), "ampere-turns outside each face", "A")
+    over = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.42 * height - 8, (0.0, float(found.t[-1])), (low, top), "ampere-turns outside each face", "A")
     chosen = found.apart(SHOWN)
     for k, face in enumerate(found.faces[:-1]):
         over.trace("at the post" if k == 0 else f"outside block {k}", found.t, face, "ink" if k == 0 else _ROLES[(k - 1) % len(_ROLES)], 0.6 if k == 0 else 0.4, k > len(_ROLES))

@@ -10,6 +10,10 @@ from rhevectra.drawing.display import FrameInfo, Picture, Points
 
 _PREFIXED = ("s", "Hz", "A primary")
 """Units of the horizontal axis that take a prefix; others are words."""
+HEAD = 3.8
+"""Room [mm] above a frame for its title and what the cursor reads: neither ever lies over a trace."""
+CLOSEST = 3.6
+"""Distance [mm] at which the labels of two levels still stand apart."""
 _PREFIX = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M"}
 
 
@@ -18,6 +22,18 @@ def round_step(span: float, wanted: int) -> float:
     raw = max(span, 1e-30) / max(wanted, 1)
     power = 10.0 ** math.floor(math.log10(raw))
     return next(m * power for m in (1, 2, 5, 10) if m * power >= raw * 0.999)
+
+
+def levels(low: float, high: float, height: float) -> tuple[float, float, float]:
+    """Tick distance, first and last level of a scale that leaves little of the height [mm] empty and its labels apart."""
+    best = (0.0, 0.0, 0.0)
+    usual = max(2, int(height / 8))
+    for wanted in range(usual, usual + 3):
+        step = round_step(high - low, wanted)
+        first, last = math.floor(low / step + 1e-9) * step, math.ceil(high / step - 1e-9) * step
+        if not best[0] or (height * step / (last - first) >= CLOSEST and last - first < 0.9 * (best[2] - best[1])):
+            best = step, first, last
+    return best
 
 
 def thinned(x: Array, y: Array, slack: float = 0.02) -> Points:
@@ -36,15 +52,13 @@ def thinned(x: Array, y: Array, slack: float = 0.02) -> Points:
 
 
 class Frame:
-    """Maps data to millimetres and draws grid, ticks and traces."""
+    """Maps data to millimetres and draws grid, ticks and traces. top and height are given with the title above the frame."""
 
     def __init__(self, picture: Picture, left: float, top: float, width: float, height: float, x_range: tuple[float, float], y_range: tuple[float, float],
                  title: str, y_unit: str, x_unit: str = "s", x_labels: bool = True, x_ticks: Sequence[float] = ()) -> None:
-        self.picture, self.left, self.top, self.width, self.height = picture, left, top, width, height
+        self.picture, self.left, self.top, self.width, self.height = picture, left, top + HEAD, width, height - HEAD
         self.x0, self.x1 = x_range
-        self.step = round_step(y_range[1] - y_range[0], max(2, int(height / 8)))
-        self.y0 = math.floor(y_range[0] / self.step + 1e-9) * self.step
-        self.y1 = math.ceil(y_range[1] / self.step - 1e-9) * self.step
+        self.step, self.y0, self.y1 = levels(*y_range, self.height)
         self.heading = title
         self._levels(title, y_unit)
         self.x_name = f"{_PREFIX[_power(max(abs(self.x0), abs(self.x1)))] if x_unit in _PREFIXED else ''}{x_unit}" if x_labels else ""
@@ -110,22 +124,23 @@ class Frame:
         self.names.append(name)
 
     def close(self) -> None:
-        """Write the title over the traces and record the frame for cursors."""
-        self.picture.text(self.left + 1.5, self.top + 3.6, self.title, "ink", "left", 3.4, True, clear=True)
+        """Write the title and record the frame for cursors."""
+        self.picture.text(self.left, self.top - 1.2, self.title, "ink", "left", 3.4, True)
         self.picture.frames.append(FrameInfo(self.left, self.top, self.width, self.height, (self.x0, self.x1), (self.y0, self.y1), self.x_unit, self.y_unit, tuple(self.names), self.x_name, self.title))
 
     def level(self, value: float, text: str, role: str) -> None:
         """A horizontal mark such as a limit."""
         if self.y0 <= value <= self.y1:
             self.picture.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], role, 0.3, True)
-            self.picture.text(self.left + 0.58 * self.width, self.y(value) - 0.8, text, role, "right", 3.0, clear=True)  # left of the read-out
+            above = self.y(value) - 0.8 if self.y(value) - 3.2 > self.top else self.y(value) + 3.0  # never in the title
+            self.picture.text(self.left + 0.58 * self.width, above, text, role, "right", 3.0, clear=True)  # left of the read-out
 
 
 def _power(largest: float) -> int:
     """Prefix exponent of a scale: volts up to 2000 stay volts."""
     if largest <= 0:
         return 0
-    return min(max(math.floor(math.log10(largest / 1.9999 if largest > 1000 else largest * 1.0001) / 3) * 3, -12), 6)
+    return min(max(math.floor(math.log10(largest / 1.9999 if largest > 999.0 else largest * 1.0001) / 3) * 3, -12), 6)
 
 
 def _plain(value: float, step: float) -> str:

@@ -18,7 +18,7 @@ def envelope(design: Design, corner: Corner, width: float, height: float, held: 
     half = now["t"] <= 0.5 * float(now["t"][-1])
     t, inner, each = now["t"][half], width - LEFT - RIGHT, (height - 12) / 2
     limit = float(design.rows["pfc.current_limit"].value)
-    top = Frame(picture, LEFT, 3, inner, each * 1.2, (0, float(t[-1])), (0, 1.12 * max(limit, float(now["highest"].max()))), "inductor current", "A", x_labels=False)
+    top = Frame(picture, LEFT, 1, inner, each * 1.2, (0, float(t[-1])), (0, 1.12 * max(limit, float(now["highest"].max()))), "inductor current", "A", x_labels=False)
     top.trace("highest", t, now["highest"][half], "primary", 0.5)
     top.trace("line", t, np.abs(now["current"][half]), "ink", 0.4, True)
     top.trace("lowest", t, now["lowest"][half], "secondary", 0.5)
@@ -26,7 +26,7 @@ def envelope(design: Design, corner: Corner, width: float, height: float, held: 
     top.close()
     name, unit = ("inductance", "H") if np.ptp(now["frequency"]) == 0 and np.ptp(now["inductance"]) > 0 else ("switching frequency", "Hz")
     curve = now[name.split()[-1]][half]
-    below = Frame(picture, LEFT, 3 + each * 1.2 + 4, inner, each * 0.8 - 3, (0, float(t[-1])), (0, 1.15 * float(curve.max())), name, unit)
+    below = Frame(picture, LEFT, 1 + each * 1.2 + 4, inner, each * 0.8 - 3, (0, float(t[-1])), (0, 1.15 * float(curve.max())), name, unit)
     below.trace(name, t, curve, "accent", 0.5)
     below.close()
     return picture
@@ -43,7 +43,7 @@ def derating(design: Design, corner: Corner, width: float, height: float, held: 
     need = [float(design.rows["inlet.power"].at((i, 0, full, 0))) for i in range(len(lines))]
     output = design.requirement.power
     picture = Picture(width, height, f"inductor at its limit of {show(plan.limit, 'A')} at the crest of the line; efficiency as at full load")
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (float(v[0]), float(v[-1])), (0, 1.08 * float(drawn.max())), "power at the current limit", "W", x_unit="V of line")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (float(v[0]), float(v[-1])), (0, 1.08 * float(drawn.max())), "power at the current limit", "W", x_unit="V of line")
     if held is not None and "pfc.power_max" in held.rows:
         frame.pale(v, FRONT_ENDS[held.front_end].limit_power(held.context["front"], v))
     frame.trace("drawn from the line", v, drawn, "primary", 0.6)
@@ -63,7 +63,7 @@ def phases(design: Design, corner: Corner, width: float, height: float, held: De
     """Power of each of three phases over a line cycle, and their sum, which does not pulsate where the mains are balanced."""
     picture, now = Picture(width, height, f"{shown_at(corner)} · balanced mains, ideal currents"), front_cycle(design, corner)
     t, total = now["t"], now["powers"].sum(0)
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0, float(t[-1])), (0, 1.12 * float(total.max())), "power from the mains", "W")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0, float(t[-1])), (0, 1.12 * float(total.max())), "power from the mains", "W")
     for k, role in enumerate(("primary", "secondary", "aux")):
         frame.trace(f"phase {k + 1}", t, now["powers"][k], role, 0.4)
     frame.trace("all three", t, total, "ink", 0.7)

@@ -165,6 +165,7 @@ def _drawn(design: Design, corner: Corner, width: float, height: float, found: "
         if symbol.label and (found is None or symbol.kind in ("core", "load")):
             _label(pen, symbol)
     if found is not None:
+        picture.text(4.0, 3.4, found.stretch_at(instant).name, "ink", "left", 3.4, True)
         for node, place, anchor, role in TOPOLOGIES[design.topology].NODE_PLACES:
             if node in found.voltages:
                 pen.picture.text(*pen.place(place), show(found.voltage(node, instant), "V"), role, anchor, 3.2)

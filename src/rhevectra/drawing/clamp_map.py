@@ -24,7 +24,7 @@ def map_picture(design: Design, found: ClampMap | None, width: float, height: fl
         if d is not None and "clamp.r" in d.rows:
             on.cross(picture, plane, float(d.rows["clamp.r"].value), float(d.rows["clamp.c"].value), role)
     by = "by exact periods" if m.exact else "by the formulas, exact periods follow"
-    picture.text(plane.left, 4.2, f"drain peak over its limit of {show(m.peak_limit, 'V')}, {by}; lines: power, dashed: ripple; drag the mark", "ink", "left", min(3.2, (width - plane.left) / 47))
+    picture.text(plane.left, 4.2, f"drain peak over its limit of {show(m.peak_limit, 'V')}, {by}; lines: power, dashed: ripple; drag the mark", "ink", "left", min(3.2, (width - plane.left) / 53))
     foot = plane.top + plane.height + 8.0
     on.legend(picture, plane, foot)
     size = min(3.1, (width - 8) / 43)

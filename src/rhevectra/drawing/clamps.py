@@ -7,6 +7,7 @@ import numpy as np
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.names import spoken
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Picture
@@ -30,7 +31,7 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
     room = height - FOOT
     top = 1.08 * max(float(c.power.max()) for c in found.curves)
     own = found.of(found.law)
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.58 * room - 8, (0.0, 100.0), (0.0, top), f"clamp power, {_LAWS[found.law]}", "W", x_unit="% load")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.58 * room - 8, (0.0, 100.0), (0.0, top), f"clamp power, {_LAWS[found.law]}", "W", x_unit="% load")
     lows = 0
     for k, c in enumerate(own):
         role = _ROLES[k] if c.clamps else _BARE
@@ -48,7 +49,7 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
     each = (width - LEFT - RIGHT) / 3
     for k, law in enumerate(_LAWS):
         curves = [c for c in found.of(law) if c.clamps]
-        small = Frame(picture, LEFT + k * each + (0 if k == 0 else 6), y, each - (4 if k < 2 else 6) - (0 if k == 0 else 2), 0.42 * room - 10, (0.0, 100 * LOW), (0.0, max(1.1 * float(max(np.interp(LOW, found.load, c.power) for c in curves)), 1e-3)), _LAWS[law], "W", x_unit="%")
+        small = Frame(picture, LEFT + k * each + (0 if k == 0 else 6), y, each - (4 if k < 2 else 6) - (0 if k == 0 else 2), 0.42 * room - 10, (0.0, 100 * LOW), (0.0, max(1.1 * float(max(np.interp(LOW, found.load, c.power) for c in curves)), 1e-3)), spoken(law), "W", x_unit="%")
         for role, c in zip(_ROLES, curves, strict=False):
             _curve(small, found, c, role, 0.5, f", {_LAWS[law]}")
         small.close()
@@ -74,7 +75,7 @@ def _waiting(design: Design, width: float, height: float) -> Picture:
     """What the design's own clamp burns at the loads of its corners at the greatest line, until the other kinds are there."""
     picture = Picture(width, height, "power of the clamp at the loads of the corners; the other kinds are being designed")
     load, power = np.array([(x, float(design.rows["clamp.power"].at(index))) for x, index in design.grid.along_load(design.grid.find(max(design.grid.lines)))]).T
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.58 * (height - FOOT) - 8, (0.0, 100.0), (0.0, max(1.1 * float(power.max()), 1e-3)), "clamp power, as it is", "W", x_unit="% load")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.58 * (height - FOOT) - 8, (0.0, 100.0), (0.0, max(1.1 * float(power.max()), 1e-3)), "clamp power, as it is", "W", x_unit="% load")
     frame.trace("as it is", 100 * load, power, "primary", 0.65)
     frame.close()
     picture.text(width / 2, 0.75 * height, "every other kind of clamp is designed and solved …", "muted", "middle", 3.6)

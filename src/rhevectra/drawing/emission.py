@@ -58,7 +58,7 @@ def conducted(design: Design, corner: Corner, width: float, height: float, held:
     for k, kind in enumerate(("common", "differential")):
         bare, left = (_levels(bench, design, kind, f) for f in (False, True))
         top = 10 * float(np.ceil(max(bare[1].max(), 70.0) / 10))
-        frame = Frame(picture, LEFT, 3 + k * (each + 4), inner, each - 3 * k, (np.log10(noise.LOW), np.log10(noise.HIGH)), (FLOOR, top), f"{kind} noise", "dBµV", x_unit="Hz, logarithmic", x_labels=False, x_ticks=[float(np.log10(f)) for f in _DECADES])
+        frame = Frame(picture, LEFT, 1 + k * (each + 4), inner, each - 3 * k, (np.log10(noise.LOW), np.log10(noise.HIGH)), (FLOOR, top), f"{kind} noise", "dBµV", x_unit="Hz, logarithmic", x_labels=False, x_ticks=[float(np.log10(f)) for f in _DECADES])
         if before is not None and held is not None:
             x, y = _levels(before, held, kind, True)
             frame.pale(*_comb(x, y))
@@ -70,5 +70,7 @@ def conducted(design: Design, corner: Corner, width: float, height: float, held:
             for f in _DECADES:
                 picture.text(frame.x(float(np.log10(f))), frame.top + frame.height + 4.0, f"{f / 1e6:g}" if f >= 1e6 else f"{f / 1e6:.2g}", "muted", "right" if f == _DECADES[-1] else "middle", 3.0)
             picture.text(frame.x(float(np.log10(18e6))), frame.top + frame.height + 4.0, "MHz", "muted", "middle", 3.0)
+        if k == 0:
+            picture.text(frame.left + frame.width, frame.top - 1.2, "grey: without filter; strong: behind it", "muted", "right", 3.0)
         frame.close()
     return picture

@@ -16,7 +16,7 @@ def frequency_curves(design: Design, corner: Corner, width: float, height: float
     view = TOPOLOGIES[design.topology].frequency_view(design)
     picture = Picture(width, height, "every load solved afresh; a step is another valley; marks: corners of the design")
     top = 1.12e-3 * max(view.f_max, *(float(c.frequency.max()) for c in view.curves))
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0.0, 100.0), (0.0, top), "frequency", "kHz", x_unit="% load")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.0, 100.0), (0.0, top), "frequency", "kHz", x_unit="% load")
     if held is not None and held.topology == design.topology:
         for c in TOPOLOGIES[held.topology].frequency_view(held).curves:
             frame.pale(100 * c.load, np.minimum(1e-3 * c.frequency, top))

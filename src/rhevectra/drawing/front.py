@@ -37,7 +37,7 @@ def line_cycle(design: Design, corner: Corner, width: float, height: float, held
     picture, now = Picture(width, height, shown_at(corner)), front_cycle(design, corner)
     old = front_cycle(held, same_corner(held, corner)) if held is not None and held.context["bulk"] is not None else None
     period, inner, each = float(now["t"][-1]), width - LEFT - RIGHT, (height - 12) / 2
-    top = Frame(picture, LEFT, 3, inner, each * 1.15, (0, period), (0, 1.12 * max(float(now["mains"].max()), float(now["bulk"].max()))), "mains (rectified) and bulk", "V", x_labels=False)
+    top = Frame(picture, LEFT, 1, inner, each * 1.15, (0, period), (0, 1.12 * max(float(now["mains"].max()), float(now["bulk"].max()))), "mains (rectified) and bulk", "V", x_labels=False)
     if old:
         top.pale(old["t"], old["bulk"])
     top.trace("rectified mains", now["t"], now["mains"], "muted", 0.3, True)
@@ -53,7 +53,7 @@ def line_cycle(design: Design, corner: Corner, width: float, height: float, held
             picture.text(top.left + top.width - 2, top.y(0.72 * float(now["bulk"].min())) + 4 * k, said, "primary", "right", 3.0)
     top.close()
     peak = max(float(np.max(np.abs(d["current"]))) for d in (now, old) if d)
-    below = Frame(picture, LEFT, 3 + each * 1.15 + 4, inner, each * 0.85 - 3, (0, period), (-peak * 1.05, peak * 1.05), "line current", "A")
+    below = Frame(picture, LEFT, 1 + each * 1.15 + 4, inner, each * 0.85 - 3, (0, period), (-peak * 1.05, peak * 1.05), "line current", "A")
     if old:
         below.pale(old["t"], old["current"])
     below.trace("line current", now["t"], now["current"], "ink", 0.5)
@@ -71,11 +71,11 @@ def inrush(design: Design, corner: Corner, width: float, height: float, held: De
     t, i, v = inrush_wave(corner.v_line, corner.f_line or 50.0, r, float(source.inductance), _on_bus(design), source.drop)
     bound = float(design.rows["inlet.i_inrush"].at(at))
     inner, each = width - LEFT - RIGHT, (height - 12) / 2
-    top = Frame(picture, LEFT, 3, inner, each, (0, float(t[-1])), (0, bound * 1.15), "line current", "A", x_labels=False)
+    top = Frame(picture, LEFT, 1, inner, each, (0, float(t[-1])), (0, bound * 1.15), "line current", "A", x_labels=False)
     top.level(bound, f"upper bound {show(bound, 'A')}", "tight")
     top.trace("line current", t, i, "ink", 0.6)
     top.close()
-    below = Frame(picture, LEFT, 3 + each + 4, inner, each - 3, (0, float(t[-1])), (0, float(v.max()) * 1.1), "bulk", "V")
+    below = Frame(picture, LEFT, 1 + each + 4, inner, each - 3, (0, float(t[-1])), (0, float(v.max()) * 1.1), "bulk", "V")
     below.trace("bulk", t, v, "primary", 0.6)
     below.close()
     return picture
@@ -105,7 +105,7 @@ def harmonics(design: Design, corner: Corner, width: float, height: float, held:
     name = design.requirement.harmonics_class
     picture = Picture(width, height, f"at {design.grid.special['nominal_max']:g} V, full load, the worse line frequency; no even orders: both half cycles are alike; limits: {'none asked' if name == 'none' else f'class {name}'}")
     top = max(float(amps.max()), *(v for v in limits if v is not None), 1e-3) if any(v is not None for v in limits) else float(amps.max())
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (2, 40), (0, top * 1.1), "line current harmonics", "A", x_unit="order", x_ticks=[n for n in orders if n % 6 == 3])
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (2, 40), (0, top * 1.1), "line current harmonics", "A", x_unit="order", x_ticks=[n for n in orders if n % 6 == 3])
     old = [float(held.value(f"inlet.harmonic_{n}")) if held is not None and f"inlet.harmonic_{n}" in held.rows else None for n in orders]
     slot = frame.x(orders[1]) - frame.x(orders[0])
     for n, value, limit, was in zip(orders, amps, limits, old, strict=True):
@@ -139,7 +139,7 @@ def hold_up(design: Design, corner: Corner, width: float, height: float, held: D
     lasts = float(figure.value)
     t = np.linspace(0, max(1.3 * lasts, 1.15 * need.hold_up, 1e-3), 300)
     v = np.sqrt(np.maximum(v0**2 - 2 * power * t / c, 0.0))
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0, float(t[-1])), (0, 1.15 * v0), "bus", "V")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0, float(t[-1])), (0, 1.15 * v0), "bus", "V")
     frame.level(least, f"least bus {show(least, 'V')}", "tight")
     frame.trace("bus", t, v, "primary", 0.6)
     for when, text, role in ((lasts, f"lasts {show(lasts, 's')}", "accent"), (need.hold_up, f"asked {show(need.hold_up, 's')}", "muted")):

@@ -17,7 +17,7 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
     wanted = max(p[2] for p in view.points)
     top = min(1.2 * view.gain_max, 2.0 * wanted)
     floor = 0.9 * min(float(c.exact.min()) for c in view.curves)
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (low * 1e-3, high * 1e-3), (floor, top), "gain of the tank", "×", x_unit="kHz")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (low * 1e-3, high * 1e-3), (floor, top), "gain of the tank", "×", x_unit="kHz")
     if held is not None and held.topology == design.topology:
         for c in TOPOLOGIES[held.topology].gain_view(held).curves:
             near = (c.exact <= top) & (c.exact >= floor) & (c.frequency >= low) & (c.frequency <= high)

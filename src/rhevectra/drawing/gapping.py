@@ -22,7 +22,7 @@ def gap_curves(core: GappedCore, readings: Sequence[Reading], target: float, adv
     curves = {f"ground off the {core.post}": (inductance(core, now.gap + found.longer + step, now.spacer, found.spread), advice.grind, "primary", False), "under all legs": (inductance(core, now.gap + found.longer, now.spacer + step, found.spread), advice.spacer, "secondary", True)}
     top = 1.08 * max(now.inductance, target)
     low = 0.9 * min(float(v[0].min()) for v in curves.values()) * now.inductance / here
-    frame = Frame(picture, LEFT + 4, 3, width - LEFT - RIGHT - 4, height - 14, (0.0, end * 1e3), (low, top), "inductance", "H", x_unit="mm more")
+    frame = Frame(picture, LEFT + 4, 1, width - LEFT - RIGHT - 4, height - 10, (0.0, end * 1e3), (low, top), "inductance", "H", x_unit="mm more")
     for k, (name, (made, at, role, dashed)) in enumerate(curves.items()):
         y = made * now.inductance / here
         frame.trace(name, step * 1e3, y, role, 0.5, dashed)

@@ -27,7 +27,7 @@ def range_picture(design: Design, found: "InputRange | None", width: float, heig
 
     each, high = width / COLUMNS, (height - FOOT) / ROWS
     for k, ((name, unit, _), values) in enumerate(zip(MEASURES, found.values, strict=True)):
-        frame = Frame(picture, LEFT + (k % COLUMNS) * each, 3 + (k // COLUMNS) * high, each - LEFT - RIGHT, high - 9, (1.0, float(found.ratio[-1])), (0.0, 1.35 * float(values.max())), name, unit, x_unit="max : min")
+        frame = Frame(picture, LEFT + (k % COLUMNS) * each, 1 + (k // COLUMNS) * high, each - LEFT - RIGHT, high - 9, (1.0, float(found.ratio[-1])), (0.0, 1.35 * float(values.max())), name, unit, x_unit="max : min")
         frame.trace(name, found.ratio, values, "primary", 0.5)
         for r, v, able in zip(found.ratio, values, found.feasible, strict=True):
             x, y = frame.x(float(r)), frame.y(float(v))

@@ -21,7 +21,7 @@ def legs_picture(design: Design, corner: Corner, width: float, height: float, he
     picture = Picture(width, height, f"{shown_at(corner)} · each phase has a {found.core} of its own; what their legs would carry on a shared core")
     room = height - FOOT
     top = 1.25 * found.largest * 1e6
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.55 * room - 8, (0.0, float(found.t[-1])), (-top, top), "flux of the wound legs", "µWb")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.55 * room - 8, (0.0, float(found.t[-1])), (-top, top), "flux of the wound legs", "µWb")
     if held is not None and "legs" not in TOPOLOGIES[held.topology].NO_PICTURES:
         was = TOPOLOGIES[held.topology].legs_view(held, same_corner(held, corner))
         for flux in (*was.posts, was.middle):

@@ -32,7 +32,7 @@ def load_line(design: Design, corner: Corner, width: float, height: float, held:
     least, most = min(low, *(float(v.min()) for _, v, _ in curves)), max(high, *(float(v.max()) for _, v, _ in curves))
     room = 0.12 * (most - least)
     picture = Picture(width, height, f"{shown_at(corner)} · {show(float(rows['llc.fr'].value), 'Hz', 3)} at any load")
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0.0, 1.05 * float(max(a.max() for a, _, _ in curves))), (least - room, most + room), "output voltage", "V", x_unit="A of output")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.0, 1.05 * float(max(a.max() for a, _, _ in curves))), (least - room, most + room), "output voltage", "V", x_unit="A of output")
     for a, v, _ in _curves(held) if held is not None and unregulated(held) else ():
         frame.pale(a, v)
     frame.level(high, f"at most {show(high, 'V')}", "tight")

@@ -19,7 +19,7 @@ def fit_picture(found: LossFit, width: float, height: float) -> Picture:
     x, y = np.log10(found.flux), np.log10(found.loss)
     x_range = (float(x.min()) - 0.1, float(x.max()) + 0.1)
     upper = 0.66 * (height - 20)
-    frame = Frame(picture, LEFT + 4, 3, width - LEFT - RIGHT - 4, upper, x_range, (float(y.min()) - 0.2, float(y.max()) + 0.2), "log10 of loss", "W/m³", x_unit="log10 of T", x_labels=False)
+    frame = Frame(picture, LEFT + 4, 1, width - LEFT - RIGHT - 4, upper, x_range, (float(y.min()) - 0.2, float(y.max()) + 0.2), "log10 of loss", "W/m³", x_unit="log10 of T", x_labels=False)
     kinds = sorted({(float(f), float(t)) for f, t in zip(found.frequency, found.temperature, strict=True)})
     b = np.logspace(*x_range, 60)
     for k, (f, t) in enumerate(kinds):

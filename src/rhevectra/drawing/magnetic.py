@@ -88,7 +88,7 @@ def flux_curve(design: Design, corner: Corner, width: float, height: float, held
     """Flux density over primary current on the gapped core's curve, cold and hot, with full load and the current limit on it."""
     view = TOPOLOGIES[design.topology].flux_view(design)
     picture = Picture(width, height, "knee between initial permeability and saturation drawn as a smooth generic curve; saturation from the material class")
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0.0, view.i_end), (0.0, view.b_cold * 1.15), "flux density", "T", x_unit="A primary")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.0, view.i_end), (0.0, view.b_cold * 1.15), "flux density", "T", x_unit="A primary")
     for name, i, b, role, dashed in view.curves:
         inside = i <= view.i_end
         frame.trace(name, i[inside], b[inside], role, 0.5, dashed)

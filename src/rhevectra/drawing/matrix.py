@@ -27,7 +27,7 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
 
     table = ROW * (len(found) + 1) + 2
     top = (1.45 if all(p.merged is None for p in found) else 1.7) * max(p.loss for p in found)
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - FOOT - table - 12, (0.4, len(found) + 0.6), (0.0, top), "loss of all pieces together", "W", x_unit="n", x_ticks=[float(p.count) for p in found])
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - FOOT - table - 12, (0.4, len(found) + 0.6), (0.0, top), "loss of all pieces together", "W", x_unit="n", x_ticks=[float(p.count) for p in found])
     best = min((p for p in found if not p.refused), key=lambda p: p.loss, default=None)
     for p in found:
         _bar(picture, frame, p, p is best)
@@ -44,7 +44,7 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
 def _waiting(picture: Picture, design: Design) -> Picture:
     """What the single transformer loses, until the pieces are sized."""
     copper, core = (float(np.max(design.value(f"transformer.loss_{k}"))) for k in ("copper", "core"))
-    frame = Frame(picture, LEFT, 3, picture.width - LEFT - RIGHT, 0.5 * picture.height, (0.4, 6.6), (0.0, 1.45 * (copper + core)), "loss of the single transformer", "W", x_unit="n", x_ticks=[float(k) for k in range(1, 7)])
+    frame = Frame(picture, LEFT, 1, picture.width - LEFT - RIGHT, 0.5 * picture.height, (0.4, 6.6), (0.0, 1.45 * (copper + core)), "loss of the single transformer", "W", x_unit="n", x_ticks=[float(k) for k in range(1, 7)])
     left, right = frame.x(0.72), frame.x(1.28)
     picture.box(left, frame.y(copper), right - left, frame.y(0.0) - frame.y(copper), "secondary")
     picture.box(left, frame.y(copper + core), right - left, frame.y(copper) - frame.y(copper + core), "primary")

@@ -14,7 +14,7 @@ def ring_picture(ring: Ring, chosen: Damped, volts: float, width: float, height:
     picture = Picture(width, height, "node voltage after a step, without and with the snubber; no other losses")
     t, bare = response(ring, None)
     _, damped = response(ring, chosen.resistor, chosen.capacitor)
-    frame = Frame(picture, LEFT + 2, 3, width - LEFT - RIGHT - 2, height - 14, (0.0, float(t[-1])), (0.0, 2.1 * volts), "node voltage", "V")
+    frame = Frame(picture, LEFT + 2, 1, width - LEFT - RIGHT - 2, height - 10, (0.0, float(t[-1])), (0.0, 2.1 * volts), "node voltage", "V")
     frame.trace("bare", t, bare * volts, "muted", 0.3, True)
     frame.trace("with snubber", t, damped * volts, "primary", 0.6)
     frame.level(volts, f"step {show(volts, 'V')}", "accent")

@@ -28,7 +28,7 @@ def ripple_picture(design: Design, found: "RippleLoss | None", width: float, hei
     top, inner = min(max(float(y.max()) for _, y, _ in view.curves), 3.0), width - LEFT - RIGHT
     high = height - FOOT - (2 if found else 1) * GAP - 6
     shares: tuple[float, ...] = (0.42, 0.24, 0.34) if found else (0.6, 0.4)
-    over = Frame(picture, LEFT, 3, inner, shares[0] * high, SPAN, (1.0, 1.0 + 1.15 * (top - 1.0)), "over the least value", "×", x_labels=False)
+    over = Frame(picture, LEFT, 1, inner, shares[0] * high, SPAN, (1.0, 1.0 + 1.15 * (top - 1.0)), "over the least value", "×", x_labels=False)
     beside = Frame(picture, LEFT, over.top + over.height + GAP, inner, shares[1] * high, SPAN, (0.0, 3.0), "over the value at the choice", "×", x_labels=found is None, x_unit="ripple ratio")
     lines = [(f"{name}: {text}, {float(np.interp(view.chosen, view.ratio, y)):.2f} × least", name, y, role) for (name, y, role), text in zip(view.curves, view.texts, strict=True)]
     for frame, told in ((over, lines), (beside, [(f"{name}: {text}", name, y, role) for name, y, role, text in view.beside])):

@@ -23,7 +23,7 @@ def slow_diode_picture(design: Design, found: "SlowDiode | None", width: float, 
     picture = Picture(width, height, "exact periods with the charge a diode stores; the figures stay those of a fast diode")
     if found is None:
         load, power = np.array([(x, float(design.rows["clamp.power"].at(index))) for x, index in design.grid.along_load(design.grid.find(min(design.grid.lines)))]).T
-        frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, 0.5 * height, (0.0, 100.0), (0.0, max(1.1 * float(power.max()), 1e-3)), "clamp power with its fast diode", "W", x_unit="% load")
+        frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.5 * height, (0.0, 100.0), (0.0, max(1.1 * float(power.max()), 1e-3)), "clamp power with its fast diode", "W", x_unit="% load")
         frame.trace("as it is", 100 * load, power, "muted", 0.65)
         frame.close()
         picture.text(width / 2, 0.75 * height, "slow diodes are put into the exact period …", "muted", "middle", 3.6)
@@ -60,7 +60,7 @@ def _currents(picture: Picture, found: "SlowDiode", width: float, high: float) -
     (t, fast), (u, best) = found.pulses
     end = 1.1 * max(float(x[np.abs(i) > 0.01 * i.max()].max()) for x, i in found.pulses)
     low, top = min(float(best.min()), float(fast.min()), 0.0), max(float(best.max()), float(fast.max()))
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, high, (0.0, end), (1.1 * low, 1.3 * top), "clamp diode current", "A")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, high, (0.0, end), (1.1 * low, 1.3 * top), "clamp diode current", "A")
     for name, x, i, role in (("fast diode", t, fast, "muted"), (f"{show(found.best.recovery, 's', 2)} diode with {show(found.best.r, 'Ω', 2)}", u, best, "primary")):
         seen = (x >= 0) & (x <= end)
         frame.trace(name, x[seen], i[seen], role, 0.6)

@@ -8,6 +8,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.names import spoken
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT, same_corner, shown_at
@@ -16,19 +17,19 @@ from rhevectra.drawing.display import Picture
 if TYPE_CHECKING:
     from rhevectra.core.design.exact import Exact
 
-GAP = 5.0
-"""Room [mm] between two frames over one another."""
+GAP = 1.5
+"""Room [mm] between two frames over one another, the title of the lower one apart."""
 
 
 def _stacked(picture: Picture, shapes: list[Any], olds: list[Any] | None) -> None:
     """Traces over one another with a common time axis, the held ones pale behind."""
-    inner, each = picture.width - LEFT - RIGHT, (picture.height - 8 - GAP * (len(shapes) - 1)) / len(shapes)
+    inner, each = picture.width - LEFT - RIGHT, (picture.height - 6 - GAP * (len(shapes) - 1)) / len(shapes)
     for k, shape in enumerate(shapes):
         seen = [shape.y, *([olds[k].y] if olds else [])]
         high, low = max(*(float(np.max(y)) for y in seen), shape.limit or 0.0), min(*(float(np.min(y)) for y in seen), 0.0)
         span = max(high - low, 1e-9)
         start, end = float(shape.t[0]), float(shape.t[-1])
-        frame = Frame(picture, LEFT, 3 + k * (each + GAP), inner, each, (start, end), (low - 0.02 * span if low < 0 else 0.0, high + 0.18 * span), shape.name, shape.unit, x_labels=k == len(shapes) - 1)
+        frame = Frame(picture, LEFT, k * (each + GAP), inner, each, (start, end), (low - 0.02 * span if low < 0 else 0.0, high + 0.02 * span), shape.name, shape.unit, x_labels=k == len(shapes) - 1)
         if olds:
             frame.pale(olds[k].t, olds[k].y)
         frame.trace(shape.name, shape.t, shape.y, shape.side, 0.5)
@@ -72,7 +73,7 @@ def supply_window(design: Design, corner: Corner, width: float, height: float, h
     low, high = design.figure("aux.v_low"), design.figure("aux.v_high")
     values = {(name, line): np.array([design.rows[name].at((line, 0, k, 0)) for k in points]) for name in ("aux.v_low", "aux.v_high") for line in (0, len(grid.lines) - 1)}
     top = max((high.limit or 0.0), *(float(v.max()) for v in values.values())) * 1.1
-    frame = Frame(picture, LEFT, 3, width - LEFT - RIGHT, height - 14, (0.0, 1.0), (0.0, top), "auxiliary supply", "V", x_unit="of full load")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.0, 1.0), (0.0, top), "auxiliary supply", "V", x_unit="of full load")
     for (name, line), y in values.items():
         frame.trace(f"{'least' if name == 'aux.v_low' else 'with spike'} at {grid.lines[line]:g} V", loads, y, "aux" if name == "aux.v_low" else "primary", 0.35 if line == 0 else 0.7)
     for limit, text in ((low.limit, "lock-out"), (high.limit, "over-voltage")):
@@ -84,22 +85,28 @@ def supply_window(design: Design, corner: Corner, width: float, height: float, h
     return picture
 
 
+def _percent(share: float) -> str:
+    """A share in whole per cent; what is there is never told as nothing."""
+    return "< 1 %" if 0.0 < share < 0.005 else f"{100 * share:.0f} %"
+
+
 def loss_bars(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """Loss of every part at the corner, largest first."""
     picture = Picture(width, height, shown_at(corner))
-    values = sorted(((name, row.at(corner.index)) for name, row in design.losses.items()), key=lambda p: -p[1])
-    total = sum(v for _, v in values)
     old = {} if held is None else {name: row.at(same_corner(held, corner).index) for name, row in held.losses.items()}
+    values = sorted(((name, row.at(corner.index)) for name, row in design.losses.items()), key=lambda p: -p[1])
+    values = [(name, value) for name, value in values if value or old.get(name)] or values[:1]
+    total = max(sum(v for _, v in values), 1e-12)
     bar_left, room = 40.0, width - 40.0 - 34.0
     most = max(values[0][1], *old.values(), 1e-12) if old else max(values[0][1], 1e-12)
     pitch = min(8.0, (height - 14) / max(len(values), 1))
     for k, (name, value) in enumerate(values):
         y, length = 9 + k * pitch, max(room * value / most, 0.2)
-        picture.text(bar_left - 2, y + pitch * 0.55, name.replace("_", " "), "ink", "right")
+        picture.text(bar_left - 2, y + pitch * 0.55, spoken(name), "ink", "right")
         if name in old:
             picture.box(bar_left, y - pitch * 0.08, max(room * old[name] / most, 0.2), pitch * 0.82, "pale")
         picture.box(bar_left, y, length, pitch * 0.66, "primary")
-        picture.text(bar_left + max(length, room * old.get(name, 0.0) / most) + 2, y + pitch * 0.55, f"{show(value, 'W')}  {100 * value / total:.0f} %", "muted")
+        picture.text(bar_left + max(length, room * old.get(name, 0.0) / most) + 2, y + pitch * 0.55, f"{show(value, 'W')}  {_percent(value / total)}", "muted")
     was = f" (held {show(sum(old.values()), 'W', 4)})" if old else ""
     picture.text(bar_left, 5.5, f"{show(total, 'W', 4)} in all{was}, {show(design.rows['load.power'].at(corner.index), 'W', 4)} delivered", "ink", "left", 3.6, True)
     picture.data["loss [W]"] = np.array([v for _, v in values])

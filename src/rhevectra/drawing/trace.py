@@ -21,7 +21,7 @@ def trace_picture(read: DrainTrace, own: tuple[Array, Array] | None, width: floa
     spans = ((float(read.t[0]), float(read.t[-1])), _close(read))
     for k, (start, end) in enumerate(spans):
         each = (height - 16) / 2
-        frame = Frame(picture, LEFT + 2, 3 + k * (each + 8), width - LEFT - RIGHT - 2, each - 4, (start, end), (low, top), "drain voltage" if k == 0 else "turn-off", "V")
+        frame = Frame(picture, LEFT + 2, 1 + k * (each + 8), width - LEFT - RIGHT - 2, each - 4, (start, end), (low, top), "drain voltage" if k == 0 else "turn-off", "V")
         if own is not None:
             shown = (own[0] >= start) & (own[0] <= end)
             frame.pale(own[0][shown], own[1][shown])

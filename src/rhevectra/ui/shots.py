@@ -45,7 +45,7 @@ def _look_at_clamp(window: Any) -> None:
         QApplication.processEvents()
     for _ in range(12):
         panel.step_interval(1)
-        if "clamp while" in panel.caption.toolTip():
+        if panel.exact is not None and "clamp while" in panel.exact.stretch_at(panel.instant).name:
             return
 
 

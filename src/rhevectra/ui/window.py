@@ -12,6 +12,7 @@ from rhevectra.app.autosave import Autosave, Found
 from rhevectra.app.changes import summary
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.design.names import spoken
 from rhevectra.project.log import BENCH, NOTE
 from rhevectra.ui.changing import Changing
 from rhevectra.ui.commands import COMMANDS, MENUS
@@ -21,6 +22,7 @@ from rhevectra.ui.looks import ViewActions
 from rhevectra.ui.rail import Rail, framed
 from rhevectra.ui.views.size_desk import SizeDesk
 from rhevectra.ui.widgets.notice import Notice
+from rhevectra.ui.widgets.top_bar import TopBar
 
 if TYPE_CHECKING:
     from rhevectra.ui.views.ask import AskView
@@ -59,6 +61,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self._said = QLabel(self)
         self._make_status()
         self.actions_by_id = self._make_menus()
+        self.top = TopBar(self.actions_by_id, self)
+        self.menuBar().setCornerWidget(self.top)
         self.size_desk.pinned.connect(lambda id, value, burst: self._edit(lambda: self.session.pin(id, value, burst), id))
         self.size_desk.picked.connect(lambda values, going_on: self._edit(lambda: self.session.pin_all(values, going_on), "picked"))
         self.size_desk.freed.connect(lambda id: self._edit(lambda: self.session.free(id), id))
@@ -207,15 +211,15 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         s = self.session
         self._stale = {self.stack.widget(k) for k in range(self.stack.count())}
         self._refresh()
-        self._mark_unsaved()
         worst = "feasible" if s.design.feasible else "INFEASIBLE: see findings"
         moved = summary(s.before, s.design) if s.before is not None else ""
         corners = len(s.design.grid.lines) * len(s.design.grid.freqs) * len(s.design.grid.points) * len(s.design.grid.bus)
-        self.statusBar().showMessage(f"{s.design.topology} designed at {corners} corners in {s.elapsed * 1e3:.0f} ms · {worst}" + (f" · {moved}" if moved else ""))
+        self.statusBar().showMessage(f"{spoken(s.design.topology)} designed at {corners} corners in {s.elapsed * 1e3:.0f} ms · {worst}" + (f" · {moved}" if moved else ""))
         self._said.setText("reference held" if s.reference is not None else "")
         for id, stack, verb in (("edit.undo", s.past, "Undo"), ("edit.redo", s.future, "Redo")):
             self.actions_by_id[id].setText(f"{verb}: {stack[-1].name}" if stack else verb)
             self.actions_by_id[id].setEnabled(bool(stack))
+        self._mark_unsaved()
         self.actions_by_id["view.hold"].setText("Release the reference" if s.reference is not None else "Hold as reference")
 
     def _mark_unsaved(self) -> None:
@@ -223,6 +227,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         s = self.session
         name = s.path.name if s.path else "not saved yet"
         self.setWindowTitle(f"{'● ' if s.changed else ''}{s.document.title} · {name} · Rhevectra")
+        self.top.say(s.document.title, s.document.requirement, s.changed)
 
     def _edit(self, change: Any, id: str = "", then: Any = None) -> bool:
         """Make a change of the session and show what comes of it; a refused one leaves everything as it was and says why at its field.

@@ -15,6 +15,8 @@ _COUNTED = ("turns", "layers", "holes")
 """Units of whole numbers."""
 _PLAIN_UNITS = ("", "dB", "K", "°C", "%", *_COUNTED, "K/W", "A/mm²", "W/m³", "m²", "m³", "1/m", "h")
 """Units that are read and shown without a prefix."""
+_LONG = (("h", 3600.0), ("min", 60.0))
+"""Times from ten minutes on are read in minutes, from ten hours on in hours: a life of 8 years is 70100 h, not 252 Ms."""
 _SIZES = {"m²": "mm²", "m³": "cm³"}
 """Areas and volumes are shown as catalogues of cores give them."""
 _SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}}
@@ -58,6 +60,8 @@ def parse(text: str, unit: str = "", where: str = "") -> float:
     if not match:
         raise problem
     sign, digits, exponent, rest = match.groups()
+    if unit == "s" and not exponent and rest.strip() in dict(_LONG):
+        return float(f"{sign}{digits}") * dict(_LONG)[rest.strip()]
     scale = _scale(rest.strip(), unit)
     if scale is None or (exponent and scale):
         raise problem
@@ -88,6 +92,9 @@ def split_engineering(value: float, unit: str = "", digits: int = 3) -> tuple[st
     if unit in _SIZES:
         shown = _SIZES[unit]
         return _significant(value * 10.0 ** -_SCALES[unit][shown], digits), shown
+    if unit == "s" and abs(value) >= 600.0:
+        name, length = _LONG[abs(value) < 36000.0]
+        return _significant(value / length, digits), name
     if value == 0 or unit in _PLAIN_UNITS:
         return _significant(value, digits), unit
     rounded = float(f"{value:.{digits - 1}e}")

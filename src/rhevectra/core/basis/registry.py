@@ -1,15 +1,18 @@
 """Modules by name, imported when somebody first asks for one: a start that shows one topology reads one."""
 
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from importlib import import_module
 from types import ModuleType
 
 
 class Registry(Mapping[str, ModuleType]):
-    """The modules of a package behind one protocol, in the order in which they are offered. Names are known at once, modules come when asked for."""
+    """The modules of a package behind one protocol, in the order in which they are offered. Names are known at once, modules come when asked for.
 
-    def __init__(self, package: str, names: Iterable[str]) -> None:
-        self._package, self._names = package, tuple(names)
+    names: each with what people call it.
+    """
+
+    def __init__(self, package: str, names: Mapping[str, str]) -> None:
+        self._package, self._names = package, dict(names)
 
     def __getitem__(self, name: str) -> ModuleType:
         if name not in self._names:
@@ -22,6 +25,10 @@ class Registry(Mapping[str, ModuleType]):
     def __len__(self) -> int:
         return len(self._names)
 
+    def said(self, name: str) -> str:
+        """What people call it; empty where it is none of these."""
+        return self._names.get(name, "")
+
     def only(self, names: Collection[str]) -> "Registry":
         """The same modules, fewer of them."""
-        return Registry(self._package, (n for n in self._names if n in names))
+        return Registry(self._package, {n: said for n, said in self._names.items() if n in names})

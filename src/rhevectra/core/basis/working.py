@@ -68,7 +68,8 @@ def explain(row: Row, index: tuple[int, ...] | None, sentence: str = "") -> Work
     if row.kind == "either":
         chosen = branch(row, at)
         followed = explain(chosen, at)
-        return replace(followed, id=row.id, sentence=sentence or followed.sentence or row.rule, links=(("here", chosen.id, value_text(chosen, at)), *followed.links))
+        itself = () if chosen.kind == "formula" else (("here", chosen.id, value_text(chosen, at)),)  # of a formula the same equation would only stand there once more
+        return replace(followed, id=row.id, sentence=sentence or followed.sentence or row.rule, links=(*itself, *followed.links))
     links = tuple((name, given.id, value_text(given, at)) for name, given in row.inputs.items() if isinstance(given, Row))
     if row.kind == "total":
         parts = " + ".join(si_text(given.at(at)) for given in row.inputs.values() if isinstance(given, Row))

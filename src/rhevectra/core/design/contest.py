@@ -14,6 +14,7 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.cost import cost_index, magnetics_volume, part_count, whole_bill
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.names import spoken
 from rhevectra.core.design.size import size
 from rhevectra.core.stages import FRONT_ENDS, front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES
@@ -197,7 +198,7 @@ def _leads(entry: Entry, second: Entry | None) -> str:
     if second is None:
         return "the only one that can be built"
     ahead = [m for m in _SAYS if float(getattr(entry, m)) < float(getattr(second, m))]
-    return f"first by the weights set; beside {second.topology} it " + "; ".join(_compare(m, entry, second) for m in ahead[:3]) if ahead else "first by the weights set"
+    return f"first by the weights set; beside {spoken(second.topology)} it " + "; ".join(_compare(m, entry, second) for m in ahead[:3]) if ahead else "first by the weights set"
 
 
 def _loses(entry: Entry, best: Entry) -> str:

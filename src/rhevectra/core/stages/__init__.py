@@ -6,15 +6,16 @@ from types import ModuleType
 from rhevectra.core.basis.registry import Registry
 from rhevectra.core.stages import active, avalanche, dc_input, rcd, rcd_slow, rcd_zener, unclamped, zener
 
-_BEHIND = {"ac1": ("plain", "doubler", "pfc_crm", "pfc_ccm", "pfc_interleaved", "pfc_bridgeless"), "ac3": ("pfc_three_phase",)}
-"""Kind of mains -> front ends that stand behind it, in the order in which they are offered."""
-FRONT_ENDS = Registry(__name__, (name for names in _BEHIND.values() for name in names))
+_BEHIND = {"ac1": {"plain": "bridge and bulk", "doubler": "voltage doubler", "pfc_crm": "PFC, boundary mode", "pfc_ccm": "PFC, continuous mode", "pfc_interleaved": "PFC, interleaved", "pfc_bridgeless": "PFC, bridgeless"},
+           "ac3": {"pfc_three_phase": "PFC, three phases"}}
+"""Kind of mains -> front ends that stand behind it, in the order in which they are offered, each with what people call it."""
+FRONT_ENDS = Registry(__name__, {name: said for names in _BEHIND.values() for name, said in names.items()})
 DC_FRONT_END: ModuleType = dc_input
 
 
 def front_ends_for(mains: str) -> Registry:
     """Front ends that stand behind a kind of mains."""
-    return FRONT_ENDS.only(_BEHIND.get(mains, ()))
+    return FRONT_ENDS.only(_BEHIND.get(mains, {}))
 
 
 CLAMPS: dict[str, ModuleType] = {m.NAME: m for m in (rcd, rcd_slow, zener, rcd_zener, active, avalanche)}

@@ -2,4 +2,8 @@
 
 from rhevectra.core.basis.registry import Registry
 
-TOPOLOGIES = Registry(__name__, ("flyback", "flyback_2sw", "flyback_qr", "forward_2sw", "forward_active_clamp", "forward_reset", "full_bridge", "half_bridge", "llc_full", "llc_half", "llc_three_phase", "psfb", "push_pull", "buck_aux"))
+TOPOLOGIES = Registry(__name__, {
+    "flyback": "flyback", "flyback_2sw": "two-switch flyback", "flyback_qr": "quasi-resonant flyback",
+    "forward_2sw": "two-switch forward", "forward_active_clamp": "forward, active clamp", "forward_reset": "forward, reset winding",
+    "full_bridge": "full bridge", "half_bridge": "half bridge", "llc_full": "LLC full bridge", "llc_half": "LLC half bridge", "llc_three_phase": "LLC, three phases",
+    "psfb": "phase-shifted bridge", "push_pull": "push-pull", "buck_aux": "buck, not isolated"})

@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction, QColor, QContextMenuEvent, QFontMetricsF, QIm
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 
 from rhevectra.core.basis.quantities import show
+from rhevectra.drawing.axes import HEAD
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Disc, Fill, FrameInfo, Line, Picture, Text
 from rhevectra.project.store import write_text
@@ -176,7 +177,7 @@ class PictureView(QWidget):
         painter.resetTransform()
         for frame in picture.frames:
             painter.setFont(font(9, bold=True))
-            box = QRectF((LEFT + 1) * PX_PER_MM, frame.top * PX_PER_MM + 1, painter.fontMetrics().horizontalAdvance(frame.title) + 6, 16)
+            box = QRectF(LEFT * PX_PER_MM - 3, (frame.top - HEAD) * PX_PER_MM - 1, painter.fontMetrics().horizontalAdvance(frame.title) + 6, 16)
             if self._offset * PX_PER_MM > box.width():  # before that the picture's own title is still in sight
                 painter.setPen(colour("ink"))
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, frame.title)
@@ -210,11 +211,11 @@ class PictureView(QWidget):
         right = min((frame.left + frame.width) * PX_PER_MM, self.width() - RIGHT * PX_PER_MM + self._offset * PX_PER_MM) - 4
         wide = painter.fontMetrics().horizontalAdvance
         lines = ["   ".join(texts)] if wide("   ".join(texts)) + 12 < right - (frame.left + TITLE) * PX_PER_MM else texts  # beside the frame's title, or below each other
-        box = QRectF(0, 0, max(wide(line) for line in lines) + 12, 4 + 16 * len(lines))
-        box.moveTopRight(QPointF(right, frame.top * PX_PER_MM + 3))
+        box = QRectF(0, 0, max(wide(line) for line in lines) + 12, 14 * len(lines))
+        box.moveTopRight(QPointF(right, (frame.top - HEAD) * PX_PER_MM + (0 if len(lines) == 1 else 14)))
         painter.fillRect(box, QColor(colour("card")))
         painter.setPen(colour("ink"))
-        painter.drawText(box.adjusted(6, 2, -6, -2), Qt.AlignmentFlag.AlignRight, "\n".join(lines))
+        painter.drawText(box.adjusted(6, -1, 0, 1), Qt.AlignmentFlag.AlignRight, "\n".join(lines))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         x = event.position().x() / PX_PER_MM

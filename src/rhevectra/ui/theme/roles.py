@@ -108,15 +108,17 @@ def _sheet() -> str:
     QLabel#problem {{ color: {c['over']}; }}
     QLineEdit, QComboBox {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; padding: 2px 5px; min-height: 20px; selection-background-color: {c['accent']}; selection-color: {c['card']}; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {c['accent']}; }}
-    QComboBox::drop-down {{ border: none; width: 16px; }}
+    QComboBox::drop-down {{ border: none; width: 10px; }}
     QToolButton, QPushButton {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; padding: 3px 8px; }}
     QToolButton:checked, QPushButton:checked {{ background: {c['accent']}; color: {c['card']}; border-color: {c['accent']}; }}
     QToolButton:focus, QPushButton:focus {{ border: 1px solid {c['accent']}; }}
     QTabBar QToolButton {{ padding: 0; border: none; }}
+    QToolButton#pin {{ padding: 3px 2px; }}
     QToolButton#switch {{ border: none; background: transparent; color: {c['muted']}; padding: 1px 5px; }}
     QToolButton#switch:checked {{ background: transparent; color: {c['accent']}; font-weight: 600; }}
     QToolButton#switch:focus {{ text-decoration: underline; }}
     QToolButton#link {{ border: none; background: transparent; color: {c['accent']}; padding: 1px 2px; }}
+    QToolButton#link:disabled {{ color: {c['muted']}; }}
     QToolButton#link:focus {{ text-decoration: underline; }}
     QFrame#bar {{ background: {c['margin']}; border-bottom: 1px solid {c['rule']}; }}
     QFrame#palette {{ background: {c['card']}; border: 2px solid {c['accent']}; border-radius: 3px; }}

@@ -91,7 +91,10 @@ class AskView(QWidget):
         self.title = QLineEdit(self)
         self.title.setAccessibleName("project title")
         self.title.editingFinished.connect(lambda: self.titled.emit(self.title.text()))
-        self._column.addWidget(self.title)
+        head = QHBoxLayout()
+        head.addWidget(QLabel("Project", self))
+        head.addWidget(self.title, 1)
+        self._column.addLayout(head)
         self._column.addWidget(self.problem)
         row = QHBoxLayout()
         row.addWidget(self._card("Mains", MAINS_FIELDS), 1)
@@ -115,6 +118,7 @@ class AskView(QWidget):
         label.setObjectName("title")
         column.addWidget(label)
         column.addWidget(inner)
+        column.addStretch(1)
         return card
 
     def _card(self, title: str, listed: tuple[Field, ...]) -> QFrame:
@@ -135,7 +139,7 @@ class AskView(QWidget):
         """Show the requirement of a document."""
         need = self._need = document.requirement
         self.title.setText(document.title)
-        self.problem.setText("")
+        self._tell("")
         for f in self.fields.values():
             f.show_need(need)
         self.outputs.show_need(need)
@@ -153,17 +157,22 @@ class AskView(QWidget):
         try:
             made = change(self._need)
         except InputError as problem:
-            self.problem.setText(str(problem))
+            self._tell(str(problem))
             return False
         except ValueError as problem:
-            self.problem.setText(f"cannot be read: {problem}")
+            self._tell(f"cannot be read: {problem}")
             return False
-        self.problem.setText("")
+        self._tell("")
         if made != self._need:
             self.required.emit(made)
         return True
 
     def show_problem(self, sentence: str) -> None:
         """A sentence at the top of the form."""
+        self._tell(sentence)
+
+    def _tell(self, sentence: str) -> None:
+        """What is wrong, over the fields; nothing takes no room."""
         self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
 

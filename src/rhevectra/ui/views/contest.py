@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QAbstractItemView, QDoubleSpinBox, QFrame, QHBoxLa
 
 from rhevectra.app.contest import chosen_text
 from rhevectra.core.design.contest import WEIGHTS, Entry, ranked
+from rhevectra.core.design.names import spoken
 from rhevectra.ui.theme.roles import colour
 from rhevectra.ui.views.prices import PriceCard
 
@@ -33,8 +34,8 @@ class BarDelegate(QStyledItemDelegate):
 Column = tuple[str, str, Callable[[Entry], str], Callable[[Entry], float] | None]
 COLUMNS: tuple[Column, ...] = (
     ("", "place by the weights; – cannot be built", lambda e: "–" if e.rank is None else str(e.rank), None),
-    ("Topology", "double click opens it on the Size desk", lambda e: e.topology, None),
-    ("Front end", "what stands between mains and bus; power factor stages are tried where the plain one is refused", lambda e: e.front_end or "–", None),
+    ("Topology", "double click opens it on the Size desk", lambda e: spoken(e.topology), None),
+    ("Front end", "what stands between mains and bus; power factor stages are tried where the plain one is refused", lambda e: spoken(e.front_end or "–"), None),
     ("η full", "efficiency at full load, worst corner", lambda e: f"{e.efficiency * 100:.1f} %", None),
     ("η 10 %", "efficiency at a tenth of the load, worst corner", lambda e: f"{e.efficiency_light * 100:.1f} %", None),
     ("Loss", "all losses at full load, worst corner", lambda e: f"{e.loss:.3g} W", lambda e: e.loss),
@@ -43,7 +44,7 @@ COLUMNS: tuple[Column, ...] = (
     ("Capacitors", "ripple current times voltage of the output capacitors, per output watt", lambda e: f"{e.capacitor_stress:.3g} VA/W", lambda e: e.capacitor_stress),
     ("Parts", "parts of the power stage", lambda e: str(e.part_count), lambda e: float(e.part_count)),
     ("Cost", "relative cost index; 1 is about one 600 V, 0.19 Ω switch", lambda e: f"{e.cost_index:.3g}", lambda e: e.cost_index),
-    ("Margin", "tightest margin of all figures", lambda e: f"{e.tightest_margin * 100:.0f} %".replace("-", "−"), None))
+    ("Margin", "tightest margin of all figures", lambda e: f"{e.tightest_margin * 100:.0f} %".replace("-", "−").replace("−0 %", "0 %"), None))
 
 
 class ContestView(QWidget):
@@ -206,4 +207,4 @@ class ContestView(QWidget):
         if e is None:
             return
         place = "cannot be built" if e.rank is None else f"place {e.rank}"
-        self.reason.setHtml(f'<p><b>{e.topology}</b>{" behind " + e.front_end if e.front_end else ""}: {place}</p><p>{e.reason[0].upper()}{e.reason[1:]}.</p><p style="color:{colour("muted").name()}">Best of {e.tried} designs; the search chose {chosen_text(e)}. Core, turns, wire and parts follow by rule.</p>')
+        self.reason.setHtml(f'<p><b>{spoken(e.topology)}</b>{" behind " + spoken(e.front_end) if e.front_end else ""}: {place}</p><p>{e.reason[0].upper()}{e.reason[1:]}.</p><p style="color:{colour("muted").name()}">Best of {e.tried} designs; the search chose {chosen_text(e)}. Core, turns, wire and parts follow by rule.</p>')

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QMenu, QSizePolicy, 
 
 from rhevectra.app.stages import ISOLATED_AFTER, TRANSFORMER, Plate, plates
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.names import spoken
 from rhevectra.ui.theme.roles import colour, font
 
 
@@ -35,7 +36,7 @@ class PlateButton(QAbstractButton):
         made = QMenu(self)
         made.setToolTipsVisible(True)
         for name in self.plate.options:
-            action = QAction(name, made)
+            action = QAction(spoken(name, self.plate.choice), made)
             action.setCheckable(True)
             action.setChecked(name == self.plate.present)
             action.triggered.connect(lambda _c=False, n=name: self.replaced.emit(self.plate.choice, n))
@@ -77,7 +78,7 @@ class PlateButton(QAbstractButton):
         self.plate = plate
         margin = "" if plate.margin is None else f", tightest margin {plate.margin * 100:.0f} %, {plate.word}"
         self.setAccessibleName(f"{plate.name}: {plate.telling}, {plate.watts:.2f} W lost{margin}")
-        offer = f"\nmay be: {', '.join(plate.options)} (arrow down or the mark)" if plate.options else ""
+        offer = f"\nmay be: {', '.join(spoken(name, plate.choice) for name in plate.options)} (arrow down or the mark)" if plate.options else ""
         self.setToolTip(f"{plate.name}: {plate.watts:.2f} W lost at the worst full load{margin}{offer}")
         self.update()
 
@@ -105,7 +106,7 @@ class PlateButton(QAbstractButton):
         painter.setFont(font(10.5, True))
         painter.drawText(9, 37, painter.fontMetrics().elidedText(p.telling, Qt.TextElideMode.ElideRight, room))
         painter.setFont(font(8.5))
-        watts = f"{p.watts:.2f} W"
+        watts = f"{p.watts:.2f} W" if p.watts else ""
         painter.setPen(colour("muted"))
         painter.drawText(9, 52, watts)
         if p.margin is not None:

@@ -1,5 +1,6 @@
 """The ledger: every figure of a stage with limit, margin and corner; opening one shows its working."""
 
+from dataclasses import replace
 from html import escape
 
 from PySide6.QtCore import Qt, QUrl, Signal
@@ -112,7 +113,7 @@ class LedgerView(QFrame):
         table.setTabKeyNavigation(False)
         table.horizontalHeader().setMinimumSectionSize(20)
         table.horizontalHeader().setSectionResizeMode(LABEL, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((VALUE, 68), (MOVED, 58), (LIMIT, 75), (WORD, 50)):
+        for column, width in ((VALUE, 68), (MOVED, 64), (LIMIT, 75), (WORD, 50)):
             table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             table.setColumnWidth(column, width)
         table.verticalHeader().setDefaultSectionSize(25)
@@ -234,9 +235,19 @@ class LedgerView(QFrame):
         spec = design.specs.get(id)
         corner, index = self._index(id)
         w = explain(design.rows[id], index, spec.sentence if spec else "")
-        label = spec.label if spec else next((s.label for s, _ in design.decisions() if s.id == id), id)
+        label = _name(design, id, id)
+        if spec is not None and not isinstance(value := design.rows[id].at(index or (0, 0, 0, 0)), str):
+            w = replace(w, value=text_of(id, value, design.rows[id].unit, 4))
+        if not w.equation:  # nothing to compare symbols with: what it came from goes by its name
+            w = replace(w, links=tuple((_name(design, link, symbol), link, text) for symbol, link, text in w.links))
         self.drawer.setHtml(working_html(w, label, corner.text() if corner else "", spec.fixed if spec else ""))
         self.reading.show_figure(design.rows[id], label, _ways(design) if id == "transformer.leakage" else None)
+
+
+def _name(design: Design, id: str, else_: str) -> str:
+    """What a row is called on the desk."""
+    label = design.specs[id].label if id in design.specs else next((s.label for s, _ in design.decisions() if s.id == id), "")
+    return label or else_.replace("_", " ")
 
 
 def working_html(w: Working, label: str, corner: str, fixed: str) -> str:
@@ -255,7 +266,7 @@ def working_html(w: Working, label: str, corner: str, fixed: str) -> str:
         parts.append(f'<p style="margin:4px 0">{links}</p>')
     for r in w.refused:
         parts.append(f'<p style="color:{muted};margin:1px 0">refused {escape(r)}</p>')
-    if w.source and (w.equation or w.links):
+    if w.source and w.source != w.sentence and (w.equation or w.links):
         parts.append(f'<p style="color:{muted};margin:4px 0">Source: {escape(w.source)}</p>')
     if fixed:
         parts.append(f'<p style="color:{muted};margin:4px 0">Not varied: {escape(fixed)}</p>')

@@ -27,6 +27,7 @@ from rhevectra.drawing.switching import exact_period
 from rhevectra.ui.feed import Feed, Work, exact_map_steps, exact_steps, field_steps, matrix_steps, order_steps, over_load_steps, range_steps, ripple_steps, slow_diode_steps
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
+from rhevectra.ui.theme.roles import font
 
 if TYPE_CHECKING:
     from rhevectra.core.design.exact import Exact
@@ -64,6 +65,8 @@ class PicturePanel(QFrame):
         self.tabs.setAccessibleName("pictures of this stage")
         self.caption = QLabel(self)
         self.caption.setObjectName("muted")
+        self.caption.setFont(font(9))
+        self.caption.setWordWrap(True)
         self.tabs.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)  # many pictures scroll; they never push the other panels
         top.addWidget(self.tabs, 1)
         layout.addLayout(top)
@@ -78,7 +81,7 @@ class PicturePanel(QFrame):
         self.split.setChildrenCollapsible(False)
         self.now.hide()
         layout.addWidget(self.split, 1)
-        self.caption.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.caption.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
         self.caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         layout.addWidget(self.caption)
         self._keys: tuple[str, ...] = ()
@@ -225,9 +228,11 @@ class PicturePanel(QFrame):
         self._say(self.caption.toolTip())
 
     def _say(self, text: str) -> None:
-        """The caption; a long one is cut, the whole of it is in its tool tip."""
-        self.caption.setText(self.caption.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(self.width() - 16, 60)))
+        """The caption; a long one goes on in a second line, smaller; the whole of it is in its tool tip."""
+        self.caption.setText(text)
         self.caption.setToolTip(text)
+        room = self.caption.fontMetrics().horizontalAdvance(text) > self.width() - 16
+        self.caption.setFixedHeight(self.caption.fontMetrics().lineSpacing() * (2 if room else 1))
 
     def _solved(self, design: Design, found: "Exact | None", why: str) -> None:
         """The exact period arrived: shown if it is still the one on screen."""
@@ -262,7 +267,7 @@ class PicturePanel(QFrame):
         if design is None or found is None:
             return
         self.now.set_source(lambda w, h: conducting(design, found, instant, w, h))
-        self._say(f"{found.stretch_at(instant).name} · {shown_at(found.corner)} · exact")
+        self._say(f"{shown_at(found.corner)} · exact{self._pale}")
 
 
 def _by_name(design: Design, text: str) -> str:

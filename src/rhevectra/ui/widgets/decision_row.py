@@ -10,6 +10,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import parse, show
 from rhevectra.core.basis.sheet import Row
+from rhevectra.core.design.names import spoken
 from rhevectra.ui.theme.roles import font
 
 
@@ -115,8 +116,9 @@ class DecisionRow(QFrame):
         self.origin.setFont(font(9))
         self.pin = QToolButton(self)
         self.pin.setCheckable(True)
+        self.pin.setObjectName("pin")
         self.pin.setText("pin")
-        self.pin.setFixedWidth(40)
+        self.pin.setFixedWidth(36)
         self.pin.setAccessibleName(f"pin {spec.label}")
         self.pin.clicked.connect(self._toggle)
         self.editor = self._make_editor(choices)
@@ -148,14 +150,16 @@ class DecisionRow(QFrame):
     def _make_editor(self, choices: tuple[str, ...]) -> QWidget:
         if self.spec.kind == "choice":
             combo = QComboBox(self)
-            combo.addItems(choices)
-            combo.setFixedWidth(152 if len(self.spec.label) < 9 else 122)  # beside a short label a long name finds room
+            for name in choices:
+                combo.addItem(spoken(name, self.spec.id) if self._spoken else name, name)
+            combo.view().setMinimumWidth(combo.view().sizeHintForColumn(0) + 24)
+            combo.setFixedWidth(max(122, 210 - self.label.fontMetrics().horizontalAdvance(self.spec.label)))  # beside a short label a long name finds room
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             if self.spec.own is not None:  # a person's own text is as good as a listed name
                 combo.setEditable(True)
                 combo.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
                 combo.setCompleter(None)  # type: ignore[arg-type]
-            combo.activated.connect(lambda _i: self.pinned.emit(self.spec.id, combo.currentText(), False))
+            combo.activated.connect(lambda _i: self.pinned.emit(self.spec.id, self._choice(combo), False))
             if (line := combo.lineEdit()) is not None:
                 line.setAccessibleName(f"{self.spec.label}, text")
                 line.editingFinished.connect(lambda: self._typed(combo))
@@ -165,6 +169,15 @@ class DecisionRow(QFrame):
         edit.committed.connect(lambda v, nudge: self.pinned.emit(self.spec.id, int(v) if self.spec.kind == "integer" else v, nudge))
         edit.refused.connect(self.show_problem)
         return edit
+
+    @property
+    def _spoken(self) -> bool:
+        """Its options are short names of ours: shown in words. Parts and texts of one's own stand as they are."""
+        return bool(self.spec.options) and self.spec.own is None
+
+    def _choice(self, combo: QComboBox) -> str:
+        """The chosen option by the name the file knows, or the text typed in its place."""
+        return str(combo.currentData()) if self._spoken else combo.currentText()
 
     def _typed(self, combo: QComboBox) -> None:
         """A text typed into a choice counts when it is left, if it says something else than what stands."""
@@ -177,7 +190,7 @@ class DecisionRow(QFrame):
             self.tell(())
         if isinstance(self.editor, QComboBox):
             self._stands = str(row.value)
-            self.editor.setCurrentText(self._stands)
+            self.editor.setCurrentText(spoken(self._stands, self.spec.id) if self._spoken else self._stands)
             self.editor.setToolTip(f"{self._stands}\n{self.spec.label}: {self.spec.accepted()}" if self.spec.own else self.editor.toolTip())
         elif isinstance(self.editor, QuantityEdit):
             self.editor.set_value(float(np.asarray(row.value)))
@@ -206,7 +219,7 @@ class DecisionRow(QFrame):
         if not checked:
             self.freed.emit(self.spec.id)
         elif isinstance(self.editor, QComboBox):
-            self.pinned.emit(self.spec.id, self.editor.currentText(), False)
+            self.pinned.emit(self.spec.id, self._choice(self.editor), False)
         elif isinstance(self.editor, QuantityEdit):
             value = self.editor._value
             self.pinned.emit(self.spec.id, int(value) if self.spec.kind == "integer" else value, False)
