@@ -8,6 +8,7 @@ import pytest
 from requirements import random_requirements
 from rhevectra.core.basis import preferred
 from rhevectra.core.basis.decisions import Measured
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.limits import harmonic_limit
 from rhevectra.core.catalogue.tables import TABLES, shipped
 from rhevectra.core.design.size import size
@@ -144,3 +145,40 @@ def test_a_gap_nobody_can_grind_is_told_and_more_ripple_widens_it():
     assert tight.value("transformer.gap") < 40e-6 and any("hardly be ground" in f.text and f.cure == "flyback.ripple_ratio" for f in tight.findings)
     wide = size(replace(need), {"flyback.ripple_ratio": 1.6, "transformer.core": tight.rows["transformer.core"].value, "transformer.np": int(tight.rows["transformer.np"].value)})
     assert wide.value("transformer.gap") > tight.value("transformer.gap")
+
+
+def asked(volts, power, low, high, kind="ac1"):
+    return Requirement(mains=Mains(kind=kind, v_min=low, v_max=high), outputs=(Output(voltage=volts, current_max=power / volts),), hold_up=0.01 if kind == "ac1" else 0.0)
+
+
+@pytest.mark.parametrize(("volts", "power", "low", "high", "kind", "topology"), [
+    (24, 60, 85, 265, "ac1", "flyback"), (12, 180, 195, 265, "ac1", "llc_half"), (48, 576, 90, 264, "ac1", "llc_half"), (60, 1500, 195, 265, "ac1", "llc_full"), (5, 400, 195, 265, "ac1", "half_bridge"),
+    (12, 200, 36, 75, "dc", "forward_active_clamp"), (12, 500, 18, 36, "dc", "push_pull"), (24, 240, 200, 400, "dc", "forward_2sw"), (24, 600, 200, 400, "dc", "half_bridge"), (12, 500, 370, 400, "dc", "half_bridge")])
+def test_the_topology_nobody_chose_follows_the_habits_of_its_power_and_can_be_built(volts, power, low, high, kind, topology):
+    """Power classes of the trade (common practice, no source): flyback to about 100 W, forward to 250 W, half bridge to 1 kW, full bridge above; resonant where a power factor stage or a stiff source holds the bus, up to currents that ask for a filter inductor. Each can be built as it stands, and says that the Contest compares."""
+    d = size(asked(volts, power, low, high, kind), noise=False)
+    assert d.topology == topology and d.feasible, [f.text for f in d.findings if f.severity == "must fix"]
+    assert "Contest" in d.row("topology").rule and (f"{power} W" in d.row("topology").rule or topology == "flyback")
+
+
+def test_several_outputs_are_a_flyback_and_a_pin_wins():
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=24.0, current_max=6.0, regulated=True), Output(voltage=5.0, current_max=2.0)))
+    assert size(need, noise=False).topology == "flyback"
+    assert size(asked(24, 60, 85, 265), {"topology": "half_bridge"}, noise=False).topology == "half_bridge"
+
+
+@pytest.mark.parametrize(("topology", "volts", "power", "low", "high", "kind"), [("push_pull", 12, 400, 36, 75, "dc"), ("push_pull", 5, 235, 36, 75, "dc"), ("push_pull", 12, 537, 18, 36, "dc"), ("half_bridge", 12, 726, 90, 132, "ac1"), ("llc_half", 12, 722, 90, 132, "ac1")])
+def test_a_switch_is_no_class_for_many_times_the_voltage_it_sees(topology, volts, power, low, high, kind):
+    """A large current at 80 to 300 V has dies of its own: none is refused for its current, and none is rated, after derating, for more than twice what it sees."""
+    d = size(asked(volts, power, low, high, kind), {"topology": topology}, noise=False)
+    rating, seen = float(d.rows["switch.v_limit"].value), float(d.value("switch.v_peak"))
+    assert not [f.text for f in d.findings if f.severity == "must fix"] and seen <= rating <= 2.0 * seen
+
+
+def test_the_limiter_stands_the_heat_of_the_capacitor_that_is_then_chosen():
+    """Wide mains, 60 to 150 W, with and without much hold-up: what charges the bulk never exceeds what the thermistor was chosen for."""
+    for power in (60, 85, 111, 148):
+        for hold in (0.005, 0.02):
+            need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=12.0, current_max=power / 12),), hold_up=hold)
+            d = size(need, {"topology": "flyback", "front_end": "plain"}, noise=False)
+            assert float(d.figure("inlet.e_inrush").margin) > 0, (power, hold)

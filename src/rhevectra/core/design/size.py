@@ -23,9 +23,7 @@ from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
 from rhevectra.core.stages import DC_FRONT_END, clamps_for, clamps_refused, front_ends_for
 from rhevectra.core.stages.work import FigureSpec, Work
-from rhevectra.core.topologies import TOPOLOGIES
-
-DEFAULT_TOPOLOGY = next(iter(TOPOLOGIES))
+from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 
 
 def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
@@ -108,7 +106,7 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
             raise InputError(f"decisions.{id}", f"{name!r} is not available" + (f" with {topology.NAME}: {why[name]}" if name in why else ""), ", ".join(table))
         return table[name]
     front = DC_FRONT_END if need.is_dc else pick("front_end", front_ends_for(need.mains.kind), usual_front_end(need)[0], {})
-    topology = pick("topology", TOPOLOGIES, DEFAULT_TOPOLOGY, {})
+    topology = pick("topology", TOPOLOGIES, usual_topology(need, front.SHAPES_CURRENT)[0], {})
     fitting = clamps_for(topology)
     return topology, front, pick("clamp.kind", fitting, next(iter(fitting)), clamps_refused(topology))
 
@@ -116,7 +114,14 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
 def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> None:
     for id, module in (("topology", topology), ("front_end", front), ("clamp.kind", clamp)):
         if id in work.choose.specs:
-            work.choose(id, module.NAME, usual_front_end(work.need)[1] if id == "front_end" else "the usual first choice; the Contest compares all" if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
+            work.choose(id, module.NAME, _why_usual(work.need, id, front) if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
+
+
+def _why_usual(need: Requirement, id: str, front: ModuleType) -> str:
+    """Why this kind of stage stands where nobody chose one."""
+    if id == "topology":
+        return usual_topology(need, front.SHAPES_CURRENT)[1]
+    return usual_front_end(need)[1] if id == "front_end" else "the usual first choice; the Contest compares all"
 
 
 def expected_power(need: Requirement, out: Any) -> Any:

@@ -26,6 +26,8 @@ from rhevectra.core.magnetics.winding import Laid
 from rhevectra.core.magnetics.windows import Windows
 
 CANDIDATES = 5
+COPPER_SHARE = 0.2
+"""Copper of a window, eddy currents reckoned in (estimate, for how far the turns tried reach; each is then worked out)."""
 RISE_AIM = 0.90
 """Share of the allowed rise a core may reach in the search, whose currents are still estimates."""
 HEAT_TRANSFER = {"natural": 10.0, "forced": 25.0, "conduction": 16.0}
@@ -73,11 +75,11 @@ def wire_key(name: str) -> str:
 
 
 def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
-    """Integer turns of every winding for each core and candidate; the least turns meet the flux at the current limit."""
+    """Integer turns of every winding for each core and candidate; the least turns meet the flux at the current limit, the most reach to where core and copper burn least."""
     area = np.minimum(win.effective.area, win.effective.area_min)[:, None]
     pins = need.pins or {}
-    least = np.ceil(need.flux_limit / (need.b_max * area) / need.ratio + need.less(1) - 1e-9)
-    first = np.maximum(least, 1) + np.arange(CANDIDATES)
+    least = np.maximum(np.ceil(need.flux_limit / (need.b_max * area) / need.ratio + need.less(1) - 1e-9), 1)
+    first = least + np.round(np.maximum((_coolest(need, win, least) - least) / (CANDIDATES - 1), 1.0) * np.arange(CANDIDATES))
     if need.windings[1].name in pins:
         first = np.full_like(first[:, :1], pins[need.windings[1].name])
     elif "np" in pins:
@@ -90,6 +92,18 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
     for k, w in enumerate(need.windings[2:], 2):
         turns.append(np.full_like(first, pins[w.name]) if w.name in pins else np.maximum(np.round((first - need.less(1)) * w.volts / main + need.less(k)), 1))
     return turns
+
+
+def _coolest(need: TransformerNeed, win: Windows, least: Array) -> Array:
+    """Turns of the regulated winding at which core and copper together would burn least, by estimate: the loss of the core falls with a power of the turns, that of the copper grows with their square."""
+    area, volume = (np.asarray(getattr(win.effective, n)[:, None]) for n in ("area", "volume"))
+    rise = need.ambient + 0.8 * need.rise_max
+    p_core = core_loss(need, np.maximum(need.ratio * (least - need.less(1)), 1.0), {"area": area, "volume": volume}, rise)
+    relative = np.array([need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])])
+    amps = least * float(relative @ np.array([w.i_rms for w in need.windings]))
+    p_copper = copper.resistivity(rise) * win.turn_length(0.5 * win.height)[:, None] * amps**2 / (COPPER_SHARE * win.width * win.height)[:, None]
+    beta = need.material["loss_beta"]
+    return np.asarray(least * (0.5 * beta * p_core / np.maximum(p_copper, 1e-12)) ** (1 / (2 + beta)))
 
 
 def counting(need: TransformerNeed, turns: Sequence[Any]) -> list[Any]:

@@ -8,18 +8,22 @@ from rhevectra.core.stages.work import Work
 
 PULSED = 1.5
 """Pulsed current over the continuous rating (typical, from memory)."""
+TWICE = 2.0
+"""A die rated, after derating, for more than so many times what it sees is no near one."""
 JUNCTION_SHARE, COOLABLE = 0.85, 3.0
 """Share of the junction limit used, and the case-to-ambient resistance [K/W] below which forced air or the chassis is needed (common practice)."""
 
 
 def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.", kinds: tuple[str, ...] = ("discrete",), i_limit: float = 0.0) -> Mapping[str, Any]:
     """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating, i_limit [A] what it carries at the current limit;
-    sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the decision and the limit begin with; kinds of class. Dies of low resistance are offered where hard switching at a high current asks for them: their capacitance makes the lossless tank of a resonant stage less true."""
+    sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the decision and the limit begin with; kinds of class. Dies of low resistance are offered where hard switching at a high current asks for them, or where no other near the voltage carries the limit: their capacitance makes the lossless tank of a resonant stage less true."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
     table = work.parts["switches"]
 
     def rule() -> tuple[str, str, tuple[str, ...]]:
         rows = [r for r in table.rows if r["kind"] in kinds]
+        if not any(PULSED * r["i_max_a"] >= i_limit for r in rows if v_seen + 1.0 <= derate.value * r["v_class_v"] <= TWICE * v_seen):
+            rows = [r for r in table.rows if r["kind"] in (*kinds, "low-ohm")]
         classes = sorted({r["v_class_v"] for r in rows})
         lowest = next((c for c in classes if derate.value * c >= v_seen + 1.0), classes[-1])
         name, why, heavier = pick_die(rows, lowest, f"holds {holds}", i_least, i_limit, loss)

@@ -21,6 +21,8 @@ THERMISTOR_ROOM, THERMISTOR_WARM = 2.0, 1.3
 """Rated over expected current of the inrush thermistor: usual, and where line harmonics are tight (common practice)."""
 STORED = 17e-3
 """Energy in the bulk at the highest line over the input power and the square of the line's range [s], before the capacitor is chosen."""
+HEAT_ROOM = 1.6
+"""Over that energy in the limiter's rating: the capacitor chosen stores more, for its tolerance, its next size and hold-up."""
 RESTART_ROOM = 1.25
 """Over the current of a hot restart that is expected before the capacitor is chosen, for one that comes out larger."""
 BALANCED = 0.97
@@ -88,7 +90,7 @@ def _series(stacked: bool, work: Work, power: float) -> tuple[Any, Any, LineSour
     ntc = parts["thermistors"]
     room = THERMISTOR_ROOM if power < limits.D_LEAST_POWER or need.harmonics_class == "none" else THERMISTOR_WARM
     why = "a cooler part with less hot resistance" if room == THERMISTOR_ROOM else "its hot resistance keeps the line harmonics down"
-    name = work.choose("inlet.thermistor", lambda: inlet.limiting(ntc, room * current, joules), f"smallest class rated above {room:g} × {show(current, 'A')} and for the {show(joules, 'J')} that charge the bulk: {why}")
+    name = work.choose("inlet.thermistor", lambda: inlet.limiting(ntc, room * current, HEAT_ROOM * joules), f"smallest class rated above {room:g} × {show(current, 'A')} and for {HEAT_ROOM:g} × the {show(joules, 'J')} that charge the bulk: {why}")
     t, z = ntc.row(name.value), need.source_impedance
     bare = LineSource(z.r + t["r_hot_ohm"], z.x / (2 * np.pi * 50), 0.0, 0.0)
     series = replace(bare, resistance=bare.resistance + inlet.filter_copper(work, need.mains.v_min, power))

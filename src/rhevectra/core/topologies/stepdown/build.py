@@ -37,7 +37,7 @@ RESIDUAL_GAP = 10e-6
 """Between two ground faces [m] (typical, from memory)."""
 WHOLE_TURNS = 1.03
 """Room in the rectifier's voltage for turns that are rounded to whole ones."""
-AT_LIMIT = 1.35
+AT_LIMIT = 1.45
 """Largest current at the limit over that of the output while the switch is on: ripple, magnetising current and tolerance, estimated."""
 DUTY_ROOM, LITTLE_OVER = 0.985, 1.25
 """Longest duty over its limit that is aimed at, and up to which a shorter planned duty brings it there."""
