@@ -68,7 +68,7 @@ def test_every_command_runs(qtbot, window, command, tmp_path, monkeypatch):
     assert state(window) != before
     if roles.theme() == "dark":
         window.toggle_theme()
-    if command.id in ("project.save_as", "project.netlist", "edit.csv"):
+    if command.id in ("project.save_as", "project.netlist", "project.dossier", "project.ratings", "project.parts", "edit.csv"):
         assert (tmp_path / "out.file").stat().st_size > 100
     if command.id == "project.compare":
         assert ("figures differ" in window.page.text.toPlainText() and "24.0 V" in window.page.text.toPlainText()) or "V" in window.page.text.toPlainText()

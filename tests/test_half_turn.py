@@ -20,7 +20,7 @@ MU0 = 4e-7 * np.pi
 
 
 def made(need=NEED, name="ns1", **pins):
-    return size(need, {"transformer.half_turn": name, **pins})
+    return size(need, {"transformer.half_turn": name, "transformer.arrangement": "split", **pins})
 
 
 def network(np_amps, half_amps, n, r_post, r_leg):

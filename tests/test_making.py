@@ -161,7 +161,6 @@ def test_files_from_the_command_line(tmp_path, capsys):
     assert raw.startswith(b"%PDF") and raw.count(b"/Type /Page\n") == 3  # the transformer, and its inductor and chokes
     assert main(["report", str(project)], write_winding=write_winding) == 2
     assert main(["report", str(project), "--winding", str(tmp_path / "no" / "w.pdf")], write_winding=write_winding) == 2
-    assert main(["report", str(project), "-o", str(pdf)], write_winding=write_winding) == 2
     assert "rhevectra:" in capsys.readouterr().err
 
 

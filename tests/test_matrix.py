@@ -17,7 +17,7 @@ from rhevectra.core.topologies.common.winding import wires
 from rhevectra.drawing.matrix import matrix_picture
 from rhevectra.drawing.pictures import PICTURES, pictures_of
 
-NEED = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=5.0, current_max=100.0),), cooling="forced")
+NEED = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=5.0, current_max=140.0),), cooling="forced")
 
 
 @pytest.fixture(scope="module")
@@ -64,7 +64,7 @@ def test_one_piece_is_asked_for_its_share(heavy):
     assert matrix.share_of(need, 1).pins == need.pins and third.pins is None  # turns a person pinned are those of the single one
 
 
-def test_what_splitting_buys_at_a_hundred_amperes(heavy, pieces):
+def test_what_splitting_buys_at_140_amperes(heavy, pieces):
     """One is refused, several pass; flux by volt-seconds over turns and area stays below what the material allows; volume and losses add up; words name the best."""
     assert pieces[0].refused and not any(p.refused for p in pieces[1:])
     need, cores = heavy.context["plan"].need, heavy.catalogue["cores"].derived(windows)

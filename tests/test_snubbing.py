@@ -53,7 +53,7 @@ DEMOS = {name: decode(demo.text(name), name) for name in ("camera-hide", "logger
 @pytest.fixture(scope="module", params=DEMOS)
 def both(request):
     doc = DEMOS[request.param]
-    return tuple(size(doc.requirement, {**doc.decisions, "rectifier.snubber": kind}) for kind in ("none", "rc"))
+    return tuple(size(doc.requirement, {**doc.decisions, "rectifier.snubber": kind, "transformer.arrangement": "split"}) for kind in ("none", "rc"))
 
 
 def test_the_capacitor_is_the_smallest_that_keeps_to_the_allowance(both):

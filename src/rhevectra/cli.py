@@ -118,16 +118,18 @@ def _steady(args: argparse.Namespace) -> int:
 
 
 def _report(args: argparse.Namespace) -> int:
-    from rhevectra.app.parts import as_csv
+    from rhevectra.app import parts, ratings
     from rhevectra.project.store import write_text
 
-    if args.output is not None:
-        raise InputError("-o", "the report of the whole design is not in this version", "--winding OUT.pdf, --parts OUT.csv")
-    if args.winding is None and args.parts is None:
-        raise InputError("usage", "report writes at least one file", "--winding OUT.pdf, --parts OUT.csv")
+    if all(x is None for x in (args.output, args.winding, args.parts, args.ratings)):
+        raise InputError("usage", "report writes at least one file", "-o OUT.pdf, --winding OUT.pdf, --parts OUT.csv, --ratings OUT.csv")
     document, design, _ = _designed(args.project)
     if args.parts is not None:
-        write_text(args.parts, as_csv(design))
+        write_text(args.parts, parts.as_csv(design))
+    if args.ratings is not None:
+        write_text(args.ratings, ratings.as_csv(design))
+    if args.output is not None:
+        args.write_dossier(design, document.title, Path(args.output))
     if args.winding is not None:
         args.write_winding(design, document.title, Path(args.winding))
     return DONE if design.feasible else INFEASIBLE
@@ -167,9 +169,10 @@ def parser() -> argparse.ArgumentParser:
     t.add_argument("--json", action="store_true")
     t.add_argument("--csv", metavar="OUT", help="waveforms of all nodes and elements over one period")
     t.set_defaults(run=_steady)
-    r = sub.add_parser("report", help="what is handed on: winding sheet, parts list")
+    r = sub.add_parser("report", help="what is handed on: the design on paper, winding sheet, parts list, ratings")
     r.add_argument("project")
-    r.add_argument("-o", dest="output", metavar="OUT.pdf")
+    r.add_argument("-o", dest="output", metavar="OUT.pdf", help="the whole design: requirement, stages with pictures, decisions and figures, ratings, parts, winding sheet")
+    r.add_argument("--ratings", metavar="OUT.csv", help="every figure with a limit: worst value, margin, corner, where the limit comes from")
     r.add_argument("--parts", metavar="OUT.csv", help="parts of the power path and their count")
     r.add_argument("--winding", metavar="OUT.pdf", help="pages for the maker of the transformer, its board and the inductors; OUT.txt: its steps as a table")
     r.set_defaults(run=_report)
@@ -189,17 +192,17 @@ Opener = Callable[[str | None, str | None, str | None], int]
 """Opens the window: project file, demo name, file for a picture of the window; returns the exit code."""
 Shooter = Callable[[Path], int]
 """Takes pictures of all views into a folder."""
-Winder = Callable[[Any, str, Path], None]
-"""Writes the winding sheet of a design with a title to a file."""
+Writer = Callable[[Any, str, Path], None]
+"""Writes the winding sheet or the dossier of a design with a title to a file."""
 
 
-def main(argv: list[str] | None = None, open_window: Opener | None = None, take_shots: Shooter | None = None, write_winding: Winder | None = None) -> int:
+def main(argv: list[str] | None = None, open_window: Opener | None = None, take_shots: Shooter | None = None, write_winding: Writer | None = None, write_dossier: Writer | None = None) -> int:
     """Run one command, or hand over to the window where no command is named; returns the exit code of the contract."""
     words = sys.argv[1:] if argv is None else argv
     try:
         if words and (words[0] in _COMMANDS or words[0] in ("--version", "-h", "--help")):
             args = parser().parse_args(words)
-            args.write_winding = write_winding
+            args.write_winding, args.write_dossier = write_winding, write_dossier
             run: Callable[[argparse.Namespace], int] = args.run
             return run(args)
         if words and words[0] == "shots":

@@ -23,11 +23,18 @@ def take_shots(folder: Path) -> int:
 
 def write_winding(design: Any, title: str, path: Path) -> None:
     """The winding sheet as a file (drawing is imported only now)."""
-    from rhevectra.ui.report import write_winding_alone
+    from rhevectra.ui import report
 
-    write_winding_alone(design, title, path)
+    report.alone(report.write_winding, design, title, path)
+
+
+def write_dossier(design: Any, title: str, path: Path) -> None:
+    """The whole design as a file (drawing is imported only now)."""
+    from rhevectra.ui import report
+
+    report.alone(report.write_dossier, design, title, path)
 
 
 def main() -> int:
     """The `rhevectra` command."""
-    return cli.main(sys.argv[1:], open_window, take_shots, write_winding)
+    return cli.main(sys.argv[1:], open_window, take_shots, write_winding, write_dossier)

@@ -31,17 +31,17 @@ def _starts(widths: Sequence[float]) -> list[float]:
 
 
 class Paper:
-    """Pages with the project's title at their head. page: the one that is written, y: where it goes on [mm]."""
+    """Pages with the project's title at their head, and what kind of paper it is. page: the one that is written, y: where it goes on [mm]."""
 
-    def __init__(self, title: str) -> None:
-        self.title, self.pages = title, list[Picture]()
+    def __init__(self, title: str, kind: str = "Winding sheet") -> None:
+        self.title, self.kind, self.pages = title, kind, list[Picture]()
         self._heading, self.page, self.y = "", Picture(*PAGE, ""), 0.0
 
     def start(self, heading: str) -> None:
         """A new page under a heading."""
-        self._heading, self.page, self.y = heading, Picture(*PAGE, f"winding sheet, {heading}"), 34.0
+        self._heading, self.page, self.y = heading, Picture(*PAGE, f"{self.kind.lower()}, {heading}"), 34.0
         self.pages.append(self.page)
-        self.page.text(EDGE, 18, f"Winding sheet · {heading}", "ink", "left", 6.0, True)
+        self.page.text(EDGE, 18, f"{self.kind} · {heading}", "ink", "left", 6.0, True)
         self.page.text(EDGE, 24.5, self.title, "muted", "left", 3.8)
         self.page.line([(EDGE, 27.5), (PAGE[0] - EDGE, 27.5)], "ink", 0.4)
 

@@ -1,6 +1,6 @@
 """What the window does with files: open, save, compare, export. Dialogs ask for a name; the methods beside them do the work."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -167,6 +167,41 @@ class FileActions:
         if path:
             self.export_winding(path)
 
+    def dossier_dialog(self) -> None:
+        """Ask for a file and write the whole design."""
+        path = self._ask_name(True, "Save the design", "design.pdf", "PDF (*.pdf)")
+        if path:
+            self.export_dossier(path)
+
+    def export_dossier(self, path: str | Path) -> bool:
+        """Write the whole design as PDF."""
+        from rhevectra.ui.report import write_dossier
+
+        return self._exported("design", path, lambda: write_dossier(self.session.design, self.session.document.title, Path(path)))
+
+    def ratings_dialog(self) -> None:
+        """Ask for a file and write the ratings."""
+        from rhevectra.app.ratings import as_csv
+
+        path = self._ask_name(True, "Save ratings", "ratings.csv", "CSV (*.csv)")
+        if path:
+            self._exported("ratings", path, lambda: write_text(path, as_csv(self.session.design)))
+
+    def parts_dialog(self) -> None:
+        """Ask for a file and write the parts list."""
+        from rhevectra.app.parts import as_csv
+
+        path = self._ask_name(True, "Save parts list", "parts.csv", "CSV (*.csv)")
+        if path:
+            self._exported("parts list", path, lambda: write_text(path, as_csv(self.session.design)))
+
+    def _exported(self, what: str, path: str | Path, write: Callable[[], Any]) -> bool:
+        """Write a file and say so; a failure is told."""
+        done = self._guarded(write)
+        if done:
+            self.statusBar().showMessage(f"{what} written to {Path(path).name}")
+        return done
+
     def log_dialog(self) -> None:
         """Ask for a file and write the bench log as a table."""
         path = self._ask_name(True, "Save bench log", "bench-log.csv", "CSV (*.csv)")
@@ -175,19 +210,13 @@ class FileActions:
 
     def export_log(self, path: str | Path) -> bool:
         """Write the bench log as a table."""
-        done = self._guarded(lambda: write_text(path, as_csv(self.session.document.log)))
-        if done:
-            self.statusBar().showMessage(f"bench log written to {Path(path).name}")
-        return done
+        return self._exported("bench log", path, lambda: write_text(path, as_csv(self.session.document.log)))
 
     def export_winding(self, path: str | Path) -> bool:
         """Write the winding sheet, as PDF or, by the name's ending, as text."""
         from rhevectra.ui.report import write_winding
 
-        done = self._guarded(lambda: write_winding(self.session.design, self.session.document.title, Path(path)))
-        if done:
-            self.statusBar().showMessage(f"winding sheet written to {Path(path).name}")
-        return done
+        return self._exported("winding sheet", path, lambda: write_winding(self.session.design, self.session.document.title, Path(path)))
 
     def export_csv_dialog(self) -> None:
         """Ask for a file and write the shown traces."""

@@ -1,12 +1,13 @@
 """What is handed on in files: pages as a PDF, always in the light theme."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QMarginsF, QSizeF
 from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
 from PySide6.QtWidgets import QApplication
 
+from rhevectra.app import dossier
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies.common.making import as_text
@@ -30,12 +31,17 @@ def write_winding(design: Design, title: str, path: Path) -> None:
         write_pdf(path, pages(design, title), f"winding sheet: {title}")
 
 
-def write_winding_alone(design: Design, title: str, path: Path) -> None:
+def write_dossier(design: Design, title: str, path: Path) -> None:
+    """The whole design on paper, with the winding sheet where there is a transformer. Raises InputError where the file cannot be written."""
+    write_pdf(path, (*dossier.pages(design, title), *(pages(design, title) if has_sheet(design) else ())), f"design: {title}")
+
+
+def alone(write: Callable[[Design, str, Path], None], design: Design, title: str, path: Path) -> None:
     """The same without a window: the application is made first."""
     prepare_platform()
     application = QApplication.instance() or QApplication(["rhevectra"])
     roles.load_fonts()
-    write_winding(design, title, path)
+    write(design, title, path)
     assert application is not None
 
 

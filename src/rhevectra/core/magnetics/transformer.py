@@ -176,7 +176,7 @@ def _leak_of(need: TransformerNeed, k: int, real: list[Array], laid: Laid, turn:
     return n_p**2 * turn * (copper.MU0 * laid.height / (3 * width * interfaces**2) + row) / need.halves**2
 
 
-def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: dict[str, tuple[Array, Array]], rho: float) -> list[Laid]:
+def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: winding.Sizes, rho: float) -> list[Laid]:
     """Wire for every winding: the option of least loss whose height keeps to its share of the window."""
     width = need.between_margins(win.width)[:, None] * np.ones_like(turns[0])
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
@@ -194,9 +194,8 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
         if need.board is not None:
             trial = lay_tracks(real[k][..., None], width[..., None], parts, need.board, pinned, aux_track(w.i_rms, need.board) if k == len(turns) - 1 else np.inf)
         else:
-            sizes = wires["triple" if w.triple else "enamel"]
-            d, o, strands, flat, foil = winding.options(w.i_rms, *sizes, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, *sizes)
-            trial = winding.lay(real[k][..., None], d, o, strands, width[..., None], parts, flat, foil, need.tapes.thickness)
+            of = winding.options(w.i_rms, wires, w.triple, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, wires, w.triple)
+            trial = winding.lay(real[k][..., None], of.diameter, of.overall, of.strands, width[..., None], parts, of.flat, of.foil, need.tapes.thickness, of.sheath)
         cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, np.asarray(rate * scale + near[k])[..., None], rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
         cost = cost + need.leak_cost * _leak_of(need, k, real, trial, middle, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
@@ -235,7 +234,7 @@ def _gaps(need: TransformerNeed, win: Windows, turns: list[Array], eff: dict[str
     return magnetics.solve_gap(eff["area_post"], turns[0], need.lp, eff["length"], need.material["mu_initial"], eff["area"], win.window[:, None])
 
 
-def try_all(need: TransformerNeed, win: Windows, wires: dict[str, tuple[Array, Array]]) -> Trial:
+def try_all(need: TransformerNeed, win: Windows, wires: winding.Sizes) -> Trial:
     """Every core with every candidate: losses, temperature, fill, gap, leakage and how far each constraint is exceeded."""
     win = need.room(win)
     turns = candidate_turns(need, win)
@@ -275,7 +274,7 @@ def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> T
         "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""), "rise": (trial.rise, RISE_AIM * need.rise_max, "K"),
         "gap": (trial.gap, need.gap_max_share * np.sqrt(post), "m"), "ratio": (ratio, 1e-9, ""), "parts": (thin, 1.0, ""),
         **({} if need.half is None or not need.half.spaced else {"leg": (fuller_leg(need, win, trial), need.b_max, "T")}),
-        **({} if need.leak_aim is None else {"leak": (beside_leakage(need, win, trial), need.leak_aim, "H")}), "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
+        **({} if need.leak_aim is None else {"leak": (beside_leakage(need, win, trial), need.leak_aim, "H"), "no room": (need.leak_aim / beside_leakage(need, win, trial, np.maximum(1 - trial.fill, 0.0) * win.height[:, None]), 1.0, "")}), "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
     excess = np.zeros(shape)
     for value, limit, _unit in constraints.values():
         over = np.where(value > limit, np.where(np.asarray(limit) > 1e-6, value / np.maximum(limit, 1e-9), 2.0) - 1, 0.0)
@@ -291,11 +290,11 @@ def fuller_leg(need: TransformerNeed, win: Windows, trial: Trial) -> Any:
     return half_turn.leg_flux(need.flux_limit / turns[0], 1.0, area[:, None], amps, length[:, None], need.material["mu_initial"], magnetics.shim(trial.gap))
 
 
-def beside_leakage(need: TransformerNeed, win: Windows, trial: Trial) -> Any:
-    """Leakage of two chambers seen from the primary [H], in the windows as filled: even fields between the ends and the wall."""
+def beside_leakage(need: TransformerNeed, win: Windows, trial: Trial, wider: Any = 0.0) -> Any:
+    """Leakage of two chambers seen from the primary [H], in the windows as filled: even fields between the ends and the wall. wider: by how much more the wall keeps them apart [m]."""
     outputs = outputs_of(need)
     own = sum(trial.laid[k].height for k in outputs) * (1 / 3 if len(outputs) == 1 else (1 / 3 + arrangement.NEARER) / 2)
-    apart = trial.laid[0].height / 3 + (need.wall or 0.0) + own
+    apart = trial.laid[0].height / 3 + (need.wall or 0.0) + wider + own
     return copper.MU0 * np.square(trial.turns[0]) * win.base_turn[:, None] / win.path[:, None] * apart
 
 
@@ -311,19 +310,20 @@ def core_loss(need: TransformerNeed, turns: Any, eff: dict[str, Any], temperatur
 
 @dataclass(frozen=True)
 class Choice:
-    """The chosen core and candidate, and for every smaller core the sentence that refused it."""
+    """The chosen core and candidate, and for every smaller core the sentence that refused it. leaner: a smaller one would have passed, but leaks far more."""
 
     core: int
     candidate: int
     passed: bool
     refused: Callable[[], tuple[str, ...]]
     trial: Trial
+    leaner: bool = False
 
 
 FITS = "fits"
 _SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, {l} aimed at",
          "gap": "gap {v} is longer than {l}, fringing heats the winding", "no gap": "inductance cannot be reached even without a gap",
-         "leg": "flux {v} in the fuller outer leg at the current limit, limit {l}", "leak": "its chambers leak {v} at least, {l} are wanted", "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
+         "leg": "flux {v} in the fuller outer leg at the current limit, limit {l}", "leak": "its chambers leak {v} at least, {l} are wanted", "no room": "wanted of its chambers is {v} times what they leak with the widest wall there is room for", "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
 
 
 def binding(trial: Trial, core: int) -> str:
@@ -341,19 +341,37 @@ def binding(trial: Trial, core: int) -> str:
     return text
 
 
-def choose(trial: Trial, win: Windows, pinned: str | None) -> Choice:
-    """Smallest effective volume that passes everything, at its candidate of least loss; if none passes, the least excess."""
+LARGER, LEANER, LEAK_MUCH = 1.5, 0.65, 0.025
+"""A core up to so many times as large is taken where its leakage burns at most such a share, and that of the smaller more than such a share of what the transformer hands on."""
+
+
+def _leaner(able: Sequence[int], volume: Array, leak: Array, much: float) -> int:
+    """Of the cores that pass, smallest first, the smallest; or one little larger that leaks far less, where the leakage burns more than `much` [W]."""
+    small = able[0]
+    near = [k for k in able if volume[k] <= LARGER * volume[small] and leak[k] <= LEANER * leak[small]]
+    return near[0] if near and leak[small] > much else small
+
+
+def choose(trial: Trial, win: Windows, pinned: str | None, much: float = np.inf) -> Choice:
+    """Smallest effective volume that passes everything, or one little larger that leaks far less, at its candidate of least loss; if none passes, the least excess. much: what leakage may burn before another is looked for [W]."""
     loss = trial.p_core + sum(trial.p_copper) + trial.leak_loss
     passed: Array = np.asarray(trial.excess <= 0)
     best = np.where(passed, loss, 1e6 * (1 + trial.excess)).argmin(-1)
     volume = win.effective.volume
     order = np.argsort(volume, kind="stable")
     able: Array = np.asarray(passed.any(-1))
+    leaner = False
     if pinned is not None:
         core = win.names.index(pinned)
     elif able.any():
-        core = next(int(i) for i in order if able[i])
+        at = np.arange(len(volume)), best
+        core = _leaner([int(i) for i in order if able[i]], volume, np.broadcast_to(trial.leak_loss, loss.shape)[at], much)
+        leaner = any(able[i] and volume[i] < volume[core] for i in order)
     else:
         core = int(trial.excess.min(-1).argmin())
     smaller = [int(i) for i in order if volume[i] < volume[core]]
-    return Choice(core, int(best[core]), bool(able[core]), lambda: tuple(f"{win.names[i]}: {binding(trial, i)}" for i in reversed(smaller)), trial)
+
+    def refused() -> tuple[str, ...]:
+        told = ((i, binding(trial, i)) for i in reversed(smaller))
+        return tuple(f"{win.names[i]}: {'it would pass, but leaks far more' if leaner and why == FITS else why}" for i, why in told)
+    return Choice(core, int(best[core]), bool(able[core]), refused, trial, leaner)

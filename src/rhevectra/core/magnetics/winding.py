@@ -5,7 +5,7 @@ turns fill a layer. A layer of n turns needs n + 1 of their widths, because the 
 A foil is as wide as the window leaves and makes one turn a layer, with tape between its turns.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,7 +21,14 @@ BULGE = 1.05
 DENSITIES = np.array([2.0e6, 3.5e6, 6.0e6, 10.0e6])
 """Current densities of the wire options [A/m²]; loss and height decide among them."""
 SIZES_MM = (0.14, 0.2, 0.25, 0.315, 0.4, 0.5, 0.71)
-MAX_STRANDS = 60
+MAX_STRANDS, LITZ_MOST = 60, 400
+"""Strands of a bundle that is twisted by hand, and of litz from a maker of wire, at most (common practice, no source)."""
+LITZ_FROM, LITZ_MM, LITZ_LEAST = 5.0, (0.1, 0.14, 0.2, 0.25), 8
+"""Current [A rms] from which litz is tried, the strands it is made of, and how many it has at least (common practice, no source)."""
+ROPE = 1.28
+"""Diameter of litz of more than MAX_STRANDS over that of a strand and the root of their number: bunches of bunches, six tenths of it strands (typical, from memory)."""
+SHEATH, TWISTED_TRIPLE = 0.2e-3, 7
+"""What three extruded layers over the whole of a litz add to its diameter [m] (typical, from memory), and how many wires each insulated so are twisted at most where such litz may be had."""
 BESIDE_MOST = 20
 """Wires that are wound side by side at most (common practice, no source)."""
 HAND, HAND_MOST = 6, 200
@@ -36,9 +43,21 @@ SPARSE = 0.5
 
 
 def bundle_ratio(strands: Any) -> Any:
-    """Diameter of a bundle over that of a strand (packing of equal circles in a circle; 1.154·√n beyond seven)."""
+    """Diameter of a bundle over that of a strand (packing of equal circles in a circle; 1.154·√n beyond seven, rope-laid litz beyond sixty)."""
     n = np.asarray(strands).astype(int)
-    return np.where(n <= 7, _PACKING[np.clip(n, 0, 7)], 1.154 * np.sqrt(n))
+    return np.where(n <= 7, _PACKING[np.clip(n, 0, 7)], np.where(n <= MAX_STRANDS, 1.154, ROPE) * np.sqrt(n))
+
+
+@dataclass(frozen=True)
+class Options:
+    """Wires that may be laid, an array each: diameter of a strand and overall [m], strands, whether they lie side by side, whether it is a foil, and what is extruded over the whole [m of diameter]."""
+
+    diameter: Array
+    overall: Array
+    strands: Array
+    flat: Array
+    foil: Array
+    sheath: Array
 
 
 @dataclass(frozen=True)
@@ -109,7 +128,12 @@ def strands_of(laid: Laid) -> str:
         return f"track {laid.copper / laid.strands / laid.diameter * 1e3:.2f} mm × {laid.diameter * 1e6:.0f} µm" + (f", {int(laid.strands)} layers in parallel" if laid.strands > 1 else "")
     if laid.foil:
         return f"foil {laid.diameter * 1e3:.3g} mm × {laid.copper / laid.diameter * 1e3:.1f} mm"
-    return (f"{int(laid.strands)} × " if laid.strands > 1 else "") + f"{laid.diameter * 1e3:.3g} mm" + (" side by side" if laid.beside > 1 else ", twisted" if laid.strands > 1 else "")
+    return (f"{int(laid.strands)} × " if laid.strands > 1 else "") + f"{laid.diameter * 1e3:.3g} mm" + (" side by side" if laid.beside > 1 else " litz" if laid.strands > MAX_STRANDS or sheathed(laid) else ", twisted" if laid.strands > 1 else "")
+
+
+def sheathed(laid: Laid) -> bool:
+    """Whether its strands have an insulation over all of them."""
+    return not laid.foil and laid.dielectric == 0 and bool(laid.tall > laid.overall * bundle_ratio(laid.strands) + 0.5 * SHEATH)
 
 
 def turns_per_layer(width: Any, bundle: Any) -> Any:
@@ -117,9 +141,9 @@ def turns_per_layer(width: Any, bundle: Any) -> Any:
     return np.maximum(np.floor(np.round(width / bundle, 9)) - 1, 0)
 
 
-def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: Sequence[float] = (1.0,), flat: Any = False, foil: Any = False, tape: float = TAPE) -> Laid:
-    """Lay a winding of `turns` into a width [m]; parts: shares of its turns that are wound apart, from the post outwards; flat: strands side by side, not twisted; foil: of that thickness, one turn a layer; tape: between layers [m]."""
-    tall = np.where(flat, overall, overall * bundle_ratio(strands))
+def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts: Sequence[float] = (1.0,), flat: Any = False, foil: Any = False, tape: float = TAPE, sheath: Any = 0.0) -> Laid:
+    """Lay a winding of `turns` into a width [m]; parts: shares of its turns that are wound apart, from the post outwards; flat: strands side by side, not twisted; foil: of that thickness, one turn a layer; tape: between layers [m]; sheath: over all strands [m of diameter]."""
+    tall = np.where(flat, overall, overall * bundle_ratio(strands) + sheath)
     bundle = np.where(foil, width, np.where(flat, overall * strands, tall))
     per_layer = np.where(foil, width > 6 * EDGE, turns_per_layer(width, bundle))
     fits = (per_layer >= 1) & (~np.asarray(flat) | (np.asarray(strands) <= HAND) | (turns * strands <= HAND_MOST))
@@ -130,24 +154,32 @@ def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts
     return Laid(diameter, overall, strands, bundle, tall, per_layer, layers, height, copper, fits, np.asarray(foil), np.zeros(np.shape(diameter)), np.full(np.shape(diameter), tape))
 
 
-def options(current: Any, sizes: Array, overall: Array, foil: bool = False) -> tuple[Array, Array, Array, Array, Array]:
-    """Strand diameter, overall diameter, strand count, whether the strands lie side by side, and whether it is a foil, of every different wire option for an rms current [A]; foil: foils are offered too."""
-    d = np.repeat(sizes, len(DENSITIES))
-    o = np.repeat(overall, len(DENSITIES))
-    density = np.tile(DENSITIES, len(sizes))
-    strands = np.clip(np.round(current / density / (np.pi / 4 * d**2)), 1, MAX_STRANDS)
+Sizes = Mapping[str, tuple[Array, Array]]
+"""Diameters and overall diameters [m] of the wires offered, by kind: enamel, litz (its strands), triple."""
+
+
+def options(current: Any, sizes: Sizes, triple: bool, foil: bool = False) -> Options:
+    """Every different wire option for an rms current [A]; triple: insulated against the other side by itself; foil: foils are offered too."""
+    litz = current >= LITZ_FROM
+    found = [_bundles(current, sizes["triple" if triple else "enamel"], MAX_STRANDS, range(1, (TWISTED_TRIPLE if triple and litz else MAX_STRANDS) + 1), range(2, BESIDE_MOST + 1))]
+    if litz:
+        found.append(_bundles(current, sizes["litz"], LITZ_MOST, range(LITZ_LEAST if triple else MAX_STRANDS + 1, LITZ_MOST + 1), sheath=SHEATH if triple else 0.0))
+    if foil and current >= FOIL_FROM:
+        thick, n = np.array(FOILS_MM) * 1e-3, len(FOILS_MM)
+        found.append(Options(thick, thick, np.ones(n), np.zeros(n, bool), np.ones(n, bool), np.zeros(n)))
+    return found[0] if len(found) == 1 else Options(*(np.concatenate([getattr(o, name) for o in found]) for name in Options.__dataclass_fields__))
+
+
+def _bundles(current: Any, sizes: tuple[Array, Array], most: int, twisted: range, beside: range = range(0), sheath: float = 0.0) -> Options:
+    """Wires of as many strands as each density asks for, `most` at most, once each: those of so many strands twisted, and of so many side by side; sheath: over all of them [m of diameter]."""
+    d, o = (np.repeat(x, len(DENSITIES)) for x in sizes)
+    strands = np.clip(np.round(current / np.tile(DENSITIES, len(sizes[0])) / (np.pi / 4 * d**2)), 1, most)
     different: dict[tuple[float, float], int] = {}
     for k, pair in enumerate(zip(d.tolist(), strands.tolist(), strict=True)):
         different.setdefault(pair, k)
-    first = list(different.values())
-    beside = [k for k in first if 2 <= strands[k] <= BESIDE_MOST]
-    flat = np.repeat([False, True], [len(first), len(beside)])
-    first += beside
-    found = d[first], o[first], strands[first], flat, np.zeros(len(first), bool)
-    if not foil or current < FOIL_FROM:
-        return found
-    thick, n = np.array(FOILS_MM) * 1e-3, len(FOILS_MM)
-    return tuple(np.concatenate([x, y]) for x, y in zip(found, (thick, thick, np.ones(n), np.zeros(n, bool), np.ones(n, bool)), strict=True))  # type: ignore[return-value]
+    together, apart = ([k for k in different.values() if int(strands[k]) in kind] for kind in (twisted, beside))
+    kept = [*together, *apart]
+    return Options(d[kept], o[kept], strands[kept], np.repeat([False, True], [len(together), len(apart)]), np.zeros(len(kept), bool), np.full(len(kept), sheath))
 
 
 def unevenness(turns: Any, laid: Laid, width: Any) -> Any:

@@ -4,8 +4,8 @@ import re
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.magnetics.winding import SHEATH, TWISTED_TRIPLE, Options, Sizes
 
 EXAMPLE = "4x0.4 flat"
 ACCEPTED = "diameter in mm or as AWG, with the count before it: 0.6, 19x0.14 (twisted), 4x0.4 flat (side by side), 2xAWG26; or a foil by its thickness: foil 0.2; on a board turns a layer, and layers to a turn: board 4, board 1x3"
@@ -82,12 +82,14 @@ def write_foil(thick: float) -> str:
     return f"foil {thick * 1e3:.4g}"
 
 
-def options(text: str, sizes: Array, overall: Array) -> tuple[Array, Array, Array, Array, Array]:
-    """The one option of a wire that was chosen, as `winding.options` gives them; its insulation is that of the nearest sizes (diameters and overall diameters [m])."""
+def options(text: str, sizes: Sizes, triple: bool) -> Options:
+    """The one option of a wire that was chosen, as `winding.options` gives them; its insulation is that of the nearest sizes. triple: each of few wires is insulated by itself, more are a litz with that insulation over all."""
     foil = thickness(text)
     if foil is not None:
-        return np.array([foil]), np.array([foil]), np.array([1.0]), np.array([False]), np.array([True])
+        return Options(np.array([foil]), np.array([foil]), np.array([1.0]), np.array([False]), np.array([True]), np.zeros(1))
     strands, diameter, flat = parts(text)
-    order = np.argsort(sizes)
-    wall = np.interp(diameter, sizes[order], (overall - sizes)[order])
-    return np.array([diameter]), np.array([diameter + wall]), np.array([float(strands)]), np.array([flat]), np.array([False])
+    sheath = triple and not flat and strands > TWISTED_TRIPLE
+    bare, overall = sizes["triple"] if triple and not sheath else (np.concatenate([sizes[kind][k] for kind in ("enamel", "litz")]) for k in (0, 1))
+    order = np.argsort(bare)
+    wall = np.interp(diameter, bare[order], (overall - bare)[order])
+    return Options(np.array([diameter]), np.array([diameter + wall]), np.array([float(strands)]), np.array([flat]), np.array([False]), np.array([SHEATH if sheath else 0.0]))

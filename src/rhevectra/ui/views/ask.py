@@ -5,15 +5,12 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
+from rhevectra.app.cautions import CAUTIONS
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.project.document import Document
 from rhevectra.ui.views.ask_fields import MAINS_FIELDS, PLACE_FIELDS, Field
 from rhevectra.ui.views.ask_outputs import OutputsTable
-
-CAUTIONS = ("Mains and the bus behind it kill, also minutes after switch-off: discharge, wait, then measure before touching. First power-up through an isolation transformer and a series lamp. "
-            "These figures are a starting point for a qualified person, who answers for the design, its testing and the local codes. Insulation, creepage and clearance are to be confirmed "
-            "against the standard in force and by a test house.")
 
 
 class FieldRow(QObject):

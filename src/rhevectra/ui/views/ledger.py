@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QButtonGroup, QFrame, QHBoxLayout, QHeaderView, QLabel, QSplitter, QTableWidget, QTableWidgetItem, QTextBrowser, QToolButton, QVBoxLayout, QWidget
 
 from rhevectra.app.changes import difference, text_of, value_text
+from rhevectra.app.ratings import limit_of
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.working import Working, explain
 from rhevectra.core.design.design import Design, Figure, figure_at
@@ -14,13 +15,6 @@ from rhevectra.ui.theme.roles import colour, font, theme
 from rhevectra.ui.widgets.reading_bar import ReadingBar
 
 LABEL, VALUE, MOVED, LIMIT, WORD = range(5)
-
-
-def limit_text(figure: Figure) -> str:
-    """Its limit with the direction."""
-    if figure.limit is None:
-        return ""
-    return ("≤ " if figure.limit_kind == "max" else "≥ ") + text_of(figure.id, figure.limit, figure.unit)
 
 
 class LedgerView(QFrame):
@@ -170,7 +164,7 @@ class LedgerView(QFrame):
         return best.id if best else ""
 
     def _fill(self, r: int, figure: Figure, moved: str) -> None:
-        texts = (figure.label, value_text(figure), moved, limit_text(figure), figure.word)
+        texts = (figure.label, value_text(figure), moved, limit_of(figure), figure.word)
         tip = f"{figure.label}\n{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}" + (f"\n{'shown' if self.here else 'worst'} at {figure.corner.text()}" if figure.corner else "") + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else "")
         span = 4 if isinstance(figure.value, str) and not moved else 1
         if self.table.columnSpan(r, VALUE) != span:
@@ -208,7 +202,7 @@ class LedgerView(QFrame):
         """The chosen figure as text on the clipboard."""
         if self._design is not None and self._open in self._design.specs:
             f = self._design.figure(self._open)
-            QApplication.clipboard().setText(f"{f.label} ({f.id}) = {value_text(f)} {limit_text(f)} {f.word} {f.corner.text() if f.corner else ''}".strip())
+            QApplication.clipboard().setText(f"{f.label} ({f.id}) = {value_text(f)} {limit_of(f)} {f.word} {f.corner.text() if f.corner else ''}".strip())
 
     def _follow(self, url: QUrl) -> None:
         self._show_working(url.toString())

@@ -13,7 +13,7 @@ from rhevectra.core.formulas.resonant import shorted_reading
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, called, counts, shares
 from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
 from rhevectra.core.magnetics.transformer import conducting, counting, outputs_of, primary_side, wound
-from rhevectra.core.magnetics.winding import strands_of
+from rhevectra.core.magnetics.winding import sheathed, strands_of
 from rhevectra.core.magnetics.windows import legs_called
 from rhevectra.core.topologies.common.pins import pins_of, shield_pin, told
 from rhevectra.core.topologies.common.winding import LEAD_OUT
@@ -89,6 +89,8 @@ def _wire(laid: Any, triple: bool) -> str:
         return strands_of(laid)
     if laid.foil:
         return f"copper {strands_of(laid)}, edges deburred, a tape between turns"
+    if sheathed(laid):
+        return strands_of(laid) + f" of enamelled strands, triple-insulated over all of them to {laid.tall * 1e3:.3g} mm"
     return strands_of(laid) + f", overall {laid.overall * 1e3:.3g} mm" + (", triple-insulated" if triple else ", enamelled")
 
 

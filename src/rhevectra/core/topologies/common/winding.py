@@ -1,6 +1,6 @@
 """Winding the transformer: core, turns, leakage and safety spacing, chosen and recorded."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -15,7 +15,7 @@ from rhevectra.core.formulas import insulation, magnetics, noise
 from rhevectra.core.magnetics import arrangement, candidate, compare, fringing, wire
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
-from rhevectra.core.magnetics.winding import SIZES_MM
+from rhevectra.core.magnetics.winding import LITZ_MM, SIZES_MM
 from rhevectra.core.magnetics.windows import USUAL, Tapes, Windows, windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import pins
@@ -25,15 +25,14 @@ LEAD_OUT = 1.25
 
 
 def wires(parts: Catalogue) -> dict[str, tuple[Any, Any]]:
-    """Wire sizes offered: strand and overall diameters [m], enamelled and triple-insulated."""
-    table = parts["wires"]
-    result = {}
-    for kind in ("enamel", "triple"):
-        rows = [r for r in table.rows if r["kind"] == kind]
-        if kind == "enamel":
-            rows = [r for r in rows if any(abs(r["diameter_m"] * 1e3 - s) < 1e-6 for s in SIZES_MM)] + [r for r in rows if r["name"] in parts.own.get("wires", ())]
-        result[kind] = (np.array([r["diameter_m"] for r in rows]), np.array([r["overall_m"] for r in rows]))
-    return result
+    """Wire sizes offered: strand and overall diameters [m], enamelled, strands of litz and triple-insulated."""
+    rows, own = parts["wires"].rows, parts.own.get("wires", ())
+    enamelled = [r for r in rows if r["kind"] == "enamel"]
+
+    def of(sizes: Sequence[float]) -> list[Mapping[str, Any]]:
+        return [r for r in enamelled if any(abs(r["diameter_m"] * 1e3 - s) < 1e-6 for s in sizes)]
+    kinds = {"enamel": of(SIZES_MM) + [r for r in enamelled if r["name"] in own], "litz": of(LITZ_MM), "triple": [r for r in rows if r["kind"] == "triple"]}
+    return {kind: (np.array([r["diameter_m"] for r in found]), np.array([r["overall_m"] for r in found])) for kind, found in kinds.items()}
 
 
 def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
@@ -46,13 +45,14 @@ def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
         pinned = None  # told by `on_board`
     every = every.only(np.flatnonzero(every.bare)) if need.board is not None else every.offered(pinned)
     near = tr.worth_trying(need, every, pinned)
+    much = np.inf if "transformer.arrangement" in work.choose.pins else tr.LEAK_MUCH * work.need.power  # who chose an arrangement sees what it leaks on the same core
     win, choice = every, None
     if 0 < len(near) < len(every.names):
         win = every.only(near)
-        choice = tr.choose(tr.try_all(need, win, wires(work.parts)), win, pinned)
+        choice = tr.choose(tr.try_all(need, win, wires(work.parts)), win, pinned, much)
     if choice is None or not (choice.passed or pinned):
         win = every
-        choice = tr.choose(tr.try_all(need, win, wires(work.parts)), win, pinned)
+        choice = tr.choose(tr.try_all(need, win, wires(work.parts)), win, pinned, much)
     return choice, win
 
 
@@ -66,7 +66,7 @@ def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
 def record_core(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, every: Windows) -> None:
     """The core that was found as a decision."""
     many = int(every.bare.sum()) if need.board is not None else len(every.offered(work.choose.pins.get("transformer.core")).names)
-    work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
+    work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature{', and leaks far less than a smaller one that would pass' if choice.leaner else ''}" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
     if need.board is None and every.bare[every.names.index(win.names[choice.core])]:
         work.find(LOOK_AT, "transformer", f"{win.names[choice.core]} has no bobbin: wire would lie on the bare post without what insulates it; such cores take boards", "transformer.core", "transformer.core")
     if work.parts["cores"].row(win.names[choice.core])["family"] == "U":

@@ -65,7 +65,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = sc.choose_switch(work, v, v_top, v_low, work.need.power / 0.88)
     v_or = sc.reflected(work, v, switch, v_top)
-    rectifiers = choose_rectifiers(work, lambda out: out.magnitude + v_top * (out.magnitude + 0.6) / v_or)
+    rectifiers = choose_rectifiers(work, lambda out: out.magnitude + v_top * (out.magnitude + 0.6) / v_or * (1.0 if out.regulated else 1 + sizing.ROUNDING * out.tolerance))
     if v.turned:
         switch = {**switch, "c_clamp": sc.clamp_switch(work, switch, v_or, v_low, work.need.power / 0.88)}
     stage = sizing.estimate(work, v, switch, v_or, rectifiers, v_bus)
