@@ -75,3 +75,13 @@ def test_the_maker_reads_what_to_order(design):
     count, diameter = int(strands), float(mm.removesuffix(" mm"))
     over = 1e3 * float(winding.bundle_ratio(count)) * float(np.interp(diameter, SIZES["litz"][0] * 1e3, SIZES["litz"][1])) + 0.2
     assert f"triple-insulated over all of them to {over:.3g} mm" in part.wire and count > 7
+
+
+@pytest.mark.parametrize(("topology", "volts", "amps"), [("llc_full", 48.0, 30.0), ("push_pull", 12.0, 15.0), ("full_bridge", 24.0, 20.0)])
+def test_both_halves_of_a_tap_are_wound_with_one_wire(topology, volts, amps):
+    """Whatever each would take by itself where it lies: nobody winds a tapped output with two wires."""
+    mains = Mains(kind="dc", v_min=24.0, v_max=36.0) if topology == "push_pull" else Mains(kind="dc", v_min=380.0, v_max=410.0)
+    d = size(Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=amps),)), {"topology": topology, "secondary.kind": "centre_tap"}, noise=False)
+    plan = d.context["plan"]
+    laid = {w.name: x.at((plan.choice.core, plan.choice.candidate)) for w, x in zip(plan.need.windings, plan.choice.trial.laid, strict=True)}
+    assert "ns1b" in laid and (laid["ns1"].strands, laid["ns1"].diameter, laid["ns1"].tall) == (laid["ns1b"].strands, laid["ns1b"].diameter, laid["ns1b"].tall)

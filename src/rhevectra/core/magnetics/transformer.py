@@ -177,7 +177,7 @@ def _leak_of(need: TransformerNeed, k: int, real: list[Array], laid: Laid, turn:
 
 
 def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: winding.Sizes, rho: float) -> list[Laid]:
-    """Wire for every winding: the option of least loss whose height keeps to its share of the window."""
+    """Wire for every winding, both halves of a tapped one alike: the option of least loss whose height keeps to its share of the window."""
     width = need.between_margins(win.width)[:, None] * np.ones_like(turns[0])
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
     room = (win.height - arrangement.insulation(need.stack, need.tapes))[:, None] * np.ones_like(turns[0])
@@ -185,6 +185,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
     scale = (copper.MU0 * turns[1] / _path(need, win)) ** 2
     middle = win.turn_length(0.5 * win.height)[:, None, None]
     laid: dict[int, Laid] = {}
+    halves: list[tuple[int, Laid, Any]] = []
     real = wound(need, turns)
     rates, left = field_rates(need), room
     near = _gap_rates(need, win, turns, gap, [(k + 0.5) / len(need.stack) * win.height[:, None] for k in range(len(need.stack))])
@@ -200,8 +201,14 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
         cost = cost + need.leak_cost * _leak_of(need, k, real, trial, middle, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
         cost = cost + np.where(trial.fits, 0.0, 1e9) + np.where(too_tall, 1e3 * (1 + trial.height / 1e-3), 0.0)
-        laid[k] = trial.pick(cost.argmin(-1))
-        left = left - laid[k].height
+        halves.append((k, trial, cost))
+        if k + 1 < len(turns) and need.windings[k + 1].name == f"{w.name}b":
+            continue
+        best = sum(c for _, _, c in halves).argmin(-1)
+        for half, tried, _ in halves:
+            laid[half] = tried.pick(best)
+            left = left - laid[half].height
+        halves.clear()
     return [laid[k] for k in range(len(turns))]
 
 

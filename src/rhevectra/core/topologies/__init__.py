@@ -19,11 +19,13 @@ def usual_topology(need: Requirement, stiff: bool) -> tuple[str, str]:
     power = need.power
     if power <= SMALL or len(need.outputs) > 1:
         return "flyback", "the usual one " + ("for several outputs" if len(need.outputs) > 1 else f"up to some {SMALL:g} W") + "; the Contest compares all"
-    habit = f"a habit at {power:.0f} W (common practice); the Contest compares all"
+
+    def habit(where: str) -> str:
+        return f"a habit at {power:.0f} W{where} (common practice); the Contest compares all"
     out = need.outputs[0]
     if need.is_dc and need.mains.v_max <= BATTERY:
-        return ("forward_active_clamp" if power <= MIDDLE else "push_pull" if power <= LARGE else "full_bridge"), f"from a low dc source {habit}"
+        return ("forward_active_clamp" if power <= MIDDLE else "push_pull" if power <= LARGE else "full_bridge"), habit(" from a low dc source")
     narrow = stiff or (need.is_dc and need.mains.v_max <= STIFF * need.mains.v_min)
     if narrow and out.current_max <= HEAVY and out.magnitude <= ADJUSTED * abs(out.voltage_min or out.voltage):
-        return ("llc_half" if power <= LARGE else "llc_full"), f"from a bus that hardly moves {habit}"
-    return ("forward_2sw" if power <= MIDDLE else "half_bridge" if power <= LARGE else "full_bridge"), habit
+        return ("llc_half" if power <= LARGE else "llc_full"), habit(" behind a bus that hardly moves")
+    return ("forward_2sw" if power <= MIDDLE else "half_bridge" if power <= LARGE else "full_bridge"), habit("")
