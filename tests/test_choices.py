@@ -195,3 +195,12 @@ def test_a_core_that_leaks_far_more_is_passed_over_for_one_little_larger(volts, 
     assert volume(small) < volume(taken) <= 1.5 * volume(small) and "leaks far less" in taken.row("transformer.core").rule
     assert f"{small.value('transformer.core')}: it would pass, but leaks far more" in taken.row("transformer.core").refused
     assert float(small.value("clamp.power")) > 4 / 3 * float(taken.value("clamp.power")) and float(taken.value("efficiency")) > float(small.value("efficiency")) + 0.02
+
+
+@pytest.mark.parametrize(("low", "nominal", "high"), [(10.0, 13.8, 15.0), (9.0, 12.0, 16.0), (24.0, 24.0, 24.0)])
+def test_the_auxiliary_winding_serves_every_setting_of_an_adjustable_output(low, nominal, high):
+    """It follows the output: aimed so that the controller neither locks out at the lowest setting nor trips at the highest; of a fixed output the middle of the window stays."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=nominal, voltage_min=low, voltage_max=high, current_max=50.0 / high),))
+    d = size(need, {"topology": "flyback"}, noise=False)
+    assert d.figure("aux.v_low").margin >= 0 and d.figure("aux.v_high").margin >= 0 and d.feasible, [f.text for f in d.findings if f.severity == "must fix"]
+    assert (float(d.rows["aux.v"].value) == 14.0) == (low == high)

@@ -7,6 +7,7 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.requirement import Output
 from rhevectra.core.basis.sheet import plain, reader
 from rhevectra.core.formulas import flyback
 from rhevectra.core.magnetics import transformer as tr
@@ -27,13 +28,25 @@ SYNC_SUPPLY = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
 
 
+AUX_VOLTS, AUX_LEAST, AUX_MOST = 14.0, 9.9, 20.0
+"""What the auxiliary winding is aimed at [V], above the lock-out at the lowest setting of the output, and at most at the highest: the window is 9.5 to 24 V."""
+
+
+def _auxiliary_aim(out: Output) -> tuple[float, str, tuple[str, ...]]:
+    """Voltage of the auxiliary winding at the output's highest setting [V]: it follows that output down to its lowest."""
+    wanted = (AUX_LEAST + AUX_DROP) * out.magnitude / abs(out.voltage_min or out.voltage) - AUX_DROP
+    if wanted <= AUX_VOLTS:
+        return AUX_VOLTS, "middle of the controller's supply window", ()
+    return float(f"{min(wanted, AUX_MOST):.3g}"), f"at the highest setting, so that {AUX_LEAST:g} V are left at the lowest of {abs(out.voltage_min or out.voltage):g} V", ()
+
+
 def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rectifiers: Mapping[int, dict[str, Any]], v_bus: Array) -> pd.Stage:
     """The power stage with an ideal turns ratio, for choosing inductance, limit and transformer."""
     need, grid = work.need, work.grid
     main = need.main
     order = [main, *(k for k in range(len(need.outputs)) if k != main)]
     volts = [need.outputs[k].magnitude + rectifiers[k]["row"]["v_forward_v"] for k in order]
-    aux = work.choose("aux.v", 14.0, "middle of the controller's supply window")
+    aux = work.choose("aux.v", lambda: _auxiliary_aim(need.outputs[main]))
     aux_i = work.choose("aux.i", lambda: 1.5e-3 + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * 65e3, "controller and gate charge (common practice)")
     r = rectifiers[main]["row"]
     c_wind = work.choose("transformer.c_winding", 40e-12, "layered winding of this size (common practice); measure it from the ring")
