@@ -132,8 +132,10 @@ class Frame:
         """A horizontal mark such as a limit."""
         if self.y0 <= value <= self.y1:
             self.picture.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], role, 0.3, True)
-            above = self.y(value) - 0.8 if self.y(value) - 3.2 > self.top else self.y(value) + 3.0  # never in the title
-            self.picture.text(self.left + 0.58 * self.width, above, text, role, "right", 3.0, clear=True)  # left of the read-out
+            if self.y(value) - 3.2 > self.top:
+                self.picture.text(self.left + 0.58 * self.width, self.y(value) - 0.8, text, role, "right", 3.0, clear=True)  # left of the read-out
+            else:  # too near the top: beside the title, where the read-out covers it while somebody points
+                self.picture.text(self.left + self.width - 1.5, self.top - 1.2, text, role, "right", 3.0)
 
 
 def _power(largest: float) -> int:

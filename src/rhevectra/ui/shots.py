@@ -66,6 +66,7 @@ def _take(folder: Path) -> None:
         panel, until = window.size_desk.picture, time.monotonic() + PATIENCE
         while panel.busy and time.monotonic() < until:
             application.processEvents()
+            time.sleep(0.005)  # what is waited for needs the processor too
         for _ in range(3):
             application.processEvents()
         if not window.grab().save(str(folder / f"{name}.png"), "PNG"):
