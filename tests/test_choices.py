@@ -204,3 +204,14 @@ def test_the_auxiliary_winding_serves_every_setting_of_an_adjustable_output(low,
     d = size(need, {"topology": "flyback"}, noise=False)
     assert d.figure("aux.v_low").margin >= 0 and d.figure("aux.v_high").margin >= 0 and d.feasible, [f.text for f in d.findings if f.severity == "must fix"]
     assert (float(d.rows["aux.v"].value) == 14.0) == (low == high)
+
+
+def test_decisions_that_were_made_keep_their_topology_when_the_load_grows():
+    """A flyback somebody worked on at 96 W, its clamp and ripple pinned, is still that flyback at 110 W, and says why; without decisions of its own the habit of the power decides; one that nobody knows changes nothing."""
+    pins = {"flyback.ripple_ratio": 1.0, "clamp.kind": "zener", "transformer.core": "ETD39/20/13"}
+    small, grown = (size(asked(24, power, 85, 265), pins, noise=False) for power in (96, 110))
+    assert small.topology == grown.topology == "flyback" and "the decisions that were made belong to it" in grown.row("topology").rule and "usual" in small.row("topology").rule
+    assert grown.clamp == "zener" and not [f for f in grown.findings if "not known" in f.text or "unknown" in f.text]
+    habit = size(asked(24, 110, 85, 265), noise=False).topology
+    assert habit != "flyback" and {size(asked(24, 110, 85, 265), made, noise=False).topology for made in ({"transformer.core": "ETD39/20/13"}, {"no.such": 1.0})} == {habit}
+    assert size(asked(24, 60, 85, 265), {"llc.ratio": 5.0}, noise=False).topology.startswith("llc")

@@ -1,6 +1,6 @@
 """`size()`: requirement and decisions in, one Design out. Pure: no file, no clock, no random number."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from types import ModuleType
 from typing import Any, TypeVar, cast
@@ -106,7 +106,7 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
             raise InputError(f"decisions.{id}", f"{name!r} is not available" + (f" with {topology.NAME}: {why[name]}" if name in why else ""), ", ".join(table))
         return table[name]
     front = DC_FRONT_END if need.is_dc else pick("front_end", front_ends_for(need.mains.kind), usual_front_end(need)[0], {})
-    topology = pick("topology", TOPOLOGIES, usual_topology(need, front.SHAPES_CURRENT)[0], {})
+    topology = pick("topology", TOPOLOGIES, _topology_for(need, pins, front)[0], {})
     fitting = clamps_for(topology)
     return topology, front, pick("clamp.kind", fitting, next(iter(fitting)), clamps_refused(topology))
 
@@ -114,14 +114,33 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
 def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> None:
     for id, module in (("topology", topology), ("front_end", front), ("clamp.kind", clamp)):
         if id in work.choose.specs:
-            work.choose(id, module.NAME, _why_usual(work.need, id, front) if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
+            work.choose(id, module.NAME, _why_usual(work, id, front) if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
 
 
-def _why_usual(need: Requirement, id: str, front: ModuleType) -> str:
+def _why_usual(work: Work, id: str, front: ModuleType) -> str:
     """Why this kind of stage stands where nobody chose one."""
     if id == "topology":
-        return usual_topology(need, front.SHAPES_CURRENT)[1]
-    return usual_front_end(need)[1] if id == "front_end" else "the usual first choice; the Contest compares all"
+        return _topology_for(work.need, work.choose.pins, front)[1]
+    return usual_front_end(work.need)[1] if id == "front_end" else "the usual first choice; the Contest compares all"
+
+
+def _topology_for(need: Requirement, pins: Mapping[str, Any], front: ModuleType) -> tuple[str, str]:
+    """The topology where nobody chose one, and why: the usual one, unless another knows more of the decisions that were made; they were made for it, and a load that grows must not lose them."""
+    name, why = usual_topology(need, front.SHAPES_CURRENT)
+    made = [id for id in pins if id not in ("topology", "front_end")]
+    if "topology" in pins or not made or _known(name, made, pins, front) == len(made):
+        return name, why
+    best = max((name, *TOPOLOGIES), key=lambda n: _known(n, made, pins, front))
+    return (name, why) if best == name else (best, "the decisions that were made belong to it; the Contest compares all")
+
+
+def _known(name: str, made: Sequence[str], pins: Mapping[str, Any], front: ModuleType) -> int:
+    """How many of the decisions a topology knows, with the clamp among them where it takes that."""
+    topology, kind = TOPOLOGIES[name], pins.get("clamp.kind")
+    fitting = clamps_for(topology)
+    fits = isinstance(kind, str) and kind in fitting
+    specs = decision_specs(topology, front, fitting[str(kind)] if fits else next(iter(fitting.values())))
+    return sum(id in specs and (id != "clamp.kind" or fits) for id in made)
 
 
 def expected_power(need: Requirement, out: Any) -> Any:
