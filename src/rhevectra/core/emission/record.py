@@ -155,7 +155,7 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     without = common(bench) if choose.pins.get("inlet.shield", "shield" if wound else "none") == "none" else np.zeros(1)
     shield = choose("inlet.shield", lambda: ("shield", "the arrangement of the transformer has them", ()) if wound else ("none", "a choke alone keeps the margin", ()) if without.min() <= -margin else ("shield", f"without one the best choke leaves {show(float(without.min()), 'dB')}", ()))
     if shield.value == "shield" and not wound and hasattr(design.context["plan"], "choice"):
-        work.find(NOTE, "inlet", "the filter counts on a shield that the transformer's arrangement does not have", "inlet.noise_cm", "transformer.arrangement: shielded")
+        work.find(NOTE, "inlet", "the filter counts on a shield between the windings that this arrangement does not have: the arrangement shielded winds one, a shield of none takes larger chokes", "inlet.noise_cm", "transformer.arrangement: shielded")
     share = sheet.given("inlet.shield_leaves", SHIELD_LEAVES if shield.value == "shield" else 1.0, "", "rule", "share of the winding's capacitance that a shield leaves (common practice)" if shield.value == "shield" else "no shield")
     stray = sheet("inlet.c_stray", noise.driven, shielded=share, balanced=swing, c_winding=c_w)
     leaves = float(share.value)
