@@ -208,3 +208,14 @@ def test_traces_of_one_name_in_two_frames_keep_their_own_data():
         frame.close()
     check_read_out(picture)
     assert [float(picture.data[f"{f.traces[0]} [V]"][0]) for f in picture.frames] == [0.0, 1.0, 2.0]
+
+
+def test_marks_close_together_keep_their_texts_apart():
+    """Two levels within a text's height: the second is named below its line; one near the top stands beside the title, never over the traces."""
+    picture = Picture(120, 60)
+    frame = Frame(picture, 10, 2, 100, 50, (0, 1), (0, 600), "drain", "V")
+    frame.level(500, "limit 500 V", "over")
+    frame.level(490, "fast diode", "muted")
+    frame.level(598, "limit 598 V", "over")
+    upper, lower, top = (t.y for t in picture.items if isinstance(t, Text) and t.text in ("limit 500 V", "fast diode", "limit 598 V"))
+    assert upper < frame.y(500) and lower > frame.y(490) and lower - upper >= 3.4 and top < frame.top

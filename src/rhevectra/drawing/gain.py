@@ -8,6 +8,9 @@ from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Picture
 
+NAMED = 42.0
+"""Width [mm] that a working point with its frequency and gain takes."""
+
 
 def gain_curves(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """Heavy: exact and lagging; thin: exact but capacitive; dashed: first harmonic; pale: the held design's exact curves."""
@@ -33,9 +36,13 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
     for value, text in ((view.resonance, f"resonance {show(view.resonance, 'Hz')}"), (view.border, f"lags down to {show(view.border, 'Hz')}")):
         picture.line([(frame.x(value * 1e-3), frame.top), (frame.x(value * 1e-3), frame.top + frame.height)], "muted", 0.3, True)
         picture.text(frame.x(value * 1e-3) + 1, frame.top + frame.height - 2, text, "muted", "left", 3.0)
-    for name, f, gain in view.points:
-        picture.line([(frame.x(f * 1e-3) - 2, frame.y(gain)), (frame.x(f * 1e-3) + 2, frame.y(gain))], "accent", 0.9)
-        picture.line([(frame.x(f * 1e-3), frame.y(gain) - 2), (frame.x(f * 1e-3), frame.y(gain) + 2)], "accent", 0.9)
-        picture.text(frame.x(f * 1e-3) + 3, frame.y(gain) - 1.5, f"{name}: {show(f, 'Hz')}, {gain:.3g}", "accent", "left", 3.2)
+    before = (-NAMED, 0.0)
+    for name, f, gain in sorted(view.points, key=lambda p: p[1]):
+        x, y = frame.x(f * 1e-3), frame.y(gain)
+        near = x - before[0] < NAMED and abs(y - before[1]) < 4.0  # beside the one before: named below its cross
+        before = (x, y)
+        picture.line([(x - 2, y), (x + 2, y)], "accent", 0.9)
+        picture.line([(x, y - 2), (x, y + 2)], "accent", 0.9)
+        picture.text(x + 3, y + (5.0 if near else -1.5), f"{name}: {show(f, 'Hz')}, {gain:.3g}", "accent", "left", 3.2, clear=True)
     frame.close()
     return picture

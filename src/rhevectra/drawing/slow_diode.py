@@ -46,8 +46,8 @@ def slow_diode_picture(design: Design, found: "SlowDiode | None", width: float, 
                 picture.box(frame.x(float(a)) - 0.7, frame.y(b) - 0.7, 1.4, 1.4, role)
             picture.text(frame.x(float(r[-1])) - 1, frame.y(there[-1]) - 1.6, show(recovery, "s", 2), role, "right", 3.0, clear=True)
     heat.level(found.fast.in_clamp + found.fast.in_diode, "fast diode", "muted")
-    peak.level(found.fast.peak, "fast diode", "muted")
     peak.level(found.limit, f"limit {show(found.limit, 'V')}", "over")
+    peak.level(found.fast.peak, "fast diode", "muted")
     heat.close()
     peak.close()
     for k, line in enumerate(textwrap.wrap(found.sentence, max(int(width / 1.45), 30))[:4]):
