@@ -1,9 +1,5 @@
 """The whole design on paper: what was asked, what came of it, every stage with its picture, decisions and figures, the ratings, the parts."""
 
-from typing import Any
-
-import numpy as np
-
 from rhevectra.app import parts, ratings
 from rhevectra.app.cautions import CAUTIONS
 from rhevectra.app.changes import text_of
@@ -12,7 +8,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Output, Requirement
 from rhevectra.core.design.design import Design
-from rhevectra.core.design.names import spoken
+from rhevectra.core.design.names import decided, made_by, spoken
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.magnetic import cross_section
 from rhevectra.drawing.paper import EDGE, PAGE, Paper
@@ -28,8 +24,9 @@ SHOWN = {"inlet": "harmonics", "pfc": "envelope", "bulk": "line", "switch": "per
 def pages(design: Design, title: str) -> tuple[Picture, ...]:
     """Summary, a page or more for every stage, ratings and parts. title: of the project."""
     paper = Paper(title, "Design")
-    _summary(paper, design)
-    for plate in plates(design):
+    path = plates(design)
+    _summary(paper, design, path)
+    for plate in path:
         _stage(paper, design, plate)
     paper.start("ratings")
     paper.titled("Every limit, stage by stage, the tightest first; of the line current's harmonics the tightest alone")
@@ -46,14 +43,14 @@ def pages(design: Design, title: str) -> tuple[Picture, ...]:
     return paper.numbered()
 
 
-def _summary(paper: Paper, design: Design) -> None:
+def _summary(paper: Paper, design: Design, path: list[Plate]) -> None:
     """What was asked, the energy path, the findings, the cautions."""
     front = f" behind {spoken(design.front_end)}" if not design.requirement.is_dc else ""
     paper.start(f"{spoken(design.topology)}{front}")
     paper.titled("Asked for")
     paper.table(("what", "value"), (50, 132), asked(design.requirement))
     paper.titled("What came of it" if design.feasible else "What came of it: CANNOT BE BUILT as it stands, see the findings")
-    told = [(p.name, p.telling, f"{p.watts:.2f} W" if p.watts else "–", "–" if p.margin is None else _margin(p.margin, p.word)) for p in plates(design)]
+    told = [(p.name, p.telling, f"{p.watts:.2f} W" if p.watts else "–", "–" if p.margin is None else _margin(p.margin, p.word)) for p in path]
     paper.table(("stage", "telling figure", "lost, full load", "tightest margin"), (56, 56, 34, 36), told)
     paper.titled("Findings")
     paper.noted([f"{f.severity}: {f.text}" for f in design.findings] or ["none"])
@@ -89,13 +86,12 @@ def _stage(paper: Paper, design: Design, plate: Plate) -> None:
     paper.start(plate.name)
     figures, keys = design.figures(plate.stage), pictures_of(design, plate.stage)
     corner = _corner(design, plate.stage)
-    key = SHOWN.get(plate.stage, keys[0])
-    if (key := key if key in keys else keys[0]) in PICTURES:
-        drawn = cross_section(design, WIDE, HIGH) if key == "window" else PICTURES[key][1](design, corner, WIDE, HIGH, None)
-        paper.placed(drawn, HIGH + 3)
-        paper.page.text(PAGE[0] - EDGE, paper.y, f"{PICTURES[key][0].lower()}: {drawn.caption}"[:118], "muted", "right", 2.9)
-        paper.y += 7
-    taken = [(spec.label, _decided(spec, row), {"pinned": "you", "measured": "measured"}.get(row.origin, "rule"), "; ".join((row.rule, *(f"refused {r}" for r in row.refused[:3])))) for spec, row in design.decisions(plate.stage)]
+    key = SHOWN[plate.stage] if SHOWN.get(plate.stage) in keys else keys[0]
+    drawn = cross_section(design, WIDE, HIGH) if key == "window" else PICTURES[key][1](design, corner, WIDE, HIGH, None)
+    paper.placed(drawn, HIGH + 3)
+    paper.page.text(PAGE[0] - EDGE, paper.y, f"{PICTURES[key][0].lower()}: {drawn.caption}"[:118], "muted", "right", 2.9)
+    paper.y += 7
+    taken = [(spec.label, decided(spec, row), made_by(row), "; ".join((row.rule, *(f"refused {r}" for r in row.refused[:3])))) for spec, row in design.decisions(plate.stage)]
     if taken:
         paper.titled("Decisions")
         paper.table(("decision", "value", "by", "why"), (52, 30, 16, 84), taken)
@@ -118,11 +114,3 @@ def _corner(design: Design, stage: str) -> Corner:
 def _margin(margin: float, word: str) -> str:
     """A margin with its word."""
     return f"{100 * margin:.0f} % {word}" if margin < 10.0 else f"> 10 × {word}"
-
-
-def _decided(spec: Any, row: Any) -> str:
-    """A decision's value as people read it."""
-    if isinstance(row.value, str):
-        return spoken(row.value, spec.id) if spec.options and spec.own is None else row.value
-    value = float(np.asarray(row.value))
-    return f"{value:.0f}" if spec.kind == "integer" else show(value, spec.unit)

@@ -1,13 +1,12 @@
 """The parts of the power path as a list to buy from: generic classes and counts."""
 
-import csv
-import io
 from collections import Counter
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
 from rhevectra.core.emission.declare import in_each, stages_of
+from rhevectra.project import table
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
 _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series",
@@ -56,8 +55,4 @@ def _count(design: Design, id: str) -> int:
 
 def as_csv(design: Design) -> str:
     """The list under its columns."""
-    text = io.StringIO(newline="")
-    writer = csv.writer(text)
-    writer.writerow(("kind", "class or value", "count"))
-    writer.writerows(rows(design))
-    return text.getvalue()
+    return table.as_csv(("kind", "class or value", "count"), rows(design))

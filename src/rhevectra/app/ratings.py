@@ -1,12 +1,12 @@
 """The table of ratings: every figure that has a limit, the corner that brings it nearest, the margin left and where the limit comes from."""
 
-import csv
-import io
 from dataclasses import dataclass
 
 from rhevectra.app.changes import text_of
+from rhevectra.app.stages import path_of
 from rhevectra.core.basis.working import explain
 from rhevectra.core.design.design import Design, Figure
+from rhevectra.project import table
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +26,7 @@ class Rating:
 
 def ratings(design: Design) -> list[Rating]:
     """Stage by stage along the energy path, in each the tightest first."""
-    stages = {stage: (k, name) for k, (stage, name, _) in enumerate((*design.plates, ("load", "Load", "")))}
+    stages = {stage: (k, name) for k, (stage, name, _) in enumerate(path_of(design))}
     judged = sorted((f for f in design.figures() if f.margin is not None), key=lambda f: (stages.get(f.stage, (len(stages), ""))[0], f.margin))
     return [Rating(f.id, stages.get(f.stage, (0, f.stage))[1], f.label, text_of(f.id, f.value, f.unit), limit_of(f), float(f.margin or 0.0), f.word, f.corner.text() if f.corner else "the same everywhere", _rule(design, f)) for f in judged]
 
@@ -44,8 +44,4 @@ def _rule(design: Design, figure: Figure) -> str:
 
 def as_csv(design: Design) -> str:
     """The table under its columns."""
-    text = io.StringIO(newline="")
-    writer = csv.writer(text)
-    writer.writerow(("stage", "what", "worst value", "limit", "margin %", "word", "at", "rule"))
-    writer.writerows((r.stage, r.what, r.worst, r.limit, f"{100 * r.margin:.1f}", r.word, r.where, r.rule) for r in ratings(design))
-    return text.getvalue()
+    return table.as_csv(("stage", "what", "worst value", "limit", "margin %", "word", "at", "rule"), ((r.stage, r.what, r.worst, r.limit, f"{100 * r.margin:.1f}", r.word, r.where, r.rule) for r in ratings(design)))

@@ -50,6 +50,11 @@ def stage_of_loss(name: str) -> str:
     return _LOSS_STAGE.get(name, "load")
 
 
+def path_of(design: Design) -> tuple[tuple[str, str, str], ...]:
+    """Stage, name and telling figure of every plate from mains to load."""
+    return (*design.plates, ("load", "Load", "efficiency"))
+
+
 def plates(design: Design) -> list[Plate]:
     """The energy path from mains to load."""
     mask = np.broadcast_to(FULL.mask(design.grid), design.grid.shape)
@@ -62,7 +67,7 @@ def plates(design: Design) -> list[Plate]:
         stage = bridge if name == "bridge" else stage_of_loss(name)
         lost[stage] = lost.get(stage, 0.0) + float(row.at(index))
     out, judged, choices = [], design.figures(), _choices(design)
-    for stage, name, telling in (*design.plates, ("load", "Load", "efficiency")):
+    for stage, name, telling in path_of(design):
         margins = [f for f in judged if f.margin is not None and f.stage == stage]
         tightest = min(margins, key=lambda f: f.margin or 0.0) if margins else None
         out.append(Plate(stage, name, _telling(design, telling), lost.get(stage, 0.0), tightest.margin if tightest else None, tightest.word if tightest else "", *choices.get(stage, ("", (), ""))))

@@ -1,7 +1,5 @@
 """The periodic steady state of a netlist text, as data and as waveforms."""
 
-import csv
-import io
 from typing import Any
 
 import numpy as np
@@ -10,6 +8,7 @@ from rhevectra.core.circuit.measure import Measures
 from rhevectra.core.circuit.parts import Coupling
 from rhevectra.core.circuit.read import read
 from rhevectra.core.circuit.steady import steady
+from rhevectra.project import table
 
 
 def run(text: str, period: float) -> tuple[dict[str, Any], Measures]:
@@ -24,8 +23,4 @@ def waveforms(measures: Measures) -> str:
     """CSV of time, node voltages and element currents at all samples of the period."""
     names = [("n", n) for n in measures.eq.nodes] + [("i", p.name) for p in measures.eq.network.parts if not isinstance(p, Coupling)]
     columns = [measures.samples.t, *(measures.values(kind, name) for kind, name in names)]
-    text = io.StringIO(newline="")
-    writer = csv.writer(text)
-    writer.writerow(["t [s]", *(f"v({n}) [V]" if kind == "n" else f"i({n}) [A]" for kind, n in names)])
-    writer.writerows([f"{v:.9g}" for v in row] for row in np.stack(columns, axis=1))
-    return text.getvalue()
+    return table.as_csv(["t [s]", *(f"v({n}) [V]" if kind == "n" else f"i({n}) [A]" for kind, n in names)], ([f"{v:.9g}" for v in row] for row in np.stack(columns, axis=1)))

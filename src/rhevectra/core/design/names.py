@@ -1,7 +1,12 @@
-"""What people call the things that files and commands know by a short name."""
+"""What people call the things that files and commands know by a short name, and how a decision reads."""
 
 import re
 
+import numpy as np
+
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import Row
 from rhevectra.core.stages import CLAMPS, FRONT_ENDS
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -12,3 +17,25 @@ def spoken(name: str, decision: str = "") -> str:
         return str(CLAMPS[name].SAID)
     words = TOPOLOGIES.said(name) or FRONT_ENDS.said(name) or re.sub(r"(?<=[a-z])(\d)", r" \1", name.replace("_", " "))
     return f"{words[0].upper()}{words[1:]}" if words[1:2] == " " else words
+
+
+def in_words(spec: DecisionSpec) -> bool:
+    """Whether the options of a decision are short names of ours, shown in words. Parts and texts of one's own stand as they are."""
+    return bool(spec.options) and spec.own is None
+
+
+def amount(spec: DecisionSpec, value: float) -> str:
+    """A number that was decided, as people read it."""
+    return f"{value:.0f}" if spec.kind == "integer" else show(value, spec.unit)
+
+
+def decided(spec: DecisionSpec, row: Row) -> str:
+    """A decision's value as people read it."""
+    if isinstance(row.value, str):
+        return spoken(row.value, spec.id) if in_words(spec) else row.value
+    return amount(spec, float(np.asarray(row.value)))
+
+
+def made_by(row: Row) -> str:
+    """Who made a decision: the rule, a reading, or you."""
+    return {"pinned": "you", "measured": "measured"}.get(row.origin, "rule")

@@ -73,14 +73,14 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     A requirement that cannot be met gives a Design with `must fix` findings, never an exception.
     """
     parts, pins = catalogue or shipped(), pins or {}
-    topology, front, clamp = _modules(need, pins)
+    topology, front, clamp, why = _modules(need, pins)
     specs = decision_specs(topology, front, clamp)
     good, unknown = check_pins(pins, specs, parts)
     measured = dict(as_built or {})
     grid = make_grid(need, front)
     sheet = Sheet(measured)
     work = Work(need, grid, parts, sheet, Decisions(specs, good, sheet))
-    _shape_rows(work, topology, front, clamp)
+    _shape_rows(work, topology, front, clamp, why)
     front_plan, plan, power, near = _settle(work, topology, front, clamp)
     v_bus, solution = front.bus(front_plan, grid, power, near)
     _, ripple, plan = topology.power_drawn(work, plan, v_bus, SETTLED)
@@ -98,30 +98,24 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     return replace(draft, findings=tuple(work.findings))
 
 
-def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, ModuleType, ModuleType]:
-    """Topology, front end and clamp modules, by pin or default (InputError for a name that does not exist)."""
+def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, ModuleType, ModuleType, str]:
+    """Topology, front end and clamp modules, by pin or default (InputError for a name that does not exist), and why that topology is the default."""
     def pick(id: str, table: Mapping[str, ModuleType], default: str, why: Mapping[str, str]) -> ModuleType:
         name = pins.get(id, default)
         if not isinstance(name, str) or name not in table:
             raise InputError(f"decisions.{id}", f"{name!r} is not available" + (f" with {topology.NAME}: {why[name]}" if name in why else ""), ", ".join(table))
         return table[name]
     front = DC_FRONT_END if need.is_dc else pick("front_end", front_ends_for(need.mains.kind), usual_front_end(need)[0], {})
-    topology = pick("topology", TOPOLOGIES, _topology_for(need, pins, front)[0], {})
+    usual, why = _topology_for(need, pins, front)
+    topology = pick("topology", TOPOLOGIES, usual, {})
     fitting = clamps_for(topology)
-    return topology, front, pick("clamp.kind", fitting, next(iter(fitting)), clamps_refused(topology))
+    return topology, front, pick("clamp.kind", fitting, next(iter(fitting)), clamps_refused(topology)), why
 
 
-def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> None:
-    for id, module in (("topology", topology), ("front_end", front), ("clamp.kind", clamp)):
+def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, why: str) -> None:
+    for id, module, usual in (("topology", topology, why), ("front_end", front, usual_front_end(work.need)[1]), ("clamp.kind", clamp, "the usual first choice; the Contest compares all")):
         if id in work.choose.specs:
-            work.choose(id, module.NAME, _why_usual(work, id, front) if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
-
-
-def _why_usual(work: Work, id: str, front: ModuleType) -> str:
-    """Why this kind of stage stands where nobody chose one."""
-    if id == "topology":
-        return _topology_for(work.need, work.choose.pins, front)[1]
-    return usual_front_end(work.need)[1] if id == "front_end" else "the usual first choice; the Contest compares all"
+            work.choose(id, module.NAME, usual if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
 
 
 def _topology_for(need: Requirement, pins: Mapping[str, Any], front: ModuleType) -> tuple[str, str]:

@@ -57,10 +57,19 @@ USE_MOST, USE_LEAST = 3e6, 0.2e6
 """Current density over the whole window [A/m²] beyond which no core is tried, and below which none is until all others fail: of 450 transformers sized from all cores, 92 % lie between and none beyond."""
 
 
+def _relative(need: TransformerNeed) -> list[float]:
+    """Turns of every winding for one of the regulated winding."""
+    return [need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
+
+
+def _ampere_turns(need: TransformerNeed) -> float:
+    """Sum of the rms ampere-turns of all windings for one turn of the regulated winding [A]."""
+    return float(np.array(_relative(need)) @ np.array([w.i_rms for w in need.windings]))
+
+
 def worth_trying(need: TransformerNeed, win: Windows, pinned: str | None) -> Array:
     """Numbers of the cores whose area times window suits the need, and of a pinned one."""
-    relative = np.array([need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])])
-    amps = float(relative @ np.array([w.i_rms for w in need.windings])) / need.ratio
+    amps = _ampere_turns(need) / need.ratio
     area = np.minimum(win.effective.area, win.effective.area_min)
     use = need.flux_limit / need.b_max * amps / np.maximum(area * win.width * win.height, 1e-15)
     fits = (use <= USE_MOST) & (use >= USE_LEAST)
@@ -99,8 +108,7 @@ def _coolest(need: TransformerNeed, win: Windows, least: Array) -> Array:
     area, volume = (np.asarray(getattr(win.effective, n)[:, None]) for n in ("area", "volume"))
     rise = need.ambient + 0.8 * need.rise_max
     p_core = core_loss(need, np.maximum(need.ratio * (least - need.less(1)), 1.0), {"area": area, "volume": volume}, rise)
-    relative = np.array([need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])])
-    amps = least * float(relative @ np.array([w.i_rms for w in need.windings]))
+    amps = least * _ampere_turns(need)
     p_copper = copper.resistivity(rise) * win.turn_length(0.5 * win.height)[:, None] * amps**2 / (COPPER_SHARE * win.width * win.height)[:, None]
     beta = need.material["loss_beta"]
     return np.asarray(least * (0.5 * beta * p_core / np.maximum(p_copper, 1e-12)) ** (1 / (2 + beta)))
@@ -130,7 +138,7 @@ def field_rates(need: TransformerNeed) -> list[float]:
     The gap is in the centre post: the field is zero at the outer leg and grows inwards, block by block. Of chambers it is zero at both ends of the post, and the gap under the wall takes what does not cancel.
     """
     omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
-    relative = [need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
+    relative = _relative(need)
     rates = [0.0] * len(need.windings)
     flows = balanced(need, relative)
     outside, under = np.zeros(len(omega), dtype=complex), need.gap_under
@@ -372,8 +380,9 @@ def choose(trial: Trial, win: Windows, pinned: str | None, much: float = np.inf)
         core = win.names.index(pinned)
     elif able.any():
         at = np.arange(len(volume)), best
-        core = _leaner([int(i) for i in order if able[i]], volume, np.broadcast_to(trial.leak_loss, loss.shape)[at], much)
-        leaner = any(able[i] and volume[i] < volume[core] for i in order)
+        passing = [int(i) for i in order if able[i]]
+        core = _leaner(passing, volume, np.broadcast_to(trial.leak_loss, loss.shape)[at], much)
+        leaner = bool(volume[core] > volume[passing[0]])
     else:
         core = int(trial.excess.min(-1).argmin())
     smaller = [int(i) for i in order if volume[i] < volume[core]]

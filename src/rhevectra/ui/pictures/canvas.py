@@ -1,7 +1,5 @@
 """Paints a display list. The picture is drawn anew for the size of the widget, so text never scales."""
 
-import csv
-import io
 import sys
 from collections.abc import Callable
 
@@ -15,6 +13,7 @@ from rhevectra.drawing.axes import HEAD
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Disc, Fill, FrameInfo, Line, Picture, Text
 from rhevectra.project.store import write_text
+from rhevectra.project.table import as_csv
 from rhevectra.ui.theme.roles import colour, font, theme
 
 PX_PER_MM = 3.6
@@ -312,8 +311,4 @@ class PictureView(QWidget):
         if picture is None:
             return
         longest = max((len(v) for v in picture.data.values()), default=0)
-        text = io.StringIO(newline="")
-        writer = csv.writer(text)
-        writer.writerow(picture.data)
-        writer.writerows([f"{float(v[i]):.9g}" if i < len(v) else "" for v in picture.data.values()] for i in range(longest))
-        write_text(path, text.getvalue())
+        write_text(path, as_csv(picture.data, ([f"{float(v[i]):.9g}" if i < len(v) else "" for v in picture.data.values()] for i in range(longest))))

@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QLabel, QLineEdit,
 from rhevectra.core.basis import preferred
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.basis.quantities import parse, show
+from rhevectra.core.basis.quantities import parse
 from rhevectra.core.basis.sheet import Row
-from rhevectra.core.design.names import spoken
+from rhevectra.core.design.names import amount, in_words, made_by, spoken
 from rhevectra.ui.theme.roles import font
 
 
@@ -28,7 +28,7 @@ class QuantityEdit(QLineEdit):
 
     def set_value(self, value: float) -> None:
         """Show a value without emitting anything."""
-        self._value, self._shown = value, text_of(self._spec, value)
+        self._value, self._shown = value, amount(self._spec, value)
         if self.text() != self._shown:
             self.setText(self._shown)
 
@@ -73,11 +73,12 @@ class QuantityEdit(QLineEdit):
         self.committed.emit(self._value, True)
 
 
-def text_of(spec: DecisionSpec, value: float) -> str:
-    """A decision's value as people read it."""
-    if spec.kind == "integer":
-        return f"{value:.0f}"
-    return show(value, spec.unit, 3)
+class ChoiceBox(QComboBox):
+    """A list as wide as its longest name; measured when it is opened, for most never are."""
+
+    def showPopup(self) -> None:
+        self.view().setMinimumWidth(self.view().sizeHintForColumn(0) + 24)
+        super().showPopup()
 
 
 def _brief(text: str) -> str:
@@ -149,10 +150,9 @@ class DecisionRow(QFrame):
 
     def _make_editor(self, choices: tuple[str, ...]) -> QWidget:
         if self.spec.kind == "choice":
-            combo = QComboBox(self)
+            combo = ChoiceBox(self)
             for name in choices:
                 combo.addItem(spoken(name, self.spec.id) if self._spoken else name, name)
-            combo.view().setMinimumWidth(combo.view().sizeHintForColumn(0) + 24)
             combo.setFixedWidth(max(122, 210 - self.label.fontMetrics().horizontalAdvance(self.spec.label)))  # beside a short label a long name finds room
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             if self.spec.own is not None:  # a person's own text is as good as a listed name
@@ -173,7 +173,7 @@ class DecisionRow(QFrame):
     @property
     def _spoken(self) -> bool:
         """Its options are short names of ours: shown in words. Parts and texts of one's own stand as they are."""
-        return bool(self.spec.options) and self.spec.own is None
+        return in_words(self.spec)
 
     def _choice(self, combo: QComboBox) -> str:
         """The chosen option by the name the file knows, or the text typed in its place."""
@@ -194,8 +194,7 @@ class DecisionRow(QFrame):
             self.editor.setToolTip(f"{self._stands}\n{self.spec.label}: {self.spec.accepted()}" if self.spec.own else self.editor.toolTip())
         elif isinstance(self.editor, QuantityEdit):
             self.editor.set_value(float(np.asarray(row.value)))
-        origin = {"pinned": "you", "measured": "measured"}.get(row.origin, "rule")
-        self.origin.setText(origin)
+        self.origin.setText(made_by(row))
         self.pin.setChecked(row.origin == "pinned")
         self.pin.setToolTip("free this decision: it follows its rule again" if row.origin == "pinned" else "keep this value whatever else changes")
         refused = "\n".join(f"refused {r}" for r in row.refused[:2]) if row.origin != "pinned" else ""

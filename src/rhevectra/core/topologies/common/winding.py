@@ -44,15 +44,15 @@ def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
     if need.board is not None and pinned is not None and not every.bare[every.names.index(pinned)]:
         pinned = None  # told by `on_board`
     every = every.only(np.flatnonzero(every.bare)) if need.board is not None else every.offered(pinned)
-    near = tr.worth_trying(need, every, pinned)
+    near, sizes = tr.worth_trying(need, every, pinned), wires(work.parts)
     much = np.inf if "transformer.arrangement" in work.choose.pins else tr.LEAK_MUCH * work.need.power  # who chose an arrangement sees what it leaks on the same core
     win, choice = every, None
     if 0 < len(near) < len(every.names):
         win = every.only(near)
-        choice = tr.choose(tr.try_all(need, win, wires(work.parts)), win, pinned, much)
+        choice = tr.choose(tr.try_all(need, win, sizes), win, pinned, much)
     if choice is None or not (choice.passed or pinned):
         win = every
-        choice = tr.choose(tr.try_all(need, win, wires(work.parts)), win, pinned, much)
+        choice = tr.choose(tr.try_all(need, win, sizes), win, pinned, much)
     return choice, win
 
 
