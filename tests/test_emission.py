@@ -8,6 +8,7 @@ from scipy.integrate import quad
 
 from rhevectra import demo
 from rhevectra.app.parts import rows as parts_rows
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.limits import conducted_limit
 from rhevectra.core.design.size import size
@@ -85,7 +86,7 @@ def test_two_stages_against_the_simulator(f, tmp_path):
 def test_two_stages_where_one_would_be_large():
     """A boundary-mode stage's ripple: one stage asks for a ring of half more than the volume of both rings of two; capacitors are shared, parts counted, both keep the margin of noise."""
     document = decode(demo.text("frost-fans"), "demo")
-    made = {n: size(document.requirement, {**document.decisions, "front_end": "pfc_crm", **({"inlet.stages": n} if n else {})}) for n in ("", "one")}
+    made = {n: size(document.requirement, {**document.decisions, "front_end": "pfc_crm", "transformer.arrangement": "shielded", **({"inlet.stages": n} if n else {})}) for n in ("", "one")}
     assert made[""].rows["inlet.stages"].value == "two" and "large ring" in made[""].rows["inlet.stages"].rule
     volume = {n: d.catalogue["rings"].derived(rings).volume[d.catalogue["rings"].names.index(d.rows["inlet.dm_ring"].value)] for n, d in made.items()}
     assert volume["one"] > 1.5 * 2 * volume[""]
@@ -147,6 +148,18 @@ def test_shield_class_and_stray_parts_move_it(demo_document):
     assert any(f.figure == "inlet.i_touch_y" and f.severity == "must fix" for f in much.findings)
     wide = next(f for f in much.figures() if f.id == "inlet.i_touch_y")
     assert wide.value == pytest.approx(2 * np.pi * need.mains.f_max * need.mains.v_max * (10e-9 + float(much.rows["inlet.c_interwinding"].value)))  # class II: one, from primary to secondary, beside the windings
+
+
+def test_a_shield_is_counted_on_where_one_is_wound(demo_document):
+    """Without one the note tells the choke that a shield would leave, which is the choke of the design that counts on one; who counts on one that is not wound is told."""
+    need, pins = demo_document.requirement, demo_document.decisions
+    plain, wound, hoped = (size(need, {**pins, **more, "inlet.stages": "two"}) for more in ({}, {"transformer.arrangement": "shielded"}, {"inlet.shield": "shield"}))
+    assert [str(d.rows["inlet.shield"].value) for d in (plain, wound, hoped)] == ["none", "shield", "shield"]
+    told = [[f for f in d.findings if f.cure == "transformer.arrangement: shielded"] for d in (plain, wound, hoped)]
+    assert [[f.severity for f in found] for found in told] == [["note"], [], ["look at"]]
+    less, more = (float(d.rows["inlet.l_cm"].value) for d in (hoped, plain))
+    assert less < more and f"{show(less, 'H')} instead of {show(more, 'H')} of common-mode choke" in told[0][0].text
+    assert float(wound.rows["inlet.l_cm"].value) <= more
 
 
 def test_ends_that_swing_against_each_other_are_quieter():

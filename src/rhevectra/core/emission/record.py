@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array, Corner
-from rhevectra.core.basis.findings import NOTE
+from rhevectra.core.basis.findings import LOOK_AT, NOTE
 from rhevectra.core.basis.preferred import SERIES, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.limits import NOISE_EDITION, conducted_limit
@@ -145,34 +145,35 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     bench = bench_of(design, corners_of(design))
     tried, small = E6[(E6 >= CM_LEAST) & (E6 <= CM_MOST)], E6[E6 <= DM_MOST]
     wound = _shields(design)
-    swept: dict[tuple[int, float], Array] = {}
-
-    def common(at: Bench, shield: float = 1.0) -> Array:
-        """Common noise over the limit with every choke tried, each stage count and shield worked out once."""
-        if (at.stages, shield) not in swept:
-            swept[at.stages, shield] = at.common(tried[:, None], shield=shield)
-        return swept[at.stages, shield]
-    without = common(bench) if choose.pins.get("inlet.shield", "shield" if wound else "none") == "none" else np.zeros(1)
-    shield = choose("inlet.shield", lambda: ("shield", "the arrangement of the transformer has them", ()) if wound else ("none", "a choke alone keeps the margin", ()) if without.min() <= -margin else ("shield", f"without one the best choke leaves {show(float(without.min()), 'dB')}", ()))
-    if shield.value == "shield" and not wound and hasattr(design.context["plan"], "choice"):
-        work.find(NOTE, "inlet", "the filter counts on a shield between the windings that this arrangement does not have: the arrangement shielded winds one, a shield of none takes larger chokes", "inlet.noise_cm", "transformer.arrangement: shielded")
+    shield = choose("inlet.shield", lambda: ("shield", "the arrangement of the transformer has them", ()) if wound else ("none", "the arrangement of the transformer has none", ()))
+    if shield.value == "shield" and not wound and _shieldable(design):
+        work.find(LOOK_AT, "inlet", "the filter counts on a shield between the windings that this arrangement does not have: the arrangement shielded winds one, a shield of none takes larger chokes", "inlet.noise_cm", "transformer.arrangement: shielded")
     share = sheet.given("inlet.shield_leaves", SHIELD_LEAVES if shield.value == "shield" else 1.0, "", "rule", "share of the winding's capacitance that a shield leaves (common practice)" if shield.value == "shield" else "no shield")
     stray = sheet("inlet.c_stray", noise.driven, shielded=share, balanced=swing, c_winding=c_w)
     leaves = float(share.value)
+    common = lambda at, shield=leaves: at.common(tried[:, None], shield=shield)  # noqa: E731
     bare = {"cm": float(bench.common(0.0, False, leaves)), "dm": float(bench.differential(0.0, False))}
     text = "harmonics of the sized waveforms into the artificial mains network, worst of both ends of the mains at full load"
     sheet.solved("inlet.noise_cm_bare", bare["cm"], "dB", text, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm_bare", bare["dm"], "dB", text)
-    choose("inlet.stages", lambda: _stages(bench, tried, common(bench, leaves) <= -margin, small, leaves, -margin))
+    choose("inlet.stages", lambda: _stages(bench, tried, common(bench) <= -margin, small, leaves, -margin))
     bench = bench.with_filter(sheet.rows)
-    l_cm = choose("inlet.l_cm", lambda: _least(tried, common(bench, leaves), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
+    l_cm = choose("inlet.l_cm", lambda: _least(tried, common(bench), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
     leak = noise.LEAK * float(l_cm.value)
     l_dm = choose("inlet.l_dm", lambda: _least(small, bench.differential(small[:, None] + leak), bare["dm"], float(bench.differential(leak)), -margin))
     text = f"the same behind the filter: {noise.ESL * 1e9:g} nH in each capacitor, {noise.WOUND_C * 1e12:g} pF across each choke"
     sheet.solved("inlet.noise_cm", float(bench.common(float(l_cm.value), shield=leaves)), "dB", text, l_cm=l_cm, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm", float(bench.differential(float(l_dm.value) + leak)), "dB", f"{text}; {noise.LEAK * 100:g} % of the common-mode choke leaks and helps", l_dm=l_dm, l_cm=l_cm)
     chokes.record(work)
-    work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; {'chokes' if bench.stages == 1 else 'two stages with chokes'} of {show(float(l_cm.value), 'H')}{' and ' + show(float(l_dm.value), 'H') if float(l_dm.value) > 0 else ''}{' each' if bench.stages > 1 else ''}{'' if float(l_dm.value) > 0 else ', none between the lines'}{', a shield between the windings' if shield.value == 'shield' else ''}. Only a measurement decides", "inlet.noise_cm")
+    spared = "" if shield.value == "shield" or not _shieldable(design) else _spared(tried, common(bench, SHIELD_LEAVES) <= -margin, float(l_cm.value))
+    each, between = (" each", "two stages with chokes") if bench.stages > 1 else ("", "chokes")
+    work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; {between} of {show(float(l_cm.value), 'H')}{' and ' + show(float(l_dm.value), 'H') if float(l_dm.value) > 0 else ''}{each}{'' if float(l_dm.value) > 0 else ', none between the lines'}{', a shield between the windings' if shield.value == 'shield' else ''}. {spared}Only a measurement decides", "inlet.noise_cm", "transformer.arrangement: shielded" if spared else "")
+
+
+def _spared(tried: Array, able: Array, l_cm: float) -> str:
+    """What a shield between the windings would spare of the common-mode choke; nothing where the choke is as small without."""
+    least = float(tried[int(np.argmax(able))]) if able.any() else np.inf
+    return f"With a shield between the windings (arrangement shielded) {show(least, 'H')} instead of {show(l_cm, 'H')} of common-mode choke would do. " if least < l_cm else ""
 
 
 def _stages(bench: Bench, tried: Array, able: Array, small: Array, shield: float, limit: float) -> tuple[str, str, tuple[str, ...]]:
@@ -215,6 +216,12 @@ def _shields(design: Any) -> bool:
     """Whether the transformer is wound with shields at every face."""
     plan = design.context["plan"]
     return hasattr(plan, "choice") and arrangement.shielded(plan.need.stack, [w.name for w in plan.need.windings])
+
+
+def _shieldable(design: Any) -> bool:
+    """Whether there is a transformer whose sides lie over one another, so that a foil can part them."""
+    plan = design.context["plan"]
+    return hasattr(plan, "choice") and plan.need.wall is None
 
 
 def _interwinding(work: Work, design: Any) -> Any:
