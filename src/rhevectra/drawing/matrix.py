@@ -9,18 +9,20 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
-from rhevectra.drawing.display import Picture
+from rhevectra.drawing.display import Picture, Spot
 
 if TYPE_CHECKING:
     from rhevectra.core.magnetics.matrix import Pieces
 
+DECISION = "transformer.pieces"
 FOOT, ROW = 27.0, 5.0
 _COLUMNS = (("pieces", 0.0), ("turns", 0.28), ("each, rms", 0.46), ("tall", 0.63), ("volume", 0.77), ("rise", 0.93))
 
 
 def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: float, height: float) -> Picture:
     """Bars, a table and what they say."""
-    picture = Picture(width, height, "primaries in series, secondaries in parallel; the smallest core that passes for each number of pieces")
+    takes = DECISION in design.decision_specs
+    picture = Picture(width, height, f"primaries in series, secondaries in parallel; the smallest core that passes for each number of pieces{'; a click takes one' if takes else ''}")
     if found is None:
         return _waiting(picture, design)
     from rhevectra.core.magnetics.matrix import said
@@ -31,10 +33,15 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
     best = min((p for p in found if not p.refused), key=lambda p: p.loss, default=None)
     for p in found:
         _bar(picture, frame, p, p is best)
+        if takes:
+            picture.decides = DECISION
+            picture.spots.append(Spot(frame.x(p.count - 0.45), frame.top, frame.x(p.count + 0.45) - frame.x(p.count - 0.45), frame.height, str(p.count), p.refused or f"takes {p.count} × {p.core}"))
     merged = (("line: outer legs shared, their flux cancels", "primary"),) if any(p.merged is not None for p in found) else ()
     for k, (name, role) in enumerate((("above: cores", "primary"), ("below: copper", "secondary"), *merged)):
         picture.text(frame.left + frame.width - 2, frame.top + 4 + 4 * k, name, role, "right", 2.9, clear=True)
     frame.close()
+    now = design.context["plan"].need.pieces
+    picture.text(frame.x(now), frame.top + 3.6, "now", "accent", "middle", 2.9, True)
     _table(picture, found, best, height - FOOT - table + 3, width)
     for k, line in enumerate(textwrap.wrap(said(found), max(int(width / 1.42), 30))[:6]):
         picture.text(3, height - FOOT + 6 + 4.0 * k, line, "ink", "left", 2.9)
@@ -42,14 +49,15 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
 
 
 def _waiting(picture: Picture, design: Design) -> Picture:
-    """What the single transformer loses, until the pieces are sized."""
+    """What the transformer loses as it is, until other numbers of pieces are sized."""
+    now = design.context["plan"].need.pieces
     copper, core = (float(np.max(design.value(f"transformer.loss_{k}"))) for k in ("copper", "core"))
-    frame = Frame(picture, LEFT, 1, picture.width - LEFT - RIGHT, 0.5 * picture.height, (0.4, 6.6), (0.0, 1.45 * (copper + core)), "loss of the single transformer", "W", x_unit="n", x_ticks=[float(k) for k in range(1, 7)])
-    left, right = frame.x(0.72), frame.x(1.28)
+    frame = Frame(picture, LEFT, 1, picture.width - LEFT - RIGHT, 0.5 * picture.height, (0.4, 6.6), (0.0, 1.45 * (copper + core)), "loss as it is", "W", x_unit="n", x_ticks=[float(k) for k in range(1, 7)])
+    left, right = frame.x(now - 0.28), frame.x(now + 0.28)
     picture.box(left, frame.y(copper), right - left, frame.y(0.0) - frame.y(copper), "secondary")
     picture.box(left, frame.y(copper + core), right - left, frame.y(copper) - frame.y(copper + core), "primary")
     frame.close()
-    picture.text(picture.width / 2, 0.75 * picture.height, f"{design.value('transformer.core')} is split in two to six …", "muted", "middle", 3.6)
+    picture.text(picture.width / 2, 0.75 * picture.height, "one to six transformers are sized …", "muted", "middle", 3.6)
     return picture
 
 

@@ -22,7 +22,8 @@ def pairs_picture(design: Design, corner: Corner, width: float, height: float, h
     """Rows: the winding that is measured; columns: the one that is shorted, alone."""
     rows = design.rows
     own = next(rows[k] for k in INDUCTANCES if k in rows)
-    p = pairs(design.context["plan"], float(np.max(own.value)))
+    plan = design.context["plan"]
+    p = pairs(plan, float(np.max(own.value)) / plan.need.pieces)
     picture = Picture(width, height, "leakage of each winding with one other shorted, and capacitance of the faces between them")
     line = min(LINE, (height - 26) / (2 * len(p.names) + 3))
     picture.text(3, 5, "leakage inside the window, from the row's winding with the column's alone shorted", "ink", "left", min(3.2, width / 40), True)

@@ -42,7 +42,7 @@ def _steps(paper: Paper, design: Design, sheet: making.WindingSheet) -> None:
     need = design.context["plan"].need
     carrier, steps = ("board", "Windings of the board, along the post") if need.board is not None else ("bobbin", "Steps, from the post outwards" if need.wall is None else "Steps, along the post from one chamber to the other")
     paper.start(sheet.core)
-    for name, value in (("core", f"{sheet.core} set, material class {sheet.material}, with its {carrier}; row A of its pins for the mains side, row B for the outputs"), ("gap", sheet.gap), ("inductance", f"{sheet.inductance}, {sheet.parts[0].start} to {sheet.parts[0].finish}")):
+    for name, value in (("core", f"{sheet.core} set, material class {sheet.material}, with its {carrier}; row A of its pins for the mains side, row B for the outputs"), *((("wanted", sheet.wanted),) if sheet.wanted else ()), ("gap", sheet.gap), ("inductance", f"{sheet.inductance}, {sheet.parts[0].start} to {sheet.parts[0].finish}")):
         paper.page.text(EDGE, paper.y, name, "muted", "left", 3.4)
         for line in wrapped(value, PAGE[0] - 2 * EDGE - 26, 3.4):
             paper.page.text(EDGE + 26, paper.y, line, "ink", "left", 3.4)

@@ -88,7 +88,8 @@ def split_engineering(value: float, unit: str = "", digits: int = 3) -> tuple[st
     if value is None or not math.isfinite(value):
         return "–", unit
     if unit in _COUNTED:
-        return f"{value:.0f}", unit
+        number = f"{value:.0f}"
+        return number, unit.removesuffix("s") if number == "1" else unit
     if unit in _SIZES:
         shown = _SIZES[unit]
         return _significant(value * 10.0 ** -_SCALES[unit][shown], digits), shown

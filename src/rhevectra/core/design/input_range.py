@@ -26,7 +26,7 @@ def _energy(design: Design) -> float:
 
 
 MEASURES: tuple[tuple[str, str, Callable[[Design], float]], ...] = (
-    ("turns ratio", "", lambda d: float(d.value("transformer.np")) / float(d.value("transformer.ns1"))),
+    ("turns ratio", "", lambda d: float(d.rows.get("transformer.np_all", d.rows["transformer.np"]).value) / float(d.value("transformer.ns1"))),
     ("primary current, rms", "A", lambda d: d.most("transformer.i_rms_primary" if "transformer.i_rms_primary" in d.rows else "switch.i_rms")),
     ("rectifier reverse voltage", "V", lambda d: d.most("rectifier1.v_reverse")),
     ("energy in the inductor", "J", _energy),

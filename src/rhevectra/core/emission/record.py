@@ -16,7 +16,7 @@ from rhevectra.core.catalogue.limits import NOISE_EDITION, conducted_limit
 from rhevectra.core.emission import chokes
 from rhevectra.core.emission.declare import ONE, TWO, in_each, stages_of
 from rhevectra.core.emission.spectrum import Lines, bus_ripple, edge_of, even, harmonics, strongest, waves
-from rhevectra.core.formulas import noise
+from rhevectra.core.formulas import magnetics, noise
 from rhevectra.core.magnetics import arrangement
 from rhevectra.core.magnetics.compare import facing
 from rhevectra.core.stages import FRONT_ENDS
@@ -229,4 +229,6 @@ def _interwinding(work: Work, design: Any) -> Any:
     sheet, plan = work.sheet, design.context["plan"]
     if not hasattr(plan, "choice"):
         return sheet.given("inlet.c_interwinding", 0.0, "F", "rule", "no transformer: nothing crosses a barrier")
-    return sheet("inlet.c_interwinding", noise.interwinding, **facing(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window))
+    id, count = "inlet.c_interwinding", plan.need.pieces
+    one = sheet(id if count == 1 else f"{id}_each", noise.interwinding, **facing(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window))
+    return one if count == 1 else sheet(id, magnetics.capacitance_of_all, count=sheet.rows["transformer.count"], capacitance=one)

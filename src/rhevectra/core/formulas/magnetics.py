@@ -79,6 +79,30 @@ def layered_capacitance(pairs: Any, layer: Any, layers: Any) -> Any:
     return 4 * pairs * layer / (3 * np.square(layers))
 
 
+@formula("N = m·N_1", "turns", "m N_1", "windings of like transformers in series carry the same current; their turns add up")
+def turns_in_series(count: Any, turns: Any) -> Any:
+    """Turns of `count` like windings in series."""
+    return count * turns
+
+
+@formula("L = m·L_1", "H", "m L_1", "inductances in series that share no flux")
+def inductance_in_series(count: Any, inductance: Any) -> Any:
+    """Inductance [H] of `count` like transformers in series."""
+    return count * inductance
+
+
+@formula("L_1 = L/m", "H", "L m", "inductances in series that share no flux")
+def inductance_of_each(inductance: Any, count: Any) -> Any:
+    """Inductance [H] of one of `count` like transformers in series."""
+    return inductance / count
+
+
+@formula("C = m·C_1", "F", "m C_1", "capacitances side by side")
+def capacitance_of_all(count: Any, capacitance: Any) -> Any:
+    """Capacitance [F] of `count` like parts side by side."""
+    return count * capacitance
+
+
 @formula("R_th = 1/(h·A)", "K/W", "h A", "surface heat transfer (h = 10 W/m²K natural, 25 forced: common practice, no source)")
 def thermal_resistance(h: Any, surface: Any) -> Any:
     """Surface to ambient thermal resistance [K/W]."""

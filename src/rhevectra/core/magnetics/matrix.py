@@ -45,11 +45,12 @@ class Pieces:
 
 
 def share_of(need: TransformerNeed, count: int) -> TransformerNeed:
-    """What one of `count` pieces is asked for."""
+    """What one of `count` pieces is asked for; need: that of one of as many as it says."""
+    many = count / need.pieces
     primary, *rest = need.windings
     outputs = set(transformer.outputs_of(need))
-    each = [replace(w, i_rms=w.i_rms / count, i_avg=w.i_avg / count, harmonics=w.harmonics / count) if k in outputs else w for k, w in enumerate(rest, 1)]
-    return replace(need, windings=(replace(primary, volts=primary.volts / count), *each), ratio=need.ratio / count, lp=None if need.lp is None else need.lp / count, flux_limit=need.flux_limit / count, swing=need.swing / count, pins=None if count > 1 else need.pins)
+    each = [replace(w, i_rms=w.i_rms / many, i_avg=w.i_avg / many, harmonics=w.harmonics / many) if k in outputs else w for k, w in enumerate(rest, 1)]
+    return replace(need, windings=(replace(primary, volts=primary.volts / many), *each), ratio=need.ratio / many, lp=None if need.lp is None else need.lp / many, flux_limit=need.flux_limit / many, swing=need.swing / many, pieces=count)
 
 
 def merged_share(row: Any, volume: float, count: int) -> float | None:
@@ -61,10 +62,12 @@ def merged_share(row: Any, volume: float, count: int) -> float | None:
 
 
 def split(need: TransformerNeed, count: int, every: Windows, wires: dict[str, tuple[Array, Array]], rows: Any, pinned: str | None = None) -> Pieces:
-    """The smallest core that passes for each of `count` pieces, or the nearest. rows: the catalogue's cores; pinned: core of the single one where a person chose it."""
-    own = share_of(need, count)
+    """The smallest core that passes for each of `count` pieces, or the nearest. rows: the catalogue's cores; pinned: core of the present ones where a person chose it."""
+    own, present = share_of(need, count), count == need.pieces
+    if not present:
+        own = replace(own, pins=None)  # turns a person pinned are those of the count they were pinned at
     win = every.offered(pinned)
-    choice = transformer.choose(transformer.try_all(own, win, wires), win, pinned if count == 1 else None)
+    choice = transformer.choose(transformer.try_all(own, win, wires), win, pinned if present else None)
     turns = tuple(int(t[choice.core, choice.candidate]) for t in choice.trial.turns)
     names = ["np", *(w.name for w in own.windings[1:])]
     one = win.only([choice.core])
@@ -76,7 +79,7 @@ def split(need: TransformerNeed, count: int, every: Windows, wires: dict[str, tu
 
 
 def matrix_steps(plan: Any, every: Windows, wires: dict[str, tuple[Array, Array]], rows: Any, pinned: str | None) -> Iterator[tuple[int, int, tuple[Pieces, ...] | None]]:
-    """Steps of (done, total, None), last all counts of pieces. plan: need of the single transformer."""
+    """Steps of (done, total, None), last all counts of pieces. plan: the transformer as it is."""
     found: list[Pieces] = []
     for count in range(1, MOST + 1):
         found.append(split(plan.need, count, every, wires, rows, pinned))

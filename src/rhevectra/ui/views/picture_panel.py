@@ -96,7 +96,7 @@ class PicturePanel(QFrame):
         self.late = {"field": self._comes(field_picture, "finite elements, quadratic triangles", field_steps), "loads": self._comes(over_load_picture, "every kind designed anew", over_load_steps, True), "range": self._comes(range_picture, "every range designed anew", range_steps),
                      "ripple": self._comes(ripple_picture, "every ratio designed anew", ripple_steps),
                      "layers": self._comes(orders_picture, "every order of the layers solved anew", order_steps),
-                     "split": self._comes(matrix_picture, "every number of pieces sized anew", matrix_steps),
+                     "split": self._comes(matrix_picture, "every number of pieces sized anew, by the currents the core was chosen with", matrix_steps),
                      "slow": self._comes(slow_diode_picture, "exact periods", slow_diode_steps, True)}
         self.late["map"] = self._comes(lambda d, found, w, h: map_picture(d, found, w, h, self._held), "81 cells by exact periods, the others from how far the formulas are off there", exact_map_steps)
         self.view.cursor_at.connect(self.set_instant)

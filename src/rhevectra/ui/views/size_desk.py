@@ -49,7 +49,7 @@ class SizeDesk(QWidget):
         self.findings.cure.connect(self.go_to)
         self.picture.solved.connect(self._exact_found)
         self.picture.picked.connect(self.picked)
-        self.picture.decided.connect(lambda id, value: self.pinned.emit(id, value, False))
+        self.picture.decided.connect(lambda id, value: self.pinned.emit(id, int(value) if value.isdigit() else value, False))
 
     def _lay_out(self) -> None:
         layout = QVBoxLayout(self)

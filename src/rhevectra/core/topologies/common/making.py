@@ -72,7 +72,7 @@ class Part:
 
 @dataclass(frozen=True)
 class WindingSheet:
-    """Core and gap, steps, windings, what is inspected (name, how, limits) and what a maker has to know."""
+    """Core and gap, steps, windings, what is inspected (name, how, limits), what a maker has to know and, of several alike, how many are wanted."""
 
     core: str
     material: str
@@ -82,6 +82,7 @@ class WindingSheet:
     parts: tuple[Part, ...]
     checks: tuple[tuple[str, str, str], ...]
     notes: tuple[str, ...]
+    wanted: str = ""
 
 
 def _wire(laid: Any, triple: bool) -> str:
@@ -143,12 +144,12 @@ MADE_TOLERANCE = 0.10
 
 
 def ordered(design: Any) -> tuple[float, float] | None:
-    """Inductance of the primary as it is ordered [H] and its tolerance; None of a core without a gap, which is only bounded below."""
-    rows = design.rows
+    """Inductance of the primary of one transformer as it is ordered [H] and its tolerance; None of a core without a gap, which is only bounded below."""
+    rows, pieces = design.rows, design.context["plan"].need.pieces
     if "transformer.lp" in rows:
         return float(np.max(rows["transformer.lp"].value)), float(rows["transformer.lp_tolerance"].value) if "transformer.lp_tolerance" in rows else MADE_TOLERANCE
     if "llc.lm" in rows:
-        return float(np.max(rows["llc.lm"].value)), MADE_TOLERANCE
+        return float(np.max(rows["llc.lm"].value)) / pieces, MADE_TOLERANCE
     return None
 
 
@@ -158,7 +159,7 @@ def _inductance(design: Any) -> tuple[str, float, float]:
     if wanted is not None:
         lp, tol = wanted
         return f"{show(lp, 'H')} ± {tol * 100:.0f} %", lp * (1 - tol), lp * (1 + tol)
-    lm = float(np.max(design.rows["transformer.lm"].value))
+    lm = float(np.max(design.rows["transformer.lm"].value)) / design.context["plan"].need.pieces
     return f"at least {show(0.75 * lm, 'H')} (faces clean, no gap)", 0.75 * lm, np.inf
 
 
@@ -188,9 +189,9 @@ def all_shorted(plan: Any) -> float:
 
 
 def _reading(design: Any) -> float:
-    """Leakage [H] as it is measured, all outputs shorted: less than what works where the halves of a tap take turns."""
+    """Leakage [H] of one transformer as it is measured, all outputs shorted: less than what works where the halves of a tap take turns."""
     plan, sized = design.context["plan"], float(np.max(design.rows["transformer.leakage"].value))
-    return sized * all_shorted(plan)
+    return sized * all_shorted(plan) / plan.need.pieces
 
 
 def _board_notes() -> list[str]:
@@ -248,7 +249,15 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     margin, core = float(plan.need.margin), design.catalogue["cores"].row(plan.window.names[plan.choice.core])
     post, turns = legs_called(core)[0], [p.turns for p in parts]
     notes = [leads, *(_board_notes() if plan.need.board is not None else [*_wire_notes(plan.need, steps, margin), told(plan.need, turns, int(core["bobbin_pins"])), _materials(design, steps, parts)]), "a made sample is measured and tried before a series: this sheet is computed"]
-    return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), _gap_words(plan.need, gap, post) if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes))
+    return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), _gap_words(plan.need, gap, post) if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes), _wanted(design))
+
+
+def _wanted(design: Any) -> str:
+    """How many like transformers there are, and what they do together; nothing where there is one."""
+    count = int(design.rows["transformer.count"].value) if "transformer.count" in design.rows else 1
+    if count == 1:
+        return ""
+    return f"{count} alike" + (", from one lot: their primaries lie in series and share the voltage by their inductances" if design.context["plan"].need.pieces > 1 else ", one for each phase")
 
 
 def complaints(sheet: WindingSheet) -> list[str]:

@@ -12,7 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.synchronous import best, in_parallel
+from rhevectra.core.topologies.common.synchronous import best, evenly, in_parallel
 
 OVERSIZED, SMALL = 10, 30.0
 """Rating of a diode over its output's current beyond which a class is not looked at, and the rating [A] up to which any is (common practice)."""
@@ -26,8 +26,8 @@ def loaded(work: Work, values: Any) -> Array:
     return np.broadcast_to(plain(values), grid.shape)[corners.LOADED.mask(grid)]
 
 
-def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_outputs: bool = True, share: float = 1.0, positions: int = 1) -> dict[int, dict[str, Any]]:
-    """One rectifier class per output by its number (or only for the regulated one), which blocks reverse_of(output) [V] and its ringing; beside a regulated output with a diode the others take diodes too, so that their drops move together. share: of the output's current that one stage of several side by side carries; positions: rectifiers that take turns at an output."""
+def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_outputs: bool = True, share: float = 1.0, positions: int = 1, sources: int = 1) -> dict[int, dict[str, Any]]:
+    """One rectifier class per output by its number (or only for the regulated one), which blocks reverse_of(output) [V] and its ringing; beside a regulated output with a diode the others take diodes too, so that their drops move together. share: of the output's current that one stage of several side by side carries; positions: rectifiers that take turns at an output; sources: like windings that feed it, each through its own."""
     derate = work.choose("derating.rectifier_v", 0.8, "80 % of the rating (common practice)")
     ringing = work.choose("rectifier.ringing", 0.25, "a quarter for ringing with a snubber (common practice); measure it")
     table, main = work.parts["rectifiers"], work.need.main
@@ -38,15 +38,15 @@ def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_output
         tracks = k != main and chosen[main]["row"]["kind"] != "synchronous"
         rows = tuple(r for r in table.rows if not (tracks and r["kind"] == "synchronous"))
         amps = share * out.current_max
-        name = work.choose(f"rectifier{k + 1}.class", partial(_rectifier, work, rows, out.magnitude, amps, reverse / float(derate.value), positions))
-        chosen[k] = {"row": in_parallel(work, k, table.row(name.value), amps, positions), "name": name, "reverse": reverse}
+        name = work.choose(f"rectifier{k + 1}.class", partial(_rectifier, work, rows, out.magnitude, amps, reverse / float(derate.value), positions, sources))
+        chosen[k] = {"row": in_parallel(work, k, table.row(name.value), amps, positions, sources), "name": name, "reverse": reverse}
     return chosen
 
 
-def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps: float, v_class: float, positions: int) -> tuple[str, str, tuple[str, ...]]:
+def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps: float, v_class: float, positions: int, sources: int) -> tuple[str, str, tuple[str, ...]]:
     """The rectifier of least loss whose voltage, current and heat suffice; a synchronous one only where it earns its controller."""
     fs = float(work.choose.pins.get("fs", 100e3))
-    counts = {r["name"]: best(r, amps, volts, fs, positions)[0] if r["kind"] == "synchronous" else 1 for r in rows if r["v_class_v"] >= 1.02 * v_class}
+    counts = {r["name"]: evenly(best(r, amps, volts, fs, positions)[0], sources) if r["kind"] == "synchronous" else sources for r in rows if r["v_class_v"] >= 1.02 * v_class}
     able = [r for r in rows if r["name"] in counts and 2 * amps <= counts[r["name"]] * r["i_rated_a"] and (r["kind"] == "synchronous" or r["i_rated_a"] <= max(OVERSIZED * amps, SMALL))]
     if not able:
         holds = [r for r in rows if r["v_class_v"] >= v_class]

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.findings import LOOK_AT
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import synchronous as sync
 from rhevectra.core.stages.work import Work
@@ -40,12 +41,20 @@ def best(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions
     return least + n, gates[int(losses[n].argmin())]
 
 
-def in_parallel(work: Work, output: int, row: Mapping[str, Any], amps: float, positions: int) -> dict[str, Any]:
-    """The class as it is used at an output (by its number, from 0): those side by side at their gate voltage as one row, with its label; decisions recorded."""
+def evenly(count: int, sources: int) -> int:
+    """So many or more that each of the windings which feed an output has as many."""
+    return -(-count // sources) * sources
+
+
+def in_parallel(work: Work, output: int, row: Mapping[str, Any], amps: float, positions: int, sources: int = 1) -> dict[str, Any]:
+    """The class as it is used at an output (by its number, from 0): those side by side at their gate voltage as one row, with its label; decisions recorded. sources: like windings that feed the output, each through its own."""
     volts, fs, switched = work.need.outputs[output].magnitude, float(work.choose.pins.get("fs", 100e3)), row["kind"] == "synchronous"
     pinned = work.choose.pins.get("rectifier.v_gate")
     found = best(row, amps, volts, fs, positions, (float(pinned),) if pinned else GATES) if switched else (1, sync.FULL_DRIVE)
-    count = int(work.choose(f"rectifier{output + 1}.parallel", partial(_counted, row, amps, volts, fs, positions, found) if switched else 1, "diodes do not share a current by themselves").value)
+    alone = "diodes do not share a current by themselves" if sources == 1 else f"one for each of {sources} secondaries, which share the current"
+    count = int(work.choose(f"rectifier{output + 1}.parallel", partial(_counted, row, amps, volts, fs, positions, found, sources) if switched else sources, alone).value)
+    if count % sources:
+        work.find(LOOK_AT, "rectifier", f"{count} rectifiers at {sources} secondaries: each needs as many of its own", f"rectifier{output + 1}.loss", f"rectifier{output + 1}.parallel")
     label = f"{count} × {row['name']}" if count > 1 else row["name"]
     together = {**row, "label": label, "i_rated_a": row["i_rated_a"] * count, "r_junction_case_k_w": row["r_junction_case_k_w"] / count}
     if not switched:
@@ -55,8 +64,8 @@ def in_parallel(work: Work, output: int, row: Mapping[str, Any], amps: float, po
             "said": f"class {label} at {v_gate:g} V of gate (channel's share and threshold typical, from memory)"}
 
 
-def _counted(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, found: tuple[int, float]) -> tuple[int, str, tuple[str, ...]]:
+def _counted(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, found: tuple[int, float], sources: int) -> tuple[int, str, tuple[str, ...]]:
     """The rule's number with the mean losses of the numbers beside it."""
-    n, v = found
-    others = tuple(f"{k}: {show(mean_loss(row, amps, volts, fs, positions, k, v), 'W')} in the mean of {', '.join(f'{x * 100:g}' for x in LOADS)} % load" for k in range(max(n - 2, 1), n + 3) if k not in (n, MOST + 1, MOST + 2))
-    return n, f"{show(mean_loss(row, amps, volts, fs, positions, n, v), 'W')} in the mean over the load; " + (f"a further one saves less than {show(SAVES, 'W')}" if n < MOST else f"{MOST} at most"), others
+    n, v = evenly(found[0], sources), found[1]
+    others = tuple(f"{k}: {show(mean_loss(row, amps, volts, fs, positions, k, v), 'W')} in the mean of {', '.join(f'{x * 100:g}' for x in LOADS)} % load" for k in range(max(n - 2, 1), n + 3) if k != n and k <= max(MOST, n))
+    return n, f"{show(mean_loss(row, amps, volts, fs, positions, n, v), 'W')} in the mean over the load; " + (f"as many at each of {sources} secondaries" if sources > 1 else f"a further one saves less than {show(SAVES, 'W')}" if n < MOST else f"{MOST} at most"), others

@@ -163,6 +163,7 @@ def winding_view(design: Any) -> WindingView:
     legend = [(f"{n}: {t} turn{'' if t == 1 else 's'}, {strands_of(w)}" + (", triple-insulated" if need.windings[i].triple else ""), sides[i])
               for i, (n, t, w) in enumerate(zip(names, turns, (x.at(at) for x in trial.laid), strict=True))]
     gap = float(np.asarray(rows["transformer.gap"].value)) if "transformer.gap" in rows else 0.0
-    notes = [*([f"gap {show(gap, 'm')} in the {layout.legs[0]}", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), _used(rows, need),
-             f"leakage {show(float(np.max(rows['transformer.leakage'].value)), 'H')}, copper loss {show(design.figure('transformer.loss_copper').value, 'W')}", *_apart(need)]
+    of = "" if need.pieces == 1 else f"of all {need.pieces}: "
+    notes = [*([f"one of {need.pieces} in series"] if of else []), *([f"gap {show(gap, 'm')} in the {layout.legs[0]}", f"or spacer {show(gap / 2, 'm')} under all legs"] if gap else ["no gap: ground faces pressed together"]), _used(rows, need),
+             f"{of}leakage {show(float(np.max(rows['transformer.leakage'].value)), 'H')}, copper loss {show(design.figure('transformer.loss_copper').value, 'W')}", *_apart(need)]
     return WindingView(core, f"{turns[0]} : {' : '.join(str(t) for t in turns[1:])} turns", layout, gap, legend, notes)

@@ -45,7 +45,7 @@ def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
         pinned = None  # told by `on_board`
     every = every.only(np.flatnonzero(every.bare)) if need.board is not None else every.offered(pinned)
     near, sizes = tr.worth_trying(need, every, pinned), wires(work.parts)
-    much = np.inf if "transformer.arrangement" in work.choose.pins else tr.LEAK_MUCH * work.need.power  # who chose an arrangement sees what it leaks on the same core
+    much = np.inf if "transformer.arrangement" in work.choose.pins else tr.LEAK_MUCH * work.need.power / need.pieces  # who chose an arrangement sees what it leaks on the same core
     win, choice = every, None
     if 0 < len(near) < len(every.names):
         win = every.only(near)
@@ -125,18 +125,18 @@ GAP_HEAT = 0.2
 
 
 def copper_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows) -> list[float]:
-    """Copper loss of each winding [W] of the chosen candidate; what the gap's field burns of it is a row of its own."""
+    """Copper loss of each winding [W] of the chosen candidate (of one piece where there are several); what the gap's field burns of it is a row of its own."""
     trial, at = choice.trial, (choice.core, choice.candidate)
     hot = float(work.need.ambient_max + trial.rise[at])
     exact, near = candidate.exact_copper(need, trial, at, win, hot)
     if need.lp is None or need.wall is not None or need.board is not None:  # there the gap is part of the whole
         return exact
-    heat = sum(near)
+    heat, of = need.pieces * sum(near), need.pieces * sum(exact)
     work.sheet.solved("transformer.loss_fringing", heat, "W", "every strand a cylinder in the extra field of the gap, all harmonics, by the currents the core was chosen with")
     first, k = float(win.wall[choice.core]), choice.core
-    if heat > GAP_HEAT * sum(exact):
+    if heat > GAP_HEAT * of:
         away = fringing.half_way(float(trial.gap[at]), float(win.window[k]), float(win.across[k]), first)
-        work.find(NOTE, "transformer", f"the field of the gap burns {show(heat, 'W', 2)} of {show(sum(exact), 'W', 2)} in the copper: windings {show(away, 'm', 2)} from the post instead of {show(first, 'm', 2)} would halve it; thinner strands, a lower frequency or a spacer under all legs help too", "transformer.loss_fringing")
+        work.find(NOTE, "transformer", f"the field of the gap burns {show(heat, 'W', 2)} of {show(of, 'W', 2)} in the copper: windings {show(away, 'm', 2)} from the post instead of {show(first, 'm', 2)} would halve it; thinner strands, a lower frequency or a spacer under all legs help too", "transformer.loss_fringing")
     return exact
 
 
@@ -163,10 +163,10 @@ def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wi
     """Leakage seen from the primary by the outputs that conduct: geometric estimate with lead-outs, never below the stated share; a reading wins."""
     matrix = candidate.leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
     outputs = tr.outputs_of(need)
-    seen = candidate.working_leakage(need, matrix)
-    one = "" if len(outputs) == 1 else "; seen by one output alone: " + ", ".join(f"{arrangement.word(need.windings[k].name)} {show(matrix.pair(0, k), 'H')}" for k in outputs)
+    seen = need.pieces * candidate.working_leakage(need, matrix)
+    one = "" if len(outputs) == 1 else "; seen by one output alone: " + ", ".join(f"{arrangement.word(need.windings[k].name)} {show(need.pieces * matrix.pair(0, k), 'H')}" for k in outputs)
     who = "halves of the tap in turn" if len(tr.conducting(need)) > 1 else "outputs shorted"
-    geometric = work.sheet.solved("transformer.leakage_geometric", seen, "H", f"field energy of the stack {work.sheet.rows['transformer.arrangement'].value}, one dimension, heights as laid, {who}{one}")
+    geometric = work.sheet.solved("transformer.leakage_geometric", seen, "H", f"field energy of the stack {work.sheet.rows['transformer.arrangement'].value}, one dimension, heights as laid, {who}{one}{f'; all {need.pieces} in series' if need.pieces > 1 else ''}")
     if need.board is not None and least > BOARD_LEAST:
         least, why = BOARD_LEAST, "a board repeats its geometry; what it cannot fall below are its ends and holes (common practice)"
     share = work.choose("transformer.leakage_share", least, why)
@@ -180,8 +180,8 @@ LAID_MUCH = 2.0
 
 
 def capacitance_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows) -> None:
-    """Capacitance across the primary as laid, beside the value that was assumed before there was a transformer."""
-    if need.halves != 1 or "transformer.c_winding" not in work.sheet.rows:
+    """Capacitance across the primary as laid, beside the value that was assumed before there was a transformer; of several in series it is less."""
+    if need.halves != 1 or need.pieces != 1 or "transformer.c_winding" not in work.sheet.rows:
         return
     at, sheet = (choice.core, choice.candidate), work.sheet
     counts = [int(pick(s.layers, at)) for s in choice.trial.sections if s.winding == 0]

@@ -11,6 +11,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics, resonant
+from rhevectra.core.magnetics import matrix
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
@@ -18,7 +19,7 @@ from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
-from rhevectra.core.topologies.common import boards
+from rhevectra.core.topologies.common import boards, pieces
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
@@ -65,32 +66,36 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> Mapping
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus; of several phases once more where the most loaded carries more than each was built for."""
+    """All choices of the power stage for a known bus; of several phases once more where the most loaded carries more than each was built for, and of one with the transformer in pieces where no single core takes it."""
     before = work.mark()
     plan = _built(v, work, v_bus, ROOM_USUAL)
     most = plan.stage.extra.get("phase_most", 0.0)
     if most > ROOM_USUAL and ROOM_MORE * most <= ROOM_MOST and not work.choose.pinned("llc.phase_room"):
         work.back(before)
-        plan = _built(v, work, v_bus, float(f"{ROOM_MORE * most + 0.005:.2f}"), plan.settled.state)
+        return _built(v, work, v_bus, float(f"{ROOM_MORE * most + 0.005:.2f}"), plan.settled.state)
+    if v.phases == 1 and not plan.choice.passed and (count := pieces.fewest(work, plan.need)) > 1:
+        work.back(before)
+        return _built(v, work, v_bus, ROOM_USUAL, plan.settled.state, count)
     return plan
 
 
-def _built(v: Variant, work: Work, v_bus: Any, share: float, near: Mapping[str, Any] | None = None) -> Plan:
-    """The power stage; share: of the mean that each of several phases is built for, where nobody says; near: what its first solution may begin from."""
+def _built(v: Variant, work: Work, v_bus: Any, share: float, near: Mapping[str, Any] | None = None, count: int = 1) -> Plan:
+    """The power stage; count: transformers in series where nobody says; share: of the mean that each of several phases is built for, where nobody says; near: what its first solution may begin from."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     room = _room(work, share) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low)
     kind = TAP if v.phases > 1 else choose_secondary(work)
     control = v.phases == 1 and work.choose("llc.control", fixed.FREQUENCY, "the output is regulated (common practice)").value == fixed.FIXED
     highest = v_top / fixed.middle(v_low, v_top) if control else 1.0  # the output of a fixed ratio follows the bus
-    rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * highest * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2)
+    integrated = v.phases == 1 and not control and work.choose("llc.inductor", chambers.SEPARATE, "a small inductor of its own: the transformer leaks little, and both are trimmed apart").value == chambers.LEAKAGE
+    count = 1 if v.phases > 1 else _pieces(work, count, integrated)
+    rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * highest * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2, sources=count)
     stage = estimate(work, v, kind, row, rectifiers[work.need.main]["row"], v_bus, room, control)
     settled = st.solve(stage, near, passes=1)
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
-    integrated = v.phases == 1 and not control and work.choose("llc.inductor", chambers.SEPARATE, "a small inductor of its own: the transformer leaks little, and both are trimmed apart").value == chambers.LEAKAGE
     if integrated:
         stage = replace(stage, wound=1.0)
-    need = _transformer_need(work, stage, settled, grade)
+    need = matrix.share_of(_transformer_need(work, stage, settled, grade), count)
     every = work.parts["cores"].derived(windows)
     if integrated:
         if boarded(work):
@@ -113,6 +118,15 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float, near: Mapping[str, 
         stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=2), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))
     work.choose("switch.current_limit", lambda: float(f"{1.15 * peak:.2g}"), "15 % above the peak tank current at overload, rounded to two digits")
     return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled)
+
+
+def _pieces(work: Work, count: int, integrated: bool) -> int:
+    """How many transformers there are; one where its leakage is the resonant inductance."""
+    wanted = pieces.decide(work, count)
+    if wanted > 1 and integrated:
+        work.find(MUST_FIX, "transformer", "a transformer whose leakage is the resonant inductance is one: sized as one", "transformer.core", pieces.ID)
+        return 1
+    return wanted
 
 
 def _room(work: Work, share: float) -> float:
@@ -162,10 +176,10 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     """The stage with whole turns and the effective winding resistances of the worst corner."""
     trial, at = choice.trial, (choice.core, choice.candidate)
     exact = copper_of(work, need, choice, win)
-    effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
-    eff = win.effective
-    seen = float(turns[0].value) if s.wound is None else float(resonant.turns_seen(float(turns[0].value), s.lm, s.lr))
-    return replace(s, np=seen, wound=None if s.wound is None else float(turns[0].value), ns=float(turns[1].value), r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+    pieces.record(work, need)
+    effective, eff = pieces.resistances(need, exact), win.effective
+    seen = need.pieces * float(turns[0].value) if s.wound is None else float(resonant.turns_seen(float(turns[0].value), s.lm, s.lr))
+    return replace(s, np=seen, wound=None if s.wound is None else float(turns[0].value), ns=float(turns[1].value), r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"]))})
 
 

@@ -3,7 +3,7 @@
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import boards, declare
+from rhevectra.core.topologies.common import boards, declare, pieces
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.resonant import fixed
 from rhevectra.core.topologies.resonant.chambers import LEAKAGE, SEPARATE
@@ -32,7 +32,7 @@ _PHASED_DECISIONS = (
 )
 _WITHOUT = ("fs", "switch.duty_limit", "switch.limit_tolerance", "switch.limit_delay", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
-DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS)
+DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS)
 PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS)
 _EXACT = "tolerances of inductances and capacitor; node capacitance and dead time in the waveform"
 _FIGURES = (

@@ -17,7 +17,8 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.stages.wound import core_loss, record_nodes, record_rise
+from rhevectra.core.stages.wound import core_loss, record_rise
+from rhevectra.core.topologies.common import pieces
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
@@ -79,14 +80,14 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     """Rows for the constants of the stage, so that the working can name them."""
     sheet, s, row = work.sheet, plan.stage, plan.switch
     rect = plan.rectifiers[work.need.main]
-    seen = {"np": plan.turns[0]} if s.wound is None else {"np": sheet("transformer.np_seen", resonant.turns_seen, turns=plan.turns[0], lm=sheet.rows["llc.lm"], lr=sheet.rows["llc.lr"]), "wound": plan.turns[0]}
+    seen = {"np": pieces.all_turns(sheet, plan.need, plan.turns[0])} if s.wound is None else {"np": sheet("transformer.np_seen", resonant.turns_seen, turns=plan.turns[0], lm=sheet.rows["llc.lm"], lr=sheet.rows["llc.lr"]), "wound": plan.turns[0]}
     return {**seen, "ns": plan.turns[1], "leakage": plan.leakage, "lr": sheet.rows["llc.lr"], "cr": sheet.rows["llc.cr"], "lm": sheet.rows["llc.lm"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed), the overload at its corner, and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             **_in_path(sheet, s, rect["row"]),
             "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary (of one half, where it is tapped) at the worst corner over its rms current squared"), "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
             "r_inductor": 0.0 if plan.choke is None else sheet.solved("inductor.r", s.r_inductor, "Ω", f"{show(plan.choke.resistance, 'Ω', 3)} of copper at its temperature, and eddies in its strands of {show(plan.choke.strand, 'm')} at the highest frequency of full load"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
-            "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"),
+            "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", f"effective volume by IEC 60205 from the dimensions{pieces.together(plan.need)}"),
             "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"), "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller, gate charge included")}
 
 
@@ -142,10 +143,10 @@ def _gain(work: Work, plan: Plan, s: st.Stage) -> None:
 def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet, at, eff = work.sheet, (plan.choice.core, plan.choice.candidate), plan.window.effective
     area = sheet.given("transformer.area_min", float(min(eff.area[at[0]], eff.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
-    turns, lp = plan.turns[0], s.lm
+    turns, lp = plan.turns[0], pieces.inductance_of_one(sheet, plan.need, s.lm)
     if s.wound is None:
-        sheet("transformer.b_peak", magnetics.flux_density, inductance=s.lm, current=o["i_mag"], turns=turns, area=area)
-        swing = sheet("transformer.b_swing", resonant.flux_swing, lm=s.lm, i_mag=o["i_mag"], turns=turns, area=s.area)
+        sheet("transformer.b_peak", magnetics.flux_density, inductance=lp, current=o["i_mag"], turns=turns, area=area)
+        swing = sheet("transformer.b_swing", resonant.flux_swing, lm=lp, i_mag=o["i_mag"], turns=turns, area=s.area)
     else:
         lp = sheet.total("transformer.lp", "H", "what the primary reads with all others open", magnetising=s.lm, leakage=s.lr)
         linked = sheet("transformer.linkage", resonant.linkage_peak, lm=s.lm, lr=s.lr, i_mag=o["i_mag"], i_peak=o["i_tank_peak"], ramp=sheet("transformer.ramp_share", resonant.ramp_share, lm=s.lm, lr=s.lr, i_mag=o["i_mag"], i_peak=o["i_tank_peak"]))
@@ -213,8 +214,7 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str,
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_burst"])
     one = sheet.total(even(s, "transformer.loss_copper"), "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
     most = worst_phase(sheet, s, "transformer.loss_copper", one, resonant.lost_in_most_loaded)
-    record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], most, "temperature_rise")
-    record_nodes(work, "transformer", plan.window, plan.choice.core, o["p_core"], most)
+    pieces.record_heat(work, plan, o["p_core"], most)
     v = s.variant
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})
     rectifiers = sheet.total("loss.rectifiers", "W", "all", **{f"rectifier{k}": o["loss_rectifier"] for k in range(1, RECTIFIERS[s.secondary] * v.phases + 1)})

@@ -5,6 +5,7 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
+from rhevectra.core.topologies.common.pieces import called
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
 from rhevectra.core.topologies.common.symbols import Place, Symbol, source
 
@@ -41,7 +42,7 @@ def _secondary(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("winding", (55, 18), (55, 30), "", "secondary", "Vsec1", True), Symbol("winding", (55, 32), (55, 44), "", "secondary", "Vsec2", True), wire((55, 30), (55, 32), "Rload1"), wire((55, 18), (55, 7), "Vsec1"), diode((55, 7), (72, 7), "Dfeed"),
         wire((55, 44), (55, 49), "Vsec2"), wire((55, 49), (62, 49), "Vsec2"), diode((62, 49), (72, 49), "Dfeed2"), wire((72, 49), (72, 7), "Dfeed2"), wire((55, 31), (62, 31), "Rload1"), wire((62, 31), (62, 55), "Rload1"), wire((62, 55), (94, 55), "Rload1")]
     return [
-        Symbol("core", (51.5, 18), (51.5, 44), f"{rows['transformer.core'].value}  {turns}, L_m {show(float(rows['llc.lm'].value), 'H')}"),
+        Symbol("core", (51.5, 18), (51.5, 44), f"{called(design)}  {turns}, L_m {show(float(rows['llc.lm'].value), 'H')}"),
         *sides, Symbol("note", (64, 0), (64, 6), str(row["label"]), "secondary"), wire((72, 7), (86, 7), "Rload1"), wire((86, 7), (94, 7), "Rload1"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
         Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(s.variant.phases * at(s.i_out), 'A')}", "secondary", "Rload1")]

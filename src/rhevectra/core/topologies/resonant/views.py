@@ -58,7 +58,7 @@ def gain_view(design: Any) -> GainView:
 def flux_view(design: Any) -> FluxView:
     """The gapped core's flux over magnetising current, cold and hot, with full load and the worst corner."""
     rows, s, plan = design.rows, design.context["stage"], design.context["plan"]
-    n, area, lm = float(rows["transformer.np"].value), float(rows["transformer.area_min"].value), float(rows["llc.lm"].value)
+    n, area, lm = float(rows["transformer.np"].value), float(rows["transformer.area_min"].value), float(rows["llc.lm"].value) / plan.need.pieces
     length = float(plan.window.effective.length[plan.choice.core])
     rest = max(1 / lm - length / (4e-7 * np.pi * s.core["mu_initial"] * n**2 * area), 0.0)
     hot, cold = (saturation_curve(s.core, s.core[k], n, area, length, rest) for k in ("b_sat_100_t", "b_sat_25_t"))

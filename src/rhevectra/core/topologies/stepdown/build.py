@@ -12,13 +12,14 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain, reader
 from rhevectra.core.formulas import forward, magnetics
 from rhevectra.core.formulas import secondary as sides
+from rhevectra.core.magnetics import matrix
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import boards, secondary_kinds
+from rhevectra.core.topologies.common import boards, pieces, secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
@@ -98,32 +99,37 @@ def _longer(work: Work, v: Variant) -> float:
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus; a second time with a shorter duty where the first comes out a little over its limit."""
+    """All choices of the power stage for a known bus; a second time with a shorter duty where the first comes out a little over its limit, and with the transformer in pieces where no single core takes it."""
     before = work.mark()
     plan, longest = _built(v, work, v_bus, 1.0)
-    over = longest / float(plan.switch["duty_limit"].value)
+    over, share = longest / float(plan.switch["duty_limit"].value), 1.0
     if DUTY_ROOM < over < LITTLE_OVER and not work.choose.pinned("forward.duty"):
         work.back(before)
-        plan, _ = _built(v, work, v_bus, DUTY_ROOM / over)
+        share = DUTY_ROOM / over
+        plan, _ = _built(v, work, v_bus, share)
+    if v.bridged and not plan.choice.passed and (count := pieces.fewest(work, plan.need)) > 1:
+        work.back(before)
+        plan, _ = _built(v, work, v_bus, share, count)
     return plan
 
 
-def _built(v: Variant, work: Work, v_bus: Any, share: float) -> tuple[Plan, float]:
-    """The power stage with a share of the usual duty, and its longest duty."""
+def _built(v: Variant, work: Work, v_bus: Any, share: float, count: int = 1) -> tuple[Plan, float]:
+    """The power stage with a share of the usual duty, and its longest duty; count: transformers in series where nobody says."""
+    count = pieces.decide(work, count) if v.bridged else 1
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = choose_switch(work, v, v_bus, v_top, v_low, share)
     main = work.need.outputs[work.need.main]
     duty = _duty(work, v, share)
     blocked = max(v_top, v_low * float(duty.value) / (1 - float(duty.value))) if v.active else v_top
     kind = secondary_kinds.choose(work) if v.secondaries else secondary_kinds.TAP
-    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary_kinds.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False, positions=2)
+    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary_kinds.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False, positions=2, sources=count)
     stage = _estimate(work, v, kind, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
     near = st.solve(stage, st.ROUGH)
     out = near.out
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     need, margin = _transformer_need(work, stage, out, grade, v_top, float(switch["duty_limit"].value))
     every = work.parts["cores"].derived(windows)
-    need, choice, win = boards.wind(work, need, every)
+    need, choice, win = boards.wind(work, matrix.share_of(need, count), every)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
     capacitance_row(work, need, choice, win)
@@ -143,7 +149,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float) -> tuple[Plan, floa
         choose_series(work, v, secondary.seen_numbers(stage), out)
     if v.clamped:
         stage = choose_spike(work, stage, out)
-    stage = snubbers.choose(work, stage, rectifiers[work.need.main]["row"], [float(t.value) for t in turns], float(leak.value), out)
+    stage = snubbers.choose(work, stage, rectifiers[work.need.main]["row"], [stage.np, stage.ns], float(leak.value), out)
     stage = primary_snubber.choose(work, stage, leak)
     choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary_kinds.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value))
     stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, every, grade))
@@ -228,12 +234,13 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     """The stage with integer turns, the core's own inductance and the effective winding resistances of the worst corner."""
     trial, at = choice.trial, (choice.core, choice.candidate)
     exact = copper_of(work, need, choice, win)
-    effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
+    pieces.record(work, need)
+    effective = pieces.resistances(need, exact)
     effective[0] /= need.halves  # both halves share the pulses
     n_p, n_s, eff = float(turns[0].value), float(turns[1].value), win.effective
     rest = work.choose("transformer.residual_gap", lambda: active.gap(work, s, n_p, float(eff.area[at[0]]), float(eff.length[at[0]]) / grade["mu_initial"], RESIDUAL_GAP) if s.variant.active else RESIDUAL_GAP,
                        "two ground faces (typical, from memory)" if not s.variant.active else "two ground faces, or what lets the magnetising current bring the node down within the dead time")
-    lm = forward.ungapped_inductance(n_p, float(eff.area[at[0]]), float(eff.length[at[0]]), grade["mu_initial"], float(rest.value))
+    lm = need.pieces * forward.ungapped_inductance(n_p, float(eff.area[at[0]]), float(eff.length[at[0]]), grade["mu_initial"], float(rest.value))
     nr = float(choice.trial.turns[2][at]) if s.variant.reset else n_p
-    return replace(s, np=n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+    return replace(s, np=need.pieces * n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective})

@@ -5,7 +5,7 @@ from dataclasses import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import boards, declare, snubbing
+from rhevectra.core.topologies.common import boards, declare, pieces, snubbing
 from rhevectra.core.topologies.common.secondary_kinds import DOUBLER
 from rhevectra.core.topologies.stepdown import primary_snubber, rectifier_clamp
 from rhevectra.core.topologies.stepdown.variant import Variant
@@ -59,7 +59,7 @@ _WITHOUT = ("transformer.lp_tolerance", "switch.duty_limit", *(f"filter{n}.l" fo
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *_FAMILY, *boards.DECISIONS, *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()), *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), without=_WITHOUT)
+    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS, *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()), *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), without=_WITHOUT)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"

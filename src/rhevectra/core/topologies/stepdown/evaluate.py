@@ -9,14 +9,13 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import active_clamp, flyback, forward, output, spike
+from rhevectra.core.formulas import active_clamp, flyback, forward, magnetics, output, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.stages.wound import record_nodes, record_rise
-from rhevectra.core.topologies.common import secondary_kinds
+from rhevectra.core.topologies.common import pieces, secondary_kinds
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
@@ -70,18 +69,25 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     tapped: dict[str, Any] = {"spike": {"r": rows["spike.r"], "l_half": sheet("transformer.l_half", spike.between_halves, share=rows["transformer.leakage_halves"], leakage=plan.leakage)}} if s.variant.clamped else {}
     if s.variant.reset:
         tapped["nr"] = sheet.solved("transformer.nr", s.nr, "turns", "reset winding: its ratio to the primary, in whole turns")
-    return {**tapped, **snubbers.given(work, s), **primary_snubber.given(work, s), "np": plan.turns[0], "ns": plan.turns[1], "leakage": plan.leakage, **_legs(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
+    return {**tapped, **snubbers.given(work, s), **primary_snubber.given(work, s), "np": pieces.all_turns(sheet, plan.need, plan.turns[0]), "ns": plan.turns[1], "leakage": plan.leakage, **_legs(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed) and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", rect["row"]["said"]), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", rect["row"]["said"]), "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary at the worst corner over its rms current squared"),
             "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
             "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
-            "lm": sheet("transformer.lm", forward.ungapped_inductance, turns=plan.turns[0], area=sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), length=float(plan.window.effective.length[plan.choice.core]), mu=s.core["mu_initial"], residual=rows["transformer.residual_gap"]),
+            "lm": _inductance(work, plan),
             "area": rows["transformer.area"], "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"), "t_floor": sheet.given("light_load.t_floor", s.t_floor, "s", "rule", "shortest pulse of the light-load law: a quarter of that at full load and lowest bus, or none"),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch plus half the winding capacitance"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "limit": {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"]},
-            "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", "effective volume by IEC 60205 from the dimensions"), "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"),
+            "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", f"effective volume by IEC 60205 from the dimensions{pieces.together(plan.need)}"), "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"),
             "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller"),
             "choke": choke_rows(work, s.choke, plan.choke)}
+
+
+def _inductance(work: Work, plan: Plan) -> Any:
+    """The primary's inductance, of all pieces where there are several."""
+    sheet, s, id = work.sheet, plan.stage, "transformer.lm"
+    one = sheet(id if plan.need.pieces == 1 else "transformer.l_each", forward.ungapped_inductance, turns=plan.turns[0], area=sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), length=float(plan.window.effective.length[plan.choice.core]), mu=s.core["mu_initial"], residual=sheet.rows["transformer.residual_gap"])
+    return one if plan.need.pieces == 1 else sheet(id, magnetics.inductance_in_series, count=sheet.rows["transformer.count"], inductance=one)
 
 
 def _legs(work: Work, plan: Plan) -> dict[str, Any]:
@@ -163,8 +169,7 @@ def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_heat"])  # the ring has a loss of its own
     reset = {"reset": o["reset"]} if s.variant.reset else {}
     copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=wound, **reset)
-    record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], copper, "temperature_rise")
-    record_nodes(work, "transformer", plan.window, plan.choice.core, o["p_core"], copper)
+    pieces.record_heat(work, plan, o["p_core"], copper)
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
     tap = {"duty": fed} if both else {}
     rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=s.v_forward, i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)

@@ -51,3 +51,8 @@ class Variant:
     def both_ways(self) -> bool:
         """The flux swings to both sides, and the secondary has a centre tap."""
         return self.pulses == 2
+
+    @property
+    def bridged(self) -> bool:
+        """The whole primary is driven to both sides, so that several can lie in series."""
+        return self.both_ways and not self.tapped

@@ -65,13 +65,13 @@ def rectifier_ring(design: Any) -> Ringing:
     spread = lambda x: np.broadcast_to(np.asarray(getattr(x, "value", x), dtype=float), shape)  # noqa: E731
     step = spread(rows["rectifier1.v_reverse"]) / (1 + float(rows["rectifier.ringing"].value))
     burnt = hard_edges(s) * snubber.snubber_loss(1.0, 0.0, step, spread(o["f_switch"]))
-    return Ringing(inductance(s, [float(t.value) for t in plan.turns], float(plan.leakage.value)), plan.rectifiers[design.requirement.main]["row"], step, burnt)
+    return Ringing(inductance(s, [float(s.np.value), float(s.ns.value)], float(plan.leakage.value)), plan.rectifiers[design.requirement.main]["row"], step, burnt)
 
 
 def ripple_choice(design: Any) -> RippleView:
     """Energy of the filter inductor, its rms and the switch's peak against the ripple ratio, at the highest bus and full load."""
     rows, s = design.rows, design.context["stage"]
-    i_out, n = float(design.requirement.outputs[design.requirement.main].current_max), float(rows["transformer.ns1"].value) / float(rows["transformer.np"].value)
+    i_out, n = float(design.requirement.outputs[design.requirement.main].current_max), float(s.ns.value) / float(s.np.value)
     duty, down = float(rows["switch.duty_least"].value), float(s.v_out.value) + float(s.v_forward.value)
     chosen = float(np.max(np.asarray(rows["filter1.i_ripple_pp"].value)[..., [k for k, p in enumerate(design.grid.points) if p.case == "run" and p.load == 1.0], :])) / i_out
 
@@ -89,7 +89,7 @@ def flux_view(design: Any) -> FluxView:
     rest = float(rows["transformer.residual_gap"].value) / (4e-7 * np.pi * n**2 * area)
     hot, cold = (saturation_curve(s.core, s.core[k], n, area, length, rest) for k in ("b_sat_100_t", "b_sat_25_t"))
     limit = design.figure("transformer.b_peak")
-    lm = float(rows["transformer.lm"].value)
+    lm = float(rows["transformer.lm"].value) / plan.need.pieces
     swing = float(design.figure("transformer.b_ac").value) * 2
     points = [("full load, swing", swing * n * area / lm, swing, "primary"), ("full duty at the highest bus", float(limit.value) * n * area / lm, float(limit.value), "over" if (limit.margin or 0) < 0 else "accent")]
     return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(s.core["b_sat_25_t"]), 2.2 * points[1][1])
