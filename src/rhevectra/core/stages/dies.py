@@ -10,8 +10,20 @@ PULSED = 1.5
 """Pulsed current over the continuous rating (typical, from memory)."""
 TWICE = 2.0
 """A die rated, after derating, for more than so many times what it sees is no near one."""
-JUNCTION_SHARE, COOLABLE = 0.85, 3.0
-"""Share of the junction limit used, and the case-to-ambient resistance [K/W] below which forced air or the chassis is needed (common practice)."""
+JUNCTION_SHARE = 0.85
+"""Share of the junction limit used (common practice)."""
+_COOLABLE = {"natural": 3.0, "forced": 1.5, "conduction": 1.5}
+_BELOW = {"natural": "forced air or the chassis is needed", "forced": "usual heat sinks in forced air do not reach", "conduction": "usual insulators to the chassis do not reach"}
+
+
+def coolable(cooling: str) -> float:
+    """Least case-to-ambient resistance [K/W] that is counted on by the way of cooling (common practice, no source)."""
+    return _COOLABLE[cooling]
+
+
+def record_coolable(work: Work, id: str) -> None:
+    """The same as a row."""
+    work.sheet.given(id, coolable(work.need.cooling), "K/W", "rule", f"below this {_BELOW[work.need.cooling]} (common practice)")
 
 
 def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.", kinds: tuple[str, ...] = ("discrete",), i_limit: float = 0.0) -> Mapping[str, Any]:

@@ -13,7 +13,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, output, pfc, rectifier
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
-from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
+from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
 from rhevectra.core.stages.pfc.build import Plan, switch_losses
 from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_choke, record_inductance
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
@@ -270,7 +270,7 @@ def record_junction(work: Work, switch: Mapping[str, Any], whole: Any, conductio
     sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=junction, ambient=ambient, power=each, r_jc=switch["r_junction_case_k_w"])
     sheet("pfc.runaway", pfc.runaway, t_junction=junction, ambient=ambient, power=whole, conduction=conduction, hot_ratio=switch["hot_ratio"], t_hot=switch["t_junction_max_c"])
     sheet.given("pfc.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
-    sheet.given("pfc.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
+    record_coolable(work, "pfc.r_ca_floor")
 
 
 def record_diode(work: Work, diode: Mapping[str, Any], loss: Any) -> None:

@@ -5,7 +5,7 @@ from typing import Any
 
 from rhevectra.core.formulas import output
 from rhevectra.core.magnetics.transformer import Choice, TransformerNeed
-from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
+from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
 from rhevectra.core.stages.work import Work
 
 SENSE_TRIP = 0.8
@@ -19,7 +19,7 @@ def switch_heat(work: Work, row: Mapping[str, Any], power: Any) -> None:
     ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
     limit = sheet.given("switch.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
     sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=power, r_jc=row["r_junction_case_k_w"])
-    sheet.given("switch.r_ca_floor", COOLABLE, "K/W", "rule", "below this a heat sink with forced air or the chassis is needed (common practice)")
+    record_coolable(work, "switch.r_ca_floor")
     sheet("sense.r", output.sense_resistor, v_trip=SENSE_TRIP, i_limit=sheet.rows["switch.current_limit"])
 
 

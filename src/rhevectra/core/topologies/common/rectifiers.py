@@ -10,7 +10,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.stages.dies import COOLABLE, JUNCTION_SHARE
+from rhevectra.core.stages.dies import JUNCTION_SHARE, coolable
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.synchronous import best, evenly, in_parallel
 
@@ -56,7 +56,7 @@ def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps
         return max(holds, key=lambda r: r["i_rated_a"])["name"], f"no class above {show(v_class, 'V')} carries twice the current; the largest is taken", ()
     loss = {r["name"]: r["v_forward_v"] * amps + r["r_dynamic_ohm"] / counts[r["name"]] * (1.5 * amps) ** 2 for r in able}
     room = {r["name"]: (JUNCTION_SHARE * r["t_junction_max_c"] - work.need.ambient_max) / loss[r["name"]] - r["r_junction_case_k_w"] / counts[r["name"]] for r in able}
-    cool = [r for r in able if room[r["name"]] >= COOLABLE] or able
+    cool = [r for r in able if room[r["name"]] >= coolable(work.need.cooling)] or able
     diodes, switches = ([r for r in cool if (r["kind"] == "synchronous") == wanted] for wanted in (False, True))
     least = [min((loss[r["name"]] for r in kind), default=np.inf) for kind in (diodes, switches)]
     synchronous = bool(switches) and (not diodes or least[0] - least[1] > max(SYNCHRONOUS_GAIN * volts * amps, SYNCHRONOUS_LEAST))

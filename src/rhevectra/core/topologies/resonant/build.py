@@ -16,7 +16,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
-from rhevectra.core.stages.dies import choose_die
+from rhevectra.core.stages.dies import PULSED, choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common import boards, pieces
@@ -32,10 +32,12 @@ from rhevectra.core.topologies.resonant.variant import Variant
 ORDERS = 24
 FLUX_ROOM = 1.02
 """Room in the resonant inductor for what the bus still moves after it is chosen."""
-AT_LIMIT = 2.4
-"""Peak of the tank current at the overload over the rms expected, estimated."""
+AT_LIMIT, LIMIT_ROOM = 2.4, 1.02
+"""Peak of the tank current at the overload over the rms expected, estimated; room over that peak once it is known."""
 ROOM_USUAL, ROOM_MOST, ROOM_MORE = 1.35, 1.8, 1.04
 """Share of the mean that a phase of several is built for, up to which it is built for more where its parts spread the current so, and how much over that then."""
+MUCH_LOST = 0.04
+"""Share of the reflected output lost on the way from which one pass does not bring the currents to where they end."""
 TAN_DELTA = 1e-3
 """Loss factor of the resonant capacitor's film (typical polypropylene, from memory)."""
 
@@ -56,34 +58,44 @@ class Plan:
     settled: st.Settled
 
 
-def choose_switch(work: Work, v: Variant, v_top: float, v_low: float) -> Mapping[str, Any]:
-    """All switches: a class that holds the highest bus after derating, then the die by conduction, gate and the charge the dead time moves."""
+def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: float) -> Mapping[str, Any]:
+    """All switches: a class that holds the highest bus after derating, then the die by conduction, gate and the charge the dead time moves. i_limit: as `_built` has it."""
     i_rms = 1.2 * work.need.power / v.phases / 0.92 / (v.drive * v_low) / np.sqrt(2)
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + 1e5 * r["q_gate_c"] * 12 + 1e5 * 0.05 * r["c_charge_f"] * v_top**2)
-    return choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss, i_limit=AT_LIMIT * i_rms)
+    return choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss, i_limit=i_limit or AT_LIMIT * i_rms)
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus; of several phases once more where the most loaded carries more than each was built for, and of one with the transformer in pieces where no single core takes it."""
+    """All choices of the power stage for a known bus; of several phases once more where the most loaded carries more than each was built for, with the transformer in pieces where no single core takes it, or with another die where the tank's peak is above what was expected."""
     before = work.mark()
-    plan = _built(v, work, v_bus, ROOM_USUAL)
-    most = plan.stage.extra.get("phase_most", 0.0)
+    plan = _built(v, work, v_bus)
+    known = _known(v, work, plan)
+    if not known:
+        return plan
+    work.back(before)
+    return _built(v, work, v_bus, near=plan.settled.state, **known)
+
+
+def _known(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
+    """What the first time shows to be needed otherwise, by the names `_built` has for it."""
+    found: dict[str, Any] = {}
+    most, peak = plan.stage.extra.get("phase_most", 0.0), float(plan.settled.out["i_tank_peak"].max())
     if most > ROOM_USUAL and ROOM_MORE * most <= ROOM_MOST and not work.choose.pinned("llc.phase_room"):
-        work.back(before)
-        return _built(v, work, v_bus, float(f"{ROOM_MORE * most + 0.005:.2f}"), plan.settled.state)
+        found["share"] = float(f"{ROOM_MORE * most + 0.005:.2f}")
     if v.phases == 1 and not plan.choice.passed and (count := pieces.fewest(work, plan.need)) > 1:
-        work.back(before)
-        return _built(v, work, v_bus, ROOM_USUAL, plan.settled.state, count)
-    return plan
+        found["count"] = count
+    if LIMIT_ROOM * peak > PULSED * plan.switch["i_max_a"] and not work.choose.pinned("switch.class"):
+        found["i_limit"] = LIMIT_ROOM * peak
+    return found
 
 
-def _built(v: Variant, work: Work, v_bus: Any, share: float, near: Mapping[str, Any] | None = None, count: int = 1) -> Plan:
-    """The power stage; count: transformers in series where nobody says; share: of the mean that each of several phases is built for, where nobody says; near: what its first solution may begin from."""
+def _built(v: Variant, work: Work, v_bus: Any, share: float = ROOM_USUAL, near: Mapping[str, Any] | None = None, count: int = 1, i_limit: float = 0.0) -> Plan:
+    """The power stage, where nobody says: count: transformers in series; share: of the mean that each of several phases is built for; i_limit: current at the overload [A], 0 where it is still estimated; near: what its first solution may begin from."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     room = _room(work, share) if v.phases > 1 else 1.0
-    row = choose_switch(work, v, v_top, v_low)
+    row = choose_switch(work, v, v_top, v_low, i_limit)
     kind = TAP if v.phases > 1 else choose_secondary(work)
     control = v.phases == 1 and work.choose("llc.control", fixed.FREQUENCY, "the output is regulated (common practice)").value == fixed.FIXED
     highest = v_top / fixed.middle(v_low, v_top) if control else 1.0  # the output of a fixed ratio follows the bus
@@ -109,7 +121,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float, near: Mapping[str, 
     stage = replace(stage, leakage=float(leak.value))
     if control:
         stage = fixed.resonate(work, stage, leak)
-    settled = st.solve(stage, settled.state, passes=1)
+    settled = st.solve(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
     choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value))
     if choke is not None:
         stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
@@ -133,6 +145,11 @@ def _room(work: Work, share: float) -> float:
     """Share of the mean that a phase of several is built for."""
     work.choose("llc.spread", 0.01, "inductors and capacitors sorted into sets (common practice)")
     return float(work.choose("llc.phase_room", share, "what sorted parts leave: see the most loaded phase").value)
+
+
+def _lost(settled: st.Settled, s: st.Stage) -> float:
+    """Greatest share of the reflected output that is lost in resistances."""
+    return float(np.max(settled.state["drop"])) / (float(plain(s.np)) / float(plain(s.ns)) * float(plain(s.v_out)))
 
 
 def worst(work: Work, settled: st.Settled, key: str) -> int:

@@ -17,7 +17,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
-from rhevectra.core.stages.dies import choose_die
+from rhevectra.core.stages.dies import PULSED, choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import boards, pieces, secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
@@ -38,8 +38,8 @@ RESIDUAL_GAP = 10e-6
 """Between two ground faces [m] (typical, from memory)."""
 WHOLE_TURNS = 1.03
 """Room in the rectifier's voltage for turns that are rounded to whole ones."""
-AT_LIMIT = 1.45
-"""Largest current at the limit over that of the output while the switch is on: ripple, magnetising current and tolerance, estimated."""
+AT_LIMIT, LIMIT_ROOM = 1.45, 1.02
+"""Largest current at the limit over that of the output while the switch is on: ripple, magnetising current and tolerance, estimated; room over that current once it is known."""
 DUTY_ROOM, LITTLE_OVER = 0.985, 1.25
 """Longest duty over its limit that is aimed at, and up to which a shorter planned duty brings it there."""
 SKIPPED = 0.25
@@ -66,8 +66,8 @@ class Plan:
     series: InductorChoice | None = None
 
 
-def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float, share: float) -> dict[str, Any]:
-    """All switches: a class that holds the highest bus after derating, then the die by loss."""
+def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float, share: float, i_limit: float) -> dict[str, Any]:
+    """All switches: a class that holds the highest bus after derating, then the die by loss. share, i_limit: as `_built` has them."""
     if v.clamped:
         v_top *= 1 + 1 / _reset_ratio(work, v) + float(work.choose("switch.spike", 0.3, "room for what the leakage between both windings drives (common practice)").value)
     if v.active:
@@ -77,7 +77,7 @@ def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (0.25 * (r["c_energy_f"]) * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs)
-    row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss, i_limit=AT_LIMIT * i_on)
+    row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss, i_limit=i_limit or AT_LIMIT * i_on)
     return {"row": row, "duty_limit": duty_limit}
 
 
@@ -99,25 +99,28 @@ def _longer(work: Work, v: Variant) -> float:
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus; a second time with a shorter duty where the first comes out a little over its limit, and with the transformer in pieces where no single core takes it."""
+    """All choices of the power stage for a known bus; a second time with a shorter duty where the first comes out a little over its limit, with the transformer in pieces where no single core takes it, or with another die where the peak is above what was expected."""
     before = work.mark()
-    plan, longest = _built(v, work, v_bus, 1.0)
-    over, share = longest / float(plan.switch["duty_limit"].value), 1.0
+    plan, longest, peak = _built(v, work, v_bus)
+    known: dict[str, Any] = {}
+    over = longest / float(plan.switch["duty_limit"].value)
     if DUTY_ROOM < over < LITTLE_OVER and not work.choose.pinned("forward.duty"):
-        work.back(before)
-        share = DUTY_ROOM / over
-        plan, _ = _built(v, work, v_bus, share)
+        known["share"] = DUTY_ROOM / over
     if v.bridged and not plan.choice.passed and (count := pieces.fewest(work, plan.need)) > 1:
-        work.back(before)
-        plan, _ = _built(v, work, v_bus, share, count)
-    return plan
+        known["count"] = count
+    if LIMIT_ROOM * peak > PULSED * plan.switch["row"]["i_max_a"] and not work.choose.pinned("switch.class"):
+        known["i_limit"] = LIMIT_ROOM * peak
+    if not known:
+        return plan
+    work.back(before)
+    return _built(v, work, v_bus, **known)[0]
 
 
-def _built(v: Variant, work: Work, v_bus: Any, share: float, count: int = 1) -> tuple[Plan, float]:
-    """The power stage with a share of the usual duty, and its longest duty; count: transformers in series where nobody says."""
+def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 1, i_limit: float = 0.0) -> tuple[Plan, float, float]:
+    """The power stage with its longest duty and its peak at the current limit [A]; where nobody says, share: of the usual duty; count: transformers in series; i_limit: current at the limit [A], 0 where it is still estimated."""
     count = pieces.decide(work, count) if v.bridged else 1
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
-    switch = choose_switch(work, v, v_bus, v_top, v_low, share)
+    switch = choose_switch(work, v, v_bus, v_top, v_low, share, i_limit)
     main = work.need.outputs[work.need.main]
     duty = _duty(work, v, share)
     blocked = max(v_top, v_low * float(duty.value) / (1 - float(duty.value))) if v.active else v_top
@@ -153,7 +156,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float, count: int = 1) -> 
     stage = primary_snubber.choose(work, stage, leak)
     choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary_kinds.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value))
     stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, every, grade))
-    return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series), float(loaded(work, near.out["t_on"] * near.out["fs"]).max())
+    return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series), float(loaded(work, near.out["t_on"] * near.out["fs"]).max()), float(near.out["i_peak"].max())
 
 
 def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, duty: float) -> st.Stage:
