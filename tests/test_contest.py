@@ -167,6 +167,16 @@ def test_order_and_reasons(entries):
     assert cheap[0].cost_index == min(e.cost_index for e in entries)
 
 
+def test_nothing_is_set_against_itself(entries):
+    """A design that differs in cost alone, or by less than what is shown, names no measure with the same number twice."""
+    first, second = entries[:2]
+    twin = replace(first, topology=second.topology, cost_index=1.2 * first.cost_index, loss=first.loss * 1.00001)
+    reason = next(e for e in ranked([first, twin]) if e.topology == second.topology).reason
+    assert reason.startswith("costs ") and reason.endswith("in all else they read the same")
+    for e in (*entries, *ranked([first, twin])):
+        assert all(a != b for a, b in re.findall(r"(?:loses|needs|costs|with) (\S+)(?: \S+)*? against (\S+)", e.reason)), e.reason
+
+
 def test_what_cannot_be_built_comes_last_and_says_why():
     need = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=1.5), Output(voltage=5, current_max=1.0, tolerance=0.07)), harmonics_class="none")
     found = run(need)

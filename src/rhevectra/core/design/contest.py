@@ -197,25 +197,34 @@ def _leads(entry: Entry, second: Entry | None) -> str:
     """What the first is ahead in, against the next that can be built."""
     if second is None:
         return "the only one that can be built"
-    ahead = [m for m in _SAYS if float(getattr(entry, m)) < float(getattr(second, m))]
+    ahead = [m for m in _SAYS if _ratio(m, entry, second) < 1.0]
     return f"first by the weights set; beside {spoken(second.topology)} it " + "; ".join(_compare(m, entry, second) for m in ahead[:3]) if ahead else "first by the weights set"
 
 
 def _loses(entry: Entry, best: Entry) -> str:
-    """At least two measures in which it falls behind the winner, the worst first; where there is only one, what it is ahead in follows."""
-    ratio = {m: float(getattr(entry, m)) / max(float(getattr(best, m)), 1e-12) for m in _SAYS}
+    """At most three measures in which it falls behind the winner, the worst first; where there is one only, what it is ahead in follows."""
+    ratio = {m: _ratio(m, entry, best) for m in _SAYS}
     order = sorted(ratio, key=lambda m: -ratio[m])
-    behind = [m for m in order if ratio[m] > 1.0]
-    told = [_compare(m, entry, best) for m in (behind[:3] if len(behind) >= 2 else order[:1])]
+    behind, ahead = [m for m in order if ratio[m] > 1.0], [m for m in reversed(order) if ratio[m] < 1.0]
+    told = [_compare(m, entry, best) for m in behind[:3]]
     if len(behind) < 2:
-        told.append("ahead only where it " + " and ".join(_compare(m, entry, best) for m in order[1:3]))
+        told.append("ahead where it " + " and ".join(_compare(m, entry, best) for m in ahead[:2]) if ahead else "in all else they read the same")
     return "; ".join(told)
 
 
+def _ratio(measure: str, entry: Entry, other: Entry) -> float:
+    """Of one measure in both; one where they read the same."""
+    a, b = (_told(measure, e) for e in (entry, other))
+    return 1.0 if a == b else float(getattr(entry, measure)) / max(float(getattr(other, measure)), 1e-12)
+
+
+def _told(measure: str, entry: Entry) -> str:
+    _, unit, scale = _SAYS[measure]
+    return f"{float(getattr(entry, measure)) * scale:.3g} {unit}".strip()
+
+
 def _compare(measure: str, entry: Entry, best: Entry) -> str:
-    text, unit, scale = _SAYS[measure]
-    a, b = (f"{float(getattr(e, measure)) * scale:.3g} {unit}".strip() for e in (entry, best))
-    return text.format(a, b)
+    return _SAYS[measure][0].format(_told(measure, entry), _told(measure, best))
 
 
 def _cannot(entry: Entry) -> str:
