@@ -138,14 +138,20 @@ def hold_up(design: Design, corner: Corner, width: float, height: float, held: D
     v0, power, least = (float(design.rows[id].at(at)) for id in ("bulk.v_valley", "bulk.p_load", "bulk.v_min_stage"))
     lasts = float(figure.value)
     t = np.linspace(0, max(1.3 * lasts, 1.15 * need.hold_up, 1e-3), 300)
-    v = np.sqrt(np.maximum(v0**2 - 2 * power * t / c, 0.0))
+    fall = lambda v, c: np.sqrt(np.maximum(v**2 - 2 * power * t / c, 0.0))  # noqa: E731
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0, float(t[-1])), (0, 1.15 * v0), "bus", "V")
-    frame.level(least, f"least bus {show(least, 'V')}", "tight")
-    frame.trace("bus", t, v, "primary", 0.6)
-    for when, text, role in ((lasts, f"lasts {show(lasts, 's')}", "accent"), (need.hold_up, f"asked {show(need.hold_up, 's')}", "muted")):
+    frame.level(least, "", "tight")
+    picture.text(frame.left + 2, frame.y(least) + 3.6, f"least bus {show(least, 'V')}", "tight", "left", 3.0, clear=True)  # the bus comes down from the left
+    frame.trace("bus", t, fall(v0, c), "primary", 0.6)
+    left = float(design.rows["bulk.c_left"].value)
+    if left < 1:
+        frame.trace(f"bus, {left * 100:.0f} % of the capacitor left", t, fall(float(design.rows["bulk.v_valley_left"].at(at)), left * c), "primary", 0.35, True)
+    old = float(design.figure("bulk.hold_up_left").value)
+    marks = [(lasts, f"lasts {show(lasts, 's')}", "accent"), (need.hold_up, f"asked {show(need.hold_up, 's')}", "muted"), *([(old, f"{left * 100:.0f} % left: {show(old, 's')}", "primary")] if left < 1 else [])]
+    for k, (when, text, role) in enumerate(marks):
         if when > 0:
             picture.line([(frame.x(when), frame.top), (frame.x(when), frame.top + frame.height)], role, 0.35, True)
-            near = frame.x(when) < frame.left + 25
-            picture.text(frame.x(when) + (1 if near else -1), frame.top + frame.height - (2 if role == "accent" else 6), text, role, "left" if near else "right", 3.0)
+            near = frame.x(when) < frame.left + 30
+            picture.text(frame.x(when) + (1 if near else -1), frame.top + frame.height - 2 - 4 * k, text, role, "left" if near else "right", 3.0, clear=True)
     frame.close()
     return picture

@@ -193,6 +193,12 @@ def hold_up(c: Any, v_start: Any, v_end: Any, power: Any) -> Any:
     return 0.5 * c * (np.square(v_start) - np.square(v_end)) / power
 
 
+@formula("C_x = s·C", "F", "s C", "definition; a fifth less is both the usual tolerance and the usual end of life of an electrolytic capacitor (common practice, no source)")
+def capacitance_left(share: Any, c: Any) -> Any:
+    """Capacitance [F] that is left of c [F]."""
+    return share * c
+
+
 @formula("V̂_R = √(2)·V_line", "V", "V_line", "each bridge diode blocks the crest of the line")
 def bridge_reverse_voltage(v_line: Any) -> Any:
     """Reverse voltage [V] of a bridge diode."""

@@ -7,7 +7,6 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.decisions import DecisionSpec
-from rhevectra.core.basis.preferred import FUSES
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
@@ -22,6 +21,7 @@ DECISIONS = (
     DecisionSpec("bridge.class", "Bridge class", "bulk", "choice", table="bridges"),
     DecisionSpec("inlet.r_filter", "Copper of the mains filter", "inlet", unit="Ω", low=0.0, high=20.0, schools="half a per cent of the lowest line over its current: small chokes; a tenth of that: large ones"),
     DecisionSpec("inlet.c_x", "X capacitor", "inlet", unit="F", low=0, high=4.7e-6, step="E6"),
+    DecisionSpec("bulk.c_left", "Capacitance left, tolerance or age", "bulk", low=0.4, high=1.0, schools="0.8: the least of a new one, and the end of life of data sheets; 0.64: both; 1: as printed"),
     DecisionSpec("derating.bulk_v", "Bulk voltage derating", "bulk", low=0.5, high=1.0),
     DecisionSpec("derating.bridge_v", "Bridge voltage derating", "bulk", low=0.4, high=1.0),
     *surge.DECISIONS,
@@ -43,7 +43,8 @@ BULK_FIGURES = (
     FigureSpec("bulk.i_rms_lf", "Ripple current, line", "I_lf", "bulk", fixed=TEMPERATURE),
     FigureSpec("bulk.i_rms_hf", "Ripple current, switching", "I_hf", "bulk"),
     FigureSpec("bulk.i_rms", "Ripple current, total", "I_C", "bulk", limit="bulk.i_limit", limit_kind="max", fixed=TEMPERATURE),
-    FigureSpec("bulk.hold_up", "Hold-up time", "t_h", "bulk", corners.HOLD_UP, "min", "bulk.hold_up_limit", "min", fixed="capacitor tolerance and ageing", sentence="from the valley down to the least bus the power stage works from"),
+    FigureSpec("bulk.hold_up", "Hold-up time", "t_h", "bulk", corners.HOLD_UP, "min", "bulk.hold_up_limit", "min", fixed="the capacitor as printed; what tolerance and age leave of it is the figure below", sentence="from the valley down to the least bus the power stage works from"),
+    FigureSpec("bulk.hold_up_left", "Hold-up time, capacitance left", "t_h,x", "bulk", corners.HOLD_UP, "min", "bulk.hold_up_limit", "min", fixed="resistance of the aged capacitor", sentence="the same with what tolerance or age leave of the capacitor", look_only=True),
     FigureSpec("bulk.life", "Life of the bulk capacitor", "L", "bulk", corners.FULL, "min", "bulk.life_limit", "min", fixed="temperature of neighbours: ambient plus its own heat"),
     FigureSpec("bulk.discharge_time", "Discharge to 60 V", "t_60", "bulk", fixed="power stage stopped: only the bleed path discharges"),
 )
@@ -110,9 +111,6 @@ def filter_copper(work: Work, v_low: float, power: float) -> float:
 def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str, Any], limited: bool = True) -> None:
     """Rows of the inlet. rows: i_rms, peak (of the bulk); given: line, and earth where the line to earth differs. limited: the limiter carries the current in run."""
     sheet, need, grid = work.sheet, work.need, work.grid
-    worst = float(np.max(np.where(corners.LOADED.mask(grid), rows["i_rms"].value, 0)))
-    fuse = next((f for f in FUSES if f >= 1.5 * worst), FUSES[-1])
-    sheet.chosen("inlet.fuse", fuse, "A", f"next rated current of IEC 60127 above 1.5 × {show(worst, 'A')} (common practice), time-lag", line=rows["i_rms"])
     if limited:
         sheet.again("inlet.i_thermistor", rows["i_rms"])
         sheet.given("inlet.i_thermistor_limit", path.thermistor["i_rated_a"], "A", "catalogue", f"rated current of {path.thermistor['name']}")
@@ -127,7 +125,7 @@ def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str
     sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=sheet.given("safety.v_touch", 60.0, "V", text="touchable dc voltage used here; confirm against the standard in force"))
     sheet.given("inlet.discharge_limit", 1.0, "s", text="about a second at the plug's pins (common practice; confirm against the standard in force)")
     sheet("standby.x_discharge", rectifier.resistor_power, v=given["line"], r=r_x)
-    surge.record(work, path, rows["peak"], given["line"], limited)
+    surge.record(work, path, rows, given["line"], limited)
     sheet("bulk.discharge_time", rectifier.discharge_time, r=path.discharge, c=path.c, v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
     sheet("standby.start_up", rectifier.resistor_power, v=rows["peak"], r=sheet.rows["bulk.r_bleed"])
 
@@ -147,10 +145,21 @@ def record_bridge(work: Work, bridge: Any, line: Any, times: Any = None) -> None
     work.sheet.given("bridge.v_limit", bridge["v_class_v"] * float(derate.value), "V", "catalogue", "class voltage times derating")
 
 
-def record_bus(work: Work, valley: Any, peak: Any, c: Any, least: Any, power: Any, name: str) -> Any:
-    """The bus at each end of its ripple, and how long it holds up from its valley to the least voltage the stage behind works from; name: in words."""
+LEFT = {"film": (0.9, "tolerance of a film capacitor (common practice)")}
+"""What is left of a capacitor of that kind where nobody says, and why."""
+LEFT_USUAL = 0.8, "the least of a new electrolytic, or its end of life (common practice)"
+
+
+def left_of(work: Work, kind: str = "") -> Any:
+    """Share of the capacitance that tolerance or age leave; kind: of the capacitor, where it is no electrolytic one."""
+    return work.choose("bulk.c_left", *LEFT.get(kind, LEFT_USUAL))
+
+
+def record_bus(work: Work, valley: Any, peak: Any, c: Any, least: Any, power: Any, name: str, left: tuple[Any, Any]) -> Any:
+    """The bus at each end of its ripple, and how long it holds up from its valley to the least voltage the stage behind works from; name: in words; left: valley and capacitance with what tolerance or age leave."""
     sheet, need = work.sheet, work.need
     sheet("bulk.hold_up", rectifier.hold_up, c=c, v_start=valley, v_end=least, power=power)
+    sheet("bulk.hold_up_left", rectifier.hold_up, c=left[1], v_start=left[0], v_end=least, power=power)
     sheet.given("bulk.hold_up_limit", need.hold_up, "s", text="requirement")
     return sheet.either("bus.v", np.array([True, False])[None, None, None, :] & np.ones(work.grid.shape, bool), valley, peak, f"valley or crest of the {name} within the line cycle")
 

@@ -8,6 +8,8 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.preferred import FUSES
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.formulas import output, rectifier, surge
 from rhevectra.core.formulas.rectifier import LineSource
@@ -48,21 +50,37 @@ class Inrush:
     limiters: int = 1
 
 
-def record(work: Work, path: Inrush, peak: Any, line: Any, limited: bool) -> None:
-    """Rows of switch-on and surge. peak [V] of the bus; limited: the limiter stays in the line."""
+FUSE_ROOM, FUSE_MOST = 1.5, 5.0
+"""Rated current of the fuse over that of the line, and up to which a larger one is taken to stand the inrush (common practice)."""
+
+
+def choose_fuse(work: Work, i_rms: Any, cold: float, hot: float) -> Any:
+    """Rated current of the fuse: by the line current, or as far as it lets by the integrals [A²s] of a cold switch-on and of a hot restart."""
+    worst = float(np.max(np.where(corners.LOADED.mask(work.grid), i_rms.value, 0)))
+    asks = {f"{FUSE_ROOM:g} × {show(worst, 'A')} (common practice)": FUSE_ROOM * worst, "what thousands of switch-ons ask for": np.sqrt(cold / float(surge.fuse_melts(PULSES, 1.0))), "what a hot restart asks for": np.sqrt(hot / float(surge.fuse_melts(ONCE, 1.0)))}
+    by_current = next(iter(asks))
+    decides = max(asks, key=lambda a: asks[a])
+    fuse = next((f for f in FUSES if f >= asks[decides]), np.inf)
+    if fuse > max(FUSE_MOST * worst, FUSES[0]):  # it would no longer protect: the limiter has to give
+        decides, fuse = by_current, next((f for f in FUSES if f >= asks[by_current]), FUSES[-1])
+    return work.sheet.chosen("inlet.fuse", fuse, "A", f"next rated current of IEC 60127 above {decides}, time-lag", line=i_rms)
+
+
+def record(work: Work, path: Inrush, rows: Mapping[str, Any], line: Any, limited: bool) -> None:
+    """Rows of the fuse, of switch-on and surge. rows: i_rms, peak (of the bus); limited: the limiter stays in the line."""
     sheet, choose = work.sheet, work.choose
     cold, source = sheet.rows["inlet.r_cold"], sheet.rows["inlet.r_source"]
-    energy = sheet("inlet.e_inrush", surge.charging_energy, c=path.c, v_peak=peak)
+    energy = sheet("inlet.e_inrush", surge.charging_energy, c=path.c, v_peak=rows["peak"])
     sheet.given("inlet.e_inrush_limit", path.limiters * path.thermistor["energy_j"], "J", "catalogue", f"single pulse of {path.thermistor['name']}, as many as stand in the path")
-    sheet("inlet.i2t", surge.melting_integral, energy=energy, r_limiter=cold, r_source=source)
-    fuse = sheet.rows["inlet.fuse"]
-    sheet("inlet.i2t_limit", surge.fuse_melts, share=PULSES, rated=fuse)
-    sheet("inlet.i2t_once", surge.fuse_melts, share=ONCE, rated=fuse)
+    once = sheet("inlet.i2t", surge.melting_integral, energy=energy, r_limiter=cold, r_source=source)
     hot = sheet.given("inlet.r_hot", path.limiters * path.thermistor["r_hot_ohm" if limited else "r_cold_ohm"], "Ω", "catalogue", "limiter at its rated current" if limited else "the relay has bridged it in run: it is cold when the mains return")
     peaks = [_restart(work, path, float(hot.value + source.value), phase) for phase in PHASES]
     text = f"series circuit of mains, limiter and capacitor integrated at {work.need.mains.v_max:g} V from an empty bus, the worst of {len(PHASES)} phases of switching on"
     sheet.solved("inlet.i_inrush_hot", max(p for p, _ in peaks), "A", text, limiter=hot, source=source)
-    sheet.solved("inlet.i2t_hot", max(j for _, j in peaks), "A²s", text, limiter=hot, source=source)
+    again = sheet.solved("inlet.i2t_hot", max(j for _, j in peaks), "A²s", text, limiter=hot, source=source)
+    fuse = choose_fuse(work, rows["i_rms"], float(np.max(once.value)), float(again.value))
+    sheet("inlet.i2t_limit", surge.fuse_melts, share=PULSES, rated=fuse)
+    sheet("inlet.i2t_once", surge.fuse_melts, share=ONCE, rated=fuse)
     if path.bridge is not None:
         sheet.given("inlet.i_surge_limit", BRIDGE_SURGE * path.bridge["i_rated_a"], "A", "catalogue", f"one half wave of {path.bridge['name']} (typical, from memory)")
         sheet.given("inlet.v_clamp_limit", path.bridge["v_class_v"], "V", "catalogue", f"class voltage of {path.bridge['name']}")

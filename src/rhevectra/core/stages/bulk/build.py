@@ -25,13 +25,15 @@ HEAT_ROOM = 1.6
 """Over that energy in the limiter's rating: the capacitor chosen stores more, for its tolerance, its next size and hold-up."""
 RESTART_ROOM = 1.25
 """Over the current of a hot restart that is expected before the capacitor is chosen, for one that comes out larger."""
+VALLEY_THERE = 0.9
+"""Valley over the crest where hold-up decides, before the capacitor is chosen: it is a large one there."""
 BALANCED = 0.97
 """Share of a stacked capacitor's rating that its voltage is held to by the balance resistors (common practice)."""
 
 
 @dataclass(frozen=True)
 class Plan:
-    """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: its catalogue row; target: valley aimed at [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair."""
+    """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: its catalogue row; target: valley aimed at [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair; left: share of c that tolerance or age leave."""
 
     bridge: Mapping[str, Any]
     thermistor: Mapping[str, Any]
@@ -43,6 +45,7 @@ class Plan:
     places: tuple[Position, ...]
     match: Any = None
     r_balance: Any = None
+    left: Any = 1.0
 
     @property
     def stacked(self) -> bool:
@@ -57,36 +60,52 @@ class Plan:
 def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     """Choose the series parts and the bulk capacitors for an input power [W] and a switching ripple current [A]."""
     need, choose = work.need, work.choose
-    bridge, thermistor, series = _series(stacked, work, power)
-    places = positions(work.grid.lines, stacked, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
-    lows = [work.grid.lines[p.lines.start] * np.sqrt(2) * (2 if p.doubled else 1) for p in places]
-    crest = max(work.grid.lines[p.lines.stop - 1] * np.sqrt(2) * (2 if p.doubled else 1) for p in places)
+    low, crest = _crests(work.grid.lines, stacked)
     derate = choose("derating.bulk_v", 0.95, "crest voltage at most 95 % of the rating (common practice)").value
     share = choose("bulk.valley_share", 0.75, "school: valley at three quarters of the lowest crest").value
-    target = share * min(lows)
+    target = share * low
     floor = choose("bulk.v_min_stage", lambda: float(f"{0.85 * target:.3g}"), "15 % below the valley aimed at: the power stage still regulates there (limit of duty checked)")
     match = choose("bulk.match", 0.05, "two of one lot (common practice): the bus divides by their capacitance while it charges") if stacked else None
     held = crest if match is None else 0.5 * crest * (1 + float(match.value))
     caps = work.parts["bulk_capacitors"]
     classes = sorted({r["v_class_v"] for r in caps.rows})
     v_class = next((v for v in classes if derate * v >= held), classes[-1])
-    expected = 2 * power * 0.75 * 0.5 / need.mains.f_min / (min(lows) ** 2 - target**2) * (2 if stacked else 1)
+    left = inlet.left_of(work)
+    held_up = _for_hold_up(need, power, low, float(floor.value), float(left.value), stacked)
+    bridge, thermistor, series = _series(stacked, work, power, 0.5 * held_up * crest**2)
+    places = positions(work.grid.lines, stacked, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
+    expected = max(2 * power * 0.75 * 0.5 / need.mains.f_min / (low**2 - target**2), held_up) * (2 if stacked else 1)
     rows = sorted(caps.where(v_class_v=v_class).rows, key=lambda r: r["c_f"])
     least = max(sum(r["c_f"] < expected for r in rows) - 4, 0)
     rows = rows[least : least + 10]
     values = np.array([r["c_f"] for r in rows])
-    c = choose("bulk.c", lambda: _choose_c(need, work.grid, rows, values, places, power, i_hf, target, float(floor.value)))
+    c = choose("bulk.c", lambda: _choose_c(need, work.grid, rows, values, places, power, i_hf, target, float(floor.value), float(left.value)))
     cap = rows[int(np.argmin(np.abs(np.log(values / c.value))))]
     places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"], bridge["r_dynamic_ohm"])
-    chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match)
+    chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match, left=left)
     return replace(chosen, r_balance=_balance(work, chosen, crest, held)) if stacked else chosen
 
 
-def _series(stacked: bool, work: Work, power: float) -> tuple[Any, Any, LineSource]:
-    """Bridge and thermistor, chosen for the input current expected at lowest line, and what they are in series with the mains, without the bridge."""
+def _crests(lines: tuple[float, ...], stacked: bool) -> tuple[float, float]:
+    """Least and greatest crest [V] that reaches the bus, before what stands in series is known."""
+    places = positions(lines, stacked, LineSource(0.0, 0.0, 0.0, 0.0), 0.0, 0.0)
+    low, top = (np.sqrt(2) * np.array([lines[p.lines][end] * (2 if p.doubled else 1) for p in places]) for end in (0, -1))
+    return float(low.min()), float(top.max())
+
+
+def _for_hold_up(need: Requirement, power: float, low: float, floor: float, left: float, stacked: bool) -> float:
+    """Capacitance on the bus [F] that hold-up will about ask for. low, floor: crest of the lowest line and least bus [V]; left: share of the capacitance that is counted on."""
+    at = float(need.hold_up_at or 0.0)
+    start = VALLEY_THERE * max(np.sqrt(2) * at * (2 if stacked and at <= SPLIT else 1), low)
+    return float(2 * power * need.hold_up / max(start**2 - floor**2, 0.1 * start**2) / left)
+
+
+def _series(stacked: bool, work: Work, power: float, held: float) -> tuple[Any, Any, LineSource]:
+    """Bridge and thermistor, chosen for the input current expected at lowest line and the charge of the bulk (held: its energy [J] at the highest line where hold-up sizes it), and what they are in series with the mains, without the bridge."""
     need, parts = work.need, work.parts
     current = power / (need.mains.v_min * 0.55)
     joules = STORED * power * (need.mains.v_max / min(need.mains.v_min, SPLIT if stacked else np.inf)) ** 2 * (0.25 if stacked else 1.0)
+    joules = max(joules, held)
     ntc = parts["thermistors"]
     room = THERMISTOR_ROOM if power < limits.D_LEAST_POWER or need.harmonics_class == "none" else THERMISTOR_WARM
     why = "a cooler part with less hot resistance" if room == THERMISTOR_ROOM else "its hot resistance keeps the line harmonics down"
@@ -107,25 +126,27 @@ def _balance(work: Work, p: Plan, crest: float, held: float) -> Any:
     return work.choose("bulk.r_balance", lambda: at_most(min(room / leak, 2.2e6)), f"largest that keeps either capacitor below {show(p.v_class, 'V')} where their leakage differs by {show(leak, 'A')} (common practice, from memory)")
 
 
-def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, places: tuple[Position, ...], power: float, i_hf: float, target: float, floor: float) -> tuple[float, str, tuple[str, ...]]:
-    """Smallest value that gives valley, hold-up and ripple-current life; names the need that decided."""
-    esr = np.array([r["esr_ohm"] for r in rows])
+def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, places: tuple[Position, ...], power: float, i_hf: float, target: float, floor: float, left: float) -> tuple[float, str, tuple[str, ...]]:
+    """Smallest value that gives valley, hold-up with what is left of it, and ripple-current life; names the need that decided."""
+    esr, n = np.tile([r["esr_ohm"] for r in rows], 2), len(values)
+    c = np.concatenate([values, left * values])
     solved = []
     for p in places:
         asked = [grid.lines[p.lines.start], *([float(need.hold_up_at or 0)] if (float(need.hold_up_at or 0) in grid.lines[p.lines]) else [])]
         series = replace(p, source=replace(p.source, esr=(esr if p.on_bus == 1 or p.doubled else 2 * esr)))
-        solved.append(series.solve(np.array(asked)[:, None], need.mains.f_min, power, values[None, :], residual=rectifier.ROUGH))
-    valley, i_cap = np.min([b.v_valley[0] for b in solved], axis=0), np.max([b.i_cap[0] for b in solved], axis=0)
-    kept = next(b.v_valley[1] for b in solved if len(b.v_valley) > 1)
+        solved.append(series.solve(np.array(asked)[:, None], need.mains.f_min, power, c[None, :], residual=rectifier.ROUGH))
+    valley, i_cap = np.min([b.v_valley[0] for b in solved], axis=0), np.max([b.i_cap[0, :n] for b in solved], axis=0)
+    kept = next(b.v_valley[1, n:] for b in solved if len(b.v_valley) > 1)
+    valley, old = valley[:n], valley[n:]
     rated = np.array([r["i_rated_a"] for r in rows]) * inlet.cooler(need, rows[0])
-    hold = rectifier.hold_up(values / places[0].on_bus, kept, floor, power)
-    ok = {"valley": (valley >= target) & ~np.any([b.collapsed[0] for b in solved], axis=0), "hold-up": hold >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * np.hypot(i_cap, i_hf) <= rated}
+    hold = rectifier.hold_up(left * values / places[0].on_bus, kept, floor, power)
+    ok = {"valley": (valley >= target) & (old >= floor) & ~np.any([b.collapsed[0, :n] for b in solved], axis=0), "hold-up": hold >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * np.hypot(i_cap, i_hf) <= rated}
     first = {name: (int(np.argmax(good)) if good.any() else len(values) - 1) for name, good in ok.items()}
     name = max(first, key=lambda k: first[k])
     index = first[name]
     per_watt = values[index] / places[0].on_bus * 1e6 / power
     habit = "1 µF/W" if need.mains.v_min > SPLIT or places[0].on_bus > 1 else "2 to 3 µF/W"
-    text = f"decided by {name}; " + ", ".join(f"{k} asks {show(values[i], 'F')}" for k, i in first.items()) + f"; {per_watt:.2f} µF/W{' as the bus sees them' if places[0].on_bus > 1 else ''} (habit: {habit}, common practice)"
+    text = f"decided by {name}; " + ", ".join(f"{k} asks {show(values[i], 'F')}" for k, i in first.items()) + f", hold-up with {left * 100:.0f} % of it left; {per_watt:.2f} µF/W{' as the bus sees them' if places[0].on_bus > 1 else ''} (habit: {habit}, common practice)"
     smaller = []
     for i in range(max(index - 3, 0), index):
         why = next(k for k, good in ok.items() if not good[i])
@@ -134,13 +155,13 @@ def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, pla
     return float(values[index]), text, tuple(reversed(smaller))
 
 
-def bus(plan: Plan, grid: Grid, power: Array, near: Bulk | None = None) -> tuple[Array, Bulk]:
-    """Bus voltage at valley and crest [V], shape of the grid, for an input power [W] that broadcasts to (lines, freqs, points, 1).
+def bus(plan: Plan, grid: Grid, power: Array, near: Bulk | None = None, share: float = 1.0) -> tuple[Array, Bulk]:
+    """Bus voltage at valley and crest [V], shape of the grid, for an input power [W] that broadcasts to (lines, freqs, points, 1), with a share of the capacitance.
 
     Rough without an earlier solution to start from (for choosing parts), exact with one.
     """
     shape = (*grid.shape[:3], 1)
     v, f, power = np.broadcast_to(grid.v_line, shape), np.broadcast_to(grid.f_line, shape), np.broadcast_to(power, shape)
-    c, residual = float(plan.c.value), rectifier.ROUGH if near is None else rectifier.RESIDUAL
+    c, residual = share * float(plan.c.value), rectifier.ROUGH if near is None else rectifier.RESIDUAL
     b = joined([p.solve(v[p.lines], f[p.lines], power[p.lines], c, None if near is None else part_of(near, p.lines), residual) for p in plan.places])
     return np.concatenate([b.v_valley, b.v_peak], axis=-1), b

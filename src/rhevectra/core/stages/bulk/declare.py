@@ -29,6 +29,7 @@ def figures(stacked: bool) -> tuple[FigureSpec, ...]:
             FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "bulk", limit="bridge.v_limit", limit_kind="max"),
             FigureSpec("bridge.i_avg", "Diode current, average", "I_D", "bulk", limit="bridge.i_limit", limit_kind="max"),
             FigureSpec("bulk.v_valley", "Bulk valley", "V_valley", "bulk", corners.LOADED, "min", "bulk.v_min_stage", "min", fixed=inlet.TEMPERATURE, sentence="lowest bus between two crests of the line"),
+            FigureSpec("bulk.v_valley_left", "Bulk valley, capacitance left", "V_x", "bulk", corners.LOADED, "min", "bulk.v_min_stage", "min", fixed="resistance of the aged capacitor", sentence="with what tolerance or age leave of the capacitor", look_only=True),
             *(pair if stacked else one), *inlet.BULK_FIGURES)
 
 

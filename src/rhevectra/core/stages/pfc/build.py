@@ -178,11 +178,12 @@ def _fast_leg(work: Work, b: Boost, low: Angles, amps: Mapping[str, Any], feed: 
 
 
 def _capacitor(work: Work, power: float, i_hf: float, v_bus: float, v_min: float, top: float) -> tuple[Mapping[str, Any], int, float]:
-    """Cans of one value side by side: valley above the highest crest, hold-up from the valley, ripple current, a lost load; the need that decides is named. i_hf [A]: at switching frequency, from both sides."""
+    """Cans of one value side by side: valley above the highest crest and hold-up from it with what tolerance or age leave, ripple current, a lost load; the need that decides is named. i_hf [A]: at switching frequency, from both sides."""
     need, choose = work.need, work.choose
     derate = float(choose("derating.bulk_v", 0.95, "bus at most 95 % of the rating (common practice)").value)
     delay = float(choose("pfc.dump_delay", 0.5e-3, "an over-voltage comparator answers (common practice)").value)
     table = capacitors(work, "storage for hold-up at a low price (common practice)")
+    left = float(inlet.left_of(work, str(work.sheet.rows["pfc.c_kind"].value)).value)
     classes = sorted({r["v_class_v"] for r in table.rows})
     v_class = next((v for v in classes if derate * v >= v_bus), classes[-1])
     rows = table.where(v_class_v=v_class).rows
@@ -190,8 +191,8 @@ def _capacitor(work: Work, power: float, i_hf: float, v_bus: float, v_min: float
 
     def asks(c: Array, rated: Array) -> dict[str, Array]:
         ripple = pfc.bus_ripple(power, need.mains.f_min, c, v_bus)
-        valley, crest = pfc.bus_valley(v_bus, ripple), pfc.bus_peak(v_bus, ripple)
-        return {"valley above the mains": valley >= top, "hold-up": rectifier.hold_up(c, valley, v_min, power) >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * i_c <= rated, "lost load": pfc.dump(crest, power, delay, c) <= v_class}
+        valley, crest = pfc.bus_valley(v_bus, ripple / left), pfc.bus_peak(v_bus, ripple)
+        return {"valley above the mains": valley >= top, "hold-up": rectifier.hold_up(left * c, valley, v_min, power) >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * i_c <= rated, "lost load": pfc.dump(crest, power, delay, c) <= v_class}
     return choose_cans(work, "pfc.c_bus", rows, asks)
 
 

@@ -122,8 +122,11 @@ def _bus(work: Work, plan: Plan, given: dict[str, Any], p: Any, v_bus: Any) -> d
     sheet = work.sheet
     c = sheet.rows["pfc.c_bus"]
     sheet.again("bulk.c", c)
-    ripple, valley, peak = _ends(work, plan, {"power": p, "f_line": given["f"], "c": c, "v_bus": v_bus})
-    row = inlet.record_bus(work, valley, peak, c, sheet.rows["bulk.v_min_stage"], p, "bus")
+    of = {"power": p, "f_line": given["f"], "v_bus": v_bus}
+    ripple, valley, peak = _ends(work, plan, {**of, "c": c})
+    c_left = sheet("bulk.c_left_on_bus", rectifier.capacitance_left, share=sheet.rows["bulk.c_left"], c=c)
+    old = _ends(work, plan, {**of, "c": c_left}, "_left")[1]
+    row = inlet.record_bus(work, valley, peak, c, sheet.rows["bulk.v_min_stage"], p, "bus", (old, c_left))
     sheet("bulk.v_valley_least", pfc.crest, v_line=work.need.mains.v_max)
     sheet.given("bulk.v_limit", plan.cap["v_class_v"], "V", "catalogue", "rated voltage of the capacitor")
     sheet("bulk.v_dump", pfc.dump, v_peak=peak, power=p, delay=sheet.rows["pfc.dump_delay"], c=c)
@@ -131,20 +134,21 @@ def _bus(work: Work, plan: Plan, given: dict[str, Any], p: Any, v_bus: Any) -> d
     return {"bus": row, "valley": valley, "peak": peak, "ripple": ripple}
 
 
-def _ends(work: Work, plan: Plan, of: dict[str, Any]) -> tuple[Any, Any, Any]:
-    """Ripple, valley and crest of the bus: by formula, or in time where it ripples too far for any. of: what the ripple depends on."""
-    sheet, grid, v_bus = work.sheet, work.grid, of["v_bus"]
-    wide = np.broadcast_to(pfc.bus_ripple(of["power"].value, grid.f_line, plan.c_bus, plan.v_bus) > LINEAR * plan.v_bus, (*grid.shape[:3], 1))
+def _ends(work: Work, plan: Plan, of: dict[str, Any], which: str = "") -> tuple[Any, Any, Any]:
+    """Ripple, valley and crest of the bus: by formula, or in time where it ripples too far for any. of: what the ripple depends on; which: end of the rows' names."""
+    sheet, grid, v_bus, c = work.sheet, work.grid, of["v_bus"], float(of["c"].value)
+    wide = np.broadcast_to(pfc.bus_ripple(of["power"].value, grid.f_line, c, plan.v_bus) > LINEAR * plan.v_bus, (*grid.shape[:3], 1))
     tail = "_linear" if wide.any() else ""
-    ripple = sheet(f"pfc.bus_ripple_lf_pp{tail}", pfc.bus_ripple, **of)
-    rows = {"pfc.bus_ripple_lf_pp": ripple, "bulk.v_valley": sheet(f"bulk.v_valley{tail}", pfc.bus_valley, v_bus=v_bus, ripple=ripple), "bulk.v_peak": sheet(f"bulk.v_peak{tail}", pfc.bus_peak, v_bus=v_bus, ripple=ripple)}
+    ids = [f"{id}{which}" for id in ("pfc.bus_ripple_lf_pp", "bulk.v_valley", "bulk.v_peak")]
+    ripple = sheet(f"{ids[0]}{tail}", pfc.bus_ripple, **of)
+    rows = {ids[0]: ripple, ids[1]: sheet(f"{ids[1]}{tail}", pfc.bus_valley, v_bus=v_bus, ripple=ripple), ids[2]: sheet(f"{ids[2]}{tail}", pfc.bus_peak, v_bus=v_bus, ripple=ripple)}
     if tail:
         all_of = lambda x: np.broadcast_to(x, wide.shape)  # noqa: E731
-        low, high = energy_swing(all_of(of["power"].value), all_of(grid.f_line), plan.c_bus, plan.v_bus, all_of(grid.v_line))
+        low, high = energy_swing(all_of(of["power"].value), all_of(grid.f_line), c, plan.v_bus, all_of(grid.v_line))
         for id, value in zip(rows, (high - low, low, high), strict=True):
             by_time = sheet.solved(f"{id}_time", value, "V", "half a line cycle of the bus in time: the linear formula does not hold there; mean held by the loop, the bridge feeds where the bus would fall below the line", power=of["power"])
             rows[id] = sheet.either(id, wide, by_time, rows[id], "in time where the ripple passes a fifth of the bus, else by the formula")
-    return rows["pfc.bus_ripple_lf_pp"], rows["bulk.v_valley"], rows["bulk.v_peak"]
+    return rows[ids[0]], rows[ids[1]], rows[ids[2]]
 
 
 def loop_of(plan: Plan, rows: Any, f_line: float) -> Loop:

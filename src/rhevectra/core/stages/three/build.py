@@ -95,6 +95,7 @@ def _halves(work: Work, power: float, i_hf: float, v_bus: float, v_min: float, t
     derate = float(choose("derating.bulk_v", 0.95, "half the bus at most 95 % of the rating (common practice)").value)
     delay = float(choose("pfc.dump_delay", 0.5e-3, "an over-voltage comparator answers (common practice)").value)
     table = capacitors(work, "storage for hold-up at a low price (common practice)")
+    left = float(inlet.left_of(work, str(work.sheet.rows["pfc.c_kind"].value)).value)
     classes = sorted({r["v_class_v"] for r in table.rows})
     v_class = next((v for v in classes if derate * v >= 0.5 * v_bus), classes[-1])
     rows = table.where(v_class_v=v_class).rows
@@ -103,7 +104,7 @@ def _halves(work: Work, power: float, i_hf: float, v_bus: float, v_min: float, t
 
     def asks(half: Array, rated: Array) -> dict[str, Array]:
         ripple = three_phase.unbalance_ripple(unbalance, power, need.mains.f_min, half / 2, v_bus)
-        valley, mid = pfc.bus_valley(v_bus, ripple), three_phase.mid_ripple(i_mid, need.mains.f_min, half)
-        return {"valley above the mains": valley - mid >= top, "hold-up": rectifier.hold_up(half / 2, valley, v_min, power) >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * i_c <= rated,
+        valley, mid = pfc.bus_valley(v_bus, ripple / left), three_phase.mid_ripple(i_mid, need.mains.f_min, half)
+        return {"valley above the mains": valley - mid >= top, "hold-up": rectifier.hold_up(left * half / 2, valley, v_min, power) >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * i_c <= rated,
                 "lost load": 0.5 * (pfc.dump(pfc.bus_peak(v_bus, ripple), power, delay, half / 2) + mid) <= v_class}
     return choose_cans(work, "pfc.c_half", rows, asks, " in each half")
