@@ -213,10 +213,12 @@ def test_each_field_of_the_requirement_moves_something(demo_document, demo_desig
         return {id: d.figure(id).value for id in d.figure_ids} | {f"limit {id}": d.figure(id).limit for id in d.figure_ids} | {"findings": tuple(f.text for f in d.findings)}
     base = signature(demo_design)
     out = need.outputs[0]
-    changes = {"hold_up": 0.2, "hold_up_at": 115.0, "source_impedance": replace(need.source_impedance, r=2.0), "efficiency_target": 0.9, "ambient_min": 5.0, "ambient_max": 65.0, "cooling": "forced", "height_max": 0.02,
+    changes = {"hold_up": 0.2, "hold_up_at": 115.0, "source_impedance": replace(need.source_impedance, r=2.0), "efficiency_target": 0.9, "ambient_max": 65.0, "cooling": "forced", "height_max": 0.02,
                "lifetime": 3e8, "protection_class": "I", "insulation": "basic", "harmonics_class": "D", "standby_power_max": 0.1, "mains": replace(need.mains, f_min=57.0)}
     for name, value in changes.items():
         assert signature(size(replace(need, **{name: value}))) != base, name
+    wet = {"output1.cap": "220uF-35V"}  # those of the rule have no liquid and age more than they grow in the cold
+    assert signature(size(replace(need, ambient_min=5.0), wet)) != signature(size(need, wet))
     margins = {"insulation.school": "margin"}
     pinned = signature(size(need, margins))
     for name, value in {"altitude_max": 6000.0, "pollution_degree": 3, "overvoltage_category": 4}.items():

@@ -141,3 +141,15 @@ def test_a_load_step_asks_for_capacitors_and_a_filter_for_none():
     assert stepped.value("output1.step") <= 0.15 and stepped.feasible
     fine = size(Requirement(mains=WIDE, outputs=(Output(voltage=12.0, current_max=2.0, ripple_pp=0.01),)))
     assert float(fine.rows["filter1.l"].value) > 0 and fine.value("output1.ripple_pp") <= 0.01
+
+
+@pytest.mark.parametrize(("cap", "coldest", "factor"), [("220uF-35V", 5.0, 2.0), ("220uF-35V", -10.0, 3.0), ("poly-150uF-35V", 5.0, 1.5), ("poly-150uF-35V", -10.0, 1.5)])
+@pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "llc_half"])
+def test_capacitors_are_judged_cold_or_aged(topology, cap, coldest, factor):
+    """The worse of both: an electrolytic doubles at the end of its life (usual end of life in data sheets, from memory) and trebles in the cold (its class), one without a liquid grows by half; ripple and load step are those of that resistance."""
+    step = LoadStep(low=0.5, high=2.5, deviation=1.0)
+    need = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=24.0, current_max=2.5, load_step=step),), ambient_min=coldest)
+    d = size(need, {"topology": topology, "output1.cap": cap, "output1.parallel": 4, "filter1.l": 0.0} if topology == "flyback" else {"topology": topology, "output1.cap": cap, "output1.parallel": 4}, noise=False)
+    row = d.catalogue["output_capacitors"].row(cap)
+    assert float(d.rows["output1.esr_worst"].value) == pytest.approx(factor * row["esr_ohm"] / 4)
+    assert float(np.max(d.rows["output1.step"].value)) == pytest.approx(2.0 * (1 / (2 * np.pi * float(d.rows["output1.crossover"].value) * 4 * row["c_f"]) + factor * row["esr_ohm"] / 4), rel=0.05)

@@ -10,7 +10,7 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import forward, output
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, step_and_life
+from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, resistance, step_and_life
 
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
@@ -19,9 +19,9 @@ USED = 0.8
 def _asks(work: Work, row: Any, i_c: float, ripple: float, fs: float) -> dict[str, float]:
     """How many cans of a class each need asks for."""
     need = work.need.outputs[work.need.main]
-    esr, step = row["esr_ohm"] * (row["cold_ratio"] if work.need.ambient_min < 0 else 1.0), need.load_step
+    (esr, _), step = resistance(work, row), need.load_step
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": ripple * (esr + 1 / (8 * fs * row["c_f"])) / need.ripple_pp,
-            "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + row["esr_ohm"]) / step.deviation}
+            "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + esr) / step.deviation}
 
 
 def record_bank(work: Work, i_out: Any, o: dict[str, Any]) -> dict[str, Any]:
@@ -41,8 +41,8 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any]) -> dict[str, Any]:
     decides = max(asks, key=lambda a: asks[a])
     count = int(work.choose("output1.parallel", min(count_of(row), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current").value)
     c = sheet.given("output1.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")
-    cold = row["cold_ratio"] if work.need.ambient_min < 0 else 1.0
-    esr = sheet.given("output1.esr_cold", row["esr_ohm"] / count * cold, "Ω", "catalogue", f"{row['esr_ohm']:g} Ω / {count} × {cold:g} at {work.need.ambient_min:g} °C")
+    one, why = resistance(work, row)
+    esr = sheet.given("output1.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")
     sheet("output1.ripple_pp", forward.output_ripple, ripple=o["ripple"], esr=esr, fs=o["fs"], c=c)
     sheet.given("output1.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given("output1.i_c_limit", row["i_rated_a"] * count, "A", "catalogue", f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")

@@ -9,7 +9,7 @@ from rhevectra.core.stages.work import FigureSpec
 
 BUS_RIPPLE, BUS_RIPPLE_BOTH_WAYS, BUS_RIPPLE_RESONANT = 1.4, 0.7, 1.9
 """Rms of the current at switching frequency that the bus capacitor is first chosen with, over the power by the lowest bus: one pulse a period, pulses both ways, and currents that swing (this program's own designs)."""
-CANS = 40
+CANS = 80
 """Output capacitors side by side, at most."""
 TURNS: dict[str, Any] = {"kind": "integer", "unit": "turns", "low": 1, "high": 999}
 _DECISIONS = (
@@ -130,7 +130,7 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
         FigureSpec(f"rectifier{n}.case_to_ambient", "Case to ambient needed", "R_ca", "rectifier", corners.FULL, "min", "switch.r_ca_floor", "min"),
         FigureSpec(f"output{n}.c", "Output capacitance", "C_o", "rectifier", corners.FULL),
         FigureSpec(f"output{n}.i_c_rms", "Output capacitor ripple current", "I_C", "rectifier", corners.FULL, limit=f"output{n}.i_c_limit", limit_kind="max"),
-        FigureSpec(f"output{n}.ripple_pp", "Output ripple, cold capacitor", "ΔV_o", "rectifier", corners.FULL, limit=f"output{n}.ripple_limit", limit_kind="max", fixed="capacitor resistance at its cold ratio; spikes left out"),
+        FigureSpec(f"output{n}.ripple_pp", "Output ripple, cold or aged capacitor", "ΔV_o", "rectifier", corners.FULL, limit=f"output{n}.ripple_limit", limit_kind="max", fixed="capacitance as printed; spikes left out"),
         FigureSpec(f"output{n}.step", "Load step excursion", "V_dev", "rectifier", corners.FULL, limit=f"output{n}.step_limit", limit_kind="max"),
         FigureSpec(f"output{n}.life", "Output capacitor life", "L", "rectifier", corners.FULL, "min", f"output{n}.life_limit", "min", fixed="temperature taken as ambient plus 10 K"),
         FigureSpec(f"output{n}.v_low", "Output voltage, least", "V_o", "rectifier", corners.RUN, "min", f"output{n}.v_min", "min", fixed="mutual leakage of outputs"),

@@ -8,7 +8,17 @@ from rhevectra.core.formulas import output
 from rhevectra.core.stages.work import Work
 
 LIFE_RISE = 10.0
+AGED, AGED_DRY, DRY = 2.0, 1.5, 1.5
+"""Resistance at the end of life over that of a new output capacitor, of one with a liquid and of one without (usual end of life in data sheets, from memory), and the cold ratio below which there is no liquid in it."""
 CROSSOVER_SHARE = 1 / 25
+
+
+def resistance(work: Work, row: Any) -> tuple[float, str]:
+    """Worst resistance [Ω] of one output capacitor, and what makes it so: cold, or at the end of its life."""
+    cold = row["cold_ratio"] if work.need.ambient_min < 0 else 1.0
+    aged = AGED_DRY if row["cold_ratio"] < DRY else AGED
+    factor, why = (cold, f"at {work.need.ambient_min:g} °C") if cold > aged else (aged, "at the end of its life")
+    return float(row["esr_ohm"] * factor), f"{row['esr_ohm']:g} Ω × {factor:g} {why}"
 
 
 def record_range(work: Work, n: int, need: Any, value: Any) -> None:
@@ -23,7 +33,7 @@ def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, co
     sheet = work.sheet
     if need.load_step is not None:
         crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER_SHARE, "Hz", "rule", "loop crossover at a twenty-fifth of the switching frequency (common practice)")
-        sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c, esr=cap["esr_ohm"] / count)
+        sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c, esr=resistance(work, cap)[0] / count)
         sheet.given(f"output{n}.step_limit", need.load_step.deviation, "V", text="requirement")
     if work.need.lifetime is not None:
         sheet(f"output{n}.life", output.capacitor_life, life=cap["life_s"], t_max=cap["t_max_c"], temperature=work.need.ambient_max + LIFE_RISE)

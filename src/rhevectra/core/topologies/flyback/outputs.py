@@ -13,7 +13,7 @@ from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, record_range, step_and_life
+from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, record_range, resistance, step_and_life
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.wound import Plan
 
@@ -55,11 +55,11 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
 
 def _asks(work: Work, need: Any, row: Any, i_c: float, top: float, fs: float, filtered: bool) -> dict[str, float]:
     """How many cans of a class each need asks for. Behind a filter the first capacitor may ripple by a tenth of the voltage."""
-    esr = row["esr_ohm"] * (row["cold_ratio"] if work.need.ambient_min < 0 else 1.0)
+    esr, _ = resistance(work, row)
     ripple = 0.1 * need.magnitude if filtered else need.ripple_pp
     step = need.load_step
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": (top * esr + need.current_max * 0.6 / fs / row["c_f"]) / ripple,
-            "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + row["esr_ohm"]) / step.deviation}
+            "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + esr) / step.deviation}
 
 
 def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> tuple[Any, int, float]:
@@ -86,27 +86,26 @@ def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> t
     asks = _asks(work, need, row, i_c, top, fs, wanted)
     decides = max(asks, key=lambda a: asks[a])
     count = work.choose(f"output{n}.parallel", min(count_of(row, wanted), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current")
-    inductance = work.choose(f"filter{n}.l", lambda: _filter_l(row, need, fs, work.need.ambient_min < 0) if wanted else 0.0,
+    inductance = work.choose(f"filter{n}.l", lambda: _filter_l(work, row, need, fs) if wanted else 0.0,
                              "second stage: ripple alone would ask for far more capacitors" if wanted else "none needed: the first capacitor holds the ripple")
     return row, int(count.value), float(inductance.value)
 
 
-def _filter_l(row: Any, need: Any, fs: float, cold: bool) -> float:
+def _filter_l(work: Work, row: Any, need: Any, fs: float) -> float:
     """Inductor [H] that brings a tenth of the voltage down to the ripple allowed, with one can behind it."""
-    esr = row["esr_ohm"] * (row["cold_ratio"] if cold else 1.0)
-    impedance = np.hypot(esr, 1 / (2 * np.pi * fs * row["c_f"]))
+    impedance = np.hypot(resistance(work, row)[0], 1 / (2 * np.pi * fs * row["c_f"]))
     return at_least(max(1.3 * 0.1 * need.magnitude / need.ripple_pp * impedance / (2 * np.pi * fs), 0.2e-6), "E6")
 
 
 def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float], peak: Any, average: Any) -> dict[str, Any]:
     sheet, (cap, count, inductance) = work.sheet, bank
     c = sheet.given(f"output{n}.c", cap["c_f"] * count, "F", "rule", f"{count} × {cap['name']}")
-    cold = cap["cold_ratio"] if work.need.ambient_min < 0 else 1.0
-    esr = sheet.given(f"output{n}.esr_cold", cap["esr_ohm"] / count * cold, "Ω", "catalogue", f"{cap['esr_ohm']:g} Ω / {count} × {cold:g} at {work.need.ambient_min:g} °C")
+    one, why = resistance(work, cap)
+    esr = sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")
     losses: dict[str, Any] = {}
     if inductance > 0:
         first = sheet(f"output{n}.ripple_first", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=o["fs"], t_off=o["t_off"], c=c)
-        second = sheet.given(f"filter{n}.esr_cold", cap["esr_ohm"] * cold, "Ω", "catalogue", f"one {cap['name']} behind the filter inductor")
+        second = sheet.given(f"filter{n}.esr_worst", one, "Ω", "catalogue", f"one {cap['name']} behind the filter inductor")
         sheet(f"output{n}.ripple_pp", output.filtered, ripple_pp=first, esr=second, fs=o["fs"], c=cap["c_f"], inductance=sheet.rows[f"filter{n}.l"])
         wire = sheet.given(f"filter{n}.r", 1.5e-3 * (inductance / 1e-6) ** 0.5 * min(1.0, (5.0 / need.current_max) ** 0.5), "Ω", "rule", "rod-core inductor of this size (typical, from memory)")
         losses[f"filter{n}"] = sheet(f"loss.filter{n}", resistive_loss, r=wire, i_rms=average)
