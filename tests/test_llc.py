@@ -263,3 +263,15 @@ def test_every_picture_of_every_stage_is_drawn(llc):
     view = TOPOLOGIES[llc.topology].gain_view(llc)
     below, above = view.curves[1].frequency < 0.9 * view.resonance, view.curves[1].frequency > 1.3 * view.resonance
     assert (view.curves[1].exact > view.curves[1].harmonic)[below].all() and (view.curves[1].exact < view.curves[1].harmonic)[above].all(), "common practice: the first harmonic promises too little below and too much above"
+
+
+def test_a_state_at_the_edge_of_conduction_is_found():
+    """A tank a little below its resonance at a twenty-fifth of its load, whose rectifier comes to rest just before the half period ends: there the slopes at the edge itself lead nowhere. Found alone, and half a period by small steps ends at the negative of its start."""
+    load, gain = np.array([0.04113688, 0.041, 0.0412]), np.array([0.99617009, 0.9962, 0.9961])
+    p = tank.Point(np.full(3, 3.118), load, gain, np.full(3, 10.0))
+    found = tank.solve(p, "half", None, 1e-6)
+    assert found.miss.max() < 1e-6 and np.abs(found.unknown[:, 0] - found.unknown[:, 1]).max() < 1e-3
+    for k in range(3):
+        start = found.half.start[k]
+        one = tank.Point(*(np.array([getattr(found.point, n)[k]]) for n in ("half", "load", "gain", "ratio")))
+        assert np.abs(stepped(one, start, 40000) + start).max() < 2e-4

@@ -158,10 +158,10 @@ def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, pla
 def bus(plan: Plan, grid: Grid, power: Array, near: Bulk | None = None, share: float = 1.0) -> tuple[Array, Bulk]:
     """Bus voltage at valley and crest [V], shape of the grid, for an input power [W] that broadcasts to (lines, freqs, points, 1), with a share of the capacitance.
 
-    Rough without an earlier solution to start from (for choosing parts), exact with one.
+    Rough without an earlier solution to start from (for choosing parts) and with a share of the capacitor, which nobody knows exactly; exact with one.
     """
     shape = (*grid.shape[:3], 1)
     v, f, power = np.broadcast_to(grid.v_line, shape), np.broadcast_to(grid.f_line, shape), np.broadcast_to(power, shape)
-    c, residual = share * float(plan.c.value), rectifier.ROUGH if near is None else rectifier.RESIDUAL
+    c, residual = share * float(plan.c.value), rectifier.RESIDUAL if near is not None and share == 1.0 else rectifier.ROUGH
     b = joined([p.solve(v[p.lines], f[p.lines], power[p.lines], c, None if near is None else part_of(near, p.lines), residual) for p in plan.places])
     return np.concatenate([b.v_valley, b.v_peak], axis=-1), b

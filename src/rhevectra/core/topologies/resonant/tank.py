@@ -256,6 +256,10 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
     if near is not None or free != "half" or passes <= ALONE:
         return _newton(point, free, near, enough, passes)
     found = _newton(point, free, None, enough, ALONE)
+    edge = np.flatnonzero((found.miss > enough) & (np.abs(found.unknown[:, 0] - found.unknown[:, 1]) < 1e-3 * APART))
+    if len(edge):  # the slopes at the edge itself lead nowhere
+        again = _newton(_rows(point, edge), free, found.unknown[edge] - np.array([0.1 * APART, 0.0, 0.0]), enough, ALONE)
+        found = mended(found, free, edge, again, again.miss <= enough)
     for from_nearest in (True, False):
         solved = found.miss <= enough
         good = solved & (found.unknown[:, 0] < 0)
