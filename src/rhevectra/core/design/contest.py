@@ -220,7 +220,7 @@ def _ratio(measure: str, entry: Entry, other: Entry) -> float:
 
 def _told(measure: str, entry: Entry) -> str:
     _, unit, scale = _SAYS[measure]
-    return f"{float(getattr(entry, measure)) * scale:.3g} {unit}".strip()
+    return f"{show(float(getattr(entry, measure)) * scale)} {unit}".strip()
 
 
 def _compare(measure: str, entry: Entry, best: Entry) -> str:
@@ -230,4 +230,4 @@ def _compare(measure: str, entry: Entry, best: Entry) -> str:
 def _cannot(entry: Entry) -> str:
     """Why it cannot be built: its first two faults, and its loss and magnetics where there is one fault only."""
     texts = [f.text for f in entry.findings if f.severity == MUST_FIX]
-    return "cannot be built: " + "; ".join(texts[:2]) + (f" ({show(entry.loss, 'W')} lost, {entry.magnetics_volume * 1e6:.3g} cm³ of cores)" if len(texts) < 2 else "")
+    return "cannot be built: " + "; ".join(texts[:2]) + (f" ({show(entry.loss, 'W')} lost, {show(entry.magnetics_volume * 1e6)} cm³ of cores)" if len(texts) < 2 else "")

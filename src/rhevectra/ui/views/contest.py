@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QAbstractItemView, QDoubleSpinBox, QFrame, QHBoxLayout, QHeaderView, QLabel, QPushButton, QStyledItemDelegate, QStyleOptionViewItem, QTableWidget, QTableWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
 from rhevectra.app.contest import chosen_text
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.contest import WEIGHTS, Entry, ranked
 from rhevectra.core.design.names import spoken
 from rhevectra.ui.theme.roles import colour
@@ -38,12 +39,12 @@ COLUMNS: tuple[Column, ...] = (
     ("Front end", "what stands between mains and bus; power factor stages are tried where the plain one is refused", lambda e: spoken(e.front_end or "–"), None),
     ("η full", "efficiency at full load, worst corner", lambda e: f"{e.efficiency * 100:.1f} %", None),
     ("η 10 %", "efficiency at a tenth of the load, worst corner", lambda e: f"{e.efficiency_light * 100:.1f} %", None),
-    ("Loss", "all losses at full load, worst corner", lambda e: f"{e.loss:.3g} W", lambda e: e.loss),
-    ("Cores", "effective volume of all wound cores", lambda e: f"{e.magnetics_volume * 1e6:.3g} cm³", lambda e: e.magnetics_volume),
-    ("Switch stress", "sum over switches of peak voltage times peak current, per output watt", lambda e: f"{e.switch_stress:.3g} VA/W", lambda e: e.switch_stress),
-    ("Capacitors", "ripple current times voltage of the output capacitors, per output watt", lambda e: f"{e.capacitor_stress:.3g} VA/W", lambda e: e.capacitor_stress),
+    ("Loss", "all losses at full load, worst corner", lambda e: f"{show(e.loss)} W", lambda e: e.loss),
+    ("Cores", "effective volume of all wound cores", lambda e: f"{show(e.magnetics_volume * 1e6)} cm³", lambda e: e.magnetics_volume),
+    ("Switch stress", "sum over switches of peak voltage times peak current, per output watt", lambda e: f"{show(e.switch_stress)} VA/W", lambda e: e.switch_stress),
+    ("Capacitors", "ripple current times voltage of the output capacitors, per output watt", lambda e: f"{show(e.capacitor_stress)} VA/W", lambda e: e.capacitor_stress),
     ("Parts", "parts of the power stage", lambda e: str(e.part_count), lambda e: float(e.part_count)),
-    ("Cost", "relative cost index; 1 is about one 600 V, 0.19 Ω switch", lambda e: f"{e.cost_index:.3g}", lambda e: e.cost_index),
+    ("Cost", "relative cost index; 1 is about one 600 V, 0.19 Ω switch", lambda e: show(e.cost_index), lambda e: e.cost_index),
     ("Margin", "tightest margin of all figures", lambda e: f"{e.tightest_margin * 100:.0f} %".replace("-", "−").replace("−0 %", "0 %"), None))
 
 
