@@ -260,12 +260,21 @@ def test_a_number_of_transformers_is_taken_from_the_picture(qtbot, window):
     desk.choose_stage("transformer")
     desk.picture.choose("split")
     qtbot.waitUntil(lambda: len(view.spots) == matrix.MOST, timeout=60000)
-    before, at = encode(window.session.document), next(s for s in view.spots if s.name == "3")
+    at = next(s for s in view.spots if s.name == "3")
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(int((at.left + at.width / 2) * PX_PER_MM), int((at.top + at.height / 2) * PX_PER_MM)))
     assert window.session.document.decisions["transformer.pieces"] == 3 and int(window.session.design.rows["transformer.pieces"].value) == 3
     assert next(p.telling for p in plates(window.session.design) if p.stage == "transformer").startswith("3 × ")
+    bar = desk.ledger.reading
+    desk.go_to_figure("transformer.leakage")
+    bar.value.setText("0.5u")
+    bar.way.setCurrentIndex(bar.way.findText("one of 3, one half shorted"))
+    qtbot.mouseClick(bar.enter, Qt.MouseButton.LeftButton)
+    assert float(window.session.design.rows["transformer.leakage"].value) == pytest.approx(1.5e-6), "three of them in series leak three times what one reads"
     window.undo()
-    assert encode(window.session.document) == before
+    window.undo()
+    assert dict(window.session.document.decisions) == {"topology": "llc_half"} and not window.session.document.as_built  # the log keeps the reading
+    desk.choose_stage("transformer")
+    desk.picture.choose("split")
     qtbot.waitUntil(lambda: len(view.spots) == matrix.MOST, timeout=60000)
     view.setFocus()
     for key in (*[Qt.Key.Key_Left] * matrix.MOST, Qt.Key.Key_Right):

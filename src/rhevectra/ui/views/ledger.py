@@ -268,8 +268,12 @@ def working_html(w: Working, label: str, corner: str, fixed: str) -> str:
 
 
 def _ways(design: Design) -> dict[str, float]:
-    """How a leakage may have been read: of a tapped output one half conducts at a time, and both shorted read less than that."""
+    """How a leakage may have been read: of a tapped output one half conducts at a time, and both shorted read less than that; of several transformers in series, on one of them or on all."""
     from rhevectra.core.topologies.common.making import all_shorted  # the winding sheet is not read before it is wanted
 
-    share = all_shorted(design.context["plan"])
-    return {"one half shorted": 1.0, "all shorted": 1 / share} if share < 1.0 else {}
+    plan = design.context["plan"]
+    share, count = all_shorted(plan), plan.need.pieces
+    halves = {"one half shorted": 1.0, "all shorted": 1 / share} if share < 1.0 else {"": 1.0}
+    whole = {f"all {count} in series": 1.0, f"one of {count}": float(count)} if count > 1 else {"": 1.0}
+    ways = {", ".join(x for x in (who, how) if x): a * b for who, a in whole.items() for how, b in halves.items()}
+    return ways if len(ways) > 1 else {}
