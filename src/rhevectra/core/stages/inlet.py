@@ -155,6 +155,11 @@ def left_of(work: Work, kind: str = "") -> Any:
     return work.choose("bulk.c_left", *LEFT.get(kind, LEFT_USUAL))
 
 
+def record_left(work: Work, c: Any) -> Any:
+    """Capacitance on the bus with what tolerance or age leave of it. c: as printed, a row."""
+    return work.sheet("bulk.c_left_on_bus", rectifier.capacitance_left, share=work.sheet.rows["bulk.c_left"], c=c)
+
+
 def record_bus(work: Work, valley: Any, peak: Any, c: Any, least: Any, power: Any, name: str, left: tuple[Any, Any]) -> Any:
     """The bus at each end of its ripple, and how long it holds up from its valley to the least voltage the stage behind works from; name: in words; left: valley and capacitance with what tolerance or age leave."""
     sheet, need = work.sheet, work.need

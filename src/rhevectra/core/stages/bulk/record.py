@@ -26,7 +26,7 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
         ("pf", "inlet.power_factor", b.power_factor, ""), ("time", "bridge.conduction_time", b.t_conduct, "s"), ("i_lf", "bulk.i_rms_lf", b.i_cap, "A"), ("p_line", "inlet.power", b.p_line, "W"))}
     times = sheet.given("bridge.times", _times(work, plan), "", text="how often the line's crest lies on the bus: 2 where the selector doubles") if plan.stacked else None
     on_bus = sheet("bulk.c_series", doubler.in_series, c=plan.c) if plan.stacked else plan.c
-    c_left = sheet("bulk.c_left_on_bus", rectifier.capacitance_left, share=plan.left, c=on_bus)
+    c_left = inlet.record_left(work, on_bus)
     old = sheet.solved("bulk.v_valley_left", bus(plan, grid, power, b, float(plan.left.value))[1].v_valley, "V", "the same periodic steady state with what is left of the capacitor", c=c_left, line=given["line"], power=p)
     v_bus = inlet.record_bus(work, rows["valley"], rows["peak"], on_bus, plan.floor, p, "bulk", (old, c_left))
     hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of the switch current less its average")

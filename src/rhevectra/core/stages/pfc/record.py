@@ -124,7 +124,7 @@ def _bus(work: Work, plan: Plan, given: dict[str, Any], p: Any, v_bus: Any) -> d
     sheet.again("bulk.c", c)
     of = {"power": p, "f_line": given["f"], "v_bus": v_bus}
     ripple, valley, peak = _ends(work, plan, {**of, "c": c})
-    c_left = sheet("bulk.c_left_on_bus", rectifier.capacitance_left, share=sheet.rows["bulk.c_left"], c=c)
+    c_left = inlet.record_left(work, c)
     old = _ends(work, plan, {**of, "c": c_left}, "_left")[1]
     row = inlet.record_bus(work, valley, peak, c, sheet.rows["bulk.v_min_stage"], p, "bus", (old, c_left))
     sheet("bulk.v_valley_least", pfc.crest, v_line=work.need.mains.v_max)
