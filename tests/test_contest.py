@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 
 from rhevectra import demo
 from rhevectra.app import workers
-from rhevectra.app.contest import chosen_text
+from rhevectra.app.contest import chosen_text, lines
 from rhevectra.app.workers import _POOL, Workers, contest_steps, run
 from rhevectra.cli import main
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
@@ -24,6 +24,7 @@ from rhevectra.core.stages import front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
 from rhevectra.project.store import own_folder
+from rhevectra.ui.views.contest import COLUMNS, FIRST_NUMBER, SHARE, ContestView
 
 BENCH = decode(demo.text("ringing-lab-bench"), "demo")
 NEED = BENCH.requirement
@@ -235,6 +236,27 @@ def test_the_desk_runs_orders_opens_and_holds(qtbot, window):
     assert window.session.design.topology == entry.topology and window.session.design.value("loss.total") == entry.loss and window.stack.currentWidget() is window.size_desk
     window.undo()
     assert window.session.document == before
+
+
+def test_what_burns_more_than_it_gives_shows_no_numbers(qtbot, entries):
+    """Its row names topology and fault alone, on the desk and in print, and what cannot be built does not set the scale of the bars."""
+    good = [e for e in entries if e.feasible]
+    wild = replace(good[-1], topology="buck_aux", feasible=False, efficiency=0.013, loss=5e4, part_count=79616, cost_index=2445.0)
+    heavy = replace(good[-2], feasible=False, efficiency=0.8, part_count=500)
+    assert wild.hopeless and not heavy.hopeless and not any(e.hopeless for e in good)
+    printed = [line for line in lines([*good, heavy, wild], 1.0) if line.startswith(wild.topology) is False and wild.topology in line.split()[:2]]
+    assert len(printed) == 1 and "burn more than it gives" in printed[0] and "79616" not in printed[0]
+    view = ContestView()
+    qtbot.addWidget(view)
+    for e in (*good[:-2], good[-1], heavy, wild):
+        view.take(e)
+    row = next(k for k, e in enumerate(view.order) if e.hopeless)
+    assert {view.table.item(row, k).text() for k in range(FIRST_NUMBER, len(COLUMNS))} == {"–"} and view.table.item(row, 1).text() == spoken(wild.topology)
+    parts = next(k for k, c in enumerate(COLUMNS) if c[0] == "Parts")
+    shares = {e.topology: view.table.item(k, parts).data(SHARE) for k, e in enumerate(view.order)}
+    assert shares[wild.topology] is None and shares[heavy.topology] == 1.0
+    most = max(good[:-2] + good[-1:], key=lambda e: e.part_count)
+    assert shares[most.topology] == pytest.approx(1.0)
 
 
 def test_another_requirement_starts_the_contest_anew_and_it_can_be_cancelled(qtbot, window):

@@ -31,7 +31,11 @@ def lines(entries: Sequence[Entry], elapsed: float) -> list[str]:
     out = [f"{'':4}{'topology':<22}{'front end':<17}{'η full':>8}{'η 10 %':>8}{'cores':>11}{'switch':>11}{'parts':>7}{'cost':>7}{'margin':>8}"]
     for e in entries:
         rank = "-" if e.rank is None else str(e.rank)
-        out.append(f"{rank:<4}{e.topology:<22}{e.front_end or '–':<17}{e.efficiency * 100:7.1f}%{e.efficiency_light * 100:7.1f}%{e.magnetics_volume * 1e6:7.1f} cm³{e.switch_stress:6.1f} VA/W{e.part_count:6d}{e.cost_index:7.1f}{e.tightest_margin * 100:7.0f}%")
+        head = f"{rank:<4}{e.topology:<22}{e.front_end or '–':<17}"
+        if e.hopeless:
+            out.append(f"{head}  would burn more than it gives")
+            continue
+        out.append(f"{head}{e.efficiency * 100:7.1f}%{e.efficiency_light * 100:7.1f}%{e.magnetics_volume * 1e6:7.1f} cm³{e.switch_stress:6.1f} VA/W{e.part_count:6d}{e.cost_index:7.1f}{e.tightest_margin * 100:7.0f}%")
     out.append("")
     for e in entries:
         out.append(f"{e.topology}: {e.reason}")

@@ -47,6 +47,11 @@ class Entry:
     rank: int | None = None
     reason: str = ""
 
+    @property
+    def hopeless(self) -> bool:
+        """Whether it is so far from what can be built that its numbers say nothing: it burns more than it gives."""
+        return not self.feasible and self.efficiency < 0.5
+
 
 def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     """A design measured."""

@@ -48,6 +48,10 @@ COLUMNS: tuple[Column, ...] = (
     ("Margin", "tightest margin of all figures", lambda e: f"{e.tightest_margin * 100:.0f} %".replace("-", "−").replace("−0 %", "0 %"), None))
 
 
+FIRST_NUMBER = 3
+"""Column from which on there are numbers."""
+
+
 class ContestView(QWidget):
     """Table, weights, reason. Emits the entry to open or to hold as the reference, and the wish to run again."""
 
@@ -168,14 +172,16 @@ class ContestView(QWidget):
             return
         self.table.blockSignals(True)
         self.order = ranked(list(self.found.values()), {name: box.value() for name, box in self.weights.items()})
-        most = {k: max(bar(e) for e in self.order) for k, (_t, _tip, _text, bar) in enumerate(COLUMNS) if bar is not None}
+        field = [e for e in self.order if e.feasible] or self.order  # what cannot be built does not set the scale
+        most = {k: max(bar(e) for e in field) for k, (_t, _tip, _text, bar) in enumerate(COLUMNS) if bar is not None}
         self.table.setRowCount(len(self.order))
         for r, e in enumerate(self.order):
             for k, (_title, tip, text, bar) in enumerate(COLUMNS):
-                item = QTableWidgetItem(text(e))
-                item.setToolTip(tip)
-                if bar is not None:
-                    item.setData(SHARE, bar(e) / max(most[k], 1e-12))
+                blank = e.hopeless and k >= FIRST_NUMBER
+                item = QTableWidgetItem("–" if blank else text(e))
+                item.setToolTip("it would burn more than it gives: its numbers say nothing" if blank else tip)
+                if bar is not None and not blank:
+                    item.setData(SHARE, min(bar(e) / max(most[k], 1e-12), 1.0))
                 if not e.feasible:
                     item.setForeground(colour("muted"))
                 self.table.setItem(r, k, item)
