@@ -25,8 +25,7 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
     out = [(kind, part, count) for (kind, part), count in found.items()]
     for id, row in design.rows.items():
         if id.endswith(".core") and isinstance(row.value, str):
-            count = f"{id.removesuffix('.core')}.count"
-            out.append(("core of the " + {"transformer": "transformer"}.get(id.split(".")[0], design.specs[id].label.lower().removeprefix("core of the ") if id in design.specs else id), row.value, int(design.rows[count].value) if count in design.rows else 1))
+            out.append(("core of the " + {"transformer": "transformer"}.get(id.split(".")[0], design.specs[id].label.lower().removeprefix("core of the ") if id in design.specs else id), row.value, design.count(id.removesuffix(".core"))))
     for id in _CHOSEN:
         chosen = design.rows.get(id)
         if chosen is not None and (isinstance(chosen.value, str) or float(chosen.value) > 0.0):

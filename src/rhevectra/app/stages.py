@@ -80,8 +80,8 @@ _SAYS = {"bulk.v_valley": "valley {}", "switch.v_peak": "peak {}", "clamp.v": "c
 def _telling(design: Design, id: str) -> str:
     value = design.value(id) if id in design.rows else "–"
     if isinstance(value, str):
-        count = design.rows.get(f"{id.removesuffix('.core')}.count")
-        return value if count is None else f"{int(count.value)} × {value}"
+        count = design.count(id.removesuffix(".core"))
+        return value if count == 1 else f"{count} × {value}"
     unit = design.rows[id].unit
     text = f"{float(value) * 100:.1f} %" if id in ("efficiency", "feedback.error") else show(float(value), unit)
     return _SAYS.get(id, "{}").format(text)

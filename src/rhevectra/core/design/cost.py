@@ -22,8 +22,7 @@ def magnetics_volume(design: Design) -> float:
     win, sizes = design.catalogue["cores"].derived(windows), design.catalogue["rings"].derived(rings)
     volume = dict(zip((*win.names, *sizes.names), (*win.effective.volume, *sizes.volume), strict=True))
     names = {id.removesuffix(".core"): str(r.value) for id, r in design.rows.items() if id.endswith(".core") and isinstance(r.value, str)}
-    count = {part: int(design.rows[f"{part}.count"].value) if f"{part}.count" in design.rows else 1 for part in names}
-    return float(sum(count[part] * volume[n] for part, n in names.items()))
+    return float(sum(design.count(part) * volume[n] for part, n in names.items()))
 
 
 def whole_bill(design: Design) -> dict[str, Any]:

@@ -105,6 +105,10 @@ class Design:
             return float(self.figure(id).value)
         return float(np.max(np.broadcast_to(np.asarray(self.rows[id].value, dtype=float), self.grid.shape)[FULL.mask(self.grid)]))
 
+    def count(self, part: str) -> int:
+        """How many like parts of that name there are."""
+        return int(self.rows[f"{part}.count"].value) if f"{part}.count" in self.rows else 1
+
     def decisions(self, stage: str | None = None) -> list[tuple[DecisionSpec, Row]]:
         """Decisions that were taken in this design, in the order people decide."""
         return [(spec, self.rows[id]) for id, spec in self.decision_specs.items() if id in self.rows and self.rows[id].kind in ("chosen", "given") and (stage is None or spec.stage == stage)]

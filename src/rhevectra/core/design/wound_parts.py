@@ -51,9 +51,8 @@ def _first(rows: Mapping[str, Any], ids: tuple[str, ...]) -> float:
 
 
 def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductance: float, i_rms: float, i_peak: float, material: str) -> WoundPart:
-    count = int(design.rows[f"{prefix}.count"].value) if f"{prefix}.count" in design.rows else 1
     length, post = c.turns * c.mean_turn, legs_called(design.catalogue["cores"].row(c.name))[0]
-    return WoundPart(name, count, f"{c.name}, {material}", f"{show(c.gap, 'm', 3)} in the {post}, or spacers of {show(c.gap / 2, 'm', 3)} under all legs", str(c.turns), bundle(c.copper, c.strand), f"{show(inductance, 'H')} ± {MADE * 100:.0f} %, no current", i_rms, i_peak,
+    return WoundPart(name, design.count(prefix), f"{c.name}, {material}", f"{show(c.gap, 'm', 3)} in the {post}, or spacers of {show(c.gap / 2, 'm', 3)} under all legs", str(c.turns), bundle(c.copper, c.strand), f"{show(inductance, 'H')} ± {MADE * 100:.0f} %, no current", i_rms, i_peak,
                      float(inductor.winding_resistance(copper.resistivity(20.0), c.turns, c.mean_turn, c.copper)), length, f"still {show((1 - MADE) * inductance, 'H')} at {show(i_peak, 'A')}: the flux is {show(c.b_peak, 'T')} there")
 
 

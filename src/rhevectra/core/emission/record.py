@@ -22,6 +22,7 @@ from rhevectra.core.magnetics.compare import facing
 from rhevectra.core.stages import FRONT_ENDS
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies.common import pieces
 
 E6 = np.array([float(f"{m}e{d}") for d in range(-6, -1) for m in SERIES["E6"]])
 DM_MOST, CM_LEAST, CM_MOST = 4.7e-3, 0.1e-3, 47e-3
@@ -144,14 +145,20 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     swing = sheet.given("inlet.balance_leaves", BALANCED_LEAVES if balanced else 1.0, "", "rule", "both ends of the primary swing against each other: what is uneven between them (common practice)" if balanced else "one end of the primary rests")
     bench = bench_of(design, corners_of(design))
     tried, small = E6[(E6 >= CM_LEAST) & (E6 <= CM_MOST)], E6[E6 <= DM_MOST]
-    wound = _shields(design)
+    wound, could = _shields(design), _shieldable(design)
     shield = choose("inlet.shield", lambda: ("shield", "the arrangement of the transformer has them", ()) if wound else ("none", "the arrangement of the transformer has none", ()))
-    if shield.value == "shield" and not wound and _shieldable(design):
+    if shield.value == "shield" and not wound and could:
         work.find(LOOK_AT, "inlet", "the filter counts on a shield between the windings that this arrangement does not have: the arrangement shielded winds one, a shield of none takes larger chokes", "inlet.noise_cm", "transformer.arrangement: shielded")
     share = sheet.given("inlet.shield_leaves", SHIELD_LEAVES if shield.value == "shield" else 1.0, "", "rule", "share of the winding's capacitance that a shield leaves (common practice)" if shield.value == "shield" else "no shield")
     stray = sheet("inlet.c_stray", noise.driven, shielded=share, balanced=swing, c_winding=c_w)
     leaves = float(share.value)
-    common = lambda at, shield=leaves: at.common(tried[:, None], shield=shield)  # noqa: E731
+    swept: dict[tuple[int, float], Array] = {}
+
+    def common(at: Bench, shield: float = leaves) -> Array:
+        """Common noise over the limit with every choke tried, each stage count and shield worked out once."""
+        if (at.stages, shield) not in swept:
+            swept[at.stages, shield] = at.common(tried[:, None], shield=shield)
+        return swept[at.stages, shield]
     bare = {"cm": float(bench.common(0.0, False, leaves)), "dm": float(bench.differential(0.0, False))}
     text = "harmonics of the sized waveforms into the artificial mains network, worst of both ends of the mains at full load"
     sheet.solved("inlet.noise_cm_bare", bare["cm"], "dB", text, stray=stray, sink=sink)
@@ -165,7 +172,7 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     sheet.solved("inlet.noise_cm", float(bench.common(float(l_cm.value), shield=leaves)), "dB", text, l_cm=l_cm, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm", float(bench.differential(float(l_dm.value) + leak)), "dB", f"{text}; {noise.LEAK * 100:g} % of the common-mode choke leaks and helps", l_dm=l_dm, l_cm=l_cm)
     chokes.record(work)
-    spared = "" if shield.value == "shield" or not _shieldable(design) else _spared(tried, common(bench, SHIELD_LEAVES) <= -margin, float(l_cm.value))
+    spared = "" if shield.value == "shield" or not could else _spared(tried, common(bench, SHIELD_LEAVES) <= -margin, float(l_cm.value))
     each, between = (" each", "two stages with chokes") if bench.stages > 1 else ("", "chokes")
     work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; {between} of {show(float(l_cm.value), 'H')}{' and ' + show(float(l_dm.value), 'H') if float(l_dm.value) > 0 else ''}{each}{'' if float(l_dm.value) > 0 else ', none between the lines'}{', a shield between the windings' if shield.value == 'shield' else ''}. {spared}Only a measurement decides", "inlet.noise_cm", "transformer.arrangement: shielded" if spared else "")
 
@@ -229,6 +236,6 @@ def _interwinding(work: Work, design: Any) -> Any:
     sheet, plan = work.sheet, design.context["plan"]
     if not hasattr(plan, "choice"):
         return sheet.given("inlet.c_interwinding", 0.0, "F", "rule", "no transformer: nothing crosses a barrier")
-    id, count = "inlet.c_interwinding", plan.need.pieces
-    one = sheet(id if count == 1 else f"{id}_each", noise.interwinding, **facing(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window))
-    return one if count == 1 else sheet(id, magnetics.capacitance_of_all, count=sheet.rows["transformer.count"], capacitance=one)
+    id = "inlet.c_interwinding"
+    one = sheet(id if plan.need.pieces == 1 else f"{id}_each", noise.interwinding, **facing(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window))
+    return pieces.of_all(sheet, plan.need, id, magnetics.capacitance_of_all, one)

@@ -80,15 +80,15 @@ def layered_capacitance(pairs: Any, layer: Any, layers: Any) -> Any:
 
 
 @formula("N = m·N_1", "turns", "m N_1", "windings of like transformers in series carry the same current; their turns add up")
-def turns_in_series(count: Any, turns: Any) -> Any:
+def turns_in_series(count: Any, one: Any) -> Any:
     """Turns of `count` like windings in series."""
-    return count * turns
+    return count * one
 
 
 @formula("L = m·L_1", "H", "m L_1", "inductances in series that share no flux")
-def inductance_in_series(count: Any, inductance: Any) -> Any:
+def inductance_in_series(count: Any, one: Any) -> Any:
     """Inductance [H] of `count` like transformers in series."""
-    return count * inductance
+    return count * one
 
 
 @formula("L_1 = L/m", "H", "L m", "inductances in series that share no flux")
@@ -98,9 +98,9 @@ def inductance_of_each(inductance: Any, count: Any) -> Any:
 
 
 @formula("C = m·C_1", "F", "m C_1", "capacitances side by side")
-def capacitance_of_all(count: Any, capacitance: Any) -> Any:
+def capacitance_of_all(count: Any, one: Any) -> Any:
     """Capacitance [F] of `count` like parts side by side."""
-    return count * capacitance
+    return count * one
 
 
 @formula("R_th = 1/(h·A)", "K/W", "h A", "surface heat transfer (h = 10 W/m²K natural, 25 forced: common practice, no source)")

@@ -12,18 +12,19 @@ TWICE = 2.0
 """A die rated, after derating, for more than so many times what it sees is no near one."""
 JUNCTION_SHARE = 0.85
 """Share of the junction limit used (common practice)."""
-_COOLABLE = {"natural": 3.0, "forced": 1.5, "conduction": 1.5}
-_BELOW = {"natural": "forced air or the chassis is needed", "forced": "usual heat sinks in forced air do not reach", "conduction": "usual insulators to the chassis do not reach"}
+LIMIT_ROOM = 1.02
+"""Room over the peak at the current limit once it is known."""
+_COOLABLE = {"natural": (3.0, "forced air or the chassis is needed"), "forced": (1.5, "usual heat sinks in forced air do not reach"), "conduction": (1.5, "usual insulators to the chassis do not reach")}
 
 
 def coolable(cooling: str) -> float:
     """Least case-to-ambient resistance [K/W] that is counted on by the way of cooling (common practice, no source)."""
-    return _COOLABLE[cooling]
+    return _COOLABLE[cooling][0]
 
 
 def record_coolable(work: Work, id: str) -> None:
     """The same as a row."""
-    work.sheet.given(id, coolable(work.need.cooling), "K/W", "rule", f"below this {_BELOW[work.need.cooling]} (common practice)")
+    work.sheet.given(id, coolable(work.need.cooling), "K/W", "rule", f"below this {_COOLABLE[work.need.cooling][1]} (common practice)")
 
 
 def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.", kinds: tuple[str, ...] = ("discrete",), i_limit: float = 0.0) -> Mapping[str, Any]:
@@ -57,6 +58,12 @@ def pick_die(rows: Sequence[Mapping[str, Any]], lowest: float, does: str, i_leas
     pick = max((r for r in good if loss(r) <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
     why = f"lowest voltage class that {does}{' and carries the current limit' if v_class > lowest else ''}; largest die resistance within a quarter of the least loss"
     return str(pick["name"]), why, [f"{c:g} V: no die carries {show(i_limit, 'A')} at the current limit" for c in classes if c < v_class]
+
+
+def limit_missed(work: Work, row: Mapping[str, Any], peak: float) -> float:
+    """Current at the limit [A] to look for another switch with, where the row chosen does not carry the peak [A] that is known by now; 0 where it does, or where a person chose it."""
+    wanted = LIMIT_ROOM * peak
+    return 0.0 if work.choose.pinned("switch.class") or wanted <= PULSED * row["i_max_a"] else wanted
 
 
 def record_pulsed(work: Work, row: Mapping[str, Any]) -> None:

@@ -57,8 +57,8 @@ FUSE_ROOM, FUSE_MOST = 1.5, 5.0
 def choose_fuse(work: Work, i_rms: Any, cold: float, hot: float) -> Any:
     """Rated current of the fuse: by the line current, or as far as it lets by the integrals [A²s] of a cold switch-on and of a hot restart."""
     worst = float(np.max(np.where(corners.LOADED.mask(work.grid), i_rms.value, 0)))
-    asks = {f"{FUSE_ROOM:g} × {show(worst, 'A')} (common practice)": FUSE_ROOM * worst, "what thousands of switch-ons ask for": np.sqrt(cold / float(surge.fuse_melts(PULSES, 1.0))), "what a hot restart asks for": np.sqrt(hot / float(surge.fuse_melts(ONCE, 1.0)))}
-    by_current = next(iter(asks))
+    by_current = f"{FUSE_ROOM:g} × {show(worst, 'A')} (common practice)"
+    asks = {by_current: FUSE_ROOM * worst, "what thousands of switch-ons ask for": np.sqrt(cold / float(surge.fuse_melts(PULSES, 1.0))), "what a hot restart asks for": np.sqrt(hot / float(surge.fuse_melts(ONCE, 1.0)))}
     decides = max(asks, key=lambda a: asks[a])
     fuse = next((f for f in FUSES if f >= asks[decides]), np.inf)
     if fuse > max(FUSE_MOST * worst, FUSES[0]):  # it would no longer protect: the limiter has to give

@@ -33,7 +33,7 @@ BALANCED = 0.97
 
 @dataclass(frozen=True)
 class Plan:
-    """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: its catalogue row; target: valley aimed at [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair; left: share of c that tolerance or age leave."""
+    """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: its catalogue row; target: valley aimed at [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair."""
 
     bridge: Mapping[str, Any]
     thermistor: Mapping[str, Any]
@@ -45,7 +45,6 @@ class Plan:
     places: tuple[Position, ...]
     match: Any = None
     r_balance: Any = None
-    left: Any = 1.0
 
     @property
     def stacked(self) -> bool:
@@ -82,7 +81,7 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     c = choose("bulk.c", lambda: _choose_c(need, work.grid, rows, values, places, power, i_hf, target, float(floor.value), float(left.value)))
     cap = rows[int(np.argmin(np.abs(np.log(values / c.value))))]
     places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"], bridge["r_dynamic_ohm"])
-    chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match, left=left)
+    chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match)
     return replace(chosen, r_balance=_balance(work, chosen, crest, held)) if stacked else chosen
 
 

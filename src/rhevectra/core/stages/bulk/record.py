@@ -27,7 +27,7 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
     times = sheet.given("bridge.times", _times(work, plan), "", text="how often the line's crest lies on the bus: 2 where the selector doubles") if plan.stacked else None
     on_bus = sheet("bulk.c_series", doubler.in_series, c=plan.c) if plan.stacked else plan.c
     c_left = inlet.record_left(work, on_bus)
-    old = sheet.solved("bulk.v_valley_left", bus(plan, grid, power, b, float(plan.left.value))[1].v_valley, "V", "the same periodic steady state with what is left of the capacitor", c=c_left, line=given["line"], power=p)
+    old = sheet.solved("bulk.v_valley_left", bus(plan, grid, power, b, float(sheet.rows["bulk.c_left"].value))[1].v_valley, "V", "the same periodic steady state with what is left of the capacitor", c=c_left, line=given["line"], power=p)
     v_bus = inlet.record_bus(work, rows["valley"], rows["peak"], on_bus, plan.floor, p, "bulk", (old, c_left))
     hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of the switch current less its average")
     surge.record_life(work, plan.cap, 1, sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf))

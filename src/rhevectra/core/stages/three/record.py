@@ -70,11 +70,12 @@ def _bus(work: Work, plan: Plan, given: dict[str, Any], p: Any) -> dict[str, Any
     sheet, v_bus, half = work.sheet, work.sheet.rows["pfc.v_bus"], work.sheet.rows["pfc.c_half"]
     c = sheet.solved("pfc.c_bus", plan.c_bus, "F", "both halves in series", half=half)
     sheet.again("bulk.c", c)
-    ripple = sheet("pfc.bus_ripple_lf_pp", three_phase.unbalance_ripple, unbalance=sheet.rows["pfc.unbalance"], power=p, f_line=given["f"], c=c, v_bus=v_bus)
+    ripple_with = lambda id, c: sheet(id, three_phase.unbalance_ripple, unbalance=sheet.rows["pfc.unbalance"], power=p, f_line=given["f"], c=c, v_bus=v_bus)  # noqa: E731
+    ripple = ripple_with("pfc.bus_ripple_lf_pp", c)
     sheet("pfc.mid_ripple_pp", three_phase.mid_ripple, current=sheet("pfc.i_mid", three_phase.mid_current, power=p, v_bus=v_bus), f_line=given["f"], c_half=half)
     valley, peak = sheet("bulk.v_valley", pfc.bus_valley, v_bus=v_bus, ripple=ripple), sheet("bulk.v_peak", pfc.bus_peak, v_bus=v_bus, ripple=ripple)
     c_left = inlet.record_left(work, c)
-    old = sheet("bulk.v_valley_left", pfc.bus_valley, v_bus=v_bus, ripple=sheet("pfc.bus_ripple_lf_pp_left", three_phase.unbalance_ripple, unbalance=sheet.rows["pfc.unbalance"], power=p, f_line=given["f"], c=c_left, v_bus=v_bus))
+    old = sheet("bulk.v_valley_left", pfc.bus_valley, v_bus=v_bus, ripple=ripple_with("pfc.bus_ripple_lf_pp_left", c_left))
     row = inlet.record_bus(work, valley, peak, c, sheet.rows["bulk.v_min_stage"], p, "bus", (old, c_left))
     sheet.given("bulk.v_valley_least", float(2 * np.sqrt(2) * three_phase.phase_voltage(work.need.mains.v_max)), "V", "rule", "twice the crest of a phase at the highest mains")
     sheet.given("bulk.v_limit", 2 * plan.cap["v_class_v"], "V", "catalogue", "rated voltage of both halves")

@@ -10,7 +10,7 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import forward, output
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, resistance, step_and_life
+from rhevectra.core.topologies.common.outputs import cans_for_step, resistance, step_and_life
 
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
@@ -19,9 +19,9 @@ USED = 0.8
 def _asks(work: Work, row: Any, i_c: float, ripple: float, fs: float) -> dict[str, float]:
     """How many cans of a class each need asks for."""
     need = work.need.outputs[work.need.main]
-    (esr, _), step = resistance(work, row), need.load_step
+    esr, _ = resistance(work, row)
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": ripple * (esr + 1 / (8 * fs * row["c_f"])) / need.ripple_pp,
-            "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + esr) / step.deviation}
+            "load step": cans_for_step(need, row, esr, fs)}
 
 
 def record_bank(work: Work, i_out: Any, o: dict[str, Any]) -> dict[str, Any]:

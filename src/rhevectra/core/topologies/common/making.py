@@ -254,7 +254,7 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
 
 def _wanted(design: Any) -> str:
     """How many like transformers there are, and what they do together; nothing where there is one."""
-    count = int(design.rows["transformer.count"].value) if "transformer.count" in design.rows else 1
+    count = design.count("transformer")
     if count == 1:
         return ""
     return f"{count} alike" + (", from one lot: their primaries lie in series and share the voltage by their inductances" if design.context["plan"].need.pieces > 1 else ", one for each phase")

@@ -21,6 +21,12 @@ def resistance(work: Work, row: Any) -> tuple[float, str]:
     return float(row["esr_ohm"] * factor), f"{row['esr_ohm']:g} Ω × {factor:g} {why}"
 
 
+def cans_for_step(need: Any, row: Any, esr: float, fs: float) -> float:
+    """How many capacitors of a class the load step of an output asks for; esr: of one [Ω]."""
+    step = need.load_step
+    return 0.0 if step is None else float((step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + esr) / step.deviation)
+
+
 def record_range(work: Work, n: int, need: Any, value: Any) -> None:
     """Least and greatest voltage of an output that no loop holds, against its tolerance; value: its row."""
     for end, limit, sign in (("low", "min", -1), ("high", "max", 1)):

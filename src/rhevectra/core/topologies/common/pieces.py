@@ -4,7 +4,7 @@ Everything the circuit sees is that of the whole: turns and inductances in serie
 secondaries lie side by side. What is wound, gapped, filled and heated is one piece.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from rhevectra.core.basis.decisions import DecisionSpec
@@ -28,9 +28,10 @@ def decide(work: Work, count: int) -> int:
     return int(work.choose(ID, count, "one: fewest parts" if count == 1 else "fewest that pass where no single core does").value)
 
 
-def fewest(work: Work, need: TransformerNeed) -> int:
-    """The fewest pieces that pass where one transformer of this need is refused; one where none do, or where its current is small."""
-    if work.choose.pinned(ID) or need.board is not None or need.wall is not None or need.windings[1].i_rms < HEAVY:
+def fewest(work: Work, plan: Any) -> int:
+    """The fewest pieces that pass where the one transformer of a plan is refused; one where it passes, where none do, or where its current is small."""
+    need = plan.need
+    if plan.choice.passed or work.choose.pinned(ID) or need.board is not None or need.wall is not None or need.windings[1].i_rms < HEAVY:
         return 1
     cores, offered = work.parts["cores"], wires(work.parts)
     counts = range(2, matrix.MOST + 1)
@@ -43,9 +44,14 @@ def resistances(need: TransformerNeed, copper: Sequence[float]) -> list[float]:
     return [need.pieces * p / i**2 for p, i in zip(copper, carried, strict=True)]
 
 
+def of_all(sheet: Any, need: TransformerNeed, id: str, formula: Callable[..., Any], one: Any) -> Any:
+    """A row of all pieces from that of one, which it is where there is one only. formula(count, one)."""
+    return one if need.pieces == 1 else sheet(id, formula, count=sheet.rows["transformer.count"], one=one)
+
+
 def all_turns(sheet: Any, need: TransformerNeed, turns: Any) -> Any:
     """Primary turns as the circuit sees them."""
-    return turns if need.pieces == 1 else sheet("transformer.np_all", magnetics.turns_in_series, count=sheet.rows["transformer.count"], turns=turns)
+    return of_all(sheet, need, "transformer.np_all", magnetics.turns_in_series, turns)
 
 
 def inductance_of_one(sheet: Any, need: TransformerNeed, whole: Any) -> Any:

@@ -13,7 +13,7 @@ from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import CROSSOVER_SHARE, record_range, resistance, step_and_life
+from rhevectra.core.topologies.common.outputs import cans_for_step, record_range, resistance, step_and_life
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.wound import Plan
 
@@ -57,9 +57,8 @@ def _asks(work: Work, need: Any, row: Any, i_c: float, top: float, fs: float, fi
     """How many cans of a class each need asks for. Behind a filter the first capacitor may ripple by a tenth of the voltage."""
     esr, _ = resistance(work, row)
     ripple = 0.1 * need.magnitude if filtered else need.ripple_pp
-    step = need.load_step
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": (top * esr + need.current_max * 0.6 / fs / row["c_f"]) / ripple,
-            "load step": 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + esr) / step.deviation}
+            "load step": cans_for_step(need, row, esr, fs)}
 
 
 def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> tuple[Any, int, float]:

@@ -16,7 +16,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
-from rhevectra.core.stages.dies import PULSED, choose_die
+from rhevectra.core.stages.dies import choose_die, limit_missed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common import boards, pieces
@@ -32,8 +32,8 @@ from rhevectra.core.topologies.resonant.variant import Variant
 ORDERS = 24
 FLUX_ROOM = 1.02
 """Room in the resonant inductor for what the bus still moves after it is chosen."""
-AT_LIMIT, LIMIT_ROOM = 2.4, 1.02
-"""Peak of the tank current at the overload over the rms expected, estimated; room over that peak once it is known."""
+AT_LIMIT = 2.4
+"""Peak of the tank current at the overload over the rms expected, estimated."""
 ROOM_USUAL, ROOM_MOST, ROOM_MORE = 1.35, 1.8, 1.04
 """Share of the mean that a phase of several is built for, up to which it is built for more where its parts spread the current so, and how much over that then."""
 MUCH_LOST = 0.04
@@ -84,10 +84,10 @@ def _known(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
     most, peak = plan.stage.extra.get("phase_most", 0.0), float(plan.settled.out["i_tank_peak"].max())
     if most > ROOM_USUAL and ROOM_MORE * most <= ROOM_MOST and not work.choose.pinned("llc.phase_room"):
         found["share"] = float(f"{ROOM_MORE * most + 0.005:.2f}")
-    if v.phases == 1 and not plan.choice.passed and (count := pieces.fewest(work, plan.need)) > 1:
+    if v.phases == 1 and (count := pieces.fewest(work, plan)) > 1:
         found["count"] = count
-    if LIMIT_ROOM * peak > PULSED * plan.switch["i_max_a"] and not work.choose.pinned("switch.class"):
-        found["i_limit"] = LIMIT_ROOM * peak
+    if i_limit := limit_missed(work, plan.switch, peak):
+        found["i_limit"] = i_limit
     return found
 
 

@@ -17,7 +17,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
-from rhevectra.core.stages.dies import PULSED, choose_die
+from rhevectra.core.stages.dies import choose_die, limit_missed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import boards, pieces, secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
@@ -38,8 +38,8 @@ RESIDUAL_GAP = 10e-6
 """Between two ground faces [m] (typical, from memory)."""
 WHOLE_TURNS = 1.03
 """Room in the rectifier's voltage for turns that are rounded to whole ones."""
-AT_LIMIT, LIMIT_ROOM = 1.45, 1.02
-"""Largest current at the limit over that of the output while the switch is on: ripple, magnetising current and tolerance, estimated; room over that current once it is known."""
+AT_LIMIT = 1.45
+"""Largest current at the limit over that of the output while the switch is on: ripple, magnetising current and tolerance, estimated."""
 DUTY_ROOM, LITTLE_OVER = 0.985, 1.25
 """Longest duty over its limit that is aimed at, and up to which a shorter planned duty brings it there."""
 SKIPPED = 0.25
@@ -106,10 +106,10 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     over = longest / float(plan.switch["duty_limit"].value)
     if DUTY_ROOM < over < LITTLE_OVER and not work.choose.pinned("forward.duty"):
         known["share"] = DUTY_ROOM / over
-    if v.bridged and not plan.choice.passed and (count := pieces.fewest(work, plan.need)) > 1:
+    if v.bridged and (count := pieces.fewest(work, plan)) > 1:
         known["count"] = count
-    if LIMIT_ROOM * peak > PULSED * plan.switch["row"]["i_max_a"] and not work.choose.pinned("switch.class"):
-        known["i_limit"] = LIMIT_ROOM * peak
+    if i_limit := limit_missed(work, plan.switch["row"], peak):
+        known["i_limit"] = i_limit
     if not known:
         return plan
     work.back(before)

@@ -87,7 +87,7 @@ def _inductance(work: Work, plan: Plan) -> Any:
     """The primary's inductance, of all pieces where there are several."""
     sheet, s, id = work.sheet, plan.stage, "transformer.lm"
     one = sheet(id if plan.need.pieces == 1 else "transformer.l_each", forward.ungapped_inductance, turns=plan.turns[0], area=sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), length=float(plan.window.effective.length[plan.choice.core]), mu=s.core["mu_initial"], residual=sheet.rows["transformer.residual_gap"])
-    return one if plan.need.pieces == 1 else sheet(id, magnetics.inductance_in_series, count=sheet.rows["transformer.count"], inductance=one)
+    return pieces.of_all(sheet, plan.need, id, magnetics.inductance_in_series, one)
 
 
 def _legs(work: Work, plan: Plan) -> dict[str, Any]:
