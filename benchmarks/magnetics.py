@@ -3,7 +3,8 @@
 import statistics
 import time
 from collections.abc import Callable
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from rhevectra import demo
 from rhevectra.core.design.size import size

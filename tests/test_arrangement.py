@@ -1,10 +1,10 @@
 """Orders of windings: how they are written, what they leak by integration, and that sheet, picture and figures follow them."""
 
 import itertools
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QToolTip
 

@@ -4,6 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace as changed
 
 from requirements import random_requirements
 from rhevectra.core.basis import preferred
@@ -23,7 +24,7 @@ def test_the_bulk_is_the_smallest_value_that_meets_all_three_needs(demo_design):
     chosen, target, floor = float(d.rows["bulk.c"].value), plan.target, float(d.rows["bulk.v_min_stage"].value)
     good = []
     for row in sorted(d.catalogue["bulk_capacitors"].where(v_class_v=plan.v_class).rows, key=lambda r: r["c_f"]):
-        source = replace(plan.source, esr=row["esr_ohm"])
+        source = changed(plan.source, esr=row["esr_ohm"])
         low, hold = (solve_bulk(v, need.mains.f_min, power, row["c_f"], source) for v in (need.mains.v_min, need.hold_up_at))
         rated = row["i_rated_a"] * min(2.0, np.sqrt(1 + (row["t_max_c"] - need.ambient_max) / 15))
         if not low.collapsed and low.v_valley >= target and hold_up(row["c_f"], hold.v_valley, floor, power) >= need.hold_up and np.hypot(low.i_cap, 0.83) <= rated:
@@ -86,7 +87,6 @@ def test_harmonic_limits_are_those_of_the_standard(name, order, power, limit):
 
 def test_tightening_one_need_never_makes_the_supply_smaller():
     """Over twelve seeded requirements: a hotter ambient, a longer hold-up and a smaller ripple move their part one way only."""
-    from dataclasses import replace
 
     for need in random_requirements(21, 12, (8, 80)):
         base = size(need)
@@ -102,7 +102,6 @@ def test_tightening_one_need_never_makes_the_supply_smaller():
 
 def test_pins_stay_and_rules_follow(demo_document, demo_design):
     """A pinned frequency stays when the requirement changes; what was left to rules moves with it."""
-    from dataclasses import replace
 
     need = demo_document.requirement
     pins = {"fs": 90e3, "bulk.c": 220e-6}
@@ -137,7 +136,6 @@ def test_every_catalogue_row_is_whole(table):
 
 def test_a_gap_nobody_can_grind_is_told_and_more_ripple_widens_it():
     """A watt at 48 V from high mains asks for a huge inductance; twice the ripple halves it and widens the gap."""
-    from dataclasses import replace
 
     from rhevectra.core.basis.requirement import Mains, Output, Requirement
 

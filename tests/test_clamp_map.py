@@ -1,10 +1,10 @@
 """The clamp's map: against designs and the engine at other resistors and capacitors, its answers against them, and picking in the window."""
 
 import random
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 

@@ -2,10 +2,10 @@
 
 import json
 import re
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import Qt
 
 from rhevectra import demo

@@ -10,6 +10,7 @@ from dataclasses import replace
 from itertools import pairwise
 
 import pytest
+from msgspec.structs import replace as changed
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
@@ -218,14 +219,13 @@ def test_the_time_cursor_lights_what_conducts_by_mouse_and_by_keys(qtbot, window
 
 
 def test_an_exact_value_worse_than_the_formula_is_a_finding_with_both_numbers(qtbot, window):
-    from dataclasses import replace
 
     from rhevectra.core.design.exact import remarks
 
     panel = wait_for_exact(qtbot, window)
     design = window.session.design
     assert remarks(design, panel.exact) == []
-    worse = replace(panel.exact, voltages={**panel.exact.voltages, "drain": panel.exact.voltages["drain"] * 1.05})
+    worse = changed(panel.exact, voltages={**panel.exact.voltages, "drain": panel.exact.voltages["drain"] * 1.05})
     (finding,) = remarks(design, worse)
     assert finding.severity == "look at" and f"formula gives {design.value('switch.v_peak'):.0f} V" in finding.text and finding.stage == "switch"
     window.size_desk.findings.add([finding])

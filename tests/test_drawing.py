@@ -153,7 +153,7 @@ def test_a_frame_maps_data_to_millimetres_and_marks_a_limit_only_inside():
 
 def test_a_zoomed_picture_keeps_titles_and_the_unit_of_its_time_axis(qtbot, styled, demo_design):
     """Grabbed twice, with and without the frame's names: the strip of the unit at the right edge and of the title at the left differ."""
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from rhevectra.drawing.switching import switching_period
     from rhevectra.ui.pictures.canvas import PictureView

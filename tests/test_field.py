@@ -1,9 +1,8 @@
 """Finite elements in the winding window: against exact solutions, and the closed figures against them."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from rhevectra import demo
 from rhevectra.core.basis.requirement import Mains, Output, Requirement

@@ -1,10 +1,10 @@
 """Foil: how it is written and laid, its loss against the exact solution and finite elements, beside a gap too, whole designs with it, sheet and pictures."""
 
-from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from rhevectra import demo
 from rhevectra.core.basis.errors import InputError

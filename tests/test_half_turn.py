@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace as changed
 
 from balances import check_balance, check_drawn, check_finite
 from rhevectra.core.basis.findings import MUST_FIX
@@ -61,7 +62,7 @@ def test_it_adds_its_inductance_to_the_leakage():
     d = made()
     plan = d.context["plan"]
     at = (plan.choice.core, plan.choice.candidate)
-    bare = leakage_of(replace(plan.need, half=None), plan.choice.trial, at, plan.window)
+    bare = leakage_of(changed(plan.need, half=None), plan.choice.trial, at, plan.window)
     with_it = leakage_of(plan.need, plan.choice.trial, at, plan.window)
     ratio = float(d.rows["transformer.np"].value) / float(d.rows["transformer.ns1_seen"].value)
     assert with_it.pair(0, 1) - bare.pair(0, 1) == pytest.approx(float(d.rows["transformer.half_l"].value) * ratio**2, rel=1e-3)

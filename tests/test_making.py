@@ -1,10 +1,10 @@
 """The winding sheet: rebuilt from its table alone, its own check against seeded errors, its figures by another route, the desk and the files."""
 
-from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from rhevectra import demo
 from rhevectra.app import parts

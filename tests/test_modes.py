@@ -1,10 +1,10 @@
 """The engine's fast path: exponentials by the motions of a combination against the general matrix exponential, gates as steps, and guards that dip while a fast decay lasts."""
 
-from dataclasses import replace
 from itertools import product
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from scipy.linalg import expm
 
 from converters import CIRCUITS, gate

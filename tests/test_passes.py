@@ -1,9 +1,8 @@
 """Repeated passes of the step-down stages: what is traced is what the formulas give, and what was settled stays where it is."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.basis.sheet import Quick

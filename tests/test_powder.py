@@ -1,10 +1,10 @@
 """Boost inductors on powder rings: geometry and turns by other routes, ripple by integrating the falling inductance, and the stage they stand in."""
 
 import warnings
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from scipy.integrate import quad, solve_ivp
 
 from rhevectra import demo

@@ -3,10 +3,10 @@
 import json
 import os
 import time
-from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
+from msgspec import Struct
 
 from rhevectra.core.basis.errors import InputError
 from rhevectra.project.codec import encode
@@ -20,8 +20,7 @@ def _folder() -> Path:
     return Path(platformdirs.user_state_dir("rhevectra")) / "autosave"
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(Struct, frozen=True):
     """Unsaved work of a program that is gone: where it lies, the project file it belongs to (or None), when, and its text."""
 
     file: Path

@@ -1,7 +1,8 @@
 """What differs between two designs, figure by figure: after an edit, against a reference, between two files."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design, Figure
@@ -12,8 +13,7 @@ _TELLING = ("transformer.core", "switch.class", "switch.v_peak", "transformer.te
 """Figures that a line about an edit mentions, the ones that moved most first."""
 
 
-@dataclass(frozen=True)
-class Change:
+class Change(Struct, frozen=True):
     """One figure that differs: its texts in both designs (empty where one has no such figure) and the relative change."""
 
     id: str

@@ -1,6 +1,6 @@
 """The table of ratings: every figure that has a limit, the corner that brings it nearest, the margin left and where the limit comes from."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from rhevectra.app.changes import text_of
 from rhevectra.app.stages import path_of
@@ -9,8 +9,7 @@ from rhevectra.core.design.design import Design, Figure
 from rhevectra.project import table
 
 
-@dataclass(frozen=True, slots=True)
-class Rating:
+class Rating(Struct, frozen=True):
     """One line: id of the figure, stage, what is rated, its worst value, the limit with its direction, the margin, its word, where, and by which rule."""
 
     id: str

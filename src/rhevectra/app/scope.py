@@ -2,9 +2,10 @@
 
 import io
 import re
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.errors import InputError
@@ -24,8 +25,7 @@ LOST = 0.2
 """Share of rows that may be unreadable."""
 
 
-@dataclass(frozen=True)
-class Record:
+class Record(Struct, frozen=True):
     """t [s], v [V]; rows left out; what was taken for granted, in words."""
 
     t: Array

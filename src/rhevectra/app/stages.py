@@ -1,8 +1,7 @@
 """The stages of the energy path as the window and the listings need them."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import FULL
 from rhevectra.core.basis.quantities import show
@@ -17,8 +16,7 @@ TRANSFORMER = "transformer"
 """The stage that makes the barrier: without it there is none."""
 
 
-@dataclass(frozen=True)
-class Plate:
+class Plate(Struct, frozen=True):
     """One plate of the energy path: stage, name, telling figure, watts lost at full load, tightest margin and its word."""
 
     stage: str

@@ -1,10 +1,10 @@
 """The circuit with its values, drawn from the symbols a topology places."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show

@@ -1,15 +1,15 @@
 """The display list: lines, texts and fills in millimetres with a role instead of a colour."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from rhevectra.core.basis.corners import Array
 
 Points = list[tuple[float, float]]
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(Struct, frozen=True):
     """A polyline. role names its colour; width in mm; dashed tells kinds apart without colour."""
 
     points: Points
@@ -18,8 +18,7 @@ class Line:
     dashed: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Fill:
+class Fill(Struct, frozen=True):
     """A filled polygon, with an outline role if any."""
 
     points: Points
@@ -27,8 +26,7 @@ class Fill:
     outline: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Disc:
+class Disc(Struct, frozen=True):
     """A filled circle about x, y with radius r [mm], with an outline role if any."""
 
     x: float
@@ -38,8 +36,7 @@ class Disc:
     outline: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Text:
+class Text(Struct, frozen=True):
     """A text. anchor: left, middle or right of x; y is the base line; size in mm of line height; clear: on a patch of the card, so that what lies behind does not cross it."""
 
     x: float
@@ -52,8 +49,7 @@ class Text:
     clear: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Spot:
+class Spot(Struct, frozen=True):
     """A part of a picture that can be taken with the mouse: rectangle [mm], what it is, what it says when pointed at."""
 
     left: float
@@ -64,8 +60,7 @@ class Spot:
     tip: str
 
 
-@dataclass(eq=False)
-class Picture:
+class Picture(Struct, eq=False):
     """A picture of a width and height in mm; y grows downwards. data: named columns for export and cursors; spots: what can be taken; decides: the decision a click on a spot makes, with its name as value; pick: decisions that a point of the picture [mm] stands for, and what they would give."""
 
     width: float
@@ -94,8 +89,7 @@ class Picture:
         self.fill([(x, y), (x + w, y), (x + w, y + h), (x, y + h)], role, outline)
 
 
-@dataclass(frozen=True, slots=True)
-class FrameInfo:
+class FrameInfo(Struct, frozen=True):
     """Where a scaled frame lies in the picture, for cursors: rectangle [mm], data range, units, names of its traces; x_name: unit of its time ticks with its prefix, empty where they are not written; title with its unit."""
 
     left: float

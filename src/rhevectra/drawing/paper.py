@@ -1,7 +1,8 @@
 """Upright pages of A4 that are written from the top: titles, tables, notes and pictures; what does not fit goes on with the next page."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from rhevectra.drawing.display import Disc, Fill, Line, Picture, Text
 

@@ -1,9 +1,9 @@
 """Pictures of the power stage: switching period, clamp transient, supply window, losses."""
 
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show

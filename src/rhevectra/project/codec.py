@@ -4,12 +4,13 @@ import json
 import math
 import os
 from collections.abc import Mapping
-from dataclasses import asdict, fields, is_dataclass
+from dataclasses import fields, is_dataclass
 from types import UnionType
 from typing import Any, get_args, get_origin
 
 from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.fields import field_names
 from rhevectra.core.basis.requirement import LoadStep, Mains, Output, Requirement, SourceImpedance
 from rhevectra.project.document import FORMAT, VERSION, Document
 from rhevectra.project.log import BENCH, NOTE, READING
@@ -185,8 +186,8 @@ def _merged(old: Any, new: Any) -> Any:
 
 def plain(value: Any) -> Any:
     """JSON-ready copy of a value; infinities and NaN become null."""
-    if is_dataclass(value) and not isinstance(value, type):
-        return plain(asdict(value))
+    if (names := field_names(value)) is not None:
+        return {n: plain(getattr(value, n)) for n in names}
     if isinstance(value, dict | Mapping):
         return {k: plain(v) for k, v in value.items()}
     if isinstance(value, list | tuple):

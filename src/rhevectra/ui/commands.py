@@ -1,10 +1,9 @@
 """Every command as data: menus, palette, shortcuts page and tests are made from this one list."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True, slots=True)
-class Command:
+class Command(Struct, frozen=True):
     """id, title, menu, shortcut (empty for none), the window's method that does it, and what it does in one line."""
 
     id: str

@@ -5,10 +5,11 @@ bulk within the line cycle). Values that do not depend on an axis have length 1 
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 Array = NDArray[Any]
@@ -22,8 +23,7 @@ def pick(values: Any, index: tuple[int, ...]) -> float:
     return float(values)
 
 
-@dataclass(frozen=True, slots=True)
-class Point:
+class Point(Struct, frozen=True):
     """One operating point: its case, the share of full load (nominal), the current of each output [A]."""
 
     case: str
@@ -32,8 +32,7 @@ class Point:
     label: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Corner:
+class Corner(Struct, frozen=True):
     """Where a figure is worst: line [V rms or dc], line frequency [Hz], load share, case, bus end; and its grid index."""
 
     v_line: float
@@ -53,8 +52,7 @@ class Corner:
         return f"{line} · {self.label or point}" + (f" · bus {self.bus}" if self.bus else "")
 
 
-@dataclass(frozen=True)
-class Grid:
+class Grid(Struct, frozen=True):
     """lines [V], freqs [Hz] (one 0.0 for dc), points, bus ends; `special` names lines a figure is judged on."""
 
     lines: tuple[float, ...]
@@ -62,8 +60,8 @@ class Grid:
     points: tuple[Point, ...]
     bus: tuple[str, ...] = ("valley", "peak")
     special: dict[str, float] = field(default_factory=dict)
-    _masks: dict[str, NDArray[np.bool_]] = field(default_factory=dict, repr=False, compare=False)
-    _places: dict[Any, tuple[Array, Array]] = field(default_factory=dict, repr=False, compare=False)
+    _masks: dict[str, NDArray[np.bool_]] = field(default_factory=dict)
+    _places: dict[Any, tuple[Array, Array]] = field(default_factory=dict)
 
     @property
     def shape(self) -> tuple[int, int, int, int]:
@@ -108,8 +106,7 @@ class Grid:
         return self.corner((line, freq, point, self.bus.index(bus) if bus in self.bus else 0))
 
 
-@dataclass(frozen=True, slots=True)
-class Domain:
+class Domain(Struct, frozen=True):
     """A named set of corners on which a figure is judged."""
 
     name: str

@@ -2,15 +2,15 @@
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from rhevectra.core.basis.errors import InputError, nearest
 from rhevectra.core.basis.sheet import Refused, Row, Sheet
 
 
-@dataclass(frozen=True, slots=True)
-class DecisionSpec:
+class DecisionSpec(Struct, frozen=True):
     """One thing that may be chosen. kind: number, integer or choice; options may name a catalogue table ('cores').
 
     own: of a choice that takes a person's own text too, gives that text in its usual spelling or raises InputError; example: of such a text.
@@ -53,8 +53,7 @@ class DecisionSpec:
         return int(value) if self.kind == "integer" else float(value)
 
 
-@dataclass(frozen=True, slots=True)
-class Measured:
+class Measured(Struct, frozen=True):
     """A reading that overrides an estimate: value (SI), uncertainty, how it was taken."""
 
     value: float
@@ -66,8 +65,7 @@ class Measured:
             raise InputError("as_built", f"the measured value {self.value!r} cannot be used", "a positive number in SI units")
 
 
-@dataclass
-class Decisions:
+class Decisions(Struct):
     """Hands out chosen values: a measured one first, then a pinned one, else the rule's."""
 
     specs: Mapping[str, DecisionSpec]

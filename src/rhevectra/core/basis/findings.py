@@ -1,12 +1,11 @@
 """What the design says about itself."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 MUST_FIX, LOOK_AT, NOTE = "must fix", "look at", "note"
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """One remark: how grave, which stage, a sentence with figure and limit, and the decision that cures it."""
 
     severity: str

@@ -1,15 +1,15 @@
 """A formula is an ordinary function that also knows how it is printed, its unit and its source."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 REGISTRY: list["Formula"] = []
 """Every formula of the program, for the test that evaluates all printed equations."""
 
 
-@dataclass(frozen=True, slots=True)
-class Formula:
+class Formula(Struct, frozen=True):
     """Printed equation, unit, the symbol of each argument in order, and where the equation comes from."""
 
     equation: str

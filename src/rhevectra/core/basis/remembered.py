@@ -1,12 +1,13 @@
 """Answers of pure functions kept for a while: an edit leaves most of a design as it was, and what was asked with the same numbers need not be worked out again."""
 
 from collections.abc import Callable
-from dataclasses import fields, is_dataclass
 from functools import wraps
 from threading import Lock
 from typing import Any, TypeVar, cast
 
 import numpy as np
+
+from rhevectra.core.basis.fields import field_names
 
 F = TypeVar("F", bound=Callable[..., Any])
 _ALL: list["Kept"] = []
@@ -37,7 +38,7 @@ class Kept:
 
 
 def remembered(most: int) -> Callable[[F], F]:
-    """Keep the last `most` answers of a function by every bit of its arguments: numbers, texts, arrays, and dataclasses of these."""
+    """Keep the last `most` answers of a function by every bit of its arguments: numbers, texts, arrays, and records of these."""
     def attach(function: F) -> F:
         kept = Kept(most)
 
@@ -59,6 +60,6 @@ def bits(x: Any) -> Any:
     """What stands for an argument in a key: all that tells it from another."""
     if isinstance(x, np.ndarray):
         return x.shape, x.dtype.char, x.tobytes()
-    if is_dataclass(x):
-        return type(x), *(bits(getattr(x, f.name)) for f in fields(x))
+    if (names := field_names(x)) is not None:
+        return type(x), *(bits(getattr(x, n)) for n in names)
     return (slice, x.start, x.stop, x.step) if isinstance(x, slice) else x

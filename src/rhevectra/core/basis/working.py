@@ -1,7 +1,9 @@
 """The working of a row at one corner: sentence, equation, numbers, source, and what it depends on."""
 
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.equation import substitute
 from rhevectra.core.basis.quantities import show
@@ -10,8 +12,7 @@ from rhevectra.core.basis.sheet import Row
 _PLAIN_DIGITS = 6
 
 
-@dataclass(frozen=True)
-class Working:
+class Working(Struct, frozen=True):
     """What is shown when a number is opened. links: (symbol, row id, value text) of what it depends on."""
 
     id: str

@@ -4,12 +4,12 @@ import csv
 import io
 import math
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
@@ -22,13 +22,12 @@ _OPTIONAL = ("by_choice", "bobbin_pins")
 _TEXT_COLUMNS = ("name", "family", "kind", "source", "wire_kind", "set", "what")
 
 
-@dataclass(frozen=True)
-class Table:
+class Table(Struct, frozen=True):
     """One catalogue: rows as dictionaries, columns as arrays on demand."""
 
     name: str
     rows: tuple[Mapping[str, Any], ...]
-    _derived: dict[Callable[["Table"], Any], Any] = field(default_factory=dict, repr=False, compare=False)
+    _derived: dict[Callable[["Table"], Any], Any] = field(default_factory=dict)
 
     def derived(self, function: Callable[["Table"], Any]) -> Any:
         """What a function makes of this table, worked out once: rows never change."""
@@ -54,8 +53,7 @@ class Table:
         return Table(self.name, tuple(r for r in self.rows if all(r[k] == v for k, v in conditions.items())))
 
 
-@dataclass(frozen=True)
-class Catalogue:
+class Catalogue(Struct, frozen=True):
     """All tables by name, and the names that own rows share with shipped ones although their data differ."""
 
     tables: Mapping[str, Table]

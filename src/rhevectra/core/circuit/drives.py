@@ -1,9 +1,9 @@
 """What the independent sources do over a period: stretches in which each is a line of time or a sine, and the switches they open and close."""
 
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit.equations import OFF, ON, Equations
@@ -13,8 +13,7 @@ APART = 1e-9
 """Share of the period that tells two breakpoints apart, and of the largest source that tells a jump."""
 
 
-@dataclass(frozen=True)
-class Stretch:
+class Stretch(Struct, frozen=True):
     """A part of the period without a breakpoint [s]. s: the source state at its begin; jumps: whether a source or gate does there; gated: states of the switches of gates."""
 
     begin: float

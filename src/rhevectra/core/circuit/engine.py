@@ -1,10 +1,10 @@
 """One period of a switched network, exactly: intervals of matrix exponentials between events found by root finding."""
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit.drives import stretches
@@ -33,8 +33,7 @@ class Interval(NamedTuple):
     y: Array
 
 
-@dataclass(frozen=True)
-class Period:
+class Period(Struct, frozen=True, dict=True):
     """One period from a start: y at its end, how that depends on the start (x, x), the intervals and the event log."""
 
     end: Array

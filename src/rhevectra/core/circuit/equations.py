@@ -7,9 +7,8 @@ from the time derivative of that tie, and a state that breaks the tie is brought
 charge and flux. The whole is y' = F·y with y = (x, s), F constant, so that propagation is a matrix exponential.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit import gates
@@ -22,8 +21,7 @@ share of the first that a condition number must stay off for the plain solution.
 OFF, ON, REVERSE = 0, 1, 2
 
 
-@dataclass(frozen=True)
-class Tied:
+class Tied(Struct, frozen=True):
     """The linear system of one combination. F: (y, y); z: rows of node voltages and branch currents over y; project: (y, y).
 
     events: one row over y per guard, non-negative while the combination holds; owners: the switch or diode of each guard
@@ -44,8 +42,7 @@ class Tied:
     ties: bool
 
 
-@dataclass(frozen=True)
-class State:
+class State(Struct, frozen=True):
     """What an element adds to G and the right side (z, z + y) in one of its states, and its guards: rows over z (guards, z), constants, owners."""
 
     adds: Array

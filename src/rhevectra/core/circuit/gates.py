@@ -1,13 +1,13 @@
 """Gates: pulse sources that do nothing but work switches, so that all the network knows of one is whether its switches are on."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from rhevectra.core.circuit.parts import GROUND, Network, Part, Source, Switch
 
 
-@dataclass(frozen=True)
-class Gate:
+class Gate(Struct, frozen=True):
     """A pulse that only works switches of one threshold. switches: their places among what changes; low, high: its values [V]; steps: the pulse that steps where this one crosses the threshold."""
 
     switches: tuple[int, ...]

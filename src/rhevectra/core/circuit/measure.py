@@ -1,9 +1,10 @@
 """Averages, rms values, extremes, energies, harmonics and waveforms of a steady state, from the interval solutions."""
 
-from dataclasses import asdict, dataclass
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import asdict
 from scipy.linalg import expm
 
 from rhevectra.core.basis.corners import Array
@@ -17,8 +18,7 @@ STIFF = 5.0
 GRADED = 18
 
 
-@dataclass(frozen=True)
-class Samples:
+class Samples(Struct, frozen=True):
     """Quadrature samples over the period, and both ends of every interval: time [s], weights [s], y (samples, y), and the interval each belongs to."""
 
     t: Array
@@ -27,8 +27,7 @@ class Samples:
     interval: Array
 
 
-@dataclass(frozen=True)
-class Measure:
+class Measure(Struct, frozen=True):
     """avg, rms, least and greatest of one quantity over a period."""
 
     avg: float

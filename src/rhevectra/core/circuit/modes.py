@@ -6,10 +6,10 @@ and the g of every mode. A mode that stands (an ideal inductor across a source h
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from math import cos, expm1, sin
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 
@@ -25,8 +25,7 @@ DUST = 1e-12
 """Share of the largest push of any source that is rounding."""
 
 
-@dataclass(frozen=True)
-class Modes:
+class Modes(Struct, frozen=True):
     """exp(F·t) as a sum. decays (d): real λ [1/s]; rings (r): λ of each pair, that of rising phase [1/s].
 
     parts: (3 + d + 2·r, y, y), what 1, t [s], t² [s²], the g of each decay, and the real and the imaginary part of that of each ring weigh.

@@ -1,7 +1,8 @@
 """The circuit model and its SPICE text. One Circuit, built from the design, feeds every user of a circuit."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 VT_27C = 0.025852
 """Thermal voltage [V] at 27 °C, the simulators' default temperature."""
@@ -11,8 +12,7 @@ _LEAST_LOG, _MOST_LOG = 18.0, 60.0
 """Natural logarithm of 1 A over the saturation current: at least, or the diode leaks backwards (15 nA); at most, for simulators take no smaller one than about 1e-28 A."""
 
 
-@dataclass(frozen=True, slots=True)
-class Element:
+class Element(Struct, frozen=True):
     """One element: name (its first letter is the SPICE kind), nodes, and the text after the nodes; part names the stage."""
 
     name: str
@@ -21,8 +21,7 @@ class Element:
     part: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Circuit:
+class Circuit(Struct, frozen=True):
     """Title, elements, models, period [s], settling time [s] and remarks printed as comments."""
 
     title: str

@@ -1,14 +1,13 @@
 """The parts of a network as the engine takes them, each with its line in the netlist. SI units."""
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from rhevectra.core.basis.errors import InputError
 
 GROUND = "0"
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(Struct, frozen=True):
     """One element: lower-case name (its first letter is the kind), nodes, line number in the text."""
 
     name: str
@@ -16,40 +15,35 @@ class Part:
     line: int
 
 
-@dataclass(frozen=True, slots=True)
-class Passive(Part):
+class Passive(Part, frozen=True):
     """Resistor [Ω], inductor [H] or capacitor [F], by the first letter of the name; start: initial current or voltage."""
 
     value: float
     start: float = 0.0
 
 
-@dataclass(frozen=True, slots=True)
-class Coupling(Part):
+class Coupling(Part, frozen=True):
     """Mutual coupling of the named inductors."""
 
     inductors: tuple[str, ...]
     factor: float
 
 
-@dataclass(frozen=True, slots=True)
-class Source(Part):
+class Source(Part, frozen=True):
     """Independent voltage (v…) or current (i…) source. kind: dc, pulse (v1 v2 td tr tf pw per) or sin (offset amplitude frequency)."""
 
     kind: str
     values: tuple[float, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Controlled(Part):
+class Controlled(Part, frozen=True):
     """Linear controlled source: e and g by a node pair, f and h by the current of a voltage source."""
 
     gain: float
     control: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Switch(Part):
+class Switch(Part, frozen=True):
     """Voltage-controlled switch: nodes a, b, control +, control −; on above threshold [V]."""
 
     on: float
@@ -57,8 +51,7 @@ class Switch(Part):
     threshold: float
 
 
-@dataclass(frozen=True, slots=True)
-class Diode(Part):
+class Diode(Part, frozen=True):
     """Piecewise-linear diode: off, or v = drop + resistance·i; beyond breakdown [V] (0: none) it conducts in reverse."""
 
     drop: float
@@ -66,8 +59,7 @@ class Diode(Part):
     breakdown: float = 0.0
 
 
-@dataclass(frozen=True)
-class Network:
+class Network(Struct, frozen=True):
     """All parts of a netlist in their order."""
 
     title: str

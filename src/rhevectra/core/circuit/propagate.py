@@ -4,11 +4,11 @@ What runs at every event multiplies by `dot`: on a handful of numbers `@` costs 
 
 from bisect import bisect_right
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from functools import cached_property, partial
 from math import inf
 
 import numpy as np
+from msgspec import Struct, field
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit.equations import Tied
@@ -28,8 +28,7 @@ CLOSE, LEAST = 1e-10, 1e-5
 """Share of the search's width below which a step is the last; share of that at which what is known is narrow enough."""
 
 
-@dataclass
-class Propagators:
+class Propagators(Struct, dict=True):
     """Exponentials of one combination's system over scan steps, their halves and whole intervals, made on demand.
 
     probe [s]: how long after it is entered a combination must hold; dust: how far every guard may be off by rounding, in its own unit.

@@ -1,10 +1,10 @@
 """The periodic steady state of a network by shooting: Newton on the map of one period, damped, with plain periods to fall back on."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from time import perf_counter
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit.engine import Engine, Interval, Period
@@ -22,8 +22,7 @@ SHARES = (1.0, 0.5, 0.2, 0.05)
 """Shares of the Newton step tried in turn; if none makes the miss smaller, plain periods follow, each time more of them."""
 
 
-@dataclass(frozen=True)
-class Shot:
+class Shot(Struct, frozen=True):
     """One period from the start x. scale: what a change of each state counts against; misses: that of the period so counted, end less start; size: the largest of them."""
 
     x: Array
@@ -49,8 +48,7 @@ def _largest(values: Array) -> float:
     return max(map(abs, values.tolist()), default=0.0)
 
 
-@dataclass(frozen=True)
-class Steady:
+class Steady(Struct, frozen=True):
     """The steady state. residual: largest relative |x(T) − x(0)|; steps: periods simulated."""
 
     equations: Equations

@@ -1,10 +1,10 @@
 """Every kind of clamp for the same design over load, under every light-load law: what each burns, and checks by the exact period."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from types import ModuleType
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array, Corner, pick
 from rhevectra.core.circuit.parts import NoSteadyState
@@ -26,8 +26,7 @@ KEPT = 0.02
 """Share by which a kind has to burn less than another before it is said to win."""
 
 
-@dataclass(frozen=True)
-class Effect:
+class Effect(Struct, frozen=True):
     """What a kind does beside its own power, at full load: efficiency there, drain peak at its worst corner [V], ring it leaves when it lets go (amplitude [V], zero where it holds on until the next pulse) and its frequency [Hz]."""
 
     efficiency: float
@@ -36,8 +35,7 @@ class Effect:
     frequency: float
 
 
-@dataclass(frozen=True)
-class Curve:
+class Curve(Struct, frozen=True):
     """One kind under one law: its name and how it is said, what clamp and its diode (or the switch) burn [W] over load, the exact values as (load, W);
     clamps: a clamp stands there; rests: it burns nothing where the leakage brings nothing; effect: under the design's own law."""
 
@@ -51,8 +49,7 @@ class Curve:
     effect: Effect | None = None
 
 
-@dataclass(frozen=True)
-class ClampsOverLoad:
+class ClampsOverLoad(Struct, frozen=True):
     """load: shares of full load; curves of all kinds and laws; the law of the design itself; the corner; sentences, one a law."""
 
     load: Array

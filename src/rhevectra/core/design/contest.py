@@ -2,10 +2,11 @@
 
 from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from typing import Any, Protocol
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import PEAKS
 from rhevectra.core.basis.findings import MUST_FIX, Finding
@@ -25,8 +26,7 @@ WEIGHTS = {"loss": 1.0, "magnetics_volume": 0.5, "cost_index": 1.0, "switch_stre
 """How much each measure counts in the order; each is taken over the least of all that can be built."""
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """One topology with its best design. pins: what the search chose; tried: how many designs it made; volumes [m³], stresses per output watt."""
 
     topology: str
@@ -86,8 +86,7 @@ class Makers(Protocol):
         """The next that is made and measured."""
 
 
-@dataclass
-class OneByOne:
+class OneByOne(Struct):
     """Makes designs one after the other, in the order they are asked for."""
 
     need: Requirement

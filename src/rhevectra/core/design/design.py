@@ -1,10 +1,11 @@
 """The immutable result: rows, figures judged on their domains, findings, decisions."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import FULL, Corner, Grid, pick
 from rhevectra.core.basis.decisions import DecisionSpec, Measured
@@ -18,8 +19,7 @@ from rhevectra.core.stages.work import FigureSpec
 TIGHT = 0.10
 
 
-@dataclass(frozen=True, slots=True)
-class Figure:
+class Figure(Struct, frozen=True):
     """A judged number: worst value over its domain, the corner that causes it, limit and margin there."""
 
     id: str
@@ -49,8 +49,7 @@ def margin_of(value: Any, limit: Any, kind: str) -> Any:
     return distance / np.maximum(np.abs(limit), 1e-12)
 
 
-@dataclass(frozen=True)
-class Design:
+class Design(Struct, frozen=True):
     """One design. rows: every number by id; specs: how figures are judged; context: what pictures and netlist need."""
 
     requirement: Requirement

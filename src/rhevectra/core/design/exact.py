@@ -1,9 +1,9 @@
 """The exact steady state of a design at one corner, from its own circuit: waveforms, intervals in words, worst values."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.findings import LOOK_AT, Finding
@@ -21,8 +21,7 @@ WORSE = 0.03
 """Share by which the exact value may exceed the sized one before a finding says so."""
 
 
-@dataclass(frozen=True)
-class Stretch:
+class Stretch(Struct, frozen=True):
     """One interval of the period: start and end [s] and what happens, told from the states of switches and diodes."""
 
     start: float
@@ -30,8 +29,7 @@ class Stretch:
     name: str
 
 
-@dataclass(frozen=True)
-class Exact:
+class Exact(Struct, frozen=True):
     """Waveforms over one period. currents by element, voltages by node, all at the instants t [s]; residual of the period;
     multiplier: share of a small disturbance left after it."""
 

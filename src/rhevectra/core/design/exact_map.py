@@ -1,9 +1,10 @@
 """The clamp's map by exact periods: a few cells solved, the others by how far the formulas are off there, which changes slowly over the plane."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from scipy.interpolate import RectBivariateSpline
 
 from rhevectra.core.basis.corners import Array, Corner
@@ -20,8 +21,7 @@ SOLVED = 9
 """Cells solved along each axis."""
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """The exact period with one resistor and capacitor: drain peak [V], power of the resistor [W], mean of the capacitor [V] and its ripple, peak to peak [V]."""
 
     peak: float

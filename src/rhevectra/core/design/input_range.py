@@ -1,9 +1,10 @@
 """The same supply behind buses of other ranges: what a wide input costs, and what narrowing it first would buy."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import LOADED, Array, Corner
 from rhevectra.core.basis.errors import InputError
@@ -35,8 +36,7 @@ MEASURES: tuple[tuple[str, str, Callable[[Design], float]], ...] = (
 """Name, unit and reading of what is set side by side."""
 
 
-@dataclass(frozen=True)
-class InputRange:
+class InputRange(Struct, frozen=True):
     """ratio: greatest over least bus of each design (rising); values: one array per measure; feasible and why not; present: the ratio the supply has now; top: the greatest bus [V], the same for all."""
 
     ratio: Array

@@ -1,15 +1,13 @@
 """The least margin at every line voltage and operating point, and which figure leaves it."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import TIGHT, Design, margin_of
 
 
-@dataclass(frozen=True, slots=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """One cell of the corner grid: its least margin over line frequency and bus, the figure that leaves it, the corner it is at.
 
     margin is None (and figure empty) where no figure with a limit is judged.

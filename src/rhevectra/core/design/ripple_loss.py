@@ -1,9 +1,9 @@
 """The same supply with other ripple ratios, each designed anew: what the wound part that carries the ripple loses, and what becomes of the whole."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.findings import MUST_FIX
@@ -20,8 +20,7 @@ LOSSES = ("resistance", "eddies", "core")
 """What the wound part loses: resistance of its copper, eddies in it, core."""
 
 
-@dataclass(frozen=True)
-class RippleLoss:
+class RippleLoss(Struct, frozen=True):
     """ratio: rising; part: in words, what carries the ripple; losses: of that part (kind, ratio) [W]; total: of the whole supply [W]; core, feasible and why not; present: the ratio of the design."""
 
     ratio: Array

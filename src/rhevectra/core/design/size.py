@@ -1,11 +1,11 @@
 """`size()`: requirement and decisions in, one Design out. Pure: no file, no clock, no random number."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from types import ModuleType
 from typing import Any, TypeVar, cast
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import LOADED, LOADS, Grid, Point
 from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured

@@ -6,10 +6,11 @@ resistor stands in the leakage's way too: it lifts the peak of the drain, and wi
 
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.preferred import nearest
@@ -30,8 +31,7 @@ SHOWN = 2.5e-6
 """Time [s] after turn-off that the currents are shown."""
 
 
-@dataclass(frozen=True)
-class Tried:
+class Tried(Struct, frozen=True):
     """One diode with its resistor: recovery time [s], 0 of the fast one; series resistor [Ω]; heat of the clamp's resistor and of diode with its own [W]; what the stage loses altogether [W]; share of the charge that goes back; drain peak where it is judged [V]."""
 
     recovery: float
@@ -43,8 +43,7 @@ class Tried:
     peak: float
 
 
-@dataclass(frozen=True)
-class SlowDiode:
+class SlowDiode(Struct, frozen=True):
     """The fast diode, slow ones in the order of their recovery and resistor, the best of them; current of fast and best over one pulse: time [s], amperes; sentence."""
 
     fast: Tried

@@ -1,9 +1,9 @@
 """What resistor and capacitor of a rectifier's snubber do to its reverse voltage and loss: the whole plane of both at once, and what either moves."""
 
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
@@ -20,8 +20,7 @@ RESISTORS = np.geomspace(0.08, 12.0, 37)
 """Resistors of the map over the ring's impedance."""
 
 
-@dataclass(frozen=True)
-class SnubberMap:
+class SnubberMap(Struct, frozen=True):
     """Of the regulated output's rectifier, by its name: resistors and capacitors of the axes [Ω, F]; peak reverse voltage [V] at the worst corner and loss [W] at the worst full load, arrays (c, r); the rectifier's limit and what stands without a snubber [V];
     present values, or None without; sentences: what either moves."""
 

@@ -1,10 +1,10 @@
 """Wound parts beside the transformer, as their maker needs them: core, gap, turns, wire, inductance with its currents, resistance, and what to look at."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
@@ -22,8 +22,7 @@ OF_STAGE = (("filter1", "filter inductor", ("filter1.l",), ("filter1.i_rms",), (
 """Gapped parts of the power stage: prefix of the rows, name, and the rows that may hold inductance, rms and largest current."""
 
 
-@dataclass(frozen=True)
-class WoundPart:
+class WoundPart(Struct, frozen=True):
     """One kind of part: name, count, core with its material, gap, turns, wire, inductance with its limits, rms and largest current [A], resistance at 20 °C of one winding [Ω], length of its wire [m], remark."""
 
     name: str

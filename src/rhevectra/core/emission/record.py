@@ -1,12 +1,13 @@
 """Choosing the filter and recording what is left of the noise, worst of the lowest and the highest line at full load."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from functools import cached_property
 from types import ModuleType
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.findings import LOOK_AT, NOTE
@@ -36,8 +37,7 @@ DM_ONE = 1.0e-3
 """Differential choke [H] beyond which two stages are the smaller filter (common practice, no source)."""
 
 
-@dataclass(frozen=True)
-class Sources:
+class Sources(Struct, frozen=True):
     """Differential source [V rms between the lines], the power stage's node [V rms], which drives its own capacitance and the winding's, and that of a boost stage, which drives its own, at one corner."""
 
     differential: Lines
@@ -64,8 +64,7 @@ def corners_of(design: Any) -> tuple[Corner, ...]:
     return tuple(grid.find(v) for v in dict.fromkeys((grid.lines[0], grid.lines[-1])))
 
 
-@dataclass(frozen=True)
-class Bench:
+class Bench(Struct, frozen=True, dict=True):
     """The design on the artificial mains network: its sources at each corner, capacitance the winding drives without a shield and the node drives itself [F], Y capacitors together and X capacitor of each stage [F]; stages of the filter."""
 
     found: tuple[Sources, ...]

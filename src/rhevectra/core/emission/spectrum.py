@@ -1,9 +1,9 @@
 """Noise sources of a design at one corner: harmonics of its switching waveforms."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.formulas import noise
@@ -14,8 +14,7 @@ _SAMPLES, _BINS = 4096, 24
 """Instants of a period that are transformed; bins a decade, of each of which the strongest line is kept: a filter's response is even over a bin."""
 
 
-@dataclass(frozen=True)
-class Lines:
+class Lines(Struct, frozen=True):
     """Spectral lines: frequency [Hz] and volts rms of the source."""
 
     f: Array

@@ -4,10 +4,10 @@ During conduction the solution is closed (`line_pulse`); outside it v² falls li
 per corner, the capacitor voltage at which conduction begins; all corners are solved at once.
 """
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.formula import formula
@@ -31,8 +31,7 @@ MIN_INDUCTANCE = 10e-6
 """Wiring inductance [H] assumed where the source is said to have none."""
 
 
-@dataclass(frozen=True)
-class LineSource:
+class LineSource(Struct, frozen=True):
     """What stands between mains and bulk capacitor: resistance [Ω], inductance [H] and fixed drops [V] in series."""
 
     resistance: Any
@@ -41,8 +40,7 @@ class LineSource:
     esr: Any
 
 
-@dataclass(frozen=True)
-class Bulk:
+class Bulk(Struct, frozen=True):
     """Periodic solution of every corner, arrays of one shape.
 
     v_valley, v_peak [V] at the capacitor terminals; t_start, t_conduct [s] in the half cycle (t = 0 at the

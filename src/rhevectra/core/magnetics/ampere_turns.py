@@ -1,9 +1,9 @@
 """Ampere-turns across the winding window at any instant: what each winding carries, and what lies between a place and the outer leg."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.magnetics.need import TransformerNeed
@@ -14,8 +14,7 @@ RESTS = 0.1
 """Share of its peak below which a current rests."""
 
 
-@dataclass(frozen=True)
-class AmpereTurns:
+class AmpereTurns(Struct, frozen=True):
     """Instants over a period [s]; ampere-turns of every winding (windings, instants) [A]; of all blocks outside each face of the stack (blocks + 1, instants) [A]: the first at the post, the last at the outer leg, where it is none."""
 
     t: Array

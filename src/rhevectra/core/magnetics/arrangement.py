@@ -8,11 +8,11 @@ colon weighs its blocks (`p:22 | s1 | p:12`). Four usual orders have names.
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import accumulate, pairwise
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
@@ -28,8 +28,7 @@ EXAMPLE = "p:22 | s1 | e | p:12 | aux"
 ACCEPTED = f"{', '.join(PRESETS)}, or blocks from the post outwards such as {EXAMPLE} (p, r, s1, s1b, aux; e a shield)"
 
 
-@dataclass(frozen=True)
-class Block:
+class Block(Struct, frozen=True):
     """One block of the stack: winding number or SHIELD, share of that winding's turns, thickness of insulation below it [m], and whether that is the barrier."""
 
     winding: int

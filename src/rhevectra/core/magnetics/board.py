@@ -5,10 +5,11 @@ parallel make one turn. The window is that of chambers: what is laid one over th
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.magnetics import wire
 from rhevectra.core.magnetics.arrangement import Block, parted
@@ -31,8 +32,7 @@ VIA_AMPS = 1.5
 """Rms current [A] of a plated hole of 0.5 mm (common practice, no source)."""
 
 
-@dataclass(frozen=True)
-class Board:
+class Board(Struct, frozen=True):
     """How the board is made: copper of a layer, dielectric between layers of one side and between the sides, space between tracks, from tracks to the board's edge and on to the core [m]; copper layers it may have."""
 
     copper: float

@@ -1,10 +1,10 @@
 """One candidate looked at closely: copper loss by all harmonics, what the gap's field burns of it, its stack layer by layer, its leakage."""
 
-from dataclasses import replace
 from itertools import groupby
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import pick
 from rhevectra.core.formulas import copper, half_turn, magnetics

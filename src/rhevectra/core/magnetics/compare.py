@@ -2,10 +2,11 @@
 
 import itertools
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
@@ -21,8 +22,7 @@ LAMINATE = 4.4
 """Relative permittivity of glass and epoxy (typical, from memory)."""
 
 
-@dataclass(frozen=True)
-class Wound:
+class Wound(Struct, frozen=True):
     """One arrangement: its text, leakage with outputs shorted [H], copper and core loss [W], capacitance between the sides without a shield [F], whether shields lie between, height used over height there is, rise [K], what refuses it."""
 
     text: str

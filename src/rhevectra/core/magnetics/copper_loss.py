@@ -6,10 +6,10 @@ that moment or not: in a flyback the windings do not conduct together, and a sec
 primary is heated by the primary's ripple too. One dimension; end effects are left out.
 """
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas.copper import layer_stack_loss
@@ -17,8 +17,7 @@ from rhevectra.core.magnetics.arrangement import SHIELD, SHIELD_FOIL
 from rhevectra.core.magnetics.winding import Laid
 
 
-@dataclass(frozen=True)
-class Section:
+class Section(Struct, frozen=True):
     """One block of the stack, from the post outwards: winding number (SHIELD: a foil), share of its turns, layers, mean depth [m], wire (None of a shield)."""
 
     winding: int

@@ -13,18 +13,17 @@ width of a leg; its windings stand on one of them, which is its post, and the ba
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 
 _CORNER = np.pi / 8
 
 
-@dataclass(frozen=True)
-class Effective:
+class Effective(Struct, frozen=True):
     """Effective area [m²], length [m], volume [m³], smallest section [m²] and centre post area [m²]."""
 
     area: Array

@@ -6,18 +6,17 @@ net current with eddy currents; a bundle of thinner strands carries it evenly, i
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas.copper import MU0, cylinder_loss
 from rhevectra.core.magnetics.mesh import Conductor, triangulate
 
 
-@dataclass(frozen=True)
-class Solved:
+class Solved(Struct, frozen=True):
     """A field at one frequency: phasors of the vector potential at the points of the mesh [Wb/m peak], current density in each triangle [A/m² peak], loss of each conductor [W/m], energy of the field [J/m] (of the peak, mean of a period at ac)."""
 
     potential: Array

@@ -6,10 +6,10 @@ gap and its spread: the most likely pair, given how well either is known beforeh
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
@@ -23,8 +23,7 @@ READING_ERROR, GAP_ERROR, SPREAD_ERROR = 0.005, 30e-6, 0.10
 GAP_MOST = 8e-3
 
 
-@dataclass(frozen=True)
-class GappedCore:
+class GappedCore(Struct, frozen=True):
     """A core set with turns: area of the centre post, of each outer leg, effective area [m²], effective length [m], permeability, height of the window along the post [m], turns; what its post is called."""
 
     area_post: float
@@ -37,8 +36,7 @@ class GappedCore:
     post: str = "centre post"
 
 
-@dataclass(frozen=True)
-class Reading:
+class Reading(Struct, frozen=True):
     """One state of the core and what was read: gap ground into the centre post, spacer under all legs [m], inductance [H]."""
 
     gap: float
@@ -46,8 +44,7 @@ class Reading:
     inductance: float
 
 
-@dataclass(frozen=True)
-class Fitted:
+class Fitted(Struct, frozen=True):
     """What the readings say: how much longer the centre gap is than was told [m], share of the formula's spread, and how far each reading is from it."""
 
     longer: float
@@ -55,8 +52,7 @@ class Fitted:
     residuals: tuple[float, ...]
 
 
-@dataclass(frozen=True)
-class Advice:
+class Advice(Struct, frozen=True):
     """Two ways to an inductance: to grind off the centre post [m], or to put under all legs [m] (less than nothing: to take out; None: not by that way); the spacer an estimate without spread of the field would give, and what to expect after half of either step [H]."""
 
     grind: float | None

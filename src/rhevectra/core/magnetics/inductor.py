@@ -1,10 +1,11 @@
 """Choosing the core of a filter inductor: every core tried at once, the smallest that passes wins."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import copper, inductor, magnetics
@@ -22,8 +23,7 @@ GAP_MOST = 0.35
 """Gap over the width of the post: beyond it fringing heats the winding (common practice)."""
 
 
-@dataclass(frozen=True)
-class InductorNeed:
+class InductorNeed(Struct, frozen=True):
     """What the filter asks: inductance [H], current at the limit for the flux [A], rms [A]; ripple [A], t_up, t_down [s] at each full-load corner; rate: mean square of di/dt [A²/s²] there, of straight ramps where nothing else is said."""
 
     inductance: float
@@ -50,8 +50,7 @@ class InductorNeed:
         return float(np.max(each @ WEIGHTS if self.line_cycle else each))
 
 
-@dataclass(frozen=True)
-class InductorChoice:
+class InductorChoice(Struct, frozen=True):
     """The chosen core by its number and name, its turns, gap [m], copper of one turn [m²], strand diameter [m], resistance [Ω], eddy loss over the mean square of di/dt [Ωs²], rise [K], flux at the limit [T]; what refused smaller ones."""
 
     core: int
@@ -69,8 +68,7 @@ class InductorChoice:
     refused: Callable[[], tuple[str, ...]]
 
 
-@dataclass(frozen=True)
-class _Tried:
+class _Tried(Struct, frozen=True):
     """Cores wound with some turns, arrays (…, cores). over: by how much each of the limits is exceeded (limits, …, cores); saved: whether more turns may help: it is the rise that refuses and the core burns more than the copper, or these few do not give the inductance."""
 
     turns: Array

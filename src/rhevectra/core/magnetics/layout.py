@@ -1,7 +1,9 @@
 """Where every turn of a chosen transformer lies in its window, as the sizing laid it."""
 
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, counts, word
@@ -15,8 +17,7 @@ from rhevectra.core.magnetics.windows import legs_called
 Box = tuple[float, float, float, float]
 
 
-@dataclass(frozen=True)
-class Wire:
+class Wire(Struct, frozen=True):
     """One bundle, wire or foil in the window: centre and radius over insulation [m], side, winding number, strands and their diameter [m] (of a foil its thickness), share of a turn's current that it carries; width of a foil or track [m], 0 of a wire; whether it lies across the post, as tracks do."""
 
     x: float
@@ -31,8 +32,7 @@ class Wire:
     across: bool = False
 
 
-@dataclass(frozen=True)
-class Band:
+class Band(Struct, frozen=True):
     """One block of the window: from, to [m]; word of its winding, turns in it, and a sentence."""
 
     begin: float
@@ -42,8 +42,7 @@ class Band:
     tip: str
 
 
-@dataclass(frozen=True)
-class Layout:
+class Layout(Struct, frozen=True):
     """Window across and along the post [m]; bobbin, tapes, margins and shields as boxes (x, y, width, height) [m]; turns; blocks; what the legs at both sides are called."""
 
     radial: float

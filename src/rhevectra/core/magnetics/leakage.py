@@ -1,17 +1,16 @@
 """Leakage of any stack of windings by the energy of its field, one dimension, as a matrix for every pair of windings."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas.copper import MU0
 
 
-@dataclass(frozen=True)
-class Slab:
+class Slab(Struct, frozen=True):
     """One layer of the stack: winding (negative: none), share of its turns, height and turn length [m], the insulation below it, height and turn length [m]; height of a turn over insulation [m] (none: an even sheet) and how many wires of it lie side by side."""
 
     winding: int
@@ -24,8 +23,7 @@ class Slab:
     beside: float = 1.0
 
 
-@dataclass(frozen=True)
-class Leakage:
+class Leakage(Struct, frozen=True):
     """Energy of the field as a form of ampere-turns: twice the energy is x'·form·x [H per turn²], x of each winding, sum zero; turns of each."""
 
     form: Array

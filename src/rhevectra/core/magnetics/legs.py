@@ -1,9 +1,9 @@
 """What every leg carries where several transformers share a core: posts in a row whose neighbours share an outer leg, or wound legs around one that none is wound on."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 
@@ -11,8 +11,7 @@ SHARING = ("E", "ETD", "EFD")
 """Families whose outer legs can lie against the neighbour's."""
 
 
-@dataclass(frozen=True)
-class LegFluxes:
+class LegFluxes(Struct, frozen=True):
     """Flux of the posts (n, instants) over a period [Wb] at times [s]; of the outer legs of the row (n + 1, instants); of the leg that closes wound legs around it (instants). Core and section of one post and of one outer leg [m²]; share of the cores that is left where no shared leg carried anything, or None of closed shapes."""
 
     t: Array

@@ -1,9 +1,9 @@
 """The common-mode choke of a mains filter: a winding for each line in its own sector of a ring of high permeability, all rings and wires tried at once."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.catalogue.tables import Table
 from rhevectra.core.formulas import choke, copper, inductor, magnetics
@@ -22,8 +22,7 @@ DENSITY_MOST = 10e6
 """Current density [A/m²] of a winding in free air (common practice)."""
 
 
-@dataclass(frozen=True)
-class ChokeNeed:
+class ChokeNeed(Struct, frozen=True):
     """What is asked: least inductance [H] of one winding, permeability, windings, line current [A rms], resistance one winding may have and the rise it may bring [Ω, K], hottest ambient [°C]."""
 
     inductance: float
@@ -37,8 +36,7 @@ class ChokeNeed:
     height_max: float | None
 
 
-@dataclass(frozen=True)
-class LineChoke:
+class LineChoke(Struct, frozen=True):
     """Ring and wire by number, turns and layers of one winding, mean turn [m], copper of the wire [m²], surface [m²]; what refused smaller rings."""
 
     ring: int

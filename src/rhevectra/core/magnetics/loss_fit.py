@@ -7,10 +7,10 @@ least loss where the points cover several temperatures.
 import csv
 import io
 import math
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
@@ -23,8 +23,7 @@ USUAL_T, USUAL_CURVATURE = 95.0, 1.2e-4
 T_SPAN = 20.0
 
 
-@dataclass(frozen=True)
-class LossFit:
+class LossFit(Struct, frozen=True):
     """Points (one array a column), the fitted row's values, loss by the fit at each point [W/m³], and what is off: fit over point less one; whether the temperature was fitted."""
 
     frequency: Array

@@ -5,8 +5,10 @@ voltage: its turns ratio, its flux and its inductance are a share of the single 
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
@@ -21,8 +23,7 @@ WORTH = 0.03
 """Share by which the pieces have to lose less before splitting is said to pay."""
 
 
-@dataclass(frozen=True)
-class Pieces:
+class Pieces(Struct, frozen=True):
     """So many like transformers: core and turns of one, losses of all together [W], of their cores merged [W] where that can be done, volume [m³] and height [m], rise of one [K], current of one secondary [A rms], leakage of all seen from the primary [H], flux density of a post at the limit [T], what refuses them."""
 
     count: int

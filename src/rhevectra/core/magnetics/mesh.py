@@ -5,9 +5,9 @@ Delaunay's triangulation joins them. A triangle belongs to the conductor its mid
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 
@@ -23,8 +23,7 @@ CLEAR, STEPS = 0.2, 1.4
 """Nothing of the grid comes nearer to an outline than the first share of a conductor's radius, or the second of half the distance of a flat one's points: the outline's chords stay edges of the mesh."""
 
 
-@dataclass(frozen=True)
-class Conductor:
+class Conductor(Struct, frozen=True):
     """One conductor across the window: winding, centre [m], half width and half height [m] (round: both the radius), whether its current is solved for, strands and their diameter [m] where it is a bundle."""
 
     winding: int

@@ -1,9 +1,9 @@
 """What a circuit asks of a transformer, winding by winding."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.magnetics import arrangement
@@ -12,8 +12,7 @@ from rhevectra.core.magnetics.board import Board
 from rhevectra.core.magnetics.windows import USUAL, Tapes, Windows
 
 
-@dataclass(frozen=True)
-class WindingNeed:
+class WindingNeed(Struct, frozen=True):
     """One winding: volts per turn partner [V incl. drop], rms [A], average [A], harmonics (orders,) [A peak], wire kind.
 
     Harmonics are those of the current into the start: of windings that conduct together the ampere-turns oppose.
@@ -28,16 +27,14 @@ class WindingNeed:
     tolerance: float = 1.0
 
 
-@dataclass(frozen=True)
-class Half:
+class Half(Struct, frozen=True):
     """A winding (its number) whose last turn passes through one window only; spaced: whether its core has a spacer under all legs."""
 
     winding: int
     spaced: bool
 
 
-@dataclass(frozen=True)
-class TransformerNeed:
+class TransformerNeed(Struct, frozen=True):
     """What the circuit asks of the transformer. windings: primary, secondaries (regulated first), auxiliary.
 
     ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],

@@ -1,16 +1,15 @@
 """The cores around a chosen one, as the search saw them."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
 from rhevectra.core.magnetics.transformer import FITS, binding
 
 
-@dataclass(frozen=True)
-class Tried:
+class Tried(Struct, frozen=True):
     """One core at its best candidate: effective volume [m³], height of the set [m], losses [W], leakage by its field that the conducting outputs see [H] (0 of boards, whose tracks are solved for one at a time), window height used over what there is, rise [K], primary turns, what refuses it, and whether it is the choice."""
 
     name: str

@@ -1,10 +1,10 @@
 """Every winding against every other: leakage, coupling and the capacitance of the faces between them."""
 
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import noise
@@ -14,8 +14,7 @@ from rhevectra.core.magnetics.compare import dielectric
 from rhevectra.core.magnetics.transformer import outputs_of
 
 
-@dataclass(frozen=True)
-class Pairs:
+class Pairs(Struct, frozen=True):
     """names of the windings; turns; inductance of each [H]; leakage [H] (measured from, shorted alone) inside the window; capacitance [F] between each two; together: leakage of the first with all outputs shorted [H], and those outputs."""
 
     names: tuple[str, ...]

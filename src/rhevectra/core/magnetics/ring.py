@@ -1,10 +1,10 @@
 """Ring cores: effective parameters, room for the winding, and the choice of ring and powder grade for an inductor that carries direct current."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.catalogue.tables import Table
@@ -26,8 +26,7 @@ LEFT_LEAST = 0.4
 """Share of the unbiased inductance still wanted at the current limit (common practice)."""
 
 
-@dataclass(frozen=True)
-class Rings:
+class Rings(Struct, frozen=True):
     """One entry per ring: effective area [m²], length [m], volume [m³], hole [m²], mean turn [m], surface [m²] and height [m] when wound; mean square of the field in its winding for one ampere-turn [T²/A²]."""
 
     names: tuple[str, ...]
@@ -56,8 +55,7 @@ def rings(table: Table) -> Rings:
     return Rings(table.names, c1 / c2, c1**2 / c2, c1**3 / c2**2, np.pi / 4 * (inner - 2 * coat) ** 2, 2 * (tall + 2 * coat) + (outer - inner + 4 * coat) + 4 * built, np.pi / 2 * across**2 + np.pi * across * high, high, np.square(copper.MU0 / around).mean(0) / 3)
 
 
-@dataclass(frozen=True)
-class RingNeed:
+class RingNeed(Struct, frozen=True):
     """What is asked of the inductor: inductance [H] at its crest current [A], current at the limit [A], rms [A]; loss density [W/m³] and mean square of di/dt [A²/s²] worst(L_0, I_half, exponent, material, N·A); highest frequency [Hz]."""
 
     inductance: float
@@ -74,8 +72,7 @@ class RingNeed:
     """Resistance [Ω] it may have."""
 
 
-@dataclass(frozen=True)
-class RingChoice:
+class RingChoice(Struct, frozen=True):
     """Ring and grade by number, turns, unbiased inductance [H], current that leaves half of it [A], copper of one turn [m²], strand diameter [m], resistance [Ω], eddy loss over the mean square of di/dt [Ωs²], rise [K], volume by relative price with its loss [m³]; what refused smaller ones."""
 
     ring: int

@@ -5,10 +5,10 @@ leg, which grows from nothing to N·i along the window's width, and the field of
 thin against the skin depth lose by the square of their diameter there; thicker ones are not offered.
 """
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import copper, inductor
@@ -35,8 +35,7 @@ def _copper_share(d_mm: Any) -> Any:
     return np.minimum(filled(np.asarray(d_mm)) / filled(ENAMEL_FULL), 1.0)
 
 
-@dataclass(frozen=True)
-class Strands:
+class Strands(Struct, frozen=True):
     """The wire of each candidate (arrays of one shape): strand diameter [m], copper of one turn [m²], resistance [Ω], eddy loss over the mean square of di/dt [Ωs²]."""
 
     diameter: Array

@@ -1,10 +1,10 @@
 """Which faces of a wound core its core and its winding cool by, and how well heat passes between them."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.magnetics.windows import CLEAR, TAPE, Windows, two_legs
 
@@ -19,8 +19,7 @@ OPEN = ("E", "EFD", "ETD")
 """Families whose winding stands out of the core on two sides."""
 
 
-@dataclass(frozen=True)
-class Faces:
+class Faces(Struct, frozen=True):
     """Surfaces of core and winding in the air [m²], height of the part [m], conductance between core and winding [W/K]."""
 
     core: float

@@ -7,10 +7,10 @@ of current there answers every strip. What all strips see alike (the flux throug
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas.copper import MU0
@@ -26,8 +26,7 @@ ORDERS = (1, 3, 8, 24)
 """Harmonics the currents are solved at; between them losses go as a power of the order."""
 
 
-@dataclass(frozen=True)
-class Track:
+class Track(Struct, frozen=True):
     """One track: winding, number of its turn, middle along the post, from and to across the window [m]."""
 
     winding: int

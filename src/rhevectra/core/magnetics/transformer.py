@@ -6,10 +6,11 @@ and the temperature they give are found together, and the constraints are compar
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array, pick
 from rhevectra.core.formulas import copper, half_turn, magnetics
@@ -33,8 +34,7 @@ RISE_AIM = 0.90
 HEAT_TRANSFER = {"natural": 10.0, "forced": 25.0, "conduction": 16.0}
 
 
-@dataclass(frozen=True)
-class Trial:
+class Trial(Struct, frozen=True):
     """All trials: arrays (core, candidate). turns: one array per winding; constraints: name -> (value, limit, unit, sense)."""
 
     turns: list[Any]
@@ -323,8 +323,7 @@ def core_loss(need: TransformerNeed, turns: Any, eff: dict[str, Any], temperatur
     return np.max(at_one) * eff["volume"] * reference / (turns * eff["area"]) ** beta
 
 
-@dataclass(frozen=True)
-class Choice:
+class Choice(Struct, frozen=True):
     """The chosen core and candidate, and for every smaller core the sentence that refused it. leaner: a smaller one would have passed, but leaks far more."""
 
     core: int

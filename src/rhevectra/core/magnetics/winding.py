@@ -6,10 +6,10 @@ A foil is as wide as the window leaves and makes one turn a layer, with tape bet
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.magnetics.arrangement import parted
@@ -48,8 +48,7 @@ def bundle_ratio(strands: Any) -> Any:
     return np.where(n <= 7, _PACKING[np.clip(n, 0, 7)], np.where(n <= MAX_STRANDS, 1.154, ROPE) * np.sqrt(n))
 
 
-@dataclass(frozen=True)
-class Options:
+class Options(Struct, frozen=True):
     """Wires that may be laid, an array each: diameter of a strand and overall [m], strands, whether they lie side by side, whether it is a foil, and what is extruded over the whole [m of diameter]."""
 
     diameter: Array
@@ -60,8 +59,7 @@ class Options:
     sheath: Array
 
 
-@dataclass(frozen=True)
-class Laid:
+class Laid(Struct, frozen=True):
     """A winding laid into a window (arrays of one shape): strand diameter and overall [m], strands, width and height of a turn [m],
     turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer. Of a foil or a track the diameters are its thickness; of tracks strands are layers in parallel, and dielectric is what lies between layers [m] (0 of what is wound, between whose layers lies one tape [m])."""
 
@@ -109,17 +107,17 @@ class Laid:
 
         def take(x: Any) -> Any:
             return x.take(index if np.ndim(x) == 1 else flat)
-        return Laid(*(take(getattr(self, n)) for n in self.__dataclass_fields__))
+        return Laid(*(take(getattr(self, n)) for n in self.__struct_fields__))
 
     def wider(self) -> "Laid":
         """The same with one more axis at the end."""
-        return Laid(*(np.asarray(getattr(self, n))[..., None] for n in self.__dataclass_fields__))
+        return Laid(*(np.asarray(getattr(self, n))[..., None] for n in self.__struct_fields__))
 
     def at(self, index: Any) -> "Laid":
         """One candidate as plain numbers."""
         def one(x: Any) -> Any:
             return x[tuple(0 if size == 1 else i for i, size in zip(index[-x.ndim :], x.shape, strict=True))].item() if isinstance(x, np.ndarray) and x.ndim else x
-        return Laid(*(one(getattr(self, n)) for n in self.__dataclass_fields__))
+        return Laid(*(one(getattr(self, n)) for n in self.__struct_fields__))
 
 
 def strands_of(laid: Laid) -> str:
@@ -167,7 +165,7 @@ def options(current: Any, sizes: Sizes, triple: bool, foil: bool = False) -> Opt
     if foil and current >= FOIL_FROM:
         thick, n = np.array(FOILS_MM) * 1e-3, len(FOILS_MM)
         found.append(Options(thick, thick, np.ones(n), np.zeros(n, bool), np.ones(n, bool), np.zeros(n)))
-    return found[0] if len(found) == 1 else Options(*(np.concatenate([getattr(o, name) for o in found]) for name in Options.__dataclass_fields__))
+    return found[0] if len(found) == 1 else Options(*(np.concatenate([getattr(o, name) for o in found]) for name in Options.__struct_fields__))
 
 
 def _bundles(current: Any, sizes: tuple[Array, Array], most: int, twisted: range, beside: range = range(0), sheath: float = 0.0) -> Options:

@@ -1,10 +1,11 @@
 """The field of a designed transformer: its conductors as laid, its currents, and what finite elements and closed figures say side by side."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import copper
@@ -18,8 +19,7 @@ SOLID_FROM = 1.5
 """Strands thicker than this many skin depths have their current solved for; thinner ones carry it evenly."""
 
 
-@dataclass(frozen=True)
-class WindowField:
+class WindowField(Struct, frozen=True):
     """Fields of a design: window with its mesh; the field of currents that cancel and of the fundamental; leakage by elements and closed [H] inside the window; loss of each winding at the fundamental by elements and closed [W]; names of the windings; frequency [Hz]."""
 
     layout: Layout

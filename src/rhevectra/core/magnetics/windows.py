@@ -1,10 +1,11 @@
 """The winding window of each core with its bobbin: how wide, how tall, how long a turn is, how much surface cools."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.catalogue.tables import Table
@@ -16,8 +17,7 @@ CLEAR = 0.15e-3
 """Room left between the last layer and the core [m]."""
 
 
-@dataclass(frozen=True)
-class Tapes:
+class Tapes(Struct, frozen=True):
     """Tape of a transformer: thickness of one layer [m], how many lie at the barrier and outside."""
 
     thickness: float = TAPE
@@ -32,8 +32,7 @@ class Tapes:
 USUAL = Tapes()
 
 
-@dataclass(frozen=True)
-class Windows:
+class Windows(Struct, frozen=True):
     """One entry per core: window width along the post and height across it [m], turn length at the bobbin [m], surface [m²], height [m]; window along the post, across it, wall of the bobbin [m]; rare; path: how far the field of the windings runs through the window [m]; climb: by how much a turn grows for each metre it lies further out."""
 
     names: tuple[str, ...]
@@ -78,8 +77,8 @@ class Windows:
     def only(self, cores: Sequence[int] | Array) -> "Windows":
         """Some of the cores, in this order."""
         some = np.asarray(cores, dtype=int)
-        eff = Effective(*(getattr(self.effective, n)[some] for n in self.effective.__dataclass_fields__))
-        arrays = {n: getattr(self, n)[some] for n in self.__dataclass_fields__ if n not in ("names", "effective")}
+        eff = Effective(*(getattr(self.effective, n)[some] for n in self.effective.__struct_fields__))
+        arrays = {n: getattr(self, n)[some] for n in self.__struct_fields__ if n not in ("names", "effective")}
         return Windows(names=tuple(self.names[k] for k in some), effective=eff, **arrays)
 
 

@@ -4,9 +4,8 @@ The record needs one turn-off with the ring after it. The ring is fitted as a da
 from second differences, so that the steps of an 8-bit converter and its noise are both in the uncertainty.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from scipy.ndimage import uniform_filter1d
 from scipy.optimize import curve_fit
 from scipy.signal import find_peaks
@@ -24,8 +23,7 @@ LONGEST = 200_000
 WANTED = "a record of drain voltage against time with one turn-off and the ring after it"
 
 
-@dataclass(frozen=True)
-class DrainTrace:
+class DrainTrace(Struct, frozen=True):
     """t [s] from the turn-off and v [V] as recorded; peak and plateau (bus and reflected voltage) [V]; noise [V rms]; reset: time above the middle of peak and plateau [s];
     ring frequency and its standard error [Hz]; quality of the ring; fitted: time and voltage of the fit, for drawing."""
 

@@ -1,9 +1,9 @@
 """What resistor and capacitor of the clamp do to peak, power and ripple: the whole plane of both at once, and the common beliefs answered by it."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Corner, pick
@@ -16,8 +16,7 @@ DECADES = 1.2
 """Reach of the map to either side of the present values, decades."""
 
 
-@dataclass(frozen=True)
-class Point:
+class Point(Struct, frozen=True):
     """Currents and voltages that the clamp meets at one corner: core current at turn-off [A], rate [Hz], reflected voltage [V], bus [V], how long the secondary conducts [s]."""
 
     i_one: float
@@ -27,8 +26,7 @@ class Point:
     t_off: float = 0.0
 
 
-@dataclass(frozen=True)
-class Clamped:
+class Clamped(Struct, frozen=True):
     """The clamp at a corner (arrays of the shape of r and c): crest and mean of the capacitor [V], its ripple [V], power of the resistor [W]."""
 
     crest: Array
@@ -37,8 +35,7 @@ class Clamped:
     power: Array
 
 
-@dataclass(frozen=True)
-class ClampMap:
+class ClampMap(Struct, frozen=True):
     """Resistors and capacitors of the axes [Ω, F]; drain peak [V] at the worst corner, power [W] and ripple [share of the mean] at full load, arrays (c, r); limits and present values; sentences: what is computed, and what it means; exact: by exact periods."""
 
     r: Array

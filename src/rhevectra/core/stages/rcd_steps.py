@@ -1,9 +1,9 @@
 """How the capacitor of a resistor-capacitor clamp lags when the load or the bus steps, pulse by pulse, for its capacitance and for smaller and larger ones."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
@@ -16,8 +16,7 @@ TIMES, MOST_PULSES = 1.5, 1500
 LIGHT = 0.1
 
 
-@dataclass(frozen=True)
-class Steps:
+class Steps(Struct, frozen=True):
     """capacitors [F]; t_load, crest: time [s] and crest of each capacitor [V] (capacitors, pulses) while the load falls to a tenth at t = 0 and comes back at `back` [s]; t_line, peak: the same of the drain [V] while the bus jumps from lowest to highest at full load at t = 0;
     rest: drain peak [V] at rest after it; limit: what the switch bears [V]; sentences."""
 

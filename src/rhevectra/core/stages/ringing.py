@@ -3,10 +3,11 @@
 States: current of the inductance, voltage of the node, voltage of the snubber's capacitor. The source steps by one volt.
 """
 
-from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
@@ -20,8 +21,7 @@ RATIOS = (1.0, 2.0, 3.0, 4.0, 6.0, 10.0)
 PERIODS, POINTS = 8, 1200
 
 
-@dataclass(frozen=True)
-class Ring:
+class Ring(Struct, frozen=True):
     """What rings: inductance [H] and capacitance [F], with its frequency [Hz] and impedance [Ω]."""
 
     inductance: float
@@ -32,8 +32,7 @@ class Ring:
     """Share by which capacitance and inductance may be off for a stated error of the frequencies."""
 
 
-@dataclass(frozen=True)
-class Damped:
+class Damped(Struct, frozen=True):
     """One snubber: capacitor [F], its best resistor [Ω], peak of the node over the step, and how fast the slowest ring dies: share left after one bare period."""
 
     capacitor: float

@@ -1,10 +1,10 @@
 """Switch-on, hot restart and surges of any stage behind mains: heat in the limiter, melting of the fuse, current in the bridge, the arrester."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
@@ -37,8 +37,7 @@ FIGURES = (
 CURES = {"inlet.e_inrush": "inlet.thermistor", "inlet.i2t": "inlet.thermistor", "inlet.i2t_hot": "inlet.thermistor", "inlet.v_clamp": "inlet.arrester"}
 
 
-@dataclass(frozen=True)
-class Inrush:
+class Inrush(Struct, frozen=True):
     """The path that charges the bus: limiter row and how many of it, resistance of mains and bridge [Ω], all that stands in series in run, the bridge's row (or nothing), capacitance of the bus and the resistance across it, as rows."""
 
     thermistor: Mapping[str, Any]

@@ -1,6 +1,6 @@
 """What a stage is given while a design is made, and how it declares its figures."""
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from rhevectra.core.basis.corners import FULL, Domain, Grid
 from rhevectra.core.basis.decisions import Decisions
@@ -10,8 +10,7 @@ from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue
 
 
-@dataclass(frozen=True, slots=True)
-class FigureSpec:
+class FigureSpec(Struct, frozen=True):
     """How a row is judged: where, whether its greatest or least value is the worst, and against which row's limit.
 
     fixed: what a reader might expect to be varied and was not; look_only: over its limit it asks for a look, not for a change.
@@ -30,8 +29,7 @@ class FigureSpec:
     look_only: bool = False
 
 
-@dataclass
-class Work:
+class Work(Struct):
     """Requirement, grid, catalogue, sheet, decisions and the findings so far: what every stage works on."""
 
     need: Requirement

@@ -1,8 +1,10 @@
 """The fields of the Ask desk: how each reads from a requirement, how it changes one, and what it will change."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
+
+from msgspec import Struct
 
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import parse, parse_range, show
@@ -15,8 +17,7 @@ PRESETS = {"world 85–265 V": ("ac1", 85.0, 265.0, 47.0, 63.0), "230 V 195–26
 HOUR = 3600.0
 
 
-@dataclass(frozen=True)
-class Field:
+class Field(Struct, frozen=True):
     """One line of the form. options: names to choose from, else a text field. default: its text where nothing is asked."""
 
     label: str

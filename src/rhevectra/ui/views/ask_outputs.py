@@ -1,9 +1,10 @@
 """The outputs of the Ask desk: one row an output, one column a property; how each reads and what it changes."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
+from msgspec import Struct
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
@@ -13,8 +14,7 @@ from rhevectra.core.basis.requirement import LoadStep, Output, Requirement
 from rhevectra.ui.views.ask_fields import percent
 
 
-@dataclass(frozen=True)
-class Column:
+class Column(Struct, frozen=True):
     """One property of an output: label, what it changes, how it reads, how a text changes it."""
 
     label: str

@@ -1,9 +1,9 @@
 """The Contest desk: every topology designed for the requirement, in the order of weights, with bars and the reason each one loses."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
 
+from msgspec.structs import replace
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QAbstractItemView, QDoubleSpinBox, QFrame, QHBoxLayout, QHeaderView, QLabel, QPushButton, QStyledItemDelegate, QStyleOptionViewItem, QTableWidget, QTableWidgetItem, QTextBrowser, QVBoxLayout, QWidget

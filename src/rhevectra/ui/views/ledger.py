@@ -1,8 +1,8 @@
 """The ledger: every figure of a stage with limit, margin and corner; opening one shows its working."""
 
-from dataclasses import replace
 from html import escape
 
+from msgspec.structs import replace
 from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QButtonGroup, QFrame, QHBoxLayout, QHeaderView, QLabel, QSplitter, QTableWidget, QTableWidgetItem, QTextBrowser, QToolButton, QVBoxLayout, QWidget
 

@@ -1,9 +1,9 @@
 """The pictures of the chosen stage, as tabs, with the corner they are drawn at; under the switching period the circuit at the time cursor."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from msgspec import Struct
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QSplitter, QTabBar, QVBoxLayout, QWidget
@@ -34,8 +34,7 @@ if TYPE_CHECKING:
     from rhevectra.core.magnetics.window_field import WindowField
 
 
-@dataclass
-class Late:
+class Late(Struct):
     """A picture whose content comes from a worker: what draws it, with None until it is there; what is said; whether it is of one line only."""
 
     draw: Callable[[Design, Any, float, float], Picture]

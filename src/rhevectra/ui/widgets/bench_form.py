@@ -1,16 +1,15 @@
 """A column of fields for readings and wishes on a bench: engineering numbers, a bare length in millimetres."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFormLayout, QFrame, QLabel, QLineEdit, QWidget
 
 from rhevectra.core.basis.quantities import parse
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(Struct, frozen=True):
     """One field: name, label, unit, what it is, and the text it begins with."""
 
     name: str

@@ -1,10 +1,11 @@
 """Choosing what stands between plug and bus: thermistor, bridge, capacitor, and what a stacked pair needs beside."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.preferred import at_most
@@ -31,8 +32,7 @@ BALANCED = 0.97
 """Share of a stacked capacitor's rating that its voltage is held to by the balance resistors (common practice)."""
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: its catalogue row; target: valley aimed at [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair."""
 
     bridge: Mapping[str, Any]

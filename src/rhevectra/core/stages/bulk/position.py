@@ -1,9 +1,9 @@
 """How the mains reach the bulk: one way for a single capacitor, two positions of the selector for a stacked pair."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.remembered import remembered
 from rhevectra.core.basis.requirement import Requirement
@@ -16,8 +16,7 @@ LOW_TOP, HIGH_LEAST = 1.15, 0.78
 """Ends of the selector's positions over the nominal voltages beside them: 90 to 132 V and 180 to 264 V (common practice)."""
 
 
-@dataclass(frozen=True)
-class Position:
+class Position(Struct, frozen=True):
     """Lines served (a run of the grid's), whether the pair is charged in turn, what stands in series then; in_series: capacitors that count as one in between."""
 
     lines: slice
@@ -60,11 +59,11 @@ def positions(grid_lines: tuple[float, ...], stacked: bool, series: LineSource, 
 
 def part_of(b: Bulk, where: Any) -> Bulk:
     """A solution at some of its corners."""
-    return Bulk(**{name: getattr(b, name)[where] for name in b.__dataclass_fields__})
+    return Bulk(**{name: getattr(b, name)[where] for name in b.__struct_fields__})
 
 
 def joined(parts: list[Bulk]) -> Bulk:
     """Solutions of the positions as one over all lines."""
     if len(parts) == 1:
         return parts[0]
-    return Bulk(**{name: np.concatenate([getattr(b, name) for b in parts]) for name in parts[0].__dataclass_fields__})
+    return Bulk(**{name: np.concatenate([getattr(b, name) for b in parts]) for name in parts[0].__struct_fields__})

@@ -2,10 +2,10 @@
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
@@ -33,8 +33,7 @@ SILICON = ("discrete", "low-ohm")
 """Kinds of switch class the stage chooses from."""
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """All that was chosen. r_line: what carries the line current in series [Ω], r_filter: the mains filter before it; cap: row of one can, count of them; r_sense: what the inductor's current meets for sensing [Ω]."""
 
     law: Law

@@ -1,11 +1,12 @@
 """The boost inductor: on a gapped ferrite core, or on a powder ring whose inductance falls with bias; whichever is smaller where nobody chose."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.findings import MUST_FIX
@@ -25,8 +26,7 @@ DERATE_FLUX = 0.85
 FERRITE, POWDER = "ferrite", "powder"
 
 
-@dataclass(frozen=True)
-class Choke:
+class Choke(Struct, frozen=True):
     """The inductor as wound: turns, effective area [m²] and volume [m³], outer surface [m²], resistance [Ω], eddy loss over the mean square of di/dt [Ωs²], rise [K], its material's row. gapped: what only a gapped core has; ring: what only a ring has."""
 
     turns: float
@@ -42,8 +42,7 @@ class Choke:
     ring: RingChoice | None = None
 
 
-@dataclass(frozen=True)
-class Asked:
+class Asked(Struct, frozen=True):
     """What the inductor is for: its feed, current limit [A], rms [A], rise allowed [K]."""
 
     feed: Feed

@@ -5,9 +5,9 @@ crossing, and the loop's own lag is in it. Plain numbers in a plain loop: a few 
 """
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 
@@ -21,8 +21,7 @@ ZERO = 0.4
 """Zero of the current loop over its crossover (common practice)."""
 
 
-@dataclass(frozen=True)
-class Loop:
+class Loop(Struct, frozen=True):
     """Boost stage and its loops. inductance [H] of all phases side by side, fs [Hz], v_bus [V], crossover of the current loop [Hz] (0: constant on-time, each cycle begins at the boundary
     below f_top [Hz]), ripple: relative second harmonic of the command, c_node [F]: what rings before turn-on at the boundary; blank [s]: pause at each end of a half cycle;
     i_half [A], exponent: where the inductance falls with the current (of all phases), half of it is left there, and `designed` [H] is what the loop was laid out for."""

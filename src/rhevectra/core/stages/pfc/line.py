@@ -1,17 +1,16 @@
 """Currents of a boost stage over the line cycle, at every corner at once: each angle is a boost converter on a constant input."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas.powder import biased
 from rhevectra.core.magnetics.line_cycle import ANGLES, WEIGHTS
 
 
-@dataclass(frozen=True)
-class Boost:
+class Boost(Struct, frozen=True):
     """What the currents need: inductance [H] (without bias, where it falls with the current), frequency [Hz] (the highest, where the frequency is free), whether each cycle begins at the boundary, phases side by side; i_half [A]: current that leaves half the inductance, nothing for a gapped core."""
 
     inductance: Any
@@ -26,8 +25,7 @@ class Boost:
         return self.inductance if self.i_half is None else biased(self.inductance, mean, self.i_half, self.exponent)
 
 
-@dataclass(frozen=True)
-class Feed:
+class Feed(Struct, frozen=True):
     """What a stage is chosen for: lines from the lowest to the highest [V rms], the bus it boosts into [V], power drawn [W]."""
 
     lines: Array
@@ -39,8 +37,7 @@ class Feed:
         return float(self.lines[0])
 
 
-@dataclass(frozen=True)
-class Angles:
+class Angles(Struct, frozen=True):
     """At each angle (last axis) of one phase: input voltage, mean current, ripple (the peak where it rests between pulses), duty of switch and of the diode, frequency."""
 
     v: Array

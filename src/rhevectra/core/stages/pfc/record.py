@@ -1,10 +1,10 @@
 """The power factor stage at every corner: what it draws, loses and leaves on the bus; rows on the recording sheet."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Grid
@@ -32,8 +32,7 @@ LINEAR = 0.2
 _CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, losses of all"
 
 
-@dataclass(frozen=True)
-class Solution:
+class Solution(Struct, frozen=True):
     """At every corner: power into the bus and from the line [W], currents [A] with the greatest frequency [Hz] and losses [W] by name, ripple of the bus [V]; shape of the grid without the bus axis."""
 
     power: Array

@@ -1,15 +1,14 @@
 """What a boost stage sends back into the mains: its ripple where it is largest, and the swing of its node."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.stages.pfc.line import Boost, angles
 
 
-@dataclass(frozen=True)
-class Switching:
+class Switching(Struct, frozen=True):
     """Frequency [Hz], ripple [A peak to peak] of one inductor with the share of the period it rises in, phases that share a line, swing of the node [V] and edge [s]."""
 
     f0: float

@@ -1,10 +1,10 @@
 """Choosing the parts of a three-phase stage: bus, inductors, switches to the mid-point, diodes to the rails, both halves of the bus."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import pfc, rectifier, three_phase
@@ -20,8 +20,7 @@ PATHS = 2
 """Dies in series in the switch of a phase: it must hold both signs."""
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """All that was chosen. boost, switch, parallel, diode, choke, limit: of one phase, on half the bus; c_half [F]: each half, cans side by side in it; unbalance of the mains as a share."""
 
     boost: Boost

@@ -1,11 +1,12 @@
 """From bus and requirement to the real step-down converter: switch, diode, inductor, limit."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from types import ModuleType
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.formulas import buck, magnetics
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
@@ -22,8 +23,7 @@ C_WINDING = 15e-12
 """Capacitance of inductor and node beside the switch's [F] (common practice, no source)."""
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """All that was chosen, and the power stage it makes."""
 
     stage: st.Stage

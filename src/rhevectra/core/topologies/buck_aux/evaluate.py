@@ -1,10 +1,10 @@
 """The recorded step-down converter: every figure over the whole grid, losses, ratings, and the caution that its output is live."""
 
-from dataclasses import replace
 from types import ModuleType
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX

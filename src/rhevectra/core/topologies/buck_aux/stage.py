@@ -1,10 +1,10 @@
 """One period of the step-down converter, at every corner at once: written once, run on bare numbers until it settles, then on the recording sheet."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Sheet, plain
@@ -18,8 +18,7 @@ PASSES = 30
 _CARRIED = {"i_mid": "A", "i_load": "A"}
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(Struct, frozen=True):
     """The power stage, numbers or rows [SI]. v_bus, i_out (load and bleed), is_limit have the shape of the grid; choke: turns, area, volume, core row, kappa and temperature of the inductor."""
 
     v_bus: Any

@@ -1,8 +1,9 @@
 """What a maker of boards needs: every copper layer with its winding, turns, tracks and what lies above it, and what to observe."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.magnetics.arrangement import called
@@ -12,8 +13,7 @@ from rhevectra.core.magnetics.board_copper import tracks_of
 INWARDS, OUTWARDS = "from outside inwards", "from inside outwards"
 
 
-@dataclass(frozen=True)
-class BoardLayer:
+class BoardLayer(Struct, frozen=True):
     """One copper layer: number from the side of the pins, winding, turns drawn on it, track [m], dielectric above it [m] (0 of the first), which way its spiral runs, remark."""
 
     number: int

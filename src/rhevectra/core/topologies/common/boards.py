@@ -1,6 +1,6 @@
 """The school of board windings: what a board is made of, and a transformer's need turned into tracks."""
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec

@@ -1,11 +1,11 @@
 """The winding sheet: what a maker without this program needs to wind the transformer, step by step, with its own check."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
@@ -33,8 +33,7 @@ TURNED, SAME, OPEN, SOLDERED = "across", "back", "open", "leads"
 SHIELD_NAME = "shield"
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One winding step, from the post outwards: winding, pins it runs from and to, turns, wire, layers, where its end comes out, margins [m], tapes on top, remark."""
 
     number: int
@@ -51,8 +50,7 @@ class Step:
     remark: str
 
 
-@dataclass(frozen=True)
-class Part:
+class Part(Struct, frozen=True):
     """One winding as a whole: turns, the pins at its ends, at its tap and where its parts are joined, wire length [m], mass [kg], resistance at 20 °C [Ω], rms current [A], density of it and of the dc current [A/m²]."""
 
     winding: str
@@ -70,8 +68,7 @@ class Part:
     tap: str = ""
 
 
-@dataclass(frozen=True)
-class WindingSheet:
+class WindingSheet(Struct, frozen=True):
     """Core and gap, steps, windings, what is inspected (name, how, limits), what a maker has to know and, of several alike, how many are wanted."""
 
     core: str

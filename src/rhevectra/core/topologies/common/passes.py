@@ -1,18 +1,17 @@
 """Repeated passes over a period until its currents stand, first on bare numbers, then once on the recording sheet."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.fused import Fused
 from rhevectra.core.basis.sheet import Quick, Sheet
 
 
-@dataclass(frozen=True)
-class Settled:
+class Settled(Struct, frozen=True):
     """state: what the last pass started from; out: all of the last pass; change: how much it still moved."""
 
     state: dict[str, Any]
@@ -61,7 +60,7 @@ Kinds = tuple[tuple[str, Any], ...]
 def _apart(s: Any, reads: tuple[str, ...]) -> tuple[dict[str, Any], Kinds]:
     """A stage as named numbers, those of a mapping that is read by field and key, and as what it is besides: its kinds and names."""
     numbers, kinds = dict[str, Any](), list[tuple[str, Any]]()
-    for name in type(s).__dataclass_fields__:
+    for name in type(s).__struct_fields__:
         value = getattr(s, name)
         if _is_number(value):
             numbers[name] = value
@@ -81,7 +80,7 @@ def _traced(advance: Advance, stage: Any, names: Sequence[str], reads: Sequence[
     """The pass of a stage of these kinds, traced, as far as the next pass needs it."""
     def one_pass(f: Mapping[str, Any], x: Mapping[str, Any]) -> dict[str, Any]:
         looked_into = {m: {n.removeprefix(f"{m}_of_"): f[n] for n in names if n.startswith(f"{m}_of_")} for m in reads}
-        out = advance(Quick(), stage(**dict(kinds), **looked_into, **{n: f[n] for n in names if n in stage.__dataclass_fields__}), x)
+        out = advance(Quick(), stage(**dict(kinds), **looked_into, **{n: f[n] for n in names if n in stage.__struct_fields__}), x)
         return {k: out[_NEXT.get(k, k)] for k in carried} | {"crest": out["crest"]}
     return Fused(one_pass, names, carried, (*carried, "crest"))
 

@@ -1,10 +1,10 @@
 """Resistor and capacitor across rectifiers: sized from the leakage and the junction's capacitance, so that the ring keeps to its allowance; their loss is part of the period."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
@@ -25,8 +25,7 @@ EDGE = 25e-9
 """Time the switch takes to turn on [s]: a step that is not sudden rings less (typical, from memory)."""
 RATIOS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0)
 KINDS = ("none", "rc")
-@dataclass(frozen=True)
-class Ringing:
+class Ringing(Struct, frozen=True):
     """What the regulated output's rectifier rings with: inductance [H], its row of the catalogue, what it blocks without ringing [V] and what a farad across each rectifier burns [W], both over the grid."""
 
     inductance: float
@@ -46,8 +45,7 @@ def decisions(outputs: int) -> tuple[DecisionSpec, ...]:
     )
 
 
-@dataclass(frozen=True)
-class Snubber:
+class Snubber(Struct, frozen=True):
     """Across one rectifier: junction and snubber capacitor [F], resistor [Ω]."""
 
     junction: float

@@ -1,16 +1,16 @@
 """The symbols a topology places for the circuit picture."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from rhevectra.core.basis.quantities import show
 
 Place = tuple[float, float]
 
 
-@dataclass(frozen=True, slots=True)
-class Symbol:
+class Symbol(Struct, frozen=True):
     """One symbol between two places: kind (wire, capacitor, resistor, inductor, winding, diode, switch, load, core, note), label, side, element of the circuit."""
 
     kind: str

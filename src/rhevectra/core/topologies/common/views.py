@@ -1,9 +1,9 @@
 """The winding window of a chosen transformer, every turn where the sizing laid it."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
@@ -13,8 +13,7 @@ from rhevectra.core.magnetics.transformer import wound
 from rhevectra.core.magnetics.winding import strands_of
 
 
-@dataclass(frozen=True)
-class Shape:
+class Shape(Struct, frozen=True):
     """One trace of the switching period."""
 
     name: str
@@ -26,8 +25,7 @@ class Shape:
     limit: float | None = None
 
 
-@dataclass(frozen=True)
-class WindingView:
+class WindingView(Struct, frozen=True):
     """The window to scale: core, turns, where everything lies, gap [m], legend, notes."""
 
     core: str
@@ -38,8 +36,7 @@ class WindingView:
     notes: list[str]
 
 
-@dataclass(frozen=True)
-class RippleView:
+class RippleView(Struct, frozen=True):
     """Curves over ripple ratio: name, value over its least, role; the chosen ratio and the values there as text. beside: the same of what has no least, over its value at the choice."""
 
     ratio: Array
@@ -71,8 +68,7 @@ def ripple_view(chosen: float, values: Any, names: tuple[str, ...]) -> RippleVie
     return RippleView(RIPPLES, chosen, curves, [show(float(v[0]), u) for v, u in zip(here, ("J", "A", "A"), strict=False)], beside)
 
 
-@dataclass(frozen=True)
-class FluxView:
+class FluxView(Struct, frozen=True):
     """Flux over current: curves (name, current, flux, role, dashed), points (name, current, flux, role), limit [T], ends of the axes."""
 
     curves: list[tuple[str, Array, Array, str, bool]]
@@ -82,8 +78,7 @@ class FluxView:
     i_end: float
 
 
-@dataclass(frozen=True)
-class GainCurve:
+class GainCurve(Struct, frozen=True):
     """Gain over frequency [Hz] at one load: exact, where the tank current lags, and by the first harmonic."""
 
     name: str
@@ -94,8 +89,7 @@ class GainCurve:
     role: str
 
 
-@dataclass(frozen=True)
-class GainView:
+class GainView(Struct, frozen=True):
     """Curves; resonance and border [Hz] and the greatest gain there; working points (name, frequency [Hz], gain)."""
 
     curves: list[GainCurve]
@@ -105,8 +99,7 @@ class GainView:
     points: list[tuple[str, float, float]]
 
 
-@dataclass(frozen=True)
-class FrequencyCurve:
+class FrequencyCurve(Struct, frozen=True):
     """Switching frequency [Hz] over the share of full load, at one bus."""
 
     name: str
@@ -115,8 +108,7 @@ class FrequencyCurve:
     role: str
 
 
-@dataclass(frozen=True)
-class FrequencyView:
+class FrequencyView(Struct, frozen=True):
     """Curves; the highest frequency allowed and the lowest that is not heard [Hz]; corners of the design (load, frequency [Hz])."""
 
     curves: list[FrequencyCurve]

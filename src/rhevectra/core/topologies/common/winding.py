@@ -1,10 +1,10 @@
 """Winding the transformer: core, turns, leakage and safety spacing, chosen and recorded."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import pick
 from rhevectra.core.basis.errors import InputError

@@ -1,10 +1,10 @@
 """The recorded last pass of a flyback: every figure over the whole grid, losses, ratings, supply window."""
 
-from dataclasses import replace
 from types import ModuleType
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show

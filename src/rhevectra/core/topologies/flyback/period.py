@@ -6,11 +6,12 @@ explains itself. What one pass takes from the pass before (`before`) is then a `
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.fixed_point import FixedPoint
@@ -48,8 +49,7 @@ def _scales(names: tuple[str, ...]) -> tuple[Array, Array]:
     return np.array([[_COUNTS.get(k, 0.0)] for k in names]), np.array([[of.get(k, 0.0) for of in _AGAINST.values()] for k in names])
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(Struct, frozen=True):
     """The circuit of the power stage, numbers or rows. Inductances [H], capacitances [F], resistances [Ω], turns.
 
     v_bus and i_outputs (one per secondary and the auxiliary, [A]) have the shape of the grid; is_limit masks the
@@ -252,8 +252,7 @@ def first_guess(s: Stage) -> dict[str, Any]:
             "i_start": zero + i_end, "i_secondary": zero + i_rms, "t_rise": zero, "x_s": zero + 1.0, "t_wait": zero, "i_kink": zero, "stays": zero + 0.5, "i_mean": zero + 0.5 * fs * t_off * (i_one + i_end)}
 
 
-@dataclass(frozen=True)
-class Settled:
+class Settled(Struct, frozen=True):
     """stage: what was solved, with the valley found; state: the carried values; out: all of the last pass, arrays of the grid's shape; change: how much that pass still moved."""
 
     stage: Stage

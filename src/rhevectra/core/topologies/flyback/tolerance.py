@@ -1,9 +1,9 @@
 """What the tolerance of the inductance does to the peak current in run."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Corner
@@ -12,8 +12,7 @@ from rhevectra.core.formulas import inductance
 from rhevectra.core.stages.work import Work
 
 
-@dataclass(frozen=True)
-class Peaks:
+class Peaks(Struct, frozen=True):
     """Peak current in run [A] at the corner where it is greatest with the least inductance: as ordered, with the least and the greatest inductance; the least current limit [A]."""
 
     corner: Corner

@@ -1,9 +1,9 @@
 """What pictures need to know of a flyback: waveform shapes at a corner, ripple choice, flux."""
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Corner, pick

@@ -1,11 +1,12 @@
 """From the chosen core to the real power stage: integer turns, gap, leakage, effective resistances, clamp values."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from types import ModuleType
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, magnetics
@@ -30,8 +31,7 @@ LEAKS_MORE = 1.4
 """Leakage over the estimated one from which everything is chosen anew, with what the first choice leaks and burns."""
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """All that was chosen: parts, the wound transformer, the clamp, and the power stage they make."""
 
     stage: pd.Stage

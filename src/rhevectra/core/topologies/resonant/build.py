@@ -1,11 +1,12 @@
 """From bus and requirement to the real resonant stage: semiconductors, tank, transformer, resonant inductor."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from types import ModuleType
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX
@@ -42,8 +43,7 @@ TAN_DELTA = 1e-3
 """Loss factor of the resonant capacitor's film (typical polypropylene, from memory)."""
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """All that was chosen, and the power stage it makes."""
 
     stage: st.Stage

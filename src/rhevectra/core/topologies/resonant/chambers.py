@@ -1,9 +1,9 @@
 """The transformer whose leakage is the resonant inductance: primary and secondary in chambers of one bobbin, and the wall between them."""
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show

@@ -1,9 +1,9 @@
 """Gain of the tank over frequency: exact at a constant output current, and by the first harmonic beside it; the border to the capacitive side."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
@@ -16,8 +16,7 @@ SEARCHED = 1.6
 """The border is looked for up to this many times the gain asked for; a tank that gives more has room enough."""
 
 
-@dataclass(frozen=True)
-class Curve:
+class Curve(Struct, frozen=True):
     """Gain over frequency [Hz] at one load: exact (points without a periodic state are left out), whether the tank current lags there, first harmonic at the same points."""
 
     frequency: Array

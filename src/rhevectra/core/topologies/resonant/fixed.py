@@ -1,10 +1,10 @@
 """Fixed ratio: the tank runs at its resonance at any bus and load. Its gain is one, the output follows the bus, and the leakage of the transformer is all the inductance it needs."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX, NOTE

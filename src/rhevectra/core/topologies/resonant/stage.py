@@ -1,10 +1,11 @@
 """The resonant stage at every corner at once: the exact period at each, frequency found for the load, bursts where it would rise too far."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain
@@ -25,8 +26,7 @@ MOST_DROP, TRIES = 0.4, 2
 """Drop over the reflected output beyond which no stage is worth its name; passes in which a point may fail before it is given up."""
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(Struct, frozen=True):
     """The power stage, numbers or rows. v_bus and i_out (load and bleed) have the shape of the grid; lr with the leakage; r_switch: one, hot; r_secondary: one half of the centre tap, or the one winding of a bridge (secondary: its kind), whose v_forward and r_rectifier are those of a pair;
     f_max: highest frequency, i_burst: output current below which, and beyond which frequency, it runs in bursts; core: material row of the transformer."""
 
@@ -68,8 +68,7 @@ class Stage:
         return lm * i_mag if self.wound is None else linkage_peak(lm, lr, i_mag, i_peak, ramp_share(lm, lr, i_mag, i_peak))
 
 
-@dataclass(frozen=True)
-class Settled:
+class Settled(Struct, frozen=True):
     """state: what the next solution may begin from; out: everything at every corner; found: the solved points, flat; miss: how far the worst is from periodic."""
 
     state: dict[str, Any]

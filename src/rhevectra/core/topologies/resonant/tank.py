@@ -7,10 +7,10 @@ voltage at its start, so three numbers remain to be found for each point: two cu
 Source: the differential equations of the lossless circuit, solved piece by piece; checked against a circuit simulator.
 """
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 
@@ -28,8 +28,7 @@ ENOUGH, SURE = 1e-9, 0.3
 _GRID = np.linspace(0, 1, SCAN + 1)[1:, None]
 
 
-@dataclass(frozen=True)
-class Point:
+class Point(Struct, frozen=True):
     """Operating points (n,): half period, output current and gain in tank units; ratio of inductances L_m/L_r."""
 
     half: Array
@@ -38,8 +37,7 @@ class Point:
     ratio: Array
 
 
-@dataclass(frozen=True)
-class Half:
+class Half(Struct, frozen=True):
     """Half a period of each point: state (n, 3) of tank current, magnetising current, capacitor voltage at both ends; pieces (pieces, n) with
     their kind, start, length and state at their start; charge through the rectifier."""
 
@@ -51,8 +49,7 @@ class Half:
     states: Array
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(Struct, frozen=True):
     """The solved points, their half period, and how far each still is from periodic (large: no such state)."""
 
     point: Point
@@ -131,8 +128,7 @@ def _next(kind: Array, state: State, p: Point) -> Array:
     return np.where(free, OFF, np.where(across > 0, UP, DOWN))
 
 
-@dataclass
-class Moved:
+class Moved(Struct):
     """Derivatives (3, n) of the state, and of the time since the start, by the three unknowns. until: of the half period; by_gain: whether the third is the gain."""
 
     current: Array

@@ -1,10 +1,9 @@
 """What tells the members of the resonant family apart."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Variant:
+class Variant(Struct, frozen=True):
     """switches: in all; in_path: those that conduct in series; drive: share of the bus across the tank, in both polarities; node: whose voltage is that of a switch; phases: tanks side by side, evenly shifted."""
 
     name: str

@@ -1,10 +1,10 @@
 """What a forward with an active clamp has beside the others: its capacitor, the current turned round, the second switch."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import at_least

@@ -1,11 +1,12 @@
 """From bus and requirement to the real power stage: semiconductors, duty, filter inductor, transformer."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from types import ModuleType
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
@@ -46,8 +47,7 @@ SKIPPED = 0.25
 """Share of the full-load pulse below which pulses are left out."""
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """All that was chosen: parts, the wound transformer, the filter inductor, and the power stage they make."""
 
     stage: st.Stage

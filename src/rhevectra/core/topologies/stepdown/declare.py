@@ -1,6 +1,6 @@
 """What may be decided about a step-down stage beside what all topologies share, and its own figures."""
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec

@@ -1,10 +1,10 @@
 """The recorded last pass of a step-down stage: every figure over the whole grid, losses, ratings."""
 
-from dataclasses import replace
 from types import ModuleType
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE

@@ -1,10 +1,10 @@
 """What a phase-shifted bridge has beside the others: circulating current, soft turn-on of both legs, its series inductor and dead times."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX, NOTE

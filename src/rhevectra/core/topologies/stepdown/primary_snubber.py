@@ -1,10 +1,10 @@
 """Resistor and capacitor across the primary of a bridge or of both halves of a push-pull: they damp the ring of the leakage with the nodes after each pulse."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec

@@ -1,10 +1,10 @@
 """The rectifiers' clamp of a phase-shifted bridge: diode and capacitor at the rectified node, a resistor to the output."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec

@@ -1,10 +1,10 @@
 """The secondary of a core driven both ways: centre tap, bridge or current doubler. The period is always that of the centre tap that behaves alike."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Quick

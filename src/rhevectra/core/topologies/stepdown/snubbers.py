@@ -1,8 +1,9 @@
 """Snubbers across the rectifiers of a step-down stage: one each, sized for the leakage the ringing rectifier sees; their loss is part of the period."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
+
+from msgspec.structs import replace
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.netlist import Element

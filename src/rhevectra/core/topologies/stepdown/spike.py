@@ -1,9 +1,9 @@
 """The clamp where another winding holds the open switch: one resistor and one capacitor from the switches back to the input."""
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rhevectra.core.basis.preferred import at_least, at_most
 from rhevectra.core.formulas import spike

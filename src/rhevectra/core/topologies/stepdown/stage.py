@@ -4,10 +4,10 @@ Written once and run three ways: traced, as far as the next pass needs it, until
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Sheet, plain
@@ -26,8 +26,7 @@ RING_QUALITY = 20.0
 _CARRIED = {"i_mid": "A", "i_load": "A", "i_mag": "A"}
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(Struct, frozen=True):
     """The power stage, numbers or rows. Inductances [H], capacitances [F], resistances [Ω].
 
     v_bus, i_out (load and bleed), is_limit have the shape of the grid; r_path holds both switches, sense resistor and primary winding;

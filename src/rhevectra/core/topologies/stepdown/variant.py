@@ -1,10 +1,9 @@
 """What tells the members of the step-down family apart: how the primary is driven and how often it feeds the filter."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Variant:
+class Variant(Struct, frozen=True):
     """pulses: into the filter per period of a switch, 1 for a single-ended core, 2 for one that is driven both ways and rectified by a centre
     tap. switches: in all; in_path: those that conduct in series. drive: share of the bus across the primary. across: node capacitances of one
     switch as they lie across the primary. node: circuit node whose voltage to ground is that of a switch. duty, duty_limit: of the pulse
