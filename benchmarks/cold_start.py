@@ -14,8 +14,7 @@ a = QApplication([]); w = QMainWindow(); w.setCentralWidget(QLabel("bare")); w.r
 """
 OURS = """
 import os, rhevectra.ui.main as main
-from PySide6.QtWidgets import QApplication
-QApplication.exec = lambda *_: os._exit(0)
+main.found = lambda: os._exit(0)  # the last thing it asks for
 main.run(None, "camera-hide", None)
 """
 """The program up to the moment it would wait for its user: the window is painted. No picture is packed and written in either."""

@@ -7,7 +7,8 @@ from collections.abc import Callable
 import numpy as np
 
 from rhevectra import demo
-from rhevectra.app.workers import contest_steps, processors
+from rhevectra.app.machine import processors
+from rhevectra.app.workers import contest_steps
 from rhevectra.core.basis.remembered import forget
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES

@@ -101,6 +101,7 @@ def main() -> None:
     sys.setswitchinterval(SHARE)
     application = QApplication([])
     roles.start(application)
+    roles.dress(application)
     away(application, "camera-hide", "flyback", "fs")
     away(application, "frost-fans", "psfb", "fs")
     away(application, "frost-fans", "llc_half", "llc.cr")

@@ -51,6 +51,7 @@ def styled(qapp):
     from rhevectra.ui.theme import roles
 
     roles.start(qapp)
+    roles.dress(qapp)
     return qapp
 
 

@@ -11,6 +11,7 @@ from functools import lru_cache
 from time import perf_counter
 from typing import Any
 
+from rhevectra.app.machine import processors
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.contest import Entry, contest, entry_of, ranked
@@ -33,11 +34,6 @@ def _measured(need: Requirement, catalogue: Catalogue | None, tried: Mapping[str
 def _in_worker(packed: bytes, tried: Mapping[str, Any]) -> tuple[Entry, float]:
     need, catalogue = _unpacked(packed)
     return _measured(need, catalogue, tried)
-
-
-def processors() -> int:
-    """Processors this process may use."""
-    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
 class _Pool:

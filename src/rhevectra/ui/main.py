@@ -1,5 +1,6 @@
 """Starting the window: platform, application, first project, pictures of the window."""
 
+import builtins
 import gc
 import os
 import sys
@@ -8,6 +9,7 @@ from pathlib import Path
 
 from rhevectra import demo
 from rhevectra.app import settings
+from rhevectra.app.ahead import Ahead
 from rhevectra.app.autosave import found
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
@@ -40,19 +42,23 @@ def run(project: str | None, demo_name: str | None, shot: str | None) -> int:
     """Open the window and stay until it is closed; with `shot` save a picture of it and leave."""
     sys.setswitchinterval(SHARE)
     gc.disable()  # start-up makes many objects and throws none away; collecting among them costs a tenth of the start
-    session = first_session(project, demo_name)
+    opening = Ahead(lambda: first_session(project, demo_name))
     prepare_platform()
+    own = builtins.__import__
     from PySide6.QtCore import QLocale
+
+    builtins.__import__ = own  # the toolkit's reads the source of every module imported after it, to see whether it renames the toolkit's methods; none here does
     from PySide6.QtWidgets import QApplication
 
     from rhevectra.ui.theme import roles
     from rhevectra.ui.window import MainWindow
 
     QLocale.setDefault(QLocale.c())
-    application = QApplication.instance() or QApplication(["rhevectra"])
+    application = QApplication.instance() or QApplication(roles.ARGUMENTS)
     assert isinstance(application, QApplication)
     roles.start(application, str(settings.read()["theme"]))
-    window = MainWindow(session)
+    window = MainWindow(opening.session())
+    roles.dress(application)
     window.show()
     application.processEvents()
     gc.enable()

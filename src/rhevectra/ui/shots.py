@@ -56,10 +56,11 @@ def _take(folder: Path) -> None:
     from rhevectra.ui.theme import roles
     from rhevectra.ui.window import MainWindow
 
-    application = QApplication.instance() or QApplication(["rhevectra"])
+    application = QApplication.instance() or QApplication(roles.ARGUMENTS)
     assert isinstance(application, QApplication)
     roles.start(application)
     window = MainWindow(Session.of_text(demo.text(), "demo"))
+    roles.dress(application)
     window.show()
 
     def shoot(name: str) -> None:

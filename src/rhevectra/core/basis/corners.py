@@ -116,6 +116,9 @@ class Domain(Struct, frozen=True):
     case: str = ""
     """Name of the case where it is not that of the points: start and short are worked out from the points at the current limit."""
 
+    def __reduce__(self) -> tuple[Callable[[str], "Domain"], tuple[str]]:
+        return _domain, (self.name,)  # another process has the same ones
+
     @property
     def special(self) -> bool:
         """A single load other than full, a single line or a case: the figure means nothing elsewhere."""
@@ -158,3 +161,8 @@ HARMONIC = Domain("harmonic", "highest nominal line, load 1", lambda p: p.case =
 HOLD_UP = Domain("hold-up", "hold_up_at, load 1", lambda p: p.case == "run" and p.load == 1.0, "hold_up_at")
 START = Domain("start", "all lines and line frequencies, start-up into full load at the current limit", lambda p: p.case == "limit", case="start")
 SHORT = Domain("short", "all lines and line frequencies, outputs short", lambda p: p.case == "limit", case="short")
+_DOMAINS = {d.name: d for d in (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, HARMONIC, HOLD_UP, START, SHORT)}
+
+
+def _domain(name: str) -> Domain:
+    return _DOMAINS[name]

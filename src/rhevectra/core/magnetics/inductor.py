@@ -8,6 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.later import Later
 from rhevectra.core.formulas import copper, inductor, magnetics
 from rhevectra.core.magnetics.limits import Limits, told
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
@@ -136,7 +137,7 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
 
     def refused() -> tuple[str, ...]:
         return tuple(f"{win.names[i]}: {_why(tried.limits, tried.over, i)}" for i in reversed(smaller))
-    return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire.copper[k]), float(wire.diameter[k]), float(tried.mean_turn[k]), float(wire.resistance[k]), float(wire.eddy[k]), float(tried.rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), refused)
+    return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire.copper[k]), float(wire.diameter[k]), float(tried.mean_turn[k]), float(wire.resistance[k]), float(wire.eddy[k]), float(tried.rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), Later(refused))
 
 
 def core_loss(need: InductorNeed, turns: Any, area: Any, volume: Any) -> Any:

@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from msgspec import Struct
 
+from rhevectra.core.basis.later import Later
 from rhevectra.core.catalogue.tables import Table
 from rhevectra.core.formulas import choke, copper, inductor, magnetics
 from rhevectra.core.formulas.magnetics import MU0
@@ -78,4 +79,4 @@ def choose_line_choke(need: ChokeNeed, table: Table, wires: Sequence[tuple[float
     allowed = np.array([pinned in (None, name) for name in table.names])
     i = int(np.where(allowed, np.where(excess <= 0, sizes.volume, 1.0 + excess), np.inf).argmin())
     smaller = [int(n) for n in np.argsort(-sizes.volume, kind="stable") if sizes.volume[n] < sizes.volume[i]]
-    return LineChoke(i, int(k[i]), float(turns[i, 0]), int(layers[i, k[i]]), float(mean[i]), float(area[i]), float(surface[i]), bool(excess[i] <= 0), lambda: tuple(f"{table.names[n]}: {told(limits, over, (n,))}" for n in smaller))
+    return LineChoke(i, int(k[i]), float(turns[i, 0]), int(layers[i, k[i]]), float(mean[i]), float(area[i]), float(surface[i]), bool(excess[i] <= 0), Later(lambda: (f"{table.names[n]}: {told(limits, over, (n,))}" for n in smaller)))

@@ -7,6 +7,7 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.later import Later
 from rhevectra.core.catalogue.tables import Table
 from rhevectra.core.formulas import copper, magnetics, powder
 from rhevectra.core.magnetics.inductor import DENSITY_LEAST, DENSITY_MOST
@@ -117,7 +118,7 @@ def choose_ring(need: RingNeed, sizes: Rings, grades: Table, ring: str | None, g
 
     def refused() -> tuple[str, ...]:
         return tuple(_why(limits, over, sizes, grades, worth, i, int(np.where(allowed.any(0), excess[i], np.inf).argmin())) for i in smaller)
-    return RingChoice(k, g, float(turns[k, g]), float(unbiased[k, g]), float(i_half[k, g]), float(wire.copper[k, g]), float(wire.diameter[k, g]), float(wire.resistance[k, g]), float(wire.eddy[k, g]), float(rise[k, g]), float(worth[k, g]), bool(excess[k, g] <= 0), refused)
+    return RingChoice(k, g, float(turns[k, g]), float(unbiased[k, g]), float(i_half[k, g]), float(wire.copper[k, g]), float(wire.diameter[k, g]), float(wire.resistance[k, g]), float(wire.eddy[k, g]), float(rise[k, g]), float(worth[k, g]), bool(excess[k, g] <= 0), Later(refused))
 
 
 def _why(limits: Limits, over: Array, sizes: Rings, grades: Table, worth: Array, ring: int, grade: int) -> str:

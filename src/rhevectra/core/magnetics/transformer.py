@@ -13,6 +13,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array, pick
+from rhevectra.core.basis.later import Later
 from rhevectra.core.formulas import copper, half_turn, magnetics
 from rhevectra.core.magnetics import arrangement, fringing, leakage, winding, wire
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL
@@ -389,4 +390,4 @@ def choose(trial: Trial, win: Windows, pinned: str | None, much: float = np.inf)
     def refused() -> tuple[str, ...]:
         told = ((i, binding(trial, i)) for i in reversed(smaller))
         return tuple(f"{win.names[i]}: {'it would pass, but leaks far more' if leaner and why == FITS else why}" for i, why in told)
-    return Choice(core, int(best[core]), bool(able[core]), refused, trial, leaner)
+    return Choice(core, int(best[core]), bool(able[core]), Later(refused), trial, leaner)

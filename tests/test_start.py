@@ -1,0 +1,100 @@
+"""Starting: a design made in a process of its own is the one that would have been made here, and every failure there ends in the opening here."""
+
+import os
+import subprocess
+import sys
+
+import pytest
+
+from rhevectra import demo
+from rhevectra.app import ahead
+from rhevectra.app.session import Session
+from rhevectra.app.summary import as_json
+from rhevectra.core.basis.corners import FULL
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.catalogue.tables import TABLES, _shipped_text, read_rows, shipped
+from rhevectra.core.design.size import TOPOLOGIES
+from rhevectra.core.stages import clamps_for, front_ends_for
+from rhevectra.drawing.pictures import PICTURES, STAGE_PICTURES, pictures_of
+from rhevectra.project.codec import decode
+from rhevectra.project.document import Document
+
+
+def _same(here: Session, there: Session) -> None:
+    """Every row, the working of every figure, and the texts of what was refused."""
+    assert as_json(there.design, 0.0) == as_json(here.design, 0.0)
+    assert [r.refused for r in there.design.rows.values()] == [r.refused for r in here.design.rows.values()]
+    assert there.document == here.document and there.design.catalogue is shipped()
+    for id, row in there.design.rows.items():
+        assert row.id == here.design.rows[id].id and set(row.inputs) == set(here.design.rows[id].inputs)
+
+
+@pytest.mark.parametrize("topology", TOPOLOGIES)
+def test_a_design_goes_to_another_process_and_back_whole(topology):
+    need = decode(demo.text(), "demo").requirement
+    clamps = [{}] if len(clamps_for(TOPOLOGIES[topology])) < 2 else [{"clamp.kind": kind} for kind in clamps_for(TOPOLOGIES[topology])]
+    made = 0
+    for front in front_ends_for(need.mains.kind):
+        for clamp in clamps[: None if front == "plain" else 1]:
+            try:
+                here = Session(Document("x", need, {"topology": topology, "front_end": front, **clamp}), shipped())
+            except InputError:
+                continue  # not made here either
+            _same(here, ahead.unpacked(ahead.packed(here)))
+            made += 1
+    assert made > 1
+
+
+@pytest.mark.parametrize("name", demo.NAMES)
+def test_it_draws_the_same_pictures(name):
+    here = Session.of_text(demo.text(name), "demo")
+    there = ahead.unpacked(ahead.packed(here))
+    drawn = 0
+    for key in dict.fromkeys(k for stage in STAGE_PICTURES for k in pictures_of(here.design, stage)):
+        mine, other = (PICTURES[key][1](d, d.grid.find(d.grid.lines[0]), 150.0, 110.0, None) for d in (here.design, there.design))
+        assert mine.caption == other.caption and [str(x) for x in mine.items] == [str(x) for x in other.items], key
+        drawn += len(mine.items)
+    assert drawn > 1000
+
+
+def test_domains_stay_the_ones_of_the_program():
+    here = Session.of_text(demo.text(), "demo")
+    there = ahead.unpacked(ahead.packed(here))
+    full = [id for id, s in here.design.specs.items() if s.domain is FULL]
+    assert full and all(there.design.specs[id].domain is FULL for id in full)
+
+
+_ALONE = """
+import os, sys, rhevectra.app.ahead as a
+from rhevectra import demo
+from rhevectra.app.session import Session
+a.processors = lambda: {count}
+mine = os.getpid()
+def opened():
+    print("here" if os.getpid() == mine else "there", flush=True)
+    {what}
+    return Session.of_text(demo.text(), "demo")
+a.PATIENCE = 1.0
+print(a.Ahead(opened).session().design.value("switch.v_peak"))
+"""
+
+
+@pytest.mark.parametrize(("count", "what", "where"), [(2, "", ["there"]), (1, "", ["here"]), (2, "os.getpid() == mine or os._exit(3)", ["there", "here"]), (2, "os.getpid() == mine or os.kill(os.getpid(), 9)", ["there", "here"]),
+                                                      (2, "import time; os.getpid() == mine or time.sleep(60)", ["there", "here"])])
+def test_whatever_becomes_of_the_other_process_the_session_is_opened(count, what, where):
+    """It answers, there is none, it ends, it is killed, it hangs: the same peak at the switch."""
+    done = subprocess.run([sys.executable, "-c", _ALONE.format(count=count, what=what)], capture_output=True, text=True, env=os.environ, timeout=60)
+    *places, value = done.stdout.split()
+    assert done.returncode == 0 and places == where and float(value) == Session.of_text(demo.text(), "demo").design.value("switch.v_peak")
+
+
+def test_a_refusal_is_raised_where_it_is_told():
+    code = "import rhevectra.ui.main as m; from rhevectra.app.ahead import Ahead; from rhevectra.core.basis.errors import InputError\ntry: Ahead(lambda: m.first_session('none.json', None)).session()\nexcept InputError as e: print(e)"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+    assert done.returncode == 0 and "none.json" in done.stdout and "Traceback" not in done.stderr
+
+
+@pytest.mark.parametrize("table", TABLES)
+def test_shipped_tables_pass_the_check_of_a_persons_own_rows(table):
+    """They are read without it at every start."""
+    assert read_rows(table, _shipped_text(table), table) == shipped()[table].rows and len(shipped()[table].rows) > 1
