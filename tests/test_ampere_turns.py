@@ -3,11 +3,13 @@
 import numpy as np
 import pytest
 
+from rhevectra import demo
 from rhevectra.core.design.size import size
 from rhevectra.core.magnetics.ampere_turns import ampere_turns, waveform
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.magnetics.transformer import wound
 from rhevectra.drawing.pictures import PICTURES, pictures_of
+from rhevectra.project.codec import decode
 
 
 def of(design):
@@ -51,11 +53,26 @@ def test_a_core_without_a_gap_leaves_nothing_at_the_post(demo_document):
     _, _, found = of(d)
     top = np.abs(found.faces).max()
     moving = found.faces[0] - found.faces[0].mean()
-    assert np.abs(moving).max() < 1e-9 * top and abs(found.faces[0].mean()) < 0.1 * top
+    assert np.abs(moving).max() < 1e-9 * top and abs(found.faces[0].mean()) < 0.02 * top
     inner, outer = found.faces[1] - found.faces[1].mean(), found.faces[2] - found.faces[2].mean()
     assert np.corrcoef(inner, outer)[0, 1] < -0.9 and found.rms()[1] == pytest.approx(found.rms()[2], rel=0.15)
     simple = of(size(demo_document.requirement, {"topology": "forward_2sw", "transformer.arrangement": "simple"}, noise=False))[2]
     assert simple.rms().max() > 1.8 * found.rms().max()
+
+
+@pytest.mark.parametrize("topology", ["half_bridge", "full_bridge", "push_pull", "psfb", "llc_half", "llc_full"])
+def test_the_halves_of_a_tap_take_turns(topology, demo_document):
+    """The second half, from the first by shifting it in time and turning it round (second route): what its harmonics say is the same, both together leave no mean and no even orders to a core that is driven both ways, and copper that sees them."""
+    need = decode(demo.text("ringing-lab-bench"), "demo").requirement
+    d = size(need, {"topology": topology, "secondary.kind": "centre_tap"}, noise=False)
+    found = of(d)[2]
+    one, other = found.windings[1, :-1], found.windings[2, :-1]
+    assert np.abs(other + np.roll(one, len(one) // 2)).max() < 1e-6 * np.abs(one).max()
+    post, top = found.faces[0, :-1], np.abs(found.windings[0]).max()
+    assert abs(post.mean()) < 0.02 * top
+    even = np.abs(np.fft.rfft(post))[2:24:2].max() / len(post)
+    assert even < 0.01 * top
+    assert np.abs(found.faces).max() < 1.6 * top  # neither half adds to the other
 
 
 def test_the_picture_tells_its_instants(demo_design, demo_document):

@@ -57,9 +57,9 @@ def waves(design: Any, corner: Corner) -> list[Any]:
 
 
 def taken(current: Array, node: Array) -> tuple[Array, ...]:
-    """What a stage may take from the bus of its primary's current: all of it, its magnitude, what flows while the node is high, or that with its sign turned while it is low."""
+    """What a stage may take from the bus of its primary's current: all of it, its magnitude, what flows while the node is high, or that with its sign turned while it is low, or while it is high."""
     high = node > 0.5 * node.max()
-    return current, np.abs(current), np.where(high, current, 0.0), np.where(high, current, -current)
+    return current, np.abs(current), np.where(high, current, 0.0), np.where(high, current, -current), np.where(high, -current, current)
 
 
 def bus_ripple(design: Any, corner: Corner, shape: Any, node: Array, edge: float, esr: float, c: float) -> Lines:

@@ -46,7 +46,8 @@ def ampere_turns(need: TransformerNeed, turns: Sequence[float]) -> AmpereTurns:
     """Ampere-turns of a stack over one period of the currents its core was chosen with. turns: of every winding as wound."""
     angle = np.linspace(0.0, 2 * np.pi, INSTANTS)
     flows = balanced(need, turns)
-    each = np.stack([n * waveform(w.i_avg, h, angle) for n, w, h in zip(turns, need.windings, flows, strict=True)])
+    means = [0.0 if k == 0 and need.halves == 2 else w.i_avg for k, w in enumerate(need.windings)]  # the halves of a tapped primary magnetise in turn, both ways
+    each = np.stack([n * waveform(mean, h, angle) for n, mean, h in zip(turns, means, flows, strict=True)])
     blocks = np.stack([np.zeros(INSTANTS) if b.shield else b.share * each[b.winding] for b in need.stack])
     outside = np.cumsum(blocks[::-1], axis=0)[::-1]
     return AmpereTurns(angle / (2 * np.pi * need.fs), each, np.concatenate([outside, np.zeros((1, INSTANTS))]))

@@ -38,6 +38,11 @@ def phasors(times: Array, currents: Array, period: float, orders: int, samples: 
     return float(spectrum[0].real), 2 * spectrum[1 : orders + 1]
 
 
+def half_later(harmonics: Array) -> Array:
+    """The same current half a period later, in a winding that lies the other way round: the other half of a tap. Odd orders magnetise alike, even ones against each other."""
+    return np.asarray(harmonics * (-1.0) ** np.arange(len(harmonics)))
+
+
 def stack_loss(sections: list[Section], turns: list[Any], averages: list[Any], harmonics: list[Array], fs: float,
                width: Any, turn_length: Any, rho: Any) -> list[Any]:
     """Loss [W] of each winding. width, rho: arrays of the candidates' shape (or scalars); turn_length: depth -> length [m].

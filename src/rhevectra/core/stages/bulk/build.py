@@ -26,6 +26,8 @@ HEAT_ROOM = 1.6
 """Over that energy in the limiter's rating: the capacitor chosen stores more, for its tolerance, its next size and hold-up."""
 RESTART_ROOM = 1.25
 """Over the current of a hot restart that is expected before the capacitor is chosen, for one that comes out larger."""
+BELOW = 0.92
+"""Least bus the stage has to work from over the valley with what is left of the capacitor, where the hold-up does not ask for less (common practice, no source)."""
 VALLEY_THERE = 0.9
 """Valley over the crest where hold-up decides, before the capacitor is chosen: it is a large one there."""
 BALANCED = 0.97
@@ -63,14 +65,14 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     derate = choose("derating.bulk_v", 0.95, "crest voltage at most 95 % of the rating (common practice)").value
     share = choose("bulk.valley_share", 0.75, "school: valley at three quarters of the lowest crest").value
     target = share * low
-    floor = choose("bulk.v_min_stage", lambda: float(f"{0.85 * target:.3g}"), "15 % below the valley aimed at: the power stage still regulates there (limit of duty checked)")
+    lowest, fixed = float(f"{0.85 * target:.3g}"), float(choose.pins.get("bulk.v_min_stage", 0.0))
     match = choose("bulk.match", 0.05, "two of one lot (common practice): the bus divides by their capacitance while it charges") if stacked else None
     held = crest if match is None else 0.5 * crest * (1 + float(match.value))
     caps = work.parts["bulk_capacitors"]
     classes = sorted({r["v_class_v"] for r in caps.rows})
     v_class = next((v for v in classes if derate * v >= held), classes[-1])
     left = inlet.left_of(work)
-    held_up = _for_hold_up(need, power, low, float(floor.value), float(left.value), stacked)
+    held_up = _for_hold_up(need, power, low, fixed or lowest, float(left.value), stacked)
     bridge, thermistor, series = _series(stacked, work, power, 0.5 * held_up * crest**2)
     places = positions(work.grid.lines, stacked, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
     expected = max(2 * power * 0.75 * 0.5 / need.mains.f_min / (low**2 - target**2), held_up) * (2 if stacked else 1)
@@ -78,7 +80,9 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     least = max(sum(r["c_f"] < expected for r in rows) - 4, 0)
     rows = rows[least : least + 10]
     values = np.array([r["c_f"] for r in rows])
-    c = choose("bulk.c", lambda: _choose_c(need, work.grid, rows, values, places, power, i_hf, target, float(floor.value), float(left.value)))
+    found = None if choose.pinned("bulk.c") else _choose_c(need, work.grid, rows, values, places, power, i_hf, target, fixed or lowest, float(left.value), fixed > 0)
+    c = choose("bulk.c", found and found[:3])
+    floor = choose("bulk.v_min_stage", found[3] if found else lowest, "a twelfth below the valley with what is left of the capacitor, or as far below as the hold-up asks, at most 15 % below the valley aimed at" if found else "15 % below the valley aimed at")
     cap = rows[int(np.argmin(np.abs(np.log(values / c.value))))]
     places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"], bridge["r_dynamic_ohm"])
     chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match)
@@ -125,8 +129,8 @@ def _balance(work: Work, p: Plan, crest: float, held: float) -> Any:
     return work.choose("bulk.r_balance", lambda: at_most(min(room / leak, 2.2e6)), f"largest that keeps either capacitor below {show(p.v_class, 'V')} where their leakage differs by {show(leak, 'A')} (common practice, from memory)")
 
 
-def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, places: tuple[Position, ...], power: float, i_hf: float, target: float, floor: float, left: float) -> tuple[float, str, tuple[str, ...]]:
-    """Smallest value that gives valley, hold-up with what is left of it, and ripple-current life; names the need that decided."""
+def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, places: tuple[Position, ...], power: float, i_hf: float, target: float, floor: float, left: float, fixed: bool) -> tuple[float, str, tuple[str, ...], float]:
+    """Smallest value that gives valley, hold-up with what is left of it, and ripple-current life, with the need that decided; and the bus [V] at which its hold-up ends: `floor` where that is fixed or the hold-up needs it, else as high as both leave it."""
     esr, n = np.tile([r["esr_ohm"] for r in rows], 2), len(values)
     c = np.concatenate([values, left * values])
     solved = []
@@ -151,7 +155,9 @@ def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, pla
         why = next(k for k, good in ok.items() if not good[i])
         number = {"valley": show(valley[i], "V"), "hold-up": show(hold[i], "s"), "ripple current": show(float(np.hypot(i_cap[i], i_hf)), "A")}[why]
         smaller.append(f"{show(values[i], 'F')}: {why} {number}")
-    return float(values[index]), text, tuple(reversed(smaller))
+    spare = kept[index] ** 2 - 2 * power * inlet.ROOM * need.hold_up * places[0].on_bus / (left * values[index])
+    ends = floor if fixed else max(floor, min(BELOW * old[index], np.sqrt(max(spare, 0.0))))
+    return float(values[index]), text, tuple(reversed(smaller)), float(f"{ends:.3g}")
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Bulk | None = None, share: float = 1.0) -> tuple[Array, Bulk]:

@@ -16,6 +16,7 @@ from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.buck_aux.build import C_WINDING, Plan
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
+from rhevectra.core.topologies.common.least_bus import record_by_duty
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat
 
 UNSETTLED = 0.02
@@ -63,6 +64,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     duty = sheet("switch.duty", flyback.duty, t_on=o["t_on"], fs=o["fs"])
     for name in ("switch.duty_max", "switch.duty_min"):
         sheet.again(name, duty)
+    record_by_duty(work, s.v_bus, duty)
     sheet.again("switch.pulse_least", o["t_on"])
     sheet.given("switch.pulse_limit", LEAST_PULSE, "s", "rule", "blanking and delay of a usual controller (common practice)")
     for name in ("switch.i_peak", "switch.i_peak_run", "rectifier1.i_peak"):

@@ -56,6 +56,8 @@ MODEL = "tolerances other than inductance and current limit; ringing phase of th
 _FIGURES = (
     FigureSpec("switch.duty_max", "Duty, largest", "D_max", "switch", corners.RUN, "max", "switch.duty_limit", "max", fixed=MODEL),
     FigureSpec("switch.duty_min", "Duty, smallest, full load", "D_min", "switch", corners.FULL, "min", fixed=MODEL),
+    FigureSpec("switch.v_bus_least", "Bus down to which full load is held", "V_x", "switch", corners.FULL, limit="switch.v_bus_asked", limit_kind="max", fixed="losses and frequency as at the corner it is worked out from",
+               sentence="on a bus that sags further the largest duty or the least current limit is reached and the output goes: where brown-out belongs"),
     FigureSpec("switch.i_peak", "Peak switch current", "Î", "switch", corners.PEAKS, limit="switch.i_max", limit_kind="max", fixed="winding capacitance spike at turn-on",
                sentence="the current limit with its tolerance, plus what the bus adds during its delay"),
     FigureSpec("switch.i_peak_run", "Peak current in run", "Î_run", "switch", corners.LOADED, limit="switch.limit_min", limit_kind="max", fixed="tolerance of inductances; ringing phase of the nominal parasitics",

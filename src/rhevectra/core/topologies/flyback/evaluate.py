@@ -17,7 +17,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common import half_turn
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
-from rhevectra.core.topologies.flyback import faults
+from rhevectra.core.topologies.flyback import faults, sag
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP, limit_at, limit_inputs
@@ -65,6 +65,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     _auxiliary(work, plan, stage, o)
     feedback_error(work, stage.v_out)
     faults.record(work, plan, stage, o)
+    sag.record(work, stage, o)
     losses["controller"] = sheet.rows["loss.controller"]
     return {"o": o, "stage": stage, "losses": losses}
 

@@ -8,10 +8,13 @@ import numpy as np
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.stages.dies import PULSED, pick_die
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.flyback.variant import Variant
 
 AT_LIMIT = 1.9, 2.3
 """Largest current at the limit over the mean while the switch is on, with the usual ripple and at the boundary of conduction: ripple, tolerance and delay, estimated."""
+HELD_SHARE = 0.76
+"""Reflected voltage aimed at over the least bus, where two switches are held to it; drops and whole turns add a little."""
 CLAMP_SWITCH_SHARE = 0.01
 """Share of the output that the clamp switch may burn, estimated (common practice, no source)."""
 
@@ -22,6 +25,8 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
     duty_limit = work.choose("switch.duty_limit", *((0.48, "below a half: the reflected voltage stays below the bus, and the leakage finds its way back") if v.held else (0.65, "controller with slope compensation")))
     room_wanted = 1.0 if v.clamp is None else v.clamp.ROOM
     reach = v_low * 0.9 / (1 - 0.9 * float(duty_limit.value)) * 0.9 * float(duty_limit.value)
+    if v.held:
+        reach = min(reach, HELD_SHARE * asked(work, v_low))
     table = work.parts["switches"]
 
     def rule() -> tuple[str, str, tuple[str, ...]]:
@@ -52,7 +57,7 @@ def reflected(work: Work, v: Variant, switch: Mapping[str, Any], v_top: float) -
     """Reflected voltage [V]: what the class leaves, or what the duty limit allows at the valley."""
     if v.held:
         by_duty = float(switch["reach"])
-        return float(work.choose("flyback.v_or", lambda: float(f"{min(by_duty, 400.0):.3g}"), f"the duty limit at the valley leaves {show(by_duty, 'V')}; the diodes hold the switches to the bus whatever it is").value)
+        return float(work.choose("flyback.v_or", lambda: float(f"{min(by_duty, 400.0):.3g}"), f"the duty limit at the valley and the bus at the end of hold-up leave {show(by_duty, 'V')}; the diodes hold the switches to the bus whatever it is").value)
     assert v.clamp is not None
     budget = (float(switch["derate"].value) * switch["row"]["v_class_v"] - v_top - 1) / 1.04
     by_class, by_duty = max(budget / v.clamp.ROOM, 2.0), float(switch["reach"])

@@ -97,8 +97,8 @@ def limit_at(work: Work, v_bus: Any) -> Any:
     return flyback.limit_current(v_bus=v_bus, **{name: float(row.value) for name, row in limit_inputs(work).items()})
 
 
-def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_run: float, v_bus: Array) -> dict[str, Any]:
-    """Nominal limit and its extremes with tolerance, delay and inductance tolerance."""
+def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_run: float, peak_sag: float, v_bus: Array) -> dict[str, Any]:
+    """Nominal limit and its extremes with tolerance, delay and inductance tolerance. peak_run, peak_sag: largest peak in run, and at full load from the bus at the end of hold-up [A]."""
     row, sheet = switch["row"], work.sheet
     lp_tol = work.choose("transformer.lp_tolerance", 0.10, "gapped core as made (common practice); a ground gap holds 5 %")
     tol = work.choose("switch.limit_tolerance", lambda: (row["limit_max_a"] / row["limit_typ_a"] - 1) if switch["integrated"] else 0.08, "integrated class" if switch["integrated"] else "comparator and sense resistor (common practice)")
@@ -107,10 +107,10 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_r
     def rule() -> float:
         if switch["integrated"]:
             return float(row["limit_typ_a"])
-        wanted = 1.05 * max(peak_run, 1e-3) * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value))
+        wanted = max(1.05 * peak_run, peak_sag, 1e-3) * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value))
         return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
 
-    nominal = work.choose("switch.current_limit", rule, "5 % above the largest peak in run with half the inductance tolerance, at the least trip" if not switch["integrated"] else "typical value of the class")
+    nominal = work.choose("switch.current_limit", rule, ("full load at the end of hold-up" if peak_sag > 1.05 * peak_run else "5 % above the largest peak in run") + " with half the inductance tolerance, at the least trip" if not switch["integrated"] else "typical value of the class")
     sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule", "inductance less its tolerance")
     worst = limit_at(work, v_bus)
     low = sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")

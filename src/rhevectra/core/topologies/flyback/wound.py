@@ -13,12 +13,12 @@ from rhevectra.core.formulas import flyback, magnetics
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import boards, half_turn, snubbing
+from rhevectra.core.topologies.common import boards, half_turn, least_bus, snubbing
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leakage_row, turns_of
 from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback import sag, sizing
 from rhevectra.core.topologies.flyback import semiconductors as sc
-from rhevectra.core.topologies.flyback import sizing
 from rhevectra.core.topologies.flyback.variant import Variant
 
 DRAWN_SHARE = 0.08
@@ -86,7 +86,7 @@ def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[
     grid, v = work.grid, stage.variant
     out = pd.solve(stage, passes=3, tolerance=ESTIMATE).out
     peak_run = float(np.max(loaded(work, out["i_peak"])))
-    limit = sizing.current_limit(work, switch, stage, peak_run, v_bus)
+    limit = sizing.current_limit(work, switch, stage, peak_run, sag.peak_at(work, stage, out, least_bus.asked(work, float(loaded(work, v_bus).min()))), v_bus)
     i_floor, f_floor = light_load(work, v, limit, float(plain(stage.fs)), 1.6 * float(np.max(v_bus)) * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
     stage = replace(stage, i_limit=np.broadcast_to(limit["worst"], grid.shape), i_floor=i_floor, f_floor=f_floor)
     material = work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency")

@@ -14,7 +14,7 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics, resonant
 from rhevectra.core.magnetics import matrix
 from rhevectra.core.magnetics import transformer as tr
-from rhevectra.core.magnetics.copper_loss import phasors
+from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die, limit_missed
@@ -180,7 +180,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     b_sat = material["b_sat_100_t"]
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    windings = (tr.WindingNeed("primary", main.magnitude * n * coupled, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, -har_s, triple, main.tolerance) for name in (("ns1",) if s.secondary == BRIDGE else ("ns1", "ns1b"))),
+    windings = (tr.WindingNeed("primary", main.magnitude * n * coupled, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, h, triple, main.tolerance) for name, h in (("ns1", -har_s), ("ns1b", half_later(-har_s)))[: 1 if s.secondary == BRIDGE else 2]),
                 tr.WindingNeed("naux", AUX_VOLTS, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]

@@ -10,18 +10,20 @@ from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain, reader
 from rhevectra.core.formulas import forward, magnetics
 from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.magnetics import matrix
 from rhevectra.core.magnetics import transformer as tr
-from rhevectra.core.magnetics.copper_loss import phasors
+from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die, limit_missed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import boards, pieces, secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
+from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
@@ -41,8 +43,10 @@ WHOLE_TURNS = 1.03
 """Room in the rectifier's voltage for turns that are rounded to whole ones."""
 AT_LIMIT = 1.45
 """Largest current at the limit over that of the output while the switch is on: ripple, magnetising current and tolerance, estimated."""
-DUTY_ROOM, LITTLE_OVER = 0.985, 1.25
-"""Longest duty over its limit that is aimed at, and up to which a shorter planned duty brings it there."""
+DUTY_AIM, DUTY_ROOM, LITTLE_OVER = 0.975, 0.985, 1.25
+"""Longest duty over its limit that is aimed at, which is good enough, and up to which a shorter planned duty brings it there."""
+SAGGED = 0.96
+"""Planned duty over its limit at the end of hold-up: drops, leakage and whole turns take the rest."""
 SKIPPED = 0.25
 """Share of the full-load pulse below which pulses are left out."""
 
@@ -70,9 +74,9 @@ def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float
     """All switches: a class that holds the highest bus after derating, then the die by loss. share, i_limit: as `_built` has them."""
     if v.clamped:
         v_top *= 1 + 1 / _reset_ratio(work, v) + float(work.choose("switch.spike", 0.3, "room for what the leakage between both windings drives (common practice)").value)
-    if v.active:
-        v_top = active.worst_held(v_bus, v_low, float(_duty(work, v, share).value))
     duty_limit = work.choose("switch.duty_limit", v.duty_limit * _longer(work, v), v.why_limit)
+    if v.active:
+        v_top = active.worst_held(np.append(v_bus, asked(work, v_low)), v_low, float(_duty(work, v, v_low, share).value))
     i_on, fs = work.need.power / 0.88 / (v.drive * v_low) / v.duty, float(work.choose.pins.get("fs", 100e3))
 
     def loss(r: Mapping[str, Any]) -> float:
@@ -86,10 +90,13 @@ def _reset_ratio(work: Work, v: Variant) -> float:
     return float(work.choose("reset.ratio", 1.0, "as many turns as the primary, wound with it: twice the input, half the period").value) if v.reset else 1.0
 
 
-def _duty(work: Work, v: Variant, share: float) -> Any:
-    """Duty at the lowest bus; share: of the usual one."""
-    usual = v.duty * _longer(work, v)
+def _duty(work: Work, v: Variant, v_low: float, share: float) -> Any:
+    """Duty at the lowest bus in run [V]; share: of the usual one, or of what leaves its limit for the end of hold-up."""
+    longest, sagged = work.sheet.rows["switch.duty_limit"].value, asked(work, v_low)
+    usual, held = v.duty * _longer(work, v), float(f"{SAGGED * float(longest) * sagged / v_low:.3g}")
     why = f"school: about {usual:.2g} of the pulse period at the lowest bus, the rest for commutation and load steps"
+    if held < usual:
+        usual, why = held, f"so that it stays below its limit down to {show(sagged, 'V')} of bus, the end of hold-up"
     return work.choose("forward.duty", usual if share == 1 else float(f"{usual * share:.3g}"), why if share == 1 else f"{why}; less here, for drops, leakage and whole turns would take it over its limit")
 
 
@@ -99,30 +106,39 @@ def _longer(work: Work, v: Variant) -> float:
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus; a second time with a shorter duty where the first comes out a little over its limit, with the transformer in pieces where no single core takes it, or with another die where the peak is above what was expected."""
-    before = work.mark()
+    """All choices of the power stage for a known bus; again, twice at most, with a shorter duty where it comes out a little over its limit, with the transformer in pieces where no single core takes it, or with another die where the peak is above what was expected."""
+    before, known = work.mark(), dict[str, Any]()
     plan, longest, peak = _built(v, work, v_bus)
+    for _ in range(2):
+        more = _missed(v, work, plan, longest, peak, known)
+        if not more:
+            return plan
+        known |= more | ({"share": known.get("share", 1.0) * more["share"]} if "share" in more else {})
+        work.back(before)
+        plan, longest, peak = _built(v, work, v_bus, **known)
+    return plan
+
+
+def _missed(v: Variant, work: Work, plan: Plan, longest: float, peak: float, so_far: Mapping[str, Any]) -> dict[str, Any]:
+    """What has to be known beforehand for what a plan missed: share of its duty, count of its transformers, its current at the limit [A]. so_far: what was known."""
     known: dict[str, Any] = {}
     over = longest / float(plan.switch["duty_limit"].value)
     if DUTY_ROOM < over < LITTLE_OVER and not work.choose.pinned("forward.duty"):
-        known["share"] = DUTY_ROOM / over
-    if v.bridged and (count := pieces.fewest(work, plan)) > 1:
+        known["share"] = DUTY_AIM / over
+    if v.bridged and "count" not in so_far and (count := pieces.fewest(work, plan)) > 1:
         known["count"] = count
     if i_limit := limit_missed(work, plan.switch["row"], peak):
         known["i_limit"] = i_limit
-    if not known:
-        return plan
-    work.back(before)
-    return _built(v, work, v_bus, **known)[0]
+    return known
 
 
 def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 1, i_limit: float = 0.0) -> tuple[Plan, float, float]:
-    """The power stage with its longest duty and its peak at the current limit [A]; where nobody says, share: of the usual duty; count: transformers in series; i_limit: current at the limit [A], 0 where it is still estimated."""
+    """The power stage with its longest duty, at the end of hold-up, and its peak at the current limit [A]; where nobody says, share: of the usual duty; count: transformers in series; i_limit: current at the limit [A], 0 where it is still estimated."""
     count = pieces.decide(work, count) if v.bridged else 1
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = choose_switch(work, v, v_bus, v_top, v_low, share, i_limit)
     main = work.need.outputs[work.need.main]
-    duty = _duty(work, v, share)
+    duty = _duty(work, v, v_low, share)
     blocked = max(v_top, v_low * float(duty.value) / (1 - float(duty.value))) if v.active else v_top
     kind = secondary_kinds.choose(work) if v.secondaries else secondary_kinds.TAP
     rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary_kinds.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False, positions=2, sources=count)
@@ -147,16 +163,18 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
         stage = active.choose(work, stage, out)
     if v.phase:
         stage, series = phase.choose_series(work, stage, out, grade, every)
-        out = st.solve(stage, st.ROUGH, near.state).out
+        near = st.solve(stage, st.ROUGH, near.state)
+        out = near.out
     if v.both_ways:
         choose_series(work, v, secondary.seen_numbers(stage), out)
     if v.clamped:
         stage = choose_spike(work, stage, out)
+        near = st.solve(stage, st.ROUGH, near.state)  # the commutation takes of the duty
     stage = snubbers.choose(work, stage, rectifiers[work.need.main]["row"], [stage.np, stage.ns], float(leak.value), out)
     stage = primary_snubber.choose(work, stage, leak)
     choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary_kinds.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value))
     stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, every, grade))
-    return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series), float(loaded(work, near.out["t_on"] * near.out["fs"]).max()), float(near.out["i_peak"].max())
+    return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series), float(loaded(work, near.out["t_on"] * near.out["fs"]).max()) * v_low / asked(work, v_low), float(near.out["i_peak"].max())
 
 
 def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, duty: float) -> st.Stage:
@@ -211,7 +229,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
     volts, count = main.magnitude * (2 if s.secondary == secondary_kinds.DOUBLER else 1), s.variant.pulses if s.secondary == secondary_kinds.TAP else 1
-    windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, volts, i_s, avg_s, -har_s, triple, main.tolerance) for name in ("ns1", "ns1b")[:count]),
+    windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, volts, i_s, avg_s, h, triple, main.tolerance) for name, h in (("ns1", -har_s), ("ns1b", half_later(-har_s)))[:count]),
                 *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,

@@ -18,6 +18,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import pieces, secondary_kinds
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
+from rhevectra.core.topologies.common.least_bus import record_by_duty
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
@@ -105,6 +106,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     duty = sheet("switch.duty", flyback.duty, t_on=o["t_on"], fs=o["fs"])
     for name in ("switch.duty_max", "switch.duty_min"):
         sheet.again(name, duty)
+    record_by_duty(work, s.v_bus, duty)
     sheet.again("switch.i_peak_run", o["i_peak"])
     sheet.again("switch.frequency_idle", o["f_switch"])
     record_pulsed(work, row)

@@ -17,7 +17,7 @@ def shapes(o: Mapping[str, Any], at: Any, n: float, v: Variant) -> dict[str, tup
 
     Of a core driven both ways the whole period of two pulses, and of its secondary one half of the centre tap.
     """
-    made = _active(o, at) if v.active else _phase_shifted(o, at) if v.phase else _both_ways(o, at) if v.both_ways else _single_ended(o, at, n)
+    made = _active(o, at) if v.active else _phase_shifted(o, at) if v.phase else _both_ways(o, at) if v.both_ways else _single_ended(o, at, n, v.reset)
     return {k: (np.array(x), np.array(y)) for k, (x, y) in made.items()}
 
 
@@ -27,13 +27,15 @@ def _inductor(o: Mapping[str, Any], at: Any) -> Pieces:
     return [0.0, max(at(o["t_c"]), EPS), t_on, max(empty, t_on + EPS), max(end, t_on + 2 * EPS)], [low, low, crest, low, low]
 
 
-def _single_ended(o: Mapping[str, Any], at: Any, n: float) -> dict[str, Pieces]:
+def _single_ended(o: Mapping[str, Any], at: Any, n: float, reset_winding: bool) -> dict[str, Pieces]:
+    """What the open switches leave flows on in the primary the same way, back to the bus; or in the reset winding, and no longer in the primary."""
     end, e = 1 / at(o["fs"]), EPS
     t_c, t_on, t_l, t_e = (at(o[k]) for k in ("t_c", "t_on", "t_l", "t_e"))
     low, crest, mag, peak = at(o["valley"]), at(o["crest"]), at(o["i_mag"]), at(o["i_peak"])
     back = min(t_on + max(t_l, e), end - 3 * e)
     reset = min(max(t_on + t_e, back + e), end - 2 * e)
-    primary = ([0.0, max(t_c, e), t_on, t_on + e, back, reset, end], [0.0, n * low, peak, -peak, -mag * (1 - (back - t_on) / max(t_e, e)) if t_e > 0 else 0.0, 0.0, 0.0])
+    left = 0.0 if reset_winding or t_e <= 0 else mag * (1 - (back - t_on) / max(t_e, e))
+    primary = ([0.0, max(t_c, e), t_on, t_on + e, back, reset, end], [0.0, n * low, peak, 0.0 if reset_winding else peak, left, 0.0, 0.0])
     return {"primary": primary, "secondary": ([0.0, max(t_c, e), t_on, back, end], [0.0, low, crest, 0.0, 0.0]), "inductor": _inductor(o, at)}
 
 

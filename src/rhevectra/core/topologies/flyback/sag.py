@@ -1,0 +1,55 @@
+"""A flyback on a bus that sags below what the mains leave: at the end of hold-up, and until it lets go."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.sheet import plain
+from rhevectra.core.formulas import flyback, least_bus
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.least_bus import record_asked
+from rhevectra.core.topologies.flyback import period as pd
+
+
+def peak_at(work: Work, s: pd.Stage, out: dict[str, Any], floor: float) -> float:
+    """Largest peak current [A] at full load from a bus of `floor` [V], worked out from the period at the corners above it."""
+    full = np.broadcast_to(corners.FULL.mask(work.grid), work.grid.shape)
+    v_bus, v_or, peak, fs = (np.broadcast_to(plain(x), work.grid.shape)[full] for x in (s.v_bus, out["v_or"], out["i_peak"], out["fs"]))
+    here, there = least_bus.mean_voltage(v_bus, v_or), least_bus.mean_voltage(floor, v_or)
+    lp = float(plain(s.lp))
+    if s.variant.valley:
+        power, ring = least_bus.power_emptied(lp, peak, fs), float(flyback.half_ring(lp, plain(s.c_node)))
+        return float(np.max(power / there + np.sqrt(np.square(power / there) + 2 * power * ring / lp)))
+    empties = _empties(s, here, peak, lp, fs)
+    power = np.where(empties, least_bus.power_emptied(lp, peak, fs), least_bus.power_continuous(here, peak, lp, fs))
+    flowing = power / there + there / (2 * lp * fs)
+    return float(np.max(np.where(_empties(s, there, flowing, lp, fs), np.sqrt(2 * power / (lp * fs)), flowing)))
+
+
+def _empties(s: pd.Stage, v_mean: Any, i_peak: Any, lp: Any, fs: Any) -> Array:
+    """Whether the core's current comes to rest: the ramp is longer than the peak is high."""
+    return np.asarray(v_mean > i_peak * lp * fs) & (not s.variant.turned)
+
+
+def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
+    """The bus at which full load is lost: at the largest duty, or where the least current limit is reached."""
+    sheet, rows = work.sheet, work.sheet.rows
+    record_asked(work)
+    valley = s.variant.valley
+    peak, lp, limit = (rows["switch.i_peak_run"], s.lp, rows["switch.limit_min"]) if valley else (rows["switch.i_peak_least"], rows["transformer.lp_min"], rows["switch.limit_min"])
+    emptied = sheet("sag.power_emptied", least_bus.power_emptied, lp=lp, i_peak=peak, fs=o["fs"])
+    if valley:
+        there = sheet("sag.v_mean_least", least_bus.mean_voltage_refilled, power=emptied, lp=lp, i_limit=limit, t_valley=rows["switch.t_valley"])
+    else:
+        here = sheet("sag.v_mean", least_bus.mean_voltage, v_bus=s.v_bus, v_reflected=o["v_or"])
+        flowing = sheet("sag.power_flowing", least_bus.power_continuous, v_mean=here, i_peak=peak, lp=lp, fs=o["fs"])
+        power = sheet.either("sag.power", _empties(s, here.value, peak.value, lp.value, plain(o["fs"])), emptied, flowing, "whether the core's current comes to rest")
+        there = sheet("sag.v_mean_least", least_bus.mean_voltage_at, lp=lp, fs=o["fs"], i_limit=limit, power=power)
+    by_limit = sheet("sag.v_by_current", least_bus.by_current, v_mean=there, v_reflected=o["v_or"])
+    by_duty = sheet("sag.v_by_duty", least_bus.by_reflected, v_reflected=o["v_or"], duty_limit=rows["switch.duty_limit"])
+    if s.variant.held:  # what the windings give back takes ever longer, and ever more of it never reaches the output
+        by_share = sheet("sag.v_by_share", least_bus.by_share, v_reflected=o["v_or"], share=rows["return.share_limit"])
+        by_duty = sheet.either("sag.v_by_winding", by_share.value >= by_duty.value, by_share, by_duty, "the bus has to stay above the reflected voltage with room, or the duty below its limit")
+    sheet.either("switch.v_bus_least", by_limit.value >= by_duty.value, by_limit, by_duty, "the least current limit is reached before the largest duty, or after it")
