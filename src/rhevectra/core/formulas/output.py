@@ -107,3 +107,21 @@ def divider_error_statistical(reference: Any, resistor: Any, v_ref: Any, v_out: 
 def cross_voltage(turns: Any, turns_main: Any, v_main: Any, drop_main: Any, drop: Any) -> Any:
     """Voltage [V] of an output that is not regulated itself (outputs' mutual leakage left out)."""
     return (turns / turns_main) * (v_main + drop_main) - drop
+
+
+@formula("V_x = (V_t + V_fa)·N_s/N_a − V_d", "V", "V_t V_fa N_s N_a V_d", "transformer ratio")
+def at_trip(v_trip: Any, v_forward: Any, turns_secondary: Any, turns_aux: Any, v_drop: Any) -> Any:
+    """Output [V] at which the auxiliary supply reaches its over-voltage trip, by turns ratio alone."""
+    return (v_trip + v_forward) * turns_secondary / turns_aux - v_drop
+
+
+@formula("R = (V_o − V_ref − V_led)·c·k/I_fb", "Ω", "V_o V_ref V_led c k I_fb", "Ohm: what is left over the diode with the shunt reference fully on, times the transfer ratio that is left")
+def coupler_resistor(v_out: Any, v_ref: Any, v_led: Any, ratio: Any, left: Any, i_pull: Any) -> Any:
+    """Largest resistor [Ω] of an optocoupler's diode with which its transistor still draws i_pull [A] at the end of its life."""
+    return (v_out - v_ref - v_led) * ratio * left / i_pull
+
+
+@formula("I_end = (V_o − V_ref − V_led)·c·k/R", "A", "V_o V_ref V_led c k R", "Ohm, times the transfer ratio that is left")
+def coupler_pull(v_out: Any, v_ref: Any, v_led: Any, ratio: Any, left: Any, r: Any) -> Any:
+    """Current [A] an optocoupler's transistor can draw at the end of its life."""
+    return (v_out - v_ref - v_led) * ratio * left / r

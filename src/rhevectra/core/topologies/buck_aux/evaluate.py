@@ -42,7 +42,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     diode = _diode(work, plan, stage, o)
     losses = dict(front["losses"]) | {"switch_conduction": o["loss_on"], "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_off"], "rectifier1": diode, "filter_core": o["p_choke"], "filter_copper": work.sheet.rows["filter1.loss_copper"], "controller": work.sheet.rows["loss.controller"]}
     losses |= record_bank(work, stage.i_out, o)
-    feedback_error(work, stage.v_out)
+    feedback_error(work, stage.v_out, isolated=False)
     return {"o": o, "stage": stage, "losses": losses}
 
 

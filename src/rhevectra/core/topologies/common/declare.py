@@ -48,6 +48,10 @@ _DECISIONS = (
     *(DecisionSpec(f"filter{n}.l", f"Second-stage filter inductor {n}", "rectifier", unit="H", low=0, high=1e-3, schools="none; 1 to 4.7 µH against spikes and ripple") for n in range(1, 7)),
     DecisionSpec("feedback.resistor_tolerance", "Divider resistor tolerance", "feedback", low=0.0001, high=0.1, schools="1 %; 0.1 % where the output must be exact; 5 % puts 12 V at 11 V"),
     DecisionSpec("feedback.reference_tolerance", "Shunt reference tolerance", "feedback", low=0.001, high=0.05),
+    DecisionSpec("feedback.ctr", "Transfer ratio of the optocoupler, least when new", "feedback", low=0.05, high=10, schools="at the milliampere it works at, not at the 5 or 10 mA of its class"),
+    DecisionSpec("feedback.ctr_left", "of it left at the end of its life", "feedback", low=0.1, high=1.0, schools="half (common practice); what the maker's curve for current and temperature says"),
+    DecisionSpec("feedback.i_pin", "Pull that stops the controller's pulses", "feedback", unit="A", low=1e-5, high=0.05),
+    DecisionSpec("feedback.r_led", "Resistor of the optocoupler's diode", "feedback", unit="Ω", low=1, high=1e6),
     DecisionSpec("aux.v", "Auxiliary supply voltage", "feedback", unit="V", low=5, high=40),
     DecisionSpec("aux.i", "Controller supply current", "feedback", unit="A", low=1e-4, high=0.1),
 )
@@ -99,6 +103,8 @@ _FIGURES = (
     FigureSpec("aux.v_high", "Auxiliary supply, greatest", "V_aux,hi", "feedback", corners.PEAKS, limit="aux.v_max", limit_kind="max", fixed="share of the leakage spike caught is assumed", look_only=True),
     FigureSpec("feedback.error", "Output error, worst case", "ε", "feedback", corners.FULL, limit="feedback.error_limit", limit_kind="max", fixed="temperature and ageing of reference and resistors", look_only=True),
     FigureSpec("feedback.error_statistical", "Output error, statistical", "ε_rss", "feedback", corners.FULL, fixed="temperature and ageing of reference and resistors"),
+    FigureSpec("feedback.i_end", "Pull of the optocoupler, end of life", "I_end", "feedback", corners.FULL, "min", "feedback.i_least", "min", fixed="spread of the resistor; drift of diode and reference", look_only=True,
+               sentence="its transfer ratio falls with age: when it can no longer draw what stops the pulses, the output runs away at light load"),
     FigureSpec("sense.r", "Current sense resistor", "R_cs", "feedback", corners.FULL),
     FigureSpec("loss.total", "Total loss", "P_loss", "load", corners.FULL, fixed=MODEL),
     FigureSpec("efficiency", "Efficiency at full load", "η", "load", corners.FULL, "min", "efficiency.target", "min", fixed=MODEL, look_only=True),
@@ -135,6 +141,8 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
         FigureSpec(f"output{n}.ripple_pp", "Output ripple, cold or aged capacitor", "ΔV_o", "rectifier", corners.FULL, limit=f"output{n}.ripple_limit", limit_kind="max", fixed="capacitance as printed; spikes left out"),
         FigureSpec(f"output{n}.step", "Load step excursion", "V_dev", "rectifier", corners.FULL, limit=f"output{n}.step_limit", limit_kind="max"),
         FigureSpec(f"output{n}.life", "Output capacitor life", "L", "rectifier", corners.FULL, "min", f"output{n}.life_limit", "min", fixed="temperature taken as ambient plus 10 K"),
+        FigureSpec(f"output{n}.v_open", "Output with the feedback open", "V_x", "rectifier", corners.FULL, limit=f"output{n}.v_rated", limit_kind="max", fixed="light load: at a heavy one the spike on the supply trips earlier; tolerance of the trip", look_only=True,
+                   sentence="where the over-voltage trip on the auxiliary supply catches it"),
         FigureSpec(f"output{n}.v_low", "Output voltage, least", "V_o", "rectifier", corners.RUN, "min", f"output{n}.v_min", "min", fixed="mutual leakage of outputs"),
         FigureSpec(f"output{n}.v_high", "Output voltage, greatest", "V_o", "rectifier", corners.RUN, "max", f"output{n}.v_max", "max", fixed="mutual leakage of outputs"),
     )

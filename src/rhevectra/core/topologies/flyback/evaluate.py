@@ -6,7 +6,9 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
+from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
+from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, forward, handed_back, magnetics, output
@@ -24,7 +26,8 @@ from rhevectra.core.topologies.flyback.sizing import AUX_DROP, limit_at, limit_i
 from rhevectra.core.topologies.flyback.tolerance import record_peak
 from rhevectra.core.topologies.flyback.wound import Plan
 
-AUX_SPIKE = 0.3
+AUX_SPIKE, TRIP_ROOM = 0.3, 1.05
+"""Share of the leakage spike the supply catches; trip of the supply over the greatest it may reach: tolerance of a Zener diode (common practice, no source)."""
 UNSETTLED = 0.02
 """Largest pass-to-pass change that still counts as a steady state."""
 LEAST_GAP = 40e-6
@@ -181,7 +184,9 @@ def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     winding = sheet("aux.v_winding", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=0.0)
     sheet("loss.controller", output.behind_winding, v=winding, i=s.i_outputs[-1], copper=sheet.rows[f"loss.copper{len(s.i_outputs)}"])
     sheet.given("aux.v_min", v_min, "V", "catalogue", "under-voltage lock-out of the controller class")
-    sheet.given("aux.v_max", v_max, "V", "catalogue", "over-voltage limit of the controller class")
+    most = TRIP_ROOM * float(np.max(np.where(corners.PEAKS.mask(work.grid), sheet.rows["aux.v_high"].value, 0.0)))
+    trip = work.choose("aux.v_trip", lambda: min(at_least(most, "E24"), v_max), f"Zener diode of E24 that the greatest supply, {show(most / TRIP_ROOM, 'V')}, stays {(TRIP_ROOM - 1) * 100:.0f} % below; the controller itself trips at {v_max:g} V (typical of the class, from memory)")
+    sheet.again("aux.v_max", trip)
 
 
 def findings(work: Work, plan: Plan) -> None:

@@ -1,4 +1,4 @@
-"""Start-up into full load and an output short: the two cases a steady period does not show."""
+"""Start-up into full load, an output short and a feedback that is open: what a steady period does not show."""
 
 from typing import Any
 
@@ -8,9 +8,10 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import flyback, magnetics
+from rhevectra.core.formulas import flyback, magnetics, output
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 
 FOLDED = (0.25, 0.2, 0.15, 0.1, 0.05, 0.02)
 """Shares of the switching frequency that controllers fall to under a short; the last ones are hiccup (common practice, no source)."""
@@ -18,6 +19,7 @@ HYSTERESIS = {False: 6.5, True: 3.0}
 """Supply voltage the controller may lose between start and lock-out [V] (typical of the class, from memory)."""
 DECISIONS = (
     DecisionSpec("switch.blanking", "Leading-edge blanking", "switch", unit="s", low=0.0, high=2e-6),
+    DecisionSpec("aux.v_trip", "Over-voltage trip of the auxiliary supply", "feedback", unit="V", low=5, high=100, schools="a Zener diode just above what the supply reaches; the controller's own limit"),
     DecisionSpec("switch.short_rate", "Pulse rate under a short, share", "switch", low=0.01, high=1.0, schools="1: none, the least pulse walks the current up; 0.1 to 0.25 folded back; less: hiccup"),
 )
 FIGURES = (
@@ -30,9 +32,10 @@ FIGURES = (
 
 
 def record(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
-    """Rows of both cases, judged at the points of the current limit."""
+    """Rows of all cases; start-up and short are judged at the points of the current limit."""
     _short(work, plan, s)
     _start(work, plan, s, o)
+    _open(work, plan, s)
 
 
 def _short(work: Work, plan: Any, s: pd.Stage) -> None:
@@ -67,3 +70,12 @@ def _start(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
     if float(short_of.min()) <= 0:
         missing = -float(short_of.min()) * float(s.np.value) / float(s.ns[0].value)
         work.find(MUST_FIX, "switch", f"at the least current limit the outputs cannot start into full load: {show(missing, 'A')} is missing", "start.time", "switch.current_limit")
+
+
+def _open(work: Work, plan: Any, s: pd.Stage) -> None:
+    """Where the trip on the auxiliary supply catches outputs that nothing regulates any more, and what their capacitors hold."""
+    sheet, table = work.sheet, work.parts["output_capacitors"]
+    for n, k in enumerate(s.extra["order"]):
+        sheet(f"output{k + 1}.v_open", output.at_trip, v_trip=sheet.rows["aux.v_trip"], v_forward=AUX_DROP, turns_secondary=s.ns[n], turns_aux=s.ns[-1], v_drop=plan.rectifiers[k]["row"]["v_forward_v"])
+        cap = sheet.rows[f"output{k + 1}.cap"].value
+        sheet.given(f"output{k + 1}.v_rated", table.row(cap)["v_class_v"], "V", "catalogue", f"rated voltage of {cap}")

@@ -17,6 +17,9 @@ from rhevectra.core.topologies.common.outputs import cans_for_step, record_range
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.wound import Plan
 
+OPEN = 1.4
+"""Output with its feedback open, until the trip on the supply catches it, over its voltage: estimated, judged as output1.v_open."""
+
 
 def record(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str, Any]:
     """Rows of all outputs; returns their losses."""
@@ -66,7 +69,7 @@ def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> t
     table = work.parts["output_capacitors"]
     full = corners.FULL.mask(work.grid)
     i_c, top = float(ripple[full].max()), float(peak[full].max())
-    able = [r for r in table.rows if r["v_class_v"] * 0.8 >= need.magnitude] or [max(table.rows, key=lambda r: r["v_class_v"])]
+    able = [r for r in table.rows if r["v_class_v"] >= OPEN * need.magnitude] or [max(table.rows, key=lambda r: r["v_class_v"])]
 
     def count_of(row: Any, filtered: bool) -> int:
         return max(int(np.ceil(max(_asks(work, need, row, i_c, top, fs, filtered).values()) - 1e-9)), 1)
@@ -80,7 +83,7 @@ def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> t
 
     pinned = work.choose.pins.get(f"filter{n}.l")
     wanted = bool(pinned) if pinned is not None else volume(False) > 2.5 * volume(True)
-    cap = work.choose(f"output{n}.cap", best(wanted)["name"], f"least volume of {len(able)} classes from {need.magnitude / 0.8:.3g} V")
+    cap = work.choose(f"output{n}.cap", best(wanted)["name"], f"least volume of {len(able)} classes from {OPEN * need.magnitude:.3g} V, what the output may reach with its feedback open")
     row = table.row(cap.value)
     asks = _asks(work, need, row, i_c, top, fs, wanted)
     decides = max(asks, key=lambda a: asks[a])

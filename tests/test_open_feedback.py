@@ -1,0 +1,70 @@
+"""A feedback that is open, or nearly so because its coupler is old: where the trip catches the output, what the capacitors hold, what the coupler still draws."""
+
+from dataclasses import replace
+
+import pytest
+from scipy.optimize import brentq
+
+from rhevectra import demo
+from rhevectra.core.basis.findings import LOOK_AT, NOTE
+from rhevectra.core.basis.preferred import at_least
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.design.size import size
+from rhevectra.project.codec import decode
+
+NEED = decode(demo.text("camera-hide"), "demo").requirement
+
+
+@pytest.mark.parametrize("name", demo.NAMES)
+@pytest.mark.parametrize("topology", ["flyback", "flyback_qr", "flyback_2sw"])
+def test_every_output_stays_below_what_its_capacitors_hold(name, topology):
+    """By rule; each output by its own turns and drop, turned into the supply's volts and solved back for the trip (second route)."""
+    need = decode(demo.text(name), "demo").requirement
+    if need.mains.kind == "dc" and topology != "flyback_2sw":
+        pytest.skip("no class holds that bus with one switch")
+    d = size(need, {"topology": topology})
+    trip = float(d.rows["aux.v_trip"].value)
+    assert trip == at_least(1.05 * d.value("aux.v_high"), "E24")
+    for n in range(1, len(need.outputs) + 1):
+        row = d.catalogue["rectifiers"].row(d.rows[f"rectifier{n}.class"].value)
+        turns, aux = d.value(f"transformer.ns{n}"), d.value("transformer.naux")
+        supply = lambda v, row=row, turns=turns, aux=aux: (v + row["v_forward_v"]) * aux / turns - 0.8  # noqa: E731
+        caught = brentq(lambda v, supply=supply: supply(v) - trip, 0.0, 1e3)
+        f = d.figure(f"output{n}.v_open")
+        assert f.value == pytest.approx(caught, rel=1e-9) and need.outputs[n - 1].magnitude < caught < f.limit
+
+
+def test_a_capacitor_that_would_burst_is_told_and_the_trip_cures():
+    small = min((r for r in size(NEED).catalogue["output_capacitors"].rows if 0.8 * r["v_class_v"] >= 24), key=lambda r: (r["v_class_v"], -r["c_f"]))["name"]
+    d = size(NEED, {"output1.cap": small, "aux.v_trip": 24.0})
+    told = [f for f in d.findings if f.figure == "output1.v_open"]
+    assert len(told) == 1 and told[0].severity == LOOK_AT and told[0].cure in ("aux.v_trip", "output1.cap") and d.feasible
+    assert not [f for f in size(NEED, {"output1.cap": small}).findings if f.figure == "output1.v_open"]
+
+
+def test_a_trip_within_what_the_supply_reaches_is_told():
+    d = size(NEED, {"aux.v_trip": 16.0})
+    assert d.figure("aux.v_high").margin < 0 and any(f.figure == "aux.v_high" for f in d.findings)
+
+
+@pytest.mark.parametrize(("volts", "topology"), [(24, "flyback"), (5, "forward_2sw"), (3.3, "llc_half"), (48, "psfb")])
+def test_the_coupler_still_stops_the_pulses_when_it_is_old(volts, topology):
+    """The resistor at which the aged coupler just draws the pull, found by bisection of both currents (second route); by rule the next below of E24, and not the one above."""
+    need = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=volts, current_max=60 / volts),), insulation="reinforced")
+    d = size(need, {"topology": topology, "feedback.ctr": 0.8})
+    reference = min(2.495, 0.5 * volts)
+    drawn = lambda r: 0.8 * 0.5 * (volts - reference - 1.2) / r  # noqa: E731
+    just, r = brentq(lambda r: drawn(r) - 1e-3, 1.0, 1e6), float(d.rows["feedback.r_led"].value)
+    assert r * (1 - 1e-9) <= just < at_least(1.001 * r, "E24") and d.value("feedback.i_end") == pytest.approx(drawn(r)) and d.figure("feedback.i_end").margin >= 0
+    worn = size(need, {"topology": topology, "feedback.r_led": r, "feedback.ctr_left": 0.2})
+    told = [f for f in worn.findings if f.figure == "feedback.i_end"]
+    assert len(told) == 1 and told[0].severity == LOOK_AT and "feedback." in told[0].cure
+
+
+def test_where_there_is_no_coupler():
+    """Without insulation none is needed; from 2.2 V its diode cannot be fed beside the reference, which is said."""
+    bare = replace(NEED, insulation="functional")
+    assert "feedback.i_end" not in size(bare).rows
+    assert "feedback.i_end" not in size(bare, {"topology": "buck_aux"}).rows
+    low = size(replace(NEED, outputs=(Output(voltage=2.2, current_max=5),)), {"topology": "forward_2sw"})
+    assert "feedback.i_end" not in low.rows and any(f.severity == NOTE and "another rail" in f.text for f in low.findings)
