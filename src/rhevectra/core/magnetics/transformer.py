@@ -30,6 +30,8 @@ from rhevectra.core.magnetics.windows import Windows
 CANDIDATES = 5
 COPPER_SHARE = 0.2
 """Copper of a window, eddy currents reckoned in (estimate, for how far the turns tried reach; each is then worked out)."""
+LEAST_WALL = 0.88
+"""Most that chambers may leak with the thinnest wall by even fields alone, over what is wanted of them: these say up to an eighth too little."""
 RISE_AIM = 0.90
 """Share of the allowed rise a core may reach in the search, whose currents are still estimates."""
 HEAT_TRANSFER = {"natural": 10.0, "forced": 25.0, "conduction": 16.0}
@@ -290,7 +292,7 @@ def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> T
         "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""), "rise": (trial.rise, RISE_AIM * need.rise_max, "K"),
         "gap": (trial.gap, need.gap_max_share * np.sqrt(post), "m"), "ratio": (ratio, 1e-9, ""), "parts": (thin, 1.0, ""),
         **({} if need.half is None or not need.half.spaced else {"leg": (fuller_leg(need, win, trial), need.b_max, "T")}),
-        **({} if need.leak_aim is None else {"leak": (beside_leakage(need, win, trial), need.leak_aim, "H"), "no room": (need.leak_aim / beside_leakage(need, win, trial, np.maximum(1 - trial.fill, 0.0) * win.height[:, None]), 1.0, "")}), "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
+        **({} if need.leak_aim is None else {"leak": (beside_leakage(need, win, trial), LEAST_WALL * need.leak_aim, "H"), "no room": (need.leak_aim / beside_leakage(need, win, trial, np.maximum(1 - trial.fill, 0.0) * win.height[:, None]), 1.0, "")}), "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
     excess = np.zeros(shape)
     for value, limit, _unit in constraints.values():
         over = np.where(value > limit, np.where(np.asarray(limit) > 1e-6, value / np.maximum(limit, 1e-9), 2.0) - 1, 0.0)

@@ -186,7 +186,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     half = (0.5 / o["f"])[full]
     made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=float(np.max(linkage)), swing=(2 * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
                               rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=() if s.wound is not None else stack(work, windings, tapes, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins_of(work), tapes=tapes)
-    return made if s.wound is None else chambers.beside(replace(made, leak_aim=float(s.lr)), chambers.wall_least(margin))
+    return made if s.wound is None else chambers.beside(replace(made, leak_aim=float(resonant.geometric_for(s.lr, s.lm + s.lr))), chambers.wall_least(margin))
 
 
 def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], grade: Any) -> st.Stage:
