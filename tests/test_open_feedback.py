@@ -1,16 +1,19 @@
 """A feedback that is open, or nearly so because its coupler is old: where the trip catches the output, what the capacitors hold, what the coupler still draws."""
 
+import re
 from dataclasses import replace
 
 import pytest
 from scipy.optimize import brentq
 
 from rhevectra import demo
+from rhevectra.app.netlist import netlist_text
 from rhevectra.core.basis.findings import LOOK_AT, NOTE
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
 from rhevectra.project.codec import decode
+from spice import measure
 
 NEED = decode(demo.text("camera-hide"), "demo").requirement
 
@@ -68,3 +71,18 @@ def test_where_there_is_no_coupler():
     assert "feedback.i_end" not in size(bare, {"topology": "buck_aux"}).rows
     low = size(replace(NEED, outputs=(Output(voltage=2.2, current_max=5),)), {"topology": "forward_2sw"})
     assert "feedback.i_end" not in low.rows and any(f.severity == NOTE and "another rail" in f.text for f in low.findings)
+
+
+@pytest.mark.parametrize(("topology", "line"), [("flyback", 265.0), ("flyback", 85.0), ("flyback_qr", 265.0)])
+def test_a_shorted_rectifier_in_the_simulator(topology, line, tmp_path):
+    """The exported circuit with a milliohm in the rectifier's place and a comparator that never trips: the current at the end of the least pulse is the figure's, less what the resistances it leaves out take (no more than 25 %)."""
+    d = size(NEED, {"topology": topology})
+    text = re.sub(r"(?m)^Dout1 (\S+ \S+) \S+$", r"Dout1 \1 DOUT1\nRshort \1 1m", re.sub(r"(?m)^Vref ref 0 DC \S+$", "Vref ref 0 DC 1e6", netlist_text(d, line, 1.0, "peak")))
+    text = re.sub(r"(?m)^\.tran .*$", ".tran 1n 1.2u 0 1n uic", text)
+    t, bus = float(d.rows["switch.t_least"].value), float(re.search(r"(?m)^Vbus bus 0 DC (\S+)$", text).group(1))
+    begun = 30e-9  # the gate is up and the node discharged
+    found = measure(text.replace("\n.end\n", "\n.save all @llk[i]\n.end\n"), ["let ip=@llk[i]"], {"i": "MAX ip"}, (0.0, t + begun), tmp_path / "short.cir")["i"]
+    formula = (bus + float(d.value("transformer.v_reflected"))) * t / float(d.value("transformer.leakage"))
+    at = d.grid.find(line).index
+    sized = float(d.rows["fault.i_switch"].at((at[0], at[1], at[2], d.grid.bus.index("peak"))))
+    assert sized == pytest.approx(formula, rel=0.03) and 0.75 * sized < found < 1.02 * sized

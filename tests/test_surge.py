@@ -1,5 +1,6 @@
 """Switch-on, hot restart, surges and life: against a circuit simulator, integration and phasors."""
 
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -124,3 +125,34 @@ def test_film_has_ripple_and_life_and_little_storage():
     assert float(film.value("loss.bulk").max()) < float(can.value("loss.bulk").max())
     held = size(replace(need, hold_up=0.05), {"front_end": "pfc_ccm", "topology": "full_bridge", "pfc.c_kind": "film"})
     assert not held.feasible and any(f.figure == "bulk.hold_up" for f in held.findings)
+
+
+@pytest.mark.parametrize(("amps", "thermistor", "stands"), [(12.0, None, None), (12.0, "smallest", False)])
+def test_a_relay_that_is_stuck(amps, thermistor, stands):
+    """Welded: the series circuit of mains and bridge alone, integrated here by small steps from an empty bus (second algorithm), at the worst of the angles tried; open: the line current in the limiter against its rating."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=48, current_max=amps),), insulation="reinforced")
+    pins = {"front_end": "pfc_ccm", "topology": "llc_half", "inlet.limiter": "relay"}
+    if thermistor:
+        pins["inlet.thermistor"] = min(size(need, pins).catalogue["thermistors"].rows, key=lambda r: r["i_rated_a"])["name"]
+    d = size(need, pins, noise=False)
+    told = next(f.text for f in d.findings if f.text.startswith("a stuck relay"))
+    z, c = need.source_impedance, float(np.max(d.rows["pfc.c_bus"].value))
+    r, inductance, w = float(d.rows["inlet.r_source"].value), z.x / (2 * np.pi * 50), 2 * np.pi * 47
+    peaks = []
+    for phase in np.radians((40.0, 65.0, 90.0)):
+        i, v, t, h, top = 0.0, 0.0, 0.0, 1e-6, 0.0
+        while t < 0.01 and i >= 0:
+            i += h * (np.sqrt(2) * 265 * np.sin(w * t + phase) - v - r * i) / inductance
+            v, t = v + h * max(i, 0.0) / c, t + h
+            top = max(top, i)
+        peaks.append(top)
+    welded = float(re.search(r"welded, ([\d.]+) A", told).group(1))
+    assert 0.85 * max(peaks) < welded < 1.05 * max(peaks)
+    line, rated = float(np.max(d.rows["inlet.i_rms"].value)), d.catalogue["thermistors"].row(d.rows["inlet.thermistor"].value)["i_rated_a"]
+    assert ("which it stands" in told) == (d.value("inlet.i_rms") <= rated) and line > 0
+    assert stands is None or ("which it stands" in told) == stands
+
+
+def test_without_a_relay_nothing_is_told_of_one():
+    d = size(Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=24, current_max=2),)), {"topology": "flyback"}, noise=False)
+    assert not any("relay" in f.text for f in d.findings)

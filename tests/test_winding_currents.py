@@ -29,7 +29,7 @@ def test_harmonics_and_their_phases(topology):
     d = size(need, {"topology": topology, **({"secondary.kind": "centre_tap"} if topology in TAPPED else {})}, noise=False)
     asked, found = d.context["plan"].need, exact(d, d.grid.find(195.0))
     senses = FLYBACK if topology.startswith("flyback") else TAP if topology in TAPPED else SINGLE
-    of = {n: w for n, w in zip(("primary", *senses), asked.windings, strict=False)}
+    of = dict(zip(("primary", *senses), asked.windings, strict=False))
     primary = next(n for n in PRIMARY if n in found.currents)
     _, first = spectrum(found.t, found.currents[primary], found.period)
     turn, turned = np.exp(-1j * np.angle(first[0]) * ORDERS), np.exp(-1j * np.angle(asked.windings[0].harmonics[0]) * ORDERS)

@@ -398,3 +398,9 @@ def boundary_inductance(v_bus: Any, duty: Any, t_valley: Any, fs: Any, power: An
 def limit_rate(lp: Any, i_limit: Any, v_bus: Any, v_reflected: Any, t_valley: Any) -> Any:
     """Frequency [Hz] at the current limit."""
     return 1 / (lp * i_limit / v_bus + lp * i_limit / v_reflected + t_valley)
+
+
+@formula("I_x = (V_bus + V_or)·t/L_lk", "A", "V_bus V_or t L_lk", "bus and the output's voltage, which a shorted rectifier turns against it, across the leakage alone (resistances left out: upper bound)")
+def fault_current(v_bus: Any, v_reflected: Any, t_least: Any, leakage: Any) -> Any:
+    """Switch current [A] at the end of the least pulse where the main rectifier is shorted."""
+    return (v_bus + v_reflected) * t_least / leakage

@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.basis.preferred import FUSES
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
@@ -80,12 +81,25 @@ def record(work: Work, path: Inrush, rows: Mapping[str, Any], line: Any, limited
     fuse = choose_fuse(work, rows["i_rms"], float(np.max(once.value)), float(again.value))
     sheet("inlet.i2t_limit", surge.fuse_melts, share=PULSES, rated=fuse)
     sheet("inlet.i2t_once", surge.fuse_melts, share=ONCE, rated=fuse)
+    if not limited:
+        _relay(work, path, rows["i_rms"], float(source.value), float(fuse.value))
     if path.bridge is not None:
         sheet.given("inlet.i_surge_limit", BRIDGE_SURGE * path.bridge["i_rated_a"], "A", "catalogue", f"one half wave of {path.bridge['name']} (typical, from memory)")
         sheet.given("inlet.v_clamp_limit", path.bridge["v_class_v"], "V", "catalogue", f"class voltage of {path.bridge['name']}")
     most = SWELL * work.need.mains.v_max
     arrester = choose("inlet.arrester", lambda: next((v for v in ARRESTERS if v >= most), ARRESTERS[-1]), f"next class that still rests at {SWELL:g} × {work.need.mains.v_max:g} V (common practice)")
     sheet("inlet.v_clamp", surge.arrester_clamps, v_class=arrester)
+
+
+def _relay(work: Work, path: Inrush, i_rms: Any, r: float, fuse: float) -> None:
+    """What a relay that is stuck does: welded, nothing limits the switching on; open, the limiter carries the current in run."""
+    peak, melting = (max(x) for x in zip(*(_restart(work, path, r, phase) for phase in PHASES), strict=True))
+    line, rated = float(np.max(np.where(corners.FULL.mask(work.grid), i_rms.value, 0))), path.thermistor["i_rated_a"]
+    opens, one_wave = melting > float(surge.fuse_melts(ONCE, fuse)), BRIDGE_SURGE * path.bridge["i_rated_a"] if path.bridge is not None else np.inf
+    ends = "which the fuse ends" if opens else "which the fuse stands"
+    bridge = f", beyond the {show(one_wave, 'A')} the bridge survives" if peak > one_wave else ""
+    stands = f"which it stands (rated {show(rated, 'A')})" if line <= rated else f"rated for {show(rated, 'A')}: let the stage start only behind a closed contact, or put a thermal link on it"
+    work.find(NOTE, "inlet", f"a stuck relay: welded, {show(peak, 'A')} and {melting:.3g} A²s at switch-on, {ends}{bridge}; open, the limiter carries {show(line, 'A')}, {stands}", "inlet.i_inrush_hot", "")
 
 
 def _restart(work: Work, path: Inrush, r: float, phase: float) -> tuple[float, float]:

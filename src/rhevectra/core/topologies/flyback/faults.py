@@ -1,4 +1,4 @@
-"""Start-up into full load, an output short and a feedback that is open: what a steady period does not show."""
+"""Start-up into full load, an output short and a feedback that is open, a rectifier that is short: what a steady period does not show."""
 
 from typing import Any
 
@@ -26,6 +26,8 @@ FIGURES = (
     FigureSpec("short.i_peak", "Peak current into a short", "Î_sc", "switch", corners.SHORT, limit="switch.i_max", limit_kind="max", fixed="leakage, saturation and cable resistance left out (on the safe side but for saturation)",
                sentence="the least pulse adds volt-seconds that a shorted rectifier must take back"),
     FigureSpec("short.b_peak", "Flux density into a short", "B̂_sc", "transformer", corners.SHORT, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot"),
+    FigureSpec("fault.i_switch", "Switch current, rectifier shorted", "I_x", "switch", corners.FULL, fixed="resistances and saturation of the die left out (on the safe side)",
+               sentence="only the leakage holds it until blanking and delay have passed: what the die has to stand, or the fuse to end"),
     FigureSpec("start.time", "Start-up time into full load", "t_su", "feedback", corners.START, fixed="current of the core taken as at full output; soft start left out"),
     FigureSpec("start.c_supply", "Supply capacitor, at least", "C_su", "feedback", corners.START, fixed="capacitor tolerance and cold"),
 )
@@ -36,6 +38,7 @@ def record(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
     _short(work, plan, s)
     _start(work, plan, s, o)
     _open(work, plan, s)
+    work.sheet("fault.i_switch", flyback.fault_current, v_bus=s.v_bus, v_reflected=o["v_or"], t_least=work.sheet.rows["switch.t_least"], leakage=plan.leakage)
 
 
 def _short(work: Work, plan: Any, s: pd.Stage) -> None:
