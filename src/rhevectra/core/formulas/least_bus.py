@@ -60,3 +60,9 @@ def mean_voltage_refilled(power: Any, lp: Any, i_limit: Any, t_valley: Any) -> A
 def by_current(v_mean: Any, v_reflected: Any) -> Any:
     """Bus [V] at which the limit is reached; a hundred times V_q where no bus would do."""
     return v_mean * v_reflected / np.maximum(v_reflected - v_mean, 0.01 * v_reflected)
+
+
+@formula("I_x = I_line·V_bus/V_x", "A", "I_line V_bus V_x", "the same power from a bus, and a line, that much lower, in pulses of the same shape (upper bound: they broaden)")
+def line_current(i_line: Any, v_bus: Any, v_least: Any) -> Any:
+    """Line current rms [A] behind a plain bridge when the line has sagged until the bus is at v_least [V], from that at another bus."""
+    return i_line * v_bus / v_least

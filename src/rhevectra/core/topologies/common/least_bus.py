@@ -2,6 +2,9 @@
 
 from typing import Any
 
+import numpy as np
+
+from rhevectra.core.basis import corners
 from rhevectra.core.formulas import least_bus
 from rhevectra.core.stages.work import Work
 
@@ -18,6 +21,7 @@ def record_by_duty(work: Work, v_bus: Any, duty: Any) -> None:
     """The least bus of a stage whose duty goes against the bus in proportion."""
     record_asked(work)
     work.sheet("switch.v_bus_least", least_bus.by_duty, v_bus=v_bus, duty=duty, duty_limit=work.sheet.rows["switch.duty_limit"])
+    record_line(work)
 
 
 def record_asked(work: Work) -> None:
@@ -25,3 +29,16 @@ def record_asked(work: Work) -> None:
     row = work.sheet.rows.get(END_OF_HOLD_UP)
     if row is not None and work.need.hold_up > 0:
         work.sheet.again("switch.v_bus_asked", row)
+
+
+def record_line(work: Work) -> None:
+    """The line current of a plain bridge or a doubler when the line has sagged so far that full load is about to be lost."""
+    rows, grid = work.sheet.rows, work.grid
+    if "bulk.v_valley" not in rows or "pfc.v_bus" in rows:
+        return
+    full = np.broadcast_to(corners.FULL.mask(grid), grid.shape)
+    valley, line, least = (np.broadcast_to(rows[id].value, grid.shape) for id in ("bulk.v_valley", "inlet.i_rms", "switch.v_bus_least"))
+    at = np.unravel_index(int(np.argmin(np.where(full, valley, np.inf))), grid.shape)
+    given = {name: work.sheet.given(f"sag.{name}", float(x[at]), unit, "solved", f"{text} at the lowest valley of full load") for name, x, unit, text in (("i_line_there", line, "A", "line current"), ("v_valley", valley, "V", "bus"))}
+    v_least = work.sheet.given("sag.v_least", float(np.where(full, least, -np.inf).max()), "V", "solved", "greatest of all corners: bus down to which full load is held")
+    work.sheet("sag.i_line", least_bus.line_current, i_line=given["i_line_there"], v_bus=given["v_valley"], v_least=v_least)

@@ -9,7 +9,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, least_bus
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.least_bus import record_asked
+from rhevectra.core.topologies.common.least_bus import record_asked, record_line
 from rhevectra.core.topologies.flyback import period as pd
 
 
@@ -53,3 +53,4 @@ def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
         by_share = sheet("sag.v_by_share", least_bus.by_share, v_reflected=o["v_or"], share=rows["return.share_limit"])
         by_duty = sheet.either("sag.v_by_winding", by_share.value >= by_duty.value, by_share, by_duty, "the bus has to stay above the reflected voltage with room, or the duty below its limit")
     sheet.either("switch.v_bus_least", by_limit.value >= by_duty.value, by_limit, by_duty, "the least current limit is reached before the largest duty, or after it")
+    record_line(work)
