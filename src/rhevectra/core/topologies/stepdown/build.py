@@ -44,9 +44,9 @@ WHOLE_TURNS = 1.03
 AT_LIMIT = 1.45
 """Largest current at the limit over that of the output while the switch is on: ripple, magnetising current and tolerance, estimated."""
 DUTY_AIM, DUTY_ROOM, LITTLE_OVER = 0.975, 0.985, 1.25
-"""Longest duty over its limit that is aimed at, which is good enough, and up to which a shorter planned duty brings it there."""
-SAGGED = 0.96
-"""Planned duty over its limit at the end of hold-up: drops, leakage and whole turns take the rest."""
+"""Longest duty over its limit that is aimed at, which is good enough while it is estimated (of a core driven both ways: 1), and up to which a shorter planned duty brings it there."""
+SAGGED, SAGGED_MORE, LOW_BUS = 0.945, 0.895, 150.0
+"""Planned duty over its limit at the end of hold-up: drops, leakage and whole turns take the rest, more of it where a phase shift turns the current over or the bus is below LOW_BUS [V]."""
 SKIPPED = 0.25
 """Share of the full-load pulse below which pulses are left out."""
 
@@ -93,7 +93,7 @@ def _reset_ratio(work: Work, v: Variant) -> float:
 def _duty(work: Work, v: Variant, v_low: float, share: float) -> Any:
     """Duty at the lowest bus in run [V]; share: of the usual one, or of what leaves its limit for the end of hold-up."""
     longest, sagged = work.sheet.rows["switch.duty_limit"].value, asked(work, v_low)
-    usual, held = v.duty * _longer(work, v), float(f"{SAGGED * float(longest) * sagged / v_low:.3g}")
+    usual, held = v.duty * _longer(work, v), float(f"{(SAGGED_MORE if v.phase or v_low < LOW_BUS else SAGGED) * float(longest) * sagged / v_low:.3g}")
     why = f"school: about {usual:.2g} of the pulse period at the lowest bus, the rest for commutation and load steps"
     if held < usual:
         usual, why = held, f"so that it stays below its limit down to {show(sagged, 'V')} of bus, the end of hold-up"
@@ -123,7 +123,7 @@ def _missed(v: Variant, work: Work, plan: Plan, longest: float, peak: float, so_
     """What has to be known beforehand for what a plan missed: share of its duty, count of its transformers, its current at the limit [A]. so_far: what was known."""
     known: dict[str, Any] = {}
     over = longest / float(plan.switch["duty_limit"].value)
-    if DUTY_ROOM < over < LITTLE_OVER and not work.choose.pinned("forward.duty"):
+    if (1.0 if v.both_ways else DUTY_ROOM) < over < LITTLE_OVER and not work.choose.pinned("forward.duty"):
         known["share"] = DUTY_AIM / over
     if v.bridged and "count" not in so_far and (count := pieces.fewest(work, plan)) > 1:
         known["count"] = count
