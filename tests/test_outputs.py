@@ -7,7 +7,7 @@ import pytest
 
 from rhevectra.core.basis.requirement import LoadStep, Mains, Output, Requirement
 from rhevectra.core.design.size import size
-from rhevectra.core.formulas import flyback, output
+from rhevectra.core.formulas import faults, output
 
 WIDE = Mains(kind="ac1", v_min=85, v_max=265)
 
@@ -85,7 +85,7 @@ def test_a_short_walks_the_current_as_a_simulation_says(f_short):
     """Invented stage of 60 W. Where the drop takes the pulse back the limit holds; where it does not, the printed balance is met within 5 %."""
     v_bus, t_least, n, v_f, r, lp, limit = 370.0, 0.55e-6, 3.8, 0.7, 0.1, 650e-6, 2.4
     held = limit + v_bus * 0.25e-6 / lp
-    mine = flyback.short_peak(held, flyback.short_balance(v_bus, t_least, f_short, n, v_f, r), v_bus, t_least, lp)
+    mine = faults.short_peak(held, faults.short_balance(v_bus, t_least, f_short, n, v_f, r), v_bus, t_least, lp)
     simulated = staircase(v_bus, t_least, f_short, n, v_f, r, lp, limit)
     assert mine == pytest.approx(max(simulated, held), rel=0.05)
     assert (mine > 1.5 * held) == (f_short == 65e3)

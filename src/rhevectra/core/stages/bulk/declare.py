@@ -25,8 +25,8 @@ def figures(stacked: bool) -> tuple[FigureSpec, ...]:
             FigureSpec("bulk.v_capacitor", "Voltage of either capacitor", "V_C", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max", fixed=inlet.TEMPERATURE, sentence="half the bus, and what mismatch and leakage add"),
             FigureSpec("standby.balance", "Loss of the balance resistors", "P_b", "bulk", corners.PEAKS))
     return (*inlet.FIGURES,
-            FigureSpec("sag.i_line", "Line current where full load is lost", "I_x", "inlet", corners.FULL, limit="inlet.fuse", limit_kind="max", fixed="pulses of the shape they have at the lowest line, though they broaden (on the safe side, up to a sixth)", look_only=True,
-                       sentence="mains that sag slowly heat inlet and bridge most just before the stage lets go: brown-out has to end it"),
+            FigureSpec("sag.i_line", "Line current where full load is lost", "I_x", "inlet", corners.FULL, fixed="pulses of the shape they have at the lowest line, though they broaden (on the safe side, up to a sixth)",
+                       sentence="mains that sag slowly heat inlet and bridge most just before the stage lets go: brown-out, or the fuse, has to end it"),
             FigureSpec("bridge.conduction_time", "Bridge conduction time", "t_c", "bulk", worst="min", fixed=inlet.TEMPERATURE),
             FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "bulk", limit="bridge.v_limit", limit_kind="max"),
             FigureSpec("bridge.i_avg", "Diode current, average", "I_D", "bulk", limit="bridge.i_limit", limit_kind="max"),
@@ -35,7 +35,7 @@ def figures(stacked: bool) -> tuple[FigureSpec, ...]:
             *(pair if stacked else one), *inlet.BULK_FIGURES)
 
 
-CURES = {**inlet.CURES, "sag.i_line": "switch.current_limit", "bulk.v_capacitor": "bulk.r_balance"}
+CURES = {**inlet.CURES, "bulk.v_capacitor": "bulk.r_balance"}
 SHAPES_CURRENT = False
 NO_PICTURES = ("envelope", "derating", "phases")
 MAINS = "ac1"

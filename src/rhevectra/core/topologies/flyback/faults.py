@@ -8,7 +8,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import flyback, magnetics, output
+from rhevectra.core.formulas import faults, magnetics, output
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP
@@ -38,7 +38,7 @@ def record(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
     _short(work, plan, s)
     _start(work, plan, s, o)
     _open(work, plan, s)
-    work.sheet("fault.i_switch", flyback.fault_current, v_bus=s.v_bus, v_reflected=o["v_or"], t_least=work.sheet.rows["switch.t_least"], leakage=plan.leakage)
+    work.sheet("fault.i_switch", faults.fault_current, v_bus=s.v_bus, v_reflected=o["v_or"], t_least=work.sheet.rows["switch.t_least"], leakage=plan.leakage)
 
 
 def _short(work: Work, plan: Any, s: pd.Stage) -> None:
@@ -49,25 +49,25 @@ def _short(work: Work, plan: Any, s: pd.Stage) -> None:
     path = sheet.total("short.r", "Ω", "rectifier and secondary winding", rectifier=s.r_rectifier, winding=s.r_winding)
 
     def walks(share: float) -> bool:
-        balance = flyback.short_balance(s.v_bus.value, least.value, share * float(sheet.rows["fs"].value), ratio.value, main["v_forward_v"], path.value)
-        return bool(np.any(flyback.short_peak(s.i_limit.value, balance, s.v_bus.value, least.value, sheet.rows["transformer.lp_min"].value) > s.i_limit.value))
+        balance = faults.short_balance(s.v_bus.value, least.value, share * float(sheet.rows["fs"].value), ratio.value, main["v_forward_v"], path.value)
+        return bool(np.any(faults.short_peak(s.i_limit.value, balance, s.v_bus.value, least.value, sheet.rows["transformer.lp_min"].value) > s.i_limit.value))
     rate = work.choose("switch.short_rate", lambda: next((r for r in FOLDED if not walks(r)), FOLDED[-1]), "largest usual share at which the least pulse does not walk the current up (foldback or hiccup of the controller, common practice)")
     f_short = sheet.given("short.f", float(rate.value) * float(sheet.rows["fs"].value), "Hz", "rule", "switching frequency times the share under a short")
-    balance = sheet("short.i_balance", flyback.short_balance, v_bus=s.v_bus, t_least=least, f_short=f_short, ratio=ratio, v_forward=main["v_forward_v"], r=path)
-    peak = sheet("short.i_peak", flyback.short_peak, i_limit=s.i_limit, i_balance=balance, v_bus=s.v_bus, t_least=least, lp=sheet.rows["transformer.lp_min"])
+    balance = sheet("short.i_balance", faults.short_balance, v_bus=s.v_bus, t_least=least, f_short=f_short, ratio=ratio, v_forward=main["v_forward_v"], r=path)
+    peak = sheet("short.i_peak", faults.short_peak, i_limit=s.i_limit, i_balance=balance, v_bus=s.v_bus, t_least=least, lp=sheet.rows["transformer.lp_min"])
     sheet("short.b_peak", magnetics.flux_density, inductance=s.lp, current=peak, turns=s.np, area=sheet.rows["transformer.area_min"])
 
 
 def _start(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
     sheet = work.sheet
     order = s.extra["order"]
-    parts = {f"output{k + 1}": sheet(f"start.q{k + 1}", flyback.reflected_charge, c=sheet.rows[f"output{k + 1}.c"], v=sheet.rows[f"load.v{k + 1}"], turns_secondary=s.ns[n], turns_primary=s.np) for n, k in enumerate(order)}
+    parts = {f"output{k + 1}": sheet(f"start.q{k + 1}", faults.reflected_charge, c=sheet.rows[f"output{k + 1}.c"], v=sheet.rows[f"load.v{k + 1}"], turns_secondary=s.ns[n], turns_primary=s.np) for n, k in enumerate(order)}
     charge = sheet.total("start.charge", "C", "output capacitors, seen from the primary", **parts)
     both = {"i_mean": o["i_mean"], "limit_worst": s.i_limit, "limit_least": sheet.rows["switch.limit_min"]}
-    least = sheet("start.i_least", flyback.current_in_proportion, **both) if s.variant.valley else sheet("start.i_least", flyback.current_at_least_limit, fs=o["fs"], t_off=o["t_off"], **both)
-    time = sheet("start.time", flyback.start_time, charge=charge, i_least=least, i_load=o["i_sum"])
+    least = sheet("start.i_least", faults.current_in_proportion, **both) if s.variant.valley else sheet("start.i_least", faults.current_at_least_limit, fs=o["fs"], t_off=o["t_off"], **both)
+    time = sheet("start.time", faults.start_time, charge=charge, i_least=least, i_load=o["i_sum"])
     window = sheet.given("start.hysteresis", HYSTERESIS[plan.switch["integrated"]], "V", "catalogue", "supply voltage between start and lock-out (typical of the class, from memory)")
-    sheet("start.c_supply", flyback.supply_capacitor, i_supply=sheet.rows["aux.i"], t_start=time, hysteresis=window)
+    sheet("start.c_supply", faults.supply_capacitor, i_supply=sheet.rows["aux.i"], t_start=time, hysteresis=window)
     mask = corners.START.mask(work.grid)
     short_of = np.where(mask, least.value - o["i_sum"].value, np.inf)
     if float(short_of.min()) <= 0:

@@ -50,6 +50,14 @@ def _bridge_waveforms(design: Any, o: Any, s: Any, at: Any) -> list[Shape]:
     return [Shape("switch voltage", "V", t, v, 2 * half, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", *waves["primary"], 2 * half, "primary"), Shape("inductor current", "A", *waves["inductor"], 2 * half, "secondary")]
 
 
+def bus_current(design: Any, corner: Corner) -> Shape:
+    """What a phase-shifted bridge takes from the bus in each pulse: its primary's current while the bus lies across it, which first flows back; nothing while it circulates."""
+    o, at = design.context["o"], reader(corner.index)
+    half, turned, e = 1 / at(o["fs"]), max(at(o["t_c"]), 1e-10), 1e-10
+    end = min(turned + at(o["t_e"]), half - 3 * e)
+    return Shape("bus current", "A", np.array([0.0, turned, end, end + e, half]), np.array([-at(o["i_left"]), at(o["i_start"]), at(o["i_peak"]), 0.0, 0.0]), half, "primary")
+
+
 def transient(design: Any, corner: Corner) -> list[Shape]:
     """The period around the turn-off."""
     whole, at = waveforms(design, corner), reader(corner.index)
