@@ -21,6 +21,12 @@ PRIMARY = ("llk", "lres")
 TAP, SINGLE, FLYBACK = {"dfeed": -1, "dfeed2": 1}, {"dfeed": -1}, {"dout1": 1}
 
 
+def at_crest(d, line):
+    """The corner of full load at a line voltage, the bus at its crest."""
+    at = d.grid.find(line).index
+    return d.grid.corner((*at[:3], len(d.grid.bus) - 1))
+
+
 def spectrum(t, i, period):
     """Average and complex harmonics of a waveform, from its instants."""
     even = np.arange(4096) * period / 4096
@@ -67,7 +73,7 @@ def test_core_loss_of_the_exact_flux(topology, share):
     """At both ends of the mains and full load within 8 %; in the push-pull the spike of the clamp adds a little, the active clamp's slopes are taken at the lowest bus (on the safe side)."""
     d = size(decode(demo.text("ringing-lab-bench"), "demo").requirement, {"topology": topology}, noise=False)
     for line in (195.0, 265.0):
-        corner = next(d.grid.corner((i, 0, j, len(d.grid.bus) - 1)) for i, v in enumerate(d.grid.lines) if v == line for j, p in enumerate(d.grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
+        corner = at_crest(d, line)
         assert float(d.rows["transformer.loss_core"].at(corner.index)) == pytest.approx(core_loss_of(d, corner), rel=share), line
 
 
@@ -79,7 +85,7 @@ def test_what_is_drawn_from_the_bus(topology, monkeypatch):
     monkeypatch.setattr(spectrum_of, "harmonics", lambda even, period, edge: seen.append((even, period)) or taken(even, period, edge))
     d = size(decode(demo.text("ringing-lab-bench"), "demo").requirement, {"topology": topology, "front_end": "plain"}, noise=False)
     for line in (195.0, 265.0):
-        corner = next(d.grid.corner((i, 0, j, len(d.grid.bus) - 1)) for i, v in enumerate(d.grid.lines) if v == line for j, p in enumerate(d.grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
+        corner = at_crest(d, line)
         found, shapes = exact(d, corner), spectrum_of.waves(d, corner)
         seen.clear()
         spectrum_of.bus_ripple(d, corner, shapes[1], spectrum_of.even(shapes[0]), 1e-9, 0.1, 1e-4)
@@ -99,7 +105,7 @@ def test_the_node_that_drives_the_winding_capacitance(topology):
     d = size(decode(demo.text("ringing-lab-bench"), "demo").requirement, {"topology": topology}, noise=False)
     node = TOPOLOGIES[topology].EXACT_RATINGS.get("switch.v_peak", ("node", "drain", "V"))[1]
     for line in (195.0, 265.0):
-        corner = next(d.grid.corner((i, 0, j, len(d.grid.bus) - 1)) for i, v in enumerate(d.grid.lines) if v == line for j, p in enumerate(d.grid.points) if p.case == "run" and p.load == 1.0 and not p.label)
+        corner = at_crest(d, line)
         found, sized = exact(d, corner), spectrum_of.even(spectrum_of.waves(d, corner)[0])
         there = np.abs(np.fft.rfft(np.interp(np.arange(4096) * found.period / 4096, found.t, found.voltages[node])))
         here = np.abs(np.fft.rfft(sized)) * 4096 / len(sized)
