@@ -213,3 +213,9 @@ def test_decisions_that_were_made_keep_their_topology_when_the_load_grows():
     habit = size(asked(24, 110, 85, 265), noise=False).topology
     assert habit != "flyback" and {size(asked(24, 110, 85, 265), made, noise=False).topology for made in ({"transformer.core": "ETD39/20/13"}, {"no.such": 1.0})} == {habit}
     assert size(asked(24, 60, 85, 265), {"llc.ratio": 5.0}, noise=False).topology.startswith("llc")
+
+
+def test_numbers_from_an_array_serve_like_plain_ones():
+    """A requirement made from NumPy numbers is the one made from floats."""
+    made = [size(Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=kind(5.0), current_max=kind(1.48)),)), {"topology": "flyback"}, noise=False) for kind in (float, np.float64)]
+    assert made[0].value("switch.v_peak") == made[1].value("switch.v_peak") and made[0].rows["rectifier1.class"].value == made[1].rows["rectifier1.class"].value

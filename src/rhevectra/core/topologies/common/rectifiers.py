@@ -59,7 +59,7 @@ def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps
     cool = [r for r in able if room[r["name"]] >= coolable(work.need.cooling)] or able
     diodes, switches = ([r for r in cool if (r["kind"] == "synchronous") == wanted] for wanted in (False, True))
     least = [min((loss[r["name"]] for r in kind), default=np.inf) for kind in (diodes, switches)]
-    synchronous = bool(switches) and (not diodes or least[0] - least[1] > max(SYNCHRONOUS_GAIN * volts * amps, SYNCHRONOUS_LEAST))
+    synchronous = bool(switches and (not diodes or least[0] - least[1] > max(SYNCHRONOUS_GAIN * volts * amps, SYNCHRONOUS_LEAST)))
     field = switches if synchronous else diodes
     pick = min((r for r in field if loss[r["name"]] <= 1.15 * least[synchronous]), key=lambda r: (counts[r["name"]], r["v_class_v"], r["i_rated_a"]))
     why = f"least loss of {len(field)} classes above {show(v_class, 'V')} and twice the current"
