@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from rhevectra import demo
+from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.preferred import FUSES
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
@@ -99,3 +100,10 @@ def test_a_long_hold_up_is_built_by_rule(ms):
     assert float(np.max(d.rows["inlet.i2t"].value)) <= 0.3 * 5 * fuse**2 and float(d.rows["inlet.i2t_hot"].value) <= 5 * fuse**2  # 5·I² of a time-lag fuse (typical, from memory)
     smaller = max((f for f in FUSES if f < fuse), default=0.0)
     assert smaller < 1.5 * line or float(np.max(d.rows["inlet.i2t"].value)) > 0.3 * 5 * smaller**2 or float(d.rows["inlet.i2t_hot"].value) > 5 * smaller**2
+
+
+def test_a_reading_over_a_pinned_capacitor_still_tells_what_the_rule_would_take():
+    """A capacitance that is pinned and read counts as read; beside it stands the rule's, the same as without both."""
+    ruled = size(NARROW, {"topology": "flyback", "front_end": "plain"}, noise=False)
+    read = size(NARROW, {"topology": "flyback", "front_end": "plain", "bulk.c": 330e-6}, {"bulk.c": Measured(3.1e-4)}, noise=False)
+    assert read.rows["bulk.c"].value == 3.1e-4 and read.rows["bulk.c"].estimate.value == ruled.rows["bulk.c"].value

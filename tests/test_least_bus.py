@@ -27,7 +27,7 @@ def on_a_bus(design, volts: float, **other):
 
 @pytest.mark.parametrize("topology", STEPPING_DOWN)
 def test_a_step_down_stage_reaches_its_largest_duty_there(topology):
-    """Settled at that bus by the passes of the period (second route): the duty is the limit within 1.5 %; half a bus less is beyond it."""
+    """Settled at that bus by the passes of the period (second route): the duty is the limit within 1.5 %."""
     d = size(LAB, {"topology": topology})
     there = on_a_bus(d, d.value("switch.v_bus_least"))
     assert there.value("transformer.np") == d.value("transformer.np") and there.value("transformer.ns1") == d.value("transformer.ns1")

@@ -23,8 +23,6 @@ NEED = decode(demo.text("camera-hide"), "demo").requirement
 def test_every_output_stays_below_what_its_capacitors_hold(name, topology):
     """By rule; each output by its own turns and drop, turned into the supply's volts and solved back for the trip (second route)."""
     need = decode(demo.text(name), "demo").requirement
-    if need.mains.kind == "dc" and topology != "flyback_2sw":
-        pytest.skip("no class holds that bus with one switch")
     d = size(need, {"topology": topology})
     trip = float(d.rows["aux.v_trip"].value)
     assert trip == at_least(1.05 * d.value("aux.v_high"), "E24")

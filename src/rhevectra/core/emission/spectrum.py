@@ -65,9 +65,11 @@ def taken(current: Array, node: Array) -> tuple[Array, ...]:
 def bus_ripple(design: Any, corner: Corner, shape: Any, node: Array, edge: float, esr: float, c: float) -> Lines:
     """Voltage that the power stage's current (its shape; node: the switching node at even instants) makes across the bulk capacitor: as the topology says, or of the ways a stage can take its primary's current the one with the mean that is drawn."""
     told = getattr(TOPOLOGIES[design.topology], "bus_current", None)
-    mean = float(design.rows["bulk.p_load"].at(corner.index)) / float(design.rows["bus.v"].at(corner.index))
     if told is not None:
         shape = told(design, corner)
-    drawn = even(shape) if told is not None else min(taken(even(shape), node), key=lambda k: abs(float(k.mean()) - mean))
+        drawn = even(shape)
+    else:
+        mean = float(design.rows["bulk.p_load"].at(corner.index)) / float(design.rows["bus.v"].at(corner.index))
+        drawn = min(taken(even(shape), node), key=lambda k: abs(float(k.mean()) - mean))
     f, amps = harmonics(drawn, shape.period, edge)
     return strongest(f, amps * np.abs(noise.capacitor(f, c, esr)))

@@ -74,10 +74,10 @@ def record(work: Work, path: Inrush, rows: Mapping[str, Any], line: Any, limited
     sheet.given("inlet.e_inrush_limit", path.limiters * path.thermistor["energy_j"], "J", "catalogue", f"single pulse of {path.thermistor['name']}, as many as stand in the path")
     once = sheet("inlet.i2t", surge.melting_integral, energy=energy, r_limiter=cold, r_source=source)
     hot = sheet.given("inlet.r_hot", path.limiters * path.thermistor["r_hot_ohm" if limited else "r_cold_ohm"], "Ω", "catalogue", "limiter at its rated current" if limited else "the relay has bridged it in run: it is cold when the mains return")
-    peaks = [_restart(work, path, float(hot.value + source.value), phase) for phase in PHASES]
+    peak, melting = _restart(work, path, float(hot.value + source.value))
     text = f"series circuit of mains, limiter and capacitor integrated at {work.need.mains.v_max:g} V from an empty bus, the worst of {len(PHASES)} phases of switching on"
-    sheet.solved("inlet.i_inrush_hot", max(p for p, _ in peaks), "A", text, limiter=hot, source=source)
-    again = sheet.solved("inlet.i2t_hot", max(j for _, j in peaks), "A²s", text, limiter=hot, source=source)
+    sheet.solved("inlet.i_inrush_hot", peak, "A", text, limiter=hot, source=source)
+    again = sheet.solved("inlet.i2t_hot", melting, "A²s", text, limiter=hot, source=source)
     fuse = choose_fuse(work, rows["i_rms"], float(np.max(once.value)), float(again.value))
     sheet("inlet.i2t_limit", surge.fuse_melts, share=PULSES, rated=fuse)
     sheet("inlet.i2t_once", surge.fuse_melts, share=ONCE, rated=fuse)
@@ -93,20 +93,20 @@ def record(work: Work, path: Inrush, rows: Mapping[str, Any], line: Any, limited
 
 def _relay(work: Work, path: Inrush, i_rms: Any, r: float, fuse: float) -> None:
     """What a relay that is stuck does: welded, nothing limits the switching on; open, the limiter carries the current in run."""
-    peak, melting = (max(x) for x in zip(*(_restart(work, path, r, phase) for phase in PHASES), strict=True))
+    peak, melting = _restart(work, path, r)
     line, rated = float(np.max(np.where(corners.FULL.mask(work.grid), i_rms.value, 0))), path.thermistor["i_rated_a"]
-    opens, one_wave = melting > float(surge.fuse_melts(ONCE, fuse)), BRIDGE_SURGE * path.bridge["i_rated_a"] if path.bridge is not None else np.inf
-    ends = "which the fuse ends" if opens else "which the fuse stands"
+    one_wave = BRIDGE_SURGE * path.bridge["i_rated_a"] if path.bridge is not None else np.inf
+    ends = f"which the fuse {'ends' if melting > float(surge.fuse_melts(ONCE, fuse)) else 'stands'}"
     bridge = f", beyond the {show(one_wave, 'A')} the bridge survives" if peak > one_wave else ""
     stands = f"which it stands (rated {show(rated, 'A')})" if line <= rated else f"rated for {show(rated, 'A')}: let the stage start only behind a closed contact, or put a thermal link on it"
     work.find(NOTE, "inlet", f"a stuck relay: welded, {show(peak, 'A')} and {melting:.3g} A²s at switch-on, {ends}{bridge}; open, the limiter carries {show(line, 'A')}, {stands}", "inlet.i_inrush_hot", "")
 
 
-def _restart(work: Work, path: Inrush, r: float, phase: float) -> tuple[float, float]:
-    """Peak [A] and integral of the squared current [A²s] of one switch-on at the highest mains and their lowest frequency."""
-    m = work.need.mains
-    t, i, _ = rectifier.inrush_wave(m.v_max, m.f_min, r + float(path.source.esr), float(path.source.inductance), float(np.max(np.asarray(path.c.value))), 0.0, 150, phase)
-    return float(i.max()), float(np.trapezoid(np.square(i), t))
+def _restart(work: Work, path: Inrush, r: float) -> tuple[float, float]:
+    """Greatest peak [A] and greatest integral of the squared current [A²s] of a switch-on at any of PHASES, at the highest mains and their lowest frequency."""
+    m, c = work.need.mains, float(np.max(np.asarray(path.c.value)))
+    waves = [rectifier.inrush_wave(m.v_max, m.f_min, r + float(path.source.esr), float(path.source.inductance), c, 0.0, 150, phase)[:2] for phase in PHASES]
+    return max(float(i.max()) for _, i in waves), max(float(np.trapezoid(np.square(i), t)) for t, i in waves)
 
 
 def expected_restart(need: Requirement, r: float, inductance: float, joules: float) -> float:

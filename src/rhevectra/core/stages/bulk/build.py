@@ -80,9 +80,12 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     least = max(sum(r["c_f"] < expected for r in rows) - 4, 0)
     rows = rows[least : least + 10]
     values = np.array([r["c_f"] for r in rows])
-    found = None if choose.pinned("bulk.c") else _choose_c(need, work.grid, rows, values, places, power, i_hf, target, fixed or lowest, float(left.value), fixed > 0)
-    c = choose("bulk.c", found and found[:3])
-    floor = choose("bulk.v_min_stage", found[3] if found else lowest, "a twelfth below the valley with what is left of the capacitor, or as far below as the hold-up asks, at most 15 % below the valley aimed at" if found else "15 % below the valley aimed at")
+    if choose.pinned("bulk.c") and "bulk.c" not in work.sheet.measured:
+        by_rule, ends, why = None, lowest, "15 % below the valley aimed at"
+    else:
+        by_rule, ends = _choose_c(need, work.grid, rows, values, places, power, i_hf, target, fixed or lowest, float(left.value), fixed > 0)
+        why = "a twelfth below the valley with what is left of the capacitor, or as far below as the hold-up asks, at most 15 % below the valley aimed at"
+    c, floor = choose("bulk.c", by_rule), choose("bulk.v_min_stage", ends, why)
     cap = rows[int(np.argmin(np.abs(np.log(values / c.value))))]
     places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"], bridge["r_dynamic_ohm"])
     chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match)
@@ -129,7 +132,7 @@ def _balance(work: Work, p: Plan, crest: float, held: float) -> Any:
     return work.choose("bulk.r_balance", lambda: at_most(min(room / leak, 2.2e6)), f"largest that keeps either capacitor below {show(p.v_class, 'V')} where their leakage differs by {show(leak, 'A')} (common practice, from memory)")
 
 
-def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, places: tuple[Position, ...], power: float, i_hf: float, target: float, floor: float, left: float, fixed: bool) -> tuple[float, str, tuple[str, ...], float]:
+def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, places: tuple[Position, ...], power: float, i_hf: float, target: float, floor: float, left: float, fixed: bool) -> tuple[tuple[float, str, tuple[str, ...]], float]:
     """Smallest value that gives valley, hold-up with what is left of it, and ripple-current life, with the need that decided; and the bus [V] at which its hold-up ends: `floor` where that is fixed or the hold-up needs it, else as high as both leave it."""
     esr, n = np.tile([r["esr_ohm"] for r in rows], 2), len(values)
     c = np.concatenate([values, left * values])
@@ -157,7 +160,7 @@ def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, pla
         smaller.append(f"{show(values[i], 'F')}: {why} {number}")
     spare = kept[index] ** 2 - 2 * power * inlet.ROOM * need.hold_up * places[0].on_bus / (left * values[index])
     ends = floor if fixed else max(floor, min(BELOW * old[index], np.sqrt(max(spare, 0.0))))
-    return float(values[index]), text, tuple(reversed(smaller)), float(f"{ends:.3g}")
+    return (float(values[index]), text, tuple(reversed(smaller))), float(f"{ends:.3g}")
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Bulk | None = None, share: float = 1.0) -> tuple[Array, Bulk]:

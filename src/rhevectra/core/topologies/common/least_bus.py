@@ -5,16 +5,20 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
+from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import least_bus
 from rhevectra.core.stages.work import Work
 
-END_OF_HOLD_UP = "bulk.v_min_stage"
+
+def _end_of_hold_up(work: Work) -> Row | None:
+    """The bus at which hold-up is counted to end; None where none is asked for."""
+    return work.sheet.rows.get("bulk.v_min_stage") if work.need.hold_up > 0 else None
 
 
 def asked(work: Work, v_low: float) -> float:
     """The least bus [V] at which full load is wanted: the end of hold-up, or v_low, the lowest bus in run, where no hold-up is asked for."""
-    row = work.sheet.rows.get(END_OF_HOLD_UP)
-    return v_low if row is None or work.need.hold_up <= 0 else min(v_low, float(row.value))
+    row = _end_of_hold_up(work)
+    return v_low if row is None else min(v_low, float(row.value))
 
 
 def record_by_duty(work: Work, v_bus: Any, duty: Any) -> None:
@@ -26,8 +30,8 @@ def record_by_duty(work: Work, v_bus: Any, duty: Any) -> None:
 
 def record_asked(work: Work) -> None:
     """What it is held against."""
-    row = work.sheet.rows.get(END_OF_HOLD_UP)
-    if row is not None and work.need.hold_up > 0:
+    row = _end_of_hold_up(work)
+    if row is not None:
         work.sheet.again("switch.v_bus_asked", row)
 
 
@@ -39,6 +43,8 @@ def record_line(work: Work) -> None:
     full = np.broadcast_to(corners.FULL.mask(grid), grid.shape)
     valley, line, least = (np.broadcast_to(rows[id].value, grid.shape) for id in ("bulk.v_valley", "inlet.i_rms", "switch.v_bus_least"))
     at = np.unravel_index(int(np.argmin(np.where(full, valley, np.inf))), grid.shape)
-    given = {name: work.sheet.given(f"sag.{name}", float(x[at]), unit, "solved", f"{text} at the lowest valley of full load") for name, x, unit, text in (("i_line_there", line, "A", "line current"), ("v_valley", valley, "V", "bus"))}
+    there = "at the lowest valley of full load"
+    i_line = work.sheet.given("sag.i_line_there", float(line[at]), "A", "solved", f"line current {there}")
+    v_valley = work.sheet.given("sag.v_valley", float(valley[at]), "V", "solved", f"bus {there}")
     v_least = work.sheet.given("sag.v_least", float(np.where(full, least, -np.inf).max()), "V", "solved", "greatest of all corners: bus down to which full load is held")
-    work.sheet("sag.i_line", least_bus.line_current, i_line=given["i_line_there"], v_bus=given["v_valley"], v_least=v_least)
+    work.sheet("sag.i_line", least_bus.line_current, i_line=i_line, v_bus=v_valley, v_least=v_least)

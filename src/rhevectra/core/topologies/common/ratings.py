@@ -39,27 +39,27 @@ def transformer_fit(work: Work, need: TransformerNeed, choice: Choice) -> None:
 def feedback_error(work: Work, v_out: Any, isolated: bool = True) -> None:
     """Tolerance of the regulated output from divider and reference, worst case and statistical; and the optocoupler that brings it across the barrier."""
     sheet, main = work.sheet, work.need.outputs[work.need.main]
+    v_ref = min(SHUNT_REFERENCE, 0.5 * main.magnitude)
     if isolated and work.need.insulation != "functional":
-        _coupler(work)
+        _coupler(work, v_ref)
     parts = {"reference": work.choose("feedback.reference_tolerance", 0.01, "1 % grade of the 2.495 V class (typical, from memory)"), "resistor": work.choose("feedback.resistor_tolerance", 0.01, "1 % resistors"),
-             "v_ref": min(SHUNT_REFERENCE, 0.5 * main.magnitude), "v_out": v_out}
+             "v_ref": v_ref, "v_out": v_out}
     sheet("feedback.error", output.divider_error, **parts)
     sheet("feedback.error_statistical", output.divider_error_statistical, **parts)
     sheet.given("feedback.error_limit", main.tolerance, "", text="requirement: tolerance of the regulated output")
 
 
-def _coupler(work: Work) -> None:
-    """Resistor of the optocoupler's diode, and what its transistor still draws when it is old."""
+def _coupler(work: Work, v_ref: float) -> None:
+    """Resistor of the optocoupler's diode beside a shunt reference [V], and what its transistor still draws when it is old."""
     sheet, choose, main = work.sheet, work.choose, work.need.outputs[work.need.main]
-    least, v_ref = abs(main.voltage_min or main.voltage), min(SHUNT_REFERENCE, 0.5 * main.magnitude)
+    least = abs(main.voltage_min or main.voltage)
     ratio = choose("feedback.ctr", 0.5, "a class of 80 to 160 % at 5 mA has some six tenths of it at a milliampere (typical, from memory)")
     left = choose("feedback.ctr_left", 0.5, "half of it at the end of its life (common practice)")
     pull = choose("feedback.i_pin", 1e-3, "what a controller's feedback pin gives at most (typical, from memory)")
     if least - v_ref - V_LED < LED_LEAST:
         work.find(NOTE, "feedback", f"{show(least, 'V')} leave nothing for an optocoupler's diode over its reference: feed it from another rail", "feedback.error")
         return
-    rows = {"v_out": sheet.given("feedback.v_least", least, "V", text="regulated output, its smallest setting"), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": ratio, "left": left}
+    rows = {"v_out": sheet.given("load.v_main_least", least, "V", text="regulated output, its smallest setting"), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": ratio, "left": left}
     most = sheet("feedback.r_led_most", output.coupler_resistor, **rows, i_pull=pull)
     r = choose("feedback.r_led", lambda: at_most(float(most.value), "E24"), "largest of E24 with which the coupler still stops the pulses when it is old", most=most)
     sheet("feedback.i_end", output.coupler_pull, **rows, r=r)
-    sheet.again("feedback.i_least", pull)

@@ -185,8 +185,7 @@ def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     sheet("loss.controller", output.behind_winding, v=winding, i=s.i_outputs[-1], copper=sheet.rows[f"loss.copper{len(s.i_outputs)}"])
     sheet.given("aux.v_min", v_min, "V", "catalogue", "under-voltage lock-out of the controller class")
     most = TRIP_ROOM * float(np.max(np.where(corners.PEAKS.mask(work.grid), sheet.rows["aux.v_high"].value, 0.0)))
-    trip = work.choose("aux.v_trip", lambda: min(at_least(most, "E24"), v_max), f"Zener diode of E24 that the greatest supply, {show(most / TRIP_ROOM, 'V')}, stays {(TRIP_ROOM - 1) * 100:.0f} % below; the controller itself trips at {v_max:g} V (typical of the class, from memory)")
-    sheet.again("aux.v_max", trip)
+    work.choose("aux.v_trip", lambda: min(at_least(most, "E24"), v_max), f"Zener diode of E24 that the greatest supply, {show(most / TRIP_ROOM, 'V')}, stays {(TRIP_ROOM - 1) * 100:.0f} % below; the controller itself trips at {v_max:g} V (typical of the class, from memory)")
 
 
 def findings(work: Work, plan: Plan) -> None:

@@ -37,8 +37,8 @@ def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
     """The bus at which full load is lost: at the largest duty, or where the least current limit is reached."""
     sheet, rows = work.sheet, work.sheet.rows
     record_asked(work)
-    valley = s.variant.valley
-    peak, lp, limit = (rows["switch.i_peak_run"], s.lp, rows["switch.limit_min"]) if valley else (rows["switch.i_peak_least"], rows["transformer.lp_min"], rows["switch.limit_min"])
+    valley, limit = s.variant.valley, rows["switch.limit_min"]
+    peak, lp = (rows["switch.i_peak_run"], s.lp) if valley else (rows["switch.i_peak_least"], rows["transformer.lp_min"])
     emptied = sheet("sag.power_emptied", least_bus.power_emptied, lp=lp, i_peak=peak, fs=o["fs"])
     if valley:
         there = sheet("sag.v_mean_least", least_bus.mean_voltage_refilled, power=emptied, lp=lp, i_limit=limit, t_valley=rows["switch.t_valley"])

@@ -9,6 +9,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.formulas import resonant
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
 from rhevectra.core.topologies.resonant import fixed, tank
@@ -36,8 +37,8 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Ma
     c_leg = sheet.given("switch.c_leg", 2 * row["c_charge_f"] + 30e-12, "F", "catalogue", "charge-equivalent capacitance of both switches of a leg and 30 pF of winding")
     f_top = 1.0 if control else float(choose("llc.f_top", 1.6, "no higher: bursts at light load lose less than ever higher frequency").value)
     most = sheet("llc.lm_most", resonant.most_magnetising, share=v.drive, v_unity=unity, t_dead=dead, f_max=float(fs.value) * f_top, c_switches=c_leg, v_bus=v_top)
-    least = float(sheet.rows["bulk.v_min_stage"].value) if work.need.hold_up > 0 and "bulk.v_min_stage" in sheet.rows else v_low
-    hold = choose("llc.v_hold", min(least, v_low), "the least bus the stage has to work from" if least < v_low else "the lowest bus: no hold-up is asked of this stage")
+    least = asked(work, v_low)
+    hold = choose("llc.v_hold", least, "the least bus the stage has to work from" if least < v_low else "the lowest bus: no hold-up is asked of this stage")
     tank_values = fixed.tank_of(work, fs, most) if control else _by_gain(work, v, fs, most, r_ac, float(unity.value) / min(v_low, float(hold.value)))
     drive = DRIVE_AMPS + RECTIFIERS[kind] * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
     plain_load = np.maximum(grid.current(work.need.main), max(2e-3, 1e-3 * main.current_max)) + v.phases * drive
