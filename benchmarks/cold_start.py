@@ -13,11 +13,11 @@ from PySide6.QtWidgets import QApplication, QMainWindow, QLabel
 a = QApplication([]); w = QMainWindow(); w.setCentralWidget(QLabel("bare")); w.resize(1280, 800); w.show(); a.processEvents()
 """
 OURS = """
-import os, rhevectra.ui.main as main
-main.found = lambda: os._exit(0)  # the last thing it asks for
-main.run(None, "camera-hide", None)
+import os
+from rhevectra.start import painted
+painted(None, "camera-hide"); os._exit(0)
 """
-"""The program up to the moment it would wait for its user: the window is painted. No picture is packed and written in either."""
+"""The program up to the moment it would offer what a crash has left and wait for its user. No picture is packed and written in either."""
 
 
 def main() -> None:

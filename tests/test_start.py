@@ -89,7 +89,7 @@ def test_whatever_becomes_of_the_other_process_the_session_is_opened(count, what
 
 
 def test_a_refusal_is_raised_where_it_is_told():
-    code = "import rhevectra.ui.main as m; from rhevectra.app.ahead import Ahead; from rhevectra.core.basis.errors import InputError\ntry: Ahead(lambda: m.first_session('none.json', None)).session()\nexcept InputError as e: print(e)"
+    code = "from rhevectra.app.ahead import Ahead, opened; from rhevectra.core.basis.errors import InputError\ntry: Ahead(lambda: opened('none.json', None)).session()\nexcept InputError as e: print(e)"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
     assert done.returncode == 0 and "none.json" in done.stdout and "Traceback" not in done.stderr
 

@@ -1,17 +1,31 @@
 """Where the program starts: a command, or the window. The only place that knows both."""
 
+import gc
 import sys
 from pathlib import Path
 from typing import Any
 
 from rhevectra import cli
+from rhevectra.app.ahead import Ahead, opened
+
+
+def painted(project: str | None, demo: str | None) -> Any:
+    """The main window, painted (imported only now, so that commands start quickly). Nothing is collected until then: start-up makes many objects and throws none away. Raises InputError."""
+    gc.disable()
+    opening = Ahead(lambda: opened(project, demo))  # before anything large is read, which the second process would have to take over page by page
+    from rhevectra.ui.main import painted
+
+    window = painted(opening.session)
+    gc.enable()
+    return window
 
 
 def open_window(project: str | None, demo: str | None, shot: str | None) -> int:
-    """Open the window (imported only now, so that commands start quickly)."""
-    from rhevectra.ui.main import run
+    """Open the window and stay until it is closed; with `shot` save a picture of it and leave."""
+    window = painted(project, demo)
+    from rhevectra.ui import main
 
-    return run(project, demo, shot)
+    return main.stay(window) if shot is None else main.leave(window, shot)
 
 
 def take_shots(folder: Path) -> int:

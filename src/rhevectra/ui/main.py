@@ -1,19 +1,21 @@
 """Starting the window: platform, application, first project, pictures of the window."""
 
 import builtins
-import gc
 import os
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from rhevectra import demo
 from rhevectra.app import settings
-from rhevectra.app.ahead import Ahead
 from rhevectra.app.autosave import found
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
 from rhevectra.drawing import pictures  # noqa: F401  (before Qt, which reads the source of every module imported after it)
+
+if TYPE_CHECKING:
+    from rhevectra.ui.window import MainWindow
 
 SHARE = 2e-4
 """Seconds a thread keeps Python while the window waits for it; at Python's own 5 ms a repaint beside an exact period takes a quarter of a second."""
@@ -29,20 +31,9 @@ def prepare_platform() -> None:
     print("rhevectra: no display found; the window is drawn on an offscreen screen", file=sys.stderr)
 
 
-def first_session(project: str | None, demo_name: str | None) -> Session:
-    """The session to open: a file, a demo, or the demo where nothing is named. Raises InputError."""
-    if project is not None and demo_name is None:
-        return Session.open(project)
-    if project is not None:
-        raise InputError("usage", "a project and --demo cannot both be opened", "one of the two")
-    return Session.of_text(demo.text(demo_name or demo.NAMES[0]), "demo")
-
-
-def run(project: str | None, demo_name: str | None, shot: str | None) -> int:
-    """Open the window and stay until it is closed; with `shot` save a picture of it and leave."""
+def painted(opening: Callable[[], Session]) -> "MainWindow":
+    """The window with a session, painted. opening: waits for the session, which a process of its own opens meanwhile."""
     sys.setswitchinterval(SHARE)
-    gc.disable()  # start-up makes many objects and throws none away; collecting among them costs a tenth of the start
-    opening = Ahead(lambda: first_session(project, demo_name))
     prepare_platform()
     own = builtins.__import__
     from PySide6.QtCore import QLocale
@@ -57,14 +48,23 @@ def run(project: str | None, demo_name: str | None, shot: str | None) -> int:
     application = QApplication.instance() or QApplication(roles.ARGUMENTS)
     assert isinstance(application, QApplication)
     roles.start(application, str(settings.read()["theme"]))
-    window = MainWindow(opening.session())
+    window = MainWindow(opening())
     roles.dress(application)
     window.show()
     application.processEvents()
-    gc.enable()
-    if shot is None:
-        window.offer_recovery(found())
-        return int(application.exec())
+    return window
+
+
+def stay(window: "MainWindow") -> int:
+    """Offer what a crash has left, and wait until the window is closed."""
+    from PySide6.QtWidgets import QApplication
+
+    window.offer_recovery(found())
+    return int(QApplication.exec())
+
+
+def leave(window: "MainWindow", shot: str) -> int:
+    """Save a picture of the window and close it. Raises InputError."""
     if not window.grab().save(shot, "PNG"):
         raise InputError(shot, "the picture cannot be written", "a folder that may be written")
     window.session.saved = window.session.document
