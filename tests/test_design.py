@@ -195,7 +195,7 @@ def test_light_load_law_decides_the_clamp_floor(demo_document):
 
 
 def test_several_outputs_of_either_sign_and_a_dc_input():
-    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=12.0, current_max=1.5, tolerance=0.09), Output(voltage=-12.0, current_max=0.3, tolerance=0.1), Output(voltage=5.0, current_max=1.0, regulated=True)))
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=12.0, current_max=1.5, current_min=0.15, tolerance=0.12), Output(voltage=-12.0, current_max=0.3, current_min=0.06, tolerance=0.12), Output(voltage=5.0, current_max=1.0, current_min=0.2, regulated=True)))
     d = size(need)
     assert d.feasible, [f.text for f in d.findings]
     turns = [float(d.rows[f"transformer.ns{n}"].value) for n in (1, 2, 3)]

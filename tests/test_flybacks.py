@@ -147,7 +147,7 @@ def test_every_picture_of_every_stage_is_drawn(designs, kind):
 
 def test_several_outputs_are_designed_too(demo_document):
     outs = demo_document.requirement.outputs
-    need = replace(demo_document.requirement, outputs=(replace(outs[0], name="main", current_max=1.5, regulated=True), replace(outs[0], name="fan", voltage=12.0, voltage_min=12.0, voltage_max=12.0, current_max=0.4, tolerance=0.15, regulated=False)))
+    need = replace(demo_document.requirement, outputs=(replace(outs[0], name="main", current_max=1.5, current_min=0.15, regulated=True), replace(outs[0], name="fan", voltage=12.0, voltage_min=12.0, voltage_max=12.0, current_max=0.4, current_min=0.04, tolerance=0.18, regulated=False)))
     for kind in KINDS:
         d = size(need, {"topology": kind})
         assert d.feasible and d.figure("output2.v_low").limit is not None, [f.text for f in d.findings]

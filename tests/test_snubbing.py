@@ -53,7 +53,7 @@ DEMOS = {name: decode(demo.text(name), name) for name in ("camera-hide", "logger
 @pytest.fixture(scope="module", params=DEMOS)
 def both(request):
     doc = DEMOS[request.param]
-    return tuple(size(doc.requirement, {**doc.decisions, "rectifier.snubber": kind, "transformer.arrangement": "split"}) for kind in ("none", "rc"))
+    return tuple(size(doc.requirement, {**doc.decisions, "rectifier.snubber": kind, "transformer.arrangement": "split", **{f"output{n}.bleed": 0.02 for n in range(2, len(doc.requirement.outputs) + 1)}}) for kind in ("none", "rc"))
 
 
 def test_the_capacitor_is_the_smallest_that_keeps_to_the_allowance(both):
@@ -62,7 +62,7 @@ def test_the_capacitor_is_the_smallest_that_keeps_to_the_allowance(both):
         at = lambda id, n=n: float(d.value(f"rectifier{n}.{id}"))  # noqa: E731
         ratio = at("snubber_c") / at("c_junction")
         edge = round(25e-9 / (2 * np.pi * np.sqrt(at("ring_l") * at("c_junction"))), 2)
-        assert at("ring_crest") <= at("ring_most") and at("ring_crest") == pytest.approx(crest(float(f"{ratio:.2g}"), edged(float(f"{ratio:.2g}"), edge)[0], edge), abs=3e-3)
+        assert at("ring_crest") <= at("ring_most") and at("ring_crest") == pytest.approx(crest(ratio, at("snubber_r") / at("ring_z"), edge), abs=3e-3)
         smaller = [r for r in RATIOS if r < 0.6 * ratio]
         assert not smaller or edged(smaller[-1], edge)[1] > at("ring_most") or ratio / smaller[-1] < 2.5
         assert at("snubber_r") == pytest.approx(edged(float(f"{ratio:.2g}"), edge)[0] * at("ring_z"), rel=0.12)  # E12
@@ -85,13 +85,14 @@ def test_what_they_take_comes_from_the_bus(both):
 
 @pytest.mark.parametrize("share", [(0, 1.0), (-1, 1.0), (-1, 0.1)])
 def test_the_engine_sees_crest_and_loss(both, share):
-    """Ring of the first rectifier: its crest within 4 % of the sized one; loss never above the sized one and not below half of it (the edge at turn-off is slower than the formula's)."""
+    """Ring of the first rectifier: its crest within 4 % of the sized one (of several outputs never above it, and within 12 %: the others' snubbers damp it too); loss never above the sized one and not below half of it (the edge at turn-off is slower than the formula's)."""
     _, d = both
     c = d.grid.find(sorted(d.grid.lines)[share[0]], share[1])
     e = exact(d, c)
     at = lambda id: float(d.rows[f"rectifier1.{id}"].at(c.index))  # noqa: E731
     blocked = float((e.voltages["out1"] - e.voltages["z1"]).max())
-    assert blocked / at("v_step") == pytest.approx(float(d.value("rectifier1.ring_crest")), rel=0.04)
+    several = len(d.requirement.outputs) > 1
+    assert -(0.12 if several else 0.04) < blocked / at("v_step") / float(d.value("rectifier1.ring_crest")) - 1 < (0.0 if several else 0.04)
     burnt = np.trapezoid((e.voltages["z1"] - e.voltages["sn1"]) * e.currents["rsn1"], e.t) / e.period
     assert 0.45 * at("snubber_loss") < burnt < 1.02 * at("snubber_loss")
 

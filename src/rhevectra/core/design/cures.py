@@ -14,7 +14,7 @@ COMMON: Cures = {"inlet.i_rms": "front_end", "inlet.i_thermistor": ("inlet.therm
                  "bridge.i_avg": "bridge.class", "bridge.v_reverse": "bridge.class", "bulk": ("bulk.c", "pfc.c_bus", "pfc.c_half"), "bulk.v_peak": ("pfc.v_bus", "derating.bulk_v"), "pfc.f_low": "pfc.f_min",
                  "switch": "switch.class", "switch.i_peak_run": "switch.current_limit", "switch.duty_max": ("bulk.c", "flyback.v_or"), "switch.v_bus_least": ("bulk.v_min_stage", "forward.duty", "flyback.v_or"), "transformer": "transformer.core", "rectifier": "rectifier1.class", "filter1.gap": "filter1.ripple_ratio", "load": "switch.class",
                  "rectifier#.i_avg": "rectifier#.parallel", "rectifier#": "rectifier#.class", "output#.ripple_pp": "output#.parallel", "output#.i_c_rms": "output#.parallel", "output#.life": "output#.parallel", "output#.step": "output#.parallel", "output#.v_open": ("aux.v_trip", "output#.cap"), "feedback.i_end": "feedback.r_led",
-                 "output#.v_low": ("transformer.ns#", "rectifier1.class"), "output#.v_high": ("transformer.ns#", "rectifier1.class")}
+                 "output#.v_low": ("transformer.ns#", "rectifier1.class"), "output#.v_high": ("output#.bleed", "transformer.ns#", "rectifier1.class")}
 """Where neither front end, topology nor clamp names its own."""
 ASKED = {"inlet.i_rms": "less power or a higher lowest line", "switch.v_bus_least": "a shorter hold-up", "switch.duty_max": "an output below the lowest bus"}
 """What of the requirement would have to give where no decision helps."""

@@ -237,6 +237,12 @@ def to_primary(current: Any, turns_secondary: Any, turns_primary: Any) -> Any:
     return current * turns_secondary / turns_primary
 
 
+@formula("I_s = λ·I_o·N_s/N_p", "A", "λ I_o N_s N_p", "transformer ratio; what an output takes from the core for its charge, over what that is at the reflected voltage")
+def to_primary_lifted(lift: Any, current: Any, turns_secondary: Any, turns_primary: Any) -> Any:
+    """Current at the reflected voltage that takes as much from the core as an output's average current at its own [A]."""
+    return lift * current * turns_secondary / turns_primary
+
+
 @formula("I = I_2·(I_o/I_s)", "A", "I_2 I_o I_s", "outputs share the secondary current in proportion to their load (assumption)")
 def share(i_secondary: Any, i_out: Any, i_total: Any) -> Any:
     """One output's part of a current of the whole secondary side (seen from the primary), in its own winding [A]."""

@@ -103,12 +103,6 @@ def divider_error_statistical(reference: Any, resistor: Any, v_ref: Any, v_out: 
     return np.sqrt(np.square(reference) + 2 * np.square(resistor * (1 - v_ref / v_out)))
 
 
-@formula("V_k = (N_k/N_1)·(V_1 + V_d1) − V_dk", "V", "N_k N_1 V_1 V_d1 V_dk", "transformer ratio")
-def cross_voltage(turns: Any, turns_main: Any, v_main: Any, drop_main: Any, drop: Any) -> Any:
-    """Voltage [V] of an output that is not regulated itself (outputs' mutual leakage left out)."""
-    return (turns / turns_main) * (v_main + drop_main) - drop
-
-
 @formula("V_x = (V_t + V_fa)·N_s/N_a − V_d", "V", "V_t V_fa N_s N_a V_d", "transformer ratio")
 def at_trip(v_trip: Any, v_forward: Any, turns_secondary: Any, turns_aux: Any, v_drop: Any) -> Any:
     """Output [V] at which the auxiliary supply reaches its over-voltage trip, by turns ratio alone."""

@@ -35,6 +35,12 @@ class Leakage(Struct, frozen=True):
         x[i], x[j] = 1.0, -1.0
         return float(self.turns[i] ** 2 * (x @ self.form @ x))
 
+    def apart(self, i: int, others: Sequence[int]) -> Array:
+        """Leakage between winding i and each of `others`, and what any two of these have in common of it, seen from i [H] (k, k): coupled inductances in series with the others' windings, when i is taken as the one that magnetises."""
+        moves = np.zeros((len(others), len(self.turns)))
+        moves[np.arange(len(others)), list(others)], moves[:, i] = 1.0, -1.0
+        return np.asarray(self.turns[i] ** 2 * (moves @ self.form @ moves.T))
+
     def shorted(self, i: int, others: Sequence[int]) -> tuple[float, Array]:
         """Leakage [H] seen from winding i with all `others` shorted, and the ampere-turns each of them takes (sum 1).
 

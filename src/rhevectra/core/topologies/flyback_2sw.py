@@ -9,6 +9,7 @@ from rhevectra.core.topologies.flyback.declare import AFTER_CLAMP, BUS_RIPPLE, P
 from rhevectra.core.topologies.flyback.declare import HELD_CURES as CURES
 from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.flyback.schematic_held import NODE_PLACES, schematic
+from rhevectra.core.topologies.flyback.sharing import traces as share_traces
 from rhevectra.core.topologies.flyback.variant import Variant
 from rhevectra.core.topologies.flyback.views import flux_view, rectifier_ring, ripple_choice, transient, waveforms, winding_view
 
@@ -21,4 +22,4 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 NO_PICTURES = ("gain", "frequency", "legs")
 build = partial(_wound.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces", "transient", "waveforms", "winding_view"]

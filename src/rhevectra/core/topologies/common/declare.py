@@ -131,8 +131,8 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
     """Figures of output n."""
     return (
         FigureSpec(f"rectifier{n}.v_reverse", "Rectifier reverse voltage", "V̂_R", "rectifier", corners.PEAKS, limit=f"rectifier{n}.v_limit", limit_kind="max", fixed="ringing taken as the stated allowance"),
-        FigureSpec(f"rectifier{n}.i_peak", "Rectifier current, peak", "Î_D", "rectifier", corners.LOADED, fixed="sharing between outputs in proportion to load"),
-        FigureSpec(f"rectifier{n}.i_rms", "Rectifier current, rms", "I_D", "rectifier", corners.FULL, fixed="sharing between outputs in proportion to load"),
+        FigureSpec(f"rectifier{n}.i_peak", "Rectifier current, peak", "Î_D", "rectifier", corners.LOADED, fixed="ring of the leakage with the node"),
+        FigureSpec(f"rectifier{n}.i_rms", "Rectifier current, rms", "I_D", "rectifier", corners.FULL, fixed="ring of the leakage with the node"),
         FigureSpec(f"rectifier{n}.i_avg", "Rectifier current, average", "I_o", "rectifier", corners.FULL, limit=f"rectifier{n}.i_limit", limit_kind="max"),
         FigureSpec(f"rectifier{n}.loss", "Rectifier loss", "P_D", "rectifier", corners.FULL),
         FigureSpec(f"rectifier{n}.case_to_ambient", "Case to ambient needed", "R_ca", "rectifier", corners.FULL, "min", "switch.r_ca_floor", "min"),
@@ -143,6 +143,6 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
         FigureSpec(f"output{n}.life", "Output capacitor life", "L", "rectifier", corners.FULL, "min", f"output{n}.life_limit", "min", fixed="temperature taken as ambient plus 10 K"),
         FigureSpec(f"output{n}.v_open", "Output with the feedback open", "V_x", "feedback", corners.FULL, limit=f"output{n}.v_rated", limit_kind="max", fixed="light load: at a heavy one the spike on the supply trips earlier; tolerance of the trip", look_only=True,
                    sentence="where the over-voltage trip on the auxiliary supply catches it"),
-        FigureSpec(f"output{n}.v_low", "Output voltage, least", "V_o", "rectifier", corners.RUN, "min", f"output{n}.v_min", "min", fixed="mutual leakage of outputs"),
-        FigureSpec(f"output{n}.v_high", "Output voltage, greatest", "V_o", "rectifier", corners.RUN, "max", f"output{n}.v_max", "max", fixed="mutual leakage of outputs"),
+        FigureSpec(f"output{n}.v_low", "Output voltage, least", "V_o", "rectifier", corners.RUN, "min", f"output{n}.v_min", "min", fixed="leakage by estimate; drops of the rectifiers as of the class"),
+        FigureSpec(f"output{n}.v_high", "Output voltage, greatest", "V_o", "rectifier", corners.RUN, "max", f"output{n}.v_max", "max", fixed="leakage by estimate; drops of the rectifiers as of the class"),
     )

@@ -1,6 +1,6 @@
 """Resistor and capacitor across rectifiers: sized from the leakage and the junction's capacitance, so that the ring keeps to its allowance; their loss is part of the period."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -71,9 +71,9 @@ def wanted(work: Work) -> bool:
     return bool(work.choose("rectifier.snubber", KINDS[0], "the ringing allowance is taken on trust; choose rc to size it and count its loss").value != KINDS[0])
 
 
-def choose(work: Work, rectifiers: Mapping[int, Mapping[str, Any]], order: list[int], turns: list[float], leakage: float) -> list[Snubber]:
-    """One snubber per output in the order of the windings. turns: primary first; leakage seen from the primary [H]."""
-    return [one(work, index + 1, rectifiers[index]["row"], leakage * (turns[k] / turns[0]) ** 2 + STRAY) for k, index in enumerate(order, 1)]
+def choose(work: Work, rectifiers: Mapping[int, Mapping[str, Any]], order: list[int], turns: list[float], leakages: Sequence[float]) -> list[Snubber]:
+    """One snubber per output in the order of the windings. turns: primary first; leakages: of each against the primary, all others blocking, seen from the primary [H]."""
+    return [one(work, index + 1, rectifiers[index]["row"], leakages[k - 1] * (turns[k] / turns[0]) ** 2 + STRAY) for k, index in enumerate(order, 1)]
 
 
 def one(work: Work, n: int, row: Mapping[str, Any], inductance: float) -> Snubber:

@@ -11,9 +11,12 @@ from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.stages import clamping
 from rhevectra.core.topologies.common import snubbing
+from rhevectra.core.topologies.flyback.sharing import apart
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 
 _AUX_C = 22e-6
+COMMON, SETTLED = 0.98, 4e-9
+"""Share of the leakage that stands in series with the primary where several outputs share the rest: all of it would leave their coupled inductances without any of their own. Time [s] in which the voltage across one of those is gone when its rectifier has let go: without, a simulator's steps grow short."""
 _BODY = ("DBODY", 0.8, 0.05)
 
 
@@ -27,19 +30,20 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     t_on, period = at(o["t_on"]), 1 / at(o["rate"])
     v = {k: at(x) for k, x in (("bus", s.v_bus), ("on", o["v_turn_on"]), *(() if s.variant.clamp is None else (("clamp", o["v_clamp"]),)))}
     z0 = np.sqrt(at(s.leakage) / at(s.c_node))
-    held = s.variant.held
+    held, several = s.variant.held, len(s.extra["order"]) > 1
     parts = [
         Element("Vbus", ("bus", "0"), f"DC {number(v['bus'])}", "bulk"),
         Element("Rpri", ("top" if held else "bus", "p1"), number(at(s.r_primary)), "transformer"),
-        Element("Llk", ("p1", "m1"), f"{number(at(s.leakage))} IC=0", "transformer"),
+        Element("Llk", ("p1", "m1"), f"{number((COMMON if several else 1.0) * at(s.leakage))} IC=0", "transformer"),
         Element("Rring", ("p1", "m1"), number(RING_QUALITY * z0), "transformer"),
         Element("Lm", ("m1", "drain"), f"{number(at(o['lm']))} IC={number(at(o['i_end']))}", "transformer"),
         Element("Rcore", ("m1", "drain"), number(at(o["r_core"])), "transformer"),
         *(_two_switches(s, at, v["on"]) if held else _one_switch(s, at, v)),
         *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"])), *(_clamp_gate(o, s, at, period) if s.variant.turned else ())]
     models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model(*_BODY), *(s.variant.clamp.models(s, at) if s.variant.clamp is not None else (clamping.model(at(s.clamp_vf)),))]
+    parts += _between(design, at) if several else []
     for k in range(len(s.ns)):
-        more, model = _secondary(design, k, at)
+        more, model = _secondary(design, k, at, several and k < len(s.ns) - 1)
         parts += more
         models.append(model)
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
@@ -127,8 +131,18 @@ EXACT_RATINGS = {"switch.v_peak": ("node", "drain", "V"), "switch.i_peak": ("ele
 """Ratings that the exact waveform is held against."""
 
 
-def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[Element], str]:
-    """Winding k (0 the regulated one, the last the auxiliary): ideal transformer, rectifier, capacitor, load."""
+def _between(design: Any, at: Callable[[Any], float]) -> list[Element]:
+    """What leakage holds the outputs apart beyond their common part: a coupled inductance in series with each, and what damps it."""
+    s, plan = design.context["stage"], design.context["plan"]
+    leakage, turns = at(s.leakage), np.array([at(n) / at(s.np) for n in s.ns[:-1]])
+    own = (apart(plan.need, plan.choice, plan.window, leakage) - COMMON * leakage) * np.outer(turns, turns)
+    coupling = own / np.sqrt(np.outer(np.diag(own), np.diag(own)))
+    return [*(Element(f"{kind}{k}", (f"y{k}", f"w{k}"), text, "transformer") for k, x in enumerate(np.diag(own), 1) for kind, text in (("Lsec", f"{number(x)} IC=0"), ("Rlk", number(x / SETTLED)))),
+            *(Element(f"Ksec{j + 1}{k + 1}", (f"Lsec{j + 1}", f"Lsec{k + 1}"), f"{coupling[j, k]:.9g}", "transformer") for k in range(len(own)) for j in range(k))]
+
+
+def _secondary(design: Any, k: int, at: Callable[[Any], float], held_apart: bool) -> tuple[list[Element], str]:
+    """Winding k (0 the regulated one, the last the auxiliary): ideal transformer, rectifier, capacitor, load. held_apart: its own leakage stands between transformer and resistance."""
     o, s = design.context["o"], design.context["stage"]
     n, auxiliary = k + 1, k == len(s.ns) - 1
     ratio = at(s.ns[k]) / at(s.np)
@@ -147,7 +161,7 @@ def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[El
     part = "feedback" if auxiliary else "rectifier"
     elements = [
         Element(f"Esec{n}", (f"x{n}", "0", "drain", "m1"), number(ratio), "transformer"), Element(f"Vsec{n}", (f"x{n}", f"y{n}"), "DC 0", "transformer"),
-        Element(f"Fpri{n}", ("drain", "m1", f"Vsec{n}"), number(ratio), "transformer"), Element(f"Rsec{n}", (f"y{n}", f"z{n}"), number(max(s.extra["r_effective"][n], 1e-5)), "transformer"),
+        Element(f"Fpri{n}", ("drain", "m1", f"Vsec{n}"), number(ratio), "transformer"), Element(f"Rsec{n}", (f"{'w' if held_apart else 'y'}{n}", f"z{n}"), number(max(s.extra["r_effective"][n], 1e-5)), "transformer"),
         Element(f"Dout{n}", (f"z{n}", f"out{n}"), f"DOUT{n}", part), Element(f"Cout{n}", (f"out{n}", f"esr{n}"), f"{number(c)} IC={number(v_out)}", part), Element(f"Resr{n}", (f"esr{n}", "0"), number(esr), part),
         Element(f"Rload{n}", (f"out{n}", "0"), number(v_out / _load(o, s, k, at)), "load")]
     snubbers = design.context["plan"].snubbers

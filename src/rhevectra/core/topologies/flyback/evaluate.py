@@ -19,7 +19,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common import half_turn
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
-from rhevectra.core.topologies.flyback import faults, sag
+from rhevectra.core.topologies.flyback import faults, sag, sharing
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP, limit_at, limit_inputs
@@ -63,8 +63,9 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     _transformer(work, plan, stage, o)
     if plan.clamp is not None:
         clamp.record(work, v_bus_row, o, plan.clamp, plan.budget, plan.switch["row"]["v_class_v"])
+    shared = sharing.record(work, plan, stage, o)
     losses = dict(front["losses"]) | _losses(work, plan, stage, o)
-    losses |= out_parts.record(work, plan, stage, o)
+    losses |= out_parts.record(work, plan, stage, o, shared)
     _auxiliary(work, plan, stage, o)
     feedback_error(work, stage.v_out)
     faults.record(work, plan, stage, o)
@@ -83,6 +84,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     return {
         "np": turns[0], "ns": tuple(turns[1:]), "lp": sheet.rows["transformer.lp"], "leakage": plan.leakage,
         "i_outputs": tuple(sheet.given(f"load.i{k}", i, "A", text=f"current of {'the auxiliary winding' if k == len(order) + 1 else work.need.outputs[order[k - 1]].name} (never below a small bleed)") for k, i in enumerate(s.i_outputs, 1)),
+        "lifts": tuple(sheet.solved(f"secondary{k}.lift", x, "", "what the winding takes from the core for its charge over what that is at the reflected voltage: outputs held apart by leakage and resistance, worked out when the transformer was chosen") for k, x in enumerate(s.lifts, 1)),
         "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
         "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", f"class {main['name'].value}"),
         "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", f"class {main['name'].value}"),
@@ -158,7 +160,8 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
     real = sheet.solved("transformer.r_primary_real", effective[0], "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics")
     copper = {"primary": sheet("loss.copper_primary", resistive_loss, r=real, i_rms=o["i_primary"])}
     for k, (current, r) in enumerate(zip(s.i_outputs, effective[1:], strict=True), 1):
-        rms = sheet(f"secondary{k}.i_rms", flyback.share, i_secondary=o["i_secondary"], i_out=current, i_total=o["i_sum"])
+        id = f"secondary{k}.i_rms"
+        rms = sheet.rows.get(id) or sheet(id, flyback.share, i_secondary=o["i_secondary"], i_out=current, i_total=o["i_sum"])
         copper[f"winding{k}"] = sheet(f"loss.copper{k}", resistive_loss, r=r, i_rms=rms)
     total = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", **copper)
     record_rise(work, "transformer", float(plan.window.surface[plan.choice.core]), o["p_core"], total, "temperature_rise")

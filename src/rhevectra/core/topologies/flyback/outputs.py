@@ -1,11 +1,12 @@
 """Rectifiers, output capacitors and the voltages of outputs that are not regulated themselves."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.preferred import at_least
+from rhevectra.core.basis.preferred import at_least, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, output
 from rhevectra.core.formulas.rectifier import resistive_loss
@@ -21,24 +22,30 @@ OPEN = 1.4
 """Output with its feedback open, until the trip on the supply catches it, over its voltage: estimated, judged as output1.v_open."""
 
 
-def record(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str, Any]:
-    """Rows of all outputs; returns their losses."""
+def record(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], shared: Mapping[str, list[Any]]) -> dict[str, Any]:
+    """Rows of all outputs; shared: what each takes where there are several. Returns their losses."""
     losses: dict[str, Any] = {}
     for k, index in enumerate(s.extra["order"]):
-        losses |= _one(work, plan, s, o, k, index)
+        losses |= _one(work, plan, s, o, k, index, shared)
     return losses
 
 
-def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: int) -> dict[str, Any]:
+def _currents(work: Work, s: pd.Stage, o: dict[str, Any], k: int, name: str, shared: Mapping[str, list[Any]]) -> tuple[Any, Any]:
+    """Peak and rms of a rectifier: its part of the whole, or what leakage leaves each of several."""
+    if shared:
+        return work.sheet.again(f"{name}.i_peak", shared["peak"][k]), work.sheet.again(f"{name}.i_rms", shared["rms"][k])
+    part = {"i_out": s.i_outputs[k], "i_total": o["i_sum"]}
+    return work.sheet(f"{name}.i_peak", flyback.share, i_secondary=o["i_top"], **part), work.sheet(f"{name}.i_rms", flyback.share, i_secondary=o["i_secondary"], **part)
+
+
+def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: int, shared: Mapping[str, list[Any]]) -> dict[str, Any]:
     sheet, n, need = work.sheet, index + 1, work.need.outputs[index]
     diode = plan.rectifiers[index]
     row, name = diode["row"], f"rectifier{n}"
     v_out = sheet.given(f"load.v{n}", need.magnitude, "V", text=f"magnitude of {need.name}")
     sheet(f"{name}.v_reverse", flyback.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k], turns_primary=s.np)
     sheet.given(f"{name}.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
-    part = {"i_out": s.i_outputs[k], "i_total": o["i_sum"]}
-    peak = sheet(f"{name}.i_peak", flyback.share, i_secondary=o["i_top"], **part)
-    rms = sheet(f"{name}.i_rms", flyback.share, i_secondary=o["i_secondary"], **part)
+    peak, rms = _currents(work, s, o, k, name, shared)
     average = sheet.again(f"{name}.i_avg", s.i_outputs[k])
     sheet.given(f"{name}.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
     loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
@@ -47,8 +54,12 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     ripple = sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
     bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(peak.value, work.grid.shape), float(np.min(np.broadcast_to(o["fs"].value, work.grid.shape)[corners.FULL.mask(work.grid)])))
     more = _ripple_and_life(work, s, o, n, need, bank, peak, average)
-    _cross(work, s, o, n, k, need, row)
+    if k:
+        record_range(work, n, need, shared["voltage"][k])
     bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
+    held = float(sheet.rows[f"output{n}.bleed"].value)
+    if held > 0:
+        sheet.given(f"output{n}.r_bleed", at_most(need.magnitude / held, "E24"), "Ω", "rule", f"E24 at or below the voltage over the bleed of {show(held, 'A')}")
     more[f"bleed{n}"] = sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or v_out, i=bleed)
     if plan.snubbers:
         step = sheet(f"{name}.v_step", flyback.rectifier_reverse, allowance=0.0, v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k], turns_primary=s.np)
@@ -117,14 +128,3 @@ def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: A
     sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue", f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")
     step_and_life(work, o, n, need, cap, count, c)
     return losses
-
-
-def _cross(work: Work, s: pd.Stage, o: dict[str, Any], n: int, k: int, need: Any, row: Any) -> None:
-    """Voltage of an unregulated output over all loads, against its tolerance."""
-    if k == 0:
-        return
-    sheet = work.sheet
-    rms = sheet.rows[f"secondary{k + 1}.i_rms"]
-    drop = sheet(f"output{n}.v_drop", flyback.rectifier_drop, v_forward=row["v_forward_v"], r_dynamic=row["r_dynamic_ohm"], r_winding=s.extra["r_effective"][k + 1], i_rms=rms, i_avg=s.i_outputs[k], v_out=need.magnitude)
-    value = sheet(f"output{n}.v", output.cross_voltage, turns=s.ns[k], turns_main=s.ns[0], v_main=s.v_out, drop_main=o["drop"], drop=drop)
-    record_range(work, n, need, value)

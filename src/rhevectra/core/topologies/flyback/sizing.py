@@ -40,12 +40,12 @@ def _auxiliary_aim(out: Output) -> tuple[float, str, tuple[str, ...]]:
     return float(f"{min(wanted, AUX_MOST):.3g}"), f"at the highest setting, so that {AUX_LEAST:g} V are left at the lowest of {abs(out.voltage_min or out.voltage):g} V", ()
 
 
-def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rectifiers: Mapping[int, dict[str, Any]], v_bus: Array) -> pd.Stage:
-    """The power stage with an ideal turns ratio, for choosing inductance, limit and transformer."""
+def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rectifiers: Mapping[int, dict[str, Any]], v_bus: Array, aims: Mapping[int, float], bleeds: Mapping[int, float]) -> pd.Stage:
+    """The power stage with an ideal turns ratio, for choosing inductance, limit and transformer. aims: voltages of the windings of outputs that are not aimed at the output's own; bleeds: what holds outputs down at light load [A], as expected before there are turns."""
     need, grid = work.need, work.grid
     main = need.main
     order = [main, *(k for k in range(len(need.outputs)) if k != main)]
-    volts = [need.outputs[k].magnitude + rectifiers[k]["row"]["v_forward_v"] for k in order]
+    volts = [aims.get(k, need.outputs[k].magnitude + rectifiers[k]["row"]["v_forward_v"]) for k in order]
     aux = work.choose("aux.v", lambda: _auxiliary_aim(need.outputs[main]))
     aux_i = work.choose("aux.i", lambda: 1.5e-3 + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * 65e3, "controller and gate charge (common practice)")
     r = rectifiers[main]["row"]
@@ -53,13 +53,13 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     ratio = v_or / volts[0]
     fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, VALLEY_FS if v.valley else "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
     drive = [SYNC_SUPPLY + rectifiers[k]["row"]["q_gate_c"] * float(fs.value) if rectifiers[k]["row"]["q_gate_c"] else 0.0 for k in order]
-    io = [np.maximum(grid.current(k), max(1e-3, 1e-4 * need.outputs[k].current_max)) + extra for k, extra in zip(order, drive, strict=True)]
+    io = [np.maximum(grid.current(k), max(1e-3, 1e-4 * need.outputs[k].current_max)) + extra + bleeds.get(k, 0.0) for k, extra in zip(order, drive, strict=True)]
     first = {"v_bus": v_bus, "i_outputs": (*io, aux_i.value + 0 * io[0]), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
              "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
              "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"], "fs": float(fs.value), "f_floor": 0.0,
              "c_node": v.across * switch["row"]["c_energy_f"] + float(c_wind.value) + switch.get("c_clamp", 0.0), "clamp_vf": 1.0, "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
     v_low = float(loaded(work, v_bus).min())
-    p_in = 1.03 * sum(v * o.current_peak for v, o in zip(volts, (need.outputs[k] for k in order), strict=True)) + float(aux.value) * float(aux_i.value)
+    p_in = 1.03 * sum(v * ((need.outputs[k].current_peak or 0.0) + bleeds.get(k, 0.0)) for v, k in zip(volts, order, strict=True)) + float(aux.value) * float(aux_i.value)
     duty = float(flyback.duty_ideal(v_or, v_low))
     stage = {"v_bus": work.sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"), "duty": work.sheet.given("switch.duty_valley", duty, "", "solved", "ideal duty at the lowest bus"),
              "power": work.sheet.given("transformer.p_through", p_in, "W", "solved", "outputs, drops and auxiliary at the larger of full and peak load, plus 3 %"), "fs": fs}
@@ -73,7 +73,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     leak = 0.015 * float(lp.value)
     return pd.Stage(**first, variant=v, lp=float(lp.value), leakage=leak, r_primary=0.004 * v_low**2 / p_in, i_floor=0.4 * p_in / (v_low * duty), i_limit=np.full(grid.shape, 2.0 * p_in / (v_low * duty)), **({} if v.clamp is None else v.clamp.guess(v_or, p_in, float(fs.value))),
                     core=work.parts["materials"].rows[1], area=v_or * 0.5 / float(fs.value) / 0.2 / ratio, volume=6e-6 * p_in / 60,
-                    core_temperature=need.ambient_max + 35.0, extra={"kappa": 0.3, "order": order, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i, "wanted": wanted, "p_in": p_in})
+                    core_temperature=need.ambient_max + 35.0, extra={"kappa": 0.3, "order": order, "bleeds": bleeds, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i, "wanted": wanted, "p_in": p_in})
 
 
 def _boundary(work: Work, stage: Mapping[str, Any], c_node: float) -> Any:

@@ -12,16 +12,21 @@ PIECES = 24
 """Straight pieces the capacitor's ring is drawn with."""
 
 
+def ring_current(o: Mapping[str, Any], at: Callable[[Any], Any], t: Array) -> Array:
+    """Current into the clamp capacitor [A], t [s] after its window began; `at` may give one corner or all, t then (..., corners)."""
+    drift, turned = at(o["i_drift"]), at(o["omega"]) * t
+    current = np.exp(-at(o["alpha"]) * t) * ((at(o["i_one"]) + drift) * np.cos(turned) - at(o["i_sine"]) * np.sin(turned)) - drift
+    core = at(o["i_one"]) + (at(o["i_end"]) - at(o["i_one"])) * t / np.maximum(at(o["t_off"]), 1e-12)
+    return np.asarray(np.where(t > np.maximum(at(o["t_secondary"]), 1e-12), core, current))
+
+
 def ring(o: Mapping[str, Any], at: At, t: Array) -> tuple[Array, Array]:
     """Current into the clamp capacitor [A] and its voltage above the reflected one's mean [V], t [s] after its window began."""
     alpha, omega, a, b, drift = (at(o[k]) for k in ("alpha", "omega", "ring_cosine", "ring_sine", "i_drift"))
-    first, cosine, sine = at(o["i_one"]) + drift, np.cos(omega * t), np.sin(omega * t)
-    kept, falls = np.exp(-alpha * t), (at(o["v_start"]) - a - at(o["v_or"])) - at(o["r_loop"]) * drift
-    current = kept * (first * cosine - at(o["i_sine"]) * sine) - drift
-    core, stop = at(o["i_one"]) + (at(o["i_end"]) - at(o["i_one"])) * t / max(at(o["t_off"]), 1e-12), max(at(o["t_secondary"]), 1e-12)
-    volts = kept * (a * cosine + b * sine) + at(o["r_loop"]) * drift + falls * (1 - 2 * t / stop)
+    falls, stop = (at(o["v_start"]) - a - at(o["v_or"])) - at(o["r_loop"]) * drift, max(at(o["t_secondary"]), 1e-12)
+    volts = np.exp(-alpha * t) * (a * np.cos(omega * t) + b * np.sin(omega * t)) + at(o["r_loop"]) * drift + falls * (1 - 2 * t / stop)
     last = at(o["v_start"]) - at(o["v_or"]) + np.interp(t, [stop, max(at(o["t_clamp"]), stop + 1e-12)], [at(o["v_stop"]), 0.0])
-    return np.where(t > stop, core, current), np.where(t > stop, last, volts)
+    return ring_current(o, at, t), np.where(t > stop, last, volts)
 
 
 def _window(t: Mapping[str, float]) -> Array:

@@ -8,6 +8,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, magnetics
 from rhevectra.core.magnetics import transformer as tr
@@ -17,7 +18,7 @@ from rhevectra.core.topologies.common import boards, half_turn, least_bus, snubb
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leakage_row, turns_of
 from rhevectra.core.topologies.flyback import period as pd
-from rhevectra.core.topologies.flyback import sag, sizing
+from rhevectra.core.topologies.flyback import sag, sharing, sizing
 from rhevectra.core.topologies.flyback import semiconductors as sc
 from rhevectra.core.topologies.flyback.variant import Variant
 
@@ -27,6 +28,8 @@ loss, heat and temperature are figured with its real resistance, and refuse it."
 ESTIMATE = 1e-2
 """Change of the last pass that is good enough to choose a transformer by."""
 
+BLEED_MOST = 0.2
+"""Most that a bleed takes by rule, share of the output's current (common practice, no source)."""
 LEAKS_MORE = 1.4
 """Leakage over the estimated one from which everything is chosen anew, with what the first choice leaks and burns."""
 
@@ -68,21 +71,36 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     rectifiers = choose_rectifiers(work, lambda out: out.magnitude + v_top * (out.magnitude + 0.6) / v_or * (1.0 if out.regulated else 1 + sizing.ROUNDING * out.tolerance))
     if v.turned:
         switch = {**switch, "c_clamp": sc.clamp_switch(work, switch, v_or, v_low, work.need.power / 0.88)}
-    stage = sizing.estimate(work, v, switch, v_or, rectifiers, v_bus)
-    before = work.mark()
-
-    def made(stage: pd.Stage) -> Plan:
-        plan = _wound(work, switch, rectifiers, stage, v_bus)
+    def made(stage: pd.Stage, reach: Mapping[int, sharing.Reach]) -> Plan:
+        plan = _wound(work, switch, rectifiers, stage, v_bus, reach)
         return plan if v.held else _clamped(work, plan, v_bus, v_or, clamp)
-    plan = made(stage)
-    if float(plan.leakage.value) > LEAKS_MORE * stage.leakage:  # the peak rises by what it burns, and with it the current limit and the flux
+
+    def whole(reach: Mapping[int, sharing.Reach]) -> Plan:
+        aims, outs = {k: r.aim(work.need.outputs[k]) for k, r in reach.items()}, work.need.outputs
+        stage = sizing.estimate(work, v, switch, v_or, rectifiers, v_bus, aims, {k: float(work.choose.pins.get(f"output{k + 1}.bleed", _bleed(work, k, reach, aims[k] / reach[k].main if k in reach else 1.0)[0])) for k in range(len(outs))})
+        before = work.mark()
+        plan = made(stage, reach)
+        if float(plan.leakage.value) > LEAKS_MORE * stage.leakage:  # the peak rises by what it burns, and with it the current limit and the flux
+            work.back(before)
+            plan = made(replace(stage, **{k: getattr(plan.stage, k) for k in ("leakage", "r_primary", "r_winding", *(() if v.clamp is None else v.clamp.STAGE))}), reach)
+        return plan
+    before = work.mark()
+    plan = whole({})
+    if reach := sharing.outside(work, plan):  # once more, with what leakage does to the outputs that no loop holds
         work.back(before)
-        plan = made(replace(stage, **{k: getattr(plan.stage, k) for k in ("leakage", "r_primary", "r_winding", *(() if v.clamp is None else v.clamp.STAGE))}))
-    return plan
+        plan = whole(reach)
+    return _shared(work, plan, reach) if len(plan.stage.extra["order"]) > 1 else plan
 
 
-def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[str, Any]], stage: pd.Stage, v_bus: Any) -> Plan:
-    """Current limit and transformer for an estimated stage, and the real stage they make; still without a clamp."""
+def _shared(work: Work, plan: Plan, reach: Mapping[int, sharing.Reach]) -> Plan:
+    """The plan with what each of several outputs takes from the core; where a bleed by rule was not enough, with more of it."""
+    lifts, more = sharing.lifted(work, plan)
+    stage = replace(plan.stage, lifts=lifts)
+    return replace(plan, stage=replace(stage, i_outputs=_bled(work, stage, more)) if reach and more else stage)
+
+
+def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[str, Any]], stage: pd.Stage, v_bus: Any, reach: Mapping[int, sharing.Reach]) -> Plan:
+    """Current limit and transformer for an estimated stage, and the real stage they make; still without a clamp. reach: how far outputs move that no loop holds, where that is known."""
     grid, v = work.grid, stage.variant
     out = pd.solve(stage, passes=3, tolerance=ESTIMATE).out
     peak_run = float(np.max(loaded(work, out["i_peak"])))
@@ -99,9 +117,35 @@ def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[
     leak = leakage_row(work, need, choice, win, float(plain(stage.lp)))
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
     wound = [float(t.value) for t in turns]
-    snubbers = snubbing.choose(work, rectifiers, stage.extra["order"], wound, float(leak.value)) if v.snubbed else []
-    real = replace(real, c_snub=snubbing.seen_from_primary(snubbers, wound))
+    snubbers = snubbing.choose(work, rectifiers, stage.extra["order"], wound, [float(x) for x in np.diag(sharing.apart(need, choice, win, float(leak.value)))]) if v.snubbed else []
+    real = replace(real, c_snub=snubbing.seen_from_primary(snubbers, wound), i_outputs=_bled(work, real, reach))
     return Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf, snubbers)
+
+
+def _bleed(work: Work, index: int, reach: Mapping[int, sharing.Reach], turns: float) -> tuple[float, str]:
+    """Bleed of an output by rule [A], and why; turns: over the regulated one's."""
+    out = work.need.outputs[index]
+    if index == work.need.main:
+        least = sharing.LEAST_LOAD * out.current_max - out.current_min
+        if least <= 0 or not reach:
+            return 0.0, "the loop holds it"
+        return float(f"{least:.2g}"), f"with less than {sharing.LEAST_LOAD * 100:.0f} % of its load it lives on the spike of the leakage, and the loaded outputs sag (common practice)"
+    asked = float(f"{reach[index].bleed(out, turns):.2g}") if index in reach else 0.0
+    most = BLEED_MOST * out.current_max
+    if asked > most:
+        return most, f"a fifth of its current, the most by rule; {show(asked, 'A')} would keep it inside its tolerance"
+    return asked, f"keeps it {sharing.ROOM * 100:.0f} % below its greatest voltage while another output is loaded and it is not" if asked else "it stays inside its tolerance by itself"
+
+
+def _bled(work: Work, s: pd.Stage, reach: Mapping[int, sharing.Reach]) -> tuple[Any, ...]:
+    """Currents of all outputs with the bleeds that the turns as wound ask for."""
+    bled = []
+    for k, index in enumerate(s.extra["order"]):
+        amps, why = _bleed(work, index, reach, s.ns[k] / s.ns[0])
+        chosen = float(work.choose(f"output{index + 1}.bleed", amps, why).value)
+        bled.append(chosen - s.extra["bleeds"].get(index, 0.0))
+        s.extra["bleeds"][index] = chosen
+    return (*(i + b for i, b in zip(s.i_outputs, bled, strict=False)), s.i_outputs[-1])
 
 
 def _clamped(work: Work, plan: Plan, v_bus: Any, v_or: float, clamp: ModuleType) -> Plan:

@@ -1,0 +1,169 @@
+"""How outputs on one core share its current when only leakage and resistance hold them apart, at many operating points at once.
+
+Everything is seen from the primary. The current of all outputs together is known over the pulse; in every step of time the outputs share it so
+that the field between them changes least: what an output takes is found with the others' diodes conducting or not (a convex problem: exactly
+one set of them fits). The voltages at which each takes its load are found by Newton's method over whole pulses.
+Source: Kirchhoff's laws of coupled inductances, diodes and resistances, implicit steps; checked in the tests against an integration of its own and the exact circuit.
+"""
+
+from collections.abc import Sequence
+from copy import copy
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+
+from rhevectra.core.basis.corners import Array
+
+ENOUGH, CLOSE, ROUNDS = 2e-3, 0.05, 24
+"""Share of its charge by which an output may be off; by which it is so close that the slopes are kept; rounds."""
+STRIDE, SHORTER, LEAST_SLOPE, TAKES = 0.15, 0.4, 1e-3, 1e-4
+"""Most that a voltage moves in a round, of the first; what is left of a step that brought it no closer; what is added to the slopes, of the largest; share of its charge from which an output counts as having taken some."""
+
+
+class Shared(Struct, frozen=True):
+    """For each output and point (n, N): voltage with its drop [V], charge of a pulse [As], integral of the squared current [A²s], peak [A], charge it takes more for every volt it stands lower [As/V]; miss: how far the charge is off (N,)."""
+
+    voltage: Array
+    charge: Array
+    square: Array
+    peak: Array
+    yields: Array
+    miss: Array
+
+
+class Piece:
+    """A piece of the pulse in equal steps: for every set of outputs that conduct (by number, its bits) what becomes of each output.
+
+    That is a current where it conducts; elsewhere how far its diode is from opening, as a current too: of the right set none is negative. Both
+    are linear in the currents before, the voltages and the current of all.
+    """
+
+    def __init__(self, apart: Array, resistance: Array, length: Array, steps: int, first: Array, last: Array) -> None:
+        n, points = len(resistance), len(length)
+        self.steps, self.first, self.slope = steps, first, (last - first) / steps
+        self.h = np.maximum(length / steps, 1e-12)
+        whole = apart / self.h[:, None, None] + np.diag(resistance)
+        own = np.diagonal(whole, axis1=1, axis2=2)
+        by_drive, by_total = np.zeros((2**n, points, n, n)), np.zeros((2**n, points, n))
+        for some in range(1, 2**n):
+            on = np.array([k for k in range(n) if some >> k & 1])
+            inverse = np.zeros_like(whole)
+            inverse[:, on[:, None], on] = np.linalg.inv(whole[:, on[:, None], on])
+            row = inverse.sum(1)
+            total = row.sum(1)[:, None]
+            share = row / total
+            answer, off = inverse - share[:, :, None] * row[:, None, :], [k for k in range(n) if not some >> k & 1]
+            gap, gap_total = whole @ answer - np.eye(n) + share[:, None, :], (whole @ share[..., None])[..., 0] - 1 / total
+            answer[:, off], share[:, off] = gap[:, off] / own[:, off, None], gap_total[:, off] / own[:, off]
+            by_drive[some], by_total[some] = answer, share
+        self.by_voltage = np.moveaxis(by_drive, (2, 3), (0, 1)).copy()
+        before = np.moveaxis(by_drive @ (apart / self.h[:, None, None]), (2, 3), (0, 1))
+        self.by_rest = np.concatenate([before, np.moveaxis(by_total, 2, 0)[:, None]], 1)
+
+    def only(self, rows: Array) -> "Piece":
+        """The piece at some of the points."""
+        part = copy(self)
+        for name in ("first", "slope", "h", "by_voltage", "by_rest"):
+            setattr(part, name, getattr(self, name)[..., rows])
+        return part
+
+
+def _through(piece: Piece, voltage: Array, current: Array, some: Array, moved: Array | None) -> tuple[list[Array], Array, list[Array]]:
+    """Currents (n, N) at the ends of all steps of a piece, the set that conducts at last, and the derivatives of the currents by the voltages (n, n, N), where they are asked for."""
+    n, points = voltage.shape
+    rows, bits = np.arange(points), (1 << np.arange(n))[:, None]
+    by_rest, by_voltage = piece.by_rest.reshape(n, n + 1, -1), piece.by_voltage.reshape(n, n, -1)
+    driven = -(piece.by_voltage * voltage[:, None]).sum(1).reshape(n, -1)
+    currents, moves = [current], [] if moved is None else [moved]
+    for k in range(1, piece.steps + 1):
+        last = np.concatenate([currents[-1], (piece.first + k * piece.slope)[None]])
+        for turn in range(3 * n):
+            place = some * points + rows
+            rest = by_rest.take(place, -1)
+            found = (rest * last).sum(1) + driven.take(place, -1)
+            wrong = found < -1e-9
+            if not wrong.any():
+                break
+            flips = wrong * bits
+            some = some ^ (flips.sum(0) if turn < n else flips.max(0))  # all at once mostly does; one at a time always ends
+            some = np.where(some == 0, 2**n - 1, some)
+        on = (some & bits) > 0
+        currents.append(np.where(on, np.maximum(found, 0.0), 0.0))
+        if moves:
+            moves.append(np.where(on[:, None], (rest[:, :-1, None] * moves[-1]).sum(1) - by_voltage.take(place, -1), 0.0))
+    return currents, some, moves
+
+
+def _pulse(pieces: list[Piece], voltage: Array, slope: Array | None = None) -> tuple[Shared, Array]:
+    """One pulse at given voltages, and the derivative of the charges by them (n, n, N): slope, where it is known well enough."""
+    n, points = voltage.shape
+    current, some, moved = np.zeros_like(voltage), np.full(points, 2**n - 1), np.zeros((n, n, points)) if slope is None else None
+    charge, square, peak = (np.zeros_like(voltage) for _ in range(3))
+    slope = np.zeros((n, n, points)) if slope is None else slope
+    for piece in pieces:
+        currents, some, moves = _through(piece, voltage, current, some, moved)
+        x = np.array(currents)
+        charge, peak = charge + piece.h * (x.sum(0) - 0.5 * (x[0] + x[-1])), np.maximum(peak, x.max(0))
+        square = square + piece.h / 3 * (x[:-1] * (x[:-1] + x[1:]) + x[1:] * x[1:]).sum(0)
+        current = currents[-1]
+        if moved is not None:
+            slope, moved = slope + piece.h * (sum(moves) - 0.5 * (moves[0] + moves[-1])), moves[-1]
+    return Shared(voltage, charge, square, peak, -np.moveaxis(np.diagonal(slope), -1, 0), np.zeros(points)), slope
+
+
+def _step(found: Shared, wanted: Array, slope: Array, rest: Array) -> Array:
+    """By how much the voltages are to move; that of the output that takes the rest stays. The charge of a short pulse goes with the square of the voltage left for it, so its root is followed; an output that took nothing comes down."""
+    charge, still = found.charge, (np.arange(len(wanted))[:, None] == rest).T
+    off = np.where(still, 0.0, 2 * (charge - np.sqrt(charge * wanted)).T)
+    by = np.moveaxis(slope, -1, 0)
+    own = np.abs(np.diagonal(by, axis1=1, axis2=2))
+    by = np.where(still[:, :, None] | still[:, None, :], 0.0, by) - (LEAST_SLOPE * own.max(1)[:, None, None] + own.max(1)[:, None, None] * still[:, :, None] + 1e-18) * np.eye(len(wanted))
+    most = STRIDE * np.abs(found.voltage[0])
+    step = np.clip(-np.linalg.solve(by, off[..., None])[..., 0].T, -most, most)
+    return np.where(still.T | (charge > TAKES * wanted), step, -most)
+
+
+def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, length: Any, steps: Sequence[int]) -> Shared:
+    """Currents of n outputs at N points, and the voltages at which each takes its charge.
+
+    apart (n, n): leakage that holds the outputs apart [H], of any common part; resistance (n,) [Ω]; voltage (n, N): with drops [V], the first is
+    held, the others are a start; charge (n, N): wanted in a pulse [As], greater than zero; the pulse in pieces: current (pieces + 1, N) of all
+    together at their ends [A], length (pieces, N) [s], and steps of each. What all take moves none of them against another, so the one that
+    takes most is given what the others leave, and all are moved to where the first is held.
+    """
+    apart, resistance, voltage, wanted, current, length = (np.asarray(x, float) for x in (apart, resistance, voltage, charge, current, length))
+    pieces = [Piece(apart, resistance, length[p], m, current[p], current[p + 1]) for p, m in enumerate(steps)]
+    left, none, rest, slope = np.arange(voltage.shape[1]), np.zeros_like(voltage), wanted.argmax(0), None
+    out, first = Shared(none, none.copy(), none.copy(), none.copy(), none.copy(), np.zeros(len(left))), voltage[0]
+    kept, move, size = voltage, none, np.full(len(left), np.inf)
+    for _ in range(ROUNDS):
+        found, slope = _pulse(pieces, voltage, slope)
+        root = np.where(np.arange(len(wanted))[:, None] == rest, 0.0, np.sqrt(found.charge / wanted) - 1)
+        now, miss = np.square(root).sum(0), np.abs(root * (root + 2)).max(0)
+        for name in ("voltage", "charge", "square", "peak", "yields"):
+            getattr(out, name)[:, left] = getattr(found, name)
+        out.miss[left] = miss
+        more = np.flatnonzero(miss >= ENOUGH)
+        if not len(more):
+            break
+        worse = now > size  # a step that brought a point further away is shortened
+        move = np.where(worse, SHORTER * move, _step(found, wanted, slope, rest))[:, more]
+        kept, size = np.where(worse, kept, voltage)[:, more], np.minimum(size, now)[more]
+        voltage, wanted, rest = kept + move, wanted[:, more], rest[more]
+        slope = slope[:, :, more] if miss.max() < CLOSE else None
+        left, pieces = left[more], [p.only(more) for p in pieces] if len(more) < len(left) else pieces
+    return replace(out, voltage=out.voltage - out.voltage[0] + first)
+
+
+def traced(apart: Any, resistance: Any, voltage: Any, current: Any, length: Any, steps: Sequence[int]) -> tuple[Array, Array]:
+    """Instants [s] and currents (n, instants) [A] of one point's pulse at the voltages (n,) that `share` has found; current (pieces + 1,), length (pieces,)."""
+    volts, now, some, times, taken = np.asarray(voltage, float)[:, None], np.zeros((len(voltage), 1)), np.array([2 ** len(voltage) - 1]), [0.0], [np.zeros(len(voltage))]
+    for p, m in enumerate(steps):
+        piece = Piece(np.asarray(apart, float), np.asarray(resistance, float), np.array([length[p]]), m, np.array([current[p]]), np.array([current[p + 1]]))
+        currents, some, _ = _through(piece, volts, now, some, None)
+        times += [times[-1] + float(piece.h[0]) * k for k in range(1, m + 1)]
+        taken += [x[:, 0] for x in currents[1:]]
+        now = currents[-1]
+    return np.array(times), np.array(taken).T

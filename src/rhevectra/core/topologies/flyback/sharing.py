@@ -1,0 +1,208 @@
+"""How the outputs of a flyback share its current: leakage and resistance hold them apart, at every corner at once."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+
+from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.requirement import Output
+from rhevectra.core.basis.sheet import plain
+from rhevectra.core.formulas import sharing
+from rhevectra.core.magnetics.candidate import leakage_of
+from rhevectra.core.magnetics.need import TransformerNeed
+from rhevectra.core.magnetics.transformer import Choice
+from rhevectra.core.magnetics.windows import Windows
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback import turned
+
+STEPS, EARLY = (8, 12, 8, 4), 0.25
+"""Steps while the leakage empties, while the core does (its early share by itself: there a lightly loaded output has its pulse), and while the current goes back."""
+WINDOW, WINDOW_STEPS = 8, 4
+"""Pieces, and steps of each, of a pulse whose leakage current turns round in the clamp."""
+OFF = 0.03
+"""Share of its load by which an output may be off before its figures are not to be used."""
+LEAST_LOAD = 0.05
+"""Load [share of its current] below which an output lives on the spike of the leakage alone: its bleed is worked out from there (common practice, no source)."""
+LIFTS = (0.6, 2.0)
+"""What is believed of a lift; beyond it no turns help."""
+ROOM = 0.02
+"""Share of its voltage by which the rule keeps an output inside its tolerance (common practice, no source)."""
+
+
+class Outputs(Struct, frozen=True):
+    """For each output in the order of the windings, over the grid: peak and rms [A] and voltage without its drop [V]; voltage with its drop over the regulated one's by their turns (lift); what it takes from the core for its charge over what that is at the reflected voltage (takes); its load [A], and what it takes more for every volt it stands lower [A/V]; miss: greatest share of a load that was not met."""
+
+    peak: list[Array]
+    rms: list[Array]
+    voltage: list[Array]
+    lift: list[Array]
+    takes: list[Array]
+    load: list[Array]
+    yields: list[Array]
+    miss: float
+
+
+class Reach(Struct, frozen=True):
+    """How far an output that no loop holds moves: least and greatest lift; at the greatest its current [A], and how much more it takes for every volt lower [A/V]; its turns over the regulated one's; voltage of that winding, and drop of the rectifier [V]."""
+
+    low: float
+    high: float
+    current: float
+    yields: float
+    turns: float
+    main: float
+    forward: float
+
+    def aim(self, out: Output) -> float:
+        """Voltage the winding is to have at no lift [V]: in the middle of the tolerance, or no lower than the least lift allows, and a bleed takes the rest."""
+        least, most = (out.magnitude * (1 + sign * (out.tolerance - ROOM)) + self.forward for sign in (-1, 1))
+        return float(np.sqrt(least * most / (self.low * self.high)) if self.fits(out) else least / self.low)
+
+    def fits(self, out: Output) -> bool:
+        """Whether some number of turns keeps it inside its tolerance."""
+        least, most = (out.magnitude * (1 + sign * (out.tolerance - ROOM)) + self.forward for sign in (-1, 1))
+        return bool(most / least > self.high / self.low)
+
+    def bleed(self, out: Output, turns: float) -> float:
+        """Current [A] beside the least load that keeps the output below its greatest voltage with so many turns over the regulated one's: the charge of a short pulse goes with the square of the voltage left for it."""
+        over = self.high * self.main * turns - self.forward - out.magnitude * (1 + out.tolerance - ROOM)
+        return max(0.0, self.current * max(1 + self.yields * over * self.turns / turns / (2 * self.current), 0.0) ** 2 - out.current_min)
+
+
+def apart(need: TransformerNeed, choice: Choice, win: Windows, leakage: float) -> Array:
+    """Leakage between the primary and the outputs [H] (outputs, outputs), seen from the primary: as laid, and as much more as the leakage in use is more than that of the stack."""
+    matrix = leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
+    outputs = list(range(1, len(need.windings) - 1))
+    return matrix.apart(0, outputs) * leakage / matrix.shorted(0, outputs)[0]
+
+
+def _pulse(s: pd.Stage, o: Mapping[str, Any], line: Any) -> tuple[Array, Array, tuple[int, ...]]:
+    """The current of all secondaries at the ends of the pieces of the pulse [A], their lengths [s] and steps."""
+    if "ring_cosine" in o:
+        inside = np.linspace(0.0, 1.0, WINDOW + 1)[:, None] * np.maximum(line(o["t_clamp"]), 1e-9)
+        core = line(o["i_one"]) + (line(o["i_end"]) - line(o["i_one"])) * np.minimum(inside / np.maximum(line(o["t_off"]), 1e-12), 1.0)
+        current = np.maximum(core - turned.ring_current(o, line, inside), 0.0)
+        back, length = np.zeros_like(inside[:1]), np.concatenate([np.diff(inside, axis=0), line(o["t_com"])[None]])
+        return np.concatenate([current, back]), length, (*[WINDOW_STEPS] * WINDOW, STEPS[-1])
+    cross, end, v_or = line(o["i_cross"]) + (line(o["i_back"]) if "i_back" in o else 0.0), line(o["i_end"]), line(o["v_or"])
+    over = np.minimum(line(o["crest" if "crest" in o else "v_node"]) - v_or, line(o["i_one"]) * np.sqrt(line(s.leakage) / line(s.c_node)))
+    rise = np.minimum(np.maximum(line(o["t_clamp"]), line(s.leakage) * cross / np.maximum(over, 1e-3 * v_or)), line(o["t_off"]))  # no faster than the node drives it through the leakage
+    rest = line(o["t_off"]) - rise
+    return np.stack([np.zeros_like(end), cross, cross + EARLY * (end - cross), end, np.zeros_like(end)]), np.stack([rise, EARLY * rest, (1 - EARLY) * rest, line(o["t_com"])]), STEPS
+
+
+class _Asked(Struct, frozen=True):
+    """What the sharing of a period is worked out from: see `formulas.sharing.share`; ratio of turns and fixed drops of the outputs, their loads [A], average rate [Hz] and reflected voltage [V]."""
+
+    apart: Array
+    resistance: Array
+    volts: Array
+    wanted: Array
+    current: Array
+    length: Array
+    steps: tuple[int, ...]
+    ratio: Array
+    forward: Array
+    loads: Array
+    fs: Array
+    v_or: Array
+
+
+def _asked(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], some: Any) -> _Asked:
+    def line(x: Any) -> Array:
+        return np.broadcast_to(np.asarray(plain(x), float), shape)[some].ravel()
+    rectifiers = [plan.rectifiers[k]["row"] for k in s.extra["order"]]
+    ratio = np.array([float(plain(s.np)) / float(plain(n)) for n in s.ns[:-1]])
+    resistance = np.array([r["r_dynamic_ohm"] + x for r, x in zip(rectifiers, s.extra["r_effective"][1:-1], strict=True)]) * ratio**2
+    forward, fs, loads = np.array([r["v_forward_v"] for r in rectifiers]), line(o["fs"]), np.array([line(i) for i in s.i_outputs[:-1]])
+    current, length, steps = _pulse(s, o, line)
+    wanted, given = loads / ratio[:, None] / fs, (0.5 * (current[1:] + current[:-1]) * length).sum(0)
+    wanted[0] = np.where(line(s.is_limit) > 0, np.maximum(given - wanted[1:].sum(0), wanted[0]), wanted[0])  # at the limit the regulated output takes what the core gives; elsewhere each what it is asked to
+    return _Asked(apart(plan.need, plan.choice, plan.window, float(plain(s.leakage))), resistance, (line(s.v_out) + forward[0]) * ratio[0] * np.ones((len(ratio), 1)), wanted, current * (wanted.sum(0) / np.maximum(given, 1e-15)), length, steps, ratio, forward, loads, fs, line(o["v_or"]))
+
+
+def solve(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], some: Any = ..., fewer: int = 1) -> Outputs:
+    """Currents and voltages of all outputs for a period o of the stage (rows or numbers). some: index of the corners, all where none is given; fewer: divides the steps."""
+    a = _asked(plan, s, o, shape, some)
+    found = sharing.share(a.apart, a.resistance, a.volts, a.wanted, a.current, a.length, [m // fewer for m in a.steps])
+    here, ratio = np.empty(shape)[some].shape, a.ratio[:, None]
+
+    def each(x: Array) -> list[Array]:
+        return [v.reshape(here) for v in x]
+    takes = (found.voltage + a.resistance[:, None] * found.square / np.maximum(found.charge, 1e-15)) / a.v_or
+    return Outputs(each(found.peak * ratio), each(np.sqrt(found.square * a.fs) * ratio), each(found.voltage / ratio - a.forward[:, None]), each(found.voltage / found.voltage[0]), each(takes), each(a.loads), each(found.yields * a.fs * ratio**2), float(found.miss.max()))
+
+
+def traces(design: Any, corner: Corner) -> tuple[Array, Array]:
+    """Instants [s] from the switch's turn-off and currents (outputs, instants) [A] seen from the primary at a corner."""
+    a = _asked(design.context["plan"], design.context["stage"], design.context["o"], design.grid.shape, np.ix_(*(np.array([i]) for i in corner.index)))
+    found = sharing.share(a.apart, a.resistance, a.volts, a.wanted, a.current, a.length, a.steps)
+    return sharing.traced(a.apart, a.resistance, found.voltage[:, 0], a.current[:, 0], a.length[:, 0], a.steps)
+
+
+def _reach(work: Work, plan: Any, found: Outputs, run: Any = ...) -> dict[int, Reach]:
+    """How far the outputs that no loop holds move, by their numbers; run: which corners count."""
+    order, s = plan.stage.extra["order"], plan.stage
+    main, reach = float(plain(s.v_out)) + plan.rectifiers[order[0]]["row"]["v_forward_v"], {}
+    for k, index in enumerate(order[1:], 1):
+        lift = np.asarray(found.lift[k][run]).ravel()
+        at = int(np.argmax(lift))
+        low, high = (float(np.clip(x, *LIFTS)) for x in (lift.min(), lift[at]))
+        load, yields = (float(np.asarray(x[k][run]).ravel()[at]) for x in (found.load, found.yields))
+        reach[index] = Reach(low, high, load, yields, s.ns[k] / s.ns[0], main, plan.rectifiers[index]["row"]["v_forward_v"])
+    return reach
+
+
+def _leaves(work: Work, reach: Mapping[int, Reach], down: bool) -> bool:
+    """Whether an output leaves its tolerance, upwards or, where asked for, down."""
+    for index, r in reach.items():
+        out = work.need.outputs[index]
+        low, high = (x * r.main * r.turns - r.forward for x in (r.low, r.high))
+        if high > out.magnitude * (1 + out.tolerance - 0.5 * ROOM) or (down and low < out.magnitude * (1 - out.tolerance + 0.5 * ROOM)):
+            return True
+    return False
+
+
+def outside(work: Work, plan: Any) -> dict[int, Reach]:
+    """How far the outputs move where one of them leaves its tolerance, or lives on less than bleeds can give it; nothing where all stay inside, and where there is one. Looked at on the highest and the lowest line, each with the least load that bleeds can give it."""
+    s, grid = plan.stage, work.grid
+    order, shape = s.extra["order"], grid.shape
+    if len(order) == 1:
+        return {}
+    loads = [np.maximum(i, LEAST_LOAD * work.need.outputs[k].current_max) for i, k in zip(s.i_outputs, order, strict=False)]
+    loaded = all(np.array_equal(i, j) for i, j in zip(loads, s.i_outputs, strict=False))
+    s = replace(s, i_outputs=(*loads, s.i_outputs[-1]))
+    runs = np.array([k for k, p in enumerate(grid.points) if p.case == "run"])
+    reach = _reach(work, plan, solve(plan, s, pd.solve(s).out, shape, np.ix_(np.array([0, shape[0] - 1]), np.array([0]), runs, np.arange(shape[3]))))
+    return {} if loaded and not _leaves(work, reach, True) else reach
+
+
+def lifted(work: Work, plan: Any) -> tuple[tuple[Array, ...], dict[int, Reach]]:
+    """What every winding takes from the core for its charge, over what that is at the reflected voltage, at every corner (the auxiliary one just that), and how far the outputs move where one of them still climbs out of its tolerance; from half the steps: close enough for what the outputs take from the core."""
+    shape = work.grid.shape
+    found = solve(plan, plan.stage, pd.solve(plan.stage).out, shape, fewer=2)
+    reach = _reach(work, plan, found, np.broadcast_to(work.grid.where(lambda p: p.case == "run"), shape))
+    return (*(np.clip(x, *LIFTS) for x in found.takes), np.ones(shape)), reach if _leaves(work, reach, False) else {}
+
+
+def record(work: Work, plan: Any, s: pd.Stage, o: Mapping[str, Any]) -> dict[str, list[Any]]:
+    """Rows of what each output takes and stands at; none where there is one output, which takes all."""
+    if len(s.extra["order"]) == 1:
+        return {}
+    found = solve(plan, s, o, work.grid.shape)
+    if found.miss > OFF:
+        work.find(MUST_FIX, "rectifier", f"no voltage was found at which every output takes its load: {found.miss * 100:.0f} % of one is missing; its currents and voltages are not to be used", "rectifier1.i_peak", "flyback.v_or")
+    text = f"solved: one pulse in {sum(STEPS)} steps, outputs held apart by leakage and resistance, diodes conducting or not; loads met to {found.miss:.1g}"
+    inputs = {"leakage": s.leakage, "i_top": o["i_top"], "t_off": o["t_off"]}
+    rows: dict[str, list[Any]] = {"peak": [], "rms": [], "voltage": []}
+    for k, index in enumerate(s.extra["order"]):
+        load = {"i_out": s.i_outputs[k]}
+        rows["peak"].append(work.sheet.solved(f"secondary{k + 1}.i_peak", found.peak[k], "A", text, **load, **inputs))
+        rows["rms"].append(work.sheet.solved(f"secondary{k + 1}.i_rms", found.rms[k], "A", text, **load, **inputs))
+        rows["voltage"].append(None if k == 0 else work.sheet.solved(f"output{index + 1}.v", found.voltage[k], "V", text, **load, **inputs))
+    return rows

@@ -1,0 +1,86 @@
+"""Several outputs on one core: what each takes of a pulse, and how far those move that no loop holds."""
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.quantities import told_apart
+from rhevectra.core.design.design import Design
+from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.axes import Frame
+from rhevectra.drawing.common import LEFT, RIGHT, same_corner, shown_at
+from rhevectra.drawing.display import Picture
+
+ROLES = ("secondary", "primary", "aux", "accent", "over", "muted")
+NAME, ROOM = 22.0, 1.25
+"""Room [mm] for the name of an output beside its scale; how much wider than the tolerance the scale is at least."""
+
+
+def several(design: Design) -> bool:
+    """Whether a design has outputs that share a pulse."""
+    return "secondary1.i_peak" in design.rows
+
+
+def sharing_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
+    """The current of each output over the pulse at a corner, and under it the voltages of the others over all corners in run."""
+    picture = Picture(width, height, f"{shown_at(corner)} · outputs held apart by leakage and resistance, the ring of the nodes left out")
+    loose = [k for k, o in enumerate(design.requirement.outputs) if k != design.requirement.main]
+    below = 12.0 + 9.0 * len(loose)
+    _currents(picture, design, corner, width, height - below, held)
+    _voltages(picture, design, corner, height - below + 2, loose)
+    return picture
+
+
+def _names(design: Design) -> list[str]:
+    """Names of the outputs in the order of their windings."""
+    main = design.requirement.main
+    return [design.requirement.outputs[k].name for k in (main, *(k for k in range(len(design.requirement.outputs)) if k != main))]
+
+
+def _currents(picture: Picture, design: Design, corner: Corner, width: float, height: float, held: Design | None) -> None:
+    t, i = TOPOLOGIES[design.topology].share_traces(design, corner)
+    before, pale = TOPOLOGIES[held.topology].share_traces(held, same_corner(held, corner)) if held is not None and several(held) else (t[:1], i[:0])
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 6, (0.0, max(float(t[-1]), float(before[-1]))), (0.0, max(float(i.max()), float(pale.max(initial=0.0)))), "current of each output, seen from the primary", "A")
+    for values in pale:
+        frame.pale(before, values)
+    marks: list[float] = []
+    for name, values, role in zip(_names(design), i, ROLES, strict=False):
+        frame.trace(name, t, values, role, 0.6)
+        top = int(values.argmax())
+        x, y = frame.x(float(t[top])) + 1.5, frame.y(float(values[top])) - 1.0
+        while any(abs(y - other) < 4.0 for other in marks):
+            y += 4.0
+        marks.append(y)
+        picture.text(x, max(y, frame.top + 3.5), name, role, "left", 3.0, clear=True)
+    frame.close()
+
+
+def _voltages(picture: Picture, design: Design, corner: Corner, top: float, loose: list[int]) -> None:
+    """For each output that no loop holds a scale around its voltage: tolerance, range over all corners in run with the cases at its ends, and where it stands here."""
+    shape = design.grid.shape
+    run = np.broadcast_to(design.grid.where(lambda p: p.case == "run"), shape)
+    left, right = LEFT + NAME, picture.width - RIGHT - 2
+    picture.text(LEFT, top + 3.0, "where no loop holds: range over all corners, tolerance, here", "ink", "left", 3.4, True)
+    for row, k in enumerate(loose):
+        out, volts = design.requirement.outputs[k], np.broadcast_to(np.asarray(design.rows[f"output{k + 1}.v"].value, float), shape)
+        off = volts / out.magnitude - 1
+        span = max(ROOM * out.tolerance, 1.1 * float(np.abs(off[run]).max()), 1.1 * abs(float(off[corner.index])))
+        at = lambda x, span=span: left + (right - left) * (0.5 + 0.5 * x / span)  # noqa: E731
+        y = top + 9.5 + 9.0 * row
+        picture.text(LEFT, y + 1.2, out.name, "ink", "left", 3.2)
+        picture.box(at(-out.tolerance), y - 2.2, at(out.tolerance) - at(-out.tolerance), 4.4, "margin")
+        for end, pick in ((-1, np.where(run, off, np.inf).argmin()), (1, np.where(run, off, -np.inf).argmax())):
+            _end(picture, design, volts, out.magnitude * (1 + end * out.tolerance), np.unravel_index(int(pick), shape), y, end)
+        low, high = float(off[run].min()), float(off[run].max())
+        picture.line([(at(low), y), (at(high), y)], "secondary", 0.9)
+        picture.box(at(float(off[corner.index])) - 0.7, y - 1.6, 1.4, 3.2, "ink")
+        picture.data[f"{out.name} [V]"] = volts[run]
+
+
+def _end(picture: Picture, design: Design, volts: Array, limit: float, index: tuple[np.intp, ...], y: float, end: int) -> None:
+    """What stands at an end of the range: voltage, and at which case."""
+    value = float(volts[index])
+    outside = value > limit if end > 0 else value < limit
+    told, _ = told_apart(value, limit, "V")
+    case = design.grid.corner(tuple(int(i) for i in index))
+    x = LEFT + NAME if end < 0 else picture.width - RIGHT - 2
+    picture.text(x, y + 4.9, f"{told} · {case.label or f'{case.load * 100:.0f} % load'}, {case.v_line:g} V", "over" if outside else "muted", "left" if end < 0 else "right", 2.8)
