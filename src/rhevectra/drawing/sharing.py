@@ -11,8 +11,8 @@ from rhevectra.drawing.common import LEFT, RIGHT, same_corner, shown_at
 from rhevectra.drawing.display import Picture
 
 ROLES = ("secondary", "primary", "aux", "accent", "over", "muted")
-NAME, ROOM = 22.0, 1.25
-"""Room [mm] for the name of an output beside its scale; how much wider than the tolerance the scale is at least."""
+NAME, ROOM, NARROW = 22.0, 1.25, 100.0
+"""Room [mm] for the name of an output beside its scale; how much wider than the tolerance the scale is at least; width [mm] below which only numbers fit."""
 
 
 def several(design: Design) -> bool:
@@ -22,7 +22,7 @@ def several(design: Design) -> bool:
 
 def sharing_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The current of each output over the pulse at a corner, and under it the voltages of the others over all corners in run."""
-    picture = Picture(width, height, f"{shown_at(corner)} · outputs held apart by leakage and resistance, the ring of the nodes left out")
+    picture = Picture(width, height, f"{shown_at(corner)} · the nodes' ring left out")
     loose = [k for k, o in enumerate(design.requirement.outputs) if k != design.requirement.main]
     below = 12.0 + 9.0 * len(loose)
     _currents(picture, design, corner, width, height - below, held)
@@ -39,7 +39,7 @@ def _names(design: Design) -> list[str]:
 def _currents(picture: Picture, design: Design, corner: Corner, width: float, height: float, held: Design | None) -> None:
     t, i = TOPOLOGIES[design.topology].share_traces(design, corner)
     before, pale = TOPOLOGIES[held.topology].share_traces(held, same_corner(held, corner)) if held is not None and several(held) else (t[:1], i[:0])
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 6, (0.0, max(float(t[-1]), float(before[-1]))), (0.0, max(float(i.max()), float(pale.max(initial=0.0)))), "current of each output, seen from the primary", "A")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 6, (0.0, max(float(t[-1]), float(before[-1]))), (0.0, max(float(i.max()), float(pale.max(initial=0.0)))), "current of each output" + (", seen from the primary" if width > NARROW else " at the primary"), "A")
     for values in pale:
         frame.pale(before, values)
     marks: list[float] = []
@@ -59,7 +59,7 @@ def _voltages(picture: Picture, design: Design, corner: Corner, top: float, loos
     shape = design.grid.shape
     run = np.broadcast_to(design.grid.where(lambda p: p.case == "run"), shape)
     left, right = LEFT + NAME, picture.width - RIGHT - 2
-    picture.text(LEFT, top + 3.0, "where no loop holds: range over all corners, tolerance, here", "ink", "left", 3.4, True)
+    picture.text(LEFT, top + 3.0, "where no loop holds: range over all corners, tolerance, here" if picture.width > NARROW else "range, tolerance, here", "ink", "left", 3.4, True)
     for row, k in enumerate(loose):
         out, volts = design.requirement.outputs[k], np.broadcast_to(np.asarray(design.rows[f"output{k + 1}.v"].value, float), shape)
         off = volts / out.magnitude - 1
@@ -83,4 +83,5 @@ def _end(picture: Picture, design: Design, volts: Array, limit: float, index: tu
     told, _ = told_apart(value, limit, "V")
     case = design.grid.corner(tuple(int(i) for i in index))
     x = LEFT + NAME if end < 0 else picture.width - RIGHT - 2
-    picture.text(x, y + 4.9, f"{told} · {case.label or f'{case.load * 100:.0f} % load'}, {case.v_line:g} V", "over" if outside else "muted", "left" if end < 0 else "right", 2.8)
+    where = f" · {case.label or f'{case.load * 100:.0f} % load'}, {case.v_line:g} V" if picture.width > NARROW else ""
+    picture.text(x, y + 4.9, told + where, "over" if outside else "muted", "left" if end < 0 else "right", 2.8)

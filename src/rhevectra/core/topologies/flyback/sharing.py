@@ -127,9 +127,12 @@ def _asked(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...],
 
 
 def solve(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], some: Any = ..., fewer: int = 1) -> Outputs:
-    """Currents and voltages of all outputs for a period o of the stage (rows or numbers). some: index of the corners, all where none is given; fewer: divides the steps."""
+    """Currents and voltages of all outputs for a period o of the stage (rows or numbers), begun from the lift that the stage knows at all corners. some: index of the corners, all where none is given; fewer: divides the steps."""
     a = _asked(plan, s, o, shape, some)
-    found = sharing.share(a.apart, a.resistance, a.volts, a.wanted, a.current, a.length, [m // fewer for m in a.steps])
+    known = np.array([np.asarray(x)[some].ravel() for x in s.extra["lift"]]) if "lift" in s.extra and some is ... else 1.0
+    found = sharing.share(a.apart, a.resistance, a.volts * known, a.wanted, a.current, a.length, [m // fewer for m in a.steps])
+    if found.miss.max() > OFF and np.ndim(known):  # from where all stand alike it is a longer way, and a surer one
+        found = sharing.share(a.apart, a.resistance, a.volts, a.wanted, a.current, a.length, a.steps)
     here, ratio = np.empty(shape)[some].shape, a.ratio[:, None]
 
     def each(x: Array) -> list[Array]:
@@ -186,6 +189,7 @@ def lifted(work: Work, plan: Any) -> tuple[tuple[Array, ...], dict[int, Reach]]:
     """What every winding takes from the core for its charge, over what that is at the reflected voltage, at every corner (the auxiliary one just that), and how far the outputs move where one of them still climbs out of its tolerance; from half the steps: close enough for what the outputs take from the core."""
     shape = work.grid.shape
     found = solve(plan, plan.stage, pd.solve(plan.stage).out, shape, fewer=2)
+    plan.stage.extra["lift"] = found.lift
     reach = _reach(work, plan, found, np.broadcast_to(work.grid.where(lambda p: p.case == "run"), shape))
     return (*(np.clip(x, *LIFTS) for x in found.takes), np.ones(shape)), reach if _leaves(work, reach, False) else {}
 
