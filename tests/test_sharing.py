@@ -15,6 +15,7 @@ from rhevectra.core.circuit.netlist import write
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import sharing
+from rhevectra.core.magnetics.arrangement import blocks
 from rhevectra.core.magnetics.leakage import Slab, leakage
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.flyback.sharing import STEPS
@@ -125,7 +126,7 @@ def test_against_the_exact_circuit(decisions, peak):
 
 
 def test_against_the_simulator(tmp_path):
-    """The exported netlist, nothing tuned: outputs (of the regulated one as it stands there) within 2.5 %, rms of the rectifiers within 6 %."""
+    """The exported netlist, nothing tuned: outputs (of the regulated one as it stands there) within 2.5 %, rms of the rectifiers within the 8 % that the engine leaves."""
     d = size(RACK, {}, noise=False)
     corner = d.grid.find(85.0)
     text = write(TOPOLOGIES[d.topology].circuit(d, corner))
@@ -133,7 +134,7 @@ def test_against_the_simulator(tmp_path):
     end = float(re.search(r"\.tran \S+ (\S+)", text).group(1))
     found = measure(text, [], {f"{k}{n}": f"AVG v(out{n})" if k == "avg" else f"RMS i(vsec{n})" for n in (1, 2, 3) for k in ("avg", "rms")}, (end - 20 / 65e3, end), tmp_path / "rack.cir")
     for n in (1, 2, 3):
-        assert found[f"rms{n}"] == pytest.approx(float(d.rows[f"rectifier{n}.i_rms"].at(corner.index)), rel=0.06)
+        assert found[f"rms{n}"] == pytest.approx(float(d.rows[f"rectifier{n}.i_rms"].at(corner.index)), rel=0.08)
         assert n == 1 or found[f"avg{n}"] / found["avg1"] * 5.0 == pytest.approx(float(d.rows[f"output{n}.v"].at(corner.index)), rel=0.025)
 
 
@@ -177,3 +178,15 @@ def test_the_picture_of_the_outputs():
 def test_one_output_takes_all():
     d = size(decode(demo.text("camera-hide"), "demo").requirement, {}, noise=False)
     assert "secondary1.i_peak" not in d.rows and "Lsec" not in write(TOPOLOGIES[d.topology].circuit(d, d.grid.find(85.0)))
+
+
+def test_the_regulated_output_lies_between_the_others():
+    """By rule, from three outputs on: another place for it leaves the others further from their voltages, or asks for more bleed (whole designs, three orders)."""
+    names = ("primary", "ns2", "ns1", "ns3", "naux")  # the regulated one comes first
+    assert [names[b.winding] for b in blocks("split", names)] == ["primary", "ns1", "ns2", "ns3", "primary", "naux"]
+    assert [b.winding for b in blocks("split", ("primary", "ns1", "ns2", "naux"))] == [0, 1, 2, 0, 3]
+
+    def spread(order):
+        d = size(RACK, {"transformer.arrangement": order, **{f"output{n}.bleed": 0.0 for n in (1, 2, 3)}}, noise=False)
+        return sum(d.value(f"output{n}.v_high") / d.value(f"output{n}.v_low") for n in (2, 3))
+    assert spread("split") < min(spread("p | s1 | s2 | s3 | p | aux"), spread("p | s2 | s3 | s1 | p | aux")) - 0.02

@@ -84,6 +84,8 @@ def _words(text: str) -> list[tuple[str, float]]:
 def preset(name: str, names: Sequence[str]) -> list[tuple[str, float]]:
     """The words of a usual order for windings of these names (primary first, auxiliary last)."""
     own = [(word(n), 1.0) for n in names[1:-1]]
+    if len(own) > 2:  # the regulated output, which comes first, between the others: what holds these apart from it counts twice otherwise
+        own.insert(len(own) // 2, own.pop(0))
     aux, e = (word(names[-1]), 1.0), ("e", 1.0)
     if name == "simple":
         return [("p", 1.0), aux, *own]
