@@ -8,7 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array, Corner
-from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.requirement import Output
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import sharing
@@ -89,7 +89,9 @@ def _pulse(s: pd.Stage, o: Mapping[str, Any], line: Any) -> tuple[Array, Array, 
         current = np.maximum(core - turned.ring_current(o, line, inside), 0.0)
         back, length = np.zeros_like(inside[:1]), np.concatenate([np.diff(inside, axis=0), line(o["t_com"])[None]])
         return np.concatenate([current, back]), length, (*[WINDOW_STEPS] * WINDOW, STEPS[-1])
-    cross, end, v_or = line(o["i_cross"]) + (line(o["i_back"]) if "i_back" in o else 0.0), line(o["i_end"]), line(o["v_or"])
+    cross, end, v_or = line(o["i_cross"]), line(o["i_end"]), line(o["v_or"])
+    if "i_back" in o:  # of a slow diode what comes back goes on into the outputs
+        cross = cross + np.minimum(line(o["i_back"]), cross)
     over = np.minimum(line(o["crest" if "crest" in o else "v_node"]) - v_or, line(o["i_one"]) * np.sqrt(line(s.leakage) / line(s.c_node)))
     rise = np.minimum(np.maximum(line(o["t_clamp"]), line(s.leakage) * cross / np.maximum(over, 1e-3 * v_or)), line(o["t_off"]))  # no faster than the node drives it through the leakage
     rest = line(o["t_off"]) - rise
@@ -122,7 +124,7 @@ def _asked(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...],
     forward, fs, loads = np.array([r["v_forward_v"] for r in rectifiers]), line(o["fs"]), np.array([line(i) for i in s.i_outputs[:-1]])
     current, length, steps = _pulse(s, o, line)
     wanted, given = loads / ratio[:, None] / fs, (0.5 * (current[1:] + current[:-1]) * length).sum(0)
-    wanted[0] = np.where(line(s.is_limit) > 0, np.maximum(given - wanted[1:].sum(0), wanted[0]), wanted[0])  # at the limit the regulated output takes what the core gives; elsewhere each what it is asked to
+    wanted[0] = np.where(line(s.is_limit) > 0, np.maximum(line(o["i_mean"]) / fs - wanted[1:].sum(0), wanted[0]), wanted[0])  # at the limit the regulated output takes what the core gives; elsewhere each what it is asked to
     return _Asked(apart(plan.need, plan.choice, plan.window, float(plain(s.leakage))), resistance, (line(s.v_out) + forward[0]) * ratio[0] * np.ones((len(ratio), 1)), wanted, current * (wanted.sum(0) / np.maximum(given, 1e-15)), length, steps, ratio, forward, loads, fs, line(o["v_or"]))
 
 
@@ -201,6 +203,8 @@ def record(work: Work, plan: Any, s: pd.Stage, o: Mapping[str, Any]) -> dict[str
     found = solve(plan, s, o, work.grid.shape)
     if found.miss > OFF:
         work.find(MUST_FIX, "rectifier", f"no voltage was found at which every output takes its load: {found.miss * 100:.0f} % of one is missing; its currents and voltages are not to be used", "rectifier1.i_peak", "flyback.v_or")
+    if "i_back" in o:
+        work.find(LOOK_AT, "rectifier", "what a slow clamp diode sends back rings on through the outputs, which is left out: those that no loop holds stand up to a tenth higher, and their rectifiers' peaks up to half as high again (exact periods)", f"output{s.extra['order'][1] + 1}.v_high", "clamp.kind")
     text = f"solved: one pulse in {sum(STEPS)} steps, outputs held apart by leakage and resistance, diodes conducting or not; loads met to {found.miss:.1g}"
     inputs = {"leakage": s.leakage, "i_top": o["i_top"], "t_off": o["t_off"]}
     rows: dict[str, list[Any]] = {"peak": [], "rms": [], "voltage": []}
