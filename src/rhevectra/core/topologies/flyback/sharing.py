@@ -187,13 +187,13 @@ def outside(work: Work, plan: Any) -> dict[int, Reach]:
     return {} if loaded and not _leaves(work, reach, True) else reach
 
 
-def lifted(work: Work, plan: Any) -> tuple[tuple[Array, ...], dict[int, Reach]]:
-    """What every winding takes from the core for its charge, over what that is at the reflected voltage, at every corner (the auxiliary one just that), and how far the outputs move where one of them still climbs out of its tolerance; from half the steps: close enough for what the outputs take from the core."""
-    shape = work.grid.shape
-    found = solve(plan, plan.stage, pd.solve(plan.stage).out, shape, fewer=2)
-    plan.stage.extra["lift"] = found.lift
+def lifted(work: Work, plan: Any) -> tuple[pd.Stage, dict[int, Reach]]:
+    """The stage with what every winding takes from the core for its charge, over what that is at the reflected voltage (the auxiliary one just that), and how far the outputs move where one of them still climbs out of its tolerance; from half the steps: close enough for what the outputs take."""
+    s, shape = plan.stage, work.grid.shape
+    found = solve(plan, s, pd.solve(s).out, shape, fewer=2)
     reach = _reach(work, plan, found, np.broadcast_to(work.grid.where(lambda p: p.case == "run"), shape))
-    return (*(np.clip(x, *LIFTS) for x in found.takes), np.ones(shape)), reach if _leaves(work, reach, False) else {}
+    stage = replace(s, lifts=(*(np.clip(x, *LIFTS) for x in found.takes), np.ones(shape)), extra={**s.extra, "lift": found.lift})
+    return stage, reach if _leaves(work, reach, False) else {}
 
 
 def record(work: Work, plan: Any, s: pd.Stage, o: Mapping[str, Any]) -> dict[str, list[Any]]:

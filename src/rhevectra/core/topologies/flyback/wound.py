@@ -71,6 +71,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     rectifiers = choose_rectifiers(work, lambda out: out.magnitude + v_top * (out.magnitude + 0.6) / v_or * (1.0 if out.regulated else 1 + sizing.ROUNDING * out.tolerance))
     if v.turned:
         switch = {**switch, "c_clamp": sc.clamp_switch(work, switch, v_or, v_low, work.need.power / 0.88)}
+
     def made(stage: pd.Stage, reach: Mapping[int, sharing.Reach]) -> Plan:
         plan = _wound(work, switch, rectifiers, stage, v_bus, reach)
         return plan if v.held else _clamped(work, plan, v_bus, v_or, clamp)
@@ -94,9 +95,8 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
 
 def _shared(work: Work, plan: Plan, reach: Mapping[int, sharing.Reach]) -> Plan:
     """The plan with what each of several outputs takes from the core; where a bleed by rule was not enough, with more of it."""
-    lifts, more = sharing.lifted(work, plan)
-    stage = replace(plan.stage, lifts=lifts)
-    return replace(plan, stage=replace(stage, i_outputs=_bled(work, stage, more)) if reach and more else stage)
+    stage, more = sharing.lifted(work, plan)
+    return replace(plan, stage=_bled(work, stage, more) if reach and more else stage)
 
 
 def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[str, Any]], stage: pd.Stage, v_bus: Any, reach: Mapping[int, sharing.Reach]) -> Plan:
@@ -118,7 +118,7 @@ def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
     wound = [float(t.value) for t in turns]
     snubbers = snubbing.choose(work, rectifiers, stage.extra["order"], wound, [float(x) for x in np.diag(sharing.apart(need, choice, win, float(leak.value)))]) if v.snubbed else []
-    real = replace(real, c_snub=snubbing.seen_from_primary(snubbers, wound), i_outputs=_bled(work, real, reach))
+    real = _bled(work, replace(real, c_snub=snubbing.seen_from_primary(snubbers, wound)), reach)
     return Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf, snubbers)
 
 
@@ -137,15 +137,14 @@ def _bleed(work: Work, index: int, reach: Mapping[int, sharing.Reach], turns: fl
     return asked, f"keeps it {sharing.ROOM * 100:.0f} % below its greatest voltage while another output is loaded and it is not" if asked else "it stays inside its tolerance by itself"
 
 
-def _bled(work: Work, s: pd.Stage, reach: Mapping[int, sharing.Reach]) -> tuple[Any, ...]:
-    """Currents of all outputs with the bleeds that the turns as wound ask for."""
-    bled = []
+def _bled(work: Work, s: pd.Stage, reach: Mapping[int, sharing.Reach]) -> pd.Stage:
+    """The stage with the bleeds that its turns ask for, in place of those it was given before."""
+    before, chosen = s.extra["bleeds"], dict[int, float]()
     for k, index in enumerate(s.extra["order"]):
         amps, why = _bleed(work, index, reach, s.ns[k] / s.ns[0])
-        chosen = float(work.choose(f"output{index + 1}.bleed", amps, why).value)
-        bled.append(chosen - s.extra["bleeds"].get(index, 0.0))
-        s.extra["bleeds"][index] = chosen
-    return (*(i + b for i, b in zip(s.i_outputs, bled, strict=False)), s.i_outputs[-1])
+        chosen[index] = float(work.choose(f"output{index + 1}.bleed", amps, why).value)
+    loads = (i + chosen[k] - before.get(k, 0.0) for i, k in zip(s.i_outputs, s.extra["order"], strict=False))
+    return replace(s, i_outputs=(*loads, s.i_outputs[-1]), extra={**s.extra, "bleeds": chosen})
 
 
 def _clamped(work: Work, plan: Plan, v_bus: Any, v_or: float, clamp: ModuleType) -> Plan:
