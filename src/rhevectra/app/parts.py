@@ -29,8 +29,8 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
     for id in _CHOSEN:
         chosen = design.rows.get(id)
         if chosen is not None and (isinstance(chosen.value, str) or float(chosen.value) > 0.0):
-            spec = design.decision_specs.get(id)
-            label = spec.label[0].lower() + spec.label[1:] if spec else design.specs[id].label.lower() if id in design.specs else id.removeprefix("inlet.")
+            spec = design.decision_specs.get(id) or design.specs.get(id)
+            label = spec.label[0].lower() + spec.label[1:] if spec else id.removeprefix("inlet.")
             out.append((label, chosen.value if isinstance(chosen.value, str) else show(_each(design, id), chosen.unit), _count(design, id)))
     return out
 
