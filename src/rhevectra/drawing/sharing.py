@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.corners import RUN, Array, Corner
 from rhevectra.core.basis.quantities import told_apart
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies import TOPOLOGIES
@@ -23,17 +23,11 @@ def several(design: Design) -> bool:
 def sharing_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The current of each output over the pulse at a corner, and under it the voltages of the others over all corners in run."""
     picture = Picture(width, height, f"{shown_at(corner)} · the nodes' ring left out")
-    loose = [k for k, o in enumerate(design.requirement.outputs) if k != design.requirement.main]
+    loose = sorted(design.context["stage"].extra["order"][1:])
     below = 12.0 + 9.0 * len(loose)
     _currents(picture, design, corner, width, height - below, held)
     _voltages(picture, design, corner, height - below + 2, loose)
     return picture
-
-
-def _names(design: Design) -> list[str]:
-    """Names of the outputs in the order of their windings."""
-    main = design.requirement.main
-    return [design.requirement.outputs[k].name for k in (main, *(k for k in range(len(design.requirement.outputs)) if k != main))]
 
 
 def _currents(picture: Picture, design: Design, corner: Corner, width: float, height: float, held: Design | None) -> None:
@@ -43,7 +37,8 @@ def _currents(picture: Picture, design: Design, corner: Corner, width: float, he
     for values in pale:
         frame.pale(before, values)
     marks: list[float] = []
-    for name, values, role in zip(_names(design), i, ROLES, strict=False):
+    for k, values, role in zip(design.context["stage"].extra["order"], i, ROLES, strict=False):
+        name = design.requirement.outputs[k].name
         frame.trace(name, t, values, role, 0.6)
         top = int(values.argmax())
         x, y = frame.x(float(t[top])) + 1.5, frame.y(float(values[top])) - 1.0
@@ -57,7 +52,7 @@ def _currents(picture: Picture, design: Design, corner: Corner, width: float, he
 def _voltages(picture: Picture, design: Design, corner: Corner, top: float, loose: list[int]) -> None:
     """For each output that no loop holds a scale around its voltage: tolerance, range over all corners in run with the cases at its ends, and where it stands here."""
     shape = design.grid.shape
-    run = np.broadcast_to(design.grid.where(lambda p: p.case == "run"), shape)
+    run = np.broadcast_to(RUN.mask(design.grid), shape)
     left, right = LEFT + NAME, picture.width - RIGHT - 2
     picture.text(LEFT, top + 3.0, "where no loop holds: range over all corners, tolerance, here" if picture.width > NARROW else "range, tolerance, here", "ink", "left", 3.4, True)
     for row, k in enumerate(loose):

@@ -226,7 +226,7 @@ def _whole(work: Work, losses: dict[str, Row]) -> None:
 
 def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, need: Requirement) -> dict[str, FigureSpec]:
     several = len(need.outputs) > 1
-    outputs = [replace(s, label=f"{o.name or f'output {n}'}: {s.label[0].lower()}{s.label[1:]}") if several else s for n, o in enumerate(need.outputs, 1) for s in topology.output_figures(n)]
+    outputs = [replace(s, label=f"{o.name}: {s.label[0].lower()}{s.label[1:]}") if several else s for n, o in enumerate(need.outputs, 1) for s in topology.output_figures(n)]
     return {s.id: s for s in (*front.FIGURES, *emission.figures(front), *topology.FIGURES, *clamp.FIGURES, *outputs)}
 
 

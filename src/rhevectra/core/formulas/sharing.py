@@ -6,7 +6,7 @@ one set of them fits). The voltages at which each takes its load are found by Ne
 Source: Kirchhoff's laws of coupled inductances, diodes and resistances, implicit steps; checked in the tests against an integration of its own and the exact circuit.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from copy import copy
 from typing import Any
 
@@ -96,20 +96,31 @@ def _through(piece: Piece, voltage: Array, current: Array, some: Array, moved: A
     return currents, some, moves
 
 
+def _pieces(apart: Array, resistance: Array, current: Array, length: Array, steps: Sequence[int]) -> list[Piece]:
+    return [Piece(apart, resistance, length[p], m, current[p], current[p + 1]) for p, m in enumerate(steps)]
+
+
+def _walk(pieces: list[Piece], voltage: Array, moved: Array | None) -> Iterator[tuple[Piece, list[Array], list[Array]]]:
+    """Every piece of a pulse that begins with nothing: the currents at its steps, and their derivatives where they are asked for."""
+    current, some = np.zeros_like(voltage), np.full(voltage.shape[1], 2 ** len(voltage) - 1)
+    for piece in pieces:
+        currents, some, moves = _through(piece, voltage, current, some, moved)
+        yield piece, currents, moves
+        current, moved = currents[-1], moves[-1] if moves else None
+
+
 def _pulse(pieces: list[Piece], voltage: Array, slope: Array | None = None) -> tuple[Shared, Array]:
     """One pulse at given voltages, and the derivative of the charges by them (n, n, N): slope, where it is known well enough."""
     n, points = voltage.shape
-    current, some, moved = np.zeros_like(voltage), np.full(points, 2**n - 1), np.zeros((n, n, points)) if slope is None else None
+    moved = np.zeros((n, n, points)) if slope is None else None
     charge, square, peak = (np.zeros_like(voltage) for _ in range(3))
     slope = np.zeros((n, n, points)) if slope is None else slope
-    for piece in pieces:
-        currents, some, moves = _through(piece, voltage, current, some, moved)
+    for piece, currents, moves in _walk(pieces, voltage, moved):
         x = np.array(currents)
         charge, peak = charge + piece.h * (x.sum(0) - 0.5 * (x[0] + x[-1])), np.maximum(peak, x.max(0))
         square = square + piece.h / 3 * (x[:-1] * (x[:-1] + x[1:]) + x[1:] * x[1:]).sum(0)
-        current = currents[-1]
-        if moved is not None:
-            slope, moved = slope + piece.h * (sum(moves) - 0.5 * (moves[0] + moves[-1])), moves[-1]
+        if moves:
+            slope = slope + piece.h * (sum(moves) - 0.5 * (moves[0] + moves[-1]))
     return Shared(voltage, charge, square, peak, -np.moveaxis(np.diagonal(slope), -1, 0), np.zeros(points)), slope
 
 
@@ -119,7 +130,8 @@ def _step(found: Shared, wanted: Array, slope: Array, rest: Array) -> Array:
     off = np.where(still, 0.0, 2 * (charge - np.sqrt(charge * wanted)).T)
     by = np.moveaxis(slope, -1, 0)
     own = np.abs(np.diagonal(by, axis1=1, axis2=2))
-    by = np.where(still[:, :, None] | still[:, None, :], 0.0, by) - (LEAST_SLOPE * own.max(1)[:, None, None] + own.max(1)[:, None, None] * still[:, :, None] + 1e-18) * np.eye(len(wanted))
+    largest = own.max(1)[:, None, None]
+    by = np.where(still[:, :, None] | still[:, None, :], 0.0, by) - (LEAST_SLOPE * largest + largest * still[:, :, None] + 1e-18) * np.eye(len(wanted))
     most = STRIDE * np.abs(found.voltage[0])
     step = np.clip(-np.linalg.solve(by, off[..., None])[..., 0].T, -most, most)
     return np.where(still.T | (charge > TAKES * wanted), step, -most)
@@ -134,7 +146,7 @@ def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, 
     takes most is given what the others leave, and all are moved to where the first is held.
     """
     apart, resistance, voltage, wanted, current, length = (np.asarray(x, float) for x in (apart, resistance, voltage, charge, current, length))
-    pieces = [Piece(apart, resistance, length[p], m, current[p], current[p + 1]) for p, m in enumerate(steps)]
+    pieces = _pieces(apart, resistance, current, length, steps)
     left, none, rest, slope = np.arange(voltage.shape[1]), np.zeros_like(voltage), wanted.argmax(0), None
     out, first = Shared(none, none.copy(), none.copy(), none.copy(), none.copy(), np.zeros(len(left))), voltage[0]
     kept, move, size = voltage, none, np.full(len(left), np.inf)
@@ -157,13 +169,10 @@ def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, 
     return replace(out, voltage=out.voltage - out.voltage[0] + first)
 
 
-def traced(apart: Any, resistance: Any, voltage: Any, current: Any, length: Any, steps: Sequence[int]) -> tuple[Array, Array]:
-    """Instants [s] and currents (n, instants) [A] of one point's pulse at the voltages (n,) that `share` has found; current (pieces + 1,), length (pieces,)."""
-    volts, now, some, times, taken = np.asarray(voltage, float)[:, None], np.zeros((len(voltage), 1)), np.array([2 ** len(voltage) - 1]), [0.0], [np.zeros(len(voltage))]
-    for p, m in enumerate(steps):
-        piece = Piece(np.asarray(apart, float), np.asarray(resistance, float), np.array([length[p]]), m, np.array([current[p]]), np.array([current[p + 1]]))
-        currents, some, _ = _through(piece, volts, now, some, None)
-        times += [times[-1] + float(piece.h[0]) * k for k in range(1, m + 1)]
+def traced(apart: Array, resistance: Array, voltage: Array, current: Array, length: Array, steps: Sequence[int]) -> tuple[Array, Array]:
+    """Instants [s] and currents (n, instants) [A] of the pulse of one point (all as `share` takes them, N = 1) at the voltages it has found."""
+    times, taken = [0.0], [np.zeros(len(voltage))]
+    for piece, currents, _ in _walk(_pieces(apart, resistance, current, length, steps), voltage, None):
+        times += [times[-1] + float(piece.h[0]) * k for k in range(1, piece.steps + 1)]
         taken += [x[:, 0] for x in currents[1:]]
-        now = currents[-1]
     return np.array(times), np.array(taken).T

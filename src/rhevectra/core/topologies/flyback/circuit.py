@@ -11,7 +11,6 @@ from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.stages import clamping
 from rhevectra.core.topologies.common import snubbing
-from rhevectra.core.topologies.flyback.sharing import apart
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 
 _AUX_C = 22e-6
@@ -133,9 +132,9 @@ EXACT_RATINGS = {"switch.v_peak": ("node", "drain", "V"), "switch.i_peak": ("ele
 
 def _between(design: Any, at: Callable[[Any], float]) -> list[Element]:
     """What leakage holds the outputs apart beyond their common part: a coupled inductance in series with each, and what damps it."""
-    s, plan = design.context["stage"], design.context["plan"]
+    s = design.context["stage"]
     leakage, turns = at(s.leakage), np.array([at(n) / at(s.np) for n in s.ns[:-1]])
-    own = (apart(plan.need, plan.choice, plan.window, leakage) - COMMON * leakage) * np.outer(turns, turns)
+    own = (s.extra["apart"] - COMMON * leakage) * np.outer(turns, turns)
     coupling = own / np.sqrt(np.outer(np.diag(own), np.diag(own)))
     return [*(Element(f"{kind}{k}", (f"y{k}", f"w{k}"), text, "transformer") for k, x in enumerate(np.diag(own), 1) for kind, text in (("Lsec", f"{number(x)} IC=0"), ("Rlk", number(x / SETTLED)))),
             *(Element(f"Ksec{j + 1}{k + 1}", (f"Lsec{j + 1}", f"Lsec{k + 1}"), f"{coupling[j, k]:.9g}", "transformer") for k in range(len(own)) for j in range(k))]

@@ -56,7 +56,7 @@ class Stage(Struct, frozen=True):
     current-limit case. v_drops: fixed part of each rectifier's drop [V]; r_outputs: its resistance plus the winding's.
     core: material row, effective area and volume, temperature. clamp_vf: drop of the clamp diode, or of each of the diodes that hold
     two switches [V]; clamp_r, clamp_c, clamp_z, clamp_most [V], clamp_dead [s], clamp_rd, clamp_life [s]: what the kind of clamp has of them; c_snub [F]: snubbers of the rectifiers as they load bus and reflected voltage. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
-    lifts: of several outputs' currents, what each takes from the core for its charge, over what it would at the regulated one's voltage (as i_outputs; empty where there is one, or before it is known).
+    takes: of several outputs' currents, what each takes from the core for its charge, over what it would at the regulated one's voltage (as i_outputs; empty where there is one, or before it is known).
     """
 
     v_bus: Any
@@ -94,7 +94,7 @@ class Stage(Struct, frozen=True):
     c_snub: Any = 0.0
     valley: Any = 1.0
     f_max: Any = 0.0
-    lifts: tuple[Any, ...] = ()
+    takes: tuple[Any, ...] = ()
     extra: dict[str, Any] = field(default_factory=dict)
 
 
@@ -102,7 +102,7 @@ def total_secondary(sheet: Any, s: Stage) -> tuple[Any, list[Any]]:
     """Average secondary current seen from the primary, and each output's part of it."""
     parts = []
     for k, (i, n) in enumerate(zip(s.i_outputs, s.ns, strict=True), 1):
-        lifted = {"lift": s.lifts[k - 1]} if s.lifts else {}
+        lifted = {"lift": s.takes[k - 1]} if s.takes else {}
         parts.append(sheet(f"secondary.i_reflected{k}", flyback.to_primary_lifted if lifted else flyback.to_primary, **lifted, current=i, turns_secondary=n, turns_primary=s.np))
     return sheet.total("secondary.i_reflected", "A", "all outputs and the auxiliary winding, seen from the primary", **{f"output{k}": p for k, p in enumerate(parts, 1)}), parts
 
@@ -279,7 +279,7 @@ def _names(v: Variant) -> tuple[tuple[str, ...], tuple[str, ...]]:
 def _numbers(s: Stage, line: Callable[[Any], Any]) -> dict[str, Any]:
     """The stage as named numbers; `line` lays what differs from corner to corner out in one row."""
     scalars, cornered = _names(s.variant)
-    return ({n: getattr(s, n) for n in scalars} | {n: line(getattr(s, n)) for n in cornered} | {f"i{k}": line(i) for k, i in enumerate(s.i_outputs)} | {f"e{k}": line(x) for k, x in enumerate(s.lifts)} | {f"n{k}": n for k, n in enumerate(s.ns)}
+    return ({n: getattr(s, n) for n in scalars} | {n: line(getattr(s, n)) for n in cornered} | {f"i{k}": line(i) for k, i in enumerate(s.i_outputs)} | {f"e{k}": line(x) for k, x in enumerate(s.takes)} | {f"n{k}": n for k, n in enumerate(s.ns)}
             | {k: s.core[k] for k in _CORE_KEYS} | {"kappa": s.extra["kappa"]})
 
 
@@ -289,7 +289,7 @@ def _passes(outputs: int, variant: Variant, lifted: bool) -> Fused:
     scalars, cornered = _names(variant)
 
     def one_pass(f: Mapping[str, Any], x: Mapping[str, Any]) -> dict[str, Any]:
-        s = Stage(**{n: f[n] for n in (*scalars, *cornered)}, variant=variant, i_outputs=tuple(f[f"i{k}"] for k in range(outputs)), lifts=tuple(f[f"e{k}"] for k in range(outputs)) if lifted else (), ns=tuple(f[f"n{k}"] for k in range(outputs)), core={k: f[k] for k in _CORE_KEYS}, extra={"kappa": f["kappa"]})
+        s = Stage(**{n: f[n] for n in (*scalars, *cornered)}, variant=variant, i_outputs=tuple(f[f"i{k}"] for k in range(outputs)), takes=tuple(f[f"e{k}"] for k in range(outputs)) if lifted else (), ns=tuple(f[f"n{k}"] for k in range(outputs)), core={k: f[k] for k in _CORE_KEYS}, extra={"kappa": f["kappa"]})
         quick = Quick()
         new = advance(quick, s, x)
         new |= _at_turn_on(quick, s, new)
@@ -318,7 +318,7 @@ def _repeat(s: Stage, before: Mapping[str, Any] | None, passes: int, tolerance: 
     def line(x: Any) -> Array:
         return np.asarray(x if np.shape(x) == shape else zero + x).ravel()
     names = _carried(s.variant)
-    run, settle, change = _passes(len(s.ns), s.variant, bool(s.lifts)).bind(_numbers(s, line)), FixedPoint([k in _POSITIVE or (k == "i_core" and not s.variant.turned) for k in names]), np.inf
+    run, settle, change = _passes(len(s.ns), s.variant, bool(s.takes)).bind(_numbers(s, line)), FixedPoint([k in _POSITIVE or (k == "i_core" and not s.variant.turned) for k in names]), np.inf
     own, weights = _scales(names)
     start = before or first_guess(s)
     x = used = np.array([line(start[k]) for k in names])

@@ -7,6 +7,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.requirement import Output
@@ -58,19 +59,18 @@ class Reach(Struct, frozen=True):
     main: float
     forward: float
 
-    def aim(self, out: Output) -> float:
-        """Voltage the winding is to have at no lift [V]: in the middle of the tolerance, or no lower than the least lift allows, and a bleed takes the rest."""
-        least, most = (out.magnitude * (1 + sign * (out.tolerance - ROOM)) + self.forward for sign in (-1, 1))
-        return float(np.sqrt(least * most / (self.low * self.high)) if self.fits(out) else least / self.low)
+    def volts(self, lift: float, turns: float) -> float:
+        """The output [V] at a lift with so many turns over the regulated one's."""
+        return lift * self.main * turns - self.forward
 
-    def fits(self, out: Output) -> bool:
-        """Whether some number of turns keeps it inside its tolerance."""
+    def aim(self, out: Output) -> float:
+        """Voltage the winding is to have at no lift [V]: in the middle of the tolerance where its range fits in, else no lower than the least lift allows, and a bleed takes the rest."""
         least, most = (out.magnitude * (1 + sign * (out.tolerance - ROOM)) + self.forward for sign in (-1, 1))
-        return bool(most / least > self.high / self.low)
+        return float(np.sqrt(least * most / (self.low * self.high)) if most / least > self.high / self.low else least / self.low)
 
     def bleed(self, out: Output, turns: float) -> float:
         """Current [A] beside the least load that keeps the output below its greatest voltage with so many turns over the regulated one's: the charge of a short pulse goes with the square of the voltage left for it."""
-        over = self.high * self.main * turns - self.forward - out.magnitude * (1 + out.tolerance - ROOM)
+        over = self.volts(self.high, turns) - out.magnitude * (1 + out.tolerance - ROOM)
         return max(0.0, self.current * max(1 + self.yields * over * self.turns / turns / (2 * self.current), 0.0) ** 2 - out.current_min)
 
 
@@ -125,7 +125,7 @@ def _asked(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...],
     current, length, steps = _pulse(s, o, line)
     wanted, given = loads / ratio[:, None] / fs, (0.5 * (current[1:] + current[:-1]) * length).sum(0)
     wanted[0] = np.where(line(s.is_limit) > 0, np.maximum(line(o["i_mean"]) / fs - wanted[1:].sum(0), wanted[0]), wanted[0])  # at the limit the regulated output takes what the core gives; elsewhere each what it is asked to
-    return _Asked(apart(plan.need, plan.choice, plan.window, float(plain(s.leakage))), resistance, (line(s.v_out) + forward[0]) * ratio[0] * np.ones((len(ratio), 1)), wanted, current * (wanted.sum(0) / np.maximum(given, 1e-15)), length, steps, ratio, forward, loads, fs, line(o["v_or"]))
+    return _Asked(s.extra["apart"], resistance, (line(s.v_out) + forward[0]) * ratio[0] * np.ones((len(ratio), 1)), wanted, current * (wanted.sum(0) / np.maximum(given, 1e-15)), length, steps, ratio, forward, loads, fs, line(o["v_or"]))
 
 
 def solve(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], some: Any = ..., fewer: int = 1) -> Outputs:
@@ -147,7 +147,7 @@ def traces(design: Any, corner: Corner) -> tuple[Array, Array]:
     """Instants [s] from the switch's turn-off and currents (outputs, instants) [A] seen from the primary at a corner."""
     a = _asked(design.context["plan"], design.context["stage"], design.context["o"], design.grid.shape, np.ix_(*(np.array([i]) for i in corner.index)))
     found = sharing.share(a.apart, a.resistance, a.volts, a.wanted, a.current, a.length, a.steps)
-    return sharing.traced(a.apart, a.resistance, found.voltage[:, 0], a.current[:, 0], a.length[:, 0], a.steps)
+    return sharing.traced(a.apart, a.resistance, found.voltage, a.current, a.length, a.steps)
 
 
 def _reach(work: Work, plan: Any, found: Outputs, run: Any = ...) -> dict[int, Reach]:
@@ -167,7 +167,7 @@ def _leaves(work: Work, reach: Mapping[int, Reach], down: bool) -> bool:
     """Whether an output leaves its tolerance, upwards or, where asked for, down."""
     for index, r in reach.items():
         out = work.need.outputs[index]
-        low, high = (x * r.main * r.turns - r.forward for x in (r.low, r.high))
+        low, high = (r.volts(x, r.turns) for x in (r.low, r.high))
         if high > out.magnitude * (1 + out.tolerance - 0.5 * ROOM) or (down and low < out.magnitude * (1 - out.tolerance + 0.5 * ROOM)):
             return True
     return False
@@ -182,7 +182,7 @@ def outside(work: Work, plan: Any) -> dict[int, Reach]:
     loads = [np.maximum(i, LEAST_LOAD * work.need.outputs[k].current_max) for i, k in zip(s.i_outputs, order, strict=False)]
     loaded = all(np.array_equal(i, j) for i, j in zip(loads, s.i_outputs, strict=False))
     s = replace(s, i_outputs=(*loads, s.i_outputs[-1]))
-    runs = np.array([k for k, p in enumerate(grid.points) if p.case == "run"])
+    runs = np.flatnonzero(grid.where(corners.RUN.points))
     reach = _reach(work, plan, solve(plan, s, pd.solve(s).out, shape, np.ix_(np.array([0, shape[0] - 1]), np.array([0]), runs, np.arange(shape[3]))))
     return {} if loaded and not _leaves(work, reach, True) else reach
 
@@ -191,8 +191,8 @@ def lifted(work: Work, plan: Any) -> tuple[pd.Stage, dict[int, Reach]]:
     """The stage with what every winding takes from the core for its charge, over what that is at the reflected voltage (the auxiliary one just that), and how far the outputs move where one of them still climbs out of its tolerance; from half the steps: close enough for what the outputs take."""
     s, shape = plan.stage, work.grid.shape
     found = solve(plan, s, pd.solve(s).out, shape, fewer=2)
-    reach = _reach(work, plan, found, np.broadcast_to(work.grid.where(lambda p: p.case == "run"), shape))
-    stage = replace(s, lifts=(*(np.clip(x, *LIFTS) for x in found.takes), np.ones(shape)), extra={**s.extra, "lift": found.lift})
+    reach = _reach(work, plan, found, np.broadcast_to(corners.RUN.mask(work.grid), shape))
+    stage = replace(s, takes=(*(np.clip(x, *LIFTS) for x in found.takes), np.ones(shape)), extra={**s.extra, "lift": found.lift})
     return stage, reach if _leaves(work, reach, False) else {}
 
 

@@ -34,7 +34,7 @@ def frequency_view(design: Any) -> FrequencyView:
     buses, load = np.array([bus.min(), 0.5 * (bus.min() + bus.max()), bus.max()]), np.linspace(LEAST_LOAD, 1.0, LOADS)
     index = tuple(int(i[0]) for i in np.nonzero(full))
     currents = tuple(pick(i, index) * (load[None, :] if k < len(s.i_outputs) else 1.0) for k, i in enumerate(design.context["plan"].stage.i_outputs, 1))
-    stage = replace(design.context["plan"].stage, v_bus=buses[:, None] + 0 * load, i_outputs=currents, lifts=tuple(pick(x, index) + 0 * load[None, :] for x in design.context["plan"].stage.lifts), i_limit=float(np.max(s.i_limit.value)), is_limit=np.zeros((len(buses), LOADS), bool))
+    stage = replace(design.context["plan"].stage, v_bus=buses[:, None] + 0 * load, i_outputs=currents, takes=tuple(pick(x, index) + 0 * load[None, :] for x in design.context["plan"].stage.takes), i_limit=float(np.max(s.i_limit.value)), is_limit=np.zeros((len(buses), LOADS), bool))
     found = pd.solve(stage).out["fs"]
     curves = [FrequencyCurve(f"bus {show(float(v), 'V')}", load, f, role) for v, f, role in zip(buses, found, ("primary", "ink", "secondary"), strict=True)]
     run = np.broadcast_to(grid.where(lambda p: p.case == "run" and not p.label), grid.shape)
@@ -47,7 +47,7 @@ def clamp_over_load(design: Any, corner: Corner, load: Array) -> Array:
     stage, clamp, quick = design.context["plan"].stage, design.context["stage"].variant.clamp, Quick()
     run = design.grid.along_load(corner)
     along = lambda values: np.interp(load, [x for x, _ in run], [float(pick(np.asarray(values), i)) for _, i in run])  # noqa: E731
-    here = replace(stage, v_bus=along(design.rows["bus.v"].value), i_outputs=tuple(along(i) for i in stage.i_outputs), lifts=tuple(along(x) for x in stage.lifts), i_limit=float(np.max(stage.i_limit)), is_limit=np.zeros(len(load), bool))
+    here = replace(stage, v_bus=along(design.rows["bus.v"].value), i_outputs=tuple(along(i) for i in stage.i_outputs), takes=tuple(along(x) for x in stage.takes), i_limit=float(np.max(stage.i_limit)), is_limit=np.zeros(len(load), bool))
     found = pd.solve(here)
     o = pd.advance(quick, found.stage, found.state)
     o |= clamp.measures(quick, found.stage, o)

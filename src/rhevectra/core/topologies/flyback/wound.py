@@ -117,8 +117,9 @@ def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[
     leak = leakage_row(work, need, choice, win, float(plain(stage.lp)))
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
     wound = [float(t.value) for t in turns]
-    snubbers = snubbing.choose(work, rectifiers, stage.extra["order"], wound, [float(x) for x in np.diag(sharing.apart(need, choice, win, float(leak.value)))]) if v.snubbed else []
-    real = _bled(work, replace(real, c_snub=snubbing.seen_from_primary(snubbers, wound)), reach)
+    apart = sharing.apart(need, choice, win, float(leak.value)) if len(stage.extra["order"]) > 1 else np.array([[float(leak.value)]])
+    snubbers = snubbing.choose(work, rectifiers, stage.extra["order"], wound, [float(x) for x in np.diag(apart)]) if v.snubbed else []
+    real = _bled(work, replace(real, c_snub=snubbing.seen_from_primary(snubbers, wound), extra={**real.extra, "apart": apart}), reach)
     return Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf, snubbers)
 
 
