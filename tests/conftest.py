@@ -11,6 +11,7 @@ os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_SCREEN}"
 
 import pytest
 
+from requirements import ALONE
 from rhevectra import demo
 from rhevectra.core.design.size import size
 from rhevectra.core.stages import FRONT_ENDS
@@ -36,6 +37,12 @@ def demo_document():
 @pytest.fixture(scope="session")
 def demo_design(demo_document):
     return size(demo_document.requirement, demo_document.decisions)
+
+
+@pytest.fixture(scope="session")
+def lone_design(demo_document):
+    """The demo with the auxiliary winding out of the spike, to look at the clamp by itself."""
+    return size(demo_document.requirement, {**demo_document.decisions, **ALONE})
 
 
 @pytest.fixture

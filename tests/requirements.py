@@ -5,6 +5,9 @@ from collections.abc import Iterator
 
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 
+ALONE = {"aux.r_series": 1e4}
+"""Keeps the auxiliary winding from conducting: what it takes of the spike, a few per cent of a clamp's power, is looked at in tests of its own."""
+
 
 def random_requirements(seed: int, count: int, power: tuple[float, float], any_mains: bool = False) -> Iterator[Requirement]:
     """3.3 to 48 V, power log-uniform in a range [W], 85-265 V or any mains range."""

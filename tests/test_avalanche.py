@@ -5,6 +5,7 @@ import re
 import numpy as np
 import pytest
 
+from requirements import ALONE
 from rhevectra.app.netlist import netlist_text
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
@@ -34,7 +35,7 @@ def test_ring_and_breakdown_by_integration(i, breakdown):
 
 @pytest.fixture(scope="module")
 def bare(demo_document):
-    return size(demo_document.requirement, {**demo_document.decisions, "clamp.kind": "none"})
+    return size(demo_document.requirement, {**demo_document.decisions, **ALONE, "clamp.kind": "none"})
 
 
 @pytest.mark.parametrize(("line", "load"), [(265.0, 1.0), (85.0, 1.0), (265.0, 0.1)])

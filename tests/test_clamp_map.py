@@ -50,21 +50,21 @@ def single(design, corner, r, c):
     return e.voltages["drain"].max(), np.trapezoid(v * e.currents["rcl"], e.t) / e.period, np.ptp(v) / (np.trapezoid(v, e.t) / e.period)
 
 
-def test_cells_at_random_places_by_the_engine(demo_design):
-    """Exact periods with a cell's resistor and capacitor, nothing else changed, at 20 random places. By the formulas, drawn at once: peak within 1.3 % and power within 5 %; where the capacitor is too small to carry its
-    resistor through a period both are on the safe side, the peak by less than 6 %, the power by less than 15 %. By the map that follows: peak and power within 1 % everywhere, ripple where its lines are drawn."""
-    m, rng, seen = clamp_map(demo_design), random.Random(5), [0, 0]
-    *steps, (done, total, refined) = exact_map_steps(demo_design, None)
+def test_cells_at_random_places_by_the_engine(lone_design):
+    """Exact periods with a cell's resistor and capacitor, nothing else changed, at 20 random places. By the formulas, drawn at once: peak within 1.3 % and power within 5.5 % (half a per cent of it is the load of the auxiliary winding, which is out of these circuits); where the capacitor is too small to carry its
+    resistor through a period both are on the safe side, the peak by less than 6 %, the power by less than 15.5 %. By the map that follows: peak and power within 1 % everywhere, ripple where its lines are drawn."""
+    m, rng, seen = clamp_map(lone_design), random.Random(5), [0, 0]
+    *steps, (done, total, refined) = exact_map_steps(lone_design, None)
     assert refined.exact and not m.exact and done == total and all(x[2] is None for x in steps)
-    worst, full = demo_design.figure("switch.v_peak").corner, demo_design.grid.find(85.0)
+    worst, full = lone_design.figure("switch.v_peak").corner, lone_design.grid.find(85.0)
     for _ in range(20):
         i, j = rng.randrange(len(m.c)), rng.randrange(len(m.r))
         r, c = float(m.r[j]), float(m.c[i])
-        peak, (_, power, ripple) = single(demo_design, worst, r, c)[0], single(demo_design, full, r, c)
+        peak, (_, power, ripple) = single(lone_design, worst, r, c)[0], single(lone_design, full, r, c)
         small = r * c < 1 / 65e3
         seen[small] += 1
         assert -0.001 < m.peak[i, j] / peak - 1 < (0.06 if small else 0.013), (r, c)
-        assert -0.001 < m.power[i, j] / power - 1 < (0.15 if small else 0.05), (r, c)
+        assert -0.001 < m.power[i, j] / power - 1 < (0.155 if small else 0.055), (r, c)
         assert refined.peak[i, j] == pytest.approx(peak, rel=0.01) and refined.power[i, j] == pytest.approx(power, rel=0.01), (r, c)
         assert ripple > 0.5 or refined.ripple[i, j] == pytest.approx(ripple, rel=0.01), (r, c)
     assert min(seen) > 2

@@ -5,6 +5,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 
 from balances import check_read_out
+from requirements import ALONE
 from rhevectra.core.design import clamps
 from rhevectra.core.design.clamps import LAWS, LOADS, Curve, crossings, kinds, over_load_steps, said
 from rhevectra.core.design.exact import exact
@@ -12,8 +13,8 @@ from rhevectra.core.design.size import size
 
 
 @pytest.fixture(scope="module")
-def found(demo_design):
-    steps = list(over_load_steps(demo_design, demo_design.grid.find(265.0)))
+def found(lone_design):
+    steps = list(over_load_steps(lone_design, lone_design.grid.find(265.0)))
     assert [done for done, _, _ in steps] == list(range(1, len(steps) + 1)) and all(r is None for _, _, r in steps[:-1])
     return steps[-1][2]
 
@@ -22,7 +23,7 @@ def test_curves_meet_the_corners_of_whole_designs(found, demo_document, demo_des
     """At the loads of the grid every curve gives what a design of that kind and law with the same transformer records there (solved with the bulk, apart from the curve)."""
     wound = {id: demo_design.rows[id].value for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux", "transformer.lp", "flyback.v_or")}
     for c in found.curves:
-        d = size(demo_document.requirement, {**demo_document.decisions, **wound, "clamp.kind": c.kind, "light_load": c.law}, noise=False)
+        d = size(demo_document.requirement, {**demo_document.decisions, **wound, **ALONE, "clamp.kind": c.kind, "light_load": c.law}, noise=False)
         diode = d.rows.get("clamp.loss_diode")
         for load in (0.0, 0.1, 0.5, 1.0):
             index = d.grid.find(265.0, load).index
@@ -48,7 +49,7 @@ def test_what_each_kind_does_beside_its_own_power(found, demo_document, demo_des
     own = {c.kind: c.effect for c in found.of(found.law)}
     assert all(c.effect is None for c in found.curves if c.law != found.law) and own["active"].ring == 0 and own["active"].efficiency == max(e.efficiency for e in own.values())
     for kind in ("rcd", "active"):
-        d = size(demo_document.requirement, {**demo_document.decisions, **wound, "clamp.kind": kind, "light_load": found.law}, noise=False)
+        d = size(demo_document.requirement, {**demo_document.decisions, **wound, **ALONE, "clamp.kind": kind, "light_load": found.law}, noise=False)
         full = d.grid.find(265.0, 1.0, bus=found.corner.bus, f_line=found.corner.f_line)
         lost = sum(float(np.broadcast_to(p.value, d.grid.shape)[full.index]) for p in d.losses.values())
         given = float(d.rows["load.v_main"].value) * 2.5

@@ -4,6 +4,7 @@ import re
 
 import pytest
 
+from requirements import ALONE
 from rhevectra.app.netlist import corner_for, netlist_text
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.circuit.netlist import VT_27C, diode_model
@@ -49,7 +50,7 @@ def test_the_demo_agrees(demo_design, line, load, tmp_path):
 @pytest.mark.parametrize("name", OTHERS)
 def test_other_supplies_agree(name, tmp_path):
     """The same for five others at lowest line, full load and greatest line, a quarter: 3.3 V and 8 A among them, whose own drop moves the reflected voltage while the leakage empties."""
-    design = size(OTHERS[name])
+    design = size(OTHERS[name], ALONE)
     for line, load in ((min(design.grid.lines), 1.0), (max(design.grid.lines), 0.25)):
         for key, off in compare(design, line, load, tmp_path / "d.cir").items():
             assert abs(off) < BANDS.get(key, 0.02), (key, line, off)

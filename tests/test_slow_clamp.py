@@ -7,6 +7,7 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from balances import check_balance, check_drawn, check_finite
+from requirements import ALONE
 from rhevectra.app.netlist import netlist_text
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.design.exact import exact
@@ -16,7 +17,7 @@ from rhevectra.drawing.pictures import pictures_of
 from spice import measure
 from test_netlist import corner_for
 
-SLOW = {"clamp.kind": "rcd_slow"}
+SLOW = {"clamp.kind": "rcd_slow", **ALONE}
 
 
 @pytest.mark.parametrize(("fall", "share", "band"), [(0.01, 0.02, 0.01), (0.1, 0.1, 0.01), (0.4, 0.3, 0.01), (1.0, 0.05, 0.01), (2.0, 0.4, 0.01), (0.1, 1.7, 0.04)])

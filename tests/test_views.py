@@ -64,9 +64,10 @@ def test_the_exported_netlist_reads_back_with_the_values_of_the_design(demo_desi
     n = read(netlist_text(demo_design, 230.0, 1.0, "valley"))
     d = demo_design
     assert n.by_name["rcl"].value == float(d.rows["clamp.r"].value) and n.by_name["ccl"].value == float(d.rows["clamp.c"].value)
-    assert n.by_name["llk"].value == pytest.approx(float(d.rows["transformer.leakage"].value), rel=1e-6)
-    assert n.by_name["llk"].value + n.by_name["lm"].value == pytest.approx(float(d.rows["transformer.lp"].value), rel=1e-6)
     turns = float(d.rows["transformer.ns1"].value) / float(d.rows["transformer.np"].value)
+    leakage = float(d.rows["transformer.leakage"].value)
+    assert n.by_name["llk"].value + n.by_name["lsec1"].value / turns**2 == pytest.approx(leakage, rel=1e-6)
+    assert leakage + n.by_name["lm"].value == pytest.approx(float(d.rows["transformer.lp"].value), rel=1e-6)
     assert n.by_name["esec1"].gain == pytest.approx(turns, rel=1e-6) == n.by_name["fpri1"].gain
 
 

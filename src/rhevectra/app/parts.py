@@ -9,7 +9,7 @@ from rhevectra.core.emission.declare import in_each, stages_of
 from rhevectra.project import table
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
-_CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", *(f"output{n}.r_bleed" for n in range(1, 7)),
+_CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "aux.r_series", *(f"output{n}.r_bleed" for n in range(1, 7)),
            *(f"rectifier{n}.snubber_{part}" for n in range(1, 7) for part in ("c", "r")), "rectifier1.clamp_c", "rectifier1.clamp_r", "primary.snubber_c", "primary.snubber_r")
 
 _EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder")

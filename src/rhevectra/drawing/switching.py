@@ -65,22 +65,24 @@ def clamp_transient(design: Design, corner: Corner, width: float, height: float,
 
 
 def supply_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """The auxiliary supply over load, at lowest and highest line, inside the controller's window."""
-    picture = Picture(width, height, "auxiliary winding's supply over load; thin: lowest line, thick: highest line")
-    grid = design.grid
+    """The auxiliary supply over load, at lowest and highest line, inside the controller's window; dashed what its turns alone would give."""
+    grid, low, high = design.grid, design.figure("aux.v_low"), design.figure("aux.v_high")
+    r, main = design.rows["aux.r_series"], design.requirement.outputs[design.requirement.main]
+    where = f", at {high.corner.text()}" if high.corner else ""
+    picture = Picture(width, height, f"thin: lowest line, thick: highest; {'no resistor' if r.value == 0 else show(r.value, r.unit)} in series; at most {show(high.value, 'V')}{where}")
     points = [k for k, p in enumerate(grid.points) if p.case == "run" and not p.label]
     loads = np.array([grid.points[k].load for k in points])
-    low, high = design.figure("aux.v_low"), design.figure("aux.v_high")
-    values = {(name, line): np.array([design.rows[name].at((line, 0, k, 0)) for k in points]) for name in ("aux.v_low", "aux.v_high") for line in (0, len(grid.lines) - 1)}
-    top = max((high.limit or 0.0), *(float(v.max()) for v in values.values())) * 1.1
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.0, 1.0), (0.0, top), "auxiliary supply", "V", x_unit="of full load")
-    for (name, line), y in values.items():
-        frame.trace(f"{'least' if name == 'aux.v_low' else 'with spike'} at {grid.lines[line]:g} V", loads, y, "aux" if name == "aux.v_low" else "primary", 0.35 if line == 0 else 0.7)
-    for limit, text in ((low.limit, "lock-out"), (high.limit, "over-voltage")):
+    shown = [("aux.v_high", "supply", "primary"), *([("aux.v_low", "supply at the lowest setting", "secondary")] if abs(main.voltage_min or main.voltage) < main.magnitude else []), ("aux.v_turns", "by turns alone", "aux")]
+    curves = [(name, say, role, line, np.array([design.rows[name].at((line, 0, k, -1 if line else 0)) for k in points])) for name, say, role in shown for line in ((0, len(grid.lines) - 1) if name != "aux.v_turns" else (0,))]
+    top = max(high.limit or 0.0, *(float(y.max()) for *_, y in curves)) * 1.1
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.0, 1.0), (0.5 * (low.limit or 0.0), top), "auxiliary supply", "V", x_unit="of full load")
+    for name, say, role, line, y in curves:
+        frame.trace(f"{say} at {grid.lines[line]:g} V", loads, y, role, 0.35 if line == 0 else 0.7, name == "aux.v_turns")
+    picture.text(frame.left + frame.width - 2, frame.y(float(curves[1][-1][-1])) + (4.5 if curves[1][-1][-1] <= curves[-1][-1][-1] else 6.0), "supply", "primary", "right", 3.0)
+    picture.text(frame.left + frame.width - 2, frame.y(float(curves[-1][-1][-1])) - 1.2, "by turns alone", "aux", "right", 3.0)
+    for limit, text in ((low.limit, "lock-out"), (high.limit, "over-voltage trip")):
         if limit is not None:
             frame.level(limit, f"{text} {show(limit, 'V')}", "over")
-    picture.text(frame.left + frame.width - 2, frame.y(float(values["aux.v_high", len(grid.lines) - 1][-1])) - 1.5, "with the share of the leakage spike it catches", "primary", "right", 3.0)
-    picture.text(frame.left + frame.width - 2, frame.y(float(values["aux.v_low", 0][-1])) + 4.5, "by turns ratio alone", "aux", "right", 3.0)
     frame.close()
     return picture
 

@@ -53,9 +53,3 @@ def ring_power(fs: Any, c_node: Any, v_node: Any, v_reflected: Any, leakage: Any
 def reflected_share(v_reflected: Any, v_bus: Any) -> Any:
     """Reflected voltage over bus: near one the leakage takes as long as the core to empty."""
     return v_reflected / v_bus
-
-
-@formula("V_s = min(V_x, 1.9·V_or)", "V", "V_x V_or", "the spike has the volt-seconds of the leakage whatever its height: taken as those of a clamp at 1.9 times the reflected voltage (common practice, no source)")
-def spike_caught(v_node: Any, v_reflected: Any) -> Any:
-    """Voltage across the primary [V] of which an auxiliary rectifier catches a share."""
-    return np.minimum(v_node, 1.9 * v_reflected)

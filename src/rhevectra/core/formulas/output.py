@@ -79,10 +79,22 @@ def auxiliary_voltage(turns_aux: Any, turns_secondary: Any, v_out: Any, v_drop: 
     return (turns_aux / turns_secondary) * (v_out + v_drop) - v_forward
 
 
-@formula("V_aux,hi = V_aux + k·(N_a/N_p)·(V_x − V_or)", "V", "V_aux k N_a N_p V_x V_or", "peak rectification of the leakage spike, share k of it (common practice, no source)")
-def auxiliary_with_spike(v_aux: Any, share: Any, turns_aux: Any, turns_primary: Any, v_node: Any, v_reflected: Any) -> Any:
-    """Auxiliary supply voltage [V] including the part of the leakage spike it catches."""
-    return v_aux + share * (turns_aux / turns_primary) * (v_node - v_reflected)
+@formula("V_aux,lo = V_aux − (N_a/N_s)·(V_o − V_o,min)", "V", "V_aux N_a N_s V_o V_o,min", "transformer ratio; what the leakage adds or takes left as it is")
+def auxiliary_at_least(v_aux: Any, turns_aux: Any, turns_secondary: Any, v_out: Any, v_least: Any) -> Any:
+    """Auxiliary supply voltage [V] at the smallest setting of the regulated output."""
+    return v_aux - (turns_aux / turns_secondary) * (v_out - v_least)
+
+
+@formula("V_r = V_aux + V_bus·N_a/N_p", "V", "V_aux V_bus N_a N_p", "transformer ratio")
+def auxiliary_reverse(v_aux: Any, v_bus: Any, turns_aux: Any, turns_primary: Any) -> Any:
+    """Reverse voltage [V] of the auxiliary supply's diode while the switch is on."""
+    return v_aux + v_bus * turns_aux / turns_primary
+
+
+@formula("P = max(0, V_i − V_o)·I", "W", "V_i V_o I", "what a series regulator drops")
+def dropped(v_in: Any, v_out: Any, i: Any) -> Any:
+    """Power [W] in a linear regulator."""
+    return np.maximum(0.0, v_in - v_out) * i
 
 
 @formula("R_cs = V_cs/I_lim", "Ω", "V_cs I_lim", "Ohm")
@@ -103,10 +115,10 @@ def divider_error_statistical(reference: Any, resistor: Any, v_ref: Any, v_out: 
     return np.sqrt(np.square(reference) + 2 * np.square(resistor * (1 - v_ref / v_out)))
 
 
-@formula("V_x = (V_t + V_fa)·N_s/N_a − V_d", "V", "V_t V_fa N_s N_a V_d", "transformer ratio")
-def at_trip(v_trip: Any, v_forward: Any, turns_secondary: Any, turns_aux: Any, v_drop: Any) -> Any:
-    """Output [V] at which the auxiliary supply reaches its over-voltage trip, by turns ratio alone."""
-    return (v_trip + v_forward) * turns_secondary / turns_aux - v_drop
+@formula("V_x = (V_t + V_ft)·N_s/N_t − V_d", "V", "V_t V_ft N_t N_s V_d", "transformer ratio")
+def at_trip(v_trip: Any, v_forward: Any, turns_trip: Any, turns_secondary: Any, v_drop: Any) -> Any:
+    """Output [V] at which the voltage of another winding reaches its over-voltage trip, by turns ratio alone."""
+    return (v_trip + v_forward) * turns_secondary / turns_trip - v_drop
 
 
 @formula("R = (V_o − V_ref − V_led)·c·k/I_fb", "Ω", "V_o V_ref V_led c k I_fb", "Ohm: what is left over the diode with the shunt reference fully on, times the transfer ratio that is left")

@@ -169,10 +169,10 @@ def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, 
     return replace(out, voltage=out.voltage - out.voltage[0] + first)
 
 
-def traced(apart: Array, resistance: Array, voltage: Array, current: Array, length: Array, steps: Sequence[int]) -> tuple[Array, Array]:
-    """Instants [s] and currents (n, instants) [A] of the pulse of one point (all as `share` takes them, N = 1) at the voltages it has found."""
-    times, taken = [0.0], [np.zeros(len(voltage))]
+def followed(apart: Array, resistance: Array, voltage: Array, current: Array, length: Array, steps: Sequence[int]) -> tuple[Array, Array]:
+    """Lengths of all steps of the pulse (steps, N) [s] and currents at their ends (steps + 1, n, N) [A], at the voltages that `share` has found; the rest as it takes them."""
+    lengths, taken = [], [np.zeros_like(voltage)]
     for piece, currents, _ in _walk(_pieces(apart, resistance, current, length, steps), voltage, None):
-        times += [times[-1] + float(piece.h[0]) * k for k in range(1, piece.steps + 1)]
-        taken += [x[:, 0] for x in currents[1:]]
-    return np.array(times), np.array(taken).T
+        lengths += [piece.h] * piece.steps
+        taken += currents[1:]
+    return np.array(lengths), np.array(taken)

@@ -41,7 +41,7 @@ FIGURES = (
     FigureSpec("clamp.v", "Clamp voltage", "V_cl", "clamp", corners.PEAKS, limit="clamp.v_budget", limit_kind="max", fixed="resistor and leakage tolerance",
                sentence="mean of the clamp capacitor where leakage energy and resistor balance, at the current limit", look_only=True),
     FigureSpec("clamp.ripple_pp", "Clamp ripple, peak to peak", "ΔV_cl", "clamp", corners.PEAKS),
-    FigureSpec("clamp.power", "Clamp resistor power", "P_cl", "clamp", corners.LOADED, limit="clamp.p_limit", limit_kind="max", fixed="leakage tolerance"),
+    FigureSpec("clamp.power", "Clamp resistor power", "P_cl", "clamp", corners.LOADED, limit="clamp.p_limit", limit_kind="max", fixed="leakage tolerance; what the auxiliary winding takes of the spike, up to some 6 %"),
     *clamping.FIGURES,
 )
 PLATES = (("clamp", "Clamp", "clamp.v"),)

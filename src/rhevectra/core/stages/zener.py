@@ -40,7 +40,7 @@ DECISIONS = (
 )
 FIGURES = (
     FigureSpec("clamp.v", "Clamp voltage", "V_cl", "clamp", corners.PEAKS, limit="clamp.v_budget", limit_kind="max", fixed="Zener knee taken as a step", sentence="Zener voltage of the class, hot and at its tolerance, and the drop of the series resistor", look_only=True),
-    FigureSpec("clamp.power", "Clamp power, diodes and resistor", "P_cl", "clamp", corners.LOADED, limit="clamp.p_limit", limit_kind="max", fixed="leakage tolerance"),
+    FigureSpec("clamp.power", "Clamp power, diodes and resistor", "P_cl", "clamp", corners.LOADED, limit="clamp.p_limit", limit_kind="max", fixed="leakage tolerance; what the auxiliary winding takes of the spike, up to some 6 %"),
     *clamping.FIGURES,
 )
 PLATES = (("clamp", "Clamp", "clamp.v"),)

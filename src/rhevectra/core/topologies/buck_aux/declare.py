@@ -26,7 +26,7 @@ _OWN = (
     FigureSpec("filter1.loss_eddy", "Eddies in the inductor's wire", "P_e", "rectifier", corners.FULL, fixed="strands thin against the skin depth; the field of winding and gap as a mean over the winding", sentence="the ripple's field in the wire"),
     FigureSpec("filter1.rise", "Temperature rise of the inductor", "ΔT_L", "rectifier", corners.FULL, limit="filter1.rise_max", limit_kind="max", fixed="uniform temperature"),
 )
-FIGURES = tuple(f for f in declare.figures(*_OWN, without=("aux.v_low", "aux.v_high")) if f.stage != "transformer" and not f.id.startswith("insulation."))
+FIGURES = tuple(f for f in declare.figures(*_OWN) if f.stage != "transformer" and not f.id.startswith("insulation."))
 CURES = {"switch.pulse_least": "fs", "switch.v_peak": "switch.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switch", "switch.v_peak"),)
 AFTER_CLAMP = (("rectifier", "Diode + inductor", "filter1.core"), ("feedback", "Feedback", "feedback.error"))

@@ -99,8 +99,6 @@ _FIGURES = (
     FigureSpec("transformer.t_winding", "Winding temperature", "T_w", "transformer", corners.FULL, limit="transformer.t_winding_max", limit_kind="max", fixed="mean of the winding; core loss at the core's planned temperature", look_only=True,
                sentence="winding and core as two nodes, each cooled by its own faces: the copper is hotter than the mean of both where its faces are small"),
     FigureSpec("transformer.t_core", "Core temperature", "T_c", "transformer", corners.FULL, fixed="mean of the core; core loss at its planned temperature"),
-    FigureSpec("aux.v_low", "Auxiliary supply, least", "V_aux", "feedback", corners.RUN, "min", "aux.v_min", "min", fixed="leakage between windings"),
-    FigureSpec("aux.v_high", "Auxiliary supply, greatest", "V_aux,hi", "feedback", corners.PEAKS, limit="aux.v_trip", limit_kind="max", fixed="share of the leakage spike caught is assumed", look_only=True),
     FigureSpec("feedback.error", "Output error, worst case", "ε", "feedback", corners.FULL, limit="feedback.error_limit", limit_kind="max", fixed="temperature and ageing of reference and resistors", look_only=True),
     FigureSpec("feedback.error_statistical", "Output error, statistical", "ε_rss", "feedback", corners.FULL, fixed="temperature and ageing of reference and resistors"),
     FigureSpec("feedback.i_end", "Pull of the optocoupler, end of life", "I_end", "feedback", corners.FULL, "min", "feedback.i_pin", "min", fixed="spread of the resistor; drift of diode and reference", look_only=True,
@@ -142,7 +140,7 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
         FigureSpec(f"output{n}.step", "Load step excursion", "V_dev", "rectifier", corners.FULL, limit=f"output{n}.step_limit", limit_kind="max"),
         FigureSpec(f"output{n}.life", "Output capacitor life", "L", "rectifier", corners.FULL, "min", f"output{n}.life_limit", "min", fixed="temperature taken as ambient plus 10 K"),
         FigureSpec(f"output{n}.v_open", "Output with the feedback open", "V_x", "feedback", corners.FULL, limit=f"output{n}.v_rated", limit_kind="max", fixed="light load: at a heavy one the spike on the supply trips earlier; tolerance of the trip", look_only=True,
-                   sentence="where the over-voltage trip on the auxiliary supply catches it"),
+                   sentence="where the over-voltage trip catches it"),
         FigureSpec(f"output{n}.v_low", "Output voltage, least", "V_o", "rectifier", corners.RUN, "min", f"output{n}.v_min", "min", fixed="leakage by estimate; drops of the rectifiers as of the class"),
         FigureSpec(f"output{n}.v_high", "Output voltage, greatest", "V_o", "rectifier", corners.RUN, "max", f"output{n}.v_max", "max", fixed="leakage by estimate; drops of the rectifiers as of the class"),
     )

@@ -14,6 +14,8 @@ from rhevectra.core.stages.work import Work
 SENSE_TRIP = 0.8
 """Voltage of the current sense at the limit [V] (common practice)."""
 SHUNT_REFERENCE = 2.495
+DIVIDER = 0.25e-3
+"""Current of a divider at a shunt reference [A] (typical, from memory)."""
 V_LED, LED_LEAST = 1.2, 0.1
 """Drop of an optocoupler's diode, and the least that has to be left across its resistor [V] (typical, from memory)."""
 
@@ -49,17 +51,29 @@ def feedback_error(work: Work, v_out: Any, isolated: bool = True) -> None:
     sheet.given("feedback.error_limit", main.tolerance, "", text="requirement: tolerance of the regulated output")
 
 
+def drawn(work: Work) -> float:
+    """What the feedback draws from the regulated output while it holds the pulses back [A]: the coupler's diode, where there is one, and the divider."""
+    coupler = float(_pull(work).value) / float(_ratio(work).value) if work.need.insulation != "functional" else 0.0
+    return coupler + DIVIDER
+
+
+def _ratio(work: Work) -> Any:
+    return work.choose("feedback.ctr", 0.5, "a class of 80 to 160 % at 5 mA has some six tenths of it at a milliampere (typical, from memory)")
+
+
+def _pull(work: Work) -> Any:
+    return work.choose("feedback.i_pin", 1e-3, "what a controller's feedback pin gives at most (typical, from memory)")
+
+
 def _coupler(work: Work, v_ref: float) -> None:
     """Resistor of the optocoupler's diode beside a shunt reference [V], and what its transistor still draws when it is old."""
     sheet, choose, main = work.sheet, work.choose, work.need.outputs[work.need.main]
     least = abs(main.voltage_min or main.voltage)
-    ratio = choose("feedback.ctr", 0.5, "a class of 80 to 160 % at 5 mA has some six tenths of it at a milliampere (typical, from memory)")
     left = choose("feedback.ctr_left", 0.5, "half of it at the end of its life (common practice)")
-    pull = choose("feedback.i_pin", 1e-3, "what a controller's feedback pin gives at most (typical, from memory)")
     if least - v_ref - V_LED < LED_LEAST:
         work.find(NOTE, "feedback", f"{show(least, 'V')} leave nothing for an optocoupler's diode over its reference: feed it from another rail", "feedback.error")
         return
-    rows = {"v_out": sheet.given("load.v_main_least", least, "V", text="regulated output, its smallest setting"), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": ratio, "left": left}
-    most = sheet("feedback.r_led_most", output.coupler_resistor, **rows, i_pull=pull)
+    rows = {"v_out": sheet.given("load.v_main_least", least, "V", text="regulated output, its smallest setting"), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": _ratio(work), "left": left}
+    most = sheet("feedback.r_led_most", output.coupler_resistor, **rows, i_pull=_pull(work))
     r = choose("feedback.r_led", lambda: at_most(float(most.value), "E24"), "largest of E24 with which the coupler still stops the pulses when it is old", most=most)
     sheet("feedback.i_end", output.coupler_pull, **rows, r=r)

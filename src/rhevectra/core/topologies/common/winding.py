@@ -15,6 +15,7 @@ from rhevectra.core.formulas import insulation, magnetics, noise
 from rhevectra.core.magnetics import arrangement, candidate, compare, fringing, wire
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
+from rhevectra.core.magnetics.leakage import Leakage
 from rhevectra.core.magnetics.winding import LITZ_MM, SIZES_MM
 from rhevectra.core.magnetics.windows import USUAL, Tapes, Windows, windows
 from rhevectra.core.stages.work import Work
@@ -159,9 +160,8 @@ def stack(work: Work, windings: Sequence[tr.WindingNeed], tapes: Tapes, why: str
         return arrangement.blocks("split", names, tapes)
 
 
-def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
-    """Leakage seen from the primary by the outputs that conduct: geometric estimate with lead-outs, never below the stated share; a reading wins."""
-    matrix = candidate.leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
+def leakage_row(work: Work, need: tr.TransformerNeed, matrix: Leakage, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
+    """Leakage seen from the primary by the outputs that conduct: geometric estimate of the stack (matrix) with lead-outs, never below the stated share; a reading wins."""
     outputs = tr.outputs_of(need)
     seen = need.pieces * candidate.working_leakage(need, matrix)
     one = "" if len(outputs) == 1 else "; seen by one output alone: " + ", ".join(f"{arrangement.word(need.windings[k].name)} {show(need.pieces * matrix.pair(0, k), 'H')}" for k in outputs)

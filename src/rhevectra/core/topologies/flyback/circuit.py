@@ -5,17 +5,20 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.stages import clamping
 from rhevectra.core.topologies.common import snubbing
+from rhevectra.core.topologies.flyback.auxiliary import DIODE_R
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 
 _AUX_C = 22e-6
-COMMON, SETTLED = 0.98, 4e-9
-"""Share of the leakage that stands in series with the primary where several outputs share the rest: all of it would leave their coupled inductances without any of their own. Time [s] in which the voltage across one of those is gone when its rectifier has let go: without, a simulator's steps grow short."""
+COMMON, SETTLED = 0.98, 1e-10
+"""Share of the leakage with all windings shorted that stands in series with the primary, while they share the rest: all of it would leave their coupled inductances without any of their own. Time [s] in which the voltage across one of those is gone when its rectifier has let go: without, a simulator's steps grow short."""
+LEAST_SUPPLY = 1.0
+"""What the controller's load is reckoned from where it is not supplied [V]."""
 _BODY = ("DBODY", 0.8, 0.05)
 
 
@@ -28,21 +31,21 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     at = reader(corner.index)
     t_on, period = at(o["t_on"]), 1 / at(o["rate"])
     v = {k: at(x) for k, x in (("bus", s.v_bus), ("on", o["v_turn_on"]), *(() if s.variant.clamp is None else (("clamp", o["v_clamp"]),)))}
-    z0 = np.sqrt(at(s.leakage) / at(s.c_node))
-    held, several = s.variant.held, len(s.extra["order"]) > 1
+    held, common = s.variant.held, COMMON / np.linalg.inv(s.extra["apart"]).sum()
+    damping = RING_QUALITY * np.sqrt(at(s.leakage) / at(s.c_node)) * (common / at(s.leakage)) ** 2  # of the ring of the whole leakage, though it stands across a part of it
     parts = [
         Element("Vbus", ("bus", "0"), f"DC {number(v['bus'])}", "bulk"),
         Element("Rpri", ("top" if held else "bus", "p1"), number(at(s.r_primary)), "transformer"),
-        Element("Llk", ("p1", "m1"), f"{number((COMMON if several else 1.0) * at(s.leakage))} IC=0", "transformer"),
-        Element("Rring", ("p1", "m1"), number(RING_QUALITY * z0), "transformer"),
+        Element("Llk", ("p1", "m1"), f"{number(common)} IC=0", "transformer"),
+        Element("Rring", ("p1", "m1"), number(damping), "transformer"),
         Element("Lm", ("m1", "drain"), f"{number(at(o['lm']))} IC={number(at(o['i_end']))}", "transformer"),
         Element("Rcore", ("m1", "drain"), number(at(o["r_core"])), "transformer"),
         *(_two_switches(s, at, v["on"]) if held else _one_switch(s, at, v)),
         *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"])), *(_clamp_gate(o, s, at, period) if s.variant.turned else ())]
     models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model(*_BODY), *(s.variant.clamp.models(s, at) if s.variant.clamp is not None else (clamping.model(at(s.clamp_vf)),))]
-    parts += _between(design, at) if several else []
+    parts += _between(s.extra["apart"] - common, [at(n) / at(s.np) for n in s.ns])
     for k in range(len(s.ns)):
-        more, model = _secondary(design, k, at, several and k < len(s.ns) - 1)
+        more, model = _secondary(design, k, at)
         parts += more
         models.append(model)
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
@@ -130,25 +133,24 @@ EXACT_RATINGS = {"switch.v_peak": ("node", "drain", "V"), "switch.i_peak": ("ele
 """Ratings that the exact waveform is held against."""
 
 
-def _between(design: Any, at: Callable[[Any], float]) -> list[Element]:
-    """What leakage holds the outputs apart beyond their common part: a coupled inductance in series with each, and what damps it."""
-    s = design.context["stage"]
-    leakage, turns = at(s.leakage), np.array([at(n) / at(s.np) for n in s.ns[:-1]])
-    own = (s.extra["apart"] - COMMON * leakage) * np.outer(turns, turns)
+def _between(apart: Array, turns: list[float]) -> list[Element]:
+    """What leakage holds the windings apart beyond their common part [H], seen from the primary: a coupled inductance in series with each, and what damps it. turns: over the primary's."""
+    own = apart * np.outer(turns, turns)
     coupling = own / np.sqrt(np.outer(np.diag(own), np.diag(own)))
     return [*(Element(f"{kind}{k}", (f"y{k}", f"w{k}"), text, "transformer") for k, x in enumerate(np.diag(own), 1) for kind, text in (("Lsec", f"{number(x)} IC=0"), ("Rlk", number(x / SETTLED)))),
             *(Element(f"Ksec{j + 1}{k + 1}", (f"Lsec{j + 1}", f"Lsec{k + 1}"), f"{coupling[j, k]:.9g}", "transformer") for k in range(len(own)) for j in range(k))]
 
 
-def _secondary(design: Any, k: int, at: Callable[[Any], float], held_apart: bool) -> tuple[list[Element], str]:
-    """Winding k (0 the regulated one, the last the auxiliary): ideal transformer, rectifier, capacitor, load. held_apart: its own leakage stands between transformer and resistance."""
+def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[Element], str]:
+    """Winding k (0 the regulated one, the last the auxiliary): ideal transformer, resistance behind its own leakage, rectifier, capacitor, load."""
     o, s = design.context["o"], design.context["stage"]
     n, auxiliary = k + 1, k == len(s.ns) - 1
     ratio = at(s.ns[k]) / at(s.np)
-    main = at(s.v_out) + at(o["drop"])
+    r_winding = s.extra["r_effective"][n]
     if auxiliary:
-        vf, rd, c, esr = AUX_DROP, 0.1, _AUX_C, 0.1
-        v_out = at(s.ns[-1]) / at(s.ns[0]) * main - AUX_DROP
+        vf, rd, c, esr = AUX_DROP, DIODE_R, _AUX_C, 0.1
+        r_winding = s.extra["r_auxiliary"] + float(design.rows["aux.r_series"].value)
+        v_out = max(at(design.rows["aux.v_high"]), LEAST_SUPPLY)
     else:
         index = s.extra["order"][k]
         row = design.context["plan"].rectifiers[index]["row"]
@@ -160,7 +162,7 @@ def _secondary(design: Any, k: int, at: Callable[[Any], float], held_apart: bool
     part = "feedback" if auxiliary else "rectifier"
     elements = [
         Element(f"Esec{n}", (f"x{n}", "0", "drain", "m1"), number(ratio), "transformer"), Element(f"Vsec{n}", (f"x{n}", f"y{n}"), "DC 0", "transformer"),
-        Element(f"Fpri{n}", ("drain", "m1", f"Vsec{n}"), number(ratio), "transformer"), Element(f"Rsec{n}", (f"{'w' if held_apart else 'y'}{n}", f"z{n}"), number(max(s.extra["r_effective"][n], 1e-5)), "transformer"),
+        Element(f"Fpri{n}", ("drain", "m1", f"Vsec{n}"), number(ratio), "transformer"), Element(f"Rsec{n}", (f"w{n}", f"z{n}"), number(max(r_winding, 1e-5)), "transformer"),
         Element(f"Dout{n}", (f"z{n}", f"out{n}"), f"DOUT{n}", part), Element(f"Cout{n}", (f"out{n}", f"esr{n}"), f"{number(c)} IC={number(v_out)}", part), Element(f"Resr{n}", (f"esr{n}", "0"), number(esr), part),
         Element(f"Rload{n}", (f"out{n}", "0"), number(v_out / _load(o, s, k, at)), "load")]
     snubbers = design.context["plan"].snubbers

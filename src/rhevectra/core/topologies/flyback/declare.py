@@ -7,13 +7,13 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import boards, declare, half_turn, snubbing
 from rhevectra.core.topologies.common.declare import BUS_RIPPLE, MODEL
-from rhevectra.core.topologies.flyback import faults
+from rhevectra.core.topologies.flyback import auxiliary, faults
 from rhevectra.core.topologies.flyback.variant import Variant
 
 _V_OR = "what the switch class leaves; 80 to 135 V by habit on wide mains"
 _HELD_V_OR = "below the lowest bus, by what the leakage needs to empty against"
 _FREQUENCY = DecisionSpec("fs", "Frequency at the lowest bus, full load", "switch", unit="Hz", low=20e3, high=300e3, schools="40 to 70 kHz: above hearing at every overload, and not too high at the highest line")
-CURES = {"switch.i_peak_least": "switch.current_limit", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "feedback": "transformer.naux"}
+CURES = {"switch.i_peak_least": "switch.current_limit", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "aux.v_low": "light_load", "aux.v_high": "aux.regulator", "feedback": "transformer.naux"}
 HELD_CURES = {**CURES, "switch.v_peak": "switch.class", "return.share": "flyback.v_or"}
 PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifier + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "aux.v_low"))
@@ -28,7 +28,7 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
         own.append(DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0, schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
     own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), DecisionSpec("transformer.lp_tolerance", "Inductance tolerance", "transformer", low=0.01, high=0.3)]
     bleeds = [DecisionSpec(f"output{n}.bleed", f"Bleed of output {n}", "rectifier", unit="A", low=0.0, high=10.0, schools="none: turns and leakage keep it inside its tolerance; a resistor that holds it down at light load, and burns; a regulator of its own") for n in range(1, 7)]
-    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *bleeds, *boards.DECISIONS, *half_turn.DECISIONS, *faults.DECISIONS, *snubbing.decisions(6))
+    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *bleeds, *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS, *faults.DECISIONS, *snubbing.decisions(6))
 
 
 def figures(v: Variant) -> tuple[FigureSpec, ...]:
@@ -46,7 +46,7 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
         own += [FigureSpec("switch.v_peak", **drain, sentence="each switch is held to the bus by its diode"),
                 FigureSpec("return.share", "Reflected voltage over bus", "x", "switch", corners.LOADED, "max", "return.share_limit", "max", sentence="what is left of the bus empties the leakage"),
                 FigureSpec("return.power", "Power handed back to the bus", "P_k", "switch", corners.FULL, fixed="leakage tolerance"), FigureSpec("return.t_reset", "Leakage reset time", "t_k", "switch", corners.LOADED)]
-    return (*declare.figures(*own), *boards.FIGURES, *half_turn.FIGURES, *faults.FIGURES)
+    return (*declare.figures(*own), *boards.FIGURES, *half_turn.FIGURES, *auxiliary.FIGURES, *faults.FIGURES)
 
 
 def output_figures(n: int) -> tuple[FigureSpec, ...]:

@@ -6,12 +6,10 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
-from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.formulas import flyback, forward, handed_back, magnetics, output
+from rhevectra.core.formulas import flyback, forward, handed_back, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.dies import record_pulsed
@@ -19,15 +17,13 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common import half_turn
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
-from rhevectra.core.topologies.flyback import faults, sag, sharing
+from rhevectra.core.topologies.flyback import auxiliary, faults, sag, sharing
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
-from rhevectra.core.topologies.flyback.sizing import AUX_DROP, limit_at, limit_inputs
+from rhevectra.core.topologies.flyback.sizing import limit_at, limit_inputs
 from rhevectra.core.topologies.flyback.tolerance import record_peak
 from rhevectra.core.topologies.flyback.wound import Plan
 
-AUX_SPIKE, TRIP_ROOM = 0.3, 1.05
-"""Share of the leakage spike the supply catches; trip of the supply over the greatest it may reach: tolerance of a Zener diode (common practice, no source)."""
 UNSETTLED = 0.02
 """Largest pass-to-pass change that still counts as a steady state."""
 LEAST_GAP = 40e-6
@@ -37,8 +33,6 @@ LONG_PEAK = 1.0
 SHARE_MOST = 0.83
 """Largest reflected voltage over the bus that two switches are held to."""
 AUDIBLE = 20e3
-SUPPLY_WINDOW = {False: (9.5, 24.0), True: (9.0, 26.0)}
-"""Supply [V] of a controller, and of one within the switch (typical of the class, from memory)."""
 
 
 def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[Any, Any, Plan]:
@@ -64,9 +58,10 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     if plan.clamp is not None:
         clamp.record(work, v_bus_row, o, plan.clamp, plan.budget, plan.switch["row"]["v_class_v"])
     shared = sharing.record(work, plan, stage, o)
+    auxiliary.record(work, plan, stage, o, shared)
     losses = dict(front["losses"]) | _losses(work, plan, stage, o)
     losses |= out_parts.record(work, plan, stage, o, shared)
-    _auxiliary(work, plan, stage, o)
+    auxiliary.record_loss(work, stage, o)
     feedback_error(work, stage.v_out)
     faults.record(work, plan, stage, o)
     sag.record(work, stage, o)
@@ -172,23 +167,6 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
     conduction = sheet.total("loss.switch_conduction", "W", "both switches", upper=o["loss_conduction"], lower=o["loss_conduction"]) if s.variant.held else o["loss_conduction"]
     leakage = {"switch_return": o["loss_clamp_diode"], "winding_ring": o["loss_ring"]} if s.variant.clamp is None else {name: o[row] for name, row in s.variant.clamp.LOSSES.items()}
     return {"switch_conduction": conduction, "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_turn_off"], "core": o["p_core"], "copper": total, **leakage, "idle_ring": ring}
-
-
-def _auxiliary(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
-    """The supply window of the controller over load and line."""
-    sheet = work.sheet
-    main = work.need.outputs[work.need.main]
-    least = sheet.given("load.v_main_least", abs(main.voltage_min or main.voltage), "V", text="regulated output, its smallest setting")
-    sheet("aux.v_low", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=least, v_drop=o["drop"], v_forward=AUX_DROP)
-    plain_v = sheet("aux.v_turns", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=AUX_DROP)
-    spike = sheet("return.v_spike", handed_back.spike_caught, v_node=o["v_node"], v_reflected=o["v_or"]) if s.variant.held else o["v_node"]
-    sheet("aux.v_high", output.auxiliary_with_spike, v_aux=plain_v, share=AUX_SPIKE, turns_aux=s.ns[-1], turns_primary=s.np, v_node=spike, v_reflected=o["v_or"])
-    v_min, v_max = SUPPLY_WINDOW[plan.switch["integrated"]]
-    winding = sheet("aux.v_winding", output.auxiliary_voltage, turns_aux=s.ns[-1], turns_secondary=s.ns[0], v_out=s.v_out, v_drop=o["drop"], v_forward=0.0)
-    sheet("loss.controller", output.behind_winding, v=winding, i=s.i_outputs[-1], copper=sheet.rows[f"loss.copper{len(s.i_outputs)}"])
-    sheet.given("aux.v_min", v_min, "V", "catalogue", "under-voltage lock-out of the controller class")
-    most = TRIP_ROOM * float(np.max(np.where(corners.PEAKS.mask(work.grid), sheet.rows["aux.v_high"].value, 0.0)))
-    work.choose("aux.v_trip", lambda: min(at_least(most, "E24"), v_max), f"Zener diode of E24 that the greatest supply, {show(most / TRIP_ROOM, 'V')}, stays {(TRIP_ROOM - 1) * 100:.0f} % below; the controller itself trips at {v_max:g} V (typical of the class, from memory)")
 
 
 def findings(work: Work, plan: Plan) -> None:

@@ -7,10 +7,12 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.preferred import at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import faults, magnetics, output
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback.outputs import OPEN
 from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 
 FOLDED = (0.25, 0.2, 0.15, 0.1, 0.05, 0.02)
@@ -19,7 +21,7 @@ HYSTERESIS = {False: 6.5, True: 3.0}
 """Supply voltage the controller may lose between start and lock-out [V] (typical of the class, from memory)."""
 DECISIONS = (
     DecisionSpec("switch.blanking", "Leading-edge blanking", "switch", unit="s", low=0.0, high=2e-6),
-    DecisionSpec("aux.v_trip", "Over-voltage trip of the auxiliary supply", "feedback", unit="V", low=5, high=100, schools="a Zener diode just above what the supply reaches; the controller's own limit"),
+    DecisionSpec("feedback.v_trip", "Over-voltage trip at the regulated output", "feedback", unit="V", low=1, high=1000, schools="beside a supply with a regulator: a Zener diode and a second coupler below what the output's capacitors hold"),
     DecisionSpec("switch.short_rate", "Pulse rate under a short, share", "switch", low=0.01, high=1.0, schools="1: none, the least pulse walks the current up; 0.1 to 0.25 folded back; less: hiccup"),
 )
 FIGURES = (
@@ -76,9 +78,14 @@ def _start(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
 
 
 def _open(work: Work, plan: Any, s: pd.Stage) -> None:
-    """Where the trip on the auxiliary supply catches outputs that nothing regulates any more, and what their capacitors hold."""
+    """Where a trip catches outputs that nothing regulates any more, and what their capacitors hold: one on the auxiliary supply, or at the regulated output where that supply has a regulator."""
     sheet, table = work.sheet, work.parts["output_capacitors"]
+    trip: dict[str, Any] = {"v_trip": sheet.rows["aux.v_trip"], "v_forward": AUX_DROP, "turns_trip": s.ns[-1]}
+    if str(sheet.rows["aux.regulator"].value) == "linear":
+        main = work.need.main
+        own = work.choose("feedback.v_trip", lambda: at_most(OPEN * work.need.outputs[main].magnitude, "E24"), "Zener diode of E24 and a coupler of its own: before its regulator the supply stands too high to tell of the output")
+        trip = {"v_trip": own, "v_forward": plan.rectifiers[main]["row"]["v_forward_v"], "turns_trip": s.ns[0]}
     for n, k in enumerate(s.extra["order"]):
-        sheet(f"output{k + 1}.v_open", output.at_trip, v_trip=sheet.rows["aux.v_trip"], v_forward=AUX_DROP, turns_secondary=s.ns[n], turns_aux=s.ns[-1], v_drop=plan.rectifiers[k]["row"]["v_forward_v"])
+        sheet(f"output{k + 1}.v_open", output.at_trip, **trip, turns_secondary=s.ns[n], v_drop=plan.rectifiers[k]["row"]["v_forward_v"])
         cap = sheet.rows[f"output{k + 1}.cap"].value
         sheet.given(f"output{k + 1}.v_rated", table.row(cap)["v_class_v"], "V", "catalogue", f"rated voltage of {cap}")

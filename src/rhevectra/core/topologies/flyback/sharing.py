@@ -13,10 +13,7 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.requirement import Output
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import sharing
-from rhevectra.core.magnetics.candidate import leakage_of
-from rhevectra.core.magnetics.need import TransformerNeed
-from rhevectra.core.magnetics.transformer import Choice
-from rhevectra.core.magnetics.windows import Windows
+from rhevectra.core.magnetics.leakage import Leakage
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import turned
@@ -25,6 +22,8 @@ STEPS, EARLY = (8, 12, 8, 4), 0.25
 """Steps while the leakage empties, while the core does (its early share by itself: there a lightly loaded output has its pulse), and while the current goes back."""
 WINDOW, WINDOW_STEPS = 8, 4
 """Pieces, and steps of each, of a pulse whose leakage current turns round in the clamp."""
+LEAST_PULSE, LATEST = 1e-3, 0.5
+"""Where the clamp takes nearly all of the core, at idle: of what the core holds the outputs take at least this share at a time, most in the middle of the pulse."""
 OFF = 0.03
 """Share of its load by which an output may be off before its figures are not to be used."""
 LEAST_LOAD = 0.05
@@ -74,11 +73,15 @@ class Reach(Struct, frozen=True):
         return max(0.0, self.current * max(1 + self.yields * over * self.turns / turns / (2 * self.current), 0.0) ** 2 - out.current_min)
 
 
-def apart(need: TransformerNeed, choice: Choice, win: Windows, leakage: float) -> Array:
-    """Leakage between the primary and the outputs [H] (outputs, outputs), seen from the primary: as laid, and as much more as the leakage in use is more than that of the stack."""
-    matrix = leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
-    outputs = list(range(1, len(need.windings) - 1))
-    return matrix.apart(0, outputs) * leakage / matrix.shorted(0, outputs)[0]
+def apart(matrix: Leakage, leakage: float) -> Array:
+    """Leakage between the primary and the other windings [H] (outputs in the order of the windings, then the auxiliary one), seen from the primary: as laid, and as much more as the leakage in use is more than that of the stack."""
+    others = list(range(1, len(matrix.turns)))
+    return matrix.apart(0, others) * leakage / matrix.shorted(0, others[:-1])[0]
+
+
+def spike(s: pd.Stage, o: Mapping[str, Any], line: Any) -> Array:
+    """What drives the current of the leakage into the outputs [V]: the node's clamp over the reflected voltage, never more than the leakage can lift the node."""
+    return np.minimum(line(o["crest" if "crest" in o else "v_node"]) - line(o["v_or"]), line(o["i_one"]) * np.sqrt(line(s.leakage) / line(s.c_node)))
 
 
 def _pulse(s: pd.Stage, o: Mapping[str, Any], line: Any) -> tuple[Array, Array, tuple[int, ...]]:
@@ -89,16 +92,16 @@ def _pulse(s: pd.Stage, o: Mapping[str, Any], line: Any) -> tuple[Array, Array, 
         current = np.maximum(core - turned.ring_current(o, line, inside), 0.0)
         back, length = np.zeros_like(inside[:1]), np.concatenate([np.diff(inside, axis=0), line(o["t_com"])[None]])
         return np.concatenate([current, back]), length, (*[WINDOW_STEPS] * WINDOW, STEPS[-1])
-    cross, end, v_or = line(o["i_cross"]), line(o["i_end"]), line(o["v_or"])
+    cross, end = np.maximum(line(o["i_cross"]), LEAST_PULSE * line(o["i_one"])), line(o["i_end"])
     if "i_back" in o:  # of a slow diode what comes back goes on into the outputs
         cross = cross + np.minimum(line(o["i_back"]), cross)
-    over = np.minimum(line(o["crest" if "crest" in o else "v_node"]) - v_or, line(o["i_one"]) * np.sqrt(line(s.leakage) / line(s.c_node)))
-    rise = np.minimum(np.maximum(line(o["t_clamp"]), line(s.leakage) * cross / np.maximum(over, 1e-3 * v_or)), line(o["t_off"]))  # no faster than the node drives it through the leakage
+    rise = np.maximum(line(o["t_clamp"]), line(s.leakage) * cross / np.maximum(spike(s, o, line), 1e-3 * line(o["v_or"])))  # no faster than the node drives it through the leakage
+    rise = np.minimum(rise, LATEST * line(o["t_off"]))
     rest = line(o["t_off"]) - rise
     return np.stack([np.zeros_like(end), cross, cross + EARLY * (end - cross), end, np.zeros_like(end)]), np.stack([rise, EARLY * rest, (1 - EARLY) * rest, line(o["t_com"])]), STEPS
 
 
-class _Asked(Struct, frozen=True):
+class Asked(Struct, frozen=True):
     """What the sharing of a period is worked out from: see `formulas.sharing.share`; ratio of turns and fixed drops of the outputs, their loads [A], average rate [Hz] and reflected voltage [V]."""
 
     apart: Array
@@ -115,7 +118,8 @@ class _Asked(Struct, frozen=True):
     v_or: Array
 
 
-def _asked(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], some: Any) -> _Asked:
+def asked(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], some: Any = ...) -> Asked:
+    """What is shared at some corners (an index; all where none is given)."""
     def line(x: Any) -> Array:
         return np.broadcast_to(np.asarray(plain(x), float), shape)[some].ravel()
     rectifiers = [plan.rectifiers[k]["row"] for k in s.extra["order"]]
@@ -125,12 +129,12 @@ def _asked(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...],
     current, length, steps = _pulse(s, o, line)
     wanted, given = loads / ratio[:, None] / fs, (0.5 * (current[1:] + current[:-1]) * length).sum(0)
     wanted[0] = np.where(line(s.is_limit) > 0, np.maximum(line(o["i_mean"]) / fs - wanted[1:].sum(0), wanted[0]), wanted[0])  # at the limit the regulated output takes what the core gives; elsewhere each what it is asked to
-    return _Asked(s.extra["apart"], resistance, (line(s.v_out) + forward[0]) * ratio[0] * np.ones((len(ratio), 1)), wanted, current * (wanted.sum(0) / np.maximum(given, 1e-15)), length, steps, ratio, forward, loads, fs, line(o["v_or"]))
+    return Asked(s.extra["apart"][:-1, :-1], resistance, (line(s.v_out) + forward[0]) * ratio[0] * np.ones((len(ratio), 1)), wanted, current * (wanted.sum(0) / np.maximum(given, 1e-15)), length, steps, ratio, forward, loads, fs, line(o["v_or"]))
 
 
 def solve(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], some: Any = ..., fewer: int = 1) -> Outputs:
     """Currents and voltages of all outputs for a period o of the stage (rows or numbers), begun from the lift that the stage knows at all corners. some: index of the corners, all where none is given; fewer: divides the steps."""
-    a = _asked(plan, s, o, shape, some)
+    a = asked(plan, s, o, shape, some)
     known = np.array([np.asarray(x)[some].ravel() for x in s.extra["lift"]]) if "lift" in s.extra and some is ... else 1.0
     found = sharing.share(a.apart, a.resistance, a.volts * known, a.wanted, a.current, a.length, [m // fewer for m in a.steps])
     if found.miss.max() > OFF and np.ndim(known):  # from where all stand alike it is a longer way, and a surer one
@@ -145,9 +149,10 @@ def solve(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], 
 
 def traces(design: Any, corner: Corner) -> tuple[Array, Array]:
     """Instants [s] from the switch's turn-off and currents (outputs, instants) [A] seen from the primary at a corner."""
-    a = _asked(design.context["plan"], design.context["stage"], design.context["o"], design.grid.shape, np.ix_(*(np.array([i]) for i in corner.index)))
+    a = asked(design.context["plan"], design.context["stage"], design.context["o"], design.grid.shape, np.ix_(*(np.array([i]) for i in corner.index)))
     found = sharing.share(a.apart, a.resistance, a.volts, a.wanted, a.current, a.length, a.steps)
-    return sharing.traced(a.apart, a.resistance, found.voltage, a.current, a.length, a.steps)
+    length, current = sharing.followed(a.apart, a.resistance, found.voltage, a.current, a.length, a.steps)
+    return np.append(0.0, length[:, 0].cumsum()), current[:, :, 0].T
 
 
 def _reach(work: Work, plan: Any, found: Outputs, run: Any = ...) -> dict[int, Reach]:

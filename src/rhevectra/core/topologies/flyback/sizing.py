@@ -14,6 +14,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import winding
+from rhevectra.core.topologies.common.ratings import drawn
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.variant import Variant
@@ -24,12 +25,14 @@ ROUNDING = 0.4
 """Share of an output's tolerance that whole turns may take; the rest is for what load and the other outputs move (common practice, no source)."""
 AUX_DROP = 0.8
 VALLEY_FS = "65 kHz at the lowest bus and full load: above hearing at every overload, and the frequency rises from there"
+CONTROLLER, SKIPPING, LEAST = 1.5e-3, 0.5e-3, 1e-3
+"""Current of a controller without its gate charge, of one that skips pulses at no load; least current of an output that nothing is connected to: capacitors' leakage and a small bleed [A] (typical, from memory)."""
 SYNC_SUPPLY = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
 
 
-AUX_VOLTS, AUX_LEAST, AUX_MOST = 14.0, 9.9, 20.0
-"""What the auxiliary winding is aimed at [V], above the lock-out at the lowest setting of the output, and at most at the highest: the window is 9.5 to 24 V."""
+AUX_VOLTS, AUX_LEAST, AUX_MOST = 14.0, 11.5, 24.0
+"""What the auxiliary winding is aimed at [V]; at the lowest setting of the output, above the lock-out at 9.5 V by what it sinks at idle; and at most at the highest."""
 
 
 def _auxiliary_aim(out: Output) -> tuple[float, str, tuple[str, ...]]:
@@ -47,14 +50,17 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     order = [main, *(k for k in range(len(need.outputs)) if k != main)]
     volts = [aims.get(k, need.outputs[k].magnitude + rectifiers[k]["row"]["v_forward_v"]) for k in order]
     aux = work.choose("aux.v", lambda: _auxiliary_aim(need.outputs[main]))
-    aux_i = work.choose("aux.i", lambda: 1.5e-3 + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * 65e3, "controller and gate charge (common practice)")
+    aux_i = work.choose("aux.i", lambda: CONTROLLER + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * 65e3, "controller and gate charge (common practice)")
+    aux_idle = work.choose("aux.i_idle", lambda: min({"skip": SKIPPING, "foldback": CONTROLLER}.get(str(work.choose.pins.get("light_load", "skip")), np.inf), float(aux_i.value)), "a controller that leaves pulses out sleeps between them, and hardly charges a gate (typical, from memory)")
     r = rectifiers[main]["row"]
     c_wind = work.choose("transformer.c_winding", 40e-12, "layered winding of this size (common practice); measure it from the ring")
     ratio = v_or / volts[0]
     fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, VALLEY_FS if v.valley else "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
     drive = [SYNC_SUPPLY + rectifiers[k]["row"]["q_gate_c"] * float(fs.value) if rectifiers[k]["row"]["q_gate_c"] else 0.0 for k in order]
-    io = [np.maximum(grid.current(k), max(1e-3, 1e-4 * need.outputs[k].current_max)) + extra + bleeds.get(k, 0.0) for k, extra in zip(order, drive, strict=True)]
-    first = {"v_bus": v_bus, "i_outputs": (*io, aux_i.value + 0 * io[0]), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
+    least = [max(drawn(work) if k == main else LEAST, 1e-4 * need.outputs[k].current_max) for k in order]
+    io = [np.maximum(grid.current(k), least_k) + extra + bleeds.get(k, 0.0) for k, extra, least_k in zip(order, drive, least, strict=True)]
+    idle = grid.where(lambda p: p.case == "run" and not any(p.currents))
+    first = {"v_bus": v_bus, "i_outputs": (*io, np.where(idle, aux_idle.value, aux_i.value)), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
              "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
              "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"], "fs": float(fs.value), "f_floor": 0.0,
              "c_node": v.across * switch["row"]["c_energy_f"] + float(c_wind.value) + switch.get("c_clamp", 0.0), "clamp_vf": 1.0, "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}

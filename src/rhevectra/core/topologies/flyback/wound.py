@@ -12,6 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, magnetics
 from rhevectra.core.magnetics import transformer as tr
+from rhevectra.core.magnetics.candidate import leakage_of, resistance_loss
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import boards, half_turn, least_bus, snubbing
@@ -114,11 +115,12 @@ def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[
     need, choice, win = boards.wind(work, need, work.parts["cores"].derived(windows))
     turns = half_turn.seen(work, need, turns_of(work, need, choice))
     capacitance_row(work, need, choice, win)
-    leak = leakage_row(work, need, choice, win, float(plain(stage.lp)))
+    matrix = leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
+    leak = leakage_row(work, need, matrix, float(plain(stage.lp)))
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
     wound = [float(t.value) for t in turns]
-    apart = sharing.apart(need, choice, win, float(leak.value)) if len(stage.extra["order"]) > 1 else np.array([[float(leak.value)]])
-    snubbers = snubbing.choose(work, rectifiers, stage.extra["order"], wound, [float(x) for x in np.diag(apart)]) if v.snubbed else []
+    apart = sharing.apart(matrix, float(leak.value))
+    snubbers = snubbing.choose(work, rectifiers, stage.extra["order"], wound, [float(x) for x in np.diag(apart)[:-1]]) if v.snubbed else []
     real = _bled(work, replace(real, c_snub=snubbing.seen_from_primary(snubbers, wound), extra={**real.extra, "apart": apart}), reach)
     return Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf, snubbers)
 
@@ -161,14 +163,15 @@ def _clamped(work: Work, plan: Plan, v_bus: Any, v_or: float, clamp: ModuleType)
 
 
 def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:
-    """The stage with integer turns, real leakage and the effective winding resistances of the worst corner."""
+    """The stage with integer turns, real leakage and the effective winding resistances of the worst corner; of the auxiliary winding also what its own current sees: what it burns beside that the others' field drives."""
     trial, at = choice.trial, (choice.core, choice.candidate)
     exact = copper_of(work, need, choice, win)
     effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
+    alone = resistance_loss(need, trial, at, float(work.need.ambient_max + trial.rise[at]))[-1] / need.windings[-1].i_rms**2
     n = [float(t.value) for t in turns]
     worst = DRAWN_SHARE * work.need.power
     drawn = [min(r, worst / w.i_rms**2) for r, w in zip(effective, need.windings, strict=True)]
     lp = work.sheet.rows["transformer.lp"]
     return replace(stage, np=n[0], ns=tuple(n[1:]), lp=float(lp.value), leakage=float(leak.value), r_primary=drawn[0], r_winding=drawn[1], core=grade,
                    area=float(win.effective.area[choice.core]), volume=float(win.effective.volume[choice.core]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
-                   extra={**stage.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective})
+                   extra={**stage.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective, "r_auxiliary": alone})

@@ -14,6 +14,7 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics, resonant
 from rhevectra.core.magnetics import matrix
 from rhevectra.core.magnetics import transformer as tr
+from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
@@ -117,7 +118,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = ROOM_USUAL, near: 
         need, choice, win = boards.wind(work, need, every)
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
-    leak = chambers.leakage_row(work, need, choice, win) if integrated else leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
+    leak = chambers.leakage_row(work, need, choice, win) if integrated else leakage_row(work, need, leakage_of(need, choice.trial, (choice.core, choice.candidate), win), float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
     stage = replace(stage, leakage=float(leak.value))
     if control:
         stage = fixed.resonate(work, stage, leak)

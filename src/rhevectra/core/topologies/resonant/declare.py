@@ -65,7 +65,7 @@ _PHASED_FIGURES = (
 )
 _CHAMBERED = (FigureSpec("llc.gain", "Gain of the tank at its frequency", "M", "switch", corners.FULL, "min", fixed="leakage and capacitor as they come: the frequency is trimmed to them"), FigureSpec("output1.v_hold", "Output at the end of hold-up", "V_h", "rectifier", corners.FULL, "min", fixed="drop of full load"),
               FigureSpec("transformer.lp", "Primary inductance, all others open", "L_p", "transformer", corners.FULL, fixed="gap and chambers as computed", sentence="magnetising inductance and the leakage that is the resonant inductance"),)
-_NO_FIGURES = ("switch.v_bus_least", "switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
+_NO_FIGURES = ("switch.v_bus_least", "switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", *(f"transformer.ns{n}" for n in range(2, 7)))
 FIGURES = (*declare.figures(*_FIGURES, *_CHAMBERED, without=_NO_FIGURES), *boards.FIGURES)
 PHASED_FIGURES = (*declare.figures(*_FIGURES, *_PHASED_FIGURES, without=_NO_FIGURES), *boards.FIGURES)
 output_figures, BUS_RIPPLE = declare.output_figures, declare.BUS_RIPPLE_RESONANT

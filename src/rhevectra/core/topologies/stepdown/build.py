@@ -16,6 +16,7 @@ from rhevectra.core.formulas import forward, magnetics
 from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.magnetics import matrix
 from rhevectra.core.magnetics import transformer as tr
+from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
@@ -152,7 +153,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
     turns = turns_of(work, need, choice)[:2]
     stage = _wound(work, stage, need, choice, win, turns, grade)
     capacitance_row(work, need, choice, win)
-    leak = leakage_row(work, need, choice, win, float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
+    leak = leakage_row(work, need, leakage_of(need, choice.trial, (choice.core, choice.candidate), win), float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
     stage, series = replace(stage, leakage=float(leak.value)), None
     near = st.solve(stage, st.ROUGH, near.state)
     peak = float(loaded(work, near.out["i_peak"]).max())

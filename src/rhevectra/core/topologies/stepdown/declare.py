@@ -99,7 +99,7 @@ _PHASE_FIGURES = (
     FigureSpec("inductor.loss_eddy", "Eddies in the series inductor's wire", "P_e", "switch", corners.FULL, fixed="strands thin against the skin depth; the field of winding and gap as a mean over the winding", sentence="the ripple's field in the wire"),
     FigureSpec("inductor.rise", "Temperature rise of the series inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature"),
 )
-_NO_FIGURES = ("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "transformer.loss_fringing", "aux.v_low", "aux.v_high", *(f"transformer.ns{n}" for n in range(2, 7)))
+_NO_FIGURES = ("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "transformer.loss_fringing", *(f"transformer.ns{n}" for n in range(2, 7)))
 
 
 def _balance(v: Variant) -> tuple[FigureSpec, ...]:
