@@ -18,6 +18,7 @@ from rhevectra.core.formulas import sharing
 from rhevectra.core.magnetics.arrangement import blocks
 from rhevectra.core.magnetics.leakage import Slab, leakage
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies.common.making import winding_sheet
 from rhevectra.core.topologies.flyback.sharing import STEPS
 from rhevectra.drawing.pictures import pictures_of
 from rhevectra.drawing.sharing import sharing_picture
@@ -115,13 +116,13 @@ def test_against_the_exact_circuit(decisions, peak):
     labelled = [k for k, p in enumerate(d.grid.points) if p.label]
     for index in ((0, 0, d.grid.find(85.0).index[2], 0), (len(d.grid.lines) - 1, 0, d.grid.find(265.0).index[2], 1), (0, 0, labelled[0], 0)):
         found = exact(d, d.grid.corner(index))
-        here = {id: float(np.broadcast_to(r.value, d.grid.shape)[index]) for id, r in d.rows.items() if re.fullmatch(r"rectifier\d\.i_(peak|rms)|output\d\.v", id)}
+        here = {id: float(np.broadcast_to(r.value, d.grid.shape)[index]) for id, r in d.rows.items() if re.fullmatch(r"rectifier\d\.i_(top|rms)|output\d\.v", id)}
         main = read(found, 1)[2] / 5.0
         for n in (1, 2, 3):
             top, rms, volts = read(found, n)
             small = 0.02 * d.rows["rectifier1.i_rms"].at(index)
             assert here[f"rectifier{n}.i_rms"] == pytest.approx(rms, rel=0.08, abs=0.3 * small), (n, index)
-            assert here[f"rectifier{n}.i_peak"] == pytest.approx(top, rel=peak, abs=small), (n, index)
+            assert here[f"rectifier{n}.i_top"] == pytest.approx(top, rel=peak, abs=small), (n, index)
             assert n == 1 or here[f"output{n}.v"] == pytest.approx(volts / main, rel=0.025), (n, index)
 
 
@@ -199,3 +200,25 @@ def test_the_regulated_output_lies_between_the_others():
         d = size(RACK, {"transformer.arrangement": order, **{f"output{n}.bleed": 0.0 for n in (1, 2, 3)}}, noise=False)
         return sum(d.value(f"output{n}.v_high") / d.value(f"output{n}.v_low") for n in (2, 3))
     assert spread("split") < min(spread("p | s1 | s2 | s3 | p | aux"), spread("p | s2 | s3 | s1 | p | aux")) - 0.02
+
+
+@pytest.mark.parametrize(("name", "decisions"), [("camera-hide", {}), ("camera-hide", {"clamp.kind": "zener"}), ("camera-hide", {"topology": "flyback_qr"}), ("camera-hide", {"topology": "flyback_2sw"}), ("logger-rack", {}), ("logger-rack", {"topology": "flyback_2sw"})])
+def test_the_ring_stands_on_a_rectifiers_peak(name, decisions):
+    """What the node holds over the reflected voltage swings into the outputs behind the spike, the more the higher the bus of two switches; of several outputs those take it that lie nearest to the primary: at full load the peaks are never more than 3 % below the exact circuit's, and at most a sixth above."""
+    d = size(decode(demo.text(name), "demo").requirement, decisions, noise=False)
+    for line, bus in ((0, 0), (len(d.grid.lines) - 1, 1)):
+        index = (line, 0, d.grid.full_load, bus)
+        found = exact(d, d.grid.corner(index))
+        for n in range(1, len(d.requirement.outputs) + 1):
+            over = float(np.broadcast_to(d.rows[f"rectifier{n}.i_peak"].value, d.grid.shape)[index]) / found.currents[f"dout{n}"].max() - 1
+            assert -0.03 < over < 1 / 6, (index, n, over)
+
+
+def test_the_sheet_tells_what_the_wires_carry():
+    """Current and density on the winding sheet are those of the currents that the outputs really take, not of their loads' shares."""
+    d = size(RACK, {}, noise=False)
+    full = np.broadcast_to(d.specs["rectifier3.i_rms"].domain.mask(d.grid), d.grid.shape)
+    parts = {p.winding: p for p in winding_sheet(d).parts}
+    for n in (1, 2, 3):
+        part, rms = parts[f"secondary {n}"], np.broadcast_to(d.rows[f"rectifier{n}.i_rms"].value, d.grid.shape)[full].max()
+        assert part.i_rms == pytest.approx(rms) and part.density == pytest.approx(rms / (part.mass / part.length / 8960.0), rel=0.01)

@@ -249,6 +249,12 @@ def share(i_secondary: Any, i_out: Any, i_total: Any) -> Any:
     return i_secondary * (i_out / i_total)
 
 
+@formula("Î = Î_s + k·(N_p/N_s)·min(Î_1, (V_x − V_or)·√(C_n/L_lk))", "A", "Î_s k N_p N_s V_x V_or C_n L_lk Î_1", "what the node holds over the reflected voltage swings through the leakage into the outputs: ring without losses, at most as much again")
+def swung(i_peak: Any, share: Any, turns_primary: Any, turns_secondary: Any, v_node: Any, v_reflected: Any, c_node: Any, leakage: Any, i_top: Any) -> Any:
+    """Peak current of an output [A] with its share of the ring of leakage and node behind the spike; i_top: of the whole secondary, seen from the primary."""
+    return i_peak + share * (turns_primary / turns_secondary) * np.minimum(i_top, (v_node - v_reflected) * np.sqrt(c_node / leakage))
+
+
 @formula("f_s = min(f_n, max(f_floor, (I_s + I_k)/max(½·L_m·Î_k²/V_or − E_off/V_or, 0.000000000001)))", "Hz", "f_n f_floor I_s I_k L_m Î_k V_or E_off",
          "below the least peak current each pulse carries the same charge and the pulse rate falls")
 def pulse_rate(fs: Any, f_floor: Any, i_secondary: Any, i_clamp: Any, lm: Any, i_floor: Any, v_reflected: Any, e_off: Any) -> Any:

@@ -342,10 +342,11 @@ def turned(i_start: Any, i_left: Any) -> Any:
     return i_start - i_left
 
 
-@formula("Î_2 = max(I_e + I_b, Î_1 − ¾·V_or/L_m·t_s + I_x − exp(−¾·α·t_s)·((Î_1 + I_x)·cos(¾·ω·t_s) − I_q·sin(¾·ω·t_s)))", "A", "I_e I_b Î_1 V_or L_m t_s I_x α ω I_q",
-         "the secondary's current is largest towards the end of the open time: its end, or three quarters of its time")
 def secondary_peak(i_end: Any, i_back: Any, i_one: Any, v_reflected: Any, lm: Any, t_conducting: Any, i_drift: Any, alpha: Any, omega: Any, i_sine: Any) -> Any:
-    """Largest secondary current [A], seen from the primary."""
-    late = 0.75 * omega * t_conducting
-    ring = np.exp(-0.75 * alpha * t_conducting) * ((i_one + i_drift) * np.cos(late) - i_sine * np.sin(late))
-    return np.maximum(i_end + i_back, i_one - 0.75 * v_reflected / lm * t_conducting + i_drift - ring)
+    """Largest secondary current [A], seen from the primary: what the core has less what the leakage has, at its end and at fifteen instants before."""
+    most = i_end + i_back
+    for k in range(1, 16):
+        t = k / 16 * t_conducting
+        ring = np.exp(-alpha * t) * ((i_one + i_drift) * np.cos(omega * t) - i_sine * np.sin(omega * t))
+        most = np.maximum(most, i_one - v_reflected / lm * t + i_drift - ring)
+    return most

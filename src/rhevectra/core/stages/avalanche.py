@@ -25,7 +25,7 @@ SPREAD = 1.2
 DECISIONS: tuple[DecisionSpec, ...] = ()
 FIGURES = (
     FigureSpec("clamp.e_avalanche", "Avalanche energy of each pulse", "E_av", "clamp", corners.PEAKS, fixed="leakage tolerance", sentence="what the switch takes while it breaks down, every pulse: classes state what a single pulse may bring, seldom what every pulse may (common practice: none)"),
-    FigureSpec("clamp.power", "Avalanche power in the switch", "P_av", "clamp", corners.LOADED, fixed="leakage tolerance; what the auxiliary winding takes of the spike, up to some 6 %"),
+    FigureSpec("clamp.power", "Avalanche power in the switch", "P_av", "clamp", corners.LOADED, fixed="leakage tolerance; what the auxiliary winding takes of the spike, at light load up to half"),
     FigureSpec("clamp.v", "Node above the bus", "V_n", "clamp", corners.PEAKS, limit="clamp.v_budget", limit_kind="max", look_only=True),
     *(f for f in clamping.FIGURES if f.id not in ("clamp.diode_v_reverse", "clamp.t_recovery")),
 )

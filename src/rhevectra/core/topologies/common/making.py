@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
+from rhevectra.core.basis.corners import FULL
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
 from rhevectra.core.formulas.resonant import shorted_reading
@@ -133,7 +134,15 @@ def _parts(design: Any) -> Iterator[Part]:
         length = turns[k] * each + (LEAD_OUTS * (float(win.width[at[0]]) + 0.5 * each) if need.board is None else 0.0)
         start, *between, finish = pins[k].values()
         tap = pins[k].get(turns[k] // 2, "") if k == 0 and need.halves == 2 else ""
-        yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, float(w.i_rms), float(w.i_rms / laid.copper), float(abs(w.i_avg) / laid.copper) if abs(w.i_avg) > 1e-6 * w.i_rms else 0.0, tap)
+        yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, rms := _rms(design, k), rms / float(laid.copper), float(abs(w.i_avg) / laid.copper) if abs(w.i_avg) > 1e-6 * w.i_rms else 0.0, tap)
+
+
+def _rms(design: Any, k: int) -> float:
+    """Rms current of a winding at full load [A]: where several outputs share one, what it really takes; else what it was chosen for."""
+    solved = design.rows.get(f"secondary{k}.i_rms")
+    if solved is None:
+        return float(design.context["plan"].need.windings[k].i_rms)
+    return float(np.where(FULL.mask(design.grid), np.broadcast_to(solved.value, design.grid.shape), 0.0).max())
 
 
 MADE_TOLERANCE = 0.10

@@ -33,7 +33,8 @@ def secondary(sheet: Any, s: Any, o: Mapping[str, Any]) -> dict[str, Any]:
     """Rms and average of all secondary current."""
     core = {"v_reflected": o["v_or"], "lm": o["lm"]}
     both = {"t_conducting": o["t_secondary"], "i_one": o["i_one"], "i_end": o["i_end"], "i_back": o["i_back"], **core}
-    return {"i_top": sheet("secondary.i_top", turned_clamp.secondary_peak, i_drift=o["i_drift"], alpha=o["alpha"], omega=o["omega"], i_sine=o["i_sine"], **both),
+    ring = {"i_drift": o["i_drift"], "alpha": o["alpha"], "omega": o["omega"], "i_sine": o["i_sine"], **both}
+    return {"i_top": sheet.solved("secondary.i_top", turned_clamp.secondary_peak(**{k: plain(v) for k, v in ring.items()}), "A", "largest of the core's current less the leakage's over the open time, at sixteen instants", **ring),
             "i_secondary": sheet("secondary.i_rms", turned_clamp.secondary_rms, fs=o["fs"], q_after=o["q_after"], moment=o["moment"], square=o["square"], t_off=o["t_off"], t_window=o["t_clamp"], **both),
             "i_mean": sheet("secondary.i_mean", turned_clamp.secondary_average, rate=o["fs"], fs=s.fs, i_one=o["i_one"], t_off=o["t_off"], i_clamp=o["i_core"], **core)}
 

@@ -16,6 +16,7 @@ from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.declare import CANS
 from rhevectra.core.topologies.common.outputs import cans_for_step, record_range, resistance, step_and_life
 from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback import sharing
 from rhevectra.core.topologies.flyback.wound import Plan
 
 OPEN = 1.4
@@ -31,11 +32,15 @@ def record(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], shared: Mappi
 
 
 def _currents(work: Work, s: pd.Stage, o: dict[str, Any], k: int, name: str, shared: Mapping[str, list[Any]]) -> tuple[Any, Any]:
-    """Peak and rms of a rectifier: its part of the whole, or what leakage leaves each of several."""
-    if shared:
-        return work.sheet.again(f"{name}.i_peak", shared["peak"][k]), work.sheet.again(f"{name}.i_rms", shared["rms"][k])
-    part = {"i_out": s.i_outputs[k], "i_total": o["i_sum"]}
-    return work.sheet(f"{name}.i_peak", flyback.share, i_secondary=o["i_top"], **part), work.sheet(f"{name}.i_rms", flyback.share, i_secondary=o["i_secondary"], **part)
+    """Peak without the ring and rms of a rectifier: its part of the whole, or what leakage leaves each of several; its peak with the ring is recorded beside."""
+    sheet, own = work.sheet, {"i_out": s.i_outputs[k], "i_total": o["i_sum"]}
+    top = sheet.again(f"{name}.i_top", shared["peak"][k]) if shared else sheet(f"{name}.i_top", flyback.share, i_secondary=o["i_top"], **own)
+    if s.variant.turned:  # the leakage's current turns round in the clamp: nothing rings
+        sheet.again(f"{name}.i_peak", top)
+    else:
+        part = sheet.given(f"{name}.ring_share", sharing.ring_shares(s)[k], "", "solved", "what it takes of a current that all outputs take alike, by the leakages between the windings")
+        sheet(f"{name}.i_peak", flyback.swung, i_peak=top, share=part, turns_primary=s.np, turns_secondary=s.ns[k], v_node=o.get("crest", o["v_node"]), v_reflected=o["v_or"], c_node=s.c_node, leakage=s.leakage, i_top=o["i_top"])
+    return top, sheet.again(f"{name}.i_rms", shared["rms"][k]) if shared else sheet(f"{name}.i_rms", flyback.share, i_secondary=o["i_secondary"], **own)
 
 
 def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: int, shared: Mapping[str, list[Any]]) -> dict[str, Any]:
@@ -45,15 +50,15 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     v_out = sheet.given(f"load.v{n}", need.magnitude, "V", text=f"magnitude of {need.name}")
     sheet(f"{name}.v_reverse", flyback.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k], turns_primary=s.np)
     sheet.given(f"{name}.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
-    peak, rms = _currents(work, s, o, k, name, shared)
+    top, rms = _currents(work, s, o, k, name, shared)
     average = sheet.again(f"{name}.i_avg", s.i_outputs[k])
     sheet.given(f"{name}.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
     loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
     limit = sheet.given(f"{name}.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
     ripple = sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
-    bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(peak.value, work.grid.shape), float(np.min(np.broadcast_to(o["fs"].value, work.grid.shape)[corners.FULL.mask(work.grid)])))
-    more = _ripple_and_life(work, s, o, n, need, bank, peak, average)
+    bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(top.value, work.grid.shape), float(np.min(np.broadcast_to(o["fs"].value, work.grid.shape)[corners.FULL.mask(work.grid)])))
+    more = _ripple_and_life(work, s, o, n, need, bank, top, average)
     if k:
         record_range(work, n, need, shared["voltage"][k])
     bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")

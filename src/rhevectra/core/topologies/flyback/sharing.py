@@ -79,6 +79,12 @@ def apart(matrix: Leakage, leakage: float) -> Array:
     return matrix.apart(0, others) * leakage / matrix.shorted(0, others[:-1])[0]
 
 
+def ring_shares(s: pd.Stage) -> list[float]:
+    """What each output takes of a current that all have to take, so that the field between them changes least; never less than nothing."""
+    alike = np.linalg.solve(s.extra["apart"][:-1, :-1], np.ones(len(s.ns) - 1))
+    return [max(float(x), 0.0) for x in alike / alike.sum()]
+
+
 def spike(s: pd.Stage, o: Mapping[str, Any], line: Any) -> Array:
     """What drives the current of the leakage into the outputs [V]: the node's clamp over the reflected voltage, never more than the leakage can lift the node."""
     return np.minimum(line(o["crest" if "crest" in o else "v_node"]) - line(o["v_or"]), line(o["i_one"]) * np.sqrt(line(s.leakage) / line(s.c_node)))
