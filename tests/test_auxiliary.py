@@ -19,6 +19,7 @@ from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import auxiliary
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.circuit import schematic
 from rhevectra.drawing.switching import supply_window
 from rhevectra.project.codec import decode
 from spice import measure
@@ -191,3 +192,19 @@ def test_what_it_takes_of_the_clamp(decisions, most):
         burnt = np.trapezoid(across * through, found.t) / found.period
         assert -0.005 < at("clamp.power") / burnt - 1 < most, (line, decisions)
         assert -0.005 < at("switch.v_peak") / found.voltages["drain"].max() - 1 < (0.1 if d.clamp == "zener" else 0.03), (line, decisions)
+
+
+@pytest.mark.parametrize("topology", ["flyback", "flyback_qr", "flyback_2sw"])
+def test_the_circuit_draws_the_supply_and_all_outputs_where_there_is_room(topology):
+    """In a tall picture what lies below the power stage is drawn with its values, every text clear of the others; in a low one only the power stage."""
+    d = size(RACK, {"topology": topology})
+    corner = d.grid.find(230.0)
+    tall, low = schematic(d, corner, 118.0, 105.0), schematic(d, corner, 118.0, 60.0)
+    texts = {x.text for x in tall.items if hasattr(x, "text")}
+    r, ns = d.rows["aux.r_series"], int(d.value("transformer.ns2"))
+    assert any(t.startswith(f"auxiliary, {d.value('transformer.naux'):g} turns") for t in texts) and any((show(float(r.value), "Ω") in t or r.value == 0) and show(d.value("start.c_supply"), "F") in t for t in texts)
+    assert any(t.startswith(f"{ns} turns, ") for t in texts) and sum(t.startswith(("+15 V", "-15 V")) for t in texts) == 2
+    assert not any("turns" in x.text for x in low.items if hasattr(x, "text")) and len(low.items) < len(tall.items) and "not drawn" in low.caption and "not drawn" not in tall.caption
+    places = [(x.x, x.y, x.text) for x in tall.items if hasattr(x, "text")]
+    for k, (x, y, _) in enumerate(places):
+        assert all(abs(y - v) > 2.5 or abs(x - u) > 8.0 for u, v, _ in places[:k])

@@ -18,18 +18,21 @@ if TYPE_CHECKING:
 
 PLANE = (100.0, 60.0)
 WIRE, HEAVY, WIDEST, TALLEST = 0.35, 0.9, 1.7, 1.35
+ROOM = 0.7
+"""Least scale [mm] at which what stands below the power stage is drawn too."""
 
 
 class _Pen:
     """Maps the plane to the page and draws along the line from a symbol's start to its end."""
 
-    def __init__(self, picture: Picture) -> None:
+    def __init__(self, picture: Picture, tall: float = PLANE[1]) -> None:
+        """tall: height of the plane."""
         self.picture, self.weight = picture, WIRE
-        scale = min((picture.width - 26) / PLANE[0], (picture.height - 10) / PLANE[1])
+        scale = min((picture.width - 26) / PLANE[0], (picture.height - 10) / tall)
         self.wide = min((picture.width - 34) / PLANE[0], WIDEST * scale)
-        self.high = min((picture.height - 10) / PLANE[1], TALLEST * scale)
+        self.high = min((picture.height - 10) / tall, TALLEST * scale)
         self.x0 = max((picture.width - PLANE[0] * self.wide) / 2 - 8, 6.0)
-        self.y0 = max((picture.height - PLANE[1] * self.high) / 2 - 2, 4.0)
+        self.y0 = max((picture.height - tall * self.high) / 2 - 2, 4.0)
 
     def place(self, p: tuple[float, float]) -> tuple[float, float]:
         return self.x0 + p[0] * self.wide, self.y0 + p[1] * self.high
@@ -147,9 +150,14 @@ def conducting(design: Design, found: "Exact", instant: float, width: float, hei
 
 
 def _drawn(design: Design, corner: Corner, width: float, height: float, found: "Exact | None", instant: float) -> Picture:
-    picture = Picture(width, height, shown_at(corner) if found is None else f"{found.stretch_at(instant).name} · {show(instant, 's')}")
-    pen = _Pen(picture)
-    for symbol in TOPOLOGIES[design.topology].schematic(design, corner):
+    symbols, told = TOPOLOGIES[design.topology].schematic(design, corner), shown_at(corner)
+    tall = max(PLANE[1], *(s.end[1] + 4 for s in symbols))
+    if found is not None or min((height - 10) / tall, (width - 34) / PLANE[0]) < ROOM:
+        told += " · auxiliary and further windings not drawn: no room" if tall > PLANE[1] else ""
+        symbols, tall = [s for s in symbols if s.end[1] <= PLANE[1]], PLANE[1]
+    picture = Picture(width, height, told if found is None else f"{found.stretch_at(instant).name} · {show(instant, 's')}")
+    pen = _Pen(picture, tall)
+    for symbol in symbols:
         shown, current = symbol, 0.0
         if found is not None and symbol.element:
             name = symbol.element.lower()

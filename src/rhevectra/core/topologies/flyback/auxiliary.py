@@ -44,7 +44,7 @@ SERIES = (2.2, 470.0)
 """Range of the resistor in series with the diode that the rule looks through [Ω]."""
 DECISIONS = (
     DecisionSpec("aux.i_idle", "Controller supply current at no load", "feedback", unit="A", low=1e-5, high=0.1),
-    DecisionSpec("aux.regulator", "Regulator of the auxiliary supply", "feedback", "choice", options=("none", "linear"), schools="none: the controller takes what the winding gives; linear: a transistor and a Zener diode, where that is too much with load and too little at idle"),
+    DecisionSpec("aux.regulator", "Regulator of the auxiliary supply", "feedback", "choice", options=("none", "linear"), schools="none: the controller takes what the winding gives; linear: a transistor and a Zener diode, where that is too much with load and too little at idle; beside a secondary, away from the primary, the winding hardly sees the spike and needs neither"),
     DecisionSpec("aux.r_series", "Resistor in series with the supply's diode", "feedback", unit="Ω", low=0, high=1e4, schools="none; 4.7 to 47 Ω take the crest of the leakage's spike, and some of the supply at idle"),
     DecisionSpec("aux.v_trip", "Over-voltage trip of the auxiliary supply", "feedback", unit="V", low=5, high=100, schools="a Zener diode just above what the supply reaches; the controller's own limit"),
 )
