@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 PLANE = (100.0, 60.0)
 WIRE, HEAVY, WIDEST, TALLEST = 0.35, 0.9, 1.7, 1.35
+NARROW, SMALL = 95.0, 2.7
+"""Width [mm] below which the drawing is stretched upwards and its texts are small, so that they keep clear of each other; their size."""
 ROOM = 0.7
 """Least scale [mm] at which what stands below the power stage is drawn too."""
 
@@ -28,9 +30,11 @@ class _Pen:
     def __init__(self, picture: Picture, tall: float = PLANE[1]) -> None:
         """tall: height of the plane."""
         self.picture, self.weight = picture, WIRE
+        narrow = picture.width < NARROW
+        self.text = SMALL if narrow else 3.2
         scale = min((picture.width - 26) / PLANE[0], (picture.height - 10) / tall)
-        self.wide = min((picture.width - 34) / PLANE[0], WIDEST * scale)
-        self.high = min((picture.height - 10) / tall, TALLEST * scale)
+        self.wide = min((picture.width - (28 if narrow else 34)) / PLANE[0], WIDEST * scale)
+        self.high = min((picture.height - 10) / tall, (2.0 if narrow else TALLEST) * scale)
         self.x0 = max((picture.width - PLANE[0] * self.wide) / 2 - 8, 6.0)
         self.y0 = max((picture.height - tall * self.high) / 2 - 2, 4.0)
 
@@ -202,11 +206,11 @@ def _label(pen: _Pen, symbol: Any) -> None:
     x, y = pen.place(((ax + bx) / 2, (ay + by) / 2))
     role = symbol.side if symbol.kind != "core" else "ink"
     if symbol.kind == "core":
-        pen.picture.text(x, max(pen.place((0, 58.5))[1], pen.place((0, 55))[1] + 3.8), symbol.label, role, "middle", 3.2, True)  # clear of the lowest wire however small the drawing is
+        pen.picture.text(x, max(pen.place((0, 58.5))[1], pen.place((0, 55))[1] + 3.8), symbol.label, role, "middle", pen.text, True)  # clear of the lowest wire however small the drawing is
     elif symbol.kind == "note":
-        pen.picture.text(x, y, symbol.label, role, "middle", 3.2)
+        pen.picture.text(x, y, symbol.label, role, "middle", pen.text)
     elif abs(by - ay) < 1e-6:
-        pen.picture.text(pen.place(symbol.start)[0] + 3.5 * pen.wide, y + 5.4 * pen.high, symbol.label, role, "left", 3.2, clear=True)
+        pen.picture.text(pen.place(symbol.start)[0] + 3.5 * pen.wide, y + 5.4 * pen.high, symbol.label, role, "left", pen.text, clear=True)
     else:
         left = (symbol.kind in ("resistor", "inductor", "switch", "winding") and symbol.side == "primary") or symbol.flip
-        pen.picture.text(x + (-3.4 if left else 3.6) * pen.wide, y + 1.0, symbol.label, role, "right" if left else "left", 3.2)
+        pen.picture.text(x + (-3.4 if left else 3.6) * pen.wide, y + 1.0, symbol.label, role, "right" if left else "left", pen.text)
