@@ -46,7 +46,7 @@ DECISIONS = (
     DecisionSpec("aux.i_idle", "Controller supply current at no load", "feedback", unit="A", low=1e-5, high=0.1),
     DecisionSpec("aux.regulator", "Regulator of the auxiliary supply", "feedback", "choice", options=("none", "linear"), schools="none: the controller takes what the winding gives; linear: a transistor and a Zener diode, where that is too much with load and too little at idle; beside a secondary, away from the primary, the winding hardly sees the spike and needs neither"),
     DecisionSpec("aux.r_series", "Resistor in series with the supply's diode", "feedback", unit="Ω", low=0, high=1e4, schools="none; 4.7 to 47 Ω take the crest of the leakage's spike, and some of the supply at idle"),
-    DecisionSpec("aux.v_trip", "Over-voltage trip of the auxiliary supply", "feedback", unit="V", low=5, high=100, schools="a Zener diode just above what the supply reaches; the controller's own limit"),
+    DecisionSpec("aux.v_trip", "Over-voltage trip of the auxiliary supply", "feedback", unit="V", low=5, high=300, schools="a Zener diode just above what the supply reaches; the controller's own limit"),
 )
 _LEFT_OUT = "what the winding takes out of the ring behind the spike; supply current where it is neither idle nor full"
 FIGURES = (
@@ -193,10 +193,10 @@ def _choose(work: Work, plan: Any, s: pd.Stage, winding: Winding, window: tuple[
     down = _follows(work, s) * (work.need.outputs[work.need.main].magnitude - _smallest(work))
     least = LEAST_ROOM * window[0] + down
     most = {"where its trip catches an open feedback in time for the output's capacitors": min(_trip_for_capacitors(work, plan, s), window[1]), "the controller's limit": window[1]}
-    plain_one = tried.smallest(least, most)
-    regulator = work.choose("aux.regulator", "linear" if plain_one is None else "none", "no resistor keeps the supply inside the controller's window from idle to the current limit" if plain_one is None else "the supply stays inside the controller's window from idle to the current limit")
+    without = tried.smallest(least, most)
+    regulator = work.choose("aux.regulator", "linear" if without is None else "none", "no resistor keeps the supply inside the controller's window from idle to the current limit" if without is None else "the supply stays inside the controller's window from idle to the current limit")
     linear = str(regulator.value) == "linear"
-    resistor = work.choose("aux.r_series", tried.largest(least + LEAST_ROOM * DROPOUT) if linear else plain_one or tried.smallest(0.0, most) or (tried.ohms[-1], "no resistor keeps the greatest supply below the controller's limit", ()))
+    resistor = work.choose("aux.r_series", tried.largest(least + LEAST_ROOM * DROPOUT) if linear else without or tried.smallest(0.0, most) or (tried.ohms[-1], "no resistor keeps the greatest supply below the controller's limit", ()))
     return regulator, resistor, winding.supply(float(resistor.value))
 
 
