@@ -72,7 +72,7 @@ def supply_window(design: Design, corner: Corner, width: float, height: float, h
     picture = Picture(width, height, f"thin: lowest line, thick: highest; {'no resistor' if r.value == 0 else show(r.value, r.unit)} in series; at most {show(high.value, 'V')}{where}")
     points = [k for k, p in enumerate(grid.points) if p.case == "run" and not p.label]
     loads = np.array([grid.points[k].load for k in points])
-    shown = [("aux.v_high", "supply", "primary"), *([("aux.v_low", "supply at the lowest setting", "secondary")] if abs(main.voltage_min or main.voltage) < main.magnitude else []), ("aux.v_turns", "by turns alone", "aux")]
+    shown = [("aux.v_high", "supply", "primary"), *([("aux.v_low", "supply at the lowest setting", "secondary")] if main.least < main.magnitude else []), ("aux.v_turns", "by turns alone", "aux")]
     curves = [(name, say, role, line, np.array([design.rows[name].at((line, 0, k, -1 if line else 0)) for k in points])) for name, say, role in shown for line in ((0, len(grid.lines) - 1) if name != "aux.v_turns" else (0,))]
     top = max(high.limit or 0.0, *(float(y.max()) for *_, y in curves)) * 1.1
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.0, 1.0), (0.5 * (low.limit or 0.0), top), "auxiliary supply", "V", x_unit="of full load")

@@ -113,6 +113,11 @@ class Output:
         """Largest magnitude of the voltage [V]: what power, stress and turns are sized for."""
         return abs(self.voltage_max)  # type: ignore[arg-type]
 
+    @property
+    def least(self) -> float:
+        """Magnitude of the smallest setting [V]."""
+        return abs(self.voltage_min)  # type: ignore[arg-type]
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SourceImpedance:

@@ -26,6 +26,6 @@ def usual_topology(need: Requirement, stiff: bool) -> tuple[str, str]:
     if need.is_dc and need.mains.v_max <= BATTERY:
         return ("forward_active_clamp" if power <= MIDDLE else "push_pull" if power <= LARGE else "full_bridge"), habit(" from a low dc source")
     narrow = stiff or (need.is_dc and need.mains.v_max <= STIFF * need.mains.v_min)
-    if narrow and out.current_max <= HEAVY and out.magnitude <= ADJUSTED * abs(out.voltage_min or out.voltage):
+    if narrow and out.current_max <= HEAVY and out.magnitude <= ADJUSTED * out.least:
         return ("llc_half" if power <= LARGE else "llc_full"), habit(" behind a bus that hardly moves")
     return ("forward_2sw" if power <= MIDDLE else "half_bridge" if power <= LARGE else "full_bridge"), habit("")

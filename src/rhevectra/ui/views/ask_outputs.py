@@ -39,7 +39,7 @@ def _full(out: Output, text: str) -> Output:
 
 
 def _span(out: Output) -> str:
-    low, high = abs(out.voltage_min or out.voltage), abs(out.voltage_max or out.voltage)
+    low, high = out.least, abs(out.voltage_max or out.voltage)
     return "" if low == high else f"{low:g}-{high:g} V"
 
 

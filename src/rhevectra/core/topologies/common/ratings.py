@@ -57,6 +57,11 @@ def drawn(work: Work) -> float:
     return coupler + DIVIDER
 
 
+def least_setting(work: Work) -> Any:
+    """Row of the regulated output at its smallest setting [V]."""
+    return work.sheet.given("load.v_main_least", work.need.outputs[work.need.main].least, "V", text="regulated output, its smallest setting")
+
+
 def _ratio(work: Work) -> Any:
     return work.choose("feedback.ctr", 0.5, "a class of 80 to 160 % at 5 mA has some six tenths of it at a milliampere (typical, from memory)")
 
@@ -68,12 +73,11 @@ def _pull(work: Work) -> Any:
 def _coupler(work: Work, v_ref: float) -> None:
     """Resistor of the optocoupler's diode beside a shunt reference [V], and what its transistor still draws when it is old."""
     sheet, choose, main = work.sheet, work.choose, work.need.outputs[work.need.main]
-    least = abs(main.voltage_min or main.voltage)
     left = choose("feedback.ctr_left", 0.5, "half of it at the end of its life (common practice)")
-    if least - v_ref - V_LED < LED_LEAST:
-        work.find(NOTE, "feedback", f"{show(least, 'V')} leave nothing for an optocoupler's diode over its reference: feed it from another rail", "feedback.error")
+    if main.least - v_ref - V_LED < LED_LEAST:
+        work.find(NOTE, "feedback", f"{show(main.least, 'V')} leave nothing for an optocoupler's diode over its reference: feed it from another rail", "feedback.error")
         return
-    rows = {"v_out": sheet.given("load.v_main_least", least, "V", text="regulated output, its smallest setting"), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": _ratio(work), "left": left}
+    rows = {"v_out": least_setting(work), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": _ratio(work), "left": left}
     most = sheet("feedback.r_led_most", output.coupler_resistor, **rows, i_pull=_pull(work))
     r = choose("feedback.r_led", lambda: at_most(float(most.value), "E24"), "largest of E24 with which the coupler still stops the pulses when it is old", most=most)
     sheet("feedback.i_end", output.coupler_pull, **rows, r=r)

@@ -4,7 +4,7 @@ It follows the regulated output by its turns only where the field between them s
 more the outputs carry, and its small current takes the crest of that; where pulses are rare it has to take so much from each that it sinks.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -21,6 +21,7 @@ from rhevectra.core.formulas import auxiliary, output
 from rhevectra.core.formulas import sharing as shares
 from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.stages.work import FigureSpec, Work
+from rhevectra.core.topologies.common.ratings import least_setting
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import sharing
 from rhevectra.core.topologies.flyback.outputs import OPEN
@@ -60,12 +61,6 @@ FIGURES = (
 )
 
 
-def _smallest(work: Work) -> float:
-    """The regulated output at its smallest setting [V]."""
-    main = work.need.outputs[work.need.main]
-    return abs(main.voltage_min or main.voltage)
-
-
 def _follows(work: Work, s: pd.Stage) -> float:
     """Volts of the supply for a volt of the regulated output."""
     return float(plain(s.ns[-1])) / float(plain(s.ns[0]))
@@ -89,20 +84,22 @@ class Supplied(Struct, frozen=True):
 class Winding:
     """What the winding sees in a pulse at all corners, and what stands behind it; all from the primary."""
 
-    def __init__(self, plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], volts: Array | None) -> None:
-        """volts: of all outputs with their drops (outputs, N), where there are several."""
+    def __init__(self, plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], outputs: Sequence[Any]) -> None:
+        """outputs: what they stand at, where there are several; the regulated one, the first, as the stage knows it."""
         a, apart = sharing.asked(plan, s, o, shape), s.extra["apart"]
         self.ratio = float(plain(s.np)) / float(plain(s.ns[-1]))
-        self.charge = np.broadcast_to(np.asarray(plain(s.i_outputs[-1]), float), shape).ravel() / self.ratio / a.fs
-        self.fs, self.shape, self.own = a.fs, shape, s.extra["r_auxiliary"] + DIODE_R
-        length, current, rise = _of_one(a) if volts is None else _of_several(a, volts)
+        self.charge = sharing.spread(s.i_outputs[-1], shape) / self.ratio / a.fs
+        self.fs, self.own = a.fs, s.extra["r_auxiliary"] + DIODE_R
+        volts = np.array([a.volts[0], *((sharing.spread(v, shape) + d) * r for v, d, r in zip(outputs[1:], a.forward[1:], a.ratio[1:], strict=True))])
+        length, current, rise = _of_several(a, volts) if outputs else _of_one(a)
+        alike, parts, leakages = _split(apart)
         if not s.variant.turned:
-            length, current = _ringing(s, o, shape, length, current, rise)
+            length, current = _ringing(s, o, shape, length, current, rise, alike)
         current = current * (1 + self.charge / a.wanted.sum(0))
-        self.length, self.total = length, current.sum(1)
-        _, part, self.leakage = _split(apart, current[1:])
+        self.length, self.total, conducts = length, current.sum(1), _conducting(current[1:])
+        part, self.leakage, self.l_apart = np.moveaxis(parts[conducts], -1, 1), leakages[conducts], float(leakages[-1])
         slope, mean = np.diff(current, axis=0) / length[:, None], 0.5 * (current[1:] + current[:-1])
-        at_node = (a.volts if volts is None else volts) + a.resistance[:, None] * mean + np.einsum("kj,sjn->skn", a.apart, slope)
+        at_node = volts + a.resistance[:, None] * mean + np.einsum("kj,sjn->skn", a.apart, slope)
         self.open = (part * (at_node - np.einsum("j,sjn->sn", apart[-1, :-1], slope)[:, None])).sum(1)
         self.resistance = (part**2 * a.resistance[:, None]).sum(1)
 
@@ -126,21 +123,20 @@ def _of_several(a: sharing.Asked, volts: Array) -> tuple[Array, Array, int]:
     return length.reshape(-1, THIN, length.shape[1]).sum(1), current[::THIN], a.steps[0] // THIN
 
 
-def _ringing(s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], length: Array, current: Array, rise: int) -> tuple[Array, Array]:
-    """Steps of the pulse with the first half periods of the ring of leakage and node between what the leakage and what the core gives (after so many steps)."""
-    def line(x: Any) -> Array:
-        return np.broadcast_to(np.asarray(plain(x), float), shape).ravel()
-    quarter = 0.5 * np.pi * np.sqrt(line(s.leakage) * line(s.c_node))
-    swing = np.minimum(np.maximum(sharing.spike(s, o, line), 0.0) * np.sqrt(line(s.c_node) / line(s.leakage)), current[rise].sum(0))
+def _ringing(s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], length: Array, current: Array, rise: int, alike: Array) -> tuple[Array, Array]:
+    """Steps of the pulse with the first half periods of the ring of leakage and node between what the leakage and what the core gives (after so many steps); alike: how each set of outputs shares it."""
+    leakage, node = sharing.spread(s.leakage, shape), sharing.spread(s.c_node, shape)
+    quarter = 0.5 * np.pi * np.sqrt(leakage * node)
+    swing = np.minimum(np.maximum(sharing.spike(s, o, lambda x: sharing.spread(x, shape)), 0.0) * np.sqrt(node / leakage), current[rise].sum(0))
     turns = np.append((-LEFT) ** np.arange(SWINGS), 0.0)[:, None, None] * swing
-    part, *_ = _split(s.extra["apart"], current[rise][None])
+    part = np.moveaxis(alike[_conducting(current[rise][None])], -1, 1)
     ring, times = np.maximum(current[rise] + part * turns, 0.0), np.array([1.0, *[2.0] * (SWINGS - 1), 1.0])[:, None] * quarter
     return np.concatenate([length[:rise], times, length[rise:]]), np.concatenate([current[: rise + 1], ring, current[rise + 1 :]])
 
 
-def _split(apart: Array, current: Array) -> tuple[Array, Array, Array]:
-    """How the outputs that conduct (those with a current, else the one with most of it) share what all have to take, what each of them loses of what the winding takes (steps, outputs, N), and the leakage behind it [H] (steps, N): so that the field changes least."""
-    n = current.shape[1]
+def _split(apart: Array) -> tuple[Array, Array, Array]:
+    """For every set of outputs that conduct (by number, its bits): how they share what all have to take, what each of them loses of what the winding takes (sets, outputs), and the leakage behind it [H] (sets,): so that the field changes least."""
+    n = len(apart) - 1
     alike, parts, leakage = np.zeros((2**n, n)), np.zeros((2**n, n)), np.zeros(2**n)
     for some in range(1, 2**n):
         on = [k for k in range(n) if some >> k & 1]
@@ -148,9 +144,13 @@ def _split(apart: Array, current: Array) -> tuple[Array, Array, Array]:
         alike[some, on], parts[some, on] = np.linalg.solve(bordered, np.column_stack([np.append(0.0 * apart[on, -1], 1.0), np.append(apart[on, -1], 1.0)]))[:-1].T
         x = np.append(-parts[some], 1.0)
         leakage[some] = x @ apart @ x
-    conducts = ((current > 1e-9) << np.arange(n)[:, None]).sum(1)
-    conducts = np.where(conducts == 0, 1 << current.argmax(1), conducts)
-    return np.moveaxis(alike[conducts], -1, 1), np.moveaxis(parts[conducts], -1, 1), leakage[conducts]
+    return alike, parts, leakage
+
+
+def _conducting(current: Array) -> Array:
+    """Number of the set of outputs that conduct (steps, N): those with a current (steps, outputs, N), else the one with most of it."""
+    found = ((current > 1e-9) << np.arange(current.shape[1])[:, None]).sum(1)
+    return np.where(found == 0, 1 << current.argmax(1), found)
 
 
 class _Tried(Struct, frozen=True):
@@ -184,34 +184,30 @@ def _tried(winding: Winding, high: int, low: int) -> _Tried:
     return _Tried(ohms, found[: len(ohms)], found[len(ohms) :])
 
 
-def _choose(work: Work, plan: Any, s: pd.Stage, winding: Winding, window: tuple[float, float]) -> tuple[Any, Any, Supplied]:
-    """Regulator and resistor, and the supply that they leave. window: of the controller [V]."""
+def _choose(work: Work, plan: Any, s: pd.Stage, winding: Winding, window: tuple[float, float]) -> tuple[bool, Any, Supplied]:
+    """Whether there is a regulator, the resistor, and the supply that they leave. window: of the controller [V]."""
     shape = work.grid.shape
     peaks, run = (np.broadcast_to(d.mask(work.grid), shape).ravel() for d in (corners.PEAKS, corners.RUN))
     found = winding.supply(rounds=1)
     tried = _tried(winding, int(np.where(peaks, found.voltage, 0.0).argmax()), int(np.where(run, found.voltage, np.inf).argmin()))
-    down = _follows(work, s) * (work.need.outputs[work.need.main].magnitude - _smallest(work))
+    main = work.need.outputs[work.need.main]
+    down = _follows(work, s) * (main.magnitude - main.least)
     least = LEAST_ROOM * window[0] + down
     most = {"where its trip catches an open feedback in time for the output's capacitors": min(_trip_for_capacitors(work, plan, s), window[1]), "the controller's limit": window[1]}
     without = tried.smallest(least, most)
     regulator = work.choose("aux.regulator", "linear" if without is None else "none", "no resistor keeps the supply inside the controller's window from idle to the current limit" if without is None else "the supply stays inside the controller's window from idle to the current limit")
     linear = str(regulator.value) == "linear"
     resistor = work.choose("aux.r_series", tried.largest(least + LEAST_ROOM * DROPOUT) if linear else without or tried.smallest(0.0, most) or (tried.ohms[-1], "no resistor keeps the greatest supply below the controller's limit", ()))
-    return regulator, resistor, winding.supply(float(resistor.value))
+    return linear, resistor, winding.supply(float(resistor.value))
 
 
 def record(work: Work, plan: Any, s: pd.Stage, o: Mapping[str, Any], shared: Mapping[str, list[Any]]) -> None:
     """Rows of the supply; shared: of several outputs, what they stand at."""
     sheet, shape = work.sheet, work.grid.shape
-    volts = None
-    if shared:
-        drops = [plan.rectifiers[k]["row"]["v_forward_v"] for k in s.extra["order"]]
-        ratio = [float(plain(s.np)) / float(plain(n)) for n in s.ns[:-1]]
-        volts = np.array([(np.broadcast_to(np.asarray(plain(s.v_out if v is None else v), float), shape).ravel() + d) * r for v, d, r in zip(shared["voltage"], drops, ratio, strict=True)])
     v_min, v_max = SUPPLY_WINDOW[plan.switch["integrated"]]
-    regulator, resistor, found = _choose(work, plan, s, Winding(plan, s, o, shape, volts), (v_min, v_max))
-    linear = str(regulator.value) == "linear"
-    _rows(work, s, o, {"series": resistor}, {k: getattr(found, k).reshape(shape) for k in ("voltage", "peak", "rms", "given")})
+    winding = Winding(plan, s, o, shape, shared.get("voltage", ()))
+    linear, resistor, found = _choose(work, plan, s, winding, (v_min, v_max))
+    _rows(work, s, o, winding.l_apart, resistor, {k: getattr(found, k).reshape(shape) for k in ("voltage", "peak", "rms", "given")})
     most = float(np.where(corners.PEAKS.mask(work.grid), sheet.rows["aux.v_high"].value, 0.0).max())
     sheet.given("aux.v_min", v_min + DROPOUT * linear, "V", "catalogue", "under-voltage lock-out of the controller class" + (", and what a regulator drops" if linear else ""))
     room = f"Zener diode of E24 that the greatest supply, {show(most, 'V')}, stays {(TRIP_ROOM - 1) * 100:.0f} % below"
@@ -221,16 +217,15 @@ def record(work: Work, plan: Any, s: pd.Stage, o: Mapping[str, Any], shared: Map
         sheet("aux.p_regulator", output.dropped, v_in=sheet.rows["aux.v_high"], v_out=v_min + DROPOUT, i=s.i_outputs[-1])
 
 
-def _rows(work: Work, s: pd.Stage, o: Mapping[str, Any], choices: Mapping[str, Any], found: Mapping[str, Array]) -> None:
+def _rows(work: Work, s: pd.Stage, o: Mapping[str, Any], l_apart: float, resistor: Any, found: Mapping[str, Array]) -> None:
     sheet = work.sheet
     by_turns = {"turns_aux": s.ns[-1], "turns_secondary": s.ns[0]}
     turned = sheet("aux.v_turns", output.auxiliary_voltage, **by_turns, v_out=s.v_out, v_drop=o["drop"], v_forward=AUX_DROP)
     text = "solved: what the winding sees in a pulse, its diode taking the crest of it through the leakage to the outputs that conduct, until the charge is what the controller takes"
-    apart = sheet.given("aux.l_apart", float(_split(s.extra["apart"], np.ones((1, len(s.ns) - 1, 1)))[2][0, 0]), "H", "solved", "leakage between this winding and the outputs, seen from the primary, as the stack is laid")
-    inputs = {"v_turns": turned, "i_supply": s.i_outputs[-1], "l_apart": apart, "leakage": s.leakage, "i_top": o["i_top"], **choices}
+    apart = sheet.given("aux.l_apart", l_apart, "H", "solved", "leakage between this winding and the outputs, seen from the primary, as the stack is laid")
+    inputs = {"v_turns": turned, "i_supply": s.i_outputs[-1], "l_apart": apart, "leakage": s.leakage, "i_top": o["i_top"], "series": resistor}
     high = sheet.solved("aux.v_high", found["voltage"], "V", text, **inputs)
-    least = sheet.given("load.v_main_least", _smallest(work), "V", text="regulated output, its smallest setting")
-    sheet("aux.v_low", output.auxiliary_at_least, v_aux=high, **by_turns, v_out=s.v_out, v_least=least)
+    sheet("aux.v_low", output.auxiliary_at_least, v_aux=high, **by_turns, v_out=s.v_out, v_least=least_setting(work))
     sheet.solved("aux.i_peak", found["peak"], "A", text, **inputs)
     sheet.solved("aux.i_rms", found["rms"], "A", text, **inputs)
     sheet("aux.v_reverse", output.auxiliary_reverse, v_aux=high, v_bus=s.v_bus, turns_aux=s.ns[-1], turns_primary=s.np)

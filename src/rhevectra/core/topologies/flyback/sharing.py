@@ -124,10 +124,15 @@ class Asked(Struct, frozen=True):
     v_or: Array
 
 
+def spread(x: Any, shape: tuple[int, ...], some: Any = ...) -> Array:
+    """A row or number over the grid of that shape, flat; some: index of the corners, all where none is given."""
+    return np.broadcast_to(np.asarray(plain(x), float), shape)[some].ravel()
+
+
 def asked(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], some: Any = ...) -> Asked:
     """What is shared at some corners (an index; all where none is given)."""
     def line(x: Any) -> Array:
-        return np.broadcast_to(np.asarray(plain(x), float), shape)[some].ravel()
+        return spread(x, shape, some)
     rectifiers = [plan.rectifiers[k]["row"] for k in s.extra["order"]]
     ratio = np.array([float(plain(s.np)) / float(plain(n)) for n in s.ns[:-1]])
     resistance = np.array([r["r_dynamic_ohm"] + x for r, x in zip(rectifiers, s.extra["r_effective"][1:-1], strict=True)]) * ratio**2

@@ -37,10 +37,10 @@ AUX_VOLTS, AUX_LEAST, AUX_MOST = 14.0, 11.5, 24.0
 
 def _auxiliary_aim(out: Output) -> tuple[float, str, tuple[str, ...]]:
     """Voltage of the auxiliary winding at the output's highest setting [V]: it follows that output down to its lowest."""
-    wanted = (AUX_LEAST + AUX_DROP) * out.magnitude / abs(out.voltage_min or out.voltage) - AUX_DROP
+    wanted = (AUX_LEAST + AUX_DROP) * out.magnitude / out.least - AUX_DROP
     if wanted <= AUX_VOLTS:
         return AUX_VOLTS, "middle of the controller's supply window", ()
-    return float(f"{min(wanted, AUX_MOST):.3g}"), f"at the highest setting, so that {AUX_LEAST:g} V are left at the lowest of {abs(out.voltage_min or out.voltage):g} V", ()
+    return float(f"{min(wanted, AUX_MOST):.3g}"), f"at the highest setting, so that {AUX_LEAST:g} V are left at the lowest of {out.least:g} V", ()
 
 
 def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rectifiers: Mapping[int, dict[str, Any]], v_bus: Array, aims: Mapping[int, float], bleeds: Mapping[int, float]) -> pd.Stage:
