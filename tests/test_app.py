@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec import structs
 
 from requirements import random_requirements
 from rhevectra import demo
@@ -82,7 +83,7 @@ def test_history_names_edits_and_a_refused_edit_leaves_no_trace(session):
     session.free("fs")
     assert session.past[-1].name == "Switching frequency follows its rule"
     names = [session.undo(), session.undo(), session.undo(), session.undo()]
-    assert names[-1] is None and replace(session.document, log=()) == session.saved and session.changed and session.before is None  # the log of the reading stays
+    assert names[-1] is None and structs.replace(session.document, log=()) == session.saved and session.changed and session.before is None  # the log of the reading stays
     assert session.redo() == "Switching frequency 65.0 kHz → 80.0 kHz"
 
 

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec import structs
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
 
@@ -110,7 +111,7 @@ def test_undo_through_200_random_edits_gives_back_every_document(window):
     from rhevectra.core.basis.decisions import Measured
 
     rng, session = random.Random(6), window.session
-    bare = lambda: encode(replace(session.document, log=()))  # noqa: E731  (the log is outside undo)
+    bare = lambda: encode(structs.replace(session.document, log=()))  # noqa: E731  (the log is outside undo)
     seen = [bare()]
     numbers = [s for s, row in session.design.decisions() if s.kind == "number" and not isinstance(row.value, str)]
     while len(seen) < 201:

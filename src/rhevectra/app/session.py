@@ -1,13 +1,15 @@
 """The open project: document, design, history, held reference. No interface in here; the window shows what this holds."""
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from time import perf_counter
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.decisions import DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError
@@ -15,7 +17,6 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.design import Design
-from rhevectra.core.design.size import size
 from rhevectra.project import store
 from rhevectra.project.document import Document
 from rhevectra.project.log import READING, Entry
@@ -24,8 +25,7 @@ BURST = 1.5
 """Nudges of one decision that follow each other within this many seconds are one edit."""
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One edit that can be taken back: its name, the document before it, and for a decision its id and its value then."""
 
     name: str
@@ -75,9 +75,14 @@ class Session:
 
     def _designed(self, document: Document) -> Design:
         start = perf_counter()
-        design = size(document.requirement, document.decisions, document.as_built, self.catalogue)
+        design = self._sized(document.requirement, document.decisions, document.as_built)
         self.elapsed = perf_counter() - start
         return design
+
+    def _sized(self, requirement: Requirement, pins: Mapping[str, Any], as_built: Mapping[str, Measured] | None = None) -> Design:
+        from rhevectra.core.design.size import size  # not read where another process has opened the session
+
+        return size(requirement, pins, as_built, self.catalogue)
 
     def _edit(self, step: Step, document: Document, burst: bool = False) -> None:
         if document == self.document:
@@ -185,7 +190,7 @@ class Session:
 
     def hold_pins(self, pins: Mapping[str, Any]) -> None:
         """Hold the design that other pins give for the same requirement. Raises InputError."""
-        self.reference = size(self.document.requirement, pins, None, self.catalogue)
+        self.reference = self._sized(self.document.requirement, pins)
 
     @property
     def changed(self) -> bool:

@@ -5,8 +5,8 @@ from msgspec import Struct
 
 from rhevectra.core.basis.corners import FULL
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.cures import SHAPE
 from rhevectra.core.design.design import Design
-from rhevectra.core.design.size import SHAPE
 
 _LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "mains_filter": "inlet", "x_discharge": "inlet", "start_up": "feedback", "controller": "feedback", "core": "transformer", "copper": "transformer",
                "leakage_ring": "clamp", "idle_ring": "transformer", "winding_ring": "transformer", "clamp": "clamp", "clamp_diode": "clamp", "clamp_switch": "clamp"}

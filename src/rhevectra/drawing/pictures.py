@@ -1,18 +1,28 @@
-"""The pictures of a design by key. Each takes (design, corner, width, height, held); held is drawn pale behind."""
+"""The pictures of a design by key. Each takes (design, corner, width, height, held); held is drawn pale behind. The file of a picture is read when it is first drawn: a start paints one of thirty."""
 
 from collections.abc import Callable
-from typing import Any
+from importlib import import_module
+from typing import Any, cast
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, clamps_for
 from rhevectra.core.topologies import TOPOLOGIES
-from rhevectra.drawing import ampere_turns, arrangements, boost, circuit, clamp_map, clamp_steps, clamps, cores, emission, field, frequency, front, gain, input_range, legs, load_line, magnetic, matrix, pairs, ripple, sharing, slow_diode, snubber_map, switching
 from rhevectra.drawing.common import shown_at
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.load_line import unregulated
+from rhevectra.drawing.sharing import several
 
 Draw = Callable[[Design, Corner, float, float, Design | None], Picture]
+
+
+def of(place: str) -> Callable[..., Picture]:
+    """A function of another file of this folder, "file.function"."""
+    file, name = place.split(".")
+
+    def draw(*told: Any) -> Picture:
+        return cast(Picture, getattr(import_module(f"rhevectra.drawing.{file}"), name)(*told))
+    return draw
 
 
 def _waiting(draw: Callable[[Design, Any, float, float], Picture]) -> Draw:
@@ -30,9 +40,40 @@ def _at_once(draw: Callable[[Design, Any, float, float, Design | None], Picture]
 
 
 PICTURES: dict[str, tuple[str, Draw]] = {
-    "line": ("Line cycle", front.line_cycle), "inrush": ("Inrush", front.inrush), "harmonics": ("Harmonics", front.harmonics), "noise": ("Noise", emission.conducted), "envelope": ("Inductor current", boost.envelope), "derating": ("Power by line", boost.derating), "phases": ("Three phases", boost.phases), "holdup": ("Hold-up", front.hold_up),
-    "period": ("Switching period", switching.switching_period), "transient": ("Turn-off", switching.clamp_transient), "map": ("Map", _at_once(clamp_map.map_picture)), "steps": ("Steps", clamp_steps.steps_picture), "snubber": ("Snubber", snubber_map.snubber_picture), "loads": ("Kinds", _waiting(clamps.over_load_picture)), "slow": ("Slow diode", _waiting(slow_diode.slow_diode_picture)), "ripple": ("Ripple choice", _waiting(ripple.ripple_picture)), "range": ("Input range", _waiting(input_range.range_picture)),
-    "gain": ("Gain", gain.gain_curves), "output": ("Output", load_line.load_line), "frequency": ("Frequency", frequency.frequency_curves), "circuit": ("Circuit", circuit.schematic), "window": ("Window", magnetic.winding_window), "orders": ("Orders", arrangements.arrangements), "layers": ("Orders", _waiting(arrangements.orders_picture)), "cores": ("Cores", cores.cores), "field": ("Field", _waiting(field.field_picture)), "split": ("Split", _waiting(matrix.matrix_picture)), "pairs": ("Pairs", pairs.pairs_picture), "mmf": ("MMF", ampere_turns.ampere_turns_picture), "legs": ("Legs", legs.legs_picture), "flux": ("Flux", magnetic.flux_curve), "shares": ("Outputs", sharing.sharing_picture), "supply": ("Supply window", switching.supply_window), "loss": ("Losses", switching.loss_bars)}
+    "line": ("Line cycle", of("front.line_cycle")),
+    "inrush": ("Inrush", of("front.inrush")),
+    "harmonics": ("Harmonics", of("front.harmonics")),
+    "noise": ("Noise", of("emission.conducted")),
+    "envelope": ("Inductor current", of("boost.envelope")),
+    "derating": ("Power by line", of("boost.derating")),
+    "phases": ("Three phases", of("boost.phases")),
+    "holdup": ("Hold-up", of("front.hold_up")),
+    "period": ("Switching period", of("switching.switching_period")),
+    "transient": ("Turn-off", of("switching.clamp_transient")),
+    "map": ("Map", _at_once(of("clamp_map.map_picture"))),
+    "steps": ("Steps", of("clamp_steps.steps_picture")),
+    "snubber": ("Snubber", of("snubber_map.snubber_picture")),
+    "loads": ("Kinds", _waiting(of("clamps.over_load_picture"))),
+    "slow": ("Slow diode", _waiting(of("slow_diode.slow_diode_picture"))),
+    "ripple": ("Ripple choice", _waiting(of("ripple.ripple_picture"))),
+    "range": ("Input range", _waiting(of("input_range.range_picture"))),
+    "gain": ("Gain", of("gain.gain_curves")),
+    "output": ("Output", of("load_line.load_line")),
+    "frequency": ("Frequency", of("frequency.frequency_curves")),
+    "circuit": ("Circuit", of("circuit.schematic")),
+    "window": ("Window", of("magnetic.winding_window")),
+    "orders": ("Orders", of("arrangements.arrangements")),
+    "layers": ("Orders", _waiting(of("arrangements.orders_picture"))),
+    "cores": ("Cores", of("cores.cores")),
+    "field": ("Field", _waiting(of("field.field_picture"))),
+    "split": ("Split", _waiting(of("matrix.matrix_picture"))),
+    "pairs": ("Pairs", of("pairs.pairs_picture")),
+    "mmf": ("MMF", of("ampere_turns.ampere_turns_picture")),
+    "legs": ("Legs", of("legs.legs_picture")),
+    "flux": ("Flux", of("magnetic.flux_curve")),
+    "shares": ("Outputs", of("sharing.sharing_picture")),
+    "supply": ("Supply window", of("switching.supply_window")),
+    "loss": ("Losses", of("switching.loss_bars"))}
 """Pictures by key: tab title and function."""
 STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"), "bulk": ("line", "holdup", "inrush", "loss"), "switch": ("period", "gain", "output", "frequency", "ripple", "range", "circuit", "loss"), "transformer": ("window", "orders", "layers", "cores", "split", "pairs", "mmf", "legs", "field", "flux", "loss"),
                   "clamp": ("transient", "map", "loads", "steps", "slow", "period"), "rectifier": ("period", "shares", "snubber", "circuit", "loss"), "feedback": ("supply", "circuit"), "load": ("loss", "period", "circuit")}
@@ -41,15 +82,14 @@ OVER_ONE_ANOTHER = {"wire": ("layers",), "board": ("orders", "split", "mmf"), "c
 """Pictures of the transformer that have nothing to tell of windings made that way; the orders of a board come from a worker, its tracks are solved for."""
 
 
-
 def pictures_of(design: Design, stage: str) -> tuple[str, ...]:
     """Keys of the pictures a stage of this design offers: those its topology has something to tell in."""
     topology = TOPOLOGIES[design.topology]
     left_out = (*topology.NO_PICTURES, *FRONT_ENDS.get(design.front_end, DC_FRONT_END).NO_PICTURES, *clamps_for(topology)[design.clamp].NO_PICTURES)
     need = getattr(design.context.get("plan"), "need", None)
     left_out = (*left_out, *OVER_ONE_ANOTHER["chambers" if getattr(need, "wall", None) is not None else "board" if getattr(need, "board", None) is not None else "wire"])
-    left_out = (*left_out, "gain" if unregulated(design) else "output", *(() if sharing.several(design) else ("shares",)))
+    left_out = (*left_out, "gain" if unregulated(design) else "output", *(() if several(design) else ("shares",)))
     return tuple(key for key in STAGE_PICTURES.get(stage, ()) if key not in left_out) or ("loss",)
 
 
-__all__ = ["PICTURES", "STAGE_PICTURES", "pictures_of", "shown_at"]
+__all__ = ["PICTURES", "STAGE_PICTURES", "of", "pictures_of", "shown_at"]

@@ -1,8 +1,10 @@
 """The project document: requirement, pinned decisions, readings, bench log, own parts. Immutable; edits make a new one."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from typing import Any
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.requirement import Requirement
@@ -10,8 +12,7 @@ from rhevectra.core.basis.requirement import Requirement
 FORMAT, VERSION = "rhevectra-project", 1
 
 
-@dataclass(frozen=True)
-class Document:
+class Document(Struct, frozen=True):
     """One state of a project. tree: the file's own JSON tree, over which the known fields are written on save."""
 
     title: str

@@ -8,15 +8,15 @@ import io
 import json
 import math
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 NOTE, READING, BENCH = "note", "reading", "bench"
 """Kinds of entries: a person's own words; a reading that the design follows, or its withdrawal; what a bench was told or found."""
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """One entry. at: local time with its offset (ISO 8601); values, expected: by name of the figure or field, SI units."""
 
     at: str

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from rhevectra.app import settings
 from rhevectra.app.session import Session
 from rhevectra.core.catalogue.tables import PRICES, TABLES
-from rhevectra.core.design.relax import relaxations
 from rhevectra.ui.commands import COMMANDS
 from rhevectra.ui.theme import roles
 from rhevectra.ui.widgets.palette import Entry, Palette
@@ -96,6 +95,8 @@ class ViewActions:
 
     def admit(self) -> None:
         """Work out in the background which single change would admit the next smaller cores."""
+        from rhevectra.core.design.relax import relaxations
+
         design = self.session.design
         row = self.size_desk.decisions.rows.get("transformer.core")
         chosen = design.rows.get("transformer.core")

@@ -152,7 +152,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         for name in MENUS:
             menu = self.menuBar().addMenu(f"&{name}")
             for command in (c for c in COMMANDS if c.menu == name):
-                action = QAction(command.title, self)
+                action = QAction(self)  # with its title at once, the toolkit first makes a list of 150 icons
+                action.setText(command.title)
                 if command.keys:
                     action.setShortcut(QKeySequence(command.keys))
                 action.setToolTip(command.tip)

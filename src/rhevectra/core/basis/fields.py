@@ -1,8 +1,8 @@
 """Names of what a record holds, whichever way it was declared.
 
 Records inside the program are `msgspec.Struct`: made and changed often, and declared in a thirtieth of the
-time (there are some 170 of them, read at every start). What a person's file holds is standard dataclasses,
-which check themselves whenever they are made and which the schema library reads.
+time (there are some 170 of them, read at every start). A requirement is made of standard dataclasses, which
+check themselves whenever they are made and which the schema library reads.
 """
 
 import dataclasses

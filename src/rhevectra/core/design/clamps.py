@@ -1,12 +1,13 @@
 """Every kind of clamp for the same design over load, under every light-load law: what each burns, and checks by the exact period."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from types import ModuleType
 
 import numpy as np
 from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array, Corner, pick
+from rhevectra.core.basis.registry import Registry
 from rhevectra.core.circuit.parts import NoSteadyState
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.exact import exact
@@ -63,7 +64,7 @@ class ClampsOverLoad(Struct, frozen=True):
         return [c for c in self.curves if c.law == law]
 
 
-def kinds(design: Design) -> Mapping[str, ModuleType]:
+def kinds(design: Design) -> Registry:
     """What may take the leakage of this design, by name."""
     return clamps_for(TOPOLOGIES[design.topology])
 
@@ -104,7 +105,7 @@ def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, 
             power = TOPOLOGIES[other.topology].clamp_over_load(other, corner, LOADS)
             wanted = (*(CHECKED if law == now else ()), *((0.0,) if power[0] > WORTH and not clamp.GRAZED else ()))
             found = [(x, _exactly(other, clamp, other.grid.find(corner.v_line, x, bus=corner.bus, f_line=corner.f_line))) for x in wanted]
-            curves.append(Curve(kind, clamp.SAID, law, power, tuple((x, p) for x, p in found if p is not None), not clamp.BURNS_IN_SWITCH, clamp.RESTS, _effect(other, corner) if law == now else None))
+            curves.append(Curve(kind, made.said(kind), law, power, tuple((x, p) for x, p in found if p is not None), not clamp.BURNS_IN_SWITCH, clamp.RESTS, _effect(other, corner) if law == now else None))
             yield len(curves), total + 1, None
     told = {law: said(LOADS, [c for c in curves if c.law == law]) for law in LAWS}
     yield total + 1, total + 1, ClampsOverLoad(LOADS, tuple(curves), now, corner, told)

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from types import ModuleType
 
 from rhevectra.core.basis.registry import Registry
-from rhevectra.core.stages import active, avalanche, dc_input, rcd, rcd_slow, rcd_zener, unclamped, zener
+from rhevectra.core.stages import dc_input
 
 _BEHIND = {"ac1": {"plain": "bridge and bulk", "doubler": "voltage doubler", "pfc_crm": "PFC, boundary mode", "pfc_ccm": "PFC, continuous mode", "pfc_interleaved": "PFC, interleaved", "pfc_bridgeless": "PFC, bridgeless"},
            "ac3": {"pfc_three_phase": "PFC, three phases"}}
@@ -18,9 +18,9 @@ def front_ends_for(mains: str) -> Registry:
     return FRONT_ENDS.only(_BEHIND.get(mains, {}))
 
 
-CLAMPS: dict[str, ModuleType] = {m.NAME: m for m in (rcd, rcd_slow, zener, rcd_zener, active, avalanche)}
+CLAMPS = Registry(__name__, {"rcd": "resistor and capacitor", "rcd_slow": "slow diode", "zener": "Zener diodes", "rcd_zener": "both together", "active": "clamp switch", "none": "none: in the switch"}, {"none": "avalanche"})
 """What may become of the leakage energy where nothing hands it back, the usual clamp first."""
-UNCLAMPED: dict[str, ModuleType] = {unclamped.NAME: unclamped}
+UNCLAMPED = Registry(__name__, {"none": "none"}, {"none": "unclamped"})
 
 
 def clamps_refused(topology: ModuleType) -> Mapping[str, str]:
@@ -28,6 +28,6 @@ def clamps_refused(topology: ModuleType) -> Mapping[str, str]:
     return topology.CLAMPS_LEFT_OUT if topology.NEEDS_CLAMP else {}
 
 
-def clamps_for(topology: ModuleType) -> Mapping[str, ModuleType]:
+def clamps_for(topology: ModuleType) -> Registry:
     """Clamps that go with a topology, the usual one first: it says whether its leakage energy needs one."""
-    return {name: m for name, m in CLAMPS.items() if name not in clamps_refused(topology)} if topology.NEEDS_CLAMP else UNCLAMPED
+    return CLAMPS.only([name for name in CLAMPS if name not in clamps_refused(topology)]) if topology.NEEDS_CLAMP else UNCLAMPED

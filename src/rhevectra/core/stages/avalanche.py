@@ -9,7 +9,7 @@ from rhevectra.core.formulas import avalanche, clamp, flyback, zener
 from rhevectra.core.stages import clamping
 from rhevectra.core.stages.work import FigureSpec, Work
 
-NAME, SAID = "none", "none: in the switch"
+NAME = "none"
 RESTS = True
 STAGE = ("clamp_z", "clamp_most")
 """Least and largest breakdown voltage of the switch [V]: what it takes is judged by the least, its peak voltage by the largest."""

@@ -16,7 +16,7 @@ from rhevectra.core.stages import clamping
 from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import FigureSpec, Work
 
-NAME, SAID = "rcd", "resistor and capacitor"
+NAME = "rcd"
 RESTS = False
 """Whether it burns nothing where the leakage brings nothing: then it should win at light load."""
 BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power

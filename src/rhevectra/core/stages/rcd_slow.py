@@ -16,7 +16,7 @@ from rhevectra.core.stages import clamping, rcd
 from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import FigureSpec, Work
 
-NAME, SAID = "rcd_slow", "slow diode"
+NAME = "rcd_slow"
 RESTS = rcd.RESTS
 BURNS_IN_SWITCH, LOSSES, ROOM, TURNS = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.ROOM, clamping.TURNS
 GRAZED = True

@@ -13,7 +13,7 @@ from rhevectra.core.stages import zener as held
 from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import Work
 
-NAME, SAID = "rcd_zener", "both together"
+NAME = "rcd_zener"
 RESTS = False
 BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
 STAGE = ("clamp_r", "clamp_c", "clamp_z", "clamp_most")

@@ -4,7 +4,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages import clamping
 from rhevectra.core.stages.work import FigureSpec
 
-NAME, SAID = "none", "none"
+NAME = "none"
 NO_PICTURES = (*clamping.OF_RCD, "loads")
 CURES: dict[str, str] = {}
 DECISIONS: tuple[DecisionSpec, ...] = ()

@@ -15,7 +15,7 @@ from rhevectra.core.stages import clamping
 from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import FigureSpec, Work
 
-NAME, SAID = "zener", "Zener diodes"
+NAME = "zener"
 RESTS = True
 BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
 STAGE = ("clamp_z", "clamp_r", "clamp_most")

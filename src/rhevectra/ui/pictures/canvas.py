@@ -14,7 +14,7 @@ from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Disc, Fill, FrameInfo, Line, Picture, Text
 from rhevectra.project.store import write_text
 from rhevectra.project.table import as_csv
-from rhevectra.ui.theme.roles import colour, font, theme
+from rhevectra.ui.theme.roles import colour, fill, font, theme
 
 PX_PER_MM = 3.6
 MOST_ZOOM = 40.0
@@ -63,7 +63,7 @@ def _text(painter: QPainter, item: Text, scale: float) -> None:
     if item.clear:
         patch = QColor(colour("card"))
         patch.setAlphaF(PATCH)
-        painter.fillRect(QRectF(x - 2, item.y * scale - metrics.capHeight() - 2, width + 4, metrics.capHeight() + 5), patch)
+        fill(painter, QRectF(x - 2, item.y * scale - metrics.capHeight() - 2, width + 4, metrics.capHeight() + 5), patch)
     painter.setPen(colour(item.role))
     painter.drawText(QPointF(x, item.y * scale), item.text)
 
@@ -133,7 +133,7 @@ class PictureView(QWidget):
             sys.excepthook(*sys.exc_info())
             painter.resetTransform()
             painter.setClipping(False)
-            painter.fillRect(self.rect(), colour("card"))
+            fill(painter, self.rect(), colour("card"))
             painter.setPen(colour("muted"))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "this picture could not be drawn; the figures stand")
         painter.end()
@@ -184,7 +184,7 @@ class PictureView(QWidget):
             if frame.x_name:
                 box = QRectF(0, 0, painter.fontMetrics().horizontalAdvance(frame.x_name) + 8, 16)
                 box.moveTopRight(QPointF(self.width() - 2, (frame.top + frame.height) * PX_PER_MM + 2))
-                painter.fillRect(box, colour("card"))
+                fill(painter, box, colour("card"))
                 painter.setPen(colour("muted"))
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, frame.x_name)
 
@@ -212,7 +212,7 @@ class PictureView(QWidget):
         lines = ["   ".join(texts)] if wide("   ".join(texts)) + 12 < right - (frame.left + TITLE) * PX_PER_MM else texts  # beside the frame's title, or below each other
         box = QRectF(0, 0, max(wide(line) for line in lines) + 12, 14 * len(lines))
         box.moveTopRight(QPointF(right, (frame.top - HEAD) * PX_PER_MM + (0 if len(lines) == 1 else 14)))
-        painter.fillRect(box, QColor(colour("card")))
+        fill(painter, box, colour("card"))
         painter.setPen(colour("ink"))
         painter.drawText(box.adjusted(6, -1, 0, 1), Qt.AlignmentFlag.AlignRight, "\n".join(lines))
 

@@ -12,7 +12,7 @@ from rhevectra.app.contest import chosen_text
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.contest import WEIGHTS, Entry, ranked
 from rhevectra.core.design.names import spoken
-from rhevectra.ui.theme.roles import colour
+from rhevectra.ui.theme.roles import colour, fill
 from rhevectra.ui.views.prices import PriceCard
 
 SHARE = Qt.ItemDataRole.UserRole
@@ -28,8 +28,8 @@ class BarDelegate(QStyledItemDelegate):
         share = index.data(SHARE)
         if share is not None:
             box = QRectF(option.rect).adjusted(8, 0, -8, -3)
-            painter.fillRect(QRectF(box.left(), box.bottom() - 4, box.width(), 4), colour("rule"))
-            painter.fillRect(QRectF(box.left(), box.bottom() - 4, box.width() * float(share), 4), colour("primary"))
+            fill(painter, QRectF(box.left(), box.bottom() - 4, box.width(), 4), colour("rule"))
+            fill(painter, QRectF(box.left(), box.bottom() - 4, box.width() * float(share), 4), colour("primary"))
 
 
 Column = tuple[str, str, Callable[[Entry], str], Callable[[Entry], float] | None]

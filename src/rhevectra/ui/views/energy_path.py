@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QMenu, QSizePolicy, 
 from rhevectra.app.stages import ISOLATED_AFTER, TRANSFORMER, Plate, plates
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import spoken
-from rhevectra.ui.theme.roles import colour, font
+from rhevectra.ui.theme.roles import colour, fill, font
 
 
 class PlateButton(QAbstractButton):
@@ -126,8 +126,8 @@ class PlateButton(QAbstractButton):
 
     def _bar(self, painter: QPainter, p: Plate, room: int, y: int) -> None:
         share = min(max(1 - (p.margin or 0.0), 0.0), 1.0)
-        painter.fillRect(QRectF(9, y, room, 4), colour("rule"))
-        painter.fillRect(QRectF(9, y, room * share, 4), colour(p.word))
+        fill(painter, QRectF(9, y, room, 4), colour("rule"))
+        fill(painter, QRectF(9, y, room * share, 4), colour(p.word))
 
 
 class EnergyPath(QWidget):

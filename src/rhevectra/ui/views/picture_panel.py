@@ -10,20 +10,8 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QSplitte
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
-from rhevectra.core.magnetics.arrangement import named
-from rhevectra.core.magnetics.transformer import wound
-from rhevectra.drawing.arrangements import DECISION, foretold, orders_picture
-from rhevectra.drawing.circuit import conducting
-from rhevectra.drawing.clamp_map import map_picture
-from rhevectra.drawing.clamps import over_load_picture
 from rhevectra.drawing.display import Picture
-from rhevectra.drawing.field import field_picture
-from rhevectra.drawing.input_range import range_picture
-from rhevectra.drawing.matrix import matrix_picture
-from rhevectra.drawing.pictures import PICTURES, pictures_of, shown_at
-from rhevectra.drawing.ripple import ripple_picture
-from rhevectra.drawing.slow_diode import slow_diode_picture
-from rhevectra.drawing.switching import exact_period
+from rhevectra.drawing.pictures import PICTURES, of, pictures_of, shown_at
 from rhevectra.ui.feed import Feed, Work, exact_map_steps, exact_steps, field_steps, matrix_steps, order_steps, over_load_steps, range_steps, ripple_steps, slow_diode_steps
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
@@ -37,7 +25,7 @@ if TYPE_CHECKING:
 class Late(Struct):
     """A picture whose content comes from a worker: what draws it, with None until it is there; what is said; whether it is of one line only."""
 
-    draw: Callable[[Design, Any, float, float], Picture]
+    draw: Callable[..., Picture]
     said: str
     feed: Feed
     of_line: bool = False
@@ -92,23 +80,26 @@ class PicturePanel(QFrame):
         self.instant = 0.0
         self.feed = Feed(exact_steps, self)
         self.feed.found.connect(self._solved)
-        self.late = {"field": self._comes(field_picture, "finite elements, quadratic triangles", field_steps), "loads": self._comes(over_load_picture, "every kind designed anew", over_load_steps, True), "range": self._comes(range_picture, "every range designed anew", range_steps),
-                     "ripple": self._comes(ripple_picture, "every ratio designed anew", ripple_steps),
-                     "layers": self._comes(orders_picture, "every order of the layers solved anew", order_steps),
-                     "split": self._comes(matrix_picture, "every number of pieces sized anew, by the currents the core was chosen with", matrix_steps),
-                     "slow": self._comes(slow_diode_picture, "exact periods", slow_diode_steps, True)}
-        self.late["map"] = self._comes(lambda d, found, w, h: map_picture(d, found, w, h, self._held), "81 cells by exact periods, the others from how far the formulas are off there", exact_map_steps)
+        self.late = {"field": self._comes("field.field_picture", "finite elements, quadratic triangles", field_steps),
+                     "loads": self._comes("clamps.over_load_picture", "every kind designed anew", over_load_steps, True),
+                     "range": self._comes("input_range.range_picture", "every range designed anew", range_steps),
+                     "ripple": self._comes("ripple.ripple_picture", "every ratio designed anew", ripple_steps),
+                     "layers": self._comes("arrangements.orders_picture", "every order of the layers solved anew", order_steps),
+                     "split": self._comes("matrix.matrix_picture", "every number of pieces sized anew, by the currents the core was chosen with", matrix_steps),
+                     "slow": self._comes("slow_diode.slow_diode_picture", "exact periods", slow_diode_steps, True),
+                     "map": self._comes("clamp_map.map_picture", "81 cells by exact periods, the others from how far the formulas are off there", exact_map_steps, held=True)}
         self.view.cursor_at.connect(self.set_instant)
         self.view.stepped.connect(self.step_interval)
         self.view.decided.connect(self.decided)
         self.view.arranged.connect(self._arranged)
         self.view.picked.connect(self.picked)
-        self.view.foretell = lambda text: foretold(self._design, _by_name(self._design, text)) if self._design is not None else ""
+        self.view.foretell = self._foretold
         self.tabs.currentChanged.connect(lambda _i: self._show())
 
-    def _comes(self, draw: Callable[[Design, Any, float, float], Picture], said: str, work: Work, of_line: bool = False) -> Late:
-        """A picture that comes late, with its worker."""
-        late = Late(draw, said, Feed(work, self), of_line)
+    def _comes(self, place: str, said: str, work: Work, of_line: bool = False, held: bool = False) -> Late:
+        """A picture that comes late, with its worker. held: it shows the held design too."""
+        draw = of(place)
+        late = Late((lambda *told: draw(*told, self._held)) if held else draw, said, Feed(work, self), of_line)
         late.feed.found.connect(lambda design, found, why: self._came(late, design, found, why))
         return late
 
@@ -174,7 +165,7 @@ class PicturePanel(QFrame):
             self.view.clear_cursor()
         switching = self.key == "period"
         if switching and found is not None:
-            self.view.set_source(lambda w, h: exact_period(design, found, w, h, held))
+            self.view.set_source(lambda w, h: of("switching.exact_period")(design, found, w, h, held))
             self._show_instant()
             self.now.show()
             return
@@ -199,8 +190,16 @@ class PicturePanel(QFrame):
 
     def _arranged(self, text: str) -> None:
         """Another order of the windings; where it is a usual one it goes by its name."""
+        from rhevectra.drawing.arrangements import DECISION
+
         if self._design is not None:
             self.decided.emit(DECISION, _by_name(self._design, text))
+
+    def _foretold(self, text: str) -> str:
+        """What another order of the windings would bring."""
+        from rhevectra.drawing.arrangements import foretold
+
+        return foretold(self._design, _by_name(self._design, text)) if self._design is not None else ""
 
     def _show_late(self, design: Design, corner: Corner, late: Late) -> None:
         """What came from the worker for this design, or that it is on its way."""
@@ -265,11 +264,14 @@ class PicturePanel(QFrame):
         design, found, instant = self._design, self.exact, self.instant
         if design is None or found is None:
             return
-        self.now.set_source(lambda w, h: conducting(design, found, instant, w, h))
+        self.now.set_source(lambda w, h: of("circuit.conducting")(design, found, instant, w, h))
         self._say(f"{shown_at(found.corner)} · exact{self._pale}")
 
 
 def _by_name(design: Design, text: str) -> str:
     """An order of the windings by its name, where it is a usual one."""
+    from rhevectra.core.magnetics.arrangement import named
+    from rhevectra.core.magnetics.transformer import wound
+
     plan = design.context["plan"]
     return named(text, [w.name for w in plan.need.windings], [int(t[plan.choice.core, plan.choice.candidate]) for t in wound(plan.need, plan.choice.trial.turns)])

@@ -50,7 +50,7 @@ class PageView(QWidget):
         if self.page is None:
             return
         painter = QPainter(self)
-        painter.fillRect(self.rect(), Qt.GlobalColor.white)
+        roles.fill(painter, self.rect(), Qt.GlobalColor.white)
         with roles.light():
             paint(painter, self.page, self.width() / self.page.width)
         painter.end()

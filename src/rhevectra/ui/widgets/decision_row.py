@@ -13,6 +13,8 @@ from rhevectra.core.basis.sheet import Row
 from rhevectra.core.design.names import amount, in_words, made_by, spoken
 from rhevectra.ui.theme.roles import font
 
+ASK = "what would admit a smaller one?"
+
 
 class QuantityEdit(QLineEdit):
     """A field for one engineering number. Half-typed text changes nothing: it counts on Enter, focus-out or a nudge."""
@@ -133,20 +135,26 @@ class DecisionRow(QFrame):
         grid.addWidget(self.note, 1, 0, 1, 2)
         grid.addWidget(self.origin, 1, 2, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
         grid.setColumnStretch(0, 1)
-        self.ask = QToolButton(self)
-        self.ask.setObjectName("link")
-        self.ask.setText("what would admit a smaller one?")
-        self.ask.setToolTip("tries the cheapest single changes in the background")
-        self.ask.clicked.connect(self.admit)
-        self.ask.setVisible(spec.table == "cores")
-        grid.addWidget(self.ask, 2, 0, 1, 3, Qt.AlignmentFlag.AlignLeft)
+        self.ask: QToolButton | None = None
+        if spec.table == "cores":
+            self._offer_smaller(grid)
         self._told: tuple[str, ...] = ()
         self._stands = ""
+
+    def _offer_smaller(self, grid: QGridLayout) -> None:
+        """A link under the row of the core."""
+        self.ask = QToolButton(self)
+        self.ask.setObjectName("link")
+        self.ask.setText(ASK)
+        self.ask.setToolTip("tries the cheapest single changes in the background")
+        self.ask.clicked.connect(self.admit)
+        grid.addWidget(self.ask, 2, 0, 1, 3, Qt.AlignmentFlag.AlignLeft)
 
     def tell(self, sentences: tuple[str, ...]) -> None:
         """Sentences found in the background, shown under the row until the design changes."""
         self._told = sentences
-        self.ask.setText("\n".join(sentences) if sentences else "what would admit a smaller one?")
+        if self.ask is not None:
+            self.ask.setText("\n".join(sentences) or ASK)
 
     def _make_editor(self, choices: tuple[str, ...]) -> QWidget:
         if self.spec.kind == "choice":
