@@ -57,7 +57,8 @@ class _Unpacked(pickle.Unpickler):
 
 
 def packed(session: "Session") -> bytes:
-    """A session as another process of this program takes it over."""
+    """A session as another process of this program takes it over, its figures judged."""
+    session.design.figures()
     into = io.BytesIO()
     _Packed(into).dump(session)
     return into.getvalue()
