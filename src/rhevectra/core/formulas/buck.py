@@ -69,3 +69,15 @@ def diode_reverse(allowance: Any, v_bus: Any) -> Any:
 def current_at_limit(i_limit: Any, ripple: Any) -> Any:
     """Output current [A] at which the current limit holds."""
     return np.maximum(1e-6, i_limit - 0.5 * ripple)
+
+
+@formula("I_w = (V_bus·t_b·f_sc − V_f)/R", "A", "V_bus t_b f_sc V_f R", "volt-seconds of the least pulse against drop and resistance for the whole period")
+def short_balance(v_bus: Any, t_least: Any, f_short: Any, v_forward: Any, r: Any) -> Any:
+    """Current [A] at which a shorted output takes back what the least pulse adds; negative where a diode drop suffices."""
+    return (v_bus * t_least * f_short - v_forward) / r
+
+
+@formula("Î_sc = max(Î_x, I_w + ½·V_bus·t_b/L)", "A", "Î_x I_w V_bus t_b L", "the current limit holds unless the least pulse walks the current up")
+def short_peak(i_limit: Any, i_balance: Any, v_bus: Any, t_least: Any, inductance: Any) -> Any:
+    """Peak current [A] into a short."""
+    return np.maximum(i_limit, i_balance + 0.5 * v_bus * t_least / inductance)

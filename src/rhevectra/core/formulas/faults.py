@@ -1,4 +1,4 @@
-"""A flyback outside its steady period: a short at the output or in the rectifier, start-up into full load."""
+"""A stage outside its steady period: a short at the output or in the rectifier, start-up into full load, a feedback that is open."""
 
 from typing import Any
 
@@ -53,3 +53,63 @@ def supply_capacitor(i_supply: Any, t_start: Any, hysteresis: Any) -> Any:
 def fault_current(v_bus: Any, v_reflected: Any, t_least: Any, leakage: Any) -> Any:
     """Switch current [A] at the end of the least pulse where the main rectifier is shorted."""
     return (v_bus + v_reflected) * t_least / leakage
+
+
+@formula("V_s = V_p·N_s/N_p", "V", "V_p N_s N_p", "transformer ratio: into a short all of it lies across the filter inductor")
+def across_filter(v_primary: Any, turns_secondary: Any, turns_primary: Any) -> Any:
+    """Voltage [V] that drives the filter inductor's current into a short."""
+    return v_primary * turns_secondary / turns_primary
+
+
+@formula("I_w = (V_s·t_b·f_sc − V_f)/(R + k·f_sc·L_lk·(N_s/N_p)²)", "A", "V_s t_b f_sc V_f R k L_lk N_s N_p", "volt-seconds of the least pulse, less those in which the leakage takes the current over, against rectifier drop and resistance for the whole period")
+def filter_balance(v_up: Any, t_least: Any, f_short: Any, v_forward: Any, r: Any, turning: Any, leakage: Any, turns_secondary: Any, turns_primary: Any) -> Any:
+    """Current [A] of a filter inductor at which a shorted output takes back what the least pulse adds; negative where a diode drop suffices. turning: 1 where the primary's current begins at zero with each pulse, more where it is turned round."""
+    return (v_up * t_least * f_short - v_forward) / (r + turning * f_short * leakage * np.square(turns_secondary / turns_primary))
+
+
+@formula("k = 1 + √(max(0, exp(−2·R_w·(1/f_sc − t_b)/L_lk) − C_g·V_p²/(L_lk·Î_x²)))", "", "R_w f_sc t_b L_lk C_g V_p Î_x", "decay of the circulating current until the next pulse, less what the node's charge takes, at the current limit")
+def turned_round(r_loop: Any, f_short: Any, t_least: Any, leakage: Any, c_leg: Any, v_primary: Any, i_limit: Any) -> Any:
+    """How much of the limit current each pulse of a phase-shifted bridge has to turn over, in units of it: 1 where nothing circulates any more."""
+    return 1 + np.sqrt(np.maximum(0.0, np.exp(-2 * r_loop * (1 / f_short - t_least) / leakage) - c_leg * np.square(v_primary) / (leakage * np.square(i_limit))))
+
+
+@formula("Î_sc = max(Î_x, (I_w + ½·V_s·t_b/L)·N_s/N_p)", "A", "Î_x I_w V_s t_b L N_s N_p", "the current limit holds unless the least pulse walks the current up")
+def short_peak_filter(i_limit: Any, i_balance: Any, v_up: Any, t_least: Any, inductance: Any, turns_secondary: Any, turns_primary: Any) -> Any:
+    """Peak current of a switch [A] that feeds a filter inductor into a short."""
+    return np.maximum(i_limit, (i_balance + 0.5 * v_up * t_least / inductance) * turns_secondary / turns_primary)
+
+
+@formula("I_x = I_lim·(1 + δ)", "A", "I_lim δ", "definition")
+def most_limit(i_limit: Any, tolerance: Any) -> Any:
+    """Greatest current limit [A]."""
+    return i_limit * (1 + tolerance)
+
+
+@formula("Î_sc = I_x + (V_c + V_p·(2 − √(1 − min(1, Z·I_x/V_p)²)))·t_d/L_r", "A", "I_x V_c V_p Z t_d L_r", "series circuit of tank alone; worst is a short just so late in a half period that the limit is not met before the bus turns round (upper bound: the slope taken as it begins)")
+def short_peak_tank(i_limit: Any, v_primary: Any, v_cap: Any, z: Any, t_delay: Any, lr: Any) -> Any:
+    """Peak current of a resonant tank [A] whose output is shorted while it runs at its resonance; v_cap: ac amplitude of its capacitor [V]."""
+    return i_limit + (v_cap + v_primary * (2 - np.sqrt(1 - np.square(np.minimum(1.0, z * i_limit / v_primary))))) * t_delay / lr
+
+
+@formula("I_x = V_p·t/L_lk", "A", "V_p t L_lk", "the whole voltage across the leakage alone (resistances left out: upper bound)")
+def fault_current_filter(v_primary: Any, t_least: Any, leakage: Any) -> Any:
+    """Switch current [A] at the end of the least pulse where a rectifier before a filter inductor is shorted."""
+    return v_primary * t_least / leakage
+
+
+@formula("I = Î·N_p/N_s", "A", "Î N_p N_s", "ampere turns")
+def to_filter(current: Any, turns_primary: Any, turns_secondary: Any) -> Any:
+    """Current of the primary [A] as it flows in the filter inductor."""
+    return current * turns_primary / turns_secondary
+
+
+@formula("Q = C·V", "C", "C V", "definition")
+def bank_charge(c: Any, v: Any) -> Any:
+    """Charge [C] of the output capacitors."""
+    return c * v
+
+
+@formula("V_x = √((V_t·(1 + δ))² + m·L·I²/C)", "V", "V_t δ m L I C", "the energy of the inductors that feed the output goes on into its capacitors, with nothing connected")
+def caught(v_trip: Any, tolerance: Any, count: Any, inductance: Any, current: Any, c: Any) -> Any:
+    """Output [V] where a trip catches it; inductance [H] and current [A] of each of `count`."""
+    return np.sqrt(np.square(v_trip * (1 + tolerance)) + count * inductance * np.square(current) / c)

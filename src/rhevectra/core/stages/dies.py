@@ -8,6 +8,8 @@ from rhevectra.core.stages.work import Work
 
 PULSED = 1.5
 """Pulsed current over the continuous rating (typical, from memory)."""
+SINGLE = 2.0
+"""Current a die takes in a single pulse of a microsecond, that nothing follows, over its pulsed current: three times the continuous rating (typical, from memory)."""
 TWICE = 2.0
 """A die rated, after derating, for more than so many times what it sees is no near one."""
 JUNCTION_SHARE = 0.85

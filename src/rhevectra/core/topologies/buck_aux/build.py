@@ -67,5 +67,5 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     win = work.parts["cores"].derived(windows)
     choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
     rise = choose("filter1.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
-    choke_need, choke = choose_choke(work, float(stage.inductance), float(stage.fs), st.solve(stage).out, grade, win, float(rise.value))
+    choke_need, choke = choose_choke(work, float(stage.inductance), float(stage.fs), st.solve(stage).out, grade, win, float(rise.value), float(np.max(buck.limit_current(v_up=v_bus, inductance=stage.inductance, **stage.limit))))
     return Plan(replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, win, grade)), row, rectifiers, win, choke, choke_need, {}, np.inf)

@@ -12,16 +12,18 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import buck, flyback, forward, output
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.buck_aux import faults
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.buck_aux.build import C_WINDING, Plan
+from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat
 
 UNSETTLED = 0.02
-LEAST_PULSE = 350e-9
-"""Shortest gate pulse a controller with blanking makes [s] (common practice, no source)."""
+BLANKING = 200e-9
+"""Leading-edge blanking where a high bus asks for short pulses [s] (common practice, no source)."""
 LIVE = "every node, the output included, is live: no isolation; earthed instruments only through an isolation transformer, and nothing a person can touch may be connected"
 
 
@@ -43,6 +45,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     losses = dict(front["losses"]) | {"switch_conduction": o["loss_on"], "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_off"], "rectifier1": diode, "filter_core": o["p_choke"], "filter_copper": work.sheet.rows["filter1.loss_copper"], "controller": work.sheet.rows["loss.controller"]}
     losses |= record_bank(work, stage.i_out, o)
     feedback_error(work, stage.v_out, isolated=False)
+    faults.record(work, plan, stage, o, work.sheet.rows["switch.t_least"])
     return {"o": o, "stage": stage, "losses": losses}
 
 
@@ -66,7 +69,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
         sheet.again(name, duty)
     record_by_duty(work, s.v_bus, duty)
     sheet.again("switch.pulse_least", o["t_on"])
-    sheet.given("switch.pulse_limit", LEAST_PULSE, "s", "rule", "blanking and delay of a usual controller (common practice)")
+    sheet.again("switch.pulse_limit", common.least_pulse(work, BLANKING))
     for name in ("switch.i_peak", "switch.i_peak_run", "rectifier1.i_peak"):
         sheet.again(name, o["crest"])
     sheet.again("switch.frequency_idle", o["fs"])

@@ -31,11 +31,11 @@ def current_limit(work: Work, peak: float, t_delay: float, why: str) -> dict[str
     return {"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)}
 
 
-def choose_choke(work: Work, inductance: float, rate: float, out: Mapping[str, Any], grade: Any, win: Windows, rise: float) -> tuple[InductorNeed, InductorChoice]:
-    """The filter inductor's core for the settled currents `out`; rate: pulses into it [Hz], rise [K] allowed."""
+def choose_choke(work: Work, inductance: float, rate: float, out: Mapping[str, Any], grade: Any, win: Windows, rise: float, i_short: float) -> tuple[InductorNeed, InductorChoice]:
+    """The filter inductor's core for the settled currents `out`; rate: pulses into it [Hz], rise [K] allowed, i_short: current at the limit into a short [A], up to which its core must not saturate."""
     full, rows = corners.FULL.mask(work.grid), work.sheet.rows
     flat = {k: np.broadcast_to(out[k], work.grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
-    need = InductorNeed(inductance, FLUX_ROOM * float(flat["crest"].max()), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate, grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling, work.need.height_max)
+    need = InductorNeed(inductance, FLUX_ROOM * max(float(flat["crest"].max()), float(rows["derating.flux"].value) * i_short), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate, grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling, work.need.height_max)
     return need, choose_wound(work, "filter1.core", need, win, "the current limit")
 
 

@@ -8,6 +8,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import boards, declare, half_turn, snubbing
+from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.declare import BUS_RIPPLE, MODEL
 from rhevectra.core.topologies.flyback import auxiliary, faults
 from rhevectra.core.topologies.flyback.variant import Variant
@@ -30,7 +31,7 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
         own.append(DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0, schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
     own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), DecisionSpec("transformer.lp_tolerance", "Inductance tolerance", "transformer", low=0.01, high=0.3)]
     bleeds = [DecisionSpec(f"output{n}.bleed", f"Bleed of output {n}", "rectifier", unit="A", low=0.0, high=10.0, schools="none: turns and leakage keep it inside its tolerance; a resistor that holds it down at light load, and burns; a regulator of its own") for n in range(1, 7)]
-    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *bleeds, *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS, *faults.DECISIONS, *snubbing.decisions(6))
+    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *bleeds, *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS, *common.DECISIONS, *snubbing.decisions(6))
 
 
 def figures(v: Variant) -> tuple[FigureSpec, ...]:

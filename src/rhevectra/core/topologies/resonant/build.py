@@ -18,7 +18,7 @@ from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
-from rhevectra.core.stages.dies import choose_die, limit_missed
+from rhevectra.core.stages.dies import SINGLE, choose_die, limit_missed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common import boards, pieces
@@ -26,7 +26,7 @@ from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loade
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
 from rhevectra.core.topologies.common.winding import boarded, copper_of, leakage_row, pins_of, spacing, stack, turns_of
-from rhevectra.core.topologies.resonant import chambers, fixed, sharing, waves
+from rhevectra.core.topologies.resonant import chambers, faults, fixed, sharing, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.choose_tank import AUX_VOLTS, estimate
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -57,6 +57,7 @@ class Plan(Struct, frozen=True):
     leakage: Any
     choke: InductorChoice | None
     settled: st.Settled
+    i_short: float
 
 
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: float) -> Mapping[str, Any]:
@@ -69,7 +70,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: f
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus; of several phases once more where the most loaded carries more than each was built for, with the transformer in pieces where no single core takes it, or with another die where the tank's peak is above what was expected."""
+    """All choices of the power stage for a known bus; of several phases once more where the most loaded carries more than each was built for, with the transformer in pieces where no single core takes it, or with another die where a short draws more than was expected."""
     before = work.mark()
     plan = _built(v, work, v_bus)
     known = _known(v, work, plan)
@@ -87,13 +88,13 @@ def _known(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
         found["share"] = float(f"{ROOM_MORE * most + 0.005:.2f}")
     if v.phases == 1 and (count := pieces.fewest(work, plan)) > 1:
         found["count"] = count
-    if i_limit := limit_missed(work, plan.switch, peak):
+    if i_limit := limit_missed(work, plan.switch, max(peak, plan.i_short / SINGLE)):
         found["i_limit"] = i_limit
     return found
 
 
 def _built(v: Variant, work: Work, v_bus: Any, share: float = ROOM_USUAL, near: Mapping[str, Any] | None = None, count: int = 1, i_limit: float = 0.0) -> Plan:
-    """The power stage, where nobody says: count: transformers in series; share: of the mean that each of several phases is built for; i_limit: current at the overload [A], 0 where it is still estimated; near: what its first solution may begin from."""
+    """The power stage, where nobody says: count: transformers in series; share: of the mean that each of several phases is built for; i_limit: current at the overload [A], or what a short makes of it as far as a die takes more for a single pulse; 0 where it is still estimated; near: what its first solution may begin from."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     room = _room(work, share) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low, i_limit)
@@ -123,14 +124,13 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = ROOM_USUAL, near: 
     if control:
         stage = fixed.resonate(work, stage, leak)
     settled = st.solve(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
-    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value))
+    i_short = faults.current_limit(work, stage, settled)
+    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_short)
     if choke is not None:
         stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
-    peak = float(settled.out["i_tank_peak"].max())
     if v.phases > 1:
         stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=2), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))
-    work.choose("switch.current_limit", lambda: float(f"{1.15 * peak:.2g}"), "15 % above the peak tank current at overload, rounded to two digits")
-    return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled)
+    return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled, i_short)
 
 
 def _pieces(work: Work, count: int, integrated: bool) -> int:
@@ -201,14 +201,15 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"]))})
 
 
-def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float) -> InductorChoice:
-    """The resonant inductor beside what the transformer leaks."""
+def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float, i_short: float) -> InductorChoice:
+    """The resonant inductor beside what the transformer leaks: its flux at the overload after derating, into a short [A] up to saturation itself."""
     o, rows = settled.out, work.sheet.rows
+    i_flux = max(float(o["i_tank_peak"].max()), float(rows["derating.flux"].value) * i_short)
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
-    need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * float(o["i_tank_peak"].max()), s.extra["room"] * float(o["i_tank"][full].max()), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,
+    need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * i_flux, s.extra["room"] * float(o["i_tank"][full].max()), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,
                         work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max, rate=np.square(2 * np.pi * o["f"][full] * s.extra["room"] * o["i_tank"][full]))
-    return choose_wound(work, "llc.inductor_core", need, win, "overload")
+    return choose_wound(work, "llc.inductor_core", need, win, "a short")
 
 
 def _effective(c: InductorChoice, f: float) -> float:

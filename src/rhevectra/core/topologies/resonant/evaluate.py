@@ -22,7 +22,7 @@ from rhevectra.core.topologies.common import pieces
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
-from rhevectra.core.topologies.resonant import chambers, curves, fixed, sharing
+from rhevectra.core.topologies.resonant import chambers, curves, faults, fixed, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, of_all, worst_phase
@@ -73,6 +73,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     losses = dict(front["losses"]) | _losses(work, plan, s, o) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_swing"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
     if not s.fixed:
         feedback_error(work, s.v_out)
+    faults.record(work, s, o, plan.choke)
     return {"o": o, "stage": s, "losses": losses}
 
 
@@ -175,7 +176,7 @@ def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[st
     sheet, every = work.sheet, work.parts["cores"].derived(windows)
     eff = every.effective
     sheet.given("inductor.core", c.name, "", "rule", "see the decision on it")
-    turns = sheet.solved("inductor.turns", float(c.turns), "turns", TURNS_WHY.format("overload"))
+    turns = sheet.solved("inductor.turns", float(c.turns), "turns", TURNS_WHY.format("a short"))
     sheet.solved("inductor.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
     l_x = sheet("inductor.l", resonant.beside_leakage, lr=s.lr, leakage=s.leakage)
     area = sheet.given("inductor.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")

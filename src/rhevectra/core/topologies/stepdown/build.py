@@ -27,7 +27,7 @@ from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, cu
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
-from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
+from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
 from rhevectra.core.topologies.stepdown.shapes import shapes
@@ -173,7 +173,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
         near = st.solve(stage, st.ROUGH, near.state)  # the commutation takes of the duty
     stage = snubbers.choose(work, stage, rectifiers[work.need.main]["row"], [stage.np, stage.ns], float(leak.value), out)
     stage = primary_snubber.choose(work, stage, leak)
-    choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary_kinds.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value))
+    choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary_kinds.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value), faults.into_short(stage, out["v_in"]))
     stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, every, grade))
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series), float(loaded(work, near.out["t_on"] * near.out["fs"]).max()) * v_low / asked(work, v_low), float(near.out["i_peak"].max())
 

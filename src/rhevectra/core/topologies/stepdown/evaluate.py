@@ -20,7 +20,7 @@ from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
-from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
+from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import record as record_balance
 from rhevectra.core.topologies.stepdown.build import Plan
@@ -60,6 +60,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     if stage.variant.phase:
         losses |= phase.record(work, plan, stage, o)
     feedback_error(work, stage.v_out)
+    faults.record(work, plan, seen, o)
     return {"o": o, "stage": stage, "losses": losses}
 
 

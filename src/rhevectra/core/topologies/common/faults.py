@@ -1,0 +1,94 @@
+"""What the families share about faults: the pulse no limit can shorten, the pulse rate into a short, and the trip that catches an output nothing regulates any more."""
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+from msgspec.structs import replace
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import faults
+from rhevectra.core.stages.work import FigureSpec, Work
+from rhevectra.core.topologies.common import declare
+
+FOLDED = (0.25, 0.2, 0.15, 0.1, 0.05, 0.02)
+"""Shares of the switching frequency that controllers fall to under a short; the last ones are hiccup (common practice, no source)."""
+SHARES = (1.0, *FOLDED)
+"""The same where often no pulse need be left out: what lies in the way takes the least of them up."""
+TRIP, TRIP_TOLERANCE = 1.15, 0.03
+"""Over-voltage trip by the output's voltage, and its tolerance: a comparator on a divider (typical, from memory)."""
+CLEAR = 1.02
+"""The least trip stands so far above the greatest voltage in run."""
+DECISIONS = (
+    DecisionSpec("switch.blanking", "Leading-edge blanking", "switch", unit="s", low=0.0, high=2e-6),
+    DecisionSpec("feedback.v_trip", "Over-voltage trip at the regulated output", "feedback", unit="V", low=1, high=1000, schools="a comparator or a Zener diode with a second coupler, above all the output does in run and below what its capacitors hold"),
+    DecisionSpec("switch.short_rate", "Pulse rate under a short, share", "switch", low=0.01, high=1.0, schools="1: none, the least pulse walks the current up; 0.1 to 0.25 folded back; less: hiccup"),
+)
+OWN_TRIP = DECISIONS[1]
+I_SHORT = FigureSpec("short.i_peak", "Peak current into a short", "Î_sc", "switch", corners.SHORT, limit="switch.i_max", limit_kind="max", fixed="leakage, saturation and cable resistance left out (on the safe side but for saturation)",
+                     sentence="the least pulse adds volt-seconds that a shorted rectifier must take back")
+I_FAULT = FigureSpec("fault.i_switch", "Switch current, rectifier shorted", "I_x", "switch", corners.FULL, fixed="resistances and saturation of the die left out (on the safe side)",
+                     sentence="only the leakage holds it until blanking and delay have passed: what the die has to stand, or the fuse to end")
+T_START = FigureSpec("start.time", "Start-up time into full load", "t_su", "feedback", corners.START, fixed="current of the core taken as at full output; soft start left out")
+
+OF_FILTER = (
+    replace(I_SHORT, fixed="magnetising current, saturation and cable resistance left out", sentence="the least pulse adds volt-seconds that leakage, drop and resistance of a shorted output must take back"),
+    FigureSpec("short.b_peak", "Flux of the filter inductor into a short", "B̂_sc", "rectifier", corners.SHORT, limit="filter1.b_saturation", limit_kind="max", fixed="inductors of a doubler taken alike", sentence="against hot saturation itself, with no derating: a short is no working point"),
+    replace(T_START, fixed="ripple and core current as at full output", sentence="a soft start that takes longer never meets the limit"),
+)
+_OPEN = "capacitance as printed; no load but the bleed"
+
+
+def output_figures(n: int) -> tuple[FigureSpec, ...]:
+    """Figures of output n of a stage whose trip is its own."""
+    return tuple(replace(f, fixed=_OPEN, sentence="where the over-voltage trip catches it, with what the inductors still bring") if f.id == f"output{n}.v_open" else f for f in declare.output_figures(n))
+
+
+def least_pulse(work: Work, blanking: float = 300e-9) -> Any:
+    """Row of the pulse that no current limit can shorten [s]; blanking [s] by rule."""
+    blanked = work.choose("switch.blanking", blanking, "against the turn-on spike (common practice)")
+    return work.sheet.total("switch.t_least", "s", "pulse that no current limit can shorten", blanking=blanked, delay=work.sheet.rows["switch.limit_delay"])
+
+
+def pulses_into_short(work: Work, shares: Sequence[float], walks: Callable[[float], bool], pulses: int = 1) -> Any:
+    """Row of the rate of pulses into a short [Hz]; walks: whether the least pulse walks the current up at a share of the switching frequency."""
+    rate = work.choose("switch.short_rate", lambda: next((r for r in shares if not walks(r)), shares[-1]), "largest usual share at which the least pulse does not walk the current up (foldback or hiccup of the controller, common practice)")
+    return work.sheet.given("short.f", pulses * float(rate.value) * float(work.sheet.rows["fs"].value), "Hz", "rule", "switching frequency times the share under a short" + (f", {pulses} pulses a period" if pulses > 1 else ""))
+
+
+def rated(work: Work, n: int) -> None:
+    """Row of what the capacitors of output n hold."""
+    cap = work.sheet.rows[f"output{n}.cap"].value
+    work.sheet.given(f"output{n}.v_rated", work.parts["output_capacitors"].row(cap)["v_class_v"], "V", "catalogue", f"rated voltage of {cap}")
+
+
+def caught(work: Work, inductance: Any, current: Any, count: int = 1) -> None:
+    """Where a trip of its own catches the output with the feedback open, and what the inductors through which it is fed still bring. inductance [H] of one of `count`, current [A]: what flows in it then."""
+    main, sheet = work.need.outputs[work.need.main], work.sheet
+    least = CLEAR * (1 + main.tolerance) / (1 - TRIP_TOLERANCE)
+    trip = work.choose("feedback.v_trip", float(f"{max(TRIP, least) * main.magnitude:.3g}"), f"a comparator and a coupler of its own, {max(TRIP, least) * 100 - 100:.0f} % above the output (common practice)")
+    sheet("output1.v_open", faults.caught, v_trip=trip, tolerance=sheet.given("feedback.trip_tolerance", TRIP_TOLERANCE, "", "rule", "comparator and divider (typical, from memory)"), count=count, inductance=inductance, current=current, c=sheet.rows["output1.c"])
+    rated(work, 1)
+
+
+def start(work: Work, least: Any) -> None:
+    """Start-up into full load; least: row of the output current at the least current limit [A]."""
+    sheet, need = work.sheet, work.need.outputs[work.need.main]
+    load = sheet.given("start.i_load", need.current_max, "A", text=f"full current of {need.name}")
+    sheet("start.time", faults.start_time, charge=sheet("start.charge", faults.bank_charge, c=sheet.rows["output1.c"], v=sheet.rows["load.v1"]), i_least=least, i_load=load)
+    short_of(work, least.value - need.current_max)
+
+
+def short_of(work: Work, spare: Any) -> None:
+    """A finding where the current to start with is missing; spare [A] at each corner."""
+    least = float(np.where(corners.START.mask(work.grid), spare, np.inf).min())
+    if least <= 0:
+        work.find(MUST_FIX, "switch", f"at the least current limit the output cannot start into full load: {show(-least, 'A')} is missing", "start.time", "switch.current_limit")
+
+
+def saturation(work: Work, need: Any) -> None:
+    """Row of the flux at which the filter inductor's core saturates hot [T]."""
+    work.sheet.given("filter1.b_saturation", need.material["b_sat_100_t"], "T", "catalogue", "hot saturation of the inductor's material")

@@ -1,0 +1,59 @@
+"""A stage with a filter inductor outside its steady period: start-up into full load, a short at the output or in a rectifier, a feedback that is open."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.sheet import Quick, plain
+from rhevectra.core.formulas import faults, forward, magnetics
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import faults as common
+from rhevectra.core.topologies.stepdown import secondary
+from rhevectra.core.topologies.stepdown import stage as st
+
+FIGURES = (*common.OF_FILTER, common.I_FAULT)
+
+
+def into_short(s: st.Stage, v_in: Any) -> float:
+    """Largest current of one filter inductor [A] as the current limit cuts a pulse into a short; s: bare numbers, v_in: across the primary [V]."""
+    seen = secondary.seen_numbers(s)
+    turns = {"turns_secondary": plain(seen.ns), "turns_primary": plain(seen.np)}
+    edge = forward.limit_current(v_primary=v_in, lm=plain(seen.lm), v_up=faults.across_filter(v_in, **turns), inductance=plain(seen.inductance), **s.limit, **turns)
+    return float(np.max(faults.to_filter(edge, **turns))) * plain(seen.inductance) / plain(s.inductance)
+
+
+def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> None:
+    """Rows of all cases; start-up and short are judged at the points of the current limit. s: with the centre tap that behaves alike."""
+    sheet, turns = work.sheet, {"turns_secondary": s.ns, "turns_primary": s.np}
+    least, up = _least(work, s), sheet("short.v_up", faults.across_filter, v_primary=o["v_in"], **turns)
+    edge = sheet("short.i_limit", forward.limit_current, v_primary=o["v_in"], lm=s.lm, v_up=up, inductance=s.inductance, **s.limit, **turns)
+    _short(work, plan, s, o, least, up, edge)
+    common.start(work, sheet("start.i_least", forward.current_at_limit, i_limit=sheet.rows["switch.limit_min"], i_mag=o["i_mag"], ripple=o["ripple"], **turns))
+    sheet("fault.i_switch", faults.fault_current_filter, v_primary=o["v_in"], t_least=least, leakage=s.leakage)
+    common.caught(work, s.inductance, sheet("short.i_filter", faults.to_filter, current=edge, **turns))
+
+
+def _least(work: Work, s: st.Stage) -> Any:
+    """Row of the least pulse [s]; a phase-shifted bridge's begins while the lagging leg still rests, as soon as its node has swung."""
+    least = common.least_pulse(work)
+    return work.sheet.total("short.t_pulse", "s", "least pulse, and the dead time of the lagging leg, in which the bus already turns the current over", pulse=least, dead=work.sheet.rows["psfb.dead_lagging"]) if s.variant.phase else least
+
+
+def _short(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any, up: Any, edge: Any) -> None:
+    sheet, turns = work.sheet, {"turns_secondary": s.ns, "turns_primary": s.np}
+    path = {"v_up": up, "t_least": least, "v_forward": s.v_forward, "r": o["r_wheel"], "leakage": s.leakage, **turns}
+    after = {"i_limit": edge, "v_up": up, "t_least": least, "inductance": s.inductance, **turns}
+    around = {"r_loop": o["r_loop"], "t_least": least, "leakage": s.leakage, "c_leg": o["c_p"], "v_primary": o["v_in"], "i_limit": edge} if s.variant.phase else {}
+
+    def peak(on: Any, rate: Any, of: Callable[[Any], Any]) -> Any:
+        bare = lambda rows: {k: of(x) for k, x in rows.items()}  # noqa: E731
+        turning = on("short.turning", faults.turned_round, f_short=rate, **bare(around)) if around else on.given("short.turning", 1.0, "", "rule", "with each pulse the current of the leakage begins at zero")
+        balance = on("short.i_balance", faults.filter_balance, f_short=rate, turning=turning, **bare(path))
+        return on("short.i_peak", faults.short_peak_filter, i_balance=balance, **bare(after))
+
+    def walks(share: float) -> bool:
+        return bool(np.any(peak(Quick(), share * s.variant.pulses * float(sheet.rows["fs"].value), plain) > plain(edge)))
+    most = peak(sheet, common.pulses_into_short(work, common.SHARES, walks, s.variant.pulses), lambda row: row)
+    sheet("short.b_peak", magnetics.flux_density, inductance=s.inductance, current=sheet("short.i_filter_peak", faults.to_filter, current=most, **turns), turns=s.choke["turns"], area=sheet.rows["filter1.area_min"])
+    common.saturation(work, plan.choke_need)
