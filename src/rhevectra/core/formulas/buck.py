@@ -71,10 +71,10 @@ def current_at_limit(i_limit: Any, ripple: Any) -> Any:
     return np.maximum(1e-6, i_limit - 0.5 * ripple)
 
 
-@formula("I_w = (V_bus·t_b·f_sc − V_f)/R", "A", "V_bus t_b f_sc V_f R", "volt-seconds of the least pulse against drop and resistance for the whole period")
-def short_balance(v_bus: Any, t_least: Any, f_short: Any, v_forward: Any, r: Any) -> Any:
+@formula("I_w = (V_bus·t_b·f_sc − V_f)/(R + R_sw·t_b·f_sc)", "A", "V_bus t_b f_sc V_f R R_sw", "volt-seconds of the least pulse against drop and resistance for the whole period, and the switch while it is on")
+def short_balance(v_bus: Any, t_least: Any, f_short: Any, v_forward: Any, r: Any, r_switch: Any) -> Any:
     """Current [A] at which a shorted output takes back what the least pulse adds; negative where a diode drop suffices."""
-    return (v_bus * t_least * f_short - v_forward) / r
+    return (v_bus * t_least * f_short - v_forward) / (r + r_switch * t_least * f_short)
 
 
 @formula("Î_sc = max(Î_x, I_w + ½·V_bus·t_b/L)", "A", "Î_x I_w V_bus t_b L", "the current limit holds unless the least pulse walks the current up")

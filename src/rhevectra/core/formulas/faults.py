@@ -55,6 +55,12 @@ def fault_current(v_bus: Any, v_reflected: Any, t_least: Any, leakage: Any) -> A
     return (v_bus + v_reflected) * t_least / leakage
 
 
+@formula("f_sc = k·m·f_s", "Hz", "k m f_s", "definition: a share of the switching frequency, with one or two pulses a period")
+def pulses_into_short(share: Any, pulses: Any, fs: Any) -> Any:
+    """Rate of pulses into a short [Hz]."""
+    return share * pulses * fs
+
+
 @formula("V_s = V_p·N_s/N_p", "V", "V_p N_s N_p", "transformer ratio: into a short all of it lies across the filter inductor")
 def across_filter(v_primary: Any, turns_secondary: Any, turns_primary: Any) -> Any:
     """Voltage [V] that drives the filter inductor's current into a short."""

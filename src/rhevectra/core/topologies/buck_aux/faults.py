@@ -15,7 +15,7 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any) ->
     """Rows of all cases; start-up and short are judged at the points of the current limit. least: row of the least pulse [s]."""
     sheet = work.sheet
     edge = sheet("short.i_limit", buck.limit_current, v_up=s.v_bus, inductance=s.inductance, **s.limit)
-    path = {"v_bus": s.v_bus, "t_least": least, "v_forward": s.v_forward, "r": sheet.total("short.r", "Ω", "diode and inductor", diode=s.r_diode, inductor=s.r_inductor)}
+    path = {"v_bus": s.v_bus, "t_least": least, "v_forward": s.v_forward, "r": sheet.total("short.r", "Ω", "diode and inductor", diode=s.r_diode, inductor=s.r_inductor), "r_switch": s.r_switch}
     after = {"i_limit": edge, "v_bus": s.v_bus, "t_least": least, "inductance": s.inductance}
 
     def walks(share: float) -> bool:

@@ -56,7 +56,7 @@ def least_pulse(work: Work, blanking: float = 300e-9) -> Any:
 def pulses_into_short(work: Work, shares: Sequence[float], walks: Callable[[float], bool], pulses: int = 1) -> Any:
     """Row of the rate of pulses into a short [Hz]; walks: whether the least pulse walks the current up at a share of the switching frequency."""
     rate = work.choose("switch.short_rate", lambda: next((r for r in shares if not walks(r)), shares[-1]), "largest usual share at which the least pulse does not walk the current up (foldback or hiccup of the controller, common practice)")
-    return work.sheet.given("short.f", pulses * float(rate.value) * float(work.sheet.rows["fs"].value), "Hz", "rule", "switching frequency times the share under a short" + (f", {pulses} pulses a period" if pulses > 1 else ""))
+    return work.sheet("short.f", faults.pulses_into_short, share=rate, pulses=pulses, fs=work.sheet.rows["fs"])
 
 
 def rated(work: Work, n: int) -> None:

@@ -72,7 +72,7 @@ PHASED_FIGURES = (*declare.figures(*_FIGURES, *_PHASED_FIGURES, *faults.FIGURES,
 output_figures, BUS_RIPPLE = common.output_figures, declare.BUS_RIPPLE_RESONANT
 
 NEEDS_CLAMP = False
-CURES = {"switch.v_peak": "switch.class", "output1.v_low": "llc.v_unity", "output1.v_high": "llc.v_unity", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": ("llc.phase_room", "llc.spread"), "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "transformer.leakage": "llc.ratio", "feedback": "feedback.resistor_tolerance"}
+CURES = {"short.b_peak": "llc.inductor_core", "switch.v_peak": "switch.class", "output1.v_low": "llc.v_unity", "output1.v_high": "llc.v_unity", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": ("llc.phase_room", "llc.spread"), "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "transformer.leakage": "llc.ratio", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
 PHASED_NO_PICTURES = ("snubber", "supply", "transient", "ripple", "frequency")
