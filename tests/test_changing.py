@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt
 
 from rhevectra.app import session as of_session
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.design import size as of_size
 from rhevectra.core.design.size import size
 from rhevectra.project.log import NOTE
 from rhevectra.project.store import load
@@ -21,7 +22,7 @@ def held(window, monkeypatch):
         asked.append(dict(pins))
         assert gate.wait(20)
         return size(need, pins, *rest)
-    monkeypatch.setattr(of_session, "size", slow)
+    monkeypatch.setattr(of_size, "size", slow)
     window.changing.patience = 0
     yield gate, asked
     gate.set()

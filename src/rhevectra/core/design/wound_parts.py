@@ -17,9 +17,11 @@ from rhevectra.core.magnetics.windows import legs_called
 
 MADE = 0.10
 """Tolerance of the inductance of a gapped or powder part (common practice)."""
-OF_STAGE = (("filter1", "filter inductor", ("filter1.l",), ("filter1.i_rms",), ("filter1.i_peak",)),
-            ("inductor", "inductor in series with the transformer", ("inductor.l", "psfb.l_series"), ("llc.i_tank", "transformer.i_rms_primary"), ("llc.i_tank_peak", "switch.i_peak")))
-"""Gapped parts of the power stage: prefix of the rows, name, and the rows that may hold inductance, rms and largest current."""
+_SERIES = "inductor in series with the transformer"
+OF_STAGE = (("inductor", _SERIES, "psfb.l_series", "transformer.i_rms_primary", "switch.i_peak", "inductor.b_peak"),
+            ("inductor", _SERIES, "inductor.l", "llc.i_tank", "short.i_peak", "short.b_peak"),
+            ("filter1", "filter inductor", "filter1.l", "filter1.i_rms", "filter1.i_peak", "filter1.b_peak"))
+"""Gapped parts of the power stage: prefix of the rows, name, and the rows of inductance, rms and largest current, and of the flux at that."""
 
 
 class WoundPart(Struct, frozen=True):
@@ -45,14 +47,14 @@ def bundle(area: float, strand: float) -> str:
     return f"{strand * 1e3:g} mm" if count == 1 else f"{count} × {strand * 1e3:g} mm twisted, {area * 1e6:.3g} mm² of copper"
 
 
-def _first(rows: Mapping[str, Any], ids: tuple[str, ...]) -> float:
-    return next((float(np.max(rows[id].value)) for id in ids if id in rows), 0.0)
+def _most(rows: Mapping[str, Any], id: str) -> float:
+    return float(np.max(rows[id].value))
 
 
-def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductance: float, i_rms: float, i_peak: float, material: str) -> WoundPart:
+def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductance: float, i_rms: float, i_peak: float, flux: float, material: str) -> WoundPart:
     length, post = c.turns * c.mean_turn, legs_called(design.catalogue["cores"].row(c.name))[0]
     return WoundPart(name, design.count(prefix), f"{c.name}, {material}", f"{show(c.gap, 'm', 3)} in the {post}, or spacers of {show(c.gap / 2, 'm', 3)} under all legs", str(c.turns), bundle(c.copper, c.strand), f"{show(inductance, 'H')} ± {MADE * 100:.0f} %, no current", i_rms, i_peak,
-                     float(inductor.winding_resistance(copper.resistivity(20.0), c.turns, c.mean_turn, c.copper)), length, f"still {show((1 - MADE) * inductance, 'H')} at {show(i_peak, 'A')}: the flux is {show(c.b_peak, 'T')} there")
+                     float(inductor.winding_resistance(copper.resistivity(20.0), c.turns, c.mean_turn, c.copper)), length, f"still {show((1 - MADE) * inductance, 'H')} at {show(i_peak, 'A')}: the flux is {show(flux, 'T')} there")
 
 
 def _boost(design: Design) -> Iterator[WoundPart]:
@@ -61,9 +63,9 @@ def _boost(design: Design) -> Iterator[WoundPart]:
     choke = getattr(front, "choke", None)
     if choke is None:
         return
-    told = _first(rows, ("pfc.i_l_rms",)), _first(rows, ("pfc.current_limit",))
+    told = _most(rows, "pfc.i_l_rms"), _most(rows, "pfc.current_limit")
     if choke.gapped is not None:
-        yield _gapped(design, "pfc", "boost inductor", choke.gapped, _first(rows, ("pfc.l",)), *told, str(rows["pfc.material"].value))
+        yield _gapped(design, "pfc", "boost inductor", choke.gapped, _most(rows, "pfc.l"), *told, choke.gapped.b_peak, str(rows["pfc.material"].value))
         return
     sizes = design.catalogue["rings"].derived(rings)
     length, area = choke.turns * float(sizes.mean_turn[choke.ring.ring]), choke.ring.copper
@@ -95,10 +97,11 @@ def _of_stage(design: Design) -> Iterator[WoundPart]:
     """Inductors of the power stage."""
     rows, plan = design.rows, design.context["plan"]
     material = next((str(rows[id].value) for id in ("transformer.material", "filter1.material") if id in rows), "")
-    for prefix, name, l_ids, rms_ids, peak_ids in reversed(OF_STAGE):
+    for prefix, name, *ids in OF_STAGE:
         choice = getattr(plan, "choke", None) if prefix == "filter1" else getattr(plan, "series", None) or getattr(plan, "choke", None)
-        if choice is not None and f"{prefix}.core" in rows:
-            yield _gapped(design, prefix, name, choice, _first(rows, l_ids), _first(rows, rms_ids), _first(rows, peak_ids), material)
+        if choice is not None and f"{prefix}.core" in rows and ids[0] in rows:
+            inductance, i_rms, i_peak, flux = (_most(rows, id) for id in ids)
+            yield _gapped(design, prefix, name, choice, inductance, i_rms, i_peak, flux, material)
 
 
 def wound_parts(design: Design) -> tuple[WoundPart, ...]:

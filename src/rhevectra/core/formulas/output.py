@@ -131,3 +131,33 @@ def coupler_resistor(v_out: Any, v_ref: Any, v_led: Any, ratio: Any, left: Any, 
 def coupler_pull(v_out: Any, v_ref: Any, v_led: Any, ratio: Any, left: Any, r: Any) -> Any:
     """Current [A] an optocoupler's transistor can draw at the end of its life."""
     return (v_out - v_ref - v_led) * ratio * left / r
+
+
+@formula("V_aux = V_p·N_a/N_p − V_fa", "V", "V_p N_a N_p V_fa", "transformer ratio: the diode takes the voltage of the pulses, which goes with the bus")
+def auxiliary_in_pulse(v_primary: Any, turns_aux: Any, turns_primary: Any, v_forward: Any) -> Any:
+    """Voltage [V] of an auxiliary supply that is rectified while the switches feed."""
+    return v_primary * turns_aux / turns_primary - v_forward
+
+
+@formula("V_h = (V_aux + V_fa)·V_x/V_bus − V_fa", "V", "V_aux V_fa V_x V_bus", "in proportion to the bus")
+def auxiliary_at_bus(v_aux: Any, v_forward: Any, v_asked: Any, v_bus: Any) -> Any:
+    """The same on another bus [V]."""
+    return (v_aux + v_forward) * v_asked / v_bus - v_forward
+
+
+@formula("P = (V_aux + V_fa)·I_cc", "W", "V_aux V_fa I_cc", "whatever stands between winding and controller, its current comes from the winding")
+def supply_taken(v_aux: Any, v_forward: Any, i_supply: Any) -> Any:
+    """Power [W] that a controller takes from its winding."""
+    return (v_aux + v_forward) * i_supply
+
+
+@formula("V_r = V_aux + V_k·N_a/N_p", "V", "V_aux V_k N_a N_p", "transformer ratio")
+def auxiliary_blocked(v_aux: Any, v_back: Any, turns_aux: Any, turns_primary: Any) -> Any:
+    """Reverse voltage [V] of the supply's diode while v_back lies across the primary the other way round."""
+    return v_aux + v_back * turns_aux / turns_primary
+
+
+@formula("V_r = 2·V_aux + V_fa", "V", "V_aux V_fa", "the winding swings as far to the other side")
+def auxiliary_mirrored(v_aux: Any, v_forward: Any) -> Any:
+    """Reverse voltage [V] of the supply's diode at a winding that is driven both ways alike."""
+    return 2 * v_aux + v_forward

@@ -26,3 +26,15 @@ def gate_charge(count: Any, q_full: Any, v_gate: Any, v_out: Any) -> Any:
 def loss(share: Any, i_out: Any, r: Any, positions: Any, charge: Any, v_out: Any, fs: Any) -> Any:
     """Loss [W] of all synchronous switches of an output at a share of its load."""
     return np.square(1.5 * share * i_out) * r + positions * charge * v_out * fs
+
+
+@formula("s = n·(1 + δ)/(1 + δ + (n − 1)·(1 − δ))", "", "n δ", "one at the low end of the resistances, all others at the high end")
+def most_loaded(count: Any, spread: Any) -> Any:
+    """Current of the most loaded of n switches side by side over their mean."""
+    return count * (1 + spread) / (1 + spread + (count - 1) * (1 - spread))
+
+
+@formula("I_1 = s·I/m", "A", "s I m", "definition")
+def of_one(over_mean: Any, i_rms: Any, count: Any) -> Any:
+    """Rms current [A] of the most loaded of all m that share one."""
+    return over_mean * i_rms / count

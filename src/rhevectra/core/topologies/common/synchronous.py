@@ -56,12 +56,23 @@ def in_parallel(work: Work, output: int, row: Mapping[str, Any], amps: float, po
     if count % sources:
         work.find(LOOK_AT, "rectifier", f"{count} rectifiers at {sources} secondaries: each needs as many of its own", f"rectifier{output + 1}.loss", f"rectifier{output + 1}.parallel")
     label = f"{count} × {row['name']}" if count > 1 else row["name"]
-    together = {**row, "label": label, "i_rated_a": row["i_rated_a"] * count, "r_junction_case_k_w": row["r_junction_case_k_w"] / count}
+    together = {**row, "label": label, "i_rated_a": row["i_rated_a"] * count, "r_junction_case_k_w": row["r_junction_case_k_w"] / count, "i_one_a": row["i_rated_a"], "count": count, "beside": count // sources}
     if not switched:
         return {**together, "r_dynamic_ohm": row["r_dynamic_ohm"] / count, "said": f"class {label}"}
     v_gate = float((work.sheet.rows.get("rectifier.v_gate") or work.choose("rectifier.v_gate", found[1], "least mean loss over the load: a lower one drives cheaper, a higher one conducts better")).value)
     return {**together, "r_dynamic_ohm": float(sync.resistance(row["r_dynamic_ohm"], sync.CHANNEL, sync.THRESHOLD, v_gate, count)), "q_gate_c": float(sync.gate_charge(count, row["q_gate_c"], v_gate, volts)),
             "said": f"class {label} at {v_gate:g} V of gate (channel's share and threshold typical, from memory)"}
+
+
+def record_most(work: Work, name: str, row: Mapping[str, Any], rms: Any) -> None:
+    """What the most loaded of synchronous switches side by side carries, where there are several. rms: row of all of them together [A]; transformers that feed them share by themselves."""
+    if row["kind"] != "synchronous" or row["beside"] < 2:
+        return
+    sheet = work.sheet
+    spread = work.choose("rectifier.r_spread", 0.15, "switches of one class with their tracks (common practice, no source)")
+    over = sheet(f"{name}.over_mean", sync.most_loaded, count=row["beside"], spread=spread)
+    sheet(f"{name}.i_most", sync.of_one, over_mean=over, i_rms=rms, count=row["count"])
+    sheet.given(f"{name}.i_one", row["i_one_a"], "A", "catalogue", f"continuous current of one {row['name']}")
 
 
 def _counted(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, found: tuple[int, float], sources: int) -> tuple[int, str, tuple[str, ...]]:

@@ -22,21 +22,17 @@ from rhevectra.core.formulas import sharing as shares
 from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common.ratings import least_setting
+from rhevectra.core.topologies.common.supply import AUX_DROP, DROPOUT, WINDOW
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import sharing
 from rhevectra.core.topologies.flyback.outputs import OPEN
-from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 
 TRIP_ROOM, LEAST_ROOM = 1.05, 1.03
 """Trip of the supply over the greatest it may reach: tolerance of a Zener diode; least supply over the lock-out that the rule leaves (common practice, no source)."""
-SUPPLY_WINDOW = {False: (9.5, 24.0), True: (9.0, 26.0)}
-"""Supply [V] of a controller, and of one within the switch (typical of the class, from memory)."""
 DIODE_R = 0.1
 """Resistance of the supply's diode [Ω] (typical, from memory)."""
 LONG = 2
 """Steps of the longest piece of a pulse where one output takes all; of the others one each: within them only its drop changes. In the last one, which hands the current over to the switch, the winding takes nothing."""
-DROPOUT = 1.0
-"""What a transistor with a Zener diode drops at least [V] (typical, from memory)."""
 THIN = 4
 """Steps of the sharing of several outputs that make one here."""
 SWINGS, LEFT = 5, float(np.exp(-np.pi / 2 / RING_QUALITY))
@@ -204,7 +200,7 @@ def _choose(work: Work, plan: Any, s: pd.Stage, winding: Winding, window: tuple[
 def record(work: Work, plan: Any, s: pd.Stage, o: Mapping[str, Any], shared: Mapping[str, list[Any]]) -> None:
     """Rows of the supply; shared: of several outputs, what they stand at."""
     sheet, shape = work.sheet, work.grid.shape
-    v_min, v_max = SUPPLY_WINDOW[plan.switch["integrated"]]
+    v_min, v_max = WINDOW[plan.switch["integrated"]]
     winding = Winding(plan, s, o, shape, shared.get("voltage", ()))
     linear, resistor, found = _choose(work, plan, s, winding, (v_min, v_max))
     _rows(work, s, o, winding.l_apart, resistor, {k: getattr(found, k).reshape(shape) for k in ("voltage", "peak", "rms", "given")})

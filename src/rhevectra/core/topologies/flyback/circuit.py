@@ -11,8 +11,8 @@ from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.stages import clamping
 from rhevectra.core.topologies.common import snubbing
+from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.flyback.auxiliary import DIODE_R
-from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 
 _AUX_C = 22e-6
 COMMON, SETTLED = 0.98, 1e-10

@@ -9,9 +9,9 @@ from rhevectra.core.basis.preferred import at_most
 from rhevectra.core.formulas import faults, magnetics, output
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import faults as common
+from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.outputs import OPEN
-from rhevectra.core.topologies.flyback.sizing import AUX_DROP
 
 HYSTERESIS = {False: 6.5, True: 3.0}
 """Supply voltage the controller may lose between start and lock-out [V] (typical of the class, from memory)."""

@@ -15,6 +15,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.declare import CANS
 from rhevectra.core.topologies.common.outputs import cans_for_step, record_range, resistance, step_and_life
+from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import sharing
 from rhevectra.core.topologies.flyback.wound import Plan
@@ -53,6 +54,7 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     top, rms = _currents(work, s, o, k, name, shared)
     average = sheet.again(f"{name}.i_avg", s.i_outputs[k])
     sheet.given(f"{name}.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
+    record_most(work, name, row, rms)
     loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
     limit = sheet.given(f"{name}.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])

@@ -16,6 +16,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import winding
 from rhevectra.core.topologies.common.ratings import drawn
 from rhevectra.core.topologies.common.rectifiers import loaded
+from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.variant import Variant
 from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_shape
@@ -23,7 +24,6 @@ from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_
 ORDERS = 24
 ROUNDING = 0.4
 """Share of an output's tolerance that whole turns may take; the rest is for what load and the other outputs move (common practice, no source)."""
-AUX_DROP = 0.8
 VALLEY_FS = "65 kHz at the lowest bus and full load: above hearing at every overload, and the frequency rises from there"
 CONTROLLER, SKIPPING, LEAST = 1.5e-3, 0.5e-3, 1e-3
 """Current of a controller without its gate charge, of one that skips pulses at no load; least current of an output that nothing is connected to: capacitors' leakage and a small bleed [A] (typical, from memory)."""

@@ -25,10 +25,11 @@ from rhevectra.core.topologies.common import boards, pieces
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
+from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.winding import boarded, copper_of, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.resonant import chambers, faults, fixed, sharing, waves
 from rhevectra.core.topologies.resonant import stage as st
-from rhevectra.core.topologies.resonant.choose_tank import AUX_VOLTS, estimate
+from rhevectra.core.topologies.resonant.choose_tank import estimate
 from rhevectra.core.topologies.resonant.variant import Variant
 
 ORDERS = 24
@@ -117,7 +118,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = ROOM_USUAL, near: 
         need, choice, win = chambers.choose(work, need, every, float(stage.lr))
     else:
         need, choice, win = boards.wind(work, need, every)
-    turns = turns_of(work, need, choice)[:2]
+    turns = turns_of(work, need, choice)
     stage = _wound(work, stage, need, choice, win, turns, grade)
     leak = chambers.leakage_row(work, need, choice, win) if integrated else leakage_row(work, need, leakage_of(need, choice.trial, (choice.core, choice.candidate), win), float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
     stage = replace(stage, leakage=float(leak.value))
@@ -182,7 +183,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
     windings = (tr.WindingNeed("primary", main.magnitude * n * coupled, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, h, triple, main.tolerance) for name, h in (("ns1", -har_s), ("ns1b", half_later(-har_s)))[: 1 if s.secondary == BRIDGE else 2]),
-                tr.WindingNeed("naux", AUX_VOLTS, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
+                tr.WindingNeed("naux", (float(work.sheet.rows["aux.v"].value) + AUX_DROP) * main.magnitude / (main.magnitude + s.v_forward), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
     made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=float(np.max(linkage)), swing=(2 * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
@@ -197,7 +198,7 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     pieces.record(work, need)
     effective, eff = pieces.resistances(need, exact), win.effective
     seen = need.pieces * float(turns[0].value) if s.wound is None else float(resonant.turns_seen(float(turns[0].value), s.lm, s.lr))
-    return replace(s, np=seen, wound=None if s.wound is None else float(turns[0].value), ns=float(turns[1].value), r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+    return replace(s, np=seen, wound=None if s.wound is None else float(turns[0].value), ns=float(turns[1].value), r_primary=effective[0], r_secondary=effective[1], p_controller=float(work.sheet.rows["aux.i"].value) * float(turns[2].value) / float(turns[1].value) * (work.need.outputs[work.need.main].magnitude + s.v_forward), core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"]))})
 
 

@@ -9,6 +9,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.formulas import resonant
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import supply
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
@@ -16,7 +17,7 @@ from rhevectra.core.topologies.resonant import fixed, tank
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
 
-AUX_VOLTS, AUX_AMPS, DRIVE_AMPS = 14.0, 4e-3, 1e-3
+AUX_AMPS, DRIVE_AMPS = 4e-3, 1e-3
 RATIOS = (2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0, 10.0)
 QUALITIES = np.geomspace(0.1, 0.6, 40)
 
@@ -43,7 +44,7 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Ma
     drive = DRIVE_AMPS + RECTIFIERS[kind] * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
     plain_load = np.maximum(grid.current(work.need.main), max(2e-3, 1e-3 * main.current_max)) + v.phases * drive
     load = np.where(grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), i_over, plain_load / v.phases)
-    p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
+    p_ctl = float(choose("aux.v", supply.aim(main.least / main.magnitude) - supply.AUX_DROP, "what the winding gives at the highest setting of the output: enough at the lowest too").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
     burst = 1e-6 if control else float(choose("llc.burst_below", 0.1, "a tenth of full load: below it the circulating current costs more than pauses do (common practice)").value)
     return st.Stage(variant=v, v_bus=v_bus, i_out=load, v_out=main.magnitude, v_forward=in_path * rect["v_forward_v"], r_rectifier=in_path * rect["r_dynamic_ohm"], secondary=kind, r_secondary=0.006 * main.magnitude * v.phases / main.current_max, r_inductor=0.0, r_switch=row["r_on_25_ohm"] * row["hot_ratio"],
                     r_primary=0.004 * r_ac, np=n, ns=1.0, leakage=0.0, f_max=float(fs.value) * f_top, i_burst=burst * main.current_max / v.phases, c_node=row["c_energy_f"], t_fall=row["t_fall_s"], core=work.parts["materials"].rows[1], area=1.0, volume=1e-9, core_temperature=100.0,

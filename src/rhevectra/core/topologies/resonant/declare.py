@@ -3,7 +3,7 @@
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import boards, declare, pieces
+from rhevectra.core.topologies.common import boards, declare, pieces, supply
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.resonant import faults, fixed
@@ -33,8 +33,8 @@ _PHASED_DECISIONS = (
 )
 _WITHOUT = ("fs", "switch.duty_limit", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
-DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, pieces.DECISION, *_INTEGRATED, *faults.DECISIONS, without=_WITHOUT), *boards.DECISIONS)
-PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, *faults.DECISIONS, without=_WITHOUT), *boards.DECISIONS)
+DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, pieces.DECISION, *_INTEGRATED, *faults.DECISIONS, *supply.DECISIONS, without=_WITHOUT), *boards.DECISIONS)
+PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, *faults.DECISIONS, *supply.DECISIONS, without=_WITHOUT), *boards.DECISIONS)
 _EXACT = "tolerances of inductances and capacitor; node capacitance and dead time in the waveform"
 _FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
@@ -67,13 +67,13 @@ _PHASED_FIGURES = (
 _CHAMBERED = (FigureSpec("llc.gain", "Gain of the tank at its frequency", "M", "switch", corners.FULL, "min", fixed="leakage and capacitor as they come: the frequency is trimmed to them"), FigureSpec("output1.v_hold", "Output at the end of hold-up", "V_h", "rectifier", corners.FULL, "min", fixed="drop of full load"),
               FigureSpec("transformer.lp", "Primary inductance, all others open", "L_p", "transformer", corners.FULL, fixed="gap and chambers as computed", sentence="magnetising inductance and the leakage that is the resonant inductance"),)
 _NO_FIGURES = ("switch.v_bus_least", "switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", *(f"transformer.ns{n}" for n in range(2, 7)))
-FIGURES = (*declare.figures(*_FIGURES, *_CHAMBERED, *faults.FIGURES, without=_NO_FIGURES), *boards.FIGURES)
-PHASED_FIGURES = (*declare.figures(*_FIGURES, *_PHASED_FIGURES, *faults.FIGURES, without=_NO_FIGURES), *boards.FIGURES)
+FIGURES = (*declare.figures(*_FIGURES, *_CHAMBERED, *faults.FIGURES, *supply.FIGURES, without=_NO_FIGURES), *boards.FIGURES)
+PHASED_FIGURES = (*declare.figures(*_FIGURES, *_PHASED_FIGURES, *faults.FIGURES, *supply.FIGURES, without=_NO_FIGURES), *boards.FIGURES)
 output_figures, BUS_RIPPLE = common.output_figures, declare.BUS_RIPPLE_RESONANT
 
 NEEDS_CLAMP = False
-CURES = {"short.b_peak": "llc.inductor_core", "switch.v_peak": "switch.class", "output1.v_low": "llc.v_unity", "output1.v_high": "llc.v_unity", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": ("llc.phase_room", "llc.spread"), "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "transformer.leakage": "llc.ratio", "feedback": "feedback.resistor_tolerance"}
+CURES = {"aux.v_low": "transformer.naux", "aux.v_high": "aux.regulator", "short.b_peak": "llc.inductor_core", "switch.v_peak": "switch.class", "output1.v_low": "llc.v_unity", "output1.v_high": "llc.v_unity", "llc.f_min": "llc.ratio", "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time", "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np", "llc.phase_most": ("llc.phase_room", "llc.spread"), "inductor.b_peak": "llc.inductor_core", "inductor.rise": "llc.inductor_core", "transformer.leakage": "llc.ratio", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches + tank", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
-AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback", "feedback.error"))
+AFTER_CLAMP = (("rectifier", "Rectifiers", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "feedback.error"))
 PHASED_NO_PICTURES = ("snubber", "supply", "transient", "ripple", "frequency")
 NO_PICTURES = (*PHASED_NO_PICTURES, "legs")

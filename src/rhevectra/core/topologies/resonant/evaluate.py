@@ -18,10 +18,12 @@ from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_rise
-from rhevectra.core.topologies.common import pieces
+from rhevectra.core.topologies.common import pieces, supply
 from rhevectra.core.topologies.common.bank import record_bank
-from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
+from rhevectra.core.topologies.common.ratings import feedback_error, least_setting, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
+from rhevectra.core.topologies.common.supply import AUX_DROP
+from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.resonant import chambers, curves, faults, fixed, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
@@ -89,7 +91,19 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "r_inductor": 0.0 if plan.choke is None else sheet.solved("inductor.r", s.r_inductor, "Ω", f"{show(plan.choke.resistance, 'Ω', 3)} of copper at its temperature, and eddies in its strands of {show(plan.choke.strand, 'm')} at the highest frequency of full load"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", f"effective volume by IEC 60205 from the dimensions{pieces.together(plan.need)}"),
-            "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"), "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller, gate charge included")}
+            "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"), "p_controller": _supply(work, plan, s)}
+
+
+def _supply(work: Work, plan: Plan, s: st.Stage) -> Any:
+    """The controller's supply, which follows the output; returns what is taken for it."""
+    sheet, by = work.sheet, {"turns_aux": plan.turns[2], "turns_secondary": plan.turns[1]}
+    main, current = work.need.outputs[work.need.main], sheet.rows["aux.i"]
+    v_out = sheet.given("aux.v_out", main.magnitude, "V", text="regulated output, its largest setting")
+    high = sheet("aux.v_high", output.auxiliary_voltage, v_out=v_out, v_drop=s.v_forward, v_forward=AUX_DROP, **by)
+    sheet("aux.v_low", output.auxiliary_at_least, v_aux=high, v_out=v_out, v_least=least_setting(work), **by)
+    sheet("aux.v_reverse", output.auxiliary_mirrored, v_aux=high, v_forward=AUX_DROP)
+    supply.record(work, float(np.min(sheet.rows["aux.v_low"].value)), current)
+    return sheet("loss.controller", output.supply_taken, v_aux=high, v_forward=AUX_DROP, i_supply=current)
 
 
 def _in_path(sheet: Any, s: st.Stage, row: Any) -> dict[str, Any]:
@@ -200,6 +214,7 @@ def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     most = [worst_phase(sheet, s, id, row) for id, row in (("rectifier1.i_avg", average), ("rectifier1.i_rms", rms), ("rectifier1.i_peak", o["i_rect_peak"]))]
     sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
     o["loss_rectifier"], loss = (sheet(id, output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=i, r_dynamic=row["r_dynamic_ohm"], i_rms=j) for id, i, j in ((even(s, "rectifier1.loss"), average, rms), ("rectifier1.loss", *most[:2])))
+    record_most(work, "rectifier1", row, most[1])
     limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
     o["i_swing"] = o["i_rect_peak"]

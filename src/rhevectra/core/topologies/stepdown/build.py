@@ -26,6 +26,7 @@ from rhevectra.core.topologies.common import boards, pieces, secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
+from rhevectra.core.topologies.common.supply import AIM, AUX_DROP
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
@@ -35,7 +36,7 @@ from rhevectra.core.topologies.stepdown.spike import choose_spike
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 ORDERS = 24
-AUX_VOLTS, AUX_AMPS = 14.0, 4e-3
+AUX_AMPS = 4e-3
 DRIVE_AMPS = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
 RESIDUAL_GAP = 10e-6
@@ -150,7 +151,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
     need, margin = _transformer_need(work, stage, out, grade, v_top, float(switch["duty_limit"].value))
     every = work.parts["cores"].derived(windows)
     need, choice, win = boards.wind(work, matrix.share_of(need, count), every)
-    turns = turns_of(work, need, choice)[:2]
+    turns = turns_of(work, need, choice)
     stage = _wound(work, stage, need, choice, win, turns, grade)
     capacitance_row(work, need, choice, win)
     leak = leakage_row(work, need, leakage_of(need, choice.trial, (choice.core, choice.candidate), win), float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
@@ -204,7 +205,7 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     floor, t_floor = {"skip": (0.0, SKIPPED * pulse), "foldback": (22e3, SKIPPED * pulse), "fixed": (rate, 0.0)}[law]
     lm = 4e-3 * v.drive**2 * v_top / 375 * 200 / work.need.power * 100e3 / float(fs.value)
     grade = work.parts["materials"].rows[1]
-    p_ctl = float(choose("aux.v", AUX_VOLTS, "middle of the controller's supply window").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
+    p_ctl = float(choose("aux.v", AIM, "what the winding gives at the least bus").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
     tiny = {"turns": 1.0, "area": 1.0, "volume": 1e-6, "core": grade, "kappa": 0.3, "temperature": 100.0, "eddy": 0.0}
     return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
                     np=1 / float(ratio.value), ns=2.0 if kind == secondary_kinds.DOUBLER else 1.0, secondary=kind, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
@@ -231,7 +232,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     main = need.outputs[need.main]
     volts, count = main.magnitude * (2 if s.secondary == secondary_kinds.DOUBLER else 1), s.variant.pulses if s.secondary == secondary_kinds.TAP else 1
     windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, volts, i_s, avg_s, h, triple, main.tolerance) for name, h in (("ns1", -har_s), ("ns1b", half_later(-har_s)))[:count]),
-                *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", AUX_VOLTS * 0.45, 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
+                *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", volts * (float(work.sheet.rows["aux.v"].value) + AUX_DROP) / (s.variant.drive * n * asked(work, float(loaded(work, s.v_bus).min()))), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, halves=s.variant.halves,
@@ -265,4 +266,4 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     lm = need.pieces * forward.ungapped_inductance(n_p, float(eff.area[at[0]]), float(eff.length[at[0]]), grade["mu_initial"], float(rest.value))
     nr = float(choice.trial.turns[2][at]) if s.variant.reset else n_p
     return replace(s, np=need.pieces * n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
-                   extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective})
+                   extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective, "aux": {"turns": float(turns[2].value), "i": float(work.sheet.rows["aux.i"].value)}})

@@ -30,7 +30,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     parts = (*parts, *snubbers.elements(s, at, parts, o), *primary_snubber.elements(s, at, (start, end)))
     models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DRESET", RESET_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
-               f"expected: filter inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, bus current without the controller's supply {number((at(o['p_bus']) - at(s.p_controller) - at(o['p_choke']) - at(o['p_eddy']) - at(o.get('p_series', 0.0)) - at(o.get('p_series_eddies', 0.0))) / v_bus)} A average",
+               f"expected: filter inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, bus current without the controller's supply {number((at(o['p_bus']) - at(design.rows['loss.controller']) - at(o['p_choke']) - at(o['p_eddy']) - at(o.get('p_series', 0.0)) - at(o.get('p_series_eddies', 0.0))) / v_bus)} A average",
                "the bus is a dc source at the corner's bus voltage; the gates get a fixed pulse, no loop; the filter inductor has no core loss here", *_LIGHT[: v.pulses - 1])
     return Circuit(design.requirement.outputs[design.requirement.main].name + " " + design.topology + " power stage", parts, models, v.pulses * pulse, max(400 * pulse, 6e-3), remarks)
 

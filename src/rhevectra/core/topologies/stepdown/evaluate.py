@@ -15,11 +15,13 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import pieces, secondary_kinds
+from rhevectra.core.topologies.common import pieces, secondary_kinds, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
+from rhevectra.core.topologies.common.supply import AUX_DROP
+from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import record as record_balance
@@ -51,6 +53,7 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
 def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
     """Rows of the power stage on the recording sheet."""
     stage = replace(plan.stage, v_bus=v_bus_row, **_given(work, plan))
+    stage = replace(stage, extra={**stage.extra, "aux": {"turns": plan.turns[2], "i": work.sheet.rows["aux.i"]}})
     o = st.record(work.sheet, stage, plan.state, plan.change)
     seen = secondary.seen_rows(work.sheet, stage)
     _switch(work, plan, seen, o)
@@ -60,6 +63,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     if stage.variant.phase:
         losses |= phase.record(work, plan, stage, o)
     feedback_error(work, stage.v_out)
+    _supply(work, seen, o)
     faults.record(work, plan, seen, o)
     return {"o": o, "stage": stage, "losses": losses}
 
@@ -81,7 +85,6 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch plus half the winding capacitance"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "limit": {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"]},
             "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", f"effective volume by IEC 60205 from the dimensions{pieces.together(plan.need)}"), "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"),
-            "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller"),
             "choke": choke_rows(work, s.choke, plan.choke)}
 
 
@@ -159,6 +162,7 @@ def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     average = sheet("rectifier1.i_avg", forward.rectifier_average, share=share, i_out=o["i_load"])
     rms = sheet("rectifier1.i_rms", forward.centre_tap_rms, i_inductor=o["i_l"], duty=fed) if both else sheet("rectifier1.i_rms", forward.rectifier_rms, share=share, i_inductor=o["i_l"])
     sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
+    record_most(work, "rectifier1", row, rms)
     loss = sheet("rectifier1.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
     limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
@@ -177,6 +181,17 @@ def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     tap = {"duty": fed} if both else {}
     rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=s.v_forward, i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
     return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, **({"rectifier1_snubber": o["snubbers"]} if s.snub else {}), **({"switch_snubber": o["primary_snubber"]} if s.across_primary else {}), "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}), "filter_core": o["p_choke"], "filter_copper": secondary.of_both(sheet, whole, "filter1.loss_copper_both", sheet.rows["filter1.loss_copper"]), "controller": sheet.rows["loss.controller"]}
+
+
+def _supply(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
+    """The controller's supply over bus and load, and at the end of hold-up."""
+    sheet, aux = work.sheet, s.extra["aux"]
+    high = sheet.rows["aux.v_high"]
+    sheet.again("aux.v_low", high)
+    asked = sheet.rows.get("switch.v_bus_asked")
+    least = high if asked is None else sheet("aux.v_hold", output.auxiliary_at_bus, v_aux=high, v_forward=AUX_DROP, v_asked=asked, v_bus=s.v_bus)
+    sheet("aux.v_reverse", output.auxiliary_blocked, v_aux=high, v_back=o["v_c"] if s.variant.active else o["held"] if s.variant.reset else o["v_in"], turns_aux=aux["turns"], turns_primary=s.np)
+    supply.record(work, float(np.min(least.value)), aux["i"])
 
 
 def findings(work: Work, plan: Plan) -> None:

@@ -11,12 +11,13 @@ from msgspec import Struct, field
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Sheet, plain
-from rhevectra.core.formulas import active_clamp, flyback, forward, phase_shift, spike
+from rhevectra.core.formulas import active_clamp, flyback, forward, output, phase_shift, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.common.chokes import eddies
 from rhevectra.core.topologies.common.passes import Settled, last, record_last, settle
 from rhevectra.core.topologies.common.secondary_kinds import TAP
+from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown.variant import Variant
 
@@ -159,8 +160,9 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     snub = snubbers.loss(sheet, s, now)
     damped = primary_snubber.loss(sheet, s, now)
     more |= secondary.loss_apart(sheet, s, now) | ({"snubbers": snub["snubbers"]} if snub else {}) | damped
+    supply = _supply(sheet, s, o)
     ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"], i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])
-    also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, eddies, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=out["p_core"], inductor=out["p_choke"], eddies=out["p_eddy"], ring=ring, controller=s.p_controller, **more, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
+    also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core losses, eddies, ring, clamp, reset winding and controller, which draw no load current through the filter", ramps=ramps, transformer=out["p_core"], inductor=out["p_choke"], eddies=out["p_eddy"], ring=ring, controller=supply, **more, **{k: x for k, x in clamp.items() if k in ("spike", "reset")})
     if v.phase:
         p_bus = phase.bus_power(sheet, now, also, on["leading"], off["loss_off"])
     elif v.active:
@@ -168,6 +170,15 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     else:
         p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"], i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"], t_return=out["t_l"], p_core=also, p_node=node, p_off=off["loss_off"])
     return {**out, **off, "loss_ring": ring, "loss_on": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=out["i_switch"]), "p_bus": p_bus, **clamp, **snub, **damped}
+
+
+def _supply(sheet: Any, s: Stage, o: Mapping[str, Any]) -> Any:
+    """What the controller takes from its winding, which is rectified while the switches feed; what was estimated before there is one."""
+    aux = s.extra.get("aux")
+    if aux is None:
+        return s.p_controller
+    volts = sheet("aux.v_high", output.auxiliary_in_pulse, v_primary=o["v_in"], turns_aux=aux["turns"], turns_primary=s.np, v_forward=AUX_DROP)
+    return sheet("loss.controller", output.supply_taken, v_aux=volts, v_forward=AUX_DROP, i_supply=aux["i"])
 
 
 def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
