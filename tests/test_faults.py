@@ -100,11 +100,11 @@ def test_a_tank_is_shorted_at_its_worst_instant(need, topology, line):
 
 @pytest.mark.parametrize("need", [BENCH, FANS])
 def test_the_resonant_inductor_stands_a_short(need):
-    """By rule its core stays just below hot saturation, by its own turns and section; a slower cut asks for a larger one."""
+    """By rule its core stays just below hot saturation, by its own turns and section and with a tenth more inductance than told; a slower cut asks for a larger one."""
     d = size(need, {"topology": "llc_half", "front_end": "pfc_ccm"}, noise=False)
     late = size(need, {"topology": "llc_half", "front_end": "pfc_ccm", "switch.limit_delay": 1e-6}, noise=False)
     for x in (d, late):
-        linked = float(x.rows["inductor.l"].value) * x.value("short.i_peak") / (x.value("inductor.turns") * float(x.rows["inductor.area_min"].value))
+        linked = 1.1 * float(x.rows["inductor.l"].value) * x.value("short.i_peak") / (x.value("inductor.turns") * float(x.rows["inductor.area_min"].value))
         assert x.value("short.b_peak") == pytest.approx(linked) and 0.85 < linked / x.figure("short.b_peak").limit <= 1.0
     volume = lambda x: float(x.rows["inductor.volume"].value)  # noqa: E731
     assert late.value("short.i_peak") > 1.3 * d.value("short.i_peak") and volume(late) > volume(d)

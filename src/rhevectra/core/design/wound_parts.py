@@ -10,13 +10,11 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.emission.declare import stages_of
 from rhevectra.core.formulas import copper, inductor
-from rhevectra.core.magnetics.inductor import InductorChoice
+from rhevectra.core.magnetics.inductor import MADE, InductorChoice
 from rhevectra.core.magnetics.line_choke import MOST_LAYERS
 from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.magnetics.windows import legs_called
 
-MADE = 0.10
-"""Tolerance of the inductance of a gapped or powder part (common practice)."""
 _SERIES = "inductor in series with the transformer"
 OF_STAGE = (("inductor", _SERIES, "psfb.l_series", "transformer.i_rms_primary", "switch.i_peak", "inductor.b_peak"),
             ("inductor", _SERIES, "inductor.l", "llc.i_tank", "short.i_peak", "short.b_peak"),

@@ -23,6 +23,9 @@ DENSITY_LEAST, DENSITY_MOST = 1.5e6, 12e6
 GAP_MOST = 0.35
 """Gap over the width of the post: beyond it fringing heats the winding (common practice)."""
 
+MADE = 0.10
+"""Tolerance of the inductance of a gapped or powder part as made (common practice)."""
+
 
 class InductorNeed(Struct, frozen=True):
     """What the filter asks: inductance [H], current at the limit for the flux [A], rms [A]; ripple [A], t_up, t_down [s] at each full-load corner; rate: mean square of di/dt [A²/s²] there, of straight ramps where nothing else is said."""

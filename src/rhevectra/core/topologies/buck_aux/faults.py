@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.formulas import buck, magnetics
+from rhevectra.core.formulas import buck
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.common import faults as common
@@ -22,7 +22,6 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any) ->
         balance = buck.short_balance(f_short=share * plain(sheet.rows["fs"]), **{k: plain(x) for k, x in path.items()})
         return bool(np.any(buck.short_peak(i_balance=balance, **{k: plain(x) for k, x in after.items()}) > plain(edge)))
     peak = sheet("short.i_peak", buck.short_peak, i_balance=sheet("short.i_balance", buck.short_balance, f_short=common.pulses_into_short(work, common.SHARES, walks), **path), **after)
-    sheet("short.b_peak", magnetics.flux_density, inductance=s.inductance, current=peak, turns=s.choke["turns"], area=sheet.rows["filter1.area_min"])
-    common.saturation(work, plan.choke_need)
+    common.into_saturation(work, "filter1", s.inductance, peak, s.choke["turns"], plan.choke_need.material)
     common.start(work, sheet("start.i_least", buck.current_at_limit, i_limit=sheet.rows["switch.limit_min"], ripple=o["ripple"]))
     common.caught(work, s.inductance, edge)

@@ -9,7 +9,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import inductor, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.inductor import GAP_MOST, TURNS_WHY, InductorChoice, InductorNeed
+from rhevectra.core.magnetics.inductor import GAP_MOST, MADE, TURNS_WHY, InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound, record_rise
@@ -35,7 +35,7 @@ def choose_choke(work: Work, inductance: float, rate: float, out: Mapping[str, A
     """The filter inductor's core for the settled currents `out`; rate: pulses into it [Hz], rise [K] allowed, i_short: current at the limit into a short [A], up to which its core must not saturate."""
     full, rows = corners.FULL.mask(work.grid), work.sheet.rows
     flat = {k: np.broadcast_to(out[k], work.grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
-    need = InductorNeed(inductance, FLUX_ROOM * max(float(flat["crest"].max()), float(rows["derating.flux"].value) * i_short), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate, grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling, work.need.height_max)
+    need = InductorNeed(inductance, FLUX_ROOM * max(float(flat["crest"].max()), float(rows["derating.flux"].value) * (1 + MADE) * i_short), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate, grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling, work.need.height_max)
     return need, choose_wound(work, "filter1.core", need, win, "the current limit")
 
 

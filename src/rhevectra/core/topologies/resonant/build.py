@@ -16,7 +16,7 @@ from rhevectra.core.magnetics import matrix
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.copper_loss import half_later, phasors
-from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
+from rhevectra.core.magnetics.inductor import MADE, InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import SINGLE, choose_die, limit_missed
 from rhevectra.core.stages.work import Work
@@ -205,7 +205,7 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
 def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float, i_short: float) -> InductorChoice:
     """The resonant inductor beside what the transformer leaks: its flux at the overload after derating, into a short [A] up to saturation itself."""
     o, rows = settled.out, work.sheet.rows
-    i_flux = max(float(o["i_tank_peak"].max()), float(rows["derating.flux"].value) * i_short)
+    i_flux = max(float(o["i_tank_peak"].max()), float(rows["derating.flux"].value) * (1 + MADE) * i_short)
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
     need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * i_flux, s.extra["room"] * float(o["i_tank"][full].max()), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
-from rhevectra.core.formulas import faults, magnetics
+from rhevectra.core.formulas import faults
 from rhevectra.core.magnetics.inductor import InductorChoice
 from rhevectra.core.stages.dies import SINGLE
 from rhevectra.core.stages.work import FigureSpec, Work
@@ -17,7 +17,7 @@ DELAY = 300e-9
 DECISIONS = (common.OWN_TRIP,)
 FIGURES = (
     replace(common.I_SHORT, limit="switch.i_single", fixed="rectifier drop and resistances left out; tank parts of nominal value, at its resonance", sentence="output or rectifier shorted while it runs: bus and resonant capacitor lie across the resonant inductance alone until the pulse is cut"),
-    FigureSpec("short.b_peak", "Flux of the resonant inductor into a short", "B̂_sc", "switch", corners.SHORT, limit="inductor.b_saturation", limit_kind="max", fixed="inductance as wound", sentence="against hot saturation itself, with no derating: once it saturates nothing holds the current"),
+    FigureSpec("short.b_peak", "Flux of the resonant inductor into a short", "B̂_sc", "switch", corners.SHORT, limit="inductor.b_saturation", limit_kind="max", fixed="resonance as of nominal parts", sentence="against hot saturation itself, with no derating: once it saturates nothing holds the current"),
 )
 
 
@@ -38,7 +38,6 @@ def record(work: Work, s: st.Stage, o: dict[str, Any], choke: InductorChoice | N
     peak = sheet("short.i_peak", faults.short_peak_tank, i_limit=most, v_primary=o["v_p"], v_cap=o["v_cap"], z=rows["llc.z"], t_delay=rows["switch.limit_delay"], lr=s.lr)
     sheet.given("switch.i_single", SINGLE * float(rows["switch.i_max"].value), "A", "catalogue", f"single pulse at {SINGLE:g} × the pulsed current (typical, from memory)")
     if choke is not None:
-        sheet("short.b_peak", magnetics.flux_density, inductance=rows["inductor.l"], current=peak, turns=rows["inductor.turns"], area=rows["inductor.area_min"])
-        sheet.given("inductor.b_saturation", s.core["b_sat_100_t"], "T", "catalogue", "hot saturation of the inductor's material")
+        common.into_saturation(work, "inductor", rows["inductor.l"], peak, rows["inductor.turns"], s.core)
     if not s.fixed:
         common.caught(work, s.lr, peak, s.variant.phases)

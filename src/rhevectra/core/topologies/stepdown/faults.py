@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.sheet import Quick, plain
-from rhevectra.core.formulas import faults, forward, magnetics
+from rhevectra.core.formulas import faults, forward
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.stepdown import secondary
@@ -55,5 +55,4 @@ def _short(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any, up
     def walks(share: float) -> bool:
         return bool(np.any(peak(Quick(), share * s.variant.pulses * float(sheet.rows["fs"].value), plain) > plain(edge)))
     most = peak(sheet, common.pulses_into_short(work, common.SHARES, walks, s.variant.pulses), lambda row: row)
-    sheet("short.b_peak", magnetics.flux_density, inductance=s.inductance, current=sheet("short.i_filter_peak", faults.to_filter, current=most, **turns), turns=s.choke["turns"], area=sheet.rows["filter1.area_min"])
-    common.saturation(work, plan.choke_need)
+    common.into_saturation(work, "filter1", s.inductance, sheet("short.i_filter_peak", faults.to_filter, current=most, **turns), s.choke["turns"], plan.choke_need.material)
