@@ -8,8 +8,10 @@ import pytest
 
 from rhevectra import demo
 from rhevectra.app.netlist import netlist_text
+from rhevectra.app.parts import rows
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
@@ -62,6 +64,9 @@ def test_wide_mains_without_a_regulator_are_told():
     assert len(told) == 1 and told[0].severity == MUST_FIX and told[0].cure == "aux.regulator" and bare.value("aux.v_high") > 2 * TAKES
     d = size(WIDE, {"topology": "forward_2sw", "front_end": "plain"}, noise=False)
     assert d.feasible and d.value("aux.p_regulator") == pytest.approx((d.value("aux.v_high") - 12.5) * float(d.rows["aux.i"].value))
+    kinds = lambda x: {kind: part for kind, part, _ in rows(x)}  # noqa: E731
+    assert "transistor" in kinds(d)["regulator of the auxiliary supply"] and "regulator of the auxiliary supply" not in kinds(bare) and "coupler" in kinds(d)["over-voltage trip"]
+    assert whole_bill(d)["small"] == whole_bill(bare)["small"] + 2
     top, low = (float(d.losses["controller"].at(d.grid.find(v, bus=b).index)) for v, b in ((265.0, "peak"), (85.0, "valley")))
     assert top / low == pytest.approx(float(d.rows["bus.v"].at(d.grid.find(265.0, bus="peak").index)) / float(d.rows["bus.v"].at(d.grid.find(85.0, bus="valley").index)), rel=1e-6)
 

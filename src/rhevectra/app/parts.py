@@ -3,7 +3,7 @@
 from collections import Counter
 
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.design.cost import whole_bill
+from rhevectra.core.design.cost import regulated, whole_bill
 from rhevectra.core.design.design import Design
 from rhevectra.core.emission.declare import in_each, stages_of
 from rhevectra.project import table
@@ -32,6 +32,10 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             spec = design.decision_specs.get(id) or design.specs.get(id)
             label = spec.label[0].lower() + spec.label[1:] if spec else id.removeprefix("inlet.")
             out.append((label, chosen.value if isinstance(chosen.value, str) else show(_each(design, id), chosen.unit), _count(design, id)))
+    if "feedback.v_trip" in design.rows:
+        out.append(("over-voltage trip", f"reference and coupler, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
+    if regulated(design):
+        out.append(("regulator of the auxiliary supply", f"transistor for {show(design.value('aux.v_high'), 'V')} and {show(design.value('aux.p_regulator'), 'W')}, with Zener diode", 1))
     return out
 
 
