@@ -16,6 +16,7 @@ class WindingNeed(Struct, frozen=True):
     """One winding: volts per turn partner [V incl. drop], rms [A], average [A], harmonics (orders,) [A peak], wire kind.
 
     Harmonics are those of the current into the start: of windings that conduct together the ampere-turns oppose.
+    floor: share of its volts that whole turns must not fall short of; 0 where the nearest number serves.
     """
 
     name: str
@@ -25,6 +26,7 @@ class WindingNeed(Struct, frozen=True):
     harmonics: Array
     triple: bool
     tolerance: float = 1.0
+    floor: float = 0.0
 
 
 class Half(Struct, frozen=True):

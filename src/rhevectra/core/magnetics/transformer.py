@@ -102,7 +102,8 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
     turns = [primary, first]
     main = need.windings[1].volts
     for k, w in enumerate(need.windings[2:], 2):
-        turns.append(np.full_like(first, pins[w.name]) if w.name in pins else np.maximum(np.round((first - need.less(1)) * w.volts / main + need.less(k)), 1))
+        wanted = (first - need.less(1)) * w.volts / main + need.less(k)
+        turns.append(np.full_like(first, pins[w.name]) if w.name in pins else np.maximum(np.ceil(w.floor * wanted - 1e-9) if w.floor else np.round(wanted), 1))
     return turns
 
 

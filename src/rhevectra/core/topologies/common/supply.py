@@ -13,8 +13,8 @@ AUX_DROP, DROPOUT = 0.8, 1.0
 """Drop of the supply's diode; what a transistor with a Zener diode drops at least [V] (typical, from memory)."""
 WINDOW = {False: (9.5, 24.0), True: (9.0, 26.0)}
 """Supply [V] of a controller, and of one within the switch (typical of the class, from memory)."""
-AIM, ROOM = 12.5, 1.1
-"""Supply aimed at where it is least [V], and how far above the lock-out that is kept in any case: whole turns take part of it."""
+AIM, ROOM, FLOOR = 12.8, 1.3, 0.85
+"""Supply aimed at where it is least [V]; how far above the lock-out that is in any case; share of it that whole turns may not fall short of."""
 DECISIONS = (DecisionSpec("aux.regulator", "Regulator of the auxiliary supply", "feedback", "choice", options=("none", "linear"),
                           schools="none: the controller takes what the winding gives; linear: a transistor and a Zener diode, where the bus moves it out of the controller's window; a winding on the filter inductor, insulated like the transformer, hardly moves with the bus"),)
 FIGURES = (

@@ -25,7 +25,7 @@ from rhevectra.core.topologies.common import boards, pieces
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
-from rhevectra.core.topologies.common.supply import AUX_DROP
+from rhevectra.core.topologies.common.supply import AUX_DROP, FLOOR
 from rhevectra.core.topologies.common.winding import boarded, copper_of, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.resonant import chambers, faults, fixed, sharing, waves
 from rhevectra.core.topologies.resonant import stage as st
@@ -183,7 +183,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
     windings = (tr.WindingNeed("primary", main.magnitude * n * coupled, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, h, triple, main.tolerance) for name, h in (("ns1", -har_s), ("ns1b", half_later(-har_s)))[: 1 if s.secondary == BRIDGE else 2]),
-                tr.WindingNeed("naux", (float(work.sheet.rows["aux.v"].value) + AUX_DROP) * main.magnitude / (main.magnitude + s.v_forward), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
+                tr.WindingNeed("naux", (float(work.sheet.rows["aux.v"].value) + AUX_DROP) * main.magnitude / (main.magnitude + s.v_forward), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3, FLOOR))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
     made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=float(np.max(linkage)), swing=(2 * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,

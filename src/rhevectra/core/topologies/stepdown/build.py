@@ -26,7 +26,7 @@ from rhevectra.core.topologies.common import boards, pieces, secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.supply import AIM, AUX_DROP
+from rhevectra.core.topologies.common.supply import AIM, AUX_DROP, FLOOR
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
@@ -232,7 +232,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     main = need.outputs[need.main]
     volts, count = main.magnitude * (2 if s.secondary == secondary_kinds.DOUBLER else 1), s.variant.pulses if s.secondary == secondary_kinds.TAP else 1
     windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, volts, i_s, avg_s, h, triple, main.tolerance) for name, h in (("ns1", -har_s), ("ns1b", half_later(-har_s)))[:count]),
-                *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", volts * (float(work.sheet.rows["aux.v"].value) + AUX_DROP) / (s.variant.drive * n * asked(work, float(loaded(work, s.v_bus).min()))), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3))
+                *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", volts * (float(work.sheet.rows["aux.v"].value) + AUX_DROP) / (s.variant.drive * n * asked(work, float(loaded(work, s.v_bus).min()))), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3, FLOOR))
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, halves=s.variant.halves,
