@@ -12,7 +12,8 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
-from rhevectra.core.topologies.resonant import tank, waves
+from rhevectra.core.topologies.resonant import stage, tank, waves
+from rhevectra.core.topologies.resonant.peak_gain import LAG, most_load
 from rhevectra.drawing.pictures import pictures_of
 from spice import measure
 
@@ -275,3 +276,28 @@ def test_a_state_at_the_edge_of_conduction_is_found():
         start = found.half.start[k]
         one = tank.Point(*(np.array([getattr(found.point, n)[k]]) for n in ("half", "load", "gain", "ratio")))
         assert np.abs(stepped(one, start, 40000) + start).max() < 2e-4
+
+
+@pytest.mark.parametrize(("ratio", "gain"), [(2.5, 1.3), (4.0, 1.15), (5.0, 1.5), (8.0, 1.2), (10.0, 2.0), (6.3, 1.35)])
+def test_how_much_a_tank_can_be_loaded_for_its_gain(ratio, gain):
+    """The table against exact periods at other frequencies and from another start: at its load the tank still gives the gain while its current lags long enough, and at a twentieth more it does not."""
+    def most(load: float) -> float:
+        f = np.geomspace(0.9 / np.sqrt(1 + ratio), 1.0, 173)
+        found = tank.solve(tank.Point(np.pi / f, np.full(len(f), load), np.full(len(f), gain), np.full(len(f), ratio)), "gain", enough=1e-6, passes=30)
+        m = waves.measures(found)
+        good = (found.miss < stage.UNSOLVED) & (found.point.gain > 0) & (m["off"] > 0) & (m["turned"] >= LAG)
+        return float(found.point.gain[good].max())
+    load = float(most_load(ratio, gain))
+    assert most(1.05 * load) < gain < 1.005 * most(0.97 * load)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_the_tank_by_rule_burns_no_more_than_others_that_pass(seed):
+    """Random requirements: of tanks with three quarters and four thirds of the capacitor none that can be built burns a tenth less; it had been twice as stiff as it needs to be."""
+    rng = random.Random(seed)
+    volts = rng.choice([12.0, 24.0, 48.0])
+    need = Requirement(mains=Mains(kind="dc", v_min=rng.uniform(330, 385), v_max=400), outputs=(Output(voltage=volts, current_max=rng.uniform(100, 500) / volts),), cooling="forced")
+    d = size(need, {"topology": "llc_half"}, noise=False)
+    cr = float(d.rows["llc.cr"].value)
+    others = [size(need, {"topology": "llc_half", "llc.cr": share * cr}, noise=False) for share in (0.75, 1.33)]
+    assert d.feasible and all(x.value("loss.total") > 0.9 * d.value("loss.total") for x in others if x.feasible)

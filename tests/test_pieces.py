@@ -138,8 +138,8 @@ def test_capacitance_between_the_sides_is_that_of_all():
 
 
 def test_the_rule_splits_where_no_single_core_does():
-    """5 V at 140 A from a resonant stage: pinned to one it is refused; by rule as many as pass, and one fewer are refused. What passes as one stays one; a transformer that is the resonant inductor too is one."""
-    need = Requirement(mains=DC, outputs=(Output(voltage=5.0, current_max=140.0),), cooling="forced")
+    """5 V at 180 A from a resonant stage: pinned to one it is refused; by rule as many as pass, and one fewer are refused. What passes as one stays one; a transformer that is the resonant inductor too is one."""
+    need = Requirement(mains=DC, outputs=(Output(voltage=5.0, current_max=180.0),), cooling="forced")
     single, free = (size(need, {"topology": "llc_half", **more}, noise=False) for more in ({"transformer.pieces": 1}, {}))
     refused = lambda d: any(f.figure == "transformer.core" and "is refused" in f.text for f in d.findings)  # noqa: E731
     count = int(free.rows["transformer.pieces"].value)

@@ -37,7 +37,7 @@ FLUX_ROOM = 1.02
 """Room in the resonant inductor for what the bus still moves after it is chosen."""
 AT_LIMIT = 2.4
 """Peak of the tank current at the overload over the rms expected, estimated."""
-ROOM_USUAL, ROOM_MOST, ROOM_MORE = 1.35, 1.8, 1.04
+ROOM_USUAL, ROOM_MOST, ROOM_MORE = 1.35, 1.8, 1.06
 """Share of the mean that a phase of several is built for, up to which it is built for more where its parts spread the current so, and how much over that then."""
 MUCH_LOST = 0.04
 """Share of the reflected output lost on the way from which one pass does not bring the currents to where they end."""

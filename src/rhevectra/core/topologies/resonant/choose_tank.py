@@ -1,4 +1,4 @@
-"""The tank before there is a transformer: by the first harmonic, which promises less gain than there is, or for a fixed ratio by zero voltage alone."""
+"""The tank before there is a transformer: by the most its exact gain lets it be loaded, or for a fixed ratio by zero voltage alone."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -13,13 +13,15 @@ from rhevectra.core.topologies.common import supply
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
-from rhevectra.core.topologies.resonant import fixed, tank
+from rhevectra.core.topologies.resonant import fixed, peak_gain
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
 
 AUX_AMPS, DRIVE_AMPS = 4e-3, 1e-3
-RATIOS = (2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0, 10.0)
-QUALITIES = np.geomspace(0.1, 0.6, 40)
+RATIOS, FLAT = (2.5, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0), 10.0
+"""Ratios of inductances that are looked through, and one more where several phases share best at a flat gain."""
+BELOW = 1.2
+"""Highest frequency over the resonance of a tank that gives its output from the highest bus at a gain of one."""
 
 
 def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Mapping[str, Any], v_bus: Array, room: float, control: bool) -> st.Stage:
@@ -37,7 +39,7 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Ma
     dead = choose("switch.dead_time", 250e-9, "time for the switch node to swing by the magnetising current alone (common practice)")
     c_leg = sheet.given("switch.c_leg", 2 * row["c_charge_f"] + 30e-12, "F", "catalogue", "charge-equivalent capacitance of both switches of a leg and 30 pF of winding")
     f_top = 1.0 if control else float(choose("llc.f_top", 1.6, "no higher: bursts at light load lose less than ever higher frequency").value)
-    most = sheet("llc.lm_most", resonant.most_magnetising, share=v.drive, v_unity=unity, t_dead=dead, f_max=float(fs.value) * f_top, c_switches=c_leg, v_bus=v_top)
+    most = sheet("llc.lm_most", resonant.most_magnetising, share=v.drive, v_unity=unity, t_dead=dead, f_max=float(fs.value) * (min(f_top, BELOW) if float(unity.value) >= v_top else f_top), c_switches=c_leg, v_bus=v_top)
     least = asked(work, v_low)
     hold = choose("llc.v_hold", least, "the least bus the stage has to work from" if least < v_low else "the lowest bus: no hold-up is asked of this stage")
     tank_values = fixed.tank_of(work, fs, most) if control else _by_gain(work, v, fs, most, r_ac, float(unity.value) / min(v_low, float(hold.value)))
@@ -54,21 +56,19 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Ma
 def _by_gain(work: Work, v: Variant, fs: Any, most: Any, r_ac: float, fall: float) -> dict[str, float]:
     """Inductances and capacitor [H, F] of a regulated stage. r_ac: the load at overload seen by the first harmonic [Ω]; fall: bus of gain one over the least bus."""
     choose, sheet = work.choose, work.sheet
-    gain = float(choose("llc.margin", 1.05, "the first harmonic already promises too little below resonance").value) * fall
+    gain = float(choose("llc.margin", 1.15, "losses on the way, and parts off their values (common practice)").value) * fall
     cap = st.ZERO_VOLTAGE_ROOM * float(most.value) * 2 * np.pi * float(fs.value) / r_ac
 
     def best(k: float) -> float:
-        f = np.geomspace(0.2, 1.0, 160)
-        peak = tank.first_harmonic(f[None, :], np.full((len(QUALITIES), 1), k), QUALITIES[:, None]).max(1)
-        able = QUALITIES[peak >= gain]
-        return float(able.max()) if len(able) else 0.0
+        """Greatest quality factor, at the load seen by the first harmonic, that still gives the gain."""
+        return float(peak_gain.most_load(k, gain)) * np.pi**2 / 8 / fall
 
     def rule() -> float:
-        found = {k: min(k * best(k), cap) for k in RATIOS}
+        found = {k: min(k * best(k), cap) for k in ((*RATIOS, FLAT) if v.phases > 1 else RATIOS)}
         top = max(found.values())
-        return next((k for k in (RATIOS if v.phases == 1 else RATIOS[::-1]) if found[k] >= 0.999 * top), RATIOS[0])
-    k = choose("llc.ratio", rule, "greatest magnetising inductance that gives the gain and zero voltage, with the " + ("smallest ratio that reaches it" if v.phases == 1 else "largest ratio that reaches it: a flat gain shares best"))
-    q = min(best(float(k.value)) or QUALITIES[0], cap / float(k.value))
+        return max(k for k in found if found[k] >= 0.999 * top)
+    k = choose("llc.ratio", rule, "greatest magnetising inductance that gives the gain and zero voltage, with the largest ratio that reaches it: " + ("least of the tank's inductance and of the capacitor's voltage" if v.phases == 1 else "a flat gain shares best"))
+    q = min(best(float(k.value)), cap / float(k.value))
     cr = choose("llc.cr", lambda: float(at_least(1 / (2 * np.pi * float(fs.value) * q * r_ac), "E12")), "E12 value at or above what quality factor and resonance ask")
     lr = sheet("llc.lr", resonant.resonant_inductance, fr=fs, cr=cr)
     lm = sheet("llc.lm", resonant.magnetising_inductance, ratio=k, lr=lr)

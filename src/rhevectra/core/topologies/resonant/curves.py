@@ -34,13 +34,13 @@ def _harmonic(f: Array, ratio: float, load: float) -> Array:
 
 
 def curve(s: st.Stage, v_bus: float, i_out: float, top: float, high: float = HIGH, count: int = COUNT) -> Curve:
-    """The gain at one output current [A] and bus [V], up to high times the resonance, from where the first harmonic reaches the top or its peak."""
+    """The gain at one output current [A] and bus [V], up to high times the resonance, from where the first harmonic reaches the top; where it never does, from the lower resonance: the exact peak lies well below its own."""
     lr, cr, n = float(s.lr), float(s.cr), float(s.np) / float(s.ns)
     z, fr, k = np.sqrt(lr / cr), 1 / (2 * np.pi * np.sqrt(lr * cr)), float(s.lm) / lr
     at = max(i_out, 1e-6) / n * z / (s.variant.drive * v_bus)
     wide = np.geomspace(0.9 / np.sqrt(1 + k), high, 200)
     seen = _harmonic(wide, k, at)
-    low = wide[max(int(seen.argmax()), int(np.flatnonzero(seen >= top)[-1]) if (seen >= top).any() else 0)]
+    low = wide[int(np.flatnonzero(seen >= top)[-1])] if (seen >= top).any() else wide[0]
     f = np.geomspace(low, high, count)
     ratio, load, gain = np.full(count, k), np.full(count, at), _harmonic(f, k, at)
     found = tank.solve(tank.Point(np.pi / f, load, gain, ratio), "gain", enough=st.ROUGH, passes=12)
