@@ -25,5 +25,5 @@ class Symbol(Struct, frozen=True):
 
 def source(rows: Mapping[str, Any], x: float = 6, top: float = 7, bottom: float = 55, name: str = "input") -> tuple[Symbol, ...]:
     """The bulk capacitor with its value, or a source called `name` where there is none, between the rails at the heights top and bottom."""
-    label = f"bulk {show(float(rows['bulk.c'].value), rows['bulk.c'].unit)}" if "bulk.c" in rows else name
+    label = show(float(rows["bulk.c"].value), rows["bulk.c"].unit) if "bulk.c" in rows else name
     return Symbol("capacitor", (x, 14), (x, 48), label, "primary", "Vbus"), Symbol("wire", (x, top), (x, 14), element="Vbus"), Symbol("wire", (x, 48), (x, bottom), element="Vbus")

@@ -33,8 +33,8 @@ _PHASED_DECISIONS = (
 )
 _WITHOUT = ("fs", "switch.duty_limit", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
-DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, pieces.DECISION, *_INTEGRATED, *faults.DECISIONS, *supply.DECISIONS, without=_WITHOUT), *boards.DECISIONS)
-PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, *faults.DECISIONS, *supply.DECISIONS, without=_WITHOUT), *boards.DECISIONS)
+DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
+PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
 _EXACT = "tolerances of inductances and capacitor; node capacitance and dead time in the waveform"
 _FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),

@@ -60,7 +60,7 @@ _WITHOUT = ("transformer.lp_tolerance", "switch.duty_limit", *(f"filter{n}.l" fo
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *common.DECISIONS, *supply.DECISIONS, *boards.DECISIONS, *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()), *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), without=_WITHOUT)
+    return (*declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS, *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()), *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), without=_WITHOUT), *common.DECISIONS, *supply.DECISIONS)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"

@@ -20,7 +20,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     return [
         *source(rows),
         Symbol("wire", (6, 7), (26, 7), element="Supper"), Symbol("wire", (26, 7), (42, 7), element="Dhigh"), Symbol("wire", (6, 55), (26, 55), element="Dlow"), Symbol("wire", (26, 55), (42, 55), element="Slower"),
-        Symbol("note", (22, 0), (22, 6), f"L_m {value('transformer.lm')}, leakage {value('transformer.leakage')}", "primary"),
+        Symbol("note", (17, 0), (17, 6), f"L_m {value('transformer.lm')}, leakage {value('transformer.leakage')}", "primary"),
         Symbol("switch", (26, 7), (26, 28), str(rows["switch.class"].value), "primary", "Supper"), Symbol("wire", (26, 28), (26, 30), element="Supper"), Symbol("wire", (26, 30), (26, 34), element="Dlow"), Symbol("diode", (26, 55), (26, 34), "", "primary", "Dlow"),
         Symbol("diode", (42, 28), (42, 7), "", "primary", "Dhigh"), Symbol("wire", (42, 44), (42, 28), element="Dhigh"), Symbol("switch", (42, 44), (42, 55), "", "primary", "Slower"),
         Symbol("inductor", (26, 30), (40, 30), "", "primary", "Llk"), Symbol("wire", (40, 30), (48, 30), element="Llk"), Symbol("winding", (48, 30), (48, 44), "", "primary", "Lm"), Symbol("wire", (48, 44), (42, 44), element="Llk"),
