@@ -14,6 +14,7 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.pictures import PICTURES, pictures_of
 from rhevectra.project.codec import decode
 from spice import measure
 
@@ -76,3 +77,15 @@ def test_an_output_that_is_set_takes_the_supply_of_a_tank_with_it():
     need = Requirement(mains=Mains(kind="dc", v_min=380, v_max=400), outputs=(Output(voltage=24, voltage_min=14, voltage_max=24, current_max=5),))
     d = size(need, {"topology": "llc_half"}, noise=False)
     assert LOCK_OUT <= d.value("aux.v_low") < 0.7 * d.value("aux.v_high")
+
+
+@pytest.mark.parametrize(("need", "front"), [(WIDE, "plain"), (BENCH, "plain"), (ROTATOR, "")])
+def test_the_picture_over_the_bus(need, front):
+    """From the end of hold-up, or the least bus, to the highest: the ends of the line are the figures, the limits and what keeps them stand beside it."""
+    d = size(need, {"topology": "forward_2sw", **({"front_end": front} if front else {})}, noise=False)
+    assert "supply" in pictures_of(d, "feedback") and "supply" not in pictures_of(size(ROTATOR, {"topology": "llc_half"}, noise=False), "feedback")
+    p = PICTURES["supply"][1](d, d.grid.find(d.grid.lines[0]), 150.0, 110.0, d)
+    low = d.value("aux.v_hold") if "aux.v_hold" in d.rows else d.value("aux.v_low")
+    assert p.data["supply [V]"].tolist() == pytest.approx([low, d.value("aux.v_high")]) and p.data["supply x [V of bus]"][1] == pytest.approx(float(np.max(d.rows["bus.v"].value)))
+    said = " ".join(x.text for x in p.items if hasattr(x, "text"))
+    assert "controller stands 24.0 V" in said and ("regulator" in said) == (d.value("aux.v_high") > TAKES)

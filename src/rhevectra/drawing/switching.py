@@ -5,11 +5,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from msgspec.structs import replace
 
-from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import spoken
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies.common.supply import WINDOW
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT, same_corner, shown_at
 from rhevectra.drawing.display import Picture
@@ -65,7 +66,41 @@ def clamp_transient(design: Design, corner: Corner, width: float, height: float,
 
 
 def supply_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """The auxiliary supply over load, at lowest and highest line, inside the controller's window; dashed what its turns alone would give."""
+    """The auxiliary supply inside the controller's window: over load, at lowest and highest line, where the outputs move it; over the bus where that does."""
+    return _over_load(design, width, height) if "aux.v_turns" in design.rows else _over_bus(design, corner, width, height, held)
+
+
+def _follows_bus(design: Design) -> tuple[Array, Array]:
+    """Bus [V], from the end of hold-up or the least to the greatest, and the supply there [V]."""
+    rows, shape = design.rows, design.grid.shape
+    bus, volts = (np.broadcast_to(np.asarray(rows[id].value, dtype=float), shape).ravel() for id in ("bus.v", "aux.v_high"))
+    low = (float(rows["switch.v_bus_asked"].value), float(design.value("aux.v_hold"))) if "aux.v_hold" in rows else (float(bus.min()), float(volts.min()))
+    return np.array([low[0], float(bus.max())]), np.array([low[1], float(volts.max())])
+
+
+def _over_bus(design: Design, corner: Corner, width: float, height: float, held: Design | None) -> Picture:
+    rows, linear = design.rows, str(design.rows["aux.regulator"].value) == "linear"
+    bus, volts = _follows_bus(design)
+    before = _follows_bus(held) if held is not None and "aux.v_high" in held.rows and "aux.v_turns" not in held.rows and "bus.v" in held.rows else None
+    stands = WINDOW[False][1]
+    picture = Picture(width, height, f"{shown_at(corner)} · {'a regulator keeps the controller at what it stands' if linear else 'the winding feeds the controller'}; load moves it by nothing but the bus")
+    top = 1.1 * max(stands, float(volts[1]), *([] if before is None else [float(before[1][1])]))
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.95 * float(bus[0]), 1.03 * float(bus[1])), (0.0, top), "auxiliary supply", "V", x_unit="V of bus")
+    if before is not None:
+        frame.pale(*before)
+    frame.trace("supply", bus, volts, "primary", 0.7)
+    for x, y, say, anchor, off in ((bus[0], volts[0], "end of hold-up" if "aux.v_hold" in rows else "least bus", "left", 4.5), (bus[1], volts[1], "highest bus", "right", -2.5)):
+        picture.text(frame.x(float(x)), frame.y(float(y)) + off, f"{say}: {show(float(y), 'V', 3)}", "primary", anchor, 3.0, clear=True)
+    x, y = (float(np.broadcast_to(np.asarray(rows[id].value, dtype=float), design.grid.shape)[corner.index]) for id in ("bus.v", "aux.v_high"))
+    picture.box(frame.x(x) - 0.8, frame.y(y) - 0.8, 1.6, 1.6, "ink")
+    frame.level(stands, f"the controller stands {show(stands, 'V')}", "tight" if linear else "over")
+    frame.level(float(rows["aux.v_min"].value), f"lock-out{' and regulator' if linear else ''} {show(float(rows['aux.v_min'].value), 'V')}", "over")
+    frame.close()
+    return picture
+
+
+def _over_load(design: Design, width: float, height: float) -> Picture:
+    """At lowest and highest line; dashed what its turns alone would give."""
     grid, low, high = design.grid, design.figure("aux.v_low"), design.figure("aux.v_high")
     r, main = design.rows["aux.r_series"], design.requirement.outputs[design.requirement.main]
     where = f", at {high.corner.text()}" if high.corner else ""
