@@ -3,9 +3,10 @@
 from collections import Counter
 
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.design.cost import regulated, whole_bill
+from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
 from rhevectra.core.emission.declare import in_each, stages_of
+from rhevectra.core.topologies.common.supply import regulated
 from rhevectra.project import table
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
@@ -34,7 +35,7 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             out.append((label, chosen.value if isinstance(chosen.value, str) else show(_each(design, id), chosen.unit), _count(design, id)))
     if "feedback.v_trip" in design.rows:
         out.append(("over-voltage trip", f"reference and coupler, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
-    if regulated(design):
+    if regulated(design.rows):
         out.append(("regulator of the auxiliary supply", f"transistor for {show(design.value('aux.v_high'), 'V')} and {show(design.value('aux.p_regulator'), 'W')}, with Zener diode", 1))
     return out
 

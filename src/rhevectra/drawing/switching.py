@@ -10,7 +10,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import spoken
 from rhevectra.core.topologies import TOPOLOGIES
-from rhevectra.core.topologies.common.supply import WINDOW
+from rhevectra.core.topologies.common.supply import WINDOW, regulated
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT, same_corner, shown_at
 from rhevectra.drawing.display import Picture
@@ -79,7 +79,7 @@ def _follows_bus(design: Design) -> tuple[Array, Array]:
 
 
 def _over_bus(design: Design, corner: Corner, width: float, height: float, held: Design | None) -> Picture:
-    rows, linear = design.rows, str(design.rows["aux.regulator"].value) == "linear"
+    rows, linear = design.rows, regulated(design.rows)
     bus, volts = _follows_bus(design)
     before = _follows_bus(held) if held is not None and "aux.v_high" in held.rows and "aux.v_turns" not in held.rows and "bus.v" in held.rows else None
     stands = WINDOW[False][1]

@@ -11,18 +11,13 @@ from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies.common.supply import regulated
 
 CAPACITORS = ("output_capacitors", "bulk_capacitors", "film_capacitors")
 PRICED = ("switches", "rectifiers", "boost_diodes", *CAPACITORS)
 """Tables whose parts can have a price of their own."""
 TRIP_PARTS, REGULATOR_PARTS = 3, 2
 """Small parts of a trip at the output (reference, coupler, resistor) and of a supply's regulator (transistor, Zener diode)."""
-
-
-def regulated(design: Design) -> bool:
-    """Whether the controller's supply has a regulator."""
-    row = design.rows.get("aux.regulator")
-    return row is not None and str(row.value) == "linear"
 
 
 def magnetics_volume(design: Design) -> float:
@@ -36,7 +31,7 @@ def magnetics_volume(design: Design) -> float:
 def whole_bill(design: Design) -> dict[str, Any]:
     """Bill of materials of the power stage, and of the front end as far as it has one of its own."""
     power_stage: dict[str, Any] = TOPOLOGIES[design.topology].bill(design)
-    power_stage["small"] += TRIP_PARTS * ("feedback.v_trip" in design.rows) + REGULATOR_PARTS * regulated(design)
+    power_stage["small"] += TRIP_PARTS * ("feedback.v_trip" in design.rows) + REGULATOR_PARTS * regulated(design.rows)
     front: dict[str, Any] = getattr(FRONT_ENDS.get(design.front_end, DC_FRONT_END), "bill", lambda _: {})(design)
     return {k: x + front[k] if k in front else x for k, x in power_stage.items()} | {k: x for k, x in front.items() if k not in power_stage}
 

@@ -75,9 +75,3 @@ def current_at_limit(i_limit: Any, ripple: Any) -> Any:
 def short_balance(v_bus: Any, t_least: Any, f_short: Any, v_forward: Any, r: Any, r_switch: Any) -> Any:
     """Current [A] at which a shorted output takes back what the least pulse adds; negative where a diode drop suffices."""
     return (v_bus * t_least * f_short - v_forward) / (r + r_switch * t_least * f_short)
-
-
-@formula("Î_sc = max(Î_x, I_w + ½·V_bus·t_b/L)", "A", "Î_x I_w V_bus t_b L", "the current limit holds unless the least pulse walks the current up")
-def short_peak(i_limit: Any, i_balance: Any, v_bus: Any, t_least: Any, inductance: Any) -> Any:
-    """Peak current [A] into a short."""
-    return np.maximum(i_limit, i_balance + 0.5 * v_bus * t_least / inductance)

@@ -13,10 +13,10 @@ def short_balance(v_bus: Any, t_least: Any, f_short: Any, ratio: Any, v_forward:
     return (v_bus * t_least / (1 / f_short - t_least) / ratio - v_forward) / (ratio * r)
 
 
-@formula("Î_sc = max(Î_lim, I_w + ½·V_bus·t_b/L_p)", "A", "Î_lim I_w V_bus t_b L_p", "the current limit holds unless the least pulse walks the current up")
-def short_peak(i_limit: Any, i_balance: Any, v_bus: Any, t_least: Any, lp: Any) -> Any:
+@formula("Î_sc = max(Î_lim, I_w + ½·V_bus·t_b/L)", "A", "Î_lim I_w V_bus t_b L", "the current limit holds unless the least pulse walks the current up")
+def short_peak(i_limit: Any, i_balance: Any, v_bus: Any, t_least: Any, inductance: Any) -> Any:
     """Peak current [A] into a short."""
-    return np.maximum(i_limit, i_balance + 0.5 * v_bus * t_least / lp)
+    return np.maximum(i_limit, i_balance + 0.5 * v_bus * t_least / inductance)
 
 
 @formula("I_k = I_m − (Î_lim − I_min)·f_s·t_off", "A", "I_m Î_lim I_min f_s t_off", "a lower peak takes its difference over the discharge away (exact in continuous, a lower bound in discontinuous conduction)")

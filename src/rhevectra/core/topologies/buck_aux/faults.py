@@ -2,10 +2,7 @@
 
 from typing import Any
 
-import numpy as np
-
-from rhevectra.core.basis.sheet import plain
-from rhevectra.core.formulas import buck
+from rhevectra.core.formulas import buck, faults
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.common import faults as common
@@ -15,13 +12,12 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any) ->
     """Rows of all cases; start-up and short are judged at the points of the current limit. least: row of the least pulse [s]."""
     sheet = work.sheet
     edge = sheet("short.i_limit", buck.limit_current, v_up=s.v_bus, inductance=s.inductance, **s.limit)
-    path = {"v_bus": s.v_bus, "t_least": least, "v_forward": s.v_forward, "r": sheet.total("short.r", "Ω", "diode and inductor", diode=s.r_diode, inductor=s.r_inductor), "r_switch": s.r_switch}
-    after = {"i_limit": edge, "v_bus": s.v_bus, "t_least": least, "inductance": s.inductance}
+    path = sheet.total("short.r", "Ω", "diode and inductor", diode=s.r_diode, inductor=s.r_inductor)
 
-    def walks(share: float) -> bool:
-        balance = buck.short_balance(f_short=share * plain(sheet.rows["fs"]), **{k: plain(x) for k, x in path.items()})
-        return bool(np.any(buck.short_peak(i_balance=balance, **{k: plain(x) for k, x in after.items()}) > plain(edge)))
-    peak = sheet("short.i_peak", buck.short_peak, i_balance=sheet("short.i_balance", buck.short_balance, f_short=common.pulses_into_short(work, common.SHARES, walks), **path), **after)
-    common.into_saturation(work, "filter1", s.inductance, peak, s.choke["turns"], plan.choke_need.material)
+    def peak(on: Any, rate: Any) -> Any:
+        balance = on("short.i_balance", buck.short_balance, v_bus=s.v_bus, t_least=least, f_short=rate, v_forward=s.v_forward, r=path, r_switch=s.r_switch)
+        return on("short.i_peak", faults.short_peak, i_limit=edge, i_balance=balance, v_bus=s.v_bus, t_least=least, inductance=s.inductance)
+    most = common.short_peak(work, common.SHARES, peak, edge)
+    common.into_saturation(work, "filter1", s.inductance, most, s.choke["turns"], plan.choke_need.material)
     common.start(work, sheet("start.i_least", buck.current_at_limit, i_limit=sheet.rows["switch.limit_min"], ripple=o["ripple"]))
     common.caught(work, s.inductance, edge)

@@ -10,6 +10,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults
 from rhevectra.core.magnetics.inductor import MADE
 from rhevectra.core.stages.work import FigureSpec, Work
@@ -23,12 +24,12 @@ TRIP, TRIP_TOLERANCE = 1.15, 0.03
 """Over-voltage trip by the output's voltage, and its tolerance: a comparator on a divider (typical, from memory)."""
 CLEAR = 1.02
 """The least trip stands so far above the greatest voltage in run."""
+OWN_TRIP = DecisionSpec("feedback.v_trip", "Over-voltage trip at the regulated output", "feedback", unit="V", low=1, high=1000, schools="a comparator or a Zener diode with a second coupler, above all the output does in run and below what its capacitors hold")
 DECISIONS = (
     DecisionSpec("switch.blanking", "Leading-edge blanking", "switch", unit="s", low=0.0, high=2e-6),
-    DecisionSpec("feedback.v_trip", "Over-voltage trip at the regulated output", "feedback", unit="V", low=1, high=1000, schools="a comparator or a Zener diode with a second coupler, above all the output does in run and below what its capacitors hold"),
+    OWN_TRIP,
     DecisionSpec("switch.short_rate", "Pulse rate under a short, share", "switch", low=0.01, high=1.0, schools="1: none, the least pulse walks the current up; 0.1 to 0.25 folded back; less: hiccup"),
 )
-OWN_TRIP = DECISIONS[1]
 I_SHORT = FigureSpec("short.i_peak", "Peak current into a short", "Î_sc", "switch", corners.SHORT, limit="switch.i_max", limit_kind="max", fixed="leakage, saturation and cable resistance left out (on the safe side but for saturation)",
                      sentence="the least pulse adds volt-seconds that a shorted rectifier must take back")
 I_FAULT = FigureSpec("fault.i_switch", "Switch current, rectifier shorted", "I_x", "switch", corners.FULL, fixed="resistances and saturation of the die left out (on the safe side)",
@@ -54,10 +55,20 @@ def least_pulse(work: Work, blanking: float = 300e-9) -> Any:
     return work.sheet.total("switch.t_least", "s", "pulse that no current limit can shorten", blanking=blanked, delay=work.sheet.rows["switch.limit_delay"])
 
 
-def pulses_into_short(work: Work, shares: Sequence[float], walks: Callable[[float], bool], pulses: int = 1) -> Any:
-    """Row of the rate of pulses into a short [Hz]; walks: whether the least pulse walks the current up at a share of the switching frequency."""
+def short_peak(work: Work, shares: Sequence[float], peak: Callable[[Any, Any], Any], limit: Any, pulses: int = 1) -> Any:
+    """Row of the peak current into a short [A], and the rate of pulses it is reckoned with: the largest share of the switching frequency at which the least pulse does not walk the current above the limit [A].
+
+    peak: from a sheet, or what takes its place for bare numbers, and a rate of pulses [Hz]; pulses: in a period.
+    """
+    fs = work.sheet.rows["fs"]
+
+    def bare(_id: str, function: Callable[..., Any], **inputs: Any) -> Any:
+        return function(**{k: plain(x) for k, x in inputs.items()})
+
+    def walks(share: float) -> bool:
+        return bool(np.any(peak(bare, share * pulses * float(fs.value)) > plain(limit)))
     rate = work.choose("switch.short_rate", lambda: next((r for r in shares if not walks(r)), shares[-1]), "largest usual share at which the least pulse does not walk the current up (foldback or hiccup of the controller, common practice)")
-    return work.sheet("short.f", faults.pulses_into_short, share=rate, pulses=pulses, fs=work.sheet.rows["fs"])
+    return peak(work.sheet, work.sheet("short.f", faults.pulses_into_short, share=rate, pulses=pulses, fs=fs))
 
 
 def rated(work: Work, n: int) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
@@ -21,6 +22,7 @@ from rhevectra.core.formulas import auxiliary, output
 from rhevectra.core.formulas import sharing as shares
 from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.stages.work import FigureSpec, Work
+from rhevectra.core.topologies.common import supply
 from rhevectra.core.topologies.common.ratings import least_setting
 from rhevectra.core.topologies.common.supply import AUX_DROP, DROPOUT, WINDOW
 from rhevectra.core.topologies.flyback import period as pd
@@ -41,7 +43,7 @@ SERIES = (2.2, 470.0)
 """Range of the resistor in series with the diode that the rule looks through [Ω]."""
 DECISIONS = (
     DecisionSpec("aux.i_idle", "Controller supply current at no load", "feedback", unit="A", low=1e-5, high=0.1),
-    DecisionSpec("aux.regulator", "Regulator of the auxiliary supply", "feedback", "choice", options=("none", "linear"), schools="none: the controller takes what the winding gives; linear: a transistor and a Zener diode, where that is too much with load and too little at idle; beside a secondary, away from the primary, the winding hardly sees the spike and needs neither"),
+    replace(supply.DECISIONS[0], schools="none: the controller takes what the winding gives; linear: a transistor and a Zener diode, where that is too much with load and too little at idle; beside a secondary, away from the primary, the winding hardly sees the spike and needs neither"),
     DecisionSpec("aux.r_series", "Resistor in series with the supply's diode", "feedback", unit="Ω", low=0, high=1e4, schools="none; 4.7 to 47 Ω take the crest of the leakage's spike, and some of the supply at idle"),
     DecisionSpec("aux.v_trip", "Over-voltage trip of the auxiliary supply", "feedback", unit="V", low=5, high=300, schools="a Zener diode just above what the supply reaches; the controller's own limit"),
 )
@@ -53,7 +55,7 @@ FIGURES = (
     FigureSpec("aux.p_regulator", "Power in the supply's regulator", "P_reg", "feedback", corners.PEAKS, fixed="supply current where it is neither idle nor full", sentence="most of it is the leakage's, which the clamp would burn"),
     FigureSpec("aux.i_peak", "Peak current of the supply's diode", "Î_aux", "feedback", corners.PEAKS, fixed=_LEFT_OUT),
     FigureSpec("aux.i_rms", "Rms current of the supply's diode", "I_aux", "feedback", corners.PEAKS, fixed=_LEFT_OUT),
-    FigureSpec("aux.v_reverse", "Reverse voltage of the supply's diode", "V_r,aux", "feedback", corners.PEAKS, fixed="ringing: take a class half as high again (common practice)"),
+    supply.V_REVERSE,
 )
 
 
@@ -191,8 +193,8 @@ def _choose(work: Work, plan: Any, s: pd.Stage, winding: Winding, window: tuple[
     least = LEAST_ROOM * window[0] + down
     most = {"where its trip catches an open feedback in time for the output's capacitors": min(_trip_for_capacitors(work, plan, s), window[1]), "the controller's limit": window[1]}
     without = tried.smallest(least, most)
-    regulator = work.choose("aux.regulator", "linear" if without is None else "none", "no resistor keeps the supply inside the controller's window from idle to the current limit" if without is None else "the supply stays inside the controller's window from idle to the current limit")
-    linear = str(regulator.value) == "linear"
+    work.choose("aux.regulator", supply.LINEAR if without is None else supply.NONE, "no resistor keeps the supply inside the controller's window from idle to the current limit" if without is None else "the supply stays inside the controller's window from idle to the current limit")
+    linear = supply.regulated(work.sheet.rows)
     resistor = work.choose("aux.r_series", tried.largest(least + LEAST_ROOM * DROPOUT) if linear else without or tried.smallest(0.0, most) or (tried.ohms[-1], "no resistor keeps the greatest supply below the controller's limit", ()))
     return linear, resistor, winding.supply(float(resistor.value))
 

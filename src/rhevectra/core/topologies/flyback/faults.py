@@ -2,14 +2,12 @@
 
 from typing import Any
 
-import numpy as np
-
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import at_most
 from rhevectra.core.formulas import faults, magnetics, output
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import faults as common
-from rhevectra.core.topologies.common.supply import AUX_DROP
+from rhevectra.core.topologies.common.supply import AUX_DROP, regulated
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.outputs import OPEN
 
@@ -38,12 +36,11 @@ def _short(work: Work, plan: Any, s: pd.Stage) -> None:
     ratio = sheet.given("transformer.ratio", float(s.np.value) / float(s.ns[0].value), "", text="primary over secondary turns")
     path = sheet.total("short.r", "Ω", "rectifier and secondary winding", rectifier=s.r_rectifier, winding=s.r_winding)
 
-    def walks(share: float) -> bool:
-        balance = faults.short_balance(s.v_bus.value, least.value, share * float(sheet.rows["fs"].value), ratio.value, main["v_forward_v"], path.value)
-        return bool(np.any(faults.short_peak(s.i_limit.value, balance, s.v_bus.value, least.value, sheet.rows["transformer.lp_min"].value) > s.i_limit.value))
-    balance = sheet("short.i_balance", faults.short_balance, v_bus=s.v_bus, t_least=least, f_short=common.pulses_into_short(work, common.FOLDED, walks), ratio=ratio, v_forward=main["v_forward_v"], r=path)
-    peak = sheet("short.i_peak", faults.short_peak, i_limit=s.i_limit, i_balance=balance, v_bus=s.v_bus, t_least=least, lp=sheet.rows["transformer.lp_min"])
-    sheet("short.b_peak", magnetics.flux_density, inductance=s.lp, current=peak, turns=s.np, area=sheet.rows["transformer.area_min"])
+    def peak(on: Any, rate: Any) -> Any:
+        balance = on("short.i_balance", faults.short_balance, v_bus=s.v_bus, t_least=least, f_short=rate, ratio=ratio, v_forward=main["v_forward_v"], r=path)
+        return on("short.i_peak", faults.short_peak, i_limit=s.i_limit, i_balance=balance, v_bus=s.v_bus, t_least=least, inductance=sheet.rows["transformer.lp_min"])
+    most = common.short_peak(work, common.FOLDED, peak, s.i_limit)
+    sheet("short.b_peak", magnetics.flux_density, inductance=s.lp, current=most, turns=s.np, area=sheet.rows["transformer.area_min"])
 
 
 def _start(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
@@ -63,7 +60,7 @@ def _open(work: Work, plan: Any, s: pd.Stage) -> None:
     """Where a trip catches outputs that nothing regulates any more, and what their capacitors hold: one on the auxiliary supply, or at the regulated output where that supply has a regulator."""
     sheet = work.sheet
     trip: dict[str, Any] = {"v_trip": sheet.rows["aux.v_trip"], "v_forward": AUX_DROP, "turns_trip": s.ns[-1]}
-    if str(sheet.rows["aux.regulator"].value) == "linear":
+    if regulated(sheet.rows):
         main = work.need.main
         own = work.choose("feedback.v_trip", lambda: at_most(OPEN * work.need.outputs[main].magnitude, "E24"), "Zener diode of E24 and a coupler of its own: before its regulator the supply stands too high to tell of the output")
         trip = {"v_trip": own, "v_forward": plan.rectifiers[main]["row"]["v_forward_v"], "turns_trip": s.ns[0]}

@@ -5,6 +5,7 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
+from rhevectra.core.topologies.common.supply import regulated
 from rhevectra.core.topologies.common.symbols import Place, Symbol
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (2, 6), "left", "primary"), ("drain", (40, 41), "right", "primary"), ("out1", (92, 6), "right", "secondary"))
@@ -32,7 +33,7 @@ def below(design: Any, corner: Corner) -> list[Symbol]:
     """The auxiliary supply on the left of the core, the outputs that no loop holds on its right."""
     rows, s, at, low = design.rows, design.context["stage"], reader(corner.index), TOP + HIGH
     r = rows["aux.r_series"]
-    told = (f"{show(float(r.value), r.unit)}, " if r.value > 0 else "") + ("regulator, " if rows["aux.regulator"].value == "linear" else "")
+    told = (f"{show(float(r.value), r.unit)}, " if r.value > 0 else "") + ("regulator, " if regulated(rows) else "")
     found = [Symbol("winding", (44, TOP), (44, low)), Symbol("note", (24, TOP - 6), (24, TOP - 1), f"auxiliary, {rows['transformer.naux'].value:g} turns"), Symbol("wire", (44, TOP), (6, TOP)),
              Symbol("diode", (44, low), (32, low)), Symbol("resistor" if r.value > 0 else "wire", (32, low), (20, low)), Symbol("wire", (20, low), (6, low)), Symbol("capacitor", (18, TOP), (18, low)), Symbol("load", (6, TOP), (6, low)),
              Symbol("note", (24, low + 4), (24, low + 7), f"{told}at least {show(design.value('start.c_supply'), 'F')}"), Symbol("note", (24, low + 8), (24, low + 13), f"{show(at(rows['aux.v_high']), 'V')} {show(at(s.i_outputs[-1]), 'A')}")]

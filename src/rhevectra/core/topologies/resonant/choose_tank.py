@@ -59,16 +59,16 @@ def _by_gain(work: Work, v: Variant, fs: Any, most: Any, r_ac: float, fall: floa
     gain = float(choose("llc.margin", 1.15, "losses on the way, and parts off their values (common practice)").value) * fall
     cap = st.ZERO_VOLTAGE_ROOM * float(most.value) * 2 * np.pi * float(fs.value) / r_ac
 
-    def best(k: float) -> float:
+    def best(k: Any) -> Any:
         """Greatest quality factor, at the load seen by the first harmonic, that still gives the gain."""
-        return float(peak_gain.most_load(k, gain)) * np.pi**2 / 8 / fall
+        return peak_gain.most_load(k, gain) * np.pi**2 / 8 / fall
 
     def rule() -> float:
-        found = {k: min(k * best(k), cap) for k in ((*RATIOS, FLAT) if v.phases > 1 else RATIOS)}
-        top = max(found.values())
-        return max(k for k in found if found[k] >= 0.999 * top)
+        ratios = np.array((*RATIOS, FLAT) if v.phases > 1 else RATIOS)
+        found = np.minimum(ratios * best(ratios), cap)
+        return float(ratios[found >= 0.999 * found.max()].max())
     k = choose("llc.ratio", rule, "greatest magnetising inductance that gives the gain and zero voltage, with the largest ratio that reaches it: " + ("least of the tank's inductance and of the capacitor's voltage" if v.phases == 1 else "a flat gain shares best"))
-    q = min(best(float(k.value)), cap / float(k.value))
+    q = min(float(best(float(k.value))), cap / float(k.value))
     cr = choose("llc.cr", lambda: float(at_least(1 / (2 * np.pi * float(fs.value) * q * r_ac), "E12")), "E12 value at or above what quality factor and resonance ask")
     lr = sheet("llc.lr", resonant.resonant_inductance, fr=fs, cr=cr)
     lm = sheet("llc.lm", resonant.magnetising_inductance, ratio=k, lr=lr)

@@ -97,8 +97,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
 def _supply(work: Work, plan: Plan, s: st.Stage) -> Any:
     """The controller's supply, which follows the output; returns what is taken for it."""
     sheet, by = work.sheet, {"turns_aux": plan.turns[2], "turns_secondary": plan.turns[1]}
-    main, current = work.need.outputs[work.need.main], sheet.rows["aux.i"]
-    v_out = sheet.given("aux.v_out", main.magnitude, "V", text="regulated output, its largest setting")
+    current, v_out = sheet.rows["aux.i"], sheet.rows["load.v_main"]
     high = sheet("aux.v_high", output.auxiliary_voltage, v_out=v_out, v_drop=s.v_forward, v_forward=AUX_DROP, **by)
     sheet("aux.v_low", output.auxiliary_at_least, v_aux=high, v_out=v_out, v_least=least_setting(work), **by)
     sheet("aux.v_reverse", output.auxiliary_mirrored, v_aux=high, v_forward=AUX_DROP)

@@ -53,7 +53,6 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
 def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
     """Rows of the power stage on the recording sheet."""
     stage = replace(plan.stage, v_bus=v_bus_row, **_given(work, plan))
-    stage = replace(stage, extra={**stage.extra, "aux": {"turns": plan.turns[2], "i": work.sheet.rows["aux.i"]}})
     o = st.record(work.sheet, stage, plan.state, plan.change)
     seen = secondary.seen_rows(work.sheet, stage)
     _switch(work, plan, seen, o)
@@ -75,7 +74,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     tapped: dict[str, Any] = {"spike": {"r": rows["spike.r"], "l_half": sheet("transformer.l_half", spike.between_halves, share=rows["transformer.leakage_halves"], leakage=plan.leakage)}} if s.variant.clamped else {}
     if s.variant.reset:
         tapped["nr"] = sheet.solved("transformer.nr", s.nr, "turns", "reset winding: its ratio to the primary, in whole turns")
-    return {**tapped, **snubbers.given(work, s), **primary_snubber.given(work, s), "np": pieces.all_turns(sheet, plan.need, plan.turns[0]), "ns": plan.turns[1], "leakage": plan.leakage, **_legs(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
+    return {**tapped, **snubbers.given(work, s), **primary_snubber.given(work, s), "np": pieces.all_turns(sheet, plan.need, plan.turns[0]), "ns": plan.turns[1], "leakage": plan.leakage, **_beside(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed) and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", rect["row"]["said"]), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", rect["row"]["said"]), "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary at the worst corner over its rms current squared"),
             "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
@@ -95,14 +94,15 @@ def _inductance(work: Work, plan: Plan) -> Any:
     return pieces.of_all(sheet, plan.need, id, magnetics.inductance_in_series, one)
 
 
-def _legs(work: Work, plan: Plan) -> dict[str, Any]:
-    """Leakage with the series inductor, and what else the legs of a phase-shifted bridge have."""
+def _beside(work: Work, plan: Plan) -> dict[str, Any]:
+    """The auxiliary winding; leakage with the series inductor, and what else the legs of a phase-shifted bridge have."""
+    extra = {**plan.stage.extra, "aux": {"turns": plan.turns[2], "i": work.sheet.rows["aux.i"]}}
     if plan.stage.variant.active:
-        return {"extra": {**plan.stage.extra, "dead": work.sheet.rows["active.dead_time"]}}
+        return {"extra": {**extra, "dead": work.sheet.rows["active.dead_time"]}}
     if not plan.stage.variant.phase:
-        return {}
+        return {"extra": extra}
     whole = work.sheet.total("psfb.l_total", "H", "what turns the primary current over", leakage=plan.leakage, series=work.sheet.rows["psfb.l_series"])
-    return {"leakage": whole, "extra": {**plan.stage.extra, **phase.series_given(work, plan.stage)}}
+    return {"leakage": whole, "extra": {**extra, **phase.series_given(work, plan.stage)}}
 
 
 def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:

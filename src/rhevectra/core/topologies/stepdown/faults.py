@@ -1,11 +1,10 @@
 """A stage with a filter inductor outside its steady period: start-up into full load, a short at the output or in a rectifier, a feedback that is open."""
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.sheet import Quick, plain
+from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, forward
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import faults as common
@@ -42,17 +41,11 @@ def _least(work: Work, s: st.Stage) -> Any:
 
 def _short(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any, up: Any, edge: Any) -> None:
     sheet, turns = work.sheet, {"turns_secondary": s.ns, "turns_primary": s.np}
-    path = {"v_up": up, "t_least": least, "v_forward": s.v_forward, "r": o["r_wheel"], "leakage": s.leakage, **turns}
-    after = {"i_limit": edge, "v_up": up, "t_least": least, "inductance": s.inductance, **turns}
-    around = {"r_loop": o["r_loop"], "t_least": least, "leakage": s.leakage, "c_leg": o["c_p"], "v_primary": o["v_in"], "i_limit": edge} if s.variant.phase else {}
+    once = sheet.given("short.turning", 1.0, "", "rule", "with each pulse the current of the leakage begins at zero") if not s.variant.phase else None
 
-    def peak(on: Any, rate: Any, of: Callable[[Any], Any]) -> Any:
-        bare = lambda rows: {k: of(x) for k, x in rows.items()}  # noqa: E731
-        turning = on("short.turning", faults.turned_round, f_short=rate, **bare(around)) if around else on.given("short.turning", 1.0, "", "rule", "with each pulse the current of the leakage begins at zero")
-        balance = on("short.i_balance", faults.filter_balance, f_short=rate, turning=turning, **bare(path))
-        return on("short.i_peak", faults.short_peak_filter, i_balance=balance, **bare(after))
-
-    def walks(share: float) -> bool:
-        return bool(np.any(peak(Quick(), share * s.variant.pulses * float(sheet.rows["fs"].value), plain) > plain(edge)))
-    most = peak(sheet, common.pulses_into_short(work, common.SHARES, walks, s.variant.pulses), lambda row: row)
+    def peak(on: Any, rate: Any) -> Any:
+        turning = once or on("short.turning", faults.turned_round, r_loop=o["r_loop"], f_short=rate, t_least=least, leakage=s.leakage, c_leg=o["c_p"], v_primary=o["v_in"], i_limit=edge)
+        balance = on("short.i_balance", faults.filter_balance, v_up=up, t_least=least, f_short=rate, v_forward=s.v_forward, r=o["r_wheel"], turning=turning, leakage=s.leakage, **turns)
+        return on("short.i_peak", faults.short_peak_filter, i_limit=edge, i_balance=balance, v_up=up, t_least=least, inductance=s.inductance, **turns)
+    most = common.short_peak(work, common.SHARES, peak, edge, s.variant.pulses)
     common.into_saturation(work, "filter1", s.inductance, sheet("short.i_filter_peak", faults.to_filter, current=most, **turns), s.choke["turns"], plan.choke_need.material)
