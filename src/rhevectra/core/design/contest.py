@@ -14,7 +14,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.cost import cost_index, magnetics_volume, part_count, whole_bill
-from rhevectra.core.design.design import Design
+from rhevectra.core.design.design import Design, least_margin
 from rhevectra.core.design.names import spoken
 from rhevectra.core.design.size import size
 from rhevectra.core.stages import FRONT_ENDS, front_ends_for
@@ -61,9 +61,9 @@ def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     stress = sum(n for _, n in TOPOLOGIES[design.topology].bill(design)["switches"]) * highest("switch.v_peak") * highest("switch.i_peak")
     stress += highest("pfc.v_switch") * highest("pfc.i_peak") if "pfc.i_peak" in design.rows else 0.0
     stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.requirement.outputs, 1) if f"output{n}.i_c_rms" in design.rows)
-    margins = [f.margin for id, s in design.specs.items() if id in design.rows and s.limit in design.rows and (f := design.figure(id)).margin is not None]
+    margins = [least_margin(s, design.rows, grid) for id, s in design.specs.items() if id in design.rows and s.limit in design.rows]
     return Entry(design.topology, None if design.requirement.is_dc else design.front_end, design.findings, dict(pins), 1, design.feasible, float(design.value("efficiency")), float(design.value("efficiency_light")), float(design.value("loss.total")),
-                 magnetics_volume(design), stress / power, stored / power, part_count(bill), cost_index(design, bill), float(min(margins)) if margins else 0.0)
+                 magnetics_volume(design), stress / power, stored / power, part_count(bill), cost_index(design, bill), min(margins, default=0.0))
 
 
 def score(entry: Entry, least: Mapping[str, float], weights: Mapping[str, float]) -> float:

@@ -26,11 +26,9 @@ class Curve(Struct, frozen=True):
 
 
 def _harmonic(f: Array, ratio: float, load: float) -> Array:
-    """First-harmonic gain at a constant current: its quality factor follows the gain."""
-    gain = np.full(len(f), 1.0)
-    for _ in range(30):
-        gain = 0.5 * gain + 0.5 * np.maximum(tank.first_harmonic(f, np.full(len(f), ratio), tank.quality_of(np.full(len(f), load), gain)), 0.05)
-    return gain
+    """First-harmonic gain at a constant current, whose quality factor follows the gain: M² = (1 − (π²/8·load·(F − 1/F))²)/(1 + (1 − 1/F²)/k)²; never told below 0.05."""
+    across = np.square(tank.quality_of(np.asarray(load), np.asarray(1.0)) * (f - 1 / f))
+    return np.asarray(np.maximum(np.sqrt(np.maximum(1 - across, 0.0)) / np.maximum(np.abs(1 + (1 - 1 / np.square(f)) / ratio), 1e-9), 0.05))
 
 
 def curve(s: st.Stage, v_bus: float, i_out: float, top: float, high: float = HIGH, count: int = COUNT) -> Curve:

@@ -23,6 +23,8 @@ ALONE = 6
 """Passes from the first harmonic before another start is tried."""
 APART = 1e-3
 """The search begins on the side of a rectifier that still conducts the other way: at the edge between both the slopes differ."""
+EDGE, BESIDE, ASTRAY = 1e-6, 1e-4, 3.0
+"""Rectifier current that counts as the edge, and where it is left for, on the same side; a step off the edge so many times what is missing was led astray by its slopes."""
 ENOUGH, SURE = 1e-9, 0.3
 """Share of the currents that counts as periodic; times its root, Newton's next step is taken to reach it, and judged with the final run."""
 _GRID = np.linspace(0, 1, SCAN + 1)[1:, None]
@@ -252,10 +254,6 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
     if near is not None or free != "half" or passes <= ALONE:
         return _newton(point, free, near, enough, passes)
     found = _newton(point, free, None, enough, ALONE)
-    edge = np.flatnonzero((found.miss > enough) & (np.abs(found.unknown[:, 0] - found.unknown[:, 1]) < 1e-3 * APART))
-    if len(edge):  # the slopes at the edge itself lead nowhere
-        again = _newton(_rows(point, edge), free, found.unknown[edge] - np.array([0.1 * APART, 0.0, 0.0]), enough, ALONE)
-        found = mended(found, free, edge, again, again.miss <= enough)
     for from_nearest in (True, False):
         solved = found.miss <= enough
         good = solved & (found.unknown[:, 0] < 0)
@@ -292,11 +290,15 @@ def _newton(point: Point, free: str, near: Array | None, enough: float, passes: 
         worse = ~(now < size[active])
         step = -np.linalg.solve(np.where(worse[:, None, None], np.eye(3), slopes + 1e-10 * np.eye(3)), rest[..., None])[..., 0]
         step *= np.minimum(1.0, 0.3 * np.abs(x[:, 2]) / np.maximum(np.abs(step[:, 2]), 1e-300))[:, None]
+        astray = (np.abs(x[:, 0] - x[:, 1]) < EDGE) & (np.abs(step[:, 0] - step[:, 1]) > ASTRAY * now)
+        if astray.any():
+            step[astray] = -BESIDE, 0.0, 0.0
+            now = np.where(astray, np.inf, now)
         move[active] = np.where(worse[:, None], SHORTER * move[active], step)
         kept[active] = np.where(worse[:, None], kept[active], x)
         size[active] = np.where(worse, size[active], now)
         miss[active] = np.where(worse, miss[active], _share(rest, x))
-        presumed[active] = ~worse & (miss[active] <= sure) & (miss[active] > enough)
+        presumed[active] = ~worse & ~astray & (miss[active] <= sure) & (miss[active] > enough)
         unknown[active] = np.where((miss[active] > enough)[:, None], kept[active] + move[active], kept[active])
         active = active[(miss[active] > enough) & ~presumed[active]]
         if not len(active) or left == 1:
