@@ -16,6 +16,45 @@ def turns_ratio(share: Any, v_unity: Any, v_out: Any, v_drops: Any) -> Any:
     return share * v_unity / (v_out + v_drops)
 
 
+_AT_ENDS = "worst end of the tolerances over nominal parts, times what nominal parts give"
+
+
+@formula("f = s·f_n", "Hz", "s f_n", _AT_ENDS)
+def frequency_at_ends(moves: Any, nominal: Any) -> Any:
+    """Frequency [Hz] at the worst end of the tank's tolerances; moves: that end over nominal parts."""
+    return moves * nominal
+
+
+@formula("I = s·I_n", "A", "s I_n", _AT_ENDS)
+def current_at_ends(moves: Any, nominal: Any) -> Any:
+    """Current [A] at the worst end of the tank's tolerances; moves: that end over nominal parts."""
+    return moves * nominal
+
+
+@formula("V = s·V_n", "V", "s V_n", _AT_ENDS)
+def voltage_at_ends(moves: Any, nominal: Any) -> Any:
+    """Voltage [V] at the worst end of the tank's tolerances; moves: that end over nominal parts."""
+    return moves * nominal
+
+
+@formula("B = s·B_n", "T", "s B_n", _AT_ENDS)
+def flux_at_ends(moves: Any, nominal: Any) -> Any:
+    """Flux density [T] at the worst end of the tank's tolerances; moves: that end over nominal parts."""
+    return moves * nominal
+
+
+@formula("t = s·t_n", "s", "s t_n", _AT_ENDS)
+def time_at_ends(moves: Any, nominal: Any) -> Any:
+    """Time [s] at the worst end of the tank's tolerances; moves: that end over nominal parts."""
+    return moves * nominal
+
+
+@formula("I_off = I_n - I_x", "A", "I_n I_x", "nominal parts less what the worst end of the tolerances takes")
+def off_at_the_ends(nominal: Any, lost: Any) -> Any:
+    """Least turn-off current [A] over the tolerances."""
+    return nominal - lost
+
+
 @formula("Z = √(L_r/C_r)", "Ω", "L_r C_r", "definition")
 def impedance(lr: Any, cr: Any) -> Any:
     """Characteristic impedance [Ω] of the tank."""

@@ -11,6 +11,7 @@ BUS_RIPPLE, BUS_RIPPLE_BOTH_WAYS, BUS_RIPPLE_RESONANT = 1.4, 0.7, 1.9
 """Rms of the current at switching frequency that the bus capacitor is first chosen with, over the power by the lowest bus: one pulse a period, pulses both ways, and currents that swing (this program's own designs)."""
 CANS = 80
 """Output capacitors side by side, at most."""
+LP_TOLERANCE = DecisionSpec("transformer.lp_tolerance", "Inductance tolerance", "transformer", low=0.01, high=0.3)
 TURNS: dict[str, Any] = {"kind": "integer", "unit": "turns", "low": 1, "high": 999}
 _DECISIONS = (
     DecisionSpec("fs", "Switching frequency", "switch", unit="Hz", low=20e3, high=500e3, schools="65 kHz: second harmonic below 150 kHz; 100 to 130 kHz: smaller core, more switching loss"),

@@ -101,9 +101,9 @@ def short_of(work: Work, spare: Any) -> None:
         work.find(MUST_FIX, "switch", f"at the least current limit the output cannot start into full load: {show(-least, 'A')} is missing", "start.time", "switch.current_limit")
 
 
-def into_saturation(work: Work, part: str, inductance: Any, current: Any, turns: Any, material: Any) -> None:
+def into_saturation(work: Work, part: str, inductance: Any, current: Any, turns: Any, material: Any, tolerance: float = MADE) -> None:
     """Rows of the flux of a gapped inductor at its current into a short [A], and of the hot saturation it is held against."""
     sheet = work.sheet
-    made = sheet.given(f"{part}.l_tolerance", MADE, "", "rule", "as made (common practice)")
+    made = sheet.given(f"{part}.l_tolerance", tolerance, "", "rule", "as made (common practice), or as decided")
     sheet("short.b_peak", faults.short_flux, inductance=inductance, tolerance=made, current=current, turns=turns, area=sheet.rows[f"{part}.area_min"])
     sheet.given(f"{part}.b_saturation", material["b_sat_100_t"], "T", "catalogue", "hot saturation of the inductor's material")

@@ -145,18 +145,13 @@ def _rms(design: Any, k: int) -> float:
     return float(np.where(FULL.mask(design.grid), np.broadcast_to(solved.value, design.grid.shape), 0.0).max())
 
 
-MADE_TOLERANCE = 0.10
-"""Tolerance of a gapped core's inductance where none is decided (common practice, no source)."""
-
-
 def ordered(design: Any) -> tuple[float, float] | None:
     """Inductance of the primary of one transformer as it is ordered [H] and its tolerance; None of a core without a gap, which is only bounded below."""
     rows, pieces = design.rows, design.context["plan"].need.pieces
-    if "transformer.lp" in rows:
-        return float(np.max(rows["transformer.lp"].value)), float(rows["transformer.lp_tolerance"].value) if "transformer.lp_tolerance" in rows else MADE_TOLERANCE
-    if "llc.lm" in rows:
-        return float(np.max(rows["llc.lm"].value)) / pieces, MADE_TOLERANCE
-    return None
+    if "transformer.lp_tolerance" not in rows:
+        return None
+    inductance = float(np.max(rows["transformer.lp"].value)) if "transformer.lp" in rows else float(np.max(rows["llc.lm"].value)) / pieces
+    return inductance, float(rows["transformer.lp_tolerance"].value)
 
 
 def _inductance(design: Any) -> tuple[str, float, float]:
@@ -169,6 +164,12 @@ def _inductance(design: Any) -> tuple[str, float, float]:
     return f"at least {show(0.75 * lm, 'H')} (faces clean, no gap)", 0.75 * lm, np.inf
 
 
+def _resonant(design: Any, leakage: float) -> str:
+    """Between what a leakage [H] that is the resonant inductance may read."""
+    made = float(design.rows["llc.lr_tolerance"].value)
+    return f"{show((1 - made) * leakage, 'H', 3)} to {show((1 + made) * leakage, 'H', 3)}"
+
+
 def _pairs(design: Any, parts: tuple[Part, ...]) -> Iterator[tuple[str, str, str]]:
     """Leakage towards each output alone, where there are several: what one output that conducts by itself sees is not what all shorted read."""
     plan = design.context["plan"]
@@ -179,8 +180,7 @@ def _pairs(design: Any, parts: tuple[Part, ...]) -> Iterator[tuple[str, str, str
     matrix, primary = leakage_of(need, plan.choice.trial, at, plan.window), parts[0]
     for k in outputs:
         if need.wall is not None:
-            seen = float(shorted_reading(matrix.pair(0, k), need.lp))
-            yield f"leakage, {parts[k].winding}", f"{primary.start} to {primary.finish}, {parts[k].start} to {parts[k].finish} shorted alone, 100 kHz", f"{show((1 - MADE_TOLERANCE) * seen, 'H', 3)} to {show((1 + MADE_TOLERANCE) * seen, 'H', 3)}: it is the resonant inductance"
+            yield f"leakage, {parts[k].winding}", f"{primary.start} to {primary.finish}, {parts[k].start} to {parts[k].finish} shorted alone, 100 kHz", f"{_resonant(design, float(shorted_reading(matrix.pair(0, k), need.lp)))}: it is the resonant inductance"
             continue
         seen = LEAD_OUT * matrix.pair(0, k)
         yield f"leakage, {parts[k].winding}", f"{primary.start} to {primary.finish}, {parts[k].start} to {parts[k].finish} shorted alone, 100 kHz", f"about {show(seen, 'H', 3)}, at most {show(1.3 * seen, 'H', 3)}"
@@ -247,7 +247,7 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     others = [p for p in parts[1:] if not p.winding.endswith("second half")]
     shorted = ", ".join(f"{p.start} to {next((q.finish for q in parts if q.winding == p.winding + ', second half'), p.finish)}" for p in others if p.start.startswith("B"))
     checks = [("inductance", f"{primary.start} to {primary.finish}, others open, 10 kHz, 100 mV", f"{show(low, 'H')} to {show(high, 'H')}" if np.isfinite(high) else f"at least {show(low, 'H')}"),
-              ("leakage", f"{primary.start} to {primary.finish}, {shorted} shorted, 100 kHz", f"at most {show(1.2 * leakage, 'H')} (sized for {show(leakage, 'H')})" if plan.need.wall is None else f"{show((1 - MADE_TOLERANCE) * leakage, 'H', 3)} to {show((1 + MADE_TOLERANCE) * leakage, 'H', 3)}"),
+              ("leakage", f"{primary.start} to {primary.finish}, {shorted} shorted, 100 kHz", f"at most {show(1.2 * leakage, 'H')} (sized for {show(leakage, 'H')})" if plan.need.wall is None else _resonant(design, leakage)),
               *_pairs(design, parts),
               *((f"turns, {p.winding}", f"ratio to {primary.start}–{primary.finish}; in phase: starts positive together", f"{n / seen[0]:.4f} ± {RATIO_BAND * 100:g} %, or the nearest whole turn") for p, n in zip(parts[1:], seen[1:], strict=True)),
               *((f"resistance, {p.winding}", f"{p.start} to {p.finish}, 20 °C", f"{show((1 - RESISTANCE_BAND) * p.resistance, 'Ω')} to {show((1 + RESISTANCE_BAND) * p.resistance, 'Ω')}") for p in parts),

@@ -29,7 +29,7 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
         own += [_FREQUENCY, DecisionSpec("qr.f_max", "Highest frequency", "switch", unit="Hz", low=40e3, high=500e3, schools="130 kHz: fundamental below the 150 kHz limit line; 200 to 300 kHz: smaller core, more valleys kept")]
     else:
         own.append(DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0, schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
-    own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), DecisionSpec("transformer.lp_tolerance", "Inductance tolerance", "transformer", low=0.01, high=0.3)]
+    own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), declare.LP_TOLERANCE]
     bleeds = [DecisionSpec(f"output{n}.bleed", f"Bleed of output {n}", "rectifier", unit="A", low=0.0, high=10.0, schools="none: turns and leakage keep it inside its tolerance; a resistor that holds it down at light load, and burns; a regulator of its own") for n in range(1, 7)]
     return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *bleeds, *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS, *common.DECISIONS, *snubbing.decisions(6))
 

@@ -16,7 +16,7 @@ from rhevectra.core.magnetics import matrix
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.copper_loss import half_later, phasors
-from rhevectra.core.magnetics.inductor import MADE, InductorChoice, InductorNeed
+from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import SINGLE, choose_die, limit_missed
 from rhevectra.core.stages.work import Work
@@ -27,7 +27,7 @@ from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
 from rhevectra.core.topologies.common.supply import AUX_DROP, FLOOR
 from rhevectra.core.topologies.common.winding import boarded, copper_of, leakage_row, pins_of, spacing, stack, turns_of
-from rhevectra.core.topologies.resonant import chambers, faults, fixed, sharing, waves
+from rhevectra.core.topologies.resonant import chambers, ends, faults, fixed, sharing, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.choose_tank import estimate
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -58,6 +58,7 @@ class Plan(Struct, frozen=True):
     leakage: Any
     choke: InductorChoice | None
     settled: st.Settled
+    ends: ends.Ends
     i_short: float
 
 
@@ -71,25 +72,28 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: f
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus; of several phases once more where the most loaded carries more than each was built for, with the transformer in pieces where no single core takes it, or with another die where a short draws more than was expected."""
-    before = work.mark()
+    """All choices of the power stage for a known bus; again, twice at most, of several phases where the most loaded carries more than each was built for, with the transformer in pieces where no single core takes it, or with another die where a short draws more than was expected."""
+    before, known = work.mark(), dict[str, Any]()
     plan = _built(v, work, v_bus)
-    known = _known(v, work, plan)
-    if not known:
-        return plan
-    work.back(before)
-    return _built(v, work, v_bus, near=plan.settled.state, **known)
+    for _ in range(2):
+        more = _missed(v, work, plan)
+        if not more:
+            return plan
+        known |= more
+        work.back(before)
+        plan = _built(v, work, v_bus, near=plan.settled.state, **known)
+    return plan
 
 
-def _known(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
-    """What the first time shows to be needed otherwise, by the names `_built` has for it."""
+def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
+    """What a plan shows to be needed otherwise, by the names `_built` has for it."""
     found: dict[str, Any] = {}
-    most, peak = plan.stage.extra.get("phase_most", 0.0), float(plan.settled.out["i_tank_peak"].max())
-    if most > ROOM_USUAL and ROOM_MORE * most <= ROOM_MOST and not work.choose.pinned("llc.phase_room"):
+    most = plan.stage.extra.get("phase_most", 0.0)
+    if most > plan.stage.extra["room"] and ROOM_MORE * most <= ROOM_MOST and not work.choose.pinned("llc.phase_room"):
         found["share"] = float(f"{ROOM_MORE * most + 0.005:.2f}")
-    if v.phases == 1 and (count := pieces.fewest(work, plan)) > 1:
+    if v.phases == 1 and plan.need.pieces == 1 and (count := pieces.fewest(work, plan)) > 1:
         found["count"] = count
-    if i_limit := limit_missed(work, plan.switch, max(peak, plan.i_short / SINGLE)):
+    if i_limit := limit_missed(work, plan.switch, max(_peak(plan.settled, plan.ends), plan.i_short / SINGLE)):
         found["i_limit"] = i_limit
     return found
 
@@ -105,6 +109,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = ROOM_USUAL, near: 
     integrated = v.phases == 1 and not control and work.choose("llc.inductor", chambers.SEPARATE, "a small inductor of its own: the transformer leaks little, and both are trimmed apart").value == chambers.LEAKAGE
     count = 1 if v.phases > 1 else _pieces(work, count, integrated)
     rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * highest * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2, sources=count)
+    by = ends.choose(work)
     stage = estimate(work, v, kind, row, rectifiers[work.need.main]["row"], v_bus, room, control)
     settled = st.solve(stage, near, passes=1)
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
@@ -125,13 +130,14 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = ROOM_USUAL, near: 
     if control:
         stage = fixed.resonate(work, stage, leak)
     settled = st.solve(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
-    i_short = faults.current_limit(work, stage, settled)
-    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_short)
+    moved = ends.solve(stage, settled, by)
+    i_short = faults.current_limit(work, stage, settled, _peak(settled, moved))
+    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_short, float((settled.out["i_tank_peak"] * moved.over["choke"]).max()))
     if choke is not None:
         stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     if v.phases > 1:
         stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=2), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))
-    return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled, i_short)
+    return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled, moved, i_short)
 
 
 def _pieces(work: Work, count: int, integrated: bool) -> int:
@@ -147,6 +153,11 @@ def _room(work: Work, share: float) -> float:
     """Share of the mean that a phase of several is built for."""
     work.choose("llc.spread", 0.01, "inductors and capacitors sorted into sets (common practice)")
     return float(work.choose("llc.phase_room", share, "what sorted parts leave: see the most loaded phase").value)
+
+
+def _peak(settled: st.Settled, moved: ends.Ends) -> float:
+    """Greatest tank current [A] over corners and tolerances."""
+    return float((settled.out["i_tank_peak"] * moved.over["i_peak"]).max())
 
 
 def _lost(settled: st.Settled, s: st.Stage) -> float:
@@ -186,7 +197,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
                 tr.WindingNeed("naux", (float(work.sheet.rows["aux.v"].value) + AUX_DROP) * main.magnitude / (main.magnitude + s.v_forward), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3, FLOOR))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
-    made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=float(np.max(linkage)), swing=(2 * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
+    made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=ends.of(work).more_flux * float(np.max(linkage)), swing=(2 * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
                               rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=() if s.wound is not None else stack(work, windings, tapes, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins_of(work), tapes=tapes)
     return made if s.wound is None else chambers.beside(replace(made, leak_aim=float(resonant.geometric_for(s.lr, s.lm + s.lr))), chambers.wall_least(margin))
 
@@ -202,10 +213,10 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"]))})
 
 
-def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float, i_short: float) -> InductorChoice:
-    """The resonant inductor beside what the transformer leaks: its flux at the overload after derating, into a short [A] up to saturation itself."""
+def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float, i_short: float, i_flux: float) -> InductorChoice:
+    """The resonant inductor beside what the transformer leaks: its flux at the overload after derating, i_flux: with the nominal inductance the current [A] of the worst end of the tolerances, into a short [A] up to saturation itself."""
     o, rows = settled.out, work.sheet.rows
-    i_flux = max(float(o["i_tank_peak"].max()), float(rows["derating.flux"].value) * (1 + MADE) * i_short)
+    i_flux = max(i_flux, float(rows["derating.flux"].value) * (1 + ends.of(work).lr) * i_short)
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
     need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * i_flux, s.extra["room"] * float(o["i_tank"][full].max()), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,

@@ -19,8 +19,6 @@ WALL_LEAST = 1.0e-3
 """A moulded wall between chambers [m] (common practice, no source)."""
 OFF_MOST = 0.03
 """By how much the leakage may miss the resonant inductance: the rest of the tank's tolerances are no better."""
-MADE = 0.10
-"""Spread of such a leakage from one piece to the next (common practice, no source)."""
 
 
 def beside(need: tr.TransformerNeed, wall: float) -> tr.TransformerNeed:
@@ -65,9 +63,9 @@ def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wi
     return work.sheet("transformer.leakage", resonant.shorted_reading, geometric=geometric, lp=work.sheet.given("transformer.lp_plan", float(need.lp or 0.0), "H", "solved", "primary inductance"))
 
 
-def findings(work: Work, has: float, wants: float) -> None:
-    """Whether the chambers leak what the tank is sized for, both [H], and how far pieces differ."""
+def findings(work: Work, has: float, wants: float, spread: float) -> None:
+    """Whether the chambers leak what the tank is sized for, both [H], and by what share pieces differ."""
     if abs(has / wants - 1) > OFF_MOST:
         cure = "a lower ratio of inductances, a smaller resonant capacitor or a wider core" if has > wants else "a higher ratio of inductances, more turns or a wider core"
         work.find(MUST_FIX, "transformer", f"the chambers leak {show(has, 'H', 3)}, the tank is sized for {show(wants, 'H', 3)}: {cure} brings them together, or a resonant inductor of its own", "transformer.leakage", "llc.ratio")
-    work.find(NOTE, "transformer", f"the resonant inductance is the leakage of the transformer: {MADE * 100:.0f} % from one piece to the next, half of that in the resonance (common practice); its field runs through the window and out of the core: keep screens and conductors away from the chambers", "transformer.leakage", "")
+    work.find(NOTE, "transformer", f"the resonant inductance is the leakage of the transformer: {spread * 100:.0f} % from one piece to the next, half of that in the resonance; its field runs through the window and out of the core: keep screens and conductors away from the chambers", "transformer.leakage", "")

@@ -13,7 +13,7 @@ from rhevectra.core.topologies.common import supply
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
-from rhevectra.core.topologies.resonant import fixed, peak_gain
+from rhevectra.core.topologies.resonant import ends, fixed, peak_gain
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
 
@@ -56,12 +56,12 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Ma
 def _by_gain(work: Work, v: Variant, fs: Any, most: Any, r_ac: float, fall: float) -> dict[str, float]:
     """Inductances and capacitor [H, F] of a regulated stage. r_ac: the load at overload seen by the first harmonic [Ω]; fall: bus of gain one over the least bus."""
     choose, sheet = work.choose, work.sheet
-    gain = float(choose("llc.margin", 1.15, "losses on the way, and parts off their values (common practice)").value) * fall
+    gain = float(choose("llc.margin", 1.1, "losses on the way, and a load step; the tolerances of the parts are counted by themselves (common practice)").value) * fall
     cap = st.ZERO_VOLTAGE_ROOM * float(most.value) * 2 * np.pi * float(fs.value) / r_ac
 
     def best(k: Any) -> Any:
-        """Greatest quality factor, at the load seen by the first harmonic, that still gives the gain."""
-        return peak_gain.most_load(k, gain) * np.pi**2 / 8 / fall
+        """Greatest quality factor, at the load seen by the first harmonic, that still gives the gain at the ends of the tolerances."""
+        return np.minimum(*(peak_gain.most_load(longer * k, gain) / z for longer, z in ends.of(work).least_gain)) * np.pi**2 / 8 / fall
 
     def rule() -> float:
         ratios = np.array((*RATIOS, FLAT) if v.phases > 1 else RATIOS)

@@ -8,8 +8,8 @@ from msgspec import Struct
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.resonant import ends, peak_gain, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
-from rhevectra.core.topologies.resonant import tank, waves
 
 HIGH, COUNT = 1.05, 16
 SEARCHED = 1.6
@@ -31,30 +31,37 @@ def _harmonic(f: Array, ratio: float, load: float) -> Array:
     return np.asarray(np.maximum(np.sqrt(np.maximum(1 - across, 0.0)) / np.maximum(np.abs(1 + (1 - 1 / np.square(f)) / ratio), 1e-9), 0.05))
 
 
+def _solved(ratio: float, load: float, top: float, high: float, count: int) -> tuple[Array, tank.Found, Array]:
+    """The gain of a tank at a constant current, both in its own units: frequencies over the resonance from where the first harmonic reaches the top (where it never does, from the lower resonance or where it could drive the current through a short: the exact peak lies well below its own), the states, and which of them are periodic."""
+    short = 0.5 / float(tank.quality_of(np.asarray(load), np.asarray(1.0)))  # half of 1/F - F at which the tank takes the whole voltage
+    wide = np.geomspace(max(0.9 / np.sqrt(1 + ratio), 1.05 * (np.sqrt(short**2 + 1) - short)), high, 200)
+    seen = _harmonic(wide, ratio, load)
+    f = np.geomspace(wide[int(np.flatnonzero(seen >= top)[-1])] if (seen >= top).any() else wide[0], high, count)
+    found = tank.solve(tank.Point(np.pi / f, np.full(count, load), _harmonic(f, ratio, load), np.full(count, ratio)), "gain", enough=st.ROUGH, passes=8)
+    return f, found, (found.miss < st.UNSOLVED) & (found.point.gain > 0)
+
+
+def _load(s: st.Stage, v_bus: float, i_out: float) -> float:
+    """An output current [A] in tank units."""
+    return float(max(i_out, 1e-6) / (float(s.np) / float(s.ns)) * np.sqrt(float(s.lr) / float(s.cr)) / (s.variant.drive * v_bus))
+
+
 def curve(s: st.Stage, v_bus: float, i_out: float, top: float, high: float = HIGH, count: int = COUNT) -> Curve:
-    """The gain at one output current [A] and bus [V], up to high times the resonance, from where the first harmonic reaches the top; where it never does, from the lower resonance: the exact peak lies well below its own."""
-    lr, cr, n = float(s.lr), float(s.cr), float(s.np) / float(s.ns)
-    z, fr, k = np.sqrt(lr / cr), 1 / (2 * np.pi * np.sqrt(lr * cr)), float(s.lm) / lr
-    at = max(i_out, 1e-6) / n * z / (s.variant.drive * v_bus)
-    wide = np.geomspace(0.9 / np.sqrt(1 + k), high, 200)
-    seen = _harmonic(wide, k, at)
-    low = wide[int(np.flatnonzero(seen >= top)[-1])] if (seen >= top).any() else wide[0]
-    f = np.geomspace(low, high, count)
-    ratio, load, gain = np.full(count, k), np.full(count, at), _harmonic(f, k, at)
-    found = tank.solve(tank.Point(np.pi / f, load, gain, ratio), "gain", enough=st.ROUGH, passes=12)
-    good = (found.miss < st.UNSOLVED) & (found.point.gain > 0)
+    """The gain at one output current [A] and bus [V], up to high times the resonance, from where the first harmonic reaches the top."""
+    ratio, load = float(s.lm) / float(s.lr), _load(s, v_bus, i_out)
+    f, found, good = _solved(ratio, load, top, high, count)
     off = waves.measures(found)["off"]
-    return Curve(fr * f[good], found.point.gain[good], off[good] > 0, gain[good])
+    return Curve(f[good] / (2 * np.pi * np.sqrt(float(s.lr) * float(s.cr))), found.point.gain[good], off[good] > 0, _harmonic(f, ratio, load)[good])
 
 
 def border(plan: Any, work: Work) -> dict[str, float]:
-    """Greatest gain and its frequency at overload and the end of hold-up while the tank current still lags, as far as it was searched."""
-    grid, s = work.grid, plan.stage
+    """Greatest gain at overload and the end of hold-up while the tank current still lags, as far as it was searched, of the end of the tolerances that gives least; and its frequency in the slowest tank of all."""
+    grid, s, by = work.grid, plan.stage, ends.of(work)
     v_low = float(np.min(np.broadcast_to(s.v_bus, grid.shape)[np.broadcast_to(corners.FULL.mask(grid), grid.shape)]))
-    hold = min(float(work.sheet.rows["llc.v_hold"].value), v_low)
-    asked = float(np.max(plan.settled.out["gain"])) * v_low / hold
-    c = curve(s, hold, float(np.max(s.i_out)), SEARCHED * asked)
-    if not c.lagging.any():
-        return {"gain_max": 0.0, "f_border": float(work.sheet.rows["fs"].value)}
-    best = int(np.argmax(np.where(c.lagging, c.exact, -1.0)))
-    return {"gain_max": float(c.exact[best]), "f_border": float(c.frequency[best])}
+    hold, fr = min(float(work.sheet.rows["llc.v_hold"].value), v_low), float(work.sheet.rows["llc.fr"].value)
+    asked, k = float(np.max(plan.settled.out["gain"])) * v_low / hold, float(s.lm) / float(s.lr)
+    longer, z = min(by.least_gain, key=lambda end: float(peak_gain.most_load(k * end[0], asked)) / end[1])
+    f, found, good = _solved(k * longer, _load(s, hold, float(np.max(s.i_out))) * z, SEARCHED * asked, HIGH, COUNT)
+    gain = np.where(good & (waves.measures(found)["off"] > 0), found.point.gain, 0.0)
+    best = int(gain.argmax())
+    return {"gain_max": float(gain[best]), "f_border": float(f[best]) * fr / by.slowest if gain[best] > 0 else fr}

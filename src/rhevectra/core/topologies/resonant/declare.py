@@ -6,7 +6,7 @@ from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import boards, declare, pieces, supply
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
-from rhevectra.core.topologies.resonant import faults, fixed
+from rhevectra.core.topologies.resonant import ends, faults, fixed
 from rhevectra.core.topologies.resonant.chambers import LEAKAGE, SEPARATE
 
 _DECISIONS = (
@@ -31,27 +31,28 @@ _PHASED_DECISIONS = (
     DecisionSpec("llc.spread", "Spread of a phase's tank parts", "switch", low=0.0, high=0.1, schools="5 %: as bought; 1 to 2 %: parts sorted into sets; 0: all phases alike"),
     DecisionSpec("llc.phase_room", "Share of the mean a phase is built for", "switch", low=1.0, high=3.0, schools="1.1 to 1.3 with sorted parts; more where the parts come as bought"),
 )
-_WITHOUT = ("fs", "switch.duty_limit", "light_load", "transformer.lp_tolerance", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
+_WITHOUT = ("fs", "switch.duty_limit", "light_load", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
-DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
-PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
+DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
+PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
 _EXACT = "tolerances of inductances and capacitor; node capacitance and dead time in the waveform"
+_OVER = "resistances as with nominal parts; node capacitance and dead time in the waveform"
 _FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
-    FigureSpec("llc.f_min", "Lowest frequency", "f_min", "switch", corners.PEAKS, "min", "llc.f_border", "min", fixed=_EXACT, sentence="below the border the tank looks capacitive and the switches lose zero voltage"),
-    FigureSpec("llc.f_max", "Highest frequency", "f_max", "switch", corners.RUN, fixed=_EXACT),
+    FigureSpec("llc.f_min", "Lowest frequency", "f_min", "switch", corners.PEAKS, "min", "llc.f_border", "min", fixed=_OVER, sentence="below the border the tank looks capacitive and the switches lose zero voltage"),
+    FigureSpec("llc.f_max", "Highest frequency", "f_max", "switch", corners.RUN, fixed=_OVER),
     FigureSpec("llc.f_start", "Start-up frequency", "f_st", "switch", corners.RUN, fixed="output capacitor empty; nominal tank", sentence="from here the controller comes down while the output rises; the tank current stays at its limit"),
     FigureSpec("llc.gain_need", "Gain asked for", "M", "switch", corners.PEAKS, "max", "llc.gain_max", "max", fixed=_EXACT, sentence="against the most the tank gives at overload before it turns capacitive"),
     FigureSpec("llc.gain_hold", "Gain asked for at the end of hold-up", "M_h", "switch", corners.FULL, "max", "llc.gain_max", "max", fixed=_EXACT, sentence="the output still at its voltage, the bus at the lowest hold-up lets it fall to"),
     FigureSpec("llc.lr", "Resonant inductance", "L_r", "switch", corners.FULL),
     FigureSpec("llc.cr", "Resonant capacitor", "C_r", "switch", corners.FULL),
     FigureSpec("llc.lm", "Magnetising inductance", "L_m", "switch", corners.FULL),
-    FigureSpec("llc.v_cr_peak", "Resonant capacitor, peak voltage", "V̂_Cr", "switch", corners.PEAKS, fixed=_EXACT),
+    FigureSpec("llc.v_cr_peak", "Resonant capacitor, peak voltage", "V̂_Cr", "switch", corners.PEAKS, fixed=_OVER),
     FigureSpec("llc.i_cr_rms", "Resonant capacitor, rms current", "I_Cr", "switch", corners.FULL, fixed=_EXACT),
-    FigureSpec("llc.i_off", "Current at turn-off, least", "I_off", "switch", corners.RUN, "min", "llc.i_off_need", "min", fixed=_EXACT, sentence="has to move the charge of both switches of a leg within the dead time"),
+    FigureSpec("llc.i_off", "Current at turn-off, least", "I_off", "switch", corners.RUN, "min", "llc.i_off_need", "min", fixed=_OVER, sentence="has to move the charge of both switches of a leg within the dead time"),
     FigureSpec("llc.dead_time_min", "Dead time needed", "t_d", "switch", corners.RUN, limit="switch.dead_time", limit_kind="max", fixed="charge-equivalent capacitance taken at the class's bus"),
-    FigureSpec("llc.dead_time_max", "Dead time allowed", "t_d,max", "switch", corners.PEAKS, "min", "switch.dead_time", "min", fixed=_EXACT, sentence="before the tank current turns its sign and lifts the node again"),
-    FigureSpec("switch.i_peak", "Peak switch current", "Î", "switch", corners.PEAKS, limit="switch.i_max", limit_kind="max", fixed=_EXACT, sentence="peak of the tank current at the overload"),
+    FigureSpec("llc.dead_time_max", "Dead time allowed", "t_d,max", "switch", corners.PEAKS, "min", "switch.dead_time", "min", fixed=_OVER, sentence="before the tank current turns its sign and lifts the node again"),
+    FigureSpec("switch.i_peak", "Peak switch current", "Î", "switch", corners.PEAKS, limit="switch.i_max", limit_kind="max", fixed=_OVER, sentence="peak of the tank current at the overload"),
     FigureSpec("switch.v_peak", "Peak switch voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max", fixed="stray inductance", sentence="each switch is held to the bus by the body diode of the other"),
     FigureSpec("transformer.b_peak", "Peak flux density", "B̂", "transformer", corners.PEAKS, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot", sentence="of the magnetising current, at its lowest frequency"),
     FigureSpec("inductor.core", "Core of the resonant inductor", "", "switch", corners.FULL),

@@ -24,7 +24,7 @@ from rhevectra.core.topologies.common.ratings import feedback_error, least_setti
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import record_most
-from rhevectra.core.topologies.resonant import chambers, curves, faults, fixed, sharing
+from rhevectra.core.topologies.resonant import chambers, curves, ends, faults, fixed, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, of_all, worst_phase
@@ -58,19 +58,19 @@ def _off_energy(s: st.Stage, o: Any) -> Any:
 def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
     """Rows of the power stage on the recording sheet."""
     given = _given(work, plan)
-    s = replace(plan.stage, v_bus=v_bus_row, **given)
+    s, moves = replace(plan.stage, v_bus=v_bus_row, **given), ends.record(work, plan.ends)
     if s.fixed:
         s = replace(s, v_out=fixed.record_output(work, s, plan.settled, given))
     text = (_EXACT if not s.fixed else fixed.EXACT).format(plan.settled.miss)
-    names = {"f": ("switch.f_burst", "Hz"), "share": ("llc.burst", ""), "i_tank": ("llc.i_tank", "A"), "i_tank_peak": ("llc.i_tank_peak", "A"), "i_in": ("llc.i_in", "A"), "i_off": ("llc.i_off", "A"), "i_mag": ("transformer.i_mag", "A"), "i_rect": ("rectifier1.i_both", "A"),
-             "i_rect_peak": (even(s, "rectifier1.i_peak"), "A"), "v_cap": ("llc.v_ac", "V"), "t_turned": ("llc.dead_time_max", "s")}
+    names = {"f": ("switch.f_burst", "Hz"), "share": ("llc.burst", ""), "i_tank": ("llc.i_tank", "A"), "i_tank_peak": ("llc.i_tank_peak", "A"), "i_in": ("llc.i_in", "A"), "i_off": ("llc.i_off_nominal", "A"), "i_mag": ("transformer.i_mag", "A"), "i_rect": ("rectifier1.i_both", "A"),
+             "i_rect_peak": (even(s, "rectifier1.i_peak"), "A"), "v_cap": ("llc.v_ac", "V"), "t_turned": ("llc.t_turned", "s")}
     o: dict[str, Any] = {k: work.sheet.solved(id, plan.settled.out[k], unit, text) for k, (id, unit) in names.items()}
     if s.variant.phases > 1:
         sharing.record(work, plan, s, o)
-    _switch(work, plan, s, o)
-    _transformer(work, plan, s, o)
+    _switch(work, plan, s, o, moves)
+    _transformer(work, plan, s, o, moves["flux"])
     if plan.choke is not None:
-        _inductor(work, plan, plan.choke, s, o)
+        _inductor(work, plan, plan.choke, s, o, moves["choke"])
     _rectifier(work, plan, s, o)
     losses = dict(front["losses"]) | _losses(work, plan, s, o) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_swing"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
     if not s.fixed:
@@ -114,27 +114,29 @@ def _in_path(sheet: Any, s: st.Stage, row: Any) -> dict[str, Any]:
     return {"v_forward": sheet("rectifier.v_pair", sides.pair_drop, v_forward=drop), "r_rectifier": sheet("rectifier.r_pair", sides.pair_resistance, r_rectifier=r)}
 
 
-def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
-    """Switches and tank."""
+def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[str, Any]) -> None:
+    """Switches and tank; moves: what the ends of the tolerances make of them."""
     sheet, row, v = work.sheet, plan.switch, s.variant
     o["v_p"] = sheet("llc.v_primary", resonant.bus_share, share=v.drive, v_bus=s.v_bus)
     o["fs"] = sheet("switch.frequency", resonant.pulse_rate, share=o["share"], f=o["f"])
-    for id in ("llc.f_min", "llc.f_max"):
-        sheet.again(id, o["f"])
+    for id, end in (("llc.f_min", "f_low"), ("llc.f_max", "f_high")):
+        sheet(id, resonant.frequency_at_ends, moves=moves[end], nominal=o["f"])
     z = sheet("llc.z", resonant.impedance, lr=s.lr, cr=s.cr)
     sheet("llc.f_start", resonant.start_frequency, fr=sheet.rows["llc.fr"], i_limit=sheet.rows["switch.current_limit"], z=z, v_primary=o["v_p"])
     if not s.fixed:
         _gain(work, plan, s)
-    sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus), v_ac=o["v_cap"])
+    sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus), v_ac=sheet("llc.v_ac_most", resonant.voltage_at_ends, moves=moves["v_cap"], nominal=o["v_cap"]))
     o["i_burst"] = sheet(even(s, "llc.i_cr_rms"), resonant.burst_rms, share=o["share"], i_rms=o["i_tank"])
     i_sw = sheet(even(s, "switch.i_rms"), resonant.switch_rms, i_tank=o["i_burst"])
     for id, mean in (("llc.i_cr_rms", o["i_burst"]), ("switch.i_rms", i_sw)):
         worst_phase(sheet, s, id, mean)
-    sheet.again("switch.i_peak", o["i_tank_peak"])
+    sheet("switch.i_peak", resonant.current_at_ends, moves=moves["i_peak"], nominal=o["i_tank_peak"])
     record_pulsed(work, row)
     sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=BODY_DIODE)
     lag = sheet("llc.i_off_lag", resonant.lagging, i_off=o["i_off"])
-    sheet("llc.dead_time_min", resonant.dead_time_least, c_switches=sheet.rows["switch.c_leg"], v_bus=s.v_bus, i_off=lag)
+    least = sheet("llc.i_off", resonant.off_at_the_ends, nominal=o["i_off"], lost=moves["i_off"])
+    sheet("llc.dead_time_min", resonant.dead_time_least, c_switches=sheet.rows["switch.c_leg"], v_bus=s.v_bus, i_off=sheet("llc.i_off_left", resonant.lagging, i_off=least))
+    sheet("llc.dead_time_max", resonant.time_at_ends, moves=moves["turned"], nominal=o["t_turned"])
     sheet("llc.i_off_need", resonant.current_needed, c_switches=sheet.rows["switch.c_leg"], v_bus=s.v_bus, t_dead=sheet.rows["switch.dead_time"])
     t_v = sheet("switch.t_voltage", flyback.voltage_rise_in_fall, t_fall=s.t_fall, v_off=s.v_bus, c_node=s.c_node, i_peak=lag)
     e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=lag, t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=s.v_bus)
@@ -148,24 +150,25 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
 def _gain(work: Work, plan: Plan, s: st.Stage) -> None:
     """The gain that is asked of a regulated tank, and the most it gives."""
     sheet, limit = work.sheet, curves.border(plan, work)
-    sheet.solved("llc.f_border", limit["f_border"], "Hz", "frequency of that gain: lower the tank may turn capacitive")
+    sheet.solved("llc.f_border", limit["f_border"], "Hz", "frequency of that gain in the slowest tank the tolerances allow: lower it may turn capacitive")
     sheet.solved("llc.gain_need", plan.settled.out["gain"], "", "reflected output with what is lost on the way, over the voltage across the tank")
     sheet("llc.gain_hold", resonant.gain_at_hold, gain=sheet.rows["llc.gain_need"], v_bus=s.v_bus, v_hold=sheet.rows["llc.v_hold"])
-    sheet.solved("llc.gain_max", limit["gain_max"], "", "greatest exact gain at overload and the end of hold-up while the tank current still lags, searched up to 1.6 times what is asked")
+    sheet.solved("llc.gain_max", limit["gain_max"], "", "greatest exact gain at overload and the end of hold-up while the tank current still lags, of the end of the tolerances that gives least; searched up to 1.6 times what is asked")
 
 
-def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
+def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: Any) -> None:
     sheet, at, eff = work.sheet, (plan.choice.core, plan.choice.candidate), plan.window.effective
     area = sheet.given("transformer.area_min", float(min(eff.area[at[0]], eff.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
     turns, lp = plan.turns[0], pieces.inductance_of_one(sheet, plan.need, s.lm)
     if s.wound is None:
-        sheet("transformer.b_peak", magnetics.flux_density, inductance=lp, current=o["i_mag"], turns=turns, area=area)
+        peak = sheet("transformer.b_nominal", magnetics.flux_density, inductance=lp, current=o["i_mag"], turns=turns, area=area)
         swing = sheet("transformer.b_swing", resonant.flux_swing, lm=lp, i_mag=o["i_mag"], turns=turns, area=s.area)
     else:
         lp = sheet.total("transformer.lp", "H", "what the primary reads with all others open", magnetising=s.lm, leakage=s.lr)
         linked = sheet("transformer.linkage", resonant.linkage_peak, lm=s.lm, lr=s.lr, i_mag=o["i_mag"], i_peak=o["i_tank_peak"], ramp=sheet("transformer.ramp_share", resonant.ramp_share, lm=s.lm, lr=s.lr, i_mag=o["i_mag"], i_peak=o["i_tank_peak"]))
-        sheet("transformer.b_peak", resonant.flux_of_linkage, linkage=linked, turns=turns, area=area)
+        peak = sheet("transformer.b_nominal", resonant.flux_of_linkage, linkage=linked, turns=turns, area=area)
         swing = sheet("transformer.b_swing", resonant.swing_of_linkage, linkage=linked, turns=turns, area=s.area)
+    sheet("transformer.b_peak", resonant.flux_at_ends, moves=moves, nominal=peak)
     sheet("transformer.b_ac", flyback.flux_amplitude, swing=swing)
     whole = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f"])
     o["p_core"] = sheet("transformer.loss_core", resonant.burst_power, share=o["share"], power=whole)
@@ -184,7 +187,7 @@ def _core_loss(sheet: Any, name: str, m: Any, temperature: Any, volume: Any, kap
     return core_loss(sheet, name, m, temperature, volume, kappa, swing, f, half, half, "loss_core_running")
 
 
-def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[str, Any]) -> None:
+def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[str, Any], moves: Any) -> None:
     """The resonant inductor beside the leakage."""
     sheet, every = work.sheet, work.parts["cores"].derived(windows)
     eff = every.effective
@@ -193,7 +196,7 @@ def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[st
     sheet.solved("inductor.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
     l_x = sheet("inductor.l", resonant.beside_leakage, lr=s.lr, leakage=s.leakage)
     area = sheet.given("inductor.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")
-    sheet("inductor.b_peak", magnetics.flux_density, inductance=l_x, current=o["i_tank_peak"], turns=turns, area=area)
+    sheet("inductor.b_peak", resonant.flux_at_ends, moves=moves, nominal=sheet("inductor.b_nominal", magnetics.flux_density, inductance=l_x, current=o["i_tank_peak"], turns=turns, area=area))
     core = plan.stage.extra["choke_core"]
     swing = sheet("inductor.b_swing", resonant.flux_swing, lm=l_x, i_mag=o["i_tank_peak"], turns=turns, area=sheet.given("inductor.area", core["area"], "m²", "catalogue", "effective area of its core"))
     running = _core_loss(sheet, "inductor", core["core"], sheet.solved("inductor.temperature", core["temperature"], "°C", "ambient plus its rise"), sheet.given("inductor.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), s.extra["kappa"], swing, o["f"])
@@ -250,12 +253,14 @@ def findings(work: Work, plan: Plan) -> None:
         work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: this stage has one output here; a flyback designs several", "", "topology")
     if settled.miss > st.UNSOLVED:
         work.find(MUST_FIX, "switch", "at some corner no frequency gives the output: the tank's gain does not reach, or would have to fall below what its highest frequency gives; these figures are not to be used", "llc.gain_need", "llc.ratio")
+    elif plan.ends.miss > st.UNSOLVED:
+        work.find(MUST_FIX, "switch", "at an end of its parts' tolerances the tank does not give the output at some corner, though nominal parts do: what is told of the worst end there is not to be used", "llc.gain_need", "llc.margin")
     if not plan.choice.passed:
         work.find(MUST_FIX, "transformer", f"{plan.window.names[plan.choice.core]} is refused: {binding(plan.choice.trial, plan.choice.core)}", "transformer.core", "transformer.core" if work.choose.pinned("transformer.core") else "fs")
     if plan.stage.fixed:
         fixed.findings(work, plan.stage, settled)
     elif plan.choke is None:
-        chambers.findings(work, float(plan.leakage.value), float(plan.stage.lr))
+        chambers.findings(work, float(plan.leakage.value), float(plan.stage.lr), ends.of(work).lr)
     elif not plan.choke.passed:
         work.find(MUST_FIX, "switch", f"the resonant inductor on {plan.choke.name} is refused; a larger core or more rise admits it", "inductor.core", "llc.inductor_core")
     burst = [p.load for k, p in enumerate(work.grid.points) if p.case == "run" and not p.label and p.load > 0 and bool((settled.out["share"][:, :, k] < 0.999).any())]

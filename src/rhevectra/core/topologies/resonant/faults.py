@@ -11,6 +11,7 @@ from rhevectra.core.magnetics.inductor import InductorChoice
 from rhevectra.core.stages.dies import SINGLE
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import faults as common
+from rhevectra.core.topologies.resonant import ends
 from rhevectra.core.topologies.resonant import stage as st
 
 DELAY = 300e-9
@@ -21,10 +22,10 @@ FIGURES = (
 )
 
 
-def current_limit(work: Work, s: st.Stage, settled: st.Settled) -> float:
-    """Chooses the current limit, its tolerance and delay; returns what a short makes of it [A]."""
-    peak, rows = float(settled.out["i_tank_peak"].max()), work.sheet.rows
-    work.choose("switch.current_limit", lambda: float(f"{1.15 * peak:.2g}"), "15 % above the peak tank current at overload, rounded to two digits")
+def current_limit(work: Work, s: st.Stage, settled: st.Settled, peak: float) -> float:
+    """Chooses the current limit over the peak at the overload [A], its tolerance and delay; returns what a short makes of it [A]."""
+    rows = work.sheet.rows
+    work.choose("switch.current_limit", lambda: float(f"{1.15 * peak:.2g}"), "15 % above the peak tank current at overload and the worst end of the tank's tolerances, rounded to two digits")
     work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
     work.choose("switch.limit_delay", DELAY, "comparator, logic and gate: the pulse is cut, a higher frequency alone would come too late (common practice)")
     most = faults.most_limit(float(rows["switch.current_limit"].value), float(rows["switch.limit_tolerance"].value))
@@ -38,6 +39,6 @@ def record(work: Work, s: st.Stage, o: dict[str, Any], choke: InductorChoice | N
     peak = sheet("short.i_peak", faults.short_peak_tank, i_limit=most, v_primary=o["v_p"], v_cap=o["v_cap"], z=rows["llc.z"], t_delay=rows["switch.limit_delay"], lr=s.lr)
     sheet.given("switch.i_single", SINGLE * float(rows["switch.i_max"].value), "A", "catalogue", f"single pulse at {SINGLE:g} × the pulsed current (typical, from memory)")
     if choke is not None:
-        common.into_saturation(work, "inductor", rows["inductor.l"], peak, rows["inductor.turns"], s.core)
+        common.into_saturation(work, "inductor", rows["inductor.l"], peak, rows["inductor.turns"], s.core, ends.of(work).lr)
     if not s.fixed:
         common.caught(work, s.lr, peak, s.variant.phases)

@@ -27,7 +27,7 @@ MOST_DROP, TRIES = 0.4, 2
 
 
 class Stage(Struct, frozen=True):
-    """The power stage, numbers or rows. v_bus and i_out (load and bleed) have the shape of the grid; lr with the leakage; r_switch: one, hot; r_secondary: one half of the centre tap, or the one winding of a bridge (secondary: its kind), whose v_forward and r_rectifier are those of a pair;
+    """The power stage, numbers or rows. v_bus and i_out (load and bleed) have the shape of the grid; lr with the leakage (lr, cr, lm and fixed may vary along an axis before it); r_switch: one, hot; r_secondary: one half of the centre tap, or the one winding of a bridge (secondary: its kind), whose v_forward and r_rectifier are those of a pair;
     f_max: highest frequency, i_burst: output current below which, and beyond which frequency, it runs in bursts; core: material row of the transformer."""
 
     variant: Variant
@@ -87,13 +87,13 @@ def _from_anew(point: tank.Point, found: tank.Found, enough: float, given_up: Ar
     return tank.mended(found, "half", bad, fresh, fresh.miss < UNSOLVED)
 
 
-def _burst(point: tank.Point, found: tank.Found, f_top: float, near: Any, enough: float, given_up: Array) -> tuple[tank.Found, Array, Any]:
+def _burst(point: tank.Point, found: tank.Found, f_top: Array, near: Any, enough: float, given_up: Array) -> tuple[tank.Found, Array, Any]:
     """Points whose frequency would rise beyond the highest: the load they carry there instead, and the share of time they run."""
     high = np.flatnonzero(((np.pi / found.point.half > f_top) & (found.miss <= UNSOLVED)) | ((found.miss > UNSOLVED) & ~given_up))
     share = np.ones(len(found.miss))
     if not len(high):
         return found, share, near
-    sub = tank.Point(np.full(len(high), np.pi / f_top), np.maximum(point.load[high], 0.2), point.gain[high], point.ratio[high])
+    sub = tank.Point(np.pi / f_top[high], np.maximum(point.load[high], 0.2), point.gain[high], point.ratio[high])
     begin = near[high] if near is not None and np.isfinite(near[high]).all() else None
     at_top = tank.solve(sub, "load", begin, enough)
     good = (at_top.miss < UNSOLVED) & (at_top.point.load > 0)
@@ -124,7 +124,7 @@ def _kept_finite(found: tank.Found, gain: Array, load: Array, half: Array) -> ta
     return tank.Found(point, tank.run(point, start), np.where(bad, 1.0, found.miss), found.unknown)
 
 
-def _at_output(point: tank.Point, near: Any, burst_near: Any, top: float, enough: float, given_up: Array) -> tuple[tank.Found, Array, Array, Any]:
+def _at_output(point: tank.Point, near: Any, burst_near: Any, top: Array, enough: float, given_up: Array) -> tuple[tank.Found, Array, Array, Any]:
     """The frequency that gives the output, or bursts at the highest; the share of time it runs, and what the next pass of both begins from."""
     free = tank.solve(point, "half", near, enough, tank.NEWTON if near is None else NEAR)
     if near is not None:
@@ -144,14 +144,16 @@ def _at_fixed(point: tank.Point, near: Any, enough: float) -> tank.Found:
 
 def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES) -> Settled:
     """Passes between the lossless tank and the voltage its currents lose in the resistances, until both agree."""
-    shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out))
+    parts = [np.asarray(plain(x), float) for x in (s.lr, s.cr, s.lm)]
+    shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), *(x.shape for x in parts))
     flat = lambda x: np.broadcast_to(np.asarray(plain(x), float), shape).reshape(-1)  # noqa: E731
     n, i_least = float(plain(s.np)) / float(plain(s.ns)), float(plain(s.i_burst))
-    first, back = _different(flat(s.v_bus), flat(s.i_out))
+    first, back = _different(*(flat(x) for x in (s.v_bus, s.i_out, *(x for x in parts if x.ndim))))
     v_p, i_o = s.variant.drive * flat(s.v_bus)[first], flat(s.i_out)[first]
-    lr, cr, lm = (float(plain(x)) for x in (s.lr, s.cr, s.lm))
+    lr, cr, lm = (flat(x)[first] if x.ndim else float(x) for x in parts)
+    s, fixed = replace(s, lr=lr, lm=lm), None if not np.any(s.fixed) else flat(s.fixed)[first]
     z, w = np.sqrt(lr / cr), 1 / np.sqrt(lr * cr)
-    top, ratio = float(plain(s.f_max)) * 2 * np.pi / w, np.full(v_p.shape, lm / lr)
+    top, ratio = np.broadcast_to(float(plain(s.f_max)) * 2 * np.pi / w, v_p.shape), np.broadcast_to(lm / lr, v_p.shape)
     at_ideal = n * (float(plain(s.v_out)) + float(plain(s.v_forward)))
     known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(back) else {"drop": np.full(len(back), 0.01 * at_ideal), "beside": np.zeros(len(back)), "near": None, "burst": None, "failed": np.zeros(len(back))}
     drop, p_beside, failed = (known[k][first] for k in ("drop", "beside", "failed"))
@@ -159,11 +161,11 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
     o: dict[str, Any] = {}
     for k in range(passes):
         enough = tank.ENOUGH if passes > 1 and k == passes - 1 else ROUGH
-        v_o = at_ideal + drop if not s.fixed else v_p if near is None else near[:, 2] * v_p
+        v_o = at_ideal + drop if fixed is None else v_p if near is None else near[:, 2] * v_p
         gain, load = v_o / v_p, (np.maximum(i_o, i_least) / n + p_beside / (v_o - drop)) * z / v_p
-        half = np.full(v_p.shape, 0.5 * w / s.fixed) if s.fixed else tank.guess_half(load, gain, ratio) if near is None else near[:, 2]
+        half = 0.5 * w / fixed if fixed is not None else tank.guess_half(load, gain, ratio) if near is None else near[:, 2]
         point = tank.Point(half, load, gain, ratio)
-        if s.fixed:
+        if fixed is not None:
             found, share = _at_fixed(point, near, enough), np.ones(len(v_p))
             near = found.unknown
         else:
@@ -183,9 +185,9 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
     return Settled({"drop": drop[back], "beside": p_beside[back], "near": near if near is None else near[back], "burst": burst_near if burst_near is None else burst_near[back], "failed": failed[back]}, o, tank.spread(found, back), float(found.miss.max()))
 
 
-def _different(v_bus: Array, i_out: Array) -> tuple[Array, Array]:
-    """Numbers of the corners that differ in bus or load, in their order, and which of them stands for each corner: behind a power factor stage every line has the same bus."""
-    _, first, back = np.unique(np.stack([v_bus, i_out], -1), axis=0, return_index=True, return_inverse=True)
+def _different(*given: Array) -> tuple[Array, Array]:
+    """Numbers of the corners that differ in what is given of each (bus, load, parts of the tank), in their order, and which of them stands for each corner: behind a power factor stage every line has the same bus."""
+    _, first, back = np.unique(np.stack(given, -1), axis=0, return_index=True, return_inverse=True)
     order = np.argsort(first)
     place = np.empty_like(order)
     place[order] = np.arange(len(order))
@@ -197,7 +199,7 @@ def path(s: Stage) -> float:
     return s.variant.in_path * float(plain(s.r_switch)) + float(plain(s.r_primary)) + float(plain(s.r_inductor))
 
 
-def _scaled(s: Stage, m: Mapping[str, Array], found: tank.Found, share: Array, v_p: Array, z: float, w: float, n: float) -> dict[str, Any]:
+def _scaled(s: Stage, m: Mapping[str, Array], found: tank.Found, share: Array, v_p: Array, z: Any, w: Any, n: float) -> dict[str, Any]:
     """The measures in SI units while the stage runs; share: of the time it does."""
     amps, f = v_p / z, w / (2 * np.pi) * np.pi / found.point.half
     swing = 2 * s.linkage(m["mag_peak"] * amps, m["tank_peak"] * amps) / (float(plain(s.np if s.wound is None else s.wound)) * float(plain(s.area)))

@@ -55,7 +55,7 @@ _FAMILY = (
     DecisionSpec("filter1.l", "Filter inductor", "rectifier", unit="H", low=1e-8, high=0.1),
     DecisionSpec("filter1.core", "Core of the filter inductor", "rectifier", "choice", table="cores"),
 )
-_WITHOUT = ("transformer.lp_tolerance", "switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)), *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
+_WITHOUT = ("switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)), *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
 
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:

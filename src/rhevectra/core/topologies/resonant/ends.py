@@ -1,0 +1,107 @@
+"""The tank's parts at the ends of their tolerances: the exact tank of all eight at every corner, and how far they move what it is rated by from what nominal parts give."""
+
+from itertools import product
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.declare import LP_TOLERANCE
+from rhevectra.core.topologies.resonant import stage as st
+
+LR, CR, LM = "llc.lr_tolerance", "llc.cr_tolerance", LP_TOLERANCE.id
+DECISIONS = (
+    LP_TOLERANCE,
+    DecisionSpec(LR, "Tolerance of the resonant inductance", "switch", low=0.0, high=0.3, schools="10 %: gapped and wound as usual, or the leakage of chambers; 5 %: ground to its value piece by piece"),
+    DecisionSpec(CR, "Tolerance of the resonant capacitor", "switch", low=0.0, high=0.2, schools="5 %: film as usual; 1 to 2 % selected; 10 % cheapest"),
+)
+BESIDE = 1.02
+"""By what more than the slower resonance the flux of the transformer grows at an end of the tolerances: the frequency for the output moves too."""
+_ENDS = np.array([(0, 0, 0), *product((-1, 1), repeat=3)])
+"""Nominal parts, then the ends: resonant inductance, capacitor, magnetising inductance."""
+_SAID = {"f_low": "lowest frequency", "f_high": "highest frequency", "i_peak": "peak tank current", "v_cap": "peak of the capacitor's alternating voltage", "flux": "flux linkage of the transformer", "choke": "flux linkage of the resonant inductance", "turned": "time until the tank current turns its sign"}
+
+
+class Tolerances(Struct, frozen=True):
+    """Shares by which resonant inductance, capacitor and magnetising inductance may miss their values."""
+
+    lr: float
+    cr: float
+    lm: float
+
+    @property
+    def slowest(self) -> float:
+        """Longest resonance over the nominal one."""
+        return float(np.sqrt((1 + self.lr) * (1 + self.cr)))
+
+    @property
+    def more_flux(self) -> float:
+        """Flux of the transformer at the worst end over that of nominal parts, as expected before it is wound."""
+        return BESIDE * self.slowest
+
+    @property
+    def least_gain(self) -> tuple[tuple[float, float], ...]:
+        """Ratio of inductances and impedance, over the nominal ones, of the ends that may give least gain: little capacitance, and much magnetising inductance beside either end of the resonant one."""
+        return tuple(((1 + self.lm) / (1 + a), float(np.sqrt((1 + a) / (1 - self.cr)))) for a in (-self.lr, self.lr))
+
+
+class Ends(Struct, frozen=True):
+    """What the worst end makes of a quantity over what nominal parts do, at every corner (`_SAID` names them); i_off: turn-off current it takes away [A]; miss: how far the worst is from periodic."""
+
+    over: dict[str, Array]
+    i_off: Array
+    miss: float
+
+
+def choose(work: Work) -> Tolerances:
+    """The tolerances, by rule or pin."""
+    work.choose(LR, 0.10, "gapped as usual, or what chambers leak from one piece to the next (common practice)")
+    work.choose(CR, 0.05, "usual class of film capacitors (common practice)")
+    work.choose(LM, 0.10, "gapped core as made (common practice); a ground gap holds 5 %")
+    return of(work)
+
+
+def of(work: Work) -> Tolerances:
+    """The tolerances that were chosen."""
+    return Tolerances(*(float(work.sheet.rows[id].value) for id in (LR, CR, LM)))
+
+
+def _outer(v_bus: Array) -> tuple[Array, Array]:
+    """Numbers of the corners (2, points) with the least and the greatest bus of every operating point, and where each corner lies between them, 0 to 1."""
+    by_point = np.moveaxis(v_bus, 2, 0).reshape(v_bus.shape[2], -1)
+    number = np.moveaxis(np.arange(v_bus.size).reshape(v_bus.shape), 2, 0).reshape(by_point.shape)
+    every = np.arange(len(by_point))
+    outer = np.array([number[every, by_point.argmin(1)], number[every, by_point.argmax(1)]])
+    low, high = v_bus.ravel()[outer][:, None, None, :, None]
+    return outer, (v_bus - low) / np.maximum(high - low, 1e-9)
+
+
+def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
+    """All ends at the least and the greatest bus of every operating point, at the buses between in proportion; what is lost in resistances as with nominal parts; a fixed ratio is trimmed to the resonance of each piece."""
+    shape = settled.out["f"].shape
+    outer, between = _outer(np.broadcast_to(s.v_bus, shape))
+    lr, cr, lm = ((1 + share * _ENDS[:, k])[:, None, None] for k, share in enumerate((by.lr, by.cr, by.lm)))
+    at = lambda x: np.broadcast_to(x, shape).ravel()[outer]  # noqa: E731
+    moved = replace(s, v_bus=at(s.v_bus), i_out=at(s.i_out), lr=s.lr * lr, cr=s.cr * cr, lm=s.lm * lm, fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
+    state: dict[str, Any] = {k: None if x is None else np.concatenate([x[outer.ravel()]] * len(_ENDS)) for k, x in settled.state.items()}
+    state["near"][:, :2] *= np.repeat((lr / lm).ravel(), outer.size)[:, None]  # the magnetising current, most of both at the start, follows its inductance
+    found = st.solve(moved, state, passes=1)
+    o = found.out
+    most = {"f_high": o["f"], "i_peak": o["i_tank_peak"], "v_cap": o["v_cap"], "flux": moved.linkage(o["i_mag"], o["i_tank_peak"]), "choke": lr * o["i_tank_peak"]}
+    least = {"f_low": o["f"], "turned": o["t_turned"]}
+    over = {k: x.max(0) / x[0] for k, x in most.items()} | {k: x.min(0) / np.where(x[0] > 0, x[0], np.inf) for k, x in least.items()}
+
+    def everywhere(x: Array) -> Array:
+        return np.asarray(x[0][:, None] + between * (x[1] - x[0])[:, None])
+    return Ends({k: everywhere(x) for k, x in over.items()}, everywhere(o["i_off"][0] - o["i_off"].min(0)), found.miss)
+
+
+def record(work: Work, ends: Ends) -> dict[str, Any]:
+    """Rows of how far each quantity moves, by their names, with the turn-off current that is lost."""
+    text = "exact tanks with resonant inductance, capacitor and magnetising inductance at all eight ends of their tolerances, at the least and the greatest bus (in proportion between): {} of the worst over that of nominal parts"
+    rows: dict[str, Any] = {k: work.sheet.solved(f"llc.ends_{k}", x, "", text.format(_SAID[k])) for k, x in ends.over.items()}
+    return rows | {"i_off": work.sheet.solved("llc.ends_i_off", ends.i_off, "A", "the same tanks: turn-off current of nominal parts less the least of all")}
