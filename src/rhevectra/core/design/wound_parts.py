@@ -51,8 +51,8 @@ def _most(rows: Mapping[str, Any], id: str) -> float:
 
 def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductance: float, i_rms: float, i_peak: float, flux: float, material: str) -> WoundPart:
     length, post = c.turns * c.mean_turn, legs_called(design.catalogue["cores"].row(c.name))[0]
-    tolerance = design.rows.get(f"{prefix}.l_tolerance")
-    made = MADE if tolerance is None else float(tolerance.value)
+    decided = design.rows.get({"filter1": "filter1.l_tolerance", "inductor": "llc.lr_tolerance"}.get(prefix, ""))
+    made = MADE if decided is None else float(decided.value)
     return WoundPart(name, design.count(prefix), f"{c.name}, {material}", f"{show(c.gap, 'm', 3)} in the {post}, or spacers of {show(c.gap / 2, 'm', 3)} under all legs", str(c.turns), bundle(c.copper, c.strand), f"{show(inductance, 'H')} ± {made * 100:.0f} %, no current", i_rms, i_peak,
                      float(inductor.winding_resistance(copper.resistivity(20.0), c.turns, c.mean_turn, c.copper)), length, f"still {show((1 - made) * inductance, 'H')} at {show(i_peak, 'A')}: the flux is {show(flux, 'T')} there")
 

@@ -109,12 +109,6 @@ def to_filter(current: Any, turns_primary: Any, turns_secondary: Any) -> Any:
     return current * turns_primary / turns_secondary
 
 
-@formula("B̂_sc = L·(1 + δ)·Î_sc/(N·A)", "T", "L δ Î_sc N A", "Faraday: a gap at the small end of its tolerance carries more flux for the same current")
-def short_flux(inductance: Any, tolerance: Any, current: Any, turns: Any, area: Any) -> Any:
-    """Flux density [T] of a gapped inductor at the current into a short."""
-    return inductance * (1 + tolerance) * current / (turns * area)
-
-
 @formula("Q = C·V", "C", "C V", "definition")
 def bank_charge(c: Any, v: Any) -> Any:
     """Charge [C] of the output capacitors."""

@@ -52,3 +52,46 @@ def eddy_loss(factor: Any, fs: Any, ripple: Any, t_up: Any, t_down: Any) -> Any:
 def eddies_in(copper: Any, r: Any, i_rms: Any) -> Any:
     """Eddy loss [W] in a copper loss that counts both."""
     return copper - r * np.square(i_rms)
+
+
+@formula("ΔI_x = min(ΔI/(1 - t), √(2·I_o·ΔI/(1 - t)))", "A", "ΔI t I_o", "the same volts and times across the least inductance; where it comes to rest with that, the same energy in every pulse")
+def ripple_flowing(ripple: Any, tolerance: Any, i_out: Any) -> Any:
+    """Ripple [A] of a current that does not rest as ordered, the inductance at the low end of its tolerance."""
+    return np.minimum(ripple / (1 - tolerance), np.sqrt(2 * i_out * ripple / (1 - tolerance)))
+
+
+@formula("ΔI_x = ΔI/√(1 - t)", "A", "ΔI t", "the same energy in every pulse")
+def ripple_resting(ripple: Any, tolerance: Any) -> Any:
+    """Ripple [A] of a current that rests between pulses, the inductance at the low end of its tolerance."""
+    return ripple / np.sqrt(1 - tolerance)
+
+
+@formula("Î_x = max(I_o + ΔI_x/2, ΔI_x)", "A", "I_o ΔI_x", "half the ripple above the mean, or all of it above zero")
+def crest(i_out: Any, ripple: Any) -> Any:
+    """Crest [A] of a filter inductor's current for the output current and its ripple."""
+    return np.maximum(i_out + 0.5 * ripple, ripple)
+
+
+@formula("Î_L = Î + N_s/N_p·(Î_x - Î_f)", "A", "Î Î_x Î_f N_s N_p", "what the crest grows by, seen from the primary")
+def peak_least(i_peak: Any, i_most: Any, i_crest: Any, turns_secondary: Any, turns_primary: Any) -> Any:
+    """Peak of the switch current [A] with the least filter inductance."""
+    return i_peak + turns_secondary / turns_primary * (i_most - i_crest)
+
+
+@formula("Î_L = Î_y + I_m·(1 - L_s/L_m)·t/(1 - t)", "A", "Î_y I_m L_s L_m t", "what both inductors of a doubler carry apart lies beside the magnetising inductance, and grows as well")
+def peak_least_doubler(i_peak: Any, i_mag: Any, lm_seen: Any, lm: Any, tolerance: Any) -> Any:
+    """Peak of the switch current [A] with the least inductance of both inductors of a current doubler; i_peak: of the crest alone; i_mag: of lm_seen, which holds lm [H] and both inductors."""
+    return i_peak + i_mag * (1 - lm_seen / lm) * tolerance / (1 - tolerance)
+
+
+@formula("I_C = √(max(0, 2·I_o·(Î_x² + Î_x·(Î_x - ΔI_x) + (Î_x - ΔI_x)²)/(3·(2·Î_x - ΔI_x)) - I_o²))", "A", "I_o Î_x ΔI_x", "ac part of straight ramps between valley and crest, for as long as their mean asks")
+def capacitor_rms(i_out: Any, i_crest: Any, ripple: Any) -> Any:
+    """Current [A rms] that output capacitors take from a filter inductor's."""
+    low = i_crest - ripple
+    return np.sqrt(np.maximum(0.0, 2 * i_out * (np.square(i_crest) + i_crest * low + np.square(low)) / (3 * (i_crest + low)) - np.square(i_out)))
+
+
+@formula("B̂ = L·(1 + δ)·Î/(N·A)", "T", "L δ Î N A", "Faraday: a gap at the small end of its tolerance carries more flux for the same current")
+def flux_most(inductance: Any, tolerance: Any, current: Any, turns: Any, area: Any) -> Any:
+    """Flux density [T] of a gapped inductor, the inductance at the high end of its tolerance."""
+    return inductance * (1 + tolerance) * current / (turns * area)

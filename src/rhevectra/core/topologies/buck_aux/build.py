@@ -8,12 +8,14 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from rhevectra.core.basis.sheet import Quick
 from rhevectra.core.formulas import buck, magnetics
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
+from rhevectra.core.topologies.common import least_filter
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 
@@ -62,7 +64,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     stage = st.Stage(v_bus=v_bus, i_out=np.broadcast_to(np.maximum(grid.current(need.main), max(1e-3, 1e-3 * main.current_max)), grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_diode=rect["r_dynamic_ohm"], r_inductor=0.01 * main.magnitude / main.current_max,
                      r_switch=row["r_on_25_ohm"] * row["hot_ratio"], inductance=float(inductance.value), fs=float(fs.value), f_floor=floor, t_floor=t_floor, c_node=row["c_energy_f"] + C_WINDING, t_fall=row["t_fall_s"], t_recovery=rect["t_recovery_s"],
                      limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), choke=tiny, p_controller=p_ctl)
-    peak = float(loaded(work, st.solve(stage).out["crest"]).max())
+    peak = float(loaded(work, least_filter.peak(Quick(), st.solve(stage).out, least_filter.choose(work))[0]).max())
     stage = replace(stage, limit=current_limit(work, peak, 150e-9, "comparator, logic and gate; a short pulse from a high bus leaves no more (common practice)"))
     win = work.parts["cores"].derived(windows)
     choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")

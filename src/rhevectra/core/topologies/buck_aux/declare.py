@@ -3,14 +3,14 @@
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import declare, faults
+from rhevectra.core.topologies.common import declare, faults, least_filter
 from rhevectra.core.topologies.common.declare import BUS_RIPPLE
 from rhevectra.core.topologies.common.faults import output_figures
 
 _NONE = tuple(range(2, 7))
 DECISIONS = (*(s for s in declare.decisions(
     DecisionSpec("filter1.ripple_ratio", "Ripple of the inductor, share", "rectifier", low=0.05, high=2.0, schools="0.3 textbook; 0.6 to 1 a small inductor; 2 is the boundary of conduction"),
-    DecisionSpec("filter1.l", "Inductor", "rectifier", unit="H", low=1e-7, high=0.1), DecisionSpec("filter1.core", "Core of the inductor", "rectifier", "choice", table="cores"),
+    DecisionSpec("filter1.l", "Inductor", "rectifier", unit="H", low=1e-7, high=0.1), DecisionSpec("filter1.core", "Core of the inductor", "rectifier", "choice", table="cores"), least_filter.DECISION,
     DecisionSpec("filter1.material", "Core material class", "rectifier", "choice", table="materials"), DecisionSpec("filter1.rise_max", "Temperature rise allowed", "rectifier", unit="K", low=5, high=90), DecisionSpec("derating.flux", "Flux derating at hot saturation", "rectifier", low=0.4, high=1.0),
     DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.2, high=0.95, schools="what the supply of the floating gate leaves"),
     without=("switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)), *(f"{kind}{n}.{what}" for n in _NONE for kind, what in (("rectifier", "class"), ("rectifier", "parallel"), ("output", "cap"), ("output", "parallel"))))) if s.stage != "transformer" and s.id != "insulation.school"), *faults.DECISIONS)
@@ -27,7 +27,7 @@ _OWN = (
     FigureSpec("filter1.loss_eddy", "Eddies in the inductor's wire", "P_e", "rectifier", corners.FULL, fixed="strands thin against the skin depth; the field of winding and gap as a mean over the winding", sentence="the ripple's field in the wire"),
     FigureSpec("filter1.rise", "Temperature rise of the inductor", "ΔT_L", "rectifier", corners.FULL, limit="filter1.rise_max", limit_kind="max", fixed="uniform temperature"),
 )
-FIGURES = tuple(f for f in declare.figures(*_OWN, *faults.OF_FILTER) if f.stage != "transformer" and not f.id.startswith("insulation."))
+FIGURES = tuple(f for f in declare.figures(*_OWN, *least_filter.FIGURES, *faults.OF_FILTER) if f.stage != "transformer" and not f.id.startswith("insulation."))
 CURES = {"switch.pulse_least": "fs", "switch.v_peak": "switch.class", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switch", "switch.v_peak"),)
 AFTER_CLAMP = (("rectifier", "Diode + inductor", "filter1.core"), ("feedback", "Feedback", "feedback.error"))

@@ -16,6 +16,7 @@ from rhevectra.core.topologies.buck_aux import faults
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.buck_aux.build import C_WINDING, Plan
 from rhevectra.core.topologies.common import faults as common
+from rhevectra.core.topologies.common import least_filter
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
@@ -43,7 +44,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     record_choke(work, plan.choke, plan.choke_need, plan.window, stage, o)
     diode = _diode(work, plan, stage, o)
     losses = dict(front["losses"]) | {"switch_conduction": o["loss_on"], "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_off"], "rectifier1": diode, "filter_core": o["p_choke"], "filter_copper": work.sheet.rows["filter1.loss_copper"], "controller": work.sheet.rows["loss.controller"]}
-    losses |= record_bank(work, stage.i_out, o)
+    losses |= record_bank(work, stage.i_out, least_filter.record(work, o))
     feedback_error(work, stage.v_out, isolated=False)
     faults.record(work, plan, stage, o, work.sheet.rows["switch.t_least"])
     return {"o": o, "stage": stage, "losses": losses}
@@ -91,7 +92,6 @@ def _diode(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> Any:
     loss = sheet("rectifier1.loss", output.rectifier_loss, v_forward=s.v_forward, i_avg=average, r_dynamic=s.r_diode, i_rms=rms)
     limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
-    sheet("output1.i_c_rms", output.capacitor_rms, i_rms=o["i_l"], i_out=o["i_load"])
     return loss
 
 

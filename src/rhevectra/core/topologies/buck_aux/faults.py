@@ -6,6 +6,7 @@ from rhevectra.core.formulas import buck, faults
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.common import faults as common
+from rhevectra.core.topologies.common import least_filter
 
 
 def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any) -> None:
@@ -18,6 +19,6 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any) ->
         balance = on("short.i_balance", buck.short_balance, v_bus=s.v_bus, t_least=least, f_short=rate, v_forward=s.v_forward, r=path, r_switch=s.r_switch)
         return on("short.i_peak", faults.short_peak, i_limit=edge, i_balance=balance, v_bus=s.v_bus, t_least=least, inductance=s.inductance)
     most = common.short_peak(work, common.SHARES, peak, edge)
-    common.into_saturation(work, "filter1", s.inductance, most, s.choke["turns"], plan.choke_need.material)
-    common.start(work, sheet("start.i_least", buck.current_at_limit, i_limit=sheet.rows["switch.limit_min"], ripple=o["ripple"]))
+    common.into_saturation(work, "filter1", s.inductance, most, s.choke["turns"], plan.choke_need.material, sheet.rows[least_filter.ID])
+    common.start(work, sheet("start.i_least", buck.current_at_limit, i_limit=sheet.rows["switch.limit_min"], ripple=sheet.rows["filter1.i_ripple_most"]))
     common.caught(work, s.inductance, edge)

@@ -9,24 +9,25 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import inductor, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.magnetics.inductor import GAP_MOST, MADE, TURNS_WHY, InductorChoice, InductorNeed
+from rhevectra.core.magnetics.inductor import GAP_MOST, TURNS_WHY, InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound, record_rise
+from rhevectra.core.topologies.common import least_filter
 
 FLUX_ROOM = 1.01
 """Room in the inductor's current for what the bus still moves after it is chosen."""
 
 
 def current_limit(work: Work, peak: float, t_delay: float, why: str) -> dict[str, float]:
-    """Nominal limit for the largest peak in run [A], its tolerance and delay; t_delay [s] by rule."""
+    """Nominal limit for the largest peak in run [A], the filter inductor at the low end of its tolerance, its tolerance and delay; t_delay [s] by rule."""
     tol = work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
     delay = work.choose("switch.limit_delay", t_delay, why)
 
     def rule() -> float:
-        wanted = 1.1 * peak / (1 - float(tol.value))
+        wanted = 1.05 * peak / (1 - float(tol.value))
         return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
-    nominal = work.choose("switch.current_limit", rule, "10 % above the largest peak in run, at the least trip")
+    nominal = work.choose("switch.current_limit", rule, "5 % above the largest peak in run with the least filter inductance, at the least trip")
     work.sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
     return {"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)}
 
@@ -35,7 +36,7 @@ def choose_choke(work: Work, inductance: float, rate: float, out: Mapping[str, A
     """The filter inductor's core for the settled currents `out`; rate: pulses into it [Hz], rise [K] allowed, i_short: current at the limit into a short [A], up to which its core must not saturate."""
     full, rows = corners.FULL.mask(work.grid), work.sheet.rows
     flat = {k: np.broadcast_to(out[k], work.grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
-    need = InductorNeed(inductance, FLUX_ROOM * max(float(flat["crest"].max()), float(rows["derating.flux"].value) * (1 + MADE) * i_short), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate, grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling, work.need.height_max)
+    need = InductorNeed(inductance, FLUX_ROOM * (1 + float(rows[least_filter.ID].value)) * max(float(flat["crest"].max()), float(rows["derating.flux"].value) * i_short), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate, grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling, work.need.height_max)
     return need, choose_wound(work, "filter1.core", need, win, "the current limit")
 
 
@@ -63,7 +64,7 @@ def record_choke(work: Work, c: InductorChoice, need: InductorNeed, win: Windows
     sheet.solved("filter1.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
     sheet.given("filter1.gap_limit", GAP_MOST * float(eff.area_post[c.core]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
     area = sheet.given("filter1.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")
-    sheet("filter1.b_peak", magnetics.flux_density, inductance=s.inductance, current=o["crest"], turns=s.choke["turns"], area=area)
+    sheet("filter1.b_peak", inductor.flux_most, inductance=s.inductance, tolerance=sheet.rows[least_filter.ID], current=o["crest"], turns=s.choke["turns"], area=area)
     sheet.given("filter1.b_limit", need.b_max, "T", "rule", "hot saturation after derating")
     plain = sheet("filter1.loss_resistance", resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
     copper = sheet.total("filter1.loss_copper", "W", "resistance, and eddies of the ripple in the strands", resistance=plain, eddies=o["p_eddy"])

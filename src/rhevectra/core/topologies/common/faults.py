@@ -11,8 +11,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.formulas import faults
-from rhevectra.core.magnetics.inductor import MADE
+from rhevectra.core.formulas import faults, inductor
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import declare
 
@@ -101,9 +100,8 @@ def short_of(work: Work, spare: Any) -> None:
         work.find(MUST_FIX, "switch", f"at the least current limit the output cannot start into full load: {show(-least, 'A')} is missing", "start.time", "switch.current_limit")
 
 
-def into_saturation(work: Work, part: str, inductance: Any, current: Any, turns: Any, material: Any, tolerance: float = MADE) -> None:
+def into_saturation(work: Work, part: str, inductance: Any, current: Any, turns: Any, material: Any, tolerance: Any) -> None:
     """Rows of the flux of a gapped inductor at its current into a short [A], and of the hot saturation it is held against."""
     sheet = work.sheet
-    made = sheet.given(f"{part}.l_tolerance", tolerance, "", "rule", "as made (common practice), or as decided")
-    sheet("short.b_peak", faults.short_flux, inductance=inductance, tolerance=made, current=current, turns=turns, area=sheet.rows[f"{part}.area_min"])
+    sheet("short.b_peak", inductor.flux_most, inductance=inductance, tolerance=tolerance, current=current, turns=turns, area=sheet.rows[f"{part}.area_min"])
     sheet.given(f"{part}.b_saturation", material["b_sat_100_t"], "T", "catalogue", "hot saturation of the inductor's material")

@@ -39,6 +39,6 @@ def record(work: Work, s: st.Stage, o: dict[str, Any], choke: InductorChoice | N
     peak = sheet("short.i_peak", faults.short_peak_tank, i_limit=most, v_primary=o["v_p"], v_cap=o["v_cap"], z=rows["llc.z"], t_delay=rows["switch.limit_delay"], lr=s.lr)
     sheet.given("switch.i_single", SINGLE * float(rows["switch.i_max"].value), "A", "catalogue", f"single pulse at {SINGLE:g} × the pulsed current (typical, from memory)")
     if choke is not None:
-        common.into_saturation(work, "inductor", rows["inductor.l"], peak, rows["inductor.turns"], s.core, ends.of(work).lr)
+        common.into_saturation(work, "inductor", rows["inductor.l"], peak, rows["inductor.turns"], s.core, rows[ends.LR])
     if not s.fixed:
         common.caught(work, s.lr, peak, s.variant.phases)

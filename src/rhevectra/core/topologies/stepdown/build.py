@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.sheet import plain, reader
+from rhevectra.core.basis.sheet import Quick, plain, reader
 from rhevectra.core.formulas import forward, magnetics
 from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.magnetics import matrix
@@ -22,7 +22,7 @@ from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die, limit_missed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import boards, pieces, secondary_kinds
+from rhevectra.core.topologies.common import boards, least_filter, pieces, secondary_kinds
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
@@ -157,7 +157,8 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
     leak = leakage_row(work, need, leakage_of(need, choice.trial, (choice.core, choice.candidate), win), float(plain(stage.lm)), 0.001, "an ungapped core: the geometry decides, this is only a floor")
     stage, series = replace(stage, leakage=float(leak.value)), None
     near = st.solve(stage, st.ROUGH, near.state)
-    peak = float(loaded(work, near.out["i_peak"]).max())
+    seen = secondary.seen_numbers(stage)
+    peak = float(loaded(work, least_filter.peak(Quick(), near.out, least_filter.choose(work), secondary.beside(stage, seen), turns_secondary=seen.ns, turns_primary=seen.np)[0]).max())
     stage = replace(stage, limit=current_limit(work, peak, 250e-9, "comparator, logic and gate (common practice)"))
     near = st.solve(stage, st.ROUGH, near.state)
     out = near.out

@@ -5,7 +5,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import boards, declare, pieces, snubbing, supply
+from rhevectra.core.topologies.common import boards, declare, least_filter, pieces, snubbing, supply
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import DOUBLER
 from rhevectra.core.topologies.stepdown import faults, primary_snubber, rectifier_clamp
@@ -54,6 +54,7 @@ _FAMILY = (
     DecisionSpec("filter1.ripple_ratio", "Ripple of the filter inductor, share", "rectifier", low=0.05, high=2.0, schools="0.2 to 0.3 textbook; 0.4 to 0.6 smaller inductor; 2 is the boundary of conduction"),
     DecisionSpec("filter1.l", "Filter inductor", "rectifier", unit="H", low=1e-8, high=0.1),
     DecisionSpec("filter1.core", "Core of the filter inductor", "rectifier", "choice", table="cores"),
+    least_filter.DECISION,
 )
 _WITHOUT = ("switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)), *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
 
@@ -119,7 +120,7 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     reset = (FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("reset.duty_limit", "Duty the reset winding allows", "D_r", "switch", corners.FULL, "min", "switch.duty_limit", "min", sentence="or the core does not reset and walks into saturation"), FigureSpec("transformer.nr", "Reset turns", "N_r", "transformer", corners.FULL)) if v.reset else ()
     shared = tuple(f for f in _FIGURES if not (v.active and f.id == "switch.v_peak"))
     pair = (FigureSpec("filter1.i_ripple_one", "Ripple current of each inductor of a doubler", "ΔI_1", "rectifier", corners.FULL, fixed="both inductors alike"), FigureSpec("filter1.i_peak_one", "Peak current of each inductor of a doubler", "Î_1", "rectifier", corners.PEAKS, fixed="both inductors alike")) if DOUBLER in v.secondaries else ()
-    return declare.figures(*shared, *faults.FIGURES, *supply.FIGURES, supply.HELD, *boards.FIGURES, *pair, *tapped, *reset, *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()), *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=_NO_FIGURES)
+    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *supply.FIGURES, supply.HELD, *boards.FIGURES, *pair, *tapped, *reset, *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()), *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=_NO_FIGURES)
 
 
 

@@ -15,7 +15,7 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import pieces, secondary_kinds, supply
+from rhevectra.core.topologies.common import least_filter, pieces, secondary_kinds, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
@@ -58,7 +58,8 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     _switch(work, plan, seen, o)
     _transformer(work, plan, seen, o)
     _filter(work, plan, stage, seen, o)
-    losses = dict(front["losses"]) | _losses(work, plan, stage, seen, o) | record_bank(work, stage.i_out, o)
+    least = least_filter.record(work, o, secondary.beside(stage, seen), turns_secondary=seen.ns, turns_primary=seen.np)
+    losses = dict(front["losses"]) | _losses(work, plan, stage, seen, o) | record_bank(work, stage.i_out, least)
     if stage.variant.phase:
         losses |= phase.record(work, plan, stage, o)
     feedback_error(work, stage.v_out)
@@ -166,7 +167,6 @@ def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     loss = sheet("rectifier1.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
     limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
-    sheet("output1.i_c_rms", output.capacitor_rms, i_rms=o["i_l"], i_out=o["i_load"])
 
 
 def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, forward
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import faults as common
+from rhevectra.core.topologies.common import least_filter
 from rhevectra.core.topologies.stepdown import secondary
 from rhevectra.core.topologies.stepdown import stage as st
 
@@ -28,7 +29,7 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> None:
     least, up = _least(work, s), sheet("short.v_up", faults.across_filter, v_primary=o["v_in"], **turns)
     edge = sheet("short.i_limit", forward.limit_current, v_primary=o["v_in"], lm=s.lm, v_up=up, inductance=s.inductance, **s.limit, **turns)
     _short(work, plan, s, o, least, up, edge)
-    common.start(work, sheet("start.i_least", forward.current_at_limit, i_limit=sheet.rows["switch.limit_min"], i_mag=o["i_mag"], ripple=o["ripple"], **turns))
+    common.start(work, sheet("start.i_least", forward.current_at_limit, i_limit=sheet.rows["switch.limit_min"], i_mag=o["i_mag"], ripple=sheet.rows["filter1.i_ripple_most"], **turns))
     sheet("fault.i_switch", faults.fault_current_filter, v_primary=o["v_in"], t_least=least, leakage=s.leakage)
     common.caught(work, s.inductance, sheet("short.i_filter", faults.to_filter, current=edge, **turns))
 
@@ -48,4 +49,4 @@ def _short(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any, up
         balance = on("short.i_balance", faults.filter_balance, v_up=up, t_least=least, f_short=rate, v_forward=s.v_forward, r=o["r_wheel"], turning=turning, leakage=s.leakage, **turns)
         return on("short.i_peak", faults.short_peak_filter, i_limit=edge, i_balance=balance, v_up=up, t_least=least, inductance=s.inductance, **turns)
     most = common.short_peak(work, common.SHARES, peak, edge, s.variant.pulses)
-    common.into_saturation(work, "filter1", s.inductance, sheet("short.i_filter_peak", faults.to_filter, current=most, **turns), s.choke["turns"], plan.choke_need.material)
+    common.into_saturation(work, "filter1", s.inductance, sheet("short.i_filter_peak", faults.to_filter, current=most, **turns), s.choke["turns"], plan.choke_need.material, sheet.rows[least_filter.ID])

@@ -40,6 +40,11 @@ def seen_numbers(s: "Stage") -> "Stage":
     return seen(Quick(), s)
 
 
+def beside(s: "Stage", seen: "Stage") -> dict[str, Any] | None:
+    """Magnetising inductance with and without the inductors beside it, where they lie there."""
+    return {"lm": s.lm, "lm_seen": seen.lm} if s.secondary == DOUBLER else None
+
+
 def seen_rows(sheet: Any, s: "Stage") -> "Stage":
     """The same from the rows of a recorded pass."""
     return replace(s, **{name: sheet.rows[id] for name, id in _SEEN.items() if id in sheet.rows})
