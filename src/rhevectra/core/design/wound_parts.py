@@ -51,7 +51,7 @@ def _most(rows: Mapping[str, Any], id: str) -> float:
 
 def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductance: float, i_rms: float, i_peak: float, flux: float, material: str) -> WoundPart:
     length, post = c.turns * c.mean_turn, legs_called(design.catalogue["cores"].row(c.name))[0]
-    decided = design.rows.get({"filter1": "filter1.l_tolerance", "inductor": "llc.lr_tolerance"}.get(prefix, ""))
+    decided = design.rows.get({"filter1": "filter1.l_tolerance", "inductor": "llc.lr_tolerance", "pfc": "pfc.l_tolerance"}[prefix])
     made = MADE if decided is None else float(decided.value)
     return WoundPart(name, design.count(prefix), f"{c.name}, {material}", f"{show(c.gap, 'm', 3)} in the {post}, or spacers of {show(c.gap / 2, 'm', 3)} under all legs", str(c.turns), bundle(c.copper, c.strand), f"{show(inductance, 'H')} ± {made * 100:.0f} %, no current", i_rms, i_peak,
                      float(inductor.winding_resistance(copper.resistivity(20.0), c.turns, c.mean_turn, c.copper)), length, f"still {show((1 - made) * inductance, 'H')} at {show(i_peak, 'A')}: the flux is {show(flux, 'T')} there")
@@ -69,7 +69,7 @@ def _boost(design: Design) -> Iterator[WoundPart]:
         return
     sizes = design.catalogue["rings"].derived(rings)
     length, area = choke.turns * float(sizes.mean_turn[choke.ring.ring]), choke.ring.copper
-    yield WoundPart("boost inductor", int(rows["pfc.count"].value), f"{rows['pfc.ring'].value}, {rows['pfc.powder'].value}", "none", f"{choke.turns:.0f}", bundle(area, choke.ring.strand), f"{show(float(rows['pfc.l_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current", *told,
+    yield WoundPart("boost inductor", int(rows["pfc.count"].value), f"{rows['pfc.ring'].value}, {rows['pfc.powder'].value}", "none", f"{choke.turns:.0f}", bundle(area, choke.ring.strand), f"{show(float(rows['pfc.l_unbiased'].value), 'H')} ± {float(rows['pfc.l_tolerance'].value) * 100:.0f} %, no current", *told,
                     float(inductor.winding_resistance(copper.resistivity(20.0), 1.0, length, area)), length, f"{show(float(np.min(rows['pfc.l_limit'].value)), 'H')} left at {show(told[1], 'A')}")
 
 

@@ -47,6 +47,18 @@ def crest_ripple(v_crest: Any, v_bus: Any, inductance: Any, fs: Any) -> Any:
     return v_crest * np.maximum(0.0, v_bus - v_crest) / (inductance * fs * v_bus)
 
 
+@formula("ΔI_x = ΔI/(1 - t)", "A", "ΔI t", "the same volts and times across the least inductance")
+def ripple_most(ripple: Any, tolerance: Any) -> Any:
+    """Ripple [A], peak to peak, with the inductance at the low end of its tolerance."""
+    return ripple / (1 - tolerance)
+
+
+@formula("L_x = L·(1 + t)", "H", "L t", "the high end of its tolerance")
+def inductance_most(inductance: Any, tolerance: Any) -> Any:
+    """Greatest inductance [H]."""
+    return inductance * (1 + tolerance)
+
+
 @formula("Î_L = Î + ½·ΔI", "A", "Î ΔI", "average at the crest and half the ripple there")
 def inductor_peak(i_crest: Any, ripple: Any) -> Any:
     """Peak current [A] of the inductor at the crest of the line."""

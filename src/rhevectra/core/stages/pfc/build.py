@@ -6,15 +6,17 @@ from typing import Any
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.formulas import flyback, pfc, rectifier
 from rhevectra.core.formulas.rectifier import LineSource
+from rhevectra.core.magnetics.inductor import MADE
 from rhevectra.core.stages import inlet
 from rhevectra.core.stages.dies import PULSED, choose_die
-from rhevectra.core.stages.pfc.choke import Choke, choose_choke
+from rhevectra.core.stages.pfc.choke import TOLERANCE, Choke, choose_choke
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.pfc.line import Angles, Boost, Feed, angles, currents, mean_of
 from rhevectra.core.stages.pfc.sensing import capacitors, choose_sensing
@@ -110,10 +112,11 @@ def choose_boost(boundary: bool, work: Work, feed: Feed, phases: int) -> Boost:
 
 
 def choose_limit(work: Work, boost: Boost, feed: Feed) -> tuple[float, float]:
-    """Peak of the inductor at the lowest line, and the current limit above it [A]."""
-    peak = float(angles(boost, feed.lowest, feed.power, feed.v_bus, np.array([0.5 * np.pi])).peak[..., 0])
+    """Peak of the inductor at the lowest line with the least inductance, and the current limit above it [A]."""
+    least = 1 - float(work.choose(TOLERANCE, MADE, "gapped core or powder as made (common practice)").value)
+    peak = float(angles(boost if boost.boundary else replace(boost, inductance=least * boost.inductance), feed.lowest, feed.power, feed.v_bus, np.array([0.5 * np.pi])).peak[..., 0])
     rounded = float(f"{ROOM * peak:.2g}")
-    return peak, float(work.choose("pfc.current_limit", rounded if rounded > 1.08 * peak else ROOM * peak, f"{(ROOM - 1) * 100:.0f} % above the peak at the lowest line, rounded").value)
+    return peak, float(work.choose("pfc.current_limit", rounded if rounded > 1.08 * peak else ROOM * peak, f"{(ROOM - 1) * 100:.0f} % above the peak at the lowest line and the least inductance, rounded").value)
 
 
 def switch_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], b: Boost, a: Any, i_rms: Any, v_bus: Any) -> dict[str, Any]:

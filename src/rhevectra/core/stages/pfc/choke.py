@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import inductor, magnetics, powder
+from rhevectra.core.formulas import inductor, magnetics, pfc, powder
 from rhevectra.core.magnetics.inductor import GAP_MOST, TURNS_WHY, InductorChoice, InductorNeed, choose_inductor
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
 from rhevectra.core.magnetics.ring import LEFT_LEAST, LOSS_WORTH, RingChoice, RingNeed, choose_ring, rings
@@ -24,6 +24,7 @@ from rhevectra.core.stages.wound import record_rise, tell_wound
 DERATE_FLUX = 0.85
 """Share of hot saturation used (common practice)."""
 FERRITE, POWDER = "ferrite", "powder"
+TOLERANCE = "pfc.l_tolerance"
 
 
 class Choke(Struct, frozen=True):
@@ -81,7 +82,7 @@ def _smaller(work: Work, gapped: Callable[[], InductorChoice], ring: Callable[[]
 def _gapped_need(work: Work, b: Boost, asked: Asked, grade: Mapping[str, Any]) -> InductorNeed:
     f, need = asked.feed, work.need
     a = angles(b, f.lines, f.power, f.v_bus)
-    return InductorNeed(b.inductance, asked.limit, asked.rms, a.ripple, a.duty / a.fs, a.off / a.fs, a.fs, grade["b_sat_100_t"] * DERATE_FLUX, grade, need.ambient_max, asked.rise, need.cooling, need.height_max, line_cycle=True)
+    return InductorNeed(b.inductance, (1 + float(work.sheet.rows[TOLERANCE].value)) * asked.limit, asked.rms, a.ripple, a.duty / a.fs, a.off / a.fs, a.fs, grade["b_sat_100_t"] * DERATE_FLUX, grade, need.ambient_max, asked.rise, need.cooling, need.height_max, line_cycle=True)
 
 
 def _gapped(work: Work, c: InductorChoice, grade: Mapping[str, Any]) -> Choke:
@@ -151,6 +152,26 @@ def record_inductance(work: Work, c: Choke, i_crest: Any) -> Any:
     return sheet("pfc.l_crest", powder.biased, unbiased=zero, current=i_crest, **bias)
 
 
+def record_peak(work: Work, i_crest: Any, ripple: Any, boundary: bool = False) -> Any:
+    """The peak at the crest of each line with the least inductance; returns that of the nominal one. i_crest, ripple: of one phase. At the boundary of conduction the frequency follows the inductance, and the peak stays."""
+    sheet = work.sheet
+    nominal = sheet("pfc.i_peak_nominal", pfc.inductor_peak, i_crest=i_crest, ripple=ripple)
+    if boundary:
+        sheet.again("pfc.i_peak", nominal)
+    else:
+        sheet("pfc.i_peak", pfc.inductor_peak, i_crest=i_crest, ripple=sheet("pfc.i_ripple_most", pfc.ripple_most, ripple=ripple, tolerance=sheet.rows[TOLERANCE]))
+    return nominal
+
+
+def record_at_limit(work: Work, c: Choke, at_crest: Mapping[str, Any]) -> Any:
+    """The ripple at the crest at the current limit, with the least inductance; of a powder ring what its bias there leaves. at_crest: voltages and frequency."""
+    sheet = work.sheet
+    if c.ring is None:
+        return sheet.rows["pfc.i_ripple_most"]
+    there = sheet("pfc.i_ripple_limit", pfc.crest_ripple, inductance=sheet.rows["pfc.l_limit"], **at_crest)
+    return sheet("pfc.i_ripple_limit_most", pfc.ripple_most, ripple=there, tolerance=sheet.rows[TOLERANCE])
+
+
 def record_choke(work: Work, c: Choke, core: Any, copper: Any, boundary: bool) -> None:
     """Gap and flux, or the ring's name, and the rise of the inductor."""
     sheet, choose = work.sheet, work.choose
@@ -159,7 +180,7 @@ def record_choke(work: Work, c: Choke, core: Any, copper: Any, boundary: bool) -
         k = c.gapped.core
         sheet.solved("pfc.gap", c.gapped.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
         sheet.given("pfc.gap_limit", GAP_MOST * float(eff.area_post[k]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
-        sheet("pfc.b_peak", magnetics.flux_density, inductance=sheet.rows["pfc.l"], current=sheet.rows["pfc.current_limit"], turns=sheet.rows["pfc.turns"], area=sheet.given("pfc.area_min", float(min(eff.area[k], eff.area_min[k])), "m²", "catalogue", "smallest section of its core"))
+        sheet("pfc.b_peak", inductor.flux_most, inductance=sheet.rows["pfc.l"], tolerance=sheet.rows[TOLERANCE], current=sheet.rows["pfc.current_limit"], turns=sheet.rows["pfc.turns"], area=sheet.given("pfc.area_min", float(min(eff.area[k], eff.area_min[k])), "m²", "catalogue", "smallest section of its core"))
         sheet.given("pfc.b_limit", c.grade["b_sat_100_t"] * DERATE_FLUX, "T", "rule", f"hot saturation × {DERATE_FLUX:g}")
     else:
         sheet.again("pfc.core", sheet.rows["pfc.ring"])

@@ -25,6 +25,7 @@ _PHASED = (DecisionSpec("pfc.phases", "Phases", "pfc", kind="integer", low=2, hi
 _SHARED = (
     DecisionSpec("pfc.v_bus", "Bus voltage", "pfc", unit="V", low=100, high=800, schools="380 to 400 V behind mains up to 265 V: above the highest crest, below 450 V capacitors"),
     DecisionSpec("pfc.l", "Boost inductor", "pfc", unit="H", low=1e-6, high=0.1),
+    DecisionSpec("pfc.l_tolerance", "Tolerance of the boost inductor", "pfc", low=0.0, high=0.4, schools="10 %: gapped or powder as made; 8 to 15 % powder by its maker's sheet"),
     DecisionSpec("pfc.core", "Core of the boost inductor", "pfc", "choice", table="cores"),
     DecisionSpec("pfc.material", "Core material class", "pfc", "choice", table="materials"),
     DecisionSpec("pfc.rise_max", "Temperature rise allowed", "pfc", unit="K", low=5, high=90),
@@ -55,6 +56,7 @@ def decisions(law: Law) -> tuple[DecisionSpec, ...]:
 
 
 _IDEAL = "a sine of line current; inductance at its nominal value"
+_SINE = "a sine of line current"
 _FIGURES = (
     FigureSpec("inlet.power_factor_light", "Power factor at a tenth of the load", "λ_10", "inlet", corners.LIGHT, "min", fixed="distortion at light load; the X capacitors' current only"),
     FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "pfc", limit="bridge.v_limit", limit_kind="max"),
@@ -62,10 +64,10 @@ _FIGURES = (
     FigureSpec("pfc.l", "Boost inductor", "L", "pfc"),
     FigureSpec("pfc.l_unbiased", "Inductance without bias", "L_0", "pfc"), FigureSpec("pfc.l_crest", "Inductance at the crest", "L", "pfc", corners.LOADED, "min", fixed=_IDEAL, sentence="what the bias of each line's crest leaves of a powder ring"),
     FigureSpec("pfc.l_left", "Inductance left at the current limit", "p", "pfc", limit="pfc.l_left_least", limit_kind="min"),
-    FigureSpec("pfc.i_peak", "Peak current of the inductor", "Î_L", "pfc", corners.LOADED, limit="pfc.current_limit", limit_kind="max", fixed=_IDEAL, sentence="at the crest of the line"),
+    FigureSpec("pfc.i_peak", "Peak current of the inductor", "Î_L", "pfc", corners.LOADED, limit="pfc.current_limit", limit_kind="max", fixed=_SINE, sentence="at the crest of the line"),
     FigureSpec("pfc.i_ripple_pp", "Ripple current at the crest", "ΔI", "pfc", fixed=_IDEAL),
     FigureSpec("pfc.i_l_rms", "Inductor current, rms", "I_L", "pfc", fixed=_IDEAL),
-    FigureSpec("pfc.power_max", "Power at the current limit", "P_max", "pfc", worst="min", limit="pfc.power_need", limit_kind="min", fixed=_IDEAL, sentence="what the stage can draw from each line before its limit bends the crest"),
+    FigureSpec("pfc.power_max", "Power at the current limit", "P_max", "pfc", worst="min", limit="pfc.power_need", limit_kind="min", fixed=_SINE, sentence="what the stage can draw from each line before its limit bends the crest"),
     FigureSpec("pfc.core", "Core of the boost inductor", "", "pfc"), FigureSpec("pfc.turns", "Turns of the boost inductor", "N", "pfc"),
     FigureSpec("pfc.gap", "Gap of the boost inductor", "l_g", "pfc", limit="pfc.gap_limit", limit_kind="max"),
     FigureSpec("pfc.b_peak", "Flux of the boost inductor at the limit", "B̂", "pfc", limit="pfc.b_limit", limit_kind="max", fixed="saturation taken hot"),
@@ -90,7 +92,7 @@ _FIGURES = (
     *inlet.BULK_FIGURES,
 )
 _OF_BOUNDARY = (
-    FigureSpec("pfc.f_low", "Switching frequency, least", "f", "pfc", corners.LOADED, "min", "pfc.f_audible", "min", fixed=_IDEAL, sentence="at the crest of the line"),
+    FigureSpec("pfc.f_low", "Switching frequency, least", "f", "pfc", corners.LOADED, "min", "pfc.f_audible", "min", fixed=_SINE, sentence="at the crest of the line"),
     FigureSpec("pfc.f_high", "Switching frequency, greatest", "f̂", "pfc", corners.RUN, fixed=_IDEAL, sentence="near the zero crossing, as far as it is let"),
 )
 _OF_PHASES = (FigureSpec("pfc.i_ripple_sum", "Ripple of all phases together, at the crest", "ΔI_Σ", "pfc", fixed="phases alike", sentence="what is left for the filter; nothing where the duty is a whole share of the phases"),)

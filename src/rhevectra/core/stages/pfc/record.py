@@ -15,7 +15,7 @@ from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
 from rhevectra.core.stages.pfc.build import Plan, switch_losses
-from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_choke, record_inductance
+from rhevectra.core.stages.pfc.choke import TOLERANCE, choke_copper_loss, choke_core_loss, record_at_limit, record_choke, record_inductance, record_peak
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
 from rhevectra.core.stages.pfc.sensing import record_sensing
@@ -206,19 +206,19 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     _bridge(work, plan, given, rows)
     for k, id in {"l_rms": "pfc.i_l_rms", "switch_rms": "pfc.switch_i_rms", "diode_avg": "pfc.diode_i_avg", "diode_rms": "pfc.diode_i_rms", "bus_hf": "pfc.i_bus_hf"}.items():
         sheet.solved(id, col(s.currents[k]), "A", _CYCLE, power=p_in)
-    fs: Any = sheet.rows["pfc.fs"] if not plan.boost.boundary else sheet("pfc.f_low", pfc.boundary_frequency, v_line=given["line"], v_bus=sheet.rows["pfc.v_bus"], v_crest=v_crest, inductance=sheet.rows["pfc.l"], power=p_in)
+    fs: Any = sheet.rows["pfc.fs"] if not plan.boost.boundary else sheet("pfc.f_crest", pfc.boundary_frequency, v_line=given["line"], v_bus=sheet.rows["pfc.v_bus"], v_crest=v_crest, inductance=sheet.rows["pfc.l"], power=p_in)
     if plan.boost.boundary:
+        sheet("pfc.f_low", pfc.boundary_frequency, v_line=given["line"], v_bus=sheet.rows["pfc.v_bus"], v_crest=v_crest, inductance=sheet("pfc.l_most", pfc.inductance_most, inductance=sheet.rows["pfc.l"], tolerance=sheet.rows[TOLERANCE]), power=p_in)
         sheet.solved("pfc.f_high", col(s.currents["f_high"]), "Hz", _CYCLE)
         sheet.given("pfc.f_audible", 25e3, "Hz", "rule", "above hearing (common practice)")
     crest = sheet.rows["inlet.i_crest"] if plan.boost.phases == 1 else sheet("pfc.i_crest", pfc.of_phase, current=sheet.rows["inlet.i_crest"], phases=sheet.rows["pfc.phases"])
     at_crest = {"v_crest": v_crest, "v_bus": sheet.rows["pfc.v_bus"], "fs": fs}
     ripple = sheet("pfc.i_ripple_pp", pfc.crest_ripple, inductance=record_inductance(work, plan.choke, crest), **at_crest)
-    peak = sheet("pfc.i_peak", pfc.inductor_peak, i_crest=crest, ripple=ripple)
+    peak = record_peak(work, crest, ripple, plan.boost.boundary)
     sheet("pfc.bus_ripple_hf_pp", pfc.switching_ripple, power=p_in, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"], fs=fs, c=sheet.rows["pfc.c_bus"], i_peak=peak if plan.boost.phases == 1 else _summed(sheet, plan, ripple, v_crest), esr=sheet.given("bulk.esr", plan.cap["esr_ohm"] / plan.cans, "Ω", "catalogue", f"{plan.cans} × {plan.cap['name']}"))
     most = "pfc.power_max" if plan.boost.phases == 1 else "pfc.power_max_phase"
     if not plan.boost.boundary:
-        there = ripple if plan.choke.ring is None else sheet("pfc.i_ripple_limit", pfc.crest_ripple, inductance=sheet.rows["pfc.l_limit"], **at_crest)
-        sheet(most, pfc.power_at_limit, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"], ripple=there)
+        sheet(most, pfc.power_at_limit, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"], ripple=record_at_limit(work, plan.choke, at_crest))
     else:
         sheet(most, pfc.power_at_limit_boundary, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"])
     if plan.boost.phases > 1:

@@ -10,7 +10,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, output, pfc, rectifier, three_phase
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
-from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_choke, record_inductance
+from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_at_limit, record_choke, record_inductance, record_peak
 from rhevectra.core.stages.pfc.control import Loop, half_cycle
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
 from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, Solution, agreed, bias_of, line_orders, record_cans, record_diode, record_junction, tell_held
@@ -123,10 +123,10 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     half = sheet("pfc.v_half", three_phase.half_bus, v_bus=sheet.rows["pfc.v_bus"])
     at_crest = {"v_crest": v_crest, "v_bus": half, "fs": sheet.rows["pfc.fs"]}
     ripple = sheet("pfc.i_ripple_pp", pfc.crest_ripple, inductance=record_inductance(work, plan.choke, sheet.rows["inlet.i_crest"]), **at_crest)
-    peak = sheet("pfc.i_peak", pfc.inductor_peak, i_crest=sheet.rows["inlet.i_crest"], ripple=ripple)
+    peak = record_peak(work, sheet.rows["inlet.i_crest"], ripple)
     esr = sheet.given("bulk.esr", plan.source.esr, "Ω", "catalogue", f"{plan.cans} × {plan.cap['name']} in each half")
     sheet("pfc.bus_ripple_hf_pp", pfc.switching_ripple, power=sheet.rows["pfc.p_phase"], v_crest=v_crest, v_bus=half, fs=sheet.rows["pfc.fs"], c=sheet.rows["pfc.c_half"], i_peak=peak, esr=esr)
-    there = ripple if plan.choke.ring is None else sheet("pfc.i_ripple_limit", pfc.crest_ripple, inductance=sheet.rows["pfc.l_limit"], **at_crest)
+    there = record_at_limit(work, plan.choke, at_crest)
     one = sheet("pfc.power_max_phase", pfc.power_at_limit, v_line=given["earth"], i_limit=sheet.rows["pfc.current_limit"], ripple=there)
     count = sheet.given("pfc.count", 3, "", "rule", "one inductor for each phase")
     sheet("pfc.power_max", pfc.all_phases, phases=count, one=one)

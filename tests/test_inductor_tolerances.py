@@ -1,4 +1,4 @@
-"""What the low end of a filter inductor's tolerance does: against designs wound to it, everything else kept."""
+"""What the ends of the tolerance of filter and boost inductors do: against designs wound to them, everything else kept."""
 
 import numpy as np
 import pytest
@@ -46,3 +46,29 @@ def test_a_limit_that_only_the_nominal_inductor_keeps_is_told():
     tight = size(NEED, kept(d, **{"switch.current_limit": 0.5 * (run + least) / (1 - float(d.rows["switch.limit_tolerance"].value))}), noise=False)
     assert tight.figure("switch.i_peak_run").margin > 0 > tight.figure("switch.i_peak_least").margin
     assert any(f.figure == "switch.i_peak_least" and "switch.current_limit" in f.text + f.cure for f in tight.findings)
+
+
+@pytest.mark.parametrize("pins", [{"front_end": "pfc_ccm", "pfc.core_kind": "ferrite"}, {"front_end": "pfc_ccm", "pfc.core_kind": "powder"}, {"front_end": "pfc_interleaved", "pfc.core_kind": "ferrite"}], ids=["ferrite", "powder", "two phases"])
+def test_a_boost_inductor_wound_to_the_low_end(pins):
+    """Peak above the crest of the line current and power at the current limit of every line, against the figures of nine tenths of the inductance with no tolerance; by hand where it is a ring, whose turns are whole."""
+    d = size(NEED, {"topology": "half_bridge"} | pins, noise=False)
+    every = lambda x, id: np.broadcast_to(x.rows[id].value, d.grid.shape)[..., d.grid.full_load, :]  # noqa: E731
+    if pins["pfc.core_kind"] == "powder":
+        crest, ripple, limit = (every(d, id) for id in ("inlet.i_crest", "pfc.i_ripple_pp", "pfc.i_ripple_limit"))
+        assert np.allclose(every(d, "pfc.i_peak"), crest + ripple / 0.9 / 2)
+        assert np.allclose(every(d, "pfc.power_max"), np.broadcast_to(d.grid.v_line, d.grid.shape)[..., d.grid.full_load, :] * (float(d.rows["pfc.current_limit"].value) - limit / 0.9 / 2) / np.sqrt(2))
+        return
+    least = {"pfc.l": 0.9 * float(d.rows["pfc.l"].value), "pfc.l_tolerance": 0.0}
+    wound = size(NEED, kept(d, **least), noise=False)
+    crest = "inlet.i_crest" if pins["front_end"] == "pfc_ccm" else "pfc.i_crest"
+    above, made, nominal = every(d, "pfc.i_peak") - every(d, crest), every(wound, "pfc.i_peak") - every(wound, crest), every(d, "pfc.i_peak_nominal") - every(d, crest)
+    assert np.allclose(above, made, rtol=1e-3) and (above > 1.1 * nominal).all()
+    assert np.allclose(every(d, "pfc.power_max"), every(wound, "pfc.power_max"), rtol=1e-3)
+
+
+def test_a_boundary_stage_slows_down_at_the_high_end():
+    """Its peak follows the power alone; its frequency the inductance: a tenth more of it, by the design wound so."""
+    d = size(NEED, {"topology": "half_bridge", "front_end": "pfc_crm"}, noise=False)
+    wound = size(NEED, kept(d, **{"pfc.l": 1.1 * float(d.rows["pfc.l"].value), "pfc.l_tolerance": 0.0}), noise=False)
+    assert d.value("pfc.f_low") == pytest.approx(wound.value("pfc.f_low"), rel=2e-3) and d.value("pfc.i_peak") == pytest.approx(wound.value("pfc.i_peak"), rel=2e-3)
+    assert d.value("pfc.b_peak") == pytest.approx(wound.value("pfc.b_peak"), rel=1e-9), "the same turns: the flux at the limit of the greatest inductance"
