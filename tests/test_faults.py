@@ -111,9 +111,9 @@ def test_the_resonant_inductor_stands_a_short(need):
 
 
 def _charged(d, corner) -> float:
-    """Time [s] in which a forward with peak current control charges its empty output while the load already takes its full current, at the least current limit: cycle by cycle, straight ramps (second route)."""
+    """Time [s] in which a forward with peak current control charges its empty output while the load already takes its full current, at the least current limit and a tenth less inductance than told: cycle by cycle, straight ramps (second route)."""
     at = lambda id: float(d.rows[id].at(corner.index))  # noqa: E731
-    up, inductance, c, load, drop = at("short.v_up"), float(d.rows["filter1.l"].value), float(d.rows["output1.c"].value), BENCH.outputs[0].current_max, float(d.rows["rectifier.v_forward"].value)
+    up, inductance, c, load, drop = at("short.v_up"), 0.9 * float(d.rows["filter1.l"].value), float(d.rows["output1.c"].value), BENCH.outputs[0].current_max, float(d.rows["rectifier.v_forward"].value)
     period, crest = 1 / float(d.rows["fs"].value), (float(d.rows["switch.limit_min"].value) - at("transformer.i_mag")) * d.value("transformer.np") / d.value("transformer.ns1")
     i = v = t = 0.0
     while v < BENCH.outputs[0].magnitude:
@@ -126,11 +126,11 @@ def _charged(d, corner) -> float:
 
 
 def test_start_up_into_full_load():
-    """Cycle by cycle: no longer than told, and at least three fifths of it: while the output is low the ripple is small and the limit gives more."""
-    d = size(BENCH, {"topology": "forward_2sw"}, noise=False)
-    f = d.figure("start.time")
-    told = float(d.rows["start.time"].at(f.corner.index))
-    assert 0.6 * told < _charged(d, f.corner) < told
+    """Cycle by cycle within 2 %: the figure adds up what each voltage on the way leaves of the limit; the first climb of the inductor's current, a few periods of some hundred, is left out."""
+    for pins in ({}, {"filter1.ripple_ratio": 1.0}, {"switch.current_limit": 3.5}):
+        d = size(BENCH, {"topology": "forward_2sw"} | pins, noise=False)
+        f = d.figure("start.time")
+        assert _charged(d, f.corner) == pytest.approx(f.value, rel=0.02)
     short = size(BENCH, {"topology": "forward_2sw", "switch.current_limit": 1.5}, noise=False)
     assert any(x.figure == "start.time" and x.severity == MUST_FIX and "cannot start" in x.text for x in short.findings)
 

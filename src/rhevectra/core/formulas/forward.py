@@ -229,6 +229,12 @@ def current_at_limit(i_limit: Any, i_mag: Any, turns_primary: Any, turns_seconda
     return np.maximum(1e-6, (i_limit - i_mag) * turns_primary / turns_secondary - 0.5 * ripple)
 
 
+@formula("Î_f = (Î_lim − I_mag)·N_p/N_s", "A", "Î_lim I_mag N_p N_s", "what the limit leaves of the primary current, seen from the filter")
+def crest_at_limit(i_limit: Any, i_mag: Any, turns_primary: Any, turns_secondary: Any) -> Any:
+    """Crest of the filter's current [A] at which the current limit trips."""
+    return (i_limit - i_mag) * turns_primary / turns_secondary
+
+
 @formula("Î_lim = I_lim·(1 + δ) + (V_p/L_m + V_u·N_s/(L·N_p))·t_d", "A", "I_lim δ V_p L_m V_u N_s L N_p t_d", "the current runs on at its own slope during the propagation delay")
 def limit_current(i_limit: Any, tolerance: Any, v_primary: Any, lm: Any, v_up: Any, turns_secondary: Any, inductance: Any, turns_primary: Any, t_delay: Any) -> Any:
     """Largest switch current [A] the current limit lets pass."""

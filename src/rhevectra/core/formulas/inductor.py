@@ -66,6 +66,18 @@ def ripple_resting(ripple: Any, tolerance: Any) -> Any:
     return ripple / np.sqrt(1 - tolerance)
 
 
+@formula("L_x = L·(1 - t)", "H", "L t", "the low end of its tolerance")
+def least(inductance: Any, tolerance: Any) -> Any:
+    """Least inductance [H]."""
+    return inductance * (1 - tolerance)
+
+
+@formula("I = Î - ½·ΔI", "A", "Î ΔI", "half the ripple below the crest")
+def mean_below(i_crest: Any, ripple: Any) -> Any:
+    """Mean current [A] of a filter inductor whose crest is held."""
+    return i_crest - 0.5 * ripple
+
+
 @formula("Î_x = max(I_o + ΔI_x/2, ΔI_x)", "A", "I_o ΔI_x", "half the ripple above the mean, or all of it above zero")
 def crest(i_out: Any, ripple: Any) -> Any:
     """Crest [A] of a filter inductor's current for the output current and its ripple."""

@@ -20,5 +20,5 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any) ->
         return on("short.i_peak", faults.short_peak, i_limit=edge, i_balance=balance, v_bus=s.v_bus, t_least=least, inductance=s.inductance)
     most = common.short_peak(work, common.SHARES, peak, edge)
     common.into_saturation(work, "filter1", s.inductance, most, s.choke["turns"], plan.choke_need.material, sheet.rows[least_filter.ID])
-    common.start(work, sheet("start.i_least", buck.current_at_limit, i_limit=sheet.rows["switch.limit_min"], ripple=sheet.rows["filter1.i_ripple_most"]))
+    common.start(work, sheet.rows["switch.limit_min"], sheet.rows["filter1.i_ripple_most"], s.v_bus, s.v_forward, s.inductance, s.fs)
     common.caught(work, s.inductance, edge)

@@ -13,7 +13,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, inductor
 from rhevectra.core.stages.work import FigureSpec, Work
-from rhevectra.core.topologies.common import declare
+from rhevectra.core.topologies.common import declare, least_filter
 
 FOLDED = (0.25, 0.2, 0.15, 0.1, 0.05, 0.02)
 """Shares of the switching frequency that controllers fall to under a short; the last ones are hiccup (common practice, no source)."""
@@ -38,7 +38,7 @@ T_START = FigureSpec("start.time", "Start-up time into full load", "t_su", "feed
 OF_FILTER = (
     replace(I_SHORT, fixed="magnetising current, saturation and cable resistance left out", sentence="the least pulse adds volt-seconds that leakage, drop and resistance of a shorted output must take back"),
     FigureSpec("short.b_peak", "Flux of the filter inductor into a short", "B̂_sc", "rectifier", corners.SHORT, limit="filter1.b_saturation", limit_kind="max", fixed="inductors of a doubler taken alike", sentence="against hot saturation itself, with no derating: a short is no working point"),
-    replace(T_START, fixed="ripple and core current as at full output", sentence="a soft start that takes longer never meets the limit"),
+    replace(T_START, fixed="core current as at full output; the first climb of the inductor's current", sentence="a soft start that takes longer never meets the limit"),
 )
 _OPEN = "capacitance as printed; no load but the bleed"
 
@@ -85,12 +85,13 @@ def caught(work: Work, inductance: Any, current: Any, count: int = 1) -> None:
     rated(work, 1)
 
 
-def start(work: Work, least: Any) -> None:
-    """Start-up into full load; least: row of the output current at the least current limit [A]."""
+def start(work: Work, crest: Any, most: Any, v_up: Any, v_forward: Any, inductance: Any, rate: Any) -> None:
+    """Start-up into full load. Rows: crest of the filter's current at the least current limit [A], its ripple at full output [A]; what the rectifiers hand it in a pulse, and their drop [V]; nominal inductance [H], pulses a second."""
     sheet, need = work.sheet, work.need.outputs[work.need.main]
     load = sheet.given("start.i_load", need.current_max, "A", text=f"full current of {need.name}")
-    sheet("start.time", faults.start_time, charge=sheet("start.charge", faults.bank_charge, c=sheet.rows["output1.c"], v=sheet.rows["load.v1"]), i_least=least, i_load=load)
-    short_of(work, least.value - need.current_max)
+    given = {"i_crest": crest, "i_load": load, "v_up": v_up, "v_forward": v_forward, "c": sheet.rows["output1.c"], "v_out": sheet.rows["load.v1"], "rate": rate, "inductance": sheet("start.l", inductor.least, inductance=inductance, tolerance=sheet.rows[least_filter.ID])}
+    sheet.solved("start.time", faults.start_time_filter(**{k: plain(x) for k, x in given.items()}), "s", "the output's charge over what the least inductance leaves of the crest beside its ripple and the load, added up from zero to the full voltage", **given)
+    short_of(work, sheet("start.i_least", inductor.mean_below, i_crest=crest, ripple=most).value - need.current_max)
 
 
 def short_of(work: Work, spare: Any) -> None:

@@ -29,7 +29,8 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> None:
     least, up = _least(work, s), sheet("short.v_up", faults.across_filter, v_primary=o["v_in"], **turns)
     edge = sheet("short.i_limit", forward.limit_current, v_primary=o["v_in"], lm=s.lm, v_up=up, inductance=s.inductance, **s.limit, **turns)
     _short(work, plan, s, o, least, up, edge)
-    common.start(work, sheet("start.i_least", forward.current_at_limit, i_limit=sheet.rows["switch.limit_min"], i_mag=o["i_mag"], ripple=sheet.rows["filter1.i_ripple_most"], **turns))
+    crest = sheet("start.i_crest", forward.crest_at_limit, i_limit=sheet.rows["switch.limit_min"], i_mag=o["i_mag"], **turns)
+    common.start(work, crest, sheet.rows["filter1.i_ripple_most"], up, s.v_forward, s.inductance, sheet.rows["switch.rate_nominal"])
     sheet("fault.i_switch", faults.fault_current_filter, v_primary=o["v_in"], t_least=least, leakage=s.leakage)
     common.caught(work, s.inductance, sheet("short.i_filter", faults.to_filter, current=edge, **turns))
 
