@@ -10,6 +10,7 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.remembered import Kept
 
 FORGOTTEN, SAMPLES = 20, 800
 """Periods of the current loop's crossover within which it forgets how it began, run before the half cycle that counts; instants of half a cycle where no cycle remembers another."""
@@ -17,6 +18,9 @@ _EVEN = np.arange(1024) / 2048
 """Instants of half a cycle, in line cycles, from which its orders are taken."""
 AIR = 30.0
 """Current over the one that leaves half the inductance, beyond which the powder is as good as air."""
+APART = 1.01
+"""Powers for which the shape of the current is worked out: designs that draw nearly the same share one. Half a per cent moves no order by more than a thousandth of the fundamental."""
+_SHAPES = Kept(256)
 ZERO = 0.4
 """Zero of the current loop over its crossover (common practice)."""
 
@@ -40,7 +44,14 @@ class Loop(Struct, frozen=True):
 
 
 def half_cycle(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
-    """Time [s] and the mean of the line current [A] in each switching cycle over half a line cycle, for a power [W]."""
+    """Time [s] and the mean of the line current [A] in each switching cycle over half a line cycle, for a power [W]; in its shape that of the nearest of powers a hundredth apart."""
+    near = float(APART ** round(math.log(max(power, 1e-3)) / math.log(APART)))
+    t, i = _SHAPES.ask((loop, v_line, f_line, near), lambda: _cycles(loop, v_line, f_line, near))
+    return t, i * (power / near)
+
+
+def _cycles(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
+    """The same, worked out for just this power."""
     t, i = (_boundary if loop.crossover == 0 else _average)(loop, v_line, f_line, power)
     v = math.sqrt(2) * v_line * np.sin(2 * np.pi * f_line * t)
     drawn = 2 * f_line * np.trapezoid(v * i, t)
