@@ -34,7 +34,7 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Ma
     i_full, in_path = max(main.current_peak, main.current_max) / v.phases, 2 if kind == BRIDGE else 1
     drops = in_path * (rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full) + 0.02 * main.magnitude
     ratio = sheet("transformer.ratio_wanted", resonant.turns_ratio, share=v.drive, v_unity=unity, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"))
-    n, i_over = float(ratio.value), float(choose("llc.overload", 1.15, "a load step and tolerance of the tank (common practice)").value) * room * i_full
+    n, i_over = float(ratio.value), float(choose("llc.overload", 1.1, "a load step (common practice); the tolerances of the parts are counted by themselves").value) * room * i_full
     r_ac = 8 / np.pi**2 * n**2 * main.magnitude / i_over
     dead = choose("switch.dead_time", 250e-9, "time for the switch node to swing by the magnetising current alone (common practice)")
     c_leg = sheet.given("switch.c_leg", 2 * row["c_charge_f"] + 30e-12, "F", "catalogue", "charge-equivalent capacitance of both switches of a leg and 30 pF of winding")
@@ -56,7 +56,7 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Ma
 def _by_gain(work: Work, v: Variant, fs: Any, most: Any, r_ac: float, fall: float) -> dict[str, float]:
     """Inductances and capacitor [H, F] of a regulated stage. r_ac: the load at overload seen by the first harmonic [Ω]; fall: bus of gain one over the least bus."""
     choose, sheet = work.choose, work.sheet
-    gain = float(choose("llc.margin", 1.1, "losses on the way, and a load step; the tolerances of the parts are counted by themselves (common practice)").value) * fall
+    gain = float(choose("llc.margin", 1.05, "losses on the way; the tolerances of the parts are counted by themselves (common practice)").value) * fall
     cap = st.ZERO_VOLTAGE_ROOM * float(most.value) * 2 * np.pi * float(fs.value) / r_ac
 
     def best(k: Any) -> Any:
