@@ -4,14 +4,17 @@ import re
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from scipy.integrate import solve_ivp
 
 from rhevectra import demo
 from rhevectra.app.netlist import netlist_text
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
+from rhevectra.core.basis.sheet import plain
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies.resonant import stage
 from rhevectra.project.codec import decode
 from spice import measure
 
@@ -70,10 +73,18 @@ def test_a_shorted_rectifier_in_the_simulator(topology, shorted, tmp_path):
     assert 0.75 * sized < found < 1.02 * sized
 
 
+def _at_an_end(d, lr, cr):
+    """A resonant design with other parts in its tank, at the frequency they need."""
+    parts = {"lr": d.context["plan"].stage.lr * lr, "cr": d.context["plan"].stage.cr * cr}
+    f = stage.solve(replace(d.context["plan"].stage, **parts)).out["f"]
+    return replace(d, context={**d.context, "stage": replace(d.context["stage"], **parts), "o": {**d.context["o"], "f": f}})
+
+
 def _worst_short(d, corner) -> float:
     """Largest tank current where the output of a resonant stage is shorted at any instant of its exact period and the pulse is cut a delay after the greatest limit: the series circuit of the tank alone, in small steps."""
     at = lambda id: float(d.rows[id].at(corner.index))  # noqa: E731
-    lr, cr, bus, limit, delay = at("llc.lr"), at("llc.cr"), at("llc.v_primary"), 1.08 * float(d.rows["switch.current_limit"].value), float(d.rows["switch.limit_delay"].value)
+    lr, cr = (float(plain(getattr(d.context["stage"], n))) for n in ("lr", "cr"))
+    bus, limit, delay = at("llc.v_primary"), 1.08 * float(d.rows["switch.current_limit"].value), float(d.rows["switch.limit_delay"].value)
     found, nodes = exact(d, corner), {e.name.lower(): e.nodes for e in TOPOLOGIES[d.topology].circuit(d, corner).elements}
     volt = lambda n: found.voltages.get(n, np.zeros_like(found.t))  # noqa: E731
     cap, drive = volt(nodes["cres"][0]) - volt(nodes["cres"][1]), volt("a") - (volt("b") if "b" in found.voltages else 0.5 * volt("bus"))
@@ -91,11 +102,13 @@ def _worst_short(d, corner) -> float:
 
 @pytest.mark.parametrize(("need", "topology", "line"), [(ROTATOR, "llc_half", 360.0), (FANS, "llc_half", 264.0), (FANS, "llc_full", 100.0)])
 def test_a_tank_is_shorted_at_its_worst_instant(need, topology, line):
-    """120 instants of the exact period (second route): the closed bound holds, and is no more than 8 % above; a short half way through a half period would be told too low by the capacitor's voltage in run alone."""
+    """120 instants of the exact period (second route): the closed bound holds, and is no more than 8 % above, with nominal parts and with those that let most current in (12 %: its capacitor's voltage is that of another end); a short half way through a half period would be told too low by the capacitor's voltage in run alone."""
     d = size(need, {"topology": topology}, noise=False)
     corner = d.grid.find(line, bus=d.grid.bus[0])
-    bound, worst = float(d.rows["short.i_peak"].at(corner.index)), _worst_short(d, corner)
+    bound, worst = float(d.rows["short.i_nominal"].at(corner.index)), _worst_short(d, corner)
     assert 1.08 * float(d.rows["switch.current_limit"].value) < worst < bound < 1.08 * worst
+    end = _worst_short(_at_an_end(d, 0.9, 1.05), corner)
+    assert 1.01 * worst < end < float(d.rows["short.i_peak"].at(corner.index)) < 1.12 * end
 
 
 @pytest.mark.parametrize("need", [BENCH, FANS])
@@ -104,7 +117,7 @@ def test_the_resonant_inductor_stands_a_short(need):
     d = size(need, {"topology": "llc_half", "front_end": "pfc_ccm"}, noise=False)
     late = size(need, {"topology": "llc_half", "front_end": "pfc_ccm", "switch.limit_delay": 1e-6}, noise=False)
     for x in (d, late):
-        linked = 1.1 * float(x.rows["inductor.l"].value) * x.value("short.i_peak") / (x.value("inductor.turns") * float(x.rows["inductor.area_min"].value))
+        linked = 1.1 * float(x.rows["inductor.l"].value) * float(np.max(x.rows["short.i_nominal"].value)) / (x.value("inductor.turns") * float(x.rows["inductor.area_min"].value))
         assert x.value("short.b_peak") == pytest.approx(linked) and 0.85 < linked / x.figure("short.b_peak").limit <= 1.0
     volume = lambda x: float(x.rows["inductor.volume"].value)  # noqa: E731
     assert late.value("short.i_peak") > 1.3 * d.value("short.i_peak") and volume(late) > volume(d)

@@ -17,7 +17,7 @@ from rhevectra.core.magnetics.windows import legs_called
 
 _SERIES = "inductor in series with the transformer"
 OF_STAGE = (("inductor", _SERIES, "psfb.l_series", "transformer.i_rms_primary", "switch.i_peak", "inductor.b_peak"),
-            ("inductor", _SERIES, "inductor.l", "llc.i_tank", "short.i_peak", "short.b_peak"),
+            ("inductor", _SERIES, "inductor.l", "llc.i_tank", "short.i_nominal", "short.b_peak"),
             ("filter1", "filter inductor", "filter1.l", "filter1.i_rms", "filter1.i_peak", "filter1.b_peak"))
 """Gapped parts of the power stage: prefix of the rows, name, and the rows of inductance, rms and largest current, and of the flux at that."""
 

@@ -61,6 +61,12 @@ def impedance(lr: Any, cr: Any) -> Any:
     return np.sqrt(lr / cr)
 
 
+@formula("Z_x = √(L_r·(1 - t_L)/(C_r·(1 + t_C)))", "Ω", "L_r t_L C_r t_C", "definition, at the ends of the tolerances where it is least")
+def impedance_least(lr: Any, lr_tolerance: Any, cr: Any, cr_tolerance: Any) -> Any:
+    """Least characteristic impedance [Ω] of the tank."""
+    return np.sqrt(lr * (1 - lr_tolerance) / (cr * (1 + cr_tolerance)))
+
+
 @formula("L_r = 1/((2·π·f_r)²·C_r)", "H", "f_r C_r", "series resonance")
 def resonant_inductance(fr: Any, cr: Any) -> Any:
     """Resonant inductance [H], leakage included."""

@@ -93,7 +93,7 @@ def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
         found["share"] = float(f"{ROOM_MORE * most + 0.005:.2f}")
     if v.phases == 1 and plan.need.pieces == 1 and (count := pieces.fewest(work, plan)) > 1:
         found["count"] = count
-    if i_limit := limit_missed(work, plan.switch, max(_peak(plan.settled, plan.ends), plan.i_short / SINGLE)):
+    if i_limit := limit_missed(work, plan.switch, max(float((plan.settled.out["i_tank_peak"] * plan.ends.over["i_peak"]).max()), plan.i_short / SINGLE)):
         found["i_limit"] = i_limit
     return found
 
@@ -131,8 +131,8 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = ROOM_USUAL, near: 
         stage = fixed.resonate(work, stage, leak)
     settled = st.solve(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
     moved = ends.solve(stage, settled, by)
-    i_short = faults.current_limit(work, stage, settled, _peak(settled, moved))
-    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_short, float((settled.out["i_tank_peak"] * moved.over["choke"]).max()))
+    i_nominal, i_short = faults.current_limit(work, stage, settled, moved)
+    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_nominal, float((settled.out["i_tank_peak"] * moved.over["choke"]).max()))
     if choke is not None:
         stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     if v.phases > 1:
@@ -153,11 +153,6 @@ def _room(work: Work, share: float) -> float:
     """Share of the mean that a phase of several is built for."""
     work.choose("llc.spread", 0.01, "inductors and capacitors sorted into sets (common practice)")
     return float(work.choose("llc.phase_room", share, "what sorted parts leave: see the most loaded phase").value)
-
-
-def _peak(settled: st.Settled, moved: ends.Ends) -> float:
-    """Greatest tank current [A] over corners and tolerances."""
-    return float((settled.out["i_tank_peak"] * moved.over["i_peak"]).max())
 
 
 def _lost(settled: st.Settled, s: st.Stage) -> float:
