@@ -312,6 +312,17 @@ def test_every_picture_of_every_stage_is_drawn(llc):
     assert (view.curves[1].exact > view.curves[1].harmonic)[below].all() and (view.curves[1].exact < view.curves[1].harmonic)[above].all(), "common practice: the first harmonic promises too little below and too much above"
 
 
+def test_the_band_of_the_gain_picture(llc):
+    """At the gain asked for the slowest and the fastest tank lie as far from the nominal one as their resonances, within 3 %."""
+    view = TOPOLOGIES[llc.topology].gain_view(llc)
+    overload = view.curves[0]
+    at = lambda f, g: float(np.interp(-llc.value("llc.gain_need"), -g[g.argmax():], f[g.argmax():]))  # noqa: E731
+    nominal = at(overload.frequency, overload.exact)
+    lr, cr = (float(llc.rows[id].value) for id in ("llc.lr_tolerance", "llc.cr_tolerance"))
+    for (f, g), resonance in zip(view.ends, (1 / np.sqrt((1 + lr) * (1 + cr)), 1 / np.sqrt((1 - lr) * (1 - cr))), strict=True):
+        assert at(f, g) / nominal == pytest.approx(resonance, rel=0.03)
+
+
 def test_a_state_at_the_edge_of_conduction_is_found():
     """A tank a little below its resonance at a twenty-fifth of its load, whose rectifier comes to rest just before the half period ends: there the slopes at the edge itself lead nowhere. Found alone, and half a period by small steps ends at the negative of its start."""
     load, gain = np.array([0.04113688, 0.041, 0.0412]), np.array([0.99617009, 0.9962, 0.9961])

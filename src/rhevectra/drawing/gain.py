@@ -1,6 +1,6 @@
 """Gain of a resonant tank over frequency: exact curves, the first harmonic beside them, border and working points."""
 
-from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies import TOPOLOGIES
@@ -12,6 +12,14 @@ NAMED = 42.0
 """Width [mm] that a working point with its frequency and gain takes."""
 
 
+def _between(frame: Frame, ends: list[tuple[Array, Array]], across: tuple[float, float], up: tuple[float, float]) -> None:
+    """What lies between the slowest and the fastest tank."""
+    (slow, below), (fast, above) = ([x[(g <= up[1]) & (g >= up[0]) & (f >= across[0]) & (f <= across[1])] for x in (f, g)] for f, g in ends)
+    points = [*zip(slow, below, strict=True), *reversed(list(zip(fast, above, strict=True)))]
+    if len(points) > 2:
+        frame.picture.fill([(frame.x(float(f) * 1e-3), frame.y(float(g))) for f, g in points], "rule")
+
+
 def gain_curves(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """Heavy: exact and lagging; thin: exact but capacitive; dashed: first harmonic; pale: the held design's exact curves."""
     view = TOPOLOGIES[design.topology].gain_view(design)
@@ -21,6 +29,7 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
     top = min(1.2 * view.gain_max, 2.0 * wanted)
     floor = 0.9 * min(float(c.exact.min()) for c in view.curves)
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (low * 1e-3, high * 1e-3), (floor, top), "gain of the tank", "×", x_unit="kHz")
+    _between(frame, view.ends, (low, high), (floor, top))
     if held is not None and held.topology == design.topology:
         for c in TOPOLOGIES[held.topology].gain_view(held).curves:
             near = (c.exact <= top) & (c.exact >= floor) & (c.frequency >= low) & (c.frequency <= high)
@@ -31,7 +40,7 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
         frame.trace(c.name, c.frequency[seen] * 1e-3, c.exact[seen], c.role, 0.25)
         frame.beside(c.frequency[seen & c.lagging] * 1e-3, c.exact[seen & c.lagging], c.role, 0.7)
         picture.text(frame.left + frame.width - 2, frame.top + 12 + 5 * k, c.name, c.role, "right", 3.2)
-    for k, text in enumerate(("lowest bus, constant current", "dashed: first harmonic", "thin: capacitive")):
+    for k, text in enumerate(("lowest bus, constant current", "band: overload, parts at their ends", "dashed: first harmonic", "thin: capacitive")):
         picture.text(frame.left + frame.width - 2, frame.top + 36 + 4.5 * k, text, "muted", "right", 3.0)
     for value, text in ((view.resonance, f"resonance {show(view.resonance, 'Hz')}"), (view.border, f"slowest parts lag to {show(view.border, 'Hz')}")):
         picture.line([(frame.x(value * 1e-3), frame.top), (frame.x(value * 1e-3), frame.top + frame.height)], "muted", 0.3, True)

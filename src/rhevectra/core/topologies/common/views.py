@@ -90,9 +90,10 @@ class GainCurve(Struct, frozen=True):
 
 
 class GainView(Struct, frozen=True):
-    """Curves; resonance and border [Hz] and the greatest gain there; working points (name, frequency [Hz], gain)."""
+    """Curves; those at overload of the slowest and the fastest tank its parts' tolerances allow, where they lag; resonance and border [Hz] and the greatest gain there; working points (name, frequency [Hz], gain)."""
 
     curves: list[GainCurve]
+    ends: list[tuple[Array, Array]]
     resonance: float
     border: float
     gain_max: float

@@ -59,9 +59,9 @@ def border(plan: Any, work: Work) -> dict[str, float]:
     grid, s, by = work.grid, plan.stage, ends.of(work)
     v_low = float(np.min(np.broadcast_to(s.v_bus, grid.shape)[np.broadcast_to(corners.FULL.mask(grid), grid.shape)]))
     hold, fr = min(float(work.sheet.rows["llc.v_hold"].value), v_low), float(work.sheet.rows["llc.fr"].value)
-    asked, k = float(np.max(plan.settled.out["gain"])) * v_low / hold, float(s.lm) / float(s.lr)
-    longer, z = min(by.least_gain, key=lambda end: float(peak_gain.most_load(k * end[0], asked)) / end[1])
-    f, found, good = _solved(k * longer, _load(s, hold, float(np.max(s.i_out))) * z, SEARCHED * asked, HIGH, COUNT)
+    asked = float(np.max(plan.settled.out["gain"])) * v_low / hold
+    tanks = [(t.lm / t.lr, _load(t, hold, float(np.max(s.i_out)))) for t in (ends.at(s, parts) for parts in by.weakest)]
+    f, found, good = _solved(*min(tanks, key=lambda t: float(peak_gain.most_load(t[0], asked)) / t[1]), SEARCHED * asked, HIGH, COUNT)
     gain = np.where(good & (waves.measures(found)["off"] > 0), found.point.gain, 0.0)
     best = int(gain.argmax())
     return {"gain_max": float(gain[best]), "f_border": float(f[best]) * fr / by.slowest if gain[best] > 0 else fr}

@@ -1,5 +1,6 @@
 """The tank's parts at the ends of their tolerances: the exact tank of all eight at every corner, and how far they move what it is rated by from what nominal parts give."""
 
+from collections.abc import Mapping
 from itertools import product
 from typing import Any
 
@@ -44,9 +45,19 @@ class Tolerances(Struct, frozen=True):
         return BESIDE * self.slowest
 
     @property
-    def least_gain(self) -> tuple[tuple[float, float], ...]:
-        """Ratio of inductances and impedance, over the nominal ones, of the ends that may give least gain: little capacitance, and much magnetising inductance beside either end of the resonant one."""
-        return tuple(((1 + self.lm) / (1 + a), float(np.sqrt((1 + a) / (1 - self.cr)))) for a in (-self.lr, self.lr))
+    def weakest(self) -> tuple[tuple[float, float, float], ...]:
+        """Parts over the nominal ones of the ends that may give least gain: little capacitance, and much magnetising inductance beside either end of the resonant one."""
+        return tuple((1 + a, 1 - self.cr, 1 + self.lm) for a in (-self.lr, self.lr))
+
+    @property
+    def outermost(self) -> tuple[tuple[float, float, float], ...]:
+        """Parts over the nominal ones of the slowest and the fastest tank."""
+        return tuple((1 + sign * self.lr, 1 + sign * self.cr, 1 + sign * self.lm) for sign in (1, -1))
+
+
+def at(s: st.Stage, parts: tuple[float, float, float]) -> st.Stage:
+    """The stage with other parts in its tank: resonant inductance, capacitor and magnetising inductance over its own."""
+    return replace(s, **{n: getattr(s, n) * x for n, x in zip(("lr", "cr", "lm"), parts, strict=True)})
 
 
 class Ends(Struct, frozen=True):
@@ -65,9 +76,14 @@ def choose(work: Work) -> Tolerances:
     return of(work)
 
 
+def chosen(rows: Mapping[str, Any]) -> Tolerances:
+    """The tolerances among the rows of a design."""
+    return Tolerances(*(float(rows[id].value) for id in (LR, CR, LM)))
+
+
 def of(work: Work) -> Tolerances:
     """The tolerances that were chosen."""
-    return Tolerances(*(float(work.sheet.rows[id].value) for id in (LR, CR, LM)))
+    return chosen(work.sheet.rows)
 
 
 def _outer(v_bus: Array) -> tuple[Array, Array]:

@@ -12,7 +12,7 @@ from rhevectra.core.magnetics.effective import leg_area
 from rhevectra.core.magnetics.legs import LegFluxes, around_one, in_a_row, shifted
 from rhevectra.core.magnetics.matrix import merged_share
 from rhevectra.core.topologies.common.views import FluxView, GainCurve, GainView, Shape, saturation_curve, winding_view
-from rhevectra.core.topologies.resonant import waves
+from rhevectra.core.topologies.resonant import ends, waves
 from rhevectra.core.topologies.resonant.curves import curve
 
 
@@ -47,12 +47,13 @@ def gain_view(design: Any) -> GainView:
     lines = [GainCurve(name, c.frequency, c.exact, c.lagging, c.harmonic, role) for name, amps, role in loads for c in [curve(s, v_low, amps, 2.0 * float(o["gain"].max()), 1.8, 40)]]
     points = [(f"{show(float(v), 'V')}", float(o["f"][full].reshape(-1)[k]), float(o["gain"][full].reshape(-1)[k])) for v, k in {float(x): k for k, x in enumerate(np.broadcast_to(s.v_bus, grid.shape)[full])}.items()]
     points = sorted({p[0]: p for p in points}.values(), key=lambda p: p[1])
-    ends = [points[0], points[-1]] if len(points) > 1 else points
+    marked = [points[0], points[-1]] if len(points) > 1 else points
     hold, asked = float(rows["llc.v_hold"].value), float(design.figure("llc.gain_hold").value)
     if hold < v_low:
         c = curve(s, hold, i_full, 1.1 * asked, 1.2, 24)
-        ends.append((f"hold-up {show(hold, 'V')}", float(np.interp(-asked, -c.exact, c.frequency)), asked))
-    return GainView(lines, float(rows["fs"].value), float(rows["llc.f_border"].value), float(rows["llc.gain_max"].value), ends)
+        marked.append((f"hold-up {show(hold, 'V')}", float(np.interp(-asked, -c.exact, c.frequency)), asked))
+    band = [curve(ends.at(s, parts), v_low, float(np.max(s.i_out)), 2.0 * float(o["gain"].max()), 1.8, 40) for parts in ends.chosen(rows).outermost]
+    return GainView(lines, [(c.frequency[c.lagging], c.exact[c.lagging]) for c in band], float(rows["fs"].value), float(rows["llc.f_border"].value), float(rows["llc.gain_max"].value), marked)
 
 
 def flux_view(design: Any) -> FluxView:
