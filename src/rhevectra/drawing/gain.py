@@ -42,7 +42,7 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
         picture.text(frame.left + frame.width - 2, frame.top + 12 + 5 * k, c.name, c.role, "right", 3.2)
     for k, text in enumerate(("lowest bus, constant current", "band: overload, parts at their ends", "dashed: first harmonic", "thin: capacitive")):
         picture.text(frame.left + frame.width - 2, frame.top + 36 + 4.5 * k, text, "muted", "right", 3.0)
-    for value, text in ((view.resonance, f"resonance {show(view.resonance, 'Hz')}"), (view.border, f"slowest parts lag to {show(view.border, 'Hz')}")):
+    for value, text in ((view.resonance, f"resonance {show(view.resonance, 'Hz')}"), (view.border, f"slowest lags to {show(view.border, 'Hz')}")):
         picture.line([(frame.x(value * 1e-3), frame.top), (frame.x(value * 1e-3), frame.top + frame.height)], "muted", 0.3, True)
         picture.text(frame.x(value * 1e-3) + 1, frame.top + frame.height - 2, text, "muted", "left", 3.0)
     before = (-NAMED, 0.0)
