@@ -38,6 +38,18 @@ def test_a_limit_that_only_the_ordered_inductance_keeps_is_told(demo_design):
     assert finding.severity == "must fix" and "switch.current_limit" in finding.text + finding.cure
 
 
+@pytest.mark.parametrize("name", ["camera-hide", "logger-rack"])
+def test_the_frequency_of_a_valley_stage_falls_at_the_high_end(name):
+    """The same core and turns wound with eleven tenths of the inductance: its frequency, at the corner where the figure is least, lies at most 2 % above it and not below."""
+    doc = decode(demo.text(name), name)
+    d = size(doc.requirement, {"topology": "flyback_qr"}, noise=False)
+    keep = {k: r.value for k, r in d.rows.items() if k in d.decision_specs and (k in ("transformer.core", "switch.class", "flyback.v_or", "switch.current_limit") or k.startswith("transformer.n") or k.endswith(".bleed"))}
+    wound = size(doc.requirement, {"topology": "flyback_qr", **keep, "transformer.lp": 1.1 * float(d.rows["transformer.lp"].value)}, noise=False)
+    figure = d.figure("qr.f_min")
+    assert figure.value < 0.95 * float(d.rows["switch.frequency_idle"].at(figure.corner.index))
+    assert 1.0 <= float(wound.rows["switch.frequency_idle"].at(figure.corner.index)) / figure.value < 1.02
+
+
 def test_with_a_current_that_rests_the_energy_counts():
     """Energy of a period kept: half the inductance, the peak times root two; a current that no longer comes down to zero keeps its mean instead, and one that may turn round always."""
     assert peak_with(np.array(2.0), np.array(0.0), 0.5, False) == pytest.approx(2 * np.sqrt(2))

@@ -1,4 +1,4 @@
-"""What the peak current becomes where the inductance is less than ordered, at the same power, duty and frequency."""
+"""What the peak current becomes where the inductance is less than ordered, at the same power, duty and frequency; and the frequency where it is free and the inductance greater."""
 
 from typing import Any
 
@@ -17,6 +17,12 @@ def peak_flowing(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:
 def peak_resting(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:
     """Peak [A] with lp_min [H] of a current that rests then."""
     return np.sqrt(np.maximum(np.square(i_peak) - np.square(i_end), 0.0) * lp / lp_min)
+
+
+@formula("f_min = f·L/L_max", "Hz", "f L L_max", "current, and with it every time of the period but that of the valley, follows the inductance: the frequency falls no further")
+def frequency_least(fs: Any, lp: Any, lp_max: Any) -> Any:
+    """Switching frequency [Hz] of a stage that waits for its valley, with lp_max [H]."""
+    return fs * lp / lp_max
 
 
 def flows(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:

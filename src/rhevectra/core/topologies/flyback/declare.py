@@ -38,7 +38,7 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     """Figures of a variant."""
     own: list[FigureSpec] = []
     if v.valley:
-        own += [FigureSpec("qr.f_min", "Lowest frequency", "f_min", "switch", corners.LOADED, "min", "qr.f_audible", "min", fixed=MODEL, sentence="at the lowest bus and the largest load"),
+        own += [FigureSpec("qr.f_min", "Lowest frequency", "f_min", "switch", corners.LOADED, "min", "qr.f_audible", "min", fixed="ringing phase of the nominal parasitics", sentence="at the lowest bus and the largest load, the transformer made to the high end of its tolerance"),
                 FigureSpec("qr.v_on", "Drain voltage at turn-on", "V_t", "switch", corners.FULL, fixed=MODEL, sentence="bus less what is left of the reflected voltage in the valley; zero where the drain reaches ground"),
                 FigureSpec("qr.valley", "Valley at turn-on", "k", "switch", corners.FULL, fixed=MODEL, sentence="the first valley that keeps the frequency below the highest")]
     else:

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.formulas import flyback, forward, handed_back, magnetics
+from rhevectra.core.formulas import flyback, forward, handed_back, inductance, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.dies import record_pulsed
@@ -117,8 +117,9 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     else:
         sheet("switch.v_peak", flyback.drain_peak, v_bus=s.v_bus, crest=o["crest"], v_diode=s.clamp_vf)
         turning = {k: o[f"loss_{k}"] for k in ("turn_on", "turn_off")}
+    lp_max = sheet.given("transformer.lp_max", plan.limit["lp_max"], "H", "rule", "inductance plus its tolerance")
     if s.variant.valley:
-        sheet.again("qr.f_min", o["fs"])
+        sheet("qr.f_min", inductance.frequency_least, fs=o["fs"], lp=s.lp, lp_max=lp_max)
         sheet.again("qr.v_on", o["v_turn_on"])
         sheet.given("qr.f_audible", AUDIBLE, "Hz", "rule", "above hearing")
     else:  # there the frequency follows the inductance, and the peak hardly does
@@ -131,8 +132,7 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
 
 
 def _transformer(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
-    sheet, at = work.sheet, (plan.choice.core, plan.choice.candidate)
-    lp_max = sheet.given("transformer.lp_max", plan.limit["lp_max"], "H", "rule", "inductance plus its tolerance")
+    sheet, at, lp_max = work.sheet, (plan.choice.core, plan.choice.candidate), work.sheet.rows["transformer.lp_max"]
     run_area = sheet.given("transformer.area_min", float(min(plan.window.effective.area[at[0]], plan.window.effective.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
     limit_b = sheet("transformer.b_limit_case", magnetics.flux_at_limit, lp=lp_max, i_limit=sheet.rows["switch.current_limit"], tolerance=sheet.rows["switch.limit_tolerance"], v_bus=s.v_bus, t_delay=sheet.rows["switch.limit_delay"], turns=s.np, area=run_area)
     run_b = sheet("transformer.b_run", magnetics.flux_density, inductance=lp_max, current=o["i_peak"], turns=s.np, area=run_area)
