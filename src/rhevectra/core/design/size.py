@@ -165,7 +165,8 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
 
 
 T = TypeVar("T")
-_PARTS = Kept(32)
+_PARTS = Kept(64)
+"""Front ends and power stages of a whole contest: it comes back to each of its topologies with another front end."""
 READ_OF_FRONT_END = "bulk.v_min_stage"
 """The one row of a front end that the building of a power stage looks at, beside the bus itself."""
 

@@ -116,7 +116,7 @@ def _wind(need: InductorNeed, win: Windows, turns: Array) -> _Tried:
     p_core, p_copper = core_loss(need, turns, eff.area, eff.volume), wire.loss(need.i_rms, need.worst_rate)
     rise = np.minimum(magnetics.temperature_rise(r_th, p_core, p_copper), 400.0)
     limits = {"gap {v} longer than {l}": (gap, GAP_MOST * np.sqrt(eff.area_post), "m"), "current density {v}, {l} at most": (need.i_rms / wire.copper * 1e-6, DENSITY_MOST * 1e-6 + 0 * win.tall, "A/mm²"),
-              "{v} rise, {l} aimed at": (rise, RISE_AIM * need.rise_max + 0 * win.tall, "K"), "inductance cannot be reached even without a gap": (-gap, 0 * win.tall, "m"),
+              "{v} rise, aim {l}": (rise, RISE_AIM * need.rise_max + 0 * win.tall, "K"), "inductance cannot be reached even without a gap": (-gap, 0 * win.tall, "m"),
               "{v} tall, limit {l}": (win.tall, (need.height_max or np.inf) + 0 * win.tall, "m")}
     over = np.stack([np.where(v > top, np.where(top > 0, v / np.maximum(top, 1e-12), 2.0) - 1, 0.0) + 0 * gap for v, top, _ in limits.values()])
     return _Tried(turns, gap, wire, rise, mean_turn, limits, over, ((rise > RISE_AIM * need.rise_max) & (p_core > p_copper)) | (gap < 0))

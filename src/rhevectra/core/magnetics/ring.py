@@ -106,7 +106,7 @@ def choose_ring(need: RingNeed, sizes: Rings, grades: Table, ring: str | None, g
     rise = np.minimum(magnetics.temperature_rise(r_th, core, lost), 400.0)
     none = 0 * rise
     limits = {"{v} of the inductance left at the limit, {l} wanted": (-powder.left(need.i_limit, i_half, m), -LEFT_LEAST + none, ""), "current density {v}, {l} at most": (need.i_rms / wire.copper * 1e-6, DENSITY_MOST * 1e-6 + none, "A/mm²"),
-              "{v} rise, {l} aimed at": (rise, RISE_AIM * need.rise_max + none, "K"), "{v} tall, limit {l}": (sizes.tall[:, None] + none, (need.height_max or np.inf) + none, "m"), "{v} of copper, {l} left for it": (wire.resistance, need.r_most + none, "Ω")}
+              "{v} rise, aim {l}": (rise, RISE_AIM * need.rise_max + none, "K"), "{v} tall, limit {l}": (sizes.tall[:, None] + none, (need.height_max or np.inf) + none, "m"), "{v} of copper, {l} left for it": (wire.resistance, need.r_most + none, "Ω")}
     over = np.stack([np.where(v > top, np.abs(v / top - 1), 0.0) for v, top, _ in limits.values()])
     excess = over.sum(0)
     families = [r["family"] for r in grades.rows]

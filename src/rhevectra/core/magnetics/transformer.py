@@ -339,7 +339,7 @@ class Choice(Struct, frozen=True):
 
 
 FITS = "fits"
-_SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, {l} aimed at",
+_SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, aim {l}",
          "gap": "gap {v} is longer than {l}, fringing heats the winding", "no gap": "inductance cannot be reached even without a gap",
          "leg": "flux {v} in the fuller outer leg at the current limit, limit {l}", "leak": "its chambers leak {v} at least, {l} are wanted", "no room": "wanted of its chambers is {v} times what they leak with the widest wall there is room for", "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
 

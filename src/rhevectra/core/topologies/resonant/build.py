@@ -136,7 +136,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = ROOM_USUAL, near: 
     if choke is not None:
         stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     if v.phases > 1:
-        stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=2), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))
+        stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=1), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))
     return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled, moved, i_short)
 
 
