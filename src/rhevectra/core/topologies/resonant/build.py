@@ -37,8 +37,8 @@ FLUX_ROOM = 1.02
 """Room in the resonant inductor for what the bus still moves after it is chosen."""
 AT_LIMIT = 2.4
 """Peak of the tank current at the overload over the rms expected, estimated."""
-ROOM_USUAL, ROOM_MOST, ROOM_MORE = 1.35, 1.8, 1.06
-"""Share of the mean that a phase of several is built for, up to which it is built for more where its parts spread the current so, and how much over that then."""
+SMALL, ROOM_SMALL, ROOM_USUAL, ROOM_MOST, ROOM_MORE = 250.0, 1.5, 1.35, 1.8, 1.06
+"""Share of the mean that a phase of several is built for, of less than SMALL [W] (its resistance makes it share worse: of a dozen designs 1.35 to 1.48) and of more; up to which it is built for more where its parts spread the current so, and how much over that then."""
 MUCH_LOST = 0.04
 """Share of the reflected output lost on the way from which one pass does not bring the currents to where they end."""
 TAN_DELTA = 1e-3
@@ -98,10 +98,10 @@ def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
     return found
 
 
-def _built(v: Variant, work: Work, v_bus: Any, share: float = ROOM_USUAL, near: Mapping[str, Any] | None = None, count: int = 1, i_limit: float = 0.0) -> Plan:
-    """The power stage, where nobody says: count: transformers in series; share: of the mean that each of several phases is built for; i_limit: current at the overload [A], or what a short makes of it as far as a die takes more for a single pulse; 0 where it is still estimated; near: what its first solution may begin from."""
+def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping[str, Any] | None = None, count: int = 1, i_limit: float = 0.0) -> Plan:
+    """The power stage, where nobody says: count: transformers in series; share: of the mean that each of several phases is built for, 0: the usual; i_limit: current at the overload [A], or what a short makes of it as far as a die takes more for a single pulse; 0 where it is still estimated; near: what its first solution may begin from."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
-    room = _room(work, share) if v.phases > 1 else 1.0
+    room = _room(work, v.phases, share) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low, i_limit)
     kind = TAP if v.phases > 1 else choose_secondary(work)
     control = v.phases == 1 and work.choose("llc.control", fixed.FREQUENCY, "the output is regulated (common practice)").value == fixed.FIXED
@@ -149,9 +149,10 @@ def _pieces(work: Work, count: int, integrated: bool) -> int:
     return wanted
 
 
-def _room(work: Work, share: float) -> float:
+def _room(work: Work, phases: int, share: float) -> float:
     """Share of the mean that a phase of several is built for."""
     work.choose("llc.spread", 0.01, "inductors and capacitors sorted into sets (common practice)")
+    share = share or (ROOM_SMALL if work.need.power < SMALL * phases else ROOM_USUAL)
     return float(work.choose("llc.phase_room", share, "what sorted parts leave: see the most loaded phase").value)
 
 
