@@ -101,8 +101,8 @@ def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
     shape = settled.out["f"].shape
     outer, between = _outer(np.broadcast_to(s.v_bus, shape))
     lr, cr, lm = ((1 + share * _ENDS[:, k])[:, None, None] for k, share in enumerate((by.lr, by.cr, by.lm)))
-    at = lambda x: np.broadcast_to(x, shape).ravel()[outer]  # noqa: E731
-    moved = replace(s, v_bus=at(s.v_bus), i_out=at(s.i_out), lr=s.lr * lr, cr=s.cr * cr, lm=s.lm * lm, fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
+    taken = lambda x: np.broadcast_to(x, shape).ravel()[outer]  # noqa: E731
+    moved = replace(s, v_bus=taken(s.v_bus), i_out=taken(s.i_out), lr=s.lr * lr, cr=s.cr * cr, lm=s.lm * lm, fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
     state: dict[str, Any] = {k: None if x is None else np.concatenate([x[outer.ravel()]] * len(_ENDS)) for k, x in settled.state.items()}
     state["near"][:, :2] *= np.repeat((lr / lm).ravel(), outer.size)[:, None]  # the magnetising current, most of both at the start, follows its inductance
     found = st.solve(moved, state, passes=1)
