@@ -16,10 +16,10 @@ from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.magnetics.windows import legs_called
 
 _SERIES = "inductor in series with the transformer"
-OF_STAGE = (("inductor", _SERIES, "psfb.l_series", "transformer.i_rms_primary", "switch.i_peak", "inductor.b_peak"),
-            ("inductor", _SERIES, "inductor.l", "llc.i_tank", "short.i_nominal", "short.b_peak"),
-            ("filter1", "filter inductor", "filter1.l", "filter1.i_rms", "filter1.i_peak", "filter1.b_peak"))
-"""Gapped parts of the power stage: prefix of the rows, name, and the rows of inductance, rms and largest current, and of the flux at that."""
+OF_STAGE = (("inductor", _SERIES, "psfb.l_series", "transformer.i_rms_primary", "switch.i_peak", "inductor.b_peak", ""),
+            ("inductor", _SERIES, "inductor.l", "llc.i_tank", "short.i_nominal", "short.b_peak", "llc.lr_tolerance"),
+            ("filter1", "filter inductor", "filter1.l", "filter1.i_rms", "filter1.i_peak", "filter1.b_peak", "filter1.l_tolerance"))
+"""Gapped parts of the power stage: prefix of the rows, name, and the rows of inductance, rms and largest current, of the flux at that, and of the tolerance where one is decided."""
 
 
 class WoundPart(Struct, frozen=True):
@@ -49,10 +49,9 @@ def _most(rows: Mapping[str, Any], id: str) -> float:
     return float(np.max(rows[id].value))
 
 
-def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductance: float, i_rms: float, i_peak: float, flux: float, material: str) -> WoundPart:
+def _gapped(design: Design, prefix: str, name: str, c: InductorChoice, inductance: float, i_rms: float, i_peak: float, flux: float, material: str, tolerance: str) -> WoundPart:
     length, post = c.turns * c.mean_turn, legs_called(design.catalogue["cores"].row(c.name))[0]
-    decided = design.rows.get({"filter1": "filter1.l_tolerance", "inductor": "llc.lr_tolerance", "pfc": "pfc.l_tolerance"}[prefix])
-    made = MADE if decided is None else float(decided.value)
+    made = float(design.rows[tolerance].value) if tolerance else MADE
     return WoundPart(name, design.count(prefix), f"{c.name}, {material}", f"{show(c.gap, 'm', 3)} in the {post}, or spacers of {show(c.gap / 2, 'm', 3)} under all legs", str(c.turns), bundle(c.copper, c.strand), f"{show(inductance, 'H')} ± {made * 100:.0f} %, no current", i_rms, i_peak,
                      float(inductor.winding_resistance(copper.resistivity(20.0), c.turns, c.mean_turn, c.copper)), length, f"still {show((1 - made) * inductance, 'H')} at {show(i_peak, 'A')}: the flux is {show(flux, 'T')} there")
 
@@ -65,7 +64,7 @@ def _boost(design: Design) -> Iterator[WoundPart]:
         return
     told = _most(rows, "pfc.i_l_rms"), _most(rows, "pfc.current_limit")
     if choke.gapped is not None:
-        yield _gapped(design, "pfc", "boost inductor", choke.gapped, _most(rows, "pfc.l"), *told, choke.gapped.b_peak, str(rows["pfc.material"].value))
+        yield _gapped(design, "pfc", "boost inductor", choke.gapped, _most(rows, "pfc.l"), *told, choke.gapped.b_peak, str(rows["pfc.material"].value), "pfc.l_tolerance")
         return
     sizes = design.catalogue["rings"].derived(rings)
     length, area = choke.turns * float(sizes.mean_turn[choke.ring.ring]), choke.ring.copper
@@ -97,11 +96,11 @@ def _of_stage(design: Design) -> Iterator[WoundPart]:
     """Inductors of the power stage."""
     rows, plan = design.rows, design.context["plan"]
     material = next((str(rows[id].value) for id in ("transformer.material", "filter1.material") if id in rows), "")
-    for prefix, name, *ids in OF_STAGE:
+    for prefix, name, *ids, tolerance in OF_STAGE:
         choice = getattr(plan, "choke", None) if prefix == "filter1" else getattr(plan, "series", None) or getattr(plan, "choke", None)
         if choice is not None and f"{prefix}.core" in rows and ids[0] in rows:
             inductance, i_rms, i_peak, flux = (_most(rows, id) for id in ids)
-            yield _gapped(design, prefix, name, choice, inductance, i_rms, i_peak, flux, material)
+            yield _gapped(design, prefix, name, choice, inductance, i_rms, i_peak, flux, material, tolerance)
 
 
 def wound_parts(design: Design) -> tuple[WoundPart, ...]:

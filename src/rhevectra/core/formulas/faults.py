@@ -5,6 +5,9 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.formula import formula
+from rhevectra.core.formulas.rectifier import gauss
+
+_NODES, _WEIGHTS = gauss(8)
 
 
 @formula("I_w = (V_bus·t_b/(1/f_sc − t_b)/n − V_f)/(n·R)", "A", "V_bus t_b f_sc n V_f R", "volt-seconds of the least pulse against those the shorted rectifier takes back, seen from the primary")
@@ -39,9 +42,8 @@ def start_time(charge: Any, i_least: Any, i_load: Any) -> Any:
 
 def start_time_filter(c: Any, v_out: Any, i_crest: Any, i_load: Any, v_up: Any, v_forward: Any, inductance: Any, rate: Any) -> Any:
     """Start-up time [s] behind a filter inductor whose crest is held: C·∫dV/(Î − ½·ΔI(V) − I_o), the ripple that of each voltage on the way, by Gauss's quadrature; a thousandth of the load's current is left where the load takes it all."""
-    nodes, weights = np.polynomial.legendre.leggauss(8)
     total = 0.0
-    for x, w in zip(0.5 * (nodes + 1), 0.5 * weights, strict=True):
+    for x, w in zip(0.5 * (_NODES + 1), 0.5 * _WEIGHTS, strict=True):
         across = x * v_out + v_forward
         ripple = np.maximum(across * (1 - across / v_up), 0.0) / (inductance * rate)
         total = total + w / np.maximum(i_crest - 0.5 * ripple - i_load, 1e-3 * i_load)

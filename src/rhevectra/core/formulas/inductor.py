@@ -72,6 +72,12 @@ def least(inductance: Any, tolerance: Any) -> Any:
     return inductance * (1 - tolerance)
 
 
+@formula("L_x = L·(1 + t)", "H", "L t", "the high end of its tolerance")
+def most(inductance: Any, tolerance: Any) -> Any:
+    """Greatest inductance [H]."""
+    return inductance * (1 + tolerance)
+
+
 @formula("I = Î - ½·ΔI", "A", "Î ΔI", "half the ripple below the crest")
 def mean_below(i_crest: Any, ripple: Any) -> Any:
     """Mean current [A] of a filter inductor whose crest is held."""

@@ -53,12 +53,6 @@ def ripple_most(ripple: Any, tolerance: Any) -> Any:
     return ripple / (1 - tolerance)
 
 
-@formula("L_x = L·(1 + t)", "H", "L t", "the high end of its tolerance")
-def inductance_most(inductance: Any, tolerance: Any) -> Any:
-    """Greatest inductance [H]."""
-    return inductance * (1 + tolerance)
-
-
 @formula("Î_L = Î + ½·ΔI", "A", "Î ΔI", "average at the crest and half the ripple there")
 def inductor_peak(i_crest: Any, ripple: Any) -> Any:
     """Peak current [A] of the inductor at the crest of the line."""

@@ -1,5 +1,8 @@
 """What a stage is given while a design is made, and how it declares its figures."""
 
+from collections.abc import Callable, Mapping
+from typing import Any, TypeVar
+
 from msgspec import Struct, field
 
 from rhevectra.core.basis.corners import FULL, Domain, Grid
@@ -8,6 +11,8 @@ from rhevectra.core.basis.findings import Finding
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue
+
+T = TypeVar("T")
 
 
 class FigureSpec(Struct, frozen=True):
@@ -56,3 +61,16 @@ class Work(Struct):
         rows, told = mark
         self.sheet.rows = dict(rows)
         del self.findings[told:]
+
+    def until_enough(self, make: Callable[..., T], missed: Callable[[T, Mapping[str, Any]], dict[str, Any]]) -> T:
+        """What `make` gives; again, twice at most, with all that `missed` finds it should have known beforehand (by the names make has for it; it is told what was known)."""
+        before, known = self.mark(), dict[str, Any]()
+        made = make()
+        for _ in range(2):
+            more = missed(made, known)
+            if not more:
+                break
+            known |= more
+            self.back(before)
+            made = make(**known)
+        return made

@@ -10,7 +10,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import forward, output, pfc, rectifier
+from rhevectra.core.formulas import forward, inductor, output, pfc, rectifier
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
@@ -206,9 +206,11 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     _bridge(work, plan, given, rows)
     for k, id in {"l_rms": "pfc.i_l_rms", "switch_rms": "pfc.switch_i_rms", "diode_avg": "pfc.diode_i_avg", "diode_rms": "pfc.diode_i_rms", "bus_hf": "pfc.i_bus_hf"}.items():
         sheet.solved(id, col(s.currents[k]), "A", _CYCLE, power=p_in)
-    fs: Any = sheet.rows["pfc.fs"] if not plan.boost.boundary else sheet("pfc.f_crest", pfc.boundary_frequency, v_line=given["line"], v_bus=sheet.rows["pfc.v_bus"], v_crest=v_crest, inductance=sheet.rows["pfc.l"], power=p_in)
+    fs: Any = sheet.rows.get("pfc.fs")  # of a boundary stage it follows line and load
     if plan.boost.boundary:
-        sheet("pfc.f_low", pfc.boundary_frequency, v_line=given["line"], v_bus=sheet.rows["pfc.v_bus"], v_crest=v_crest, inductance=sheet("pfc.l_most", pfc.inductance_most, inductance=sheet.rows["pfc.l"], tolerance=sheet.rows[TOLERANCE]), power=p_in)
+        at_boundary = {"v_line": given["line"], "v_bus": sheet.rows["pfc.v_bus"], "v_crest": v_crest}
+        fs = sheet("pfc.f_crest", pfc.boundary_frequency, **at_boundary, inductance=sheet.rows["pfc.l"], power=p_in)
+        sheet("pfc.f_low", pfc.boundary_frequency, **at_boundary, inductance=sheet("pfc.l_most", inductor.most, inductance=sheet.rows["pfc.l"], tolerance=sheet.rows[TOLERANCE]), power=p_in)
         sheet.solved("pfc.f_high", col(s.currents["f_high"]), "Hz", _CYCLE)
         sheet.given("pfc.f_audible", 25e3, "Hz", "rule", "above hearing (common practice)")
     crest = sheet.rows["inlet.i_crest"] if plan.boost.phases == 1 else sheet("pfc.i_crest", pfc.of_phase, current=sheet.rows["inlet.i_crest"], phases=sheet.rows["pfc.phases"])

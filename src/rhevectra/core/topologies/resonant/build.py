@@ -73,16 +73,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: f
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus; again, twice at most, of several phases where the most loaded carries more than each was built for, with the transformer in pieces where no single core takes it, or with another die where a short draws more than was expected."""
-    before, known = work.mark(), dict[str, Any]()
-    plan = _built(v, work, v_bus)
-    for _ in range(2):
-        more = _missed(v, work, plan)
-        if not more:
-            return plan
-        known |= more
-        work.back(before)
-        plan = _built(v, work, v_bus, near=plan.settled.state, **known)
-    return plan
+    return work.until_enough(lambda **known: _built(v, work, v_bus, **known), lambda plan, _: _missed(v, work, plan))
 
 
 def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
@@ -93,9 +84,9 @@ def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
         found["share"] = float(f"{ROOM_MORE * most + 0.005:.2f}")
     if v.phases == 1 and plan.need.pieces == 1 and (count := pieces.fewest(work, plan)) > 1:
         found["count"] = count
-    if i_limit := limit_missed(work, plan.switch, max(float((plan.settled.out["i_tank_peak"] * plan.ends.over["i_peak"]).max()), plan.i_short / SINGLE)):
+    if i_limit := limit_missed(work, plan.switch, max(plan.ends.most("i_peak", plan.settled.out["i_tank_peak"]), plan.i_short / SINGLE)):
         found["i_limit"] = i_limit
-    return found
+    return found | {"near": plan.settled.state} if found else {}
 
 
 def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping[str, Any] | None = None, count: int = 1, i_limit: float = 0.0) -> Plan:
@@ -132,7 +123,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
     settled = st.solve(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
     moved = ends.solve(stage, settled, by)
     i_nominal, i_short = faults.current_limit(work, stage, settled, moved)
-    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_nominal, float((settled.out["i_tank_peak"] * moved.over["choke"]).max()))
+    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_nominal, moved.most("choke", settled.out["i_tank_peak"]))
     if choke is not None:
         stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     if v.phases > 1:
@@ -193,7 +184,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
                 tr.WindingNeed("naux", (float(work.sheet.rows["aux.v"].value) + AUX_DROP) * main.magnitude / (main.magnitude + s.v_forward), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3, FLOOR))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
-    made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=ends.of(work).more_flux * float(np.max(linkage)), swing=(2 * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
+    made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=ends.of(work.sheet.rows).more_flux * float(np.max(linkage)), swing=(2 * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
                               rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=() if s.wound is not None else stack(work, windings, tapes, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins_of(work), tapes=tapes)
     return made if s.wound is None else chambers.beside(replace(made, leak_aim=float(resonant.geometric_for(s.lr, s.lm + s.lr))), chambers.wall_least(margin))
 
@@ -212,7 +203,7 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
 def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float, i_short: float, i_flux: float) -> InductorChoice:
     """The resonant inductor beside what the transformer leaks: its flux at the overload after derating, i_flux: with the nominal inductance the current [A] of the worst end of the tolerances, into a short [A] up to saturation itself."""
     o, rows = settled.out, work.sheet.rows
-    i_flux = max(i_flux, float(rows["derating.flux"].value) * (1 + ends.of(work).lr) * i_short)
+    i_flux = max(i_flux, float(rows["derating.flux"].value) * (1 + ends.of(rows).lr) * i_short)
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half = (0.5 / o["f"])[full]
     need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * i_flux, s.extra["room"] * float(o["i_tank"][full].max()), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,

@@ -61,7 +61,7 @@ def _by_gain(work: Work, v: Variant, fs: Any, most: Any, r_ac: float, fall: floa
 
     def best(k: Any) -> Any:
         """Greatest quality factor, at the load seen by the first harmonic, that still gives the gain at the ends of the tolerances."""
-        return np.minimum(*(peak_gain.most_load(k * lm / lr, gain) / np.sqrt(lr / cr) for lr, cr, lm in ends.of(work).weakest)) * np.pi**2 / 8 / fall
+        return np.minimum(*(peak_gain.most_load(k * lm / lr, gain) / np.sqrt(lr / cr) for lr, cr, lm in ends.of(work.sheet.rows).weakest)) * np.pi**2 / 8 / fall
 
     def rule() -> float:
         ratios = np.array((*RATIOS, FLAT) if v.phases > 1 else RATIOS)

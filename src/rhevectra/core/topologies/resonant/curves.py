@@ -26,9 +26,10 @@ class Curve(Struct, frozen=True):
 
 
 def _harmonic(f: Array, ratio: float, load: float) -> Array:
-    """First-harmonic gain at a constant current, whose quality factor follows the gain: M² = (1 − (π²/8·load·(F − 1/F))²)/(1 + (1 − 1/F²)/k)²; never told below 0.05."""
+    """First-harmonic gain at a constant current, whose quality factor follows the gain: that without load times √(1 − (π²/8·load·(F − 1/F))²); never told below 0.05."""
     across = np.square(tank.quality_of(np.asarray(load), np.asarray(1.0)) * (f - 1 / f))
-    return np.asarray(np.maximum(np.sqrt(np.maximum(1 - across, 0.0)) / np.maximum(np.abs(1 + (1 - 1 / np.square(f)) / ratio), 1e-9), 0.05))
+    unloaded = tank.first_harmonic(f, np.asarray(ratio), np.asarray(1e-9))  # finite at the lower resonance
+    return np.asarray(np.maximum(np.sqrt(np.maximum(1 - across, 0.0)) * unloaded, 0.05))
 
 
 def _solved(ratio: float, load: float, top: float, high: float, count: int) -> tuple[Array, tank.Found, Array]:
@@ -56,7 +57,7 @@ def curve(s: st.Stage, v_bus: float, i_out: float, top: float, high: float = HIG
 
 def border(plan: Any, work: Work) -> dict[str, float]:
     """Greatest gain at overload and the end of hold-up while the tank current still lags, as far as it was searched, of the end of the tolerances that gives least; and its frequency in the slowest tank of all."""
-    grid, s, by = work.grid, plan.stage, ends.of(work)
+    grid, s, by = work.grid, plan.stage, ends.of(work.sheet.rows)
     v_low = float(np.min(np.broadcast_to(s.v_bus, grid.shape)[np.broadcast_to(corners.FULL.mask(grid), grid.shape)]))
     hold, fr = min(float(work.sheet.rows["llc.v_hold"].value), v_low), float(work.sheet.rows["llc.fr"].value)
     asked = float(np.max(plan.settled.out["gain"])) * v_low / hold

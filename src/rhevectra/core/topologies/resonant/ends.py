@@ -55,7 +55,7 @@ class Tolerances(Struct, frozen=True):
         return tuple((1 + sign * self.lr, 1 + sign * self.cr, 1 + sign * self.lm) for sign in (1, -1))
 
 
-def at(s: st.Stage, parts: tuple[float, float, float]) -> st.Stage:
+def at(s: st.Stage, parts: tuple[Any, Any, Any]) -> st.Stage:
     """The stage with other parts in its tank: resonant inductance, capacitor and magnetising inductance over its own."""
     return replace(s, **{n: getattr(s, n) * x for n, x in zip(("lr", "cr", "lm"), parts, strict=True)})
 
@@ -67,23 +67,22 @@ class Ends(Struct, frozen=True):
     i_off: Array
     miss: float
 
+    def most(self, key: str, nominal: Array) -> float:
+        """Greatest of a quantity over corners and tolerances, from what nominal parts give at each corner."""
+        return float((self.over[key] * nominal).max())
+
 
 def choose(work: Work) -> Tolerances:
     """The tolerances, by rule or pin."""
     work.choose(LR, 0.10, "gapped as usual, or what chambers leak from one piece to the next (common practice)")
     work.choose(CR, 0.05, "usual class of film capacitors (common practice)")
     work.choose(LM, 0.10, "gapped core as made (common practice); a ground gap holds 5 %")
-    return of(work)
+    return of(work.sheet.rows)
 
 
-def chosen(rows: Mapping[str, Any]) -> Tolerances:
-    """The tolerances among the rows of a design."""
+def of(rows: Mapping[str, Any]) -> Tolerances:
+    """The tolerances among rows."""
     return Tolerances(*(float(rows[id].value) for id in (LR, CR, LM)))
-
-
-def of(work: Work) -> Tolerances:
-    """The tolerances that were chosen."""
-    return chosen(work.sheet.rows)
 
 
 def _outer(v_bus: Array) -> tuple[Array, Array]:
@@ -102,7 +101,7 @@ def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
     outer, between = _outer(np.broadcast_to(s.v_bus, shape))
     lr, cr, lm = ((1 + share * _ENDS[:, k])[:, None, None] for k, share in enumerate((by.lr, by.cr, by.lm)))
     taken = lambda x: np.broadcast_to(x, shape).ravel()[outer]  # noqa: E731
-    moved = replace(s, v_bus=taken(s.v_bus), i_out=taken(s.i_out), lr=s.lr * lr, cr=s.cr * cr, lm=s.lm * lm, fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
+    moved = replace(at(s, (lr, cr, lm)), v_bus=taken(s.v_bus), i_out=taken(s.i_out), fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
     state: dict[str, Any] = {k: None if x is None else np.concatenate([x[outer.ravel()]] * len(_ENDS)) for k, x in settled.state.items()}
     state["near"][:, :2] *= np.repeat((lr / lm).ravel(), outer.size)[:, None]  # the magnetising current, most of both at the start, follows its inductance
     found = st.solve(moved, state, passes=1)

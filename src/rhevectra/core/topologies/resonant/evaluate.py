@@ -260,7 +260,7 @@ def findings(work: Work, plan: Plan) -> None:
     if plan.stage.fixed:
         fixed.findings(work, plan.stage, settled)
     elif plan.choke is None:
-        chambers.findings(work, float(plan.leakage.value), float(plan.stage.lr), ends.of(work).lr)
+        chambers.findings(work, float(plan.leakage.value), float(plan.stage.lr), ends.of(work.sheet.rows).lr)
     elif not plan.choke.passed:
         work.find(MUST_FIX, "switch", f"the resonant inductor on {plan.choke.name} is refused; a larger core or more rise admits it", "inductor.core", "llc.inductor_core")
     burst = [p.load for k, p in enumerate(work.grid.points) if p.case == "run" and not p.label and p.load > 0 and bool((settled.out["share"][:, :, k] < 0.999).any())]

@@ -52,7 +52,7 @@ def gain_view(design: Any) -> GainView:
     if hold < v_low:
         c = curve(s, hold, i_full, 1.1 * asked, 1.2, 24)
         marked.append((f"hold-up {show(hold, 'V')}", float(np.interp(-asked, -c.exact, c.frequency)), asked))
-    band = [curve(ends.at(s, parts), v_low, float(np.max(s.i_out)), 2.0 * float(o["gain"].max()), 1.8, 40) for parts in ends.chosen(rows).outermost]
+    band = [curve(ends.at(s, parts), v_low, float(np.max(s.i_out)), 2.0 * float(o["gain"].max()), 1.8, 40) for parts in ends.of(rows).outermost]
     return GainView(lines, [(c.frequency[c.lagging], c.exact[c.lagging]) for c in band], float(rows["fs"].value), float(rows["llc.f_border"].value), float(rows["llc.gain_max"].value), marked)
 
 

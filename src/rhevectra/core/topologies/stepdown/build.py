@@ -109,16 +109,7 @@ def _longer(work: Work, v: Variant) -> float:
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     """All choices of the power stage for a known bus; again, twice at most, with a shorter duty where it comes out a little over its limit, with the transformer in pieces where no single core takes it, or with another die where the peak is above what was expected."""
-    before, known = work.mark(), dict[str, Any]()
-    plan, longest, peak = _built(v, work, v_bus)
-    for _ in range(2):
-        more = _missed(v, work, plan, longest, peak, known)
-        if not more:
-            return plan
-        known |= more | ({"share": known.get("share", 1.0) * more["share"]} if "share" in more else {})
-        work.back(before)
-        plan, longest, peak = _built(v, work, v_bus, **known)
-    return plan
+    return work.until_enough(lambda **known: _built(v, work, v_bus, **known), lambda made, known: _missed(v, work, *made, known))[0]
 
 
 def _missed(v: Variant, work: Work, plan: Plan, longest: float, peak: float, so_far: Mapping[str, Any]) -> dict[str, Any]:
@@ -126,7 +117,7 @@ def _missed(v: Variant, work: Work, plan: Plan, longest: float, peak: float, so_
     known: dict[str, Any] = {}
     over = longest / float(plan.switch["duty_limit"].value)
     if (1.0 if v.both_ways else DUTY_ROOM) < over < LITTLE_OVER and not work.choose.pinned("forward.duty"):
-        known["share"] = DUTY_AIM / over
+        known["share"] = so_far.get("share", 1.0) * DUTY_AIM / over
     if v.bridged and "count" not in so_far and (count := pieces.fewest(work, plan)) > 1:
         known["count"] = count
     if i_limit := limit_missed(work, plan.switch["row"], peak):
