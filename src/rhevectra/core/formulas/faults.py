@@ -104,6 +104,12 @@ def most_limit(i_limit: Any, tolerance: Any) -> Any:
     return i_limit * (1 + tolerance)
 
 
+@formula("I_min = I_lim·(1 − δ)", "A", "I_lim δ", "definition")
+def least_limit(i_limit: Any, tolerance: Any) -> Any:
+    """Least current limit [A]."""
+    return i_limit * (1 - tolerance)
+
+
 @formula("Î_sc = I_x + (V_c + V_p·(2 − √(1 − (min(1, Z·I_x/V_p))²)))·t_d/L_r", "A", "I_x V_p V_c Z t_d L_r", "series circuit of tank alone; worst is a short just so late in a half period that the limit is not met before the bus turns round (upper bound: the slope taken as it begins)")
 def short_peak_tank(i_limit: Any, v_primary: Any, v_cap: Any, z: Any, t_delay: Any, lr: Any) -> Any:
     """Peak current of a resonant tank [A] whose output is shorted while it runs at its resonance; v_cap: ac amplitude of its capacitor [V]."""

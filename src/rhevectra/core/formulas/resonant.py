@@ -259,10 +259,22 @@ def rectified(f: Any) -> Any:
     return 2 * f
 
 
-@formula("f_st = f_r·π/(2·atan(I_lim·Z/V_p))", "Hz", "f_r I_lim Z V_p", "exact: into an empty output the tank is a series circuit on a square voltage, whose current at the edges is V_p/Z·tan(π·f_r/(2·f))")
-def start_frequency(fr: Any, i_limit: Any, z: Any, v_primary: Any) -> Any:
+@formula("f_x = 1/(2·π·√(L_r·(1 - t_L)·C_r·(1 - t_C)))", "Hz", "L_r t_L C_r t_C", "definition, at the ends of the tolerances where it is highest")
+def fastest_resonance(lr: Any, lr_tolerance: Any, cr: Any, cr_tolerance: Any) -> Any:
+    """Highest series resonance [Hz] of the tank."""
+    return 1 / (2 * np.pi * np.sqrt(lr * (1 - lr_tolerance) * cr * (1 - cr_tolerance)))
+
+
+@formula("f_st = f_x·π/(2·atan(2·π·f_x·L_x·I_min/V_p))", "Hz", "f_x L_x I_min V_p", "exact: into an empty output the tank is a series circuit on a square voltage, whose current at the edges is V_p/Z·tan(π·f_x/(2·f)); least inductance and capacitance ask for the highest")
+def start_frequency(fr: Any, lr: Any, i_limit: Any, v_primary: Any) -> Any:
     """Frequency [Hz] to start with, so that the tank current stays at its limit while the output capacitor is empty."""
-    return fr * np.pi / (2 * np.arctan(i_limit * z / v_primary))
+    return fr * np.pi / (2 * np.arctan(2 * np.pi * fr * lr * i_limit / v_primary))
+
+
+@formula("I_f = I_x·I_min/Î", "A", "I_x I_min Î", "overload in proportion to the peak of its tank current (the magnetising current does not grow with it: safe side)")
+def full_current(i_over: Any, i_limit: Any, i_peak: Any) -> Any:
+    """Current [A] that a tank held at its limit gives at the full output voltage."""
+    return i_over * i_limit / i_peak
 
 
 @formula("M_h = M·V_bus/V_hold", "", "M V_bus V_hold", "the same output from a lower bus")

@@ -34,6 +34,9 @@ I_SHORT = FigureSpec("short.i_peak", "Peak current into a short", "Î_sc", "swit
 I_FAULT = FigureSpec("fault.i_switch", "Switch current, rectifier shorted", "I_x", "switch", corners.FULL, fixed="resistances and saturation of the die left out (on the safe side)",
                      sentence="only the leakage holds it until blanking and delay have passed: what the die has to stand, or the fuse to end")
 T_START = FigureSpec("start.time", "Start-up time into full load", "t_su", "feedback", corners.START, fixed="current of the core taken as at full output; soft start left out")
+C_SUPPLY = FigureSpec("start.c_supply", "Supply capacitor, at least", "C_su", "feedback", corners.START, fixed="capacitor tolerance and cold")
+HYSTERESIS = {False: 6.5, True: 3.0}
+"""Supply voltage the controller may lose between start and lock-out [V], and one within the switch (typical of the class, from memory)."""
 
 OF_FILTER = (
     replace(I_SHORT, fixed="magnetising current, saturation and cable resistance left out", sentence="the least pulse adds volt-seconds that leakage, drop and resistance of a shorted output must take back"),
@@ -92,6 +95,13 @@ def start(work: Work, crest: Any, most: Any, v_up: Any, v_forward: Any, inductan
     given = {"i_crest": crest, "i_load": load, "v_up": v_up, "v_forward": v_forward, "c": sheet.rows["output1.c"], "v_out": sheet.rows["load.v1"], "rate": rate, "inductance": sheet("start.l", inductor.least, inductance=inductance, tolerance=sheet.rows[least_filter.ID])}
     sheet.solved("start.time", faults.start_time_filter(**{k: plain(x) for k, x in given.items()}), "s", "the output's charge over what the least inductance leaves of the crest beside its ripple and the load, added up from zero to the full voltage", **given)
     short_of(work, sheet("start.i_least", inductor.mean_below, i_crest=crest, ripple=most).value - need.current_max)
+
+
+def supply_capacitor(work: Work, integrated: bool) -> None:
+    """Row of the capacitor that feeds the controller until the output stands, which the auxiliary winding follows."""
+    sheet = work.sheet
+    window = sheet.given("start.hysteresis", HYSTERESIS[integrated], "V", "catalogue", "supply voltage between start and lock-out (typical of the class, from memory)")
+    sheet("start.c_supply", faults.supply_capacitor, i_supply=sheet.rows["aux.i"], t_start=sheet.rows["start.time"], hysteresis=window)
 
 
 def short_of(work: Work, spare: Any) -> None:

@@ -11,14 +11,12 @@ from rhevectra.core.topologies.common.supply import AUX_DROP, regulated
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.outputs import OPEN
 
-HYSTERESIS = {False: 6.5, True: 3.0}
-"""Supply voltage the controller may lose between start and lock-out [V] (typical of the class, from memory)."""
 FIGURES = (
     common.I_SHORT,
     FigureSpec("short.b_peak", "Flux density into a short", "B̂_sc", "transformer", corners.SHORT, limit="transformer.b_limit", limit_kind="max", fixed="saturation taken hot"),
     common.I_FAULT,
     common.T_START,
-    FigureSpec("start.c_supply", "Supply capacitor, at least", "C_su", "feedback", corners.START, fixed="capacitor tolerance and cold"),
+    common.C_SUPPLY,
 )
 
 
@@ -50,9 +48,8 @@ def _start(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
     charge = sheet.total("start.charge", "C", "output capacitors, seen from the primary", **parts)
     both = {"i_mean": o["i_mean"], "limit_worst": s.i_limit, "limit_least": sheet.rows["switch.limit_min"]}
     least = sheet("start.i_least", faults.current_in_proportion, **both) if s.variant.valley else sheet("start.i_least", faults.current_at_least_limit, fs=o["fs"], t_off=o["t_off"], **both)
-    time = sheet("start.time", faults.start_time, charge=charge, i_least=least, i_load=o["i_sum"])
-    window = sheet.given("start.hysteresis", HYSTERESIS[plan.switch["integrated"]], "V", "catalogue", "supply voltage between start and lock-out (typical of the class, from memory)")
-    sheet("start.c_supply", faults.supply_capacitor, i_supply=sheet.rows["aux.i"], t_start=time, hysteresis=window)
+    sheet("start.time", faults.start_time, charge=charge, i_least=least, i_load=o["i_sum"])
+    common.supply_capacitor(work, plan.switch["integrated"])
     common.short_of(work, (least.value - o["i_sum"].value) * float(s.np.value) / float(s.ns[0].value))
 
 

@@ -41,7 +41,6 @@ _FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
     FigureSpec("llc.f_min", "Lowest frequency", "f_min", "switch", corners.PEAKS, "min", "llc.f_border", "min", fixed=_OVER, sentence="below the border the tank looks capacitive and the switches lose zero voltage"),
     FigureSpec("llc.f_max", "Highest frequency", "f_max", "switch", corners.RUN, fixed=_OVER),
-    FigureSpec("llc.f_start", "Start-up frequency", "f_st", "switch", corners.RUN, fixed="output capacitor empty; nominal tank", sentence="from here the controller comes down while the output rises; the tank current stays at its limit"),
     FigureSpec("llc.gain_need", "Gain asked for", "M", "switch", corners.PEAKS, "max", "llc.gain_max", "max", fixed=_OVER, sentence="against the most the tank gives at overload before it turns capacitive"),
     FigureSpec("llc.gain_hold", "Gain asked for at the end of hold-up", "M_h", "switch", corners.FULL, "max", "llc.gain_max", "max", fixed=_OVER, sentence="the output still at its voltage, the bus at the lowest hold-up lets it fall to"),
     FigureSpec("llc.lr", "Resonant inductance", "L_r", "switch", corners.FULL),

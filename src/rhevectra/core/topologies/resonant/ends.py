@@ -50,6 +50,11 @@ class Tolerances(Struct, frozen=True):
         return tuple((1 + a, 1 - self.cr, 1 + self.lm) for a in (-self.lr, self.lr))
 
     @property
+    def least_to_start(self) -> tuple[tuple[float, float, float], ...]:
+        """Parts over the nominal ones of the ends that may give an output on its way up least: much capacitance and little magnetising inductance beside either end of the resonant one."""
+        return tuple((1 + a, 1 + self.cr, 1 - self.lm) for a in (-self.lr, self.lr))
+
+    @property
     def outermost(self) -> tuple[tuple[float, float, float], ...]:
         """Parts over the nominal ones of the slowest and the fastest tank."""
         return tuple((1 + sign * self.lr, 1 + sign * self.cr, 1 + sign * self.lm) for sign in (1, -1))

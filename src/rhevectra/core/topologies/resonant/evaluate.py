@@ -121,8 +121,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
     o["fs"] = sheet("switch.frequency", resonant.pulse_rate, share=o["share"], f=o["f"])
     for id, end in (("llc.f_min", "f_low"), ("llc.f_max", "f_high")):
         sheet(id, resonant.frequency_at_ends, moves=moves[end], nominal=o["f"])
-    z = sheet("llc.z", resonant.impedance, lr=s.lr, cr=s.cr)
-    sheet("llc.f_start", resonant.start_frequency, fr=sheet.rows["llc.fr"], i_limit=sheet.rows["switch.current_limit"], z=z, v_primary=o["v_p"])
+    sheet("llc.z", resonant.impedance, lr=s.lr, cr=s.cr)
     if not s.fixed:
         _gain(work, plan, s)
     sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus), v_ac=sheet("llc.v_ac_most", resonant.voltage_at_ends, moves=moves["v_cap"], nominal=o["v_cap"]))
