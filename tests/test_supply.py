@@ -11,6 +11,7 @@ from rhevectra.app.netlist import netlist_text
 from rhevectra.app.parts import rows
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.circuit.netlist import write
 from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
@@ -36,6 +37,19 @@ def test_the_supply_in_the_simulator(need, topology, line, winding, tmp_path):
     text = re.sub(r"(?m)^\.tran .*$", ".tran 5n 0.4m 0.3m 10n uic", text).replace("\n.options", f"\n{added}\n.options")
     found = measure(text, [], {"v": "AVG v(aux)"}, (0.3e-3, 0.4e-3), tmp_path / "aux.cir")["v"]
     assert found == pytest.approx(told, rel=0.05)
+
+
+def test_between_rare_pulses_in_the_simulator(tmp_path):
+    """The exported circuit without load, its winding feeding the controller's current and the least capacitor that is told: from one pulse to the next the supply sinks to the lock-out, and not below it."""
+    d = size(BENCH, {"topology": "forward_2sw"}, noise=False)
+    figure = d.figure("aux.c_least")
+    corner, amps = figure.corner, float(d.rows["aux.i"].value)
+    told, ratio, period = float(d.rows["aux.v_high"].at(corner.index)), d.value("transformer.naux") / d.value("transformer.np"), 1 / float(d.rows["switch.frequency"].at(corner.index))
+    added = f"Eaux x9 0 m1 b {ratio:.9g}\nRaux x9 y9 0.05\nVdrop y9 z9 DC 0.8\nDaux z9 aux DAUX\nCaux aux 0 {figure.value:.6g} IC={told:.4g}\nIaux aux 0 DC {amps:.6g}\n.model DAUX D(IS=1e-9 N=0.02)"
+    text = write(TOPOLOGIES[d.topology].circuit(d, corner))
+    text = re.sub(r"(?m)^\.tran .*$", f".tran 5n {4.2 * period:.6g} 0 20n uic", text).replace("\n.options", f"\n{added}\n.options")
+    found = measure(text, [], {"low": "MIN v(aux)"}, (2.0 * period, 4.2 * period), tmp_path / "aux.cir")["low"]
+    assert corner.load == 0.0 and period > 50e-6 and found == pytest.approx(LOCK_OUT, rel=0.03)
 
 
 @pytest.mark.parametrize("topology", STAGES)

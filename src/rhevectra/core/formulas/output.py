@@ -139,6 +139,12 @@ def auxiliary_in_pulse(v_primary: Any, turns_aux: Any, turns_primary: Any, v_for
     return v_primary * turns_aux / turns_primary - v_forward
 
 
+@formula("C_su = I_cc/(f_s·max(0.1, V_aux − V_min))", "F", "I_cc f_s V_aux V_min", "it feeds the controller from one pulse to the next (a tenth of a volt where the supply leaves no more)")
+def supply_between_pulses(i_supply: Any, fs: Any, v_aux: Any, v_min: Any) -> Any:
+    """Least supply capacitor [F] that a winding refills with every pulse."""
+    return i_supply / (fs * np.maximum(0.1, v_aux - v_min))
+
+
 @formula("V_h = (V_aux + V_fa)·V_x/V_bus − V_fa", "V", "V_aux V_fa V_x V_bus", "in proportion to the bus")
 def auxiliary_at_bus(v_aux: Any, v_forward: Any, v_asked: Any, v_bus: Any) -> Any:
     """The same on another bus [V]."""

@@ -22,11 +22,12 @@ DECISIONS = (DecisionSpec("aux.regulator", "Regulator of the auxiliary supply", 
                           schools="none: the controller takes what the winding gives; linear: a transistor and a Zener diode, where the bus moves it out of the controller's window; a winding on the filter inductor, insulated like the transformer, hardly moves with the bus"),)
 V_REVERSE = FigureSpec("aux.v_reverse", "Reverse voltage of the supply's diode", "V_r,aux", "feedback", corners.PEAKS, fixed="ringing: take a class half as high again (common practice)")
 FIGURES = (
-    FigureSpec("aux.v_low", "Auxiliary supply, least", "V_aux", "feedback", corners.RUN, "min", "aux.v_min", "min", fixed="ring of the leakage; what it sinks between rare pulses"),
+    FigureSpec("aux.v_low", "Auxiliary supply, least", "V_aux", "feedback", corners.RUN, "min", "aux.v_min", "min", fixed="ring of the leakage; what it sinks between pulses"),
     FigureSpec("aux.v_high", "Auxiliary supply, greatest", "V_aux,hi", "feedback", corners.PEAKS, limit="aux.v_max", limit_kind="max", fixed="ring of the leakage"),
     FigureSpec("aux.p_regulator", "Power in the supply's regulator", "P_reg", "feedback", corners.PEAKS, fixed="supply current as at full output"),
     V_REVERSE,
 )
+BETWEEN = FigureSpec("aux.c_least", "Supply capacitor, at least", "C_su", "feedback", corners.RUN, fixed="capacitor tolerance and cold; supply current as at full output", sentence="where pulses are rare it feeds the controller from one to the next; the winding gives its voltage from the first pulse on")
 HELD = FigureSpec("aux.v_hold", "Auxiliary supply at the end of hold-up", "V_aux,h", "feedback", corners.FULL, "min", "aux.v_min", "min", fixed="ring of the leakage", sentence="it sinks with the bus: the controller must not give up before the output does")
 
 

@@ -192,6 +192,7 @@ def _supply(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
     least = high if asked is None else sheet("aux.v_hold", output.auxiliary_at_bus, v_aux=high, v_forward=AUX_DROP, v_asked=asked, v_bus=s.v_bus)
     sheet("aux.v_reverse", output.auxiliary_blocked, v_aux=high, v_back=o["v_c"] if s.variant.active else o["held"] if s.variant.reset else o["v_in"], turns_aux=aux["turns"], turns_primary=s.np)
     supply.record(work, float(np.min(least.value)), aux["i"])
+    sheet("aux.c_least", output.supply_between_pulses, i_supply=aux["i"], fs=o["f_switch"], v_aux=high, v_min=sheet.rows["aux.v_min"])
 
 
 def findings(work: Work, plan: Plan) -> None:
