@@ -35,7 +35,7 @@ _SHARED = (
     DecisionSpec("pfc.current_limit", "Current limit", "pfc", unit="A", low=0.1, high=200),
     DecisionSpec("pfc.sensing", "Current sensing", "pfc", "choice", options=("resistor", "transformer"), schools="resistor: the whole current, heat; transformer: in the switch's path, hardly any heat, has to reset in every period"),
     DecisionSpec("pfc.ct_turns", "Turns of the current transformer", "pfc", kind="integer", low=10, high=500),
-    DecisionSpec("pfc.crossover_voltage", "Crossover of the voltage loop", "bulk", unit="Hz", low=1, high=40, schools="5 to 10 Hz: little third harmonic; 20 Hz: quicker, more of it"),
+    DecisionSpec("pfc.crossover_voltage", "Crossover of the voltage loop", "bulk", unit="Hz", low=1, high=40, schools="5 to 10 Hz: little third harmonic; up to 20 Hz: the bus sinks less when load comes, more third harmonic"),
     DecisionSpec("pfc.c_bus", "Bus capacitor, all together", "bulk", unit="F", low=1e-6, high=1e-2, step="E12"),
     DecisionSpec("pfc.c_kind", "Kind of bus capacitor", "bulk", "choice", options=("electrolytic", "film"), schools="electrolytic: storage for hold-up; film: ripple current and life, where little storage is asked"),
     DecisionSpec("pfc.dump_delay", "Time until a lost load is noticed", "bulk", unit="s", low=0, high=0.05, schools="under a millisecond with an over-voltage comparator; 10 to 20 ms by the voltage loop alone"),
@@ -89,6 +89,7 @@ _FIGURES = (
     FigureSpec("bulk.v_valley_left", "Bus valley, capacitance left", "V_x", "bulk", corners.LOADED, "min", "bulk.v_valley_least", "min", fixed="resistance of the aged capacitor", sentence="with what tolerance or age leave of the capacitor", look_only=True),
     FigureSpec("bulk.v_peak", "Bus crest", "V̂_bus", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max"),
     FigureSpec("bulk.v_dump", "Bus after a lost load", "V_d", "bulk", corners.LOADED, limit="bulk.v_limit", limit_kind="max", sentence="from the crest of its ripple"),
+    FigureSpec("bulk.v_step", "Bus after full load comes at once", "V_s", "bulk", corners.FULL, "min", "bulk.v_min_stage", "min", fixed="integral part of the loop, which takes up to a seventh of it; the bridge, which holds the bus where its crest is higher", sentence="from no load, as far as the slow voltage loop lets it sink; a quicker one, or a controller that quickens it while the bus is low, helps", look_only=True),
     *inlet.BULK_FIGURES,
 )
 _OF_BOUNDARY = (
@@ -108,7 +109,7 @@ def figures(law: Law) -> tuple[FigureSpec, ...]:
     return (*inlet.FIGURES, *shared, *(_OF_PHASES if law.phased else ()), *(_OF_BOUNDARY if law.boundary else ()), *(_OF_BRIDGELESS if law.bridgeless else ()))
 
 
-CURES: dict[str, str | tuple[str, ...]] = {**inlet.CURES, "inlet.i_rms": (), "pfc.runaway": "pfc.switch_parallel", "pfc.i_peak": "pfc.current_limit", "pfc.power_max": "pfc.current_limit", "pfc.b_peak": "pfc.core", "pfc.l_left": ("pfc.ring", "pfc.core"), "pfc.rise": "pfc.core", "pfc.gap": "pfc.core", "pfc.v_switch": "pfc.switch_class", "pfc.switch_r_ca": "pfc.switch_parallel", "pfc.diode_i_avg": "pfc.diode", "bulk.v_dump": "pfc.dump_delay"}
+CURES: dict[str, str | tuple[str, ...]] = {**inlet.CURES, "inlet.i_rms": (), "pfc.runaway": "pfc.switch_parallel", "pfc.i_peak": "pfc.current_limit", "pfc.power_max": "pfc.current_limit", "pfc.b_peak": "pfc.core", "pfc.l_left": ("pfc.ring", "pfc.core"), "pfc.rise": "pfc.core", "pfc.gap": "pfc.core", "pfc.v_switch": "pfc.switch_class", "pfc.switch_r_ca": "pfc.switch_parallel", "pfc.diode_i_avg": "pfc.diode", "bulk.v_dump": "pfc.dump_delay", "bulk.v_step": ("pfc.crossover_voltage", "pfc.c_bus")}
 SHAPES_CURRENT = True
 BOUNDARY_UP_TO = 300.0
 """Input power [W] from which a fixed frequency is the usual choice: the peaks at the boundary of conduction cost more than they save (common practice)."""

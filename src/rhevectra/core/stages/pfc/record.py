@@ -27,6 +27,8 @@ AUX_VOLTS, AUX_AMPS = 14.0, 3e-3
 """Supply of the stage's controller, its gates beside (common practice)."""
 MOST_DRAWN = 2.0
 """Power drawn over that passed on beyond which no stage is worth its name."""
+SLOW, QUICK, BEYOND = 8.0, 20.0, 1.07
+"""Crossover of a voltage loop that lets little third harmonic through, and the quickest one behind one phase [Hz] (common practice); how far it lets the bus sink over what it settles at."""
 LINEAR = 0.2
 """Bus ripple over the bus beyond which the linear formula no longer holds."""
 _CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, losses of all"
@@ -178,7 +180,8 @@ def line_orders(lines: Any, freqs: Any, p_in: Array, loop: Callable[[float], Loo
 def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any, rows: dict[str, Any]) -> None:
     """Line current from the loops, cycle by cycle, at full load: power factor, harmonics; and the inlet."""
     sheet, grid, choose = work.sheet, work.grid, work.choose
-    cross = choose("pfc.crossover_voltage", 8.0, "well below twice the line frequency, so that little third harmonic leaks through (common practice)")
+    cross = choose("pfc.crossover_voltage", lambda: _crossover(work, rows["valley"]))
+    record_sunk(work, rows["valley"])
     if not plan.boost.boundary:
         choose("pfc.crossover_current", plan.boost.fs / 8, "an eighth of the switching frequency, its zero at two fifths of that (common practice)")
     if plan.law.bridgeless:
@@ -197,6 +200,24 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     line = grid.lines.index(grid.special["nominal_max"])
     inlet.record(work, surge.Inrush(plan.thermistor, work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source, None if plan.law.bridgeless else plan.bridge, sheet.rows["pfc.c_bus"], inlet.record_bleed(work)), rows, given, limited=plan.limiter == "thermistor")
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
+
+
+def _crossover(work: Work, valley: Any) -> tuple[float, str, tuple[str, ...]]:
+    """The slowest usual voltage loop that holds the bus up when full load comes at once."""
+    rows, full = work.sheet.rows, corners.FULL.mask(work.grid)
+    sinks = BEYOND * rows["bulk.p_load"].value / (2 * np.pi * float(rows["pfc.c_bus"].value) * float(rows["pfc.v_bus"].value))
+    left = np.maximum(valley.value - float(rows["bulk.v_min_stage"].value), 1e-3)
+    asked = float(np.max(np.where(full, np.ceil(sinks / left), 0.0)))
+    if asked <= SLOW:
+        return SLOW, "well below twice the line frequency, so that little third harmonic leaks through (common practice)", ()
+    return min(asked, QUICK), "the slowest that keeps the bus above what the power stage works from when full load comes at once" if asked <= QUICK else f"{show(asked, 'Hz')} would keep the bus up when full load comes at once: as quick as the third harmonic lets it be (common practice)", ()
+
+
+def record_sunk(work: Work, valley: Any) -> None:
+    """Row of the bus after full load has come at once."""
+    sheet, rows = work.sheet, work.sheet.rows
+    beyond = sheet.given("pfc.loop_beyond", BEYOND, "", "rule", "overshoot of a proportional loop with a pole at three times its crossover, the capacitor a fifth down (integrated in time)")
+    sheet("bulk.v_step", pfc.sunk, v_bus=rows["pfc.v_bus"], v_valley=valley, beyond=beyond, power=rows["bulk.p_load"], crossover=rows["pfc.crossover_voltage"], c=rows["pfc.c_bus"])
 
 
 def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any, rows: dict[str, Any], col: Any) -> dict[str, Any]:

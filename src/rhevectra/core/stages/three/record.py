@@ -13,7 +13,7 @@ from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_at_limit, record_choke, record_inductance, record_peak
 from rhevectra.core.stages.pfc.control import Loop, half_cycle
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
-from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, Solution, agreed, bias_of, line_orders, record_cans, record_diode, record_junction, tell_held
+from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, Solution, agreed, bias_of, line_orders, record_cans, record_diode, record_junction, record_sunk, tell_held
 from rhevectra.core.stages.pfc.sensing import record_sensing
 from rhevectra.core.stages.pfc.switching import Switching, largest
 from rhevectra.core.stages.three.build import PATHS, Plan, phase_losses
@@ -97,6 +97,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     """Line current of a phase from the loops, cycle by cycle, at full load: power factor, harmonics; and the inlet."""
     sheet, grid, choose = work.sheet, work.grid, work.choose
     choose("pfc.crossover_voltage", 30.0, "nothing pulsates at twice the line frequency where the mains are balanced: the voltage loop may be quick (common practice)")
+    record_sunk(work, rows["valley"])
     choose("pfc.crossover_current", plan.boost.fs / 8, "an eighth of the switching frequency, its zero at two fifths of that (common practice)")
     c_x, full = float(inlet.x_capacitor(work).value), grid.full_load
     orders = line_orders([float(three_phase.phase_voltage(v)) for v in grid.lines], grid.freqs, s.p_in[:, :, full] / 3, lambda f: loop_of(plan, sheet.rows, f), c_x)
