@@ -157,7 +157,11 @@ def _way_up(d, corner, parts) -> np.ndarray:
     gain, peak = share * at("llc.gain_need"), 0.92 * float(d.rows["switch.current_limit"].value) * z / v
     ratio, load, near = np.full(40, lm / lr), np.full(40, 0.55 * peak), None
     for _ in range(12):
-        found = tank.solve(tank.Point(tank.guess_half(load, gain, ratio, 0.2, 40.0) if near is None else near[:, 2], load, gain, ratio), "half", near)
+        anew = tank.guess_half(load, gain, ratio, 0.2, 40.0)
+        found = tank.solve(tank.Point(anew if near is None else near[:, 2], load, gain, ratio), "half", near)
+        lost = found.miss > 1e-7
+        if lost.any():
+            found = tank.mended(found, "half", np.flatnonzero(lost), tank.solve(tank.Point(*(x[lost] for x in (anew, load, gain, ratio))), "half"), np.ones(lost.sum(), bool))
         near, load = found.unknown, load * peak / waves.measures(found)["tank_peak"]
     assert found.miss.max() < 1e-7
     turns = float(plain(d.context["stage"].np)) / float(plain(d.context["stage"].ns))

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from rhevectra import demo
+from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies.flyback.tolerance import peak_with, peaks
 from rhevectra.project.codec import decode
@@ -63,3 +64,18 @@ def test_it_is_said_on_the_bench(demo_design):
     assert "85 V" in told and "the least current limit is 2.12 A." in told
     assert "it would trip" in in_run(demo_design, 0.4)[0]
     assert not in_run(size(demo_design.requirement, {"topology": "flyback_qr"}, noise=False), 0.1)
+
+
+@pytest.mark.parametrize(("name", "topology"), [("camera-hide", "flyback"), ("logger-rack", "flyback"), ("camera-hide", "flyback_qr"), ("camera-hide", "flyback_2sw")])
+def test_what_a_made_inductance_does_to_currents_and_heat(name, topology):
+    """Told where rms currents and losses are told for the nominal inductance: read a tenth below and above, all else as designed, rms currents move by some 1 %, the heat of the winding by up to 6 %."""
+    need = decode(demo.text(name), name).requirement
+    first = size(need, {"topology": topology}, noise=False)
+    keep = {k: first.rows[k].value for k in first.decision_specs if k in first.rows}
+    d = size(need, keep, noise=False)
+    ids = {id: 0.015 for id in d.figure_ids if id.endswith(".i_rms") and not id.startswith(("aux", "bulk", "inlet"))} | {"transformer.temperature_rise": 0.06, "transformer.loss_copper": 0.06}
+    for share in (0.9, 1.1):
+        made = size(need, keep, {"transformer.lp": Measured(share * d.value("transformer.lp"))}, noise=False)
+        for id, most in ids.items():
+            assert made.value(id) == pytest.approx(d.value(id), rel=most), id
+    assert "1 %" in d.specs["switch.i_rms"].fixed and "6 %" in d.specs["switch.i_rms"].fixed

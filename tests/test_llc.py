@@ -6,17 +6,14 @@ from itertools import product
 
 import numpy as np
 import pytest
-from msgspec.structs import replace
 
 from balances import check_balance, check_drawn, check_finite, whole
 from rhevectra.app.netlist import corner_for, netlist_text
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
-from rhevectra.core.circuit.netlist import write
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.resonant import curves, stage, tank, waves
-from rhevectra.core.topologies.resonant.circuit import circuit
 from rhevectra.core.topologies.resonant.peak_gain import LAG, most_load
 from rhevectra.drawing.pictures import pictures_of
 from spice import measure
@@ -178,7 +175,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(llc, low, tmp_path):
     names = {"bus": "AVG ib", "rms": "RMS ip", "peak": "MAX ip", "vo": "AVG v(out1)", "vds": "MAX v(a)", "rect": "RMS is", "cap": "MAX vc"}
     found = measure(text.replace("\n.end\n", "\n.save all @lres[i]\n.end\n"), ["let ib=-i(vbus)", "let ip=@lres[i]", "let is=i(vsec1)", "let vc=v(a)-v(t1)"], names, (end - 20 / at(o["f"]), end), tmp_path / "l.cir")
     inside = (at(o["p_bus"]) - at(llc.rows["switch.p_beside"])) / at(llc.rows["bus.v"])
-    mine = {"bus": inside, "rms": at(o["i_tank"]), "peak": at(o["i_tank_peak"]), "vo": 48.0, "vds": at(llc.rows["switch.v_peak"]), "rect": at(llc.rows.get("rectifier1.i_rms_even", llc.rows["rectifier1.i_rms"])), "cap": at(llc.rows["llc.v_dc"]) + at(o["v_cap"])}
+    mine = {"bus": inside, "rms": at(o["i_tank"]), "peak": at(o["i_tank_peak"]), "vo": 48.0, "vds": at(llc.rows["switch.v_peak"]), "rect": at(llc.rows.get("rectifier1.i_rms_even") or llc.rows["rectifier1.i_rms_nominal"]), "cap": at(llc.rows["llc.v_dc"]) + at(o["v_cap"])}
     for name, value in mine.items():
         assert found[name] == pytest.approx(value, rel=0.02 if name == "vo" else 0.03), name
 
@@ -198,48 +195,6 @@ def test_stresses_are_not_below_the_engine(topology, seed):
             assert any("body diode" in s.name for s in e.stretches), f"{c.text()}: no zero voltage"
             rises = 0.5 * float(d.rows["switch.dead_time"].value)
             assert np.interp(rises, e.t, e.voltages["a"]) > 0.97 * line, c.text()
-
-
-def of_ends(llc, **parts):
-    """The stage with other parts in its tank, solved by itself until drop and currents agree: (quantities over the grid)."""
-    s = llc.context["plan"].stage
-    moved = replace(s, **{n: getattr(s, n) * x for n, x in parts.items()})
-    found = stage.solve(moved)
-    assert found.miss < stage.UNSOLVED
-    return found.out
-
-
-def test_the_ends_of_the_tolerances_one_by_one(llc):
-    """Eight designs of the tank, each solved from nothing with its own drops: what the figures tell of the worst of them, at the least and the greatest bus. The currents that decide follow within 2 %, the frequency within 1 %."""
-    rows, nominal = llc.rows, llc.context["o"]
-    tol = [float(rows[id].value) for id in ("llc.lr_tolerance", "llc.cr_tolerance", "transformer.lp_tolerance")]
-    every = [of_ends(llc, lr=1 + a * tol[0], cr=1 + b * tol[1], lm=1 + c * tol[2]) for a, b, c in product((-1, 1), repeat=3)]
-    worst = lambda key, pick: pick([x[key] for x in every], axis=0)  # noqa: E731
-    loaded = [k for k, p in enumerate(llc.grid.points) if p.load >= 0.25]
-    at = lambda x: np.asarray(whole(llc, x))[[0, -1]][:, :, loaded]  # noqa: E731
-    for id, expected, rel in (("llc.f_min", worst("f", np.min), 0.01), ("llc.f_max", worst("f", np.max), 0.01), ("switch.i_peak", worst("i_tank_peak", np.max), 0.02), ("llc.v_ac_most", worst("v_cap", np.max), 0.02), ("llc.i_off", worst("i_off", np.min), 0.02)):
-        assert np.allclose(at(rows[id]), at(expected), rtol=rel), id
-        assert (np.abs(at(rows[id]) / at({"llc.i_off": nominal["i_off"], "llc.v_ac_most": nominal["v_cap"], "switch.i_peak": nominal["i_tank_peak"]}.get(id, nominal["f"])) - 1) > 0.01).any(), f"{id} moves"
-
-
-def test_an_end_of_the_tolerances_in_the_simulator(llc, tmp_path):
-    """The exported netlist at the least bus and full load, its tank exchanged for the slowest end and driven at the lowest frequency told there: the output stands within 2 %, peak current and capacitor voltage within 3 % of that end solved by itself, and no more than 3 % above the figures of the worst."""
-    rows, line = llc.rows, llc.grid.lines[0]
-    c = corner_for(llc, line, 1.0, "")
-    at = lambda x: float(whole(llc, x)[c.index])  # noqa: E731
-    lr, cr = 1 + at(rows["llc.lr_tolerance"]), 1 + at(rows["llc.cr_tolerance"])
-    moved = {lm: of_ends(llc, lr=lr, cr=cr, lm=1 + lm * at(rows["transformer.lp_tolerance"])) for lm in (-1, 1)}
-    slow = min(moved, key=lambda lm: float(whole(llc, moved[lm]["f"])[c.index]))
-    lm = 1 + slow * at(rows["transformer.lp_tolerance"])
-    s, f = llc.context["stage"], at(rows["llc.f_min"])
-    end = replace(s, lr=at(s.lr) * lr, cr=at(s.cr) * cr, lm=at(s.lm) * lm)
-    text = write(circuit(replace(llc, context={**llc.context, "stage": end, "o": {**llc.context["o"], "f": f}}), c))
-    stop = float(re.search(r"\.tran \S+ (\S+)", text).group(1))
-    found = measure(text.replace("\n.end\n", "\n.save all @lres[i]\n.end\n"), ["let ip=@lres[i]", "let vc=v(a)-v(t1)"], {"peak": "MAX ip", "vo": "AVG v(out1)", "cap": "MAX vc"}, (stop - 20 / f, stop), tmp_path / "e.cir")
-    assert found["vo"] == pytest.approx(48.0, rel=0.02)
-    alone = {k: float(whole(llc, x)[c.index]) for k, x in moved[slow].items() if k in ("i_tank_peak", "v_cap")}
-    assert found["peak"] == pytest.approx(alone["i_tank_peak"], rel=0.03) and found["cap"] == pytest.approx(at(rows["llc.v_dc"]) + alone["v_cap"], rel=0.03)
-    assert found["peak"] < 1.03 * at(rows["switch.i_peak"]) and found["cap"] < 1.03 * at(rows["llc.v_cr_peak"])
 
 
 def test_the_gain_reaches_down_to_the_end_of_hold_up():

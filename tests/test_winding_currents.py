@@ -40,6 +40,7 @@ def test_harmonics_and_their_phases(topology):
     need = decode(demo.text("ringing-lab-bench"), "demo").requirement
     d = size(need, {"topology": topology, **({"secondary.kind": "centre_tap"} if topology in TAPPED else {})}, noise=False)
     asked, found = d.context["plan"].need, exact(d, d.grid.find(195.0))
+    more = d.context["plan"].stage.extra.get("more", 1.0)  # windings of a tank are asked to stand the current of its worst piece
     senses = FLYBACK if topology.startswith("flyback") else TAP if topology in TAPPED else SINGLE
     of = dict(zip(("primary", *senses), asked.windings, strict=False))
     primary = next(n for n in PRIMARY if n in found.currents)
@@ -50,10 +51,10 @@ def test_harmonics_and_their_phases(topology):
         average, there = spectrum(found.t, found.currents[element], found.period)
         rms = np.sqrt(np.trapezoid(np.square(found.currents[element]), found.t) / found.period)
         halves = asked.halves if name == "primary" else 1  # of a tapped primary each half has every second pulse
-        here = halves * w.harmonics[: len(ORDERS)]
+        here = halves * w.harmonics[: len(ORDERS)] / more
         assert np.abs(here * turned - sense * there * turn).max() < 0.09 * rms, name
         if halves == 1:
-            assert w.i_rms == pytest.approx(rms, rel=0.09 if name == "primary" else 0.04) and abs(w.i_avg) == pytest.approx(abs(average), rel=0.12 if name == "primary" else 0.04, abs=0.01 * rms)
+            assert w.i_rms / more == pytest.approx(rms, rel=0.09 if name == "primary" else 0.04) and abs(w.i_avg) / more == pytest.approx(abs(average), rel=0.12 if name == "primary" else 0.04, abs=0.01 * rms)
 
 def core_loss_of(d, corner):
     """Loss [W] of the core by the improved generalised Steinmetz equation (published method, from memory), integrated over the flux of the exact period: from the current of the magnetising inductance, whatever its shape."""
@@ -74,7 +75,8 @@ def test_core_loss_of_the_exact_flux(topology, share):
     d = size(decode(demo.text("ringing-lab-bench"), "demo").requirement, {"topology": topology}, noise=False)
     for line in (195.0, 265.0):
         corner = at_crest(d, line)
-        assert float(d.rows["transformer.loss_core"].at(corner.index)) == pytest.approx(core_loss_of(d, corner), rel=share), line
+        nominal = d.rows.get("transformer.loss_core_nominal") or d.rows["transformer.loss_core"]
+        assert float(nominal.at(corner.index)) == pytest.approx(core_loss_of(d, corner), rel=share), line
 
 
 @pytest.mark.parametrize("topology", ["flyback", "flyback_2sw", "forward_2sw", "forward_reset", "forward_active_clamp", "full_bridge", "push_pull", "psfb", "llc_half", "llc_full", "half_bridge"])

@@ -18,7 +18,7 @@ SETTLING = 400
 """Plain periods before a circuit that would not close is asked whether it repeats after one or a few of them."""
 UNSTABLE = 1.0 + 1e-6
 """Largest multiplier of a period that counts as lasting."""
-SHARES = (1.0, 0.5, 0.2, 0.05)
+SHARES = (1.0, 0.5, 0.2, 0.05, 0.01, 0.002)
 """Shares of the Newton step tried in turn; if none makes the miss smaller, plain periods follow, each time more of them."""
 
 

@@ -49,6 +49,42 @@ def time_at_ends(moves: Any, nominal: Any) -> Any:
     return moves * nominal
 
 
+@formula("P = s·P_n", "W", "s P_n", _AT_ENDS)
+def power_at_ends(moves: Any, nominal: Any) -> Any:
+    """Loss [W] at the worst end of the tank's tolerances; moves: that end over nominal parts."""
+    return moves * nominal
+
+
+@formula("P = s²·P_n", "W", "s P_n", "by resistance: the square of what the worst end of the tolerances makes of the current")
+def heat_at_ends(moves: Any, nominal: Any) -> Any:
+    """Loss [W] in a resistance at the worst end of the tank's tolerances; moves: its current there over that of nominal parts."""
+    return np.square(moves) * nominal
+
+
+@formula("I = s·k·I_n", "A", "s k I_n", "worst end of the tolerances, and the phase that carries most, over even phases of nominal parts")
+def most_at_ends(moves: Any, most: Any, nominal: Any) -> Any:
+    """Current [A] of the most loaded phase at the worst end of the tank's tolerances."""
+    return moves * most * nominal
+
+
+@formula("P = (s·k)²·P_n", "W", "s k P_n", "by resistance: the square of what the worst end and uneven phases make of the current")
+def most_heat_at_ends(moves: Any, most: Any, nominal: Any) -> Any:
+    """Loss [W] in a resistance of the most loaded phase at the worst end of the tank's tolerances."""
+    return np.square(moves * most) * nominal
+
+
+@formula("P = (s² − 1)·P_n", "W", "s P_n", "by resistance: the square of what the worst end of the tolerances makes of the current, less what is told already")
+def more_heat(moves: Any, nominal: Any) -> Any:
+    """Loss [W] that the worst end of the tank's tolerances adds in resistances."""
+    return (np.square(moves) - 1) * nominal
+
+
+@formula("P = (s − 1)·P_n", "W", "s P_n", "worst end of the tolerances over nominal parts, less what is told already")
+def more_power(moves: Any, nominal: Any) -> Any:
+    """Loss [W] that the worst end of the tank's tolerances adds."""
+    return (moves - 1) * nominal
+
+
 @formula("I_off = I_n - I_x", "A", "I_n I_x", "nominal parts less what the worst end of the tolerances takes")
 def off_at_the_ends(nominal: Any, lost: Any) -> Any:
     """Least turn-off current [A] over the tolerances."""

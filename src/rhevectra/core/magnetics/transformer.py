@@ -370,9 +370,9 @@ def _leaner(able: Sequence[int], volume: Array, leak: Array, much: float) -> int
     return near[0] if near and leak[small] > much else small
 
 
-def choose(trial: Trial, win: Windows, pinned: str | None, much: float = np.inf) -> Choice:
-    """Smallest effective volume that passes everything, or one little larger that leaks far less, at its candidate of least loss; if none passes, the least excess. much: what leakage may burn before another is looked for [W]."""
-    loss = trial.p_core + sum(trial.p_copper) + trial.leak_loss
+def choose(trial: Trial, win: Windows, pinned: str | None, much: float = np.inf, usual: float = 1.0) -> Choice:
+    """Smallest effective volume that passes everything, or one little larger that leaks far less, at its candidate of least loss; if none passes, the least excess. much: what leakage may burn before another is looked for [W]; usual: share at which copper counts beside the core."""
+    loss = trial.p_core + usual * sum(trial.p_copper) + trial.leak_loss
     passed: Array = np.asarray(trial.excess <= 0)
     best = np.where(passed, loss, 1e6 * (1 + trial.excess)).argmin(-1)
     volume = win.effective.volume

@@ -50,10 +50,10 @@ def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
     win, choice = every, None
     if 0 < len(near) < len(every.names):
         win = every.only(near)
-        choice = tr.choose(tr.try_all(need, win, sizes), win, pinned, much)
+        choice = tr.choose(tr.try_all(need, win, sizes), win, pinned, much, need.usual)
     if choice is None or not (choice.passed or pinned):
         win = every
-        choice = tr.choose(tr.try_all(need, win, sizes), win, pinned, much)
+        choice = tr.choose(tr.try_all(need, win, sizes), win, pinned, much, need.usual)
     return choice, win
 
 

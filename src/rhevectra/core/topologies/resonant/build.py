@@ -33,12 +33,14 @@ from rhevectra.core.topologies.resonant.choose_tank import estimate
 from rhevectra.core.topologies.resonant.variant import Variant
 
 ORDERS = 24
-FLUX_ROOM = 1.02
-"""Room in the resonant inductor for what the bus still moves after it is chosen."""
+FLUX_ROOM, HEAT_ROOM = 1.02, 1.01
+"""Room in flux and currents of the resonant inductor for what the bus still moves after it is chosen."""
 AT_LIMIT = 2.4
 """Peak of the tank current at the overload over the rms expected, estimated."""
 SMALL, ROOM_SMALL, ROOM_USUAL, ROOM_MOST, ROOM_MORE = 250.0, 1.5, 1.35, 1.8, 1.06
 """Share of the mean that a phase of several is built for, of less than SMALL [W] (its resistance makes it share worse: of a dozen designs 1.35 to 1.48) and of more; up to which it is built for more where its parts spread the current so, and how much over that then."""
+MORE_CURRENT = 1.06
+"""Tank current at the worst end of the tolerances over that of nominal parts at full load, as expected before it is wound."""
 MUCH_LOST = 0.04
 """Share of the reflected output lost on the way from which one pass does not bring the currents to where they end."""
 TAN_DELTA = 1e-3
@@ -84,13 +86,15 @@ def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
         found["share"] = float(f"{ROOM_MORE * most + 0.005:.2f}")
     if v.phases == 1 and plan.need.pieces == 1 and (count := pieces.fewest(work, plan)) > 1:
         found["count"] = count
+    if more := _hotter(work, plan):
+        found["more"] = more
     if i_limit := limit_missed(work, plan.switch, max(plan.ends.most("i_peak", plan.settled.out["i_tank_peak"]), plan.i_short / SINGLE)):
         found["i_limit"] = i_limit
     return found | {"near": plan.settled.state} if found else {}
 
 
-def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping[str, Any] | None = None, count: int = 1, i_limit: float = 0.0) -> Plan:
-    """The power stage, where nobody says: count: transformers in series; share: of the mean that each of several phases is built for, 0: the usual; i_limit: current at the overload [A], or what a short makes of it as far as a die takes more for a single pulse; 0 where it is still estimated; near: what its first solution may begin from."""
+def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping[str, Any] | None = None, count: int = 1, i_limit: float = 0.0, more: float = MORE_CURRENT) -> Plan:
+    """The power stage, where nobody says: count: transformers in series; share: of the mean that each of several phases is built for, 0: the usual; i_limit: current at the overload [A], or what a short makes of it as far as a die takes more for a single pulse; 0 where it is still estimated; more: tank current the windings have to stand, over that of nominal parts; near: what its first solution may begin from."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     room = _room(work, v.phases, share) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low, i_limit)
@@ -102,6 +106,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
     rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * highest * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2, sources=count)
     by = ends.choose(work)
     stage = estimate(work, v, kind, row, rectifiers[work.need.main]["row"], v_bus, room, control)
+    stage.extra["more"] = more
     settled = st.solve(stage, near, passes=1)
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     if integrated:
@@ -123,12 +128,20 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
     settled = st.solve(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
     moved = ends.solve(stage, settled, by)
     i_nominal, i_short = faults.current_limit(work, stage, settled, moved)
-    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_nominal, moved.most("choke", settled.out["i_tank_peak"]))
+    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_nominal, moved)
     if choke is not None:
         stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     if v.phases > 1:
         stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=1), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))
     return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled, moved, i_short)
+
+
+def _hotter(work: Work, plan: Plan) -> float:
+    """Tank current the windings have to stand over that of nominal parts, where the worst end has more than was expected and that heats the transformer beyond what it may; 0 else."""
+    over, full = plan.ends.over["tank"], np.broadcast_to(corners.FULL.mask(work.grid), plan.ends.over["tank"].shape)
+    most, expected = float(over[full].max()), float(plan.stage.extra["more"])
+    rise = float(plan.choice.trial.rise[plan.choice.core, plan.choice.candidate])
+    return 1.01 * most if most > expected and rise * (most / expected) ** 2 > plan.need.rise_max and not work.choose.pinned("transformer.core") else 0.0
 
 
 def _pieces(work: Work, count: int, integrated: bool) -> int:
@@ -166,7 +179,8 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     wave = waves.waveform(settled.found, row)
     z, w = np.sqrt(s.lr / s.cr), 1 / np.sqrt(s.lr * s.cr)
     amps = s.variant.drive * float(np.broadcast_to(s.v_bus, o["f"].shape).reshape(-1)[row]) / z
-    amps *= s.extra["room"]  # windings carry the most loaded phase
+    most = s.extra["room"] * s.extra["more"]
+    amps *= most  # windings carry the most loaded phase at the worst end of the tolerances
     avg_p, har_p = phasors(wave["t"] / w, wave["tank"] * amps, 1 / f, ORDERS)
     avg_s, har_s = phasors(wave["t"] / w, wave["rectifier"] * amps * n, 1 / f, ORDERS)
     triple, margin, tapes = spacing(work)
@@ -180,12 +194,13 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     b_sat = material["b_sat_100_t"]
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    windings = (tr.WindingNeed("primary", main.magnitude * n * coupled, s.extra["room"] * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, h, triple, main.tolerance) for name, h in (("ns1", -har_s), ("ns1b", half_later(-har_s)))[: 1 if s.secondary == BRIDGE else 2]),
+    windings = (tr.WindingNeed("primary", main.magnitude * n * coupled, most * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, h, triple, main.tolerance) for name, h in (("ns1", -har_s), ("ns1b", half_later(-har_s)))[: 1 if s.secondary == BRIDGE else 2]),
                 tr.WindingNeed("naux", (float(work.sheet.rows["aux.v"].value) + AUX_DROP) * main.magnitude / (main.magnitude + s.v_forward), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3, FLOOR))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
-    half = (0.5 / o["f"])[full]
-    made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=ends.of(work.sheet.rows).more_flux * float(np.max(linkage)), swing=(2 * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
-                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, stack=() if s.wound is not None else stack(work, windings, tapes, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins_of(work), tapes=tapes)
+    by = ends.of(work.sheet.rows)
+    half = (0.5 * by.slowest / o["f"])[full]
+    made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr), flux_limit=by.more_flux * float(np.max(linkage)), swing=(2 * by.more_flux * linkage)[full], t_up=half, t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
+                              rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, usual=by.more_core(material) / most**2, stack=() if s.wound is not None else stack(work, windings, tapes, "split primary: less copper loss; simple leaks more, which the tank can use"), pins=pins_of(work), tapes=tapes)
     return made if s.wound is None else chambers.beside(replace(made, leak_aim=float(resonant.geometric_for(s.lr, s.lm + s.lr))), chambers.wall_least(margin))
 
 
@@ -200,14 +215,15 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"]))})
 
 
-def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float, i_short: float, i_flux: float) -> InductorChoice:
-    """The resonant inductor beside what the transformer leaks: its flux at the overload after derating, i_flux: with the nominal inductance the current [A] of the worst end of the tolerances, into a short [A] up to saturation itself."""
+def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float, i_short: float, moved: ends.Ends) -> InductorChoice:
+    """The resonant inductor beside what the transformer leaks, at the worst ends of the tolerances: its flux at the overload after derating, into a short [A] up to saturation itself; its heat."""
     o, rows = settled.out, work.sheet.rows
-    i_flux = max(i_flux, float(rows["derating.flux"].value) * (1 + ends.of(rows).lr) * i_short)
+    i_flux = max(moved.most("choke", o["i_tank_peak"]), float(rows["derating.flux"].value) * (1 + ends.of(rows).lr) * i_short)
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
-    half = (0.5 / o["f"])[full]
-    need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * i_flux, s.extra["room"] * float(o["i_tank"][full].max()), 2 * o["i_tank_peak"][full], half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,
-                        work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max, rate=np.square(2 * np.pi * o["f"][full] * s.extra["room"] * o["i_tank"][full]))
+    half, current = (0.5 / o["f"])[full], HEAT_ROOM * (s.extra["room"] * moved.over["tank"] * o["i_tank"])[full]
+    swing = (2 * moved.over["choke_core"] ** (1 / grade["loss_beta"]) * o["i_tank_peak"])[full]
+    need = InductorNeed(max(float(s.lr) - leakage, 0.02 * float(s.lr)), FLUX_ROOM * i_flux, float(current.max()), swing, half, half, float(o["f"][full].min()), float(rows["transformer.b_limit"].value), grade,
+                        work.need.ambient_max, float(rows["transformer.rise_max"].value), work.need.cooling, work.need.height_max, rate=np.square(2 * np.pi * float(o["f"][full].max()) * current))
     return choose_wound(work, "llc.inductor_core", need, win, "a short")
 
 

@@ -1,5 +1,7 @@
 """What may be decided about a resonant stage beside what all topologies share, and its own figures."""
 
+from msgspec.structs import replace
+
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
@@ -35,7 +37,6 @@ _WITHOUT = ("fs", "switch.duty_limit", "light_load", "transformer.c_winding", *(
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
 DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
 PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
-_EXACT = "tolerances of inductances and capacitor; node capacitance and dead time in the waveform"
 _OVER = "resistances as with nominal parts; node capacitance and dead time in the waveform"
 _FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
@@ -47,7 +48,8 @@ _FIGURES = (
     FigureSpec("llc.cr", "Resonant capacitor", "C_r", "switch", corners.FULL),
     FigureSpec("llc.lm", "Magnetising inductance", "L_m", "switch", corners.FULL),
     FigureSpec("llc.v_cr_peak", "Resonant capacitor, peak voltage", "V̂_Cr", "switch", corners.PEAKS, fixed=_OVER),
-    FigureSpec("llc.i_cr_rms", "Resonant capacitor, rms current", "I_Cr", "switch", corners.FULL, fixed=_EXACT),
+    FigureSpec("llc.i_cr_rms", "Resonant capacitor, rms current", "I_Cr", "switch", corners.FULL, fixed=_OVER),
+    FigureSpec("llc.loss_ends", "More loss at the ends of the tank's tolerances", "ΔP", "load", corners.FULL, fixed="turn-off; resistances of the rectifiers", sentence="loss and efficiency are told for nominal parts, heat and currents of every part for its worst end"),
     FigureSpec("llc.i_off", "Current at turn-off, least", "I_off", "switch", corners.RUN, "min", "llc.i_off_need", "min", fixed=_OVER, sentence="has to move the charge of both switches of a leg within the dead time"),
     FigureSpec("llc.dead_time_min", "Dead time needed", "t_d", "switch", corners.RUN, limit="switch.dead_time", limit_kind="max", fixed="charge-equivalent capacitance taken at the class's bus"),
     FigureSpec("llc.dead_time_max", "Dead time allowed", "t_d,max", "switch", corners.PEAKS, "min", "switch.dead_time", "min", fixed=_OVER, sentence="before the tank current turns its sign and lifts the node again"),
@@ -67,8 +69,16 @@ _PHASED_FIGURES = (
 _CHAMBERED = (FigureSpec("llc.gain", "Gain of the tank at its frequency", "M", "switch", corners.FULL, "min", fixed="leakage and capacitor as they come: the frequency is trimmed to them"), FigureSpec("output1.v_hold", "Output at the end of hold-up", "V_h", "rectifier", corners.FULL, "min", fixed="drop of full load"),
               FigureSpec("transformer.lp", "Primary inductance, all others open", "L_p", "transformer", corners.FULL, fixed="gap and chambers as computed", sentence="magnetising inductance and the leakage that is the resonant inductance"),)
 _NO_FIGURES = ("switch.v_bus_least", "switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", *(f"transformer.ns{n}" for n in range(2, 7)))
-FIGURES = (*declare.figures(*_FIGURES, *_CHAMBERED, *faults.FIGURES, *supply.FIGURES, without=_NO_FIGURES), *boards.FIGURES)
-PHASED_FIGURES = (*declare.figures(*_FIGURES, *_PHASED_FIGURES, *faults.FIGURES, *supply.FIGURES, without=_NO_FIGURES), *boards.FIGURES)
+_NOMINAL = "tank of nominal parts: what the ends of its tolerances add is a figure of its own; node capacitance and dead time in the waveform"
+
+
+def _figures(*own: FigureSpec) -> tuple[FigureSpec, ...]:
+    """The shared figures and those of a family; currents are told for the worst end of the tank's tolerances, losses for its nominal parts."""
+    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *supply.FIGURES, without=_NO_FIGURES)
+    return (*(replace(f, fixed=_OVER if f.id == "switch.i_rms" else _NOMINAL) if f.fixed == declare.MODEL else f for f in shared), *boards.FIGURES)
+
+
+FIGURES, PHASED_FIGURES = _figures(*_CHAMBERED), _figures(*_PHASED_FIGURES)
 output_figures, BUS_RIPPLE = common.output_figures, declare.BUS_RIPPLE_RESONANT
 
 NEEDS_CLAMP = False

@@ -24,7 +24,7 @@ BESIDE = 1.02
 """By what more than the slower resonance the flux of the transformer grows at an end of the tolerances: the frequency for the output moves too."""
 _ENDS = np.array([(0, 0, 0), *product((-1, 1), repeat=3)])
 """Nominal parts, then the ends: resonant inductance, capacitor, magnetising inductance."""
-_SAID = {"f_low": "lowest frequency", "f_high": "highest frequency", "i_peak": "peak tank current", "v_cap": "peak of the capacitor's alternating voltage", "flux": "flux linkage of the transformer", "choke": "flux linkage of the resonant inductance", "turned": "time until the tank current turns its sign"}
+_SAID = {"f_low": "lowest frequency", "f_high": "highest frequency", "i_peak": "peak tank current", "v_cap": "peak of the capacitor's alternating voltage", "flux": "flux linkage of the transformer", "choke": "flux linkage of the resonant inductance", "tank": "rms tank current", "rect": "rms rectifier current", "rect_peak": "peak rectifier current", "core": "core loss of the transformer", "choke_core": "core loss of the resonant inductor", "turned": "time until the tank current turns its sign"}
 
 
 class Tolerances(Struct, frozen=True):
@@ -43,6 +43,10 @@ class Tolerances(Struct, frozen=True):
     def more_flux(self) -> float:
         """Flux of the transformer at the worst end over that of nominal parts, as expected before it is wound."""
         return BESIDE * self.slowest
+
+    def more_core(self, material: Mapping[str, Any]) -> float:
+        """Core loss of the transformer at the slowest end over that of nominal parts, as expected before it is wound."""
+        return float(self.more_flux ** material["loss_beta"] / self.slowest ** material["loss_alpha"])
 
     @property
     def weakest(self) -> tuple[tuple[float, float, float], ...]:
@@ -112,6 +116,8 @@ def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
     found = st.solve(moved, state, passes=1)
     o = found.out
     most = {"f_high": o["f"], "i_peak": o["i_tank_peak"], "v_cap": o["v_cap"], "flux": moved.linkage(o["i_mag"], o["i_tank_peak"]), "choke": lr * o["i_tank_peak"]}
+    run, choke = np.sqrt(o["share"]), most["choke"]
+    most |= {"tank": run * o["i_tank"], "rect": run * o["i_rect"], "rect_peak": o["i_rect_peak"], "core": o["share"] * o["p_core"], "choke_core": o["share"] * o["f"] ** s.core["loss_alpha"] * choke ** s.core["loss_beta"]}
     least = {"f_low": o["f"], "turned": o["t_turned"]}
     over = {k: x.max(0) / x[0] for k, x in most.items()} | {k: x.min(0) / np.where(x[0] > 0, x[0], np.inf) for k, x in least.items()}
 

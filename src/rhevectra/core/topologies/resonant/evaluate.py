@@ -27,7 +27,7 @@ from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.resonant import chambers, curves, ends, faults, fixed, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
-from rhevectra.core.topologies.resonant.sharing import even, of_all, worst_phase
+from rhevectra.core.topologies.resonant.sharing import even, nominal, of_all, worst_current, worst_loss, worst_phase
 
 EXACT_FROM = 1e-2
 """Tolerance from which the figures are meant; above it the power for the bus."""
@@ -63,16 +63,16 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
         s = replace(s, v_out=fixed.record_output(work, s, plan.settled, given))
     text = (_EXACT if not s.fixed else fixed.EXACT).format(plan.settled.miss)
     names = {"f": ("switch.f_burst", "Hz"), "share": ("llc.burst", ""), "i_tank": ("llc.i_tank", "A"), "i_tank_peak": ("llc.i_tank_peak", "A"), "i_in": ("llc.i_in", "A"), "i_off": ("llc.i_off_nominal", "A"), "i_mag": ("transformer.i_mag", "A"), "i_rect": ("rectifier1.i_both", "A"),
-             "i_rect_peak": (even(s, "rectifier1.i_peak"), "A"), "v_cap": ("llc.v_ac", "V"), "t_turned": ("llc.t_turned", "s")}
+             "i_rect_peak": (nominal(s, "rectifier1.i_peak"), "A"), "v_cap": ("llc.v_ac", "V"), "t_turned": ("llc.t_turned", "s")}
     o: dict[str, Any] = {k: work.sheet.solved(id, plan.settled.out[k], unit, text) for k, (id, unit) in names.items()}
     if s.variant.phases > 1:
         sharing.record(work, plan, s, o)
     _switch(work, plan, s, o, moves)
-    _transformer(work, plan, s, o, moves["flux"])
+    _transformer(work, plan, s, o, moves)
     if plan.choke is not None:
-        _inductor(work, plan, plan.choke, s, o, moves["choke"])
-    _rectifier(work, plan, s, o)
-    losses = dict(front["losses"]) | _losses(work, plan, s, o) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_swing"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
+        _inductor(work, plan, plan.choke, s, o, moves)
+    _rectifier(work, plan, s, o, moves)
+    losses = dict(front["losses"]) | _losses(work, plan, s, o, moves) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_swing"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
     if not s.fixed:
         feedback_error(work, s.v_out)
     faults.record(work, s, o, plan.choke)
@@ -125,10 +125,10 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
     if not s.fixed:
         _gain(work, plan, s)
     sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus), v_ac=sheet("llc.v_ac_most", resonant.voltage_at_ends, moves=moves["v_cap"], nominal=o["v_cap"]))
-    o["i_burst"] = sheet(even(s, "llc.i_cr_rms"), resonant.burst_rms, share=o["share"], i_rms=o["i_tank"])
-    i_sw = sheet(even(s, "switch.i_rms"), resonant.switch_rms, i_tank=o["i_burst"])
+    o["i_burst"] = sheet(nominal(s, "llc.i_cr_rms"), resonant.burst_rms, share=o["share"], i_rms=o["i_tank"])
+    i_sw = sheet(nominal(s, "switch.i_rms"), resonant.switch_rms, i_tank=o["i_burst"])
     for id, mean in (("llc.i_cr_rms", o["i_burst"]), ("switch.i_rms", i_sw)):
-        worst_phase(sheet, s, id, mean)
+        worst_current(sheet, s, id, mean, moves["tank"])
     sheet("switch.i_peak", resonant.current_at_ends, moves=moves["i_peak"], nominal=o["i_tank_peak"])
     record_pulsed(work, row)
     sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=BODY_DIODE)
@@ -141,8 +141,8 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
     e_off = sheet("switch.e_off", flyback.turn_off_energy, i_peak=lag, t_fall=s.t_fall, c_node=s.c_node, t_voltage=t_v, v_off=s.v_bus)
     o["one_off"] = sheet("switch.loss_switching", flyback.energy_rate, energy=e_off, fs=o["fs"])
     o["loss_off"] = sheet.total("switch.loss_turn_off_all", "W", "all switches; turn-on is at zero voltage", **{f"switch{k}": o["one_off"] for k in range(1, v.switches + 1)})
-    o["loss_on"] = sheet(even(s, "switch.loss_conduction"), resistive_loss, r=s.r_switch, i_rms=i_sw)
-    hottest = worst_phase(sheet, s, "switch.loss_conduction", o["loss_on"], resonant.lost_in_most_loaded)
+    o["loss_on"] = sheet(nominal(s, "switch.loss_conduction"), resistive_loss, r=s.r_switch, i_rms=i_sw)
+    hottest = worst_loss(sheet, s, "switch.loss_conduction", o["loss_on"], moves["tank"])
     switch_heat(work, row, sheet.total("switch.loss", "W", "conduction (hot) and turn-off of one switch", conduction=hottest, turn_off=o["one_off"]))
 
 
@@ -155,7 +155,7 @@ def _gain(work: Work, plan: Plan, s: st.Stage) -> None:
     sheet.solved("llc.gain_max", limit["gain_max"], "", "greatest exact gain at overload and the end of hold-up while the tank current still lags, of the end of the tolerances that gives least; searched up to 1.6 times what is asked")
 
 
-def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: Any) -> None:
+def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[str, Any]) -> None:
     sheet, at, eff = work.sheet, (plan.choice.core, plan.choice.candidate), plan.window.effective
     area = sheet.given("transformer.area_min", float(min(eff.area[at[0]], eff.area_min[at[0]])), "m²", "catalogue", "smallest section of the core")
     turns, lp = plan.turns[0], pieces.inductance_of_one(sheet, plan.need, s.lm)
@@ -167,10 +167,11 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: 
         linked = sheet("transformer.linkage", resonant.linkage_peak, lm=s.lm, lr=s.lr, i_mag=o["i_mag"], i_peak=o["i_tank_peak"], ramp=sheet("transformer.ramp_share", resonant.ramp_share, lm=s.lm, lr=s.lr, i_mag=o["i_mag"], i_peak=o["i_tank_peak"]))
         peak = sheet("transformer.b_nominal", resonant.flux_of_linkage, linkage=linked, turns=turns, area=area)
         swing = sheet("transformer.b_swing", resonant.swing_of_linkage, linkage=linked, turns=turns, area=s.area)
-    sheet("transformer.b_peak", resonant.flux_at_ends, moves=moves, nominal=peak)
+    sheet("transformer.b_peak", resonant.flux_at_ends, moves=moves["flux"], nominal=peak)
     sheet("transformer.b_ac", flyback.flux_amplitude, swing=swing)
     whole = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f"])
-    o["p_core"] = sheet("transformer.loss_core", resonant.burst_power, share=o["share"], power=whole)
+    o["p_core"] = sheet("transformer.loss_core_nominal", resonant.burst_power, share=o["share"], power=whole)
+    sheet("transformer.loss_core", resonant.power_at_ends, moves=moves["core"], nominal=o["p_core"])
     post, length = float(eff.area_post[at[0]]), float(eff.length[at[0]])
     gap, _ = magnetics.solve_gap(post, float(turns.value), float(lp.value), length, s.core["mu_initial"], float(s.area.value), plan.window.window[at[0]])
     fringe = sheet("transformer.fringing", magnetics.fringing_factor, gap=sheet.solved("transformer.gap_solved", float(gap), "m", "solved: gap and fringing factor that belong together, eight passes"), area=post, window=float(plan.window.window[at[0]]))
@@ -186,7 +187,7 @@ def _core_loss(sheet: Any, name: str, m: Any, temperature: Any, volume: Any, kap
     return core_loss(sheet, name, m, temperature, volume, kappa, swing, f, half, half, "loss_core_running")
 
 
-def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[str, Any], moves: Any) -> None:
+def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[str, Any], moves: dict[str, Any]) -> None:
     """The resonant inductor beside the leakage."""
     sheet, every = work.sheet, work.parts["cores"].derived(windows)
     eff = every.effective
@@ -195,54 +196,66 @@ def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[st
     sheet.solved("inductor.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
     l_x = sheet("inductor.l", resonant.beside_leakage, lr=s.lr, leakage=s.leakage)
     area = sheet.given("inductor.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")
-    sheet("inductor.b_peak", resonant.flux_at_ends, moves=moves, nominal=sheet("inductor.b_nominal", magnetics.flux_density, inductance=l_x, current=o["i_tank_peak"], turns=turns, area=area))
+    sheet("inductor.b_peak", resonant.flux_at_ends, moves=moves["choke"], nominal=sheet("inductor.b_nominal", magnetics.flux_density, inductance=l_x, current=o["i_tank_peak"], turns=turns, area=area))
     core = plan.stage.extra["choke_core"]
     swing = sheet("inductor.b_swing", resonant.flux_swing, lm=l_x, i_mag=o["i_tank_peak"], turns=turns, area=sheet.given("inductor.area", core["area"], "m²", "catalogue", "effective area of its core"))
     running = _core_loss(sheet, "inductor", core["core"], sheet.solved("inductor.temperature", core["temperature"], "°C", "ambient plus its rise"), sheet.given("inductor.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), s.extra["kappa"], swing, o["f"])
-    o["p_choke"] = sheet("inductor.loss_core", resonant.burst_power, share=o["share"], power=running)
-    o["p_choke_copper"] = sheet(even(s, "inductor.loss_copper"), resistive_loss, r=s.r_inductor, i_rms=o["i_burst"])
-    record_rise(work, "inductor", float(every.surface[c.core]), o["p_choke"], worst_phase(sheet, s, "inductor.loss_copper", o["p_choke_copper"], resonant.lost_in_most_loaded))
+    o["p_choke"] = sheet("inductor.loss_core_nominal", resonant.burst_power, share=o["share"], power=running)
+    o["p_choke_copper"] = sheet(nominal(s, "inductor.loss_copper"), resistive_loss, r=s.r_inductor, i_rms=o["i_burst"])
+    core_most = sheet("inductor.loss_core", resonant.power_at_ends, moves=moves["choke_core"], nominal=o["p_choke"])
+    record_rise(work, "inductor", float(every.surface[c.core]), core_most, worst_loss(sheet, s, "inductor.loss_copper", o["p_choke_copper"], moves["tank"]))
 
 
-def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
+def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[str, Any]) -> None:
     sheet, need, row = work.sheet, work.need.outputs[work.need.main], plan.rectifiers[work.need.main]["row"]
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
     sheet("rectifier1.v_reverse", resonant.reverse_of_bridge if s.secondary == BRIDGE else resonant.reverse, allowance=sheet.rows["rectifier.ringing"], v_out=s.v_out, v_forward=sheet.rows["rectifier.v_forward"])
     sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
     average = sheet(even(s, "rectifier1.i_avg"), resonant.half_of, total=s.i_out)
     o["i_both"] = sheet("rectifier1.i_rms_both", resonant.burst_rms, share=o["share"], i_rms=o["i_rect"])
-    rms = sheet(even(s, "rectifier1.i_rms"), resonant.switch_rms, i_tank=o["i_both"])
-    most = [worst_phase(sheet, s, id, row) for id, row in (("rectifier1.i_avg", average), ("rectifier1.i_rms", rms), ("rectifier1.i_peak", o["i_rect_peak"]))]
+    rms = sheet(nominal(s, "rectifier1.i_rms"), resonant.switch_rms, i_tank=o["i_both"])
+    most = [worst_phase(sheet, s, "rectifier1.i_avg", average), worst_current(sheet, s, "rectifier1.i_rms", rms, moves["rect"])]
+    worst_current(sheet, s, "rectifier1.i_peak", o["i_rect_peak"], moves["rect_peak"])
     sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
-    o["loss_rectifier"], loss = (sheet(id, output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=i, r_dynamic=row["r_dynamic_ohm"], i_rms=j) for id, i, j in ((even(s, "rectifier1.loss"), average, rms), ("rectifier1.loss", *most[:2])))
+    o["loss_rectifier"], loss = (sheet(id, output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=i, r_dynamic=row["r_dynamic_ohm"], i_rms=j) for id, i, j in ((nominal(s, "rectifier1.loss"), average, rms), ("rectifier1.loss", *most)))
     record_most(work, "rectifier1", row, most[1])
     limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
-    o["i_swing"] = o["i_rect_peak"]
     if s.variant.phases == 1:
-        sheet("output1.i_c_rms", output.capacitor_rms, i_rms=o["i_both"], i_out=s.i_out)
+        o["i_swing"] = sheet.rows["rectifier1.i_peak"]
+        sheet("output1.i_c_rms", output.capacitor_rms, i_rms=sheet("rectifier1.i_both_most", resonant.current_at_ends, moves=moves["rect"], nominal=o["i_both"]), i_out=s.i_out)
     else:
         sharing.record_ripple(work, s, o)
 
 
-def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
+def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[str, Any]) -> dict[str, Any]:
     sheet = work.sheet
     secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=o["i_both"])
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_burst"])
-    one = sheet.total(even(s, "transformer.loss_copper"), "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
-    most = worst_phase(sheet, s, "transformer.loss_copper", one, resonant.lost_in_most_loaded)
-    pieces.record_heat(work, plan, o["p_core"], most)
+    one = sheet.total(nominal(s, "transformer.loss_copper"), "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
+    most = worst_loss(sheet, s, "transformer.loss_copper", one, moves["tank"])
+    pieces.record_heat(work, plan, sheet.rows["transformer.loss_core"], most)
     v = s.variant
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})
     rectifiers = sheet.total("loss.rectifiers", "W", "all", **{f"rectifier{k}": o["loss_rectifier"] for k in range(1, RECTIFIERS[s.secondary] * v.phases + 1)})
     film = sheet("loss.resonant_capacitor", resonant.capacitor_loss, i_rms=o["i_burst"], tan_delta=TAN_DELTA, f=o["f"], cr=s.cr)
     wound = {"core": o["p_core"], "copper": one, **({"tank_inductor_core": o["p_choke"], "tank_inductor_copper": o["p_choke_copper"]} if plan.choke is not None else {}), "tank_capacitor": film}
     parts = {name: of_all(sheet, s, f"loss.{name}", row) for name, row in wound.items()}
+    _more_lost(sheet, o, parts, conduction, moves)
     uneven = {} if v.phases == 1 else {"uneven_phases": sharing.record_loss(work, s, conduction, parts, o)}
     beside = sheet.total("switch.p_beside", "W", "turn-off, inductor core, capacitor and controller, which are not in the tank's circuit", turn_off=o["loss_off"], **({"inductor": parts["tank_inductor_core"]} if plan.choke is not None else {}), capacitor=parts["tank_capacitor"], controller=s.p_controller, **uneven)
     i_in = sheet(even(s, "llc.i_in_mean"), resonant.burst_mean, share=o["share"], current=o["i_in"])
     o["p_bus"] = sheet("switch.p_bus", resonant.bus_power, v_primary=o["v_p"], i_in=i_in if v.phases == 1 else sheet("llc.i_in_mean", resonant.all_phases, phases=v.phases, one=i_in), p_beside=beside)
     return {"switch_conduction": conduction, "switch_turn_off": o["loss_off"], **parts, "rectifier1": rectifiers, "controller": sheet.rows["loss.controller"], **uneven}
+
+
+def _more_lost(sheet: Any, o: dict[str, Any], parts: dict[str, Any], conduction: Any, moves: dict[str, Any]) -> None:
+    """What the worst end of the tank's tolerances would lose beyond nominal parts, which efficiency is told for."""
+    copper = sheet.total("loss.ends_tank", "W", "in the path of the tank current, and in the windings as if all carried it", switches=conduction, copper=parts["copper"], **({"inductor": parts["tank_inductor_copper"]} if "tank_inductor_copper" in parts else {}))
+    more = {"tank": sheet("loss.ends_more_tank", resonant.more_heat, moves=moves["tank"], nominal=copper), "core": sheet("loss.ends_more_core", resonant.more_power, moves=moves["core"], nominal=parts["core"])}
+    if "tank_inductor_core" in parts:
+        more["inductor"] = sheet("loss.ends_more_inductor", resonant.more_power, moves=moves["choke_core"], nominal=parts["tank_inductor_core"])
+    sheet.total("llc.loss_ends", "W", "each at its own worst end (safe side)", **more)
 
 
 def findings(work: Work, plan: Plan) -> None:

@@ -67,8 +67,9 @@ def record(work: Work, s: st.Stage, o: dict[str, Any], choke: InductorChoice | N
     sheet, rows = work.sheet, work.sheet.rows
     most = sheet("switch.limit_max", faults.most_limit, i_limit=rows["switch.current_limit"], tolerance=rows["switch.limit_tolerance"])
     peak, worst = _peaks(sheet, most, o["v_p"], s, (rows["llc.z"], o["v_cap"], rows["llc.v_ac_most"]), *(rows[id] for id in _DECIDED))
+    limit = _begin(work, s, o)
     if not s.fixed:
-        _start(work, s, o)
+        _start(work, s, o, limit)
     sheet.given("switch.i_single", SINGLE * float(rows["switch.i_max"].value), "A", "catalogue", f"single pulse at {SINGLE:g} × the pulsed current (typical, from memory)")
     if choke is not None:
         common.into_saturation(work, "inductor", rows["inductor.l"], peak, rows["inductor.turns"], s.core, rows[ends.LR])
@@ -76,12 +77,18 @@ def record(work: Work, s: st.Stage, o: dict[str, Any], choke: InductorChoice | N
         common.caught(work, s.lr, worst, s.variant.phases)
 
 
-def _start(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
-    """Start-up at the least current limit: the frequency it begins with, the current there is on the way, the time it takes, what feeds the controller meanwhile."""
-    sheet, rows, main, v = work.sheet, work.sheet.rows, work.need.outputs[work.need.main], s.variant
+def _begin(work: Work, s: st.Stage, o: dict[str, Any]) -> Any:
+    """Row of the frequency it begins with; returns that of the least current limit."""
+    sheet, rows = work.sheet, work.sheet.rows
     limit = sheet("switch.limit_min", faults.least_limit, i_limit=rows["switch.current_limit"], tolerance=rows["switch.limit_tolerance"])
     fast = sheet("llc.f_fastest", resonant.fastest_resonance, lr=s.lr, lr_tolerance=rows[ends.LR], cr=s.cr, cr_tolerance=rows[ends.CR])
     sheet("llc.f_start", resonant.start_frequency, fr=fast, lr=rows["llc.lr_least"], i_limit=limit, v_primary=o["v_p"])
+    return limit
+
+
+def _start(work: Work, s: st.Stage, o: dict[str, Any], limit: Any) -> None:
+    """Start-up at the least current limit: the current there is on the way, the time it takes, what feeds the controller meanwhile."""
+    sheet, rows, main, v = work.sheet, work.sheet.rows, work.need.outputs[work.need.main], s.variant
     load = sheet.given("start.i_load", main.current_max, "A", text=f"full current of {main.name}")
     full = sheet("start.i_full", resonant.full_current, i_over=s.i_out, i_limit=limit, i_peak=rows["switch.i_peak"])
     most = rows["llc.phase_most"] if v.phases > 1 else 1.0

@@ -106,9 +106,28 @@ def even(s: st.Stage, id: str) -> str:
     return id if s.variant.phases == 1 else f"{id}_even"
 
 
+def nominal(s: st.Stage, id: str) -> str:
+    """Name of a row of nominal parts, evenly loaded."""
+    return f"{id}_nominal" if s.variant.phases == 1 else f"{id}_even"
+
+
 def worst_phase(sheet: Any, s: st.Stage, id: str, row: Any, formula: Callable[..., Any] = resonant.of_most_loaded) -> Any:
     """The figure of the most loaded phase from that of an even one."""
     return row if s.variant.phases == 1 else sheet(id, formula, most=sheet.rows["llc.phase_most"], mean=row)
+
+
+def worst_current(sheet: Any, s: st.Stage, id: str, row: Any, moves: Any) -> Any:
+    """The figure of a current [A] of the most loaded phase at the worst end of the tolerances from that of nominal parts."""
+    if s.variant.phases == 1:
+        return sheet(id, resonant.current_at_ends, moves=moves, nominal=row)
+    return sheet(id, resonant.most_at_ends, moves=moves, most=sheet.rows["llc.phase_most"], nominal=row)
+
+
+def worst_loss(sheet: Any, s: st.Stage, id: str, row: Any, moves: Any) -> Any:
+    """The same of a loss [W] by resistance; moves: of its current."""
+    if s.variant.phases == 1:
+        return sheet(id, resonant.heat_at_ends, moves=moves, nominal=row)
+    return sheet(id, resonant.most_heat_at_ends, moves=moves, most=sheet.rows["llc.phase_most"], nominal=row)
 
 
 def of_all(sheet: Any, s: st.Stage, id: str, row: Any) -> Any:
