@@ -72,6 +72,25 @@ def test_nudging_by_arrow_keys_takes_preferred_steps(qtbot, window):
     assert "clamp.c" not in window.session.document.decisions
 
 
+@pytest.mark.parametrize(("typed", "kept", "shown"), [("5 %", 0.05, "5 %"), ("0.5", 0.005, "0.5 %"), ("3%", 0.03, "3 %")])
+def test_tolerances_are_written_and_read_in_percent(qtbot, window, typed, kept, shown):
+    """With the sign or without; the ledger, the file (a share) and the entry of the history agree; what is out of range says so in percent and in the file's number."""
+    window.size_desk.choose_stage("feedback")
+    row = window.size_desk.decisions.rows["feedback.resistor_tolerance"]
+    assert row.editor.text() == "1 %" and "%" in next(line for line in ledger_text(window).splitlines() if line.startswith("Output error, worst case"))
+    type_into(qtbot, row.editor, typed)
+    assert window.session.document.decisions == {"feedback.resistor_tolerance": pytest.approx(kept)} and row.editor.text() == shown
+    assert f"1 % → {shown}" in window.session.past[-1].name
+    type_into(qtbot, row.editor, "60 %")
+    assert "0.01 to 10 %" in row.note.text() and "0.0001 to 0.1" in row.note.text()
+
+
+def test_shares_take_a_percent_sign_too(qtbot, window):
+    window.size_desk.choose_stage("switch")
+    type_into(qtbot, window.size_desk.decisions.rows["flyback.ripple_ratio"].editor, "60 %")
+    assert window.session.document.decisions == {"flyback.ripple_ratio": pytest.approx(0.6)}
+
+
 def test_half_typed_text_changes_nothing_and_nonsense_gets_a_sentence(qtbot, window):
     for stage in ("inlet", "bulk", "switch", "transformer", "clamp", "rectifier", "feedback"):
         window.size_desk.choose_stage(stage)

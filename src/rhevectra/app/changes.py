@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
-from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.quantities import in_percent, show
 from rhevectra.core.design.design import Design, Figure
 
 _NOTICED = 5e-4
@@ -30,11 +30,13 @@ def value_text(figure: Figure) -> str:
 
 
 def text_of(id: str, value: object, unit: str, digits: int = 3) -> str:
-    """A value under its id as people read it: efficiencies in percent."""
+    """A value under its id as people read it: shares that are told in percent so, efficiencies to a tenth."""
     if isinstance(value, str):
         return value
     number = float(value)  # type: ignore[arg-type]
-    return f"{number * 100:.1f} %" if id.startswith("efficiency") else show(number, unit, digits)
+    if unit == "" and in_percent(id):
+        return f"{number * 100:.1f} %" if id.startswith("efficiency") else show(number * 100, "%", digits)
+    return show(number, unit, digits)
 
 
 def difference(old: Figure, new: Figure) -> str:

@@ -17,6 +17,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.names import amount
 from rhevectra.project import store
 from rhevectra.project.document import Document
 from rhevectra.project.log import READING, Entry
@@ -110,7 +111,7 @@ class Session:
         return self.design.decision_specs[id]
 
     def _text_of(self, id: str, value: Any) -> str:
-        return value if isinstance(value, str) else show(float(value), self._spec(id).unit)
+        return value if isinstance(value, str) else amount(self._spec(id), float(value))
 
     def pin(self, id: str, value: Any, burst: bool = False) -> None:
         """Pin a decision; a burst of nudges is one edit. Raises InputError where the value cannot be used."""

@@ -7,6 +7,7 @@ from typing import Any
 from msgspec import Struct
 
 from rhevectra.core.basis.errors import InputError, nearest
+from rhevectra.core.basis.quantities import in_percent, parse
 from rhevectra.core.basis.sheet import Refused, Row, Sheet
 
 
@@ -34,7 +35,18 @@ class DecisionSpec(Struct, frozen=True):
         if self.kind == "choice":
             names = self.options or tuple(choices)
             return ", ".join(names[:12]) + (f" and {len(names) - 12} more" if len(names) > 12 else "") + (f", or your own such as {self.example}" if self.example else "")
+        if self.percent:
+            return f"{100 * self.low:g} to {100 * self.high:g} % (in a file {self.low:g} to {self.high:g})"
         return f"{self.low:g} to {self.high:g} {self.unit}".strip()
+
+    @property
+    def percent(self) -> bool:
+        """Whether people write and read it in percent."""
+        return self.unit == "" and in_percent(self.id)
+
+    def read(self, text: str) -> float:
+        """The number a person typed [SI]; of a share in percent the sign may be left out like any unit. Raises NotAQuantity."""
+        return parse(text, "%", self.label) / 100 if self.percent else parse(text, self.unit, self.label)
 
     def check(self, value: Any, choices: Sequence[str] = ()) -> Any:
         """The value in its own type, or InputError with what is accepted."""

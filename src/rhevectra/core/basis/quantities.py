@@ -21,6 +21,7 @@ _SIZES = {"m²": "mm²", "m³": "cm³"}
 """Areas and volumes are shown as catalogues of cores give them."""
 _SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}}
 _SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "Ohm", "R"), "°C": ("°C", "C"), "turns": ("turns", "t", "turn"), "layers": ("layers", "layer"), "holes": ("holes", "hole")}
+_SHARES = re.compile(r"efficiency|tolerance|spread|\.error|\.fill")
 _NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,3}))?\s*(.*)", re.DOTALL)
 _INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmkKMGR])(\d+)\s*(.*)", re.DOTALL)
 
@@ -32,6 +33,8 @@ def _scale(rest: str, unit: str) -> int | None:
         return 0
     if unit in _SCALES:
         return _SCALES[unit].get(rest)
+    if unit == "" and rest == "%":
+        return -2
     if unit in _PLAIN_UNITS and unit != "":
         return None
     if rest[0] in PREFIXES and (rest[1:] == "" or rest[1:] in spellings):
@@ -115,6 +118,11 @@ def show(value: float, unit: str = "", digits: int = 3) -> str:
     """One readable text: `show(65e3, 'Hz')` is '65.0 kHz'."""
     number, prefixed = split_engineering(value, unit, digits)
     return f"{number} {prefixed}".rstrip()
+
+
+def in_percent(id: str) -> bool:
+    """Whether people read the share under an id in percent: efficiencies, tolerances, errors, how full a window is."""
+    return _SHARES.search(id) is not None
 
 
 def told_apart(one: float, other: float, unit: str = "") -> tuple[str, str]:

@@ -26,7 +26,7 @@ def in_words(spec: DecisionSpec) -> bool:
 
 def amount(spec: DecisionSpec, value: float) -> str:
     """A number that was decided, as people read it."""
-    return f"{value:.0f}" if spec.kind == "integer" else show(value, spec.unit)
+    return f"{value:.0f}" if spec.kind == "integer" else f"{100 * value:.3g} %" if spec.percent else show(value, spec.unit)
 
 
 def decided(spec: DecisionSpec, row: Row) -> str:

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QLabel, QLineEdit,
 from rhevectra.core.basis import preferred
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.basis.quantities import parse
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.design.names import amount, in_words, made_by, spoken
 from rhevectra.ui.theme.roles import font
@@ -38,7 +37,7 @@ class QuantityEdit(QLineEdit):
         if self.text() == self._shown:
             return
         try:
-            value = self._spec.check(parse(self.text(), self._spec.unit, self._spec.label))
+            value = self._spec.check(self._spec.read(self.text()))
         except InputError as problem:
             self.refused.emit(str(problem))
             return

@@ -49,7 +49,7 @@ _FIGURES = (
     FigureSpec("llc.lm", "Magnetising inductance", "L_m", "switch", corners.FULL),
     FigureSpec("llc.v_cr_peak", "Resonant capacitor, peak voltage", "V̂_Cr", "switch", corners.PEAKS, fixed=_OVER),
     FigureSpec("llc.i_cr_rms", "Resonant capacitor, rms current", "I_Cr", "switch", corners.FULL, fixed=_OVER),
-    FigureSpec("llc.loss_ends", "More loss at the ends of the tank's tolerances", "ΔP", "load", corners.FULL, fixed="turn-off; resistances of the rectifiers", sentence="loss and efficiency are told for nominal parts, heat and currents of every part for its worst end"),
+    FigureSpec("llc.loss_ends", "Loss added by the tank's tolerances", "ΔP", "load", corners.FULL, fixed="turn-off; resistances of the rectifiers", sentence="loss and efficiency are told for nominal parts, heat and currents of every part for its worst end"),
     FigureSpec("llc.i_off", "Current at turn-off, least", "I_off", "switch", corners.RUN, "min", "llc.i_off_need", "min", fixed=_OVER, sentence="has to move the charge of both switches of a leg within the dead time"),
     FigureSpec("llc.dead_time_min", "Dead time needed", "t_d", "switch", corners.RUN, limit="switch.dead_time", limit_kind="max", fixed="charge-equivalent capacitance taken at the class's bus"),
     FigureSpec("llc.dead_time_max", "Dead time allowed", "t_d,max", "switch", corners.PEAKS, "min", "switch.dead_time", "min", fixed=_OVER, sentence="before the tank current turns its sign and lifts the node again"),

@@ -99,6 +99,6 @@ def _start(work: Work, s: st.Stage, o: dict[str, Any], limit: Any) -> None:
     way = way * v.phases / plain(most)
     given = {**tank, "phases": v.phases, "most": most, "lr": s.lr, "cr": s.cr, "lm": s.lm, **{id: rows[id] for id in (ends.LR, ends.CR, ends.LM)}}
     least = sheet.solved("start.i_least", way.min(0), "A", "least of the way up: below a gain of one by the two arcs of half a period with its peak at the least limit, of the end of the tolerances that gives least; beyond it as at full voltage", **given)
-    sheet.solved("start.time", start_time(plain(rows["output1.c"]), plain(rows["load.v1"]), way, weights, main.current_max), "s", "the output's charge over what the load leaves of that current, added up from zero to the full voltage", least=least, load=load, c=rows["output1.c"], v_out=rows["load.v1"])
+    sheet.solved("start.time", start_time(plain(rows["output1.c"]), plain(rows["load.v1"]), way, weights, main.current_max), "s", "the output's charge over what the load leaves of that current, added up from zero to the full voltage", least_on_the_way=least, full_load=load, c=rows["output1.c"], output_voltage=rows["load.v1"])
     common.supply_capacitor(work, False)
     common.short_of(work, least.value - main.current_max)
