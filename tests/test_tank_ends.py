@@ -9,9 +9,10 @@ from msgspec.structs import replace
 
 from balances import whole
 from rhevectra.app.netlist import corner_for
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.circuit.netlist import write
 from rhevectra.core.design.size import size
-from rhevectra.core.topologies.resonant import stage
+from rhevectra.core.topologies.resonant import ends, stage, tank, waves
 from rhevectra.core.topologies.resonant.circuit import circuit
 from spice import measure
 from test_llc import ALL, need_of
@@ -78,3 +79,24 @@ def test_an_end_of_the_tolerances_in_the_simulator(llc, tmp_path):
     alone = {k: float(whole(llc, x)[c.index]) for k, x in moved[slow].items() if k in ("i_tank_peak", "v_cap")}
     assert found["peak"] == pytest.approx(alone["i_tank_peak"], rel=0.03) and found["cap"] == pytest.approx(at(rows["llc.v_dc"]) + alone["v_cap"], rel=0.03)
     assert found["peak"] < 1.03 * at(rows["switch.i_peak"]) and found["cap"] < 1.03 * at(rows["llc.v_cr_peak"])
+
+
+@pytest.mark.parametrize("ratio", [6.0, 9.0, 14.0])
+@pytest.mark.parametrize("volts", [12.0, 48.0])
+def test_the_border_against_a_fine_grid_of_frequencies(ratio, volts):
+    """The most gain of the weakest tank while its current lags, and where: within 0.2 and 1 % of four hundred frequencies, each begun from its neighbour."""
+    need = Requirement(mains=Mains(kind="dc", v_min=370, v_max=400), outputs=(Output(voltage=volts, current_max=300 / volts),), cooling="forced")
+    d = size(need, {"topology": "llc_half", "llc.ratio": ratio, "llc.v_hold": 270.0, "llc.cr": 22e-9}, noise=False)
+    s, rows, by = d.context["plan"].stage, d.rows, ends.of(d.rows)
+    found = []
+    for lr, cr, lm in by.weakest:
+        k, load = s.lm * lm / (s.lr * lr), float(np.max(s.i_out)) / (s.np / s.ns) * np.sqrt(s.lr * lr / (s.cr * cr)) / (0.5 * 270.0)
+        best, near = (0.0, 1.0), None
+        for f in np.geomspace(0.97, 0.5, 400):
+            at = tank.solve(tank.Point(np.array([np.pi / f]), np.array([load]), np.array([1.0]), np.array([k])), "gain", near)
+            if at.miss[0] < 1e-7:
+                near = at.unknown
+                best = max(best, (float(at.point.gain[0]), f)) if waves.measures(at)["off"][0] > 0 else best
+        found.append(best)
+    (gain, _), f = min(found), max(f for _, f in found)
+    assert float(rows["llc.gain_max"].value) == pytest.approx(gain, rel=0.002) and float(rows["llc.f_border"].value) == pytest.approx(f * float(rows["llc.fr"].value) / by.slowest, rel=0.01)

@@ -149,7 +149,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
 def _gain(work: Work, plan: Plan, s: st.Stage) -> None:
     """The gain that is asked of a regulated tank, and the most it gives."""
     sheet, limit = work.sheet, curves.border(plan, work)
-    sheet.solved("llc.f_border", limit["f_border"], "Hz", "frequency of that gain in the slowest tank the tolerances allow: lower it may turn capacitive")
+    sheet.solved("llc.f_border", limit["f_border"], "Hz", "highest frequency at which an end of the tolerances gives its most, in the slowest tank they allow: lower it may turn capacitive")
     sheet.solved("llc.gain_need", plan.settled.out["gain"], "", "reflected output with what is lost on the way, over the voltage across the tank")
     sheet("llc.gain_hold", resonant.gain_at_hold, gain=sheet.rows["llc.gain_need"], v_bus=s.v_bus, v_hold=sheet.rows["llc.v_hold"])
     sheet.solved("llc.gain_max", limit["gain_max"], "", "greatest exact gain at overload and the end of hold-up while the tank current still lags, of the end of the tolerances that gives least; searched up to 1.6 times what is asked")
