@@ -24,7 +24,8 @@ ROOT = Path(__file__).parent.parent
 
 @pytest.mark.parametrize(("text", "unit", "value"), [
     ("65k", "Hz", 65e3), ("2k2", "Ω", 2200.0), ("4u7", "F", 4.7e-6), ("4.7u", "F", 4.7e-6), ("4.7 µF", "F", 4.7e-6), ("0R47", "Ω", 0.47), ("1e-6 H", "H", 1e-6), ("85 V", "V", 85.0),
-    ("10 mΩ", "Ω", 0.01), ("87 %", "%", 87.0), ("-10 °C", "°C", -10.0), ("−12", "V", -12.0), ("100K", "Hz", 1e5), ("12", "turns", 12.0), ("97.1 mm²", "m²", 97.1e-6), ("7.64 cm³", "m³", 7.64e-6), ("9.7e-5 m²", "m²", 9.7e-5)])
+    ("10 mΩ", "Ω", 0.01), ("87 %", "%", 87.0), ("-10 °C", "°C", -10.0), ("−12", "V", -12.0), ("100K", "Hz", 1e5), ("12", "turns", 12.0), ("97.1 mm²", "m²", 97.1e-6), ("7.64 cm³", "m³", 7.64e-6), ("9.7e-5 m²", "m²", 9.7e-5),
+    ("65 khz", "Hz", 65e3), ("680uh", "H", 680e-6), ("2.5a", "A", 2.5), ("45 k", "K", 45.0), ("100 mw", "W", 0.1), ("230 Vac", "V", 230.0), ("4k7 ohms", "Ω", 4700.0), ("5 %", "", 0.05)])
 def test_engineering_numbers_are_read(text, unit, value):
     assert parse(text, unit) == pytest.approx(value, rel=1e-12)
 
@@ -38,6 +39,8 @@ def test_what_is_no_number_of_that_unit_is_refused(text, unit):
 def test_ranges():
     assert parse_range("85-265", "V") == (85.0, 265.0)
     assert parse_range("47 - 63 Hz", "Hz") == (47.0, 63.0)
+    for text, ends in (("85...265", (85.0, 265.0)), ("85–265", (85.0, 265.0)), ("90-264Vac", (90.0, 264.0)), ("230 ±10 %", (207.0, 253.0)), ("230V +/- 10%", (207.0, 253.0)), ("50 ±3", (47.0, 53.0)), ("-10 to 50", (-10.0, 50.0))):
+        assert parse_range(text, "V") == ends, text
     with pytest.raises(NotAQuantity, match="downwards"):
         parse_range("265-85", "V")
 

@@ -41,7 +41,7 @@ COMMANDS = (
     Command("decide.log", "Write to the bench log", "Decide", "Ctrl+L", "write_log", "a line of one's own; readings and benches log by themselves"),
     Command("decide.contest", "Contest of all topologies", "Decide", "Ctrl+T", "contest", "every topology designed for the requirement, in the order of weights"),
     Command("decide.cancel", "Cancel background work", "Decide", "Ctrl+.", "cancel_job", "stop what runs in the background"),
-    Command("view.find", "Find …", "View", "Ctrl+K", "search", "any figure, decision, part or command by name"),
+    Command("view.find", "Find …", "View", "Ctrl+K", "search", "any figure, decision, picture, part, field of the requirement or command by name"),
     Command("view.hold", "Hold as reference", "View", "Ctrl+R", "hold", "hold the present design and see it pale behind everything; again releases it"),
     Command("view.here", "Ledger: worst or here", "View", "Ctrl+H", "toggle_here", "figures at their worst corner, or all at the corner of the pictures"),
     Command("view.worst", "Worst corner of all", "View", "Ctrl+W", "worst_corner", "move the pictures to the corner of the tightest figure"),

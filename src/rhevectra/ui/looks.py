@@ -8,7 +8,9 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from rhevectra.app import settings
 from rhevectra.app.session import Session
 from rhevectra.core.catalogue.tables import PRICES, TABLES
+from rhevectra.drawing.pictures import PICTURES, pictures_of
 from rhevectra.ui.commands import COMMANDS
+from rhevectra.ui.rail import BENCHES
 from rhevectra.ui.theme import roles
 from rhevectra.ui.widgets.palette import Entry, Palette
 
@@ -31,6 +33,7 @@ class ViewActions:
         _show_widget: Any
         _edit: Any
         contest_desk: Any
+        wind_desk: Any
         go: Any
 
     def search(self) -> None:
@@ -40,10 +43,17 @@ class ViewActions:
         self.palette_box.open(self._entries())
 
     def _entries(self) -> list[Entry]:
+        from rhevectra.ui.views.ask_fields import MAINS_FIELDS, PLACE_FIELDS  # of a desk that may never have been looked at
+        from rhevectra.ui.views.ask_outputs import COLUMNS
+
         design = self.session.design
         entries = [Entry("figure", design.specs[id].label, f"{id} {design.specs[id].symbol}", partial(self._to_figure, id)) for id in design.figure_ids]
         entries += [Entry("decision", spec.label, spec.id, partial(self._to_decision, spec.stage, spec.id)) for spec, _ in design.decisions()]
         entries += [Entry("command", c.title, f"{c.id} {c.tip}", getattr(self, c.method)) for c in COMMANDS if c.id != "view.find"]
+        entries += [Entry("picture", f"{name}: {PICTURES[key][0]}", key, partial(self._to_picture, stage, key)) for stage, name, _ in design.plates for key in pictures_of(design, stage)]
+        entries += [Entry("requirement", f.label, f.hint, partial(self._to_field, f.label)) for f in (*MAINS_FIELDS, *PLACE_FIELDS)]
+        entries += [Entry("requirement", f"Output: {c.label}", c.hint, partial(self._to_output, c.label)) for c in COLUMNS]
+        entries += [Entry("bench", name, "wind desk", partial(self._to_bench, k)) for k, name in enumerate(BENCHES)]
         for table in TABLES:
             spec = next((s for s, _ in design.decisions() if s.table == table), None)
             if spec is not None:
@@ -57,6 +67,23 @@ class ViewActions:
     def _to_decision(self, stage: str, id: str) -> None:
         self.go("Size")
         self.size_desk.go_to(stage, id)
+
+    def _to_picture(self, stage: str, key: str) -> None:
+        self.go("Size")
+        self.size_desk.choose_stage(stage)
+        self.size_desk.picture.choose(key)
+
+    def _to_field(self, label: str) -> None:
+        self.go("Ask")
+        self.ask.fields[label].editor.setFocus()
+
+    def _to_output(self, label: str) -> None:
+        self.go("Ask")
+        self.ask.outputs.edit(0, label).setFocus()
+
+    def _to_bench(self, page: int) -> None:
+        self.go("Wind")
+        self.wind_desk.tabs.setCurrentIndex(page)
 
     def hold(self) -> None:
         """Hold the present design as the reference, or release it."""

@@ -5,6 +5,9 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolBu
 
 DESKS = {"Ask": "the requirement on one page", "Contest": "every topology designed for the requirement, in order", "Size": "the stages, their decisions and figures", "Wind": "the winding sheet for the maker of the transformer"}
 
+BENCHES = ("Winding sheet", "Gap", "Core loss", "Ringing", "Drain trace", "Log")
+"""Tabs of the last desk: the sheet, the benches, the log."""
+
 
 class Rail(QWidget):
     """One button a desk, in working order. Emits the desk's name."""

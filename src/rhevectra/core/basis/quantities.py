@@ -20,14 +20,14 @@ _LONG = (("h", 3600.0), ("min", 60.0))
 _SIZES = {"m²": "mm²", "m³": "cm³"}
 """Areas and volumes are shown as catalogues of cores give them."""
 _SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}}
-_SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "Ohm", "R"), "°C": ("°C", "C"), "turns": ("turns", "t", "turn"), "layers": ("layers", "layer"), "holes": ("holes", "hole")}
+_SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "ohms", "R"), "V": ("V", "Vac", "Vdc", "Vrms", "V ac", "V dc", "V rms"), "°C": ("°C", "C"), "turns": ("turns", "t", "turn"), "layers": ("layers", "layer"), "holes": ("holes", "hole")}
 _SHARES = re.compile(r"efficiency|tolerance|spread|\.error|\.fill")
 _NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,3}))?\s*(.*)", re.DOTALL)
 _INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmkKMGR])(\d+)\s*(.*)", re.DOTALL)
 
 
 def _scale(rest: str, unit: str) -> int | None:
-    """Power of ten that the text after the digits stands for, or None where it is not understood."""
+    """Power of ten that the text after the digits stands for, or None where it is not understood. A unit may be written in any case, a prefix may not."""
     spellings = _SPELLINGS.get(unit, (unit,) if unit else ())
     if rest == "" or rest in spellings:
         return 0
@@ -35,11 +35,13 @@ def _scale(rest: str, unit: str) -> int | None:
         return _SCALES[unit].get(rest)
     if unit == "" and rest == "%":
         return -2
-    if unit in _PLAIN_UNITS and unit != "":
-        return None
-    if rest[0] in PREFIXES and (rest[1:] == "" or rest[1:] in spellings):
+    prefixed = unit not in _PLAIN_UNITS or unit == ""
+    if prefixed and rest[0] in PREFIXES and (rest[1:] == "" or rest[1:] in spellings):
         return PREFIXES[rest[0]]
-    return None
+    any_case = [s.casefold() for s in spellings]
+    if rest.casefold() in any_case:
+        return 0
+    return PREFIXES[rest[0]] if prefixed and rest[0] in PREFIXES and rest[1:].casefold() in any_case else None
 
 
 def parse(text: str, unit: str = "", where: str = "") -> float:
@@ -75,8 +77,13 @@ def parse(text: str, unit: str = "", where: str = "") -> float:
 
 
 def parse_range(text: str, unit: str = "", where: str = "") -> tuple[float, float]:
-    """The two ends of `85-265`; a single number stands for both ends. Raises NotAQuantity."""
-    ends = [part for part in re.split(r"(?<=[0-9a-zA-ZµμΩ.])\s*(?:-|–|\.\.|to)\s*(?=[0-9.])", text.strip()) if part]
+    """The two ends of `85-265`, `230 ±10 %` or `50 ±3`; a single number stands for both ends. Raises NotAQuantity."""
+    middle, sign, share = re.sub(r"\+\s*[/-]\s*-?", "±", text).partition("±")
+    if sign:
+        value = parse(middle, unit, where)
+        part = value * parse(share, "%", where) / 100 if share.strip().endswith("%") else parse(share, unit, where)
+        return float(f"{value - part:.10g}"), float(f"{value + part:.10g}")
+    ends = [part for part in re.split(r"(?<=[0-9a-zA-ZµμΩ.])\s*(?:-|–|\.{2,3}|…|to)\s*(?=[0-9.])", text.strip()) if part]
     if len(ends) > 2:
         raise NotAQuantity(where, f"'{text.strip()[:40]}' is not a range", "two numbers such as 85-265")
     values = [parse(end, unit, where) for end in ends] or [parse(text, unit, where)]

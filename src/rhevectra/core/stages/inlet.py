@@ -27,6 +27,7 @@ DECISIONS = (
     *surge.DECISIONS,
 )
 FIGURES = (
+    FigureSpec("inlet.fuse", "Fuse, rated current", "I_F", "inlet"),
     FigureSpec("inlet.i_rms", "Line current, rms", "I_line", "inlet", limit="inlet.fuse", limit_kind="max", fixed=TEMPERATURE),
     FigureSpec("inlet.i_thermistor", "Thermistor current, rms", "I_ntc", "inlet", corners.LOADED, limit="inlet.i_thermistor_limit", limit_kind="max", fixed=TEMPERATURE),
     FigureSpec("inlet.i_peak", "Line current, peak", "Î_line", "inlet", corners.PEAKS, fixed=TEMPERATURE),

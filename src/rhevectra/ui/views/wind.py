@@ -14,6 +14,7 @@ from rhevectra.drawing.display import Picture
 from rhevectra.drawing.paper import PAGE
 from rhevectra.drawing.sheet import has_sheet, pages, sheet_of
 from rhevectra.ui.pictures.canvas import paint
+from rhevectra.ui.rail import BENCHES
 from rhevectra.ui.theme import roles
 from rhevectra.ui.views.gap_bench import GapBench
 from rhevectra.ui.views.log_page import LogPage
@@ -78,7 +79,7 @@ class WindView(QWidget):
         self.tabs = QTabBar(self)
         self.tabs.setDrawBase(False)
         self.tabs.setAccessibleName("sheet or gap bench")
-        for name in ("Winding sheet", "Gap", "Core loss", "Ringing", "Drain trace", "Log"):
+        for name in BENCHES:
             self.tabs.addTab(name)
         self.tabs.currentChanged.connect(self._turn)
         row.addWidget(self.tabs)

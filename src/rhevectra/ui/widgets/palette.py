@@ -7,6 +7,8 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from rhevectra.app.vocabulary import meant, plain
+
 SHOWN = 12
 
 
@@ -20,10 +22,16 @@ class Entry(Struct, frozen=True):
 
 
 def matching(entries: Sequence[Entry], text: str) -> list[Entry]:
-    """Entries in which every word of the text occurs; those whose name begins with it come first."""
-    wanted = text.lower().split()
-    found = [e for e in entries if all(w in f"{e.name} {e.words} {e.kind}".lower() for w in wanted)]
-    return sorted(found, key=lambda e: (not e.name.lower().startswith(text.lower().strip()), len(e.name)))
+    """Entries in which every word of the text occurs, or what it is called here; those whose name begins with it come first, then those with all of it in the name, those where it stands in the further words, and those called otherwise."""
+    asked = plain(text).split()
+
+    def rank(e: Entry) -> int | None:
+        name, whole = plain(e.name), plain(f"{e.name} {e.words} {e.kind}")
+        if not all(any(w in whole for w in meant(word)) for word in asked):
+            return None
+        return 0 if name.startswith(" ".join(asked)) else 1 if all(w in name for w in asked) else 2 if any(w in name for word in asked for w in meant(word)) else 3
+    ranked = [(r, len(e.name), k) for k, e in enumerate(entries) if (r := rank(e)) is not None]
+    return [entries[k] for *_, k in sorted(ranked)]
 
 
 class Palette(QFrame):
@@ -38,7 +46,7 @@ class Palette(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 8, 8, 8)
         self.field, self.list = QLineEdit(self), QListWidget(self)
-        self.field.setPlaceholderText("figure, decision, part or command")
+        self.field.setPlaceholderText("figure, decision, picture, part, requirement or command")
         self.field.setAccessibleName("search")
         self.list.setAccessibleName("search results")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)

@@ -1,0 +1,26 @@
+"""What people call things, and by which words the program knows them: for finding, never for showing."""
+
+SAME: dict[str, tuple[str, ...]] = {
+    "awg": ("wire",), "bmax": ("flux density",), "bias": ("auxiliary supply",), "bobbin": ("core", "window"), "bom": ("parts list",), "brownout": ("bus down to which",), "bulk": ("bus capacitor",),
+    "cos": ("power factor",), "coil": ("wire", "choke", "inductor"), "common": ("commonmode",), "cooler": ("case to ambient",), "cap": ("capacitor",), "cost": ("contest", "parts list"), "current": ("rms",), "derate": ("derating",), "dmax": ("duty, largest",),
+    "drain": ("switch voltage", "peak drain"), "electrolytic": ("capacitor",), "elko": ("capacitor",), "emc": ("noise",), "emi": ("noise", "mains filter"), "esr": ("ripple, ", "output capacit"), "fan": ("cooling",), "ferrite": ("core material",),
+    "fet": ("switch class",), "filter": ("choke", "noise"), "freq": ("frequency",), "frequency": ("switching frequency",), "harmonic": ("harmonics",), "heatsink": ("case to ambient",), "hot": ("temperature", "rise"), "ilim": ("current limit",), "interleave": ("arrangement",),
+    "ipk": ("peak current",), "ipeak": ("peak current",), "isolation": ("insulation", "creepage", "clearance"), "junction": ("case to ambient",), "leak": ("leakage",), "lifetime": ("life of",), "litz": ("wire",), "losses": ("loss",), "lp": ("primary inductance",), "magnetizing": ("magnetising",),
+    "mosfet": ("switch class",), "mov": ("arrester",), "ntc": ("thermistor",), "ocp": ("current limit",), "opto": ("optocoupler",), "ovp": ("feedback open", "overvoltage trip"), "pcb": ("board",), "pdf": ("on paper",), "pf": ("power factor",), "pfc": ("power factor",), "planar": ("board",),
+    "power": ("loss",), "print": ("on paper", "winding sheet"), "rds": ("switch class",), "rdson": ("switch class",), "report": ("on paper",), "rth": ("case to ambient",), "saturation": ("flux",), "schematic": ("circuit",), "sense": ("current sense",),
+    "shield": ("arrangement",), "simulate": ("netlist",), "snubber": ("clamp",), "softstart": ("startup",), "soft": ("startup", "turnon"), "spice": ("netlist",), "sr": ("synchronous",), "standby": ("noload",), "start": ("startup",), "sync": ("synchronous",), "synchronous": ("rectifier class",), "temp": ("temperature",), "thd": ("harmonic",),
+    "tm": ("temperature",), "topology": ("contest",), "transistor": ("switch class",), "trafo": ("transformer",), "trip": ("current limit",), "tvs": ("clamp",), "uvlo": ("auxiliary supply, least",), "varistor": ("arrester",), "vcc": ("auxiliary supply",), "vdd": ("auxiliary supply",), "vds": ("drain voltage", "switch voltage"),
+    "vor": ("reflected voltage",), "winding": ("turns", "wire"), "zcs": ("turnoff",), "zvs": ("turnoff, least", "dead time", "turnon"),
+}
+"""A word as it is typed (no hyphens), and what the labels say instead; it is looked for itself as well."""
+
+
+def plain(text: str) -> str:
+    """Lower case without hyphens, so that hold-up, holdup and Hold-up are one."""
+    return text.lower().replace("-", "").replace("–", "")
+
+
+def meant(word: str) -> tuple[str, ...]:
+    """A typed word, plain, its singular, and what it may be called here."""
+    single = word[:-1] if len(word) > 3 and word.endswith("s") and not word.endswith("ss") else word
+    return (word, single, *SAME.get(word, ()), *SAME.get(single, ()))
