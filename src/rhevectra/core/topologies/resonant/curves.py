@@ -11,7 +11,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.resonant import ends, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
 
-HIGH, COUNT, CLOSER = 1.05, 16, 6
+HIGH, COUNT, COARSE, CLOSER = 1.05, 16, 10, 6
 SEARCHED = 1.6
 """The border is looked for up to this many times the gain asked for; a tank that gives more has room enough."""
 
@@ -72,7 +72,7 @@ def border(plan: Any, work: Work) -> dict[str, float]:
     hold, fr = min(float(work.sheet.rows["llc.v_hold"].value), v_low), float(work.sheet.rows["llc.fr"].value)
     asked = float(np.max(plan.settled.out["gain"])) * v_low / hold
     tanks = [(t.lm / t.lr, _load(t, hold, float(np.max(s.i_out)))) for t in (ends.at(s, parts) for parts in by.weakest)]
-    f = np.array([_frequencies(*t, SEARCHED * asked, HIGH, COUNT) for t in tanks])
+    f = np.array([_frequencies(*t, SEARCHED * asked, HIGH, COARSE) for t in tanks])
     ratio, load = (np.array([t[k] for t in tanks])[:, None] for k in (0, 1))
 
     def gains(f: Array, near: Array | None = None) -> tuple[Array, Array]:
@@ -82,8 +82,8 @@ def border(plan: Any, work: Work) -> dict[str, float]:
     gain, unknown = gains(f)
     every, best = np.arange(len(tanks)), gain.argmax(1)
     at, most = f[every, best], gain[every, best]
-    closer = np.linspace(at, f[every, np.maximum(best - 1, 0)], CLOSER + 2, axis=1)[:, 1:-1]  # the border lies between it and the next lower frequency
-    again, _ = gains(closer, np.repeat(unknown[every, best], CLOSER, axis=0))
-    more = again.max(1) > most
-    at, most = np.where(more, closer[every, again.argmax(1)], at), np.maximum(most, again.max(1))
+    if best.any():  # the border lies between it and the next lower frequency
+        closer = np.linspace(at, f[every, np.maximum(best - 1, 0)], CLOSER + 2, axis=1)[:, 1:-1]
+        again, _ = gains(closer, np.repeat(unknown[every, best], CLOSER, axis=0))
+        at, most = np.where(again.max(1) > most, closer[every, again.argmax(1)], at), np.maximum(most, again.max(1))
     return {"gain_max": float(most.min()), "f_border": float(at.max()) * fr / by.slowest if most.min() > 0 else fr}
