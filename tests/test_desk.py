@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
 
 from rhevectra import demo
+from rhevectra.app.changes import value_text
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.basis.working import si_text
@@ -237,6 +238,15 @@ def test_the_palette_finds_figures_decisions_parts_and_commands(qtbot, window, t
     if focus == "command":
         assert roles.theme() != theme
         window.toggle_theme()
+
+
+def test_what_is_the_same_everywhere_comes_from_the_worst_of_what_varies(window):
+    """A fuse is chosen once, by the line current where it is greatest; a rated part is not read off an instrument, an inductance is, and is told how."""
+    desk, design = window.size_desk, window.session.design
+    desk.go_to_figure("inlet.fuse")
+    assert f"Line current, rms = {value_text(design.figure('inlet.i_rms'))}" in desk.ledger.drawer.toPlainText() and not desk.ledger.reading.isVisible()
+    desk.go_to_figure("transformer.lp")
+    assert desk.ledger.reading.isVisible() and desk.ledger.reading.value.placeholderText() == "12u" and "shorted" not in desk.ledger.reading.how.placeholderText()
 
 
 def test_a_reading_is_entered_by_keyboard_and_moves_clamp_and_drain(qtbot, window):

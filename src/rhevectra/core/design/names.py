@@ -29,6 +29,15 @@ def amount(spec: DecisionSpec, value: float) -> str:
     return f"{value:.0f}" if spec.kind == "integer" else f"{100 * value:.3g} %" if spec.percent else show(value, spec.unit)
 
 
+_GIVEN = {"c": "capacitance", "i_crest": "crest at the least limit", "i_load": "load", "i_supply": "supply current", "i_top": "current handed over", "l_apart": "leakage to the outputs", "line": "line voltage", "rate": "pulses a second",
+          "v_forward": "drop of the rectifier", "v_out": "output voltage", "v_up": "voltage of a pulse before the filter"}
+
+
+def given_as(name: str) -> str:
+    """What a number without a label of its own is called where another was solved from it."""
+    return _GIVEN.get(name, name.replace("_", " "))
+
+
 def decided(spec: DecisionSpec, row: Row) -> str:
     """A decision's value as people read it."""
     if isinstance(row.value, str):

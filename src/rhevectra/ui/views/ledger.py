@@ -11,6 +11,7 @@ from rhevectra.app.ratings import limit_of
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.working import Working, explain
 from rhevectra.core.design.design import Design, Figure, figure_at
+from rhevectra.core.design.names import given_as
 from rhevectra.ui.theme.roles import colour, font, theme
 from rhevectra.ui.widgets.reading_bar import ReadingBar
 
@@ -234,14 +235,17 @@ class LedgerView(QFrame):
             w = replace(w, value=text_of(id, value, design.rows[id].unit, 4))
         if not w.equation:  # nothing to compare symbols with: what it came from goes by its name
             w = replace(w, links=tuple((_name(design, link, symbol), link, text) for symbol, link, text in w.links))
+        if index is None:  # the same everywhere: what it came from is told where it is worst
+            w = replace(w, links=tuple((symbol, link, value_text(design.figure(link)) if link in design.specs else text) for symbol, link, text in w.links))
         self.drawer.setHtml(working_html(w, label, corner.text() if corner else "", spec.fixed if spec else ""))
-        self.reading.show_figure(design.rows[id], label, _ways(design) if id == "transformer.leakage" else None)
+        readable = design.rows[id].kind != "chosen" or id in design.decision_specs  # what the catalogue lists is not read off an instrument
+        self.reading.show_figure(design.rows[id] if readable else None, label, _ways(design) if id == "transformer.leakage" else None)
 
 
 def _name(design: Design, id: str, else_: str) -> str:
     """What a row is called on the desk."""
     label = design.specs[id].label if id in design.specs else next((s.label for s, _ in design.decisions() if s.id == id), "")
-    return label or else_.replace("_", " ")
+    return label or given_as(else_)
 
 
 def working_html(w: Working, label: str, corner: str, fixed: str) -> str:

@@ -12,6 +12,8 @@ from rhevectra.core.basis.quantities import parse, show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.ui.theme.roles import font
 
+SUCH_AS = {"H": "12u", "F": "120p", "Ω": "0.12", "V": "12", "A": "1.2", "W": "1.2", "Hz": "65k", "s": "10m", "m": "0.5m", "°C": "70", "K": "40"}
+"""A reading of each unit, as it may be typed."""
 _COUNTED = ("turns", "")
 """Units nobody reads off an instrument."""
 
@@ -31,8 +33,6 @@ class ReadingBar(QWidget):
         self._label.setFont(font(9.5))
         self.value, self.how = QLineEdit(self), QLineEdit(self)
         self.value.setFixedWidth(70)
-        self.value.setPlaceholderText("12u")
-        self.how.setPlaceholderText("how: secondaries shorted, 100 kHz")
         self.value.setAccessibleName("measured value")
         self.how.setAccessibleName("how it was measured")
         self.way = QComboBox(self)
@@ -63,12 +63,14 @@ class ReadingBar(QWidget):
             self.way.addItems(list(self._ways))
         self._row = row
         taken = row.origin == "measured"
+        self.value.setPlaceholderText(SUCH_AS.get(row.unit, ""))
         if fresh:
+            self.how.setPlaceholderText("how: secondaries shorted, 100 kHz" if row.id == "transformer.leakage" else "how it was read")
             self.value.clear()
             self.how.clear()
         self.enter.setText("take back" if taken else "enter")
         self.enter.setToolTip("remove the reading: the estimate holds again" if taken else f"the reading of {label.lower()} [{row.unit}] wins over estimate, rule and pin")
-        self.value.setToolTip(f"measured {label.lower()} in {row.unit}, such as 12u")
+        self.value.setToolTip(f"measured {label.lower()} in {row.unit}" + (f", such as {SUCH_AS[row.unit]}" if row.unit in SUCH_AS else ""))
         self.value.setEnabled(not taken)
         self.how.setEnabled(not taken)
         self.way.setEnabled(not taken)
