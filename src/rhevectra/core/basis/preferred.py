@@ -6,6 +6,7 @@ digits, with the one published exception 9.20 in E192 (from memory: 10^(185/192)
 
 import bisect
 import math
+from functools import lru_cache
 
 _E24 = (1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0, 3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5, 8.2, 9.1)
 _E192 = tuple(9.20 if i == 185 else round(10 ** (i / 192), 2) for i in range(192))
@@ -17,10 +18,15 @@ FUSES = (0.5, 0.63, 0.8, 1.0, 1.25, 1.6, 2.0, 2.5, 3.15, 4.0, 5.0, 6.3, 8.0, 10.
 """Rated currents [A] of miniature fuses after IEC 60127 (from memory)."""
 
 
-def _around(value: float, series: str) -> list[float]:
-    """All members within a decade each side of value, ascending, free of float dust."""
-    decade = math.floor(math.log10(value))
-    return [float(f"{m}e{decade + d}") for d in (-1, 0, 1, 2) for m in SERIES[series]]
+def _around(value: float, series: str) -> tuple[float, ...]:
+    """All members within a decade each side of value, ascending."""
+    return _members(math.floor(math.log10(value)), series)
+
+
+@lru_cache(maxsize=256)
+def _members(decade: int, series: str) -> tuple[float, ...]:
+    """Those from a decade below to two above one, free of float dust."""
+    return tuple(float(f"{m}e{decade + d}") for d in (-1, 0, 1, 2) for m in SERIES[series])
 
 
 def at_least(value: float, series: str = "E12") -> float:

@@ -55,7 +55,7 @@ def decisions(law: Law) -> tuple[DecisionSpec, ...]:
     return (*own, *(s for s in (*_SHARED, *inlet.DECISIONS) if not (law.bridgeless and s.id in _NOT_BRIDGELESS)))
 
 
-_IDEAL = "a sine of line current; inductance at its nominal value"
+_IDEAL = "a sine of line current; inductance at its nominal value (its tolerance moves the ripple with it, rms currents by some 0.1 % where they are greatest)"
 _SINE = "a sine of line current"
 _FIGURES = (
     FigureSpec("inlet.power_factor_light", "Power factor at a tenth of the load", "λ_10", "inlet", corners.LIGHT, "min", fixed="distortion at light load; the X capacitors' current only"),

@@ -221,11 +221,12 @@ def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: di
     record_most(work, "rectifier1", row, most[1])
     limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
     sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
+    both_most = sheet("rectifier1.i_both_most", resonant.current_at_ends, moves=moves["rect"], nominal=o["i_both"])
     if s.variant.phases == 1:
         o["i_swing"] = sheet.rows["rectifier1.i_peak"]
-        sheet("output1.i_c_rms", output.capacitor_rms, i_rms=sheet("rectifier1.i_both_most", resonant.current_at_ends, moves=moves["rect"], nominal=o["i_both"]), i_out=s.i_out)
+        sheet("output1.i_c_rms", output.capacitor_rms, i_rms=both_most, i_out=s.i_out)
     else:
-        sharing.record_ripple(work, s, o)
+        sharing.record_ripple(work, s, o, both_most, moves)
 
 
 def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[str, Any]) -> dict[str, Any]:
