@@ -50,6 +50,12 @@ def test_an_infeasible_design_still_prints_every_figure(demo_file, capsys, tmp_p
     assert main(["netlist", str(demo_file), "-o", str(tmp_path / "x.cir")]) == 3 and (tmp_path / "x.cir").stat().st_size > 500
 
 
+@pytest.mark.parametrize(("typed", "meant"), [("drain", "switch.v_peak (Peak drain voltage)"), ("vds", "switch.v_peak (Peak drain voltage)"), ("hold_up", "bulk.hold_up (Hold-up time)"), ("clamp resistor", "clamp.r (Clamp resistor)")])
+def test_explain_knows_what_people_call_a_figure(demo_file, capsys, typed, meant):
+    assert main(["size", str(demo_file), "--explain", typed]) == 2
+    assert meant in capsys.readouterr().err
+
+
 def test_explain_follows_a_figure_down(demo_file, capsys):
     assert main(["size", str(demo_file), "--explain", "switch.v_peak"]) == 0
     text = capsys.readouterr().out

@@ -4,6 +4,8 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.app.vocabulary import called
+from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.working import explain
 from rhevectra.core.design.design import Design, Figure
@@ -50,6 +52,9 @@ def lines(design: Design, elapsed: float) -> list[str]:
 def explanation(design: Design, id: str, depth: int = 2) -> list[str]:
     """Working of one id, and of what it depends on down to a depth. Raises InputError for an unknown id."""
     if id not in design.rows:
+        labels = {i: s.label for i, s in design.decision_specs.items() if i in design.rows} | {i: s.label for i, s in design.specs.items() if i in design.rows}
+        if near := called(id, labels)[:3]:
+            raise InputError("id", f"{id!r} is not a figure or decision of this design", ", ".join(f"{i} ({labels[i]})" for i in near))
         design.row(id)
     index = None
     spec = design.specs.get(id)

@@ -1,5 +1,7 @@
 """What people call things, and by which words the program knows them: for finding, never for showing."""
 
+from collections.abc import Mapping
+
 SAME: dict[str, tuple[str, ...]] = {
     "awg": ("wire",), "bmax": ("flux density",), "bias": ("auxiliary supply",), "bobbin": ("core", "window"), "bom": ("parts list",), "brownout": ("bus down to which",), "bulk": ("bus capacitor",),
     "cos": ("power factor",), "coil": ("wire", "choke", "inductor"), "common": ("commonmode",), "cooler": ("case to ambient",), "cap": ("capacitor",), "cost": ("contest", "parts list"), "current": ("rms",), "derate": ("derating",), "dmax": ("duty, largest",),
@@ -24,3 +26,11 @@ def meant(word: str) -> tuple[str, ...]:
     """A typed word, plain, its singular, and what it may be called here."""
     single = word[:-1] if len(word) > 3 and word.endswith("s") and not word.endswith("ss") else word
     return (word, single, *SAME.get(word, ()), *SAME.get(single, ()))
+
+
+def called(text: str, labels: Mapping[str, str]) -> list[str]:
+    """Ids under whose label or own words all of a text is found, or what it means; those with all of it in the label first, then the shortest label. labels: by id."""
+    asked = plain(text.replace(".", " ").replace("_", " ")).split()
+    said = {id: plain(f"{label} {id}") for id, label in labels.items()}
+    found = [id for id, words in said.items() if asked and all(any(w in words for w in meant(word)) for word in asked)]
+    return sorted(found, key=lambda id: (not all(w in plain(labels[id]) for w in asked), len(labels[id])))
