@@ -190,6 +190,17 @@ def test_a_tank_that_boosts_starts_no_later_than_told():
     assert float(d.rows["llc.gain_need"].at(figure.corner.index)) > 1.2 and exact < figure.value < 3 * exact
 
 
+@pytest.mark.parametrize("topology", ["llc_half", "llc_full", "llc_three_phase"])
+def test_the_least_limit_of_a_tank_stands_above_its_overload(topology):
+    """At the worst end of the tolerances, and of several phases in the one that carries most."""
+    for need in (ROTATOR, FANS):
+        d = size(need, {"topology": topology}, noise=False)
+        assert float(d.rows["switch.limit_min"].value) > d.value("switch.i_peak") * (1.02 if topology != "llc_three_phase" else 1.0) and d.feasible
+        if topology == "llc_three_phase":
+            even = np.max(d.rows["llc.i_tank_peak"].value * d.rows["llc.ends_i_peak"].value)
+            assert d.value("switch.i_peak") == pytest.approx(d.value("llc.phase_most") * float(even), rel=1e-9) and d.value("llc.phase_most") > 1.2
+
+
 def test_the_limit_lets_a_tank_start():
     """Without room for an overload the limit above its peak would not do; a limit below that is told with its cure."""
     d = size(ROTATOR, {"topology": "llc_half", "llc.overload": 1.0}, noise=False)

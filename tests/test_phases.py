@@ -62,10 +62,10 @@ def test_the_rectified_ripple_begins_at_six_times_the_frequency(three, period):
 @pytest.mark.parametrize("line", [360.0, 400.0])
 def test_uneven_parts_share_as_the_engine_finds(three, line):
     """Inductances and capacitors of phase 1 at one end of the spread, of the others at the other, all eight ways: the worst share of the engine is at most that of the figure, and not
-    far below where the figure has its worst; the frequency stays, so that the output moves a little instead."""
+    far below where the figure has its worst; the frequency stays, so that the output moves a little instead. The peak of its tank current and what its capacitor sees are at most those of even phases times that share, and told so at the worst end of the tolerances."""
     c, spread = three.grid.find(line), float(three.rows["llc.spread"].value)
     circuit = TOPOLOGIES["llc_three_phase"].circuit(three, c)
-    worst = 1.0
+    worst, peak, volts = 1.0, 0.0, 0.0
     for signs in ((1, 1, 1), (1, 1, -1), (-1, -1, 1), (-1, -1, -1)):
         text = write(circuit)
         for name, sign in zip(("Lres", "Cres", "Lm"), signs, strict=True):
@@ -73,6 +73,12 @@ def test_uneven_parts_share_as_the_engine_finds(three, line):
         m = Measures(steady(read(text), circuit.period))
         fed = [sum(np.trapezoid(m.values("i", f"dfeed{half}{phase}"), m.samples.t) for half in ("", "2")) for phase in ("", "_2", "_3")]
         worst = max(worst, max(fed) / np.mean(fed))
+        peak = max(peak, *(float(np.abs(m.values("i", f"lres{phase}")).max()) for phase in ("", "_2", "_3")))
+        volts = max(volts, *(float(np.ptp(m.values("v", f"cres{phase}"))) / 2 for phase in ("", "_2", "_3")))
+    at = lambda id: float(whole(three, three.rows[id])[c.index])  # noqa: E731
+    for found, even, figure in ((peak, "llc.i_tank_peak", "switch.i_peak"), (volts, "llc.v_ac", "llc.v_ac_most")):
+        assert found < 1.01 * at("llc.phase_most") * at(even) and at("llc.phase_most") * at(even) < at(figure)
+        assert found > (1.1 if line == 400.0 else 1.0) * at(even), "an uneven phase carries more than an even one"
     most = three.value("llc.phase_most")
     assert worst < most and (most - 1 < 1.35 * (worst - 1) or line != 400.0), (worst, most)
 

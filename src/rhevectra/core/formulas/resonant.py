@@ -61,9 +61,24 @@ def heat_at_ends(moves: Any, nominal: Any) -> Any:
     return np.square(moves) * nominal
 
 
-@formula("I = s·k·I_n", "A", "s k I_n", "worst end of the tolerances, and the phase that carries most, over even phases of nominal parts")
-def most_at_ends(moves: Any, most: Any, nominal: Any) -> Any:
+_MOST_AT_ENDS = "worst end of the tolerances, and the phase that carries most, over even phases of nominal parts"
+
+
+@formula("I = s·k·I_n", "A", "s k I_n", _MOST_AT_ENDS)
+def most_current_at_ends(moves: Any, most: Any, nominal: Any) -> Any:
     """Current [A] of the most loaded phase at the worst end of the tank's tolerances."""
+    return moves * most * nominal
+
+
+@formula("V = s·k·V_n", "V", "s k V_n", _MOST_AT_ENDS)
+def most_voltage_at_ends(moves: Any, most: Any, nominal: Any) -> Any:
+    """Voltage [V] on a part of the most loaded phase at the worst end of the tank's tolerances, which goes with its current."""
+    return moves * most * nominal
+
+
+@formula("B = s·k·B_n", "T", "s k B_n", _MOST_AT_ENDS)
+def most_flux_at_ends(moves: Any, most: Any, nominal: Any) -> Any:
+    """Flux density [T] of the most loaded phase at the worst end of the tank's tolerances, which goes with its current."""
     return moves * most * nominal
 
 

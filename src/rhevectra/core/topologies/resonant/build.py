@@ -64,13 +64,13 @@ class Plan(Struct, frozen=True):
     i_short: float
 
 
-def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: float) -> Mapping[str, Any]:
-    """All switches: a class that holds the highest bus after derating, then the die by conduction, gate and the charge the dead time moves. i_limit: as `_built` has it."""
+def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: float, room: float) -> Mapping[str, Any]:
+    """All switches: a class that holds the highest bus after derating, then the die by conduction, gate and the charge the dead time moves. i_limit, room: as `_built` has them."""
     i_rms = 1.2 * work.need.power / v.phases / 0.92 / (v.drive * v_low) / np.sqrt(2)
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + 1e5 * r["q_gate_c"] * 12 + 1e5 * 0.05 * r["c_charge_f"] * v_top**2)
-    return choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss, i_limit=i_limit or AT_LIMIT * i_rms)
+    return choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss, i_limit=i_limit or AT_LIMIT * room * i_rms)
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
@@ -88,7 +88,7 @@ def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
         found["count"] = count
     if more := _hotter(work, plan):
         found["more"] = more
-    if i_limit := limit_missed(work, plan.switch, max(plan.ends.most("i_peak", plan.settled.out["i_tank_peak"]), plan.i_short / SINGLE)):
+    if i_limit := limit_missed(work, plan.switch, max(plan.stage.extra["room"] * plan.ends.most("i_peak", plan.settled.out["i_tank_peak"]), plan.i_short / SINGLE)):
         found["i_limit"] = i_limit
     return found | {"near": plan.settled.state} if found else {}
 
@@ -97,7 +97,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
     """The power stage, where nobody says: count: transformers in series; share: of the mean that each of several phases is built for, 0: the usual; i_limit: current at the overload [A], or what a short makes of it as far as a die takes more for a single pulse; 0 where it is still estimated; more: tank current the windings have to stand, over that of nominal parts; near: what its first solution may begin from."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     room = _room(work, v.phases, share) if v.phases > 1 else 1.0
-    row = choose_switch(work, v, v_top, v_low, i_limit)
+    row = choose_switch(work, v, v_top, v_low, i_limit, room)
     kind = TAP if v.phases > 1 else choose_secondary(work)
     control = v.phases == 1 and work.choose("llc.control", fixed.FREQUENCY, "the output is regulated (common practice)").value == fixed.FIXED
     highest = v_top / fixed.middle(v_low, v_top) if control else 1.0  # the output of a fixed ratio follows the bus
@@ -218,7 +218,7 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
 def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float, i_short: float, moved: ends.Ends) -> InductorChoice:
     """The resonant inductor beside what the transformer leaks, at the worst ends of the tolerances: its flux at the overload after derating, into a short [A] up to saturation itself; its heat."""
     o, rows = settled.out, work.sheet.rows
-    i_flux = max(moved.most("choke", o["i_tank_peak"]), float(rows["derating.flux"].value) * (1 + ends.of(rows).lr) * i_short)
+    i_flux = max(s.extra["room"] * moved.most("choke", o["i_tank_peak"]), float(rows["derating.flux"].value) * (1 + ends.of(rows).lr) * i_short)
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half, current = (0.5 / o["f"])[full], HEAT_ROOM * (s.extra["room"] * moved.over["tank"] * o["i_tank"])[full]
     swing = (2 * moved.over["choke_core"] ** (1 / grade["loss_beta"]) * o["i_tank_peak"])[full]

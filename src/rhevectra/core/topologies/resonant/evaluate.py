@@ -27,7 +27,7 @@ from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.resonant import chambers, curves, ends, faults, fixed, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
-from rhevectra.core.topologies.resonant.sharing import even, nominal, of_all, worst_current, worst_loss, worst_phase
+from rhevectra.core.topologies.resonant.sharing import even, nominal, of_all, worst, worst_loss, worst_phase
 
 EXACT_FROM = 1e-2
 """Tolerance from which the figures are meant; above it the power for the bus."""
@@ -124,12 +124,12 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
     sheet("llc.z", resonant.impedance, lr=s.lr, cr=s.cr)
     if not s.fixed:
         _gain(work, plan, s)
-    sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus), v_ac=sheet("llc.v_ac_most", resonant.voltage_at_ends, moves=moves["v_cap"], nominal=o["v_cap"]))
+    sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus), v_ac=worst(sheet, s, "llc.v_ac_most", o["v_cap"], moves["v_cap"]))
     o["i_burst"] = sheet(nominal(s, "llc.i_cr_rms"), resonant.burst_rms, share=o["share"], i_rms=o["i_tank"])
     i_sw = sheet(nominal(s, "switch.i_rms"), resonant.switch_rms, i_tank=o["i_burst"])
     for id, mean in (("llc.i_cr_rms", o["i_burst"]), ("switch.i_rms", i_sw)):
-        worst_current(sheet, s, id, mean, moves["tank"])
-    sheet("switch.i_peak", resonant.current_at_ends, moves=moves["i_peak"], nominal=o["i_tank_peak"])
+        worst(sheet, s, id, mean, moves["tank"])
+    worst(sheet, s, "switch.i_peak", o["i_tank_peak"], moves["i_peak"])
     record_pulsed(work, row)
     sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=BODY_DIODE)
     lag = sheet("llc.i_off_lag", resonant.lagging, i_off=o["i_off"])
@@ -196,7 +196,7 @@ def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[st
     sheet.solved("inductor.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
     l_x = sheet("inductor.l", resonant.beside_leakage, lr=s.lr, leakage=s.leakage)
     area = sheet.given("inductor.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")
-    sheet("inductor.b_peak", resonant.flux_at_ends, moves=moves["choke"], nominal=sheet("inductor.b_nominal", magnetics.flux_density, inductance=l_x, current=o["i_tank_peak"], turns=turns, area=area))
+    worst(sheet, s, "inductor.b_peak", sheet("inductor.b_nominal", magnetics.flux_density, inductance=l_x, current=o["i_tank_peak"], turns=turns, area=area), moves["choke"])
     core = plan.stage.extra["choke_core"]
     swing = sheet("inductor.b_swing", resonant.flux_swing, lm=l_x, i_mag=o["i_tank_peak"], turns=turns, area=sheet.given("inductor.area", core["area"], "m²", "catalogue", "effective area of its core"))
     running = _core_loss(sheet, "inductor", core["core"], sheet.solved("inductor.temperature", core["temperature"], "°C", "ambient plus its rise"), sheet.given("inductor.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), s.extra["kappa"], swing, o["f"])
@@ -214,8 +214,8 @@ def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: di
     average = sheet(even(s, "rectifier1.i_avg"), resonant.half_of, total=s.i_out)
     o["i_both"] = sheet("rectifier1.i_rms_both", resonant.burst_rms, share=o["share"], i_rms=o["i_rect"])
     rms = sheet(nominal(s, "rectifier1.i_rms"), resonant.switch_rms, i_tank=o["i_both"])
-    most = [worst_phase(sheet, s, "rectifier1.i_avg", average), worst_current(sheet, s, "rectifier1.i_rms", rms, moves["rect"])]
-    worst_current(sheet, s, "rectifier1.i_peak", o["i_rect_peak"], moves["rect_peak"])
+    most = [worst_phase(sheet, s, "rectifier1.i_avg", average), worst(sheet, s, "rectifier1.i_rms", rms, moves["rect"])]
+    worst(sheet, s, "rectifier1.i_peak", o["i_rect_peak"], moves["rect_peak"])
     sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
     o["loss_rectifier"], loss = (sheet(id, output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=i, r_dynamic=row["r_dynamic_ohm"], i_rms=j) for id, i, j in ((nominal(s, "rectifier1.loss"), average, rms), ("rectifier1.loss", *most)))
     record_most(work, "rectifier1", row, most[1])

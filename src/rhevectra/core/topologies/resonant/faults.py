@@ -33,20 +33,21 @@ FIGURES = (
 
 def current_limit(work: Work, s: st.Stage, settled: st.Settled, moved: ends.Ends) -> tuple[float, float]:
     """Chooses the current limit over the peak at the overload, its tolerance and delay; returns what a short makes of it [A], with nominal parts and at the worst end of their tolerances."""
-    rows, peak = work.sheet.rows, moved.most("i_peak", settled.out["i_tank_peak"])
+    rows, peak = work.sheet.rows, s.extra["room"] * moved.most("i_peak", settled.out["i_tank_peak"])
     tolerance = float(work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)").value)
     start = START_ROOM / (1 - tolerance) * _to_start(work, s, peak)
-    work.choose("switch.current_limit", lambda: float(f"{max(1.15 * peak, start):.2g}"), "what the tank needs to start into full load, with a tenth to charge its capacitors" if start > 1.15 * peak else "15 % above the peak tank current at overload and the worst end of the tank's tolerances, rounded to two digits")
+    work.choose("switch.current_limit", lambda: float(f"{max(1.15 * peak, start):.2g}"), "what the tank needs to start into full load, with a tenth to charge its capacitors" if start > 1.15 * peak else "15 % above the peak tank current at overload and the worst end of the tank's tolerances" + (", in the most loaded phase" if s.variant.phases > 1 else "") + ", rounded to two digits")
     work.choose("switch.limit_delay", DELAY, "comparator, logic and gate: the pulse is cut, a higher frequency alone would come too late (common practice)")
     most = faults.most_limit(float(rows["switch.current_limit"].value), float(rows["switch.limit_tolerance"].value))
-    both = _peaks(Quick(), most, s.variant.drive * np.asarray(s.v_bus), s, (resonant.impedance(s.lr, s.cr), settled.out["v_cap"], moved.over["v_cap"] * settled.out["v_cap"]), *(float(rows[id].value) for id in _DECIDED))
+    v_cap = s.extra["room"] * settled.out["v_cap"]
+    both = _peaks(Quick(), most, s.variant.drive * np.asarray(s.v_bus), s, (resonant.impedance(s.lr, s.cr), v_cap, moved.over["v_cap"] * v_cap), *(float(rows[id].value) for id in _DECIDED))
     return float(np.max(both[0])), float(np.max(both[1]))
 
 
 def _to_start(work: Work, s: st.Stage, peak: float) -> float:
-    """Least current limit [A] at which the stage gives its full load, at an empty output and at the full one; peak: of the tank current at the overload [A]."""
+    """Least current limit [A] at which the stage gives its full load, at an empty output and at the full one; peak: of the tank current at the overload, in the phase that carries most [A]."""
     load = work.need.outputs[work.need.main].current_max
-    empty = load * s.extra.get("phase_most", 1.0) * float(plain(s.ns)) / (START_MEAN * s.variant.phases * float(plain(s.np)))
+    empty = load * s.extra["room"] * float(plain(s.ns)) / (START_MEAN * s.variant.phases * float(plain(s.np)))
     return float(max(empty, peak * load / (s.variant.phases * np.max(s.i_out))))
 
 
@@ -66,7 +67,8 @@ def record(work: Work, s: st.Stage, o: dict[str, Any], choke: InductorChoice | N
     """Rows of all cases; choke: the resonant inductor, where it is a part of its own."""
     sheet, rows = work.sheet, work.sheet.rows
     most = sheet("switch.limit_max", faults.most_limit, i_limit=rows["switch.current_limit"], tolerance=rows["switch.limit_tolerance"])
-    peak, worst = _peaks(sheet, most, o["v_p"], s, (rows["llc.z"], o["v_cap"], rows["llc.v_ac_most"]), *(rows[id] for id in _DECIDED))
+    v_cap = o["v_cap"] if s.variant.phases == 1 else rows["llc.v_ac_most"]
+    peak, worst = _peaks(sheet, most, o["v_p"], s, (rows["llc.z"], v_cap, rows["llc.v_ac_most"]), *(rows[id] for id in _DECIDED))
     limit = _begin(work, s, o)
     if not s.fixed:
         _start(work, s, o, limit)
@@ -93,10 +95,9 @@ def _start(work: Work, s: st.Stage, o: dict[str, Any], limit: Any) -> None:
     full = sheet("start.i_full", resonant.full_current, i_over=s.i_out, i_limit=limit, i_peak=rows["switch.i_peak"])
     most = rows["llc.phase_most"] if v.phases > 1 else 1.0
     bare = replace(s, lr=plain(s.lr), cr=plain(s.cr), lm=plain(s.lm))
-    tank = {"gain": rows["llc.gain_need"], "v_primary": o["v_p"], "i_limit": limit, "n": s.np.value / s.ns.value, "i_full": full}
+    tank = {"gain": rows["llc.gain_need"], "v_primary": o["v_p"], "i_limit": limit, "n": s.np.value / s.ns.value / plain(most), "i_full": full}
     ways = [on_the_way(ratio=e.lm / e.lr, z=resonant.impedance(e.lr, e.cr), **{k: plain(x) for k, x in tank.items()}) for e in (ends.at(bare, parts) for parts in ends.of(rows).least_to_start)]
-    way, weights = np.minimum(ways[0][0], ways[1][0]), ways[0][1]
-    way = way * v.phases / plain(most)
+    way, weights = v.phases * np.minimum(ways[0][0], ways[1][0]), ways[0][1]
     given = {**tank, "phases": v.phases, "most": most, "lr": s.lr, "cr": s.cr, "lm": s.lm, **{id: rows[id] for id in (ends.LR, ends.CR, ends.LM)}}
     least = sheet.solved("start.i_least", way.min(0), "A", "least of the way up: below a gain of one by the two arcs of half a period with its peak at the least limit, of the end of the tolerances that gives least; beyond it as at full voltage", **given)
     sheet.solved("start.time", start_time(plain(rows["output1.c"]), plain(rows["load.v1"]), way, weights, main.current_max), "s", "the output's charge over what the load leaves of that current, added up from zero to the full voltage", least_on_the_way=least, full_load=load, c=rows["output1.c"], output_voltage=rows["load.v1"])

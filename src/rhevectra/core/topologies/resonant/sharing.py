@@ -116,11 +116,14 @@ def worst_phase(sheet: Any, s: st.Stage, id: str, row: Any, formula: Callable[..
     return row if s.variant.phases == 1 else sheet(id, formula, most=sheet.rows["llc.phase_most"], mean=row)
 
 
-def worst_current(sheet: Any, s: st.Stage, id: str, row: Any, moves: Any) -> Any:
-    """The figure of a current [A] of the most loaded phase at the worst end of the tolerances from that of nominal parts."""
-    if s.variant.phases == 1:
-        return sheet(id, resonant.current_at_ends, moves=moves, nominal=row)
-    return sheet(id, resonant.most_at_ends, moves=moves, most=sheet.rows["llc.phase_most"], nominal=row)
+_AT_ENDS = {"A": (resonant.current_at_ends, resonant.most_current_at_ends), "V": (resonant.voltage_at_ends, resonant.most_voltage_at_ends), "T": (resonant.flux_at_ends, resonant.most_flux_at_ends)}
+"""By unit: of one phase, and of the most loaded of several."""
+
+
+def worst(sheet: Any, s: st.Stage, id: str, row: Any, moves: Any) -> Any:
+    """The figure of a current, or of a voltage or flux that goes with it, in the most loaded phase at the worst end of the tolerances, from that of nominal parts."""
+    alone, several = _AT_ENDS[row.unit]
+    return sheet(id, alone, moves=moves, nominal=row) if s.variant.phases == 1 else sheet(id, several, moves=moves, most=sheet.rows["llc.phase_most"], nominal=row)
 
 
 def worst_loss(sheet: Any, s: st.Stage, id: str, row: Any, moves: Any) -> Any:
