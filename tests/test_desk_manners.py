@@ -12,7 +12,7 @@ from itertools import pairwise
 import pytest
 from msgspec.structs import replace as changed
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
 
 from rhevectra.app import autosave, settings
@@ -21,9 +21,9 @@ from rhevectra.app.stages import plates
 from rhevectra.core.basis.requirement import Mains
 from rhevectra.core.magnetics import matrix
 from rhevectra.core.magnetics.candidate import leakage_of
-from rhevectra.drawing.display import Line, Text
+from rhevectra.drawing.display import Line, Picture, Text
 from rhevectra.project.codec import encode
-from rhevectra.ui.pictures.canvas import PX_PER_MM
+from rhevectra.ui.pictures.canvas import PX_PER_MM, paint
 from rhevectra.ui.theme import roles
 
 STAGES = ("inlet", "bulk", "switch", "transformer", "clamp", "rectifier", "feedback", "load")
@@ -281,3 +281,25 @@ def test_a_number_of_transformers_is_taken_from_the_picture(qtbot, window):
         qtbot.keyClick(view, key)
     qtbot.keyClick(view, Qt.Key.Key_Return)
     assert window.session.document.decisions["transformer.pieces"] == 2
+
+
+@pytest.mark.parametrize("anchor", ["left", "middle", "right"])
+@pytest.mark.parametrize("length", [8, 40, 200])
+def test_no_text_of_a_picture_runs_over_its_edge(window, anchor, length):
+    """Smaller where it would, cut short with dots where that does not do: both edges stay free, and something is written."""
+    picture = Picture(60.0, 12.0, "")
+    picture.text({"left": 4.0, "middle": 30.0, "right": 56.0}[anchor], 8.0, ("zero voltage " * 20)[:length], "ink", anchor)
+    image = QImage(240, 48, QImage.Format.Format_RGB32)
+    image.fill(Qt.GlobalColor.white)
+    painter = QPainter(image)
+    paint(painter, picture, 4.0)
+    painter.end()
+    dark = [[image.pixelColor(x, y).lightness() < 160 for x in range(240)] for y in range(48)]
+    assert any(map(any, dark)) and not any(row[0] or row[-1] for row in dark)
+
+
+def test_in_a_small_window_the_picture_stays_the_largest(qtbot, window):
+    window.resize(1100, 700)
+    qtbot.waitUntil(lambda: window.size_desk.width() < 1100)
+    desk = window.size_desk
+    assert desk.picture.width() >= max(desk.ledger.width(), desk.decisions.width())

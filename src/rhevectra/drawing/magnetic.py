@@ -1,5 +1,6 @@
 """Pictures of the transformer: winding window to scale, flux on the material's curve."""
 
+import textwrap
 from typing import Any
 
 from rhevectra.core.basis.corners import Corner
@@ -10,6 +11,9 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Picture, Spot
+
+SMALL = 2.8
+"""Smallest letters of the legend [mm]; below it its words go on in another line."""
 
 
 def winding_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
@@ -76,12 +80,17 @@ def _section(view: Any, width: float, height: float, was: str = "") -> tuple[Pic
 
 
 def _legend(picture: Picture, view: Any, x: float, y: float) -> None:
-    size = min(3.2, 2.32 * (picture.width - x - 5) / max(len(text) for text, _ in view.legend))
-    for k, (text, side) in enumerate(view.legend):
-        picture.box(x, y + k * 5.2 - 2.4, 2.6, 2.6, side)
-        picture.text(x + 4, y + k * 5.2, text, "ink", "left", size)
+    """What each winding is, in more than one line where its words would be small, and the notes under that."""
+    room = picture.width - x - 5
+    size = 2.32 * room / max(len(text) for text, _ in view.legend)
+    size, each = (min(size, 3.2), 999) if size >= SMALL else (SMALL, max(int(2.2 * room / SMALL), 12))
+    for text, side in view.legend:
+        picture.box(x, y - 2.4, 2.6, 2.6, side)
+        for k, line in enumerate(textwrap.wrap(text, each)):
+            picture.text(x + 4, y + k * 3.6, line, "ink", "left", size)
+        y += 5.2 + k * 3.6
     for k, text in enumerate(view.notes):
-        picture.text(x, y + len(view.legend) * 5.2 + 3 + k * 4.6, text, "muted", "left", 3.0)
+        picture.text(x, y + 3 + k * 4.6, text, "muted", "left", 3.0)
 
 
 def flux_curve(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:

@@ -22,6 +22,8 @@ TITLE = 24.0
 """Room of a frame's title [mm]."""
 PATCH = 0.6
 """How opaque the patch behind a text is: what crosses it is still guessed."""
+LEAST_PX, EDGE = 8, 1.0
+"""Smallest letters, and what stays free at the edges of a picture [px]."""
 Source = Callable[[float, float], Picture]
 
 
@@ -49,23 +51,31 @@ def paint(painter: QPainter, picture: Picture, scale: float) -> None:
             painter.setPen(pen)
             painter.drawPolyline(QPolygonF([QPointF(x * scale, y * scale) for x, y in item.points]))
         else:
-            _text(painter, item, scale)
+            _text(painter, item, scale, picture.width * scale)
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
-def _text(painter: QPainter, item: Text, scale: float) -> None:
-    made = font(bold=item.bold)
-    made.setPixelSize(max(round(item.size * scale), 8))
-    painter.setFont(made)
+def _text(painter: QPainter, item: Text, scale: float, right: float) -> None:
+    """A text, smaller where it would run over an edge of the picture [px], and cut short with dots where that does not do."""
+    made, text = font(bold=item.bold), item.text
+    made.setPixelSize(max(round(item.size * scale), LEAST_PX))
     metrics = QFontMetricsF(made)
-    width = metrics.horizontalAdvance(item.text)
-    x = item.x * scale - {"left": 0.0, "middle": width / 2, "right": width}[item.anchor]
+    width = metrics.horizontalAdvance(text)
+    at, wide = item.x * scale, right - 2 * EDGE
+    room = min(wide, {"left": right - EDGE - at, "middle": 2 * min(at, right - at) - 2 * EDGE, "right": at - EDGE}[item.anchor])
+    if width > room > 0:
+        made.setPixelSize(max(int(made.pixelSize() * room / width), LEAST_PX))
+        metrics = QFontMetricsF(made)
+        text = metrics.elidedText(text, Qt.TextElideMode.ElideRight, room)
+        width = metrics.horizontalAdvance(text)
+    painter.setFont(made)
+    x = at - {"left": 0.0, "middle": width / 2, "right": width}[item.anchor]
     if item.clear:
         patch = QColor(colour("card"))
         patch.setAlphaF(PATCH)
         fill(painter, QRectF(x - 2, item.y * scale - metrics.capHeight() - 2, width + 4, metrics.capHeight() + 5), patch)
     painter.setPen(colour(item.role))
-    painter.drawText(QPointF(x, item.y * scale), item.text)
+    painter.drawText(QPointF(x, item.y * scale), text)
 
 
 class PictureView(QWidget):
