@@ -298,8 +298,11 @@ def test_no_text_of_a_picture_runs_over_its_edge(window, anchor, length):
     assert any(map(any, dark)) and not any(row[0] or row[-1] for row in dark)
 
 
-def test_in_a_small_window_the_picture_stays_the_largest(qtbot, window):
+def test_a_small_window_takes_from_the_ledger_too_and_a_large_one_gives_to_the_picture(qtbot, window):
+    desk, wide = window.size_desk, window.size_desk.ledger.width()
     window.resize(1100, 700)
-    qtbot.waitUntil(lambda: window.size_desk.width() < 1100)
-    desk = window.size_desk
-    assert desk.picture.width() >= max(desk.ledger.width(), desk.decisions.width())
+    qtbot.waitUntil(lambda: desk.width() < 1100)
+    assert desk.decisions.width() + 20 < desk.picture.width() and 0.85 * wide < desk.ledger.width() < wide - 20
+    window.resize(3840, 2160)
+    qtbot.waitUntil(lambda: desk.width() > 3000)
+    assert desk.picture.width() > 3 * desk.ledger.width()

@@ -14,7 +14,7 @@ from rhevectra.drawing.field import HEAT, contours
 LEFT, RIGHT, TOP = 16.0, 5.0, 6.0
 LEVELS = (0.80, 0.87, 0.94, 1.0)
 """Shares of a limit at which the colour changes; beyond the last it is over."""
-ROLES = {"under 80 %": HEAT[0], "to 87 %": HEAT[1], "to 94 %": HEAT[2], "to 100 %": HEAT[3], "over": "pale"}
+ROLES = {"to 80 %": HEAT[0], "to 87 %": HEAT[1], "to 94 %": HEAT[2], "to 100 %": HEAT[3], "over": "pale"}
 
 
 class Plane:
@@ -99,7 +99,9 @@ def cross(picture: Picture, plane: Plane, r: float, c: float, role: str) -> None
 
 def legend(picture: Picture, plane: Plane, y: float) -> None:
     """What each colour stands for, in a row."""
+    each = (picture.width - plane.left) / len(ROLES)
+    size = min(3.0, (each - 5.0) / 5.2)  # the longest of them in its place
     for k, (text, role) in enumerate(ROLES.items()):
-        x = plane.left + k * (plane.width + RIGHT) / 5.2
+        x = plane.left + k * each
         picture.box(x, y - 2.4, 3.0, 2.6, role, "rule")
-        picture.text(x + 4, y, text, "muted", "left", 3.0)
+        picture.text(x + 4, y, text, "muted", "left", size)

@@ -14,8 +14,8 @@ from rhevectra.ui.views.ledger import LedgerView
 from rhevectra.ui.views.picture_panel import PicturePanel
 
 FIRST_STAGE = "switch"
-WIDEST_LEDGER = 640
-"""Width [px] beyond which all that a window grows goes to the picture."""
+LEAST_LEDGER, WIDEST_LEDGER = 384, 640
+"""Width [px] the labels of the ledger need, and beyond which all that a window grows goes to the picture."""
 SMALL = (1180, 740)
 """Below this width or height [px] the desk folds: plates to name and bar, corners to a strip, findings to a counter."""
 
@@ -71,6 +71,8 @@ class SizeDesk(QWidget):
         self.inner.setChildrenCollapsible(False)
         column.addWidget(self.inner, 1)
         column.addWidget(self.corners)
+        self.ledger.setMinimumWidth(LEAST_LEDGER)
+        self.ledger.setMaximumWidth(WIDEST_LEDGER)
         right = QSplitter(Qt.Orientation.Vertical, self)
         right.addWidget(self.ledger)
         right.addWidget(self.findings)
@@ -82,9 +84,8 @@ class SizeDesk(QWidget):
         self.split.addWidget(left)
         self.split.addWidget(right)
         self.split.setSizes([770, 424])
-        self.split.setStretchFactor(0, 2)  # a small window takes from both: the picture stays the largest
+        self.split.setStretchFactor(0, 4)  # a small window takes from both
         self.split.setStretchFactor(1, 1)
-        right.setMaximumWidth(WIDEST_LEDGER)
         self.split.setChildrenCollapsible(False)
         layout.addWidget(self.split, 1)
 
