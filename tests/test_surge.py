@@ -1,5 +1,6 @@
 """Switch-on, hot restart, surges and life: against a circuit simulator, integration and phasors."""
 
+import random
 import re
 from dataclasses import replace
 
@@ -156,3 +157,17 @@ def test_a_relay_that_is_stuck(amps, thermistor, stands):
 def test_without_a_relay_nothing_is_told_of_one():
     d = size(Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=24, current_max=2),)), {"topology": "flyback"}, noise=False)
     assert not any("relay" in f.text for f in d.findings)
+
+
+@pytest.mark.parametrize("front", ["pfc_ccm", "pfc_bridgeless", "pfc_three_phase"])
+def test_by_rule_the_limiter_bears_the_bus_that_is_chosen(front):
+    """Behind power factor stages of 80 W to 1.5 kW with any hold-up the capacitor is chosen first: the limiter takes half of C times the crest of the mains squared (both halves of a split bus in the path of two); never refused."""
+    rng = random.Random(11)
+    for _ in range(8):
+        power, volts = rng.uniform(80, 1500), rng.choice([12.0, 24.0, 48.0])
+        mains = Mains(kind="ac3", v_min=340, v_max=440) if front == "pfc_three_phase" else Mains(kind="ac1", v_min=rng.choice([85.0, 185.0]), v_max=265)
+        d = size(Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=power / volts),), hold_up=rng.choice([0.0, 0.01, 0.02]), cooling="forced"), {"front_end": front, "topology": "full_bridge"}, noise=False)
+        f = d.figure("inlet.e_inrush")
+        assert f.margin >= 0
+        if mains.kind == "ac1":
+            assert f.value == pytest.approx(0.5 * d.value("pfc.c_bus") * 2 * 265.0**2, rel=1e-9)

@@ -11,7 +11,7 @@ from rhevectra.core.basis.corners import LOADED, LOADS, Grid, Point
 from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError, nearest
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
-from rhevectra.core.basis.quantities import show, told_apart
+from rhevectra.core.basis.quantities import in_percent, show, told_apart
 from rhevectra.core.basis.remembered import Kept, bits, remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
@@ -250,7 +250,8 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures,
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
         cure, what = cure_of(spec, work, cures)
-        value, limit = told_apart(figure.value, figure.limit or 0.0, figure.unit)
+        scale, unit = (100.0, "%") if figure.unit == "" and in_percent(id) else (1.0, figure.unit)
+        value, limit = told_apart(scale * figure.value, scale * (figure.limit or 0.0), unit)
         label = f"{spec.label}: {value} is {side} {limit}{where}"
         work.find(severity, spec.stage, f"{label}; {what}", id, cure)
     for id, near in unknown:

@@ -16,6 +16,8 @@ from rhevectra.core.magnetics.ring import RingNeed, choose_ring, rings
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_rise
 
+NEAR = 1.1
+"""Copper of the chokes over what the line was solved with up to which nobody needs to look: the rest of the path is several times as much."""
 COMMON_SHARE = 0.65
 """Share of the filter's copper that the common-mode choke may take where there are both (common practice)."""
 MU = 7000.0
@@ -40,7 +42,7 @@ def record(work: Work) -> None:
     if l_cm or l_dm:
         counts = {n: sheet.given(f"inlet.in_line_{n}", k, "", "rule", f"windings of the {n} chokes that a line current passes") for n, k in (("common", stages * passes if l_cm else 0), ("differential", stages if l_dm else 0))}
         wound = float(sheet("inlet.r_wound", choke.in_line, common=counts["common"], r_common=r_cm, beside=counts["differential"], r_beside=r_dm).value)
-        if wound > most * (1 + 1e-9):
+        if wound > NEAR * most:
             work.find(LOOK_AT, "inlet", f"the chokes of the filter come to {show(wound, 'Ω')}, the line was solved with {show(most, 'Ω')}: larger rings, a smaller choke, or {show(wound, 'Ω')} of copper admitted", "inlet.r_wound", "inlet.r_filter")
 
 

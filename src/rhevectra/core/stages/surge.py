@@ -67,10 +67,10 @@ def choose_fuse(work: Work, i_rms: Any, cold: float, hot: float) -> Any:
 
 
 def record(work: Work, path: Inrush, rows: Mapping[str, Any], line: Any, limited: bool) -> None:
-    """Rows of the fuse, of switch-on and surge. rows: i_rms, peak (of the bus); limited: the limiter stays in the line."""
+    """Rows of the fuse, of switch-on and surge. rows: i_rms, peak (of the bus), charged (what the mains bring it to, where a stage lifts it further by itself); limited: the limiter stays in the line."""
     sheet, choose = work.sheet, work.choose
     cold, source = sheet.rows["inlet.r_cold"], sheet.rows["inlet.r_source"]
-    energy = sheet("inlet.e_inrush", surge.charging_energy, c=path.c, v_peak=rows["peak"])
+    energy = sheet("inlet.e_inrush", surge.charging_energy, c=path.c, v_peak=rows.get("charged", rows["peak"]))
     sheet.given("inlet.e_inrush_limit", path.limiters * path.thermistor["energy_j"], "J", "catalogue", f"single pulse of {path.thermistor['name']}, as many as stand in the path")
     once = sheet("inlet.i2t", surge.melting_integral, energy=energy, r_limiter=cold, r_source=source)
     hot = sheet.given("inlet.r_hot", path.limiters * path.thermistor["r_hot_ohm" if limited else "r_cold_ohm"], "Ω", "catalogue", "limiter at its rated current" if limited else "the relay has bridged it in run: it is cold when the mains return")

@@ -10,8 +10,7 @@ from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.formulas import flyback, pfc, rectifier
+from rhevectra.core.formulas import flyback, pfc, rectifier, surge
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.magnetics.inductor import MADE
 from rhevectra.core.stages import inlet
@@ -67,7 +66,6 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     p_in, i_hf = power / EXPECTED, i_hf * need.mains.v_min / v_bus  # what the stage behind takes follows the bus, not the line
     line = p_in / need.mains.v_min
     bridges = work.parts["bridges"]
-    limiter, thermistor = inlet.choose_limiter(work, line, stored(need, p_in))
     bridge = _slow_leg(work, line, v_bus) if law.bridgeless else bridges.row(choose("bridge.class", lambda: inlet.first_above(bridges, "i_rated_a", 1.5 * line), "smallest class rated above 1.5 × line current").value)
     phases = int(work.choose("pfc.phases", 2, "two: half the current each, and ripples that cancel").value) if law.phased else 1
     feed = Feed(np.array([need.mains.v_min, *need.mains.nominals, need.mains.v_max]), v_bus, p_in)
@@ -80,15 +78,11 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     r_sense = choose_sensing(work, float(amps["l_rms"]), limit)
     v_min = float(choose("bulk.v_min_stage", lambda: float(f"{0.8 * v_bus:.3g}"), "four fifths of the bus: the power stage still regulates there, hold-up ends there").value)
     cap, cans, c_bus = _capacitor(work, power, float(np.hypot(amps["bus_hf"], i_hf)), v_bus, v_min, top)
+    limiter, thermistor = inlet.choose_limiter(work, line, float(surge.charging_energy(c_bus, top)))
     r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT) + 2 * bridge["r_dynamic_ohm"]
     r_filter = inlet.filter_copper(work, need.mains.v_min, p_in)
     source = LineSource(need.source_impedance.r + r_line + r_filter, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], cap["esr_ohm"] / cans)
     return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, r_filter, choke, limit, cap, cans, c_bus, source, need.ambient_max, r_sense)
-
-
-def stored(need: Requirement, power: float) -> float:
-    """Energy [J] in the bus expected before its capacitor is chosen: hold-up down to four fifths of it, or a habit of 0.9 µF/W at 400 V (common practice)."""
-    return max(power * need.hold_up / (1 - 0.8**2), 0.072 * power)
 
 
 def choose_boost(boundary: bool, work: Work, feed: Feed, phases: int) -> Boost:

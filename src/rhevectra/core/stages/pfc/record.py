@@ -198,6 +198,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     rows["i_rms"] = sheet("inlet.i_rms", pfc.line_current, power=p_in, v_line=given["line"], factor=pf)
     sheet.again("inlet.i_peak", sheet("inlet.i_crest", pfc.line_crest, power=p_in, v_line=given["line"]))
     line = grid.lines.index(grid.special["nominal_max"])
+    rows["charged"] = sheet.rows["bulk.v_valley_least"]  # the stage lifts the bus above the crest when the limiter has done its work
     inlet.record(work, surge.Inrush(plan.thermistor, work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source, None if plan.law.bridgeless else plan.bridge, sheet.rows["pfc.c_bus"], inlet.record_bleed(work)), rows, given, limited=plan.limiter == "thermistor")
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
 

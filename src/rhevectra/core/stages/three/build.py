@@ -7,15 +7,17 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.formulas import pfc, rectifier, three_phase
+from rhevectra.core.formulas import pfc, rectifier, surge, three_phase
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.stages import inlet
-from rhevectra.core.stages.pfc.build import CONTACT, EXPECTED, SILICON, choose_boost, choose_cans, choose_diode, choose_limit, choose_switches, stored, switch_losses
+from rhevectra.core.stages.pfc.build import CONTACT, EXPECTED, SILICON, choose_boost, choose_cans, choose_diode, choose_limit, choose_switches, switch_losses
 from rhevectra.core.stages.pfc.choke import Choke, choose_choke
 from rhevectra.core.stages.pfc.line import Boost, Feed, angles, currents
 from rhevectra.core.stages.pfc.sensing import capacitors, choose_sensing
 from rhevectra.core.stages.work import Work
 
+CHARGED = 1.02
+"""Bus crest over the bus, for choosing the limiter."""
 PATHS = 2
 """Dies in series in the switch of a phase: it must hold both signs."""
 
@@ -60,7 +62,6 @@ def plan(work: Work, power: float, i_hf: float) -> Plan:
     v_bus = float(choose("pfc.v_bus", lambda: float(np.ceil((2 * crest + 16) / 10) * 10), f"next ten volts at least 16 V above twice the crest of a phase at {need.mains.v_max:g} V between lines: each half has to stand above it").value)
     feed = Feed(three_phase.phase_voltage(np.array([need.mains.v_min, *need.mains.nominals, need.mains.v_max])), 0.5 * v_bus, power / EXPECTED / 3)
     line = feed.power / feed.lowest
-    limiter, thermistor = inlet.choose_limiter(work, line, stored(need, power) / 2)
     boost = choose_boost(False, work, feed, 1)
     low = angles(boost, feed.lowest, feed.power, feed.v_bus)
     amps = currents(boost, low)
@@ -75,6 +76,7 @@ def plan(work: Work, power: float, i_hf: float) -> Plan:
     v_min = float(choose("bulk.v_min_stage", lambda: float(f"{0.8 * v_bus:.3g}"), "four fifths of the bus: the power stage still regulates there, hold-up ends there").value)
     unbalance = float(choose("pfc.unbalance", 0.02, "public mains are within 2 % nearly always (from memory of EN 50160; confirm)").value)
     cap, cans, c_half = _halves(work, power, float(np.hypot(np.sqrt(1.5) * amps["bus_hf"], i_hf * need.mains.v_min / v_bus)), v_bus, v_min, 2 * crest, unbalance)
+    limiter, thermistor = inlet.choose_limiter(work, line, float(surge.charging_energy(c_half / 2, CHARGED * v_bus)) / 2)  # two of them stand in the path
     r_line = thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT
     z = need.source_impedance
     r_filter = inlet.filter_copper(work, feed.lowest, feed.power)
