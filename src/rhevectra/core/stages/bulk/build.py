@@ -14,7 +14,7 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
 from rhevectra.core.formulas import doubler, rectifier
 from rhevectra.core.formulas.rectifier import Bulk, LineSource
-from rhevectra.core.stages import inlet, surge
+from rhevectra.core.stages import inlet
 from rhevectra.core.stages.bulk.position import SPLIT, Position, joined, part_of, positions
 from rhevectra.core.stages.work import Work
 
@@ -24,8 +24,6 @@ STORED = 17e-3
 """Energy in the bulk at the highest line over the input power and the square of the line's range [s], before the capacitor is chosen."""
 HEAT_ROOM = 1.6
 """Over that energy in the limiter's rating: the capacitor chosen stores more, for its tolerance, its next size and hold-up."""
-RESTART_ROOM = 1.25
-"""Over the current of a hot restart that is expected before the capacitor is chosen, for one that comes out larger."""
 BELOW = 0.92
 """Least bus the stage has to work from over the valley with what is left of the capacitor, where the hold-up does not ask for less (common practice, no source)."""
 VALLEY_THERE = 0.9
@@ -73,7 +71,8 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     v_class = next((v for v in classes if derate * v >= held), classes[-1])
     left = inlet.left_of(work)
     held_up = _for_hold_up(need, power, low, fixed or lowest, float(left.value), stacked)
-    bridge, thermistor, series = _series(stacked, work, power, 0.5 * held_up * crest**2)
+    least_bridge, thermistor, series = _series(stacked, work, power, 0.5 * held_up * crest**2)
+    bridge = work.parts["bridges"].row(choose.pins.get("bridge.class") or inlet.first_above(work.parts["bridges"], "i_rated_a", least_bridge))
     places = positions(work.grid.lines, stacked, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
     expected = max(2 * power * 0.75 * 0.5 / need.mains.f_min / (low**2 - target**2), held_up) * (2 if stacked else 1)
     rows = sorted(caps.where(v_class_v=v_class).rows, key=lambda r: r["c_f"])
@@ -87,6 +86,7 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
         why = "a twelfth below the valley with what is left of the capacitor, or as far below as the hold-up asks, at most 15 % below the valley aimed at"
     c, floor = choose("bulk.c", by_rule), choose("bulk.v_min_stage", ends, why)
     cap = rows[int(np.argmin(np.abs(np.log(values / c.value))))]
+    bridge = inlet.choose_bridge(work, least_bridge, thermistor["r_hot_ohm"], (0.5 if stacked else 1.0) * float(c.value) * need.mains.v_max**2)
     places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"], bridge["r_dynamic_ohm"])
     chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match)
     return replace(chosen, r_balance=_balance(work, chosen, crest, held)) if stacked else chosen
@@ -106,8 +106,8 @@ def _for_hold_up(need: Requirement, power: float, low: float, floor: float, left
     return float(2 * power * need.hold_up / max(start**2 - floor**2, 0.1 * start**2) / left)
 
 
-def _series(stacked: bool, work: Work, power: float, held: float) -> tuple[Any, Any, LineSource]:
-    """Bridge and thermistor, chosen for the input current expected at lowest line and the charge of the bulk (held: its energy [J] at the highest line where hold-up sizes it), and what they are in series with the mains, without the bridge."""
+def _series(stacked: bool, work: Work, power: float, held: float) -> tuple[float, Any, LineSource]:
+    """Least rated current of the bridge [A] and the thermistor, chosen for the input current expected at lowest line and the charge of the bulk (held: its energy [J] at the highest line where hold-up sizes it), and what it is in series with the mains."""
     need, parts = work.need, work.parts
     current = power / (need.mains.v_min * 0.55)
     joules = STORED * power * (need.mains.v_max / min(need.mains.v_min, SPLIT if stacked else np.inf)) ** 2 * (0.25 if stacked else 1.0)
@@ -119,10 +119,7 @@ def _series(stacked: bool, work: Work, power: float, held: float) -> tuple[Any, 
     t, z = ntc.row(name.value), need.source_impedance
     bare = LineSource(z.r + t["r_hot_ohm"], z.x / (2 * np.pi * 50), 0.0, 0.0)
     series = replace(bare, resistance=bare.resistance + inlet.filter_copper(work, need.mains.v_min, power))
-    hot = surge.expected_restart(need, bare.resistance, bare.inductance, joules)
-    least = max(1.5 * current, RESTART_ROOM * hot / surge.BRIDGE_SURGE)
-    bridge = work.choose("bridge.class", lambda: inlet.first_above(parts["bridges"], "i_rated_a", least), f"smallest class rated above 1.5 × line current that survives a hot restart of some {hot:.0f} A")
-    return parts["bridges"].row(bridge.value), t, series
+    return 1.5 * current, t, series
 
 
 def _balance(work: Work, p: Plan, crest: float, held: float) -> Any:

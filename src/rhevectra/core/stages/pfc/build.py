@@ -25,6 +25,8 @@ EXPECTED = 0.95
 """Efficiency before anything is designed (common practice)."""
 ROOM = 1.15
 """Current limit over the peak at the lowest line and the largest load: loop ripple, tolerance and a load step (common practice)."""
+SLOW, QUICK, BEYOND = 8.0, 20.0, 1.07
+"""Crossover of a voltage loop that lets little third harmonic through, and the quickest one behind one phase [Hz] (common practice); how far it lets the bus sink over what it settles at."""
 CONTACT = 10e-3
 PACKAGE = 18.0
 """Loss [W] one switch package on a usual heat sink is let (common practice, no source)."""
@@ -65,8 +67,6 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     v_bus = float(choose("pfc.v_bus", lambda: float(np.ceil((top + 8) / 10) * 10), f"next ten volts at least 8 V above the crest of {need.mains.v_max:g} V").value)
     p_in, i_hf = power / EXPECTED, i_hf * need.mains.v_min / v_bus  # what the stage behind takes follows the bus, not the line
     line = p_in / need.mains.v_min
-    bridges = work.parts["bridges"]
-    bridge = _slow_leg(work, line, v_bus) if law.bridgeless else bridges.row(choose("bridge.class", lambda: inlet.first_above(bridges, "i_rated_a", 1.5 * line), "smallest class rated above 1.5 × line current").value)
     phases = int(work.choose("pfc.phases", 2, "two: half the current each, and ripples that cancel").value) if law.phased else 1
     feed = Feed(np.array([need.mains.v_min, *need.mains.nominals, need.mains.v_max]), v_bus, p_in)
     boost = choose_boost(law.boundary, work, feed, phases)
@@ -79,6 +79,7 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     v_min = float(choose("bulk.v_min_stage", lambda: float(f"{0.8 * v_bus:.3g}"), "four fifths of the bus: the power stage still regulates there, hold-up ends there").value)
     cap, cans, c_bus = _capacitor(work, power, float(np.hypot(amps["bus_hf"], i_hf)), v_bus, v_min, top)
     limiter, thermistor = inlet.choose_limiter(work, line, float(surge.charging_energy(c_bus, top)))
+    bridge = _slow_leg(work, line, v_bus) if law.bridgeless else inlet.choose_bridge(work, 1.5 * line, thermistor["r_hot_ohm" if limiter == "thermistor" else "r_cold_ohm"], float(surge.charging_energy(c_bus, top)))
     r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT) + 2 * bridge["r_dynamic_ohm"]
     r_filter = inlet.filter_copper(work, need.mains.v_min, p_in)
     source = LineSource(need.source_impedance.r + r_line + r_filter, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], cap["esr_ohm"] / cans)
@@ -188,7 +189,8 @@ def _capacitor(work: Work, power: float, i_hf: float, v_bus: float, v_min: float
     def asks(c: Array, rated: Array) -> dict[str, Array]:
         ripple = pfc.bus_ripple(power, need.mains.f_min, c, v_bus)
         valley, crest = pfc.bus_valley(v_bus, ripple / left), pfc.bus_peak(v_bus, ripple)
-        return {"valley above the mains": valley >= top, "hold-up": rectifier.hold_up(left * c, valley, v_min, power) >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * i_c <= rated, "lost load": pfc.dump(crest, power, delay, c) <= v_class}
+        return {"valley above the mains": valley >= top + inlet.CLEAR, "hold-up": rectifier.hold_up(left * c, valley, v_min, power) >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * i_c <= rated, "lost load": pfc.dump(crest, power, delay, c) <= v_class,
+                "full load at once": pfc.sunk(v_bus, valley, BEYOND, power, QUICK, c) >= v_min}
     return choose_cans(work, "pfc.c_bus", rows, asks)
 
 

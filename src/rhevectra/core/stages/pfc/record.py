@@ -14,7 +14,7 @@ from rhevectra.core.formulas import forward, inductor, output, pfc, rectifier
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
-from rhevectra.core.stages.pfc.build import Plan, switch_losses
+from rhevectra.core.stages.pfc.build import BEYOND, QUICK, SLOW, Plan, switch_losses
 from rhevectra.core.stages.pfc.choke import TOLERANCE, choke_copper_loss, choke_core_loss, record_at_limit, record_choke, record_inductance, record_peak
 from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
@@ -27,8 +27,6 @@ AUX_VOLTS, AUX_AMPS = 14.0, 3e-3
 """Supply of the stage's controller, its gates beside (common practice)."""
 MOST_DRAWN = 2.0
 """Power drawn over that passed on beyond which no stage is worth its name."""
-SLOW, QUICK, BEYOND = 8.0, 20.0, 1.07
-"""Crossover of a voltage loop that lets little third harmonic through, and the quickest one behind one phase [Hz] (common practice); how far it lets the bus sink over what it settles at."""
 LINEAR = 0.2
 """Bus ripple over the bus beyond which the linear formula no longer holds."""
 _CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, losses of all"
@@ -339,5 +337,5 @@ def _findings(work: Work, plan: Plan, rows: dict[str, Any]) -> None:
     if plan.v_bus <= np.sqrt(2) * need.mains.v_max:
         work.find(MUST_FIX, "pfc", f"the bus of {show(plan.v_bus, 'V')} lies below the crest of {show(np.sqrt(2) * need.mains.v_max, 'V')}: the stage cannot draw a sine there", "bulk.v_valley", "pfc.v_bus")
     least = float(np.broadcast_to(rows["valley"].value, grid.shape)[full].min())
-    if np.sqrt(2) * need.mains.v_max <= least < np.sqrt(2) * need.mains.v_max + 5:
+    if np.sqrt(2) * need.mains.v_max <= least < np.sqrt(2) * need.mains.v_max + inlet.CLEAR:
         work.find(LOOK_AT, "bulk", f"the valley of {show(least, 'V')} is within {show(least - np.sqrt(2) * need.mains.v_max, 'V')} of the highest crest of the mains", "bulk.v_valley", "pfc.c_bus")
