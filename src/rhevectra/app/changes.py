@@ -34,7 +34,7 @@ def text_of(id: str, value: object, unit: str, digits: int = 3) -> str:
     if isinstance(value, str):
         return value
     number = float(value)  # type: ignore[arg-type]
-    if unit == "" and in_percent(id):
+    if in_percent(id, unit):
         return f"{number * 100:.1f} %" if id.startswith("efficiency") else show(number * 100, "%", digits)
     return show(number, unit, digits)
 

@@ -42,7 +42,7 @@ class DecisionSpec(Struct, frozen=True):
     @property
     def percent(self) -> bool:
         """Whether people write and read it in percent."""
-        return self.unit == "" and in_percent(self.id)
+        return in_percent(self.id, self.unit)
 
     def read(self, text: str) -> float:
         """The number a person typed [SI]; of a share in percent the sign may be left out like any unit. Raises NotAQuantity."""

@@ -127,9 +127,9 @@ def show(value: float, unit: str = "", digits: int = 3) -> str:
     return f"{number} {prefixed}".rstrip()
 
 
-def in_percent(id: str) -> bool:
-    """Whether people read the share under an id in percent: efficiencies, tolerances, errors, how full a window is."""
-    return _SHARES.search(id) is not None
+def in_percent(id: str, unit: str) -> bool:
+    """Whether people read the number under an id in percent: shares that are efficiencies, tolerances, errors, how full a window is."""
+    return unit == "" and _SHARES.search(id) is not None
 
 
 def told_apart(one: float, other: float, unit: str = "") -> tuple[str, str]:

@@ -250,7 +250,7 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures,
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
         cure, what = cure_of(spec, work, cures)
-        scale, unit = (100.0, "%") if figure.unit == "" and in_percent(id) else (1.0, figure.unit)
+        scale, unit = (100.0, "%") if in_percent(id, figure.unit) else (1.0, figure.unit)
         value, limit = told_apart(scale * figure.value, scale * (figure.limit or 0.0), unit)
         label = f"{spec.label}: {value} is {side} {limit}{where}"
         work.find(severity, spec.stage, f"{label}; {what}", id, cure)

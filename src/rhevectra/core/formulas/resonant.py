@@ -274,12 +274,6 @@ def of_most_loaded(most: Any, mean: Any) -> Any:
     return most * mean
 
 
-@formula("P = s²·P_m", "W", "s P_m", "the phase that carries most, by resistance")
-def lost_in_most_loaded(most: Any, mean: Any) -> Any:
-    """Loss [W] in the most loaded phase."""
-    return np.square(most) * mean
-
-
 @formula("P = n·r·I²", "W", "n r I", "definition, in all phases")
 def resistive_of(phases: Any, r: Any, i_rms: Any) -> Any:
     """Loss [W] in a resistance of each phase."""

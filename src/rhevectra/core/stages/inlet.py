@@ -93,8 +93,8 @@ RELAY_FROM = 4.0
 
 CLEAR = 5.0
 """Bus valley over the highest crest of the mains [V] from which a boost stage is told to be clear of it."""
-RESTART_ROOM = 1.1
-"""Over the current of a hot restart that is expected, for the worst instant of it."""
+BRIDGE_ROOM, RESTART_ROOM = 1.5, 1.1
+"""Rated current of the bridge over the line current (common practice); over the current of a hot restart that is expected, for the worst instant of it."""
 
 
 def choose_limiter(work: Work, line: float, joules: float) -> tuple[str, Any]:
@@ -105,12 +105,12 @@ def choose_limiter(work: Work, line: float, joules: float) -> tuple[str, Any]:
     return limiter, ntc.row(choose("inlet.thermistor", lambda: limiting(ntc, 1.3 * line if limiter == "thermistor" else 0.3 * line, joules), f"smallest class rated above 1.3 × the line current {heat}" if limiter == "thermistor" else f"limits the charging of the bus only, a relay bridges it then; rated for its heat: {show(joules, 'J')}").value)
 
 
-def choose_bridge(work: Work, least: float, r_limiter: float, joules: float) -> Any:
-    """Row of the smallest bridge rated above a current [A] that survives a restart with a limiter of so many ohms into a bus that stores `joules` at the crest."""
+def choose_bridge(work: Work, line: float, r_limiter: float, joules: float) -> Any:
+    """Row of the smallest bridge for a line current [A rms] that survives a restart with a limiter of so many ohms into a bus that stores `joules` at the crest."""
     z, table = work.need.source_impedance, work.parts["bridges"]
     hot = surge.expected_restart(work.need, z.r + r_limiter, z.x / (2 * np.pi * 50), joules)
-    least = max(least, RESTART_ROOM * hot / surge.BRIDGE_SURGE)
-    return table.row(work.choose("bridge.class", lambda: first_above(table, "i_rated_a", least), f"smallest class rated above 1.5 × line current that survives a hot restart of some {hot:.0f} A").value)
+    least = max(BRIDGE_ROOM * line, RESTART_ROOM * hot / surge.BRIDGE_SURGE)
+    return table.row(work.choose("bridge.class", lambda: first_above(table, "i_rated_a", least), f"smallest class rated above {BRIDGE_ROOM:g} × line current that survives a hot restart of some {hot:.0f} A").value)
 
 
 FILTER_DROP = 0.005

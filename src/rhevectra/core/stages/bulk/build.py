@@ -71,8 +71,8 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     v_class = next((v for v in classes if derate * v >= held), classes[-1])
     left = inlet.left_of(work)
     held_up = _for_hold_up(need, power, low, fixed or lowest, float(left.value), stacked)
-    least_bridge, thermistor, series = _series(stacked, work, power, 0.5 * held_up * crest**2)
-    bridge = work.parts["bridges"].row(choose.pins.get("bridge.class") or inlet.first_above(work.parts["bridges"], "i_rated_a", least_bridge))
+    line, thermistor, series = _series(stacked, work, power, 0.5 * held_up * crest**2)
+    bridge = work.parts["bridges"].row(choose.pins.get("bridge.class") or inlet.first_above(work.parts["bridges"], "i_rated_a", inlet.BRIDGE_ROOM * line))
     places = positions(work.grid.lines, stacked, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
     expected = max(2 * power * 0.75 * 0.5 / need.mains.f_min / (low**2 - target**2), held_up) * (2 if stacked else 1)
     rows = sorted(caps.where(v_class_v=v_class).rows, key=lambda r: r["c_f"])
@@ -86,7 +86,7 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
         why = "a twelfth below the valley with what is left of the capacitor, or as far below as the hold-up asks, at most 15 % below the valley aimed at"
     c, floor = choose("bulk.c", by_rule), choose("bulk.v_min_stage", ends, why)
     cap = rows[int(np.argmin(np.abs(np.log(values / c.value))))]
-    bridge = inlet.choose_bridge(work, least_bridge, thermistor["r_hot_ohm"], (0.5 if stacked else 1.0) * float(c.value) * need.mains.v_max**2)
+    bridge = inlet.choose_bridge(work, line, thermistor["r_hot_ohm"], (0.5 if stacked else 1.0) * float(c.value) * need.mains.v_max**2)
     places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"], bridge["r_dynamic_ohm"])
     chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match)
     return replace(chosen, r_balance=_balance(work, chosen, crest, held)) if stacked else chosen
@@ -107,7 +107,7 @@ def _for_hold_up(need: Requirement, power: float, low: float, floor: float, left
 
 
 def _series(stacked: bool, work: Work, power: float, held: float) -> tuple[float, Any, LineSource]:
-    """Least rated current of the bridge [A] and the thermistor, chosen for the input current expected at lowest line and the charge of the bulk (held: its energy [J] at the highest line where hold-up sizes it), and what it is in series with the mains."""
+    """The line current expected at lowest line [A] and the thermistor, chosen for it and the charge of the bulk (held: its energy [J] at the highest line where hold-up sizes it), and what it is in series with the mains."""
     need, parts = work.need, work.parts
     current = power / (need.mains.v_min * 0.55)
     joules = STORED * power * (need.mains.v_max / min(need.mains.v_min, SPLIT if stacked else np.inf)) ** 2 * (0.25 if stacked else 1.0)
@@ -119,7 +119,7 @@ def _series(stacked: bool, work: Work, power: float, held: float) -> tuple[float
     t, z = ntc.row(name.value), need.source_impedance
     bare = LineSource(z.r + t["r_hot_ohm"], z.x / (2 * np.pi * 50), 0.0, 0.0)
     series = replace(bare, resistance=bare.resistance + inlet.filter_copper(work, need.mains.v_min, power))
-    return 1.5 * current, t, series
+    return current, t, series
 
 
 def _balance(work: Work, p: Plan, crest: float, held: float) -> Any:

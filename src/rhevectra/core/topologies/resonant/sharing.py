@@ -3,7 +3,7 @@
 At a gain of one a lossless tank gives any current, so it is the resistances, and the distance from the resonance, that make phases share.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -111,9 +111,9 @@ def nominal(s: st.Stage, id: str) -> str:
     return f"{id}_nominal" if s.variant.phases == 1 else f"{id}_even"
 
 
-def worst_phase(sheet: Any, s: st.Stage, id: str, row: Any, formula: Callable[..., Any] = resonant.of_most_loaded) -> Any:
-    """The figure of the most loaded phase from that of an even one."""
-    return row if s.variant.phases == 1 else sheet(id, formula, most=sheet.rows["llc.phase_most"], mean=row)
+def worst_phase(sheet: Any, s: st.Stage, id: str, row: Any) -> Any:
+    """The figure of a current [A] of the most loaded phase from that of an even one."""
+    return row if s.variant.phases == 1 else sheet(id, resonant.of_most_loaded, most=sheet.rows["llc.phase_most"], mean=row)
 
 
 _AT_ENDS = {"A": (resonant.current_at_ends, resonant.most_current_at_ends), "V": (resonant.voltage_at_ends, resonant.most_voltage_at_ends), "T": (resonant.flux_at_ends, resonant.most_flux_at_ends)}
