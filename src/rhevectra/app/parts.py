@@ -1,4 +1,4 @@
-"""The parts of the power path as a list to buy from: generic classes and counts."""
+"""The parts that are worked out as a list to buy from: generic classes, values and counts."""
 
 from collections import Counter
 
@@ -10,11 +10,20 @@ from rhevectra.core.topologies.common.supply import regulated
 from rhevectra.project import table
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
-_CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "aux.r_series", *(f"output{n}.r_bleed" for n in range(1, 7)),
-           *(f"rectifier{n}.snubber_{part}" for n in range(1, 7) for part in ("c", "r")), "rectifier1.clamp_c", "rectifier1.clamp_r", "primary.snubber_c", "primary.snubber_r")
+_OF_OUTPUTS = tuple(f"{id}{n}.{part}" for n in range(1, 7) for id, part in (("output", "r_bleed"), ("rectifier", "snubber_c"), ("rectifier", "snubber_r")))
+_CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "pfc.r_sense", "sense.r",
+           "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c", "blocking.c", "llc.cr", "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
+           "feedback.r_led", "aux.r_series", "aux.c_least", "start.c_supply")
+"""Ids of parts of a value or class each; `inlet.r_x` is told by no desk of its own."""
+
+_ALL_TOLD = {"bulk.c": "pfc.v_bus"}
+"""Values that stand for several parts told by their class where the other id is in the design."""
 
 _EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder")
 """Parts that every stage of the mains filter has; its capacitors are even shares of the whole."""
+
+_EACH_PHASE = {"llc.cr": "inductor", "sense.r": "inductor", "pfc.r_sense": "pfc"}
+"""Parts that every phase has, beside a wound part of which there is one for each phase."""
 
 
 def rows(design: Design) -> list[tuple[str, str, int]]:
@@ -29,10 +38,10 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             out.append(("core of the " + {"transformer": "transformer"}.get(id.split(".")[0], design.specs[id].label.lower().removeprefix("core of the ") if id in design.specs else id), row.value, design.count(id.removesuffix(".core"))))
     for id in _CHOSEN:
         chosen = design.rows.get(id)
-        if chosen is not None and (isinstance(chosen.value, str) or float(chosen.value) > 0.0):
+        if chosen is not None and _ALL_TOLD.get(id) not in design.rows and (isinstance(chosen.value, str) or _each(design, id) > 0.0):
             spec = design.decision_specs.get(id) or design.specs.get(id)
-            label = spec.label[0].lower() + spec.label[1:] if spec else id.removeprefix("inlet.")
-            out.append((label, chosen.value if isinstance(chosen.value, str) else show(_each(design, id), chosen.unit), _count(design, id)))
+            label = spec.label[0].lower() + spec.label[1:] if spec else "discharge resistor of the X capacitors"
+            out.append((label, chosen.value if isinstance(chosen.value, str) else show(_each(design, id), chosen.unit) + (f", {show(design.value('bulk.v_limit'), 'V')}" if id == "bulk.c" else ""), _count(design, id)))
     if "feedback.v_trip" in design.rows:
         out.append(("over-voltage trip", f"reference and coupler, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
     if regulated(design.rows):
@@ -41,8 +50,8 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
 
 
 def _each(design: Design, id: str) -> float:
-    """Value of a part; the stages of the mains filter share its capacitors."""
-    value = float(design.rows[id].value)
+    """Value of a part, of the worst corner where it is a figure; the stages of the mains filter share its capacitors."""
+    value = float(design.value(id))
     return in_each(value, stages_of(design.rows)) if id in ("inlet.c_x", "inlet.c_y") else value
 
 
@@ -53,6 +62,10 @@ def _count(design: Design, id: str) -> int:
         return stages
     if id == "inlet.c_y":
         return stages * int(design.rows["inlet.y_count"].value)
+    if id == "divider.c" or (id.startswith("bulk.") and "bulk.r_balance" in design.rows):
+        return 2
+    if id in _EACH_PHASE:
+        return design.count(_EACH_PHASE[id])
     of = f"{id.split('.')[0]}.snubbers"
     return int(design.rows[of].value) if of in design.rows else 1
 

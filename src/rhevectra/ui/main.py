@@ -21,14 +21,15 @@ SHARE = 2e-4
 """Seconds a thread keeps Python while the window waits for it; at Python's own 5 ms a repaint beside an exact period takes a quarter of a second."""
 
 
-def prepare_platform() -> None:
-    """With no display, draw on an offscreen screen of 1280x800 and say so."""
+def prepare_platform(window: bool = True) -> None:
+    """With no display, draw on an offscreen screen of 1280x800; say so where a window was asked for."""
     if os.environ.get("QT_QPA_PLATFORM") or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"):
         return
     config = Path(tempfile.gettempdir()) / f"rhevectra-screen-{os.getuid()}.json"
     config.write_text('{"synchronousWindowSystemEvents": false, "screens": [{"name": "desk", "x": 0, "y": 0, "width": 1280, "height": 800, "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}]}', encoding="utf-8")
     os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={config}"
-    print("rhevectra: no display found; the window is drawn on an offscreen screen", file=sys.stderr)
+    if window:
+        print("rhevectra: no display found; the window is drawn on an offscreen screen", file=sys.stderr)
 
 
 def painted(opening: Callable[[], Session]) -> "MainWindow":
