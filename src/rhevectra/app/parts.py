@@ -16,9 +16,6 @@ _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inl
            "feedback.r_led", "aux.r_series", "aux.c_least", "start.c_supply")
 """Ids of parts of a value or class each; `inlet.r_x` is told by no desk of its own."""
 
-_ALL_TOLD = {"bulk.c": "pfc.v_bus"}
-"""Values that stand for several parts told by their class where the other id is in the design."""
-
 _EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder")
 """Parts that every stage of the mains filter has; its capacitors are even shares of the whole."""
 
@@ -37,16 +34,27 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
         if id.endswith(".core") and isinstance(row.value, str):
             out.append(("core of the " + {"transformer": "transformer"}.get(id.split(".")[0], design.specs[id].label.lower().removeprefix("core of the ") if id in design.specs else id), row.value, design.count(id.removesuffix(".core"))))
     for id in _CHOSEN:
-        chosen = design.rows.get(id)
-        if chosen is not None and _ALL_TOLD.get(id) not in design.rows and (isinstance(chosen.value, str) or _each(design, id) > 0.0):
+        told = _told(design, id)
+        if told is not None:
             spec = design.decision_specs.get(id) or design.specs.get(id)
             label = spec.label[0].lower() + spec.label[1:] if spec else "discharge resistor of the X capacitors"
-            out.append((label, chosen.value if isinstance(chosen.value, str) else show(_each(design, id), chosen.unit) + (f", {show(design.value('bulk.v_limit'), 'V')}" if id == "bulk.c" else ""), _count(design, id)))
+            out.append((label, told, _count(design, id)))
     if "feedback.v_trip" in design.rows:
         out.append(("over-voltage trip", f"reference and coupler, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
     if regulated(design.rows):
         out.append(("regulator of the auxiliary supply", f"transistor for {show(design.value('aux.v_high'), 'V')} and {show(design.value('aux.p_regulator'), 'W')}, with Zener diode", 1))
     return out
+
+
+def _told(design: Design, id: str) -> str | None:
+    """Class or value of a part; None where there is none."""
+    row = design.rows.get(id)
+    if row is None or (id == "bulk.c" and "pfc.v_bus" in design.rows):  # a bus behind power factor correction is told by the class of its capacitors
+        return None
+    if isinstance(row.value, str):
+        return row.value
+    each, rated = _each(design, id), f", {show(design.value('bulk.v_limit'), 'V')}" if id == "bulk.c" else ""
+    return show(each, row.unit) + rated if each > 0.0 else None
 
 
 def _each(design: Design, id: str) -> float:

@@ -1,6 +1,6 @@
 """What people call things, and by which words the program knows them: for finding, never for showing."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 SAME: dict[str, tuple[str, ...]] = {
     "awg": ("wire",), "bmax": ("flux density",), "bias": ("auxiliary supply",), "bobbin": ("core", "window"), "bom": ("parts list",), "brownout": ("bus down to which",), "bulk": ("bus capacitor",),
@@ -28,9 +28,14 @@ def meant(word: str) -> tuple[str, ...]:
     return (word, single, *SAME.get(word, ()), *SAME.get(single, ()))
 
 
+def tells(text: str, asked: Sequence[str]) -> bool:
+    """Whether every word that is asked for stands in a text, or what it is called here; all of them plain."""
+    return all(any(w in text for w in meant(word)) for word in asked)
+
+
 def called(text: str, labels: Mapping[str, str]) -> list[str]:
     """Ids under whose label or own words all of a text is found, or what it means; those with all of it in the label first, then the shortest label. labels: by id."""
     asked = plain(text.replace(".", " ").replace("_", " ")).split()
     said = {id: plain(f"{label} {id}") for id, label in labels.items()}
-    found = [id for id, words in said.items() if asked and all(any(w in words for w in meant(word)) for word in asked)]
+    found = [id for id, words in said.items() if asked and tells(words, asked)]
     return sorted(found, key=lambda id: (not all(w in plain(labels[id]) for w in asked), len(labels[id])))

@@ -21,21 +21,21 @@ SHARE = 2e-4
 """Seconds a thread keeps Python while the window waits for it; at Python's own 5 ms a repaint beside an exact period takes a quarter of a second."""
 
 
-def prepare_platform(window: bool = True) -> None:
-    """With no display, draw on an offscreen screen of 1280x800; say so where a window was asked for."""
+def prepare_platform() -> bool:
+    """With no display, draw on an offscreen screen of 1280x800; whether that is so."""
     if os.environ.get("QT_QPA_PLATFORM") or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"):
-        return
+        return False
     config = Path(tempfile.gettempdir()) / f"rhevectra-screen-{os.getuid()}.json"
     config.write_text('{"synchronousWindowSystemEvents": false, "screens": [{"name": "desk", "x": 0, "y": 0, "width": 1280, "height": 800, "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}]}', encoding="utf-8")
     os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={config}"
-    if window:
-        print("rhevectra: no display found; the window is drawn on an offscreen screen", file=sys.stderr)
+    return True
 
 
 def painted(opening: Callable[[], Session]) -> "MainWindow":
     """The window with a session, painted. opening: waits for the session, which a process of its own opens meanwhile."""
     sys.setswitchinterval(SHARE)
-    prepare_platform()
+    if prepare_platform():
+        print("rhevectra: no display found; the window is drawn on an offscreen screen", file=sys.stderr)
     own = builtins.__import__
     from PySide6.QtCore import QLocale
 

@@ -38,7 +38,7 @@ def write_dossier(design: Design, title: str, path: Path) -> None:
 
 def alone(write: Callable[[Design, str, Path], None], design: Design, title: str, path: Path) -> None:
     """The same without a window: the application is made first."""
-    prepare_platform(window=False)
+    prepare_platform()
     application = QApplication.instance() or QApplication(roles.ARGUMENTS)
     roles.load_fonts()
     write(design, title, path)

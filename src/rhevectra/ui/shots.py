@@ -50,7 +50,7 @@ def _look_at_clamp(window: Any) -> None:
 
 
 def _take(folder: Path) -> None:
-    prepare_platform(window=False)
+    prepare_platform()
     from PySide6.QtWidgets import QApplication
 
     from rhevectra.ui.theme import roles

@@ -41,12 +41,12 @@ def start_time(charge: Any, i_least: Any, i_load: Any) -> Any:
 
 
 def start_time_filter(c: Any, v_out: Any, i_crest: Any, i_load: Any, v_up: Any, v_forward: Any, inductance: Any, rate: Any) -> Any:
-    """Start-up time [s] behind a filter inductor whose crest is held: C·∫dV/(Î − ½·ΔI(V) − I_o), the ripple that of each voltage on the way, by Gauss's quadrature; a thousandth of the load's current is left where the load takes it all."""
+    """Start-up time [s] behind a filter inductor whose crest is held: C·∫dV/(Î − ½·ΔI(V) − I_o), the ripple that of each voltage on the way, by Gauss's quadrature."""
     total = 0.0
     for x, w in zip(0.5 * (_NODES + 1), 0.5 * _WEIGHTS, strict=True):
         across = x * v_out + v_forward
         ripple = np.maximum(across * (1 - across / v_up), 0.0) / (inductance * rate)
-        total = total + w / np.maximum(i_crest - 0.5 * ripple - i_load, 1e-3 * i_load)
+        total = total + start_time(w, i_crest - 0.5 * ripple, i_load)
     return c * v_out * total
 
 

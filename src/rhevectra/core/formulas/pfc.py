@@ -92,7 +92,12 @@ def dump(v_peak: Any, power: Any, delay: Any, c: Any) -> Any:
 @formula("V_s = max(½·V_b, V_v − k·P/(2·π·f_c·C·V_b))", "V", "V_b V_v k P f_c C", "the bus sinks until the loop, proportional at its crossover, asks for the whole power; k: how far it shoots beyond (never told below half the bus, where no figure holds)")
 def sunk(v_bus: Any, v_valley: Any, beyond: Any, power: Any, crossover: Any, c: Any) -> Any:
     """Bus [V] after the whole load has come at once, from the valley of its ripple."""
-    return np.maximum(0.5 * v_bus, v_valley - beyond * power / (2 * np.pi * crossover * c * v_bus))
+    return np.maximum(0.5 * v_bus, v_valley - sink(v_bus, beyond, power, crossover, c))
+
+
+def sink(v_bus: Any, beyond: Any, power: Any, crossover: Any, c: Any) -> Any:
+    """How far the bus sinks [V] then: k·P/(2·π·f_c·C·V_b)."""
+    return beyond * power / (2 * np.pi * crossover * c * v_bus)
 
 
 @formula("I = P/(√(2)·V_b)", "A", "P V_b", "second harmonic of the current that a sine's power feeds")

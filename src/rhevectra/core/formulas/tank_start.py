@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.formulas import faults
 from rhevectra.core.formulas.rectifier import gauss
 
 _NODES, _WEIGHTS = gauss(8)
@@ -45,5 +46,5 @@ def on_the_way(gain: Any, ratio: Any, z: Any, v_primary: Any, i_limit: Any, n: A
 
 
 def start_time(c: Any, v_out: Any, currents: Any, weights: Any, i_load: Any) -> Any:
-    """Start-up time [s]: the output's charge over what the load leaves of the currents [A] on the way; a thousandth of the load's is left where it takes all."""
-    return c * v_out * (weights / np.maximum(currents - i_load, 1e-3 * i_load)).sum(0)
+    """Start-up time [s]: the output's charge over what the load leaves of the currents [A] on the way."""
+    return c * v_out * faults.start_time(weights, currents, i_load).sum(0)

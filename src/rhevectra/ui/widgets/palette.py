@@ -7,7 +7,7 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from rhevectra.app.vocabulary import meant, plain
+from rhevectra.app.vocabulary import meant, plain, tells
 
 SHOWN = 12
 
@@ -27,7 +27,7 @@ def matching(entries: Sequence[Entry], text: str) -> list[Entry]:
 
     def rank(e: Entry) -> int | None:
         name, whole = plain(e.name), plain(f"{e.name} {e.words} {e.kind}")
-        if not all(any(w in whole for w in meant(word)) for word in asked):
+        if not tells(whole, asked):
             return None
         return 0 if name.startswith(" ".join(asked)) else 1 if all(w in name for w in asked) else 2 if any(w in name for word in asked for w in meant(word)) else 3
     ranked = [(r, len(e.name), k) for k, e in enumerate(entries) if (r := rank(e)) is not None]

@@ -204,7 +204,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
 def _crossover(work: Work, valley: Any) -> tuple[float, str, tuple[str, ...]]:
     """The slowest usual voltage loop that holds the bus up when full load comes at once."""
     rows, full = work.sheet.rows, corners.FULL.mask(work.grid)
-    sinks = BEYOND * rows["bulk.p_load"].value / (2 * np.pi * float(rows["pfc.c_bus"].value) * float(rows["pfc.v_bus"].value))
+    sinks = pfc.sink(float(rows["pfc.v_bus"].value), BEYOND, rows["bulk.p_load"].value, 1.0, float(rows["pfc.c_bus"].value))  # by a loop of 1 Hz
     left = np.maximum(valley.value - float(rows["bulk.v_min_stage"].value), 1e-3)
     asked = float(np.max(np.where(full, np.ceil(sinks / left), 0.0)))
     if asked <= SLOW:

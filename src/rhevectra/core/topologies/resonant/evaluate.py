@@ -27,7 +27,7 @@ from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.resonant import chambers, curves, ends, faults, fixed, sharing
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
-from rhevectra.core.topologies.resonant.sharing import even, nominal, of_all, worst, worst_loss, worst_phase
+from rhevectra.core.topologies.resonant.sharing import even, nominal, of_all, worst, worst_phase
 
 EXACT_FROM = 1e-2
 """Tolerance from which the figures are meant; above it the power for the bus."""
@@ -142,7 +142,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
     o["one_off"] = sheet("switch.loss_switching", flyback.energy_rate, energy=e_off, fs=o["fs"])
     o["loss_off"] = sheet.total("switch.loss_turn_off_all", "W", "all switches; turn-on is at zero voltage", **{f"switch{k}": o["one_off"] for k in range(1, v.switches + 1)})
     o["loss_on"] = sheet(nominal(s, "switch.loss_conduction"), resistive_loss, r=s.r_switch, i_rms=i_sw)
-    hottest = worst_loss(sheet, s, "switch.loss_conduction", o["loss_on"], moves["tank"])
+    hottest = worst(sheet, s, "switch.loss_conduction", o["loss_on"], moves["tank"])
     switch_heat(work, row, sheet.total("switch.loss", "W", "conduction (hot) and turn-off of one switch", conduction=hottest, turn_off=o["one_off"]))
 
 
@@ -203,7 +203,7 @@ def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[st
     o["p_choke"] = sheet("inductor.loss_core_nominal", resonant.burst_power, share=o["share"], power=running)
     o["p_choke_copper"] = sheet(nominal(s, "inductor.loss_copper"), resistive_loss, r=s.r_inductor, i_rms=o["i_burst"])
     core_most = sheet("inductor.loss_core", resonant.power_at_ends, moves=moves["choke_core"], nominal=o["p_choke"])
-    record_rise(work, "inductor", float(every.surface[c.core]), core_most, worst_loss(sheet, s, "inductor.loss_copper", o["p_choke_copper"], moves["tank"]))
+    record_rise(work, "inductor", float(every.surface[c.core]), core_most, worst(sheet, s, "inductor.loss_copper", o["p_choke_copper"], moves["tank"]))
 
 
 def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[str, Any]) -> None:
@@ -234,7 +234,7 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
     secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=o["i_both"])
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_burst"])
     one = sheet.total(nominal(s, "transformer.loss_copper"), "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
-    most = worst_loss(sheet, s, "transformer.loss_copper", one, moves["tank"])
+    most = worst(sheet, s, "transformer.loss_copper", one, moves["tank"])
     pieces.record_heat(work, plan, sheet.rows["transformer.loss_core"], most)
     v = s.variant
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})

@@ -116,21 +116,14 @@ def worst_phase(sheet: Any, s: st.Stage, id: str, row: Any) -> Any:
     return row if s.variant.phases == 1 else sheet(id, resonant.of_most_loaded, most=sheet.rows["llc.phase_most"], mean=row)
 
 
-_AT_ENDS = {"A": (resonant.current_at_ends, resonant.most_current_at_ends), "V": (resonant.voltage_at_ends, resonant.most_voltage_at_ends), "T": (resonant.flux_at_ends, resonant.most_flux_at_ends)}
+_AT_ENDS = {"A": (resonant.current_at_ends, resonant.most_current_at_ends), "V": (resonant.voltage_at_ends, resonant.most_voltage_at_ends), "T": (resonant.flux_at_ends, resonant.most_flux_at_ends), "W": (resonant.heat_at_ends, resonant.most_heat_at_ends)}
 """By unit: of one phase, and of the most loaded of several."""
 
 
 def worst(sheet: Any, s: st.Stage, id: str, row: Any, moves: Any) -> Any:
-    """The figure of a current, or of a voltage or flux that goes with it, in the most loaded phase at the worst end of the tolerances, from that of nominal parts."""
+    """The figure of a current, of a voltage or flux that goes with it, or of its heat in a resistance, in the most loaded phase at the worst end of the tolerances, from that of nominal parts; moves: what these make of the current."""
     alone, several = _AT_ENDS[row.unit]
     return sheet(id, alone, moves=moves, nominal=row) if s.variant.phases == 1 else sheet(id, several, moves=moves, most=sheet.rows["llc.phase_most"], nominal=row)
-
-
-def worst_loss(sheet: Any, s: st.Stage, id: str, row: Any, moves: Any) -> Any:
-    """The same of a loss [W] by resistance; moves: of its current."""
-    if s.variant.phases == 1:
-        return sheet(id, resonant.heat_at_ends, moves=moves, nominal=row)
-    return sheet(id, resonant.most_heat_at_ends, moves=moves, most=sheet.rows["llc.phase_most"], nominal=row)
 
 
 def of_all(sheet: Any, s: st.Stage, id: str, row: Any) -> Any:
