@@ -198,7 +198,7 @@ def test_pins_of_one_topology_are_dropped_and_the_common_ones_kept():
 
 def test_the_command_prints_one_object_and_its_exit_code(tmp_path, capsys):
     path = tmp_path / "p.rhevectra.json"
-    path.write_text(demo.text("camera-hide"), encoding="utf-8")
+    path.write_text(demo.text("radar-rotator"), encoding="utf-8")
     assert main(["contest", str(path), "--json"]) == 0
     out, err = capsys.readouterr()
     data = json.loads(out)
@@ -208,7 +208,7 @@ def test_the_command_prints_one_object_and_its_exit_code(tmp_path, capsys):
     assert main(["contest", str(path)]) == 0
     text = capsys.readouterr().out
     assert all(t in text for t in TOPOLOGIES) and "best of" in text
-    path.write_text(demo.text("camera-hide").replace('"hold_up": 0.010', '"height_max": 0.003, "hold_up": 0.010'), encoding="utf-8")
+    path.write_text(demo.text("radar-rotator").replace('"ambient_min"', '"height_max": 0.003, "ambient_min"'), encoding="utf-8")
     assert main(["contest", str(path), "--json"]) == 3
     assert all(e["rank"] is None and e["reason"].startswith("cannot be built") for e in json.loads(capsys.readouterr().out)["entries"])
 

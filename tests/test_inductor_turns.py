@@ -28,9 +28,10 @@ def test_the_smallest_core_that_any_number_of_turns_admits():
         need = asked(rng)
         choice = inductor.choose_inductor(need, CORES)
         for k in np.flatnonzero(~CORES.rare & (CORES.effective.volume <= CORES.effective.volume[choice.core])):
-            one, area = CORES.only([k]), min(CORES.effective.area[k], CORES.effective.area_min[k])
+            area = min(CORES.effective.area[k], CORES.effective.area_min[k])
             least = max(int(np.ceil(need.inductance * need.i_limit / (need.b_max * area) - 1e-9)), 1)
-            passing = [n for n in range(least, 3 * least + 1) if float(inductor._wind(need, one, np.array([float(n)])).over.sum()) <= 0]
+            every = np.arange(least, 3 * least + 1)
+            passing = every[inductor._wind(need, CORES.only([k] * len(every)), every.astype(float)).over.sum(0) <= 0].tolist()
             if k == choice.core:
                 assert choice.passed and choice.turns in passing
                 more += choice.turns > least

@@ -89,15 +89,13 @@ def test_the_border_against_a_fine_grid_of_frequencies(ratio, volts):
     need = Requirement(mains=Mains(kind="dc", v_min=370, v_max=400), outputs=(Output(voltage=volts, current_max=300 / volts),), cooling="forced")
     d = size(need, {"topology": "llc_half", "llc.ratio": ratio, "llc.v_hold": 270.0, "llc.cr": 22e-9}, noise=False)
     s, rows, by = d.context["plan"].stage, d.rows, ends.of(d.rows)
-    found = []
-    for lr, cr, lm in by.weakest:
-        k, load = s.lm * lm / (s.lr * lr), float(np.max(s.i_out)) / (s.np / s.ns) * np.sqrt(s.lr * lr / (s.cr * cr)) / (0.5 * 270.0)
-        best, near = (0.0, 1.0), None
-        for f in np.geomspace(0.97, 0.5, 400):
-            at = tank.solve(tank.Point(np.array([np.pi / f]), np.array([load]), np.array([1.0]), np.array([k])), "gain", near)
-            if at.miss[0] < 1e-7:
-                near = at.unknown
-                best = max(best, (float(at.point.gain[0]), f)) if waves.measures(at)["off"][0] > 0 else best
-        found.append(best)
+    lr, cr, lm = np.array(by.weakest).T
+    k, load = s.lm * lm / (s.lr * lr), float(np.max(s.i_out)) / (s.np / s.ns) * np.sqrt(s.lr * lr / (s.cr * cr)) / (0.5 * 270.0)
+    found, near = [(0.0, 1.0)] * len(lr), None
+    for f in np.geomspace(0.97, 0.5, 400):
+        at = tank.solve(tank.Point(np.full(len(lr), np.pi / f), load, np.ones(len(lr)), k), "gain", near)
+        solved, off = at.miss < 1e-7, waves.measures(at)["off"]
+        near = at.unknown if near is None else np.where(solved[:, None], at.unknown, near)
+        found = [max(best, (float(gain), f)) if fine and o > 0 else best for best, gain, fine, o in zip(found, at.point.gain, solved, off, strict=True)]
     (gain, _), f = min(found), max(f for _, f in found)
     assert float(rows["llc.gain_max"].value) == pytest.approx(gain, rel=0.002) and float(rows["llc.f_border"].value) == pytest.approx(f * float(rows["llc.fr"].value) / by.slowest, rel=0.01)

@@ -27,7 +27,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: tank current {number(at(o['i_tank']))} A rms, {number(at(o['i_tank_peak']))} A peak, output {number(at(s.v_out))} V",
                f"expected: resonant capacitor {number(at(o['v_cap']))} V of amplitude, turn-off at {number(at(o['i_off']))} A", "the bus is a dc source at the corner's bus voltage; fixed frequency, no loop; core loss of the resonant inductor and loss of the capacitor are not here",
                *((f"in bursts: it runs {at(o['share']) * 100:.3g} % of the time; the load is that of the burst",) if at(o["share"]) < 0.999 else ()))
-    return Circuit(design.requirement.outputs[design.requirement.main].name + " " + design.topology + " power stage", parts, models, period, max(400 * period, 6e-3), remarks)
+    return Circuit(design.requirement.outputs[design.requirement.main].name + " " + design.topology + " power stage", parts, models, period, max(200 * period, 3e-3), remarks)
 
 
 def _legs(s: Any, at: Callable[[Any], float], period: float, dead: float) -> tuple[Element, ...]:
