@@ -59,10 +59,11 @@ def test_the_rectified_ripple_begins_at_six_times_the_frequency(three, period):
     assert swing == pytest.approx(fed.max() - fed.min(), abs=0.015 * peak) and swing < 0.25 * peak
 
 
-@pytest.mark.parametrize("line", [360.0, 400.0])
-def test_uneven_parts_share_as_the_engine_finds(three, line):
+@pytest.mark.parametrize(("line", "pins"), [(360.0, {}), (400.0, {}), (400.0, {"llc.spread": 0.03})])
+def test_uneven_parts_share_as_the_engine_finds(three, line, pins):
     """Inductances and capacitors of phase 1 at one end of the spread, of the others at the other, all eight ways: the worst share of the engine is at most that of the figure, and not
     far below where the figure has its worst; the frequency stays, so that the output moves a little instead. The peak of its tank current and what its capacitor sees are at most those of even phases times that share, and told so at the worst end of the tolerances."""
+    three = size(NEED, {"topology": "llc_three_phase", **pins}) if pins else three
     c, spread = three.grid.find(line), float(three.rows["llc.spread"].value)
     circuit = TOPOLOGIES["llc_three_phase"].circuit(three, c)
     worst, peak, volts = 1.0, 0.0, 0.0
@@ -80,7 +81,7 @@ def test_uneven_parts_share_as_the_engine_finds(three, line):
         assert found < 1.01 * at("llc.phase_most") * at(even) and at("llc.phase_most") * at(even) < at(figure)
         assert found > (1.1 if line == 400.0 else 1.0) * at(even), "an uneven phase carries more than an even one"
     most = three.value("llc.phase_most")
-    assert worst < most and (most - 1 < 1.35 * (worst - 1) or line != 400.0), (worst, most)
+    assert worst < most < 3 and (most - 1 < 1.35 * (worst - 1) or line != 400.0), (worst, most)
 
 
 def test_parts_as_bought_are_refused_and_say_what_cures_it(three):

@@ -39,8 +39,8 @@ AT_LIMIT = 2.4
 """Peak of the tank current at the overload over the rms expected, estimated."""
 SMALL, ROOM_SMALL, ROOM_USUAL, ROOM_MOST, ROOM_MORE = 250.0, 1.5, 1.35, 1.8, 1.06
 """Share of the mean that a phase of several is built for, of less than SMALL [W] (its resistance makes it share worse: of a dozen designs 1.35 to 1.48) and of more; up to which it is built for more where its parts spread the current so, and how much over that then."""
-MORE_CURRENT = 1.06
-"""Tank current at the worst end of the tolerances over that of nominal parts at full load, as expected before it is wound."""
+BEFORE_WOUND = 1.02
+"""By what more than expected before it is wound the tank current grows at the worst end of the tolerances."""
 MUCH_LOST = 0.04
 """Share of the reflected output lost on the way from which one pass does not bring the currents to where they end."""
 TAN_DELTA = 1e-3
@@ -93,8 +93,8 @@ def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
     return found | {"near": plan.settled.state} if found else {}
 
 
-def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping[str, Any] | None = None, count: int = 1, i_limit: float = 0.0, more: float = MORE_CURRENT) -> Plan:
-    """The power stage, where nobody says: count: transformers in series; share: of the mean that each of several phases is built for, 0: the usual; i_limit: current at the overload [A], or what a short makes of it as far as a die takes more for a single pulse; 0 where it is still estimated; more: tank current the windings have to stand, over that of nominal parts; near: what its first solution may begin from."""
+def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping[str, Any] | None = None, count: int = 1, i_limit: float = 0.0, more: float = 0.0) -> Plan:
+    """The power stage, where nobody says: count: transformers in series; share: of the mean that each of several phases is built for, 0: the usual; i_limit: current at the overload [A], or what a short makes of it as far as a die takes more for a single pulse; 0 where it is still estimated; more: tank current the windings have to stand, over that of nominal parts, 0: what the tank gives before it is wound; near: what its first solution may begin from."""
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     room = _room(work, v.phases, share) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low, i_limit, room)
@@ -106,8 +106,9 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
     rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * highest * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2, sources=count)
     by = ends.choose(work)
     stage = estimate(work, v, kind, row, rectifiers[work.need.main]["row"], v_bus, room, control)
-    stage.extra["more"] = more
     settled = st.solve(stage, near, passes=1)
+    full = np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)
+    stage.extra["more"] = more or BEFORE_WOUND * by.more_current(settled.out["i_tank"][full], settled.out["i_mag_rms"][full])
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     if integrated:
         stage = replace(stage, wound=1.0)
@@ -130,9 +131,9 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
     i_nominal, i_short = faults.current_limit(work, stage, settled, moved)
     choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_nominal, moved)
     if choke is not None:
-        stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
+        stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][full].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     if v.phases > 1:
-        stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=1), corners.FULL.mask(work.grid), float(work.sheet.rows["llc.spread"].value))
+        stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=1), full, float(work.sheet.rows["llc.spread"].value))
     return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled, moved, i_short)
 
 

@@ -48,6 +48,11 @@ class Tolerances(Struct, frozen=True):
         """Core loss of the transformer at the slowest end over that of nominal parts, as expected before it is wound."""
         return float(self.more_flux ** material["loss_beta"] / self.slowest ** material["loss_alpha"])
 
+    def more_current(self, tank: Array, magnetising: Array) -> float:
+        """Rms tank current at the worst end over that of nominal parts, as expected before it is wound: the magnetising current grows with the slowest tank and the least inductance, what is beside it stays. Rms currents [A] at full load."""
+        more = self.slowest / (1 - self.lm)
+        return float(np.sqrt(1 + (more**2 - 1) * np.square(magnetising / tank)).max())
+
     @property
     def weakest(self) -> tuple[tuple[float, float, float], ...]:
         """Parts over the nominal ones of the ends that may give least gain: little capacitance, and much magnetising inductance beside either end of the resonant one."""

@@ -14,8 +14,8 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant import tank, waves
 
-STEP, ROUNDS, KEPT, CLOSE, UNKNOWN, SAME, LEAST = 2e-3, 9, 3, 5e-5, 1e-4, 3, 0.02
-"""Relative step of the slopes; Newton rounds, and for how many slopes are kept; miss in gain that counts as solved; miss of a period beyond which a tank has no such state; digits of the logarithm in which two buses are the same (a thousandth); share at which a tank counts as idle."""
+STEP, ROUNDS, CLOSE, UNKNOWN, SAME, LEAST = 2e-3, 9, 5e-5, 1e-4, 3, 0.02
+"""Relative step of the first slopes; rounds; miss in gain that counts as solved; miss of a period beyond which a tank has no such state; digits of the logarithm in which two buses are the same (a thousandth); share at which a tank counts as idle."""
 
 
 def _gains(s: st.Stage, at: dict[str, Array], f: Array, share: Array, parts: Array, near: Array | None = None) -> tuple[Array, Array]:
@@ -57,31 +57,34 @@ def most_loaded(s: st.Stage, settled: st.Settled, full: Array, spread: float) ->
     f, x = np.broadcast_to(at["f"], parts.shape[2:]).copy(), np.ones(parts.shape[2:])
     rest = lambda x: (phases - x) / (phases - 1)  # noqa: E731
 
-    def miss(f: Array, x: Array, near: Array | None) -> tuple[Array, Array, Array]:
-        """How far this tank and the others are from the gain they have to give, and the unknowns of the first variation; the first axis of f and x tries variations at once."""
+    def miss(f: Array, x: Array, near: Array | None) -> tuple[Array, Array]:
+        """How far this tank and the others (first axis) are from the gain they have to give, and the unknowns of the first variation; the first axis of f and x tries variations at once."""
         shares = np.stack([x, rest(x)])
         gains, unknown = _gains(s, at, f, shares, parts[:, :, None], near)
-        a, b = gains - at["gain"] - at["drop"] * (shares - 1)
-        return a, b, unknown[:, :1]
-    near: Array | None = None
-    off, ended = np.full(f.shape, np.inf), np.zeros(f.shape, bool)
-    for k in range(ROUNDS):
-        moves = k % KEPT == 0  # the slopes hardly move from one round to the next
-        frequencies, loads = (np.stack([f, f * (1 + STEP), f]), np.stack([x, x, x + STEP])) if moves else (f[None], x[None])
-        a, b, near = miss(frequencies, loads, near)
-        if moves:
-            af, bf, ax, bx = ((m[j] - m[0]) / STEP for j in (1, 2) for m in (a, b))
-        a, b = a[0], b[0]
-        off = np.maximum(np.abs(a), np.abs(b))
+        return gains - at["gain"] - at["drop"] * (shares - 1), unknown[:, :1]
+    off, near = miss(np.stack([f, f * (1 + STEP), f]), np.stack([x, x, x + STEP]), None)
+    slopes, off, ended = np.stack([off[:, k] - off[:, 0] for k in (1, 2)], 1) / STEP, off[:, 0], np.zeros(f.shape, bool)
+    for _ in range(ROUNDS):
         at_end = (x <= LEAST) | (x >= phases - LEAST)
-        if not ((off > CLOSE) & ~(ended & at_end)).any():  # twice at the end: one tank carries it all, or nothing
+        if not ((np.abs(off).max(0) > CLOSE) & ~(ended & at_end)).any():  # twice at the end: one tank carries it all, or nothing
             break
         ended = at_end
-        det = af * bx - ax * bf
-        det = np.where(np.abs(det) > 1e-12, det, 1e-12)
-        f, x = f * (1 + np.clip((ax * b - bx * a) / det, -0.1, 0.1)), np.clip(x + np.clip((bf * a - af * b) / det, -0.5, 0.5), LEAST, phases - LEAST)
-    shares = np.where(off < 2 * CLOSE, np.maximum(x, rest(x)), float(phases))
+        by, dx = _step(slopes, off)
+        f, last, x = f * (1 + by), x, np.clip(x + dx, LEAST, phases - LEAST)
+        now, near = miss(f[None], x[None], near)
+        step, now = np.stack([by, x - last]), now[:, 0]
+        slopes = slopes + (now - off - (slopes * step).sum(1))[:, None] * step / np.maximum(np.square(step).sum(0), 1e-12)  # Broyden: what the slopes did not foresee
+        off = now
+    shares = np.where(np.abs(off).max(0) < 2 * CLOSE, np.maximum(x, rest(x)), float(phases))
     return float(np.nanmax(np.where(np.isfinite(shares), shares, float(phases))))
+
+
+def _step(slopes: Array, off: Array) -> tuple[Array, Array]:
+    """Newton's step, in relative frequency and in the share of a tank, of limited length."""
+    (af, ax), (bf, bx), (a, b) = slopes[0], slopes[1], off
+    det = af * bx - ax * bf
+    det = np.where(np.abs(det) > 1e-12, det, 1e-12)
+    return np.clip((ax * b - bx * a) / det, -0.1, 0.1), np.clip((bf * a - af * b) / det, -0.5, 0.5)
 
 
 def together(s: st.Stage, settled: st.Settled) -> dict[str, Array]:
