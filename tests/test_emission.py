@@ -95,7 +95,7 @@ def test_two_stages_where_one_would_be_large():
     copper = {n: float(d.rows["inlet.r_wound"].value) / float(d.rows["inlet.r_filter"].value) for n, d in made.items()}
     assert copper[""] < 1.0 < copper["one"]  # the large one does not even keep to the copper the line was solved with
     listed = {kind: (value, count) for kind, value, count in parts_rows(made[""])}
-    assert listed["x capacitor"] == ("220 nF", 2) and listed["y capacitor, each"][1] == 2 * int(made[""].rows["inlet.y_count"].value)
+    assert listed["X capacitor"] == ("220 nF", 2) and listed["Y capacitor, each"][1] == 2 * int(made[""].rows["inlet.y_count"].value)
     assert [p.count for p in wound_parts(made[""])][:2] == [2, 2]
 
 

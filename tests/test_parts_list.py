@@ -67,5 +67,5 @@ def test_the_discharge_resistor_bleeds_the_x_capacitors_within_a_second():
     """IEC 62368-1 asks for 60 V within 2 s of the plug drawn (from memory); the resistor of the list on the capacitors of the list, from the crest of the mains."""
     d = size(NEED, {"topology": "flyback", "front_end": "plain"})
     listed = {kind: (value, count) for kind, value, count in rows(d)}
-    c = parse(listed["x capacitor"][0], "F") * listed["x capacitor"][1]
+    c = parse(listed["X capacitor"][0], "F") * listed["X capacitor"][1]
     assert parse(listed["discharge resistor of the X capacitors"][0], "Ω") * c * log(264 * 2**0.5 / 60) < 2.0

@@ -37,13 +37,19 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
         told = _told(design, id)
         if told is not None:
             spec = design.decision_specs.get(id) or design.specs.get(id)
-            label = spec.label[0].lower() + spec.label[1:] if spec else "discharge resistor of the X capacitors"
+            label = _lower(spec.label) if spec else "discharge resistor of the X capacitors"
             out.append((label, told, _count(design, id)))
     if "feedback.v_trip" in design.rows:
-        out.append(("over-voltage trip", f"reference and coupler, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
+        coupler = " and coupler" if "feedback.r_led" in design.rows else ""
+        out.append(("over-voltage trip", f"reference{coupler}, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
     if regulated(design.rows):
         out.append(("regulator of the auxiliary supply", f"transistor for {show(design.value('aux.v_high'), 'V')} and {show(design.value('aux.p_regulator'), 'W')}, with Zener diode", 1))
     return out
+
+
+def _lower(label: str) -> str:
+    """A label within a line: its first letter is small, where it is no letter of its own (an X capacitor)."""
+    return label if label[1:2] == " " else label[0].lower() + label[1:]
 
 
 def _told(design: Design, id: str) -> str | None:

@@ -1,6 +1,5 @@
 """What every kind of clamp burns over load: the design's own law at large, all laws near no load, exact values as marks."""
 
-import textwrap
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,6 +10,7 @@ from rhevectra.core.design.names import spoken
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Picture
+from rhevectra.drawing.lines import under
 
 if TYPE_CHECKING:
     from rhevectra.core.design.clamps import ClampsOverLoad, Curve
@@ -116,7 +116,7 @@ def _words(picture: Picture, found: "ClampsOverLoad", y: float, width: float) ->
         told.setdefault(sentence, []).append(_LAWS[law])
     line = y + 4
     for sentence, laws in told.items():
-        for part in textwrap.wrap(f"{', '.join(laws)}: {sentence}", max(int(width / 1.32), 30)):
+        for part in under(f"{', '.join(laws)}: {sentence}", width, 1.32):
             picture.text(3, line, part, "ink", "left", 2.9)
             line += 3.9
     picture.text(3, line + 0.5, "crosses: exact periods; one transformer, each clamp by its own rules; rings of a quality of some 20", "muted", "left", min(2.7, (width - 6) / 45))

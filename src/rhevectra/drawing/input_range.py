@@ -1,6 +1,5 @@
 """What the range of the input costs: turns ratio, currents, stresses, energy and loss of the same supply over the ratio of its greatest to its least bus."""
 
-import textwrap
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -10,6 +9,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import RIGHT
 from rhevectra.drawing.display import Picture
+from rhevectra.drawing.lines import under
 
 if TYPE_CHECKING:
     from rhevectra.core.design.input_range import InputRange
@@ -39,11 +39,11 @@ def range_picture(design: Design, found: "InputRange | None", width: float, heig
         picture.text(x + (1.2 if right else -1.2), frame.top + frame.height - 1.5, f"now {show(here, unit, 3)}", "accent", "left" if right else "right", 3.0)
         frame.close()
     y = height - FOOT + 4
-    for line in textwrap.wrap(found.sentence, max(int(width / 1.45), 30)):
+    for line in under(found.sentence, width, 1.45):
         picture.text(3, y, line, "ink", "left", 2.8)
         y += 3.8
     refused = next((f"red: not feasible ({w})" for w in found.why if w), "")
-    for line in textwrap.wrap(refused, max(int(width / 1.45), 30))[:1]:
+    for line in under(refused, width, 1.45)[:1]:
         picture.text(3, y, line, "over", "left", 2.7)
     return picture
 

@@ -1,7 +1,5 @@
 """What the legs of a shared core carry: flux of the phases and of their sum over a period, and every leg of both ways to share."""
 
-import textwrap
-
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
@@ -10,6 +8,7 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT, same_corner, shown_at
 from rhevectra.drawing.display import Picture
+from rhevectra.drawing.lines import under
 
 FOOT = 28.0
 _ROLES = ("primary", "secondary", "aux")
@@ -32,7 +31,7 @@ def legs_picture(design: Design, corner: Corner, width: float, height: float, he
     picture.text(frame.left + frame.width - 2, frame.top + 4, "– –  all three together", "ink", "right", 3.0, clear=True)
     frame.close()
     _bars(picture, found, 3 + 0.55 * room, 0.45 * room - 8, width)
-    for k, line in enumerate(textwrap.wrap(said(found), max(int(width / 1.36), 30))[:6]):
+    for k, line in enumerate(under(said(found), width, 1.36)[:6]):
         picture.text(3, height - FOOT + 4 + 4.0 * k, line, "ink", "left", 2.9)
     return picture
 

@@ -1,6 +1,5 @@
 """Pictures of the transformer: winding window to scale, flux on the material's curve."""
 
-import textwrap
 from typing import Any
 
 from rhevectra.core.basis.corners import Corner
@@ -11,6 +10,7 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Picture, Spot
+from rhevectra.drawing.lines import folded
 
 SMALL = 2.8
 """Smallest letters of the legend [mm]; below it its words go on in another line."""
@@ -86,7 +86,7 @@ def _legend(picture: Picture, view: Any, x: float, y: float) -> None:
     size, each = (min(size, 3.2), 999) if size >= SMALL else (SMALL, max(int(2.2 * room / SMALL), 12))
     for text, side in view.legend:
         picture.box(x, y - 2.4, 2.6, 2.6, side)
-        for k, line in enumerate(textwrap.wrap(text, each)):
+        for k, line in enumerate(folded(text, each)):
             picture.text(x + 4, y + k * 3.6, line, "ink", "left", size)
         y += 5.2 + k * 3.6
     for k, text in enumerate(view.notes):

@@ -1,6 +1,5 @@
 """The transformer split in several: loss of copper and cores over the number of pieces, and what each of them would be."""
 
-import textwrap
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -10,6 +9,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Picture, Spot
+from rhevectra.drawing.lines import under
 
 if TYPE_CHECKING:
     from rhevectra.core.magnetics.matrix import Pieces
@@ -43,7 +43,7 @@ def matrix_picture(design: Design, found: "tuple[Pieces, ...] | None", width: fl
     now = design.context["plan"].need.pieces
     picture.text(frame.x(now), frame.top + 3.6, "now", "accent", "middle", 2.9, True)
     _table(picture, found, best, height - FOOT - table + 3, width)
-    for k, line in enumerate(textwrap.wrap(said(found), max(int(width / 1.42), 30))[:6]):
+    for k, line in enumerate(under(said(found), width, 1.42)[:6]):
         picture.text(3, height - FOOT + 6 + 4.0 * k, line, "ink", "left", 2.9)
     return picture
 

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from rhevectra.drawing.display import Disc, Fill, Line, Picture, Text
+from rhevectra.drawing.lines import folded
 
 PAGE = (210.0, 297.0)
 EDGE = 14.0
@@ -19,12 +20,7 @@ _LETTER = 0.50
 
 def wrapped(text: str, width: float, size: float) -> list[str]:
     """Lines of a text that keep to a width [mm]."""
-    most, lines = max(int(width / (_LETTER * size)), 4), [""]
-    for word in text.split():
-        if len(lines[-1]) + len(word) + 1 > most and lines[-1]:
-            lines.append("")
-        lines[-1] = f"{lines[-1]} {word}".strip()
-    return lines
+    return folded(text, max(int(width / (_LETTER * size)), 4)) or [""]
 
 
 def _starts(widths: Sequence[float]) -> list[float]:

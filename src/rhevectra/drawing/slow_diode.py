@@ -1,6 +1,5 @@
 """What a slow diode in the clamp changes: heat and drain peak over its series resistor, and the current of the clamp with what goes back."""
 
-import textwrap
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -10,6 +9,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Picture
+from rhevectra.drawing.lines import under
 
 if TYPE_CHECKING:
     from rhevectra.core.design.slow_diode import SlowDiode
@@ -50,7 +50,7 @@ def slow_diode_picture(design: Design, found: "SlowDiode | None", width: float, 
     peak.level(found.fast.peak, "fast diode", "muted")
     heat.close()
     peak.close()
-    for k, line in enumerate(textwrap.wrap(found.sentence, max(int(width / 1.45), 30))[:4]):
+    for k, line in enumerate(under(found.sentence, width, 1.45)[:4]):
         picture.text(3, height - FOOT + 5 + 4.2 * k, line, "ink", "left", 2.9)
     return picture
 

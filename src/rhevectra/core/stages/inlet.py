@@ -7,6 +7,7 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.preferred import at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
@@ -135,7 +136,7 @@ def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str
     touch = sheet.given("inlet.i_touch", 0.25e-3 if need.protection_class == "II" else 3.5e-3, "A", "standard", f"touch current limit used here for protection class {need.protection_class} (from memory; confirm against the standard in force)")
     sheet("inlet.c_y_max", rectifier.y_capacitance, i_touch=touch, frequency=sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner"), v_line=given.get("earth", given["line"]))
     c_x = x_capacitor(work)
-    r_x = sheet.given("inlet.r_x", float(f"{min(0.8 / max(float(c_x.value), 1e-9) / np.log(np.sqrt(2) * need.mains.v_max / 60), 2e6):.2g}"), "Ω", "rule", "discharge resistor for about 0.8 s, at most 2 MΩ")
+    r_x = sheet.given("inlet.r_x", at_most(min(0.8 / max(float(c_x.value), 1e-9) / np.log(np.sqrt(2) * need.mains.v_max / 60), 2e6), "E24"), "Ω", "rule", "greatest of E24 that discharges them in 0.8 s, at most 2 MΩ; two or more in a row where one does not hold the voltage")
     crest = sheet("inlet.v_crest", rectifier.bridge_reverse_voltage, v_line=given["line"])
     sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=sheet.given("safety.v_touch", 60.0, "V", text="touchable dc voltage used here; confirm against the standard in force"))
     sheet.given("inlet.discharge_limit", 1.0, "s", text="about a second at the plug's pins (common practice; confirm against the standard in force)")

@@ -1,0 +1,17 @@
+"""Lines of a longer text: broken between words, never between a number and its unit."""
+
+import re
+import textwrap
+
+_UNIT = re.compile(r"(?<=\d) (?=[^\W\d]{1,3}\b|[%°])")
+"""The space between a number and what can be a unit."""
+
+
+def folded(text: str, most: int) -> list[str]:
+    """Lines of at most so many letters; a word that is longer has a line of its own."""
+    return [line.replace("\u00a0", " ") for line in textwrap.wrap(_UNIT.sub("\u00a0", text), most, break_long_words=False, break_on_hyphens=False)]
+
+
+def under(text: str, width: float, letter: float) -> list[str]:
+    """Lines below a picture of a width, whose letters are as wide as that on average [mm]."""
+    return folded(text, max(int(width / letter), 30))
