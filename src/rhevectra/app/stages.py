@@ -64,7 +64,8 @@ def plates(design: Design) -> list[Plate]:
     for name, row in design.losses.items():
         stage = bridge if name == "bridge" else stage_of_loss(name)
         lost[stage] = lost.get(stage, 0.0) + float(row.at(index))
-    out, judged, choices = [], design.figures(), _choices(design)
+    judged = [design.figure(id) for id in design.figure_ids if design.specs[id].limit in design.rows]
+    out, choices = [], _choices(design)
     for stage, name, telling in path_of(design):
         margins = [f for f in judged if f.margin is not None and f.stage == stage]
         tightest = min(margins, key=lambda f: f.margin or 0.0) if margins else None
