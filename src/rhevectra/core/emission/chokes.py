@@ -1,6 +1,5 @@
 """The chokes of the mains filter as parts that can be wound: ring, turns and wire, copper within what the line was solved with, heat, field of the leakage."""
 
-from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -11,7 +10,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Table
 from rhevectra.core.emission.declare import stages_of
 from rhevectra.core.formulas import choke, copper, inductor, noise, powder
-from rhevectra.core.magnetics.line_choke import MOST_LAYERS, TOLERANCE, ChokeNeed, choose_line_choke
+from rhevectra.core.magnetics.line_choke import MOST_LAYERS, TOLERANCE, ChokeNeed, Lead, LineChoke, choose_line_choke
 from rhevectra.core.magnetics.ring import RingNeed, choose_ring, rings
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_rise
@@ -22,28 +21,57 @@ COMMON_SHARE = 0.65
 """Share of the filter's copper that the common-mode choke may take where there are both (common practice)."""
 MU = 7000.0
 """Permeability of a usual common-mode core."""
+THICK, ABREAST = 1.4e-3, (2, 3)
+"""Thinnest wire [m] of which several are wound abreast, and how many (common practice: thicker ones no longer bend round a ring)."""
 B_LEAK_MOST = 0.25
 """Field the line current may leave in such a ferrite [T]: it saturates near 0.25 T hot where its permeability is high (typical, from memory)."""
 
 
+def _windings(work: Work) -> tuple[int, int]:
+    """Windings of the common-mode choke, and how many of them a line current passes."""
+    return (3, 1) if work.need.mains.kind == "ac3" else (2, 2)
+
+
+def _most(work: Work, what: str) -> float:
+    """Greatest line current [A] in run: rms or peak."""
+    run = np.broadcast_to(corners.LOADED.mask(work.grid), work.grid.shape)
+    return float(np.broadcast_to(work.sheet.rows[f"inlet.i_{what}"].value, run.shape)[run].max())
+
+
+def _admitted(work: Work) -> float:
+    """Copper of the chokes [Ω] with which the line was solved."""
+    return max(float(work.sheet.rows["inlet.r_filter"].value), 1e-6)
+
+
+def _rise(work: Work) -> Any:
+    """The rise they may have [K]."""
+    return work.choose("inlet.choke_rise", 40.0, "enamel of class 130 °C next to capacitors of 85 to 105 °C (common practice)")
+
+
+def windable(work: Work, l_cm: float, alone: bool) -> bool:
+    """Whether a ring of the catalogue takes a common-mode choke [H] of one stage within the copper admitted, alone or beside a differential one."""
+    _rise(work)
+    return _choice(work, l_cm, (1.0 if alone else COMMON_SHARE) * NEAR * _admitted(work) / _windings(work)[1])[0].passed
+
+
 def record(work: Work) -> None:
     """Rows of both chokes, where the filter asks for them."""
-    sheet, need = work.sheet, work.need
-    windings, passes = (3, 1) if need.mains.kind == "ac3" else (2, 2)  # of the common choke, and how many of them a line current passes
-    rise = work.choose("inlet.choke_rise", 40.0, "enamel of class 130 °C next to capacitors of 85 to 105 °C (common practice)")
-    sheet.again("inlet.rise_limit", rise)
-    run = np.broadcast_to(corners.LOADED.mask(work.grid), work.grid.shape)
-    amps, peak = (float(np.broadcast_to(sheet.rows[f"inlet.i_{k}"].value, run.shape)[run].max()) for k in ("rms", "peak"))
+    sheet = work.sheet
+    windings, passes = _windings(work)
+    sheet.again("inlet.rise_limit", _rise(work))
+    amps, peak = _most(work, "rms"), _most(work, "peak")
     l_cm, l_dm = (float(sheet.rows[f"inlet.l_{k}"].value) for k in ("cm", "dm"))
     share = 1.0 if not l_dm else 0.0 if not l_cm else COMMON_SHARE
-    most, stages = max(float(sheet.rows["inlet.r_filter"].value), 1e-6), stages_of(sheet.rows)
-    r_cm: Any = _common(work, windings, amps, share * most / passes / stages) if l_cm else 0.0
+    most, stages = _admitted(work), stages_of(sheet.rows)
+    r_cm: Any = _common(work, windings, share * most / passes / stages) if l_cm else 0.0
     r_dm: Any = _differential(work, amps, peak, (1 - share) * most / stages) if l_dm else 0.0
     if l_cm or l_dm:
         counts = {n: sheet.given(f"inlet.in_line_{n}", k, "", "rule", f"windings of the {n} chokes that a line current passes") for n, k in (("common", stages * passes if l_cm else 0), ("differential", stages if l_dm else 0))}
         wound = float(sheet("inlet.r_wound", choke.in_line, common=counts["common"], r_common=r_cm, beside=counts["differential"], r_beside=r_dm).value)
         if wound > NEAR * most:
-            work.find(LOOK_AT, "inlet", f"the chokes of the filter come to {show(wound, 'Ω')}, the line was solved with {show(most, 'Ω')}: larger rings, a smaller choke, or {show(wound, 'Ω')} of copper admitted", "inlet.r_wound", "inlet.r_filter")
+            earth = ", an earthed supply (class I), whose Y capacitors may be larger" if l_cm and work.need.protection_class == "II" else ""
+            shield = ", a shield in the transformer" if l_cm and sheet.rows["inlet.shield"].value == "none" else ""
+            work.find(LOOK_AT, "inlet", f"the chokes of the filter come to {show(wound, 'Ω')}, the line was solved with {show(most, 'Ω')}: larger rings, a smaller choke{shield}{earth}, or {show(wound, 'Ω')} of copper admitted", "inlet.r_wound", "inlet.r_filter")
 
 
 def _wire_and_heat(work: Work, name: str, turns: Any, mean: float, area: float, surface: float, windings: int) -> Any:
@@ -57,23 +85,32 @@ def _wire_and_heat(work: Work, name: str, turns: Any, mean: float, area: float, 
     return r
 
 
-def _enamelled(table: Table) -> list[Mapping[str, Any]]:
-    """The single enamelled wires, thinnest first."""
-    return sorted((r for r in table.rows if r["kind"] == "enamel"), key=lambda r: r["diameter_m"])
+def _leads(table: Table) -> list[Lead]:
+    """What a choke may be wound of, least copper first: an enamelled wire, or some of the thick ones abreast where that is more copper than any alone."""
+    single = [Lead(r["name"], r["diameter_m"], r["overall_m"]) for r in table.rows if r["kind"] == "enamel"]
+    most = max(x.copper for x in single)
+    several = [Lead(f"{n}x{x.name}", x.bare, x.overall, n) for n in ABREAST for x in single if x.bare >= THICK]
+    return sorted([*single, *(x for x in several if x.copper > most)], key=lambda x: x.copper)
 
 
-def _common(work: Work, windings: int, amps: float, r_most: float) -> Any:
-    """The common-mode choke; returns the resistance of one of its windings."""
-    sheet, choose, need, table = work.sheet, work.choose, work.need, work.parts["rings"]
+def _choice(work: Work, l_cm: float, r_most: float) -> tuple[LineChoke, list[Lead], Any]:
+    """Ring and lead of a common-mode choke [H] whose windings may have r_most [Ω] each, of what leads, and the permeability's row."""
+    choose, need = work.choose, work.need
     mu = choose("inlet.cm_mu", MU, "ferrite of high permeability (common practice): below it more turns, above it the permeability falls off from some 150 kHz")
-    asked = ChokeNeed(float(sheet.rows["inlet.l_cm"].value), float(mu.value), windings, amps, r_most, float(sheet.rows["inlet.choke_rise"].value), need.ambient_max, need.cooling, need.height_max)
-    wires = work.parts["wires"].derived(_enamelled)
-    c = choose_line_choke(asked, table, [(r["diameter_m"], r["overall_m"]) for r in wires], choose.pins.get("inlet.cm_ring"))
+    asked = ChokeNeed(l_cm, float(mu.value), _windings(work)[0], _most(work, "rms"), r_most, float(work.sheet.rows["inlet.choke_rise"].value), need.ambient_max, need.cooling, need.height_max)
+    leads = work.parts["wires"].derived(_leads)
+    return choose_line_choke(asked, work.parts["rings"], leads, choose.pins.get("inlet.cm_ring")), leads, mu
+
+
+def _common(work: Work, windings: int, r_most: float) -> Any:
+    """The common-mode choke; returns the resistance of one of its windings."""
+    sheet, choose, table = work.sheet, work.choose, work.parts["rings"]
+    c, leads, mu = _choice(work, float(sheet.rows["inlet.l_cm"].value), r_most)
     choose("inlet.cm_ring", table.names[c.ring], f"chosen from {len(table.names)}: smallest ring whose {windings} windings fit a sector each in {MOST_LAYERS} layers at most, and keep resistance and rise" if c.passed else f"none of {len(table.names)} passes; the one that comes nearest", c.refused)
     size = table.derived(rings)
     area, length = (sheet.given(f"inlet.{k}_cm", float(getattr(size, k)[c.ring]), unit, "catalogue", f"effective {k} of its ring") for k, unit in (("area", "m²"), ("length", "m")))
     turns = sheet.solved("inlet.turns_cm", c.turns, "turns", f"least whole turns of each winding, in {c.layers} layer{'s' if c.layers > 1 else ''}; permeability {TOLERANCE * 100:g} % short", inductance=sheet.rows["inlet.l_cm"], mu=mu)
-    sheet.chosen("inlet.wire_cm", wires[c.wire]["name"], "", "thickest enamelled wire that fits its sector")
+    sheet.chosen("inlet.wire_cm", leads[c.lead].name, "", "thickest enamelled wire that fits its sector, or several abreast")
     sheet("inlet.l_cm_least", choke.least_inductance, tolerance=TOLERANCE, mu=mu, area=area, turns=turns, length=length)
     sheet("inlet.b_cm", choke.leakage_flux, share=noise.LEAK, inductance=sheet.rows["inlet.l_cm"], current=sheet.rows["inlet.i_peak"], turns=turns, area=area)
     sheet.given("inlet.b_cm_limit", B_LEAK_MOST, "T", "rule", "high-permeability ferrite, hot (typical, from memory)")

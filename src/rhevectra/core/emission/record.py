@@ -1,6 +1,6 @@
 """Choosing the filter and recording what is left of the noise, worst of the lowest and the highest line at full load."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import cached_property
 from types import ModuleType
 from typing import Any
@@ -162,7 +162,7 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     text = "harmonics of the sized waveforms into the artificial mains network, worst of both ends of the mains at full load"
     sheet.solved("inlet.noise_cm_bare", bare["cm"], "dB", text, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm_bare", bare["dm"], "dB", text)
-    choose("inlet.stages", lambda: _stages(bench, tried, common(bench) <= -margin, small, leaves, -margin))
+    choose("inlet.stages", lambda: _stages(bench, tried, common(bench) <= -margin, small, leaves, -margin, lambda l_cm, alone: chokes.windable(work, l_cm, alone)))
     bench = bench.with_filter(sheet.rows)
     l_cm = choose("inlet.l_cm", lambda: _least(tried, common(bench), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
     leak = noise.LEAK * float(l_cm.value)
@@ -182,14 +182,19 @@ def _spared(tried: Array, able: Array, l_cm: float) -> str:
     return f"With a shield between the windings (arrangement shielded) {show(least, 'H')} instead of {show(l_cm, 'H')} of common-mode choke would do. " if least < l_cm else ""
 
 
-def _stages(bench: Bench, tried: Array, able: Array, small: Array, shield: float, limit: float) -> tuple[str, str, tuple[str, ...]]:
-    """One stage, unless none of its chokes keeps the margin or the differential one would be large. able: of the common-mode chokes tried, which keep it in one stage."""
-    if not able.any() and float(bench.common(0.0, shield=shield)) > limit:
+def _stages(bench: Bench, tried: Array, able: Array, small: Array, shield: float, limit: float, windable: Callable[[float, bool], bool]) -> tuple[str, str, tuple[str, ...]]:
+    """One stage, unless none of its chokes keeps the margin, can be wound, or the differential one would be large. able: of the common-mode chokes tried, which keep it in one stage; windable: whether a common-mode choke can be, where it is alone or not."""
+    asked = float(bench.common(0.0, shield=shield)) > limit
+    if asked and not able.any():
         return TWO, "no choke of one stage keeps the margin of common noise", ()
-    leak = noise.LEAK * (float(tried[int(np.argmax(able))]) if able.any() else 0.0)
+    l_cm = float(tried[int(np.argmax(able))]) if able.any() else 0.0
+    leak = noise.LEAK * l_cm
+    alone = float(bench.differential(leak)) <= limit
+    if asked and not windable(l_cm, alone):
+        return TWO, f"no ring takes the {show(l_cm, 'H')} of common-mode choke that one stage asks for within the copper admitted", ()
     over = bench.differential(small[:, None] + leak) <= limit
     least = float(small[int(np.argmax(over))]) if over.any() else np.inf
-    if float(bench.differential(leak)) > limit and least > DM_ONE:
+    if not alone and least > DM_ONE:
         return TWO, f"one stage would ask for {'more than ' if not over.any() else ''}{show(float(min(least, DM_MOST)), 'H')} between the lines, a large ring", ()
     return ONE, "one stage keeps the margin with chokes of usual size", ()
 

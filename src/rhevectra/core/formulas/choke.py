@@ -32,6 +32,6 @@ def copper_loss(windings: Any, resistance: Any, current: Any) -> Any:
     return windings * resistance * np.square(current)
 
 
-def sector_turns(width: Any, inner: Any, wire: Any, layers: int) -> Any:
-    """Whole turns that `layers` hold side by side on the inner face [m] of a ring, within the share `width` of its circumference; wire [m] with its enamel."""
-    return sum(np.maximum(np.floor(np.round(width * np.pi * (inner - (2 * k + 1) * wire) / wire, 9)), 0) for k in range(layers))
+def sector_turns(width: Any, inner: Any, wire: Any, layers: int, abreast: Any = 1) -> Any:
+    """Whole turns that `layers` hold side by side on the inner face [m] of a ring, within the share `width` of its circumference; wire [m] with its enamel, so many abreast in each turn."""
+    return sum(np.maximum(np.floor(np.round(width * np.pi * (inner - (2 * k + 1) * wire) / (abreast * wire), 9)), 0) for k in range(layers))

@@ -1,4 +1,4 @@
-"""The common-mode choke of a mains filter: a winding for each line in its own sector of a ring of high permeability, all rings and wires tried at once."""
+"""The common-mode choke of a mains filter: a winding for each line in its own sector of a ring of high permeability, all rings and leads tried at once."""
 
 from collections.abc import Callable, Sequence
 
@@ -23,6 +23,20 @@ DENSITY_MOST = 10e6
 """Current density [A/m²] of a winding in free air (common practice)."""
 
 
+class Lead(Struct, frozen=True):
+    """What a turn is wound of: wires abreast, diameter and overall diameter of one [m]."""
+
+    name: str
+    bare: float
+    overall: float
+    abreast: int = 1
+
+    @property
+    def copper(self) -> float:
+        """Section [m²]."""
+        return float(self.abreast * np.pi / 4 * self.bare**2)
+
+
 class ChokeNeed(Struct, frozen=True):
     """What is asked: least inductance [H] of one winding, permeability, windings, line current [A rms], resistance one winding may have and the rise it may bring [Ω, K], hottest ambient [°C]."""
 
@@ -38,10 +52,10 @@ class ChokeNeed(Struct, frozen=True):
 
 
 class LineChoke(Struct, frozen=True):
-    """Ring and wire by number, turns and layers of one winding, mean turn [m], copper of the wire [m²], surface [m²]; what refused smaller rings."""
+    """Ring and lead by number, turns and layers of one winding, mean turn [m], copper of the lead [m²], surface [m²]; what refused smaller rings."""
 
     ring: int
-    wire: int
+    lead: int
     turns: float
     layers: int
     mean_turn: float
@@ -51,24 +65,24 @@ class LineChoke(Struct, frozen=True):
     refused: Callable[[], tuple[str, ...]]
 
 
-def choose_line_choke(need: ChokeNeed, table: Table, wires: Sequence[tuple[float, float]], pinned: str | None) -> LineChoke:
-    """The smallest ring whose windings fit their sectors, keep their resistance, current density and rise. wires: diameter and overall [m], thinnest first; the thickest that fits is taken."""
+def choose_line_choke(need: ChokeNeed, table: Table, leads: Sequence[Lead], pinned: str | None) -> LineChoke:
+    """The smallest ring whose windings fit their sectors, keep their resistance, current density and rise. leads: thinnest first; the thickest that fits is taken."""
     sizes = table.derived(rings)
     outer, inner, tall, coat = (table.column(f"{k}_m")[:, None] for k in ("outer", "inner", "tall", "coat"))
-    bare, overall = (np.array([w[k] for w in wires])[None, :] for k in (0, 1))
+    overall, sections, abreast = (np.array([getattr(x, k) for x in leads])[None, :] for k in ("overall", "copper", "abreast"))
     turns = np.ceil(np.sqrt(need.inductance / ((1 - TOLERANCE) * MU0 * need.mu * sizes.area / sizes.length)) - 1e-9)[:, None]
     share = 1 / need.windings - BARRIER / 2
-    held = np.stack([choke.sector_turns(share, inner - 2 * coat, overall, n) for n in range(1, MOST_LAYERS + 1)])
+    held = np.stack([choke.sector_turns(share, inner - 2 * coat, overall, n, abreast) for n in range(1, MOST_LAYERS + 1)])
     fits = held >= turns
     layers = 1 + np.argmax(fits, axis=0)
-    thickest = np.where(fits.any(0), np.arange(bare.size), -1).max(1)
+    thickest = np.where(fits.any(0), np.arange(len(leads)), -1).max(1)
     k = np.maximum(thickest, 0)
     at = np.arange(len(k))
-    wire, built = bare[0, k], layers[at, k] * overall[0, k]
+    built = layers[at, k] * overall[0, k]
     mean = 2 * (tall + 2 * coat)[:, 0] + (outer - inner + 4 * coat)[:, 0] + 4 * built
     across, high = (outer + 2 * coat)[:, 0] + 2 * built, (tall + 2 * coat)[:, 0] + 2 * built
     surface = np.pi / 2 * across**2 + np.pi * across * high
-    area = np.pi / 4 * wire**2
+    area = sections[0, k]
     resistance = inductor.winding_resistance(copper.resistivity(need.ambient + need.rise_most), turns[:, 0], mean, area)
     rise = magnetics.temperature_rise(magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], surface), 0.0, choke.copper_loss(need.windings, resistance, need.i_rms))
     none = 0 * rise
