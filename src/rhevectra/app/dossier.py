@@ -67,7 +67,7 @@ def asked(need: Requirement) -> list[tuple[str, str]]:
     rows += [(f"output {o.name}", _output(o)) for o in need.outputs]
     if not need.is_dc:
         rows.append(("hold-up", f"{show(need.hold_up, 's')} from {need.hold_up_at:g} V; harmonics class {need.harmonics_class}"))
-    rows.append(("efficiency", f"{100 * need.efficiency_target:.1f} % at full load" + ("" if need.standby_power_max is None else f"; {show(need.standby_power_max, 'W')} without load")))
+    rows.append(("efficiency", f"{100 * need.efficiency_wanted:.1f} % at full load" + ("" if need.efficiency_target is not None else ", as is usual") + ("" if need.standby_power_max is None else f"; {show(need.standby_power_max, 'W')} without load")))
     rows.append(("surroundings", f"{need.ambient_min:g} to {need.ambient_max:g} °C, cooling {need.cooling}, up to {need.altitude_max:g} m"))
     rows.append(("safety", f"{need.insulation} insulation, protection class {need.protection_class}, pollution degree {need.pollution_degree}, overvoltage category {need.overvoltage_category}"))
     limits = [f"{what} {show(value, unit)}" for what, value, unit in (("height at most", need.height_max, "m"), ("life of capacitors at least", need.lifetime, "s")) if value is not None]

@@ -9,6 +9,10 @@ USUAL_NOMINALS = {"ac1": (100.0, 115.0, 230.0), "ac3": (208.0, 400.0, 480.0), "d
 """Voltages [V] taken as nominal where they lie in the range: of one phase, between lines of three."""
 
 
+USUAL_EFFICIENCY = 0.85
+"""Share wanted at full load where nobody says (common practice, no source)."""
+
+
 def _inside(where: str, value: float, low: float, high: float, unit: str) -> None:
     if not isinstance(value, int | float) or isinstance(value, bool) or not math.isfinite(value) or not low <= value <= high:
         raise InputError(where, f"{value!r} is out of range", f"{low:g} to {high:g} {unit}".strip())
@@ -140,7 +144,7 @@ class Requirement:
     hold_up: float = 0.010
     hold_up_at: float | None = None
     source_impedance: SourceImpedance = SourceImpedance()
-    efficiency_target: float = 0.85
+    efficiency_target: float | None = None
     ambient_min: float = 0.0
     ambient_max: float = 40.0
     cooling: str = "natural"
@@ -169,7 +173,8 @@ class Requirement:
             object.__setattr__(self, "hold_up_at", max(self.mains.nominals))
         _inside(f"{where}.hold_up", self.hold_up, 0.0, 1.0, "s")
         _inside(f"{where}.hold_up_at", self.hold_up_at, self.mains.v_min, self.mains.v_max, "V")  # type: ignore[arg-type]
-        _inside(f"{where}.efficiency_target", self.efficiency_target, 0.3, 0.99, "(share)")
+        if self.efficiency_target is not None:
+            _inside(f"{where}.efficiency_target", self.efficiency_target, 0.3, 0.99, "(share)")
         _inside(f"{where}.ambient_min", self.ambient_min, -60.0, 60.0, "°C")
         _inside(f"{where}.ambient_max", self.ambient_max, self.ambient_min, 90.0, "°C")
         _one_of(f"{where}.cooling", self.cooling, ("natural", "forced", "conduction"))
@@ -190,6 +195,15 @@ class Requirement:
     def main(self) -> int:
         """Index of the regulated output."""
         return next(i for i, o in enumerate(self.outputs) if o.regulated)
+
+    @property
+    def efficiency_wanted(self) -> float:
+        """At full load and the worst line: as asked; else 85 %, or the average that external supplies of less power, or of less than 6 V, have to reach (EU 2019/1782, from memory)."""
+        if self.efficiency_target is not None:
+            return self.efficiency_target
+        low = min(o.magnitude for o in self.outputs) < 6.0
+        rise, fall, base = (0.0834, 0.0011, 0.609) if low else (0.071, 0.00115, 0.67)
+        return min(max(rise * math.log(self.power) - fall * self.power + base, 0.5), USUAL_EFFICIENCY) if self.power < 50.0 else USUAL_EFFICIENCY
 
     @property
     def power(self) -> float:

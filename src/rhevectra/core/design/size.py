@@ -219,7 +219,7 @@ def _whole(work: Work, losses: dict[str, Row]) -> None:
     total = sheet.total("loss.total", "W", "every listed loss", **losses)
     eta = sheet("efficiency", output.efficiency, p_out=p_out, p_loss=total)
     sheet.again("efficiency_light", eta)
-    sheet.given("efficiency.target", need.efficiency_target, "", text="requirement")
+    sheet.given("efficiency.target", need.efficiency_wanted, "", text="requirement" if need.efficiency_target is not None else f"usual at {show(need.power, 'W')}, as the requirement asks for none")
     sheet.total("standby.power", "W", "loss at no load: start-up path, discharge resistor, clamp floor, controller, switching", loss=total)
     if need.standby_power_max is not None:
         sheet.given("standby.limit", need.standby_power_max, "W", text="requirement")

@@ -180,6 +180,18 @@ def faces(stack: Sequence[Block], names: Sequence[str]) -> int:
     return sum(a != b for a, b in pairwise(sides))
 
 
+def between(stack: Sequence[Block], names: Sequence[str]) -> float:
+    """Height of what lies between windings of both sides where they face each other: tapes and shields [m]."""
+    apart, last, height = 0.0, None, 0.0
+    for b in stack:
+        apart += b.below + (SHIELD_FOIL if b.shield else 0.0)
+        if not b.shield:
+            side = on_primary_side(names[b.winding])
+            height += apart if last not in (None, side) else 0.0
+            apart, last = 0.0, side
+    return height
+
+
 def shielded(stack: Sequence[Block], names: Sequence[str]) -> bool:
     """Whether a shield lies at every face between the sides."""
     pairs = list(pairwise(stack))

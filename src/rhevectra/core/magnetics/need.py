@@ -41,7 +41,7 @@ class TransformerNeed(Struct, frozen=True):
 
     ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],
     t_up, t_down [s] at each full-load corner for the core loss, and fs_each [Hz] where the frequency differs between them; lp [H], or None for a core without a gap; b_max [T] hot saturation after derating.
-    stack: the blocks of its arrangement. leak_cost: what a henry of leakage burns [W/H], where it burns. halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
+    stack: the blocks of its arrangement. leak_cost: what a henry of leakage burns [W/H], where it burns; leak_least: below which it is not counted [H]. halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
     wall: between the chambers of windings that lie beside one another [m], or None where they lie over one another; leak_aim: leakage [H] that chambers may have at most; board: how its tracks are made, where it is no wire; half: a winding that ends half a turn early; tapes: between layers and windings; pieces: like transformers in series, of which this is one; usual: copper over core loss as most pieces have them, over that of the worst piece told here: what candidates are compared by.
     """
 
@@ -66,6 +66,7 @@ class TransformerNeed(Struct, frozen=True):
     pins: dict[str, Any] | None = None
     fs_each: Any = None
     leak_cost: float = 0.0
+    leak_least: float = 0.0
     wall: float | None = None
     leak_aim: float | None = None
     board: Board | None = None

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis.corners import Array, pick
 from rhevectra.core.basis.later import Later
 from rhevectra.core.formulas import copper, half_turn, magnetics
-from rhevectra.core.magnetics import arrangement, fringing, leakage, winding, wire
+from rhevectra.core.magnetics import arrangement, fringing, leak_estimate, winding, wire
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL
 from rhevectra.core.magnetics.board import aux_track, lay_tracks
 from rhevectra.core.magnetics.copper_loss import Section
@@ -178,16 +178,6 @@ def _gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Arr
     return added
 
 
-def _leak_of(need: TransformerNeed, k: int, real: list[Array], laid: Laid, turn: Any, width: Any) -> Any:
-    """What one winding adds to the leakage seen from the primary [H]: its height in the field, and what a loose row adds. For the choice of wire and turns; the chosen stack is worked out whole."""
-    if k == len(need.windings) - 1:
-        return 0.0
-    n_p, n = real[0][..., None], real[k][..., None]
-    interfaces = max(arrangement.faces(need.stack, [w.name for w in need.windings]), 1)
-    row = np.where(laid.foil, 0.0, leakage.sparse(laid.tall, width * laid.layers / np.maximum(n * laid.beside, 1)) / np.maximum(n * laid.beside, 1))
-    return n_p**2 * turn * (copper.MU0 * laid.height / (3 * width * interfaces**2) + row) / need.halves**2
-
-
 def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: winding.Sizes, rho: float) -> list[Laid]:
     """Wire for every winding, both halves of a tapped one alike: the option of least loss whose height keeps to its share of the window."""
     width = need.between_margins(win.width)[:, None] * np.ones_like(turns[0])
@@ -210,7 +200,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
             of = winding.options(w.i_rms, wires, w.triple, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, wires, w.triple)
             trial = winding.lay(real[k][..., None], of.diameter, of.overall, of.strands, width[..., None], parts, of.flat, of.foil, need.tapes.thickness, of.sheath)
         cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, np.asarray(rate * scale + near[k])[..., None], rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
-        cost = cost + need.leak_cost * _leak_of(need, k, real, trial, middle, width[..., None])
+        cost = cost + need.leak_cost * leak_estimate.of_winding(need, k, real, trial, middle, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
         cost = cost + np.where(trial.fits, 0.0, 1e9) + np.where(too_tall, 1e3 * (1 + trial.height / 1e-3), 0.0)
         halves.append((k, trial, cost))
@@ -275,7 +265,7 @@ def try_all(need: TransformerNeed, win: Windows, wires: winding.Sizes) -> Trial:
         p_copper = [winding.strand_loss(w.i_rms, real[k], laid[k], mean_turn[k], rates[k] * scale + near[k], rho) for k, w in enumerate(need.windings)]
         rise = np.minimum(magnetics.temperature_rise(resistance, p_core, sum(p_copper)), 400.0)
     middle, wide = win.turn_length(0.5 * win.height)[:, None, None], width[..., None]
-    leak = sum(_leak_of(need, k, real, x.wider(), middle, wide) for k, x in enumerate(laid)) if need.leak_cost else np.zeros((*shape, 1))
+    leak = np.maximum(leak_estimate.of_stack(need, real, laid, middle, wide), need.leak_least) if need.leak_cost else np.zeros((*shape, 1))
     trial = Trial(list(turns), laid, sections, gap, fringe, need.leak_cost * np.asarray(leak)[..., 0], high / win.height[:, None], p_core, p_copper, rise,
                   need.flux_limit / (turns[0] * np.minimum(eff["area"], eff["area_min"])), mean_turn, {}, np.zeros(shape))
     return _judged(need, win, trial, eff["area_post"])
@@ -359,19 +349,22 @@ def binding(trial: Trial, core: int) -> str:
     return text
 
 
-LARGER, LEANER, LEAK_MUCH = 1.5, 0.65, 0.025
+LARGER, LEANER, LEAK_MUCH = 1.5, 0.75, 0.025
 """A core up to so many times as large is taken where its leakage burns at most such a share, and that of the smaller more than such a share of what the transformer hands on."""
+TWICE_AS_MUCH = 2.5
+"""The same up to so many times as large, where the leakage of the smaller burns more than twice that: between small cores the steps are large."""
 
 
 def _leaner(able: Sequence[int], volume: Array, leak: Array, much: float) -> int:
-    """Of the cores that pass, smallest first, the smallest; or one little larger that leaks far less, where the leakage burns more than `much` [W]."""
+    """Of the cores that pass, smallest first, the smallest; or one not much larger that leaks far less, where the leakage burns more than `much` [W]."""
     small = able[0]
-    near = [k for k in able if volume[k] <= LARGER * volume[small] and leak[k] <= LEANER * leak[small]]
+    most = (TWICE_AS_MUCH if leak[small] > 2 * much else LARGER) * volume[small]
+    near = [k for k in able if volume[k] <= most and leak[k] <= LEANER * leak[small]]
     return near[0] if near and leak[small] > much else small
 
 
 def choose(trial: Trial, win: Windows, pinned: str | None, much: float = np.inf, usual: float = 1.0) -> Choice:
-    """Smallest effective volume that passes everything, or one little larger that leaks far less, at its candidate of least loss; if none passes, the least excess. much: what leakage may burn before another is looked for [W]; usual: share at which copper counts beside the core."""
+    """Smallest effective volume that passes everything, or one not much larger that leaks far less, at its candidate of least loss; if none passes, the least excess. much: what leakage may burn before another is looked for [W]; usual: share at which copper counts beside the core."""
     loss = trial.p_core + usual * sum(trial.p_copper) + trial.leak_loss
     passed: Array = np.asarray(trial.excess <= 0)
     best = np.where(passed, loss, 1e6 * (1 + trial.excess)).argmin(-1)

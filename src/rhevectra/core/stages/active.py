@@ -17,6 +17,7 @@ from rhevectra.core.stages import clamping
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "active"
+FALLS = clamping.FALLS
 RESTS, BURNS_IN_SWITCH, TURNS, ROOM = False, False, True, 1.2
 """TURNS: its current turns round, and the core's with it. ROOM: its voltage over the reflected one when the switch class decides."""
 GRAZED = clamping.GRAZED

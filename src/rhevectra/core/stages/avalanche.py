@@ -18,6 +18,7 @@ BURNING = ("dava",)
 CURES = {"switch.v_peak": "clamp.kind", "clamp": "clamp.kind"}
 BURNS_IN_SWITCH = True
 CARRIES, GRAZED = clamping.CARRIES, clamping.GRAZED
+FALLS = clamping.FALLS
 ROOM, TURNS = clamping.ROOM, clamping.TURNS
 LOSSES = {"switch_avalanche": "clamp_power", "leakage_ring": "loss_ring"}
 SPREAD = 1.2

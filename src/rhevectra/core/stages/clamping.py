@@ -16,6 +16,8 @@ BURNS_IN_SWITCH = False
 """Whether the switch itself takes the energy."""
 TURNS = False
 """Whether the leakage current turns round in it, so that the capacitor gives back what it took."""
+FALLS = False
+"""Whether its voltage falls with its power, as that of a resistor beside a capacitor does: at less than the current it is sized for it burns more than the leakage brings."""
 GRAZED = False
 """Whether the ring it leaves comes back to it again and again: without load the engine takes a minute to find the period then."""
 CARRIES: tuple[str, ...] = ()
@@ -36,6 +38,12 @@ FIGURES = (
     FigureSpec("clamp.power_stolen", "Power taken from the outputs", "P_k", "clamp", corners.LOADED, fixed="leakage tolerance",
                sentence="what the core itself gives away while the leakage empties, beside the leakage's own energy: the longer that takes, the more"),
 )
+
+
+def burnt(falls: bool, share: float = 1.0) -> float:
+    """What a clamp burns over the energy of the leakage: its voltage over what that is above the reflected one. It stands ROOM times the reflected voltage at the current it is sized for; share: of that current that flows, where its voltage falls."""
+    over = 0.5 * (1 + float(np.sqrt(1 + 4 * ROOM * (ROOM - 1) * (share**2 if falls else 1.0))))
+    return over / (over - 1)
 
 
 def limits(work: Work, v_bus: Any, crest: Any, v_budget: float, v_class: float, left: str) -> None:

@@ -19,6 +19,7 @@ from rhevectra.core.stages.work import FigureSpec, Work
 NAME = "rcd"
 RESTS = False
 """Whether it burns nothing where the leakage brings nothing: then it should win at light load."""
+FALLS = True
 BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
 STAGE = ("clamp_r", "clamp_c")
 """What of the power stage is this clamp's."""

@@ -18,6 +18,7 @@ from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "rcd_slow"
 RESTS = rcd.RESTS
+FALLS = True
 BURNS_IN_SWITCH, LOSSES, ROOM, TURNS = clamping.BURNS_IN_SWITCH, clamping.LOSSES, clamping.ROOM, clamping.TURNS
 GRAZED = True
 CARRIES = ("stays",)

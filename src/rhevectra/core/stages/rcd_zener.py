@@ -15,6 +15,7 @@ from rhevectra.core.stages.work import Work
 
 NAME = "rcd_zener"
 RESTS = False
+FALLS = True
 BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
 STAGE = ("clamp_r", "clamp_c", "clamp_z", "clamp_most")
 NO_PICTURES = clamping.OF_RCD

@@ -17,6 +17,7 @@ from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "zener"
 RESTS = True
+FALLS = clamping.FALLS
 BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
 STAGE = ("clamp_z", "clamp_r", "clamp_most")
 """What of the power stage is this clamp's."""

@@ -105,7 +105,7 @@ PLACE_FIELDS = (
     Field("Pollution degree", "1 to 3; sets creepage", **_choice("pollution_degree", "1", "2", "3"), default="2"),
     Field("Overvoltage category", "1 to 4; sets clearance", **_choice("overvoltage_category", "1", "2", "3", "4"), default="2"),
     Field("Altitude", "highest place of use; sets clearance and cooling", lambda n: f"{n.altitude_max:g} m", lambda n, t: replace(n, altitude_max=_metres(t, "altitude")), default="2000 m"),
-    Field("Efficiency", "wanted at full load at the worst line", lambda n: f"{n.efficiency_target * 100:g} %", lambda n, t: replace(n, efficiency_target=percent(t, "efficiency")), default="85 %"),
+    Field("Efficiency", "wanted at full load at the worst line; empty: what is usual for the power", lambda n: "" if n.efficiency_target is None else f"{n.efficiency_target * 100:g} %", lambda n, t: replace(n, efficiency_target=_optional(t, lambda x: percent(x, "efficiency")))),
     Field("Height", "most the transformer may be tall; empty: not limited", lambda n: "" if n.height_max is None else f"{n.height_max * 1e3:g} mm", lambda n, t: replace(n, height_max=_optional(t, lambda x: parse(x.strip().removesuffix("mm"), "", "height") / 1e3))),
     Field("Life", "hours output and bulk capacitors must last; empty: not asked", lambda n: "" if n.lifetime is None else f"{n.lifetime / HOUR:g} h", lambda n, t: replace(n, lifetime=_optional(t, lambda x: parse(x.strip().removesuffix("h"), "", "life") * HOUR))),
 )

@@ -21,6 +21,8 @@ from rhevectra.core.magnetics.windows import USUAL, Tapes, Windows, windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import pins
 
+LEAK_LEAST = 0.01
+"""Least leakage of wire in a core with a gap, share of its inductance."""
 LEAD_OUT = 1.25
 """Geometric leakage is raised by this share for lead-outs and end effects (common practice, no source)."""
 
@@ -141,6 +143,11 @@ def copper_of(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wind
     return exact
 
 
+def leak_least(work: Work, lp: float) -> float:
+    """Leakage of the stack [H] below which nothing is gained: with its lead-outs it is counted as a share of the inductance [H] at least."""
+    return float(work.choose.pins.get("transformer.leakage_share", BOARD_LEAST if boarded(work) else LEAK_LEAST)) * lp / LEAD_OUT
+
+
 def leak_cost(i_peak: float, rate: float, share: float) -> float:
     """What a henry of leakage costs [W/H] when wire and turns are weighed: energy at the peak current, pulse by pulse.
 
@@ -160,7 +167,7 @@ def stack(work: Work, windings: Sequence[tr.WindingNeed], tapes: Tapes, why: str
         return arrangement.blocks("split", names, tapes)
 
 
-def leakage_row(work: Work, need: tr.TransformerNeed, matrix: Leakage, lp: float, least: float = 0.01, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
+def leakage_row(work: Work, need: tr.TransformerNeed, matrix: Leakage, lp: float, least: float = LEAK_LEAST, why: str = "when unknown overestimate: 1 % is seen on professionally wound parts (common practice)") -> Any:
     """Leakage seen from the primary by the outputs that conduct: geometric estimate of the stack (matrix) with lead-outs, never below the stated share; a reading wins."""
     outputs = tr.outputs_of(need)
     seen = need.pieces * candidate.working_leakage(need, matrix)

@@ -12,6 +12,7 @@ from rhevectra.core.basis.sheet import plain, reader
 from rhevectra.core.formulas import flyback
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
+from rhevectra.core.stages import clamping
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import winding
 from rhevectra.core.topologies.common.ratings import drawn
@@ -123,6 +124,11 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_r
     return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol, "lp_max": float(plain(stage.lp)) * (1 + float(lp_tol.value))}
 
 
+def _burnt(v: Variant, share: float) -> float:
+    """What is burnt of the leakage's energy, over that; share: of the greatest current at the limit that flows in run."""
+    return 1.0 if v.clamp is None else clamping.burnt(v.clamp.FALLS, share)
+
+
 def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out: Mapping[str, Any], v_bus: Array, material: Any) -> tuple[tr.TransformerNeed, float]:
     """What the circuit asks of the transformer, from one period `out` of the estimated stage; and the margin width [m]."""
     need, grid, choose = work.need, work.grid, work.choose
@@ -152,4 +158,4 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     return tr.TransformerNeed(
         windings=tuple(needs), ratio=ratio, lp=float(plain(stage.lp)), flux_limit=float(flux), swing=np.array([at(out["v_or"]) * t for t in np.broadcast_to(out["t_off"], grid.shape)[full]]), t_up=np.broadcast_to(out["t_ramp"], grid.shape)[full], t_down=np.broadcast_to(out["t_off"], grid.shape)[full], fs=fs, fs_each=np.broadcast_to(out["fs"], grid.shape)[full],
         b_max=float(b_max.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
-        stack=winding.stack(work, needs, tapes), tapes=tapes, pins=winding.pins_of(work), leak_cost=winding.leak_cost(at(out["i_peak"]), fs, 0.5 if stage.variant.held else 1.0)), margin
+        stack=winding.stack(work, needs, tapes), tapes=tapes, pins=winding.pins_of(work), leak_cost=winding.leak_cost(at(out["i_peak"]), fs, 0.5 * _burnt(stage.variant, at(out["i_peak"]) / float(np.max(limit["worst"])))), leak_least=winding.leak_least(work, float(plain(stage.lp)))), margin
