@@ -226,7 +226,7 @@ def middle(view, k):
 def test_dragging_a_block_in_the_real_window_changes_leakage_and_fill(qtbot, window):
     desk, view = window.size_desk, window.size_desk.picture.view
     desk.choose_stage("transformer")
-    before = {k: float(window.session.design.value(k)) for k in ("transformer.leakage", "transformer.fill", "transformer.loss_copper")}
+    before = {k: float(window.session.design.value(k)) for k in ("transformer.leakage", "transformer.leakage_geometric", "transformer.fill", "transformer.loss_copper")}
     words = [w for w, _ in view.blocks()]
     assert words == ["p", "s1", "p", "aux"]
     qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=middle(view, 1))
@@ -244,7 +244,7 @@ def test_dragging_a_block_in_the_real_window_changes_leakage_and_fill(qtbot, win
     assert f"leakage {show(float(same.value('transformer.leakage')), 'H', 3)}, " in told and f"height used {float(same.value('transformer.fill')) * 100:.0f} %, " in told
     design = window.session.design
     assert [w for w, _ in view.blocks()] == ["p", "aux", "s1"] and design.rows["transformer.arrangement"].value == "simple"
-    assert float(design.value("transformer.leakage")) > 2 * before["transformer.leakage"] and float(design.value("transformer.fill")) != before["transformer.fill"]
+    assert float(design.value("transformer.leakage_geometric")) > 2 * before["transformer.leakage_geometric"] and float(design.value("transformer.fill")) != before["transformer.fill"]
     window.undo()
     assert {k: float(window.session.design.value(k)) for k in before} == before
 

@@ -25,6 +25,12 @@ def by_share(v_reflected: Any, share: Any) -> Any:
     return v_reflected / share
 
 
+@formula("V_m = V_bus − ½·R·(Î + I_0)", "V", "V_bus R Î I_0", "the resistances of the path take their part of the bus at the mean current of the ramp")
+def left_of_bus(v_bus: Any, r_on: Any, i_peak: Any, i_start: Any) -> Any:
+    """Voltage [V] that drives the ramp of the current, resistances [Ω] of its path taken off."""
+    return v_bus - 0.5 * r_on * (i_peak + i_start)
+
+
 @formula("V_p = V_bus·V_or/(V_bus + V_or)", "V", "V_bus V_or", "bus times the duty of a core that never empties")
 def mean_voltage(v_bus: Any, v_reflected: Any) -> Any:
     """Bus [V] times duty of a flyback in continuous conduction: its power over it is the mean current while the switch is on."""
@@ -56,10 +62,10 @@ def mean_voltage_refilled(power: Any, lp: Any, i_limit: Any, t_valley: Any) -> A
     return power * lp * i_limit / np.maximum(energy / 2 - power * t_valley, 0.001 * energy)
 
 
-@formula("V_i = V_q·V_or/max(V_or − V_q, 0.01·V_or)", "V", "V_q V_or", "bus whose product with the duty is V_q")
-def by_current(v_mean: Any, v_reflected: Any) -> Any:
+@formula("V_i = V_q·V_or/max(V_or − V_q, 0.01·V_or) + R·P_x/V_q", "V", "V_q V_or R P_x", "bus whose product with the duty is V_q, and what the mean current of the ramp loses in the resistances")
+def by_current(v_mean: Any, v_reflected: Any, r_on: Any, power: Any) -> Any:
     """Bus [V] at which the limit is reached; a hundred times V_q where no bus would do."""
-    return v_mean * v_reflected / np.maximum(v_reflected - v_mean, 0.01 * v_reflected)
+    return v_mean * v_reflected / np.maximum(v_reflected - v_mean, 0.01 * v_reflected) + r_on * power / v_mean
 
 
 @formula("I_x = I_line·V_bus/V_x", "A", "I_line V_bus V_x", "the same power from a bus, and a line, that much lower, in pulses of the same shape (upper bound: they broaden)")

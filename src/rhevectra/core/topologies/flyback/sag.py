@@ -16,14 +16,14 @@ from rhevectra.core.topologies.flyback import period as pd
 def peak_at(work: Work, s: pd.Stage, out: dict[str, Any], floor: float) -> float:
     """Largest peak current [A] at full load from a bus of `floor` [V], worked out from the period at the corners above it."""
     full = np.broadcast_to(corners.FULL.mask(work.grid), work.grid.shape)
-    v_bus, v_or, peak, fs = (np.broadcast_to(plain(x), work.grid.shape)[full] for x in (s.v_bus, out["v_or"], out["i_peak"], out["fs"]))
-    here, there = least_bus.mean_voltage(v_bus, v_or), least_bus.mean_voltage(floor, v_or)
-    lp = float(plain(s.lp))
+    v_bus, v_or, peak, fs, r_on, start = (np.broadcast_to(plain(x), work.grid.shape)[full] for x in (s.v_bus, out["v_or"], out["i_peak"], out["fs"], out["r_on"], out["i_start"]))
+    here, lp = least_bus.mean_voltage(least_bus.left_of_bus(v_bus, r_on, peak, start), v_or), float(plain(s.lp))
+    emptied = least_bus.power_emptied(lp, peak, fs)
+    power = emptied if s.variant.valley else np.where(_empties(s, here, peak, lp, fs), emptied, least_bus.power_continuous(here, peak, lp, fs))
+    there = least_bus.mean_voltage(floor - r_on * power / least_bus.mean_voltage(floor, v_or), v_or)
     if s.variant.valley:
-        power, ring = least_bus.power_emptied(lp, peak, fs), float(flyback.half_ring(lp, plain(s.c_node)))
+        ring = float(flyback.half_ring(lp, plain(s.c_node)))
         return float(np.max(power / there + np.sqrt(np.square(power / there) + 2 * power * ring / lp)))
-    empties = _empties(s, here, peak, lp, fs)
-    power = np.where(empties, least_bus.power_emptied(lp, peak, fs), least_bus.power_continuous(here, peak, lp, fs))
     flowing = power / there + there / (2 * lp * fs)
     return float(np.max(np.where(_empties(s, there, flowing, lp, fs), np.sqrt(2 * power / (lp * fs)), flowing)))
 
@@ -40,14 +40,16 @@ def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
     valley, limit = s.variant.valley, rows["switch.limit_min"]
     peak, lp = (rows["switch.i_peak_run"], s.lp) if valley else (rows["switch.i_peak_least"], rows["transformer.lp_min"])
     emptied = sheet("sag.power_emptied", least_bus.power_emptied, lp=lp, i_peak=peak, fs=o["fs"])
+    power: Any = emptied
     if valley:
         there = sheet("sag.v_mean_least", least_bus.mean_voltage_refilled, power=emptied, lp=lp, i_limit=limit, t_valley=rows["switch.t_valley"])
     else:
-        here = sheet("sag.v_mean", least_bus.mean_voltage, v_bus=s.v_bus, v_reflected=o["v_or"])
+        ramp = sheet("sag.v_ramp", least_bus.left_of_bus, v_bus=s.v_bus, r_on=o["r_on"], i_peak=peak, i_start=o["i_start"])
+        here = sheet("sag.v_mean", least_bus.mean_voltage, v_bus=ramp, v_reflected=o["v_or"])
         flowing = sheet("sag.power_flowing", least_bus.power_continuous, v_mean=here, i_peak=peak, lp=lp, fs=o["fs"])
         power = sheet.either("sag.power", _empties(s, here.value, peak.value, lp.value, plain(o["fs"])), emptied, flowing, "whether the core's current comes to rest")
         there = sheet("sag.v_mean_least", least_bus.mean_voltage_at, lp=lp, fs=o["fs"], i_limit=limit, power=power)
-    by_limit = sheet("sag.v_by_current", least_bus.by_current, v_mean=there, v_reflected=o["v_or"])
+    by_limit = sheet("sag.v_by_current", least_bus.by_current, v_mean=there, v_reflected=o["v_or"], r_on=o["r_on"], power=power)
     by_duty = sheet("sag.v_by_duty", least_bus.by_reflected, v_reflected=o["v_or"], duty_limit=rows["switch.duty_limit"])
     if s.variant.held:  # what the windings give back takes ever longer, and ever more of it never reaches the output
         by_share = sheet("sag.v_by_share", least_bus.by_share, v_reflected=o["v_or"], share=rows["return.share_limit"])
