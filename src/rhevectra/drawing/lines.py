@@ -7,9 +7,14 @@ _UNIT = re.compile(r"(?<=\d) (?=[^\W\d]{1,3}\b|[%°])")
 """The space between a number and what can be a unit."""
 
 
+def kept(text: str) -> str:
+    """A text that a widget may break between words, but never between a number and its unit."""
+    return _UNIT.sub("\u00a0", text)
+
+
 def folded(text: str, most: int) -> list[str]:
     """Lines of at most so many letters; a word that is longer has a line of its own."""
-    return [line.replace("\u00a0", " ") for line in textwrap.wrap(_UNIT.sub("\u00a0", text), most, break_long_words=False, break_on_hyphens=False)]
+    return [line.replace("\u00a0", " ") for line in textwrap.wrap(kept(text), most, break_long_words=False, break_on_hyphens=False)]
 
 
 def under(text: str, width: float, letter: float) -> list[str]:

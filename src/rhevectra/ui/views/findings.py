@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QListWidget, QListWidgetItem, QVBo
 
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE, Finding
 from rhevectra.core.design.design import Design
+from rhevectra.drawing.lines import kept
 from rhevectra.ui.theme.roles import colour
 
 _MARKS = {MUST_FIX: ("▲", "over"), LOOK_AT: ("◆", "tight"), NOTE: ("–", "muted")}
@@ -59,7 +60,7 @@ class FindingsView(QFrame):
         order = list(_MARKS)
         for finding in sorted(findings, key=lambda f: order.index(f.severity)):
             mark, role = _MARKS[finding.severity]
-            item = QListWidgetItem(f"{mark} {finding.severity}: {finding.text}")
+            item = QListWidgetItem(kept(f"{mark} {finding.severity}: {finding.text}"))
             item.setForeground(colour(role))
             item.setData(Qt.ItemDataRole.UserRole, (finding.stage, finding.cure))
             item.setToolTip(finding.text + (f"\ncured by {finding.cure}" if finding.cure else ""))

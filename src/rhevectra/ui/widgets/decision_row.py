@@ -10,6 +10,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.design.names import amount, in_words, made_by, spoken
+from rhevectra.drawing.lines import kept
 from rhevectra.ui.theme.roles import font
 
 ASK = "what would admit a smaller one?"
@@ -207,7 +208,7 @@ class DecisionRow(QFrame):
         refused = "\n".join(f"refused {r}" for r in row.refused[:2]) if row.origin != "pinned" else ""
         pinned = row.origin == "pinned" and bool(self.spec.schools)
         rule = f"schools: {self.spec.schools}" if pinned else row.rule
-        self._note((_short(rule) if pinned else _brief(rule)) + (f"\n{refused}" if refused else ""), "muted")
+        self._note(kept((_short(rule) if pinned else _brief(rule)) + (f"\n{refused}" if refused else "")), "muted")
         self.note.setToolTip(rule + "".join(f"\nrefused {r}" for r in row.refused[:12]))
 
     def show_problem(self, sentence: str) -> None:
