@@ -322,3 +322,9 @@ def test_presets_and_optional_fields_change_the_requirement(qtbot, window):
         qtbot.keyClicks(edit, text)
         qtbot.keyClick(edit, Qt.Key.Key_Return)
         assert read(window.session.document.requirement), (name, window.ask.problem.text())
+    wanted = window.ask.fields["Efficiency"].editor
+    wanted.setFocus()
+    wanted.selectAll()
+    qtbot.keyClick(wanted, Qt.Key.Key_Delete)
+    qtbot.keyClick(wanted, Qt.Key.Key_Return)
+    assert window.session.document.requirement.efficiency_target is None and wanted.text() == "" and wanted.placeholderText() == "85 %"

@@ -25,10 +25,10 @@ def by_share(v_reflected: Any, share: Any) -> Any:
     return v_reflected / share
 
 
-@formula("V_m = V_bus − ½·R·(Î + I_0)", "V", "V_bus R Î I_0", "the resistances of the path take their part of the bus at the mean current of the ramp")
+@formula("V_m = max(0.2·V_bus, V_bus − ½·R·(Î + I_0))", "V", "V_bus R Î I_0", "the resistances of the path take their part of the bus at the mean current of the ramp")
 def left_of_bus(v_bus: Any, r_on: Any, i_peak: Any, i_start: Any) -> Any:
-    """Voltage [V] that drives the ramp of the current, resistances [Ω] of its path taken off."""
-    return v_bus - 0.5 * r_on * (i_peak + i_start)
+    """Voltage [V] that drives the ramp of the current, resistances [Ω] of its path taken off; never less than a fifth of the bus, as the ramp itself has it."""
+    return np.maximum(0.2 * v_bus, v_bus - 0.5 * r_on * (i_peak + i_start))
 
 
 @formula("V_p = V_bus·V_or/(V_bus + V_or)", "V", "V_bus V_or", "bus times the duty of a core that never empties")

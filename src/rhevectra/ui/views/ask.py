@@ -44,6 +44,8 @@ class FieldRow(QObject):
             self.editor.setCurrentText(text)
         elif self.editor.text() != text:
             self.editor.setText(text)
+        if self.field.usual and isinstance(self.editor, QLineEdit):
+            self.editor.setPlaceholderText(self.field.usual(need))
         self._say(("default · " if self.field.default and text == self.field.default else "") + self.field.hint, "muted")
 
     def show_problem(self, sentence: str) -> None:

@@ -18,7 +18,7 @@ HOUR = 3600.0
 
 
 class Field(Struct, frozen=True):
-    """One line of the form. options: names to choose from, else a text field. default: its text where nothing is asked."""
+    """One line of the form. options: names to choose from, else a text field. default: its text where nothing is asked; usual: what stands in its place, pale, while it is empty."""
 
     label: str
     hint: str
@@ -26,6 +26,7 @@ class Field(Struct, frozen=True):
     write: Callable[[Requirement, str], Requirement]
     options: tuple[str, ...] = ()
     default: str = ""
+    usual: Callable[[Requirement], str] | None = None
 
 
 def percent(text: str, where: str) -> float:
@@ -105,7 +106,7 @@ PLACE_FIELDS = (
     Field("Pollution degree", "1 to 3; sets creepage", **_choice("pollution_degree", "1", "2", "3"), default="2"),
     Field("Overvoltage category", "1 to 4; sets clearance", **_choice("overvoltage_category", "1", "2", "3", "4"), default="2"),
     Field("Altitude", "highest place of use; sets clearance and cooling", lambda n: f"{n.altitude_max:g} m", lambda n, t: replace(n, altitude_max=_metres(t, "altitude")), default="2000 m"),
-    Field("Efficiency", "wanted at full load at the worst line; empty: what is usual for the power", lambda n: "" if n.efficiency_target is None else f"{n.efficiency_target * 100:g} %", lambda n, t: replace(n, efficiency_target=_optional(t, lambda x: percent(x, "efficiency")))),
+    Field("Efficiency", "wanted at full load at the worst line; empty: what is usual for the power", lambda n: "" if n.efficiency_target is None else f"{n.efficiency_target * 100:g} %", lambda n, t: replace(n, efficiency_target=_optional(t, lambda x: percent(x, "efficiency"))), usual=lambda n: f"{n.efficiency_wanted * 100:.3g} %"),
     Field("Height", "most the transformer may be tall; empty: not limited", lambda n: "" if n.height_max is None else f"{n.height_max * 1e3:g} mm", lambda n, t: replace(n, height_max=_optional(t, lambda x: parse(x.strip().removesuffix("mm"), "", "height") / 1e3))),
     Field("Life", "hours output and bulk capacitors must last; empty: not asked", lambda n: "" if n.lifetime is None else f"{n.lifetime / HOUR:g} h", lambda n, t: replace(n, lifetime=_optional(t, lambda x: parse(x.strip().removesuffix("h"), "", "life") * HOUR))),
 )

@@ -20,7 +20,7 @@ def peak_at(work: Work, s: pd.Stage, out: dict[str, Any], floor: float) -> float
     here, lp = least_bus.mean_voltage(least_bus.left_of_bus(v_bus, r_on, peak, start), v_or), float(plain(s.lp))
     emptied = least_bus.power_emptied(lp, peak, fs)
     power = emptied if s.variant.valley else np.where(_empties(s, here, peak, lp, fs), emptied, least_bus.power_continuous(here, peak, lp, fs))
-    there = least_bus.mean_voltage(floor - r_on * power / least_bus.mean_voltage(floor, v_or), v_or)
+    there = least_bus.mean_voltage(least_bus.left_of_bus(floor, r_on, 2 * power / least_bus.mean_voltage(floor, v_or), 0.0), v_or)
     if s.variant.valley:
         ring = float(flyback.half_ring(lp, plain(s.c_node)))
         return float(np.max(power / there + np.sqrt(np.square(power / there) + 2 * power * ring / lp)))
