@@ -62,10 +62,10 @@ def mean_voltage_refilled(power: Any, lp: Any, i_limit: Any, t_valley: Any) -> A
     return power * lp * i_limit / np.maximum(energy / 2 - power * t_valley, 0.001 * energy)
 
 
-@formula("V_i = V_q·V_or/max(V_or − V_q, 0.01·V_or) + R·P_x/V_q", "V", "V_q V_or R P_x", "bus whose product with the duty is V_q, and what the mean current of the ramp loses in the resistances")
-def by_current(v_mean: Any, v_reflected: Any, r_on: Any, power: Any) -> Any:
+@formula("V_i = V_q·V_or/max(V_or − V_q, 0.01·V_or) + R·P_x/max(V_q, P_x/I, 0.000001)", "V", "V_q V_or R P_x I", "bus whose product with the duty is V_q, and what the mean current of the ramp, no more than its peak, loses in the resistances")
+def by_current(v_mean: Any, v_reflected: Any, r_on: Any, power: Any, i_limit: Any) -> Any:
     """Bus [V] at which the limit is reached; a hundred times V_q where no bus would do."""
-    return v_mean * v_reflected / np.maximum(v_reflected - v_mean, 0.01 * v_reflected) + r_on * power / v_mean
+    return v_mean * v_reflected / np.maximum(v_reflected - v_mean, 0.01 * v_reflected) + r_on * power / np.maximum(np.maximum(v_mean, power / i_limit), 1e-6)
 
 
 @formula("I_x = I_line·V_bus/V_x", "A", "I_line V_bus V_x", "the same power from a bus, and a line, that much lower, in pulses of the same shape (upper bound: they broaden)")

@@ -49,7 +49,7 @@ def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
         flowing = sheet("sag.power_flowing", least_bus.power_continuous, v_mean=here, i_peak=peak, lp=lp, fs=o["fs"])
         power = sheet.either("sag.power", _empties(s, here.value, peak.value, lp.value, plain(o["fs"])), emptied, flowing, "whether the core's current comes to rest")
         there = sheet("sag.v_mean_least", least_bus.mean_voltage_at, lp=lp, fs=o["fs"], i_limit=limit, power=power)
-    by_limit = sheet("sag.v_by_current", least_bus.by_current, v_mean=there, v_reflected=o["v_or"], r_on=o["r_on"], power=power)
+    by_limit = sheet("sag.v_by_current", least_bus.by_current, v_mean=there, v_reflected=o["v_or"], r_on=o["r_on"], power=power, i_limit=limit)
     by_duty = sheet("sag.v_by_duty", least_bus.by_reflected, v_reflected=o["v_or"], duty_limit=rows["switch.duty_limit"])
     if s.variant.held:  # what the windings give back takes ever longer, and ever more of it never reaches the output
         by_share = sheet("sag.v_by_share", least_bus.by_share, v_reflected=o["v_or"], share=rows["return.share_limit"])
