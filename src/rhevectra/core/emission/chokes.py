@@ -54,8 +54,8 @@ def windable(work: Work, l_cm: float, alone: bool) -> bool:
     return _choice(work, l_cm, (1.0 if alone else COMMON_SHARE) * NEAR * _admitted(work) / _windings(work)[1])[0].passed
 
 
-def record(work: Work) -> None:
-    """Rows of both chokes, where the filter asks for them."""
+def record(work: Work, unshielded: bool) -> None:
+    """Rows of both chokes, where the filter asks for them. unshielded: the transformer could have a shield and has none."""
     sheet = work.sheet
     windings, passes = _windings(work)
     sheet.again("inlet.rise_limit", _rise(work))
@@ -70,7 +70,7 @@ def record(work: Work) -> None:
         wound = float(sheet("inlet.r_wound", choke.in_line, common=counts["common"], r_common=r_cm, beside=counts["differential"], r_beside=r_dm).value)
         if wound > NEAR * most:
             earth = ", an earthed supply (class I), whose Y capacitors may be larger" if l_cm and work.need.protection_class == "II" else ""
-            shield = ", a shield in the transformer" if l_cm and sheet.rows["inlet.shield"].value == "none" else ""
+            shield = ", a shield in the transformer" if l_cm and unshielded else ""
             work.find(LOOK_AT, "inlet", f"the chokes of the filter come to {show(wound, 'Ω')}, the line was solved with {show(most, 'Ω')}: larger rings, a smaller choke{shield}{earth}, or {show(wound, 'Ω')} of copper admitted", "inlet.r_wound", "inlet.r_filter")
 
 
