@@ -1,7 +1,7 @@
 """Choosing the filter and recording what is left of the noise, worst of the lowest and the highest line at full load."""
 
 from collections.abc import Callable, Mapping
-from functools import cached_property
+from functools import cached_property, partial
 from types import ModuleType
 from typing import Any
 
@@ -162,7 +162,7 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     text = "harmonics of the sized waveforms into the artificial mains network, worst of both ends of the mains at full load"
     sheet.solved("inlet.noise_cm_bare", bare["cm"], "dB", text, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm_bare", bare["dm"], "dB", text)
-    choose("inlet.stages", lambda: _stages(bench, tried, common(bench) <= -margin, small, leaves, -margin, lambda l_cm, alone: chokes.windable(work, l_cm, alone)))
+    choose("inlet.stages", lambda: _stages(bench, tried, common(bench) <= -margin, small, leaves, -margin, partial(chokes.windable, work)))
     bench = bench.with_filter(sheet.rows)
     l_cm = choose("inlet.l_cm", lambda: _least(tried, common(bench), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
     leak = noise.LEAK * float(l_cm.value)
