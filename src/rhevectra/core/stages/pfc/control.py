@@ -5,15 +5,19 @@ crossing, and the loop's own lag is in it. Plain numbers in a plain loop: a few 
 """
 
 import math
+from collections.abc import Iterable
 
 import numpy as np
 from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.remembered import Kept
+from rhevectra.core.stages.inlet import ORDERS
 
 FORGOTTEN, SAMPLES = 20, 800
-"""Periods of the current loop's crossover within which it forgets how it began, run before the half cycle that counts; instants of half a cycle where no cycle remembers another."""
+"""Periods of the current loop's crossover run before the first half cycle, and instants of half a cycle where no cycle remembers another."""
+REPEATED, AGAIN = 1e-3, 6
+"""Half cycles are run until the integrator begins and ends one within so much duty, but no more than that many: at light load the loop is slow to forget how it began."""
 _EVEN = np.arange(1024) / 2048
 """Instants of half a cycle, in line cycles, from which its orders are taken."""
 AIR = 30.0
@@ -45,9 +49,25 @@ class Loop(Struct, frozen=True):
 
 def half_cycle(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
     """Time [s] and the mean of the line current [A] in each switching cycle over half a line cycle, for a power [W]; in its shape that of the nearest of powers a hundredth apart."""
-    near = float(APART ** round(math.log(max(power, 1e-3)) / math.log(APART)))
-    t, i = _SHAPES.ask((loop, v_line, f_line, near), lambda: _cycles(loop, v_line, f_line, near))
+    near, t, i, _ = _shape(loop, v_line, f_line, power)
     return t, i * (power / near)
+
+
+def half_cycle_orders(loop: Loop, v_line: float, f_line: float, power: float, c_x: float) -> Array:
+    """Rms [A] of the ORDERS of that current, with that of X capacitors [F] in it."""
+    near, _, _, parts = _shape(loop, v_line, f_line, power)
+    return _rms(parts * (power / near), ORDERS, f_line, c_x, v_line)
+
+
+def _shape(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[float, Array, Array, Array]:
+    """The nearest of the powers [W] that have a shape, with time [s], current [A] and its orders."""
+    near = float(APART ** round(math.log(max(power, 1e-3)) / math.log(APART)))
+
+    def make() -> tuple[float, Array, Array, Array]:
+        t, i = _cycles(loop, v_line, f_line, near)
+        return near, t, i, _parts(t, i, f_line, ORDERS)
+    shape: tuple[float, Array, Array, Array] = _SHAPES.ask((loop, v_line, f_line, near), make)
+    return shape
 
 
 def _cycles(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
@@ -66,42 +86,61 @@ def _command(loop: Loop, angle: Array) -> Array:
 def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
     """Average-current control at a fixed frequency."""
     period, v_crest, v_bus, inductance = 1 / loop.fs, math.sqrt(2) * v_line, loop.v_bus, loop.inductance
-    gain = 2 * math.pi * loop.crossover * (loop.designed or inductance) / v_bus
-    slope = gain * 2 * math.pi * ZERO * loop.crossover * period
     top, omega, steps = math.sqrt(2) * power / v_line, 2 * math.pi * f_line, int(0.5 * loop.fs / f_line)
     angle = omega * (np.arange(steps) + 0.5) * period
     volts, number = v_crest * np.sin(angle), np.arange(steps)
     lives = np.minimum(number, number[::-1]) >= int(loop.blank * loop.fs)
     each = (top * _command(loop, angle), volts * period / inductance, (v_bus - volts) * period / inductance, np.where(lives, 0.97, 0.0))
     cycles = list(zip(*(x.tolist() for x in each), strict=True))  # what is asked, rise and fall over a whole period at the unbiased inductance, largest duty
-    held, i, mean, i_half = 0.0, 0.0, 0.0, loop.i_half
-    for run in (cycles[-math.ceil(FORGOTTEN * loop.fs / loop.crossover) :], cycles):
-        means = []
-        for asked, rise, fall, most in run:
-            error = asked - mean  # what the cycle before drew
-            wanted = gain * error + held
-            if 0.0 <= wanted <= most:
-                duty = wanted
-                held += slope * error
-            else:
-                duty = 0.0 if wanted < 0.0 else most
-                if (wanted - duty) * error < 0:
-                    held += slope * error
-            if i_half:
-                over = mean / i_half
-                drop = 1 + (over if over < AIR else AIR) ** loop.exponent
-                fall *= drop
-                rise *= drop
-            up, rest = rise * duty, 1 - duty
-            peak, down = i + up, fall * rest
-            if peak < down:
-                mean = 0.5 * ((i + peak) * duty + peak * peak / fall)
-                i = 0.0
-            else:
-                mean = peak - 0.5 * (up * duty + down * rest)
-                i = peak - down
-            means.append(mean)
+    lead = cycles[-math.ceil(FORGOTTEN * loop.fs / loop.crossover) :]
+    state, _ = _through(loop, _begin(loop, *lead[0]), lead)
+    for _ in range(AGAIN):
+        before = state
+        state, means = _through(loop, before, cycles)
+        if abs(state[0] - before[0]) < REPEATED:
+            break
     return (np.arange(steps) + 0.5) * period, np.array(means)
+
+
+def _begin(loop: Loop, asked: float, rise: float, fall: float, _: float) -> tuple[float, float, float]:
+    """Integrator, current at the start of the cycle and mean current [A] about as a cycle has them that draws what is asked."""
+    drop = 1 + min(asked / loop.i_half, AIR) ** loop.exponent if loop.i_half else 1.0
+    whole = fall / (rise + fall)
+    duty = min(whole, math.sqrt(2 * asked * whole / (rise * drop)))
+    return duty, max(asked - 0.5 * rise * drop * duty, 0.0), asked
+
+
+def _through(loop: Loop, state: tuple[float, float, float], cycles: Iterable[tuple[float, float, float, float]]) -> tuple[tuple[float, float, float], list[float]]:
+    """The state after these cycles, and the mean current [A] of each."""
+    gain = 2 * math.pi * loop.crossover * (loop.designed or loop.inductance) / loop.v_bus
+    slope, i_half, exponent = gain * 2 * math.pi * ZERO * loop.crossover / loop.fs, loop.i_half, loop.exponent
+    held, i, mean = state
+    means = []
+    for asked, rise, fall, most in cycles:
+        error = asked - mean  # what the cycle before drew
+        wanted = gain * error + held
+        if 0.0 <= wanted <= most:
+            duty = wanted
+            held += slope * error
+        else:
+            duty = 0.0 if wanted < 0.0 else most
+            if (wanted - duty) * error < 0:
+                held += slope * error
+        if i_half:
+            over = mean / i_half
+            drop = 1 + (over if over < AIR else AIR) ** exponent
+            fall *= drop
+            rise *= drop
+        up, rest = rise * duty, 1 - duty
+        peak, down = i + up, fall * rest
+        if peak < down:
+            mean = 0.5 * ((i + peak) * duty + peak * peak / fall)
+            i = 0.0
+        else:
+            mean = peak - 0.5 * (up * duty + down * rest)
+            i = peak - down
+        means.append(mean)
+    return (held, i, mean), means
 
 
 def _boundary(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
@@ -118,7 +157,16 @@ def _boundary(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[A
 
 def harmonics(t: Array, i: Array, f_line: float, orders: Array, c_x: float, v_line: float) -> Array:
     """Rms [A] of the odd orders of a line current that repeats with its sign turned, the X capacitors' current in it."""
+    return _rms(_parts(t, i, f_line, orders), orders, f_line, c_x, v_line)
+
+
+def _parts(t: Array, i: Array, f_line: float, orders: Array) -> Array:
+    """Complex amplitudes of the orders of a line current that repeats with its sign turned."""
     even = np.interp(_EVEN / f_line, np.concatenate([[0.0], t, [0.5 / f_line]]), np.concatenate([[0.0], i, [0.0]]))
-    part = np.fft.rfft(np.concatenate([even, -even]))[np.asarray(orders, int)] / len(even)
+    return np.asarray(np.fft.rfft(np.concatenate([even, -even]))[np.asarray(orders, int)] / len(even))
+
+
+def _rms(parts: Array, orders: Array, f_line: float, c_x: float, v_line: float) -> Array:
+    """Rms of orders with the current of X capacitors, a quarter of a cycle ahead of the voltage."""
     across = np.where(np.asarray(orders) == 1, 2 * np.pi * f_line * c_x * np.sqrt(2) * v_line, 0.0)
-    return np.asarray(np.abs(part + across) / np.sqrt(2))
+    return np.asarray(np.abs(parts + across) / np.sqrt(2))

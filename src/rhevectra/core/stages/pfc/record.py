@@ -16,7 +16,7 @@ from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
 from rhevectra.core.stages.pfc.build import BEYOND, QUICK, SLOW, Plan, switch_losses
 from rhevectra.core.stages.pfc.choke import TOLERANCE, choke_copper_loss, choke_core_loss, record_at_limit, record_choke, record_inductance, record_peak
-from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
+from rhevectra.core.stages.pfc.control import Loop, half_cycle_orders
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
 from rhevectra.core.stages.pfc.sensing import record_sensing
 from rhevectra.core.stages.pfc.storage import energy_swing
@@ -170,8 +170,7 @@ def line_orders(lines: Any, freqs: Any, p_in: Array, loop: Callable[[float], Loo
     orders = np.zeros((len(lines), len(freqs), len(inlet.ORDERS)))
     for i, v in enumerate(lines):
         for j, f in enumerate(freqs):
-            t, amps = half_cycle(loop(f), v, f, float(p_in[i, j]))
-            orders[i, j] = harmonics(t, amps, f, inlet.ORDERS, c_x, v)
+            orders[i, j] = half_cycle_orders(loop(f), v, f, float(p_in[i, j]), c_x)
     return orders
 
 
