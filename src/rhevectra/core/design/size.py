@@ -82,8 +82,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     work = Work(need, grid, parts, sheet, Decisions(specs, good, sheet))
     _shape_rows(work, topology, front, clamp, why)
     front_plan, plan, power, near = _settle(work, topology, front, clamp)
-    v_bus, solution = front.bus(front_plan, grid, power, near)
-    _, ripple, plan = topology.power_drawn(work, plan, v_bus, SETTLED)
+    solution, power, ripple, plan = _agreed(work, topology, front, (front_plan, plan, power, near))
     front_rows = front.record(work, front_plan, solution, power, ripple)
     rows = topology.record(work, plan, front_rows["v_bus"], front_rows, clamp)
     _whole(work, rows["losses"])
@@ -150,8 +149,7 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     asked = float(np.max(power)), topology.BUS_RIPPLE * float(np.max(power)) / (need.mains.v_min * (1.0 if need.is_dc or front.SHAPES_CURRENT else PLAIN_LOWEST))
     front_plan, (v_bus, near) = _front_end(work, topology, front, clamp, power, asked)
     plan, drawn, ripple = _stage(work, topology, clamp, v_bus)
-    full = grid.full_load
-    drawn = np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)
+    drawn = _over_the_line(grid, drawn)
     most = MOST_DRAWN * float(np.max(power))
     real = float(np.max(drawn)), float(np.max(np.where(LOADED.mask(grid), ripple, 0.0))) * (float(np.min(v_bus)) / need.mains.v_min if front.SHAPES_CURRENT else 1.0)
     if real[0] < most and any(r > a for r, a in zip(real, asked, strict=True)):
@@ -162,6 +160,28 @@ def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleTy
     if bool(np.any(drawn > most)):
         work.find(MUST_FIX, "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus is shown as if it drew {show(most, 'W')}", "loss.total", "")
     return front_plan, plan, np.minimum(drawn, most), near
+
+
+def _over_the_line(grid: Grid, drawn: Any) -> Any:
+    """Mean over the line cycle of a power drawn at valley and crest [W]; at the current limit that of full load."""
+    full = grid.full_load
+    return np.where(grid.where(lambda p: p.case == "limit"), drawn[:, :, full : full + 1, :], drawn).mean(-1, keepdims=True)
+
+
+def _agreed(work: Work, topology: ModuleType, front: ModuleType, settled: tuple[Any, Any, Any, Any]) -> tuple[Any, Any, Any, Any]:
+    """The front end's solution, the power drawn from it [W], the ripple current [A] and the power stage at that bus; once more where the stage draws otherwise than the bus was worked out for."""
+    front_plan, plan, power, near = settled
+
+    def once(power: Any, near: Any, plan: Any) -> tuple[Any, Any, Any, Any]:
+        v_bus, near = front.bus(front_plan, work.grid, power, near)
+        drawn, ripple, plan = topology.power_drawn(work, plan, v_bus, SETTLED)
+        real = _over_the_line(work.grid, drawn)
+        return near, np.where(np.abs(real - power) < ASTRAY * power, real, power), ripple, plan
+    near, real, ripple, plan = once(power, near, plan)
+    if float(np.max(np.abs(real - power))) > AGREED * float(np.max(power)):
+        power = real
+        near, _, ripple, plan = once(power, near, plan)
+    return near, power, ripple, plan
 
 
 T = TypeVar("T")
@@ -233,6 +253,8 @@ def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, ne
 
 ROUGH, SETTLED = 3e-2, 1e-4
 """Largest change of the last pass: for the power that sets the bus, and for the figures."""
+AGREED, ASTRAY = 5e-3, 0.2
+"""Share of the greatest power by which a stage may miss what its bus was worked out for; and of its own beyond which it is not followed, for that is no design."""
 PLAIN_LOWEST = 1.1
 """Valley of a plain bridge over the rms of the lowest line, at the usual share of the crest: for the ripple current expected. A stage that holds its bus scales it by itself."""
 MOST_DRAWN = 1.5

@@ -1,8 +1,8 @@
 """The boost inductor: on a gapped ferrite core, or on a powder ring whose inductance falls with bias; whichever is smaller where nobody chose."""
 
 from collections.abc import Callable, Mapping
-from functools import cache
-from typing import Any
+from functools import partial
+from typing import Any, TypeVar, cast
 
 import numpy as np
 from msgspec import Struct
@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.remembered import Kept, bits
 from rhevectra.core.formulas import inductor, magnetics, pfc, powder
 from rhevectra.core.magnetics.inductor import GAP_MOST, TURNS_WHY, InductorChoice, InductorNeed, choose_inductor
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
@@ -25,6 +26,8 @@ DERATE_FLUX = 0.85
 """Share of hot saturation used (common practice)."""
 FERRITE, POWDER = "ferrite", "powder"
 TOLERANCE = "pfc.l_tolerance"
+T = TypeVar("T")
+_CHOKES = Kept(16)
 
 
 class Choke(Struct, frozen=True):
@@ -59,10 +62,17 @@ def choose_choke(work: Work, b: Boost, feed: Feed, limit: float) -> tuple[Choke,
     asked = Asked(feed, limit, rms, rise)
     pins = work.choose.pins
     grade = work.parts["materials"].row(pins.get("pfc.material", "PW2" if b.fs < 50e3 else "PW3"))
-    gapped = cache(lambda: choose_inductor(_gapped_need(work, b, asked, grade), work.parts["cores"].derived(windows), pins.get("pfc.core")))
-    ring = cache(lambda: choose_ring(_ring_need(work, b, asked), work.parts["rings"].derived(rings), work.parts["powders"], pins.get("pfc.ring"), pins.get("pfc.powder")))
+    need = work.need
+    same = bits(b), bits(asked), work.sheet.rows[TOLERANCE].value, need.ambient_max, need.cooling, need.height_max, id(work.parts)
+    gapped = partial(_chosen, work, (FERRITE, *same, grade["name"], pins.get("pfc.core")), lambda: choose_inductor(_gapped_need(work, b, asked, grade), work.parts["cores"].derived(windows), pins.get("pfc.core")))
+    ring = partial(_chosen, work, (POWDER, *same, pins.get("pfc.ring"), pins.get("pfc.powder")), lambda: choose_ring(_ring_need(work, b, asked), work.parts["rings"].derived(rings), work.parts["powders"], pins.get("pfc.ring"), pins.get("pfc.powder")))
     kind = FERRITE if b.boundary else work.choose("pfc.core_kind", lambda: _smaller(work, gapped, ring)).value
     return _wound_ring(work, b, ring()) if kind == POWDER else (_gapped(work, gapped(), grade), b)
+
+
+def _chosen(work: Work, key: Any, choose: Callable[[], T]) -> T:
+    """What `choose` finds, or found for the same: front ends of a contest often differ in their capacitors alone."""
+    return cast(T, _CHOKES.ask(key, lambda: (choose(), work.parts))[0])  # a catalogue that is kept is the only one with its number
 
 
 def _smaller(work: Work, gapped: Callable[[], InductorChoice], ring: Callable[[], RingChoice]) -> tuple[str, str, tuple[str, ...]]:

@@ -29,6 +29,8 @@ MOST_DRAWN = 2.0
 """Power drawn over that passed on beyond which no stage is worth its name."""
 LINEAR = 0.2
 """Bus ripple over the bus beyond which the linear formula no longer holds."""
+COUNTED = 0.0075
+"""Share of the bus in which its ripple is counted where parts are chosen."""
 _CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, losses of all"
 
 
@@ -95,7 +97,14 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any
 def bus(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) -> tuple[Array, Solution]:
     """Bus at valley and crest [V] for a power [W] drawn from it. Rough without an earlier solution to start from (for choosing parts)."""
     found = solve(plan, grid, np.broadcast_to(power, (*grid.shape[:3], 1)), near)
-    return np.stack([pfc.bus_valley(plan.v_bus, found.ripple), pfc.bus_peak(plan.v_bus, found.ripple)], -1), found
+    ripple = _counted(found.ripple, plan.v_bus) if near is None else found.ripple
+    return np.stack([pfc.bus_valley(plan.v_bus, ripple), pfc.bus_peak(plan.v_bus, ripple)], -1), found
+
+
+def _counted(ripple: Array, v_bus: float) -> Array:
+    """A ripple [V] made larger until its greatest is a whole number of COUNTED, in whole microvolts: power stages behind front ends that differ by little are built alike, and once."""
+    most = float(ripple.max())
+    return np.round(ripple * (np.ceil(most / (COUNTED * v_bus)) * COUNTED * v_bus / most), 6)
 
 
 def record(work: Work, plan: Plan, s: Solution, power: Array, i_hf: Any) -> dict[str, Any]:

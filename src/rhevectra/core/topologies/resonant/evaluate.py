@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import Quick
 from rhevectra.core.formulas import flyback, forward, magnetics, output, resonant
 from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.formulas.rectifier import resistive_loss
@@ -39,15 +40,27 @@ _EXACT = "exact period of the tank at each corner, frequency solved for the load
 def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[Any, Any, Plan]:
     """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
     stage = replace(plan.stage, v_bus=v_bus)
-    settled = st.solve(stage, plan.settled.state, 1 if tolerance > EXACT_FROM else st.PASSES)
+    settled = plan.settled if tolerance > EXACT_FROM else st.solve(stage, plan.settled.state)
     o, v = settled.out, stage.variant
     if v.phases > 1:
         o.update(sharing.together(stage, settled))
-    p_off = np.broadcast_to(v.switches * _off_energy(stage, o) * o["f"] * o["share"], o["f"].shape)
-    power = v.phases * v.drive * np.asarray(v_bus) * o["i_in"] * o["share"] + p_off + float(stage.p_controller) + sharing.uneven_loss(stage, o)
+    each = v.drive * np.asarray(v_bus) * o["i_in"] + _apart(plan, stage, o)
+    if settled is plan.settled:
+        each = each + float(stage.r_inductor) * np.square(o["i_tank"])  # it was settled before the inductor was wound
+    power = o["share"] * (v.phases * each + v.switches * _off_energy(stage, o) * o["f"]) + float(stage.p_controller) + sharing.uneven_loss(stage, o)
     average = power / v_bus
     taken = np.sqrt(o["share"]) * (o["i_upper"] if v.phases > 1 else o["i_tank"] * (1.0 if v.drive == 1 else np.sqrt(0.5)))
     return power, np.sqrt(np.maximum(np.square(taken) - np.square(average), 0.0)), replace(plan, stage=stage, settled=settled)
+
+
+def _apart(plan: Plan, s: st.Stage, o: Any) -> Any:
+    """Losses [W] of a phase, while it runs, that are not in the tank's circuit: capacitor, core of the inductor."""
+    film, quick = resonant.capacitor_loss(o["i_tank"], TAN_DELTA, o["f"], s.cr), Quick()
+    if plan.choke is None:
+        return film
+    c = s.extra["choke_core"]
+    swing = resonant.flux_swing(resonant.beside_leakage(s.lr, s.leakage), o["i_tank_peak"], c["turns"], c["area"])
+    return film + _core_loss(quick, "inductor", c["core"], c["temperature"], c["volume"], s.extra["kappa"], swing, o["f"])
 
 
 def _off_energy(s: st.Stage, o: Any) -> Any:

@@ -176,8 +176,11 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
         o = _scaled(s, waves.measures(found), found, share, v_p, z, w, n)
         beside = path(s) * np.square(o["i_mag_rms"])  # the magnetising current heats its path whatever the output gets: like a load, not like a drop
         lost = float(plain(s.r_secondary) + plain(s.r_rectifier)) * np.square(o["i_rect"]) + path(s) * np.square(o["i_tank"]) - beside
-        last, drop = drop, np.minimum(lost * z / (found.point.load * v_p), MOST_DROP * at_ideal)
-        p_beside = o["p_core"] + beside
+        load_amps = found.point.load * v_p / z
+        last, drop = drop, np.minimum(lost / load_amps, MOST_DROP * at_ideal)
+        before, p_beside = p_beside, o["p_core"] + beside
+        if fixed is None:
+            o["i_in"] = o["i_in"] + ((drop - last) * load_amps + p_beside - before) / v_p  # what this pass did not know yet of its own losses
         if k and enough == ROUGH and float(np.max(np.abs(drop - last))) < 1e-5 * at_ideal:
             break
     o["drop"] = drop
