@@ -18,7 +18,7 @@ OFF, UP, DOWN = 0.0, 1.0, -1.0
 """What the rectifier does to the magnetising inductance: nothing, holds it at plus or at minus the output."""
 State = tuple[Array, Array, Array]
 PIECES, SCAN = 5, 16
-NEWTON, CLOSING, SHORTER = 24, 3, 0.4
+NEWTON, CLOSING, SHORTER = 24, 2, 0.4
 ALONE = 6
 """Passes from the first harmonic before another start is tried."""
 APART = 1e-3
@@ -27,7 +27,8 @@ EDGE, BESIDE, ASTRAY = 1e-6, 1e-4, 3.0
 """Rectifier current that counts as the edge, and where it is left for, on the same side; a step off the edge so many times what is missing was led astray by its slopes."""
 ENOUGH, SURE = 1e-9, 0.3
 """Share of the currents that counts as periodic; times its root, Newton's next step is taken to reach it, and judged with the final run."""
-_GRID = np.linspace(0, 1, SCAN + 1)[1:, None]
+THIRD = np.array([[0.0], [0.0], [1.0]])
+_SCANNED = np.arange(1.0, SCAN + 1)[:, None]
 
 
 class Point(Struct, frozen=True):
@@ -66,18 +67,39 @@ def spread(found: Found, rows: Array) -> Found:
     return Found(Point(p.half[rows], p.load[rows], p.gain[rows], p.ratio[rows]), Half(h.start[rows], h.end[rows], h.kind[:, rows], h.at[:, rows], h.length[:, rows], h.states[:, rows]), found.miss[rows], found.unknown[rows])
 
 
+class Constants(Struct):
+    """What stays the same in every piece of each point: frequency of the free piece over that of a held one, ramp of the held magnetising current, voltage at which a free piece ends, share of the voltage that lies across the free magnetising inductance."""
+
+    slow: Array
+    ramp: Array
+    limit: Array
+    share: Array
+
+    @classmethod
+    def of(cls, p: Point) -> "Constants":
+        more = 1 + p.ratio
+        ramp = p.gain / p.ratio
+        return cls(1 / np.sqrt(more), ramp, p.gain + ramp, p.ratio / more)
+
+
 class Piece:
-    """A piece of every point: tank current, magnetising current and capacitor voltage (n,) at its start, and what stays the same in it."""
+    """A piece of every point: tank current, magnetising current and capacitor voltage (n,) at its start, and what stays the same in it. Where it is free, or held, at all points, only that is worked out."""
 
-    __slots__ = ("current", "free", "magnetising", "middle", "over", "point", "ramp", "sense", "swing", "voltage", "w")
+    __slots__ = ("all_free", "constants", "current", "free", "magnetising", "middle", "none_free", "over", "point", "ramp", "sense", "swing", "voltage", "w")
 
-    def __init__(self, kind: Array, state: State, point: Point) -> None:
+    def __init__(self, kind: Array, state: State, point: Point, constants: Constants | None = None) -> None:
         self.current, self.magnetising, self.voltage = state
+        self.constants = constants = constants or Constants.of(point)
         self.point, self.sense, self.free = point, kind, kind == OFF
-        held = kind * point.gain
-        self.w = np.where(self.free, 1 / np.sqrt(1 + point.ratio), 1.0)
-        self.middle, self.ramp = 1.0 - held, held / point.ratio
+        self.none_free, self.all_free = not self.free.any(), bool(self.free.all())
+        self.w: Any = 1.0 if self.none_free else self.either(constants.slow, 1.0)
+        self.middle: Any = 1.0 if self.all_free else 1.0 - kind * point.gain
+        self.ramp: Any = 0.0 if self.all_free else kind * constants.ramp
         self.swing, self.over = self.voltage - self.middle, self.current / self.w
+
+    def either(self, free: Any, held: Any) -> Any:
+        """What holds of free pieces where they are, of held ones elsewhere."""
+        return held if self.none_free else free if self.all_free else np.where(self.free, free, held)
 
     def turn(self, t: Array) -> tuple[Array, Array]:
         """Cosine and sine of how far the piece has turned after a time t (..., n)."""
@@ -88,45 +110,52 @@ class Piece:
         """State after a time t (..., n); turn: that of t, where it is known."""
         c, s = self.turn(t) if turn is None else turn
         current = self.current * c - self.swing * self.w * s
-        return current, np.where(self.free, current, self.magnetising + self.ramp * t), self.middle + self.swing * c + self.over * s
+        magnetising = current if self.all_free else self.either(current, self.magnetising + self.ramp * t)
+        return current, magnetising, self.middle + self.swing * c + self.over * s
 
     def end(self, rest: Array) -> Array:
         """Length, at most the rest of the half period: a held piece ends when the rectifier current has fallen to zero, a free one when its voltage reaches the output."""
-        length = self._held_end(rest)
-        if not self.free.any():
-            return length
-        limit = self.point.gain * (1 + 1 / self.point.ratio)
+        if self.none_free:
+            return self._held_end(rest)
+        limit = self.constants.limit
         far = np.maximum(np.hypot(self.swing, self.over), 1e-300)
         turned = np.pi - np.arccos(np.minimum(limit / far, 1.0)) - np.mod(-np.arctan2(self.over, self.swing), np.pi)
-        return np.where(self.free, np.where(far > limit, np.clip(turned / self.w, 0.0, rest), rest), length)
+        length = np.where(far > limit, np.minimum(np.maximum(turned / self.w, 0.0), rest), rest)
+        return length if self.all_free else np.where(self.free, length, self._held_end(rest))
 
     def _held_end(self, rest: Array) -> Array:
-        """Scan of the rectifier current for its first change of sign, then Newton within the interval found."""
-        a, b, zero, fall = self.sense * self.current, self.sense * self.swing, self.sense * self.magnetising, self.point.gain / self.point.ratio
-        grid = _GRID * rest
-        scan = a * np.cos(grid) - b * np.sin(grid) - zero - fall * grid
+        """Scan of the rectifier current for its first change of sign, then Halley's steps within the interval found."""
+        a, b, zero, fall = self.sense * self.current, self.sense * self.swing, self.sense * self.magnetising, self.constants.ramp
+        width = rest / SCAN
+        turning = np.empty((SCAN, len(rest)), complex)
+        turning[:] = np.exp(1j * width)
+        turning[0] *= a + 1j * b
+        scan = np.multiply.accumulate(turning, 0).real - zero - _SCANNED * (fall * width)
         below = scan < -1e-13
         hit = below.any(0) & ~self.free
         if not hit.any():
             return rest
-        first, rows, width = below.argmax(0), np.arange(len(rest)), rest / SCAN
+        first, rows = below.argmax(0), np.arange(len(rest))
         f_low, f_high = np.where(first > 0, scan[first - 1, rows], 0.0), scan[first, rows]
-        low, high = first * width, (first + 1) * width
+        low = first * width
+        high = low + width
         root = low + width * np.minimum(np.maximum(f_low / np.maximum(f_low - f_high, 1e-300), 0.02), 0.98)
         for _ in range(CLOSING):
             c, s = np.cos(root), np.sin(root)
-            f, slope = a * c - b * s - zero - fall * root, -a * s - b * c - fall
+            bends = a * c - b * s
+            f, slope = bends - zero - fall * root, -a * s - b * c - fall
             above = f > 0
             low, high = np.where(above, root, low), np.where(above, high, root)
-            step = root - f / np.where(slope < 0, slope, -1e300)
+            steeper = 2 * slope * slope + f * bends  # the second derivative is -bends
+            step = root - 2 * f * slope / np.where(steeper > 0, steeper, 1e-300)
             root = np.where((slope < 0) & (step >= low) & (step <= high), step, 0.5 * (low + high))
         return np.where(hit, root, rest)
 
 
-def _next(kind: Array, state: State, p: Point) -> Array:
+def _next(kind: Any, state: State, gain: Array, constants: Constants) -> Array:
     """The piece that follows one of a kind: what the voltage across the free inductance asks for; after a free piece it is held, whatever rounding says."""
-    across = (1.0 - state[2]) * p.ratio / (1 + p.ratio)
-    free = (np.abs(across) < p.gain) & (kind != OFF)
+    across = (1.0 - state[2]) * constants.share
+    free = (np.abs(across) < gain) & (kind != OFF)
     return np.where(free, OFF, np.where(across > 0, UP, DOWN))
 
 
@@ -147,19 +176,27 @@ class Moved(Struct):
         if self.by_gain:
             self.current[2] -= sense * s
             self.voltage[2] -= sense * (1 - c)
-        self.magnetising = np.where(piece.free, self.current, self.magnetising)
-        if self.by_gain:
-            self.magnetising[2] += sense * t / piece.point.ratio
+        self.magnetising = piece.either(self.current, self.magnetising)
+        if self.by_gain and not piece.all_free:
+            self.magnetising = self.magnetising + THIRD * (sense * t / piece.point.ratio)
         rates = (piece.middle - state[2]) * w * w, state[0]
-        ramps = np.where(piece.free, rates[0], piece.ramp)
-        across = np.sign(1 - state[2]) * piece.point.ratio / (1 + piece.point.ratio)
-        slope = np.where(piece.free, across * rates[1], sense * (rates[0] - ramps))
-        rise = np.where(piece.free, across * self.voltage, sense * (self.current - self.magnetising))
-        if self.by_gain:
-            rise[2] += piece.free
+        ramps = rates[0] if piece.all_free else piece.either(rates[0], piece.ramp)
+        slope, rise = self._approach(piece, rates, state)
         longer = np.where(ends, -rise / np.where(np.abs(slope) > 1e-12, slope, 1e-12), self.until - self.shift)
         self.current, self.magnetising, self.voltage = self.current + rates[0] * longer, self.magnetising + ramps * longer, self.voltage + rates[1] * longer
         self.shift = self.shift + longer
+
+    def _approach(self, piece: Piece, rates: tuple[Array, Array], state: State) -> tuple[Array, Array]:
+        """How fast the quantity whose root ends the piece moves there with time, and with the unknowns: of a held piece the rectifier current, of a free one the voltage across the magnetising inductance."""
+        slope = rise = None
+        if not piece.all_free:
+            slope, rise = piece.sense * (rates[0] - piece.ramp), piece.sense * (self.current - self.magnetising)
+        if not piece.none_free:
+            across = np.sign(1 - state[2]) * piece.constants.share
+            slope, rise = piece.either(across * rates[1], slope), piece.either(across * self.voltage, rise)
+            if self.by_gain:
+                rise[2] += piece.free
+        return np.asarray(slope), np.asarray(rise)
 
 
 def run(point: Point, start: Array) -> Half:
@@ -171,13 +208,13 @@ def run(point: Point, start: Array) -> Half:
 
 def _run(point: Point, start: Any, moved: Moved | None) -> tuple[list[Piece], list[Array], list[Array], State]:
     """Pieces of half a period from a state, when each begins, how long it is, and the state at the end. moved: derivatives of the start, taken along to the end."""
-    apart = start[0] - start[1]
-    kind = np.where(apart > 1e-12, UP, np.where(apart < -1e-12, DOWN, _next(np.full(len(apart), UP), start, point)))
+    apart, constants = start[0] - start[1], Constants.of(point)
+    kind = np.where(apart > 1e-12, UP, np.where(apart < -1e-12, DOWN, _next(UP, start, point.gain, constants)))
     state, done = start, np.zeros(len(apart))
     pieces, ats, lengths = [], [], []
     for k in range(PIECES):
         rest = np.maximum(point.half - done, 0.0)
-        piece = Piece(kind, state, point)
+        piece = Piece(kind, state, point, constants)
         length = rest if k == PIECES - 1 else piece.end(rest)
         pieces.append(piece)
         ats.append(done)
@@ -190,7 +227,7 @@ def _run(point: Point, start: Any, moved: Moved | None) -> tuple[list[Piece], li
         running = done < point.half * (1 - 1e-12)
         if not running.any():
             break
-        kind = np.where(running, _next(kind, state, point), kind)
+        kind = np.where(running, _next(kind, state, point.gain, constants), kind)
     return pieces, ats, lengths, state
 
 
