@@ -11,32 +11,37 @@ from functools import reduce
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from rhevectra.core.basis.corners import pick
 
 Refused = Sequence[str] | Callable[[], Sequence[str]]
 
 
-class Row:
+class Row(Struct, eq=False):
     """One number (or name) with its provenance.
 
-    kind: given | formula | either | solved | chosen | total. inputs: argument -> Row or plain number.
+    kind: given | formula | either | solved | chosen | total. inputs: argument -> Row or plain number. refusal: why the candidates that lost were refused, or what tells it.
     """
 
-    __slots__ = ("_refused", "estimate", "id", "inputs", "kind", "mask", "origin", "rule", "source", "unit", "value")
-
-    def __init__(self, id: str, value: Any, kind: str, unit: str = "", inputs: Mapping[str, Any] | None = None, source: Any = None,
-                 origin: str = "", rule: str = "", refused: Refused = (), mask: Any = None, estimate: Any = None) -> None:
-        self.id, self.value, self.kind, self.unit = id, value, kind, unit
-        self.inputs, self.source, self.origin, self.rule = inputs or {}, source, origin, rule
-        self._refused, self.mask, self.estimate = refused, mask, estimate
+    id: str
+    value: Any
+    kind: str
+    unit: str = ""
+    inputs: Mapping[str, Any] = field(default_factory=dict)
+    source: Any = None
+    origin: str = ""
+    rule: str = ""
+    refusal: Refused = ()
+    mask: Any = None
+    estimate: Any = None
 
     @property
     def refused(self) -> Sequence[str]:
         """Why each candidate that lost was refused; built only when somebody looks."""
-        if callable(self._refused):
-            self._refused = self._refused()
-        return self._refused
+        if callable(self.refusal):
+            self.refusal = self.refusal()
+        return self.refusal
 
     def at(self, index: tuple[int, ...]) -> Any:
         """Value at one corner of the grid (scalars and names are the same at all of them)."""
@@ -69,7 +74,7 @@ class Sheet:
 
     def __call__(self, id: str, function: Callable[..., Any], **inputs: Any) -> Row:
         """Compute a row by a formula from rows or numbers."""
-        value = function(**{name: plain(given) for name, given in inputs.items()})
+        value = function(**{name: given.value if type(given) is Row else given for name, given in inputs.items()})
         return self._keep(Row(id, value, "formula", function.formula.unit, inputs, function.formula))  # type: ignore[attr-defined]
 
     def given(self, id: str, value: Any, unit: str = "", origin: str = "requirement", text: str = "") -> Row:
@@ -90,7 +95,7 @@ class Sheet:
 
     def chosen(self, id: str, value: Any, unit: str, text: str, refused: Refused = (), origin: str = "rule", **inputs: Any) -> Row:
         """A number or name picked from candidates; refused names the ones that lost and why."""
-        return self._keep(Row(id, value, "chosen", unit, inputs, origin=origin, rule=text, refused=refused))
+        return self._keep(Row(id, value, "chosen", unit, inputs, origin=origin, rule=text, refusal=refused))
 
     def total(self, id: str, unit: str, text: str, **parts: Any) -> Row:
         """The sum of its inputs."""

@@ -22,10 +22,21 @@ TRIP_PARTS, REGULATOR_PARTS = 3, 2
 
 def magnetics_volume(design: Design) -> float:
     """Effective volume [m³] of all wound cores."""
-    win, sizes = design.catalogue["cores"].derived(windows), design.catalogue["rings"].derived(rings)
-    volume = dict(zip((*win.names, *sizes.names), (*win.effective.volume, *sizes.volume), strict=True))
+    of_core, of_ring = design.catalogue["cores"].derived(_of_cores), design.catalogue["rings"].derived(_of_rings)
     names = {id.removesuffix(".core"): str(r.value) for id, r in design.rows.items() if id.endswith(".core") and isinstance(r.value, str)}
-    return float(sum(design.count(part) * volume[n] for part, n in names.items()))
+    return float(sum(design.count(part) * (of_core[n] if n in of_core else of_ring[n]) for part, n in names.items()))
+
+
+def _of_cores(cores: Table) -> dict[str, float]:
+    """Effective volume [m³] of every core by its name."""
+    win = cores.derived(windows)
+    return dict(zip(win.names, win.effective.volume.tolist(), strict=True))
+
+
+def _of_rings(table: Table) -> dict[str, float]:
+    """The same of every ring."""
+    sizes = table.derived(rings)
+    return dict(zip(sizes.names, sizes.volume.tolist(), strict=True))
 
 
 def whole_bill(design: Design) -> dict[str, Any]:

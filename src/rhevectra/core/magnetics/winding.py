@@ -115,8 +115,14 @@ class Laid(Struct, frozen=True):
 
     def at(self, index: Any) -> "Laid":
         """One candidate as plain numbers."""
+        places: dict[tuple[int, ...], tuple[int, ...]] = {}  # most arrays share their shape
+
         def one(x: Any) -> Any:
-            return x[tuple(0 if size == 1 else i for i, size in zip(index[-x.ndim :], x.shape, strict=True))].item() if isinstance(x, np.ndarray) and x.ndim else x
+            if not isinstance(x, np.ndarray) or not x.ndim:
+                return x
+            if (place := places.get(x.shape)) is None:
+                place = places[x.shape] = tuple(0 if size == 1 else i for i, size in zip(index[-x.ndim :], x.shape, strict=True))
+            return x.item(place)
         return Laid(*(one(getattr(self, n)) for n in self.__struct_fields__))
 
 
