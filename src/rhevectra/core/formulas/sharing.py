@@ -33,6 +33,27 @@ class Shared(Struct, frozen=True):
     miss: Array
 
 
+class Some(Struct, frozen=True):
+    """A set of outputs that conduct: those and the others by number; what its current answers a voltage with, inverse of leakage over time and resistance, in parts (k, k, k) that each go with 1/(1 + rate/h) of a step of length h."""
+
+    on: Array
+    off: Array
+    parts: Array
+    rates: Array
+
+
+def _sets(apart: Array, resistance: Array) -> list[Some]:
+    """Every set of outputs by its bits; the first, of none, stands for all. Leakage and resistance are made diagonal together, so that a step of any length is a division."""
+    n, root = len(resistance), np.sqrt(np.maximum(resistance, 1e-9 * resistance.max()))
+    found = []
+    for some in (2**n - 1, *range(1, 2**n)):
+        on = np.array([k for k in range(n) if some >> k & 1])
+        rates, turned = np.linalg.eigh(apart[on[:, None], on] / (root[on, None] * root[on]))
+        turned = turned / root[on, None]
+        found.append(Some(on, np.array([k for k in range(n) if not some >> k & 1], int), turned[:, None] * turned, rates))
+    return found
+
+
 class Piece:
     """A piece of the pulse in equal steps: for every set of outputs that conduct (by number, its bits) what becomes of each output.
 
@@ -40,27 +61,27 @@ class Piece:
     are linear in the currents before, the voltages and the current of all.
     """
 
-    def __init__(self, apart: Array, resistance: Array, length: Array, steps: int, first: Array, last: Array) -> None:
+    def __init__(self, apart: Array, resistance: Array, sets: Sequence[Some], length: Array, steps: int, first: Array, last: Array) -> None:
         n, points = len(resistance), len(length)
         self.steps, self.first, self.slope = steps, first, (last - first) / steps
         self.h = np.maximum(length / steps, 1e-12)
-        whole = apart / self.h[:, None, None] + np.diag(resistance)
-        own = np.diagonal(whole, axis1=1, axis2=2)
-        by_drive, by_total = np.zeros((2**n, points, n, n)), np.zeros((2**n, points, n))
-        for some in range(1, 2**n):
-            on = np.array([k for k in range(n) if some >> k & 1])
-            inverse = np.zeros_like(whole)
-            inverse[:, on[:, None], on] = np.linalg.inv(whole[:, on[:, None], on])
-            row = inverse.sum(1)
-            total = row.sum(1)[:, None]
+        own = np.diagonal(apart)[:, None] / self.h + resistance[:, None]
+        self.by_voltage, by_total = np.zeros((n, n, len(sets), points)), np.zeros((n, len(sets), points))
+        for number, some in enumerate(sets):
+            on, off, k = some.on, some.off, len(some.on)
+            inverse = (some.parts.reshape(k * k, k) @ (1 / (1 + some.rates[:, None] / self.h))).reshape(k, k, points)
+            row = inverse.sum(0)
+            total = row.sum(0)
             share = row / total
-            answer, off = inverse - share[:, :, None] * row[:, None, :], [k for k in range(n) if not some >> k & 1]
-            gap, gap_total = whole @ answer - np.eye(n) + share[:, None, :], (whole @ share[..., None])[..., 0] - 1 / total
-            answer[:, off], share[:, off] = gap[:, off] / own[:, off, None], gap_total[:, off] / own[:, off]
-            by_drive[some], by_total[some] = answer, share
-        self.by_voltage = np.moveaxis(by_drive, (2, 3), (0, 1)).copy()
-        before = np.moveaxis(by_drive @ (apart / self.h[:, None, None]), (2, 3), (0, 1))
-        self.by_rest = np.concatenate([before, np.moveaxis(by_total, 2, 0)[:, None]], 1)
+            answer = inverse - share[:, None] * row
+            self.by_voltage[on[:, None], on, number], by_total[on, number] = answer, share
+            if len(off):
+                across = apart[off[:, None], on]
+                self.by_voltage[off[:, None], on, number] = ((across @ answer.reshape(k, -1)).reshape(len(off), k, points) / self.h + share) / own[off, None]
+                self.by_voltage[off, off, number] = -1 / own[off]
+                by_total[off, number] = (across @ share / self.h - 1 / total) / own[off]
+        before = (apart.T @ self.by_voltage.reshape(n, n, -1)).reshape(self.by_voltage.shape) / self.h
+        self.by_rest = np.concatenate([before, by_total[:, None]], 1)
 
     def only(self, rows: Array) -> "Piece":
         """The piece at some of the points."""
@@ -73,31 +94,40 @@ class Piece:
 def _through(piece: Piece, voltage: Array, current: Array, some: Array, moved: Array | None) -> tuple[list[Array], Array, list[Array]]:
     """Currents (n, N) at the ends of all steps of a piece, the set that conducts at last, and the derivatives of the currents by the voltages (n, n, N), where they are asked for."""
     n, points = voltage.shape
-    rows, bits = np.arange(points), (1 << np.arange(n))[:, None]
+    bits, some = (1 << np.arange(n))[:, None], some.copy()
     by_rest, by_voltage = piece.by_rest.reshape(n, n + 1, -1), piece.by_voltage.reshape(n, n, -1)
     driven = -(piece.by_voltage * voltage[:, None]).sum(1).reshape(n, -1)
-    currents, moves = [current], [] if moved is None else [moved]
+    place = some * points + np.arange(points)
+    rest, drive = by_rest.take(place, -1), driven.take(place, -1)
+    currents, moves, on = [current], [] if moved is None else [moved], None
     for k in range(1, piece.steps + 1):
         last = np.concatenate([currents[-1], (piece.first + k * piece.slope)[None]])
+        found = (rest * last).sum(1) + drive
         for turn in range(3 * n):
-            place = some * points + rows
-            rest = by_rest.take(place, -1)
-            found = (rest * last).sum(1) + driven.take(place, -1)
             wrong = found < -1e-9
             if not wrong.any():
                 break
-            flips = wrong * bits
-            some = some ^ (flips.sum(0) if turn < n else flips.max(0))  # all at once mostly does; one at a time always ends
-            some = np.where(some == 0, 2**n - 1, some)
-        on = (some & bits) > 0
+            at = np.flatnonzero(wrong.any(0))
+            flips = wrong[:, at] * bits
+            now = some[at] ^ (flips.sum(0) if turn < n else flips.max(0))  # all at once mostly does; one at a time always ends
+            some[at] = now = np.where(now == 0, 2**n - 1, now)
+            place[at] = now * points + at
+            rest[:, :, at], drive[:, at] = by_rest.take(place[at], -1), driven.take(place[at], -1)
+            found[:, at] = (rest[:, :, at] * last[:, at]).sum(1) + drive[:, at]
+            on = None
+        if on is None:
+            on = (some & bits) > 0
+            if moves:
+                kept, pushed = np.where(on[:, None], rest[:, :-1], 0.0)[:, :, None], np.where(on[:, None], by_voltage.take(place, -1), 0.0)
         currents.append(np.where(on, np.maximum(found, 0.0), 0.0))
         if moves:
-            moves.append(np.where(on[:, None], (rest[:, :-1, None] * moves[-1]).sum(1) - by_voltage.take(place, -1), 0.0))
+            moves.append((kept * moves[-1]).sum(1) - pushed)
     return currents, some, moves
 
 
 def _pieces(apart: Array, resistance: Array, current: Array, length: Array, steps: Sequence[int]) -> list[Piece]:
-    return [Piece(apart, resistance, length[p], m, current[p], current[p + 1]) for p, m in enumerate(steps)]
+    sets = _sets(apart, resistance)
+    return [Piece(apart, resistance, sets, length[p], m, current[p], current[p + 1]) for p, m in enumerate(steps)]
 
 
 def _walk(pieces: list[Piece], voltage: Array, moved: Array | None) -> Iterator[tuple[Piece, list[Array], list[Array]]]:

@@ -8,7 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.corners import Array, Corner, Grid
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.requirement import Output
 from rhevectra.core.basis.sheet import plain
@@ -189,18 +189,27 @@ def _leaves(work: Work, reach: Mapping[int, Reach], down: bool) -> bool:
     return False
 
 
-def outside(work: Work, plan: Any) -> dict[int, Reach]:
-    """How far the outputs move where one of them leaves its tolerance, or lives on less than bleeds can give it; nothing where all stay inside, and where there is one. Looked at on the highest and the lowest line, each with the least load that bleeds can give it."""
+def outside(work: Work, plan: Any) -> tuple[dict[int, Reach], list[Array]]:
+    """How far the outputs move where one of them leaves its tolerance, or lives on less than bleeds can give it; nothing where all stay inside, and where there is one. Looked at on the highest and the lowest line, each with the least load that bleeds can give it. And about their lifts at every corner."""
     s, grid = plan.stage, work.grid
     order, shape = s.extra["order"], grid.shape
     if len(order) == 1:
-        return {}
+        return {}, []
     loads = [np.maximum(i, LEAST_LOAD * work.need.outputs[k].current_max) for i, k in zip(s.i_outputs, order, strict=False)]
     loaded = all(np.array_equal(i, j) for i, j in zip(loads, s.i_outputs, strict=False))
     s = replace(s, i_outputs=(*loads, s.i_outputs[-1]))
     runs = np.flatnonzero(grid.where(corners.RUN.points))
-    reach = _reach(work, plan, solve(plan, s, pd.solve(s).out, shape, np.ix_(np.array([0, shape[0] - 1]), np.array([0]), runs, np.arange(shape[3]))))
-    return {} if loaded and not _leaves(work, reach, True) else reach
+    found = solve(plan, s, pd.solve(s).out, shape, np.ix_(np.array([0, shape[0] - 1]), np.array([0]), runs, np.arange(shape[3])))
+    reach = _reach(work, plan, found)
+    return ({} if loaded and not _leaves(work, reach, True) else reach), [_everywhere(grid, x, runs) for x in found.lift]
+
+
+def _everywhere(grid: Grid, ends: Array, runs: Array) -> Array:
+    """At every corner about what is known of the lowest and the highest line at the loads `runs`; at any other load that of full load."""
+    points = [int(np.flatnonzero(runs == (k if k in runs else grid.full_load))[0]) for k in range(grid.shape[2])]
+    lines = np.array(grid.lines)
+    part = ((lines - lines[0]) / max(lines[-1] - lines[0], 1e-9))[:, None, None, None]
+    return np.broadcast_to(ends[:1, :, points] * (1 - part) + ends[1:, :, points] * part, grid.shape)
 
 
 def lifted(work: Work, plan: Any) -> tuple[pd.Stage, dict[int, Reach]]:

@@ -8,6 +8,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import flyback, magnetics
@@ -88,15 +89,16 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
         return plan
     before = work.mark()
     plan = whole({})
-    if reach := sharing.outside(work, plan):  # once more, with what leakage does to the outputs that no loop holds
+    reach, lift = sharing.outside(work, plan)
+    if reach:  # once more, with what leakage does to the outputs that no loop holds
         work.back(before)
         plan = whole(reach)
-    return _shared(work, plan, reach) if len(plan.stage.extra["order"]) > 1 else plan
+    return _shared(work, plan, reach, lift) if lift else plan
 
 
-def _shared(work: Work, plan: Plan, reach: Mapping[int, sharing.Reach]) -> Plan:
-    """The plan with what each of several outputs takes from the core; where a bleed by rule was not enough, with more of it."""
-    stage, more = sharing.lifted(work, plan)
+def _shared(work: Work, plan: Plan, reach: Mapping[int, sharing.Reach], lift: list[Array]) -> Plan:
+    """The plan with what each of several outputs takes from the core; where a bleed by rule was not enough, with more of it. lift: about that of each."""
+    stage, more = sharing.lifted(work, replace(plan, stage=replace(plan.stage, extra={**plan.stage.extra, "lift": lift})))
     return replace(plan, stage=_bled(work, stage, more) if reach and more else stage)
 
 
