@@ -385,3 +385,5 @@ def test_a_shape_shared_with_a_power_nearby(boundary):
         assert np.trapezoid(shared * crest * np.sin(2 * np.pi * 50.0 * t), t) * 100.0 == pytest.approx(power, rel=1e-9)
         a, b = (harmonics(t, x, 50.0, orders, 0.0, v) for x in (shared, own))
         assert np.abs(a - b).max() < 1e-3 * b[0]
+        roughly = control.half_cycle_orders(loop, v, 50.0, power, 0.0, judged=False)
+        assert np.sqrt(np.square(roughly).sum()) == pytest.approx(np.sqrt(np.square(b).sum()), rel=1e-3), "where the power factor alone is asked powers further apart share a shape"

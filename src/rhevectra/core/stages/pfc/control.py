@@ -24,6 +24,8 @@ AIR = 30.0
 """Current over the one that leaves half the inductance, beyond which the powder is as good as air."""
 APART = 1.01
 """Powers for which the shape of the current is worked out: designs that draw nearly the same share one. Half a per cent moves no order by more than a thousandth of the fundamental."""
+ROUGHLY = 1.05
+"""The same where the power factor alone is asked of average-current control: it moves by less than a thousandth."""
 _SHAPES = Kept(256)
 ZERO = 0.4
 """Zero of the current loop over its crossover (common practice)."""
@@ -53,15 +55,15 @@ def half_cycle(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[
     return t, i * (power / near)
 
 
-def half_cycle_orders(loop: Loop, v_line: float, f_line: float, power: float, c_x: float) -> Array:
-    """Rms [A] of the ORDERS of that current, with that of X capacitors [F] in it."""
-    near, _, _, parts = _shape(loop, v_line, f_line, power)
+def half_cycle_orders(loop: Loop, v_line: float, f_line: float, power: float, c_x: float, judged: bool) -> Array:
+    """Rms [A] of the ORDERS of that current, with that of X capacitors [F] in it; judged: each of them is, not the power factor alone."""
+    near, _, _, parts = _shape(loop, v_line, f_line, power, APART if judged or loop.crossover == 0 else ROUGHLY)
     return _rms(parts * (power / near), ORDERS, f_line, c_x, v_line)
 
 
-def _shape(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[float, Array, Array, Array]:
-    """The nearest of the powers [W] that have a shape, with time [s], current [A] and its orders."""
-    near = float(APART ** round(math.log(max(power, 1e-3)) / math.log(APART)))
+def _shape(loop: Loop, v_line: float, f_line: float, power: float, apart: float = APART) -> tuple[float, Array, Array, Array]:
+    """The nearest of the powers [W], so far apart, that have a shape, with time [s], current [A] and its orders."""
+    near = float(apart ** round(math.log(max(power, 1e-3)) / math.log(apart)))
 
     def make() -> tuple[float, Array, Array, Array]:
         t, i = _cycles(loop, v_line, f_line, near)

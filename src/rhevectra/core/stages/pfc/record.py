@@ -174,12 +174,12 @@ def bias_of(b: Any, rows: Any) -> dict[str, float]:
     return {} if b.i_half is None else {"i_half": b.i_half * b.phases, "exponent": b.exponent, "designed": float(rows["pfc.l"].value) / b.phases}
 
 
-def line_orders(lines: Any, freqs: Any, p_in: Array, loop: Callable[[float], Loop], c_x: float) -> Array:
-    """Harmonics [A rms] of the line current of every switching cycle, (lines, freqs, orders), for lines [V] and the power drawn from each at each frequency [W]; loop: stage and loops at a frequency."""
+def line_orders(lines: Any, freqs: Any, p_in: Array, loop: Callable[[float], Loop], c_x: float, judged: int) -> Array:
+    """Harmonics [A rms] of the line current of every switching cycle, (lines, freqs, orders), for lines [V] and the power drawn from each at each frequency [W]; loop: stage and loops at a frequency; judged: number of the line where each order is, while elsewhere the power factor alone counts."""
     orders = np.zeros((len(lines), len(freqs), len(inlet.ORDERS)))
     for i, v in enumerate(lines):
         for j, f in enumerate(freqs):
-            orders[i, j] = half_cycle_orders(loop(f), v, f, float(p_in[i, j]), c_x)
+            orders[i, j] = half_cycle_orders(loop(f), v, f, float(p_in[i, j]), c_x, i == judged)
     return orders
 
 
@@ -195,7 +195,8 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     sheet("pfc.loop_ripple", pfc.loop_ripple, crossover=cross, f_line=given["f"], pole=3 * float(cross.value))
     c_x = float(inlet.x_capacitor(work).value)
     full = grid.full_load
-    orders = line_orders(grid.lines, grid.freqs, s.p_in[:, :, full], lambda f: loop_of(plan, sheet.rows, f), c_x)
+    line = grid.lines.index(grid.special["nominal_max"])
+    orders = line_orders(grid.lines, grid.freqs, s.p_in[:, :, full], lambda f: loop_of(plan, sheet.rows, f), c_x, line)
     rms = np.sqrt(np.square(orders).sum(-1))
     factor = s.p_in[:, :, full] / (np.asarray(grid.lines)[:, None] * rms)
     text = "line current of every switching cycle with both loops, X capacitor beside it"
@@ -203,7 +204,6 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     sheet("inlet.power_factor_light", displaced, power=p_in, f_line=given["f"], c_x=sheet.rows["inlet.c_x"], v_line=given["line"])
     rows["i_rms"] = sheet("inlet.i_rms", pfc.line_current, power=p_in, v_line=given["line"], factor=pf)
     sheet.again("inlet.i_peak", sheet("inlet.i_crest", pfc.line_crest, power=p_in, v_line=given["line"]))
-    line = grid.lines.index(grid.special["nominal_max"])
     rows["charged"] = sheet.rows["bulk.v_valley_least"]  # the stage lifts the bus above the crest when the limiter has done its work
     inlet.record(work, surge.Inrush(plan.thermistor, work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source, None if plan.law.bridgeless else plan.bridge, sheet.rows["pfc.c_bus"], inlet.record_bleed(work)), rows, given, limited=plan.limiter == "thermistor")
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")

@@ -100,7 +100,8 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     record_sunk(work, rows["valley"])
     choose("pfc.crossover_current", plan.boost.fs / 8, "an eighth of the switching frequency, its zero at two fifths of that (common practice)")
     c_x, full = float(inlet.x_capacitor(work).value), grid.full_load
-    orders = line_orders([float(three_phase.phase_voltage(v)) for v in grid.lines], grid.freqs, s.p_in[:, :, full] / 3, lambda f: loop_of(plan, sheet.rows, f), c_x)
+    line = grid.lines.index(grid.special["nominal_max"])
+    orders = line_orders([float(three_phase.phase_voltage(v)) for v in grid.lines], grid.freqs, s.p_in[:, :, full] / 3, lambda f: loop_of(plan, sheet.rows, f), c_x, line)
     factor = s.p_in[:, :, full] / (np.sqrt(3) * np.asarray(grid.lines)[:, None] * np.sqrt(np.square(orders).sum(-1)))
     text = "line current of every switching cycle of a phase with both loops, X capacitor from line to star beside it"
     pf = sheet.solved("inlet.power_factor", np.minimum(factor, 1.0)[..., None, None], "", text + "; at full load, taken for other loads too")
@@ -108,7 +109,6 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     rows["i_rms"] = sheet("inlet.i_rms", three_phase.line_current, power=p_in, v_line=given["line"], factor=pf)
     crest = sheet("inlet.i_crest", pfc.line_crest, power=sheet("pfc.p_phase", three_phase.of_phase, power=p_in), v_line=given["earth"])
     sheet.again("inlet.i_peak", crest)
-    line = grid.lines.index(grid.special["nominal_max"])
     inlet.record(work, surge.Inrush(plan.thermistor, 2 * work.need.source_impedance.r, plan.source, None, sheet.rows["pfc.c_bus"], inlet.record_bleed(work), limiters=2), rows, given, limited=plan.limiter == "thermistor")
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
 
