@@ -22,16 +22,16 @@ def test_divider_error_by_trying_every_corner_and_by_drawing_samples():
     bottom = 2490.0
     top = bottom * (v_out / v_ref - 1)
     corners = [divider(v_ref * (1 + a * e_ref), top * (1 + b * e_r), bottom * (1 + c * e_r)) / v_out - 1 for a, b, c in itertools.product((-1, 1), repeat=3)]
-    assert output.divider_error(e_ref, e_r, v_ref, v_out) == pytest.approx(max(np.abs(corners)), rel=0.02)
+    assert output.divider_error(0.0, e_ref, e_r, v_ref, v_out, 0.0, top) == pytest.approx(max(np.abs(corners)), rel=0.02)
     rng = np.random.default_rng(5)
     a, b, c = rng.normal(0, 1 / 3, (3, 200_000))
     spread = np.std(divider(v_ref * (1 + a * e_ref), top * (1 + b * e_r), bottom * (1 + c * e_r)) / v_out - 1)
-    assert output.divider_error_statistical(e_ref, e_r, v_ref, v_out) == pytest.approx(3 * spread, rel=0.02)
+    assert output.divider_error_statistical(0.0, e_ref, e_r, v_ref, v_out, 0.0, top) == pytest.approx(3 * spread, rel=0.02)
 
 
 def test_five_percent_resistors_put_12_volt_at_11():
     """Common practice, no source: 5 % resistors can put 12 V at 11 V."""
-    assert 12 * (1 - output.divider_error(0.005, 0.05, 2.495, 12.0)) == pytest.approx(11.0, abs=0.15)
+    assert 12 * (1 - output.divider_error(0.0, 0.005, 0.05, 2.495, 12.0, 0.0, 38e3)) == pytest.approx(11.0, abs=0.15)
 
 
 @pytest.mark.parametrize(("end", "t_off"), [(0.0, 6e-6), (2.0, 8e-6)])

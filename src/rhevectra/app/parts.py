@@ -6,6 +6,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
 from rhevectra.core.emission.declare import in_each, stages_of
+from rhevectra.core.topologies.common.sensing import CAPACITOR, RESISTOR
 from rhevectra.core.topologies.common.supply import regulated
 from rhevectra.project import table
 
@@ -13,7 +14,7 @@ _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boos
 _OF_OUTPUTS = tuple(f"{id}{n}.{part}" for n in range(1, 7) for id, part in (("output", "r_bleed"), ("rectifier", "snubber_c"), ("rectifier", "snubber_r")))
 _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "pfc.r_sense", "sense.r",
            "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c", "blocking.c", "llc.cr", "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
-           "feedback.r_led", "aux.r_series", "aux.c_least", "start.c_supply")
+           "feedback.r_high", "feedback.r_low", "feedback.r_led", "aux.r_series", "aux.c_least", "start.c_supply")
 """Ids of parts of a value or class each; `inlet.r_x` is told by no desk of its own."""
 
 _EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder")
@@ -39,12 +40,21 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             spec = design.decision_specs.get(id) or design.specs.get(id)
             label = _lower(spec.label) if spec else "discharge resistor of the X capacitors"
             out.append((label, told, _count(design, id)))
+    out += _sensing(design)
     if "feedback.v_trip" in design.rows:
         coupler = " and coupler" if "feedback.r_led" in design.rows else ""
         out.append(("over-voltage trip", f"reference{coupler}, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
     if regulated(design.rows):
         out.append(("regulator of the auxiliary supply", f"transistor for {show(design.value('aux.v_high'), 'V')} and {show(design.value('aux.p_regulator'), 'W')}, with Zener diode", 1))
     return out
+
+
+def _sensing(design: Design) -> list[tuple[str, str, int]]:
+    """What brings the current to the sense resistor, where it does not lie in the path itself."""
+    if "sense.ratio" not in design.rows or design.value("sense.kind") == RESISTOR:
+        return []
+    ratio, count = float(design.value("sense.ratio")), _count(design, "sense.r")
+    return [("capacitor of the current sense", show(float(design.value("llc.cr")) / ratio, "F"), count) if design.value("sense.kind") == CAPACITOR else ("current transformer", f"1 : {ratio:g}", count)]
 
 
 def _lower(label: str) -> str:
@@ -59,7 +69,7 @@ def _told(design: Design, id: str) -> str | None:
         return None
     if isinstance(row.value, str):
         return row.value
-    each, rated = _each(design, id), f", {show(design.value('bulk.v_limit'), 'V')}" if id == "bulk.c" else ""
+    each, rated = _each(design, id), f", {show(design.value('bulk.v_limit'), 'V')}" if id == "bulk.c" else f", {show(design.value('sense.power'), 'W')} of heat" if id == "sense.r" else ""
     return show(each, row.unit) + rated if each > 0.0 else None
 
 

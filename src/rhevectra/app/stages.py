@@ -8,7 +8,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cures import SHAPE
 from rhevectra.core.design.design import Design
 
-_LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "mains_filter": "inlet", "x_discharge": "inlet", "start_up": "feedback", "controller": "feedback", "core": "transformer", "copper": "transformer",
+_LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "mains_filter": "inlet", "x_discharge": "inlet", "start_up": "feedback", "controller": "feedback", "current_sense": "feedback", "core": "transformer", "copper": "transformer",
                "leakage_ring": "clamp", "idle_ring": "transformer", "winding_ring": "transformer", "clamp": "clamp", "clamp_diode": "clamp", "clamp_switch": "clamp"}
 ISOLATED_AFTER = ("rectifier", "feedback", "load")
 """Stages on the isolated side of the barrier."""

@@ -43,7 +43,15 @@ def at_most(value: float, series: str = "E12") -> float:
 
 def nearest(value: float, series: str = "E12") -> float:
     """The member nearest by ratio (value > 0)."""
-    return min(_around(value, series), key=lambda m: abs(math.log(m / value)))
+    members = _around(value, series)
+    k = bisect.bisect_left(members, value)
+    below, above = members[k - 1], members[k]
+    return below if value * value < below * above else above
+
+
+def between(low: float, high: float, series: str = "E12") -> tuple[float, ...]:
+    """All members from low to high, less than two decades apart (low > 0)."""
+    return tuple(m for m in _around(low, series) if low <= m <= high)
 
 
 def step(value: float, direction: int, series: str = "E24") -> float:

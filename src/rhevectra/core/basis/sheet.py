@@ -36,6 +36,9 @@ class Row(Struct, eq=False):
     mask: Any = None
     estimate: Any = None
 
+    def __repr__(self) -> str:
+        return f"Row({self.id!r}, {self.value!r})"  # not what it came from, and what that came from
+
     @property
     def refused(self) -> Sequence[str]:
         """Why each candidate that lost was refused; built only when somebody looks."""

@@ -97,22 +97,40 @@ def dropped(v_in: Any, v_out: Any, i: Any) -> Any:
     return np.maximum(0.0, v_in - v_out) * i
 
 
-@formula("R_cs = V_cs/I_lim", "Ω", "V_cs I_lim", "Ohm")
-def sense_resistor(v_trip: Any, i_limit: Any) -> Any:
-    """Current sense resistor [Ω] for a trip voltage and a current limit."""
-    return v_trip / i_limit
+@formula("R_cs = n·V_cs/I_lim", "Ω", "n V_cs I_lim", "Ohm: it carries the n-th part of the current")
+def sense_resistor(ratio: Any, v_trip: Any, i_limit: Any) -> Any:
+    """Current sense resistor [Ω] for a trip voltage and a current limit, behind a ratio of currents."""
+    return ratio * v_trip / i_limit
 
 
-@formula("ε = ε_ref + 2·ε_R·(1 − V_ref/V_o)", "", "ε_ref ε_R V_ref V_o", "both divider resistors at opposite ends of their tolerance")
-def divider_error(reference: Any, resistor: Any, v_ref: Any, v_out: Any) -> Any:
+@formula("R_seen = R_cs/n²", "Ω", "R_cs n", "impedances go with the square of the ratio")
+def sense_seen(r: Any, ratio: Any) -> Any:
+    """What a sense resistor [Ω] behind a ratio of currents puts into the path."""
+    return r / np.square(ratio)
+
+
+@formula("V_set = V_ref·(1 + R_hi/R_lo) + I_b·R_hi", "V", "V_ref R_hi R_lo I_b", "Kirchhoff at the reference's input")
+def divider_output(v_ref: Any, r_high: Any, r_low: Any, i_bias: Any) -> Any:
+    """Output [V] at which a divider of r_high over r_low [Ω] meets a reference whose input draws i_bias [A]."""
+    return v_ref * (1 + r_high / r_low) + i_bias * r_high
+
+
+@formula("ε_set = max(V_set/V_o − 1, 1 − V_set/V_o)", "", "V_set V_o", "what preferred values leave")
+def divider_off(v_set: Any, v_out: Any) -> Any:
+    """How far the output the divider sets is from the one asked for, relative."""
+    return np.abs(v_set / v_out - 1)
+
+
+@formula("ε = ε_set + ε_ref + 2·ε_R·(1 − V_ref/V_o) + ΔI_b·R_hi/V_o", "", "ε_set ε_ref ε_R V_ref V_o ΔI_b R_hi", "both divider resistors at opposite ends of their tolerance, all others at their worst")
+def divider_error(off: Any, reference: Any, resistor: Any, v_ref: Any, v_out: Any, bias_spread: Any, r_high: Any) -> Any:
     """Worst-case relative error of an output set by a divider and a shunt reference."""
-    return reference + 2 * resistor * (1 - v_ref / v_out)
+    return off + reference + 2 * resistor * (1 - v_ref / v_out) + bias_spread * r_high / v_out
 
 
-@formula("ε = √(ε_ref² + 2·(ε_R·(1 − V_ref/V_o))²)", "", "ε_ref ε_R V_ref V_o", "root of the sum of squares: independent tolerances")
-def divider_error_statistical(reference: Any, resistor: Any, v_ref: Any, v_out: Any) -> Any:
+@formula("ε = ε_set + √(ε_ref² + 2·(ε_R·(1 − V_ref/V_o))² + (ΔI_b·R_hi/V_o)²)", "", "ε_set ε_ref ε_R V_ref V_o ΔI_b R_hi", "root of the sum of squares: independent tolerances")
+def divider_error_statistical(off: Any, reference: Any, resistor: Any, v_ref: Any, v_out: Any, bias_spread: Any, r_high: Any) -> Any:
     """Statistical relative error of the same divider."""
-    return np.sqrt(np.square(reference) + 2 * np.square(resistor * (1 - v_ref / v_out)))
+    return off + np.sqrt(np.square(reference) + 2 * np.square(resistor * (1 - v_ref / v_out)) + np.square(bias_spread * r_high / v_out))
 
 
 @formula("V_x = (V_t + V_ft)·N_s/N_t − V_d", "V", "V_t V_ft N_t N_s V_d", "transformer ratio")

@@ -15,7 +15,7 @@ from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
-from rhevectra.core.topologies.common import least_filter
+from rhevectra.core.topologies.common import least_filter, sensing
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 
@@ -65,7 +65,8 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
                      r_switch=row["r_on_25_ohm"] * row["hot_ratio"], inductance=float(inductance.value), fs=float(fs.value), f_floor=floor, t_floor=t_floor, c_node=row["c_energy_f"] + C_WINDING, t_fall=row["t_fall_s"], t_recovery=rect["t_recovery_s"],
                      limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), choke=tiny, p_controller=p_ctl)
     peak = float(loaded(work, least_filter.peak(Quick(), st.solve(stage).out, least_filter.choose(work))[0]).max())
-    stage = replace(stage, limit=current_limit(work, peak, 150e-9, "comparator, logic and gate; a short pulse from a high bus leaves no more (common practice)"))
+    limit = current_limit(work, peak, 150e-9, "comparator, logic and gate; a short pulse from a high bus leaves no more (common practice)")
+    stage = replace(stage, limit=limit, r_sense=sensing.choose(work, limit["i_limit"], float(loaded(work, st.solve(stage).out["i_switch"]).max())))
     win = work.parts["cores"].derived(windows)
     choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
     rise = choose("filter1.rise_max", 45.0, "class of insulation and of neighbours (common practice)")

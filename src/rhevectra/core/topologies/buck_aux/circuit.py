@@ -17,7 +17,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     row, period, v_bus = design.context["plan"].rectifiers[design.requirement.main]["row"], 1 / at(o["fs"]), at(s.v_bus)
     parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), gate("Vgate", "gate", 0.0, at(o["t_on"]) - EDGE, period), Element("Sbuck", ("bus", "sw", "gate", "0"), "SWITCH", "switch"), Element("Cnode", ("sw", "0"), f"{number(at(s.c_node))} IC=0", "switch"),
              Element("Dfree", ("0", "sw"), "DFREE", "rectifier"), Element("Lout", ("sw", "l1"), f"{number(at(s.inductance))} IC={number(at(o['valley']))}", "rectifier"), Element("Rlout", ("l1", "out1"), number(at(s.r_inductor)), "rectifier"), *output(design, at(s.v_out), at(o["i_load"])))
-    models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e8 VT=5 VH=0)", diode_model("DFREE", row["v_forward_v"], row["r_dynamic_ohm"]))
+    models = (f".model SWITCH SW(RON={number(at(s.r_switch) + at(s.r_sense))} ROFF=1e8 VT=5 VH=0)", diode_model("DFREE", row["v_forward_v"], row["r_dynamic_ohm"]))
     inside = at(o["p_bus"]) - at(s.p_controller) - at(o["p_choke"]) - at(o["p_eddy"]) - at(o["p_recovery"]) - at(o["loss_off"])
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", "no isolation: every node is live", f"expected: switch rms {number(at(o['i_switch']))} A, inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, output {number(at(s.v_out))} V",
                f"expected: bus current {number(inside / v_bus)} A average, without the controller's supply, recovery, core and turn-off loss, which are not here")

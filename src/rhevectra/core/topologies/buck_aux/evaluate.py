@@ -16,7 +16,7 @@ from rhevectra.core.topologies.buck_aux import faults
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.buck_aux.build import C_WINDING, Plan
 from rhevectra.core.topologies.common import faults as common
-from rhevectra.core.topologies.common import least_filter
+from rhevectra.core.topologies.common import least_filter, sensing
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
@@ -43,7 +43,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     _switch(work, plan, stage, o)
     record_choke(work, plan.choke, plan.choke_need, plan.window, stage, o)
     diode = _diode(work, plan, stage, o)
-    losses = dict(front["losses"]) | {"switch_conduction": o["loss_on"], "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_off"], "rectifier1": diode, "filter_core": o["p_choke"], "filter_copper": work.sheet.rows["filter1.loss_copper"], "controller": work.sheet.rows["loss.controller"]}
+    losses = dict(front["losses"]) | {"switch_conduction": o["loss_on"], "current_sense": sensing.heat(work, stage.r_sense, o["i_switch"]), "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_off"], "rectifier1": diode, "filter_core": o["p_choke"], "filter_copper": work.sheet.rows["filter1.loss_copper"], "controller": work.sheet.rows["loss.controller"]}
     losses |= record_bank(work, stage.i_out, least_filter.record(work, o))
     feedback_error(work, stage.v_out, isolated=False)
     faults.record(work, plan, stage, o, work.sheet.rows["switch.t_least"])
@@ -57,7 +57,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     return {"fs": rows["fs"], "inductance": rows["filter1.l"], "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed)"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", name), "r_diode": sheet.given("rectifier.r_dynamic", s.r_diode, "Ω", "catalogue", name), "t_recovery": sheet.given("rectifier.t_recovery", s.t_recovery, "s", "catalogue", name),
             "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
-            "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"), "t_floor": sheet.given("light_load.t_floor", s.t_floor, "s", "rule", "shortest pulse of the light-load law: a quarter of that at full load and highest bus, or none"),
+            "r_sense": sensing.record(work), "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"), "t_floor": sheet.given("light_load.t_floor", s.t_floor, "s", "rule", "shortest pulse of the light-load law: a quarter of that at full load and highest bus, or none"),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", f"energy-equivalent output capacitance and {show(C_WINDING, 'F')} of inductor and node"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "limit": {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"]}, "p_controller": sheet.given("loss.controller", s.p_controller, "W", "rule", "supply voltage times supply current of the controller"),
             "choke": choke_rows(work, s.choke, plan.choke)}

@@ -39,11 +39,13 @@ class Stage(Struct, frozen=True):
     is_limit: Array
     choke: Mapping[str, Any]
     p_controller: Any
+    r_sense: Any = 0.0
 
 
 def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     """One pass over the period, as far as the next one needs it."""
-    up = sheet("filter1.v_up", buck.voltage_up, v_out=s.v_out, v_bus=s.v_bus, r_switch=s.r_switch, r_inductor=s.r_inductor, i_mid=b["i_mid"])
+    r_path = sheet.total("switch.r_path", "Ω", "switch hot and current sense in series", switch=s.r_switch, sense=s.r_sense)
+    up = sheet("filter1.v_up", buck.voltage_up, v_out=s.v_out, v_bus=s.v_bus, r_switch=r_path, r_inductor=s.r_inductor, i_mid=b["i_mid"])
     down = sheet("filter1.v_down", forward.voltage_down, v_out=s.v_out, v_forward=s.v_forward, r_rectifier=s.r_diode, r_inductor=s.r_inductor, i_mid=b["i_mid"])
     volts, pulse = {"v_up": up, "v_down": down}, {"inductance": s.inductance, "i_out": b["i_load"]}
     wanted = sheet("switch.t_dcm_full_rate", forward.feeding_dcm, fs=s.fs, **pulse, **volts)
@@ -56,7 +58,7 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     low = sheet("filter1.i_valley", forward.valley, i_out=b["i_load"], ripple=ripple)
     crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
     held = buck.limit_current(v_up=plain(up), inductance=plain(s.inductance), **{k: plain(v) for k, v in s.limit.items()})
-    return {"up": up, "down": down, "fs": fs, "t_e": t_e, "t_d": t_d, "ripple": ripple, "valley": low, "crest": crest, "discontinuous": discontinuous, "i_load": b["i_load"],
+    return {"r_path": r_path, "up": up, "down": down, "fs": fs, "t_e": t_e, "t_d": t_d, "ripple": ripple, "valley": low, "crest": crest, "discontinuous": discontinuous, "i_load": b["i_load"],
             "next_mid": 0.5 * (plain(low) + plain(crest)), "next_load": np.where(s.is_limit, buck.current_at_limit(held, plain(ripple)), plain(s.i_out))}
 
 
@@ -80,7 +82,7 @@ def _losses(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     swing = sheet("filter1.b_swing", flyback.flux_swing, v_reflected=o["down"], t_off=o["t_d"], turns=c["turns"], area=c["area"])
     p_core = core_loss(sheet, "filter1", c["core"], c["temperature"], c["volume"], c["kappa"], swing, o["fs"], o["t_e"], o["t_d"])
     burnt = eddies(sheet, c, o["fs"], o["ripple"], o["t_e"], o["t_d"])
-    ramps = sheet("switch.p_ramps", buck.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_switch=s.r_switch, r_inductor=s.r_inductor, t_freewheeling=o["t_d"], r_diode=s.r_diode, ripple=o["ripple"])
+    ramps = sheet("switch.p_ramps", buck.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_switch=o["r_path"], r_inductor=s.r_inductor, t_freewheeling=o["t_d"], r_diode=s.r_diode, ripple=o["ripple"])
     also = sheet.total("switch.p_parallel", "W", "what straight ramps leave out, core loss, eddies and controller", ramps=ramps, core=p_core, eddies=burnt, controller=s.p_controller)
     on = sheet.total("switch.loss_turn_on", "W", "charge of the node and recovery of the diode", node=node, recovery=recovery)
     p_bus = sheet("switch.p_bus", buck.bus_power, fs=o["fs"], v_bus=s.v_bus, i_valley=o["valley"], i_crest=o["crest"], t_feeding=o["t_e"], p_core=also, p_node=on, p_off=off)

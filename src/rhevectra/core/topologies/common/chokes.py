@@ -13,7 +13,7 @@ from rhevectra.core.magnetics.inductor import GAP_MOST, TURNS_WHY, InductorChoic
 from rhevectra.core.magnetics.windows import Windows
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound, record_rise
-from rhevectra.core.topologies.common import least_filter
+from rhevectra.core.topologies.common import least_filter, sensing
 
 FLUX_ROOM = 1.01
 """Room in the inductor's current for what the bus still moves after it is chosen."""
@@ -24,10 +24,8 @@ def current_limit(work: Work, peak: float, t_delay: float, why: str) -> dict[str
     tol = work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
     delay = work.choose("switch.limit_delay", t_delay, why)
 
-    def rule() -> float:
-        wanted = 1.05 * peak / (1 - float(tol.value))
-        return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
-    nominal = work.choose("switch.current_limit", rule, "5 % above the largest peak in run with the least filter inductance, at the least trip")
+    v_trip = sensing.trip(work)
+    nominal = work.choose("switch.current_limit", lambda: sensing.limit_of(v_trip, 1.05 * peak / (1 - float(tol.value))), "5 % above the largest peak in run with the least filter inductance, at the least trip; next sense resistor of E96")
     work.sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
     return {"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)}
 

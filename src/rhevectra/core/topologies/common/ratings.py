@@ -1,4 +1,4 @@
-"""Ratings every topology records alike: a switch's heat and current sense, the transformer's fit, the output's tolerance."""
+"""Ratings every topology records alike: a switch's heat, the transformer's fit, the output's tolerance."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -10,24 +10,19 @@ from rhevectra.core.formulas import output
 from rhevectra.core.magnetics.transformer import Choice, TransformerNeed
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import divider
 
-SENSE_TRIP = 0.8
-"""Voltage of the current sense at the limit [V] (common practice)."""
-SHUNT_REFERENCE = 2.495
-DIVIDER = 0.25e-3
-"""Current of a divider at a shunt reference [A] (typical, from memory)."""
 V_LED, LED_LEAST = 1.2, 0.1
 """Drop of an optocoupler's diode, and the least that has to be left across its resistor [V] (typical, from memory)."""
 
 
 def switch_heat(work: Work, row: Mapping[str, Any], power: Any) -> None:
-    """Heat sink one switch asks for at its loss, and the sense resistor."""
+    """Heat sink one switch asks for at its loss."""
     sheet = work.sheet
     ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
     limit = sheet.given("switch.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
     sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=power, r_jc=row["r_junction_case_k_w"])
     record_coolable(work, "switch.r_ca_floor")
-    sheet("sense.r", output.sense_resistor, v_trip=SENSE_TRIP, i_limit=sheet.rows["switch.current_limit"])
 
 
 def transformer_fit(work: Work, need: TransformerNeed, choice: Choice) -> None:
@@ -39,22 +34,16 @@ def transformer_fit(work: Work, need: TransformerNeed, choice: Choice) -> None:
 
 
 def feedback_error(work: Work, v_out: Any, isolated: bool = True) -> None:
-    """Tolerance of the regulated output from divider and reference, worst case and statistical; and the optocoupler that brings it across the barrier."""
-    sheet, main = work.sheet, work.need.outputs[work.need.main]
-    v_ref = min(SHUNT_REFERENCE, 0.5 * main.magnitude)
+    """Divider and tolerance of the regulated output; and the optocoupler that brings it across the barrier."""
+    divider.record(work, v_out)
     if isolated and work.need.insulation != "functional":
-        _coupler(work, v_ref)
-    parts = {"reference": work.choose("feedback.reference_tolerance", 0.01, "1 % grade of the 2.495 V class (typical, from memory)"), "resistor": work.choose("feedback.resistor_tolerance", 0.01, "1 % resistors"),
-             "v_ref": v_ref, "v_out": v_out}
-    sheet("feedback.error", output.divider_error, **parts)
-    sheet("feedback.error_statistical", output.divider_error_statistical, **parts)
-    sheet.given("feedback.error_limit", main.tolerance, "", text="requirement: tolerance of the regulated output")
+        _coupler(work, work.sheet.rows["feedback.v_ref"])
 
 
 def drawn(work: Work) -> float:
     """What the feedback draws from the regulated output while it holds the pulses back [A]: the coupler's diode, where there is one, and the divider."""
     coupler = float(_pull(work).value) / float(_ratio(work).value) if work.need.insulation != "functional" else 0.0
-    return coupler + DIVIDER
+    return coupler + divider.CURRENT
 
 
 def least_setting(work: Work) -> Any:
@@ -70,11 +59,11 @@ def _pull(work: Work) -> Any:
     return work.choose("feedback.i_pin", 1e-3, "what a controller's feedback pin gives at most (typical, from memory)")
 
 
-def _coupler(work: Work, v_ref: float) -> None:
-    """Resistor of the optocoupler's diode beside a shunt reference [V], and what its transistor still draws when it is old."""
+def _coupler(work: Work, v_ref: Any) -> None:
+    """Resistor of the optocoupler's diode beside a shunt reference (its row), and what its transistor still draws when it is old."""
     sheet, choose, main = work.sheet, work.choose, work.need.outputs[work.need.main]
     left = choose("feedback.ctr_left", 0.5, "half of it at the end of its life (common practice)")
-    if main.least - v_ref - V_LED < LED_LEAST:
+    if main.least - float(v_ref.value) - V_LED < LED_LEAST:
         work.find(NOTE, "feedback", f"{show(main.least, 'V')} leave nothing for an optocoupler's diode over its reference: feed it from another rail", "feedback.error")
         return
     rows = {"v_out": least_setting(work), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": _ratio(work), "left": left}

@@ -22,7 +22,7 @@ def currents(sheet: Any, s: Any, b: Mapping[str, Any], v_or: Any, lm: Any, i_sum
     t_rise = sheet("switch.t_rise", flyback.rise_time, c_node=s.c_node, i_peak=i_peak, i_one=i_one, fs=s.fs, **bus)
     t_off = sheet("core.t_off", turned_clamp.discharge_time, fs=s.fs, t_rise=t_rise, t_wait=b["t_wait"], t_ramp=b["t_ramp"], t_off_before=b["t_off"])
     i_end = sheet("core.i_end", turned_clamp.current_at_end, i_one=i_one, t_off=t_off, i_kink=b["i_kink"], **core)
-    r_on = sheet.total("switch.r_path", "Ω", "switch hot, current sense and primary winding in series", switch=s.r_switch, primary=s.r_primary)
+    r_on = sheet.total("switch.r_path", "Ω", "switch hot, current sense and primary winding in series", switch=s.r_switch, sense=s.r_sense, primary=s.r_primary)
     t_ramp = sheet("switch.t_ramp", flyback.ramp_time, lp=s.lp, i_peak=i_peak, i_start=b["i_start"], v_bus=s.v_bus, r_on=r_on)
     never = plain(s.v_bus) < 0
     return {"fs": fs, "rate": s.fs, "i_one": i_one, "i_peak": i_peak, "t_rise": t_rise, "t_off": t_off, "i_end": i_end, "t_com": b["t_com"], "t_ramp": t_ramp, "r_on": r_on,

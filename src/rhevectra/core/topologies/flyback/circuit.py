@@ -42,7 +42,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
         Element("Rcore", ("m1", "drain"), number(at(o["r_core"])), "transformer"),
         *(_two_switches(s, at, v["on"]) if held else _one_switch(s, at, v)),
         *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"])), *(_clamp_gate(o, s, at, period) if s.variant.turned else ())]
-    models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model(*_BODY), *(s.variant.clamp.models(s, at) if s.variant.clamp is not None else (clamping.model(at(s.clamp_vf)),))]
+    models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch) + at(s.r_sense) / (2 if held else 1))} ROFF=1e7 VT=5 VH=0)", diode_model(*_BODY), *(s.variant.clamp.models(s, at) if s.variant.clamp is not None else (clamping.model(at(s.clamp_vf)),))]
     parts += _between(s.extra["apart"] - common, [at(n) / at(s.np) for n in s.ns])
     for k in range(len(s.ns)):
         more, model = _secondary(design, k, at)

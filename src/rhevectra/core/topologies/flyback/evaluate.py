@@ -15,7 +15,7 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.dies import record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
-from rhevectra.core.topologies.common import half_turn
+from rhevectra.core.topologies.common import half_turn, sensing
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.flyback import auxiliary, faults, sag, sharing
 from rhevectra.core.topologies.flyback import outputs as out_parts
@@ -87,6 +87,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
         "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared"),
         "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance (of both switches in series) plus winding capacitance" if s.variant.held else "energy-equivalent output capacitance plus winding capacitance"),
         "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", ambient), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
+        "r_sense": sheet.given("sense.r_seen", 0.0, "Ω", "catalogue", "an integrated class senses inside its switch") if plan.switch["integrated"] else sensing.record(work),
         "fs": sheet.rows["fs"], "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"),
         "i_floor": sheet.given("light_load.i_floor", s.i_floor, "A", "rule", "least peak current of the light-load law: a quarter of the current limit and enough to lift the node, or none"),
         "i_limit": sheet.rows["switch.i_limit_max"], **_at_rest(work, plan), **({"c_snub": sheet.solved("rectifier.c_snub", s.c_snub, "F", "snubbers and junctions of all rectifiers, by the square of their turns over the primary's")} if s.variant.snubbed else {}),
@@ -166,7 +167,8 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
     ring = sheet.either("loss.idle_ring", o["discontinuous"], idle, zero, "free ring in discontinuous conduction")
     conduction = sheet.total("loss.switch_conduction", "W", "both switches", upper=o["loss_conduction"], lower=o["loss_conduction"]) if s.variant.held else o["loss_conduction"]
     leakage = {"switch_return": o["loss_clamp_diode"], "winding_ring": o["loss_ring"]} if s.variant.clamp is None else {name: o[row] for name, row in s.variant.clamp.LOSSES.items()}
-    return {"switch_conduction": conduction, "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_turn_off"], "core": o["p_core"], "copper": total, **leakage, "idle_ring": ring}
+    sensed = {} if plan.switch["integrated"] else {"current_sense": sensing.heat(work, s.r_sense, o["i_switch"])}
+    return {"switch_conduction": conduction, **sensed, "switch_turn_on": o["loss_turn_on"], "switch_turn_off": o["loss_turn_off"], "core": o["p_core"], "copper": total, **leakage, "idle_ring": ring}
 
 
 def findings(work: Work, plan: Plan) -> None:

@@ -55,7 +55,7 @@ class Stage(Struct, frozen=True):
     v_bus and i_outputs (one per secondary and the auxiliary, [A]) have the shape of the grid; is_limit masks the
     current-limit case. v_drops: fixed part of each rectifier's drop [V]; r_outputs: its resistance plus the winding's.
     core: material row, effective area and volume, temperature. clamp_vf: drop of the clamp diode, or of each of the diodes that hold
-    two switches [V]; clamp_r, clamp_c, clamp_z, clamp_most [V], clamp_dead [s], clamp_rd, clamp_life [s]: what the kind of clamp has of them; c_snub [F]: snubbers of the rectifiers as they load bus and reflected voltage. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does).
+    two switches [V]; clamp_r, clamp_c, clamp_z, clamp_most [V], clamp_dead [s], clamp_rd, clamp_life [s]: what the kind of clamp has of them; c_snub [F]: snubbers of the rectifiers as they load bus and reflected voltage. valley: number of the valley the switch turns on in, f_max [Hz] what keeps it waiting (where the variant does). r_sense: what the current sense puts into the switch's path.
     takes: of several outputs' currents, what each takes from the core for its charge, over what it would at the regulated one's voltage (as i_outputs; empty where there is one, or before it is known).
     """
 
@@ -94,6 +94,7 @@ class Stage(Struct, frozen=True):
     c_snub: Any = 0.0
     valley: Any = 1.0
     f_max: Any = 0.0
+    r_sense: Any = 0.0
     takes: tuple[Any, ...] = ()
     extra: dict[str, Any] = field(default_factory=dict)
 
@@ -145,7 +146,7 @@ def _currents(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, fs
     i_held = sheet("core.i_one_limit", flyback.after_node_rise, i_peak=s.i_limit, c_node=s.c_node, lp=s.lp, **bus)
     t_dcm = sheet("core.t_off_dcm", flyback.discharge_time_dcm, lm=lm, i_one=sheet.either("core.i_one_first", s.is_limit, i_held, i_dcm, "at the current limit the peak is given"), v_reflected=v_or)
     peak_dcm = np.where(s.is_limit, plain(s.i_limit), flyback.switch_peak(plain(i_dcm), plain(s.c_node), plain(s.lp), plain(s.v_bus), plain(v_or)))
-    path = {"switch": s.r_switch, "primary": s.r_primary, **({"second": s.r_switch} if s.variant.held else {})}
+    path = {"switch": s.r_switch, "sense": s.r_sense, "primary": s.r_primary, **({"second": s.r_switch} if s.variant.held else {})}
     ramp_dcm = flyback.ramp_time(plain(s.lp), peak_dcm, 0.0, plain(s.v_bus), sum(plain(r) for r in path.values()))
     discontinuous = plain(s.v_bus) > 0 if s.variant.valley else ramp_dcm + plain(t_dcm) + plain(b["t_rise"]) < 1 / plain(fs)
     i_run = sheet.either("core.i_one_run", discontinuous, i_dcm, i_ccm, "discontinuous where ramp and discharge end before the period does")
@@ -266,7 +267,7 @@ class Settled(Struct, frozen=True):
 
 
 _CORE_KEYS = ("loss_ref_w_m3", "loss_t_curvature_1_k2", "loss_t_min_c", "loss_f_ref_hz", "loss_alpha", "loss_b_ref_t", "loss_beta")
-_SCALARS = ("v_out", "v_forward", "r_rectifier", "r_winding", "np", "lp", "leakage", "c_node", "r_switch", "r_primary", "t_fall", "fs", "f_floor", "i_floor", "clamp_vf",
+_SCALARS = ("v_out", "v_forward", "r_rectifier", "r_winding", "np", "lp", "leakage", "c_node", "r_switch", "r_sense", "r_primary", "t_fall", "fs", "f_floor", "i_floor", "clamp_vf",
             "area", "volume", "core_temperature")
 _CORNERED = ("v_bus", "i_limit", "is_limit")
 

@@ -14,7 +14,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.stages import clamping
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import winding
+from rhevectra.core.topologies.common import sensing, winding
 from rhevectra.core.topologies.common.ratings import drawn
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.supply import AUX_DROP
@@ -114,10 +114,9 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_r
     def rule() -> float:
         if switch["integrated"]:
             return float(row["limit_typ_a"])
-        wanted = max(1.05 * peak_run, peak_sag, 1e-3) * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value))
-        return float(np.ceil(wanted / 10 ** np.floor(np.log10(wanted) - 1)) * 10 ** np.floor(np.log10(wanted) - 1))
+        return sensing.limit_of(sensing.trip(work), max(1.05 * peak_run, peak_sag, 1e-3) * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value)))
 
-    nominal = work.choose("switch.current_limit", rule, ("full load at the end of hold-up" if peak_sag > 1.05 * peak_run else "5 % above the largest peak in run") + " with half the inductance tolerance, at the least trip" if not switch["integrated"] else "typical value of the class")
+    nominal = work.choose("switch.current_limit", rule, ("full load at the end of hold-up" if peak_sag > 1.05 * peak_run else "5 % above the largest peak in run") + " with half the inductance tolerance, at the least trip; next sense resistor of E96" if not switch["integrated"] else "typical value of the class")
     sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule", "inductance less its tolerance")
     worst = limit_at(work, v_bus)
     low = sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")

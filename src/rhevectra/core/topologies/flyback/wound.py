@@ -16,7 +16,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.candidate import leakage_of, resistance_loss
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import boards, half_turn, least_bus, snubbing
+from rhevectra.core.topologies.common import boards, half_turn, least_bus, sensing, snubbing
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leakage_row, turns_of
 from rhevectra.core.topologies.flyback import period as pd
@@ -109,7 +109,8 @@ def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[
     peak_run = float(np.max(loaded(work, out["i_peak"])))
     limit = sizing.current_limit(work, switch, stage, peak_run, sag.peak_at(work, stage, out, least_bus.asked(work, float(loaded(work, v_bus).min()))), v_bus)
     i_floor, f_floor = light_load(work, v, limit, float(plain(stage.fs)), 1.6 * float(np.max(v_bus)) * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
-    stage = replace(stage, i_limit=np.broadcast_to(limit["worst"], grid.shape), i_floor=i_floor, f_floor=f_floor)
+    sensed = 0.0 if switch["integrated"] else sensing.choose(work, float(limit["nominal"].value), float(np.max(loaded(work, out["i_switch"]))))
+    stage = replace(stage, i_limit=np.broadcast_to(limit["worst"], grid.shape), i_floor=i_floor, f_floor=f_floor, r_sense=sensed)
     material = work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency")
     grade = work.parts["materials"].row(material.value)
     need, margin = sizing.transformer_need(work, stage, limit, out, v_bus, grade)

@@ -21,7 +21,7 @@ from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import SINGLE, choose_die, limit_missed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
-from rhevectra.core.topologies.common import boards, pieces
+from rhevectra.core.topologies.common import boards, pieces, sensing
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
@@ -129,6 +129,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
     settled = st.solve(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
     moved = ends.solve(stage, settled, by)
     i_nominal, i_short = faults.current_limit(work, stage, settled, moved)
+    stage = replace(stage, r_sense=sensing.choose(work, float(work.sheet.rows["switch.current_limit"].value), float(settled.out["i_tank"][full].max())))
     choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_nominal, moved)
     if choke is not None:
         stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][full].max())), extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})

@@ -43,7 +43,7 @@ def _tank(s: Any, at: Callable[[Any], float], r_core: float, phase: int) -> tupl
     end, of = "0" if s.variant.drive < 1 else "b", f"_{phase + 1}" if phase else ""
     nodes = [f"{n}{of}" for n in ("t1", "t2", "m")]
     parts = [Element(f"Cres{of}", (NODES[phase], nodes[0]), f"{number(at(s.cr))} IC={number((1 - s.variant.drive) * at(s.v_bus))}", "transformer"), Element(f"Lres{of}", (nodes[0], nodes[1]), f"{number(at(s.lr))} IC=0", "transformer"),
-             Element(f"Rpri{of}", (nodes[1], nodes[2]), number(at(s.r_primary) + at(s.r_inductor)), "transformer"), Element(f"Lm{of}", (nodes[2], end), f"{number(at(s.lm))} IC=0", "transformer"), Element(f"Rcore{of}", (nodes[2], end), number(r_core), "transformer")]
+             Element(f"Rpri{of}", (nodes[1], nodes[2]), number(at(s.r_primary) + at(s.r_inductor) + at(s.r_sense)), "transformer"), Element(f"Lm{of}", (nodes[2], end), f"{number(at(s.lm))} IC=0", "transformer"), Element(f"Rcore{of}", (nodes[2], end), number(r_core), "transformer")]
     if s.secondary == BRIDGE:
         return (*parts, *bridged(s, at, (nodes[2], end)), *four_rectifiers("out1"))
     return (*parts, *secondaries(s, at, ((nodes[2], end), (end, nodes[2])), "out1", of))

@@ -5,7 +5,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import boards, declare, pieces, supply
+from rhevectra.core.topologies.common import boards, declare, pieces, sensing, supply
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.resonant import ends, faults, fixed
@@ -33,10 +33,10 @@ _PHASED_DECISIONS = (
     DecisionSpec("llc.spread", "Spread of a phase's tank parts", "switch", low=0.0, high=0.1, schools="5 %: as bought; 1 to 2 %: parts sorted into sets; 0: all phases alike"),
     DecisionSpec("llc.phase_room", "Share of the mean a phase is built for", "switch", low=1.0, high=3.0, schools="1.1 to 1.3 with sorted parts; more where the parts come as bought"),
 )
-_WITHOUT = ("fs", "switch.duty_limit", "light_load", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
+_WITHOUT = ("fs", "sense.kind", "switch.duty_limit", "light_load", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
-DECISIONS = (*declare.decisions(*_DECISIONS, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
-PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
+DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
+PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
 _OVER = "resistances as with nominal parts; node capacitance and dead time in the waveform"
 _FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),

@@ -19,7 +19,7 @@ from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_rise
-from rhevectra.core.topologies.common import pieces, supply
+from rhevectra.core.topologies.common import pieces, sensing, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, least_setting, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
@@ -46,7 +46,7 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
         o.update(sharing.together(stage, settled))
     each = v.drive * np.asarray(v_bus) * o["i_in"] + _apart(plan, stage, o)
     if settled is plan.settled:
-        each = each + float(stage.r_inductor) * np.square(o["i_tank"])  # it was settled before the inductor was wound
+        each = each + float(stage.r_inductor + stage.r_sense) * np.square(o["i_tank"])  # it was settled before the inductor was wound
     power = o["share"] * (v.phases * each + v.switches * _off_energy(stage, o) * o["f"]) + float(stage.p_controller) + sharing.uneven_loss(stage, o)
     average = power / v_bus
     taken = np.sqrt(o["share"]) * (o["i_upper"] if v.phases > 1 else o["i_tank"] * (1.0 if v.drive == 1 else np.sqrt(0.5)))
@@ -97,7 +97,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     sheet, s, row = work.sheet, plan.stage, plan.switch
     rect = plan.rectifiers[work.need.main]
     seen = {"np": pieces.all_turns(sheet, plan.need, plan.turns[0])} if s.wound is None else {"np": sheet("transformer.np_seen", resonant.turns_seen, turns=plan.turns[0], lm=sheet.rows["llc.lm"], lr=sheet.rows["llc.lr"]), "wound": plan.turns[0]}
-    return {**seen, "ns": plan.turns[1], "leakage": plan.leakage, "lr": sheet.rows["llc.lr"], "cr": sheet.rows["llc.cr"], "lm": sheet.rows["llc.lm"],
+    return {**seen, "r_sense": sensing.record(work), "ns": plan.turns[1], "leakage": plan.leakage, "lr": sheet.rows["llc.lr"], "cr": sheet.rows["llc.cr"], "lm": sheet.rows["llc.lm"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed), the overload at its corner, and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             **_in_path(sheet, s, rect["row"]),
             "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary (of one half, where it is tapped) at the worst corner over its rms current squared"), "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
@@ -253,7 +253,7 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})
     rectifiers = sheet.total("loss.rectifiers", "W", "all", **{f"rectifier{k}": o["loss_rectifier"] for k in range(1, RECTIFIERS[s.secondary] * v.phases + 1)})
     film = sheet("loss.resonant_capacitor", resonant.capacitor_loss, i_rms=o["i_burst"], tan_delta=TAN_DELTA, f=o["f"], cr=s.cr)
-    wound = {"core": o["p_core"], "copper": one, **({"tank_inductor_core": o["p_choke"], "tank_inductor_copper": o["p_choke_copper"]} if plan.choke is not None else {}), "tank_capacitor": film}
+    wound = {"core": o["p_core"], "copper": one, **({"tank_inductor_core": o["p_choke"], "tank_inductor_copper": o["p_choke_copper"]} if plan.choke is not None else {}), "tank_capacitor": film, "current_sense": sensing.heat(work, s.r_sense, o["i_burst"])}
     parts = {name: of_all(sheet, s, f"loss.{name}", row) for name, row in wound.items()}
     _more_lost(sheet, o, parts, conduction, moves)
     uneven = {} if v.phases == 1 else {"uneven_phases": sharing.record_loss(work, s, conduction, parts, o)}
@@ -265,7 +265,7 @@ def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
 
 def _more_lost(sheet: Any, o: dict[str, Any], parts: dict[str, Any], conduction: Any, moves: dict[str, Any]) -> None:
     """What the worst end of the tank's tolerances would lose beyond nominal parts, which efficiency is told for."""
-    copper = sheet.total("loss.ends_tank", "W", "in the path of the tank current, and in the windings as if all carried it", switches=conduction, copper=parts["copper"], **({"inductor": parts["tank_inductor_copper"]} if "tank_inductor_copper" in parts else {}))
+    copper = sheet.total("loss.ends_tank", "W", "in the path of the tank current, and in the windings as if all carried it", switches=conduction, sense=parts["current_sense"], copper=parts["copper"], **({"inductor": parts["tank_inductor_copper"]} if "tank_inductor_copper" in parts else {}))
     more = {"tank": sheet("loss.ends_more_tank", resonant.more_heat, moves=moves["tank"], nominal=copper), "core": sheet("loss.ends_more_core", resonant.more_power, moves=moves["core"], nominal=parts["core"])}
     if "tank_inductor_core" in parts:
         more["inductor"] = sheet("loss.ends_more_inductor", resonant.more_power, moves=moves["choke_core"], nominal=parts["tank_inductor_core"])

@@ -159,5 +159,5 @@ def record_loss(work: Work, s: st.Stage, conduction: Any, parts: Mapping[str, An
     """Loss that uneven phases add."""
     sheet = work.sheet
     from_rectifiers = sheet("loss.rectifiers_resistive", resonant.resistive_of, phases=s.variant.phases, r=s.r_rectifier, i_rms=o["i_both"])
-    resistive = sheet.total("loss.conduction_all", "W", "by resistance, all phases", switches=conduction, copper=parts["copper"], inductor=parts["tank_inductor_copper"], rectifiers=from_rectifiers)
+    resistive = sheet.total("loss.conduction_all", "W", "by resistance, all phases", switches=conduction, sense=parts["current_sense"], copper=parts["copper"], inductor=parts["tank_inductor_copper"], rectifiers=from_rectifiers)
     return sheet("loss.uneven_phases", resonant.lost_by_sharing, most=sheet.rows["llc.phase_most"], phases=s.variant.phases, conduction=resistive)

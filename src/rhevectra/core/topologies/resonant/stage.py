@@ -59,6 +59,8 @@ class Stage(Struct, frozen=True):
     secondary: str = TAP
     fixed: float = 0.0
     """Frequency [Hz] it always runs at, its output following the bus; 0 where the frequency is found for the output."""
+    r_sense: Any = 0.0
+    """What the current sense puts into the path of the tank current [Ω]."""
     wound: Any = None
     """Primary turns as wound, where the leakage of the transformer is the resonant inductance: np are then those of the ideal transformer beyond it."""
 
@@ -199,7 +201,7 @@ def _different(*given: Array) -> tuple[Array, Array]:
 
 def path(s: Stage) -> float:
     """Resistance [Ω] that the tank current flows through."""
-    return s.variant.in_path * float(plain(s.r_switch)) + float(plain(s.r_primary)) + float(plain(s.r_inductor))
+    return s.variant.in_path * float(plain(s.r_switch)) + float(plain(s.r_primary)) + float(plain(s.r_inductor)) + float(plain(s.r_sense))
 
 
 def _scaled(s: Stage, m: Mapping[str, Array], found: tank.Found, share: Array, v_p: Array, z: Any, w: Any, n: float) -> dict[str, Any]:

@@ -22,7 +22,7 @@ from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die, limit_missed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import boards, least_filter, pieces, secondary_kinds
+from rhevectra.core.topologies.common import boards, least_filter, pieces, secondary_kinds, sensing
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
@@ -150,7 +150,8 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
     near = st.solve(stage, st.ROUGH, near.state)
     seen = secondary.seen_numbers(stage)
     peak = float(loaded(work, least_filter.peak(Quick(), near.out, least_filter.choose(work), secondary.beside(stage, seen), turns_secondary=seen.ns, turns_primary=seen.np)[0]).max())
-    stage = replace(stage, limit=current_limit(work, peak, 250e-9, "comparator, logic and gate (common practice)"))
+    limit = current_limit(work, peak, 250e-9, "comparator, logic and gate (common practice)")
+    stage = replace(stage, limit=limit, r_sense=sensing.choose(work, limit["i_limit"], float(loaded(work, near.out["i_all"]).max()), bool(v.phase)))
     near = st.solve(stage, st.ROUGH, near.state)
     out = near.out
     if v.active:

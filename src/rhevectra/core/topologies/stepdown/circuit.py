@@ -121,7 +121,7 @@ def _taken_over(s: Any, design: Any, o: Any, at: Callable[[Any], float], r_core:
     ring = RING_QUALITY * np.sqrt(at(s.leakage) / at(o["c_p"]))
     parts: list[Element] = []
     for k, core in ((1, ("m", "0")), (2, ("0", "m")))[: s.variant.halves]:
-        parts += [Element(f"Rpri{k}", ("bus", f"p{k}"), number(at(s.r_primary)), "transformer"), Element(f"Lhalf{k}", (f"p{k}", f"q{k}"), f"{number(apart)} IC=0", "transformer"), Element(f"Vhalf{k}", (f"q{k}", f"w{k}"), "DC 0", "transformer"),
+        parts += [Element(f"Rpri{k}", ("bus", f"p{k}"), number(at(s.r_primary) + at(s.r_sense)), "transformer"), Element(f"Lhalf{k}", (f"p{k}", f"q{k}"), f"{number(apart)} IC=0", "transformer"), Element(f"Vhalf{k}", (f"q{k}", f"w{k}"), "DC 0", "transformer"),
                   Element(f"Ehalf{k}", (f"w{k}", f"d{k}", *core), "1", "transformer"), Element(f"Fhalf{k}", (core[1], core[0], f"Vhalf{k}"), "1", "transformer"), Element(f"Dclamp{k}", (f"d{k}", "cl"), "DRESET", "switch")]
     v_clamp = at(o["held"]) + at(o["spike_u"])
     parts += _reset_winding(s, at) if s.variant.reset else ()
@@ -135,7 +135,7 @@ def _transformer(s: Any, o: Any, at: Callable[[Any], float], r_core: float, star
     """Primary resistance, leakage with its damping, magnetising inductance with the core loss, and one ideal secondary or two of opposite sense."""
     ring = RING_QUALITY * np.sqrt(at(s.leakage) / at(o["c_p"]))
     series, damping = (at(s.extra["r_series"]), ()) if s.variant.phase else (0.0, (Element("Rring", ("p1", "m1"), number(ring), "transformer"),))  # of a phase-shifted bridge the leakage never rings: it lies against the bus or short
-    parts = [Element("Rpri", (start, "p1"), number(at(s.r_primary) + series), "transformer"), Element("Llk", ("p1", "m1"), f"{number(at(s.leakage))} IC=0", "transformer"), *damping,
+    parts = [Element("Rpri", (start, "p1"), number(at(s.r_primary) + at(s.r_sense) + series), "transformer"), Element("Llk", ("p1", "m1"), f"{number(at(s.leakage))} IC=0", "transformer"), *damping,
              Element("Lm", ("m1", end), f"{number(at(s.lm))} IC=0", "transformer"), Element("Rcore", ("m1", end), number(r_core), "transformer")]
     sides = (("m1", end), (end, "m1"))[: s.variant.pulses]
     return (*parts, *_secondaries(s, at, sides))

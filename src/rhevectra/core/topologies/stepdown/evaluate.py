@@ -15,7 +15,7 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import least_filter, pieces, secondary_kinds, supply
+from rhevectra.core.topologies.common import least_filter, pieces, secondary_kinds, sensing, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
@@ -78,7 +78,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     return {**tapped, **snubbers.given(work, s), **primary_snubber.given(work, s), "np": pieces.all_turns(sheet, plan.need, plan.turns[0]), "ns": plan.turns[1], "leakage": plan.leakage, **_beside(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
             "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed) and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", rect["row"]["said"]), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", rect["row"]["said"]), "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary at the worst corner over its rms current squared"),
-            "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
+            "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"), "r_sense": sensing.record(work),
             "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
             "lm": _inductance(work, plan),
             "area": rows["transformer.area"], "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"), "t_floor": sheet.given("light_load.t_floor", s.t_floor, "s", "rule", "shortest pulse of the light-load law: a quarter of that at full load and lowest bus, or none"),
@@ -180,7 +180,7 @@ def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
     tap = {"duty": fed} if both else {}
     rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=s.v_forward, i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
-    return {"switch_conduction": conduction, "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, **({"rectifier1_snubber": o["snubbers"]} if s.snub else {}), **({"switch_snubber": o["primary_snubber"]} if s.across_primary else {}), "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}), "filter_core": o["p_choke"], "filter_copper": secondary.of_both(sheet, whole, "filter1.loss_copper_both", sheet.rows["filter1.loss_copper"]), "controller": sheet.rows["loss.controller"]}
+    return {"switch_conduction": conduction, "current_sense": sensing.heat(work, s.r_sense, o["i_all"]), "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, **({"rectifier1_snubber": o["snubbers"]} if s.snub else {}), **({"switch_snubber": o["primary_snubber"]} if s.across_primary else {}), "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}), "filter_core": o["p_choke"], "filter_copper": secondary.of_both(sheet, whole, "filter1.loss_copper_both", sheet.rows["filter1.loss_copper"]), "controller": sheet.rows["loss.controller"]}
 
 
 def _supply(work: Work, s: st.Stage, o: dict[str, Any]) -> None:

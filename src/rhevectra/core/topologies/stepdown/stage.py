@@ -67,6 +67,7 @@ class Stage(Struct, frozen=True):
     nr: Any = None
     secondary: str = TAP
     spike: Mapping[str, Any] = field(default_factory=dict)
+    r_sense: Any = 0.0
     extra: dict[str, Any] = field(default_factory=dict)
     snub: Mapping[str, Any] = field(default_factory=dict)
     across_primary: Mapping[str, Any] = field(default_factory=dict)
@@ -75,7 +76,7 @@ class Stage(Struct, frozen=True):
 def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     """One pass over the period of a stage with the centre tap that behaves alike, as far as the next one needs it."""
     turns, v = {"turns_secondary": s.ns, "turns_primary": s.np}, s.variant
-    r_path = sheet.total("switch.r_path", "Ω", "the switches that conduct together, hot, and the primary winding in series", **{f"switch{k}": s.r_switch for k in range(1, v.in_path + 1)}, primary=s.r_primary, **({"series": s.extra["r_series"]} if v.phase else {}))
+    r_path = sheet.total("switch.r_path", "Ω", "the switches that conduct together, hot, current sense and primary winding in series", **{f"switch{k}": s.r_switch for k in range(1, v.in_path + 1)}, sense=s.r_sense, primary=s.r_primary, **({"series": s.extra["r_series"]} if v.phase else {}))
     v_in = sheet("transformer.v_primary", forward.primary_voltage, share=v.drive, v_bus=s.v_bus) if v.drive != 1 else s.v_bus
     v_wound = sheet("transformer.v_behind_leakage", phase_shift.behind_leakage, v_primary=v_in, lm=s.lm, leakage=s.leakage) if v.phase else v_in
     up = sheet("filter1.v_up", forward.voltage_up, v_out=s.v_out, v_primary=v_wound, r_primary=r_path, i_mid=b["i_mid"], i_mag=0.0 if v.both_ways or v.active else b["i_mag"], v_forward=s.v_forward,

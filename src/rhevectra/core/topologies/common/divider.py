@@ -1,0 +1,54 @@
+"""The divider that sets the regulated output: two resistors to be bought, and how far they may put it off."""
+
+from functools import lru_cache
+from typing import Any
+
+from rhevectra.core.basis.preferred import between, nearest
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import output
+from rhevectra.core.stages.work import Work
+
+REFERENCES = (2.495, 1.24, 0.6)
+"""Shunt references [V] (typical classes, from memory)."""
+CURRENT = 0.25e-3
+"""Current of the divider [A] (typical, from memory)."""
+BIAS, BIAS_SPREAD = 2e-6, 1e-6
+"""What the reference's input draws through the upper resistor, and by how much that differs from part to part [A] (typical, from memory)."""
+
+
+LEAST = 0.65
+BOUGHT = ("E24", "E96")
+"""Series that 1 % resistors come in; members of one alone stand in steps of their ratio, whichever is the lower one."""
+
+
+def reference(volts: float) -> float:
+    """The largest reference that is no more than half the output [V], so that an optocoupler has room above it."""
+    return next((v for v in REFERENCES if v <= 0.5 * volts), 0.5 * volts)
+
+
+def record(work: Work, v_out: Any) -> None:
+    """Rows of both resistors, of the output they set, and of how far it may be off: worst case and statistical."""
+    sheet, main = work.sheet, work.need.outputs[work.need.main]
+    v = reference(main.magnitude)
+    v_ref = sheet.given("feedback.v_ref", v, "V", "rule", f"shunt reference of the {v:g} V class, no more than half the output (typical, from memory)")
+    bias = sheet.given("feedback.i_bias", BIAS, "A", "rule", "into the reference's input (typical, from memory)")
+    pins = work.choose.pins
+    low, high = _pair(main.magnitude, v, pins.get("feedback.r_low"), pins.get("feedback.r_high"))
+    r_low = work.choose("feedback.r_low", low, f"of E24 or E96, near {show(v / CURRENT, 'Ω')} for a current of {show(CURRENT, 'A')}: with the other it comes nearest to the output")
+    r_high = work.choose("feedback.r_high", high, "of E24 or E96, what goes with the lower one")
+    set_to = sheet("feedback.v_set", output.divider_output, v_ref=v_ref, r_high=r_high, r_low=r_low, i_bias=bias)
+    off = sheet("feedback.off", output.divider_off, v_set=set_to, v_out=v_out)
+    parts = {"off": off, "reference": work.choose("feedback.reference_tolerance", 0.01, "1 % grade (typical, from memory)"), "resistor": work.choose("feedback.resistor_tolerance", 0.01, "1 % resistors"), "v_ref": v_ref, "v_out": v_out,
+             "bias_spread": sheet.given("feedback.i_spread", BIAS_SPREAD, "A", "rule", "how far that differs from part to part (typical, from memory)"), "r_high": r_high}
+    sheet("feedback.error", output.divider_error, **parts)
+    sheet("feedback.error_statistical", output.divider_error_statistical, **parts)
+    sheet.given("feedback.error_limit", main.tolerance, "", text="requirement: tolerance of the regulated output")
+
+
+@lru_cache(maxsize=64)
+def _pair(volts: float, v_ref: float, low: float | None, high: float | None) -> tuple[float, float]:
+    """Lower and upper resistor [Ω] of BOUGHT that set an output nearest to `volts`, the lower between LEAST of what the divider's current asks for and as many times that; either given goes with what suits it."""
+    around = v_ref / CURRENT
+    lows = [low] if low else sorted({r for series in BOUGHT for r in between(LEAST * around, around / LEAST, series)}, key=lambda r: abs(r - around))
+    pairs = [(r, x) for r in lows for x in ([high] if high else [nearest(max((volts - v_ref) / (v_ref / r + BIAS), 1.0), series) for series in BOUGHT])]
+    return min(pairs, key=lambda p: round(abs(float(output.divider_output(v_ref, p[1], p[0], BIAS)) / volts - 1), 4))
