@@ -54,7 +54,7 @@ def test_the_coupler_still_stops_the_pulses_when_it_is_old(volts, topology):
     """The resistor at which the aged coupler just draws the pull, found by bisection of both currents (second route); by rule the next below of E24, and not the one above."""
     need = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=volts, current_max=60 / volts),), insulation="reinforced")
     d = size(need, {"topology": topology, "feedback.ctr": 0.8})
-    reference = min(2.495, 0.5 * volts)
+    reference = 2.495 if volts >= 5 else 1.24
     drawn = lambda r: 0.8 * 0.5 * (volts - reference - 1.2) / r  # noqa: E731
     just, r = brentq(lambda r: drawn(r) - 1e-3, 1.0, 1e6), float(d.rows["feedback.r_led"].value)
     assert r * (1 - 1e-9) <= just < at_least(1.001 * r, "E24") and d.value("feedback.i_end") == pytest.approx(drawn(r)) and d.figure("feedback.i_end").margin >= 0

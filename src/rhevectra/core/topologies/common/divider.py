@@ -8,8 +8,10 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import output
 from rhevectra.core.stages.work import Work
 
-REFERENCES = (2.495, 1.24, 0.6)
+SHUNTS = (2.495, 1.24)
 """Shunt references [V] (typical classes, from memory)."""
+REFERENCES = (*SHUNTS[1:], 0.6)
+"""What serves an output too low for an optocoupler beside its reference [V]: the last a comparator's own."""
 CURRENT = 0.25e-3
 """Current of the divider [A] (typical, from memory)."""
 BIAS, BIAS_SPREAD = 2e-6, 1e-6
@@ -22,15 +24,15 @@ BOUGHT = ("E24", "E96")
 
 
 def reference(volts: float) -> float:
-    """The largest reference that is no more than half the output [V], so that an optocoupler has room above it."""
-    return next((v for v in REFERENCES if v <= 0.5 * volts), 0.5 * volts)
+    """The largest reference that is no more than half the output [V], so that an optocoupler has room above it; of a low output the largest below it."""
+    return next((v for v in SHUNTS if v <= 0.5 * volts), next((v for v in REFERENCES if v <= 0.95 * volts), 0.5 * volts))
 
 
 def record(work: Work, v_out: Any) -> None:
     """Rows of both resistors, of the output they set, and of how far it may be off: worst case and statistical."""
     sheet, main = work.sheet, work.need.outputs[work.need.main]
     v = reference(main.magnitude)
-    v_ref = sheet.given("feedback.v_ref", v, "V", "rule", f"shunt reference of the {v:g} V class, no more than half the output (typical, from memory)")
+    v_ref = sheet.given("feedback.v_ref", v, "V", "rule", f"reference of the {v:g} V class, where one is at most half the output (typical, from memory)")
     bias = sheet.given("feedback.i_bias", BIAS, "A", "rule", "into the reference's input (typical, from memory)")
     pins = work.choose.pins
     low, high = _pair(main.magnitude, v, pins.get("feedback.r_low"), pins.get("feedback.r_high"))
