@@ -92,8 +92,8 @@ def test_two_stages_where_one_would_be_large():
     assert volume["one"] > 1.5 * 2 * volume[""]
     for d in made.values():
         assert max(float(d.rows[f"inlet.noise_{k}"].value) for k in ("cm", "dm")) <= -6.0
-    copper = {n: float(d.rows["inlet.r_wound"].value) / float(d.rows["inlet.r_filter"].value) for n, d in made.items()}
-    assert copper[""] < 1.0 < copper["one"]  # the large one does not even keep to the copper the line was solved with
+    copper = {n: float(d.rows["inlet.r_wound"].value) / float(d.rows["inlet.r_usual"].value) for n, d in made.items()}
+    assert copper[""] < 1.0 < copper["one"]  # the large one does not even keep to the usual copper
     listed = {kind: (value, count) for kind, value, count in parts_rows(made[""])}
     assert listed["X capacitor"] == ("220 nF", 2) and listed["Y capacitor, each"][1] == 2 * int(made[""].rows["inlet.y_count"].value)
     assert [p.count for p in wound_parts(made[""])][:2] == [2, 2]
@@ -233,6 +233,20 @@ def test_the_chokes_can_be_wound_and_keep_to_the_copper_the_line_was_solved_with
         lost = stages * np.asarray(d.rows["inlet.loss_cm"].value) + stages * r_dm * np.square(d.rows["inlet.i_rms"].value)
         assert (lost <= np.asarray(d.rows["loss.mains_filter"].value) * (1 + 1e-9)).all()
         assert any(kind == "ring of the common-mode choke" for kind, _, _ in parts_rows(d))
+
+
+def test_what_no_ring_keeps_to_the_usual_copper_is_solved_with_what_it_comes_to():
+    """24 V 33 A of class II: the chokes come to three times the usual copper; the line is solved with what they came to, so its heat is that of the wound filter at the line current, which the ledger's efficiency counts; said, not asked for. A pin stays, and then it is asked for."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=24, current_max=33),), cooling="forced")
+    d = size(need, {"topology": "llc_half"})
+    wound, solved, usual = (float(d.rows[f"inlet.{k}"].value) for k in ("r_wound", "r_filter", "r_usual"))
+    assert wound > 2 * usual and wound <= solved < 1.02 * wound
+    assert np.allclose(d.rows["loss.mains_filter"].value, solved * np.square(d.rows["inlet.power"].value / np.broadcast_to(d.grid.v_line, d.grid.shape)), rtol=0.01)
+    (told,) = [f for f in d.findings if f.figure == "inlet.r_wound"]
+    assert told.severity == "note" and "which is counted" in told.text
+    pinned = size(need, {"topology": "llc_half", "inlet.r_filter": usual})
+    assert float(pinned.rows["inlet.r_filter"].value) == usual and pinned.value("efficiency") > d.value("efficiency") + 0.005
+    assert [f.severity for f in pinned.findings if f.figure == "inlet.r_wound"] == ["look at"]
 
 
 def test_copper_in_the_line_costs_what_it_burns_and_lowers_the_valley(demo_document):

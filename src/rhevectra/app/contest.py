@@ -40,7 +40,7 @@ def lines(entries: Sequence[Entry], elapsed: float) -> list[str]:
     for e in entries:
         out.append(f"{e.topology}: {e.reason}")
         out.append(f"    best of {e.tried} designs: {chosen_text(e)}; all else by rule")
-    out.append(f"{sum(e.tried for e in entries)} designs in {elapsed * 1e3:.0f} ms")
+    out.append(f"{sum(e.tried for e in entries)} designs in {elapsed * 1e3:.0f} ms, the mains filter with its usual copper")
     return out
 
 

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.findings import LOOK_AT
+from rhevectra.core.basis.findings import LOOK_AT, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.tables import Table
 from rhevectra.core.emission.declare import stages_of
@@ -39,8 +39,8 @@ def _most(work: Work, what: str) -> float:
 
 
 def _admitted(work: Work) -> float:
-    """Copper of the chokes [Ω] with which the line was solved."""
-    return max(float(work.sheet.rows["inlet.r_filter"].value), 1e-6)
+    """Copper the chokes are to keep to [Ω]: what the line was solved with, or where that is what they came to, the usual."""
+    return max(float(work.sheet.rows["inlet.r_usual" if work.wound and not work.choose.pinned("inlet.r_filter") else "inlet.r_filter"].value), 1e-6)
 
 
 def _rise(work: Work) -> Any:
@@ -54,8 +54,8 @@ def windable(work: Work, l_cm: float, alone: bool) -> bool:
     return _choice(work, l_cm, (1.0 if alone else COMMON_SHARE) * NEAR * _admitted(work) / _windings(work)[1])[0].passed
 
 
-def record(work: Work, unshielded: bool) -> None:
-    """Rows of both chokes, where the filter asks for them. unshielded: the transformer could have a shield and has none."""
+def record(work: Work, unshielded: bool) -> float:
+    """Rows of both chokes, where the filter asks for them; their copper [Ω] where the line has to be solved with more, else 0. unshielded: the transformer could have a shield and has none."""
     sheet = work.sheet
     windings, passes = _windings(work)
     sheet.again("inlet.rise_limit", _rise(work))
@@ -69,9 +69,21 @@ def record(work: Work, unshielded: bool) -> None:
         counts = {n: sheet.given(f"inlet.in_line_{n}", k, "", "rule", f"windings of the {n} chokes that a line current passes") for n, k in (("common", stages * passes if l_cm else 0), ("differential", stages if l_dm else 0))}
         wound = float(sheet("inlet.r_wound", choke.in_line, common=counts["common"], r_common=r_cm, beside=counts["differential"], r_beside=r_dm).value)
         if wound > NEAR * most:
-            earth = ", an earthed supply (class I), whose Y capacitors may be larger" if l_cm and work.need.protection_class == "II" else ""
-            shield = ", a shield in the transformer" if l_cm and unshielded else ""
-            work.find(LOOK_AT, "inlet", f"the chokes of the filter come to {show(wound, 'Ω')}, the line was solved with {show(most, 'Ω')}: larger rings, a smaller choke{shield}{earth}, or {show(wound, 'Ω')} of copper admitted", "inlet.r_wound", "inlet.r_filter")
+            return _too_much(work, wound, most, l_cm > 0, unshielded)
+    return 0.0
+
+
+def _too_much(work: Work, wound: float, most: float, common: bool, unshielded: bool) -> float:
+    """Tells what lessens copper [Ω] beyond what is admitted; returns it where the line was solved with less and nobody chose that."""
+    earth = ", an earthed supply (class I), whose Y capacitors may be larger," if common and work.need.protection_class == "II" else ""
+    helps = "larger rings, a smaller choke" + (", a shield in the transformer" if common and unshielded else "")
+    solved = float(work.sheet.rows["inlet.r_filter"].value)
+    if wound <= NEAR * solved:
+        watts = float(np.max(work.sheet.rows["loss.mains_filter"].value))
+        work.find(NOTE, "inlet", f"no ring keeps the chokes of the filter to {show(most, 'Ω')}: they come to {show(wound, 'Ω')} and burn {show(watts, 'W')} at most, which is counted; {helps}{earth} would take less", "inlet.r_wound", "")
+        return 0.0
+    work.find(LOOK_AT, "inlet", f"the chokes of the filter come to {show(wound, 'Ω')}, the line was solved with {show(solved, 'Ω')}: {helps}{earth} or {show(wound, 'Ω')} of copper admitted", "inlet.r_wound", "inlet.r_filter")
+    return 0.0 if work.choose.pinned("inlet.r_filter") else wound
 
 
 def _wire_and_heat(work: Work, name: str, turns: Any, mean: float, area: float, surface: float, windings: int) -> Any:

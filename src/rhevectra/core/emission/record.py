@@ -131,8 +131,8 @@ def bench_of(design: Any, corners: tuple[Corner, ...]) -> Bench:
     return made.with_filter(rows)
 
 
-def record(work: Work, design: Any, front: ModuleType) -> None:
-    """Rows of the filter. design: all that was sized before it."""
+def record(work: Work, design: Any, front: ModuleType) -> float:
+    """Rows of the filter; the copper of its chokes [Ω] where the line has to be solved with more than it was, else 0. design: all that was sized before it."""
     sheet, choose, need = work.sheet, work.choose, work.need
     if hasattr(front, "switching"):
         choose("inlet.c_in", 470e-9 if need.power < 300 else 1e-6, "usual value for this power (common practice): it carries the ripple, and bends the line current at light load")
@@ -170,10 +170,11 @@ def record(work: Work, design: Any, front: ModuleType) -> None:
     text = f"the same behind the filter: {noise.ESL * 1e9:g} nH in each capacitor, {noise.WOUND_C * 1e12:g} pF across each choke"
     sheet.solved("inlet.noise_cm", float(bench.common(float(l_cm.value), shield=leaves)), "dB", text, l_cm=l_cm, stray=stray, sink=sink)
     sheet.solved("inlet.noise_dm", float(bench.differential(float(l_dm.value) + leak)), "dB", f"{text}; {noise.LEAK * 100:g} % of the common-mode choke leaks and helps", l_dm=l_dm, l_cm=l_cm)
-    chokes.record(work, could and shield.value == "none")
+    wound_to = chokes.record(work, could and shield.value == "none")
     spared = "" if shield.value == "shield" or not could else _spared(tried, common(bench, SHIELD_LEAVES) <= -margin, float(l_cm.value))
     each, between = (" each", "two stages with chokes") if bench.stages > 1 else ("", "chokes")
     work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; {between} of {show(float(l_cm.value), 'H')}{' and ' + show(float(l_dm.value), 'H') if float(l_dm.value) > 0 else ''}{each}{'' if float(l_dm.value) > 0 else ', none between the lines'}{', a shield between the windings' if shield.value == 'shield' else ''}. {spared}Only a measurement decides", "inlet.noise_cm", "transformer.arrangement: shielded" if spared else "")
+    return wound_to
 
 
 def _spared(tried: Array, able: Array, l_cm: float) -> str:

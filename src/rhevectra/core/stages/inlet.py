@@ -120,8 +120,11 @@ FILTER_DROP = 0.005
 
 def filter_copper(work: Work, v_low: float, power: float) -> float:
     """Resistance [Ω] of the mains filter's chokes in the path of a line current, hot. v_low: lowest line of that path [V]; power [W] it carries."""
-    rule = float(f"{FILTER_DROP * v_low**2 / power:.2g}")
-    return float(work.choose("inlet.r_filter", rule, f"{FILTER_DROP * 100:g} % of {show(v_low, 'V')} at the {show(power / v_low, 'A')} of a sine (common practice, no source): what its chokes are wound to keep").value)
+    usual, aim = float(f"{FILTER_DROP * v_low**2 / power:.2g}"), f"{FILTER_DROP * 100:g} % of {show(v_low, 'V')} at the {show(power / v_low, 'A')} of a sine"
+    work.sheet.given("inlet.r_usual", usual, "Ω", "rule", f"{aim} (common practice, no source)")
+    if work.wound > usual:
+        return float(work.choose("inlet.r_filter", float(f"{1.005 * work.wound:.3g}"), f"what its chokes come to: no ring keeps them to {show(usual, 'Ω')}, {aim}").value)
+    return float(work.choose("inlet.r_filter", usual, f"{aim} (common practice, no source): what its chokes are wound to keep").value)
 
 
 def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str, Any], limited: bool = True) -> None:

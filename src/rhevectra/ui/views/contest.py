@@ -191,7 +191,7 @@ class ContestView(QWidget):
         self._tell()
 
     def _count(self) -> None:
-        self.said.setText(f"{sum(e.tried for e in self.order)} designs of {len(self.order)} topologies, each with the best of its own choices within the same budget, rules and corners")
+        self.said.setText(f"{sum(e.tried for e in self.order)} designs of {len(self.order)} topologies, each with the best of its own choices within the same budget, rules and corners; the mains filter with its usual copper")
 
     def _pick(self) -> None:
         """A row somebody chose stays chosen while the order still moves."""
