@@ -12,7 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.stages.dies import JUNCTION_SHARE, coolable
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.synchronous import best, evenly, in_parallel
+from rhevectra.core.topologies.common.synchronous import best, diode_count, evenly, in_parallel
 
 OVERSIZED, SMALL = 10, 30.0
 """Rating of a diode over its output's current beyond which a class is not looked at, and the rating [A] up to which any is (common practice)."""
@@ -46,8 +46,9 @@ def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_output
 def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps: float, v_class: float, positions: int, sources: int) -> tuple[str, str, tuple[str, ...]]:
     """The rectifier of least loss whose voltage, current and heat suffice; a synchronous one only where it earns its controller."""
     fs = float(work.choose.pins.get("fs", 100e3))
-    counts = {r["name"]: evenly(best(r, amps, volts, fs, positions)[0], sources) if r["kind"] == "synchronous" else sources for r in rows if r["v_class_v"] >= 1.02 * v_class}
+    counts = {r["name"]: evenly(best(r, amps, volts, fs, positions)[0], sources) if r["kind"] == "synchronous" else diode_count(r, amps, positions, sources) for r in rows if r["v_class_v"] >= 1.02 * v_class}
     able = [r for r in rows if r["name"] in counts and 2 * amps <= counts[r["name"]] * r["i_rated_a"] and (r["kind"] == "synchronous" or r["i_rated_a"] <= max(OVERSIZED * amps, SMALL))]
+    able = [r for r in able if r["kind"] == "synchronous" or counts[r["name"]] == sources] or [r for r in rows if counts.get(r["name"], 0) > sources]  # several diodes only where no single one does
     if not able:
         holds = [r for r in rows if r["v_class_v"] >= v_class]
         if not holds:

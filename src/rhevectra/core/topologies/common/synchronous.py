@@ -19,6 +19,10 @@ SAVES = 0.25
 """Mean loss [W] a further switch has to save to be worth its place (common practice, no source)."""
 
 
+DIODES_MOST, UNEVEN = 3, 0.8
+"""Diodes side by side, at most, and what each of several is counted with of its rating: they do not share a current by themselves (common practice, no source)."""
+
+
 def mean_losses(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, counts: Array, v_gates: Array) -> Array:
     """Mean over LOADS [W] of what each number of a class loses at each gate voltage, all positions of the output: (counts, v_gates)."""
     count = np.asarray(counts)[:, None]
@@ -46,13 +50,21 @@ def evenly(count: int, sources: int) -> int:
     return -(-count // sources) * sources
 
 
+def diode_count(row: Mapping[str, Any], amps: float, positions: int, sources: int = 1) -> int:
+    """Diodes of a class for the current of an output [A] that so many positions share, as many at each of its sources: more than one only where one does not do for twice the output's, three at most, for twice that of a position; one where three do not either."""
+    alone = 2 * amps <= sources * row["i_rated_a"]
+    enough = (n for n in range(2, DIODES_MOST + 1) if 2 * amps / positions <= UNEVEN * n * sources * row["i_rated_a"])
+    return sources if alone else sources * next(enough, 1)
+
+
 def in_parallel(work: Work, output: int, row: Mapping[str, Any], amps: float, positions: int, sources: int = 1) -> dict[str, Any]:
     """The class as it is used at an output (by its number, from 0): those side by side at their gate voltage as one row, with its label; decisions recorded. sources: like windings that feed the output, each through its own."""
     volts, fs, switched = work.need.outputs[output].magnitude, float(work.choose.pins.get("fs", 100e3)), row["kind"] == "synchronous"
     pinned = work.choose.pins.get("rectifier.v_gate")
     found = best(row, amps, volts, fs, positions, (float(pinned),) if pinned else GATES) if switched else (1, sync.FULL_DRIVE)
-    alone = "diodes do not share a current by themselves" if sources == 1 else f"one for each of {sources} secondaries, which share the current"
-    count = int(work.choose(f"rectifier{output + 1}.parallel", partial(_counted, row, amps, volts, fs, positions, found, sources) if switched else sources, alone).value)
+    beside = diode_count(row, amps, positions, sources)
+    alone = f"no single one carries it; dies of one package or leads alike, each counted with {UNEVEN * 100:g} % of its rating (common practice, no source)" if beside > sources else "diodes do not share a current by themselves" if sources == 1 else f"one for each of {sources} secondaries, which share the current"
+    count = int(work.choose(f"rectifier{output + 1}.parallel", partial(_counted, row, amps, volts, fs, positions, found, sources) if switched else beside, alone).value)
     if count % sources:
         work.find(LOOK_AT, "rectifier", f"{count} rectifiers at {sources} secondaries: each needs as many of its own", f"rectifier{output + 1}.loss", f"rectifier{output + 1}.parallel")
     label = f"{count} × {row['name']}" if count > 1 else row["name"]
