@@ -18,25 +18,20 @@ def measures(found: tank.Found) -> dict[str, Array]:
     """Per point: rms of tank, rectifier and magnetising current, mean of the tank current over its half, mean and peak of the rectifier current, peaks of tank and magnetising current and of the
     capacitor's voltage, current at turn-off (positive: it still lags), time until the tank current turns its sign."""
     p, h = found.point, found.half
-    total = {k: np.zeros(len(p.half)) for k in ("tank2", "rect2", "mag2", "tank", "rect")}
-    peaks = {k: np.zeros(len(p.half)) for k in ("tank_peak", "rect_peak", "mag_peak", "cap_peak")}
-    turned = np.full(len(p.half), np.inf)
-    for kind, at, length, state in zip(h.kind, h.at, h.length, h.states, strict=True):
-        t = length * _TIMES
-        j, jm, u = tank.Piece(kind, state.T, p).at(t)
-        rect, w = np.abs(j - jm), length * _WEIGHTS
-        for key, value in (("tank2", j**2), ("rect2", rect**2), ("mag2", jm**2), ("tank", j), ("rect", rect)):
-            total[key] += (value[:8] * w).sum(0)
-        for key, value in (("tank_peak", j), ("rect_peak", rect), ("mag_peak", jm), ("cap_peak", u)):
-            peaks[key] = np.maximum(peaks[key], np.abs(value).max(0))
-        fine, ft = j[8:], t[8:]
-        up = (fine[1:] >= 0) & (fine[:-1] < 0)
-        k, rows, seen = up.argmax(0), np.arange(len(length)), up.any(0)
-        a, b = fine[k, rows], fine[k + 1, rows]
-        cross = at + ft[k, rows] + (ft[k + 1, rows] - ft[k, rows]) * np.where(seen, -a / np.where(b - a == 0, 1, b - a), 0)
-        turned = np.minimum(turned, np.where(seen, cross, np.inf))
-    half = p.half
-    return {"tank_rms": np.sqrt(total["tank2"] / half), "rect_rms": np.sqrt(total["rect2"] / half), "mag_rms": np.sqrt(total["mag2"] / half), "tank_mean": total["tank"] / half, "rect_mean": total["rect"] / half, **peaks,
+    pieces, n = h.kind.shape
+    each = lambda x: np.broadcast_to(x, (pieces, n)).ravel()  # noqa: E731  (all pieces of all points in one row)
+    t, begun = h.length.ravel() * _TIMES, h.states.reshape(-1, 3)
+    j, jm, u = tank.Piece(h.kind.ravel(), (begun[:, 0], begun[:, 1], begun[:, 2]), tank.Point(*(each(getattr(p, k)) for k in ("half", "load", "gain", "ratio")))).at(t)
+    rect, w = np.abs(j - jm), h.length.ravel() * _WEIGHTS
+    whole = lambda x: (x[:8] * w).sum(0).reshape(pieces, n).sum(0) / p.half  # noqa: E731
+    most = lambda x: np.abs(x).max(0).reshape(pieces, n).max(0)  # noqa: E731
+    fine, ft = j[8:], t[8:]
+    up = (fine[1:] >= 0) & (fine[:-1] < 0)
+    k, rows, seen = up.argmax(0), np.arange(pieces * n), up.any(0)
+    a, b = fine[k, rows], fine[k + 1, rows]
+    cross = h.at.ravel() + ft[k, rows] + (ft[k + 1, rows] - ft[k, rows]) * np.where(seen, -a / np.where(b - a == 0, 1, b - a), 0)
+    turned = np.where(seen, cross, np.inf).reshape(pieces, n).min(0)
+    return {"tank_rms": np.sqrt(whole(j * j)), "rect_rms": np.sqrt(whole(rect * rect)), "mag_rms": np.sqrt(whole(jm * jm)), "tank_mean": whole(j), "rect_mean": whole(rect), "tank_peak": most(j), "rect_peak": most(rect), "mag_peak": most(jm), "cap_peak": most(u),
             "off": -h.start[:, 0], "turned": np.where(np.isfinite(turned), turned, 0.0)}
 
 
