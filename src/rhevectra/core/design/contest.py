@@ -55,7 +55,7 @@ class Entry(Struct, frozen=True):
 
 def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     """A design measured."""
-    bill, power, grid = whole_bill(design), design.requirement.power, design.grid
+    bill, power, grid, volume = whole_bill(design), design.requirement.power, design.grid, magnetics_volume(design)
     peaks = PEAKS.mask(grid)
     highest = lambda id: float(np.broadcast_to(np.asarray(design.rows[id].value, float), grid.shape)[peaks].max())  # noqa: E731
     stress = sum(n for _, n in TOPOLOGIES[design.topology].bill(design)["switches"]) * highest("switch.v_peak") * highest("switch.i_peak")
@@ -63,7 +63,7 @@ def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.requirement.outputs, 1) if f"output{n}.i_c_rms" in design.rows)
     margins = [least_margin(s, design.rows, grid) for id, s in design.specs.items() if id in design.rows and s.limit in design.rows]
     return Entry(design.topology, None if design.requirement.is_dc else design.front_end, design.findings, dict(pins), 1, design.feasible, float(design.value("efficiency")), float(design.value("efficiency_light")), float(design.value("loss.total")),
-                 magnetics_volume(design), stress / power, stored / power, part_count(bill), cost_index(design, bill), min(margins, default=0.0))
+                 volume, stress / power, stored / power, part_count(bill), cost_index(design, bill, volume), min(margins, default=0.0))
 
 
 def score(entry: Entry, least: Mapping[str, float], weights: Mapping[str, float]) -> float:

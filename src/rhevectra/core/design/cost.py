@@ -52,10 +52,10 @@ def prices(costs: Table) -> dict[str, float]:
     return {row["name"]: float(row["value"]) for row in costs.rows}
 
 
-def cost_index(design: Design, bill: Mapping[str, Any]) -> float:
-    """Relative cost of the power stage from its bill of materials, 1 being about a 600 V, 0.19 Ω switch: by the rules of the table `costs` (an assumption, to be edited to one's own prices), where no price stands under the part's own name."""
+def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = None) -> float:
+    """Relative cost of the power stage from its bill of materials, 1 being about a 600 V, 0.19 Ω switch: by the rules of the table `costs` (an assumption, to be edited to one's own prices), where no price stands under the part's own name. volume: of all cores [m³], where it is known."""
     parts, c = design.catalogue, design.catalogue[PRICES].derived(prices)
-    total = c["wound"] * bill["wound"] + c["core_cm3"] * magnetics_volume(design) * 1e6 + c["drive"] * bill["drives"] + c["floating_drive"] * bill["floating_drives"] + c["small"] * bill["small"]
+    total = c["wound"] * bill["wound"] + c["core_cm3"] * (magnetics_volume(design) if volume is None else volume) * 1e6 + c["drive"] * bill["drives"] + c["floating_drive"] * bill["floating_drives"] + c["small"] * bill["small"]
     for name, count in bill["switches"]:
         row = parts["switches"].row(name)
         total += count * c.get(name, c["switch"] + c["die"] * (row["v_class_v"] / 600) ** 2 / row["r_on_25_ohm"])

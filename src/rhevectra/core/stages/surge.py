@@ -11,6 +11,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.basis.preferred import FUSES
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.remembered import remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.formulas import output, rectifier, surge
 from rhevectra.core.formulas.rectifier import LineSource
@@ -104,8 +105,14 @@ def _relay(work: Work, path: Inrush, i_rms: Any, r: float, fuse: float) -> None:
 
 def _restart(work: Work, path: Inrush, r: float) -> tuple[float, float]:
     """Greatest peak [A] and greatest integral of the squared current [A²s] of a switch-on at any of PHASES, at the highest mains and their lowest frequency."""
-    m, c = work.need.mains, float(np.max(np.asarray(path.c.value)))
-    waves = [rectifier.inrush_wave(m.v_max, m.f_min, r + float(path.source.esr), float(path.source.inductance), c, 0.0, 150, phase)[:2] for phase in PHASES]
+    m = work.need.mains
+    return _switched_on(m.v_max, m.f_min, r + float(path.source.esr), float(path.source.inductance), float(np.max(np.asarray(path.c.value))))
+
+
+@remembered(64)
+def _switched_on(v_rms: float, f_line: float, r: float, inductance: float, c: float) -> tuple[float, float]:
+    """The same for a series circuit [Ω, H, F]."""
+    waves = [rectifier.inrush_wave(v_rms, f_line, r, inductance, c, 0.0, 150, phase)[:2] for phase in PHASES]
     return max(float(i.max()) for _, i in waves), max(float(np.trapezoid(np.square(i), t)) for t, i in waves)
 
 
