@@ -16,7 +16,7 @@ from rhevectra.core.formulas import magnetics, pfc, rectifier
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
 from rhevectra.core.stages import front_ends_for
 from rhevectra.core.stages.pfc import control
-from rhevectra.core.stages.pfc.control import Loop, half_cycle, harmonics
+from rhevectra.core.stages.pfc.control import Loop, amplitudes, half_cycle, rms_of
 from rhevectra.core.stages.pfc.line import Boost, angles, currents
 from rhevectra.core.stages.pfc.storage import energy_swing
 from rhevectra.core.topologies import TOPOLOGIES
@@ -28,6 +28,11 @@ from test_design import recompute
 
 ALL = ("pfc_ccm", "pfc_crm", "pfc_interleaved", "pfc_bridgeless")
 ORDERS = np.arange(1, 400, 2)
+
+
+def harmonics(t, i, f_line, orders, c_x, v_line):
+    """Rms [A] of the orders of a line current with that of X capacitors."""
+    return rms_of(amplitudes(t, i, f_line, orders), orders, f_line, c_x, v_line)
 
 
 @pytest.fixture(scope="module", params=ALL)

@@ -43,9 +43,7 @@ def at_most(value: float, series: str = "E12") -> float:
 
 def nearest(value: float, series: str = "E12") -> float:
     """The member nearest by ratio (value > 0)."""
-    members = _around(value, series)
-    k = bisect.bisect_left(members, value)
-    below, above = members[k - 1], members[k]
+    below, above = at_most(value, series), at_least(value, series)
     return below if value * value < below * above else above
 
 

@@ -21,6 +21,10 @@ class Kept:
         self._most, self._busy = most, Lock()
         _ALL.append(self)
 
+    def ask_of(self, whole: Any, key: Any, make: Callable[[], Any]) -> Any:
+        """The same for an answer that holds for one object alone, which is told from others by being kept as long as the answer: while it is, no other has its number."""
+        return self.ask((id(whole), key), lambda: (make(), whole))[0]
+
     def ask(self, key: Any, make: Callable[[], Any]) -> Any:
         """The answer kept under a key, or the one that is made now."""
         answer = self._answers.get(key)

@@ -77,7 +77,7 @@ class Sheet:
 
     def __call__(self, id: str, function: Callable[..., Any], **inputs: Any) -> Row:
         """Compute a row by a formula from rows or numbers."""
-        value = function(**{name: given.value if type(given) is Row else given for name, given in inputs.items()})
+        value = function(**{name: plain(given) for name, given in inputs.items()})
         return self._keep(Row(id, value, "formula", function.formula.unit, inputs, function.formula))  # type: ignore[attr-defined]
 
     def given(self, id: str, value: Any, unit: str = "", origin: str = "requirement", text: str = "") -> Row:

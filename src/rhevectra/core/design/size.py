@@ -195,7 +195,7 @@ def _kept(work: Work, key: Any, own: Callable[[str], bool], make: Callable[[], T
     """What `make` gives, with all it records and finds: now, or as before where requirement, catalogue, readings, its own pins and the key are the same."""
     pins = tuple(sorted((id, value) for id, value in work.choose.pins.items() if own(id)))
     before = work.mark()
-    made, (rows, found), _ = _PARTS.ask((key, bits(work.need), pins, tuple(work.sheet.measured.items()), id(work.parts)), lambda: (make(), work.since(before), work.parts))  # a catalogue that is kept is the only one with its number
+    made, (rows, found) = _PARTS.ask_of(work.parts, (key, bits(work.need), pins, tuple(work.sheet.measured.items())), lambda: (make(), work.since(before)))
     work.back(before)
     work.sheet.rows |= rows
     work.findings += found

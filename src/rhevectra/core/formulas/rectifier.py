@@ -215,7 +215,7 @@ def inrush(v_line: Any, r_cold: Any, r_source: Any) -> Any:
     return np.sqrt(2.0) * v_line / (r_cold + r_source)
 
 
-@remembered(64)
+@remembered(16)
 def inrush_wave(v_rms: float, f_line: float, r: float, inductance: float, c: float, drop: float, steps: int = 300, phase: float = 0.5 * np.pi) -> tuple[Array, Array, Array]:
     """Switch-on into the empty capacitor at an angle of the line [rad], its crest unless named: time [s], line current [A], capacitor voltage [V] until the half cycle is over.
 

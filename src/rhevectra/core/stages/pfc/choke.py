@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from functools import partial
-from typing import Any, TypeVar, cast
+from typing import Any
 
 import numpy as np
 from msgspec import Struct
@@ -26,8 +26,8 @@ DERATE_FLUX = 0.85
 """Share of hot saturation used (common practice)."""
 FERRITE, POWDER = "ferrite", "powder"
 TOLERANCE = "pfc.l_tolerance"
-T = TypeVar("T")
 _CHOKES = Kept(16)
+"""The best of each kind for a feed: front ends of a contest often differ in their capacitors alone."""
 
 
 class Choke(Struct, frozen=True):
@@ -63,16 +63,11 @@ def choose_choke(work: Work, b: Boost, feed: Feed, limit: float) -> tuple[Choke,
     pins = work.choose.pins
     grade = work.parts["materials"].row(pins.get("pfc.material", "PW2" if b.fs < 50e3 else "PW3"))
     need = work.need
-    same = bits(b), bits(asked), work.sheet.rows[TOLERANCE].value, need.ambient_max, need.cooling, need.height_max, id(work.parts)
-    gapped = partial(_chosen, work, (FERRITE, *same, grade["name"], pins.get("pfc.core")), lambda: choose_inductor(_gapped_need(work, b, asked, grade), work.parts["cores"].derived(windows), pins.get("pfc.core")))
-    ring = partial(_chosen, work, (POWDER, *same, pins.get("pfc.ring"), pins.get("pfc.powder")), lambda: choose_ring(_ring_need(work, b, asked), work.parts["rings"].derived(rings), work.parts["powders"], pins.get("pfc.ring"), pins.get("pfc.powder")))
+    same = bits(b), bits(asked), work.sheet.rows[TOLERANCE].value, need.ambient_max, need.cooling, need.height_max
+    gapped = partial(_CHOKES.ask_of, work.parts, (FERRITE, *same, grade["name"], pins.get("pfc.core")), lambda: choose_inductor(_gapped_need(work, b, asked, grade), work.parts["cores"].derived(windows), pins.get("pfc.core")))
+    ring = partial(_CHOKES.ask_of, work.parts, (POWDER, *same, pins.get("pfc.ring"), pins.get("pfc.powder")), lambda: choose_ring(_ring_need(work, b, asked), work.parts["rings"].derived(rings), work.parts["powders"], pins.get("pfc.ring"), pins.get("pfc.powder")))
     kind = FERRITE if b.boundary else work.choose("pfc.core_kind", lambda: _smaller(work, gapped, ring)).value
     return _wound_ring(work, b, ring()) if kind == POWDER else (_gapped(work, gapped(), grade), b)
-
-
-def _chosen(work: Work, key: Any, choose: Callable[[], T]) -> T:
-    """What `choose` finds, or found for the same: front ends of a contest often differ in their capacitors alone."""
-    return cast(T, _CHOKES.ask(key, lambda: (choose(), work.parts))[0])  # a catalogue that is kept is the only one with its number
 
 
 def _smaller(work: Work, gapped: Callable[[], InductorChoice], ring: Callable[[], RingChoice]) -> tuple[str, str, tuple[str, ...]]:

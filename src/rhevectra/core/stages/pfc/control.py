@@ -58,7 +58,7 @@ def half_cycle(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[
 def half_cycle_orders(loop: Loop, v_line: float, f_line: float, power: float, c_x: float, judged: bool) -> Array:
     """Rms [A] of the ORDERS of that current, with that of X capacitors [F] in it; judged: each of them is, not the power factor alone."""
     near, _, _, parts = _shape(loop, v_line, f_line, power, APART if judged or loop.crossover == 0 else ROUGHLY)
-    return _rms(parts * (power / near), ORDERS, f_line, c_x, v_line)
+    return rms_of(parts * (power / near), ORDERS, f_line, c_x, v_line)
 
 
 def _shape(loop: Loop, v_line: float, f_line: float, power: float, apart: float = APART) -> tuple[float, Array, Array, Array]:
@@ -67,7 +67,7 @@ def _shape(loop: Loop, v_line: float, f_line: float, power: float, apart: float 
 
     def make() -> tuple[float, Array, Array, Array]:
         t, i = _cycles(loop, v_line, f_line, near)
-        return near, t, i, _parts(t, i, f_line, ORDERS)
+        return near, t, i, amplitudes(t, i, f_line, ORDERS)
     shape: tuple[float, Array, Array, Array] = _SHAPES.ask((loop, v_line, f_line, near), make)
     return shape
 
@@ -157,18 +157,13 @@ def _boundary(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[A
     return t, np.maximum((0.5 * peak * (on + off) - charge) / np.maximum(on + off + ring, 1 / loop.f_top), 0.0)
 
 
-def harmonics(t: Array, i: Array, f_line: float, orders: Array, c_x: float, v_line: float) -> Array:
-    """Rms [A] of the odd orders of a line current that repeats with its sign turned, the X capacitors' current in it."""
-    return _rms(_parts(t, i, f_line, orders), orders, f_line, c_x, v_line)
-
-
-def _parts(t: Array, i: Array, f_line: float, orders: Array) -> Array:
+def amplitudes(t: Array, i: Array, f_line: float, orders: Array) -> Array:
     """Complex amplitudes of the orders of a line current that repeats with its sign turned."""
     even = np.interp(_EVEN / f_line, np.concatenate([[0.0], t, [0.5 / f_line]]), np.concatenate([[0.0], i, [0.0]]))
     return np.asarray(np.fft.rfft(np.concatenate([even, -even]))[np.asarray(orders, int)] / len(even))
 
 
-def _rms(parts: Array, orders: Array, f_line: float, c_x: float, v_line: float) -> Array:
+def rms_of(parts: Array, orders: Array, f_line: float, c_x: float, v_line: float) -> Array:
     """Rms of orders with the current of X capacitors, a quarter of a cycle ahead of the voltage."""
     across = np.where(np.asarray(orders) == 1, 2 * np.pi * f_line * c_x * np.sqrt(2) * v_line, 0.0)
     return np.asarray(np.abs(parts + across) / np.sqrt(2))

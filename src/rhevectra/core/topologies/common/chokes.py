@@ -23,9 +23,7 @@ def current_limit(work: Work, peak: float, t_delay: float, why: str) -> dict[str
     """Nominal limit for the largest peak in run [A], the filter inductor at the low end of its tolerance, its tolerance and delay; t_delay [s] by rule."""
     tol = work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
     delay = work.choose("switch.limit_delay", t_delay, why)
-
-    v_trip = sensing.trip(work)
-    nominal = work.choose("switch.current_limit", lambda: sensing.limit_of(v_trip, 1.05 * peak / (1 - float(tol.value))), "5 % above the largest peak in run with the least filter inductance, at the least trip; next sense resistor of E96")
+    nominal = work.choose("switch.current_limit", lambda: sensing.limit_of(work, 1.05 * peak / (1 - float(tol.value))), "5 % above the largest peak in run with the least filter inductance, at the least trip; next sense resistor of E96")
     work.sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
     return {"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)}
 

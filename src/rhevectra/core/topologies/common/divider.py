@@ -17,8 +17,8 @@ CURRENT = 0.25e-3
 BIAS, BIAS_SPREAD = 2e-6, 1e-6
 """What the reference's input draws through the upper resistor, and by how much that differs from part to part [A] (typical, from memory)."""
 
-
 LEAST = 0.65
+"""Lower resistor over what the divider's current asks for, at the least; at most as many times that."""
 BOUGHT = ("E24", "E96")
 """Series that 1 % resistors come in; members of one alone stand in steps of their ratio, whichever is the lower one."""
 

@@ -47,8 +47,8 @@ def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps
     """The rectifier of least loss whose voltage, current and heat suffice; a synchronous one only where it earns its controller."""
     fs = float(work.choose.pins.get("fs", 100e3))
     counts = {r["name"]: evenly(best(r, amps, volts, fs, positions)[0], sources) if r["kind"] == "synchronous" else diode_count(r, amps, positions, sources) for r in rows if r["v_class_v"] >= 1.02 * v_class}
-    able = [r for r in rows if r["name"] in counts and 2 * amps <= counts[r["name"]] * r["i_rated_a"] and (r["kind"] == "synchronous" or r["i_rated_a"] <= max(OVERSIZED * amps, SMALL))]
-    able = [r for r in able if r["kind"] == "synchronous" or counts[r["name"]] == sources] or [r for r in rows if counts.get(r["name"], 0) > sources]  # several diodes only where no single one does
+    able = [r for r in rows if r["name"] in counts and 2 * amps <= counts[r["name"]] * r["i_rated_a"] and (r["kind"] == "synchronous" or (r["i_rated_a"] <= max(OVERSIZED * amps, SMALL) and counts[r["name"]] == sources))]
+    able = able or [r for r in rows if r["kind"] != "synchronous" and counts.get(r["name"], 0) > sources]  # several diodes only where no single one does
     if not able:
         holds = [r for r in rows if r["v_class_v"] >= v_class]
         if not holds:

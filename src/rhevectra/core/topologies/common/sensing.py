@@ -26,8 +26,9 @@ def trip(work: Work) -> float:
     return float(work.choose("sense.v_trip", TRIP, "comparator of the controller (common practice)").value)
 
 
-def limit_of(v_trip: float, wanted: float) -> float:
+def limit_of(work: Work, wanted: float) -> float:
     """The current limit [A] that the largest resistor of E96 makes which lets the wanted one through; behind any ratio of a power of ten the same."""
+    v_trip = trip(work)
     return v_trip / at_most(v_trip / wanted, "E96")
 
 

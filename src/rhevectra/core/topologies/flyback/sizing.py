@@ -114,7 +114,7 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_r
     def rule() -> float:
         if switch["integrated"]:
             return float(row["limit_typ_a"])
-        return sensing.limit_of(sensing.trip(work), max(1.05 * peak_run, peak_sag, 1e-3) * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value)))
+        return sensing.limit_of(work, max(1.05 * peak_run, peak_sag, 1e-3) * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value)))
 
     nominal = work.choose("switch.current_limit", rule, ("full load at the end of hold-up" if peak_sag > 1.05 * peak_run else "5 % above the largest peak in run") + " with half the inductance tolerance, at the least trip; next sense resistor of E96" if not switch["integrated"] else "typical value of the class")
     sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule", "inductance less its tolerance")

@@ -55,12 +55,12 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
 
 def _apart(plan: Plan, s: st.Stage, o: Any) -> Any:
     """Losses [W] of a phase, while it runs, that are not in the tank's circuit: capacitor, core of the inductor."""
-    film, quick = resonant.capacitor_loss(o["i_tank"], TAN_DELTA, o["f"], s.cr), Quick()
+    film = resonant.capacitor_loss(o["i_tank"], TAN_DELTA, o["f"], s.cr)
     if plan.choke is None:
         return film
     c = s.extra["choke_core"]
     swing = resonant.flux_swing(resonant.beside_leakage(s.lr, s.leakage), o["i_tank_peak"], c["turns"], c["area"])
-    return film + _core_loss(quick, "inductor", c["core"], c["temperature"], c["volume"], s.extra["kappa"], swing, o["f"])
+    return film + _core_loss(Quick(), "inductor", c["core"], c["temperature"], c["volume"], s.extra["kappa"], swing, o["f"])
 
 
 def _off_energy(s: st.Stage, o: Any) -> Any:

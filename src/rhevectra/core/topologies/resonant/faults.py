@@ -37,8 +37,7 @@ def current_limit(work: Work, s: st.Stage, settled: st.Settled, moved: ends.Ends
     rows, peak = work.sheet.rows, s.extra["room"] * moved.most("i_peak", settled.out["i_tank_peak"])
     tolerance = float(work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)").value)
     start = START_ROOM / (1 - tolerance) * _to_start(work, s, peak)
-    v_trip = sensing.trip(work)
-    work.choose("switch.current_limit", lambda: sensing.limit_of(v_trip, max(1.15 * peak, start)), "what the tank needs to start into full load, with a tenth to charge its capacitors" if start > 1.15 * peak else "15 % above the peak tank current at overload and the worst end of the tank's tolerances" + (", in the most loaded phase" if s.variant.phases > 1 else "") + "; next sense resistor of E96")
+    work.choose("switch.current_limit", lambda: sensing.limit_of(work, max(1.15 * peak, start)), "what the tank needs to start into full load, with a tenth to charge its capacitors" if start > 1.15 * peak else "15 % above the peak tank current at overload and the worst end of the tank's tolerances" + (", in the most loaded phase" if s.variant.phases > 1 else "") + "; next sense resistor of E96")
     work.choose("switch.limit_delay", DELAY, "comparator, logic and gate: the pulse is cut, a higher frequency alone would come too late (common practice)")
     most = faults.most_limit(float(rows["switch.current_limit"].value), float(rows["switch.limit_tolerance"].value))
     v_cap = s.extra["room"] * settled.out["v_cap"]

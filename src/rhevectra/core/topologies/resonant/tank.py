@@ -92,7 +92,7 @@ class Piece:
         self.constants = constants = constants or Constants.of(point)
         self.point, self.sense, self.free = point, kind, kind == OFF
         self.none_free, self.all_free = not self.free.any(), bool(self.free.all())
-        self.w: Any = 1.0 if self.none_free else self.either(constants.slow, 1.0)
+        self.w: Any = self.either(constants.slow, 1.0)
         self.middle: Any = 1.0 if self.all_free else 1.0 - kind * point.gain
         self.ramp: Any = 0.0 if self.all_free else kind * constants.ramp
         self.swing, self.over = self.voltage - self.middle, self.current / self.w
@@ -180,7 +180,7 @@ class Moved(Struct):
         if self.by_gain and not piece.all_free:
             self.magnetising = self.magnetising + THIRD * (sense * t / piece.point.ratio)
         rates = (piece.middle - state[2]) * w * w, state[0]
-        ramps = rates[0] if piece.all_free else piece.either(rates[0], piece.ramp)
+        ramps = piece.either(rates[0], piece.ramp)
         slope, rise = self._approach(piece, rates, state)
         longer = np.where(ends, -rise / np.where(np.abs(slope) > 1e-12, slope, 1e-12), self.until - self.shift)
         self.current, self.magnetising, self.voltage = self.current + rates[0] * longer, self.magnetising + ramps * longer, self.voltage + rates[1] * longer
