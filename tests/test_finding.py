@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from rhevectra.app.vocabulary import SAME, meant, plain
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
-from rhevectra.ui.rail import BENCHES
+from rhevectra.ui.rail import BENCHES, PROOFS
 
 
 def find(qtbot, window, typed: str) -> list[str]:
@@ -33,7 +33,7 @@ def test_what_is_called_so_comes_before_what_is_called_otherwise(qtbot, window):
 
 @pytest.mark.parametrize(("typed", "there"), [
     ("hold-up at", lambda w: w.stack.currentWidget() is w.ask and w.ask.fields["Hold-up at"].editor.hasFocus()), ("output ripple, pp", lambda w: w.ask.outputs.edit(0, "Ripple, pp").hasFocus()),
-    ("clamp: map", lambda w: w.size_desk.stage == "clamp" and w.size_desk.picture.key == "map"), ("ringing", lambda w: w.wind_desk.tabs.currentIndex() == BENCHES.index("Ringing"))])
+    ("clamp: map", lambda w: w.size_desk.stage == "clamp" and w.size_desk.picture.key == "map"), ("ringing", lambda w: w.wind_desk.tabs.currentIndex() == BENCHES.index("Ringing")), ("bring-up", lambda w: w.stack.currentWidget() is w.prove_desk and w.prove_desk.tabs.currentIndex() == PROOFS.index("Bring-up"))])
 def test_it_leads_to_fields_pictures_and_benches(qtbot, window, typed, there):
     assert find(qtbot, window, typed)
     qtbot.keyClick(window.palette_box.field, Qt.Key.Key_Return)

@@ -71,8 +71,8 @@ def test_the_log_in_the_window(qtbot, session, tmp_path):
     qtbot.addWidget(window)
     window.show()
     window.actions_by_id["decide.log"].trigger()
-    page, bench = window.wind_desk.log, window.wind_desk.gap
-    assert window.stack.currentWidget() is window.wind_desk and window.wind_desk.stack.currentWidget() is page and page.words.isVisible()
+    page, bench = window.prove_desk.log, window.wind_desk.gap
+    assert window.stack.currentWidget() is window.prove_desk and window.prove_desk.stack.currentWidget() is page and page.words.isVisible()
     qtbot.keyClicks(page.line, "tape under the legs is 65 um")
     qtbot.keyClick(page.line, "\r")
     qtbot.keyClick(page.line, "\r")  # nothing to add

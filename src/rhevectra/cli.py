@@ -118,16 +118,18 @@ def _steady(args: argparse.Namespace) -> int:
 
 
 def _report(args: argparse.Namespace) -> int:
-    from rhevectra.app import parts, ratings
+    from rhevectra.app import bringup, parts, ratings
     from rhevectra.project.store import write_text
 
-    if all(x is None for x in (args.output, args.winding, args.parts, args.ratings)):
-        raise InputError("usage", "report writes at least one file", "-o OUT.pdf, --winding OUT.pdf, --parts OUT.csv, --ratings OUT.csv")
+    if all(x is None for x in (args.output, args.winding, args.parts, args.ratings, args.bringup)):
+        raise InputError("usage", "report writes at least one file", "-o OUT.pdf, --winding OUT.pdf, --parts OUT.csv, --ratings OUT.csv, --bringup OUT.csv")
     document, design, _ = _designed(args.project)
     if args.parts is not None:
         write_text(args.parts, parts.as_csv(design))
     if args.ratings is not None:
         write_text(args.ratings, ratings.as_csv(design))
+    if args.bringup is not None:
+        write_text(args.bringup, bringup.as_csv(design, document.log))
     if args.output is not None:
         args.write_dossier(design, document.title, Path(args.output))
     if args.winding is not None:
@@ -173,6 +175,7 @@ def parser() -> argparse.ArgumentParser:
     r.add_argument("project")
     r.add_argument("-o", dest="output", metavar="OUT.pdf", help="the whole design: requirement, stages with pictures, decisions and figures, ratings, parts, winding sheet")
     r.add_argument("--ratings", metavar="OUT.csv", help="every figure with a limit: worst value, margin, corner, where the limit comes from")
+    r.add_argument("--bringup", metavar="OUT.csv", help="bringing the made supply up: steps, readings and the bands they should lie in, with what was read")
     r.add_argument("--parts", metavar="OUT.csv", help="parts of the power path and their count")
     r.add_argument("--winding", metavar="OUT.pdf", help="pages for the maker of the transformer, its board and the inductors; OUT.txt: its steps as a table")
     r.set_defaults(run=_report)

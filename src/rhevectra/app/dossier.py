@@ -1,9 +1,10 @@
-"""The whole design on paper: what was asked, what came of it, every stage with its picture, decisions and figures, the ratings, the parts."""
+"""The whole design on paper: what was asked, what came of it, every stage with its picture, decisions and figures, the ratings, the parts, the steps of bringing it up."""
 
 from rhevectra.app import parts, ratings
 from rhevectra.app.cautions import CAUTIONS
 from rhevectra.app.changes import text_of
 from rhevectra.app.stages import Plate, plates
+from rhevectra.bench.bringup import plan
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Output, Requirement
@@ -22,7 +23,7 @@ SHOWN = {"inlet": "harmonics", "pfc": "envelope", "bulk": "line", "switch": "per
 
 
 def pages(design: Design, title: str) -> tuple[Picture, ...]:
-    """Summary, a page or more for every stage, ratings and parts. title: of the project."""
+    """Summary, a page or more for every stage, ratings, parts and the steps of bringing it up. title: of the project."""
     paper = Paper(title, "Design")
     path = plates(design)
     _summary(paper, design, path)
@@ -40,7 +41,20 @@ def pages(design: Design, title: str) -> tuple[Picture, ...]:
     paper.start("parts")
     paper.titled("Parts of the power path, by generic class")
     paper.table(("kind", "class or value", "count"), (80, 70, 32), [(kind, value, str(count)) for kind, value, count in parts.rows(design)])
+    _bring_up(paper, design)
     return paper.numbered()
+
+
+def _bring_up(paper: Paper, design: Design) -> None:
+    """The steps of bringing it up, with room for what is read."""
+    paper.start("bring-up")
+    for k, step in enumerate(plan(design), 1):
+        paper.titled(f"{k}  {step.name}")
+        paper.noted(step.do)
+        if step.checks:
+            paper.y += 1.5
+            paper.table(("reading", "at", "how", "expected", "read"), (38, 37, 49, 35, 23), [(c.name, c.at, c.how, c.band, "") for c in step.checks])
+        paper.y += 4.0
 
 
 def _summary(paper: Paper, design: Design, path: list[Plate]) -> None:

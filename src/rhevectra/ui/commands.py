@@ -38,6 +38,7 @@ COMMANDS = (
     Command("edit.csv", "Export picture data …", "Edit", "", "export_csv_dialog", "the shown traces as CSV"),
     Command("decide.pin", "Pin or free the decision in focus", "Decide", "Ctrl+P", "toggle_pin", "a pinned decision never moves silently"),
     Command("decide.admit", "What would admit a smaller core?", "Decide", "Ctrl+M", "admit", "tries the cheapest single changes in the background"),
+    Command("decide.bring_up", "Bring the made supply up", "Decide", "Ctrl+B", "bring_up", "safe steps in their order, each reading with the band it should lie in"),
     Command("decide.log", "Write to the bench log", "Decide", "Ctrl+L", "write_log", "a line of one's own; readings and benches log by themselves"),
     Command("decide.contest", "Contest of all topologies", "Decide", "Ctrl+T", "contest", "every topology designed for the requirement, in the order of weights"),
     Command("decide.cancel", "Cancel background work", "Decide", "Ctrl+.", "cancel_job", "stop what runs in the background"),

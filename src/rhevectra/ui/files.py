@@ -202,6 +202,14 @@ class FileActions:
             self.statusBar().showMessage(f"{what} written to {Path(path).name}")
         return done
 
+    def bringup_dialog(self) -> None:
+        """Ask for a file and write the plan of the bring-up with its readings."""
+        from rhevectra.app.bringup import as_csv
+
+        path = self._ask_name(True, "Save bring-up", "bring-up.csv", "CSV (*.csv)")
+        if path:
+            self._exported("bring-up", path, lambda: write_text(path, as_csv(self.session.design, self.session.document.log)))
+
     def log_dialog(self) -> None:
         """Ask for a file and write the bench log as a table."""
         path = self._ask_name(True, "Save bench log", "bench-log.csv", "CSV (*.csv)")

@@ -10,7 +10,7 @@ from rhevectra.app.session import Session
 from rhevectra.core.catalogue.tables import PRICES, TABLES
 from rhevectra.drawing.pictures import PICTURES, pictures_of
 from rhevectra.ui.commands import COMMANDS
-from rhevectra.ui.rail import BENCHES
+from rhevectra.ui.rail import BENCHES, PROOFS
 from rhevectra.ui.theme import roles
 from rhevectra.ui.widgets.palette import Entry, Palette
 
@@ -34,6 +34,7 @@ class ViewActions:
         _edit: Any
         contest_desk: Any
         wind_desk: Any
+        prove_desk: Any
         go: Any
 
     def search(self) -> None:
@@ -54,6 +55,7 @@ class ViewActions:
         entries += [Entry("requirement", f.label, f.hint, partial(self._to_field, f.label)) for f in (*MAINS_FIELDS, *PLACE_FIELDS)]
         entries += [Entry("requirement", f"Output: {c.label}", c.hint, partial(self._to_output, c.label)) for c in COLUMNS]
         entries += [Entry("bench", name, "wind desk", partial(self._to_bench, k)) for k, name in enumerate(BENCHES)]
+        entries += [Entry("bench", name, "prove desk", partial(self._to_proof, k)) for k, name in enumerate(PROOFS)]
         for table in TABLES:
             spec = next((s for s, _ in design.decisions() if s.table == table), None)
             if spec is not None:
@@ -84,6 +86,10 @@ class ViewActions:
     def _to_bench(self, page: int) -> None:
         self.go("Wind")
         self.wind_desk.tabs.setCurrentIndex(page)
+
+    def _to_proof(self, page: int) -> None:
+        self.go("Prove")
+        self.prove_desk.tabs.setCurrentIndex(page)
 
     def hold(self) -> None:
         """Hold the present design as the reference, or release it."""

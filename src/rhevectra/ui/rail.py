@@ -3,10 +3,12 @@
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-DESKS = {"Ask": "the requirement on one page", "Contest": "every topology designed for the requirement, in order", "Size": "the stages, their decisions and figures", "Wind": "the winding sheet for the maker of the transformer"}
+DESKS = {"Ask": "the requirement on one page", "Contest": "every topology designed for the requirement, in order", "Size": "the stages, their decisions and figures", "Wind": "the winding sheet for the maker of the transformer", "Prove": "bringing the made supply up with the readings it should show, and the bench log"}
 
-BENCHES = ("Winding sheet", "Gap", "Core loss", "Ringing", "Drain trace", "Log")
-"""Tabs of the last desk: the sheet, the benches, the log."""
+BENCHES = ("Winding sheet", "Gap", "Core loss", "Ringing", "Drain trace")
+"""Tabs of the Wind desk: the sheet and the benches."""
+PROOFS = ("Bring-up", "Log")
+"""Tabs of the Prove desk."""
 
 
 class Rail(QWidget):

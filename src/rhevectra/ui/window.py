@@ -12,6 +12,7 @@ from rhevectra.app.autosave import Autosave, Found
 from rhevectra.app.changes import summary
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.names import spoken
 from rhevectra.project.log import BENCH, NOTE
 from rhevectra.ui.changing import Changing
@@ -25,8 +26,10 @@ from rhevectra.ui.widgets.notice import Notice
 from rhevectra.ui.widgets.top_bar import TopBar
 
 if TYPE_CHECKING:
+    from rhevectra.bench.readings import Check
     from rhevectra.ui.views.ask import AskView
     from rhevectra.ui.views.contest import ContestView
+    from rhevectra.ui.views.prove import ProveView
     from rhevectra.ui.views.sheet_page import SheetPage
     from rhevectra.ui.views.wind import WindView
 
@@ -48,6 +51,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self._page: SheetPage | None = None
         self._contest: ContestView | None = None
         self._wind: WindView | None = None
+        self._prove: ProveView | None = None
         self._stale: set[QWidget | None] = set()
         self.stack, self.notice, self.rail = QStackedWidget(self), Notice(self), Rail(self)
         self.rail.chosen.connect(self.go)
@@ -115,11 +119,25 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self._wind.loss.kept.connect(self.keep_material)
             self._wind.gap.logged.connect(lambda text, values: self.log(BENCH, text, values))
             self._wind.trace.logged.connect(lambda text, values, expected: self.log(BENCH, text, values, expected))
-            self._wind.log.noted.connect(lambda text: self.log(NOTE, text))
-            self._wind.log.csv_wanted.connect(self.log_dialog)
             self._wind.ringing.measured.connect(lambda id, reading: self._edit(lambda: self.session.measure(id, reading)))
             self._wind.show_design(self.session.design, self.session.document.title, self.session.document.log)
         return self._wind
+
+    @property
+    def prove_desk(self) -> "ProveView":
+        """The Prove desk, built when it is first looked at."""
+        if self._prove is None:
+            from rhevectra.ui.views.prove import ProveView
+
+            self._prove = ProveView(self)
+            self.stack.addWidget(self._prove)
+            self._prove.bring_up.taken.connect(self.log_reading)
+            self._prove.bring_up.figure_wanted.connect(self._to_figure)
+            self._prove.bring_up.csv_wanted.connect(self.bringup_dialog)
+            self._prove.log.noted.connect(lambda text: self.log(NOTE, text))
+            self._prove.log.csv_wanted.connect(self.log_dialog)
+            self._prove.show_design(self.session.design, self.session.document.log)
+        return self._prove
 
     @property
     def page(self) -> "SheetPage":
@@ -187,7 +205,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
     def go(self, desk: str) -> None:
         """Show a desk by name."""
         self.rail.mark(desk)
-        self._show_widget({"Ask": lambda: self.ask, "Contest": lambda: self.contest_desk, "Wind": lambda: self.wind_desk}.get(desk, lambda: self.size_desk)())
+        self._show_widget({"Ask": lambda: self.ask, "Contest": lambda: self.contest_desk, "Wind": lambda: self.wind_desk, "Prove": lambda: self.prove_desk}.get(desk, lambda: self.size_desk)())
 
     def _show_widget(self, widget: QWidget) -> None:
         self.stack.setCurrentWidget(widget)
@@ -204,6 +222,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
                 self.ask.show_document(self.session.document)
             elif shown is self._wind:
                 self.wind_desk.show_design(self.session.design, self.session.document.title, self.session.document.log)
+            elif shown is self._prove:
+                self.prove_desk.show_design(self.session.design, self.session.document.log)
         if shown is self._contest and shown is not None:
             self.refresh_contest()
 
@@ -263,15 +283,24 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
     def log(self, kind: str, text: str, values: Any = None, expected: Any = None) -> None:
         """Add to the bench log."""
         def logged(_result: Any) -> None:
-            self.wind_desk.show_log(self.session.design, self.session.document.log)
+            self.prove_desk.show_log(self.session.design, self.session.document.log)
             self._mark_unsaved()
             self.statusBar().showMessage("logged: " + text)
         self._edit(lambda: self.session.record(kind, text, values, expected), then=logged)
 
+    def bring_up(self) -> None:
+        """The steps of bringing the made supply up."""
+        self.go("Prove")
+        self.prove_desk.tabs.setCurrentIndex(0)
+
     def write_log(self) -> None:
         """The bench log, ready for a line."""
-        self.go("Wind")
-        self.wind_desk.show_log_page()
+        self.go("Prove")
+        self.prove_desk.show_log_page()
+
+    def log_reading(self, check: "Check", value: float) -> None:
+        """A reading of the bring-up goes into the bench log beside what was expected."""
+        self.log(BENCH, f"{check.key}: {show(value, check.unit)}, expected {check.band}", {check.key: value}, {check.key: check.expected})
 
     def undo(self) -> None:
         """Take the last edit back."""

@@ -1,4 +1,4 @@
-"""The Wind desk: the winding sheet as it is printed, its pages side by side, ways to hand it to a maker, the benches for gap, core loss, ringing and the drain's record, and the bench log."""
+"""The Wind desk: the winding sheet as it is printed, its pages side by side, ways to hand it to a maker, the benches for gap, core loss, ringing and the drain's record."""
 
 import itertools
 from collections.abc import Sequence
@@ -17,7 +17,6 @@ from rhevectra.ui.pictures.canvas import paint
 from rhevectra.ui.rail import BENCHES
 from rhevectra.ui.theme import roles
 from rhevectra.ui.views.gap_bench import GapBench
-from rhevectra.ui.views.log_page import LogPage
 from rhevectra.ui.views.loss_bench import LossBench
 from rhevectra.ui.views.ring_bench import RingBench
 from rhevectra.ui.views.trace_bench import TraceBench
@@ -109,23 +108,12 @@ class WindView(QWidget):
         self.trace = TraceBench(self)
         self.trace.ring_read.connect(self._ring_read)
         self.stack.addWidget(self.trace)
-        self.log = LogPage(self)
-        self.stack.addWidget(self.log)
         column.addWidget(self.stack, 1)
 
     def _ring_read(self, field: str, frequency: float) -> None:
         """A ring read from a record stands in the ringing bench, which comes forward."""
         self.ringing.take_reading(field, frequency)
         self.tabs.setCurrentIndex(self.stack.indexOf(self.ringing))
-
-    def show_log(self, design: Design, log: Sequence[Any]) -> None:
-        """The entries there are, figures by the names they have in a design."""
-        self.log.show_log(log, {id: spec.label for id, spec in design.specs.items()})
-
-    def show_log_page(self) -> None:
-        """The log comes forward, its line has the keyboard."""
-        self.tabs.setCurrentIndex(self.stack.indexOf(self.log))
-        self.log.line.setFocus()
 
     def _turn(self, tab: int) -> None:
         self.stack.setCurrentIndex(tab)
@@ -135,7 +123,6 @@ class WindView(QWidget):
     def show_design(self, design: Design, title: str, log: Sequence[Any] = ()) -> None:
         """The sheet of a design, or that there is nothing to wind; log: the project's bench log."""
         able = has_sheet(design)
-        self.show_log(design, log)
         self.gap.show_design(design, log)
         self.loss.show_design(design)
         self.ringing.show_design(design)

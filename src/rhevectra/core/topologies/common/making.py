@@ -154,14 +154,28 @@ def ordered(design: Any) -> tuple[float, float] | None:
     return inductance, float(rows["transformer.lp_tolerance"].value)
 
 
-def _inductance(design: Any) -> tuple[str, float, float]:
-    """Inductance of the primary as it is ordered in words, least and greatest [H]."""
+def inductance_band(design: Any) -> tuple[float, float]:
+    """Least and greatest inductance of the primary of one transformer as it is ordered [H]; no greatest (inf) of a core without a gap."""
     wanted = ordered(design)
     if wanted is not None:
         lp, tol = wanted
-        return f"{show(lp, 'H')} ± {tol * 100:.0f} %", lp * (1 - tol), lp * (1 + tol)
-    lm = float(np.max(design.rows["transformer.lm"].value)) / design.context["plan"].need.pieces
-    return f"at least {show(0.75 * lm, 'H')} (faces clean, no gap)", 0.75 * lm, np.inf
+        return lp * (1 - tol), lp * (1 + tol)
+    return 0.75 * float(np.max(design.rows["transformer.lm"].value)) / design.context["plan"].need.pieces, np.inf
+
+
+def _inductance(design: Any) -> str:
+    """The same in words."""
+    wanted = ordered(design)
+    return f"at least {show(inductance_band(design)[0], 'H')} (faces clean, no gap)" if wanted is None else f"{show(wanted[0], 'H')} ± {wanted[1] * 100:.0f} %"
+
+
+def leakage_band(design: Any) -> tuple[float | None, float]:
+    """Between what the leakage of one transformer may read with every output shorted [H]; no least where the less the better."""
+    leakage = _reading(design)
+    if design.context["plan"].need.wall is None:
+        return None, leakage
+    made = float(design.rows["llc.lr_tolerance"].value)
+    return (1 - made) * leakage, (1 + made) * leakage
 
 
 def _resonant(design: Any, leakage: float) -> str:
@@ -242,7 +256,7 @@ def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
     plan, rows, need = design.context["plan"], design.rows, design.requirement
     steps, parts = tuple(_steps(design)), tuple(_parts(design))
     gap = float(np.max(rows["transformer.gap"].value)) if "transformer.gap" in rows else 0.0
-    text, low, high = _inductance(design)
+    text, (low, high) = _inductance(design), inductance_band(design)
     primary, leakage, seen = parts[0], _reading(design), counting(plan.need, [p.turns for p in parts])
     others = [p for p in parts[1:] if not p.winding.endswith("second half")]
     shorted = ", ".join(f"{p.start} to {next((q.finish for q in parts if q.winding == p.winding + ', second half'), p.finish)}" for p in others if p.start.startswith("B"))
