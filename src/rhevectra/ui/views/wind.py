@@ -1,4 +1,4 @@
-"""The Wind desk: the winding sheet as it is printed, its pages side by side, ways to hand it to a maker, the benches for gap, core loss, ringing and the drain's record."""
+"""The Wind desk: the winding sheet as it is printed, its pages side by side, ways to hand it to a maker, the benches for gap, core loss, ringing, the drain's record and rework."""
 
 import itertools
 from collections.abc import Sequence
@@ -18,6 +18,7 @@ from rhevectra.ui.rail import BENCHES
 from rhevectra.ui.theme import roles
 from rhevectra.ui.views.gap_bench import GapBench
 from rhevectra.ui.views.loss_bench import LossBench
+from rhevectra.ui.views.rework_bench import ReworkBench
 from rhevectra.ui.views.ring_bench import RingBench
 from rhevectra.ui.views.trace_bench import TraceBench
 
@@ -108,6 +109,8 @@ class WindView(QWidget):
         self.trace = TraceBench(self)
         self.trace.ring_read.connect(self._ring_read)
         self.stack.addWidget(self.trace)
+        self.rework = ReworkBench(self)
+        self.stack.addWidget(self.rework)
         column.addWidget(self.stack, 1)
 
     def _ring_read(self, field: str, frequency: float) -> None:
@@ -127,6 +130,7 @@ class WindView(QWidget):
         self.loss.show_design(design)
         self.ringing.show_design(design)
         self.trace.show_design(design)
+        self.rework.show_design(design)
         for button in (self.pdf, self.text):
             button.setEnabled(able)
         if not able:
