@@ -56,6 +56,7 @@ PICTURES: dict[str, tuple[str, Draw]] = {
     "loads": ("Kinds", _waiting(of("clamps.over_load_picture"))),
     "slow": ("Slow diode", _waiting(of("slow_diode.slow_diode_picture"))),
     "ripple": ("Ripple choice", _waiting(of("ripple.ripple_picture"))),
+    "sweep": ("Frequency choice", _waiting(of("frequency_choice.frequency_choice_picture"))),
     "range": ("Input range", _waiting(of("input_range.range_picture"))),
     "gain": ("Gain", of("gain.gain_curves")),
     "output": ("Output", of("load_line.load_line")),
@@ -75,7 +76,7 @@ PICTURES: dict[str, tuple[str, Draw]] = {
     "supply": ("Supply window", of("switching.supply_window")),
     "loss": ("Losses", of("switching.loss_bars"))}
 """Pictures by key: tab title and function."""
-STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"), "bulk": ("line", "holdup", "inrush", "loss"), "switch": ("period", "gain", "output", "frequency", "ripple", "range", "circuit", "loss"), "transformer": ("window", "orders", "layers", "cores", "split", "pairs", "mmf", "legs", "field", "flux", "loss"),
+STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"), "bulk": ("line", "holdup", "inrush", "loss"), "switch": ("period", "gain", "output", "frequency", "ripple", "sweep", "range", "circuit", "loss"), "transformer": ("window", "orders", "layers", "cores", "split", "pairs", "mmf", "legs", "field", "flux", "loss"),
                   "clamp": ("transient", "map", "loads", "steps", "slow", "period"), "rectifier": ("period", "shares", "snubber", "circuit", "loss"), "feedback": ("supply", "circuit"), "load": ("loss", "period", "circuit")}
 """Which pictures a stage offers, the first shown first."""
 OVER_ONE_ANOTHER = {"wire": ("layers",), "board": ("orders", "split", "mmf"), "chambers": ("orders", "layers", "split", "mmf")}

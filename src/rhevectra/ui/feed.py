@@ -24,6 +24,7 @@ def _late(module: str, name: str) -> Work:
 
 exact_map_steps = _late("design.exact_map", "exact_map_steps")
 over_load_steps = _late("design.clamps", "over_load_steps")
+frequency_steps = _late("design.frequency_choice", "frequency_steps")
 range_steps = _late("design.input_range", "range_steps")
 ripple_steps = _late("design.ripple_loss", "ripple_steps")
 slow_diode_steps = _late("design.slow_diode", "slow_diode_steps")

@@ -12,7 +12,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.pictures import PICTURES, of, pictures_of, shown_at
-from rhevectra.ui.feed import Feed, Work, exact_map_steps, exact_steps, field_steps, matrix_steps, order_steps, over_load_steps, range_steps, ripple_steps, slow_diode_steps
+from rhevectra.ui.feed import Feed, Work, exact_map_steps, exact_steps, field_steps, frequency_steps, matrix_steps, order_steps, over_load_steps, range_steps, ripple_steps, slow_diode_steps
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
 from rhevectra.ui.theme.roles import font
@@ -82,6 +82,7 @@ class PicturePanel(QFrame):
         self.feed.found.connect(self._solved)
         self.late = {"field": self._comes("field.field_picture", "finite elements, quadratic triangles", field_steps),
                      "loads": self._comes("clamps.over_load_picture", "every kind designed anew", over_load_steps, True),
+                     "sweep": self._comes("frequency_choice.frequency_choice_picture", "every frequency designed anew", frequency_steps),
                      "range": self._comes("input_range.range_picture", "every range designed anew", range_steps),
                      "ripple": self._comes("ripple.ripple_picture", "every ratio designed anew", ripple_steps),
                      "layers": self._comes("arrangements.orders_picture", "every order of the layers solved anew", order_steps),
