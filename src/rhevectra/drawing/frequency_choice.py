@@ -23,8 +23,7 @@ def frequency_choice_picture(design: Design, found: "FrequencyChoice | None", wi
     """Above: losses by what causes them and as a whole; below: volume of all cores; the present frequency marked, a click takes another."""
     picture = Picture(width, height, "the same supply designed for each frequency, cores, turns and parts anew; a click takes one")
     if found is None:
-        picture.text(width / 2, height / 2, f"the same supply is designed for frequencies beside {show(float(design.rows['fs'].value), 'Hz')} …", "muted", "middle", 3.6)
-        return picture
+        return _waiting(picture, design)
     span = (0.0, 1.06 * float(found.frequency[-1]))
     inner, high = width - LEFT - RIGHT, height - FOOT - 2 * GAP - 6
     least, most = float(found.total.min()), float(found.total.max())
@@ -46,6 +45,19 @@ def frequency_choice_picture(design: Design, found: "FrequencyChoice | None", wi
     refused = next((f"red: not feasible ({w})" for w in found.why if w), "")
     for line in under(refused, width, 1.45)[:1]:
         picture.text(3, y, line, "over", "left", 2.7)
+    return picture
+
+
+def _waiting(picture: Picture, design: Design) -> Picture:
+    """What the frequency moves, as it is now, until the other frequencies are designed."""
+    from rhevectra.core.design.frequency_choice import GROUPS, losses
+
+    now, wide = losses(design), picture.width - 2 * LEFT
+    for k, (name, value) in enumerate(zip(GROUPS, now, strict=True)):
+        y = picture.height / 5 + 14.0 * k
+        picture.text(LEFT, y, f"{name}: {show(value, 'W')} at {show(float(design.rows['fs'].value), 'Hz')}", ROLES[name], "left", 3.2)
+        picture.box(LEFT, y + 2, wide * value / max(*now, 1e-9), 3.5, ROLES[name])
+    picture.text(picture.width / 2, 0.75 * picture.height, "the same supply is designed for other frequencies …", "muted", "middle", 3.6)
     return picture
 
 

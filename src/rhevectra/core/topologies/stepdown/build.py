@@ -80,9 +80,10 @@ def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float
     if v.active:
         v_top = active.worst_held(np.append(v_bus, asked(work, v_low)), v_low, float(_duty(work, v, v_low, share).value))
     i_on, fs = work.need.power / 0.88 / (v.drive * v_low) / v.duty, float(work.choose.pins.get("fs", 100e3))
+    charged = 0.0 if v.phase else 0.25  # of both legs the current brings the nodes round before their switches turn on
 
     def loss(r: Mapping[str, Any]) -> float:
-        return float(r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (0.25 * (r["c_energy_f"]) * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs)
+        return float(r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (charged * r["c_energy_f"] * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs)
     row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss, i_limit=i_limit or AT_LIMIT * i_on)
     return {"row": row, "duty_limit": duty_limit}
 
