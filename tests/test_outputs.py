@@ -50,9 +50,11 @@ def test_capacitor_ripple_and_rms_by_integrating_its_current(end, t_off):
 
 def test_second_filter_against_the_complex_divider():
     fs, esr, c, inductance = 65e3, 0.02, 220e-6, 2.2e-6
-    s = 2j * np.pi * fs
-    exact = abs((esr + 1 / (s * c)) / (esr + 1 / (s * c) + s * inductance))
-    assert output.filtered(1.0, esr, fs, c, inductance) == pytest.approx(exact, rel=0.03)
+    for f in (fs, 7e3, 650.0):  # above, at and far below the resonance, where nothing is filtered
+        s = 2j * np.pi * f
+        exact = abs((esr + 1 / (s * c)) / (esr + 1 / (s * c) + s * inductance))
+        assert output.filtered(1.0, esr, f, c, inductance) == pytest.approx(exact, rel=1e-9)
+    assert exact == pytest.approx(1.0, abs=0.02)
 
 
 def test_case_to_ambient_gives_the_junction_back():

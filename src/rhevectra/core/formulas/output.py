@@ -19,10 +19,17 @@ def ripple(i_peak: Any, esr: Any, i_out: Any, fs: Any, t_off: Any, c: Any) -> An
     return i_peak * esr + i_out * np.maximum(1 / fs - t_off, 0.0) / c
 
 
-@formula("ΔV_o = ΔV·√(R_esr² + (1/(2·π·f_s·C))²)/(2·π·f_s·L)", "V", "ΔV R_esr f_s C L", "divider of filter inductor and second capacitor at the switching frequency, well above their resonance")
+@formula("V̂_C = V_o·(1 + δ) + ΔV_o/2", "V", "V_o δ ΔV_o", "crest of the output at the end of its tolerance")
+def capacitor_crest(v_out: Any, tolerance: Any, ripple_pp: Any) -> Any:
+    """Greatest voltage [V] across an output capacitor in run."""
+    return v_out * (1 + tolerance) + ripple_pp / 2
+
+
+@formula("ΔV_o = ΔV·√((R_esr² + (1/(2·π·f_s·C))²)/(R_esr² + (2·π·f_s·L - 1/(2·π·f_s·C))²))", "V", "ΔV R_esr f_s C L", "divider of filter inductor and second capacitor at the switching frequency; below their resonance nothing is filtered")
 def filtered(ripple_pp: Any, esr: Any, fs: Any, c: Any, inductance: Any) -> Any:
     """Ripple [V] behind a second-stage LC filter."""
-    return ripple_pp * np.sqrt(np.square(esr) + np.square(1 / (2 * np.pi * fs * c))) / (2 * np.pi * fs * inductance)
+    w = 2 * np.pi * fs
+    return ripple_pp * np.sqrt((np.square(esr) + np.square(1 / (w * c))) / (np.square(esr) + np.square(w * inductance - 1 / (w * c))))
 
 
 @formula("P = V_f·I_avg + r_d·I_rms²", "W", "V_f I_avg r_d I_rms", "fixed drop and resistance")

@@ -34,9 +34,10 @@ FIGURES = (
     FigureSpec("inlet.i2t", "Melting integral, cold", "J", "inlet", corners.PEAKS, limit="inlet.i2t_limit", limit_kind="max", fixed=_BOUND, sentence="thousands of switch-ons: three tenths of what melts the fuse"),
     FigureSpec("inlet.i_inrush_hot", "Inrush current, hot restart", "Î_hot", "inlet", limit="inlet.i_surge_limit", limit_kind="max", fixed="a thermistor that has begun to cool", sentence="the thermistor still hot, the bus empty: off and on again", look_only=True),
     FigureSpec("inlet.i2t_hot", "Melting integral, hot restart", "J_hot", "inlet", limit="inlet.i2t_once", limit_kind="max", fixed="a thermistor that has begun to cool", look_only=True),
+    FigureSpec("inlet.v_rest", "Mains the arrester rests at", "V_m", "inlet", limit="inlet.arrester", limit_kind="max", fixed="swells of the mains", sentence="one of a lower class conducts at every crest until it burns"),
     FigureSpec("inlet.v_clamp", "Voltage the arrester lets through", "V_c", "inlet", limit="inlet.v_clamp_limit", limit_kind="max", fixed="current of the surge: at the arrester's class current"),
 )
-CURES = {"inlet.e_inrush": "inlet.thermistor", "inlet.i2t": "inlet.thermistor", "inlet.i2t_hot": "inlet.thermistor", "inlet.v_clamp": "inlet.arrester"}
+CURES = {"inlet.e_inrush": "inlet.thermistor", "inlet.i2t": "inlet.thermistor", "inlet.i2t_hot": "inlet.thermistor", "inlet.v_clamp": "inlet.arrester", "inlet.v_rest": "inlet.arrester"}
 
 
 class Inrush(Struct, frozen=True):
@@ -89,6 +90,7 @@ def record(work: Work, path: Inrush, rows: Mapping[str, Any], line: Any, limited
         sheet.given("inlet.v_clamp_limit", path.bridge["v_class_v"], "V", "catalogue", f"class voltage of {path.bridge['name']}")
     most = SWELL * work.need.mains.v_max
     arrester = choose("inlet.arrester", lambda: next((v for v in ARRESTERS if v >= most), ARRESTERS[-1]), f"next class that still rests at {SWELL:g} × {work.need.mains.v_max:g} V (common practice)")
+    sheet.given("inlet.v_rest", work.need.mains.v_max, "V", text="requirement: highest mains")
     sheet("inlet.v_clamp", surge.arrester_clamps, v_class=arrester)
 
 

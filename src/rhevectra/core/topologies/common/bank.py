@@ -10,7 +10,7 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import forward, output
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import cans_for_step, resistance, step_and_life
+from rhevectra.core.topologies.common.outputs import cans_for_step, holding, resistance, step_and_life
 
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
@@ -31,7 +31,7 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any]) -> dict[str, Any]:
     full = corners.FULL.mask(grid)
     i_c, ripple = (float(np.broadcast_to(x.value, grid.shape)[full].max()) for x in (sheet.rows["output1.i_c_rms"], o["ripple"]))
     fs = float(np.broadcast_to(o["fs"].value, grid.shape)[full].min())
-    able = [r for r in table.rows if r["v_class_v"] * USED >= need.magnitude] or [max(table.rows, key=lambda r: r["v_class_v"])]
+    able = holding(work, need, need.magnitude / USED)
 
     def count_of(row: Any) -> int:
         return max(int(np.ceil(max(_asks(work, row, i_c, ripple, fs).values()) - 1e-9)), 1)

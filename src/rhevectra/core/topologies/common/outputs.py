@@ -11,6 +11,8 @@ LIFE_RISE = 10.0
 AGED, AGED_DRY, DRY = 2.0, 1.5, 1.5
 """Resistance at the end of life over that of a new output capacitor, of one with a liquid and of one without (usual end of life in data sheets, from memory), and the cold ratio below which there is no liquid in it."""
 CROSSOVER_SHARE = 1 / 25
+DERATED = 0.95
+"""Voltage of an output capacitor over its rating, at the end of the output's tolerance (common practice, no source)."""
 
 
 def resistance(work: Work, row: Any) -> tuple[float, str]:
@@ -19,6 +21,14 @@ def resistance(work: Work, row: Any) -> tuple[float, str]:
     aged = AGED_DRY if row["cold_ratio"] < DRY else AGED
     factor, why = (cold, f"at {work.need.ambient_min:g} °C") if cold > aged else (aged, "at the end of its life")
     return float(row["esr_ohm"] * factor), f"{row['esr_ohm']:g} Ω × {factor:g} {why}"
+
+
+def holding(work: Work, need: Any, from_class: float) -> list[Any]:
+    """Capacitor classes from a voltage on [V], or as near to it as there are, that hold the output at the end of its tolerance with its ripple; those of the highest class where none does."""
+    derate = float(work.choose("derating.output_v", DERATED, "crest of the output at most 95 % of the rating (common practice)").value)
+    rows, least = work.parts["output_capacitors"].rows, float(output.capacitor_crest(need.magnitude, need.tolerance, need.ripple_pp)) / derate
+    highest = max(r["v_class_v"] for r in rows)
+    return [r for r in rows if r["v_class_v"] >= min(max(from_class, least), highest)]
 
 
 def cans_for_step(need: Any, row: Any, esr: float, fs: float) -> float:
@@ -35,8 +45,10 @@ def record_range(work: Work, n: int, need: Any, value: Any) -> None:
 
 
 def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, count: int, c: Any) -> None:
-    """Rows of load step and life, where they are asked for."""
+    """Rows of what the capacitors hold, and of load step and life where they are asked for."""
     sheet = work.sheet
+    sheet(f"output{n}.v_c", output.capacitor_crest, v_out=sheet.rows.get(f"output{n}.v_high") or sheet.rows[f"load.v{n}"], tolerance=0.0 if f"output{n}.v_high" in sheet.rows else need.tolerance, ripple_pp=sheet.rows[f"output{n}.ripple_pp"])
+    sheet.given(f"output{n}.v_c_limit", cap["v_class_v"] * float(sheet.rows["derating.output_v"].value), "V", "catalogue", f"class {cap['name']} × derating")
     if need.load_step is not None:
         crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER_SHARE, "Hz", "rule", "loop crossover at a twenty-fifth of the switching frequency (common practice)")
         sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c, esr=resistance(work, cap)[0] / count)

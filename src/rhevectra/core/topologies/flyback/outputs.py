@@ -14,7 +14,7 @@ from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import cans_for_step, record_range, resistance, step_and_life
+from rhevectra.core.topologies.common.outputs import cans_for_step, holding, record_range, resistance, step_and_life
 from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import sharing
@@ -87,7 +87,7 @@ def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> t
     table = work.parts["output_capacitors"]
     full = corners.FULL.mask(work.grid)
     i_c, top = float(ripple[full].max()), float(peak[full].max())
-    able = [r for r in table.rows if r["v_class_v"] >= OPEN * need.magnitude] or [max(table.rows, key=lambda r: r["v_class_v"])]
+    able = holding(work, need, OPEN * need.magnitude)
 
     def count_of(row: Any, filtered: bool) -> int:
         return max(int(np.ceil(max(_asks(work, need, row, i_c, top, fs, filtered).values()) - 1e-9)), 1)

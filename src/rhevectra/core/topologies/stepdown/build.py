@@ -43,6 +43,8 @@ RESIDUAL_GAP = 10e-6
 """Between two ground faces [m] (typical, from memory)."""
 WHOLE_TURNS = 1.03
 """Room in the rectifier's voltage for turns that are rounded to whole ones."""
+DRIVE = 12.0
+"""Gate voltage that dies are compared at [V]."""
 AT_LIMIT = 1.45
 """Largest current at the limit over that of the output while the switch is on: ripple, magnetising current and tolerance, estimated."""
 DUTY_AIM, DUTY_ROOM, LITTLE_OVER = 0.975, 0.985, 1.25
@@ -80,10 +82,10 @@ def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float
     if v.active:
         v_top = active.worst_held(np.append(v_bus, asked(work, v_low)), v_low, float(_duty(work, v, v_low, share).value))
     i_on, fs = work.need.power / 0.88 / (v.drive * v_low) / v.duty, float(work.choose.pins.get("fs", 100e3))
-    charged = 0.0 if v.phase else 0.25  # of both legs the current brings the nodes round before their switches turn on
+    charged = 0.0 if v.phase else 0.5 if v.clamped else 0.25  # of both legs the current brings the nodes round before their switches turn on; an open node that a winding holds rings besides
 
     def loss(r: Mapping[str, Any]) -> float:
-        return float(r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (charged * r["c_energy_f"] * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"]) * fs)
+        return float(r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (charged * r["c_energy_f"] * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"] + DRIVE * r["q_gate_c"]) * fs)
     row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss, i_limit=i_limit or AT_LIMIT * i_on)
     return {"row": row, "duty_limit": duty_limit}
 
