@@ -119,8 +119,8 @@ def _against(parts: list[Lines]) -> Lines:
 
 
 def _most(ratio: Array) -> Array:
-    """The greatest of ratios along the last axis [dB]."""
-    return np.asarray(20 * np.log10(np.maximum(np.max(ratio, axis=-1), 1e-12)))
+    """The greatest of ratios along the last axis [dB]; far below any limit where there is no line in its band."""
+    return np.asarray(20 * np.log10(np.max(ratio, axis=-1, initial=1e-12)))
 
 
 def bench_of(design: Any, corners: tuple[Corner, ...]) -> Bench:

@@ -145,8 +145,8 @@ def measure(f: dict[str, Any], tried: dict[str, Any], shape: tuple[int, ...], re
     p_line = (mains * flow).sum(-1) / half
     v_crest, i_crest = _crest(np.stack([terminal, i]), rule[0])
     valley = np.minimum(terminal.min(-1), v0 - stack * esr * power / v0)
-    collapsed = tried["collapsed"] | (valley < f["floor"])  # has no waveform to take a valley from
-    found = {"v_valley": np.where(collapsed, np.maximum(valley, f["floor"]), valley), "v_peak": np.maximum(v_crest, v0), "t_start": s.t0,
+    collapsed = tried["collapsed"] | ~(valley >= f["floor"])  # has no waveform to take a valley from, or no number at all
+    found = {"v_valley": np.where(collapsed, np.fmax(valley, f["floor"]), valley), "v_peak": np.maximum(v_crest, v0), "t_start": s.t0,
              "t_conduct": lasts, "i_rms": i_rms, "i_peak": i_crest, "i_cap": np.sqrt((in_pulse.sum(-1) + stack * rests) / (stack * half)),
              "p_line": p_line, "power_factor": p_line / np.maximum(f["crest"] / np.sqrt(2.0) * i_rms, 1e-9), "i_nodes": i, "t_nodes": t, "v_nodes": terminal,
              "weights": weights, "collapsed": collapsed, "residual": np.abs(tried["miss"]), "v_start": tried["v0"], "share": lasts / s.quarter, "v_other": other, "sag": sag}
@@ -160,7 +160,8 @@ def _hold(found: dict[str, Array], collapsed: Array, crest: Array, most: Array) 
     for name, top in {"v_valley": crest, "v_peak": crest, "v_nodes": crest, "i_rms": most, "i_peak": most, "i_cap": most, "i_nodes": most, "p_line": crest * most}.items():
         x = found[name]
         where, least = (collapsed, top) if x.ndim == 1 else (collapsed[:, None], top[:, None])
-        found[name] = np.where(where, np.minimum(x, least), x)
+        found[name] = np.where(where, np.fmin(x, least), x)
+    found["v_peak"] = np.where(collapsed, np.maximum(found["v_peak"], found["v_valley"]), found["v_peak"])
 
 
 def _crest(samples: Array, nodes: Array) -> Array:

@@ -16,6 +16,9 @@ from rhevectra.core.magnetics.copper_loss import Section, stack_loss
 from rhevectra.core.magnetics.transformer import TransformerNeed, Trial, balanced, conducting, wound
 from rhevectra.core.magnetics.windows import Windows
 
+LAYERS_MOST = 300
+"""Layers of a block that are told apart; of more, which no window holds, some are taken together."""
+
 
 def exact_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows, temperature: float) -> tuple[list[float], list[float]]:
     """Copper loss of each winding of one candidate by one-dimensional layer theory on all harmonics [W], and what of it the gap's field burns (in chambers that is part of the whole)."""
@@ -68,7 +71,7 @@ def gap_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Wi
 
 
 def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows) -> list[leakage.Slab]:
-    """The stack of one candidate as its field sees it, layer by layer; the last layer of a block holds what is left."""
+    """The stack of one candidate as its field sees it, layer by layer (LAYERS_MOST of a block at most); the last of a block holds what is left."""
     found: list[leakage.Slab] = []
     win = need.room(win)
     turns, base, top = [int(t[at]) for t in wound(need, trial.turns)], float(win.base_turn[at[0]]), 0.0
@@ -82,9 +85,11 @@ def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows
             top += below + SHIELD_FOIL
             continue
         one, left = s.laid.at(at), count
-        high, beside = float(one.tall * one.bulge), float(one.beside)
-        for _ in range(max(int(pick(s.layers, at)), 1)):
-            here = min(left, max(int(one.per_layer), 1))
+        layers, high, beside = max(int(pick(s.layers, at)), 1), float(one.tall * one.bulge), float(one.beside)
+        together = -(-layers // LAYERS_MOST)
+        high = together * high + (together - 1) * float(one.between)
+        for _ in range(-(-layers // together)):
+            here = min(left, together * max(int(one.per_layer), 1))
             found.append(leakage.Slab(b.winding, here / turns[b.winding], high, turn(top + below + high / 2), below, turn(top + below / 2), 0.0 if one.foil else one.tall, beside))
             left, top, below = left - here, top + below + high, float(one.between)
     return found

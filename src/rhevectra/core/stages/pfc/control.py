@@ -107,7 +107,7 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
 def _begin(loop: Loop, asked: float, rise: float, fall: float, _: float) -> tuple[float, float, float]:
     """Integrator, current at the start of the cycle and mean current [A] about as a cycle has them that draws what is asked."""
     drop = 1 + min(asked / loop.i_half, AIR) ** loop.exponent if loop.i_half else 1.0
-    whole = fall / (rise + fall)
+    whole = max(fall, 0.0) / (rise + fall)  # nothing where the bus lies below the line
     duty = min(whole, math.sqrt(2 * asked * whole / (rise * drop)))
     return duty, max(asked - 0.5 * rise * drop * duty, 0.0), asked
 

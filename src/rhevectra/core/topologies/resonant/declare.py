@@ -16,7 +16,7 @@ _DECISIONS = (
     DecisionSpec("llc.v_unity", "Bus of gain one", "switch", unit="V", low=10, high=900, schools="the highest bus: always at or below resonance; the nominal bus: best efficiency there, above resonance at the highest"),
     DecisionSpec("llc.v_hold", "Bus at the end of hold-up", "switch", unit="V", low=5, high=900, schools="the least bus the stage works from; 300 V behind a 400 V power factor stage"),
     DecisionSpec("llc.ratio", "Ratio of inductances", "switch", low=1.5, high=20, schools="3 to 5 wide input, 6 to 10 narrow input and little circulating current"),
-    DecisionSpec("llc.cr", "Resonant capacitor", "switch", unit="F", low=1e-10, high=1e-4, step="E12"),
+    DecisionSpec("llc.cr", "Resonant capacitor", "switch", unit="F", low=1e-9, high=1e-4, step="E12"),
     DecisionSpec("llc.margin", "Room in the gain", "switch", low=1.0, high=1.5, schools="1.05 to 1.10 over what the lowest bus asks at overload"),
     DecisionSpec("llc.overload", "Overload the tank must carry", "switch", low=1.0, high=2.0, schools="1.1 to 1.2 of the largest load"),
     DecisionSpec("llc.f_top", "Highest frequency over the resonance", "switch", low=1.05, high=4.0, schools="1.5 to 2; beyond it the stage runs in bursts"),

@@ -1,0 +1,41 @@
+"""Every number a person may pin, at both ends of what is accepted: a design with numbers and findings, in no time to speak of, or one sentence."""
+
+import time
+
+import numpy as np
+import pytest
+
+from balances import check_finite
+from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.design.size import size
+
+AC, DC = Mains(kind="ac1", v_min=85, v_max=265), Mains(kind="dc", v_min=36, v_max=60)
+SLOW = 5.0
+"""Seconds: a hundred times what a design takes."""
+
+
+def need(mains, volts, power):
+    return Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=power / volts),), cooling="forced" if power > 250 else "natural", hold_up=0.01 if mains is AC else 0.0)
+
+
+CASES = [(need(AC, 24, 60), {"topology": "flyback_qr", "front_end": "doubler"}), (need(AC, 48, 400), {"topology": "llc_half", "llc.inductor": "leakage", "front_end": "pfc_ccm"}), (need(DC, 24, 100), {"topology": "push_pull"})]
+
+
+@pytest.mark.parametrize(("asked", "pins"), CASES, ids=lambda x: x["topology"] if isinstance(x, dict) else "")
+def test_both_ends_of_every_number(asked, pins):
+    base, tried = size(asked, pins), 0
+    for spec, row in base.decisions():
+        if spec.kind not in ("number", "integer") or isinstance(row.value, str):
+            continue
+        for value in sorted({spec.low, spec.high} - {float(np.max(row.value))}):
+            began = time.perf_counter()
+            try:
+                made = size(asked, {**pins, spec.id: value}, noise=spec.stage in ("inlet", "transformer"))
+                check_finite(made)
+                assert made.feasible or made.findings
+            except InputError as refused:
+                assert spec.id in str(refused) or "accepted" in str(refused)
+            assert time.perf_counter() - began < SLOW, (spec.id, value)
+            tried += 1
+    assert tried > 40
