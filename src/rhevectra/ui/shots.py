@@ -105,6 +105,8 @@ def _take(folder: Path) -> None:
         window.size_desk.choose_stage(stage)
         window.size_desk.picture.choose(picture)
         shoot(name)
+    window.session.saved = window.session.document
+    window._adopt(Session.of_text(demo.text("frost-fans"), "demo"))
     window.go("Contest")
     until = time.monotonic() + 20
     while window.jobs.running and time.monotonic() < until:
