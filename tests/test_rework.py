@@ -74,7 +74,7 @@ def test_what_makes_no_sense_is_one_sentence(found, wanted, said):
 
 def test_the_bench_in_the_window(window):
     """What the design knows stands in the fields; what somebody wrote stays when the design changes; nonsense is a sentence; a resonant stage fills no reflected numbers it would not follow."""
-    window._to_bench(BENCHES.index("Rework"))
+    window._to_tab("Wind", BENCHES.index("Rework"))
     bench = window.wind_desk.rework
     fields = bench.form.fields
     assert fields["turns"].text() == "16" and fields["volts"].text() == "24.00 V" and not bench.table.isVisible() and "left out" in bench.words.text()

@@ -1,9 +1,7 @@
 """The stages of the energy path as the window and the listings need them."""
 
-import numpy as np
 from msgspec import Struct
 
-from rhevectra.core.basis.corners import FULL
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cures import SHAPE
 from rhevectra.core.design.design import Design
@@ -55,15 +53,13 @@ def path_of(design: Design) -> tuple[tuple[str, str, str], ...]:
 
 def plates(design: Design) -> list[Plate]:
     """The energy path from mains to load."""
-    mask = np.broadcast_to(FULL.mask(design.grid), design.grid.shape)
     lost: dict[str, float] = {}
     bridge = "pfc" if any(stage == "pfc" for stage, _, _ in design.plates) else "bulk"
-    total = np.broadcast_to(np.asarray(design.rows["loss.total"].value), design.grid.shape)
-    worst = np.unravel_index(int(np.argmax(np.where(mask, total, -1))), design.grid.shape)
-    index = tuple(int(i) for i in worst)
+    worst = design.figure("loss.total").corner
+    assert worst is not None  # it differs from load to load
     for name, row in design.losses.items():
         stage = bridge if name == "bridge" else stage_of_loss(name)
-        lost[stage] = lost.get(stage, 0.0) + float(row.at(index))
+        lost[stage] = lost.get(stage, 0.0) + float(row.at(worst.index))
     judged = [design.figure(id) for id in design.figure_ids if design.specs[id].limit in design.rows]
     out, choices = [], _choices(design)
     for stage, name, telling in path_of(design):

@@ -7,7 +7,6 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.bench.readings import AMPERES, HERTZ, PROBE, VOLTS, Check, band_of, widened
-from rhevectra.core.basis.corners import FULL
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies.common.making import inductance_band, leakage_band
@@ -46,7 +45,7 @@ def plan(design: Design, room: float = ROOM) -> tuple[Step, ...]:
     low, high = _lines(design)
     first = Step(f"First power, {LEAST}", _first_power(design, low), tuple(_idle(design, low, "limit" if design.requirement.is_dc else "lamp")))
     return (Step("Before any power", ("parts against the parts list; the way round of every diode, electrolytic capacitor and start dot", "no mains anywhere near; every capacitor is empty"), tuple(_cold(design))), first,
-            Step("Off, wait, measure", _waiting(design, low), ()),
+            Step("Off, wait, measure", _waiting(design), ()),
             Step(f"{LEAST.capitalize()} at {high:g} V", ("the same readings once more, now without lamp or limit, and what it takes from the source",), (*_idle(design, high), *_drawn(design, high, 0.0))),
             Step(f"Load in steps at {high:g} V", ("wait at each step until nothing moves any more; an output that jumps at the least load may be skipping pulses, a bulk that jumps never is",), tuple(_loads(design, high))),
             Step("Line from end to end, full load", ("slowly from the lowest line to the highest; off at once where current or drain rise out of their band",), tuple(c for line in design.grid.lines for c in _line(design, line, line == high))),
@@ -78,7 +77,7 @@ def _first_power(design: Design, line: float) -> tuple[str, ...]:
     return tuple(lines)
 
 
-def _waiting(design: Design, line: float) -> tuple[str, ...]:
+def _waiting(design: Design) -> tuple[str, ...]:
     """How long the energy stays."""
     told = ["off; the source disconnected; measure the input capacitors before a hand goes near them" if design.requirement.is_dc else "off; pull the plug; measure the bulk before a hand goes near it"]
     if "bulk.discharge_time" in design.rows:
@@ -199,10 +198,9 @@ def _heat(design: Design, room: float) -> Iterator[Check]:
     """Every part whose rise is judged, at the line where it rises most."""
     ambient = float(design.rows["ambient.max"].value)
     for id in design.figure_ids:
-        spec = design.specs[id]
-        if not id.endswith("rise") or design.rows[id].unit != "K" or spec.limit not in design.rows:
+        if not id.endswith("rise") or design.rows[id].unit != "K":
             continue
-        rise = np.where(FULL.mask(design.grid), np.broadcast_to(np.asarray(design.rows[id].value, float), design.grid.shape), -np.inf)
-        corner = design.grid.corner(tuple(int(i) for i in np.unravel_index(int(rise.argmax()), design.grid.shape)))
-        limit = float(np.min(design.rows[spec.limit].value))
-        yield Check(f"Temperature of the {PARTS.get(id.split('.')[0], id.split('.')[0])}", _setting(corner.v_line, 1.0), f"thermocouple, room {room:g} °C", "°C", None, room + float(rise.max()), id, "", "losses above those told, or less air than asked for", (ambient - room, ambient + limit))
+        figure = design.figure(id)
+        if figure.limit is None or figure.corner is None:
+            continue
+        yield Check(f"Temperature of the {PARTS.get(id.split('.')[0], id.split('.')[0])}", _setting(figure.corner.v_line, 1.0), f"thermocouple, room {room:g} °C", "°C", None, room + figure.value, id, "", "losses above those told, or less air than asked for", (ambient - room, ambient + figure.limit))

@@ -112,6 +112,11 @@ class Frame:
         """A further line of a trace, without a read-out of its own."""
         self.picture.line(self._curve(x, y), role, width, dashed)
 
+    def marks(self, x: Array, y: Array, able: Array, role: str) -> None:
+        """A small square on each point; another colour where the design behind it cannot be built."""
+        for a, b, fine in zip(x, y, able, strict=True):
+            self.picture.box(self.x(float(a)) - 0.7, self.y(float(b)) - 0.7, 1.4, 1.4, role if fine else "over")
+
     def _curve(self, x: Array, y: Array) -> Points:
         """Data as points of the picture, cut off at the frame's levels."""
         xs = self.left + (np.asarray(x) - self.x0) / (self.x1 - self.x0) * self.width

@@ -72,8 +72,7 @@ def _traces(picture: Picture, frames: tuple[Frame, Frame, Frame], found: "Freque
             picture.text(parts.left + parts.width - 2, parts.top + 4.0 + 4.0 * k, f"{name}, now {show(float(values[found.here]), 'W')}", ROLES[name], "right", 3.0, clear=True)
     for frame, name, values in ((above, "all losses", found.total), (below, "all cores", 1e6 * found.volume)):
         frame.trace(name, found.frequency, values, "ink", 0.6)
-        for f, v, able in zip(found.frequency, values, found.feasible, strict=True):
-            picture.box(frame.x(float(f)) - 0.7, frame.y(float(v)) - 0.7, 1.4, 1.4, "ink" if able else "over")
+        frame.marks(found.frequency, values, found.feasible, "ink")
     for frame in frames:
         for value, role in ((found.present, "accent"), (CONDUCTED, "muted"), (CONDUCTED / 2, "muted")):
             if value < frame.x1:

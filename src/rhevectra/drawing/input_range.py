@@ -29,9 +29,7 @@ def range_picture(design: Design, found: "InputRange | None", width: float, heig
     for k, ((name, unit, _), values) in enumerate(zip(MEASURES, found.values, strict=True)):
         frame = Frame(picture, LEFT + (k % COLUMNS) * each, 1 + (k // COLUMNS) * high, each - LEFT - RIGHT, high - 9, (1.0, float(found.ratio[-1])), (0.0, 1.35 * float(values.max())), name, unit, x_unit="max : min")
         frame.trace(name, found.ratio, values, "primary", 0.5)
-        for r, v, able in zip(found.ratio, values, found.feasible, strict=True):
-            x, y = frame.x(float(r)), frame.y(float(v))
-            picture.box(x - 0.7, y - 0.7, 1.4, 1.4, "primary" if able else "over")
+        frame.marks(found.ratio, values, found.feasible, "primary")
         x = frame.x(found.present)
         picture.line([(x, frame.top), (x, frame.top + frame.height)], "accent", 0.4, True)
         here = float(np.interp(found.present, found.ratio, values))

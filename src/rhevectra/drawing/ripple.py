@@ -64,8 +64,7 @@ def _designed(picture: Picture, found: "RippleLoss", begin: float, inner: float,
     for name, y in zip(LOSSES, found.losses, strict=True):
         frame.trace(name, found.ratio, y, ROLES[name], 0.5)
     frame.trace("all of it", found.ratio, whole, "ink", 0.6)
-    for r, v, able in zip(found.ratio, whole, found.feasible, strict=True):
-        picture.box(frame.x(float(r)) - 0.7, frame.y(float(v)) - 0.7, 1.4, 1.4, "ink" if able else "over")
+    frame.marks(found.ratio, whole, found.feasible, "ink")
     here = int(np.abs(found.ratio - found.present).argmin())
     x = frame.x(found.present)
     picture.line([(x, frame.top + 5), (x, frame.top + frame.height)], "accent", 0.35, True)

@@ -183,17 +183,19 @@ class FileActions:
         """Ask for a file and write the ratings."""
         from rhevectra.app.ratings import as_csv
 
-        path = self._ask_name(True, "Save ratings", "ratings.csv", "CSV (*.csv)")
-        if path:
-            self._exported("ratings", path, lambda: write_text(path, as_csv(self.session.design)))
+        self._table_dialog("ratings", lambda: as_csv(self.session.design))
 
     def parts_dialog(self) -> None:
         """Ask for a file and write the parts list."""
         from rhevectra.app.parts import as_csv
 
-        path = self._ask_name(True, "Save parts list", "parts.csv", "CSV (*.csv)")
+        self._table_dialog("parts list", lambda: as_csv(self.session.design), "parts.csv")
+
+    def _table_dialog(self, what: str, text: Callable[[], str], name: str = "") -> None:
+        """Ask for a file and write a table. name: of the file, where it is not called what it holds."""
+        path = self._ask_name(True, f"Save {what}", name or f"{what}.csv", "CSV (*.csv)")
         if path:
-            self._exported("parts list", path, lambda: write_text(path, as_csv(self.session.design)))
+            self._exported(what, path, lambda: write_text(path, text()))
 
     def _exported(self, what: str, path: str | Path, write: Callable[[], Any]) -> bool:
         """Write a file and say so; a failure is told."""
@@ -206,9 +208,7 @@ class FileActions:
         """Ask for a file and write the plan of the bring-up with its readings."""
         from rhevectra.app.bringup import as_csv
 
-        path = self._ask_name(True, "Save bring-up", "bring-up.csv", "CSV (*.csv)")
-        if path:
-            self._exported("bring-up", path, lambda: write_text(path, as_csv(self.session.design, self.session.document.log)))
+        self._table_dialog("bring-up", lambda: as_csv(self.session.design, self.session.document.log))
 
     def log_dialog(self) -> None:
         """Ask for a file and write the bench log as a table."""

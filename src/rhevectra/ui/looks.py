@@ -33,8 +33,6 @@ class ViewActions:
         _show_widget: Any
         _edit: Any
         contest_desk: Any
-        wind_desk: Any
-        prove_desk: Any
         go: Any
 
     def search(self) -> None:
@@ -54,8 +52,7 @@ class ViewActions:
         entries += [Entry("picture", f"{name}: {PICTURES[key][0]}", key, partial(self._to_picture, stage, key)) for stage, name, _ in design.plates for key in pictures_of(design, stage)]
         entries += [Entry("requirement", f.label, f.hint, partial(self._to_field, f.label)) for f in (*MAINS_FIELDS, *PLACE_FIELDS)]
         entries += [Entry("requirement", f"Output: {c.label}", c.hint, partial(self._to_output, c.label)) for c in COLUMNS]
-        entries += [Entry("bench", name, "wind desk", partial(self._to_bench, k)) for k, name in enumerate(BENCHES)]
-        entries += [Entry("bench", name, "prove desk", partial(self._to_proof, k)) for k, name in enumerate(PROOFS)]
+        entries += [Entry("bench", name, f"{desk.lower()} desk", partial(self._to_tab, desk, k)) for desk, names in (("Wind", BENCHES), ("Prove", PROOFS)) for k, name in enumerate(names)]
         for table in TABLES:
             spec = next((s for s, _ in design.decisions() if s.table == table), None)
             if spec is not None:
@@ -83,13 +80,9 @@ class ViewActions:
         self.go("Ask")
         self.ask.outputs.edit(0, label).setFocus()
 
-    def _to_bench(self, page: int) -> None:
-        self.go("Wind")
-        self.wind_desk.tabs.setCurrentIndex(page)
-
-    def _to_proof(self, page: int) -> None:
-        self.go("Prove")
-        self.prove_desk.tabs.setCurrentIndex(page)
+    def _to_tab(self, desk: str, page: int) -> None:
+        self.go(desk)
+        self.stack.currentWidget().tabs.setCurrentIndex(page)
 
     def hold(self) -> None:
         """Hold the present design as the reference, or release it."""

@@ -20,7 +20,7 @@ from rhevectra.ui.commands import COMMANDS, MENUS
 from rhevectra.ui.files import FileActions
 from rhevectra.ui.jobs import Jobs
 from rhevectra.ui.looks import ViewActions
-from rhevectra.ui.rail import Rail, framed
+from rhevectra.ui.rail import PROOFS, Rail, framed
 from rhevectra.ui.views.size_desk import SizeDesk
 from rhevectra.ui.widgets.notice import Notice
 from rhevectra.ui.widgets.top_bar import TopBar
@@ -283,15 +283,15 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
     def log(self, kind: str, text: str, values: Any = None, expected: Any = None) -> None:
         """Add to the bench log."""
         def logged(_result: Any) -> None:
-            self.prove_desk.show_log(self.session.design, self.session.document.log)
+            if self._prove is not None:
+                self._prove.show_log(self.session.document.log)
             self._mark_unsaved()
             self.statusBar().showMessage("logged: " + text)
         self._edit(lambda: self.session.record(kind, text, values, expected), then=logged)
 
     def bring_up(self) -> None:
         """The steps of bringing the made supply up."""
-        self.go("Prove")
-        self.prove_desk.tabs.setCurrentIndex(0)
+        self._to_tab("Prove", PROOFS.index("Bring-up"))
 
     def write_log(self) -> None:
         """The bench log, ready for a line."""

@@ -73,6 +73,11 @@ class Design(Struct, frozen=True):
     def feasible(self) -> bool:
         return not any(f.severity == MUST_FIX for f in self.findings)
 
+    @property
+    def fault(self) -> str:
+        """The first thing that must be fixed; empty where it is feasible."""
+        return next((f.text for f in self.findings if f.severity == MUST_FIX), "")
+
     def row(self, id: str) -> Row:
         """A row by id (InputError naming near ids)."""
         if id not in self.rows:

@@ -5,8 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 from msgspec import Struct
 
-from rhevectra.core.basis.corners import FULL, Array, Corner
-from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cost import magnetics_volume
 from rhevectra.core.design.design import Design
@@ -60,7 +59,7 @@ def frequency_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int,
         yield k + 1, len(tried) + 1, None
     yield len(tried) + 1, len(tried) + 1, FrequencyChoice(
         np.array(tried), np.array([losses(d) for d in made]).T, np.array([d.most("loss.total") for d in made]), np.array([magnetics_volume(d) for d in made]), tuple(_core(d) for d in made),
-        np.array([d.feasible for d in made]), tuple(next((f.text for f in d.findings if f.severity == MUST_FIX), "") for d in made), present)
+        np.array([d.feasible for d in made]), tuple(d.fault for d in made), present)
 
 
 def group_of(name: str) -> str:
@@ -74,9 +73,9 @@ def group_of(name: str) -> str:
 
 def losses(design: Design) -> tuple[float, ...]:
     """Losses [W] by GROUPS at the full-load corner where the whole loses most."""
-    total = np.where(FULL.mask(design.grid), np.broadcast_to(np.asarray(design.rows["loss.total"].value, float), design.grid.shape), -np.inf)
-    at = tuple(int(i) for i in np.unravel_index(int(total.argmax()), design.grid.shape))
-    return tuple(sum(float(row.at(at)) for name, row in design.losses.items() if group_of(name) == group) for group in GROUPS)
+    worst = design.figure("loss.total").corner
+    assert worst is not None  # it differs from load to load
+    return tuple(sum(float(row.at(worst.index)) for name, row in design.losses.items() if group_of(name) == group) for group in GROUPS)
 
 
 def _core(design: Design) -> str:

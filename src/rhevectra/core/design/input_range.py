@@ -8,7 +8,6 @@ from msgspec import Struct
 
 from rhevectra.core.basis.corners import LOADED, Array, Corner
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Mains
 from rhevectra.core.design.design import Design
@@ -65,7 +64,7 @@ def range_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Inp
         yield k + 1, len(ratios) + 1, None
     made = [d for _, d in found]
     ratio, feasible = np.array([r for r, _ in found]), np.array([d.feasible for d in made])
-    why = tuple(next((f.text for f in d.findings if f.severity == MUST_FIX), "") for d in made)
+    why = tuple(d.fault for d in made)
     values = tuple(np.array([value(d) for d in made]) for _, _, value in MEASURES)
     yield len(ratios) + 1, len(ratios) + 1, InputRange(ratio, values, feasible, why, present, top, said(ratio, values, feasible, present))
 

@@ -6,7 +6,6 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array, Corner
-from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.size import size
@@ -63,7 +62,7 @@ def ripple_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Ri
         yield k + 1, len(ratios) + 1, None
     yield len(ratios) + 1, len(ratios) + 1, RippleLoss(
         np.array(ratios), "transformer" if id == "flyback.ripple_ratio" else "filter inductor", np.array([losses(d) for d in made]).T, np.array([d.most("loss.total") for d in made]), tuple(core_of(d) for d in made),
-        np.array([d.feasible for d in made]), tuple(next((f.text for f in d.findings if f.severity == MUST_FIX), "") for d in made), present)
+        np.array([d.feasible for d in made]), tuple(d.fault for d in made), present)
 
 
 def core_of(design: Design) -> str:

@@ -16,6 +16,7 @@ class ProveView(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._labels: dict[str, str] = {}
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 12, 8)
         self.tabs = QTabBar(self)
@@ -33,13 +34,14 @@ class ProveView(QWidget):
 
     def show_design(self, design: Design, log: Sequence[Any]) -> None:
         """Plan and log of a design."""
+        self._labels = {id: spec.label for id, spec in design.specs.items()}
         self.bring_up.show_design(design, log)
-        self.log.show_log(log, {id: spec.label for id, spec in design.specs.items()})
+        self.log.show_log(log, self._labels)
 
-    def show_log(self, design: Design, log: Sequence[Any]) -> None:
-        """The entries there are, figures by the names they have in a design."""
+    def show_log(self, log: Sequence[Any]) -> None:
+        """The entries there are now."""
         self.bring_up.show_log(log)
-        self.log.show_log(log, {id: spec.label for id, spec in design.specs.items()})
+        self.log.show_log(log, self._labels)
 
     def show_log_page(self) -> None:
         """The log comes forward, its line has the keyboard."""
