@@ -152,7 +152,7 @@ def test_the_picture_s_capacitors_add_up_to_its_bus():
 def test_the_contest_tries_it_where_the_mains_span_both_positions():
     """90 to 264 V: behind the doubler a full bridge gets smaller cores than behind the plain bridge, and is tried; 180 to 264 V: not."""
     need = _doubled(90, 264).requirement
-    fs = TOPOLOGIES["full_bridge"].CONTEST["fs"][1]
+    fs = TOPOLOGIES["full_bridge"].CONTEST["fs"][0]
     plain, doubled = (entry_of(need, None, {"topology": "full_bridge", "front_end": f, "fs": fs}) for f in ("plain", "doubler"))
     assert doubled.feasible and doubled.magnetics_volume < plain.magnetics_volume
     assert "doubler" in _other_front_ends(need, [plain]) and "doubler" not in _other_front_ends(need, [plain, doubled])

@@ -3,6 +3,7 @@
 import multiprocessing
 import os
 import pickle
+import sys
 import threading
 from collections.abc import Iterator, Mapping
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
@@ -36,8 +37,13 @@ def _in_worker(packed: bytes, tried: Mapping[str, Any]) -> tuple[Entry, float]:
     return _measured(need, catalogue, tried)
 
 
+def _may_fork() -> bool:
+    """Whether a worker may be a copy of this process as it is, which takes milliseconds: only where no thread and no window could be caught half way."""
+    return threading.active_count() == 1 and "PySide6.QtCore" not in sys.modules and "fork" in multiprocessing.get_all_start_methods()
+
+
 class _Pool:
-    """Worker processes, started once and kept for the next contest; they come from a server that has read the core beforehand. Each is asked by itself, for each keeps its own answers."""
+    """Worker processes, started once and kept for the next contest: copies of this process, or beside a window from a server that has read the core beforehand. Each is asked by itself, for each keeps its own answers."""
 
     def __init__(self) -> None:
         self._lock, self._workers = threading.Lock(), dict[int, list[ProcessPoolExecutor]]()
@@ -47,13 +53,17 @@ class _Pool:
         with self._lock:
             if count not in self._workers:
                 self._workers[count] = []
-                threading.Thread(target=self._start, args=(count, self._workers[count]), daemon=True).start()
+                if _may_fork():
+                    self._start("fork", count, self._workers[count])
+                else:
+                    threading.Thread(target=self._start, args=("forkserver", count, self._workers[count]), daemon=True).start()
             return tuple(self._workers[count])
 
-    def _start(self, count: int, workers: list[ProcessPoolExecutor]) -> None:
+    def _start(self, method: str, count: int, workers: list[ProcessPoolExecutor]) -> None:
         try:
-            context = multiprocessing.get_context("forkserver")
-            context.set_forkserver_preload(["rhevectra.core.design.contest"])
+            context = multiprocessing.get_context(method)
+            if method == "forkserver":
+                context.set_forkserver_preload(["rhevectra.core.design.contest"])
             started = [ProcessPoolExecutor(1, context) for _ in range(count)]
             for worker, began in [(worker, worker.submit(os.getpid)) for worker in started]:
                 began.result()

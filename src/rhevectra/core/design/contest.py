@@ -136,14 +136,14 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
 
 
 def _least_tries(name: str) -> int:
-    """Designs a topology makes with one front end."""
+    """Designs a topology makes with one front end, at most."""
     return 1 + sum(len(choices) - 1 for choices in TOPOLOGIES[name].CONTEST.values())
 
 
 def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequence[Entry], weights: Mapping[str, float]) -> Iterator[list[dict[str, Any]]]:
     """What a topology tries, one choice after the other, each from the best so far: front end, frequency, ripple. found: what has been made of it when it is asked again."""
     choices = TOPOLOGIES[name].CONTEST
-    yield [{knob: values[1] if knob == "fs" else values[0] for knob, values in choices.items()}]
+    yield [{knob: values[0] for knob, values in choices.items()}]
     if any(f.severity == MUST_FIX and f.cure == "topology" for f in found[0].findings):  # refused for what it is: no other choice would change that
         return
     free = not need.is_dc and "front_end" not in kept
@@ -156,7 +156,10 @@ def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequen
             yield [{**best(), "front_end": front} for front in others]
     yield from fronts()
     for knob, values in choices.items():
-        yield [{**best(), knob: value} for value in values if value != best()[knob]]
+        for value in values[1:]:
+            yield [{**best(), knob: value}]
+            if best()[knob] == value:  # a lower frequency is not looked at where a higher one is better
+                break
     yield from fronts()  # what was found since may ask for more of them
 
 

@@ -124,7 +124,7 @@ def exceeded(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> bool:
     if row is None or limit is None:
         return False
     over = row.value > limit.value if spec.limit_kind == "max" else row.value < limit.value
-    return bool(over) if not isinstance(over, np.ndarray) else bool(over.any() and (over & spec.domain.mask(grid)).any())
+    return bool(over) if not isinstance(over, np.ndarray) else bool(np.count_nonzero(over)) and bool((over & spec.domain.mask(grid)).any())
 
 
 def least_margin(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> float:

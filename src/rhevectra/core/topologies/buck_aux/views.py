@@ -11,8 +11,8 @@ from rhevectra.core.formulas import buck
 from rhevectra.core.topologies.common.symbols import Place, Symbol, source
 from rhevectra.core.topologies.common.views import RippleView, Shape, ripple_crest, ripple_rms, ripple_view
 
-CONTEST = {"fs": (40e3, 65e3, 100e3), "filter1.ripple_ratio": (0.4, 0.8)}
-"""Decisions the search may choose and the values it tries; core, turns, wire and parts follow by rule."""
+CONTEST = {"fs": (65e3, 100e3, 40e3), "filter1.ripple_ratio": (0.4, 0.8)}
+"""Decisions the search may choose and the values it tries: the first is begun with, the next ones are tried until one is better; core, turns, wire and parts follow by rule."""
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (10, 5), "left", "primary"), ("sw", (45, 5), "left", "primary"), ("out1", (92, 5), "right", "primary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
 

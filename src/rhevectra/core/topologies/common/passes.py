@@ -37,7 +37,8 @@ def settle(advance: Advance, s: Any, reads: tuple[str, ...], carried: Mapping[st
     amperes = [k for k, unit in enumerate(carried.values()) if unit == "A"]
     for _ in range(passes):
         *fresh, crest = run.once(x)
-        change = float(max(np.max(np.abs(fresh[k] - x[k]) / (crest + 1e-9)) for k in amperes))
+        of = crest + 1e-9
+        change = float(max((np.abs(fresh[k] - x[k]) / of).max() for k in amperes))
         if change < tolerance:
             break
         x = fresh

@@ -2,9 +2,9 @@
 
 from typing import Any
 
-CONTEST = {"fs": (65e3, 100e3, 130e3), "flyback.ripple_ratio": (0.6, 1.0)}
-"""Decisions the search may choose and the values it tries; core, turns, wire and parts follow by rule."""
-VALLEY_CONTEST = {"fs": (45e3, 65e3, 90e3), "qr.f_max": (130e3, 250e3)}
+CONTEST = {"fs": (100e3, 130e3, 65e3), "flyback.ripple_ratio": (0.6, 1.0)}
+"""Decisions the search may choose and the values it tries: the first is begun with, the next ones are tried until one is better; core, turns, wire and parts follow by rule."""
+VALLEY_CONTEST = {"fs": (65e3, 90e3, 45e3), "qr.f_max": (130e3, 250e3)}
 
 
 def bill(design: Any) -> dict[str, Any]:

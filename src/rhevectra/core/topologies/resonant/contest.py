@@ -4,8 +4,8 @@ from typing import Any
 
 from rhevectra.core.topologies.common.secondary_kinds import RECTIFIERS
 
-CONTEST = {"fs": (80e3, 100e3, 140e3), "transformer.arrangement": ("split", "simple")}
-"""Decisions the search may choose and the values it tries; tank, core, turns, wire and parts follow by rule."""
+CONTEST = {"fs": (100e3, 140e3, 80e3), "transformer.arrangement": ("split", "simple")}
+"""Decisions the search may choose and the values it tries: the first is begun with, the next ones are tried until one is better; tank, core, turns, wire and parts follow by rule."""
 
 
 def bill(design: Any) -> dict[str, Any]:

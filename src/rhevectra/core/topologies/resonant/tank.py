@@ -91,7 +91,8 @@ class Piece:
         self.current, self.magnetising, self.voltage = state
         self.constants = constants = constants or Constants.of(point)
         self.point, self.sense, self.free = point, kind, kind == OFF
-        self.none_free, self.all_free = not self.free.any(), bool(self.free.all())
+        free = np.count_nonzero(self.free)
+        self.none_free, self.all_free = free == 0, free == len(kind)
         self.w: Any = self.either(constants.slow, 1.0)
         self.middle: Any = 1.0 if self.all_free else 1.0 - kind * point.gain
         self.ramp: Any = 0.0 if self.all_free else kind * constants.ramp
@@ -132,10 +133,11 @@ class Piece:
         turning[0] *= a + 1j * b
         scan = np.multiply.accumulate(turning, 0).real - zero - _SCANNED * (fall * width)
         below = scan < -1e-13
-        hit = below.any(0) & ~self.free
-        if not hit.any():
+        rows = np.arange(len(rest))
+        first = below.argmax(0)
+        hit = below[first, rows] & ~self.free
+        if not np.count_nonzero(hit):
             return rest
-        first, rows = below.argmax(0), np.arange(len(rest))
         f_low, f_high = np.where(first > 0, scan[first - 1, rows], 0.0), scan[first, rows]
         low = first * width
         high = low + width
@@ -225,7 +227,7 @@ def _run(point: Point, start: Any, moved: Moved | None) -> tuple[list[Piece], li
             moved.through(piece, length, turn, length < rest, state)
         done = done + length
         running = done < point.half * (1 - 1e-12)
-        if not running.any():
+        if not np.count_nonzero(running):
             break
         kind = np.where(running, _next(kind, state, point.gain, constants), kind)
     return pieces, ats, lengths, state

@@ -4,8 +4,8 @@ from typing import Any
 
 from rhevectra.core.topologies.common.secondary_kinds import DOUBLER, RECTIFIERS
 
-CONTEST = {"fs": (65e3, 100e3, 150e3), "filter1.ripple_ratio": (0.35, 0.55)}
-"""Decisions the search may choose and the values it tries; core, turns, wire and parts follow by rule."""
+CONTEST = {"fs": (100e3, 150e3, 65e3), "filter1.ripple_ratio": (0.35, 0.55)}
+"""Decisions the search may choose and the values it tries: the first is begun with, the next ones are tried until one is better; core, turns, wire and parts follow by rule."""
 
 
 def bill(design: Any) -> dict[str, Any]:
