@@ -7,6 +7,7 @@ from msgspec import Struct
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.remembered import remembered
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.resonant import ends, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
@@ -14,6 +15,8 @@ from rhevectra.core.topologies.resonant import stage as st
 HIGH, COUNT, COARSE, CLOSER = 1.05, 16, 10, 6
 SEARCHED = 1.6
 """The border is looked for up to this many times the gain asked for; a tank that gives more has room enough."""
+UPWARD = 1.02
+"""Steps of that gain: designs whose bus differs by little share one search."""
 
 
 class Curve(Struct, frozen=True):
@@ -71,8 +74,15 @@ def border(plan: Any, work: Work) -> dict[str, float]:
     v_low = float(np.min(np.broadcast_to(s.v_bus, grid.shape)[np.broadcast_to(corners.FULL.mask(grid), grid.shape)]))
     hold, fr = min(float(work.sheet.rows["llc.v_hold"].value), v_low), float(work.sheet.rows["llc.fr"].value)
     asked = float(np.max(plan.settled.out["gain"])) * v_low / hold
-    tanks = [(t.lm / t.lr, _load(t, hold, float(np.max(s.i_out)))) for t in (ends.at(s, parts) for parts in by.weakest)]
-    f = np.array([_frequencies(*t, SEARCHED * asked, HIGH, COARSE) for t in tanks])
+    top = SEARCHED * UPWARD ** np.ceil(np.log(asked) / np.log(UPWARD))
+    most, at = _turning(tuple((float(t.lm) / float(t.lr), _load(t, hold, float(np.max(s.i_out)))) for t in (ends.at(s, parts) for parts in by.weakest)), float(top))
+    return {"gain_max": most, "f_border": at * fr / by.slowest if most > 0 else fr}
+
+
+@remembered(64)
+def _turning(tanks: tuple[tuple[float, float], ...], top: float) -> tuple[float, float]:
+    """Greatest gain that lags of the tank (ratio of inductances, load) that gives least, and the highest frequency over the resonance at which any of them turns; searched up to a gain."""
+    f = np.array([_frequencies(*t, top, HIGH, COARSE) for t in tanks])
     ratio, load = (np.array([t[k] for t in tanks])[:, None] for k in (0, 1))
 
     def gains(f: Array, near: Array | None = None) -> tuple[Array, Array]:
@@ -86,4 +96,4 @@ def border(plan: Any, work: Work) -> dict[str, float]:
         closer = np.linspace(at, f[every, np.maximum(best - 1, 0)], CLOSER + 2, axis=1)[:, 1:-1]
         again, _ = gains(closer, np.repeat(unknown[every, best], CLOSER, axis=0))
         at, most = np.where(again.max(1) > most, closer[every, again.argmax(1)], at), np.maximum(most, again.max(1))
-    return {"gain_max": float(most.min()), "f_border": float(at.max()) * fr / by.slowest if most.min() > 0 else fr}
+    return float(most.min()), float(at.max())
