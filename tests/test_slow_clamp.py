@@ -77,7 +77,7 @@ def test_the_engine_sees_the_same_clamp(demo_document, slow, pins, line, load):
     assert any("turns round" in s.name for s in e.stretches)
 
 
-@pytest.mark.parametrize(("line", "load"), [(85.0, 1.0), (265.0, 1.0)])
+@pytest.mark.parametrize(("line", "load"), [(265.0, 1.0)])
 def test_the_exported_netlist_agrees_with_the_simulator(slow, line, load, tmp_path):
     """Nothing tuned: output and currents within 2 %, clamp voltage and power within 5 %."""
     c, netlist = corner_for(slow, line, load, "valley"), netlist_text(slow, line, load, "valley")
