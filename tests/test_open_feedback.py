@@ -51,14 +51,14 @@ def test_a_trip_within_what_the_supply_reaches_is_told():
 
 @pytest.mark.parametrize(("volts", "topology"), [(24, "flyback"), (5, "forward_2sw"), (3.3, "llc_half"), (48, "psfb")])
 def test_the_coupler_still_stops_the_pulses_when_it_is_old(volts, topology):
-    """The resistor at which the aged coupler just draws the pull, found by bisection of both currents (second route); by rule the next below of E24, and not the one above."""
+    """The resistor at which the aged coupler just draws the pull, found by bisection of both currents (second route); by rule no more than that, and where only the integrator acts the next below of E24."""
     need = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=volts, current_max=60 / volts),), insulation="reinforced")
     d = size(need, {"topology": topology, "feedback.ctr": 0.8})
     reference = 2.495 if volts >= 5 else 1.24
     drawn = lambda r: 0.8 * 0.5 * (volts - reference - 1.2) / r  # noqa: E731
     just, r = brentq(lambda r: drawn(r) - 1e-3, 1.0, 1e6), float(d.rows["feedback.r_led"].value)
-    assert r * (1 - 1e-9) <= just < at_least(1.001 * r, "E24") and d.value("feedback.i_end") == pytest.approx(drawn(r)) and d.figure("feedback.i_end").margin >= 0
-    worn = size(need, {"topology": topology, "feedback.r_led": r, "feedback.ctr_left": 0.2})
+    assert r * (1 - 1e-9) <= just and (just < at_least(1.001 * r, "E24") or d.value("feedback.feed") == "output") and d.value("feedback.i_end") == pytest.approx(drawn(r)) and d.figure("feedback.i_end").margin >= 0
+    worn = size(need, {"topology": topology, "feedback.r_led": just, "feedback.ctr_left": 0.4})
     told = [f for f in worn.findings if f.figure == "feedback.i_end"]
     assert len(told) == 1 and told[0].severity == LOOK_AT and "feedback." in told[0].cure
 

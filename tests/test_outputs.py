@@ -150,7 +150,7 @@ def test_a_load_step_asks_for_capacitors_and_a_filter_for_none():
 def test_capacitors_are_judged_cold_or_aged(topology, cap, coldest, factor):
     """The worse of both: an electrolytic doubles at the end of its life (usual end of life in data sheets, from memory) and trebles in the cold (its class), one without a liquid grows by half; ripple and load step are those of that resistance."""
     step = LoadStep(low=0.5, high=2.5, deviation=1.0)
-    need = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=24.0, current_max=2.5, load_step=step),), ambient_min=coldest)
+    need = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=24.0, current_max=2.5, load_step=step),), ambient_min=coldest, insulation="functional")
     d = size(need, {"topology": topology, "output1.cap": cap, "output1.parallel": 4, "filter1.l": 0.0} if topology == "flyback" else {"topology": topology, "output1.cap": cap, "output1.parallel": 4}, noise=False)
     row = d.catalogue["output_capacitors"].row(cap)
     assert float(d.rows["output1.esr_worst"].value) == pytest.approx(factor * row["esr_ohm"] / 4)

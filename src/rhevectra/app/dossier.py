@@ -18,7 +18,7 @@ from rhevectra.drawing.pictures import PICTURES, pictures_of
 WIDE, HIGH = PAGE[0] - 2 * EDGE, 84.0
 """Room of a stage's picture [mm]."""
 HARMONIC = "inlet.harmonic_"
-SHOWN = {"inlet": "harmonics", "pfc": "envelope", "bulk": "line", "switch": "period", "transformer": "window", "clamp": "transient", "rectifier": "circuit", "feedback": "supply", "load": "loss"}
+SHOWN = {"inlet": "harmonics", "pfc": "envelope", "bulk": "line", "switch": "period", "transformer": "window", "clamp": "transient", "rectifier": "circuit", "feedback": "loop", "load": "loss"}
 """The picture that stands for a stage, where its design offers it."""
 
 

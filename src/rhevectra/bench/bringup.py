@@ -26,6 +26,8 @@ BURSTS = (0.3, 2.0)
 """Between what shares of the pulse rate told at no load a controller that skips pulses is found (no source)."""
 PARTS = {"filter1": "filter inductor", "pfc": "boost inductor", "inductor": "series inductor"}
 """What parts that warm up are called beside their names in figures."""
+LOOP, DEGREES = 0.25, 10.0
+"""Share by which a crossover, and degrees by which a phase margin of a made supply may miss what is told: capacitors and the coupler's pole differ by as much (common practice, no source)."""
 LEAST = "least load"
 """The load asked for as the least of every output: none, unless the requirement says so."""
 STEPS = (0.1, 0.25, 0.5, 1.0)
@@ -185,13 +187,24 @@ def _ends(design: Design, line: float) -> Iterator[Check]:
         if f"output{n}.ripple_pp" in rows:
             yield Check(f"Ripple of {output.name}", _setting(line, 1.0), "peak to peak, 20 MHz", "V", None, band_of(design, f"output{n}.ripple_pp", line, 1.0)[1] * (1 + PROBE), f"output{n}.ripple_pp", "", "first the ground lead, then resistance of the capacitors")
         if output.load_step is not None and f"output{n}.step" in rows:
-            yield Check(f"Step of {output.name}", f"{line:g} V, load {show(output.load_step.low, 'A')} to {show(output.load_step.high, 'A')} and back", "excursion either way", "V", None, band_of(design, f"output{n}.step", line, 1.0)[1], f"output{n}.step", "", "slow loop, too little capacitance")
+            yield Check(f"Step of {output.name}", f"{line:g} V, load {show(output.load_step.low, 'A')} to {show(output.load_step.high, 'A')} and back", "excursion either way", "V", None, float(design.value(f"output{n}.step")), f"output{n}.step", "", "slow loop, too little capacitance")
+    if "feedback.crossover" in rows:
+        yield from _loop(design, line)
     if "bulk.hold_up_left" in rows:
         at = design.grid.special["hold_up_at"]
         yield Check("Hold-up", _setting(at, 1.0), "plug pulled until an output leaves its band", "s", band_of(design, "bulk.hold_up_left", at, 1.0)[0], None, "bulk.hold_up_left", "capacitance below its class; the stage lets go of a higher bus than told")
     limit = band_of(design, "switch.i_peak", line, 1.0, "limit")
     yield Check("Current limit, peak", f"{line:g} V, output gives way", "current probe, or sense voltage", "A", (1 - PROBE) * float(np.min(rows["switch.limit_min"].value)) if "switch.limit_min" in rows else None, (1 + PROBE) * limit[1], "switch.i_peak",
                 "full load will not be held at the lowest line", "sense resistor, delay, blanking")
+
+
+def _loop(design: Design, line: float) -> Iterator[Check]:
+    """Crossover and phase margin of a new coupler, whatever rank of its class it is."""
+    at, spread = _setting(line, 1.0), float(design.rows["feedback.ctr_spread"].value)
+    how = "analyser, 20 mV over 22 Ω at the output"
+    fast = band_of(design, "feedback.crossover", line, 1.0)[1] * (1 + LOOP)
+    yield Check("Crossover of the loop", at, how, "Hz", fast / (spread * (1 + LOOP) ** 2), fast, "feedback.crossover", "transfer ratio below its class, more output capacitance", "transfer ratio above its class, less output capacitance")
+    yield Check("Phase margin", at, how, "°", band_of(design, "feedback.phase_margin", line, 1.0)[0] - DEGREES, None, "feedback.phase_margin", "the coupler is slower at this pin than told: enter its pole", "")
 
 
 def _heat(design: Design, room: float) -> Iterator[Check]:

@@ -99,7 +99,7 @@ def _take(folder: Path) -> None:
     shoot("size-reference-dark")
     window.toggle_theme()
     window.session.saved = window.session.document
-    for name, what, stage, picture in (("size-power-factor", "frost-fans", "pfc", "envelope"), ("size-split", "radar-rotator", "transformer", "split"), ("size-resonant", "radar-rotator", "switch", "gain")):
+    for name, what, stage, picture in (("size-power-factor", "frost-fans", "pfc", "envelope"), ("size-loop", "frost-fans", "feedback", "loop"), ("size-resonant", "radar-rotator", "switch", "gain")):
         window.session.saved = window.session.document
         window._adopt(Session.of_text(demo.text(what), "demo"))
         window.size_desk.choose_stage(stage)

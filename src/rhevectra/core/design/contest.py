@@ -102,7 +102,7 @@ class OneByOne(Struct):
 
 def entry_of(need: Requirement, catalogue: Catalogue | None, tried: Mapping[str, Any]) -> Entry:
     """One design, measured. tried: its pins with the topology."""
-    return _entry(size(need, tried, None, catalogue, noise=False), tried)
+    return _entry(size(need, tried, None, catalogue, noise=False, loop=False), tried)
 
 
 def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, common: Sequence[str] = COMMON, weights: Mapping[str, float] | None = None, makers: Makers | None = None) -> Iterator[tuple[int, int, Entry]]:

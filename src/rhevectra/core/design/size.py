@@ -66,10 +66,10 @@ def make_grid(need: Requirement, front: ModuleType) -> Grid:
     return Grid(lines, freqs, tuple(points), bus, special)
 
 
-def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Mapping[str, Measured] | None = None, catalogue: Catalogue | None = None, noise: bool = True, wound: float = 0.0) -> Design:
+def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Mapping[str, Measured] | None = None, catalogue: Catalogue | None = None, noise: bool = True, wound: float = 0.0, loop: bool = True) -> Design:
     """Design the supply at every corner.
 
-    pins: decision id -> value (SI); as_built: figure id -> reading; noise: whether the mains filter is worked out too; wound: what its chokes are known to come to [Ω], where no ring keeps them to the usual. Raises InputError where a pin cannot be used.
+    pins: decision id -> value (SI); as_built: figure id -> reading; noise: whether the mains filter is worked out too; wound: what its chokes are known to come to [Ω], where no ring keeps them to the usual; loop: whether the loop is worked out where no requirement asks for it. Raises InputError where a pin cannot be used.
     A requirement that cannot be met gives a Design with `must fix` findings, never an exception.
     """
     parts, pins = catalogue or shipped(), pins or {}
@@ -79,7 +79,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     measured = dict(as_built or {})
     grid = make_grid(need, front)
     sheet = Sheet(measured)
-    work = Work(need, grid, parts, sheet, Decisions(specs, good, sheet), wound=wound)
+    work = Work(need, grid, parts, sheet, Decisions(specs, good, sheet), wound=wound, loop=loop)
     _shape_rows(work, topology, front, clamp, why)
     front_plan, plan, power, near = _settle(work, topology, front, clamp)
     solution, power, ripple, plan = _agreed(work, topology, front, (front_plan, plan, power, near))
@@ -89,10 +89,10 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     all_specs = _figure_specs(topology, front, clamp, need)
     draft = Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
                    findings=(), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
-                   context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan, "source": front_rows.get("source")})
+                   context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan, "source": front_rows.get("source"), "loop": rows.get("loop")})
     topology.findings(work, plan)
     if noise and emission.applies(front) and (more := filtering.record(work, draft, front)) and not wound:
-        return size(need, pins, as_built, catalogue, noise, more)
+        return size(need, pins, as_built, catalogue, noise, more, loop)
     _general_findings(work, all_specs, {**COMMON, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, measured, parts)
     return replace(draft, findings=tuple(work.findings))
 

@@ -45,6 +45,8 @@ class Work(Struct):
     findings: list[Finding] = field(default_factory=list)
     wound: float = 0.0
     """What the chokes of the mains filter came to [Ω] where no ring keeps them to the usual; 0 before that is known."""
+    loop: bool = True
+    """Whether the loop is worked out where nothing that is judged depends on it."""
 
     def find(self, severity: str, stage: str, text: str, figure: str = "", cure: str = "") -> None:
         self.findings.append(Finding(severity, stage, text, figure, cure))

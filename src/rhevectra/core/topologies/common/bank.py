@@ -10,34 +10,35 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import forward, output
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import cans_for_step, holding, resistance, step_and_life
+from rhevectra.core.topologies.common.outputs import CROSSOVER, cans_for_step, holding, resistance, slowest, step_and_life
 
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
 
 
-def _asks(work: Work, row: Any, i_c: float, ripple: float, fs: float) -> dict[str, float]:
-    """How many cans of a class each need asks for."""
+def _asks(work: Work, row: Any, i_c: float, ripple: float, fs: float, crossover: float) -> dict[str, float]:
+    """How many cans of a class each need asks for; crossover: of the loop, as expected [Hz]."""
     need = work.need.outputs[work.need.main]
     esr, _ = resistance(work, row)
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": ripple * (esr + 1 / (8 * fs * row["c_f"])) / need.ripple_pp,
-            "load step": cans_for_step(need, row, esr, fs)}
+            "load step": cans_for_step(need, row, esr, crossover)}
 
 
-def record_bank(work: Work, i_out: Any, o: dict[str, Any]) -> dict[str, Any]:
-    """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them and the rate fs of its pulses."""
+def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0) -> dict[str, Any]:
+    """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them and the rate fs of its pulses; slower: of the slowest loop, as `slowest` takes it (0: none is worked out)."""
     sheet, grid = work.sheet, work.grid
     need, table = work.need.outputs[work.need.main], work.parts["output_capacitors"]
     full = corners.FULL.mask(grid)
     i_c, ripple = (float(np.broadcast_to(x.value, grid.shape)[full].max()) for x in (sheet.rows["output1.i_c_rms"], o["ripple"]))
     fs = float(np.broadcast_to(o["fs"].value, grid.shape)[full].min())
+    crossover = slowest(fs, slower) if slower else CROSSOVER * fs
     able = holding(work, need, need.magnitude / USED)
 
     def count_of(row: Any) -> int:
-        return max(int(np.ceil(max(_asks(work, row, i_c, ripple, fs).values()) - 1e-9)), 1)
+        return max(int(np.ceil(max(_asks(work, row, i_c, ripple, fs, crossover).values()) - 1e-9)), 1)
     best = min(able, key=lambda r: (count_of(r) * np.sqrt(r["c_f"] * r["v_class_v"]), r["c_f"]))
     row = table.row(work.choose("output1.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
-    asks = _asks(work, row, i_c, ripple, fs)
+    asks = _asks(work, row, i_c, ripple, fs, crossover)
     decides = max(asks, key=lambda a: asks[a])
     count = int(work.choose("output1.parallel", min(count_of(row), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current").value)
     c = sheet.given("output1.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")

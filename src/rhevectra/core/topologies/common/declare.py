@@ -148,7 +148,7 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
         FigureSpec(f"output{n}.i_c_rms", "Output capacitor ripple current", "I_C", "rectifier", corners.FULL, limit=f"output{n}.i_c_limit", limit_kind="max"),
         FigureSpec(f"output{n}.ripple_pp", "Output ripple, cold or aged capacitor", "ΔV_o", "rectifier", corners.FULL, limit=f"output{n}.ripple_limit", limit_kind="max", fixed="capacitance as printed; spikes left out"),
         FigureSpec(f"output{n}.v_c", "Voltage of the output capacitors", "V̂_C", "rectifier", corners.RUN, limit=f"output{n}.v_c_limit", limit_kind="max", fixed="overshoot of the loop; with the feedback open it is judged apart"),
-        FigureSpec(f"output{n}.step", "Load step excursion", "V_dev", "rectifier", corners.FULL, limit=f"output{n}.step_limit", limit_kind="max"),
+        FigureSpec(f"output{n}.step", "Load step excursion", "V_dev", "rectifier", corners.QUARTER, limit=f"output{n}.step_limit", limit_kind="max"),
         FigureSpec(f"output{n}.life", "Output capacitor life", "L", "rectifier", corners.FULL, "min", f"output{n}.life_limit", "min", fixed="temperature taken as ambient plus 10 K"),
         FigureSpec(f"output{n}.v_open", "Output with the feedback open", "V_x", "feedback", corners.FULL, limit=f"output{n}.v_rated", limit_kind="max", fixed="light load: at a heavy one the spike on the supply trips earlier; tolerance of the trip", look_only=True,
                    sentence="where the over-voltage trip catches it"),

@@ -10,7 +10,10 @@ from rhevectra.core.stages.work import Work
 LIFE_RISE = 10.0
 AGED, AGED_DRY, DRY = 2.0, 1.5, 1.5
 """Resistance at the end of life over that of a new output capacitor, of one with a liquid and of one without (usual end of life in data sheets, from memory), and the cold ratio below which there is no liquid in it."""
-CROSSOVER_SHARE = 1 / 25
+CROSSOVER = 1 / 25
+"""Crossover of a loop over the rate of its pulses, where no loop is worked out (common practice)."""
+AIMED, COUPLED, SLOWER_FED_OFF, SLOWER_FED_ALWAYS = 1 / 10, 5e3, 10.0, 3.6
+"""Highest crossover by rule over that rate, and what a usual coupler leaves [Hz]; how much slower the slowest corner is, its coupler old, of stages that feed the output while the switch is off or all the time (this program's own designs)."""
 DERATED = 0.95
 """Voltage of an output capacitor over its rating, at the end of the output's tolerance (common practice, no source)."""
 
@@ -31,10 +34,15 @@ def holding(work: Work, need: Any, from_class: float) -> list[Any]:
     return [r for r in rows if r["v_class_v"] >= min(max(from_class, least), highest)]
 
 
-def cans_for_step(need: Any, row: Any, esr: float, fs: float) -> float:
-    """How many capacitors of a class the load step of an output asks for; esr: of one [Ω]."""
+def cans_for_step(need: Any, row: Any, esr: float, crossover: float) -> float:
+    """How many capacitors of a class the load step of an output asks for; esr: of one [Ω]; crossover expected [Hz]."""
     step = need.load_step
-    return 0.0 if step is None else float((step.high - step.low) * (1 / (2 * np.pi * fs * CROSSOVER_SHARE * row["c_f"]) + esr) / step.deviation)
+    return 0.0 if step is None else float((step.high - step.low) * (1 / (2 * np.pi * crossover * row["c_f"]) + esr) / step.deviation)
+
+
+def slowest(rate: float, slower: float) -> float:
+    """Crossover [Hz] of the slowest loop, as expected from the rate of its pulses."""
+    return min(AIMED * rate, COUPLED) / slower
 
 
 def record_range(work: Work, n: int, need: Any, value: Any) -> None:
@@ -50,7 +58,7 @@ def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, co
     sheet(f"output{n}.v_c", output.capacitor_crest, v_out=sheet.rows.get(f"output{n}.v_high") or sheet.rows[f"load.v{n}"], tolerance=0.0 if f"output{n}.v_high" in sheet.rows else need.tolerance, ripple_pp=sheet.rows[f"output{n}.ripple_pp"])
     sheet.given(f"output{n}.v_c_limit", cap["v_class_v"] * float(sheet.rows["derating.output_v"].value), "V", "catalogue", f"class {cap['name']} × derating")
     if need.load_step is not None:
-        crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER_SHARE, "Hz", "rule", "loop crossover at a twenty-fifth of the switching frequency (common practice)")
+        crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER, "Hz", "rule", "loop crossover at a twenty-fifth of the switching frequency (common practice)")
         sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c, esr=resistance(work, cap)[0] / count)
         sheet.given(f"output{n}.step_limit", need.load_step.deviation, "V", text="requirement")
     if work.need.lifetime is not None:

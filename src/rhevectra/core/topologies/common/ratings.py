@@ -1,16 +1,18 @@
 """Ratings every topology records alike: a switch's heat, the transformer's fit, the output's tolerance."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.basis.preferred import at_most
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import output
 from rhevectra.core.magnetics.transformer import Choice, TransformerNeed
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import divider
+from rhevectra.core.topologies.common import divider, loop
+from rhevectra.core.topologies.common.signal import Signal
 
 V_LED, LED_LEAST = 1.2, 0.1
 """Drop of an optocoupler's diode, and the least that has to be left across its resistor [V] (typical, from memory)."""
@@ -33,11 +35,18 @@ def transformer_fit(work: Work, need: TransformerNeed, choice: Choice) -> None:
     sheet.given("transformer.rise_limit", need.rise_max, "K", "rule", "decision transformer.rise_max")
 
 
-def feedback_error(work: Work, v_out: Any, isolated: bool = True) -> None:
-    """Divider and tolerance of the regulated output; and the optocoupler that brings it across the barrier."""
+def feedback_error(work: Work, v_out: Any, isolated: bool = True, signal: Callable[[], Signal] | None = None) -> loop.Loop | None:
+    """Divider and tolerance of the regulated output; the optocoupler that brings it across the barrier, and the loop around it where the stage tells how it answers."""
     divider.record(work, v_out)
-    if isolated and work.need.insulation != "functional":
-        _coupler(work, work.sheet.rows["feedback.v_ref"])
+    most = _coupler(work, work.sheet.rows["feedback.v_ref"]) if isolated and work.need.insulation != "functional" else None
+    if most is None:
+        return None
+    asked = work.loop or work.need.outputs[work.need.main].load_step is not None
+    found = loop.record(work, signal(), most) if signal and asked else None
+    sheet = work.sheet
+    r = sheet.rows["feedback.r_led"] if found else work.choose("feedback.r_led", lambda: at_most(float(most.value), "E24"), "largest of E24 with which the coupler still stops the pulses when it is old", most=most)
+    sheet("feedback.i_end", output.coupler_pull, **{k: x for k, x in most.inputs.items() if k != "i_pull"}, r=r)
+    return found
 
 
 def drawn(work: Work) -> float:
@@ -59,14 +68,12 @@ def _pull(work: Work) -> Any:
     return work.choose("feedback.i_pin", 1e-3, "what a controller's feedback pin gives at most (typical, from memory)")
 
 
-def _coupler(work: Work, v_ref: Any) -> None:
-    """Resistor of the optocoupler's diode beside a shunt reference (its row), and what its transistor still draws when it is old."""
+def _coupler(work: Work, v_ref: Any) -> Row | None:
+    """Largest resistor of the optocoupler's diode beside a shunt reference (its row) with which its transistor still stops the pulses when it is old; None where the output leaves it nothing."""
     sheet, choose, main = work.sheet, work.choose, work.need.outputs[work.need.main]
     left = choose("feedback.ctr_left", 0.5, "half of it at the end of its life (common practice)")
     if main.least - float(v_ref.value) - V_LED < LED_LEAST:
         work.find(NOTE, "feedback", f"{show(main.least, 'V')} leave nothing for an optocoupler's diode over its reference: feed it from another rail", "feedback.error")
-        return
+        return None
     rows = {"v_out": least_setting(work), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": _ratio(work), "left": left}
-    most = sheet("feedback.r_led_most", output.coupler_resistor, **rows, i_pull=_pull(work))
-    r = choose("feedback.r_led", lambda: at_most(float(most.value), "E24"), "largest of E24 with which the coupler still stops the pulses when it is old", most=most)
-    sheet("feedback.i_end", output.coupler_pull, **rows, r=r)
+    return sheet("feedback.r_led_most", output.coupler_resistor, **rows, i_pull=_pull(work))

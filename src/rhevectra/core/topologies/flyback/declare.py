@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import boards, declare, half_turn, snubbing
+from rhevectra.core.topologies.common import boards, declare, half_turn, loop, snubbing
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.declare import BUS_RIPPLE, MODEL
 from rhevectra.core.topologies.flyback import auxiliary, faults
@@ -31,7 +31,7 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
         own.append(DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0, schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
     own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), declare.LP_TOLERANCE]
     bleeds = [DecisionSpec(f"output{n}.bleed", f"Bleed of output {n}", "rectifier", unit="A", low=0.0, high=10.0, schools="none: turns and leakage keep it inside its tolerance; a resistor that holds it down at light load, and burns; a regulator of its own") for n in range(1, 7)]
-    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *bleeds, *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS, *common.DECISIONS, *snubbing.decisions(6))
+    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *bleeds, *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS, *common.DECISIONS, *loop.DECISIONS, *snubbing.decisions(6))
 
 
 def figures(v: Variant) -> tuple[FigureSpec, ...]:
@@ -49,7 +49,7 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
         own += [FigureSpec("switch.v_peak", **drain, sentence="each switch is held to the bus by its diode"),
                 FigureSpec("return.share", "Reflected voltage over bus", "x", "switch", corners.LOADED, "max", "return.share_limit", "max", sentence="what is left of the bus empties the leakage"),
                 FigureSpec("return.power", "Power handed back to the bus", "P_k", "switch", corners.FULL, fixed="leakage tolerance"), FigureSpec("return.t_reset", "Leakage reset time", "t_k", "switch", corners.LOADED)]
-    return (*declare.figures(*own), *boards.FIGURES, *half_turn.FIGURES, *auxiliary.FIGURES, *faults.FIGURES)
+    return (*declare.figures(*own), *boards.FIGURES, *half_turn.FIGURES, *auxiliary.FIGURES, *faults.FIGURES, *loop.FIGURES)
 
 
 def output_figures(n: int) -> tuple[FigureSpec, ...]:

@@ -17,7 +17,7 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common import half_turn, sensing
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
-from rhevectra.core.topologies.flyback import auxiliary, faults, sag, sharing
+from rhevectra.core.topologies.flyback import auxiliary, faults, sag, sharing, signal
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.sizing import limit_at, limit_inputs
@@ -62,11 +62,11 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     losses = dict(front["losses"]) | _losses(work, plan, stage, o)
     losses |= out_parts.record(work, plan, stage, o, shared)
     auxiliary.record_loss(work, stage, o)
-    feedback_error(work, stage.v_out)
+    found = feedback_error(work, stage.v_out, signal=lambda: signal.of(work, stage, o))
     faults.record(work, plan, stage, o)
     sag.record(work, stage, o)
     losses["controller"] = sheet.rows["loss.controller"]
-    return {"o": o, "stage": stage, "losses": losses}
+    return {"o": o, "stage": stage, "losses": losses, "loop": found}
 
 
 def _given(work: Work, plan: Plan) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import cans_for_step, holding, record_range, resistance, step_and_life
+from rhevectra.core.topologies.common.outputs import SLOWER_FED_OFF, cans_for_step, holding, record_range, resistance, slowest, step_and_life
 from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import sharing
@@ -79,7 +79,7 @@ def _asks(work: Work, need: Any, row: Any, i_c: float, top: float, fs: float, fi
     esr, _ = resistance(work, row)
     ripple = 0.1 * need.magnitude if filtered else need.ripple_pp
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": (top * esr + need.current_max * 0.6 / fs / row["c_f"]) / ripple,
-            "load step": cans_for_step(need, row, esr, fs)}
+            "load step": cans_for_step(need, row, esr, slowest(fs, SLOWER_FED_OFF))}
 
 
 def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> tuple[Any, int, float]:

@@ -5,7 +5,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import boards, declare, pieces, sensing, supply
+from rhevectra.core.topologies.common import boards, declare, loop, pieces, sensing, supply
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.resonant import ends, faults, fixed
@@ -35,8 +35,9 @@ _PHASED_DECISIONS = (
 )
 _WITHOUT = ("fs", "sense.kind", "switch.duty_limit", "light_load", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
              *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
-DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
-PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS)
+_LOOP = tuple(d for d in loop.DECISIONS if d.id != "feedback.slope")  # its frequency is what the pin moves
+DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, *_LOOP)
+PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, *_LOOP)
 _OVER = "resistances as with nominal parts; node capacitance and dead time in the waveform"
 _FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
@@ -74,7 +75,7 @@ _NOMINAL = "tank of nominal parts: what the ends of its tolerances add is a figu
 
 def _figures(*own: FigureSpec) -> tuple[FigureSpec, ...]:
     """The shared figures and those of a family; currents are told for the worst end of the tank's tolerances, losses for its nominal parts."""
-    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *supply.FIGURES, without=_NO_FIGURES)
+    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, without=_NO_FIGURES)
     return (*(replace(f, fixed=_OVER if f.id == "switch.i_rms" else _NOMINAL) if f.fixed == declare.MODEL else f for f in shared), *boards.FIGURES)
 
 

@@ -124,7 +124,7 @@ def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
     run, choke = np.sqrt(o["share"]), most["choke"]
     most |= {"tank": run * o["i_tank"], "rect": run * o["i_rect"], "rect_peak": o["i_rect_peak"], "core": o["share"] * o["p_core"], "choke_core": o["share"] * o["f"] ** s.core["loss_alpha"] * choke ** s.core["loss_beta"]}
     least = {"f_low": o["f"], "turned": o["t_turned"]}
-    over = {k: x.max(0) / x[0] for k, x in most.items()} | {k: x.min(0) / np.where(x[0] > 0, x[0], np.inf) for k, x in least.items()}
+    over = {k: np.divide(x.max(0), x[0], out=np.ones_like(x[0]), where=x[0] > 0) for k, x in most.items()} | {k: x.min(0) / np.where(x[0] > 0, x[0], np.inf) for k, x in least.items()}
 
     def everywhere(x: Array) -> Array:
         return np.asarray(x[0][:, None] + between * (x[1] - x[0])[:, None])

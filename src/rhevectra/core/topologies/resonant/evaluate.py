@@ -25,7 +25,7 @@ from rhevectra.core.topologies.common.ratings import feedback_error, least_setti
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import record_most
-from rhevectra.core.topologies.resonant import chambers, curves, ends, faults, fixed, sharing
+from rhevectra.core.topologies.resonant import chambers, curves, ends, faults, fixed, sharing, signal
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, nominal, of_all, worst, worst_phase
@@ -86,10 +86,9 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
         _inductor(work, plan, plan.choke, s, o, moves)
     _rectifier(work, plan, s, o, moves)
     losses = dict(front["losses"]) | _losses(work, plan, s, o, moves) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_swing"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
-    if not s.fixed:
-        feedback_error(work, s.v_out)
+    found = None if s.fixed else feedback_error(work, s.v_out, signal=lambda: signal.of(work, plan.stage, plan.settled))
     faults.record(work, s, o, plan.choke)
-    return {"o": o, "stage": s, "losses": losses}
+    return {"o": o, "stage": s, "losses": losses, "loop": found}
 
 
 def _given(work: Work, plan: Plan) -> dict[str, Any]:

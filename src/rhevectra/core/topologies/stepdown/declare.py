@@ -5,7 +5,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import boards, declare, least_filter, pieces, snubbing, supply
+from rhevectra.core.topologies.common import boards, declare, least_filter, loop, pieces, snubbing, supply
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import DOUBLER
 from rhevectra.core.topologies.stepdown import faults, primary_snubber, rectifier_clamp
@@ -61,7 +61,7 @@ _WITHOUT = ("switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)), *(f"tra
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return (*declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS, *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()), *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), without=_WITHOUT), *common.DECISIONS, *supply.DECISIONS)
+    return (*declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS, *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()), *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), without=_WITHOUT), *common.DECISIONS, *supply.DECISIONS, *loop.DECISIONS)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
@@ -120,7 +120,7 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     reset = (FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("reset.duty_limit", "Duty the reset winding allows", "D_r", "switch", corners.FULL, "min", "switch.duty_limit", "min", sentence="or the core does not reset and walks into saturation"), FigureSpec("transformer.nr", "Reset turns", "N_r", "transformer", corners.FULL)) if v.reset else ()
     shared = tuple(f for f in _FIGURES if not (v.active and f.id == "switch.v_peak"))
     pair = (FigureSpec("filter1.i_ripple_one", "Ripple current of each inductor of a doubler", "ΔI_1", "rectifier", corners.FULL, fixed="both inductors alike"), FigureSpec("filter1.i_peak_one", "Peak current of each inductor of a doubler", "Î_1", "rectifier", corners.PEAKS, fixed="both inductors alike")) if DOUBLER in v.secondaries else ()
-    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *supply.FIGURES, supply.HELD, supply.BETWEEN, *boards.FIGURES, *pair, *tapped, *reset, *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()), *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=_NO_FIGURES)
+    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, supply.HELD, supply.BETWEEN, *boards.FIGURES, *pair, *tapped, *reset, *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()), *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=_NO_FIGURES)
 
 
 

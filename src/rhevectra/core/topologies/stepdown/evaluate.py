@@ -19,10 +19,11 @@ from rhevectra.core.topologies.common import least_filter, pieces, secondary_kin
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
+from rhevectra.core.topologies.common.outputs import SLOWER_FED_ALWAYS
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import record_most
-from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, snubbers
+from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, signal, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import record as record_balance
 from rhevectra.core.topologies.stepdown.build import Plan
@@ -59,13 +60,13 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     _transformer(work, plan, seen, o)
     _filter(work, plan, stage, seen, o)
     least = least_filter.record(work, o, secondary.beside(stage, seen), turns_secondary=seen.ns, turns_primary=seen.np)
-    losses = dict(front["losses"]) | _losses(work, plan, stage, seen, o) | record_bank(work, stage.i_out, least)
+    losses = dict(front["losses"]) | _losses(work, plan, stage, seen, o) | record_bank(work, stage.i_out, least, SLOWER_FED_ALWAYS)
     if stage.variant.phase:
         losses |= phase.record(work, plan, stage, o)
-    feedback_error(work, stage.v_out)
+    found = feedback_error(work, stage.v_out, signal=lambda: signal.of(work, seen, o))
     _supply(work, seen, o)
     faults.record(work, plan, seen, o)
-    return {"o": o, "stage": stage, "losses": losses}
+    return {"o": o, "stage": stage, "losses": losses, "loop": found}
 
 
 def _given(work: Work, plan: Plan) -> dict[str, Any]:

@@ -1,0 +1,95 @@
+"""A resonant stage as the loop sees it: the exact half period moved by its start, its length and the output, and so the answer to a frequency that swings.
+
+The controller's pin sets the frequency. A small change of state at the start of half a period comes back, turned round, at its end; with what length and output add to it that gives the response at
+a frequency, the tank's own (its beat with the switching frequency) included. Charge into the output follows from the energy of half a period. Source: derived here from the lossless circuit; checked
+against a run in time.
+"""
+
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.sheet import plain
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import signal
+from rhevectra.core.topologies.resonant import stage as st
+from rhevectra.core.topologies.resonant import tank
+
+
+class Slopes(Struct, frozen=True):
+    """Half a period of each point (n,): how its end moves with its start (3, 3, n), its length and the gain (3, n); how its charge does, (3, n), (n,), (n,); charge over its length."""
+
+    start: Array
+    by_length: Array
+    by_gain: Array
+    charge_start: Array
+    charge_length: Array
+    charge_gain: Array
+    mean: Array
+
+
+def slopes(found: tank.Found) -> Slopes:
+    """Of solved points, in tank units; exact but at the edge between two orders of pieces."""
+    p, start, end = found.point, found.half.start.T, found.half.end.T
+    n = start.shape[1]
+
+    def ends(before: Array, until: Array, by_gain: bool) -> Array:
+        moved = tank.Moved(before[0], before[1], before[2], np.zeros((3, n)), until, by_gain)
+        tank._run(p, tuple(start), moved)
+        return np.array((moved.current, moved.magnetising, moved.voltage))  # (state, cause, n)
+    zero, one = np.zeros((3, n)), np.zeros((3, 3, n))
+    one[[0, 1, 2], [0, 1, 2]] = 1.0
+    by_start = ends(one, zero, False)
+    until = zero.copy()
+    until[1] = 1.0
+    _, length, gain = np.moveaxis(ends(np.zeros((3, 3, n)), until, True), 1, 0)
+    weight = np.array((start[0], p.ratio * start[1], start[2]))  # energy of half a period: the end is the start turned round
+    charge = ((end[2] - start[2]) - 0.5 * ((np.square(end) - np.square(start)) * np.array((np.ones(n), p.ratio, np.ones(n)))).sum(0)) / p.gain
+    of = lambda e: (e[2] + (weight[(slice(None),) + (None,) * (e.ndim - 2)] * e).sum(0)) / p.gain  # noqa: E731
+    return Slopes(by_start, length, gain, of(by_start) + (weight - np.array((zero[0], zero[0], np.ones(n)))) / p.gain, of(length), of(gain) - charge / p.gain, charge / p.half)
+
+
+class Resonant(Struct, frozen=True):
+    """The tanks at the judged corners: slopes and lengths of half a period in tank units, which are `second` [s] and `ohm` [Ω] long and large; turns of the primary over those of the output; volts across the tank; how many tanks feed the output; what is lost in resistances as one [Ω] before the output's capacitors."""
+
+    slopes: Slopes
+    half: Array
+    second: Array
+    ohm: Array
+    turns: float
+    across: Array
+    phases: int
+    r_path: Array
+
+    def volts(self, w: Array, load: Array, only: Any) -> tuple[Array, Array]:
+        """Output per hertz that the frequency is lower [V/Hz], and per ampere drawn from it [V/A]."""
+        s = Slopes(*(signal._some(getattr(self.slopes, n), only) for n in Slopes.__struct_fields__))
+        half, second, ohm, across, r_path = (signal._some(x, only) for x in (self.half, self.second, self.ohm, self.across, self.r_path))
+        turn = 1j * w * half * second  # (m, n)
+        z, ahead, behind = np.exp(turn), (np.exp(turn) - 1) / turn, (1 - np.exp(-turn)) / turn
+        matrix = np.moveaxis(s.start, -1, 0) + z[..., None, None] * np.eye(3)
+        causes = np.broadcast_to(np.stack([s.by_length, s.by_gain], -1).transpose(1, 0, 2), (*z.shape, 3, 2))
+        state = -np.linalg.solve(matrix, causes)  # (m, n, 3, 2)
+        from_state = (s.charge_start.T[:, :, None] * state).sum(-2)
+        by_length, by_gain = s.charge_length + from_state[..., 0], s.charge_gain + from_state[..., 1]
+        amps = self.turns * self.phases * across / ohm * behind / half  # at the output, of a charge in tank units
+        longer = half * half * second * 2 * ahead  # of half a period, in tank units, per hertz lower: h/f with f = 1/(2·h)
+        own, by_output = amps * (by_length - s.mean) * longer, amps * by_gain * ahead * self.turns / across
+        drawn = load * (1 - by_output * r_path) / (1 - by_output * (load + r_path))
+        return own / (1 - by_output * r_path) * drawn, drawn
+
+
+def of(work: Work, s: st.Stage, settled: st.Settled) -> signal.Signal:
+    """The solved stage in small signals; where it runs in bursts it is not judged."""
+    rows, out = work.sheet.rows, settled.out
+    where = signal.judged(work, np.broadcast_to(plain(s.v_bus), out["f"].shape), out["share"], 1.0)
+    at = where.at.ravel()
+    found = tank.spread(settled.found, at)
+    lr, cr, turns = float(plain(s.lr)), float(plain(s.cr)), float(plain(s.np)) / float(plain(s.ns))
+    gain = max(float(plain(s.f_max)) - float(np.min(rows["llc.f_min"].value)), 0.0) / float(rows["feedback.i_pin"].value)
+    i_out = where.of(s.i_out) * s.variant.phases
+    r_path = settled.state["drop"][at] / turns / i_out
+    stage = Resonant(slopes(found), found.point.half, np.full(len(at), np.sqrt(lr * cr)), np.full(len(at), np.sqrt(lr / cr)), turns, s.variant.drive * where.of(s.v_bus), s.variant.phases, r_path)
+    return signal.Signal(where, stage, gain, 0.5 / where.of(out["f"]), float(plain(s.v_out)) / i_out, np.full(len(at), np.inf), (signal.bank(work, 1),), "tank by the exact half period, moved by its start, its length and the output")

@@ -1,0 +1,99 @@
+"""A converter run switching cycle by switching cycle, exact within each interval (matrix exponentials): the second route to what the loop's formulas say."""
+
+import numpy as np
+from scipy.linalg import expm
+
+
+class Cycles:
+    """States end in a constant 1; the first is the current the control looks at. on, off, rest: matrices of the intervals; output: what is fed back, a row for each; asked(x, t): the crest asked for at an instant, its slope included."""
+
+    def __init__(self, on, off, rest, output, period, waits=False):
+        self.parts, self.output, self.period, self.waits = (on, off, rest), output, period, waits
+
+    def _root(self, k, x, value, t):
+        """When a quantity of interval k, from a start, is zero: Newton's steps from t."""
+        for _ in range(12):
+            at = expm(self.parts[k] * t) @ x
+            step = value(at, t) / self.slope(k, at)
+            t -= step
+            if abs(step) < 1e-13 * self.period:
+                break
+        return t
+
+    def slope(self, k, at):
+        return (self.parts[k] @ at)[0] - (self._asked_slope if k == 0 else 0.0)
+
+    def cycle(self, x, begun, asked, asked_slope=0.0, by_duty=False):
+        """The state after a period that begins at an instant, its pieces as (interval, start, length, state), and how long it was; by_duty: what is asked for is the duty."""
+        self._asked_slope = asked_slope
+        on = self.period * asked(x, begun) if by_duty else self._root(0, x, lambda at, t: at[0] - asked(at, begun + t), 0.3 * self.period)
+        for _ in range(6 if by_duty else 0):  # where a ramp over the period meets what is asked for
+            on = self.period * asked(x, begun + on)
+        crest = expm(self.parts[0] * on) @ x
+        whole, pieces = self.period, [(0, 0.0, on, x)]
+        off = self._root(1, crest, lambda at, t: at[0], crest[0] / -(self.parts[1] @ crest)[0])
+        if self.waits:
+            whole = on + off
+        off = min(off, whole - on)
+        pieces.append((1, on, off, crest))
+        end = expm(self.parts[1] * off) @ crest
+        if on + off < whole * (1 - 1e-9):
+            end[0] = 0.0
+            pieces.append((2, on + off, whole - on - off, end))
+            end = expm(self.parts[2] * (whole - on - off)) @ end
+        return end, pieces, whole
+
+    def part(self, pieces, begun, w):
+        """Integral of the output times e^(-jωt) over a period."""
+        total = 0.0
+        for k, at, length, x in pieces:
+            shifted = self.parts[k] - 1j * w * np.eye(len(x))
+            total += np.exp(-1j * w * (begun + at)) * (self.output[k] @ np.linalg.solve(shifted, (expm(shifted * length) - np.eye(len(x))) @ x))
+        return total
+
+    def response(self, x, crest, added, share, settle, by_duty=False, swing=1e-3):
+        """Output per ampere of crest (or for all the duty) at a frequency of so many periods each (share: periods of the swing, of switching): the difference of two runs that swing to opposite sides."""
+        turns, count = share
+        w, found = 2 * np.pi * turns / (count * self.period), []
+        for sign in (swing, -swing):
+            y = x.copy()
+            for n in range(settle + count):
+                begun = n * self.period
+                asked = lambda at, t, begun=begun: crest * (1 + sign * np.sin(w * t)) - added * (t - begun)  # noqa: B023, E731
+                y, pieces, _ = self.cycle(y, begun, asked, -added, by_duty)
+                if n == settle:
+                    found.append(0.0)
+                if n >= settle:
+                    found[-1] += self.part(pieces, begun, w)
+        return (found[0] - found[1]) / (count * self.period) / (swing * crest) * 1j
+
+
+def fed_while_off(v_in, ratio, inductance, c, esr, load, period, waits=False):
+    """Core current seen from the primary, capacitor voltage, 1."""
+    k = load / (load + esr)
+    idle = np.array([[0, 0, 0], [0, -1 / ((load + esr) * c), 0], [0, 0, 0]])
+    on = idle.copy()
+    on[0, 2] = v_in / inductance
+    off = idle.copy()
+    off[0, :2] = -ratio**2 * k * esr / inductance, -ratio * k / inductance
+    off[1, 0] = ratio * k / c
+    quiet = np.array([0.0, k, 0.0])
+    return Cycles(on, off, idle, (quiet, np.array([ratio * k * esr, k, 0.0]), quiet), period, waits)
+
+
+def fed_always(v_in, inductance, c, esr, load, period, r_path=0.0):
+    """Filter current, capacitor voltage, 1."""
+    k = load / (load + esr)
+    idle = np.array([[0, 0, 0], [0, -1 / ((load + esr) * c), 0], [0, 0, 0]])
+    off = np.array([[-(k * esr + r_path) / inductance, -k / inductance, 0], [k / c, -1 / ((load + esr) * c), 0], [0, 0, 0]])
+    on = off.copy()
+    on[0, 2] = v_in / inductance
+    fed = np.array([k * esr, k, 0.0])
+    return Cycles(on, off, idle, (fed, fed, np.array([0.0, k, 0.0])), period)
+
+
+def settled(cycles, x, crest, added, count, by_duty=False):
+    """State, pieces and length of a period after so many of them with the crest (or the duty) held."""
+    for _ in range(count):
+        x, pieces, whole = cycles.cycle(x, 0.0, lambda at, t: crest - added * t, -added, by_duty)
+    return x, pieces, whole
