@@ -167,3 +167,13 @@ _DOMAINS = {d.name: d for d in (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, QUARTER, 
 
 def _domain(name: str) -> Domain:
     return _DOMAINS[name]
+
+
+def outer_buses(v_bus: Array) -> tuple[Array, Array]:
+    """Numbers of the corners (2, points) with the least and the greatest bus of every operating point, and where each corner lies between them, 0 to 1."""
+    by_point = np.moveaxis(v_bus, 2, 0).reshape(v_bus.shape[2], -1)
+    number = np.moveaxis(np.arange(v_bus.size).reshape(v_bus.shape), 2, 0).reshape(by_point.shape)
+    every = np.arange(len(by_point))
+    outer = np.array([number[every, by_point.argmin(1)], number[every, by_point.argmax(1)]])
+    low, high = v_bus.ravel()[outer][:, None, None, :, None]
+    return outer, (v_bus - low) / np.maximum(high - low, 1e-9)

@@ -103,7 +103,7 @@ def record(work: Work, signal: Signal, r_led_most: Row) -> Loop:
     f = signal.frequencies(min(highest, float(choose.pins.get("feedback.f_aim", highest))) / DOWN, COUNT)
     tried = Tried(signal, f, Compensation(ratios, 1.0, float(rows["feedback.r_high"].value), 1.0, _pole(work, signal), coupler, True), float(r_led_most.value), wanted)
     aim = tried.aim(highest, why)
-    feed = str(choose("feedback.feed", FIXED if aim is None else DIRECT, "the resonance of the stage leaves no margin to a coupler that answers at once: only the integrator acts" if aim is None else "it answers at once, and the margins hold").value)
+    feed = str(choose("feedback.feed", FIXED if aim is None else DIRECT, "the resonance of the stage leaves no margin to a coupler that answers at once: from a rail of about this voltage only the integrator acts" if aim is None else "it answers at once, and the margins hold").value)
     f_aim = float(choose("feedback.f_aim", aim or (highest, why, ()) if feed == DIRECT else (highest, why, ())).value)
     if feed == DIRECT:
         r_rule: Any = tried.resistor(f_aim), f"E24: the fastest corner crosses at {show(f_aim, 'Hz')}, and the old coupler still stops the pulses", ()

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from rhevectra.core.basis.corners import QUARTER, Array
+from rhevectra.core.basis.corners import QUARTER, Array, outer_buses
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import loop
 from rhevectra.core.stages.work import Work
@@ -130,12 +130,8 @@ def judged(work: Work, v_bus: Any, rate: Any, nominal: Any) -> Judged:
     shape = work.grid.shape
     bus, full = np.broadcast_to(plain(v_bus), shape), np.broadcast_to(np.asarray(plain(rate)) >= FULL_RATE * np.asarray(plain(nominal)), shape)
     run = np.flatnonzero(QUARTER.mask(work.grid).all((0, 1, 3)) & (full.all((0, 1, 3)) | (np.arange(shape[2]) == work.grid.full_load)))
-    number = np.arange(bus.size).reshape(shape)
-    rows = lambda x: np.moveaxis(x, 2, 0).reshape(shape[2], -1)  # noqa: E731
-    by_point, every = rows(bus), np.arange(shape[2])
-    at = np.array([rows(number)[every, by_point.argmin(1)], rows(number)[every, by_point.argmax(1)]])
-    low, high = bus.ravel()[at][:, None, None, :, None]
-    return Judged(at[:, run], run, (bus - low) / np.maximum(high - low, 1e-9))
+    at, share = outer_buses(bus)
+    return Judged(at[:, run], run, share)
 
 
 def bank(work: Work, n: int, scale: float = 1.0, second: bool = False) -> Bank:

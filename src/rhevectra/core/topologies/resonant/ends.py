@@ -8,7 +8,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.corners import Array, outer_buses
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.declare import LP_TOLERANCE
@@ -99,20 +99,10 @@ def of(rows: Mapping[str, Any]) -> Tolerances:
     return Tolerances(*(float(rows[id].value) for id in (LR, CR, LM)))
 
 
-def _outer(v_bus: Array) -> tuple[Array, Array]:
-    """Numbers of the corners (2, points) with the least and the greatest bus of every operating point, and where each corner lies between them, 0 to 1."""
-    by_point = np.moveaxis(v_bus, 2, 0).reshape(v_bus.shape[2], -1)
-    number = np.moveaxis(np.arange(v_bus.size).reshape(v_bus.shape), 2, 0).reshape(by_point.shape)
-    every = np.arange(len(by_point))
-    outer = np.array([number[every, by_point.argmin(1)], number[every, by_point.argmax(1)]])
-    low, high = v_bus.ravel()[outer][:, None, None, :, None]
-    return outer, (v_bus - low) / np.maximum(high - low, 1e-9)
-
-
 def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
     """All ends at the least and the greatest bus of every operating point, at the buses between in proportion; what is lost in resistances as with nominal parts; a fixed ratio is trimmed to the resonance of each piece."""
     shape = settled.out["f"].shape
-    outer, between = _outer(np.broadcast_to(s.v_bus, shape))
+    outer, between = outer_buses(np.broadcast_to(s.v_bus, shape))
     lr, cr, lm = ((1 + share * _ENDS[:, k])[:, None, None] for k, share in enumerate((by.lr, by.cr, by.lm)))
     taken = lambda x: np.broadcast_to(x, shape).ravel()[outer]  # noqa: E731
     moved = replace(at(s, (lr, cr, lm)), v_bus=taken(s.v_bus), i_out=taken(s.i_out), fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
