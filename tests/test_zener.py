@@ -56,7 +56,7 @@ def held(demo_document):
     return size(demo_document.requirement, {**ALONE, "clamp.kind": "zener", "clamp.z_tolerance": 0.0})
 
 
-@pytest.mark.parametrize(("line", "load"), [(85.0, 1.0), (265.0, 1.0), (265.0, 0.1)])
+@pytest.mark.parametrize(("line", "load"), [(85.0, 1.0), (265.0, 1.0)])
 def test_the_exported_netlist_agrees_with_the_simulator(held, line, load, tmp_path):
     """Nothing tuned: currents and output within 2 %, clamp power within 5 %; the drain no more than the heat of the diode (7.5 % of its voltage) above what a cold one gives."""
     c, netlist = corner_for(held, line, load, "valley"), netlist_text(held, line, load, "valley")
