@@ -110,7 +110,6 @@ def closed(found, k, gain, drawn=0.0):
     crest = at(ramp.crest) if ratio is not None else volts / load + 0.5 * at(ramp.crest)
     x, pieces, _ = settled(bare, np.array([max(crest - down * at(ramp.t_fall), 0.0), volts, 1.0]), crest, added, 1200)
     held, top, coupled = bare.part(pieces, 0.0, 1e-6).real / period, pieces[1][3][0] + added * pieces[0][2], c.ratios[NEW] / c.r_led
-
     share, esr = load / (load + bank.esr[NEW]), bank.esr[NEW]
 
     def whole(part, row):
@@ -149,7 +148,7 @@ def designs():
 
 
 def test_margins_of_few_frequencies_are_those_of_many(designs):
-    """Crossover and margins of every demo under peak-current control: one by one on two thousand frequencies, where the phase is taken at the crossing itself."""
+    """Crossover and margins of every demo: one by one on four thousand frequencies, where the phase is taken at the crossing itself."""
     for key, d in designs.items():
         found = d.context["loop"]
         f = np.geomspace(0.2, found.signal.fastest, 4000)

@@ -10,7 +10,7 @@ from rhevectra.core.design.names import spoken
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Picture
-from rhevectra.drawing.lines import under
+from rhevectra.drawing.lines import write_under
 
 if TYPE_CHECKING:
     from rhevectra.core.design.clamps import ClampsOverLoad, Curve
@@ -116,7 +116,5 @@ def _words(picture: Picture, found: "ClampsOverLoad", y: float, width: float) ->
         told.setdefault(sentence, []).append(_LAWS[law])
     line = y + 4
     for sentence, laws in told.items():
-        for part in under(f"{', '.join(laws)}: {sentence}", width, 1.32):
-            picture.text(3, line, part, "ink", "left", 2.9)
-            line += 3.9
+        line = write_under(picture, f"{', '.join(laws)}: {sentence}", line, letter=1.32)
     picture.text(3, line + 0.5, "crosses: exact periods; one transformer, each clamp by its own rules; rings of a quality of some 20", "muted", "left", min(2.7, (width - 6) / 45))

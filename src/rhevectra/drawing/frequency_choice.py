@@ -7,7 +7,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Picture, Spot
-from rhevectra.drawing.lines import under
+from rhevectra.drawing.lines import write_under
 
 if TYPE_CHECKING:
     from rhevectra.core.design.frequency_choice import FrequencyChoice
@@ -36,15 +36,11 @@ def frequency_choice_picture(design: Design, found: "FrequencyChoice | None", wi
     for k, f in enumerate(found.frequency):
         left, right = above.x(float(middle[k])), above.x(float(middle[k + 1]))
         picture.spots.append(Spot(left, above.top, right - left, below.top + below.height - above.top, f"{round(float(f))}", found.why[k] or f"takes {show(float(f), 'Hz')}: {show(float(found.total[k]), 'W')} lost, transformer {found.core[k]}"))
-    y = height - FOOT + 5
-    for line in under(found.sentence, width, 1.45)[:3]:
-        picture.text(3, y, line, "ink", "left", 2.9)
-        y += 3.9
+    y = write_under(picture, found.sentence, height - FOOT + 5, 3)
     picture.text(3, y, "dashed: 150 kHz, where limits of conducted noise begin, and half of it", "muted", "left", 2.7)
     y += 3.9
     refused = next((f"red: not feasible ({w})" for w in found.why if w), "")
-    for line in under(refused, width, 1.45)[:1]:
-        picture.text(3, y, line, "over", "left", 2.7)
+    write_under(picture, refused, y, 1, "over", 2.7)
     return picture
 
 

@@ -9,7 +9,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import RIGHT
 from rhevectra.drawing.display import Picture
-from rhevectra.drawing.lines import under
+from rhevectra.drawing.lines import write_under
 
 if TYPE_CHECKING:
     from rhevectra.core.design.input_range import InputRange
@@ -36,13 +36,9 @@ def range_picture(design: Design, found: "InputRange | None", width: float, heig
         right = found.present < 0.6 * found.ratio[-1]
         picture.text(x + (1.2 if right else -1.2), frame.top + frame.height - 1.5, f"now {show(here, unit, 3)}", "accent", "left" if right else "right", 3.0)
         frame.close()
-    y = height - FOOT + 4
-    for line in under(found.sentence, width, 1.45):
-        picture.text(3, y, line, "ink", "left", 2.8)
-        y += 3.8
+    y = write_under(picture, found.sentence, height - FOOT + 4, size=2.8)
     refused = next((f"red: not feasible ({w})" for w in found.why if w), "")
-    for line in under(refused, width, 1.45)[:1]:
-        picture.text(3, y, line, "over", "left", 2.7)
+    write_under(picture, refused, y, 1, "over", 2.7)
     return picture
 
 

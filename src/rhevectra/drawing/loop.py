@@ -6,12 +6,13 @@ from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.preferred import between
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
-from rhevectra.core.formulas.loop import margins
+from rhevectra.core.formulas.loop import decades, margins
 from rhevectra.core.topologies.common.loop import Loop
+from rhevectra.core.topologies.common.signal import NEW, OLD
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
 from rhevectra.drawing.display import Picture, Spot
-from rhevectra.drawing.lines import under
+from rhevectra.drawing.lines import write_under
 
 COUNT, DECADES_BELOW = 160, 1.3
 """Frequencies of a curve; decades shown below the lowest crossover."""
@@ -45,7 +46,7 @@ def loop_picture(design: Design, corner: Corner, width: float, height: float, he
     load = design.grid.points[int(loop.signal.where.points[only % len(loop.signal.where.points)])].load
     picture = Picture(width, height, f"open loop at the {bus}, {load * 100:.0f} % load; heavy: coupler and capacitors new, dashed: old and cold; band: all corners")
     f = np.geomspace(float(design.value("feedback.crossover_least")) / 10.0**DECADES_BELOW, loop.signal.fastest, COUNT)
-    gains = [loop.open(f, end) for end in (0, 1)]
+    gains = [loop.open(f, end) for end in (NEW, OLD)]
     seen = max(int((np.abs(np.concatenate(gains, 1)).max(1) > FAINT).sum()), 2)  # a loop that has died away shows nothing
     f, x, gains = f[:seen], np.log10(f[:seen]), [g[:seen] for g in gains]
     size, phase = (np.array([one(g) for g in gains]) for one in (_decibels, _degrees))
@@ -72,7 +73,7 @@ def loop_picture(design: Design, corner: Corner, width: float, height: float, he
 
 
 def _decibels(gain: Array) -> Array:
-    return np.asarray(20 * np.log10(np.abs(gain)))
+    return 20 * decades(gain)
 
 
 def _degrees(gain: Array) -> Array:
@@ -85,7 +86,7 @@ def _held(held: Design | None, corner: Corner, frames: tuple[Frame, Frame], f: A
         return
     loop: Loop = held.context["loop"]
     near = f <= loop.signal.fastest
-    gain = loop.open(f[near], 0)[:, _place(loop, corner)[0]]
+    gain = loop.open(f[near], NEW)[:, _place(loop, corner)[0]]
     frames[0].pale(x[near], _decibels(gain))
     frames[1].pale(x[near], _degrees(gain))
 
@@ -137,7 +138,4 @@ def _sentence(picture: Picture, design: Design) -> None:
     phase, gain, fast, slow = (design.figure(f"feedback.{k}") for k in ("phase_margin", "gain_margin", "crossover", "crossover_least"))
     assert phase.corner is not None
     text = f"All corners cross between {show(slow.value, 'Hz')} (old) and {show(fast.value, 'Hz')} (new); least margins {phase.value:.0f}° at {phase.corner.text()} and {gain.value:.0f} dB."
-    y = picture.height - FOOT + 5
-    for line in under(text, picture.width, 1.45)[:3]:
-        picture.text(3, y, line, "ink", "left", 2.9)
-        y += 3.9
+    write_under(picture, text, picture.height - FOOT + 5, 3)

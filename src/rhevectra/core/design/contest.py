@@ -132,10 +132,10 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
         done += 1
         if not open_[name]:
             go_on(name)
-        yield done, done + sum(open_.values()) + sum(max(_least_tries(n) - len(found[n]) - open_[n], 0) for n in found if open_[n]), replace(_best(mine, used), tried=len(mine))
+        yield done, done + sum(open_.values()) + sum(max(_most_tries(n) - len(found[n]) - open_[n], 0) for n in found if open_[n]), replace(_best(mine, used), tried=len(mine))
 
 
-def _least_tries(name: str) -> int:
+def _most_tries(name: str) -> int:
     """Designs a topology makes with one front end, at most."""
     return 1 + sum(len(choices) - 1 for choices in TOPOLOGIES[name].CONTEST.values())
 

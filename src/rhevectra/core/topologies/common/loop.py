@@ -15,10 +15,11 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Refused, Row
 from rhevectra.core.formulas import loop
 from rhevectra.core.stages.work import FigureSpec, Work
+from rhevectra.core.topologies.common.outputs import F_COUPLER, OF_COUPLER, OF_RATE
 from rhevectra.core.topologies.common.signal import NEW, OLD, Signal
 
-OF_RATE, OF_RIGHT, OF_COUPLER = 1 / 10, 1 / 4, 1 / 2
-"""Highest crossover aimed at over the rate of the pulses, over a zero on the right side, and over the coupler's own pole (common practice)."""
+OF_RIGHT = 1 / 4
+"""Highest crossover aimed at over a zero on the right side (common practice)."""
 ZERO_BELOW = 4.0
 """How far below the lowest crossover the integrator ends (common practice)."""
 SLOPE_FROM = 0.4
@@ -95,7 +96,7 @@ class Loop(Struct, frozen=True):
 def record(work: Work, signal: Signal, r_led_most: Row) -> Loop:
     """Choose what compensates the loop and record what it gives; r_led_most: the largest resistor with which the old coupler still stops the pulses."""
     choose, rows = work.choose, work.sheet.rows
-    coupler = float(choose("feedback.f_coupler", 10e3, "into a pin of some kilohms (typical, from memory)").value)
+    coupler = float(choose("feedback.f_coupler", F_COUPLER, "into a pin of some kilohms (typical, from memory)").value)
     ratio = float(rows["feedback.ctr"].value)
     ratios = ratio * float(choose("feedback.ctr_spread", 2.0, "a class of 80 to 160 % (typical, from memory)").value), ratio * float(rows["feedback.ctr_left"].value)
     wanted = float(choose("feedback.margin_wanted", STEADY, "at the worst corner (common practice)").value)
@@ -105,16 +106,18 @@ def record(work: Work, signal: Signal, r_led_most: Row) -> Loop:
     aim = tried.aim(highest, why)
     feed = str(choose("feedback.feed", FIXED if aim is None else DIRECT, "the resonance of the stage leaves no margin to a coupler that answers at once: from a rail of about this voltage only the integrator acts" if aim is None else "it answers at once, and the margins hold").value)
     f_aim = float(choose("feedback.f_aim", aim or (highest, why, ()) if feed == DIRECT else (highest, why, ())).value)
-    if feed == DIRECT:
-        r_rule: Any = tried.resistor(f_aim), f"E24: the fastest corner crosses at {show(f_aim, 'Hz')}, and the old coupler still stops the pulses", ()
-    else:
-        r_rule = at_most(tried.most, "E24"), "largest of E24 with which the coupler still stops the pulses when it is old", ()
-    r_led = float(choose("feedback.r_led", r_rule, most=r_led_most).value)
+    by_aim = tried.resistor(f_aim), f"E24: the fastest corner crosses at {show(f_aim, 'Hz')}, and the old coupler still stops the pulses", ()
+    r_led = float(choose("feedback.r_led", by_aim if feed == DIRECT else largest(r_led_most), most=r_led_most).value)
     c_zero = float(choose("feedback.c_zero", lambda: tried.integrator(r_led, f_aim, feed == DIRECT), "E6: the integrator ends at a quarter of the lowest crossover; where it crosses by itself, the least with which the margins hold").value)
     made = tried.around(r_led, c_zero, feed == DIRECT)
     _figures(work, signal, tried.margins(made))
     _record_step(work, signal, tried, made)
     return Loop(signal, made)
+
+
+def largest(r_led_most: Row) -> tuple[float, str, Refused]:
+    """The coupler's resistor where the loop does not ask for a smaller one, and why."""
+    return at_most(float(r_led_most.value), "E24"), "largest of E24 with which the coupler still stops the pulses when it is old", ()
 
 
 class Tried:
@@ -231,4 +234,4 @@ def _record_step(work: Work, signal: Signal, tried: Tried, made: Compensation) -
         gain, behind, drawn = signal.plant(w, end)
         most.append(np.maximum(np.abs(loop.step_response(w, drawn / (1 + gain * made.around(w, end, behind)), times)).max(0), signal.banks[0].esr[end]))
     step = need.load_step.high - need.load_step.low
-    work.sheet.solved(f"output{n}.step", signal.where.spread(step * np.max(most, 0)), "V", f"step of {show(step, 'A')} at the closed loop, from its impedance on the frequencies of the loop; the worse of new and old", crossover=work.sheet.rows["feedback.crossover_least"])
+    work.sheet.solved(f"output{n}.step", signal.where.spread(step * np.max(most, 0)), "V", f"step of {show(step, 'A')} at the closed loop, from its impedance on the frequencies of the loop; the worse of new and old", crossover=work.sheet.again(f"output{n}.crossover", work.sheet.rows["feedback.crossover_least"]))

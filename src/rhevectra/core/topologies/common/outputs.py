@@ -12,8 +12,10 @@ AGED, AGED_DRY, DRY = 2.0, 1.5, 1.5
 """Resistance at the end of life over that of a new output capacitor, of one with a liquid and of one without (usual end of life in data sheets, from memory), and the cold ratio below which there is no liquid in it."""
 CROSSOVER = 1 / 25
 """Crossover of a loop over the rate of its pulses, where no loop is worked out (common practice)."""
-AIMED, COUPLED, SLOWER_FED_OFF, SLOWER_FED_ALWAYS = 1 / 10, 5e3, 10.0, 3.6
-"""Highest crossover by rule over that rate, and what a usual coupler leaves [Hz]; how much slower the slowest corner is, its coupler old, of stages that feed the output while the switch is off or all the time (this program's own designs)."""
+OF_RATE, OF_COUPLER, F_COUPLER = 1 / 10, 1 / 2, 10e3
+"""Highest crossover by rule over that rate, and over a coupler's own pole (common practice); that pole into some kilohms [Hz] (typical, from memory)."""
+SLOWER_FED_OFF, SLOWER_FED_ALWAYS = 10.0, 3.6
+"""How much slower the slowest corner is, its coupler old, of stages that feed the output while the switch is off or all the time (this program's own designs)."""
 DERATED = 0.95
 """Voltage of an output capacitor over its rating, at the end of the output's tolerance (common practice, no source)."""
 
@@ -42,7 +44,7 @@ def cans_for_step(need: Any, row: Any, esr: float, crossover: float) -> float:
 
 def slowest(rate: float, slower: float) -> float:
     """Crossover [Hz] of the slowest loop, as expected from the rate of its pulses."""
-    return min(AIMED * rate, COUPLED) / slower
+    return min(OF_RATE * rate, OF_COUPLER * F_COUPLER) / slower
 
 
 def record_range(work: Work, n: int, need: Any, value: Any) -> None:

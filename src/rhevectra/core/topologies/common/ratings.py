@@ -4,7 +4,6 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from rhevectra.core.basis.findings import NOTE
-from rhevectra.core.basis.preferred import at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import output
@@ -44,7 +43,7 @@ def feedback_error(work: Work, v_out: Any, isolated: bool = True, signal: Callab
     asked = work.loop or work.need.outputs[work.need.main].load_step is not None
     found = loop.record(work, signal(), most) if signal and asked else None
     sheet = work.sheet
-    r = sheet.rows["feedback.r_led"] if found else work.choose("feedback.r_led", lambda: at_most(float(most.value), "E24"), "largest of E24 with which the coupler still stops the pulses when it is old", most=most)
+    r = sheet.rows["feedback.r_led"] if found else work.choose("feedback.r_led", loop.largest(most), most=most)
     sheet("feedback.i_end", output.coupler_pull, **{k: x for k, x in most.inputs.items() if k != "i_pull"}, r=r)
     return found
 

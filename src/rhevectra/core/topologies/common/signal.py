@@ -54,7 +54,7 @@ class Bank(Struct, frozen=True):
     esr_second: tuple[float, float] = (0.0, 0.0)
 
 
-def _some(x: Any, only: Any) -> Any:
+def some(x: Any, only: Any) -> Any:
     """Values of some of the judged corners, or what is the same at all."""
     return x[..., only] if isinstance(x, np.ndarray) and x.ndim else x
 
@@ -83,7 +83,7 @@ class FedAlways(Struct, frozen=True):
 
 
 def _ramp(ramp: loop.Ramp, only: Any) -> loop.Ramp:
-    return loop.Ramp(*(_some(getattr(ramp, n), only) for n in loop.Ramp.__struct_fields__))
+    return loop.Ramp(*(some(getattr(ramp, n), only) for n in loop.Ramp.__struct_fields__))
 
 
 class Signal(Struct, frozen=True):
@@ -105,7 +105,7 @@ class Signal(Struct, frozen=True):
 
     def plant(self, w: Array, end: int, only: Any = slice(None)) -> tuple[Array, Any, Array]:
         """Volts at the regulated output, before its second filter, per ampere pulled from the pin (sign left out), the share of it behind that filter, and volts there per ampere drawn. w: (m, 1) [1/s]; gives (m, corners)."""
-        r_load, first = _some(self.r_load, only), self.banks[0]
+        r_load, first = some(self.r_load, only), self.banks[0]
         load, behind = (loop.impedance(w, r_load, first.c[end], first.esr[end]), 1.0) if not first.inductance else loop.filtered(w, (first.c[end], first.esr[end]), (first.c_second[end], first.esr_second[end]), first.inductance, first.r_wire, r_load)
         for bank in self.banks[1:]:
             load = 1 / (1 / load + 1 / loop.impedance(w, np.inf, bank.c[end], bank.esr[end]))

@@ -37,7 +37,7 @@ def slopes(found: tank.Found) -> Slopes:
 
     def ends(before: Array, until: Array, by_gain: bool) -> Array:
         moved = tank.Moved(before[0], before[1], before[2], np.zeros((3, n)), until, by_gain)
-        tank._run(p, tuple(start), moved)
+        tank.passed(p, tuple(start), moved)
         return np.array((moved.current, moved.magnetising, moved.voltage))  # (state, cause, n)
     zero, one = np.zeros((3, n)), np.zeros((3, 3, n))
     one[[0, 1, 2], [0, 1, 2]] = 1.0
@@ -65,8 +65,8 @@ class Resonant(Struct, frozen=True):
 
     def volts(self, w: Array, load: Array, only: Any) -> tuple[Array, Array]:
         """Output per hertz that the frequency is lower [V/Hz], and per ampere drawn from it [V/A]."""
-        s = Slopes(*(signal._some(getattr(self.slopes, n), only) for n in Slopes.__struct_fields__))
-        half, second, ohm, across, r_path = (signal._some(x, only) for x in (self.half, self.second, self.ohm, self.across, self.r_path))
+        s = Slopes(*(signal.some(getattr(self.slopes, n), only) for n in Slopes.__struct_fields__))
+        half, second, ohm, across, r_path = (signal.some(x, only) for x in (self.half, self.second, self.ohm, self.across, self.r_path))
         turn = 1j * w * half * second  # (m, n)
         z, ahead, behind = np.exp(turn), (np.exp(turn) - 1) / turn, (1 - np.exp(-turn)) / turn
         matrix = np.moveaxis(s.start, -1, 0) + z[..., None, None] * np.eye(3)

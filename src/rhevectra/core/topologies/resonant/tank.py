@@ -203,12 +203,12 @@ class Moved(Struct):
 
 def run(point: Point, start: Array) -> Half:
     """Half a period from a state (n, 3)."""
-    pieces, ats, lengths, end = _run(point, start.T, None)
+    pieces, ats, lengths, end = passed(point, start.T, None)
     states = np.array([(q.current, q.magnetising, q.voltage) for q in pieces]).transpose(0, 2, 1)
     return Half(start, np.array(end).T, np.array([q.sense for q in pieces]), np.array(ats), np.array(lengths), states)
 
 
-def _run(point: Point, start: Any, moved: Moved | None) -> tuple[list[Piece], list[Array], list[Array], State]:
+def passed(point: Point, start: Any, moved: Moved | None) -> tuple[list[Piece], list[Array], list[Array], State]:
     """Pieces of half a period from a state, when each begins, how long it is, and the state at the end. moved: derivatives of the start, taken along to the end."""
     apart, constants = start[0] - start[1], Constants.of(point)
     kind = np.where(apart > 1e-12, UP, np.where(apart < -1e-12, DOWN, _next(UP, start, point.gain, constants)))
@@ -282,7 +282,7 @@ def _judged(unknown: Array, point: Point, free: str) -> tuple[Array, Array]:
     until[2] = free == "half"
     start = begun(unknown, p).T
     moved = Moved(before[0], before[1], before[2], np.zeros((3, n)), until, free == "gain")
-    end = _run(p, start, moved)[3]
+    end = passed(p, start, moved)[3]
     return (np.array(end) + start).T, (np.array((moved.current, moved.magnetising, moved.voltage)) + before).transpose(2, 0, 1)
 
 
