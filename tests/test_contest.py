@@ -17,7 +17,7 @@ from rhevectra.app.workers import _POOL, Workers, contest_steps, run
 from rhevectra.cli import main
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.tables import read_rows, shipped, with_own
-from rhevectra.core.design.contest import WEIGHTS, contest, entry_of, ranked
+from rhevectra.core.design.contest import NEAR, WEIGHTS, _Fronts, contest, entry_of, example_of, ranked
 from rhevectra.core.design.cost import prices, whole_bill
 from rhevectra.core.design.names import spoken
 from rhevectra.core.design.size import size
@@ -96,6 +96,9 @@ def test_a_worker_goes_on_with_what_it_has_made():
     made._took, made._home = {"flyback": 0.03, "llc_half": 0.08, "psfb": 0.04}, {"flyback": one, "llc_half": other}
     for name in ("flyback", "llc_half", "psfb"):
         made.ask({"topology": name})
+    made._example = "flyback"
+    assert made._next(one)["topology"] == "flyback", "the others wait for it"
+    made._example = "push_pull"
     assert made._next(one)["topology"] == "psfb" and made._next(other)["topology"] == "llc_half"
     made._asked.pop()
     assert made._next(one)["topology"] == "flyback"
@@ -116,6 +119,37 @@ def test_every_topology_is_there_with_the_same_budget_and_its_own_choice(entries
         assert set(e.pins) == {"topology", *own} and "kHz" in chosen_text(e)
         again = size(NEED, e.pins)
         assert again.value("loss.total") == e.loss and again.feasible == e.feasible
+
+
+@pytest.fixture(scope="module")
+def fans():
+    """The contest of a requirement whose harmonics ask for a power factor stage, in one process and in two."""
+    need = decode(demo.text("frost-fans"), "demo").requirement
+    return need, run(need, workers=1), run(need, workers=2)
+
+
+def test_power_factor_stages_left_out_are_no_better(fans):
+    """Every topology waits for what the usual one, here a resonant half bridge, makes of the stages, and tries fewer. Each that was left out is made by hand: none would be better by more than the margin and half a per cent of the score."""
+    need, alone, both = fans
+    assert alone == both
+    shaping = [front for front, m in front_ends_for("ac1").items() if m.SHAPES_CURRENT]
+    of = {e.topology: e for e in alone}
+    assert of[example_of(need)].tried >= 2 + len(shaping), "it tries them all"
+    for name in ("flyback_2sw", "full_bridge", "forward_active_clamp", "llc_full"):
+        assert of[name].tried < of[example_of(need)].tried
+        made = [entry_of(need, None, {**of[name].pins, "front_end": front}) for front in shaping]
+        score = [sum(w * getattr(e, m) / getattr(of[name], m) for m, w in WEIGHTS.items()) / sum(WEIGHTS.values()) for e in made if e.feasible]
+        assert len(score) == len(shaping) and min(score) > 1 - 0.005 - NEAR, name
+
+
+def test_what_a_stage_adds_is_carried_over():
+    """Entries made up: the example loses 10 W more and costs 5 less with one stage, ten times as much with another; to a topology of the same loss the first is nearer, to one of twice the cost and little loss it is not; what the example could not build, or never had, is tried."""
+    first = replace(run(NEED, {"front_end": "plain"}, workers=1)[0], feasible=True, front_end="pfc_ccm", loss=50.0, cost_index=20.0, magnetics_volume=1e-5, switch_stress=10.0)
+    told = _Fronts("psfb", {"pfc_ccm": first, "pfc_crm": replace(first, front_end="pfc_crm", loss=60.0, cost_index=15.0), "pfc_bridgeless": replace(first, front_end="pfc_bridgeless", loss=500.0), "pfc_interleaved": replace(first, front_end="pfc_interleaved", feasible=False)})
+    asked = ["pfc_crm", "pfc_bridgeless", "pfc_interleaved", "pfc_never_made"]
+    assert told.worth(first, asked, WEIGHTS) == ["pfc_crm", "pfc_interleaved", "pfc_never_made"]
+    assert told.worth(replace(first, loss=20.0, cost_index=40.0), asked, WEIGHTS) == ["pfc_interleaved", "pfc_never_made"]
+    assert told.worth(replace(first, feasible=False), asked, WEIGHTS) == asked and _Fronts("psfb").worth(first, asked, WEIGHTS) == asked
 
 
 def test_the_last_choice_is_the_best_of_its_values(entries):

@@ -15,7 +15,7 @@ from typing import Any
 from rhevectra.app.machine import processors
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
-from rhevectra.core.design.contest import Entry, contest, entry_of, ranked
+from rhevectra.core.design.contest import Entry, contest, entry_of, example_of, ranked
 
 MOST = 8
 """Most worker processes."""
@@ -84,12 +84,12 @@ AHEAD = 2
 
 
 class Workers:
-    """Makes designs in worker processes, and here while these start or where they end. Those of topologies that take long come first, so that no long one is left for the end, and a worker goes on
-    with the topologies it has made: it remembers much of them."""
+    """Makes designs in worker processes, and here while these start or where they end. Those of the topology that the others wait for come first, then those that take long, so that no long one is left
+    for the end, and a worker goes on with the topologies it has made: it remembers much of them."""
 
     def __init__(self, need: Requirement, catalogue: Catalogue | None, count: int) -> None:
         self._count, self._given = count, (need, catalogue)
-        self._packed = pickle.dumps(self._given)
+        self._packed, self._example = pickle.dumps(self._given), example_of(need)
         self._asked: list[Mapping[str, Any]] = []
         self._made: dict[Future[tuple[Entry, float]], tuple[ProcessPoolExecutor, Mapping[str, Any]]] = {}
         self._took: dict[str, float] = {}
@@ -124,8 +124,10 @@ class Workers:
         self._home[str(tried["topology"])] = worker
 
     def _next(self, worker: ProcessPoolExecutor) -> Mapping[str, Any]:
-        """Of what is asked for, what the worker knows or nobody does, and of these what is expected to take longest; the first of each topology in their order before all that."""
-        return max(self._asked, key=lambda tried: (self._home.get(str(tried["topology"]), worker) is worker, self._took.get(str(tried["topology"]), float("inf"))))
+        """Of what is asked for, what the worker knows or nobody does; of these what the others wait for, then the first of each topology in their order, then what is expected to take longest."""
+        def rank(name: str) -> tuple[bool, bool, float]:
+            return self._home.get(name, worker) is worker, name == self._example, self._took.get(name, float("inf"))
+        return max(self._asked, key=lambda tried: rank(str(tried["topology"])))
 
     def _noted(self, entry: Entry, seconds: float, tried: Mapping[str, Any]) -> Entry:
         self._took[str(tried["topology"])] = seconds

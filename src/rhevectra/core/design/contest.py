@@ -16,14 +16,16 @@ from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.cost import cost_index, magnetics_volume, part_count, whole_bill
 from rhevectra.core.design.design import Design, least_margin
 from rhevectra.core.design.names import spoken
-from rhevectra.core.design.size import size
+from rhevectra.core.design.size import size, usual_front_end
 from rhevectra.core.stages import FRONT_ENDS, front_ends_for
-from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 
 COMMON = ("front_end",)
 """Pins every topology keeps; all others are dropped, for they were made for one of them."""
 WEIGHTS = {"loss": 1.0, "magnetics_volume": 0.5, "cost_index": 1.0, "switch_stress": 0.25}
 """How much each measure counts in the order; each is taken over the least of all that can be built."""
+NEAR = 0.02
+"""How far behind by the score a power factor stage is with the usual topology that the others do not try it: what it adds to loss, volume, cost and stress hardly depends on what follows it."""
 
 
 class Entry(Struct, frozen=True):
@@ -112,12 +114,14 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
     the designs (one after the other here, unless told). Raises InputError where a common pin cannot be used at all.
     """
     kept, used, maker = {k: v for k, v in (pins or {}).items() if k in common}, weights or WEIGHTS, makers or OneByOne(need, catalogue)
-    found: dict[str, list[Entry]] = {name: [] for name in TOPOLOGIES}
-    searches = {name: _search(need, name, kept, found[name], used) for name in TOPOLOGIES}
-    open_ = dict.fromkeys(TOPOLOGIES, 0)
+    example = example_of(need)
+    told = _Fronts(example)
+    found: dict[str, list[Entry]] = {name: [] for name in (example, *(n for n in TOPOLOGIES if n != example))}
+    searches = {name: _search(need, name, kept, mine, used, told) for name, mine in found.items()}
+    open_ = dict.fromkeys(found, 0)
 
     def go_on(name: str) -> None:
-        """Asks for what a topology wants to try next."""
+        """Asks for what a topology wants to try next, if it wants anything now."""
         for own in next(searches[name], ()):
             maker.ask({"topology": name, **kept, **own})
             open_[name] += 1
@@ -130,8 +134,9 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
         mine.append(entry)
         open_[name] -= 1
         done += 1
-        if not open_[name]:
-            go_on(name)
+        for other in searches:
+            if not open_[other]:
+                go_on(other)
         yield done, done + sum(open_.values()) + sum(max(_most_tries(n) - len(found[n]) - open_[n], 0) for n in found if open_[n]), replace(_best(mine, used), tried=len(mine))
 
 
@@ -140,21 +145,53 @@ def _most_tries(name: str) -> int:
     return 1 + sum(len(choices) - 1 for choices in TOPOLOGIES[name].CONTEST.values())
 
 
-def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequence[Entry], weights: Mapping[str, float]) -> Iterator[list[dict[str, Any]]]:
-    """What a topology tries, one choice after the other, each from the best so far: front end, frequency, ripple. found: what has been made of it when it is asked again."""
+def example_of(need: Requirement) -> str:
+    """The topology whose front ends are tried first: the usual one."""
+    return usual_topology(need, not need.is_dc and FRONT_ENDS[usual_front_end(need)[0]].SHAPES_CURRENT)[0]
+
+
+class _Fronts(Struct):
+    """What the usual topology has made of the power factor stages, told once and for all: the others try those that are worth it."""
+
+    example: str
+    made: dict[str, Entry] | None = None
+
+    def worth(self, entry: Entry, others: Sequence[str], weights: Mapping[str, float]) -> list[str]:
+        """Of other power factor stages for the best of a topology those near the best: each is expected to change every measure as it did with the example. One that cannot be judged so is worth a try."""
+        made = {front: e for front, e in (self.made or {}).items() if e.feasible}
+        here = made.get(entry.front_end or "")
+        if here is None or not entry.feasible:
+            return list(others)
+        expected = {front: replace(entry, **{m: getattr(entry, m) + getattr(made[front], m) - getattr(here, m) for m in weights}) for front in others if front in made}
+        field = [entry, *expected.values()]
+        least = _least(field, weights)
+        best = min(score(e, least, weights) for e in field)
+        return [front for front in others if front not in expected or score(expected[front], least, weights) < (1 + NEAR) * best]
+
+
+def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequence[Entry], weights: Mapping[str, float], told: _Fronts) -> Iterator[list[dict[str, Any]]]:
+    """What a topology tries, one choice after the other, each from the best so far: front end, frequency, ripple; nothing while it waits for the example. found: what has been made of it when it is asked again."""
     choices = TOPOLOGIES[name].CONTEST
     yield [{knob: values[0] for knob, values in choices.items()}]
-    if any(f.severity == MUST_FIX and f.cure == "topology" for f in found[0].findings):  # refused for what it is: no other choice would change that
-        return
-    free = not need.is_dc and "front_end" not in kept
+    refused = any(f.severity == MUST_FIX and f.cure == "topology" for f in found[0].findings)  # for what it is: no other choice would change that
+    free = not (need.is_dc or "front_end" in kept or refused)
 
     def best() -> dict[str, Any]:
         return {k: v for k, v in _best(found, weights).pins.items() if k in choices or k == "front_end"}
 
     def fronts() -> Iterator[list[dict[str, Any]]]:
-        if free and (others := _other_front_ends(need, found)):
+        others = _other_front_ends(need, found) if free else []
+        if others and name != told.example and _shapes(found[0]):
+            while told.made is None:
+                yield []
+            others = told.worth(_best(found, weights), others, weights)
+        if others:
             yield [{**best(), "front_end": front} for front in others]
     yield from fronts()
+    if name == told.example:
+        told.made = {str(e.front_end): e for e in found}
+    if refused:
+        return
     for knob, values in choices.items():
         for value in values[1:]:
             yield [{**best(), knob: value}]
