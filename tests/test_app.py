@@ -13,7 +13,7 @@ from rhevectra import demo
 from rhevectra.app import autosave, settings, summary
 from rhevectra.app.changes import changes, difference
 from rhevectra.app.changes import summary as moved
-from rhevectra.app.session import Session
+from rhevectra.app.session import RECENT, Session
 from rhevectra.app.stages import plates
 from rhevectra.cli import main
 from rhevectra.core.basis.corners import FULL, LIGHT, PEAKS, SHORT, Grid, Point, pick
@@ -85,6 +85,27 @@ def test_history_names_edits_and_a_refused_edit_leaves_no_trace(session):
     names = [session.undo(), session.undo(), session.undo(), session.undo()]
     assert names[-1] is None and structs.replace(session.document, log=()) == session.saved and session.changed and session.before is None  # the log of the reading stays
     assert session.redo() == "Switching frequency 65.0 kHz → 80.0 kHz"
+
+
+def test_what_is_taken_back_stands_at_once_and_is_what_would_be_designed(session, monkeypatch):
+    """Undo, redo and a value tried before give the very design of then; another catalogue, reading or requirement, or one of long ago, is designed anew."""
+    made = []
+    monkeypatch.setattr("rhevectra.core.design.size.size", lambda *given: made.append(given) or size(*given))
+    first = session.design
+    session.pin("fs", 80e3)
+    second = session.design
+    assert session.undo() and session.design is first and session.redo() and session.design is second and len(made) == 1
+    session.measure("transformer.leakage", Measured(9e-6))
+    session.measure("transformer.leakage", Measured(12e-6))
+    assert len(made) == 3 and float(session.design.rows["transformer.leakage"].value) == 12e-6
+    session.require(replace(session.document.requirement, hold_up=0.02))
+    session.catalogue = structs.replace(session.catalogue)
+    session.undo()
+    assert len(made) == 5 and session.design.rows["clamp.v"].value.tobytes() == size(session.document.requirement, session.document.decisions, session.document.as_built).rows["clamp.v"].value.tobytes()
+    for k in range(RECENT):
+        session.pin("fs", 81e3 + k)
+    session.decide("back", {})
+    assert len(made) == 6 + RECENT
 
 
 def test_every_document_is_told_to_whoever_keeps_it(session):

@@ -24,6 +24,8 @@ from rhevectra.project.log import READING, Entry
 
 BURST = 1.5
 """Nudges of one decision that follow each other within this many seconds are one edit."""
+RECENT = 8
+"""Designs that are kept: what is taken back, done again or tried anew shortly after stands at once."""
 
 
 class Step(Struct, frozen=True):
@@ -55,6 +57,7 @@ class Session:
     reference: Design | None = None
     on_change: Callable[[Document], None] | None = None
     _edited: float = field(default=-1e9, repr=False)
+    _recent: list[tuple[Catalogue, Design]] = field(default_factory=list, repr=False)
 
     def __post_init__(self) -> None:
         self.design = self._designed(self.document)
@@ -83,7 +86,11 @@ class Session:
     def _sized(self, requirement: Requirement, pins: Mapping[str, Any], as_built: Mapping[str, Measured] | None = None) -> Design:
         from rhevectra.core.design.size import size  # not read where another process has opened the session
 
-        return size(requirement, pins, as_built, self.catalogue)
+        given = requirement, dict(pins), dict(as_built or {})
+        known = next((d for c, d in self._recent if c is self.catalogue and (d.requirement, d.pins, d.as_built) == given), None)
+        design = size(requirement, pins, as_built, self.catalogue) if known is None else known
+        self._recent = [(self.catalogue, design), *(r for r in self._recent if r[1] is not design)][:RECENT]
+        return design
 
     def _edit(self, step: Step, document: Document, burst: bool = False) -> None:
         if document == self.document:

@@ -235,7 +235,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         worst = "feasible" if s.design.feasible else "INFEASIBLE: see findings"
         moved = summary(s.before, s.design) if s.before is not None else ""
         corners = len(s.design.grid.lines) * len(s.design.grid.freqs) * len(s.design.grid.points) * len(s.design.grid.bus)
-        self.statusBar().showMessage(f"{spoken(s.design.topology)} designed at {corners} corners in {s.elapsed * 1e3:.0f} ms · {worst}" + (f" · {moved}" if moved else ""))
+        took = f"in {s.elapsed * 1e3:.0f} ms" if s.elapsed > 1e-3 else "a while ago, and kept"
+        self.statusBar().showMessage(f"{spoken(s.design.topology)} designed at {corners} corners {took} · {worst}" + (f" · {moved}" if moved else ""))
         self._said.setText("reference held" if s.reference is not None else "")
         for id, stack, verb in (("edit.undo", s.past, "Undo"), ("edit.redo", s.future, "Redo")):
             self.actions_by_id[id].setText(f"{verb}: {stack[-1].name}" if stack else verb)
