@@ -180,9 +180,9 @@ def _gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Arr
 
 def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: winding.Sizes, rho: float) -> list[Laid]:
     """Wire for every winding, both halves of a tapped one alike: the option of least loss whose height keeps to its share of the window."""
-    width = need.between_margins(win.width)[:, None] * np.ones_like(turns[0])
+    width = need.between_margins(win.width)[:, None]
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
-    room = (win.height - arrangement.insulation(need.stack, need.tapes))[:, None] * np.ones_like(turns[0])
+    room = (win.height - arrangement.insulation(need.stack, need.tapes))[:, None]
     shares = [1.0, *(0.46 * weight / weight.sum()), 0.10]  # the primary takes what the others leave
     scale = (copper.MU0 * turns[1] / _path(need, win)) ** 2
     middle = win.turn_length(0.5 * win.height)[:, None, None]
@@ -194,7 +194,9 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
     for k in (*range(1, len(turns)), 0):
         w, rate = need.windings[k], rates[k]
         pinned, parts = (need.pins or {}).get(wire_key(w.name)), arrangement.shares(need.stack, k)
-        if need.board is not None:
+        if halves and parts == arrangement.shares(need.stack, k - 1) and np.array_equal(real[k], real[k - 1]):
+            trial = halves[-1][1]
+        elif need.board is not None:
             trial = lay_tracks(real[k][..., None], width[..., None], parts, need.board, pinned, aux_track(w.i_rms, need.board) if k == len(turns) - 1 else np.inf)
         else:
             of = winding.options(w.i_rms, wires, w.triple, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, wires, w.triple)

@@ -102,11 +102,9 @@ class Laid(Struct, frozen=True):
         return layers * self.tall * self.bulge + (layers - 1) * self.between
 
     def pick(self, index: Any) -> "Laid":
-        """Along the last axis the chosen option of each candidate (core, candidate)."""
-        flat = index + self.height.shape[-1] * np.arange(index.size).reshape(index.shape)
-
+        """Along the last axis the chosen option of each candidate (core, candidate); what is the same for all candidates of a core may have one place for them."""
         def take(x: Any) -> Any:
-            return x.take(index if np.ndim(x) == 1 else flat)
+            return x.take(index if np.ndim(x) == 1 else index + x.shape[-1] * np.arange(x.size // x.shape[-1]).reshape(x.shape[:-1]))
         return Laid(*(take(getattr(self, n)) for n in self.__struct_fields__))
 
     def wider(self) -> "Laid":
@@ -178,11 +176,9 @@ def _bundles(current: Any, sizes: tuple[Array, Array], most: int, twisted: range
     """Wires of as many strands as each density asks for, `most` at most, once each: those of so many strands twisted, and of so many side by side; sheath: over all of them [m of diameter]."""
     d, o = (np.repeat(x, len(DENSITIES)) for x in sizes)
     strands = np.clip(np.round(current / np.tile(DENSITIES, len(sizes[0])) / (np.pi / 4 * d**2)), 1, most)
-    different: dict[tuple[float, float], int] = {}
-    for k, pair in enumerate(zip(d.tolist(), strands.tolist(), strict=True)):
-        different.setdefault(pair, k)
-    together, apart = ([k for k in different.values() if int(strands[k]) in kind] for kind in (twisted, beside))
-    kept = [*together, *apart]
+    first = np.append(True, (d[1:] != d[:-1]) | (strands[1:] != strands[:-1]))  # fewer strands as the density grows
+    together, apart = (np.flatnonzero(first & (strands >= kind.start) & (strands < kind.stop)) for kind in (twisted, beside))
+    kept = np.concatenate([together, apart])
     return Options(d[kept], o[kept], strands[kept], np.repeat([False, True], [len(together), len(apart)]), np.zeros(len(kept), bool), np.full(len(kept), sheath))
 
 
