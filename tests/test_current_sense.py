@@ -6,8 +6,10 @@ import pytest
 from balances import check_balance, whole
 from rhevectra import demo
 from rhevectra.app.parts import rows
+from rhevectra.core.catalogue.tables import shipped
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
 
 FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up")
@@ -81,3 +83,11 @@ def test_what_is_usual(demo_name, topology, kind):
     assert np.allclose(whole(pinned, pinned.rows["sense.power"]), 0.5 / float(pinned.rows["switch.current_limit"].value) * rms**2)
     if kind == "capacitor":
         assert ("capacitor of the current sense") in {k for k, _, _ in rows(d)}
+
+
+@pytest.mark.parametrize("topology", ["flyback", "flyback_2sw", "flyback_qr"])
+def test_a_switch_that_measures_its_own_current_is_drawn_with_a_wire(topology):
+    """An integrated class has no resistor of its own for it: the circuit is drawn all the same, with a wire that carries the current."""
+    d = size(decode(demo.text("camera-hide"), "demo").requirement, {"topology": topology, "switch.class": next(r["name"] for r in shipped()["switches"].rows if r["kind"] == "integrated")}, noise=False)
+    symbols = [s for s in TOPOLOGIES[topology].schematic(d, d.grid.find(d.grid.lines[0])) if s.element == "Vsense"]
+    assert "sense.r" not in d.rows and [s.kind for s in symbols] == ["wire"]

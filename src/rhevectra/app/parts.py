@@ -12,7 +12,7 @@ from rhevectra.project import table
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
 _OF_OUTPUTS = tuple(f"{id}{n}.{part}" for n in range(1, 7) for id, part in (("output", "r_bleed"), ("rectifier", "snubber_c"), ("rectifier", "snubber_r")))
-_CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "pfc.r_sense", "sense.r",
+_CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "bulk.r_bleed", "pfc.r_sense", "sense.r",
            "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c", "blocking.c", "llc.cr", "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
            "feedback.r_high", "feedback.r_low", "feedback.r_led", "feedback.c_zero", "feedback.c_pole", "aux.r_series", "aux.c_least", "start.c_supply")
 """Ids of parts of a value or class each; `inlet.r_x` is told by no desk of its own."""
@@ -86,7 +86,7 @@ def _count(design: Design, id: str) -> int:
         return stages
     if id == "inlet.c_y":
         return stages * int(design.rows["inlet.y_count"].value)
-    if id == "divider.c" or (id.startswith("bulk.") and "bulk.r_balance" in design.rows):
+    if id == "divider.c" or (id in ("bulk.c", "bulk.r_balance") and "bulk.r_balance" in design.rows):
         return 2
     if id in _EACH_PHASE:
         return design.count(_EACH_PHASE[id])

@@ -4,7 +4,10 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
+from rhevectra.core.design.design import Figure
+from rhevectra.core.design.names import spoken
 from rhevectra.core.stages.work import FigureSpec, Work
 
 Cures = Mapping[str, str | tuple[str, ...]]
@@ -20,6 +23,28 @@ ASKED = {"inlet.i_rms": "less power or a higher lowest line", "switch.v_bus_leas
 """What of the requirement would have to give where no decision helps."""
 SHAPE = ("topology", "front_end", "clamp.kind")
 """Decisions that change which stages stand in the path; a pin on one is no cause of a figure."""
+
+
+BY_LOSS = {"loss.total", "efficiency", "standby.power"}
+"""Figures that all losses make: the greatest of them says what to change."""
+OF_LOSS: Cures = {"start_up": "start.path", "x_discharge": "inlet.c_x", "bridge": "bridge.class", "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i", "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
+                  "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind", "bleed1": ("output1.bleed", "feedback.r_low"), "rectifier#": "rectifier#.class", "bleed#": "output#.bleed", "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
+                  "pfc_switch_on": "pfc.switch_class", "pfc_switch_edges": "pfc.switch_class", "pfc_diode": "pfc.diode", "pfc_core": "pfc.core", "pfc_copper": "pfc.core", "pfc_slow_leg": "pfc.slow_class"}
+"""Loss -> the decision that lowers it; of those of a switch, its class."""
+TOLD = 3
+"""Greatest losses that are named."""
+
+
+def by_loss(figure: Figure, work: Work) -> tuple[str, str]:
+    """The decision that lowers the greatest loss at the corner of a figure that they all make ("" where none is known), and what burns most there in words."""
+    assert figure.corner is not None
+    losses = {name: float(row.at(figure.corner.index)) for name, row in work.sheet.rows["loss.total"].inputs.items()}
+    first = sorted(losses, key=lambda name: -losses[name])[:TOLD]
+    number = re.sub(r"\D", "", first[0])
+    given = OF_LOSS.get(first[0]) or OF_LOSS.get(re.sub(r"\d+", "#", first[0])) or ("switch.class" if first[0].startswith("switch") else ())
+    cure = next((id for one in ((given,) if isinstance(given, str) else given) if (id := one.replace("#", number)) in work.choose.specs), "")
+    told = ", ".join(f"{spoken(name)} {show(losses[name], 'W')}" for name in first)
+    return cure, f"most of it {told}" + (f"; change {cure}" if cure else "")
 
 
 def cure_of(spec: FigureSpec, work: Work, cures: Cures) -> tuple[str, str]:

@@ -16,7 +16,7 @@ from rhevectra.core.basis.remembered import Kept, bits, remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
-from rhevectra.core.design.cures import COMMON, SHAPE, Cures, cure_of
+from rhevectra.core.design.cures import BY_LOSS, COMMON, SHAPE, Cures, by_loss, cure_of
 from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import record as filtering
@@ -80,7 +80,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     grid = make_grid(need, front)
     sheet = Sheet(measured)
     work = Work(need, grid, parts, sheet, Decisions(specs, good, sheet), wound=wound, loop=loop)
-    _shape_rows(work, topology, front, clamp, why)
+    _shape_rows(work, topology, front, clamp, why, _usual_clamp(need, topology, pins)[1])
     front_plan, plan, power, near = _settle(work, topology, front, clamp)
     solution, power, ripple, plan = _agreed(work, topology, front, (front_plan, plan, power, near))
     front_rows = front.record(work, front_plan, solution, power, ripple)
@@ -107,12 +107,22 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
     front = DC_FRONT_END if need.is_dc else pick("front_end", front_ends_for(need.mains.kind), usual_front_end(need)[0], {})
     usual, why = _topology_for(need, pins, front)
     topology = pick("topology", TOPOLOGIES, usual, {})
-    fitting = clamps_for(topology)
-    return topology, front, pick("clamp.kind", fitting, next(iter(fitting)), clamps_refused(topology)), why
+    return topology, front, pick("clamp.kind", clamps_for(topology), _usual_clamp(need, topology, pins)[0], clamps_refused(topology)), why
 
 
-def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, why: str) -> None:
-    for id, module, usual in (("topology", topology, why), ("front_end", front, usual_front_end(work.need)[1]), ("clamp.kind", clamp, "the usual first choice; the Contest compares all")):
+def _usual_clamp(need: Requirement, topology: ModuleType, pins: Mapping[str, Any]) -> tuple[str, str]:
+    """The clamp where nobody chose one, and why: the first that goes with the topology, or where little is admitted at no load and nothing was decided for that one, the first that then burns nothing."""
+    fitting, admitted = clamps_for(topology), need.standby_power_max
+    first = next(iter(fitting))
+    decided = any(s.id in pins for s in fitting[first].DECISIONS)
+    if topology.NEEDS_CLAMP and admitted is not None and admitted < AT_REST * need.power and not decided:
+        resting = next((name for name, clamp in fitting.items() if clamp.RESTS), first)
+        return resting, f"burns nothing at no load, where the usual one burns one to three per cent of full power; {show(admitted, 'W')} are admitted"
+    return first, "the usual first choice; the picture Kinds compares all"
+
+
+def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, why: str, why_clamp: str) -> None:
+    for id, module, usual in (("topology", topology, why), ("front_end", front, usual_front_end(work.need)[1]), ("clamp.kind", clamp, why_clamp)):
         if id in work.choose.specs:
             work.choose(id, module.NAME, usual if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
 
@@ -251,6 +261,8 @@ def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, ne
     return {s.id: s for s in (*front.FIGURES, *emission.figures(front), *topology.FIGURES, *clamp.FIGURES, *outputs)}
 
 
+AT_REST = 0.03
+"""Share of full power below which no-load power that is admitted asks for a clamp that burns nothing then (common practice, no source)."""
 ROUGH, SETTLED = 3e-2, 1e-4
 """Largest change of the last pass: for the power that sets the bus, and for the figures."""
 AGREED, ASTRAY = 5e-3, 0.2
@@ -271,7 +283,7 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures,
         severity = LOOK_AT if spec.look_only else MUST_FIX
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
-        cure, what = cure_of(spec, work, cures)
+        cure, what = by_loss(figure, work) if id in BY_LOSS else cure_of(spec, work, cures)
         scale, unit = (100.0, "%") if in_percent(id, figure.unit) else (1.0, figure.unit)
         value, limit = told_apart(scale * figure.value, scale * (figure.limit or 0.0), unit)
         label = f"{spec.label}: {value} is {side} {limit}{where}"

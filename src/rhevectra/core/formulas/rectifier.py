@@ -252,6 +252,12 @@ def resistor_power(v: Any, r: Any) -> Any:
     return np.square(v) / r
 
 
+@formula("P = V²/R + V·I_off", "W", "V R I_off", "Joule, and what an open start-up cell lets pass")
+def across_bus(v: Any, r: Any, i_off: Any) -> Any:
+    """Power [W] of what lies across the bus v [V]: a resistance r [Ω] and a current i_off [A]."""
+    return np.square(v) / r + v * i_off
+
+
 @formula("P = 2·V_f·I_avg + R_s·I_rms²", "W", "V_f I_avg R_s I_rms", "two diodes of the bridge conduct in series")
 def bridge_loss(v_forward: Any, i_avg_line: Any, r: Any, i_rms: Any) -> Any:
     """Loss [W] of a bridge: two fixed drops times the average rectified current, and resistance r [Ω]."""

@@ -17,6 +17,15 @@ from rhevectra.core.stages.work import FigureSpec, Work
 
 ORDERS = np.arange(1, 40, 2)
 TEMPERATURE = "component tolerance and temperature (hot thermistor, 20 °C capacitor resistance)"
+RESISTOR, CELL = "resistor", "cell"
+START_PATH = (
+    DecisionSpec("start.path", "Start-up path", "feedback", "choice", options=(RESISTOR, CELL), schools="resistor: from the bus, cheapest, burns as long as the mains are there; cell: a current source of the controller's class that opens once it runs"),
+    DecisionSpec("bulk.r_bleed", "Start-up and sensing path across the bus", "feedback", unit="Ω", low=1e4, high=1e8, step="E12", schools="1 to 3 MΩ where it starts the controller, 10 MΩ where it only senses the bus"),
+)
+START_SHARE, THROUGH_OPEN = 0.1, 15e-6
+"""Share of the no-load power admitted from which the rule saves what a start-up resistor burns; current that an open cell lets pass [A] (typical, from memory)."""
+MOST_X = {False: 2e6, True: 1e7}
+"""Largest resistance that discharges the X capacitors [Ω], and where no-load power is asked for (common practice, no source)."""
 DECISIONS = (
     DecisionSpec("inlet.thermistor", "Inrush thermistor", "inlet", "choice", table="thermistors"),
     DecisionSpec("bridge.class", "Bridge class", "bulk", "choice", table="bridges"),
@@ -25,6 +34,7 @@ DECISIONS = (
     DecisionSpec("bulk.c_left", "Capacitance left, tolerance or age", "bulk", low=0.4, high=1.0, schools="0.8: the least of a new one, and the end of life of data sheets; 0.64: both; 1: as printed"),
     DecisionSpec("derating.bulk_v", "Bulk voltage derating", "bulk", low=0.5, high=1.0),
     DecisionSpec("derating.bridge_v", "Bridge voltage derating", "bulk", low=0.4, high=1.0),
+    *START_PATH,
     *surge.DECISIONS,
 )
 FIGURES = (
@@ -139,19 +149,27 @@ def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str
     touch = sheet.given("inlet.i_touch", 0.25e-3 if need.protection_class == "II" else 3.5e-3, "A", "standard", f"touch current limit used here for protection class {need.protection_class} (from memory; confirm against the standard in force)")
     sheet("inlet.c_y_max", rectifier.y_capacitance, i_touch=touch, frequency=sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner"), v_line=given.get("earth", given["line"]))
     c_x = x_capacitor(work)
-    r_x = sheet.given("inlet.r_x", at_most(min(0.8 / max(float(c_x.value), 1e-9) / np.log(np.sqrt(2) * need.mains.v_max / 60), 2e6), "E24"), "Ω", "rule", "greatest of E24 that discharges them in 0.8 s, at most 2 MΩ; two or more in a row where one does not hold the voltage")
+    most = MOST_X[need.standby_power_max is not None]
+    r_x = sheet.given("inlet.r_x", at_most(min(0.8 / max(float(c_x.value), 1e-9) / np.log(np.sqrt(2) * need.mains.v_max / 60), most), "E24"), "Ω", "rule", f"greatest of E24 that discharges them in 0.8 s, at most {show(most, 'Ω')}; two or more in a row where one does not hold the voltage")
     crest = sheet("inlet.v_crest", rectifier.bridge_reverse_voltage, v_line=given["line"])
     sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=sheet.given("safety.v_touch", 60.0, "V", text="touchable dc voltage used here; confirm against the standard in force"))
     sheet.given("inlet.discharge_limit", 1.0, "s", text="about a second at the plug's pins (common practice; confirm against the standard in force)")
     sheet("standby.x_discharge", rectifier.resistor_power, v=given["line"], r=r_x)
     surge.record(work, path, rows, given["line"], limited)
     sheet("bulk.discharge_time", rectifier.discharge_time, r=path.discharge, c=path.c, v_start=rows["peak"], v_safe=sheet.rows["safety.v_touch"])
-    sheet("standby.start_up", rectifier.resistor_power, v=rows["peak"], r=sheet.rows["bulk.r_bleed"])
+    off = sheet.given("start.i_off", THROUGH_OPEN if str(sheet.rows["start.path"].value) == CELL else 0.0, "A", "catalogue", "what the start-up cell lets pass once it is open (typical, from memory)")
+    sheet("standby.start_up", rectifier.across_bus, v=rows["peak"], r=sheet.rows["bulk.r_bleed"], i_off=off)
 
 
 def record_bleed(work: Work) -> Any:
-    """The path across the bus that starts the supply and senses it."""
-    return work.sheet.given("bulk.r_bleed", 3e6 if work.need.mains.v_max > 150 else 1e6, "Ω", "rule", "start-up and sensing path across the bulk (common practice)")
+    """The path across the bus that senses it and, where no cell does, starts the supply."""
+    top, admitted = work.need.mains.v_max, work.need.standby_power_max
+    usual = 3e6 if top > 150 else 1e6
+    burnt = 2 * top**2 / usual
+    saves = admitted is not None and burnt > START_SHARE * admitted
+    path = work.choose("start.path", CELL if saves else RESISTOR, f"a resistor of {show(usual, 'Ω')} burns {show(burnt, 'W')} of the {show(admitted or 0.0, 'W')} admitted at no load" if saves else "the cheapest (common practice)")
+    starts = str(path.value) == RESISTOR
+    return work.choose("bulk.r_bleed", usual if starts else 1e7, "starts the controller and senses the bus (common practice)" if starts else "only senses the bus (common practice)")
 
 
 def record_bridge(work: Work, bridge: Any, line: Any, times: Any = None) -> None:

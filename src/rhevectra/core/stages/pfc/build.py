@@ -15,6 +15,7 @@ from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.magnetics.inductor import MADE
 from rhevectra.core.stages import inlet
 from rhevectra.core.stages.dies import PULSED, choose_die
+from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.choke import TOLERANCE, Choke, choose_choke
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.pfc.line import Angles, Boost, Feed, angles, currents, mean_of
@@ -37,7 +38,7 @@ SILICON = ("discrete", "low-ohm")
 
 
 class Plan(Struct, frozen=True):
-    """All that was chosen. r_line: what carries the line current in series [Ω], r_filter: the mains filter before it; cap: row of one can, count of them; r_sense: what the inductor's current meets for sensing [Ω]."""
+    """All that was chosen. r_line: what carries the line current in series [Ω], r_filter: the mains filter before it; cap: row of one can, count of them; r_sense: what the inductor's current meets for sensing [Ω]; burst: power from the line [W] below which it runs in bursts."""
 
     law: Law
     boost: Boost
@@ -58,6 +59,7 @@ class Plan(Struct, frozen=True):
     source: LineSource
     ambient: float
     r_sense: float
+    burst: float
 
 
 def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
@@ -84,7 +86,7 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT) + 2 * bridge["r_dynamic_ohm"]
     r_filter = inlet.filter_copper(work, need.mains.v_min, p_in)
     source = LineSource(need.source_impedance.r + r_line + r_filter, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], cap["esr_ohm"] / cans)
-    return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, r_filter, choke, limit, cap, cans, c_bus, source, need.ambient_max, r_sense)
+    return Plan(law, boost, v_bus, row, parallel, diode, bridge, thermistor, limiter, r_line, r_filter, choke, limit, cap, cans, c_bus, source, need.ambient_max, r_sense, bursts.choose(work, p_in))
 
 
 def choose_boost(boundary: bool, work: Work, feed: Feed, phases: int) -> Boost:

@@ -6,6 +6,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.stages import inlet
+from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.work import FigureSpec
 
@@ -23,6 +24,7 @@ _BOUNDARY = (
 )
 _PHASED = (DecisionSpec("pfc.phases", "Phases", "pfc", kind="integer", low=2, high=6, schools="2: usual from some 700 W; more where height counts"),)
 _SHARED = (
+    bursts.DECISION,
     DecisionSpec("pfc.v_bus", "Bus voltage", "pfc", unit="V", low=100, high=800, schools="380 to 400 V behind mains up to 265 V: above the highest crest, below 450 V capacitors"),
     DecisionSpec("pfc.l", "Boost inductor", "pfc", unit="H", low=1e-6, high=0.1),
     DecisionSpec("pfc.l_tolerance", "Tolerance of the boost inductor", "pfc", low=0.0, high=0.4, schools="10 %: gapped or powder as made; 8 to 15 % powder by its maker's sheet"),

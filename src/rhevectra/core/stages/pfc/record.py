@@ -14,6 +14,7 @@ from rhevectra.core.formulas import forward, inductor, output, pfc, rectifier
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
+from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.build import BEYOND, QUICK, SLOW, Plan, switch_losses
 from rhevectra.core.stages.pfc.choke import TOLERANCE, choke_copper_loss, choke_core_loss, record_at_limit, record_choke, record_inductance, record_peak
 from rhevectra.core.stages.pfc.control import Loop, half_cycle_orders
@@ -31,7 +32,7 @@ LINEAR = 0.2
 """Bus ripple over the bus beyond which the linear formula no longer holds."""
 COUNTED = 0.0075
 """Share of the bus in which its ripple is counted where parts are chosen."""
-_CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, losses of all"
+_CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, losses of all; at light load in bursts, for as long as they last"
 
 
 class Solution(Struct, frozen=True):
@@ -53,14 +54,10 @@ def solve(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) ->
         a = angles(plan.boost, v_line, p_in, plan.v_bus)
         amps = currents(plan.boost, a)
         return {**amps, "f_high": a.fs.max(-1)}, _losses(plan, a, amps, p_in, v_line)
-    return Solution(power, *agreed(once, power, 0.96, near), pfc.bus_ripple(power, f_line, plan.c_bus, plan.v_bus))
+    return Solution(power, *agreed(bursts.with_bursts(once, plan.burst), power, 0.96, near), pfc.bus_ripple(power, f_line, plan.c_bus, plan.v_bus))
 
 
-Once = Callable[[Array], tuple[dict[str, Array], dict[str, Array]]]
-"""Currents and losses for a power from the line [W]."""
-
-
-def agreed(once: Once, power: Array, expected: float, near: Solution | None) -> tuple[Array, dict[str, Array], dict[str, Array]]:
+def agreed(once: bursts.Once, power: Array, expected: float, near: Solution | None) -> tuple[Array, dict[str, Array], dict[str, Array]]:
     """Power from the line [W], currents and losses that go with a power that passes the bus, from an efficiency expected or a solution near by; losses that feed on their own current are followed so far only."""
     p_in = power / expected if near is None else power * near.p_in / near.power
     for _ in range(1 if near is None else PASSES):
@@ -254,7 +251,7 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     if plan.boost.phases > 1:
         sheet("pfc.power_max", pfc.all_phases, phases=sheet.rows["pfc.phases"], one=sheet.rows[most])
     sheet.again("pfc.power_need", p_in)
-    losses = {name: sheet.solved(f"loss.{name}", col(x), "W", _CYCLE, power=p_in) for name, x in s.losses.items()}
+    losses = {name: sheet.solved(f"loss.{name}", col(x), "W", _CYCLE, power=p_in, bursts=sheet.rows["pfc.burst_below"]) for name, x in s.losses.items()}
     sheet.total("pfc.loss", "W", "everything between the plug and the bus", **losses)
     record_sensing(work)
     _heat(work, plan, losses)

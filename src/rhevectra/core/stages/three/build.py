@@ -10,6 +10,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.formulas import pfc, rectifier, surge, three_phase
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.stages import inlet
+from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.build import CONTACT, EXPECTED, SILICON, choose_boost, choose_cans, choose_diode, choose_limit, choose_switches, switch_losses
 from rhevectra.core.stages.pfc.choke import Choke, choose_choke
 from rhevectra.core.stages.pfc.line import Boost, Feed, angles, currents
@@ -23,7 +24,7 @@ PATHS = 2
 
 
 class Plan(Struct, frozen=True):
-    """All that was chosen. boost, switch, parallel, diode, choke, limit: of one phase, on half the bus; c_half [F]: each half, cans side by side in it; unbalance of the mains as a share."""
+    """All that was chosen. boost, switch, parallel, diode, choke, limit: of one phase, on half the bus; c_half [F]: each half, cans side by side in it; unbalance of the mains as a share; burst: power from the line [W] below which it runs in bursts."""
 
     boost: Boost
     v_bus: float
@@ -43,6 +44,7 @@ class Plan(Struct, frozen=True):
     ambient: float
     unbalance: float
     r_sense: float
+    burst: float
 
     @property
     def half(self) -> float:
@@ -81,7 +83,7 @@ def plan(work: Work, power: float, i_hf: float) -> Plan:
     z = need.source_impedance
     r_filter = inlet.filter_copper(work, feed.lowest, feed.power)
     source = LineSource(2 * (z.r + r_line + r_filter), 2 * z.x / (2 * np.pi * 50), 2 * diode["v_forward_v"], 2 * cap["esr_ohm"] / cans)
-    return Plan(boost, v_bus, row, parallel, diode, thermistor, limiter, r_line, r_filter, choke, limit, cap, cans, c_half, source, need.ambient_max, unbalance, r_sense)
+    return Plan(boost, v_bus, row, parallel, diode, thermistor, limiter, r_line, r_filter, choke, limit, cap, cans, c_half, source, need.ambient_max, unbalance, r_sense, bursts.choose(work, 3 * feed.power))
 
 
 def phase_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], b: Boost, a: Any, i_rms: Any, v_half: Any) -> dict[str, Any]:

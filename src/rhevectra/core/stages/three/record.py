@@ -10,6 +10,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, output, pfc, rectifier, three_phase
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
+from rhevectra.core.stages.pfc.bursts import with_bursts
 from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_at_limit, record_choke, record_inductance, record_peak
 from rhevectra.core.stages.pfc.control import Loop, half_cycle
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
@@ -32,7 +33,7 @@ def bus(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) -> t
         amps = currents(plan.boost, a)
         return amps, _losses(plan, a, amps, p_in, v)
     ripple = three_phase.unbalance_ripple(plan.unbalance, power, f, plan.c_bus, plan.v_bus)
-    return np.stack([pfc.bus_valley(plan.v_bus, ripple), pfc.bus_peak(plan.v_bus, ripple)], -1), Solution(power, *agreed(once, power, 0.97, near), ripple)
+    return np.stack([pfc.bus_valley(plan.v_bus, ripple), pfc.bus_peak(plan.v_bus, ripple)], -1), Solution(power, *agreed(with_bursts(once, plan.burst), power, 0.97, near), ripple)
 
 
 def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v: Any) -> dict[str, Array]:

@@ -59,7 +59,7 @@ _DECISIONS = (
     DecisionSpec("feedback.ctr_left", "Share of that ratio left at the end of life", "feedback", low=0.1, high=1.0, schools="half (common practice); what the maker's curve for current and temperature says"),
     DecisionSpec("feedback.i_pin", "Pull that stops the controller's pulses", "feedback", unit="A", low=1e-5, high=0.05),
     DecisionSpec("feedback.r_led", "Resistor of the optocoupler's diode", "feedback", unit="Ω", low=1, high=1e6),
-    DecisionSpec("aux.v", "Auxiliary supply voltage", "feedback", unit="V", low=5, high=40),
+    DecisionSpec("aux.v", "Auxiliary supply voltage", "feedback", unit="V", low=5, high=80),
     DecisionSpec("aux.i", "Controller supply current", "feedback", unit="A", low=1e-4, high=0.1),
 )
 

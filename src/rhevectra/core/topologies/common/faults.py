@@ -12,8 +12,10 @@ from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, inductor
+from rhevectra.core.stages.inlet import CELL
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import declare, least_filter
+from rhevectra.core.topologies.common.supply import WINDOW
 
 FOLDED = (0.25, 0.2, 0.15, 0.1, 0.05, 0.02)
 """Shares of the switching frequency that controllers fall to under a short; the last ones are hiccup (common practice, no source)."""
@@ -35,6 +37,9 @@ I_FAULT = FigureSpec("fault.i_switch", "Switch current, rectifier shorted", "I_x
                      sentence="only the leakage holds it until blanking and delay have passed: what the die has to stand, or the fuse to end")
 T_START = FigureSpec("start.time", "Start-up time into full load", "t_su", "feedback", corners.START, fixed="current of the core taken as at full output; soft start left out")
 C_SUPPLY = FigureSpec("start.c_supply", "Supply capacitor, at least", "C_su", "feedback", corners.START, fixed="capacitor tolerance and cold")
+DELAY = FigureSpec("start.delay", "Mains on to first pulse", "t_st", "feedback", corners.START, fixed="capacitor at its least; tolerance of the start-up path", sentence="until the supply capacitor stands at the controller's start")
+CELL_AMPS, BEFORE_START = 1e-3, 1e-5
+"""Current of a start-up cell; what a controller takes before it starts [A] (typical of their classes, from memory)."""
 HYSTERESIS = {False: 6.5, True: 3.0}
 """Supply voltage the controller may lose between start and lock-out [V], and one within the switch (typical of the class, from memory)."""
 
@@ -101,7 +106,22 @@ def supply_capacitor(work: Work, integrated: bool) -> None:
     """Row of the capacitor that feeds the controller until the output stands, which the auxiliary winding follows."""
     sheet = work.sheet
     window = sheet.given("start.hysteresis", HYSTERESIS[integrated], "V", "catalogue", "supply voltage between start and lock-out (typical of the class, from memory)")
-    sheet("start.c_supply", faults.supply_capacitor, i_supply=sheet.rows["aux.i"], t_start=sheet.rows["start.time"], hysteresis=window)
+    c = sheet("start.c_supply", faults.supply_capacitor, i_supply=sheet.rows["aux.i"], t_start=sheet.rows["start.time"], hysteresis=window)
+    if "start.path" in sheet.rows:
+        _first_pulse(work, c, sheet.given("start.v", WINDOW[integrated][0] + HYSTERESIS[integrated], "V", "catalogue", "supply voltage at which the controller starts (typical of the class, from memory)"))
+
+
+def _first_pulse(work: Work, c: Any, v_start: Any) -> None:
+    """Row of the time from the mains to the first pulse; a finding where the start-up path never lifts the supply that far."""
+    sheet, line = work.sheet, work.sheet.rows["line.v"]
+    if str(sheet.rows["start.path"].value) == CELL:
+        sheet("start.delay", faults.start_by_cell, c=c, v_start=v_start, i_start=sheet.given("start.i_cell", CELL_AMPS, "A", "catalogue", "current of the start-up cell (typical of the class, from memory)"))
+        return
+    r, i = sheet.rows["bulk.r_bleed"], sheet.given("start.i_before", BEFORE_START, "A", "catalogue", "what the controller takes before it starts (typical of the class, from memory)")
+    sheet("start.delay", faults.start_by_resistor, r=r, c=c, v_start=v_start, v_line=line, i_before=i)
+    least = float(np.sqrt(2.0) * np.min(plain(line)) - plain(r) * plain(i))
+    if least <= float(v_start.value):
+        work.find(MUST_FIX, "feedback", f"it never starts at {show(work.need.mains.v_min, 'V')}: through {show(float(r.value), 'Ω')} the supply comes to {show(max(least, 0.0), 'V')}, and {show(float(v_start.value), 'V')} are needed", "start.delay", "bulk.r_bleed")
 
 
 def short_of(work: Work, spare: Any) -> None:

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.findings import LOOK_AT
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import synchronous as sync
@@ -21,6 +21,19 @@ SAVES = 0.25
 
 DIODES_MOST, UNEVEN = 3, 0.8
 """Diodes side by side, at most, and what each of several is counted with of its rating: they do not share a current by themselves (common practice, no source)."""
+
+
+ASLEEP = 0.2e-3
+"""Supply current [A] of a synchronous rectifier's controller that sleeps between rare pulses (typical, from memory)."""
+
+
+def driven(grid: Grid, supply: float, charge: float, fs: float, sleeps: bool) -> Any:
+    """What controller and gates of synchronous rectifiers take from an output [A] at each corner, nothing where there are none. supply: of the controller [A]; charge: of the gates in a period [C]; sleeps: whether pulses are left out at no load."""
+    if not charge:
+        return 0.0
+    awake = supply + charge * fs
+    idle = grid.where(lambda p: p.case == "run" and not any(p.currents))
+    return np.where(idle & sleeps, min(ASLEEP, awake), awake)
 
 
 def mean_losses(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, counts: Array, v_gates: Array) -> Array:

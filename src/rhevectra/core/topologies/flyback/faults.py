@@ -17,6 +17,7 @@ FIGURES = (
     common.I_FAULT,
     common.T_START,
     common.C_SUPPLY,
+    common.DELAY,
 )
 
 

@@ -21,8 +21,15 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("wire", (2, 8), (44, 8), element="Vbus"), Symbol("wire", (2, 8), (2, 12), element="Vbus"), Symbol("wire", (2, 50), (2, 54), element="Vbus"), Symbol("wire", (2, 54), (44, 54), element="Vbus"),
         *(Symbol(*told) for told in design.context["stage"].variant.clamp.symbols(value)),
         Symbol("inductor", (44, 8), (44, 16), "", "primary", "Llk"), Symbol("note", (44, 3), (44, 6), f"leakage {value('transformer.leakage')}", "primary", "Llk"), Symbol("winding", (44, 16), (44, 36), f"{value('transformer.lp')}", "primary", "Lm"),
-        Symbol("switch", (44, 36), (44, 48), str(rows["switch.class"].value), "primary", "Ssw"), Symbol("resistor", (44, 48), (44, 54), f"sense {value('sense.r')}", "primary", "Vsense"),
+        Symbol("switch", (44, 36), (44, 48), str(rows["switch.class"].value), "primary", "Ssw"), sensed(rows, (44, 48), (44, 54)),
         *secondary(design, corner), *below(design, corner)]
+
+
+def sensed(rows: Any, upper: Place, lower: Place, beside: bool = False) -> Symbol:
+    """What carries the switch's current to the lower rail: the resistor of the current sense, or a wire where the switch measures it itself. beside: as of the symbol."""
+    if "sense.r" not in rows:
+        return Symbol("wire", upper, lower, element="Vsense")
+    return Symbol("resistor", upper, lower, f"sense {show(float(rows['sense.r'].value), rows['sense.r'].unit)}", "primary", "Vsense", beside)
 
 
 TOP, HIGH, EACH = 68.0, 13.0, 21.0

@@ -18,6 +18,7 @@ from rhevectra.core.topologies.common import sensing, winding
 from rhevectra.core.topologies.common.ratings import drawn
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.supply import AUX_DROP
+from rhevectra.core.topologies.common.synchronous import driven
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback.variant import Variant
 from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_shape
@@ -32,7 +33,7 @@ SYNC_SUPPLY = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
 
 
-AUX_VOLTS, AUX_LEAST, AUX_MOST = 14.0, 11.5, 24.0
+AUX_VOLTS, AUX_LEAST, AUX_MOST = 14.0, 11.5, 60.0
 """What the auxiliary winding is aimed at [V]; at the lowest setting of the output, above the lock-out at 9.5 V by what it sinks at idle; and at most at the highest."""
 
 
@@ -52,12 +53,13 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     volts = [aims.get(k, need.outputs[k].magnitude + rectifiers[k]["row"]["v_forward_v"]) for k in order]
     aux = work.choose("aux.v", lambda: _auxiliary_aim(need.outputs[main]))
     aux_i = work.choose("aux.i", lambda: CONTROLLER + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * 65e3, "controller and gate charge (common practice)")
-    aux_idle = work.choose("aux.i_idle", lambda: min({"skip": SKIPPING, "foldback": CONTROLLER}.get(str(work.choose.pins.get("light_load", "skip")), np.inf), float(aux_i.value)), "a controller that leaves pulses out sleeps between them, and hardly charges a gate (typical, from memory)")
+    law = str(work.choose.pins.get("light_load", "skip"))
+    aux_idle = work.choose("aux.i_idle", lambda: min({"skip": SKIPPING, "foldback": CONTROLLER}.get(law, np.inf), float(aux_i.value)), "a controller that leaves pulses out sleeps between them, and hardly charges a gate (typical, from memory)")
     r = rectifiers[main]["row"]
     c_wind = work.choose("transformer.c_winding", 40e-12, "layered winding of this size (common practice); measure it from the ring")
     ratio = v_or / volts[0]
     fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, VALLEY_FS if v.valley else "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
-    drive = [SYNC_SUPPLY + rectifiers[k]["row"]["q_gate_c"] * float(fs.value) if rectifiers[k]["row"]["q_gate_c"] else 0.0 for k in order]
+    drive = [driven(grid, SYNC_SUPPLY, rectifiers[k]["row"]["q_gate_c"], float(fs.value), law != "fixed") for k in order]
     least = [max(drawn(work) if k == main else LEAST, 1e-4 * need.outputs[k].current_max) for k in order]
     io = [np.maximum(grid.current(k), least_k) + extra + bleeds.get(k, 0.0) for k, extra, least_k in zip(order, drive, least, strict=True)]
     idle = grid.where(lambda p: p.case == "run" and not any(p.currents))

@@ -13,6 +13,7 @@ from rhevectra.core.topologies.common import supply
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
+from rhevectra.core.topologies.common.synchronous import driven
 from rhevectra.core.topologies.resonant import ends, fixed, peak_gain
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -43,7 +44,7 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rect: Ma
     least = asked(work, v_low)
     hold = choose("llc.v_hold", least, "the least bus the stage has to work from" if least < v_low else "the lowest bus: no hold-up is asked of this stage")
     tank_values = fixed.tank_of(work, fs, most) if control else _by_gain(work, v, fs, most, r_ac, float(unity.value) / min(v_low, float(hold.value)))
-    drive = DRIVE_AMPS + RECTIFIERS[kind] * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
+    drive = driven(grid, DRIVE_AMPS, RECTIFIERS[kind] * rect["q_gate_c"], float(fs.value), not control)
     plain_load = np.maximum(grid.current(work.need.main), max(2e-3, 1e-3 * main.current_max)) + v.phases * drive
     load = np.where(grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), i_over, plain_load / v.phases)
     p_ctl = float(choose("aux.v", supply.aim(main.least / main.magnitude) - supply.AUX_DROP, "what the winding gives at the highest setting of the output: enough at the lowest too").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)

@@ -27,6 +27,7 @@ FIGURES = (
     FigureSpec("llc.f_start", "Start-up frequency", "f_st", "switch", corners.RUN, fixed="output capacitor empty", sentence="from here the controller comes down while the output rises; the tank current stays at its limit"),
     replace(common.T_START, fixed="beyond a gain of one the current taken as at full voltage (told up to twice as long where the bus asks for that)", sentence="a soft start that takes longer never meets the limit"),
     common.C_SUPPLY,
+    common.DELAY,
     replace(common.I_SHORT, limit="switch.i_single", fixed="rectifier drop and resistances left out; at its resonance", sentence="output or rectifier shorted while it runs: bus and resonant capacitor lie across the resonant inductance alone until the pulse is cut"),
     FigureSpec("short.b_peak", "Flux of the resonant inductor into a short", "B̂_sc", "switch", corners.SHORT, limit="inductor.b_saturation", limit_kind="max", fixed="current as of nominal parts, which the greatest inductance lets in less", sentence="against hot saturation itself, with no derating: once it saturates nothing holds the current"),
 )

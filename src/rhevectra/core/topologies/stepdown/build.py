@@ -27,6 +27,7 @@ from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, cu
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.supply import AIM, AUX_DROP, FLOOR
+from rhevectra.core.topologies.common.synchronous import driven
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
@@ -180,7 +181,8 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     grid, sheet, choose = work.grid, work.sheet, work.choose
     fs = choose("fs", 100e3, "100 kHz: small magnetics, moderate switching loss (common practice)")
     k, rate = work.need.main, v.pulses * float(fs.value)
-    drive = DRIVE_AMPS + 2 * rect["q_gate_c"] * float(fs.value) if rect["q_gate_c"] else 0.0
+    law = str(choose("light_load", *(("fixed", "the clamp needs every period") if v.active else ("skip", "pulses are left out below a quarter of the full-load pulse: least light-load loss"))).value)
+    drive = driven(grid, DRIVE_AMPS, 2 * rect["q_gate_c"], float(fs.value), law != "fixed")
     load = np.maximum(grid.current(k), max(2e-3, 1e-3 * main.current_max)) + drive
     i_full = max(main.current_peak, main.current_max)
     in_path = 2 if kind == secondary_kinds.BRIDGE else 1
@@ -197,7 +199,6 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     c_wind = choose("transformer.c_winding", 30e-12, "layered winding of this size (common practice); measure it from the ring")
     row = switch["row"]
     pulse = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_low) / rate
-    law = str(choose("light_load", *(("fixed", "the clamp needs every period") if v.active else ("skip", "pulses are left out below a quarter of the full-load pulse: least light-load loss"))).value)
     floor, t_floor = {"skip": (0.0, SKIPPED * pulse), "foldback": (22e3, SKIPPED * pulse), "fixed": (rate, 0.0)}[law]
     lm = 4e-3 * v.drive**2 * v_top / 375 * 200 / work.need.power * 100e3 / float(fs.value)
     grade = work.parts["materials"].rows[1]

@@ -1,0 +1,140 @@
+"""No load and the start: what burns while nothing is drawn, who starts the controller and how long it takes, and that a supply told to burn little is designed to."""
+
+import math
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from rhevectra import demo
+from rhevectra.app.parts import rows
+from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.catalogue.tables import shipped
+from rhevectra.core.design.size import make_grid, size
+from rhevectra.core.stages import FRONT_ENDS
+from rhevectra.core.stages.pfc.record import solve
+from rhevectra.project.codec import decode
+from spice import measure
+
+WIDE = Mains(kind="ac1", v_min=90, v_max=264)
+
+
+def adapter(admitted: float | None, **more: object) -> Requirement:
+    return Requirement(mains=WIDE, outputs=(Output(voltage=12, current_max=1),), ambient_max=40, standby_power_max=admitted, **more)
+
+
+@pytest.fixture(scope="module")
+def small():
+    """A small adapter that may burn 100 mW at no load, and the same where nobody asks."""
+    return size(adapter(0.1)), size(adapter(None))
+
+
+def at_idle(d, id):
+    """A row where no-load power is worst."""
+    return float(d.rows[id].at(d.figure("standby.power").corner.index))
+
+
+def test_a_supply_that_may_burn_little_is_designed_to(small):
+    """By rule: a clamp that burns nothing at no load and a cell that starts the controller; without the wish resistors do both. Either sum is that of its losses, added up here."""
+    asked, free = small
+    assert asked.feasible and asked.value("standby.power") < 0.1 < free.value("standby.power") / 3
+    assert asked.value("start.path") == "cell" and free.value("start.path") == "resistor" and asked.clamp != free.clamp
+    for d in small:
+        losses = {name: float(row.at(d.figure("standby.power").corner.index)) for name, row in d.rows["loss.total"].inputs.items()}
+        assert sum(losses.values()) == pytest.approx(d.value("standby.power")) and losses["start_up"] == at_idle(d, "standby.start_up")
+    assert at_idle(asked, "clamp.power") < 0.02 * at_idle(free, "clamp.power")
+    assert not any(f.figure == "standby.power" for f in asked.findings)
+
+
+def test_what_burns_across_line_and_bus(small):
+    """Ohm's law at the highest line: what discharges the X capacitors within a second, and what lies across the bus."""
+    for d in small:
+        r = float(d.rows["inlet.r_x"].value)
+        assert at_idle(d, "standby.x_discharge") == pytest.approx(264**2 / r)
+        assert r * float(d.rows["inlet.c_x"].value) * math.log(math.sqrt(2) * 264 / 60) == pytest.approx(d.value("inlet.discharge_time"), rel=1e-6) and d.value("inlet.discharge_time") < 1
+        v = at_idle(d, "bulk.v_peak")
+        assert at_idle(d, "standby.start_up") == pytest.approx(v**2 / float(d.rows["bulk.r_bleed"].value) + (v * 15e-6 if d.value("start.path") == "cell" else 0.0))
+
+
+@pytest.mark.parametrize("path", ["resistor", "cell"])
+def test_time_to_the_first_pulse_in_the_simulator(path, tmp_path):
+    """The supply capacitor charged by the resistor beside the controller's own current, or by the cell, until it stands at the controller's start."""
+    d = size(adapter(None), {"start.path": path, **({"bulk.r_bleed": 2e6} if path == "resistor" else {})})
+    c, told = float(d.rows["start.c_supply"].at(d.figure("start.delay").corner.index)), d.value("start.delay")
+    feed = f"V1 a 0 DC {math.sqrt(2) * 90:.9g}\nR1 a s 2e6\nI1 s 0 DC 10u" if path == "resistor" else "I1 0 s DC 1m"
+    text = f"start\n{feed}\nC1 s 0 {c:.9g} IC=0\n.tran {told / 4000:.4g} {1.5 * told:.6g} 0 {told / 4000:.4g} uic\n.end\n"
+    assert measure(text, [], {"t": "WHEN v(s)=16"}, (0.0, 1.5 * told), tmp_path / "start.cir")["t"] == pytest.approx(told, rel=0.002)
+
+
+def test_a_path_that_never_starts_is_told():
+    """Through 12 MΩ at 90 V the controller's 10 µA leave 7 V, and it starts at 16 V; where the start is just reached it takes long and says nothing."""
+    never, late = (size(adapter(None), {"bulk.r_bleed": r}) for r in (1.2e7, 1.1e7))
+    told = [f for f in never.findings if f.severity == MUST_FIX]
+    assert len(told) == 1 and told[0].cure == "bulk.r_bleed" and "never starts" in told[0].text and "7.28 V" in told[0].text and not never.feasible
+    assert late.feasible and late.value("start.delay") > 60 and math.isfinite(never.value("start.delay"))
+
+
+def test_the_greatest_losses_are_named():
+    """A clamp of resistor and capacitor and a start-up resistor pinned where 100 mW are admitted: the finding names the three greatest, the first of them says what to change; a choke's the same for the efficiency."""
+    d = size(adapter(0.1, efficiency_target=0.95), {"clamp.kind": "rcd", "start.path": "resistor"})
+    for id, at in (("standby.power", d.figure("standby.power").corner.index), ("efficiency", d.figure("efficiency").corner.index)):
+        found = next(f for f in d.findings if f.figure == id)
+        losses = {name: float(row.at(at)) for name, row in d.rows["loss.total"].inputs.items()}
+        most = max(losses, key=lambda name: losses[name])
+        assert most == "clamp" and found.cure == "clamp.kind" and "most of it clamp" in found.text
+    assert size(adapter(0.1), {"clamp.r": 100e3}).clamp == "rcd", "what was decided for a clamp keeps it"
+
+
+def test_synchronous_controllers_sleep_at_no_load():
+    """Where pulses are left out they take a fifth of a milliampere; a law of fixed frequency has them take theirs and the gate's charge at every load."""
+    need = adapter(None)
+    skips, fixed = (size(need, {"light_load": law, "rectifier1.class": "sync-100V-15mR", "rectifier.v_gate": 10.0}) for law in ("skip", "fixed"))
+    idle = skips.grid.corner((0, 0, [p.currents for p in skips.grid.points].index((0.0,)), 0)).index
+    awake = 1e-3 + shipped()["rectifiers"].row("sync-100V-15mR")["q_gate_c"] * float(fixed.rows["fs"].value)
+    bled = [float(d.rows["load.bleed1"].at(idle)) for d in (skips, fixed)]
+    assert bled[1] - bled[0] == pytest.approx(awake - 0.2e-3, rel=1e-6)
+
+
+def test_the_supply_reaches_from_the_highest_setting_to_the_lowest():
+    """An output from 5 to 20 V: the winding stands so high that the controller still has its supply at 5 V, behind a regulator."""
+    need = Requirement(mains=WIDE, outputs=(Output(voltage=20, current_max=2.25, voltage_min=5, voltage_max=20),))
+    d = size(need)
+    assert d.value("aux.regulator") == "linear" and d.value("aux.v_low") >= 9.5 + 1.0 and d.feasible
+    assert float(d.rows["aux.v"].value) == pytest.approx((11.5 + 1) * 4 - 1, rel=0.05)
+
+
+def test_high_currents_at_some_fifty_volts_can_be_rectified():
+    """2.4 kW at 54 V behind three phases: a bridge's diodes of 300 V carry it (none of the classes had)."""
+    need = Requirement(mains=Mains(kind="ac3", v_min=340, v_max=440), outputs=(Output(voltage=54, current_max=45, voltage_min=44, voltage_max=58),), cooling="forced")
+    d = size(need, {"topology": "full_bridge"})
+    assert d.feasible and d.value("rectifier1.i_avg") == pytest.approx(22.5, rel=0.01) and not d.value("rectifier1.class").startswith("sync")
+
+
+@pytest.mark.parametrize("front", ["pfc_ccm", "pfc_crm", "pfc_bridgeless"])
+def test_bursts_at_light_load(front):
+    """Below the burst power every loss is that of the burst power for the share of the time it runs, and the controller sleeps in between; at and above it nothing changes. Against the stage that never bursts, solved at those powers."""
+    need = decode(demo.text("frost-fans"), "demo").requirement
+    d = size(need, {"front_end": front})
+    plan, grid = d.context["front"], make_grid(need, FRONT_ENDS[front])
+    never = replace(plan, burst=0.0)
+    at = np.full((*grid.shape[:3], 1), 1.0)
+    burst = solve(never, grid, 0.9 * plan.burst * at, solve(never, grid, 0.9 * plan.burst * at))
+    runs = plan.burst / burst.p_in
+    same = solve(never, grid, (0.9 * plan.burst * runs)[..., None] * at, burst)  # close to the burst power from the line
+    quarter = solve(plan, grid, (0.25 * same.power)[..., None], solve(plan, grid, (0.25 * same.power)[..., None]))
+    for name, loss in same.losses.items():
+        share = quarter.p_in / plan.burst
+        expected = loss * share + (7e-3 * (1 - share) if name == "pfc_controller" else 0.0)
+        assert quarter.losses[name] == pytest.approx(expected, rel=0.02, abs=1e-6), name
+    full = grid.full_load
+    assert solve(plan, grid, d.rows["bulk.p_load"].value).losses["pfc_core"][:, :, full] == pytest.approx(solve(never, grid, d.rows["bulk.p_load"].value).losses["pfc_core"][:, :, full])
+    assert d.value("standby.power") < size(need, {"front_end": front, "pfc.burst_below": 0.0}).value("standby.power")
+
+
+def test_the_path_is_bought(small):
+    """The parts list tells what lies across the bus, once behind a pair of capacitors too."""
+    asked = small[0]
+    assert [(value, count) for kind, value, count in rows(asked) if "start-up" in kind] == [("10.0 MΩ", 1)]
+    doubled = size(adapter(None), {"front_end": "doubler"})
+    assert [count for kind, _, count in rows(doubled) if "start-up" in kind] == [1]
