@@ -37,7 +37,7 @@ class Mains:
     def __post_init__(self) -> None:
         where = "requirement.mains"
         _one_of(f"{where}.kind", self.kind, ("ac1", "ac3", "dc"))
-        low, high = (10.0, 1000.0) if self.kind == "dc" else (50.0, 530.0)
+        low, high = (8.0, 1000.0) if self.kind == "dc" else (50.0, 530.0)
         _inside(f"{where}.v_min", self.v_min, low, high, "V")
         _inside(f"{where}.v_max", self.v_max, low, high, "V")
         if self.v_min > self.v_max:

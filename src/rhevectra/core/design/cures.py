@@ -27,7 +27,7 @@ SHAPE = ("topology", "front_end", "clamp.kind")
 
 BY_LOSS = {"loss.total", "efficiency", "standby.power"}
 """Figures that all losses make: the greatest of them says what to change."""
-OF_LOSS: Cures = {"start_up": "start.path", "x_discharge": "inlet.c_x", "bridge": "bridge.class", "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i", "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
+OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridge": "bridge.class", "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i", "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
                   "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind", "bleed1": ("output1.bleed", "feedback.r_low"), "rectifier#": "rectifier#.class", "bleed#": "output#.bleed", "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
                   "pfc_switch_on": "pfc.switch_class", "pfc_switch_edges": "pfc.switch_class", "pfc_diode": "pfc.diode", "pfc_core": "pfc.core", "pfc_copper": "pfc.core", "pfc_slow_leg": "pfc.slow_class"}
 """Loss -> the decision that lowers it; of those of a switch, its class."""
