@@ -1,12 +1,14 @@
 """Every number a person may pin, at both ends of what is accepted: a design with numbers and findings, in no time to speak of, or one sentence."""
 
 import time
+import warnings
 
 import numpy as np
 import pytest
 
 from balances import check_finite
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
 
@@ -40,3 +42,14 @@ def test_both_ends_of_every_number(asked, pins, only):
             assert time.perf_counter() - began < SLOW, (spec.id, value)
             tried += 1
     assert tried > (10 if only else 40)
+
+
+@pytest.mark.parametrize(("topology", "volts", "power", "pins"), [("flyback_qr", 2.5, 639, {"pfc.v_bus": 1000}), ("llc_half", 3.3, 892, {"bulk.v_min_stage": 5, "pfc.l": 0.1})])
+def test_a_bus_above_every_class_and_a_tank_that_gives_nothing(topology, volts, power, pins):
+    """Behind three phases, where no switch holds the bus, or the tank is asked for a hundred times its gain: numbers and what must be fixed, without a warning of the arithmetic."""
+    asked = need(Mains(kind="ac3", v_min=340, v_max=440), volts, power)
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        made = size(asked, {"topology": topology, **pins}, noise=False)
+    check_finite(made)
+    assert not made.feasible and any(f.severity == MUST_FIX for f in made.findings)

@@ -183,7 +183,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
     width = need.between_margins(win.width)[:, None]
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
     room = (win.height - arrangement.insulation(need.stack, need.tapes))[:, None]
-    shares = [1.0, *(0.46 * weight / weight.sum()), 0.10]  # the primary takes what the others leave
+    shares = [1.0, *(0.46 * weight / max(float(weight.sum()), 1e-12)), 0.10]  # the primary takes what the others leave
     scale = (copper.MU0 * turns[1] / _path(need, win)) ** 2
     middle = win.turn_length(0.5 * win.height)[:, None, None]
     laid: dict[int, Laid] = {}

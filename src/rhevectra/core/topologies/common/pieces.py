@@ -41,7 +41,7 @@ def fewest(work: Work, plan: Any) -> int:
 def resistances(need: TransformerNeed, copper: Sequence[float]) -> list[float]:
     """Effective resistance of each winding as the circuit sees it [Ω], from the copper loss [W] of one piece: primaries in series, secondaries side by side."""
     carried = [w.i_rms * (need.pieces if k in outputs_of(need) else 1) for k, w in enumerate(need.windings)]
-    return [need.pieces * p / i**2 for p, i in zip(copper, carried, strict=True)]
+    return [need.pieces * p / max(i**2, 1e-18) for p, i in zip(copper, carried, strict=True)]
 
 
 def of_all(sheet: Any, need: TransformerNeed, id: str, formula: Callable[..., Any], one: Any) -> Any:

@@ -36,7 +36,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
         room = {c: (derate.value * c - v_top - 1) / 1.04 / room_wanted for c in classes}
         v_class = next((c for c in classes if room[c] >= wanted), classes[-1])
         refused = [f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" if v.held else f"{c:g} V: leaves {show(max(room[c], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for c in classes if c < v_class and (v.held or c > v_top)]
-        reflects = min(room[v_class], reach)
+        reflects = max(min(room[v_class], reach), 1.0)  # none where the bus is above every class
         i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, (2.4 * (1 + v_low / reflects) if v.valley else 3.0) * power / v_low / 0.9
         at_limit = AT_LIMIT[v.valley] * power / v_low * (1 + v_low / (reach if v.held else reflects))
         fs = float(work.choose.pins.get("fs", 65e3))
