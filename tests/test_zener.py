@@ -121,7 +121,7 @@ def both(demo_document):
     return size(demo_document.requirement, {"clamp.kind": "rcd_zener", "clamp.z_tolerance": 0.0})
 
 
-@pytest.mark.parametrize(("line", "load", "pins"), [(85.0, 1.0, {}), (265.0, 0.1, {}), (85.0, 1.0, {"clamp.r": 33e3})])
+@pytest.mark.parametrize(("line", "load", "pins"), [(85.0, 1.0, {}), (85.0, 1.0, {"clamp.r": 33e3})])
 def test_both_together_agree_with_the_simulator(demo_document, both, line, load, pins, tmp_path):
     """Resistor alone while running, and with a resistor so large that the diodes have to hold: bus current and output within 2 %, clamp power within 5 %, the drain no more than the diodes' heat above a cold one's."""
     d = size(demo_document.requirement, {"clamp.kind": "rcd_zener", "clamp.z_tolerance": 0.0, **pins}) if pins else both
