@@ -31,10 +31,7 @@ def main() -> None:
         for topology in TOPOLOGIES:
             once = lambda d=document, t=topology: size(d.requirement, {"topology": t})  # noqa: E731
             once()
-            times = []
-            for _ in range(15):
-                forget()
-                times.append(timed(once))
+            times = [timed(once) for _ in range(15)]
             print(f"{name}: {topology} median {statistics.median(times) * 1e3:.1f} ms (goal: under {120 if topology.startswith('llc') else 30} ms)")
         for workers in (1, processors(), processors()):  # the last of the same requirement again
             forget()

@@ -45,7 +45,7 @@ def test_between_rare_pulses_in_the_simulator(tmp_path):
     figure = d.figure("aux.c_least")
     corner, amps = figure.corner, float(d.rows["aux.i"].value)
     told, ratio, period = float(d.rows["aux.v_high"].at(corner.index)), d.value("transformer.naux") / d.value("transformer.np"), 1 / float(d.rows["switch.frequency"].at(corner.index))
-    added = f"Eaux x9 0 m1 b {ratio:.9g}\nRaux x9 y9 0.01\nVdrop y9 z9 DC 0.8\nDaux z9 aux DAUX\nCaux aux 0 {figure.value:.6g} IC={told:.4g}\nIaux aux 0 DC {amps:.6g}\n.model DAUX D(IS=1e-9 N=0.02)"
+    added = f"Eaux x9 0 m1 b {ratio:.9g}\nRaux x9 y9 0.05\nVdrop y9 z9 DC 0.8\nDaux z9 aux DAUX\nCaux aux 0 {figure.value:.6g} IC={told:.4g}\nIaux aux 0 DC {amps:.6g}\n.model DAUX D(IS=1e-9 N=0.02)"
     text = write(TOPOLOGIES[d.topology].circuit(d, corner))
     text = re.sub(r"(?m)^\.tran .*$", f".tran 5n {4.2 * period:.6g} 0 20n uic", text).replace("\n.options", f"\n{added}\n.options")
     found = measure(text, [], {"low": "MIN v(aux)", "high": "MAX v(aux)"}, (2.0 * period, 4.2 * period), tmp_path / "aux.cir")

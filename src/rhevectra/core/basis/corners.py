@@ -80,6 +80,11 @@ class Grid(Struct, frozen=True):
         """Number of the operating point at full load in run, all outputs together."""
         return next(i for i, p in enumerate(self.points) if p.case == "run" and p.load == 1.0 and not p.label)
 
+    @property
+    def unloaded(self) -> NDArray[np.bool_]:
+        """Mask of the operating points in run where nothing is drawn from any output, shape (1, 1, points, 1)."""
+        return self.where(lambda p: p.case == "run" and not any(p.currents))
+
     def current(self, output: int) -> Array:
         """Current of one output at each point [A], shape (1, 1, points, 1)."""
         return np.array([p.currents[output] for p in self.points])[None, None, :, None]

@@ -23,9 +23,7 @@ ASKED = {"inlet.i_rms": "less power or a higher lowest line", "switch.v_bus_leas
 """What of the requirement would have to give where no decision helps."""
 SHAPE = ("topology", "front_end", "clamp.kind")
 """Decisions that change which stages stand in the path; a pin on one is no cause of a figure."""
-
-
-BY_LOSS = {"loss.total", "efficiency", "standby.power"}
+BY_LOSS = {"efficiency", "standby.power"}
 """Figures that all losses make: the greatest of them says what to change."""
 OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridge": "bridge.class", "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i", "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
                   "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind", "bleed1": ("output1.bleed", "feedback.r_low"), "rectifier#": "rectifier#.class", "bleed#": "output#.bleed", "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
@@ -35,21 +33,11 @@ TOLD = 3
 """Greatest losses that are named."""
 
 
-def by_loss(figure: Figure, work: Work) -> tuple[str, str]:
-    """The decision that lowers the greatest loss at the corner of a figure that they all make ("" where none is known), and what burns most there in words."""
-    assert figure.corner is not None
-    losses = {name: float(row.at(figure.corner.index)) for name, row in work.sheet.rows["loss.total"].inputs.items()}
-    first = sorted(losses, key=lambda name: -losses[name])[:TOLD]
-    number = re.sub(r"\D", "", first[0])
-    given = OF_LOSS.get(first[0]) or OF_LOSS.get(re.sub(r"\d+", "#", first[0])) or ("switch.class" if first[0].startswith("switch") else ())
-    cure = next((id for one in ((given,) if isinstance(given, str) else given) if (id := one.replace("#", number)) in work.choose.specs), "")
-    told = ", ".join(f"{spoken(name)} {show(losses[name], 'W')}" for name in first)
-    return cure, f"most of it {told}" + (f"; change {cure}" if cure else "")
-
-
-def cure_of(spec: FigureSpec, work: Work, cures: Cures) -> tuple[str, str]:
-    """The decision that would cure a figure ("" where there is none), and what to do in words: its own cure, and before it a pin of its stage that the figure was worked out from."""
-    pins, specs = work.choose.pins, work.choose.specs
+def cure_of(figure: Figure, work: Work, cures: Cures) -> tuple[str, str]:
+    """The decision that would cure a figure ("" where there is none), and what to do in words: its own cure, and before it a pin of its stage that the figure was worked out from; of one that all losses make, what lowers the greatest."""
+    spec, pins, specs = figure.spec, work.choose.pins, work.choose.specs
+    if spec.id in BY_LOSS:
+        return _by_loss(figure, work)
     named = _named(spec, specs, cures)
     if named in pins and named not in SHAPE:
         return named, f"freeing the pin on {named} may cure it"
@@ -61,15 +49,31 @@ def cure_of(spec: FigureSpec, work: Work, cures: Cures) -> tuple[str, str]:
     return named, f"change {named}" if named else f"no decision cures it, only {ASKED.get(spec.id, 'another requirement')}"
 
 
+def _by_loss(figure: Figure, work: Work) -> tuple[str, str]:
+    """The decision that lowers the greatest loss at the corner of a figure that they all make ("" where none is known), and what burns most there in words."""
+    assert figure.corner is not None
+    losses = {name: float(row.at(figure.corner.index)) for name, row in work.sheet.rows["loss.total"].inputs.items()}
+    first = sorted(losses, key=lambda name: -losses[name])[:TOLD]
+    number = re.sub(r"\D", "", first[0])
+    given = OF_LOSS.get(first[0]) or OF_LOSS.get(re.sub(r"\d+", "#", first[0])) or ("switch.class" if first[0].startswith("switch") else ())
+    cure = _first(given, number, work.choose.specs)
+    told = ", ".join(f"{spoken(name)} {show(losses[name], 'W')}" for name in first)
+    return cure, f"most of it {told}" + (f"; change {cure}" if cure else "")
+
+
 def _named(spec: FigureSpec, specs: Mapping[str, Any], cures: Cures) -> str:
     found = re.match(r"(output|rectifier)(\d+)\b", spec.id)
     number = found.group(2) if found else ""
     keys = [spec.id, *((spec.id.replace(number, "#", 1), f"{found.group(1)}#") if found else ()), spec.stage]
     for key in keys:
         if key in cures:
-            given = cures[key]
-            return next((id for one in ((given,) if isinstance(given, str) else given) if (id := one.replace("#", number)) in specs), "")
+            return _first(cures[key], number, specs)
     return ""
+
+
+def _first(given: str | tuple[str, ...], number: str, specs: Mapping[str, Any]) -> str:
+    """The first of the decisions given that a design has, "" where it has none; number: of the output for which # stands."""
+    return next((id for one in ((given,) if isinstance(given, str) else given) if (id := one.replace("#", number)) in specs), "")
 
 
 def _origins(*rows: Row | None) -> set[str]:

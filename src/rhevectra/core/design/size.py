@@ -16,7 +16,7 @@ from rhevectra.core.basis.remembered import Kept, bits, remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
-from rhevectra.core.design.cures import BY_LOSS, COMMON, SHAPE, Cures, by_loss, cure_of
+from rhevectra.core.design.cures import COMMON, SHAPE, Cures, cure_of
 from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import record as filtering
@@ -80,7 +80,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     grid = make_grid(need, front)
     sheet = Sheet(measured)
     work = Work(need, grid, parts, sheet, Decisions(specs, good, sheet), wound=wound, loop=loop)
-    _shape_rows(work, topology, front, clamp, why, _usual_clamp(need, topology, pins)[1])
+    _shape_rows(work, topology, front, clamp, why)
     front_plan, plan, power, near = _settle(work, topology, front, clamp)
     solution, power, ripple, plan = _agreed(work, topology, front, (front_plan, plan, power, near))
     front_rows = front.record(work, front_plan, solution, power, ripple)
@@ -121,8 +121,8 @@ def _usual_clamp(need: Requirement, topology: ModuleType, pins: Mapping[str, Any
     return first, "the usual first choice; the picture Kinds compares all"
 
 
-def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, why: str, why_clamp: str) -> None:
-    for id, module, usual in (("topology", topology, why), ("front_end", front, usual_front_end(work.need)[1]), ("clamp.kind", clamp, why_clamp)):
+def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, why: str) -> None:
+    for id, module, usual in (("topology", topology, why), ("front_end", front, usual_front_end(work.need)[1]), ("clamp.kind", clamp, _usual_clamp(work.need, topology, work.choose.pins)[1])):
         if id in work.choose.specs:
             work.choose(id, module.NAME, usual if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
 
@@ -283,7 +283,7 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures,
         severity = LOOK_AT if spec.look_only else MUST_FIX
         where = f" at {figure.corner.text()}" if figure.corner else ""
         side = "above" if figure.limit_kind == "max" else "below"
-        cure, what = by_loss(figure, work) if id in BY_LOSS else cure_of(spec, work, cures)
+        cure, what = cure_of(figure, work, cures)
         scale, unit = (100.0, "%") if in_percent(id, figure.unit) else (1.0, figure.unit)
         value, limit = told_apart(scale * figure.value, scale * (figure.limit or 0.0), unit)
         label = f"{spec.label}: {value} is {side} {limit}{where}"

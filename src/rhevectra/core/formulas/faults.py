@@ -62,10 +62,10 @@ def supply_capacitor(i_supply: Any, t_start: Any, hysteresis: Any) -> Any:
     return i_supply * t_start / hysteresis
 
 
-@formula("t = −R·C·ln(max(0.0001, 1 − V_st/max(0.001, √(2)·V_line − R·I_0)))", "s", "R C V_st V_line I_0", "exponential charge through a resistor beside a constant current; it never ends where the last bracket is not above V_st")
-def start_by_resistor(r: Any, c: Any, v_start: Any, v_line: Any, i_before: Any) -> Any:
-    """Time [s] until a supply capacitor c [F] reaches v_start [V] through r [Ω] from the crest of the line v_line [V rms], the controller taking i_before [A]."""
-    return -r * c * np.log(np.maximum(0.0001, 1 - v_start / np.maximum(0.001, np.sqrt(2.0) * v_line - r * i_before)))
+@formula("t = −R·C·ln(max(0.0001, 1 − V_st/max(0.001, V̂ − R·I_0)))", "s", "R C V_st V̂ I_0", "exponential charge through a resistor beside a constant current; it never ends where the last bracket is not above V_st")
+def start_by_resistor(r: Any, c: Any, v_start: Any, v_crest: Any, i_before: Any) -> Any:
+    """Time [s] until a supply capacitor c [F] reaches v_start [V] through r [Ω] from the crest of the line v_crest [V], the controller taking i_before [A]."""
+    return -r * c * np.log(np.maximum(0.0001, 1 - v_start / np.maximum(0.001, v_crest - r * i_before)))
 
 
 @formula("t = C·V_st/I_st", "s", "C V_st I_st", "a constant current charges the supply capacitor")

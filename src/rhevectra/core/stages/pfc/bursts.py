@@ -10,8 +10,8 @@ from rhevectra.core.stages.work import Work
 
 DECISION = DecisionSpec("pfc.burst_below", "Bursts below this share of full power", "pfc", low=0.0, high=0.5, schools="0: it switches at every load and burns its edges; a twentieth to a tenth: bursts at that power, the bus within some per cent")
 BELOW = 0.05
-ASLEEP = 14.0 * 0.5e-3
-"""Power of a controller between bursts [W] (typical, from memory)."""
+AUX_VOLTS, AUX_AMPS, ASLEEP = 14.0, 3e-3, 0.5e-3
+"""Supply of the stage's controller [V], what it takes, its gates beside (common practice), and between bursts [A] (typical, from memory)."""
 MEANS, KEPT = ("diode_avg",), ("f_high",)
 """Currents that follow the time it runs, and what bursts leave as it is; rms values follow the root of that time."""
 Once = Callable[[Array], tuple[dict[str, Array], dict[str, Array]]]
@@ -32,5 +32,5 @@ def with_bursts(once: Once, least: float) -> Once:
         runs = np.minimum(p_in / least, 1.0)
         amps, losses = once(np.maximum(p_in, least))
         amps = {k: x if k in KEPT else x * (runs if k in MEANS else np.sqrt(runs)) for k, x in amps.items()}
-        return amps, {k: x * runs + (ASLEEP * (1 - runs) if k == "pfc_controller" else 0.0) for k, x in losses.items()}
+        return amps, {k: x * runs + (AUX_VOLTS * ASLEEP * (1 - runs) if k == "pfc_controller" else 0.0) for k, x in losses.items()}
     return bursting

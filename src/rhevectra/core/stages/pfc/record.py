@@ -14,8 +14,8 @@ from rhevectra.core.formulas import forward, inductor, output, pfc, rectifier
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
-from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.build import BEYOND, QUICK, SLOW, Plan, switch_losses
+from rhevectra.core.stages.pfc.bursts import AUX_AMPS, AUX_VOLTS, Once, with_bursts
 from rhevectra.core.stages.pfc.choke import TOLERANCE, choke_copper_loss, choke_core_loss, record_at_limit, record_choke, record_inductance, record_peak
 from rhevectra.core.stages.pfc.control import Loop, half_cycle_orders
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
@@ -24,8 +24,6 @@ from rhevectra.core.stages.pfc.storage import energy_swing
 from rhevectra.core.stages.work import Work
 
 PASSES = 3
-AUX_VOLTS, AUX_AMPS = 14.0, 3e-3
-"""Supply of the stage's controller, its gates beside (common practice)."""
 MOST_DRAWN = 2.0
 """Power drawn over that passed on beyond which no stage is worth its name."""
 LINEAR = 0.2
@@ -54,10 +52,10 @@ def solve(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) ->
         a = angles(plan.boost, v_line, p_in, plan.v_bus)
         amps = currents(plan.boost, a)
         return {**amps, "f_high": a.fs.max(-1)}, _losses(plan, a, amps, p_in, v_line)
-    return Solution(power, *agreed(bursts.with_bursts(once, plan.burst), power, 0.96, near), pfc.bus_ripple(power, f_line, plan.c_bus, plan.v_bus))
+    return Solution(power, *agreed(with_bursts(once, plan.burst), power, 0.96, near), pfc.bus_ripple(power, f_line, plan.c_bus, plan.v_bus))
 
 
-def agreed(once: bursts.Once, power: Array, expected: float, near: Solution | None) -> tuple[Array, dict[str, Array], dict[str, Array]]:
+def agreed(once: Once, power: Array, expected: float, near: Solution | None) -> tuple[Array, dict[str, Array], dict[str, Array]]:
     """Power from the line [W], currents and losses that go with a power that passes the bus, from an efficiency expected or a solution near by; losses that feed on their own current are followed so far only."""
     p_in = power / expected if near is None else power * near.p_in / near.power
     for _ in range(1 if near is None else PASSES):

@@ -10,11 +10,11 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, output, pfc, rectifier, three_phase
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import inlet, surge
-from rhevectra.core.stages.pfc.bursts import with_bursts
+from rhevectra.core.stages.pfc.bursts import AUX_AMPS, AUX_VOLTS, with_bursts
 from rhevectra.core.stages.pfc.choke import choke_copper_loss, choke_core_loss, record_at_limit, record_choke, record_inductance, record_peak
 from rhevectra.core.stages.pfc.control import Loop, half_cycle
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of, power_at_peak
-from rhevectra.core.stages.pfc.record import AUX_AMPS, AUX_VOLTS, Solution, agreed, bias_of, line_orders, record_cans, record_diode, record_junction, record_sunk, tell_held
+from rhevectra.core.stages.pfc.record import Solution, agreed, bias_of, line_orders, record_cans, record_diode, record_junction, record_sunk, tell_held
 from rhevectra.core.stages.pfc.sensing import record_sensing
 from rhevectra.core.stages.pfc.switching import Switching, largest
 from rhevectra.core.stages.three.build import PATHS, Plan, phase_losses

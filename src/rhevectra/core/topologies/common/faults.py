@@ -113,13 +113,13 @@ def supply_capacitor(work: Work, integrated: bool) -> None:
 
 def _first_pulse(work: Work, c: Any, v_start: Any) -> None:
     """Row of the time from the mains to the first pulse; a finding where the start-up path never lifts the supply that far."""
-    sheet, line = work.sheet, work.sheet.rows["line.v"]
+    sheet, crest = work.sheet, work.sheet.rows["inlet.v_crest"]
     if str(sheet.rows["start.path"].value) == CELL:
         sheet("start.delay", faults.start_by_cell, c=c, v_start=v_start, i_start=sheet.given("start.i_cell", CELL_AMPS, "A", "catalogue", "current of the start-up cell (typical of the class, from memory)"))
         return
     r, i = sheet.rows["bulk.r_bleed"], sheet.given("start.i_before", BEFORE_START, "A", "catalogue", "what the controller takes before it starts (typical of the class, from memory)")
-    sheet("start.delay", faults.start_by_resistor, r=r, c=c, v_start=v_start, v_line=line, i_before=i)
-    least = float(np.sqrt(2.0) * np.min(plain(line)) - plain(r) * plain(i))
+    sheet("start.delay", faults.start_by_resistor, r=r, c=c, v_start=v_start, v_crest=crest, i_before=i)
+    least = float(np.min(plain(crest)) - plain(r) * plain(i))
     if least <= float(v_start.value):
         work.find(MUST_FIX, "feedback", f"it never starts at {show(work.need.mains.v_min, 'V')}: through {show(float(r.value), 'Ω')} the supply comes to {show(max(least, 0.0), 'V')}, and {show(float(v_start.value), 'V')} are needed", "start.delay", "bulk.r_bleed")
 

@@ -32,8 +32,7 @@ def driven(grid: Grid, supply: float, charge: float, fs: float, sleeps: bool) ->
     if not charge:
         return 0.0
     awake = supply + charge * fs
-    idle = grid.where(lambda p: p.case == "run" and not any(p.currents))
-    return np.where(idle & sleeps, min(ASLEEP, awake), awake)
+    return np.where(grid.unloaded & sleeps, min(ASLEEP, awake), awake)
 
 
 def mean_losses(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, counts: Array, v_gates: Array) -> Array:

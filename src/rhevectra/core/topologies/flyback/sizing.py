@@ -62,8 +62,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     drive = [driven(grid, SYNC_SUPPLY, rectifiers[k]["row"]["q_gate_c"], float(fs.value), law != "fixed") for k in order]
     least = [max(drawn(work) if k == main else LEAST, 1e-4 * need.outputs[k].current_max) for k in order]
     io = [np.maximum(grid.current(k), least_k) + extra + bleeds.get(k, 0.0) for k, extra, least_k in zip(order, drive, least, strict=True)]
-    idle = grid.where(lambda p: p.case == "run" and not any(p.currents))
-    first = {"v_bus": v_bus, "i_outputs": (*io, np.where(idle, aux_idle.value, aux_i.value)), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
+    first = {"v_bus": v_bus, "i_outputs": (*io, np.where(grid.unloaded, aux_idle.value, aux_i.value)), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
              "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
              "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"], "fs": float(fs.value), "f_floor": 0.0,
              "c_node": v.across * switch["row"]["c_energy_f"] + float(c_wind.value) + switch.get("c_clamp", 0.0), "clamp_vf": 1.0, "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
