@@ -36,7 +36,8 @@ def test_the_bulk_is_the_smallest_value_that_meets_all_three_needs(demo_design):
 
 
 def test_no_smaller_core_would_have_passed(demo_document, demo_design):
-    """Every smaller core forced: the design it gives breaks something of the transformer or passes only beyond the search's own aim of 90 % of the rise."""
+    """Every smaller core forced: the design it gives breaks something of the transformer, passes only beyond the search's own aim of 90 % of the rise, or burns a hundredth of the output more, and is said to."""
+    refused = dict(r.split(": ", 1) for r in demo_design.rows["transformer.core"].refused)
     volume = dict(zip(demo_design.context["plan"].window.names, demo_design.context["plan"].window.effective.volume, strict=True))
     chosen = demo_design.rows["transformer.core"].value
     smaller = [n for n in volume if volume[n] < 0.999 * volume[chosen]]
@@ -44,7 +45,9 @@ def test_no_smaller_core_would_have_passed(demo_document, demo_design):
     for name in smaller:
         forced = size(demo_document.requirement, {"transformer.core": name})
         rise = forced.value("transformer.temperature_rise")
-        assert not forced.feasible or rise > 0.9 * float(demo_design.rows["transformer.rise_max"].value), (name, rise)
+        hot = rise > 0.9 * float(demo_design.rows["transformer.rise_max"].value)
+        wasteful = "burns far more" in refused[name] and forced.value("loss.total") > demo_design.value("loss.total") + 0.01 * 60.0
+        assert not forced.feasible or hot or wasteful, (name, rise)
 
 
 def test_flux_at_the_limit_follows_from_turns_area_and_current(demo_design):
@@ -191,7 +194,7 @@ def volume(d):
     return float(windows(cores).effective.volume[cores.names.index(d.value("transformer.core"))])
 
 
-@pytest.mark.parametrize(("volts", "power"), [(12, 90), (24, 20)])
+@pytest.mark.parametrize(("volts", "power"), [(3.3, 20), (24, 20)])
 def test_a_core_that_leaks_far_more_is_passed_over_for_one_little_larger(volts, power):
     """Valley-switching flybacks from wide mains: the smallest core that keeps its rise, given, burns at least a third more in the clamp and loses two per cent of efficiency; the one taken is at most half as large again, and says why. With an arrangement somebody chose the smallest is kept."""
     need, pins = asked(volts, power, 85, 265), {"topology": "flyback_qr"}

@@ -226,6 +226,6 @@ def test_what_the_inductors_bring_after_the_trip(topology):
 
 
 def test_a_rate_that_walks_the_current_up_is_told_with_its_cure():
-    d = size(BENCH, {"topology": "full_bridge", "switch.short_rate": 1.0}, noise=False)
+    d = size(BENCH, {"topology": "half_bridge", "switch.short_rate": 1.0}, noise=False)
     told = [x for x in d.findings if x.figure in ("short.i_peak", "short.b_peak")]
     assert len(told) == 2 and all(x.severity == MUST_FIX and x.cure == "switch.short_rate" for x in told)

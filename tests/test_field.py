@@ -113,13 +113,13 @@ def test_leakage_of_filled_rows_by_elements(order, name):
     assert energy_leakage(made, amps) == pytest.approx(closed_leakage(order, d, n, gaps), rel=0.08)
 
 
-@pytest.mark.parametrize("count", [5, 9, 18])
-def test_leakage_of_a_loose_row_by_elements(count):
-    """A secondary of few turns far apart: what the row adds to the even sheet, within 8 %; without it the closed form is far too low."""
-    d = 0.5e-3
-    made = row(38, 0.55e-3, d, 0) + row(count, 2.2e-3, d, 1)
+@pytest.mark.parametrize(("count", "bare"), [(5, 0.5e-3), (9, 0.5e-3), (18, 0.5e-3), (24, 0.5e-3), (24, 0.3e-3)])
+def test_leakage_of_a_loose_row_by_elements(count, bare):
+    """A secondary of few turns far apart, or of wires whose insulation keeps them apart: what the row adds to the even layer, within 8 %; without it the closed form is far too low."""
+    d, over = 0.5e-3, 0.8e-3 if count == 24 else 0.5e-3
+    made = row(38, 0.55e-3, d, 0) + row(count, 2.2e-3, bare, 1)
     found = energy_leakage(made, {0: 1.0, 1: -38 / count})
-    slabs = [leakage.Slab(0, 1.0, d, 1.0, 0.0, 1.0, d), leakage.Slab(1, 1.0, d, 1.0, 2.2e-3 - 0.55e-3 - d, 1.0, d)]
+    slabs = [leakage.Slab(0, 1.0, d, 1.0, 0.0, 1.0, d), leakage.Slab(1, 1.0, over, 1.0, 2.2e-3 - 0.55e-3 - (d + over) / 2, 1.0, bare)]
     closed = leakage.leakage(slabs, [38, count], ALONG).pair(0, 1)
     even = leakage.leakage([replace(s, wire=0.0) for s in slabs], [38, count], ALONG).pair(0, 1)
     assert found == pytest.approx(closed, rel=0.08) and even < closed
@@ -160,12 +160,13 @@ NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(O
 
 @pytest.mark.parametrize(("topology", "order"), [("flyback", "split"), ("forward_2sw", "split"), ("push_pull", "split"), ("forward_active_clamp", "shielded")])
 def test_sized_transformers_by_elements(topology, order):
-    """Whole designs: copper loss of the fundamental within 6 %, leakage inside the window within 12 %, without any number shared but the layout."""
+    """Whole designs: leakage inside the window within 6 %, copper loss of the fundamental within 6 %, without any number shared but the layout; two rows of wires beyond three skin depths shield each other, which one dimension does not see: closed up to a tenth more."""
     d = size(NEED, {"topology": topology, "transformer.arrangement": order}, noise=False)
     found = [f for _, _, f in field_steps(d)][-1]
     elements, closed = (float(x.sum()) for x in found.losses)
-    assert elements == pytest.approx(closed, rel=0.06)
-    assert found.leakage[0] == pytest.approx(found.leakage[1], rel=0.12)
+    deep = max(w.diameter for w in found.layout.wires) / float(copper.skin_depth(RHO, found.frequency))
+    assert (0.94 if deep < 3 else 0.90) < elements / closed < 1.06
+    assert found.leakage[0] == pytest.approx(found.leakage[1], rel=0.06)
 
 
 def test_a_radar_of_resonant_transformer_feels_its_gap():

@@ -87,7 +87,7 @@ def test_what_it_passes_on_is_told():
     hold = float(d.rows["output1.v_hold"].at(corner_for(d, 340.0, 1.0, "").index)) / float(d.rows["output1.v"].at(corner_for(d, 340.0, 1.0, "").index))
     assert hold == pytest.approx(320 / 340, rel=0.01)
     loose = size(replace(wide, outputs=(replace(NEED.outputs[0], tolerance=0.2),)), {**PINS["llc_half"], "llc.v_hold": 320.0})
-    assert loose.feasible, [f.text for f in loose.findings if f.severity == MUST_FIX]
+    assert not [f.text for f in loose.findings if "Output voltage" in f.text or "end of hold-up" in f.text]
 
 
 def test_a_reading_of_the_leakage_moves_capacitor_or_frequency(fixed):

@@ -25,7 +25,7 @@ FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_u
 
 @pytest.fixture(scope="module")
 def designs(demo_document):
-    return {kind: size(demo_document.requirement, {"topology": kind, "output1.parallel": 2}) for kind in KINDS}  # given: what is left of the ring at the valley follows the ripple (5.2 V off with two, 5.9 with three, 5.8 allowed)
+    return {kind: size(demo_document.requirement, {"topology": kind}) for kind in KINDS}
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -53,7 +53,7 @@ def test_stresses_are_not_below_the_engine(designs, kind):
 
 
 def test_the_switch_turns_on_in_a_valley(designs):
-    """The engine's drain just before turn-on is the lowest of the last half ring, and what the figure says, within 3 % of the ring from crest to trough."""
+    """The engine's drain just before turn-on is the lowest of the last half ring, and where the ring was heading is what the figure says, within 3 % of the ring from crest to trough: the engine turns on by the clock, some hundredths of a microsecond early, and what the core still carries is a part of the swing."""
     d = designs["flyback_qr"]
     for line, load, bus in ((85.0, 1.0, "valley"), (85.0, 0.5, "valley"), (265.0, 1.0, "peak"), (265.0, 0.5, "peak")):
         c = d.grid.find(line, load, "run", bus)
@@ -62,7 +62,9 @@ def test_the_switch_turns_on_in_a_valley(designs):
         last = e.voltages["drain"][e.t > e.period - half]
         assert abs(last[-5] - last.min()) < 0.05 * bus_v and last.max() > bus_v, c.text()
         swing = 2 * float(d.rows["transformer.v_reflected"].at(c.index))
-        assert float(d.rows["qr.v_on"].at(c.index)) == pytest.approx(last.min(), abs=0.03 * swing), c.text()
+        carried = e.currents["lm"][-1] * np.sqrt(float(d.rows["transformer.lp"].value) / float(d.rows["switch.c_node"].value))
+        trough = bus_v - np.hypot(last.min() - bus_v, carried)
+        assert float(d.rows["qr.v_on"].at(c.index)) == pytest.approx(max(trough, 0.0), abs=0.03 * swing), c.text()
 
 
 def test_the_valley_is_the_first_that_the_highest_frequency_leaves(designs):

@@ -69,14 +69,14 @@ def test_it_is_said_on_the_bench(demo_design):
 
 @pytest.mark.parametrize(("name", "topology"), [("camera-hide", "flyback"), ("logger-rack", "flyback"), ("camera-hide", "flyback_qr"), ("camera-hide", "flyback_2sw")])
 def test_what_a_made_inductance_does_to_currents_and_heat(name, topology):
-    """Told where rms currents and losses are told for the nominal inductance: read a tenth below and above, all else as designed, rms currents move by some 1 %, the heat of the winding by up to 5 %, where the frequency follows the inductance by up to 8 %."""
+    """Told where rms currents and losses are told for the nominal inductance: read a tenth below and above, all else as designed, rms currents move by some 1 %, the heat of the winding by up to 8 %, where the frequency follows the inductance by up to 10 %."""
     need = decode(demo.text(name), name).requirement
     first = size(need, {"topology": topology}, noise=False)
     keep = {k: first.rows[k].value for k in first.decision_specs if k in first.rows}
     d = size(need, keep, noise=False)
-    ids = {id: 0.015 for id in d.figure_ids if id.endswith(".i_rms") and not id.startswith(("aux", "bulk", "inlet"))} | dict.fromkeys(("transformer.temperature_rise", "transformer.loss_copper"), 0.08 if topology == "flyback_qr" else 0.05)
+    ids = {id: 0.015 for id in d.figure_ids if id.endswith(".i_rms") and not id.startswith(("aux", "bulk", "inlet"))} | dict.fromkeys(("transformer.temperature_rise", "transformer.loss_copper"), 0.10 if topology == "flyback_qr" else 0.08)
     for share in (0.9, 1.1):
         made = size(need, keep, {"transformer.lp": Measured(share * d.value("transformer.lp"))}, noise=False)
         for id, most in ids.items():
             assert made.value(id) == pytest.approx(d.value(id), rel=most), id
-    assert "1 %" in d.specs["switch.i_rms"].fixed and "5 %" in d.specs["switch.i_rms"].fixed and "8 %" in d.specs["switch.i_rms"].fixed
+    assert "1 %" in d.specs["switch.i_rms"].fixed and "8 %" in d.specs["switch.i_rms"].fixed and "10 %" in d.specs["switch.i_rms"].fixed

@@ -75,11 +75,13 @@ def test_the_end_of_hold_up_is_as_high_as_it_may_be():
 
 
 def test_a_stage_that_lets_go_before_is_told_with_its_cure():
-    """A turns ratio for the valley alone: the bus at the end of hold-up asks for more duty than there is."""
+    """A turns ratio for the valley alone: the bus at the end of hold-up asks for more duty than there is; told twice at most, for with another bus the turns round to another ratio."""
     d = size(decode(demo.text("frost-fans"), "demo").requirement, {"topology": "half_bridge", "front_end": "pfc_ccm", "forward.duty": 0.85})
     told = [f for f in d.findings if f.figure == "switch.v_bus_least"]
     assert len(told) == 1 and told[0].severity == MUST_FIX and told[0].cure in ("forward.duty", "bulk.v_min_stage")
-    cured = size(d.requirement, {**d.pins, "bulk.v_min_stage": float(np.ceil(d.value("switch.v_bus_least"))) + 1})
+    cured = d
+    for _ in range(2):
+        cured = size(d.requirement, {**d.pins, "bulk.v_min_stage": float(np.ceil(cured.value("switch.v_bus_least"))) + 1})
     assert not [f for f in cured.findings if f.figure == "switch.v_bus_least"]
 
 

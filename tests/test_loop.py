@@ -101,7 +101,7 @@ def test_duty_control_against_a_converter_run_cycle_by_cycle(load, duty):
 
 
 def closed(found, k, gain, drawn=0.0):
-    """A judged corner as a converter with its whole loop, run in time: from a small push the swing that is left over it, or where a current is drawn beside the load from then on [A] how far the output goes [V]. gain: over that designed."""
+    """A judged corner as a converter with its whole loop, run in time: from a small push the swing that is left over it, or where a current is drawn beside the load from then on [A] where the output goes, cycle by cycle [V]. gain: over that designed."""
     s, c, ramp, ratio = found.signal, found.compensation, found.signal.stage.ramp, getattr(found.signal.stage, "ratio", None)
     at = lambda x: float(x[k]) if np.ndim(x) else float(x)  # noqa: E731
     inductance, period, load, up, down, added = (at(x) for x in (ramp.inductance, ramp.period, s.r_load, ramp.up, ramp.down, ramp.added))
@@ -128,7 +128,7 @@ def closed(found, k, gain, drawn=0.0):
         seen.append(made.part(pieces, 0.0, 1e-6).real / period - held if drawn else y[1] - x[1])
         if abs(seen[-1]) > 5 * push:
             break
-    return float(np.abs(seen).max()) if drawn else np.ptp(seen[-200:]) / push
+    return np.array(seen) if drawn else np.ptp(seen[-200:]) / push
 
 
 @pytest.mark.parametrize(("topology", "k"), [("flyback", -1), ("forward_2sw", 0)])
@@ -221,7 +221,8 @@ def test_a_load_step_against_the_closed_loop_in_time(demo_document, topology, k)
     z = drawn / (1 + gain * found.compensation.around(w, NEW, behind))
     more = 2.4 / float(s.r_load[k])
     asked = more * float(np.abs(loop.step_response(w, z, np.geomspace(1e-5, 0.05, 200))).max())
-    assert closed(found, k, 1.0, more) == pytest.approx(asked, rel=0.05)
+    moved = closed(found, k, 1.0, more) - closed(found, k, 1.0, 1e-9 * more)  # it does not begin quite at rest
+    assert np.abs(moved).max() == pytest.approx(asked, rel=0.05)
 
 
 def test_a_load_step_is_told_for_the_worse_loop(demo_document):

@@ -78,7 +78,7 @@ def test_halves_of_a_tap_conduct_one_at_a_time(arrangement):
             energy += MU0 / width * (slab.height * slab.turn * np.mean(inside**2) + slab.below * slab.turn_below * (flow + step) ** 2)
             if slab.wire and slab.winding in (0, half):
                 n = plan.choice.trial.turns[slab.winding][at]
-                energy += slab.share * slab.turn * float(sparse(slab.wire, width / (slab.share * n * slab.beside))) / (n * slab.beside)
+                energy += slab.share * slab.turn * float(sparse(slab.wire, slab.height / slab.layers, slab.layers * width / (slab.share * n * slab.beside))) / (n * slab.beside)
             flow += step
         seen.append(turns**2 * energy)
     worked = float(d.rows["transformer.leakage_geometric"].value)

@@ -15,6 +15,7 @@ from rhevectra.core.circuit.netlist import write
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import sharing
+from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.magnetics.arrangement import blocks
 from rhevectra.core.magnetics.leakage import Slab, leakage
 from rhevectra.core.topologies import TOPOLOGIES
@@ -204,14 +205,15 @@ def test_the_regulated_output_lies_between_the_others():
 
 @pytest.mark.parametrize(("name", "decisions"), [("camera-hide", {}), ("camera-hide", {"clamp.kind": "zener"}), ("camera-hide", {"topology": "flyback_qr"}), ("camera-hide", {"topology": "flyback_2sw"}), ("logger-rack", {}), ("logger-rack", {"topology": "flyback_2sw"})])
 def test_the_ring_stands_on_a_rectifiers_peak(name, decisions):
-    """What the node holds over the reflected voltage swings into the outputs behind the spike, the more the higher the bus of two switches; of several outputs those take it that lie nearest to the primary: at full load the peaks are never more than 3 % below the exact circuit's, and at most a sixth above."""
+    """What the node holds over the reflected voltage swings into the outputs behind the spike, the more the higher the bus of two switches; of several outputs those take it that lie nearest to the primary: at full load the peaks are never more than 3 % below the exact circuit's, and at most a sixth above, to which comes what the exact ring has lost in its first quarter: it is told without losses."""
+    lost = 1 - np.exp(-np.pi / 4 / RING_QUALITY)
     d = size(decode(demo.text(name), "demo").requirement, decisions, noise=False)
     for line, bus in ((0, 0), (len(d.grid.lines) - 1, 1)):
         index = (line, 0, d.grid.full_load, bus)
         found = exact(d, d.grid.corner(index))
         for n in range(1, len(d.requirement.outputs) + 1):
             over = float(np.broadcast_to(d.rows[f"rectifier{n}.i_peak"].value, d.grid.shape)[index]) / found.currents[f"dout{n}"].max() - 1
-            assert -0.03 < over < 1 / 6, (index, n, over)
+            assert -0.03 < over < 1 / 6 + lost, (index, n, over)
 
 
 def test_the_sheet_tells_what_the_wires_carry():

@@ -194,7 +194,7 @@ def test_a_snubber_across_the_primary_against_the_engine(topology):
 
 @pytest.mark.parametrize("name", ["ringing-lab-bench", "radar-rotator"])
 def test_a_snubber_over_both_halves_of_a_push_pull_against_the_engine(name):
-    """From switch to switch, at twice the bus: the resistor burns the sized loss or up to a fifth less; what the bus gives for it is less still, as the clamp of the spike catches less, never more. After a pulse the ends swing over their resting place by less than the crest tells; without it by most of the step. Drawn, listed, in balance."""
+    """From switch to switch, at twice the bus: the resistor burns the sized loss but for what the figure tells of itself, from a sixth less to an eighth more; what the bus gives for it is no more, and less where the clamp of the spike catches less. After a pulse the ends swing over their resting place by less than the crest tells; without it by most of the step. Drawn, listed, in balance."""
     doc = decode(demo.text(name), "x")
     bare, d = (size(doc.requirement, {"topology": "push_pull", "primary.snubber": kind}) for kind in ("none", "rc"))
     c = d.grid.find(max(d.grid.lines), 1.0)
@@ -211,7 +211,7 @@ def test_a_snubber_over_both_halves_of_a_push_pull_against_the_engine(name):
         if x is d:
             burnt = float(np.trapezoid((e.voltages["d1"] - e.voltages["ps"]) * e.currents["rps"], e.t)) / e.period
     sized = at(d, "primary.snubber_loss")
-    assert 0.8 * sized < burnt < 1.05 * sized and 0.6 * sized < power["rc"] - power["bare"] < 1.05 * sized
+    assert 5 / 6 * sized < burnt < 9 / 8 * sized and 0.6 * sized < power["rc"] - power["bare"] < 9 / 8 * sized, (sized, burnt, power)
     assert over["rc"] <= at(d, "primary.ring_crest") - 1 + 0.03 and over["bare"] > 0.75
     assert at(d, "primary.ring_crest") == pytest.approx(crest(at(d, "primary.snubber_c") / at(d, "primary.c_nodes"), at(d, "primary.snubber_r") / at(d, "primary.ring_z"), 0.0), abs=3e-3)
     assert {"primary snubber capacitor", "primary snubber resistor"} <= {kind for kind, _, _ in parts.rows(d)}

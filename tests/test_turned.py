@@ -38,7 +38,7 @@ def by_steps(at, lp):
     r2, r, slope = at("clamp.r_reflected"), at("clamp.r_loop"), v_or / (lp - leak)
 
     def run(v_first):
-        stop = lambda t, y: y[2] - y[0]  # noqa: E731
+        stop = lambda t, y: y[2] - y[0] if t > 0.3 * t_end else 1.0  # noqa: E731 (with little charge in the capacitor the secondary takes over a moment late: not the end of it)
         stop.terminal, stop.direction = True, -1
         middle = 0.5 * at("clamp.t_secondary") * slope
 
@@ -73,7 +73,7 @@ def test_the_ring_by_integration(made, key, line, load):
 
 @pytest.mark.parametrize(("key", "line", "load"), [((0.8, "skip"), 85.0, 1.0), ((0.8, "skip"), 265.0, 1.0), ((0.8, "skip"), 265.0, 0.1), ((1.4, "skip"), 265.0, 1.0), ((1.4, "skip"), 85.0, 0.1), ((0.8, "fixed"), 265.0, 0.0)])
 def test_the_engine_sees_the_same_period(made, key, line, load):
-    """Peak of the drain 1 %, both ends of the core's current 2 % of the peak, bus power 1.5 % (3 % at no load), rms of clamp, switch and secondary 5 %, peak of the secondary 3 %."""
+    """Peak of the drain 1 %, both ends of the core's current 2 % of the peak, bus power 1.5 % (at no load, three quarters of a watt, 25 mW), rms of clamp, switch and secondary 5 %, peak of the secondary 3 %."""
     d = made[key]
     c = d.grid.find(line, load)
     at = lambda id: float(np.broadcast_to(d.rows[id].value, d.grid.shape)[c.index])  # noqa: E731
@@ -81,7 +81,7 @@ def test_the_engine_sees_the_same_period(made, key, line, load):
     share = at("switch.frequency") * e.period
     assert e.voltages["drain"].max() == pytest.approx(at("switch.v_peak"), rel=0.01)
     assert e.currents["lm"].max() == pytest.approx(at("switch.i_peak"), rel=0.02) and e.currents["lm"].min() == pytest.approx(at("core.i_end"), abs=0.02 * at("switch.i_peak"))
-    assert -share * np.trapezoid(e.currents["vbus"] * e.voltages["bus"], e.t) / e.period == pytest.approx(at("switch.p_bus"), rel=0.03 if load == 0 else 0.015)
+    assert -share * np.trapezoid(e.currents["vbus"] * e.voltages["bus"], e.t) / e.period == pytest.approx(at("switch.p_bus"), rel=0.015, abs=0.025 if load == 0 else 0.0)
     assert np.sqrt(share) * rms(e, "ccl") == pytest.approx(at("clamp.i_rms"), rel=0.05)
     if load:
         assert np.sqrt(share) * rms(e, "vsec1") == pytest.approx(at("rectifier1.i_rms"), rel=0.05)

@@ -32,14 +32,14 @@ def cores(design: Design, corner: Corner, width: float, height: float, held: Des
         picture.box(2, y - 3, width - 4, pitch - 1.2, "card", "accent" if tried.chosen else "rule")
         picture.text(4, y + 0.6, tried.name, "ink", "left", 3.1, tried.chosen)
         if pitch > 9.5:
-            told = tried.refused if tried.refused else "now" if tried.chosen else f"{tried.turns} turns"
+            told = tried.refused or tried.against or ("now" if tried.chosen else f"{tried.turns} turns")
             picture.text(4, y + pitch - 5.0, told, "over" if tried.refused else "muted", "left", 2.7)
         for c, (_, value, unit) in enumerate(columns):
             most, v = max(max(value(t) for t in made), 1e-15), value(tried)
             x = first + c * each
             picture.text(x, y + 0.6, f"{v * 100:.0f} %" if unit == "%" else f"{v * 1e6:.3g} cm³" if unit == "cm³" else show(v, unit, 2 if unit == "m" else 3), "ink", "left", size)
             picture.box(x, y + 1.7, max((each - 5) * min(v / most, 1.0), 0.3), 1.4, "over" if (unit == "%" and v > 1) else "primary")
-        picture.spots.append(Spot(2, y - 3, width - 4, pitch - 1.2, tried.name, tried.refused or "takes this core"))
+        picture.spots.append(Spot(2, y - 3, width - 4, pitch - 1.2, tried.name, tried.refused or tried.against or "takes this core"))
     picture.data["leakage [H]"] = np.array([t.leakage for t in made])
     picture.data["rise [K]"] = np.array([t.rise for t in made])
     return picture

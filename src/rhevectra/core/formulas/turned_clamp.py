@@ -192,10 +192,10 @@ def square_after(t_window: Any, t_conducting: Any, i_one: Any, v_reflected: Any,
     return (t_window - t_conducting) / 3 * (np.square(first) + first * last + np.square(last))
 
 
-@formula("A = √((V_0 − V_or)² + L_lk/C_n·I_b²)", "V", "V_0 V_or L_lk C_n I_b", "ring of the leakage with the node around bus plus reflected voltage")
-def fall(v_start: Any, v_reflected: Any, leakage: Any, c_node: Any, i_back: Any) -> Any:
+@formula("A = exp(−π/(4·Q))·√((V_0 − V_or)² + L_lk/C_n·I_b²)", "V", "Q V_0 V_or L_lk C_n I_b", "ring of the leakage with the node around bus plus reflected voltage, a quarter of it")
+def fall(quality: Any, v_start: Any, v_reflected: Any, leakage: Any, c_node: Any, i_back: Any) -> Any:
     """How far [V] the leakage can bring the node below bus plus reflected voltage."""
-    return np.sqrt(np.square(v_start - v_reflected) + leakage / c_node * np.square(i_back))
+    return np.exp(-np.pi / (4 * quality)) * np.sqrt(np.square(v_start - v_reflected) + leakage / c_node * np.square(i_back))
 
 
 @formula("V_1 = max(0, V_bus + V_or − √(max(0, A² − L_lk/C_n·max(0, −I_e)²)))", "V", "V_bus V_or A L_lk C_n I_e", "the leakage rings down until it carries what the core carries")

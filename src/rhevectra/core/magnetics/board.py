@@ -61,7 +61,7 @@ def lay_tracks(turns: Any, width: Any, parts: Sequence[float], board: Board, pin
     tall = parallel * board.copper + (parallel - 1) * board.dielectric
     height = layers * tall + np.maximum(layers - len(parts), 0) * board.dielectric
     each = np.broadcast_to(board.copper, per_layer.shape)
-    return Laid(each, each, parallel, width / per_layer, tall, per_layer + 0 * width, layers, height, parallel * board.copper * np.clip(track, 1e-6, widest), track >= TRACK_LEAST, np.ones(per_layer.shape, bool), np.full(per_layer.shape, board.dielectric), np.zeros(per_layer.shape))
+    return Laid(each, each, parallel, width / per_layer, tall, per_layer + 0 * width, layers, height, parallel * board.copper * np.clip(track, 1e-6, widest), track >= TRACK_LEAST, np.ones(per_layer.shape, bool), np.full(per_layer.shape, board.dielectric), np.zeros(per_layer.shape), each)
 
 
 def aux_track(i_rms: float, board: Board) -> float:

@@ -90,7 +90,7 @@ def slabs(need: TransformerNeed, trial: Trial, at: tuple[int, int], win: Windows
         high = together * high + (together - 1) * float(one.between)
         for _ in range(-(-layers // together)):
             here = min(left, together * max(int(one.per_layer), 1))
-            found.append(leakage.Slab(b.winding, here / turns[b.winding], high, turn(top + below + high / 2), below, turn(top + below / 2), 0.0 if one.foil else one.tall, beside))
+            found.append(leakage.Slab(b.winding, here / turns[b.winding], high, turn(top + below + high / 2), below, turn(top + below / 2), 0.0 if one.foil else one.bare, beside, together))
             left, top, below = left - here, top + below + high, float(one.between)
     return found
 

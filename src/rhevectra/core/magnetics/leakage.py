@@ -11,7 +11,7 @@ from rhevectra.core.formulas.copper import MU0
 
 
 class Slab(Struct, frozen=True):
-    """One layer of the stack: winding (negative: none), share of its turns, height and turn length [m], the insulation below it, height and turn length [m]; height of a turn over insulation [m] (none: an even sheet) and how many wires of it lie side by side."""
+    """One layer of the stack: winding (negative: none), share of its turns, height and turn length [m], the insulation below it, height and turn length [m]; diameter of its wire or bundle without insulation [m] (none: an even sheet), how many wires of a turn lie side by side, and how many layers it stands for."""
 
     winding: int
     share: float
@@ -21,6 +21,7 @@ class Slab(Struct, frozen=True):
     turn_below: float
     wire: float = 0.0
     beside: float = 1.0
+    layers: int = 1
 
 
 class Leakage(Struct, frozen=True):
@@ -58,12 +59,12 @@ class Leakage(Struct, frozen=True):
         return float(self.turns[i] ** 2 * (x @ self.form @ x)), -x[js]
 
 
-def sparse(wire: Any, pitch: Any) -> Any:
-    """What a turn of a row of round wires adds per metre [H/m] to the inductance of the even sheet the row is taken for; wire, pitch: diameter over insulation and distance [m].
+def sparse(wire: Any, height: Any, pitch: Any) -> Any:
+    """What a turn of a row of round wires adds per metre [H/m] to the inductance of the even layer the row is taken for; wire, height, pitch: diameter without insulation, height of the layer and distance [m].
 
-    Source: the field of an endless row of line currents, against a layer of the wire's height with the same ampere-turns; checked in the tests by finite elements.
+    Source: the field of an endless row of line currents, against a layer of that height with the same ampere-turns; checked in the tests by finite elements.
     """
-    return np.maximum(MU0 * (np.log(pitch / (np.pi * wire)) / (2 * np.pi) + 1 / (8 * np.pi) + wire / (6 * pitch)), 0.0)
+    return np.maximum(MU0 * (np.log(pitch / (np.pi * wire)) / (2 * np.pi) + 1 / (8 * np.pi) + height / (6 * pitch)), 0.0)
 
 
 def leakage(stack: Sequence[Slab], turns: Sequence[float], width: float) -> Leakage:
@@ -83,6 +84,7 @@ def leakage(stack: Sequence[Slab], turns: Sequence[float], width: float) -> Leak
         mean = (np.outer(outside, outside) + np.outer(inside, inside) + 0.5 * (cross + cross.T)) / 3
         form += MU0 / width * (slab.height * slab.turn * mean + slab.below * slab.turn_below * np.outer(inside, inside))
         if slab.wire and slab.share > 0:
-            form[slab.winding, slab.winding] += slab.share * slab.turn * sparse(slab.wire, width / (slab.share * turns[slab.winding] * slab.beside)) / (turns[slab.winding] * slab.beside)
+            pitch = width * slab.layers / (slab.share * turns[slab.winding] * slab.beside)
+            form[slab.winding, slab.winding] += slab.share * slab.turn * sparse(slab.wire, slab.height / slab.layers, pitch) / (turns[slab.winding] * slab.beside)
         outside = inside
     return Leakage(form, np.asarray(turns, dtype=float))

@@ -1,5 +1,6 @@
 """What a circuit asks of a transformer, winding by winding."""
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -111,3 +112,26 @@ def conducting(need: TransformerNeed) -> list[list[int]]:
         return [outputs]
     twins = {next(j for j in outputs if need.windings[j].name + "b" == need.windings[k].name): k for k in seconds}
     return [[k for k in outputs if k not in seconds], [twins.get(k, k) for k in outputs if k not in seconds]]
+
+
+def relative(need: TransformerNeed) -> list[float]:
+    """Turns of every winding for one of the regulated winding."""
+    return [need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
+
+
+def counting(need: TransformerNeed, turns: Sequence[Any]) -> list[Any]:
+    """Turns as they count electrically: one of them may end half a turn early."""
+    return [n - need.less(k) if need.less(k) else n for k, n in enumerate(turns)]
+
+
+def wound(need: TransformerNeed, turns: list[Any]) -> list[Any]:
+    """Turns that are really wound: a tapped primary has its turns twice."""
+    return [turns[0] * need.halves, *turns[1:]]
+
+
+def balanced(need: TransformerNeed, turns: Sequence[float] | Array) -> list[Array]:
+    """Harmonics of every winding (orders,) [A peak]; in a core without a gap what does not cancel makes no field in the window, so the primary is taken without it."""
+    flows = [w.harmonics for w in need.windings]
+    if need.lp is None:
+        flows[0] = -np.sum([n * h for n, h in zip(turns[1:], flows[1:], strict=True)], axis=0) / turns[0]
+    return flows

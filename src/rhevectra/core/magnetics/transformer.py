@@ -15,15 +15,20 @@ from msgspec.structs import replace
 from rhevectra.core.basis.corners import Array, pick
 from rhevectra.core.basis.later import Later
 from rhevectra.core.formulas import copper, half_turn, magnetics
-from rhevectra.core.magnetics import arrangement, fringing, leak_estimate, winding, wire
+from rhevectra.core.magnetics import arrangement, leak_estimate, winding, wire
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL
 from rhevectra.core.magnetics.board import aux_track, lay_tracks
+from rhevectra.core.magnetics.changing_field import Change, change, gap_rates
 from rhevectra.core.magnetics.copper_loss import Section
 from rhevectra.core.magnetics.need import TransformerNeed as TransformerNeed
 from rhevectra.core.magnetics.need import WindingNeed as WindingNeed
+from rhevectra.core.magnetics.need import balanced as balanced
 from rhevectra.core.magnetics.need import conducting as conducting
+from rhevectra.core.magnetics.need import counting as counting
 from rhevectra.core.magnetics.need import outputs_of as outputs_of
 from rhevectra.core.magnetics.need import primary_side as primary_side
+from rhevectra.core.magnetics.need import relative
+from rhevectra.core.magnetics.need import wound as wound
 from rhevectra.core.magnetics.winding import Laid
 from rhevectra.core.magnetics.windows import Windows
 
@@ -60,14 +65,9 @@ USE_MOST, USE_LEAST = 3e6, 0.2e6
 """Current density over the whole window [A/m²] beyond which no core is tried, and below which none is until all others fail: of 450 transformers sized from all cores, 92 % lie between and none beyond."""
 
 
-def _relative(need: TransformerNeed) -> list[float]:
-    """Turns of every winding for one of the regulated winding."""
-    return [need.ratio * need.halves, 1.0, *(w.volts / need.windings[1].volts for w in need.windings[2:])]
-
-
 def _ampere_turns(need: TransformerNeed) -> float:
     """Sum of the rms ampere-turns of all windings for one turn of the regulated winding [A]."""
-    return float(np.array(_relative(need)) @ np.array([w.i_rms for w in need.windings]))
+    return float(np.array(relative(need)) @ np.array([w.i_rms for w in need.windings]))
 
 
 def worth_trying(need: TransformerNeed, win: Windows, pinned: str | None) -> Array:
@@ -118,67 +118,7 @@ def _coolest(need: TransformerNeed, win: Windows, least: Array) -> Array:
     return np.asarray(least * (0.5 * beta * p_core / np.maximum(p_copper, 1e-12)) ** (1 / (2 + beta)))
 
 
-def counting(need: TransformerNeed, turns: Sequence[Any]) -> list[Any]:
-    """Turns as they count electrically: one of them may end half a turn early."""
-    return [n - need.less(k) if need.less(k) else n for k, n in enumerate(turns)]
-
-
-def wound(need: TransformerNeed, turns: list[Any]) -> list[Any]:
-    """Turns that are really wound: a tapped primary has its turns twice."""
-    return [turns[0] * need.halves, *turns[1:]]
-
-
-def balanced(need: TransformerNeed, turns: Sequence[float] | Array) -> list[Array]:
-    """Harmonics of every winding (orders,) [A peak]; in a core without a gap what does not cancel makes no field in the window, so the primary is taken without it."""
-    flows = [w.harmonics for w in need.windings]
-    if need.lp is None:
-        flows[0] = -np.sum([n * h for n, h in zip(turns[1:], flows[1:], strict=True)], axis=0) / turns[0]
-    return flows
-
-
-def field_rates(need: TransformerNeed) -> list[float]:
-    """Mean square of d(ampere-turns)/dt over each winding for one turn of the regulated winding [A²/s²].
-
-    The gap is in the centre post: the field is zero at the outer leg and grows inwards, block by block. Of chambers it is zero at both ends of the post, and the gap under the wall takes what does not cancel.
-    """
-    omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
-    relative = _relative(need)
-    rates = [0.0] * len(need.windings)
-    flows = balanced(need, relative)
-    outside, under = np.zeros(len(omega), dtype=complex), need.gap_under
-    net = sum(n * h for n, h in zip(relative, flows, strict=True)) if under is not None else 0.0
-    for k, block in reversed(list(enumerate(need.stack))):
-        if block.shield:
-            continue
-        w, part = block.winding, block.share
-        inside = outside + part * relative[w] * flows[w]
-        mean = (np.abs(outside) ** 2 + np.abs(inside) ** 2 + (outside * np.conj(inside)).real) / 3
-        rates[w] += part * float((omega**2 * mean).sum() / 2)
-        outside = inside - net if k == under else inside
-    return rates
-
-
-def _gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, depths: Sequence[Any]) -> list[Any]:
-    """What the gap adds to the mean square of dB/dt in each winding [T²/s²]; depths: of the middle of each block above the bobbin's floor [m]. Chambers and boards, which lie along the post: the mean of the room across the window."""
-    added: list[Any] = [0.0] * len(turns)
-    if need.lp is None:
-        return added
-    real = wound(need, turns)
-    omega = 2 * np.pi * need.fs * np.arange(1, len(need.windings[0].harmonics) + 1)
-    net = sum(np.asarray(n)[..., None] * w.harmonics for n, w in zip(real, need.windings, strict=True))
-    drive = 0.5 * (omega**2 * np.abs(net) ** 2).sum(-1) * copper.MU0**2
-    along = need.wall is not None or need.board is not None
-    x = win.wall[:, None] + (np.multiply.outer((np.arange(4) + 0.5) / 4, win.width)[..., None] if along else np.stack(np.broadcast_arrays(*depths)))
-    uneven = drive * fringing.unevenness(np.maximum(gap, 1e-6), win.window[:, None], win.across[:, None], x)
-    if along:
-        uneven = np.broadcast_to(uneven.mean(0), (len(need.stack), *gap.shape))
-    for block, each in zip(need.stack, uneven, strict=True):
-        if not block.shield:
-            added[block.winding] = added[block.winding] + block.share * each
-    return added
-
-
-def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: winding.Sizes, rho: float) -> list[Laid]:
+def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: winding.Sizes, changing: Change, rho: float) -> list[Laid]:
     """Wire for every winding, both halves of a tapped one alike: the option of least loss whose height keeps to its share of the window."""
     width = need.between_margins(win.width)[:, None]
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
@@ -189,10 +129,10 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
     laid: dict[int, Laid] = {}
     halves: list[tuple[int, Laid, Any]] = []
     real = wound(need, turns)
-    rates, left = field_rates(need), room
-    near = _gap_rates(need, win, turns, gap, [(k + 0.5) / len(need.stack) * win.height[:, None] for k in range(len(need.stack))])
+    left = room
+    near = gap_rates(need, win, turns, gap, [(k + 0.5) / len(need.stack) * win.height[:, None] for k in range(len(need.stack))])
     for k in (*range(1, len(turns)), 0):
-        w, rate = need.windings[k], rates[k]
+        w = need.windings[k]
         pinned, parts = (need.pins or {}).get(wire_key(w.name)), arrangement.shares(need.stack, k)
         if halves and parts == arrangement.shares(need.stack, k - 1) and np.array_equal(real[k], real[k - 1]):
             trial = halves[-1][1]
@@ -201,7 +141,8 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
         else:
             of = winding.options(w.i_rms, wires, w.triple, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, wires, w.triple)
             trial = winding.lay(real[k][..., None], of.diameter, of.overall, of.strands, width[..., None], parts, of.flat, of.foil, need.tapes.thickness, of.sheath)
-        cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, np.asarray(rate * scale + near[k])[..., None], rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
+        felt = changing.felt(k, trial, scale[..., None], np.asarray(near[k])[..., None], need.board is not None)
+        cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, felt, rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
         cost = cost + need.leak_cost * leak_estimate.of_winding(need, k, real, trial, middle, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
         cost = cost + np.where(trial.fits, 0.0, 1e9) + np.where(too_tall, 1e3 * (1 + trial.height / 1e-3), 0.0)
@@ -251,20 +192,23 @@ def try_all(need: TransformerNeed, win: Windows, wires: winding.Sizes) -> Trial:
     turns = candidate_turns(need, win)
     eff = {n: getattr(win.effective, n)[:, None] for n in ("area", "length", "volume", "area_min", "area_post")}
     gap, fringe = _gaps(need, win, turns, eff)
-    laid = _lay_all(need, win, turns, gap, wires, float(copper.resistivity(need.ambient + 0.8 * need.rise_max)))
+    usual = float(copper.resistivity(need.ambient + 0.8 * need.rise_max))
+    changing = change(need, usual)
+    laid = _lay_all(need, win, turns, gap, wires, changing, usual)
     shape = turns[0].shape
     sections, high = sections_of(need, laid, wound(need, turns))
     width = need.between_margins(win.width)[:, None] * np.ones(shape)
     path = _path(need, win)
     mean_turn = [sum(s.share * (win.base_turn[:, None] + win.climb[:, None] * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]
     resistance = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)[:, None]
-    near = _gap_rates(need, win, turns, gap, [s.depth for s in sections])
-    rates, scale, real = field_rates(need), (copper.MU0 * turns[1] / path) ** 2, wound(need, turns)
+    near = gap_rates(need, win, turns, gap, [s.depth for s in sections])
+    scale, real = (copper.MU0 * turns[1] / path) ** 2, wound(need, turns)
+    felt = [changing.felt(k, laid[k], scale, near[k], need.board is not None) for k in range(len(turns))]
     rise: Any = np.full(shape, 0.8 * need.rise_max)
     for _ in range(2):
         rho = copper.resistivity(need.ambient + rise)
         p_core = core_loss(need, turns[0], eff, need.ambient + rise)
-        p_copper = [winding.strand_loss(w.i_rms, real[k], laid[k], mean_turn[k], rates[k] * scale + near[k], rho) for k, w in enumerate(need.windings)]
+        p_copper = [winding.strand_loss(w.i_rms, real[k], laid[k], mean_turn[k], felt[k], rho) for k, w in enumerate(need.windings)]
         rise = np.minimum(magnetics.temperature_rise(resistance, p_core, sum(p_copper)), 400.0)
     middle, wide = win.turn_length(0.5 * win.height)[:, None, None], width[..., None]
     leak = np.maximum(leak_estimate.of_stack(need, real, laid, middle, wide), need.leak_least) if need.leak_cost else np.zeros((*shape, 1))
@@ -320,14 +264,14 @@ def core_loss(need: TransformerNeed, turns: Any, eff: dict[str, Any], temperatur
 
 
 class Choice(Struct, frozen=True):
-    """The chosen core and candidate, and for every smaller core the sentence that refused it. leaner: a smaller one would have passed, but leaks far more."""
+    """The chosen core and candidate, and for every smaller core the sentence that refused it. than: what a smaller one that would have passed does far more (leaks, burns), if it was passed over for that."""
 
     core: int
     candidate: int
     passed: bool
     refused: Callable[[], tuple[str, ...]]
     trial: Trial
-    leaner: bool = False
+    than: str = ""
 
 
 FITS = "fits"
@@ -357,35 +301,41 @@ TWICE_AS_MUCH = 2.5
 """The same up to so many times as large, where the leakage of the smaller burns more than twice that: between small cores the steps are large."""
 
 
-def _leaner(able: Sequence[int], volume: Array, leak: Array, much: float) -> int:
-    """Of the cores that pass, smallest first, the smallest; or one not much larger that leaks far less, where the leakage burns more than `much` [W]."""
-    small = able[0]
+SPARING, SPARED = 1.25, 0.01
+"""A core up to so many times as large is taken where it burns less by such a share of what the transformer hands on: a step of the catalogue for a tenth of all losses."""
+
+
+def _leaner(able: Sequence[int], volume: Array, leak: Array, burnt: Array, handed: float) -> tuple[int, str]:
+    """Of the cores that pass, smallest first, the smallest; or one not much larger that leaks or burns far less, and which of both. handed: what the transformer hands on [W]."""
+    small, much = able[0], LEAK_MUCH * handed
     most = (TWICE_AS_MUCH if leak[small] > 2 * much else LARGER) * volume[small]
     near = [k for k in able if volume[k] <= most and leak[k] <= LEANER * leak[small]]
-    return near[0] if near and leak[small] > much else small
+    if near and leak[small] > much:
+        return near[0], "leaks"
+    sparing = [k for k in able if volume[k] <= SPARING * volume[small] and burnt[k] <= burnt[small] - SPARED * handed]
+    return (sparing[0], "burns") if sparing else (small, "")
 
 
-def choose(trial: Trial, win: Windows, pinned: str | None, much: float = np.inf, usual: float = 1.0) -> Choice:
-    """Smallest effective volume that passes everything, or one not much larger that leaks far less, at its candidate of least loss; if none passes, the least excess. much: what leakage may burn before another is looked for [W]; usual: share at which copper counts beside the core."""
+def choose(trial: Trial, win: Windows, pinned: str | None, handed: float = np.inf, usual: float = 1.0) -> Choice:
+    """Smallest effective volume that passes everything, or one not much larger that leaks or burns far less, at its candidate of least loss; if none passes, the least excess. handed: what the transformer hands on [W] (without end: always the smallest); usual: share at which copper counts beside the core."""
     loss = trial.p_core + usual * sum(trial.p_copper) + trial.leak_loss
     passed: Array = np.asarray(trial.excess <= 0)
     best = np.where(passed, loss, 1e6 * (1 + trial.excess)).argmin(-1)
     volume = win.effective.volume
     order = np.argsort(volume, kind="stable")
     able: Array = np.asarray(passed.any(-1))
-    leaner = False
+    than = ""
     if pinned is not None:
         core = win.names.index(pinned)
     elif able.any():
         at = np.arange(len(volume)), best
         passing = [int(i) for i in order if able[i]]
-        core = _leaner(passing, volume, np.broadcast_to(trial.leak_loss, loss.shape)[at], much)
-        leaner = bool(volume[core] > volume[passing[0]])
+        core, than = _leaner(passing, volume, np.broadcast_to(trial.leak_loss, loss.shape)[at], loss[at], handed)
     else:
         core = int(trial.excess.min(-1).argmin())
     smaller = [int(i) for i in order if volume[i] < volume[core]]
 
     def refused() -> tuple[str, ...]:
         told = ((i, binding(trial, i)) for i in reversed(smaller))
-        return tuple(f"{win.names[i]}: {'it would pass, but leaks far more' if leaner and why == FITS else why}" for i, why in told)
-    return Choice(core, int(best[core]), bool(able[core]), Later(refused), trial, leaner)
+        return tuple(f"{win.names[i]}: {f'it would pass, but {than} far more' if than and why == FITS else why}" for i, why in told)
+    return Choice(core, int(best[core]), bool(able[core]), Later(refused), trial, than)

@@ -61,7 +61,7 @@ class Options(Struct, frozen=True):
 
 class Laid(Struct, frozen=True):
     """A winding laid into a window (arrays of one shape): strand diameter and overall [m], strands, width and height of a turn [m],
-    turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer. Of a foil or a track the diameters are its thickness; of tracks strands are layers in parallel, and dielectric is what lies between layers [m] (0 of what is wound, between whose layers lies one tape [m])."""
+    turns a layer holds, layers, height [m], copper area [m²]; `fits` is false where not even one turn goes into a layer. Of a foil or a track the diameters are its thickness; of tracks strands are layers in parallel, and dielectric is what lies between layers [m] (0 of what is wound, between whose layers lies one tape [m]). bare: of a wire or a whole bundle without what is around it [m]."""
 
     diameter: Any
     overall: Any
@@ -76,6 +76,7 @@ class Laid(Struct, frozen=True):
     foil: Any = False
     dielectric: Any = 0.0
     tape: Any = TAPE
+    bare: Any = 0.0
 
     @property
     def beside(self) -> Any:
@@ -153,7 +154,7 @@ def lay(turns: Any, diameter: Any, overall: Any, strands: Any, width: Any, parts
     layers = sum(np.ceil(n / safe) for n in parted(turns, parts))
     height = layers * tall * BULGE + np.maximum(layers - len(parts), 0) * tape
     copper = np.where(foil, diameter * np.maximum(width - 2 * EDGE, EDGE), strands * np.pi / 4 * diameter**2)
-    return Laid(diameter, overall, strands, bundle, tall, per_layer, layers, height, copper, fits, np.asarray(foil), np.zeros(np.shape(diameter)), np.full(np.shape(diameter), tape))
+    return Laid(diameter, overall, strands, bundle, tall, per_layer, layers, height, copper, fits, np.asarray(foil), np.zeros(np.shape(diameter)), np.full(np.shape(diameter), tape), tall - sheath - overall + diameter)
 
 
 Sizes = Mapping[str, tuple[Array, Array]]
@@ -191,8 +192,7 @@ def unevenness(turns: Any, laid: Laid, width: Any) -> Any:
 def strand_loss(i_rms: Any, turns: Any, laid: Laid, mean_turn: Any, field_rate: Any, rho: Any) -> Any:
     """Copper loss [W]: resistance, plus the eddy loss of thin round strands or foils in a changing field along them.
 
-    field_rate: mean square of dB/dt over the winding [T²/s²]. Valid for strands up to about 1.5 skin depths
-    and on the safe side beyond. Source: eddy loss of a cylinder in a transverse field, π·d⁴·l/(64·ρ)·<(dB/dt)²>, and of a foil in one along it, A·t²·l/(12·ρ)·<(dB/dt)²>.
+    field_rate: mean square of dB/dt over the winding [T²/s²]; of strands that are not thin, as much of it as gets in (`changing_field`). Source: eddy loss of a cylinder in a transverse field, π·d⁴·l/(64·ρ)·<(dB/dt)²>, and of a foil in one along it, A·t²·l/(12·ρ)·<(dB/dt)²>.
     """
     length = turns * mean_turn
     return i_rms**2 * rho * length / laid.copper + length * laid.copper * laid.diameter**2 / (np.where(laid.foil, 12.0, 16.0) * rho) * field_rate

@@ -12,6 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import flyback, turned_clamp
+from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages import clamping
 from rhevectra.core.stages.work import FigureSpec, Work
@@ -118,7 +119,7 @@ def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
 def _turn_on(sheet: Any, s: Any, o: dict[str, Any], ring: dict[str, Any]) -> dict[str, Any]:
     """Where the node is when the main switch closes, what the leakage still carries then, and how long it takes to turn round."""
     bus = {"v_bus": s.v_bus, "v_reflected": o["v_or"]}
-    reach = sheet("clamp.fall", turned_clamp.fall, v_start=ring["v_start"], v_reflected=o["v_or"], leakage=s.leakage, c_node=s.c_node, i_back=ring["i_back"])
+    reach = sheet("clamp.fall", turned_clamp.fall, quality=RING_QUALITY, v_start=ring["v_start"], v_reflected=o["v_or"], leakage=s.leakage, c_node=s.c_node, i_back=ring["i_back"])
     tank = {"leakage": s.leakage, "c_node": s.c_node, "i_end": o["i_end"], "amplitude": reach}
     v_one = sheet("clamp.v_one", turned_clamp.node_by_leakage, **tank, **bus)
     t_one = sheet("clamp.t_one", turned_clamp.time_by_leakage, **tank)

@@ -63,7 +63,7 @@ _DECISIONS = (
     DecisionSpec("aux.i", "Controller supply current", "feedback", unit="A", low=1e-4, high=0.1),
 )
 
-MODEL = "inductances at their nominal values (the ends of their tolerances move rms currents by some 1 %, the heat of a winding by up to 5 %, where the rate follows it by up to 8 %); ringing phase of the nominal parasitics"
+MODEL = "inductances at their nominal values (the ends of their tolerances move rms currents by some 1 %, the heat of a winding by up to 8 %, where the rate follows it by up to 10 %); ringing phase of the nominal parasitics"
 _FIGURES = (
     FigureSpec("switch.duty_max", "Duty, largest", "D_max", "switch", corners.RUN, "max", "switch.duty_limit", "max", fixed=MODEL),
     FigureSpec("switch.duty_min", "Duty, smallest, full load", "D_min", "switch", corners.FULL, "min", fixed=MODEL),

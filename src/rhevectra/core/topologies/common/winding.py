@@ -48,14 +48,14 @@ def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
         pinned = None  # told by `on_board`
     every = every.only(np.flatnonzero(every.bare)) if need.board is not None else every.offered(pinned)
     near, sizes = tr.worth_trying(need, every, pinned), wires(work.parts)
-    much = np.inf if "transformer.arrangement" in work.choose.pins else tr.LEAK_MUCH * work.need.power / need.pieces  # who chose an arrangement sees what it leaks on the same core
+    handed = np.inf if "transformer.arrangement" in work.choose.pins else work.need.power / need.pieces  # who chose an arrangement sees what it leaks on the same core
     win, choice = every, None
     if 0 < len(near) < len(every.names):
         win = every.only(near)
-        choice = tr.choose(tr.try_all(need, win, sizes), win, pinned, much, need.usual)
+        choice = tr.choose(tr.try_all(need, win, sizes), win, pinned, handed, need.usual)
     if choice is None or not (choice.passed or pinned):
         win = every
-        choice = tr.choose(tr.try_all(need, win, sizes), win, pinned, much, need.usual)
+        choice = tr.choose(tr.try_all(need, win, sizes), win, pinned, handed, need.usual)
     return choice, win
 
 
@@ -69,7 +69,7 @@ def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
 def record_core(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, every: Windows) -> None:
     """The core that was found as a decision."""
     many = int(every.bare.sum()) if need.board is not None else len(every.offered(work.choose.pins.get("transformer.core")).names)
-    work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature{', and leaks far less than a smaller one that would pass' if choice.leaner else ''}" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
+    work.choose("transformer.core", win.names[choice.core], f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and temperature{f', and {choice.than} far less than a smaller one that would pass' if choice.than else ''}" if choice.passed else f"none of {many} passes; the one that comes nearest", choice.refused)
     if need.board is None and every.bare[every.names.index(win.names[choice.core])]:
         work.find(LOOK_AT, "transformer", f"{win.names[choice.core]} has no bobbin: wire would lie on the bare post without what insulates it; such cores take boards", "transformer.core", "transformer.core")
     if work.parts["cores"].row(win.names[choice.core])["family"] == "U":

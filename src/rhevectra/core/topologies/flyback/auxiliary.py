@@ -34,7 +34,7 @@ TRIP_ROOM, LEAST_ROOM = 1.05, 1.03
 DIODE_R = 0.1
 """Resistance of the supply's diode [Ω] (typical, from memory)."""
 LONG = 2
-"""Steps of the longest piece of a pulse where one output takes all; of the others one each: within them only its drop changes. In the last one, which hands the current over to the switch, the winding takes nothing."""
+"""Steps of the first and the longest piece of a pulse where one output takes all; of the others one each: within them only its drop changes. In the last one, which hands the current over to the switch, the winding takes nothing."""
 THIN = 4
 """Steps of the sharing of several outputs that make one here."""
 SWINGS, LEFT = 5, float(np.exp(-np.pi / 2 / RING_QUALITY))
@@ -110,9 +110,9 @@ class Winding:
 
 def _of_one(a: sharing.Asked) -> tuple[Array, Array, int]:
     """Lengths and currents of the steps of a pulse where one output takes all of it, and how many of them the leakage empties in."""
-    steps = np.array([*[1] * (len(a.length) - 2), LONG])[:, None]
+    steps = np.array([LONG, *[1] * (len(a.length) - 3), LONG])[:, None]
     length, rise = (np.repeat(x[: len(steps)] / steps, steps[:, 0], 0) for x in (a.length, np.diff(a.current, axis=0)))
-    return np.maximum(length, 1e-12), np.concatenate([a.current[:1], a.current[0] + rise.cumsum(0)])[:, None], 1
+    return np.maximum(length, 1e-12), np.concatenate([a.current[:1], a.current[0] + rise.cumsum(0)])[:, None], LONG
 
 
 def _of_several(a: sharing.Asked, volts: Array) -> tuple[Array, Array, int]:

@@ -29,7 +29,7 @@ DECISIONS = (
 )
 FIGURES = (
     FigureSpec("primary.ring_crest", "Primary ring over its step", "k_p", "switch", corners.FULL, fixed="nominal leakage and nodes; the edge taken as sudden", sentence="at most, and two where nothing damps it: less where the leakage has emptied before the capacitor followed"),
-    FigureSpec("primary.snubber_loss", "Primary snubber loss", "P_sn", "switch", corners.FULL, fixed="energy-equivalent capacitance of the nodes; what the leakage itself brings: against the exact circuit the resistor burns from a seventh less to an eighth more"),
+    FigureSpec("primary.snubber_loss", "Primary snubber loss", "P_sn", "switch", corners.FULL, fixed="energy-equivalent capacitance of the nodes; what the leakage itself brings: against the exact circuit the resistor burns from a sixth less to an eighth more"),
 )
 
 
