@@ -12,7 +12,7 @@ from rhevectra import __version__
 from rhevectra.core.basis.errors import InputError
 
 DONE, DEFECT, WRONG, INFEASIBLE = 0, 1, 2, 3
-_COMMANDS = ("size", "contest", "netlist", "steady", "report", "schema")
+_COMMANDS = ("size", "contest", "explore", "netlist", "steady", "report", "schema")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -68,6 +68,25 @@ def _contest(args: argparse.Namespace) -> int:
         raise InputError(f"{Path(args.project).name}: {problem.where}", problem.wrong, problem.accepted) from None
     elapsed = time.perf_counter() - start
     print(json.dumps(contest.as_json(entries, elapsed), ensure_ascii=False, allow_nan=False) if args.json else "\n".join(contest.lines(entries, elapsed)))
+    return DONE if any(e.feasible for e in entries) else INFEASIBLE
+
+
+def _explore(args: argparse.Namespace) -> int:
+    from rhevectra.app import explore
+    from rhevectra.core.explore.space import axes_of
+
+    if not explore.LEAST <= args.designs <= explore.MOST_DESIGNS:
+        raise InputError("--designs", f"{args.designs} is no number of designs", f"{explore.LEAST} to {explore.MOST_DESIGNS}")
+    if args.workers is not None and not 1 <= args.workers <= explore.WORKERS_MOST:
+        raise InputError("--workers", f"{args.workers} is no number of processes", f"1 to {explore.WORKERS_MOST}")
+    document, design, _ = _designed(args.project)
+    axes, start, entries = axes_of(design), time.perf_counter(), []
+    for done, total, entry in explore.explore_steps(document.requirement, {**design.pins, "topology": design.topology}, axes, args.designs, design.catalogue, args.workers, args.scheduler):
+        entries.append(entry)
+        if sys.stderr.isatty():
+            print(f"\r{done} of {total} designs", end="\n" if done == total else "", file=sys.stderr)
+    elapsed = time.perf_counter() - start
+    print(json.dumps(explore.as_json(entries, axes, elapsed), ensure_ascii=False, allow_nan=False) if args.json else "\n".join(explore.lines(entries, axes, elapsed)))
     return DONE if any(e.feasible for e in entries) else INFEASIBLE
 
 
@@ -158,6 +177,14 @@ def parser() -> argparse.ArgumentParser:
     c.add_argument("project")
     c.add_argument("--json", action="store_true")
     c.set_defaults(run=_contest)
+    e = sub.add_parser("explore", help="many designs around the project's, and those that none beats in loss, cores and cost")
+    e.add_argument("project")
+    e.add_argument("--designs", type=int, default=400, metavar="N", help="how many (default 400)")
+    e.add_argument("--json", action="store_true")
+    where = e.add_mutually_exclusive_group()
+    where.add_argument("--workers", type=int, metavar="N", help="processes (default: one for each processor)")
+    where.add_argument("--scheduler", metavar="ADDRESS", help="a cluster's scheduler in their place, such as tcp://host:8786")
+    e.set_defaults(run=_explore)
     n = sub.add_parser("netlist", help="the design as a SPICE netlist")
     n.add_argument("project")
     n.add_argument("--line", type=float, metavar="V", help="mains rms or dc input (default: lowest line)")

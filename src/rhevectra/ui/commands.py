@@ -41,6 +41,7 @@ COMMANDS = (
     Command("decide.bring_up", "Bring the made supply up", "Decide", "Ctrl+B", "bring_up", "safe steps in their order, each reading with the band it should lie in"),
     Command("decide.log", "Write to the bench log", "Decide", "Ctrl+L", "write_log", "a line of one's own; readings and benches log by themselves"),
     Command("decide.contest", "Contest of all topologies", "Decide", "Ctrl+T", "contest", "every topology designed for the requirement, in the order of weights"),
+    Command("decide.explore", "Explore designs around this one", "Decide", "Ctrl+Shift+X", "explore", "hundreds of designs with other frequencies, ripple and cores, and those that none beats"),
     Command("decide.cancel", "Cancel background work", "Decide", "Ctrl+.", "cancel_job", "stop what runs in the background"),
     Command("view.find", "Find …", "View", "Ctrl+K", "search", "any figure, decision, picture, part, field of the requirement or command by name"),
     Command("view.hold", "Hold as reference", "View", "Ctrl+R", "hold", "hold the present design and see it pale behind everything; again releases it"),

@@ -33,6 +33,7 @@ class ViewActions:
         _show_widget: Any
         _edit: Any
         contest_desk: Any
+        explore_desk: Any
         go: Any
 
     def search(self) -> None:
@@ -145,6 +146,30 @@ class ViewActions:
     def contest(self) -> None:
         """The Contest desk."""
         self.go("Contest")
+
+    def explore(self) -> None:
+        """The Explore desk."""
+        self.go("Explore")
+
+    def run_explore(self, axes: Any, count: int) -> None:
+        """Design many supplies around the present one, in the background."""
+        from rhevectra.app.explore import explore_steps
+
+        self.jobs.cancel()
+        design = self.session.design
+        self.explore_desk.begin(axes)
+        self.jobs.start("explore", explore_steps(design.requirement, {**design.pins, "topology": design.topology}, axes, count, self.session.catalogue), self.explore_desk.take)
+
+    def open_explored(self, pins: Any) -> None:
+        """A design of an exploration on the Size desk; one edit, taken back by undo."""
+        self.jobs.cancel()
+        self._edit(lambda: self.session.decide("explored design", pins))
+        self.go("Size")
+
+    def hold_explored(self, pins: Any) -> None:
+        """A design of an exploration as the reference behind the present design."""
+        self._edit(lambda: self.session.hold_pins(pins))
+        self.go("Size")
 
     def run_contest(self) -> None:
         """Design every topology for the requirement, in the background."""

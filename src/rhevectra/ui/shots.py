@@ -11,11 +11,11 @@ from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
 from rhevectra.ui.main import prepare_platform
 
-VIEWS = {"ask": ("Ask", "", ""), "size-switch": ("Size", "switch", "period"), "size-bulk": ("Size", "bulk", "line"), "size-harmonics": ("Size", "inlet", "harmonics"), "size-transformer": ("Size", "transformer", "window"), "size-range": ("Size", "switch", "range"), "size-field": ("Size", "transformer", "field"),
-         "size-clamp": ("Size", "clamp", "transient"), "size-map": ("Size", "clamp", "map"), "size-circuit": ("Size", "rectifier", "circuit"), "size-kinds": ("Size", "clamp", "loads"), "size-loss": ("Size", "load", "loss"), "wind": ("Wind", "", ""), "prove": ("Prove", "", "")}
+VIEWS = {"ask": ("Ask", "", ""), "size-switch": ("Size", "switch", "period"), "size-bulk": ("Size", "bulk", "line"), "size-transformer": ("Size", "transformer", "window"), "size-range": ("Size", "switch", "range"), "size-field": ("Size", "transformer", "field"),
+         "size-clamp": ("Size", "clamp", "transient"), "size-map": ("Size", "clamp", "map"), "size-circuit": ("Size", "rectifier", "circuit"), "size-kinds": ("Size", "clamp", "loads"), "size-loss": ("Size", "load", "loss"), "explore": ("Explore", "", ""), "wind": ("Wind", "", ""), "prove": ("Prove", "", "")}
 """Picture name -> desk, stage, picture of the panel."""
-PATIENCE = 90
-"""Seconds that a picture from a worker is waited for."""
+EXPLORED, PATIENCE = 160, 90
+"""Designs of the exploration that is shown, and seconds that a picture from a worker is waited for."""
 
 
 def take(folder: Path) -> int:
@@ -56,6 +56,20 @@ def _read_some(window: Any) -> None:
     window.statusBar().clearMessage()
 
 
+def _explore_some(window: Any) -> None:
+    """Some designs around the demo's, and one of those that none beats chosen."""
+    from PySide6.QtWidgets import QApplication
+
+    desk, until = window.explore_desk, time.monotonic() + PATIENCE
+    desk.count.setValue(EXPLORED)
+    desk.button.click()
+    while window.jobs.running and time.monotonic() < until:
+        QApplication.processEvents()
+        time.sleep(0.005)
+    desk.choose(desk.rows[len(desk.rows) // 2])
+    window.statusBar().clearMessage()
+
+
 def _take(folder: Path) -> None:
     prepare_platform()
     from PySide6.QtWidgets import QApplication
@@ -83,6 +97,8 @@ def _take(folder: Path) -> None:
         window.go(desk)
         if name == "prove":
             _read_some(window)
+        if name == "explore":
+            _explore_some(window)
         if stage:
             window.size_desk.choose_stage("inlet" if stage != "inlet" else "bulk")
             window.size_desk.choose_stage(stage)

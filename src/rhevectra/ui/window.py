@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from rhevectra.bench.readings import Check
     from rhevectra.ui.views.ask import AskView
     from rhevectra.ui.views.contest import ContestView
+    from rhevectra.ui.views.explore import ExploreView
     from rhevectra.ui.views.prove import ProveView
     from rhevectra.ui.views.sheet_page import SheetPage
     from rhevectra.ui.views.wind import WindView
@@ -50,6 +51,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self._ask: AskView | None = None
         self._page: SheetPage | None = None
         self._contest: ContestView | None = None
+        self._explore: ExploreView | None = None
         self._wind: WindView | None = None
         self._prove: ProveView | None = None
         self._stale: set[QWidget | None] = set()
@@ -105,6 +107,22 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self._contest.prices.kept.connect(self.keep_prices)
             self._contest.priced.toggled.connect(lambda _on, card=self._contest.prices: card.show_catalogue(self.session.catalogue))
         return self._contest
+
+    @property
+    def explore_desk(self) -> "ExploreView":
+        """The Explore desk, built when it is first looked at."""
+        if self._explore is None:
+            from rhevectra.ui.views.explore import ExploreView
+
+            self._explore = ExploreView(self)
+            self.stack.addWidget(self._explore)
+            self._explore.wanted.connect(self.run_explore)
+            self._explore.stopped.connect(self.jobs.cancel)
+            self._explore.opened.connect(self.open_explored)
+            self._explore.held.connect(self.hold_explored)
+            self.jobs.ended.connect(lambda name, desk=self._explore: desk.end() if name == "explore" else None)
+            self._explore.show_design(self.session.design)
+        return self._explore
 
     @property
     def wind_desk(self) -> "WindView":
@@ -205,7 +223,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
     def go(self, desk: str) -> None:
         """Show a desk by name."""
         self.rail.mark(desk)
-        self._show_widget({"Ask": lambda: self.ask, "Contest": lambda: self.contest_desk, "Wind": lambda: self.wind_desk, "Prove": lambda: self.prove_desk}.get(desk, lambda: self.size_desk)())
+        self._show_widget({"Ask": lambda: self.ask, "Contest": lambda: self.contest_desk, "Explore": lambda: self.explore_desk, "Wind": lambda: self.wind_desk, "Prove": lambda: self.prove_desk}.get(desk, lambda: self.size_desk)())
 
     def _show_widget(self, widget: QWidget) -> None:
         self.stack.setCurrentWidget(widget)
@@ -220,6 +238,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
                 self.size_desk.show_design(self.session.design, self.session.reference, self.session.before)
             elif shown is self._ask:
                 self.ask.show_document(self.session.document)
+            elif shown is self._explore:
+                self.explore_desk.show_design(self.session.design)
             elif shown is self._wind:
                 self.wind_desk.show_design(self.session.design, self.session.document.title, self.session.document.log)
             elif shown is self._prove:

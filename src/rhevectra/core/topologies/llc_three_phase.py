@@ -4,7 +4,7 @@ from functools import partial
 
 from rhevectra.core.topologies.resonant import build as _build
 from rhevectra.core.topologies.resonant.circuit import circuit, exact_traces, interval_name, ratings
-from rhevectra.core.topologies.resonant.contest import CONTEST, bill
+from rhevectra.core.topologies.resonant.contest import CONTEST, EXPLORES, bill
 from rhevectra.core.topologies.resonant.declare import AFTER_CLAMP, BUS_RIPPLE, CURES, NEEDS_CLAMP, PLATES, output_figures
 from rhevectra.core.topologies.resonant.declare import PHASED_DECISIONS as DECISIONS
 from rhevectra.core.topologies.resonant.declare import PHASED_FIGURES as FIGURES
@@ -19,4 +19,4 @@ _VARIANT = Variant(NAME, switches=6, in_path=1, drive=0.5, phases=3)
 EXACT_RATINGS = ratings(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view", "interval_name", "legs_view", "output_figures", "power_drawn", "record", "schematic", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view", "interval_name", "legs_view", "output_figures", "power_drawn", "record", "schematic", "waveforms", "winding_view"]

@@ -5,7 +5,7 @@ from functools import partial
 from rhevectra.core.topologies.common.declare import BUS_RIPPLE_BOTH_WAYS as BUS_RIPPLE
 from rhevectra.core.topologies.stepdown import build as _build
 from rhevectra.core.topologies.stepdown.circuit import circuit, ratings, traces
-from rhevectra.core.topologies.stepdown.contest import CONTEST, bill
+from rhevectra.core.topologies.stepdown.contest import CONTEST, EXPLORES, bill
 from rhevectra.core.topologies.stepdown.declare import AFTER_CLAMP, CURES, NEEDS_CLAMP, PLATES, decisions, figures, output_figures
 from rhevectra.core.topologies.stepdown.declare import NO_PICTURES as _NO_PICTURES
 from rhevectra.core.topologies.stepdown.evaluate import findings, power_drawn, record
@@ -22,4 +22,4 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 EXACT_RATINGS, exact_traces = ratings(_VARIANT), traces(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "bus_current", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "bus_current", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]

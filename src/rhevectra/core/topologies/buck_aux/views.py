@@ -13,6 +13,8 @@ from rhevectra.core.topologies.common.views import RippleView, Shape, ripple_cre
 
 CONTEST = {"fs": (65e3, 100e3, 40e3), "filter1.ripple_ratio": (0.4, 0.8)}
 """Decisions the search may choose and the values it tries: the first is begun with, the next ones are tried until one is better; core, turns, wire and parts follow by rule."""
+EXPLORES = {"fs": (0.5, 2.5), "filter1.ripple_ratio": (0.4, 2.0), "filter1.rise_max": (0.35, 1.0)}
+"""Decisions an exploration varies, and how far about the present value: least and most of it."""
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (10, 5), "left", "primary"), ("sw", (45, 5), "left", "primary"), ("out1", (92, 5), "right", "primary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
 

@@ -4,7 +4,7 @@ from functools import partial
 
 from rhevectra.core.topologies.flyback import wound as _wound
 from rhevectra.core.topologies.flyback.circuit import EXACT_RATINGS, circuit, exact_traces, interval_name
-from rhevectra.core.topologies.flyback.contest import CONTEST, bill
+from rhevectra.core.topologies.flyback.contest import CONTEST, EXPLORES, bill
 from rhevectra.core.topologies.flyback.declare import AFTER_CLAMP, BUS_RIPPLE, CURES, PLATES, decisions, figures, output_figures
 from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.flyback.schematic import NODE_PLACES, schematic
@@ -21,4 +21,4 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 NO_PICTURES = ("gain", "frequency", "legs")
 build = partial(_wound.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CLAMPS_LEFT_OUT", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "clamp_over_load", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CLAMPS_LEFT_OUT", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "clamp_over_load", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces", "transient", "waveforms", "winding_view"]

@@ -5,6 +5,9 @@ from typing import Any
 CONTEST = {"fs": (100e3, 130e3, 65e3), "flyback.ripple_ratio": (0.6, 1.0)}
 """Decisions the search may choose and the values it tries: the first is begun with, the next ones are tried until one is better; core, turns, wire and parts follow by rule."""
 VALLEY_CONTEST = {"fs": (65e3, 90e3, 45e3), "qr.f_max": (130e3, 250e3)}
+EXPLORES = {"fs": (0.5, 2.0), "flyback.ripple_ratio": (0.4, 1.8), "flyback.v_or": (0.7, 1.4), "transformer.rise_max": (0.35, 1.0)}
+"""Decisions an exploration varies, and how far about the present value: least and most of it."""
+VALLEY_EXPLORES = {"fs": (0.5, 1.8), "qr.f_max": (0.6, 2.5), "flyback.v_or": (0.7, 1.4), "transformer.rise_max": (0.35, 1.0)}
 
 
 def bill(design: Any) -> dict[str, Any]:

@@ -6,6 +6,8 @@ from rhevectra.core.topologies.common.secondary_kinds import RECTIFIERS
 
 CONTEST = {"fs": (100e3, 140e3, 80e3), "transformer.arrangement": ("split", "simple")}
 """Decisions the search may choose and the values it tries: the first is begun with, the next ones are tried until one is better; tank, core, turns, wire and parts follow by rule."""
+EXPLORES = {"fs": (0.5, 2.0), "llc.ratio": (0.6, 1.8), "llc.margin": (0.8, 1.3), "transformer.rise_max": (0.35, 1.0)}
+"""Decisions an exploration varies, and how far about the present value: least and most of it."""
 
 
 def bill(design: Any) -> dict[str, Any]:

@@ -1,0 +1,57 @@
+"""An exploration in worker processes or on a cluster, as data and as lines of text."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+from rhevectra.app.machine import processors
+from rhevectra.app.workers import MOST, Workers
+from rhevectra.core.basis.requirement import Requirement
+from rhevectra.core.catalogue.tables import Catalogue
+from rhevectra.core.design.contest import Entry
+from rhevectra.core.explore.explore import BEATS, explore, unbeaten
+from rhevectra.core.explore.measures import MEASURES, told
+from rhevectra.core.explore.space import Axis
+
+USUAL, LEAST, MOST_DESIGNS, WORKERS_MOST = 400, 2, 20000, 64
+"""Designs of an exploration where nobody says how many, the least and the most; worker processes at most."""
+
+
+def explore_steps(need: Requirement, pins: Mapping[str, Any], axes: Sequence[Axis], count: int, catalogue: Catalogue | None = None, workers: int | None = None, scheduler: str | None = None) -> Iterator[tuple[int, int, Entry]]:
+    """The exploration's steps. workers: how many processes (by the processors there are); scheduler: address of a cluster in their place; closing the generator leaves out the rest. Raises InputError."""
+    if scheduler is not None:
+        from rhevectra.app.cluster import Cluster
+
+        with Cluster(need, catalogue, scheduler) as cluster:
+            yield from explore(need, pins, axes, count, catalogue, cluster)
+        return
+    many = min(processors(), MOST) if workers is None else workers
+    if many < 2:
+        yield from explore(need, pins, axes, count, catalogue)
+        return
+    makers = Workers(need, catalogue, many)
+    try:
+        yield from explore(need, pins, axes, count, catalogue, makers)
+    finally:
+        makers.stop()
+
+
+def as_json(entries: Sequence[Entry], axes: Sequence[Axis], elapsed: float) -> dict[str, Any]:
+    """The object that `explore --json` prints: what was varied, all designs with the present one first, and the numbers of those nothing beats."""
+    fields = (*MEASURES, "feasible", "part_count")
+    return {"elapsed": elapsed, "varied": [{"id": a.id, "options": list(a.options)} if a.options else {"id": a.id, "low": a.low, "high": a.high, "unit": a.unit} for a in axes],
+            "beats": list(BEATS), "designs": [{**{f: getattr(e, f) for f in fields}, "decisions": dict(e.pins)} for e in entries], "front": unbeaten(entries)}
+
+
+def lines(entries: Sequence[Entry], axes: Sequence[Axis], elapsed: float) -> list[str]:
+    """What was varied, the present design and those nothing beats, by rising loss."""
+    out = [f"varied: {a.label.lower()} {a.text()}" for a in axes] or ["nothing is varied: every decision it would change is pinned"]
+    titles = ("loss", "efficiency", "efficiency_light", "magnetics_volume", "cost_index", "tightest_margin")
+    out += ["", f"{'':6}" + "".join(f"{MEASURES[t].title:>12}" for t in titles) + "  " + " · ".join(a.label.lower() for a in axes)]
+
+    def row(name: str, e: Entry) -> str:
+        return f"{name:6}" + "".join(f"{told(e, t):>12}" for t in titles) + "  " + " · ".join(a.said(e.pins[a.id]) for a in axes if a.id in e.pins)
+    front = unbeaten(entries)
+    out += [row("now", entries[0]) + ("" if entries[0].feasible else "  cannot be built"), *(row("", entries[k]) for k in front if k)]
+    able = sum(e.feasible for e in entries)
+    out += ["", f"{len(entries)} designs in {elapsed:.1f} s, {able} can be built; nothing beats {len(front)} of them in loss, volume of cores and cost together; the mains filter with its usual copper"]
+    return out

@@ -1,0 +1,26 @@
+"""What designs are compared by, and how it is shown."""
+
+from msgspec import Struct
+
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.design.contest import Entry
+
+
+class Measure(Struct, frozen=True):
+    """What designs are compared by: its short title, unit, how a value is shown against its SI value, and whether less is better."""
+
+    title: str
+    unit: str
+    scale: float = 1.0
+    less: bool = True
+
+
+MEASURES = {"loss": Measure("Loss", "W"), "magnetics_volume": Measure("Cores", "cm³", 1e6), "cost_index": Measure("Cost", ""), "efficiency": Measure("η full", "%", 100.0, False), "efficiency_light": Measure("η 10 %", "%", 100.0, False),
+            "switch_stress": Measure("Switch stress", "VA/W"), "capacitor_stress": Measure("Capacitors", "VA/W"), "tightest_margin": Measure("Margin", "%", 100.0, False)}
+
+
+def told(entry: Entry, measure: str) -> str:
+    """One measure of a design with its unit."""
+    m = MEASURES[measure]
+    value = float(getattr(entry, measure)) * m.scale
+    return f"{value:.1f} %".replace("-", "−") if m.unit == "%" else f"{show(value)} {m.unit}".strip()

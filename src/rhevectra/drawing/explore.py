@@ -1,0 +1,81 @@
+"""Designs of an exploration as points: one measure against another, those nothing beats joined, the present one marked."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array
+from rhevectra.core.design.contest import Entry
+from rhevectra.core.explore.explore import unbeaten
+from rhevectra.core.explore.measures import MEASURES
+from rhevectra.drawing.axes import Frame
+from rhevectra.drawing.common import LEFT, RIGHT
+from rhevectra.drawing.display import Picture
+
+FOOT = 12.0
+"""Room below the frame for ticks and the sentence [mm]."""
+SEEN = 0.97
+"""Share of the designs that can be built that the axes reach to: a few far out would press all others together."""
+DOT, BEST, NOW = 0.55, 0.9, 2.0
+"""Radius of a design, of one that nothing beats, and of the ring about the present one [mm]."""
+
+
+def values_of(entries: Sequence[Entry], measure: str) -> Array:
+    """A measure of every design as it is shown."""
+    return np.array([float(getattr(e, measure)) for e in entries]) * MEASURES[measure].scale
+
+
+def explore_picture(entries: Sequence[Entry], across: str, up: str, chosen: int | None, inside: set[int] | None, width: float, height: float) -> Picture:
+    """The first of the designs is the present one. across, up: measures; chosen: number of one that is pointed out; inside: those of the brush, if there is one; the others are pale."""
+    picture = Picture(width, height, f"{MEASURES[up].title.lower()} against {MEASURES[across].title.lower()} of {len(entries)} designs")
+    x, y, able = values_of(entries, across), values_of(entries, up), np.array([e.feasible for e in entries], dtype=bool)
+    if len(entries) < 2:
+        picture.text(width / 2, height / 2, "Start designs as many as you ask for around the present one", "muted", "middle", 3.8)
+        return picture
+    frame = Frame(picture, LEFT, 1.5, width - LEFT - RIGHT, height - FOOT, _range(x, able), _range(y, able), MEASURES[up].title, MEASURES[up].unit, _named(across))
+    front = [k for k in unbeaten(entries) if _within(frame, x[k], y[k])]
+    for k in range(len(entries)):
+        if _within(frame, x[k], y[k]) and k not in front:
+            picture.disc(frame.x(float(x[k])), frame.y(float(y[k])), DOT, "pale" if not able[k] or (inside is not None and k not in inside) else "primary")
+    pair = sorted(unbeaten(entries, (across, up)) if MEASURES[across].less and MEASURES[up].less else [], key=lambda k: float(x[k]))
+    if len(pair) > 1:
+        frame.beside(x[pair], y[pair], "accent", 0.3)
+    for k in front:
+        picture.disc(frame.x(float(x[k])), frame.y(float(y[k])), BEST, "pale" if inside is not None and k not in inside else "accent")
+    _mark(picture, frame, float(x[0]), float(y[0]), "now", "ink")
+    if chosen is not None and chosen:
+        _mark(picture, frame, float(x[chosen]), float(y[chosen]), "chosen", "secondary")
+    for measure in MEASURES:
+        picture.data[f"{MEASURES[measure].title} [{MEASURES[measure].unit or '1'}]"] = values_of(entries, measure)
+    picture.data["can be built [1]"] = able.astype(float)
+    frame.close()
+    picture.text(LEFT, height - 1.5, f"{int(able.sum())} of {len(entries)} can be built; large: {len(front)} that none beats in loss, cores and cost together; pale: cannot be built, or outside the brush", "muted", "left", 2.9)
+    return picture
+
+
+def _named(measure: str) -> str:
+    m = MEASURES[measure]
+    return f"{m.title} [{m.unit}]" if m.unit else m.title
+
+
+def _range(values: Array, able: Array) -> tuple[float, float]:
+    """What an axis shows: the designs that can be built, all but a few far out, and the present one."""
+    field = values[able] if able.any() else values
+    low, high = float(np.min(field)), float(np.quantile(field, SEEN))
+    low, high = min(low, float(values[0])), max(high, float(values[0]))
+    room = 0.06 * max(high - low, 0.02 * abs(high), 1e-9)
+    return low - room, high + room
+
+
+def _within(frame: Frame, x: float, y: float) -> bool:
+    return bool(frame.x0 <= x <= frame.x1 and frame.y0 <= y <= frame.y1)
+
+
+def _mark(picture: Picture, frame: Frame, x: float, y: float, name: str, role: str) -> None:
+    """A ring about a design, with its name."""
+    if not _within(frame, x, y):
+        return
+    ring = np.linspace(0.0, 2 * np.pi, 25)
+    at = frame.x(x), frame.y(y)
+    picture.line(list(zip((at[0] + NOW * np.cos(ring)).tolist(), (at[1] + NOW * np.sin(ring)).tolist(), strict=True)), role, 0.5)
+    picture.text(at[0] + NOW + 0.8, at[1] - 1.2, name, role, "left", 3.0, clear=True)
