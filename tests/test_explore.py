@@ -91,7 +91,8 @@ def test_every_topology_names_what_is_varied_around_it(topology):
         now = float(np.max(d.rows[a.id].value))
         assert a.low < now * 1.005 and now < a.high * 1.005
         assert all(d.decision_specs[a.id].check(end) == pytest.approx(end) for end in (a.low, a.high))
-    assert "fs" not in {a.id for a in axes_of(size(need, {"topology": topology, "fs": float(d.rows["fs"].value)}, noise=False))}
+    pins = {"topology": topology, "fs": float(d.rows["fs"].value), **({"transformer.core": d.value("transformer.core")} if "transformer.core" in d.rows else {})}
+    assert not {"fs", "transformer.rise_max"} & {a.id for a in axes_of(size(need, pins, noise=False))}
 
 
 def test_a_typed_range_is_taken_or_refused_in_a_sentence(design, axes):

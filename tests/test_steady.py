@@ -24,7 +24,7 @@ def solved(text: str, period: float) -> Measures:
     return Measures(steady(read(text), period))
 
 
-@pytest.mark.parametrize("name", CIRCUITS)
+@pytest.mark.parametrize("name", [n for n in CIRCUITS if n != "push-pull"])  # whole designs of one are held against it in test_bridge
 def test_converters_against_the_simulator_from_the_same_netlist(name, tmp_path):
     """Output and input average, inductor rms and peak within 1 %. The simulator's diode is exponential; its knee is chosen sharp (N = 0.52), which leaves 0.3 %."""
     text, period = CIRCUITS[name]

@@ -62,7 +62,7 @@ def axes_of(design: Design) -> tuple[Axis, ...]:
     found = []
     for id, (least, most) in {**TOPOLOGIES[design.topology].EXPLORES, **BEFORE}.items():
         spec = design.decision_specs.get(id)
-        if spec is None or id in design.pins or id not in design.rows:
+        if spec is None or id not in design.rows or {id, MOOT.get(id, id)} & set(design.pins):
             continue
         now = float(np.max(np.asarray(design.rows[id].value, dtype=float)))
         low, high = max(least * now, spec.low or 0.0), min(most * now, spec.high or np.inf)
@@ -74,6 +74,8 @@ def axes_of(design: Design) -> tuple[Axis, ...]:
     return tuple(found)
 
 
+MOOT = {"transformer.rise_max": "transformer.core", "filter1.rise_max": "filter1.core", "flyback.ripple_ratio": "transformer.lp", "filter1.ripple_ratio": "filter1.l"}
+"""What changes nothing, or only refuses, once the decision that follows from it is pinned."""
 BEFORE = {"pfc.fs": (0.6, 1.8), "pfc.ripple_ratio": (0.6, 2.0)}
 """The same of a power factor stage, where there is one."""
 ARRANGEMENT, ORDERS = "transformer.arrangement", ("split", "simple", "interleaved")
