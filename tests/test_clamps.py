@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from scipy.optimize import brentq
 
 from balances import check_read_out
 from requirements import ALONE
@@ -10,6 +11,7 @@ from rhevectra.core.design import clamps
 from rhevectra.core.design.clamps import LAWS, LOADS, Curve, crossings, kinds, over_load_steps, said
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
+from rhevectra.core.stages import clamping
 
 
 @pytest.fixture(scope="module")
@@ -117,3 +119,12 @@ def test_the_picture_comes_from_the_worker(window, qtbot, monkeypatch):
     window.session.pin("topology", "flyback_2sw")
     window.show_all()
     assert desk.picture.late["loads"].found is None and not any(desk.picture.tabs.tabText(k) == "Kinds" for k in range(desk.picture.tabs.count()))
+
+
+def test_what_a_clamp_burns_where_little_flows():
+    """By root finding: the clamp's voltage over the reflected one where the resistor takes what the leakage brings, V·(V − 1) going with the square of the current; at no current at all it is some number still."""
+    for share in (1.0, 0.5, 0.1):
+        over = brentq(lambda v, share=share: v * (v - 1) - clamping.ROOM * (clamping.ROOM - 1) * share**2, 1.0, 10.0)
+        assert clamping.burnt(True, share) == pytest.approx(over / (over - 1), rel=1e-9)
+        assert clamping.burnt(False, share) == pytest.approx(clamping.ROOM / (clamping.ROOM - 1))
+    assert np.isfinite(clamping.burnt(True, 0.0)) and clamping.burnt(True, 0.0) > clamping.burnt(True, 0.1)

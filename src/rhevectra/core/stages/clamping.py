@@ -41,8 +41,8 @@ FIGURES = (
 
 
 def burnt(falls: bool, share: float = 1.0) -> float:
-    """What a clamp burns over the energy of the leakage: its voltage over what that is above the reflected one. It stands ROOM times the reflected voltage at the current it is sized for; share: of that current that flows, where its voltage falls."""
-    over = 0.5 * (1 + float(np.sqrt(1 + 4 * ROOM * (ROOM - 1) * (share**2 if falls else 1.0))))
+    """What a clamp burns over the energy of the leakage: its voltage over what that is above the reflected one. It stands ROOM times the reflected voltage at the current it is sized for; share: of that current that flows, where its voltage falls (a hundredth counts as that: less carries no energy to speak of)."""
+    over = 0.5 * (1 + float(np.sqrt(1 + 4 * ROOM * (ROOM - 1) * (max(share, 0.01) ** 2 if falls else 1.0))))
     return over / (over - 1)
 
 
