@@ -6,7 +6,7 @@ from rhevectra.core.topologies.common.secondary_kinds import DOUBLER, RECTIFIERS
 
 CONTEST = {"fs": (100e3, 150e3, 65e3), "filter1.ripple_ratio": (0.35, 0.55)}
 """Decisions the search may choose and the values it tries: the first is begun with, the next ones are tried until one is better; core, turns, wire and parts follow by rule."""
-EXPLORES = {"fs": (0.5, 2.5), "filter1.ripple_ratio": (0.5, 2.5), "transformer.rise_max": (0.35, 1.0), "filter1.rise_max": (0.35, 1.0)}
+EXPLORES = {"fs": (0.5, 2.5), "filter1.ripple_ratio": (0.5, 2.5), "transformer.rise_max": (0.35, 1.0)}
 """Decisions an exploration varies, and how far about the present value: least and most of it."""
 
 
