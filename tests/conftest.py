@@ -1,5 +1,6 @@
 """Shared set-up: a screen without a monitor, folders of its own for every test, the demo designed once."""
 
+import gc
 import json
 import os
 import tempfile
@@ -17,6 +18,8 @@ from rhevectra.core.design.size import size
 from rhevectra.core.stages import FRONT_ENDS
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
+
+gc.set_threshold(100_000, 50, 100)  # designs of a whole run stay alive: looking through them again and again took a tenth of it
 
 for registry in (TOPOLOGIES, FRONT_ENDS):  # every formula is registered, whichever test runs first
     list(registry.values())

@@ -12,9 +12,8 @@ from rhevectra.core.design.size import size
 from spice import measure
 
 WIDE = Mains(kind="ac1", v_min=85, v_max=265)
-OTHERS = {  # invented supplies: dc input, high current, two outputs of either sign
+OTHERS = {  # invented supplies: dc input, two outputs of either sign
     "12 V from dc": Requirement(mains=Mains(kind="dc", v_min=36, v_max=60), outputs=(Output(voltage=12.0, current_max=2.0),), insulation="functional"),
-    "3.3 V 8 A": Requirement(mains=WIDE, outputs=(Output(voltage=3.3, current_max=8),)),
     "±12 V": Requirement(mains=WIDE, outputs=(Output(voltage=12, current_max=1.5, regulated=True), Output(voltage=-12, current_max=0.4, tolerance=0.1))),
 }
 

@@ -17,6 +17,7 @@ def painted(project: str | None, demo: str | None) -> Any:
     from rhevectra.ui import main
 
     window = main.painted(opening.session)
+    gc.freeze()  # it stays: a full collection would look through all of it, some 40 ms at a time
     gc.enable()
     return window
 

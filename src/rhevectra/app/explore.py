@@ -12,7 +12,7 @@ from rhevectra.core.explore.explore import BEATS, explore, unbeaten
 from rhevectra.core.explore.measures import MEASURES, told
 from rhevectra.core.explore.space import Axis
 
-USUAL, LEAST, MOST_DESIGNS, WORKERS_MOST = 400, 2, 20000, 64
+USUAL, LEAST, MOST_DESIGNS, WORKERS_MOST = 400, 2, 5000, 64
 """Designs of an exploration where nobody says how many, the least and the most; worker processes at most."""
 
 

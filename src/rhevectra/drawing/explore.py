@@ -25,22 +25,23 @@ def values_of(entries: Sequence[Entry], measure: str) -> Array:
     return np.array([float(getattr(e, measure)) for e in entries]) * MEASURES[measure].scale
 
 
-def explore_picture(entries: Sequence[Entry], across: str, up: str, chosen: int | None, inside: set[int] | None, width: float, height: float) -> Picture:
-    """The first of the designs is the present one. across, up: measures; chosen: number of one that is pointed out; inside: those of the brush, if there is one; the others are pale."""
+def explore_picture(entries: Sequence[Entry], front: Sequence[int], across: str, up: str, chosen: int | None, inside: set[int] | None, width: float, height: float) -> Picture:
+    """The first of the designs is the present one. front: numbers of those that none beats; across, up: measures; chosen: number of one that is pointed out; inside: those of the brush, if there is one; the others are pale."""
     picture = Picture(width, height, f"{MEASURES[up].title.lower()} against {MEASURES[across].title.lower()} of {len(entries)} designs")
     x, y, able = values_of(entries, across), values_of(entries, up), np.array([e.feasible for e in entries], dtype=bool)
     if len(entries) < 2:
-        picture.text(width / 2, height / 2, "Start designs as many as you ask for around the present one", "muted", "middle", 3.8)
+        picture.text(width / 2, height / 2, "Start makes as many designs as you ask for around the present one", "muted", "middle", 3.8)
         return picture
     frame = Frame(picture, LEFT, 1.5, width - LEFT - RIGHT, height - FOOT, _range(x, able), _range(y, able), MEASURES[up].title, MEASURES[up].unit, _named(across))
-    front = [k for k in unbeaten(entries) if _within(frame, x[k], y[k])]
-    for k in range(len(entries)):
-        if _within(frame, x[k], y[k]) and k not in front:
+    best = set(front)
+    seen = np.flatnonzero((x >= frame.x0) & (x <= frame.x1) & (y >= frame.y0) & (y <= frame.y1)).tolist()
+    for k in seen:
+        if k not in best:
             picture.disc(frame.x(float(x[k])), frame.y(float(y[k])), DOT, "pale" if not able[k] or (inside is not None and k not in inside) else "primary")
     pair = sorted(unbeaten(entries, (across, up)) if MEASURES[across].less and MEASURES[up].less else [], key=lambda k: float(x[k]))
     if len(pair) > 1:
         frame.beside(x[pair], y[pair], "accent", 0.3)
-    for k in front:
+    for k in best.intersection(seen):
         picture.disc(frame.x(float(x[k])), frame.y(float(y[k])), BEST, "pale" if inside is not None and k not in inside else "accent")
     _mark(picture, frame, float(x[0]), float(y[0]), "now", "ink")
     if chosen is not None and chosen:

@@ -23,8 +23,10 @@ def unbeaten(entries: Sequence[Entry], measures: Sequence[str] = BEATS) -> list[
     able = [k for k, e in enumerate(entries) if e.feasible]
     values = np.array([[float(getattr(entries[k], m)) for m in measures] for k in able]).reshape(len(able), len(measures))
     kept: list[int] = []
+    front = np.empty_like(values)
     for k in np.lexsort(values.T[::-1]):  # one that comes later cannot beat one that comes before
-        if not any(np.all(values[j] <= values[k]) for j in kept):
+        if not (front[: len(kept)] <= values[k]).all(1).any():
+            front[len(kept)] = values[k]
             kept.append(int(k))
     return [able[k] for k in kept]
 

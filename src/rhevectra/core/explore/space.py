@@ -17,6 +17,12 @@ from rhevectra.core.topologies import TOPOLOGIES
 
 DIGITS = 3
 """Significant digits of a number that is tried: it may become somebody's decision."""
+MOOT = {"transformer.rise_max": "transformer.core", "filter1.rise_max": "filter1.core", "flyback.ripple_ratio": "transformer.lp", "filter1.ripple_ratio": "filter1.l"}
+"""What changes nothing, or only refuses, once the decision that follows from it is pinned."""
+BEFORE = {"pfc.fs": (0.6, 1.8), "pfc.ripple_ratio": (0.6, 2.0)}
+"""The same of a power factor stage, where there is one."""
+ARRANGEMENT, ORDERS = "transformer.arrangement", ("split", "simple", "interleaved")
+"""The order of windings is varied among these wherever there is one; shields are no matter of loss or cost."""
 
 
 class Axis(Struct, frozen=True):
@@ -34,7 +40,7 @@ class Axis(Struct, frozen=True):
         """What stands at a share of the axis, 0 to 1."""
         if self.options:
             return self.options[min(int(share * len(self.options)), len(self.options) - 1)]
-        return float(f"{self.low * (self.high / self.low) ** share:.{DIGITS}g}")
+        return min(max(float(f"{self.low * (self.high / self.low) ** share:.{DIGITS}g}"), self.low), self.high)
 
     def share(self, value: Any) -> float:
         """Where a value stands, 0 to 1; outside the nearest end."""
@@ -74,17 +80,9 @@ def axes_of(design: Design) -> tuple[Axis, ...]:
     return tuple(found)
 
 
-MOOT = {"transformer.rise_max": "transformer.core", "filter1.rise_max": "filter1.core", "flyback.ripple_ratio": "transformer.lp", "filter1.ripple_ratio": "filter1.l"}
-"""What changes nothing, or only refuses, once the decision that follows from it is pinned."""
-BEFORE = {"pfc.fs": (0.6, 1.8), "pfc.ripple_ratio": (0.6, 2.0)}
-"""The same of a power factor stage, where there is one."""
-ARRANGEMENT, ORDERS = "transformer.arrangement", ("split", "simple", "interleaved")
-"""The order of windings is varied among these wherever there is one; shields are no matter of loss or cost."""
-
-
 def typed(axis: Axis, text: str, spec: DecisionSpec) -> Axis | None:
     """The axis over a range somebody typed, such as `50k-200k`, or over some of its options; None where nothing is typed: it is not varied. Raises InputError."""
-    if not text.strip():
+    if not text.strip(" ,"):
         return None
     if axis.options:
         words = [w.strip().lower() for w in text.split(",") if w.strip()]

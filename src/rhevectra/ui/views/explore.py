@@ -20,8 +20,8 @@ from rhevectra.ui.theme.roles import colour
 SHOWN = ("loss", "efficiency", "efficiency_light", "magnetics_volume", "cost_index", "tightest_margin")
 """Measures in the table; what was varied follows them."""
 ROWS_MOST = 200
-EACH = 25
-"""Designs that come in between two paintings."""
+EACH, FRAMES = 25, 40
+"""Designs that come in between two paintings, and paintings of a long exploration at most."""
 
 
 class ExploreView(QWidget):
@@ -38,6 +38,7 @@ class ExploreView(QWidget):
         self.axes: tuple[Axis, ...] = ()
         self.tried: tuple[Axis, ...] = ()
         self.inside: set[int] | None = None
+        self.front: list[int] = []
         self.rows: list[int] = []
         self.design: Design | None = None
         self.fields: dict[str, QLineEdit] = {}
@@ -196,7 +197,7 @@ class ExploreView(QWidget):
     def take(self, entry: Entry) -> None:
         """One more design."""
         self.entries.append(entry)
-        if len(self.entries) in (2, 5, 10) or len(self.entries) % EACH == 0:
+        if len(self.entries) in (2, 5, 10) or len(self.entries) % max(EACH, self.count.value() // FRAMES) == 0:
             self._draw()
 
     def end(self) -> None:
@@ -217,16 +218,21 @@ class ExploreView(QWidget):
     def _draw(self) -> None:
         """Points and table anew."""
         across, up = (str(b.currentData()) for b in self.axis_boxes)
-        entries, chosen, inside = list(self.entries), self.view.chosen, self.inside
-        self.view.show_points(values_of(entries, across).tolist(), values_of(entries, up).tolist())
-        self.view.set_source(lambda w, h: explore_picture(entries, across, up, chosen, inside, w, h))
+        self.front = unbeaten(self.entries)
+        self.view.show_points(values_of(self.entries, across).tolist(), values_of(self.entries, up).tolist())
+        self._paint()
         self._fill_table()
         self._tell()
 
+    def _paint(self) -> None:
+        """The picture anew."""
+        across, up = (str(b.currentData()) for b in self.axis_boxes)
+        entries, front, chosen, inside = list(self.entries), self.front, self.view.chosen, self.inside
+        self.view.set_source(lambda w, h: explore_picture(entries, front, across, up, chosen, inside, w, h))
+
     def _fill_table(self) -> None:
-        front = unbeaten(self.entries)
         by_loss = sorted(self.inside or (), key=lambda k: (not self.entries[k].feasible, self.entries[k].loss))
-        self.rows = (front if self.inside is None else by_loss)[:ROWS_MOST]
+        self.rows = (self.front if self.inside is None else by_loss)[:ROWS_MOST]
         titles = [*(MEASURES[m].title for m in SHOWN), *(a.label for a in self.tried)]
         self.table.blockSignals(True)
         self.table.setColumnCount(len(titles))
@@ -248,9 +254,7 @@ class ExploreView(QWidget):
         if not 0 <= k < len(self.entries):
             return
         self.view.chosen = k
-        across, up = (str(b.currentData()) for b in self.axis_boxes)
-        entries, inside = list(self.entries), self.inside
-        self.view.set_source(lambda w, h: explore_picture(entries, across, up, k, inside, w, h))
+        self._paint()
         if k in self.rows and self.table.currentRow() != self.rows.index(k):
             self.table.setCurrentCell(self.rows.index(k), 0)
         self._tell()
