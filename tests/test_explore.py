@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QImage, QPainter
 
 from rhevectra import demo
 from rhevectra.app.explore import explore_steps, lines
@@ -18,7 +19,9 @@ from rhevectra.core.design.size import size
 from rhevectra.core.explore.explore import BEATS, NEAR, ROUNDS, explore, unbeaten
 from rhevectra.core.explore.space import Axis, axes_of, pins_at, shares_of, spread, typed
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.display import Picture
 from rhevectra.project.codec import decode
+from rhevectra.ui.pictures.canvas import paint
 
 DOCUMENT = decode(demo.text("camera-hide"), "demo")
 COUNT = 24
@@ -293,3 +296,29 @@ def test_stop_keeps_what_was_made(qtbot, window):
     qtbot.mouseClick(desk.button, Qt.MouseButton.LeftButton)
     assert not window.jobs.running and desk.button.text() == "Start" and 5 <= len(desk.entries) < 4000
     assert all(entry_of(window.session.document.requirement, None, e.pins).loss == pytest.approx(e.loss) for e in desk.entries[3:4])
+
+
+@pytest.mark.parametrize("finer", [1.0, 2.0])
+def test_stamped_points_lie_where_circles_would(styled, finer):
+    """Area and middle of each, on a plain and on a finer screen, beside circles drawn one by one."""
+    made = []
+    for way in ("dots", "discs"):
+        picture = Picture(60.0, 20.0)
+        if way == "dots":
+            picture.dots([(10.0, 10.0), (30.3, 9.7), (50.6, 10.2)], 0.9, "accent")
+        else:
+            for x, y in ((10.0, 10.0), (30.3, 9.7), (50.6, 10.2)):
+                picture.disc(x, y, 0.9, "accent")
+        image = QImage(int(216 * finer), int(72 * finer), QImage.Format.Format_ARGB32)
+        image.setDevicePixelRatio(finer)
+        image.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(image)
+        paint(painter, picture, 3.6)
+        painter.end()
+        made.append(np.frombuffer(bytes(image.constBits()), np.uint8).reshape(image.height(), image.width(), 4)[:, :, 3] / 255.0)
+    for k in range(3):
+        spots = [m[:, k * m.shape[1] // 3 : (k + 1) * m.shape[1] // 3] for m in made]
+        areas = [s.sum() for s in spots]
+        middles = [np.array([(s * i).sum() for i in np.indices(s.shape)]) / s.sum() for s in spots]
+        assert areas[0] == pytest.approx(np.pi * (0.9 * 3.6 * finer) ** 2, rel=0.06) and areas[0] == pytest.approx(areas[1], rel=0.06)
+        assert np.abs(middles[0] - middles[1]).max() < 0.75

@@ -36,6 +36,14 @@ class Disc(Struct, frozen=True):
     outline: str = ""
 
 
+class Dots(Struct, frozen=True):
+    """Many small filled circles of one radius [mm]: thousands of them are stamped, not drawn one by one."""
+
+    points: Points
+    r: float
+    role: str
+
+
 class Text(Struct, frozen=True):
     """A text. anchor: left, middle or right of x; y is the base line; size in mm of line height; clear: on a patch of the card, so that what lies behind does not cross it."""
 
@@ -66,7 +74,7 @@ class Picture(Struct, eq=False):
     width: float
     height: float
     caption: str = ""
-    items: list[Line | Fill | Disc | Text] = field(default_factory=list)
+    items: list[Line | Fill | Disc | Dots | Text] = field(default_factory=list)
     data: dict[str, Array] = field(default_factory=dict)
     frames: list["FrameInfo"] = field(default_factory=list)
     spots: list[Spot] = field(default_factory=list)
@@ -81,6 +89,10 @@ class Picture(Struct, eq=False):
 
     def disc(self, x: float, y: float, r: float, role: str, outline: str = "") -> None:
         self.items.append(Disc(x, y, r, role, outline))
+
+    def dots(self, points: Points, r: float, role: str) -> None:
+        if points:
+            self.items.append(Dots(points, r, role))
 
     def text(self, x: float, y: float, text: str, role: str = "ink", anchor: str = "left", size: float = 3.4, bold: bool = False, clear: bool = False) -> None:
         self.items.append(Text(x, y, text, role, anchor, size, bold, clear))

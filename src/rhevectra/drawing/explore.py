@@ -35,14 +35,15 @@ def explore_picture(entries: Sequence[Entry], front: Sequence[int], across: str,
     frame = Frame(picture, LEFT, 1.5, width - LEFT - RIGHT, height - FOOT, _range(x, able), _range(y, able), MEASURES[up].title, MEASURES[up].unit, _named(across))
     best = set(front)
     seen = np.flatnonzero((x >= frame.x0) & (x <= frame.x1) & (y >= frame.y0) & (y <= frame.y1)).tolist()
-    for k in seen:
-        if k not in best:
-            picture.disc(frame.x(float(x[k])), frame.y(float(y[k])), DOT, "pale" if not able[k] or (inside is not None and k not in inside) else "primary")
+    places = [(frame.x(a), frame.y(b)) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
+    pale = {k for k in seen if not able[k] or (inside is not None and k not in inside)}
+    picture.dots([places[k] for k in seen if k in pale], DOT, "pale")
+    picture.dots([places[k] for k in seen if k not in pale and k not in best], DOT, "primary")
     pair = sorted(unbeaten(entries, (across, up)) if MEASURES[across].less and MEASURES[up].less else [], key=lambda k: float(x[k]))
     if len(pair) > 1:
         frame.beside(x[pair], y[pair], "accent", 0.3)
-    for k in best.intersection(seen):
-        picture.disc(frame.x(float(x[k])), frame.y(float(y[k])), BEST, "pale" if inside is not None and k not in inside else "accent")
+    for role, some in (("pale", best & pale), ("accent", best.intersection(seen) - pale)):
+        picture.dots([places[k] for k in sorted(some)], BEST, role)
     _mark(picture, frame, float(x[0]), float(y[0]), "now", "ink")
     if chosen is not None and chosen:
         _mark(picture, frame, float(x[chosen]), float(y[chosen]), "chosen", "secondary")

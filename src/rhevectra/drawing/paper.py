@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from msgspec.structs import replace
 
-from rhevectra.drawing.display import Disc, Fill, Line, Picture, Text
+from rhevectra.drawing.display import Disc, Picture, Text
 from rhevectra.drawing.lines import folded
 
 PAGE = (210.0, 297.0)
@@ -91,10 +91,8 @@ class Paper:
         for item in part.items:
             if isinstance(item, Text | Disc):
                 self.page.items.append(replace(item, x=item.x + x, y=item.y + y))
-            elif isinstance(item, Line):
-                self.page.items.append(Line([(a + x, b + y) for a, b in item.points], item.role, item.width, item.dashed))
-            elif isinstance(item, Fill):
-                self.page.items.append(Fill([(a + x, b + y) for a, b in item.points], item.role, item.outline))
+            else:
+                self.page.items.append(replace(item, points=[(a + x, b + y) for a, b in item.points]))
         self.y += high
 
     def numbered(self) -> tuple[Picture, ...]:

@@ -22,13 +22,13 @@ def unbeaten(entries: Sequence[Entry], measures: Sequence[str] = BEATS) -> list[
     """Numbers of the designs that can be built and that no other one beats, by rising first measure."""
     able = [k for k, e in enumerate(entries) if e.feasible]
     values = np.array([[float(getattr(entries[k], m)) for m in measures] for k in able]).reshape(len(able), len(measures))
-    kept: list[int] = []
-    front = np.empty_like(values)
-    for k in np.lexsort(values.T[::-1]):  # one that comes later cannot beat one that comes before
-        if not (front[: len(kept)] <= values[k]).all(1).any():
-            front[len(kept)] = values[k]
-            kept.append(int(k))
-    return [able[k] for k in kept]
+    order = np.lexsort(values.T[::-1])  # one that comes later cannot beat one that comes before
+    left, kept = values[order], []
+    while len(order):
+        kept.append(able[int(order[0])])
+        open_ = ~(left[0] <= left).all(1)
+        order, left = order[open_], left[open_]
+    return kept
 
 
 def explore(need: Requirement, pins: Mapping[str, Any], axes: Sequence[Axis], count: int, catalogue: Catalogue | None = None, makers: Makers | None = None) -> Iterator[tuple[int, int, Entry]]:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 from rhevectra.core.basis.quantities import show
 from rhevectra.drawing.axes import HEAD
 from rhevectra.drawing.common import LEFT, RIGHT
-from rhevectra.drawing.display import Disc, Fill, FrameInfo, Line, Picture, Text
+from rhevectra.drawing.display import Disc, Dots, Fill, FrameInfo, Line, Picture, Text
 from rhevectra.project.store import write_text
 from rhevectra.project.table import as_csv
 from rhevectra.ui.theme.roles import colour, fill, font, theme
@@ -43,7 +43,9 @@ def paint(painter: QPainter, picture: Picture, scale: float) -> None:
                 painter.drawPolygon(QPolygonF([QPointF(x * scale, y * scale) for x, y in item.points]))
             continue
         filled = None
-        if isinstance(item, Line):
+        if isinstance(item, Dots):
+            _stamp(painter, item, scale)
+        elif isinstance(item, Line):
             pen = QPen(colour(item.role), max(item.width * scale, 0.8))
             if item.dashed:
                 pen.setStyle(Qt.PenStyle.DashLine)
@@ -53,6 +55,22 @@ def paint(painter: QPainter, picture: Picture, scale: float) -> None:
         else:
             _text(painter, item, scale, picture.width * scale)
     painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _stamp(painter: QPainter, item: Dots, scale: float) -> None:
+    """Many circles of one kind: one is drawn, the others are copies of it."""
+    half, finer = float(np.ceil(item.r * scale)) + 1, painter.device().devicePixelRatio()
+    stamp = QPixmap(int(np.ceil(2 * half * finer)), int(np.ceil(2 * half * finer)))
+    stamp.setDevicePixelRatio(finer)
+    stamp.fill(Qt.GlobalColor.transparent)
+    one = QPainter(stamp)
+    one.setRenderHint(QPainter.RenderHint.Antialiasing)
+    one.setPen(Qt.PenStyle.NoPen)
+    one.setBrush(colour(item.role))
+    one.drawEllipse(QPointF(half, half), item.r * scale, item.r * scale)
+    one.end()
+    for x, y in item.points:
+        painter.drawPixmap(QPointF(x * scale - half, y * scale - half), stamp)
 
 
 def _text(painter: QPainter, item: Text, scale: float, right: float) -> None:
