@@ -12,6 +12,7 @@ from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.limits import harmonic_limit
 from rhevectra.core.catalogue.tables import TABLES, shipped
+from rhevectra.core.design.relax import cheapest_relaxation
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas.rectifier import hold_up, solve_bulk
 from rhevectra.core.magnetics.windows import windows
@@ -256,3 +257,12 @@ def test_numbers_from_an_array_serve_like_plain_ones():
     """A requirement made from NumPy numbers is the one made from floats."""
     made = [size(Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=kind(5.0), current_max=kind(1.48)),)), {"topology": "flyback"}, noise=False) for kind in (float, np.float64)]
     assert made[0].value("switch.v_peak") == made[1].value("switch.v_peak") and made[0].rows["rectifier1.class"].value == made[1].rows["rectifier1.class"].value
+
+
+def test_a_core_that_was_passed_over_needs_no_change(demo_design):
+    """One that would pass is said to do as it is; one that was refused is not."""
+    refused = dict(r.split(": ", 1) for r in demo_design.rows["transformer.core"].refused)
+    over = next(core for core, why in refused.items() if "burns far more" in why)
+    hot = next(core for core, why in refused.items() if "K rise" in why)
+    assert cheapest_relaxation(demo_design, over) == f"{over} would do as it is: it was passed over for what it burns"
+    assert size(demo_design.requirement, {"transformer.core": over}).feasible and "as it is" not in cheapest_relaxation(demo_design, hot)
