@@ -39,7 +39,7 @@ def test_what_strands_let_in_is_the_exact_loss_of_cylinders_across_the_window(di
         outside = inside
     for k, per_metre in enumerate(fields):
         wire = winding.lay(turns, diameter, 1.1 * diameter, 1, path)
-        felt = rates.felt(k, wire, (MU0 * turns / path) ** 2, 0.0, False)
+        felt = rates.felt(k, wire, (MU0 * turns / path) ** 2, 0.0)
         told = winding.strand_loss(0.0, 1.0, wire, 1.0, felt, rho)
         assert told == pytest.approx(per_metre, rel=0.01), need.windings[k].name
     thin = rates.rates[1] * (MU0 * turns / path) ** 2 * np.pi * diameter**4 / (64 * rho)

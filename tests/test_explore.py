@@ -1,5 +1,6 @@
 """Exploration: even points, what nothing beats, the same whoever makes it, the command, a stand-in cluster, the desk in the window."""
 
+import dataclasses
 import json
 import random
 import types
@@ -322,3 +323,15 @@ def test_stamped_points_lie_where_circles_would(styled, finer):
         middles = [np.array([(s * i).sum() for i in np.indices(s.shape)]) / s.sum() for s in spots]
         assert areas[0] == pytest.approx(np.pi * (0.9 * 3.6 * finer) ** 2, rel=0.06) and areas[0] == pytest.approx(areas[1], rel=0.06)
         assert np.abs(middles[0] - middles[1]).max() < 0.75
+
+
+def test_another_requirement_ends_what_is_under_way(qtbot, window):
+    """Designs of the supply that was asked for before do not come in among those of the new one."""
+    window.go("Explore")
+    desk = window.explore_desk
+    desk.count.setValue(2000)
+    desk.button.click()
+    qtbot.waitUntil(lambda: len(desk.entries) >= 2, timeout=30_000)
+    window.session.require(dataclasses.replace(window.session.document.requirement, hold_up=0.005))
+    window.show_all()
+    assert not window.jobs.running and desk.button.text() == "Start" and desk.entries == [] and desk.rows == []

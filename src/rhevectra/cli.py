@@ -75,13 +75,14 @@ def _explore(args: argparse.Namespace) -> int:
     from rhevectra.app import explore
     from rhevectra.core.explore.space import axes_of
 
-    if not explore.LEAST <= args.designs <= explore.MOST_DESIGNS:
-        raise InputError("--designs", f"{args.designs} is no number of designs", f"{explore.LEAST} to {explore.MOST_DESIGNS}")
+    count = explore.USUAL if args.designs is None else args.designs
+    if not explore.LEAST <= count <= explore.MOST_DESIGNS:
+        raise InputError("--designs", f"{count} is no number of designs", f"{explore.LEAST} to {explore.MOST_DESIGNS}")
     if args.workers is not None and not 1 <= args.workers <= explore.WORKERS_MOST:
         raise InputError("--workers", f"{args.workers} is no number of processes", f"1 to {explore.WORKERS_MOST}")
     document, design, _ = _designed(args.project)
     axes, start, entries = axes_of(design), time.perf_counter(), []
-    for done, total, entry in explore.explore_steps(document.requirement, {**design.pins, "topology": design.topology}, axes, args.designs, design.catalogue, args.workers, args.scheduler):
+    for done, total, entry in explore.explore_steps(document.requirement, {**design.pins, "topology": design.topology}, axes, count, design.catalogue, args.workers, args.scheduler):
         entries.append(entry)
         if sys.stderr.isatty():
             print(f"\r{done} of {total} designs", end="\n" if done == total else "", file=sys.stderr)
@@ -179,7 +180,7 @@ def parser() -> argparse.ArgumentParser:
     c.set_defaults(run=_contest)
     e = sub.add_parser("explore", help="many designs around the project's, and those that none beats in loss, cores and cost")
     e.add_argument("project")
-    e.add_argument("--designs", type=int, default=400, metavar="N", help="how many (default 400)")
+    e.add_argument("--designs", type=int, metavar="N", help="how many (default: some hundreds)")
     e.add_argument("--json", action="store_true")
     where = e.add_mutually_exclusive_group()
     where.add_argument("--workers", type=int, metavar="N", help="processes (default: one for each processor)")

@@ -3,13 +3,13 @@
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
-from rhevectra.app.machine import processors
-from rhevectra.app.workers import MOST, Workers
+from rhevectra.app.cluster import Cluster
+from rhevectra.app.workers import makers_of
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.contest import Entry
 from rhevectra.core.explore.explore import BEATS, explore, unbeaten
-from rhevectra.core.explore.measures import MEASURES, told
+from rhevectra.core.explore.measures import MEASURES, TABLE, told
 from rhevectra.core.explore.space import Axis
 
 USUAL, LEAST, MOST_DESIGNS, WORKERS_MOST = 400, 2, 5000, 64
@@ -18,21 +18,8 @@ USUAL, LEAST, MOST_DESIGNS, WORKERS_MOST = 400, 2, 5000, 64
 
 def explore_steps(need: Requirement, pins: Mapping[str, Any], axes: Sequence[Axis], count: int, catalogue: Catalogue | None = None, workers: int | None = None, scheduler: str | None = None) -> Iterator[tuple[int, int, Entry]]:
     """The exploration's steps. workers: how many processes (by the processors there are); scheduler: address of a cluster in their place; closing the generator leaves out the rest. Raises InputError."""
-    if scheduler is not None:
-        from rhevectra.app.cluster import Cluster
-
-        with Cluster(need, catalogue, scheduler) as cluster:
-            yield from explore(need, pins, axes, count, catalogue, cluster)
-        return
-    many = min(processors(), MOST) if workers is None else workers
-    if many < 2:
-        yield from explore(need, pins, axes, count, catalogue)
-        return
-    makers = Workers(need, catalogue, many)
-    try:
+    with makers_of(need, catalogue, workers) if scheduler is None else Cluster(need, catalogue, scheduler) as makers:
         yield from explore(need, pins, axes, count, catalogue, makers)
-    finally:
-        makers.stop()
 
 
 def as_json(entries: Sequence[Entry], axes: Sequence[Axis], elapsed: float) -> dict[str, Any]:
@@ -45,11 +32,10 @@ def as_json(entries: Sequence[Entry], axes: Sequence[Axis], elapsed: float) -> d
 def lines(entries: Sequence[Entry], axes: Sequence[Axis], elapsed: float) -> list[str]:
     """What was varied, the present design and those nothing beats, by rising loss."""
     out = [f"varied: {a.label.lower()} {a.text()}" for a in axes] or ["nothing is varied: every decision it would change is pinned"]
-    titles = ("loss", "efficiency", "efficiency_light", "magnetics_volume", "cost_index", "tightest_margin")
-    out += ["", f"{'':6}" + "".join(f"{MEASURES[t].title:>12}" for t in titles) + "  " + " · ".join(a.label.lower() for a in axes)]
+    out += ["", f"{'':6}" + "".join(f"{MEASURES[t].title:>12}" for t in TABLE) + "  " + " · ".join(a.label.lower() for a in axes)]
 
     def row(name: str, e: Entry) -> str:
-        return f"{name:6}" + "".join(f"{told(e, t):>12}" for t in titles) + "  " + " · ".join(a.said(e.pins[a.id]) for a in axes if a.id in e.pins)
+        return f"{name:6}" + "".join(f"{told(e, t):>12}" for t in TABLE) + "  " + " · ".join(a.said(e.pins[a.id]) for a in axes if a.id in e.pins)
     front = unbeaten(entries)
     out += [row("now", entries[0]) + ("" if entries[0].feasible else "  cannot be built"), *(row("", entries[k]) for k in front if k)]
     able = sum(e.feasible for e in entries)

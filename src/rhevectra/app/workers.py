@@ -8,6 +8,7 @@ import threading
 from collections.abc import Iterator, Mapping
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager
 from functools import lru_cache
 from time import perf_counter
 from typing import Any
@@ -15,7 +16,7 @@ from typing import Any
 from rhevectra.app.machine import processors
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
-from rhevectra.core.design.contest import Entry, contest, entry_of, example_of, ranked
+from rhevectra.core.design.contest import Entry, Makers, OneByOne, contest, entry_of, example_of, ranked
 
 MOST = 8
 """Most worker processes."""
@@ -139,17 +140,24 @@ class Workers:
             future.cancel()
 
 
-def contest_steps(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, workers: int | None = None) -> Iterator[tuple[int, int, Entry]]:
-    """The contest's steps. workers: how many processes (by the processors there are); closing the generator leaves out the rest. Raises InputError like the contest."""
+@contextmanager
+def makers_of(need: Requirement, catalogue: Catalogue | None, workers: int | None) -> Iterator[Makers]:
+    """Who makes the designs of a search: so many processes (by the processors there are), or this one alone; what has not been begun at its end is left out."""
     count = min(processors(), MOST) if workers is None else workers
     if count < 2:
-        yield from contest(need, pins, catalogue)
+        yield OneByOne(need, catalogue)
         return
     makers = Workers(need, catalogue, count)
     try:
-        yield from contest(need, pins, catalogue, makers=makers)
+        yield makers
     finally:
         makers.stop()
+
+
+def contest_steps(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, workers: int | None = None) -> Iterator[tuple[int, int, Entry]]:
+    """The contest's steps. workers: how many processes (by the processors there are); closing the generator leaves out the rest. Raises InputError like the contest."""
+    with makers_of(need, catalogue, workers) as makers:
+        yield from contest(need, pins, catalogue, makers=makers)
 
 
 def run(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, workers: int | None = None) -> list[Entry]:

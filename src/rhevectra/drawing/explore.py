@@ -28,7 +28,8 @@ def values_of(entries: Sequence[Entry], measure: str) -> Array:
 def explore_picture(entries: Sequence[Entry], front: Sequence[int], across: str, up: str, chosen: int | None, inside: set[int] | None, width: float, height: float) -> Picture:
     """The first of the designs is the present one. front: numbers of those that none beats; across, up: measures; chosen: number of one that is pointed out; inside: those of the brush, if there is one; the others are pale."""
     picture = Picture(width, height, f"{MEASURES[up].title.lower()} against {MEASURES[across].title.lower()} of {len(entries)} designs")
-    x, y, able = values_of(entries, across), values_of(entries, up), np.array([e.feasible for e in entries], dtype=bool)
+    values = {m: values_of(entries, m) for m in MEASURES}
+    x, y, able = values[across], values[up], np.array([e.feasible for e in entries], dtype=bool)
     if len(entries) < 2:
         picture.text(width / 2, height / 2, "Start makes as many designs as you ask for around the present one", "muted", "middle", 3.8)
         return picture
@@ -47,8 +48,8 @@ def explore_picture(entries: Sequence[Entry], front: Sequence[int], across: str,
     _mark(picture, frame, float(x[0]), float(y[0]), "now", "ink")
     if chosen is not None and chosen:
         _mark(picture, frame, float(x[chosen]), float(y[chosen]), "chosen", "secondary")
-    for measure in MEASURES:
-        picture.data[f"{MEASURES[measure].title} [{MEASURES[measure].unit or '1'}]"] = values_of(entries, measure)
+    for m, column in values.items():
+        picture.data[f"{MEASURES[m].title} [{MEASURES[m].unit or '1'}]"] = column
     picture.data["can be built [1]"] = able.astype(float)
     frame.close()
     picture.text(LEFT, height - 1.5, f"{int(able.sum())} of {len(entries)} can be built; large: {len(front)} that none beats in loss, cores and cost together; pale: cannot be built, or outside the brush", "muted", "left", 2.9)

@@ -27,15 +27,16 @@ def _of_cylinder() -> tuple[Array, Array]:
 
 
 class Change(Struct, frozen=True):
-    """Mean square of dB/dt as far as strands let it in. rates: of d(ampere-turns)/dt over each winding for one turn of the regulated winding [A²/s²]; own: share of it that gets into strands of DIAMETERS, by winding; gap: the same of what the gap adds."""
+    """Mean square of dB/dt as far as strands let it in. rates: of d(ampere-turns)/dt over each winding for one turn of the regulated winding [A²/s²]; own: share of it that gets into strands of DIAMETERS, by winding; gap: the same of what the gap adds; whole: of tracks, whose loss is told for one that is thin, as that of a foil is."""
 
     rates: list[float]
     own: list[Array]
     gap: Array
+    whole: bool
 
-    def felt(self, k: int, laid: Laid, scale: Any, near: Any, whole: bool) -> Any:
-        """In a winding laid so [T²/s²]. scale: (µ₀·turns/path)² [T²/A²]; near: what the gap adds [T²/s²]; whole: of tracks, whose loss is told for one that is thin, as that of a foil is."""
-        if whole:
+    def felt(self, k: int, laid: Laid, scale: Any, near: Any) -> Any:
+        """In a winding laid so [T²/s²]. scale: (µ₀·turns/path)² [T²/A²]; near: what the gap adds [T²/s²]."""
+        if self.whole:
             return self.rates[k] * scale + near
         own, gap = (np.where(laid.foil, 1.0, np.interp(laid.diameter, DIAMETERS, x)) for x in (self.own[k], self.gap))
         return self.rates[k] * scale * own + near * gap
@@ -48,7 +49,7 @@ def change(need: TransformerNeed, rho: float) -> Change:
     net = np.square(omega * np.abs(sum(n * w.harmonics for n, w in zip(relative(need), need.windings, strict=True))))
     rates = field_rates(need)
     own, gap = ([left @ x / max(float(x.sum()), 1e-300) for x in rates], left @ net / max(float(net.sum()), 1e-300))
-    return Change([float(x.sum()) for x in rates], own, gap)
+    return Change([float(x.sum()) for x in rates], own, gap, need.board is not None)
 
 
 def _omega(need: TransformerNeed) -> Array:

@@ -20,7 +20,7 @@ def of_winding(need: TransformerNeed, k: int, real: Sequence[Array], laid: Laid,
     if k == len(need.windings) - 1:
         return 0.0
     n = real[k][..., None]
-    row = np.where(laid.foil, 0.0, leakage.sparse(np.maximum(laid.bare, 1e-6), laid.tall * laid.bulge, width * laid.layers / np.maximum(n * laid.beside, 1)) / np.maximum(n * laid.beside, 1))
+    row = np.where(laid.foil, 0.0, leakage.sparse(laid.bare, laid.tall * laid.bulge, width * laid.layers / np.maximum(n * laid.beside, 1)) / np.maximum(n * laid.beside, 1))
     return _in_field(need, real, laid.height / 3, turn, width) + real[0][..., None] ** 2 * turn * row / need.halves**2
 
 

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
-from rhevectra.core.magnetics.transformer import FITS, binding
+from rhevectra.core.magnetics.transformer import FITS, PASSED_OVER, binding
 
 
 class Tried(Struct, frozen=True):
@@ -42,4 +42,4 @@ def _tried(need: Any, trial: Any, win: Any, core: int, candidate: int, chosen: b
     read = lambda x: float(np.broadcast_to(x, trial.fill.shape)[at])  # noqa: E731
     refused = binding(trial, core) if trial.excess[core].min() > 0 else ""
     return Tried(win.names[core], float(win.effective.volume[core]), float(win.tall[core]), read(trial.p_core), float(sum(read(p) for p in trial.p_copper)), 0.0 if need.board is not None else working_leakage(need, leakage_of(need, trial, at, win)), read(trial.fill), read(trial.rise),
-                 int(read(trial.turns[0])), "" if refused == FITS else refused, chosen, f"would pass, but {than} far more" if than and not refused else "")
+                 int(read(trial.turns[0])), "" if refused == FITS else refused, chosen, PASSED_OVER.format(than) if than and not refused else "")

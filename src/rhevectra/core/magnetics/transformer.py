@@ -141,7 +141,7 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
         else:
             of = winding.options(w.i_rms, wires, w.triple, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, wires, w.triple)
             trial = winding.lay(real[k][..., None], of.diameter, of.overall, of.strands, width[..., None], parts, of.flat, of.foil, need.tapes.thickness, of.sheath)
-        felt = changing.felt(k, trial, scale[..., None], np.asarray(near[k])[..., None], need.board is not None)
+        felt = changing.felt(k, trial, scale[..., None], np.asarray(near[k])[..., None])
         cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, felt, rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
         cost = cost + need.leak_cost * leak_estimate.of_winding(need, k, real, trial, middle, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
@@ -203,7 +203,7 @@ def try_all(need: TransformerNeed, win: Windows, wires: winding.Sizes) -> Trial:
     resistance = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)[:, None]
     near = gap_rates(need, win, turns, gap, [s.depth for s in sections])
     scale, real = (copper.MU0 * turns[1] / path) ** 2, wound(need, turns)
-    felt = [changing.felt(k, laid[k], scale, near[k], need.board is not None) for k in range(len(turns))]
+    felt = [changing.felt(k, laid[k], scale, near[k]) for k in range(len(turns))]
     rise: Any = np.full(shape, 0.8 * need.rise_max)
     for _ in range(2):
         rho = copper.resistivity(need.ambient + rise)
@@ -275,6 +275,8 @@ class Choice(Struct, frozen=True):
 
 
 FITS = "fits"
+PASSED_OVER = "would pass, but {} far more"
+"""What is told of a smaller core that passes, by what it does more."""
 _SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, aim {l}",
          "gap": "gap {v} is longer than {l}, fringing heats the winding", "no gap": "inductance cannot be reached even without a gap",
          "leg": "flux {v} in the fuller outer leg at the current limit, limit {l}", "leak": "its chambers leak {v} at least, {l} are wanted", "no room": "wanted of its chambers is {v} times what they leak with the widest wall there is room for", "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
@@ -337,5 +339,5 @@ def choose(trial: Trial, win: Windows, pinned: str | None, handed: float = np.in
 
     def refused() -> tuple[str, ...]:
         told = ((i, binding(trial, i)) for i in reversed(smaller))
-        return tuple(f"{win.names[i]}: {f'it would pass, but {than} far more' if than and why == FITS else why}" for i, why in told)
+        return tuple(f"{win.names[i]}: {f'it {PASSED_OVER.format(than)}' if than and why == FITS else why}" for i, why in told)
     return Choice(core, int(best[core]), bool(able[core]), Later(refused), trial, than)

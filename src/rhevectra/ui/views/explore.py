@@ -11,14 +11,12 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.design.contest import Entry
 from rhevectra.core.design.design import Design
 from rhevectra.core.explore.explore import unbeaten
-from rhevectra.core.explore.measures import MEASURES, told
+from rhevectra.core.explore.measures import MEASURES, TABLE, told
 from rhevectra.core.explore.space import Axis, axes_of, typed
 from rhevectra.drawing.explore import explore_picture, values_of
 from rhevectra.ui.pictures.scatter import ScatterView
 from rhevectra.ui.theme.roles import colour
 
-SHOWN = ("loss", "efficiency", "efficiency_light", "magnetics_volume", "cost_index", "tightest_margin")
-"""Measures in the table; what was varied follows them."""
 ROWS_MOST = 200
 EACH, FRAMES = 25, 40
 """Designs that come in between two paintings, and paintings of a long exploration at most."""
@@ -147,6 +145,8 @@ class ExploreView(QWidget):
             if dict(before.pins) != dict(design.pins) and self.entries:
                 self.said.setText("the ring marks the design these were made around; Start goes on from the present one")
         else:
+            if self.button.text() == "Stop":  # what is still under way is for what no longer is asked
+                self.stopped.emit()
             self.entries, self.inside = [], None
             self.said.setText("")
         self.axes = axes_of(design)
@@ -233,7 +233,7 @@ class ExploreView(QWidget):
     def _fill_table(self) -> None:
         by_loss = sorted(self.inside or (), key=lambda k: (not self.entries[k].feasible, self.entries[k].loss))
         self.rows = (self.front if self.inside is None else by_loss)[:ROWS_MOST]
-        titles = [*(MEASURES[m].title for m in SHOWN), *(a.label for a in self.tried)]
+        titles = [*(MEASURES[m].title for m in TABLE), *(a.label for a in self.tried)]
         self.table.blockSignals(True)
         self.table.setColumnCount(len(titles))
         self.table.setHorizontalHeaderLabels(titles)
@@ -241,7 +241,7 @@ class ExploreView(QWidget):
         self.table.setRowCount(len(self.rows))
         for r, k in enumerate(self.rows):
             e = self.entries[k]
-            for c, text in enumerate([*(told(e, m) for m in SHOWN), *(a.said(e.pins[a.id]) if a.id in e.pins else "as it is" for a in self.tried)]):
+            for c, text in enumerate([*(told(e, m) for m in TABLE), *(a.said(e.pins[a.id]) if a.id in e.pins else "as it is" for a in self.tried)]):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 if not e.feasible:
@@ -261,12 +261,12 @@ class ExploreView(QWidget):
 
     def _tip(self, k: int) -> str:
         e = self.entries[k]
-        return "\n".join([*(f"{MEASURES[m].title}: {told(e, m)}" for m in SHOWN), *(f"{a.label}: {a.said(e.pins[a.id])}" for a in self.tried if a.id in e.pins), *([against] if (against := _against(e)) else [])])
+        return "\n".join([*(f"{MEASURES[m].title}: {told(e, m)}" for m in TABLE), *(f"{a.label}: {a.said(e.pins[a.id])}" for a in self.tried if a.id in e.pins), *([against] if (against := _against(e)) else [])])
 
     def _tell(self) -> None:
         k = self.view.chosen
         for button in self.buttons:
-            button.setEnabled(k is not None and bool(k))
+            button.setEnabled(bool(k))
         if k is None or k >= len(self.entries):
             self.chosen_text.setText("A click or the arrow keys choose a design; drag a box to see only those inside; Enter or a double click goes on with it." if self.entries else "")
             return
