@@ -4,7 +4,9 @@ import numpy as np
 import pytest
 
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.catalogue.tables import shipped
 from rhevectra.core.design.contest import _other_front_ends, entry_of
+from rhevectra.core.design.cost import cost_index, part_count, prices, whole_bill
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas.doubler import capacitor_voltage, leakage_difference, solve_doubler
 from rhevectra.core.formulas.rectifier import LineSource, solve_bulk
@@ -149,11 +151,25 @@ def test_the_picture_s_capacitors_add_up_to_its_bus():
         assert now["bulk"].min() >= 0.99 * float(d.rows["bulk.v_valley"].at((*d.grid.find(v).index[:3], 0)))
 
 
-def test_the_contest_tries_it_where_the_mains_span_both_positions():
-    """90 to 264 V: behind the doubler a full bridge gets smaller cores than behind the plain bridge, and is tried; 180 to 264 V: not."""
-    need = _doubled(90, 264).requirement
+def test_the_contest_tries_it_where_all_of_the_mains_are_doubled():
+    """90 to 132 V: behind the doubler a full bridge carries half the current and loses less than behind the plain bridge, and is tried; a range that asks for a selector, or has nothing to double: not."""
+    need = _doubled(90, 132, topology="full_bridge").requirement
     fs = TOPOLOGIES["full_bridge"].CONTEST["fs"][0]
     plain, doubled = (entry_of(need, None, {"topology": "full_bridge", "front_end": f, "fs": fs}) for f in ("plain", "doubler"))
-    assert doubled.feasible and doubled.magnetics_volume < plain.magnetics_volume
+    assert doubled.feasible and doubled.loss < plain.loss
     assert "doubler" in _other_front_ends(need, [plain]) and "doubler" not in _other_front_ends(need, [plain, doubled])
-    assert FRONT_ENDS["doubler"].rivals(need) and not FRONT_ENDS["doubler"].rivals(_doubled(180, 264).requirement) and not FRONT_ENDS["plain"].rivals(need)
+    assert not any(FRONT_ENDS["doubler"].rivals(_doubled(low, 264).requirement) for low in (90, 180)) and not FRONT_ENDS["plain"].rivals(need)
+
+
+def test_what_a_pair_costs_by_hand():
+    """From one capacitor to a pair with a selector: the capacitors, two balance resistors and the selector, by the printed prices; without a selector where all mains are doubled."""
+    cost, d = prices(shipped()["costs"]), _doubled(90, 264)
+    bulk = lambda x: cost["capacitor"] + cost["storage"] * np.sqrt(x["c_f"] * 1e6 * x["v_class_v"] / 10) / 10  # noqa: E731
+    bill = whole_bill(d)
+    bare = {k: v for k, v in bill.items() if k not in ("bulk", "selectors", "bridges")} | {"small": bill["small"] - 2}
+    cap = d.catalogue["bulk_capacitors"].row(bill["bulk"][0][0])
+    bridge = d.catalogue["bridges"].row(d.rows["bridge.class"].value)
+    assert cap["c_f"] == float(d.value("bulk.c")) and bill["bulk"][0][1] == 2
+    assert cost_index(d, bill) - cost_index(d, bare) == pytest.approx(2 * bulk(cap) + 2 * cost["small"] + cost["selector"] + cost["rectifier"] + cost["ampere"] * bridge["i_rated_a"])
+    assert part_count(bill) - part_count(bare) == 2 + 2 + 1 + 1
+    assert whole_bill(_doubled(90, 132))["selectors"] == 0

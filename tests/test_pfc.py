@@ -303,7 +303,7 @@ def test_it_costs_and_draws_what_it_has(fans):
     """The front end's parts are in the bill, its inductor in the volume; every picture of every stage is drawn, with another design held."""
     plain, own = size(fans.requirement, {"topology": "llc_half", "front_end": "plain"}), TOPOLOGIES["llc_half"].bill(fans)
     assert not plain.feasible and cost_index(fans, whole_bill(fans)) > cost_index(fans, own) + 1.0
-    assert whole_bill(fans)["wound"] == own["wound"] + fans.context["front"].boost.phases and whole_bill(plain) == TOPOLOGIES["llc_half"].bill(plain) | {"small": TOPOLOGIES["llc_half"].bill(plain)["small"] + 3}  # the trip's reference, coupler and resistor
+    assert whole_bill(fans)["wound"] == own["wound"] + fans.context["front"].boost.phases and whole_bill(plain) == TOPOLOGIES["llc_half"].bill(plain) | {"small": TOPOLOGIES["llc_half"].bill(plain)["small"] + 3, "bridges": [(plain.rows["bridge.class"].value, 1)], "bulk": [(plain.context["front"].cap["name"], 1)], "selectors": 0}  # the trip's reference, coupler and resistor; bridge and bulk
     check_drawn(fans, fans.grid.find(100.0), fans)
     check_drawn(fans, fans.grid.find(264.0), plain)
 

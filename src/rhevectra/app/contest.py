@@ -11,7 +11,7 @@ from rhevectra.core.design.size import decision_specs
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, clamps_for
 from rhevectra.core.topologies import TOPOLOGIES
 
-_FIELDS = ("rank", "topology", "front_end", "feasible", "efficiency", "efficiency_light", "loss", "magnetics_volume", "switch_stress", "capacitor_stress", "part_count", "cost_index", "tightest_margin", "reason")
+_FIELDS = ("rank", "topology", "front_end", "feasible", "efficiency", "efficiency_light", "loss", "magnetics_volume", "switch_stress", "capacitor_stress", "part_count", "cost_index", "tightest_margin", "tightest", "missed", "reason")
 
 
 def as_json(entries: Sequence[Entry], elapsed: float) -> dict[str, Any]:

@@ -24,12 +24,14 @@ COMMON = ("front_end",)
 """Pins every topology keeps; all others are dropped, for they were made for one of them."""
 WEIGHTS = {"loss": 1.0, "magnetics_volume": 0.5, "cost_index": 1.0, "switch_stress": 0.25}
 """How much each measure counts in the order; each is taken over the least of all that can be built."""
+ASKED = ("efficiency", "standby.power", "feedback.error")
+"""Figures whose limits are asked for in the requirement and do not stop a design: one that misses them stands behind all that do not."""
 NEAR = 0.02
 """How far behind by the score a power factor stage is with the usual topology that the others do not try it: what it adds to loss, volume, cost and stress hardly depends on what follows it."""
 
 
 class Entry(Struct, frozen=True):
-    """One topology with its best design. pins: what the search chose; tried: how many designs it made; volumes [m³], stresses per output watt."""
+    """One topology with its best design. pins: what the search chose; tried: how many designs it made; volumes [m³], stresses per output watt; tightest: the figure that leaves the least margin; missed: what is asked for and not met, each a sentence."""
 
     topology: str
     front_end: str | None
@@ -46,6 +48,8 @@ class Entry(Struct, frozen=True):
     part_count: int
     cost_index: float
     tightest_margin: float
+    tightest: str = ""
+    missed: tuple[str, ...] = ()
     rank: int | None = None
     reason: str = ""
 
@@ -63,14 +67,25 @@ def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     stress = sum(n for _, n in TOPOLOGIES[design.topology].bill(design)["switches"]) * highest("switch.v_peak") * highest("switch.i_peak")
     stress += highest("pfc.v_switch") * highest("pfc.i_peak") if "pfc.i_peak" in design.rows else 0.0
     stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.requirement.outputs, 1) if f"output{n}.i_c_rms" in design.rows)
-    margins = [least_margin(s, design.rows, grid) for id, s in design.specs.items() if id in design.rows and s.limit in design.rows]
+    margin, tightest = min(((least_margin(s, design.rows, grid), s.label) for id, s in design.specs.items() if id in design.rows and s.limit in design.rows), default=(0.0, ""))
     return Entry(design.topology, None if design.requirement.is_dc else design.front_end, design.findings, dict(pins), 1, design.feasible, float(design.value("efficiency")), float(design.value("efficiency_light")), float(design.value("loss.total")),
-                 volume, stress / power, stored / power, part_count(bill), cost_index(design, bill, volume), min(margins, default=0.0))
+                 volume, stress / power, stored / power, part_count(bill), cost_index(design, bill, volume), margin, tightest, _missed(design))
+
+
+def _missed(design: Design) -> tuple[str, ...]:
+    """What the requirement asks for and the design does not give, though it can be built."""
+    asked = [id for id in ASKED if id != "efficiency" or design.requirement.efficiency_target is not None]
+    return tuple(f.text.partition(";")[0] for f in design.findings if f.figure in asked)
 
 
 def score(entry: Entry, least: Mapping[str, float], weights: Mapping[str, float]) -> float:
-    """Weighted sum of the measures over the least of each; what cannot be built comes after all that can."""
-    return sum(w * getattr(entry, m) / max(least[m], 1e-12) for m, w in weights.items()) + (0.0 if entry.feasible else 1e6)
+    """Weighted sum of the measures over the least of each."""
+    return sum(w * getattr(entry, m) / max(least[m], 1e-12) for m, w in weights.items())
+
+
+def _place(entry: Entry, least: Mapping[str, float], weights: Mapping[str, float]) -> tuple[bool, bool, float]:
+    """What the order goes by: first what can be built and gives all that is asked, then what misses some of that, then what cannot be built; each by its score."""
+    return not entry.feasible, bool(entry.missed), score(entry, least, weights)
 
 
 def _least(entries: Sequence[Entry], weights: Mapping[str, float]) -> dict[str, float]:
@@ -203,7 +218,7 @@ def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequen
 def _best(entries: Sequence[Entry], weights: Mapping[str, float]) -> Entry:
     """The best of one topology."""
     least = _least(entries, weights)
-    return min(entries, key=lambda e: score(e, least, weights))
+    return min(entries, key=lambda e: _place(e, least, weights))
 
 
 def _shapes(entry: Entry) -> bool:
@@ -223,7 +238,7 @@ def ranked(entries: Sequence[Entry], weights: Mapping[str, float] | None = None)
     """The entries in order, ranks given to those that can be built, and each with its reason."""
     used = weights or WEIGHTS
     least = _least(entries, used)
-    order = sorted(entries, key=lambda e: score(e, least, used))
+    order = sorted(entries, key=lambda e: _place(e, least, used))
     best = order[0]
     second = order[1] if len(order) > 1 and order[1].feasible else None
     out = []
@@ -238,22 +253,24 @@ _SAYS = {"loss": ("loses {} against {}", "W", 1.0), "magnetics_volume": ("needs 
 
 
 def _leads(entry: Entry, second: Entry | None) -> str:
-    """What the first is ahead in, against the next that can be built."""
+    """What the first is ahead in, against the next that can be built, and what it misses."""
+    misses = f"; as all that can be built it misses what is asked: {'; '.join(entry.missed)}" if entry.missed else ""
     if second is None:
-        return "the only one that can be built"
+        return "the only one that can be built" + misses
+    first = "the only one that gives all that is asked" if second.missed and not entry.missed else "first by the weights set"
     ahead = [m for m in _SAYS if _ratio(m, entry, second) < 1.0]
-    return f"first by the weights set; beside {spoken(second.topology)} it " + "; ".join(_compare(m, entry, second) for m in ahead[:3]) if ahead else "first by the weights set"
+    return first + (f"; beside {spoken(second.topology)} it " + "; ".join(_compare(m, entry, second) for m in ahead[:3]) if ahead else "") + misses
 
 
 def _loses(entry: Entry, best: Entry) -> str:
-    """At most three measures in which it falls behind the winner, the worst first; where there is one only, what it is ahead in follows."""
+    """What it misses of what is asked; at most three measures in which it falls behind the winner, the worst first; where there is one only, what it is ahead in follows."""
     ratio = {m: _ratio(m, entry, best) for m in _SAYS}
     order = sorted(ratio, key=lambda m: -ratio[m])
     behind, ahead = [m for m in order if ratio[m] > 1.0], [m for m in reversed(order) if ratio[m] < 1.0]
     told = [_compare(m, entry, best) for m in behind[:3]]
     if len(behind) < 2:
         told.append("ahead where it " + " and ".join(_compare(m, entry, best) for m in ahead[:2]) if ahead else "in all else they read the same")
-    return "; ".join(told)
+    return "; ".join([*([f"misses what is asked: {'; '.join(entry.missed)}"] if entry.missed else []), *told])
 
 
 def _ratio(measure: str, entry: Entry, other: Entry) -> float:

@@ -14,7 +14,7 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.supply import regulated
 
 CAPACITORS = ("output_capacitors", "bulk_capacitors", "film_capacitors")
-PRICED = ("switches", "rectifiers", "boost_diodes", *CAPACITORS)
+PRICED = ("switches", "rectifiers", "boost_diodes", "bridges", *CAPACITORS)
 """Tables whose parts can have a price of their own."""
 TRIP_PARTS, REGULATOR_PARTS = 3, 2
 """Small parts of a trip at the output (reference, coupler, resistor) and of a supply's regulator (transistor, Zener diode)."""
@@ -40,7 +40,7 @@ def _of_rings(table: Table) -> dict[str, float]:
 
 
 def whole_bill(design: Design) -> dict[str, Any]:
-    """Bill of materials of the power stage, and of the front end as far as it has one of its own."""
+    """Bill of materials of the power stage and of the front end; fuse, limiter and mains filter are left out."""
     power_stage: dict[str, Any] = TOPOLOGIES[design.topology].bill(design)
     power_stage["small"] += TRIP_PARTS * ("feedback.v_trip" in design.rows) + REGULATOR_PARTS * regulated(design.rows)
     front: dict[str, Any] = getattr(FRONT_ENDS.get(design.front_end, DC_FRONT_END), "bill", lambda _: {})(design)
@@ -53,19 +53,21 @@ def prices(costs: Table) -> dict[str, float]:
 
 
 def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = None) -> float:
-    """Relative cost of the power stage from its bill of materials, 1 being about a 600 V, 0.19 Ω switch: by the rules of the table `costs` (an assumption, to be edited to one's own prices), where no price stands under the part's own name. volume: of all cores [m³], where it is known."""
+    """Relative cost of power stage and front end, without fuse and mains filter, from its bill of materials, 1 being about a 600 V, 0.19 Ω switch: by the rules of the table `costs` (an assumption, to be edited to one's own prices), where no price stands under the part's own name. volume: of all cores [m³], where it is known."""
     parts, c = design.catalogue, design.catalogue[PRICES].derived(prices)
-    total = c["wound"] * bill["wound"] + c["core_cm3"] * (magnetics_volume(design) if volume is None else volume) * 1e6 + c["drive"] * bill["drives"] + c["floating_drive"] * bill["floating_drives"] + c["small"] * bill["small"]
+    total = c["wound"] * bill["wound"] + c["core_cm3"] * (magnetics_volume(design) if volume is None else volume) * 1e6 + c["drive"] * bill["drives"] + c["floating_drive"] * bill["floating_drives"] + c["small"] * bill["small"] + c["selector"] * bill.get("selectors", 0)
     for name, count in bill["switches"]:
         row = parts["switches"].row(name)
         total += count * c.get(name, c["switch"] + c["die"] * (row["v_class_v"] / 600) ** 2 / row["r_on_25_ohm"])
     for name, count in bill["rectifiers"]:
         row = parts["rectifiers"].row(name)
         total += count * (c.get(name, c["rectifier"] + c["ampere"] * row["i_rated_a"]) + (c["floating_drive"] if row["q_gate_c"] else 0.0))
+    for name, count in bill.get("bridges", ()):
+        total += count * c.get(name, c["rectifier"] + c["ampere"] * parts["bridges"].row(name)["i_rated_a"])
     for name, count in bill.get("boost_diodes", ()):
         row = parts["boost_diodes"].row(name)
         total += count * c.get(name, c["rectifier"] + c["ampere"] * row["i_rated_a"] * (2.0 if row["kind"] == "wide-gap" else 1.0))
-    for name, count in bill["capacitors"]:
+    for name, count in (*bill["capacitors"], *bill.get("bulk", ())):
         table = next(t for t in CAPACITORS if name in parts[t].names)
         row = parts[table].row(name)
         total += count * c.get(name, c["capacitor"] + (c["film"] if table == "film_capacitors" else 1.0) * c["storage"] * np.sqrt(row["c_f"] * 1e6 * row["v_class_v"] / 10) / 10)
@@ -73,5 +75,5 @@ def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = N
 
 
 def part_count(bill: Mapping[str, Any]) -> int:
-    """Parts of the power stage that are bought and placed."""
-    return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "capacitors") for _, n in bill.get(kind, ())))
+    """Parts of power stage and front end that are bought and placed."""
+    return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + bill.get("selectors", 0) + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "bridges", "capacitors", "bulk") for _, n in bill.get(kind, ())))

@@ -3,6 +3,8 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
+import numpy as np
+
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.stages.work import Work
 
@@ -14,6 +16,8 @@ TWICE = 2.0
 """A die rated, after derating, for more than so many times what it sees is no near one."""
 JUNCTION_SHARE = 0.85
 """Share of the junction limit used (common practice)."""
+SPENT = 0.018
+"""Share of the output that all switches of a stage may burn before dies of low resistance are looked at too (common practice, no source)."""
 LIMIT_ROOM = 1.02
 """Room over the peak at the current limit once it is known."""
 _COOLABLE = {"natural": (3.0, "forced air or the chassis is needed"), "forced": (1.5, "usual heat sinks in forced air do not reach"), "conduction": (1.5, "usual insulators to the chassis do not reach")}
@@ -29,9 +33,10 @@ def record_coolable(work: Work, id: str) -> None:
     work.sheet.given(id, coolable(work.need.cooling), "K/W", "rule", f"below this {_COOLABLE[work.need.cooling][1]} (common practice)")
 
 
-def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.", kinds: tuple[str, ...] = ("discrete",), i_limit: float = 0.0) -> Mapping[str, Any]:
+def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.", kinds: tuple[str, ...] = ("discrete",), i_limit: float = 0.0, budget: float = np.inf) -> Mapping[str, Any]:
     """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating, i_limit [A] what it carries at the current limit;
-    sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the decision and the limit begin with; kinds of class. Dies of low resistance are offered where hard switching at a high current asks for them, or where no other near the voltage carries the limit: their capacitance makes the lossless tank of a resonant stage less true."""
+    sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the decision and the limit begin with; kinds of class; budget [W]: what one switch may burn. Dies of low resistance are offered where hard switching at a high current asks for them, where no other near the voltage carries the limit,
+    or where the one chosen burns more than the budget: elsewhere their capacitance costs more at light load than they spare at full."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
     table = work.parts["switches"]
 
@@ -42,6 +47,8 @@ def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float,
         classes = sorted({r["v_class_v"] for r in rows})
         lowest = next((c for c in classes if derate.value * c >= v_seen + 1.0), classes[-1])
         name, why, heavier = pick_die(rows, lowest, f"holds {holds}", i_least, i_limit, loss)
+        if loss(table.row(name)) > budget and (lower := _of_low_resistance(table.rows, table.row(name), loss, budget)) is not None:
+            name, why = lower, f"{why.partition(';')[0]}; {name} would burn {show(loss(table.row(name)), 'W', 2)}, more than {SPENT * 100:g} % of the output in all switches"
         return name, why, (*(f"{c:g} V: {show(derate.value * c, 'V')} after derating, {sees} {show(v_seen, 'V')}" for c in classes if c < lowest), *heavier)[-3:]
     row = table.row(work.choose(f"{part}class", rule).value)
     work.sheet.given(f"{part}v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
@@ -60,6 +67,13 @@ def pick_die(rows: Sequence[Mapping[str, Any]], lowest: float, does: str, i_leas
     pick = max((r for r in good if loss(r) <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
     why = f"lowest voltage class that {does}{' and carries the current limit' if v_class > lowest else ''}; largest die resistance within a quarter of the least loss"
     return str(pick["name"]), why, [f"{c:g} V: no die carries {show(i_limit, 'A')} at the current limit" for c in classes if c < v_class]
+
+
+def _of_low_resistance(rows: Sequence[Mapping[str, Any]], chosen: Mapping[str, Any], loss: Callable[[Mapping[str, Any]], float], budget: float) -> str | None:
+    """Name of the die of low resistance that takes the place of the chosen one in its class: the largest resistance within the budget [W], else the least loss; None where none burns less."""
+    lower = [r for r in rows if r["kind"] == "low-ohm" and r["v_class_v"] == chosen["v_class_v"] and loss(r) < loss(chosen)]
+    within = [r for r in lower if loss(r) <= budget]
+    return str((max(within, key=lambda r: r["r_on_25_ohm"]) if within else min(lower, key=loss))["name"]) if lower else None
 
 
 def limit_missed(work: Work, row: Mapping[str, Any], peak: float) -> float:

@@ -7,7 +7,7 @@ from rhevectra.core.stages.bulk import build as _build
 from rhevectra.core.stages.bulk import position as _position
 from rhevectra.core.stages.bulk.build import bus
 from rhevectra.core.stages.bulk.declare import CURES, MAINS, NO_PICTURES, SHAPES_CURRENT, decisions, figures
-from rhevectra.core.stages.bulk.record import cycle, record
+from rhevectra.core.stages.bulk.record import bill, cycle, record
 
 NAME = "doubler"
 DECISIONS, FIGURES = decisions(True), figures(True)
@@ -21,8 +21,8 @@ def usual(need: Requirement) -> str:
 
 
 def rivals(need: Requirement) -> bool:
-    """Whether the contest tries it beside the usual one: where the mains span both of its positions."""
-    return need.mains.v_min <= _position.SPLIT < need.mains.v_max
+    """Whether the contest tries it beside the usual one: where all of the mains are doubled. A selector leaves a part of the range unserved and destroys the supply in its wrong position: people choose that, no search."""
+    return need.mains.v_max <= _position.SPLIT
 
 
 def axes(need: Requirement) -> tuple[tuple[float, ...], tuple[float, ...], tuple[str, ...]]:
@@ -30,4 +30,4 @@ def axes(need: Requirement) -> tuple[tuple[float, ...], tuple[float, ...], tuple
     return _position.lines(need, True), tuple(sorted({need.mains.f_min, need.mains.f_max})), ("valley", "peak")
 
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bus", "cycle", "plan", "record", "rivals", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "plan", "record", "rivals", "usual"]

@@ -8,7 +8,7 @@ from rhevectra.core.stages.bulk import build as _build
 from rhevectra.core.stages.bulk import position as _position
 from rhevectra.core.stages.bulk.build import bus
 from rhevectra.core.stages.bulk.declare import CURES, MAINS, NO_PICTURES, SHAPES_CURRENT, decisions, figures
-from rhevectra.core.stages.bulk.record import cycle, record
+from rhevectra.core.stages.bulk.record import bill, cycle, record
 
 NAME = "plain"
 DECISIONS, FIGURES = decisions(False), figures(False)
@@ -32,4 +32,4 @@ def axes(need: Requirement) -> tuple[tuple[float, ...], tuple[float, ...], tuple
     return _position.lines(need, False), tuple(sorted({need.mains.f_min, need.mains.f_max})), ("valley", "peak")
 
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bus", "cycle", "plan", "record", "rivals", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "plan", "record", "rivals", "usual"]

@@ -43,9 +43,14 @@ COLUMNS: tuple[Column, ...] = (
     ("Cores", "effective volume of all wound cores", lambda e: f"{show(e.magnetics_volume * 1e6)} cm³", lambda e: e.magnetics_volume),
     ("Switch stress", "sum over switches of peak voltage times peak current, per output watt", lambda e: f"{show(e.switch_stress)} VA/W", lambda e: e.switch_stress),
     ("Capacitors", "ripple current times voltage of the output capacitors, per output watt", lambda e: f"{show(e.capacitor_stress)} VA/W", lambda e: e.capacitor_stress),
-    ("Parts", "parts of the power stage", lambda e: str(e.part_count), lambda e: float(e.part_count)),
-    ("Cost", "relative cost index; 1 is about one 600 V, 0.19 Ω switch", lambda e: show(e.cost_index), lambda e: e.cost_index),
-    ("Margin", "tightest margin of all figures", lambda e: f"{e.tightest_margin * 100:.0f} %".replace("-", "−").replace("−0 %", "0 %"), None))
+    ("Parts", "parts of power stage and front end, without fuse and mains filter", lambda e: str(e.part_count), lambda e: float(e.part_count)),
+    ("Cost", "relative cost index of power stage and front end; 1 is about one 600 V, 0.19 Ω switch", lambda e: show(e.cost_index), lambda e: e.cost_index),
+    ("Margin", "tightest margin of all figures; ▲ a limit is passed", lambda e: _margin(e), None))
+
+
+def _margin(e: Entry) -> str:
+    """The tightest margin, marked where a limit is passed."""
+    return ("▲ −" if e.tightest_margin < 0 else "") + f"{abs(e.tightest_margin) * 100:.0f} %"
 
 
 FIRST_NUMBER = 3
@@ -179,7 +184,7 @@ class ContestView(QWidget):
             for k, (_title, tip, text, bar) in enumerate(COLUMNS):
                 blank = e.hopeless and k >= FIRST_NUMBER
                 item = QTableWidgetItem("–" if blank else text(e))
-                item.setToolTip("it would burn more than it gives: its numbers say nothing" if blank else tip)
+                item.setToolTip("it would burn more than it gives: its numbers say nothing" if blank else f"{tip}; here: {e.tightest}" if k == len(COLUMNS) - 1 else tip)
                 if bar is not None and not blank:
                     item.setData(SHARE, min(bar(e) / max(most[k], 1e-12), 1.0))
                 if not e.feasible:
@@ -214,4 +219,4 @@ class ContestView(QWidget):
         if e is None:
             return
         place = "cannot be built" if e.rank is None else f"place {e.rank}"
-        self.reason.setHtml(f'<p><b>{spoken(e.topology)}</b>{" behind " + spoken(e.front_end) if e.front_end else ""}: {place}</p><p>{e.reason[0].upper()}{e.reason[1:]}.</p><p style="color:{colour("muted").name()}">Best of {e.tried} designs; the search chose {chosen_text(e)}. Core, turns, wire and parts follow by rule.</p>')
+        self.reason.setHtml(f'<p><b>{spoken(e.topology)}</b>{" behind " + spoken(e.front_end) if e.front_end else ""}: {place}</p><p>{e.reason[0].upper()}{e.reason[1:]}.</p><p style="color:{colour("muted").name()}">Best of {e.tried} designs; the search chose {chosen_text(e)}. Core, turns, wire and parts follow by rule. Tightest figure: {e.tightest}, {_margin(e)}.</p>')

@@ -99,6 +99,12 @@ def _losses(work: Work, plan: Plan, times: Any, rows: dict[str, Any], b: Bulk) -
     return {"bridge": bridge, "thermistor": thermistor, "mains_filter": mains_filter, "bulk": bulk, "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
 
 
+def bill(design: Any) -> dict[str, Any]:
+    """What stands between the mains filter and the power stage: bridge, bulk capacitors, and of a pair what balances them and what joins their mid-point."""
+    plan: Plan = design.context["front"]
+    return {"bridges": [(str(plan.bridge["name"]), 1)], "bulk": [(str(plan.cap["name"]), 2 if plan.stacked else 1)], "small": 2 * plan.stacked, "selectors": int(len(plan.places) > 1)}
+
+
 def _selector(work: Work, plan: Plan) -> None:
     """What a pair with a selector asks of the people who use it."""
     grid, need = work.grid, work.need

@@ -126,12 +126,12 @@ def usual(law: Law, need: Requirement) -> str:
 
 
 def bill(design: Any) -> dict[str, Any]:
-    """What the stage adds to the bill of materials: switches, boost diode, cans, inductor, gate drive, small parts (sense, controller's network)."""
+    """What the stage adds to the bill of materials: switches, bridge, boost diode, cans, inductor, gate drive, small parts (sense, controller's network)."""
     plan = design.context["front"]
     n = plan.boost.phases
     if plan.law.bridgeless:
         return {"switches": [(str(plan.switch["name"]), 2 * n * plan.parallel), (str(plan.bridge["name"]), 2)], "capacitors": [(str(plan.cap["name"]), plan.cans)], "wound": n, "drives": 2, "floating_drives": n + 1, "small": 4 + n}
-    return {"switches": [(str(plan.switch["name"]), n * plan.parallel)], "boost_diodes": [(str(plan.diode["name"]), n)], "capacitors": [(str(plan.cap["name"]), plan.cans)], "wound": n, "drives": n, "small": 3 + n}
+    return {"bridges": [(str(plan.bridge["name"]), 1)], "switches": [(str(plan.switch["name"]), n * plan.parallel)], "boost_diodes": [(str(plan.diode["name"]), n)], "capacitors": [(str(plan.cap["name"]), plan.cans)], "wound": n, "drives": n, "small": 3 + n}
 
 
 NO_PICTURES: tuple[str, ...] = ("phases",)

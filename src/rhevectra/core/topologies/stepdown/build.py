@@ -20,7 +20,7 @@ from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
-from rhevectra.core.stages.dies import choose_die, limit_missed
+from rhevectra.core.stages.dies import SPENT, choose_die, limit_missed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import boards, least_filter, pieces, secondary_kinds, sensing
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
@@ -87,7 +87,7 @@ def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2 + (charged * r["c_energy_f"] * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"] + DRIVE * r["q_gate_c"]) * fs)
-    row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss, i_limit=i_limit or AT_LIMIT * i_on)
+    row = choose_die(work, v_top, "the switch sees", "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss, i_limit=i_limit or AT_LIMIT * i_on, budget=SPENT * work.need.power / v.switches)
     return {"row": row, "duty_limit": duty_limit}
 
 
