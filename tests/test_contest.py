@@ -150,6 +150,8 @@ def test_what_a_stage_adds_is_carried_over():
     asked = ["pfc_crm", "pfc_bridgeless", "pfc_interleaved", "pfc_never_made"]
     assert told.worth(first, asked, WEIGHTS) == ["pfc_crm", "pfc_interleaved", "pfc_never_made"]
     assert told.worth(replace(first, loss=20.0, cost_index=40.0), asked, WEIGHTS) == ["pfc_interleaved", "pfc_never_made"]
+    lean = _Fronts("psfb", {"pfc_ccm": first, "pfc_bridgeless": replace(first, front_end="pfc_bridgeless", loss=45.0, cost_index=200.0)})
+    assert lean.worth(first, ["pfc_bridgeless"], WEIGHTS) == [] and lean.worth(replace(first, missed=("efficiency",)), ["pfc_bridgeless"], WEIGHTS) == ["pfc_bridgeless"], "a dear one that loses less, where something asked is missed"
     assert told.worth(replace(first, feasible=False), asked, WEIGHTS) == asked and _Fronts("psfb").worth(first, asked, WEIGHTS) == asked
 
 
@@ -235,6 +237,15 @@ def test_what_misses_what_is_asked_stands_behind(entries):
             assert float(told[1]) == pytest.approx(100 * e.efficiency, abs=0.06) and float(told[2]) == pytest.approx(100 * target, abs=0.06)
     assert "as all that can be built it misses" in ranked([e for e, late in zip(found, missing, strict=True) if late])[0].reason
     assert ranked([found[0], found[-1]])[0].reason.startswith("the only one that gives all that is asked")
+
+
+def test_the_search_goes_on_until_what_is_asked_is_met():
+    """540 W that are to keep 92 % at 90 V: no topology is told to miss them that any power factor stage would let meet them with the rest of its choices; without that wish none takes the dear one."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=90, v_max=264, nominals=(115.0, 230.0)), outputs=(Output(voltage=54, current_max=10),), cooling="forced", efficiency_target=0.92)
+    found, plain = run(need, {}, workers=2), run(dataclasses.replace(need, efficiency_target=None), {}, workers=2)
+    assert sum(e.feasible and not e.missed for e in found) >= 5 and found[0].front_end == "pfc_bridgeless" != plain[0].front_end and not any(e.missed for e in plain)
+    for e in [x for x in found if x.feasible and x.missed][:5]:
+        assert not any((other := entry_of(need, None, {**e.pins, "front_end": front})).feasible and other.efficiency >= 0.92 for front in front_ends_for("ac1") if front != "doubler"), e.topology
 
 
 def test_the_tightest_figure_is_named(entries, qtbot):

@@ -31,7 +31,7 @@ NEAR = 0.02
 
 
 class Entry(Struct, frozen=True):
-    """One topology with its best design. pins: what the search chose; tried: how many designs it made; volumes [m³], stresses per output watt; tightest: the figure that leaves the least margin; missed: what is asked for and not met, each a sentence."""
+    """One topology with its best design. pins: what the search chose; tried: how many designs it made; volumes [m³], stresses per output watt; tightest: the figure that leaves the least margin; missed: what is asked for and not met, each a sentence; short: by how much in all, as shares of the limits."""
 
     topology: str
     front_end: str | None
@@ -50,6 +50,7 @@ class Entry(Struct, frozen=True):
     tightest_margin: float
     tightest: str = ""
     missed: tuple[str, ...] = ()
+    short: float = 0.0
     rank: int | None = None
     reason: str = ""
 
@@ -69,13 +70,14 @@ def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.requirement.outputs, 1) if f"output{n}.i_c_rms" in design.rows)
     margin, tightest = min(((least_margin(s, design.rows, grid), s.label) for id, s in design.specs.items() if id in design.rows and s.limit in design.rows), default=(0.0, ""))
     return Entry(design.topology, None if design.requirement.is_dc else design.front_end, design.findings, dict(pins), 1, design.feasible, float(design.value("efficiency")), float(design.value("efficiency_light")), float(design.value("loss.total")),
-                 volume, stress / power, stored / power, part_count(bill), cost_index(design, bill, volume), margin, tightest, _missed(design))
+                 volume, stress / power, stored / power, part_count(bill), cost_index(design, bill, volume), margin, tightest, *_missed(design))
 
 
-def _missed(design: Design) -> tuple[str, ...]:
-    """What the requirement asks for and the design does not give, though it can be built."""
+def _missed(design: Design) -> tuple[tuple[str, ...], float]:
+    """What the requirement asks for and the design does not give, though it can be built, and how far it is from that."""
     asked = [id for id in ASKED if id != "efficiency" or design.requirement.efficiency_target is not None]
-    return tuple(f.text.partition(";")[0] for f in design.findings if f.figure in asked)
+    missed = [f for f in design.findings if f.figure in asked]
+    return tuple(f.text.partition(";")[0] for f in missed), -sum(design.figure(f.figure).margin or 0.0 for f in missed)
 
 
 def score(entry: Entry, least: Mapping[str, float], weights: Mapping[str, float]) -> float:
@@ -172,7 +174,7 @@ class _Fronts(Struct):
     made: dict[str, Entry] | None = None
 
     def worth(self, entry: Entry, others: Sequence[str], weights: Mapping[str, float]) -> list[str]:
-        """Of other power factor stages for the best of a topology those near the best: each is expected to change every measure as it did with the example. One that cannot be judged so is worth a try."""
+        """Of other power factor stages for the best of a topology those near the best, and those that lose less where it misses what is asked: each is expected to change every measure as it did with the example. One that cannot be judged so is worth a try."""
         made = {front: e for front, e in (self.made or {}).items() if e.feasible}
         here = made.get(entry.front_end or "")
         if here is None or not entry.feasible:
@@ -181,7 +183,7 @@ class _Fronts(Struct):
         field = [entry, *expected.values()]
         least = _least(field, weights)
         best = min(score(e, least, weights) for e in field)
-        return [front for front in others if front not in expected or score(expected[front], least, weights) < (1 + NEAR) * best]
+        return [front for front in others if front not in expected or (entry.missed and expected[front].loss < entry.loss) or score(expected[front], least, weights) < (1 + NEAR) * best]
 
 
 def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequence[Entry], weights: Mapping[str, float], told: _Fronts) -> Iterator[list[dict[str, Any]]]:
@@ -216,9 +218,9 @@ def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequen
 
 
 def _best(entries: Sequence[Entry], weights: Mapping[str, float]) -> Entry:
-    """The best of one topology."""
+    """The best of one topology: of what can be built the nearest to what is asked, of those that give it the best by its score."""
     least = _least(entries, weights)
-    return min(entries, key=lambda e: _place(e, least, weights))
+    return min(entries, key=lambda e: (not e.feasible, e.short, score(e, least, weights)))
 
 
 def _shapes(entry: Entry) -> bool:
