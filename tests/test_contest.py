@@ -282,6 +282,16 @@ def test_what_cannot_be_built_comes_last_and_says_why():
     assert ranked(alone)[0].reason == "the only one that can be built"
 
 
+def test_a_reason_frees_no_pin_of_the_search():
+    """350 V from a battery: rectifiers are passed by choices of the search; the design tells of its pin, the contest of the decision beside it."""
+    need = Requirement(mains=Mains(kind="dc", v_min=10, v_max=15), outputs=(Output(voltage=350, current_max=0.5),))
+    pins = {"topology": "forward_active_clamp", "fs": 100e3, "filter1.ripple_ratio": 0.55}
+    entry = entry_of(need, None, pins)
+    assert any("freeing the pin on filter1.ripple_ratio or changing rectifier1.class" in f.text for f in entry.findings)
+    reason = ranked([entry])[0].reason
+    assert "pin" not in reason and "; change rectifier1.class" in reason
+
+
 def test_pins_of_one_topology_are_dropped_and_the_common_ones_kept():
     need = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=5),), harmonics_class="none")
     steps = list(contest(need, {"front_end": "plain", "fs": 50e3, "flyback.v_or": 60.0}))

@@ -1,5 +1,6 @@
 """The contest: every topology designed for the same requirement within the same budget, measured alike, ranked, with the reason each one loses."""
 
+import re
 from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Protocol
@@ -290,7 +291,11 @@ def _compare(measure: str, entry: Entry, best: Entry) -> str:
     return _SAYS[measure][0].format(_told(measure, entry), _told(measure, best))
 
 
+_CHOSEN = re.compile(r"; freeing the pin on \S+(?: or changing (\S+))? may cure it")
+"""What a finding says of pins: here the search chose them, within what it may, and nobody can free one."""
+
+
 def _cannot(entry: Entry) -> str:
     """Why it cannot be built: its first two faults, and its loss and magnetics where there is one fault only."""
-    texts = [f.text for f in entry.findings if f.severity == MUST_FIX]
+    texts = [_CHOSEN.sub(lambda found: f"; change {found[1]}" if found[1] else "", f.text) for f in entry.findings if f.severity == MUST_FIX]
     return "cannot be built: " + "; ".join(texts[:2]) + (f" ({show(entry.loss, 'W')} lost, {show(entry.magnetics_volume * 1e6)} cm³ of cores)" if len(texts) < 2 else "")
