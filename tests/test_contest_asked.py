@@ -64,7 +64,7 @@ def test_the_tightest_figure_is_named(entries, qtbot):
     view.begin("x")
     view.take(replace(entries[0], tightest_margin=-0.123))
     cell = view.table.item(0, len(COLUMNS) - 1)
-    assert cell.text() == "▲ −12 %" and entries[0].tightest in cell.toolTip() and f"Tightest figure: {entries[0].tightest}, ▲ −12 %" in view.reason.toPlainText()
+    assert cell.text() == "▲ −12 %" and entries[0].tightest in cell.toolTip() and f"tightest figure: {entries[0].tightest}, ▲ −12 %" in view.reason.toPlainText()
 
 
 def test_a_reason_frees_no_pin_of_the_search():

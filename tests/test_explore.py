@@ -68,17 +68,17 @@ def test_a_value_comes_back_from_its_place():
 def test_none_beats_what_is_kept_and_all_else_is_beaten(made):
     """By comparing every pair, on designs whose measures are thrown at random."""
     rng = random.Random(4)
-    thrown = [replace(made[0], feasible=rng.random() < 0.8, **{m: rng.choice([1.0, 2.0, 3.0, 4.0]) + rng.choice([0.0, rng.random()]) for m in BEATS}) for _ in range(120)]
+    thrown = [replace(made[0], feasible=rng.random() < 0.8, missed=("efficiency",) * (rng.random() < 0.3), **{m: rng.choice([1.0, 2.0, 3.0, 4.0]) + rng.choice([0.0, rng.random()]) for m in BEATS}) for _ in range(120)]
     kept = unbeaten(thrown)
 
     def beats(a, b):
         mine, other = ([getattr(e, m) for m in BEATS] for e in (a, b))
         return all(x <= y for x, y in zip(mine, other, strict=True)) and mine != other
-    able = [k for k, e in enumerate(thrown) if e.feasible]
+    able = [k for k, e in enumerate(thrown) if e.feasible and not e.missed]
     wanted = {k for k in able if not any(beats(thrown[j], thrown[k]) for j in able)}
     values = lambda ks: {tuple(getattr(thrown[k], m) for m in BEATS) for k in ks}  # noqa: E731
     assert set(kept) <= wanted and values(kept) == values(wanted) and [thrown[k].loss for k in kept] == sorted(thrown[k].loss for k in kept)
-    assert unbeaten([replace(made[0], feasible=False)]) == [] and unbeaten([]) == []
+    assert unbeaten([replace(made[0], feasible=False)]) == [] and unbeaten([]) == [] and unbeaten([replace(made[0], missed=("efficiency",))]) == [0], "where none gives all that is asked"
 
 
 @pytest.mark.parametrize("topology", TOPOLOGIES)

@@ -8,7 +8,7 @@ from rhevectra.app.workers import makers_of
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.contest import Entry
-from rhevectra.core.explore.explore import BEATS, explore, unbeaten
+from rhevectra.core.explore.explore import BEATS, explore, open_to_choice, unbeaten
 from rhevectra.core.explore.measures import MEASURES, TABLE, told
 from rhevectra.core.explore.space import Axis
 
@@ -24,7 +24,7 @@ def explore_steps(need: Requirement, pins: Mapping[str, Any], axes: Sequence[Axi
 
 def as_json(entries: Sequence[Entry], axes: Sequence[Axis], elapsed: float) -> dict[str, Any]:
     """The object that `explore --json` prints: what was varied, all designs with the present one first, and the numbers of those nothing beats."""
-    fields = (*MEASURES, "feasible", "part_count")
+    fields = (*MEASURES, "feasible", "missed", "part_count")
     return {"elapsed": elapsed, "varied": [{"id": a.id, "options": list(a.options)} if a.options else {"id": a.id, "low": a.low, "high": a.high, "unit": a.unit} for a in axes],
             "beats": list(BEATS), "designs": [{**{f: getattr(e, f) for f in fields}, "decisions": dict(e.pins)} for e in entries], "front": unbeaten(entries)}
 
@@ -38,6 +38,6 @@ def lines(entries: Sequence[Entry], axes: Sequence[Axis], elapsed: float) -> lis
         return f"{name:6}" + "".join(f"{told(e, t):>12}" for t in TABLE) + "  " + " · ".join(a.said(e.pins[a.id]) for a in axes if a.id in e.pins)
     front = unbeaten(entries)
     out += [row("now", entries[0]) + ("" if entries[0].feasible else "  cannot be built"), *(row("", entries[k]) for k in front if k)]
-    able = sum(e.feasible for e in entries)
-    out += ["", f"{len(entries)} designs in {elapsed:.1f} s, {able} can be built; nothing beats {len(front)} of them in loss, volume of cores and cost together; the mains filter with its usual copper"]
+    able, says = open_to_choice(entries)
+    out += ["", f"{len(entries)} designs in {elapsed:.1f} s, {sum(able)} {says}; nothing beats {len(front)} of them in loss, volume of cores and cost together; the mains filter with its usual copper"]
     return out

@@ -6,7 +6,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.design.contest import Entry
-from rhevectra.core.explore.explore import unbeaten
+from rhevectra.core.explore.explore import open_to_choice, unbeaten
 from rhevectra.core.explore.measures import MEASURES
 from rhevectra.drawing.axes import Frame
 from rhevectra.drawing.common import LEFT, RIGHT
@@ -15,7 +15,7 @@ from rhevectra.drawing.display import Picture
 FOOT = 12.0
 """Room below the frame for ticks and the sentence [mm]."""
 SEEN = 0.97
-"""Share of the designs that can be built that the axes reach to: a few far out would press all others together."""
+"""Share of the designs that may be chosen that the axes reach to: a few far out would press all others together."""
 DOT, BEST, NOW = 0.55, 0.9, 2.0
 """Radius of a design, of one that nothing beats, and of the ring about the present one [mm]."""
 
@@ -29,7 +29,8 @@ def explore_picture(entries: Sequence[Entry], front: Sequence[int], across: str,
     """The first of the designs is the present one. front: numbers of those that none beats; across, up: measures; chosen: number of one that is pointed out; inside: those of the brush, if there is one; the others are pale."""
     picture = Picture(width, height, f"{MEASURES[up].title.lower()} against {MEASURES[across].title.lower()} of {len(entries)} designs")
     values = {m: values_of(entries, m) for m in MEASURES}
-    x, y, able = values[across], values[up], np.array([e.feasible for e in entries], dtype=bool)
+    may, says = open_to_choice(entries)
+    x, y, able = values[across], values[up], np.array(may, dtype=bool)
     if len(entries) < 2:
         picture.text(width / 2, height / 2, "Start makes as many designs as you ask for around the present one", "muted", "middle", 3.8)
         return picture
@@ -50,9 +51,9 @@ def explore_picture(entries: Sequence[Entry], front: Sequence[int], across: str,
         _mark(picture, frame, float(x[chosen]), float(y[chosen]), "chosen", "secondary")
     for m, column in values.items():
         picture.data[f"{MEASURES[m].title} [{MEASURES[m].unit or '1'}]"] = column
-    picture.data["can be built [1]"] = able.astype(float)
+    picture.data[f"{says} [1]"] = able.astype(float)
     frame.close()
-    picture.text(LEFT, height - 1.5, f"{int(able.sum())} of {len(entries)} can be built; large: {len(front)} that none beats in loss, cores and cost together; pale: cannot be built, or outside the brush", "muted", "left", 2.9)
+    picture.text(LEFT, height - 1.5, f"{int(able.sum())} of {len(entries)} {says}; large: {len(front)} that none beats in loss, cores and cost together; pale: all others, and what is outside the brush", "muted", "left", 2.9)
     return picture
 
 
@@ -62,7 +63,7 @@ def _named(measure: str) -> str:
 
 
 def _range(values: Array, able: Array) -> tuple[float, float]:
-    """What an axis shows: the designs that can be built, all but a few far out, and the present one."""
+    """What an axis shows: the designs that may be chosen, all but a few far out, and the present one."""
     field = values[able] if able.any() else values
     low, high = float(np.min(field)), float(np.quantile(field, SEEN))
     low, high = min(low, float(values[0])), max(high, float(values[0]))

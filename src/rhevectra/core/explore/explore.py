@@ -18,9 +18,15 @@ NEAR = 0.35
 """Width of the box, in shares of the axes, that the first of these rounds looks into about a design; it halves with each."""
 
 
+def open_to_choice(entries: Sequence[Entry]) -> tuple[list[bool], str]:
+    """Which designs may be chosen, and what is said of them: those that give all that is asked, or where none does those that can be built."""
+    give = [e.feasible and not e.missed for e in entries]
+    return (give, "give all that is asked") if any(give) else ([e.feasible for e in entries], "can be built")
+
+
 def unbeaten(entries: Sequence[Entry], measures: Sequence[str] = BEATS) -> list[int]:
-    """Numbers of the designs that can be built and that no other one beats, by rising first measure."""
-    able = [k for k, e in enumerate(entries) if e.feasible]
+    """Numbers of the designs that may be chosen and that no other one beats, by rising first measure."""
+    able = [k for k, good in enumerate(open_to_choice(entries)[0]) if good]
     values = np.array([[float(getattr(entries[k], m)) for m in measures] for k in able]).reshape(len(able), len(measures))
     order = np.lexsort(values.T[::-1])  # one that comes later cannot beat one that comes before
     left, kept = values[order], []
@@ -56,7 +62,7 @@ def explore(need: Requirement, pins: Mapping[str, Any], axes: Sequence[Axis], co
 
 
 def _about(found: Sequence[Entry], axes: Sequence[Axis], shares: Any, width: float) -> list[dict[str, Any]]:
-    """Points about the designs that nothing beats, one after the other; anywhere as long as none can be built."""
+    """Points about the designs that nothing beats, one after the other; anywhere as long as none can be chosen."""
     front = sorted([*shares_of(axes, found[k].pins)] for k in unbeaten(found))
     if not front:
         return [pins_at(axes, s) for s in shares]

@@ -219,4 +219,4 @@ class ContestView(QWidget):
         if e is None:
             return
         place = "cannot be built" if e.rank is None else f"place {e.rank}"
-        self.reason.setHtml(f'<p><b>{spoken(e.topology)}</b>{" behind " + spoken(e.front_end) if e.front_end else ""}: {place}</p><p>{e.reason[0].upper()}{e.reason[1:]}.</p><p style="color:{colour("muted").name()}">Best of {e.tried} designs; the search chose {chosen_text(e)}. Core, turns, wire and parts follow by rule. Tightest figure: {e.tightest}, {_margin(e)}.</p>')
+        self.reason.setHtml(f'<p><b>{spoken(e.topology)}</b>{" behind " + spoken(e.front_end) if e.front_end else ""}: {place} · tightest figure: {e.tightest}, {_margin(e)}</p><p>{e.reason[0].upper()}{e.reason[1:]}.</p><p style="color:{colour("muted").name()}">Best of {e.tried} designs; the search chose {chosen_text(e)}. Core, turns, wire and parts follow by rule.</p>')

@@ -10,7 +10,7 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.design.contest import Entry
 from rhevectra.core.design.design import Design
-from rhevectra.core.explore.explore import unbeaten
+from rhevectra.core.explore.explore import open_to_choice, unbeaten
 from rhevectra.core.explore.measures import MEASURES, TABLE, told
 from rhevectra.core.explore.space import Axis, axes_of, typed
 from rhevectra.drawing.explore import explore_picture, values_of
@@ -37,6 +37,7 @@ class ExploreView(QWidget):
         self.tried: tuple[Axis, ...] = ()
         self.inside: set[int] | None = None
         self.front: list[int] = []
+        self.may: list[bool] = []
         self.rows: list[int] = []
         self.design: Design | None = None
         self.fields: dict[str, QLineEdit] = {}
@@ -203,8 +204,8 @@ class ExploreView(QWidget):
     def end(self) -> None:
         """No more are coming."""
         self.button.setText("Start")
-        able = sum(e.feasible for e in self.entries)
-        self.said.setText(f"{len(self.entries)} designs, {able} can be built; the mains filter with its usual copper" if self.entries else "")
+        able, says = open_to_choice(self.entries)
+        self.said.setText(f"{len(self.entries)} designs, {sum(able)} {says}; the mains filter with its usual copper" if self.entries else "")
         self._draw()
 
     def _measure(self) -> None:
@@ -218,7 +219,7 @@ class ExploreView(QWidget):
     def _draw(self) -> None:
         """Points and table anew."""
         across, up = (str(b.currentData()) for b in self.axis_boxes)
-        self.front = unbeaten(self.entries)
+        self.front, self.may = unbeaten(self.entries), open_to_choice(self.entries)[0]
         self.view.show_points(values_of(self.entries, across).tolist(), values_of(self.entries, up).tolist())
         self._paint()
         self._fill_table()
@@ -231,7 +232,7 @@ class ExploreView(QWidget):
         self.view.set_source(lambda w, h: explore_picture(entries, front, across, up, chosen, inside, w, h))
 
     def _fill_table(self) -> None:
-        by_loss = sorted(self.inside or (), key=lambda k: (not self.entries[k].feasible, self.entries[k].loss))
+        by_loss = sorted(self.inside or (), key=lambda k: (not self.may[k], self.entries[k].loss))
         self.rows = (self.front if self.inside is None else by_loss)[:ROWS_MOST]
         titles = [*(MEASURES[m].title for m in TABLE), *(a.label for a in self.tried)]
         self.table.blockSignals(True)
@@ -244,7 +245,7 @@ class ExploreView(QWidget):
             for c, text in enumerate([*(told(e, m) for m in TABLE), *(a.said(e.pins[a.id]) if a.id in e.pins else "as it is" for a in self.tried)]):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                if not e.feasible:
+                if not self.may[k]:
                     item.setForeground(colour("muted"))
                 self.table.setItem(r, c, item)
         self.table.blockSignals(False)
@@ -261,7 +262,7 @@ class ExploreView(QWidget):
 
     def _tip(self, k: int) -> str:
         e = self.entries[k]
-        return "\n".join([*(f"{MEASURES[m].title}: {told(e, m)}" for m in TABLE), *(f"{a.label}: {a.said(e.pins[a.id])}" for a in self.tried if a.id in e.pins), *([against] if (against := _against(e)) else [])])
+        return "\n".join([*(f"{MEASURES[m].title}: {told(e, m)}" for m in TABLE), f"Tightest figure: {e.tightest}", *(f"{a.label}: {a.said(e.pins[a.id])}" for a in self.tried if a.id in e.pins), *([against] if (against := _against(e)) else [])])
 
     def _tell(self) -> None:
         k = self.view.chosen
@@ -285,6 +286,8 @@ class ExploreView(QWidget):
 
 
 def _against(entry: Entry) -> str:
-    """What speaks against a design: why it cannot be built, or what is to be looked at; its first finding of that kind."""
+    """What speaks against a design: why it cannot be built, what it misses, or what is to be looked at; its first finding of that kind."""
+    if entry.feasible and entry.missed:
+        return f"Misses what is asked: {entry.missed[0]}"
     kind, words = (LOOK_AT, "To look at") if entry.feasible else (MUST_FIX, "Cannot be built")
     return next((f"{words}: {f.text}" for f in entry.findings if f.severity == kind), "")
