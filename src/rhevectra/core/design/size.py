@@ -89,7 +89,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     all_specs = _figure_specs(topology, front, clamp, need)
     draft = Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
                    findings=(), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
-                   context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan, "source": front_rows.get("source"), "loop": rows.get("loop")})
+                   context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan, "source": front_rows.get("source"), "shared": rows.get("shared", []), "loop": rows.get("loop")})
     topology.findings(work, plan)
     if noise and emission.applies(front) and (more := filtering.record(work, draft, front)) and not wound:
         return size(need, pins, as_built, catalogue, noise, more, loop)

@@ -5,11 +5,12 @@ from typing import Any
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.emission.declare import stages_of
-from rhevectra.core.formulas import copper, inductor
+from rhevectra.core.formulas import copper, coupled, inductor
 from rhevectra.core.magnetics.inductor import MADE, InductorChoice
 from rhevectra.core.magnetics.line_choke import MOST_LAYERS
 from rhevectra.core.magnetics.ring import rings
@@ -100,7 +101,25 @@ def _of_stage(design: Design) -> Iterator[WoundPart]:
         choice = getattr(plan, "choke", None) if prefix == "filter1" else getattr(plan, "series", None) or getattr(plan, "choke", None)
         if choice is not None and f"{prefix}.core" in rows and ids[0] in rows:
             inductance, i_rms, i_peak, flux = (_most(rows, id) for id in ids)
+            if prefix == "filter1" and design.context["shared"]:
+                yield from _windings(design, choice, _gapped(design, prefix, name, choice, inductance, i_rms, i_peak, flux, material, tolerance))
+                continue
             yield _gapped(design, prefix, name, choice, inductance, i_rms, i_peak, flux, material, tolerance)
+
+
+def _windings(design: Design, c: InductorChoice, whole: WoundPart) -> Iterator[WoundPart]:
+    """The windings of a filter core that several outputs share; whole: as if it had one, of the regulated output's turns."""
+    rows, shared, outputs = design.rows, design.context["shared"], design.requirement.outputs
+    alone = float(coupled.alone(float(rows["filter1.l"].value), float(rows["filter1.coupling"].value), len(shared)))
+    made = float(rows["filter1.l_tolerance"].value)
+    for own in shared:
+        n = own["n"]
+        turns = float(rows["filter1.turns" if n == 1 else f"filter1.turns{n}"].value)
+        ratio, resistance = turns / c.turns, float(rows["filter1.r" if n == 1 else f"filter1.r{n}"].value)
+        area = c.copper * ratio * c.resistance / resistance  # of one turn: its share of all copper over its turns
+        yield replace(whole, name=f"{whole.name}, {outputs[n - 1].name}", core=whole.core if n == 1 else "on the same core", gap=whole.gap if n == 1 else "–", turns=f"{turns:g}", wire=bundle(area, c.strand), length=turns * c.mean_turn,
+                      inductance=f"{show(alone * ratio**2, 'H')} ± {made * 100:g} %, the others open, 10 kHz", i_rms=_most(rows, f"filter1.i_rms_of{n}"), i_peak=_most(rows, f"filter1.i_peak_of{n}"),
+                      resistance=float(inductor.winding_resistance(copper.resistivity(20.0), turns, c.mean_turn, area)), remark=whole.remark + ", all outputs together, seen from here" if n == 1 else "wound in one bundle with the others, the same sense, the starts on one side")
 
 
 def wound_parts(design: Design) -> tuple[WoundPart, ...]:

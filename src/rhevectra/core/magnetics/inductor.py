@@ -46,6 +46,8 @@ class InductorNeed(Struct, frozen=True):
     line_cycle: bool = False
     """The last axis of ripple, times and fs runs over the line cycle: loss is its mean, not its greatest."""
     rate: Any = None
+    step: int = 1
+    """Turns come in so many: other windings of the core stand in a ratio to this one."""
 
     @property
     def worst_rate(self) -> float:
@@ -126,12 +128,12 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
     """Turns, gap and wire on every core; the smallest volume that meets gap, current density and temperature rise."""
     eff = win.effective
     area = np.minimum(eff.area, eff.area_min)
-    least = np.maximum(np.ceil(inductor.turns(need.inductance, need.i_limit, need.b_max, area) - 1e-9), 1)
+    least = np.maximum(np.ceil(inductor.turns(need.inductance, need.i_limit, need.b_max, area) / need.step - 1e-9), 1) * need.step
     tried = _wind(need, win, least)
     passing = (tried.over.sum(0) <= 0) & ~win.rare
     worth = np.flatnonzero(tried.saved & (eff.volume < np.min(eff.volume, initial=np.inf, where=passing)) if pinned is None else [name == pinned for name in win.names] & tried.saved)
     if len(worth):
-        tried = tried.better(worth, _wind(need, win.only(list(worth)), np.ceil(np.multiply.outer(MORE_TURNS, least[worth]) - 1e-9)))
+        tried = tried.better(worth, _wind(need, win.only(list(worth)), np.ceil(np.multiply.outer(MORE_TURNS, least[worth]) / need.step - 1e-9) * need.step))
     excess, turns, gap, wire = tried.over.sum(0), tried.turns, tried.gap, tried.wire
     order = np.argsort(eff.volume, kind="stable")
     able = [int(i) for i in order if excess[i] <= 0 and not win.rare[i]]

@@ -1,4 +1,4 @@
-"""Two-switch forward at a fixed frequency: both switches held to the bus by reset diodes, no clamp, one output."""
+"""Two-switch forward at a fixed frequency: both switches held to the bus by reset diodes, no clamp; several outputs on one filter core."""
 
 from functools import partial
 

@@ -1,4 +1,4 @@
-"""Forward with a reset winding at a fixed frequency: one switch, the winding takes the magnetising current back to the bus; a small clamp; one output."""
+"""Forward with a reset winding at a fixed frequency: one switch, the winding takes the magnetising current back to the bus; a small clamp; several outputs on one filter core."""
 
 from functools import partial
 

@@ -1,4 +1,4 @@
-"""Half bridge at a fixed frequency, hard switched, with a centre-tapped secondary: no clamp, one output."""
+"""Half bridge at a fixed frequency, hard switched, with a centre-tapped secondary: no clamp; several outputs on one filter core."""
 
 from functools import partial
 

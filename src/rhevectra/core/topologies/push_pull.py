@@ -1,4 +1,4 @@
-"""Push-pull at a fixed frequency: a tapped primary, two switches to ground, a small clamp for the leakage between the halves; one output."""
+"""Push-pull at a fixed frequency: a tapped primary, two switches to ground, a small clamp for the leakage between the halves; several outputs on one filter core."""
 
 from functools import partial
 

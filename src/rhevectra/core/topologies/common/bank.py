@@ -1,4 +1,4 @@
-"""The one bank of output capacitors of a stage with one output: class and count by ripple, the load step and the current they must carry."""
+"""The bank of output capacitors behind a filter inductor or a tank: class and count by ripple, the load step and the current they must carry."""
 
 from typing import Any
 
@@ -16,37 +16,37 @@ USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
 
 
-def _asks(work: Work, row: Any, i_c: float, ripple: float, fs: float, crossover: float) -> dict[str, float]:
+def _asks(work: Work, need: Any, row: Any, i_c: float, ripple: float, fs: float, crossover: float) -> dict[str, float]:
     """How many cans of a class each need asks for; crossover: of the loop, as expected [Hz]."""
-    need = work.need.outputs[work.need.main]
     esr, _ = resistance(work, row)
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": ripple * (esr + 1 / (8 * fs * row["c_f"])) / need.ripple_pp,
             "load step": cans_for_step(need, row, esr, crossover)}
 
 
-def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0) -> dict[str, Any]:
-    """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them and the rate fs of its pulses; slower: of the slowest loop, as `slowest` takes it (0: none is worked out)."""
+def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, n: int = 1) -> dict[str, Any]:
+    """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them and the rate fs of its pulses; slower: of the slowest loop, as `slowest` takes it (0: none is worked out); n: number of the output, 1 for the regulated one."""
     sheet, grid = work.sheet, work.grid
-    need, table = work.need.outputs[work.need.main], work.parts["output_capacitors"]
+    index = work.need.main if n == 1 else n - 1
+    need, table = work.need.outputs[index], work.parts["output_capacitors"]
     full = corners.FULL.mask(grid)
-    i_c, ripple = (float(np.broadcast_to(x.value, grid.shape)[full].max()) for x in (sheet.rows["output1.i_c_rms"], o["ripple"]))
+    i_c, ripple = (float(np.broadcast_to(x.value, grid.shape)[full].max()) for x in (sheet.rows[f"output{n}.i_c_rms"], o["ripple"]))
     fs = float(np.broadcast_to(o["fs"].value, grid.shape)[full].min())
     crossover = slowest(fs, slower) if slower else CROSSOVER * fs
     able = holding(work, need, need.magnitude / USED)
 
     def count_of(row: Any) -> int:
-        return max(int(np.ceil(max(_asks(work, row, i_c, ripple, fs, crossover).values()) - 1e-9)), 1)
+        return max(int(np.ceil(max(_asks(work, need, row, i_c, ripple, fs, crossover).values()) - 1e-9)), 1)
     best = min(able, key=lambda r: (count_of(r) * np.sqrt(r["c_f"] * r["v_class_v"]), r["c_f"]))
-    row = table.row(work.choose("output1.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
-    asks = _asks(work, row, i_c, ripple, fs, crossover)
+    row = table.row(work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
+    asks = _asks(work, need, row, i_c, ripple, fs, crossover)
     decides = max(asks, key=lambda a: asks[a])
-    count = int(work.choose("output1.parallel", min(count_of(row), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current").value)
-    c = sheet.given("output1.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")
+    count = int(work.choose(f"output{n}.parallel", min(count_of(row), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current").value)
+    c = sheet.given(f"output{n}.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")
     one, why = resistance(work, row)
-    esr = sheet.given("output1.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")
-    sheet("output1.ripple_pp", forward.output_ripple, ripple=o["ripple"], esr=esr, fs=o["fs"], c=c)
-    sheet.given("output1.ripple_limit", need.ripple_pp, "V", text="requirement")
-    sheet.given("output1.i_c_limit", row["i_rated_a"] * count, "A", "catalogue", f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
-    step_and_life(work, o, 1, need, row, count, c)
-    bleed = sheet.given("load.bleed1", np.asarray(plain(i_out)) - grid.current(work.need.main), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
-    return {"bleed1": sheet("loss.bleed1", output.output_power, v=sheet.rows.get("output1.v") or sheet.rows["load.v1"], i=bleed)}
+    esr = sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")
+    sheet(f"output{n}.ripple_pp", forward.output_ripple, ripple=o["ripple"], esr=esr, fs=o["fs"], c=c)
+    sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
+    sheet.given(f"output{n}.i_c_limit", row["i_rated_a"] * count, "A", "catalogue", f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
+    step_and_life(work, o, n, need, row, count, c)
+    bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
+    return {f"bleed{n}": sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or sheet.rows[f"load.v{n}"], i=bleed)}

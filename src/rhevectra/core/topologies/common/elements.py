@@ -29,13 +29,13 @@ def legs(count: int, diode: str, c_leg: str, gates: tuple[tuple[str, str, str], 
     return tuple(parts)
 
 
-def secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str], ...], into: str, of: str = "") -> tuple[Element, ...]:
-    """Ideal secondaries across these nodes of the primary side, each with its resistance and its rectifier into a node; of: what names and nodes end with."""
+def secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str], ...], into: str, of: str = "", model: str = "DOUT") -> tuple[Element, ...]:
+    """Ideal secondaries across these nodes of the primary side, each with its resistance and its rectifier into a node; of: what names and nodes end with; model: of the rectifiers."""
     ratio, parts = number(at(s.ns) / at(s.np)), list[Element]()
     for k, ends in enumerate(sides, 1):
         x, y, z = (f"{n}{k}{of}" for n in "xyz")
         parts += [Element(f"Esec{k}{of}", (x, "0", *ends), ratio, "transformer"), Element(f"Vsec{k}{of}", (x, y), "DC 0", "transformer"), Element(f"Fpri{k}{of}", (*ends, f"Vsec{k}{of}"), ratio, "transformer"),
-                  Element(f"Rsec{k}{of}", (y, z), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element(("Dfeed" if k == 1 else "Dfeed2") + of, (z, into), "DOUT", "rectifier")]
+                  Element(f"Rsec{k}{of}", (y, z), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element(("Dfeed" if k == 1 else "Dfeed2") + of, (z, into), model, "rectifier")]
     return tuple(parts)
 
 
@@ -55,9 +55,9 @@ def four_rectifiers(into: str) -> tuple[Element, ...]:
     return tuple(Element(name, (a, b), "DOUT", "rectifier") for name, a, b in (("Dfeed", "z1", into), ("Dfeed2", "s2", into), ("Dback", "0", "s2"), ("Dback2", "0", "z1")))
 
 
-def output(design: Any, v_out: float, i_out: float) -> tuple[Element, ...]:
-    """Output capacitors and load of a stage with one output."""
-    cap = design.catalogue["output_capacitors"].row(str(design.rows["output1.cap"].value))
-    count = float(np.asarray(design.rows["output1.parallel"].value))
-    return (Element("Cout1", ("out1", "esr1"), f"{number(cap['c_f'] * count)} IC={number(v_out)}", "rectifier"), Element("Resr1", ("esr1", "0"), number(cap["esr_ohm"] / count), "rectifier"),
-            Element("Rload1", ("out1", "0"), number(v_out / i_out), "load"))
+def output(design: Any, v_out: float, i_out: float, n: int = 1) -> tuple[Element, ...]:
+    """Capacitors and load of output n."""
+    cap = design.catalogue["output_capacitors"].row(str(design.rows[f"output{n}.cap"].value))
+    count = float(np.asarray(design.rows[f"output{n}.parallel"].value))
+    return (Element(f"Cout{n}", (f"out{n}", f"esr{n}"), f"{number(cap['c_f'] * count)} IC={number(v_out)}", "rectifier"), Element(f"Resr{n}", (f"esr{n}", "0"), number(cap["esr_ohm"] / count), "rectifier"),
+            Element(f"Rload{n}", (f"out{n}", "0"), number(v_out / i_out), "load"))

@@ -32,9 +32,10 @@ def peak(sheet: Any, o: Any, tolerance: Any, beside: dict[str, Any] | None = Non
     return most if beside is None else sheet("switch.i_peak_least", inductor.peak_least_doubler, i_peak=most, i_mag=o["i_mag"], **beside, tolerance=tolerance), ripple
 
 
-def record(work: Work, o: dict[str, Any], beside: dict[str, Any] | None = None, **turns: Any) -> dict[str, Any]:
-    """Rows of the least inductance, with the current of the output capacitors; returns the period with the ripple those are chosen for."""
+def record(work: Work, o: dict[str, Any], beside: dict[str, Any] | None = None, shared: bool = False, **turns: Any) -> dict[str, Any]:
+    """Rows of the least inductance, with the current of the output capacitors where no other output shares it; returns the period with the ripple those are chosen for."""
     sheet = work.sheet
     _, ripple = peak(sheet, o, sheet.rows[ID], beside, **turns)
-    sheet("output1.i_c_rms", inductor.capacitor_rms, i_out=o["i_load"], i_crest=sheet.rows["filter1.i_peak_run_most"], ripple=ripple)
+    if not shared:
+        sheet("output1.i_c_rms", inductor.capacitor_rms, i_out=o["i_load"], i_crest=sheet.rows["filter1.i_peak_run_most"], ripple=ripple)
     return {**o, "ripple": ripple}

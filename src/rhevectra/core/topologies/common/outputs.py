@@ -47,10 +47,10 @@ def slowest(rate: float, slower: float) -> float:
     return min(OF_RATE * rate, OF_COUPLER * F_COUPLER) / slower
 
 
-def record_range(work: Work, n: int, need: Any, value: Any) -> None:
-    """Least and greatest voltage of an output that no loop holds, against its tolerance; value: its row."""
-    for end, limit, sign in (("low", "min", -1), ("high", "max", 1)):
-        work.sheet.again(f"output{n}.v_{end}", value)
+def record_range(work: Work, n: int, need: Any, value: Any, greatest: Any = None) -> None:
+    """Least and greatest voltage of an output that no loop holds, against its tolerance; value: its row; greatest: another one for the greatest."""
+    for end, limit, sign, row in (("low", "min", -1, value), ("high", "max", 1, value if greatest is None else greatest)):
+        work.sheet.again(f"output{n}.v_{end}", row)
         work.sheet.given(f"output{n}.v_{limit}", need.magnitude * (1 + sign * need.tolerance), "V", text="requirement")
 
 

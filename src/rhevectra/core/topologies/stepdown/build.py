@@ -27,9 +27,8 @@ from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, cu
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.supply import AIM, AUX_DROP, FLOOR
-from rhevectra.core.topologies.common.synchronous import driven
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
-from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, snubbers
+from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, several, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import choose_series
 from rhevectra.core.topologies.stepdown.shapes import shapes
@@ -54,6 +53,8 @@ SAGGED, SAGGED_MORE, LOW_BUS = 0.945, 0.895, 150.0
 """Planned duty over its limit at the end of hold-up: drops, leakage and whole turns take the rest, more of it where a phase shift turns the current over or the bus is below LOW_BUS [V]."""
 SKIPPED = 0.25
 """Share of the full-load pulse below which pulses are left out."""
+WIDER = 1.6
+"""Filter inductance over that before, where no core takes the windings of several outputs."""
 
 
 class Plan(Struct, frozen=True):
@@ -122,24 +123,27 @@ def _missed(v: Variant, work: Work, plan: Plan, longest: float, peak: float, so_
     over = longest / float(plan.switch["duty_limit"].value)
     if (1.0 if v.both_ways else DUTY_ROOM) < over < LITTLE_OVER and not work.choose.pinned("forward.duty"):
         known["share"] = so_far.get("share", 1.0) * DUTY_AIM / over
-    if v.bridged and "count" not in so_far and (count := pieces.fewest(work, plan)) > 1:
+    if v.bridged and "count" not in so_far and not plan.stage.others and (count := pieces.fewest(work, plan)) > 1:
         known["count"] = count
+    if plan.stage.others and not plan.choke.passed and not work.choose.pinned("filter1.l"):
+        known["more"] = WIDER * so_far.get("more", 1.0)
     if i_limit := limit_missed(work, plan.switch["row"], peak):
         known["i_limit"] = i_limit
     return known
 
 
-def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 1, i_limit: float = 0.0) -> tuple[Plan, float, float]:
-    """The power stage with its longest duty, at the end of hold-up, and its peak at the current limit [A]; where nobody says, share: of the usual duty; count: transformers in series; i_limit: current at the limit [A], 0 where it is still estimated."""
-    count = pieces.decide(work, count) if v.bridged else 1
+def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 1, i_limit: float = 0.0, more: float = 1.0) -> tuple[Plan, float, float]:
+    """The power stage with its longest duty, at the end of hold-up, and its peak at the current limit [A]; where nobody says, share: of the usual duty; count: transformers in series; i_limit: current at the limit [A], 0 where it is still estimated; more: filter inductance over what the ripple asks for."""
+    others = several.designed(v, work)
+    count = pieces.decide(work, count) if v.bridged and not others else 1
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = choose_switch(work, v, v_bus, v_top, v_low, share, i_limit)
     main = work.need.outputs[work.need.main]
     duty = _duty(work, v, v_low, share)
     blocked = max(v_top, v_low * float(duty.value) / (1 - float(duty.value))) if v.active else v_top
-    kind = secondary_kinds.choose(work) if v.secondaries else secondary_kinds.TAP
-    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary_kinds.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=False, positions=2, sources=count)
-    stage = _estimate(work, v, kind, switch, rectifiers[work.need.main]["row"], main, v_bus, v_top, v_low, float(duty.value))
+    kind = secondary_kinds.choose(work) if v.secondaries and not others else secondary_kinds.TAP
+    rectifiers = choose_rectifiers(work, lambda out: WHOLE_TURNS * (1 if kind == secondary_kinds.BRIDGE else v.pulses) * blocked * (out.magnitude + 0.9) / (float(duty.value) * v_low), all_outputs=bool(others), positions=2, sources=count)
+    stage = _estimate(work, v, kind, switch, rectifiers, others, main, v_bus, v_top, v_low, float(duty.value), more)
     near = st.solve(stage, st.ROUGH)
     out = near.out
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
@@ -171,31 +175,32 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
         near = st.solve(stage, st.ROUGH, near.state)  # the commutation takes of the duty
     stage = snubbers.choose(work, stage, rectifiers[work.need.main]["row"], [stage.np, stage.ns], float(leak.value), out)
     stage = primary_snubber.choose(work, stage, leak)
-    choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary_kinds.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value), faults.into_short(stage, out["v_in"]))
-    stage = replace(stage, r_inductor=choke.resistance, choke=choke_core(work, choke, every, grade))
+    choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary_kinds.DOUBLER else v.pulses) * float(stage.fs), out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value), faults.into_short(stage, out["v_in"]), several.common_step(stage) if others else 1)
+    stage = replace(several.with_filter(work, stage, choke.resistance) if others else replace(stage, r_inductor=choke.resistance), choke=choke_core(work, choke, every, grade))
     return Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series), float(loaded(work, near.out["t_on"] * near.out["fs"]).max()) * v_low / asked(work, v_low), float(near.out["i_peak"].max())
 
 
-def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect: Any, main: Any, v_bus: Array, v_top: float, v_low: float, duty: float) -> st.Stage:
+def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rectifiers: Mapping[int, Any], numbers: list[int], main: Any, v_bus: Array, v_top: float, v_low: float, duty: float, more: float) -> st.Stage:
     """The power stage with an ideal turns ratio, for choosing filter inductor, limit and transformer."""
     grid, sheet, choose = work.grid, work.sheet, work.choose
     fs = choose("fs", 100e3, "100 kHz: small magnetics, moderate switching loss (common practice)")
-    k, rate = work.need.main, v.pulses * float(fs.value)
+    rect, rate = rectifiers[work.need.main]["row"], v.pulses * float(fs.value)
     law = str(choose("light_load", *(("fixed", "the clamp needs every period") if v.active else ("skip", "pulses are left out below a quarter of the full-load pulse: least light-load loss"))).value)
-    drive = driven(grid, DRIVE_AMPS, 2 * rect["q_gate_c"], float(fs.value), law != "fixed")
-    load = np.maximum(grid.current(k), max(2e-3, 1e-3 * main.current_max)) + drive
+    load = several.load_of(work, work.need.main, rect, float(fs.value), law != "fixed", DRIVE_AMPS)
     i_full = max(main.current_peak, main.current_max)
     in_path = 2 if kind == secondary_kinds.BRIDGE else 1
     drops = in_path * (rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full) + 0.02 * main.magnitude
     ratio = sheet("transformer.ratio_wanted", forward.turns_ratio, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"),
                   duty=sheet.rows["forward.duty"], v_primary=sheet.given("transformer.v_low", v.drive * v_low, "V", "solved", "across the primary at the lowest bus, full or peak load"))
+    others = several.estimate(work, rectifiers, numbers, main.magnitude + drops, float(fs.value), law != "fixed", DRIVE_AMPS)
+    of_all = sheet.given("load.full_seen", main.current_max + sum(work.need.outputs[x.n - 1].current_max * x.ns for x in others), "A", "rule", "full load of all outputs, seen from the regulated one") if others else main.current_max
     share = choose("filter1.ripple_ratio", 0.4, "school: more than the textbook third, for a smaller inductor")
     least = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_top)
     down = main.magnitude + in_path * rect["v_forward_v"]
     least_duty, rate_row = sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"), sheet("switch.rate_wanted", forward.pulse_frequency, pulses=v.pulses, fs=fs)
     wanted_by, rate_of_one = (sides.doubler_inductance, fs) if kind == secondary_kinds.DOUBLER else (forward.filter_inductance, rate_row)
-    wanted = sheet("filter1.l_wanted", wanted_by, v_down=down, duty=least_duty, fs=rate_of_one, ripple_ratio=share, i_out=main.current_max)
-    l_out = choose("filter1.l", lambda: float(f"{float(wanted.value):.2g}"), "from the ripple ratio at the highest bus, rounded to two digits", wanted=wanted)
+    wanted = sheet("filter1.l_wanted", wanted_by, v_down=down, duty=least_duty, fs=rate_of_one, ripple_ratio=share, i_out=of_all)
+    l_out = choose("filter1.l", lambda: float(f"{more * float(wanted.value):.2g}"), "from the ripple ratio at the highest bus, rounded to two digits" + ("; more of it, so that the turns which all its windings need leave no wide gap" if more > 1 else ""), wanted=wanted)
     c_wind = choose("transformer.c_winding", 30e-12, "layered winding of this size (common practice); measure it from the ring")
     row = switch["row"]
     pulse = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_low) / rate
@@ -207,7 +212,7 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
                     np=1 / float(ratio.value), ns=2.0 if kind == secondary_kinds.DOUBLER else 1.0, secondary=kind, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,
                     c_node=row["c_energy_f"] + 0.5 * float(c_wind.value), t_fall=row["t_fall_s"], limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool),
-                    core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, nr=_reset_ratio(work, v) / float(ratio.value), extra={"kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse, **({"r_series": 0.0, "dead_leading": 2e-7} if v.phase else {"dead": 2e-7} if v.active else {})})
+                    core=grade, area=1.0, volume=1e-6, core_temperature=100.0, p_controller=p_ctl, choke=tiny, nr=_reset_ratio(work, v) / float(ratio.value), others=others, extra={**({"coupling": float(choose("filter1.coupling", several.COUPLING, "windings side by side in one bundle (typical, from memory); measure it: open and short").value)} if others else {}), "kappa": 0.3, "fs": fs, "drops": drops, "pulse": pulse, **({"r_series": 0.0, "dead_leading": 2e-7} if v.phase else {"dead": 2e-7} if v.active else {})})
 
 
 def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material: Any, v_top: float, duty_limit: float) -> tuple[tr.TransformerNeed, float]:
@@ -219,21 +224,30 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     fs, n = at(out["f_switch"]), float(s.ns) / float(s.np)
     waves = shapes(out, at, n, s.variant)
     avg_p, har_p = phasors(*waves["primary"], 1 / fs, ORDERS)
-    avg_s, har_s = phasors(*secondary.winding(s.secondary, waves["secondary"], at(out["one"].get("apart", 0.0))), 1 / fs, ORDERS)
+    currents = [phasors(*shapes(o, at, n, s.variant)["secondary"], 1 / fs, ORDERS) for o in several.own_pulses(s, out)] if s.others else [phasors(*secondary.winding(s.secondary, waves["secondary"], at(out["one"].get("apart", 0.0))), 1 / fs, ORDERS)]
     triple, margin, tapes = spacing(work)
-    i_s = float(np.sqrt(avg_s**2 + 0.5 * np.sum(np.abs(har_s) ** 2)))
     b_sat, remanence = material["b_sat_100_t"], choose("transformer.remanence", s.variant.remanence, "core without a gap (typical, from memory)")
     derate = choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
     volts, count = main.magnitude * (2 if s.secondary == secondary_kinds.DOUBLER else 1), s.variant.pulses if s.secondary == secondary_kinds.TAP else 1
-    windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(tr.WindingNeed(name, volts, i_s, avg_s, h, triple, main.tolerance) for name, h in (("ns1", -har_s), ("ns1b", half_later(-har_s)))[:count]),
-                *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", volts * (float(work.sheet.rows["aux.v"].value) + AUX_DROP) / (s.variant.drive * n * asked(work, float(loaded(work, s.v_bus).min()))), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3, FLOOR))
+    outs = [("ns1", volts, main.tolerance), *((f"ns{x.n}", volts * x.ns / s.ns, several.ROUNDING * need.outputs[x.n - 1].tolerance) for x in s.others)]
+    windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(w for told, (average, har) in zip(outs, currents, strict=True) for w in _secondary_need(*told, triple, average, har)[:count]),
+                *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", volts * (float(work.sheet.rows["aux.v"].value) + AUX_DROP) / (s.variant.drive * n * asked(work, float(loaded(work, s.v_bus).min()))), 0.02, 0.01, -0.002 * currents[0][1] / max(_rms(*currents[0]), 1e-9), False, 0.3, FLOOR))
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None, flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)), swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread, fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin, halves=s.variant.halves,
                               stack=stack(work, windings, tapes), tapes=tapes, pins=pins_of(work), leak_cost=leak_cost(at(out["i_peak"]), s.variant.pulses * float(s.fs), 2.0 if s.variant.active else 0.5)), margin
+
+
+def _rms(average: float, harmonics: Array) -> float:
+    return float(np.sqrt(average**2 + 0.5 * np.sum(np.abs(harmonics) ** 2)))
+
+
+def _secondary_need(name: str, volts: float, tolerance: float, triple: bool, average: float, harmonics: Array) -> tuple[tr.WindingNeed, ...]:
+    """A secondary, and what would be the other half of its tap."""
+    return tuple(tr.WindingNeed(own, volts, _rms(average, harmonics), average, h, triple, tolerance) for own, h in ((name, -harmonics), (f"{name}b", half_later(-harmonics))))
 
 
 def _reset_need(s: st.Stage, at: Any, volts: float, i_primary: float, harmonics: Array) -> tuple[tr.WindingNeed, ...]:
@@ -261,6 +275,6 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     rest = work.choose("transformer.residual_gap", lambda: active.gap(work, s, n_p, float(eff.area[at[0]]), float(eff.length[at[0]]) / grade["mu_initial"], RESIDUAL_GAP) if s.variant.active else RESIDUAL_GAP,
                        "two ground faces (typical, from memory)" if not s.variant.active else "two ground faces, or what lets the magnetising current bring the node down within the dead time")
     lm = need.pieces * forward.ungapped_inductance(n_p, float(eff.area[at[0]]), float(eff.length[at[0]]), grade["mu_initial"], float(rest.value))
-    nr = float(choice.trial.turns[2][at]) if s.variant.reset else n_p
-    return replace(s, np=need.pieces * n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
-                   extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective, "aux": {"turns": float(turns[2].value), "i": float(work.sheet.rows["aux.i"].value)}})
+    nr = float(choice.trial.turns[[w.name for w in need.windings].index("nr")][at]) if s.variant.reset else n_p
+    return replace(s, np=need.pieces * n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], others=several.wound(s, turns, effective, s.variant.pulses), core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+                   extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective, "aux": {"turns": float(turns[-1].value), "i": float(work.sheet.rows["aux.i"].value)}})

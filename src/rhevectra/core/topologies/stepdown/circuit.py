@@ -10,7 +10,7 @@ from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.topologies.common.elements import EDGE, SHIFTED, bridged, four_rectifiers, gate, legs, output, secondaries
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, DOUBLER, TAP
-from rhevectra.core.topologies.stepdown import primary_snubber, snubbers
+from rhevectra.core.topologies.stepdown import circuit_several, primary_snubber, snubbers
 from rhevectra.core.topologies.stepdown.evaluate import RESET_DIODE
 from rhevectra.core.topologies.stepdown.stage import RING_QUALITY
 from rhevectra.core.topologies.stepdown.variant import Variant
@@ -28,7 +28,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     start, end, between = _ends(design)
     parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_switches(o, s, at, pulse), *between, *(_taken_over(s, design, o, at, r_core) if v.clamped else _transformer(s, o, at, r_core, start, end)), *_filter(design, o, s, at))
     parts = (*parts, *snubbers.elements(s, at, parts, o), *primary_snubber.elements(s, at, (start, end)))
-    models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DRESET", RESET_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
+    models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DRESET", RESET_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]), *circuit_several.models(design, s))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
                f"expected: filter inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, bus current without the controller's supply {number((at(o['p_bus']) - at(design.rows['loss.controller']) - at(o['p_choke']) - at(o['p_eddy']) - at(o.get('p_series', 0.0)) - at(o.get('p_series_eddies', 0.0))) / v_bus)} A average",
                "the bus is a dc source at the corner's bus voltage; the gates get a fixed pulse, no loop; the filter inductor has no core loss here", *_LIGHT[: v.pulses - 1])
@@ -145,7 +145,7 @@ def _secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str
     """The secondaries into the filter, and what freewheels beside a single one."""
     if s.secondary != TAP:
         return _one_winding(s, at, sides[0])
-    return (*secondaries(s, at, sides, "k"), *(() if s.variant.both_ways else (Element("Dfree", ("0", "k"), "DOUT", "rectifier"),)))
+    return (*secondaries(s, at, sides, "k"), *(() if s.variant.both_ways else (Element("Dfree", ("0", "k"), "DOUT", "rectifier"),)), *circuit_several.windings(s, at, sides))
 
 
 def _one_winding(s: Any, at: Callable[[Any], float], ends: tuple[str, str]) -> tuple[Element, ...]:
@@ -155,7 +155,9 @@ def _one_winding(s: Any, at: Callable[[Any], float], ends: tuple[str, str]) -> t
 
 
 def _filter(design: Any, o: Any, s: Any, at: Callable[[Any], float]) -> tuple[Element, ...]:
-    """Filter inductor, or both of a current doubler, output capacitors, load."""
+    """Filter inductor, or both of a current doubler, output capacitors, load; of several outputs all of them."""
+    if s.others:
+        return circuit_several.filters(design, o, s, at)
     if s.secondary == DOUBLER:
         low, apart, r = at(o["valley"]), at(o["one"]["apart"]), number(at(s.r_inductor))
         return (Element("Lout", ("z1", "l1"), f"{number(at(s.inductance))} IC={number(0.5 * (low - apart))}", "rectifier"), Element("Rlout", ("l1", "out1"), r, "rectifier"),

@@ -13,6 +13,6 @@ EXPLORES = {"fs": (0.5, 2.5), "filter1.ripple_ratio": (0.5, 2.5), "transformer.r
 def bill(design: Any) -> dict[str, Any]:
     """Parts of the power stage: (class, count) of switches, rectifiers and output capacitors; wound parts, gate drives, small parts (reset diodes, auxiliary rectifier, current sense)."""
     rows, v, kind = design.rows, design.context["stage"].variant, design.context["stage"].secondary
-    n = v.switches + v.active
-    return {"switches": [(str(rows["switch.class"].value), n)], "rectifiers": [(str(rows["rectifier1.class"].value), RECTIFIERS[kind] * int(rows["rectifier1.parallel"].value))], "capacitors": [(str(rows["output1.cap"].value), int(rows["output1.parallel"].value))],
+    n, outputs = v.switches + v.active, (1, *(x.n for x in design.context["stage"].others))
+    return {"switches": [(str(rows["switch.class"].value), n)], "rectifiers": [(str(rows[f"rectifier{k}.class"].value), RECTIFIERS[kind] * int(rows[f"rectifier{k}.parallel"].value)) for k in outputs], "capacitors": [(str(rows[f"output{k}.cap"].value), int(rows[f"output{k}.parallel"].value)) for k in outputs],
             "wound": 2 + ("inductor.core" in rows) + (kind == DOUBLER), "drives": n if v.clamped else n // 2, "floating_drives": 0 if v.clamped else n // 2, "small": (0 if v.both_ways or v.reset else 1 if v.active else 2) + 2 + 1 + v.in_series * bool(v.series) + (2 + n if v.clamped else 0) + bool(v.reset)}

@@ -56,12 +56,14 @@ _FAMILY = (
     DecisionSpec("filter1.core", "Core of the filter inductor", "rectifier", "choice", table="cores"),
     least_filter.DECISION,
 )
-_WITHOUT = ("switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)), *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
+_WITHOUT = ("switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)))
+_OF_OTHERS = tuple(id.format(n) for n in range(2, 7) for id in ("transformer.ns{}", "transformer.wire_ns{}", "rectifier{}.class", "rectifier{}.parallel", "output{}.cap", "output{}.parallel"))
+_SEVERAL = (DecisionSpec("filter1.coupling", "Coupling of the filter windings", "rectifier", low=0.5, high=0.9999, schools="0.98 to 0.995 where all are wound as one bundle; less where they lie over one another (typical, from memory)"),)
 
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return (*declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS, *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()), *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), without=_WITHOUT), *common.DECISIONS, *supply.DECISIONS, *loop.DECISIONS)
+    return (*declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS, *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()), *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), *(_SEVERAL if v.several else ()), without=(*_WITHOUT, *(() if v.several else _OF_OTHERS))), *common.DECISIONS, *supply.DECISIONS, *loop.DECISIONS)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
@@ -101,7 +103,8 @@ _PHASE_FIGURES = (
     FigureSpec("inductor.loss_eddy", "Eddies in the series inductor's wire", "P_e", "switch", corners.FULL, fixed="strands thin against the skin depth; the field of winding and gap as a mean over the winding", sentence="the ripple's field in the wire"),
     FigureSpec("inductor.rise", "Temperature rise of the series inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature"),
 )
-_NO_FIGURES = ("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "transformer.loss_fringing", *(f"transformer.ns{n}" for n in range(2, 7)))
+_NO_FIGURES = ("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "transformer.loss_fringing")
+_NO_OTHERS = tuple(f"transformer.ns{n}" for n in range(2, 7))
 
 
 def _balance(v: Variant) -> tuple[FigureSpec, ...]:
@@ -120,19 +123,22 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     reset = (FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("reset.duty_limit", "Duty the reset winding allows", "D_r", "switch", corners.FULL, "min", "switch.duty_limit", "min", sentence="or the core does not reset and walks into saturation"), FigureSpec("transformer.nr", "Reset turns", "N_r", "transformer", corners.FULL)) if v.reset else ()
     shared = tuple(f for f in _FIGURES if not (v.active and f.id == "switch.v_peak"))
     pair = (FigureSpec("filter1.i_ripple_one", "Ripple current of each inductor of a doubler", "ΔI_1", "rectifier", corners.FULL, fixed="both inductors alike"), FigureSpec("filter1.i_peak_one", "Peak current of each inductor of a doubler", "Î_1", "rectifier", corners.PEAKS, fixed="both inductors alike")) if DOUBLER in v.secondaries else ()
-    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, supply.HELD, supply.BETWEEN, *boards.FIGURES, *pair, *tapped, *reset, *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()), *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=_NO_FIGURES)
+    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, supply.HELD, supply.BETWEEN, *boards.FIGURES, *pair, *tapped, *reset, *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()), *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=(*_NO_FIGURES, *(() if v.several else _NO_OTHERS)))
 
 
 
 def output_figures(n: int) -> tuple[FigureSpec, ...]:
     """Figures of output n."""
-    return (*common.output_figures(n), *(snubbing.figures(n) if n == 1 else ()))
+    shared = (FigureSpec(f"filter1.turns{n}", "Turns of its filter winding", "N_f", "rectifier", corners.FULL), FigureSpec(f"filter1.i_ripple_of{n}", "Ripple current of its filter winding", "ΔI_w", "rectifier", corners.FULL, fixed="windings leak alike"),
+              FigureSpec(f"filter1.i_peak_of{n}", "Peak current of its filter winding", "Î_w", "rectifier", corners.LOADED, fixed="windings leak alike"))
+    volts = tuple(replace(f, fixed="leakage apart of each secondary; drops of the rectifiers as of the class") if f.id in (f"output{n}.v_low", f"output{n}.v_high") else f for f in common.output_figures(n))
+    return (*volts, *shared, *(snubbing.figures(n) if n == 1 else ()))
 
 
 BUS_RIPPLE = declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False
-CURES = {"aux.v_low": "transformer.naux", "aux.v_hold": "transformer.naux", "aux.v_high": "aux.regulator", "inductor.rise": "psfb.l_series", "inductor.b_peak": "psfb.l_series", "active.dead_need": "active.dead_time", "switch.v_peak": "switch.class", "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
+CURES = {"output#.v_low": ("filter1.coupling", "rectifier1.class"), "output#.v_high": ("filter1.coupling", "rectifier1.class"), "aux.v_low": "transformer.naux", "aux.v_hold": "transformer.naux", "aux.v_high": "aux.regulator", "inductor.rise": "psfb.l_series", "inductor.b_peak": "psfb.l_series", "active.dead_need": "active.dead_time", "switch.v_peak": "switch.class", "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "feedback.error"))
 NO_PICTURES = ("transient", "gain", "frequency", "legs")

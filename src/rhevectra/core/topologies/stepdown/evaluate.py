@@ -9,11 +9,11 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import active_clamp, flyback, forward, magnetics, output, spike
+from rhevectra.core.formulas import flyback, forward, magnetics, output, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
-from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
+from rhevectra.core.stages.dies import record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import least_filter, pieces, secondary_kinds, sensing, supply
 from rhevectra.core.topologies.common.bank import record_bank
@@ -22,8 +22,7 @@ from rhevectra.core.topologies.common.least_bus import record_by_duty
 from rhevectra.core.topologies.common.outputs import SLOWER_FED_ALWAYS
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.supply import AUX_DROP
-from rhevectra.core.topologies.common.synchronous import record_most
-from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, signal, snubbers
+from rhevectra.core.topologies.stepdown import active, faults, others, phase, primary_snubber, rectified, secondary, several, signal, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.balance import record as record_balance
 from rhevectra.core.topologies.stepdown.build import Plan
@@ -58,15 +57,16 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     seen = secondary.seen_rows(work.sheet, stage)
     _switch(work, plan, seen, o)
     _transformer(work, plan, seen, o)
-    _filter(work, plan, stage, seen, o)
-    least = least_filter.record(work, o, secondary.beside(stage, seen), turns_secondary=seen.ns, turns_primary=seen.np)
-    losses = dict(front["losses"]) | _losses(work, plan, stage, seen, o) | record_bank(work, stage.i_out, least, SLOWER_FED_ALWAYS)
+    shared = several.apart(work.sheet, stage, o) if stage.others else []
+    _filter(work, plan, stage, seen, o, shared)
+    least = least_filter.record(work, o, secondary.beside(stage, seen), bool(shared), turns_secondary=seen.ns, turns_primary=seen.np)
+    losses = dict(front["losses"]) | _losses(work, plan, stage, seen, o, shared) | (others.banks(work, stage, least, shared) if shared else record_bank(work, stage.i_out, least, SLOWER_FED_ALWAYS))
     if stage.variant.phase:
         losses |= phase.record(work, plan, stage, o)
     found = feedback_error(work, stage.v_out, signal=lambda: signal.of(work, seen, o))
     _supply(work, seen, o)
     faults.record(work, plan, seen, o)
-    return {"o": o, "stage": stage, "losses": losses, "loop": found}
+    return {"o": o, "stage": stage, "shared": shared, "losses": losses, "loop": found}
 
 
 def _given(work: Work, plan: Plan) -> dict[str, Any]:
@@ -86,7 +86,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch plus half the winding capacitance"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "limit": {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"]},
             "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", f"effective volume by IEC 60205 from the dimensions{pieces.together(plan.need)}"), "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"),
-            "choke": choke_rows(work, s.choke, plan.choke)}
+            "choke": choke_rows(work, s.choke, plan.choke), "others": others.given(work, plan)}
 
 
 def _inductance(work: Work, plan: Plan) -> Any:
@@ -98,7 +98,7 @@ def _inductance(work: Work, plan: Plan) -> Any:
 
 def _beside(work: Work, plan: Plan) -> dict[str, Any]:
     """The auxiliary winding; leakage with the series inductor, and what else the legs of a phase-shifted bridge have."""
-    extra = {**plan.stage.extra, "aux": {"turns": plan.turns[2], "i": work.sheet.rows["aux.i"]}}
+    extra = {**plan.stage.extra, **({"coupling": work.sheet.rows["filter1.coupling"]} if plan.stage.others else {}), "aux": {"turns": plan.turns[-1], "i": work.sheet.rows["aux.i"]}}
     if plan.stage.variant.active:
         return {"extra": {**extra, "dead": work.sheet.rows["active.dead_time"]}}
     if not plan.stage.variant.phase:
@@ -142,46 +142,32 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None
         record_balance(work, s, o)
 
 
-def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, Any]) -> None:
-    """The filter inductor and the rectifiers that feed it; whole: the stage as it is, s: with the centre tap that behaves alike."""
+def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, Any], shared: list[dict[str, Any]]) -> None:
+    """The filter inductor and the rectifiers that feed it; whole: the stage as it is, s: with the centre tap that behaves alike; shared: what each of several outputs has of the period."""
     sheet, need = work.sheet, work.need.outputs[work.need.main]
-    record_choke(work, plan.choke, plan.choke_need, work.parts["cores"].derived(windows), whole, {**o["one"], "p_choke": o["p_one"], "p_eddy": o["p_eddy_one"]})
+    windings = {f"winding{x['n']}": sheet(f"filter1.loss_winding{x['n']}", resistive_loss, r=r, i_rms=x["i_l"]) for x, r in zip(shared, (whole.r_inductor, *(y.r_inductor for y in whole.others)), strict=False)}
+    record_choke(work, plan.choke, plan.choke_need, work.parts["cores"].derived(windows), whole, {**o["one"], "p_choke": o["p_one"], "p_eddy": o["p_eddy_one"]}, windings)
     if whole.secondary == secondary_kinds.DOUBLER:
         sheet.given("filter1.count", 2, "", "rule", "two inductors of a current doubler")
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
-    row = plan.rectifiers[work.need.main]["row"]
-    both = s.variant.both_ways
-    if s.variant.active:
-        sheet("rectifier1.v_reverse", active_clamp.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], v_clamp=o["v_c"], turns_secondary=s.ns, turns_primary=s.np)
-    elif "v_rectifier" in o:
-        sheet.again("rectifier1.v_reverse", o["v_rectifier"])
-    else:
-        sheet("rectifier1.v_reverse", secondary.blocked_by(s), allowance=sheet.rows["rectifier.ringing"], v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
-    sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
     fed = sheet.again("switch.duty_feeding", o["one_sided"]) if s.variant.phase else sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"])
-    share = sheet.given("rectifier1.share", 0.5, "", "rule", "each rectifier carries half the current") if both else sheet("rectifier1.share", forward.busier_share, t_on=o["t_on"], fs=o["fs"])
-    sheet.again("rectifier1.i_peak", o["crest"])
-    average = sheet("rectifier1.i_avg", forward.rectifier_average, share=share, i_out=o["i_load"])
-    rms = sheet("rectifier1.i_rms", forward.centre_tap_rms, i_inductor=o["i_l"], duty=fed) if both else sheet("rectifier1.i_rms", forward.rectifier_rms, share=share, i_inductor=o["i_l"])
-    sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
-    record_most(work, "rectifier1", row, rms)
-    loss = sheet("rectifier1.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
-    limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
-    sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
+    for own in shared or [{"n": 1, "ns": s.ns, "i": o["i_load"], "i_l": o["i_l"], "crest": o["crest"]}]:
+        rectified.record(work, own["n"], plan.rectifiers[work.need.main if own["n"] == 1 else own["n"] - 1]["row"], s, o, own, fed)
 
 
-def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, Any]) -> dict[str, Any]:
+def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, Any], shared: list[dict[str, Any]]) -> dict[str, Any]:
     sheet = work.sheet
-    fed, both = sheet.rows["switch.duty_feeding"], s.variant.both_ways
-    wound = secondary.copper(sheet, whole, o, fed)
+    fed = sheet.rows["switch.duty_feeding"]
+    own = shared[0] if shared else {"i": o["i_load"], "i_l": o["i_l"]}
+    wound = secondary.copper(sheet, whole, {**o, "i_l": own["i_l"]}, fed)
+    windings, beside = others.losses(sheet, whole, shared, fed) if shared else ({}, {})
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_heat"])  # the ring has a loss of its own
     reset = {"reset": o["reset"]} if s.variant.reset else {}
-    copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=wound, **reset)
+    copper = sheet.total("transformer.loss_copper", "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=wound, **windings, **reset)
     pieces.record_heat(work, plan, o["p_core"], copper)
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, s.variant.switches + 1)})
-    tap = {"duty": fed} if both else {}
-    rectifiers = sheet("loss.rectifiers", forward.centre_tap_loss if both else forward.rectifiers_loss, v_forward=s.v_forward, i_out=o["i_load"], r_dynamic=s.r_rectifier, i_inductor=o["i_l"], **tap)
-    return {"switch_conduction": conduction, "current_sense": sensing.heat(work, s.r_sense, o["i_all"]), "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, **({"rectifier1_snubber": o["snubbers"]} if s.snub else {}), **({"switch_snubber": o["primary_snubber"]} if s.across_primary else {}), "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}), "filter_core": o["p_choke"], "filter_copper": secondary.of_both(sheet, whole, "filter1.loss_copper_both", sheet.rows["filter1.loss_copper"]), "controller": sheet.rows["loss.controller"]}
+    rectifiers = others.rectifiers(sheet, "loss.rectifiers", s, whole if shared else s, own, fed)
+    return {"switch_conduction": conduction, "current_sense": sensing.heat(work, s.r_sense, o["i_all"]), "switch_turn_on": o["loss_node"], "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, **beside, **({"rectifier1_snubber": o["snubbers"]} if s.snub else {}), **({"switch_snubber": o["primary_snubber"]} if s.across_primary else {}), "winding_ring": o["loss_ring"], **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}), "filter_core": o["p_choke"], "filter_copper": secondary.of_both(sheet, whole, "filter1.loss_copper_both", sheet.rows["filter1.loss_copper"]), "controller": sheet.rows["loss.controller"]}
 
 
 def _supply(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
@@ -198,11 +184,11 @@ def _supply(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
 
 def findings(work: Work, plan: Plan) -> None:
     """What only this stage knows how to say."""
-    need = work.need
     if plan.stage.variant.phase:
         phase.findings(work, plan)
-    if len(need.outputs) > 1:
-        work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: this stage has one output here; a flyback designs several", "", "topology")
+    several.refused(plan.stage.variant, work)
+    if plan.stage.others:
+        others.findings(work)
     if plan.change > UNSETTLED:
         work.find(MUST_FIX, "switch", f"no steady state was found: the passes still change by {plan.change:.1g} of the current; these figures are not to be used", "switch.i_peak", "forward.duty")
     if not plan.choice.passed:

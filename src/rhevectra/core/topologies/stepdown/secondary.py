@@ -11,6 +11,7 @@ from rhevectra.core.basis.sheet import Quick
 from rhevectra.core.formulas import forward, secondary
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, DOUBLER, TAP
+from rhevectra.core.topologies.stepdown import several
 
 if TYPE_CHECKING:
     from rhevectra.core.topologies.stepdown.stage import Stage
@@ -24,7 +25,9 @@ def blocked_by(s: "Stage") -> Any:
 
 
 def seen(sheet: Any, s: "Stage") -> "Stage":
-    """The stage with the centre tap that behaves alike in the place of its secondary."""
+    """The stage with the centre tap that behaves alike in the place of its secondary, or with one output in the place of several."""
+    if s.others:
+        return several.seen(sheet, s)
     rows: dict[str, Any] = {}
     if s.secondary == BRIDGE:
         rows = {"v_forward": sheet(_SEEN["v_forward"], secondary.pair_drop, v_forward=s.v_forward), "r_rectifier": sheet(_SEEN["r_rectifier"], secondary.pair_resistance, r_rectifier=s.r_rectifier)}
@@ -47,6 +50,8 @@ def beside(s: "Stage", seen: "Stage") -> dict[str, Any] | None:
 
 def seen_rows(sheet: Any, s: "Stage") -> "Stage":
     """The same from the rows of a recorded pass."""
+    if s.others:
+        return several.seen_rows(sheet, s)
     return replace(s, **{name: sheet.rows[id] for name, id in _SEEN.items() if id in sheet.rows})
 
 
@@ -71,15 +76,15 @@ def of_both(sheet: Any, s: "Stage", id: str, one: Any) -> Any:
     return sheet(id, secondary.both, one=one) if s.secondary == DOUBLER else one
 
 
-def copper(sheet: Any, s: "Stage", o: Mapping[str, Any], duty: Any) -> Any:
-    """Copper loss [W] of the secondary; s: the stage as it is."""
+def copper(sheet: Any, s: "Stage", o: Mapping[str, Any], duty: Any, n: int = 1) -> Any:
+    """Copper loss [W] of the secondary of output n; s: the stage as it is."""
     if s.secondary == BRIDGE:
         return sheet("loss.copper1", secondary.bridge_copper, r=s.r_secondary, i_inductor=o["i_l"], duty=duty)
     if s.secondary == DOUBLER:
         return sheet("loss.copper1", secondary.doubler_copper, r=s.r_secondary, duty=duty, i_inductor=o["i_l"], difference=o["one"]["apart"])
     if s.variant.both_ways:
-        return sheet("loss.copper1", forward.centre_tap_copper, r=s.r_secondary, i_inductor=o["i_l"], duty=duty)
-    return sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=sheet("secondary1.i_rms", forward.rectifier_rms, share=duty, i_inductor=o["i_l"]))
+        return sheet(f"loss.copper{n}", forward.centre_tap_copper, r=s.r_secondary, i_inductor=o["i_l"], duty=duty)
+    return sheet(f"loss.copper{n}", resistive_loss, r=s.r_secondary, i_rms=sheet(f"secondary{n}.i_rms", forward.rectifier_rms, share=duty, i_inductor=o["i_l"]))
 
 
 def winding(kind: str, half: tuple[Array, Array], apart: float) -> tuple[Array, Array]:

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 
+from rhevectra.core.basis.findings import LOOK_AT
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.netlist import Element
 from rhevectra.core.formulas import snubber
@@ -39,6 +40,9 @@ def choose(work: Work, s: "Stage", row: Mapping[str, Any], turns: list[float], l
     if s.variant.phase:
         return rectifier_clamp.choose(work, s, row, out)
     if not snubbing.wanted(work):
+        return s
+    if s.others:
+        work.find(LOOK_AT, "rectifier", "snubbers across the rectifiers are designed where there is one output: here there are none", "", "rectifier.snubber")
         return s
     one = snubbing.one(work, 1, row, inductance(s, turns, leakage))
     return replace(s, snub={"c": one.capacitor, "junction": one.junction, "one": one})

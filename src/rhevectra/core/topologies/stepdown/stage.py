@@ -33,7 +33,7 @@ class Stage(Struct, frozen=True):
     v_bus, i_out (load and bleed), is_limit have the shape of the grid; r_path holds both switches, sense resistor and primary winding;
     core: material row of the transformer; choke: what the filter inductor's core loss needs;
     leakage includes the series inductor of a phase-shifted bridge, whose own numbers stand in extra. spike: resistor and leakage of the clamp where another winding holds the open switch; nr: turns of a reset winding (of a tapped primary: its own).
-    secondary: its kind; ns, r_secondary: of its winding (of one half of a tap), inductance, r_inductor: of one filter inductor. snub: of the rectifiers' snubbers or clamp; across_primary: of the primary's snubber.
+    secondary: its kind; ns, r_secondary: of its winding (of one half of a tap), inductance, r_inductor: of one filter inductor. snub: of the rectifiers' snubbers or clamp; across_primary: of the primary's snubber. others: outputs beside the regulated one, whose current and resistances i_out and r are then alone.
     """
 
     variant: Variant
@@ -71,6 +71,7 @@ class Stage(Struct, frozen=True):
     extra: dict[str, Any] = field(default_factory=dict)
     snub: Mapping[str, Any] = field(default_factory=dict)
     across_primary: Mapping[str, Any] = field(default_factory=dict)
+    others: tuple[Any, ...] = ()
 
 
 def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:

@@ -1,0 +1,173 @@
+"""Several outputs of a step-down stage: their filter inductors are windings of one core in the turns of the transformer, so that all stand to one another as their turns do.
+
+The period is that of one output, the regulated one, with the ampere-turns of all; what each has of it is told apart afterwards.
+"""
+
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+
+from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.sheet import Quick, plain
+from rhevectra.core.formulas import coupled, flyback, forward
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.synchronous import driven
+from rhevectra.core.topologies.stepdown.variant import Variant
+
+if TYPE_CHECKING:
+    from rhevectra.core.topologies.stepdown.stage import Stage
+
+COUPLING = 0.98
+"""Share of its field that a winding of the filter core has in common with another, wound side by side (typical, from memory)."""
+ROUNDING = 0.4
+"""Share of an output's tolerance that whole turns may take."""
+_SEEN = {"i_out": "load.i_seen", "v_out": "load.v_seen", "r_rectifier": "rectifier.r_seen", "r_secondary": "transformer.r_seen", "r_inductor": "filter1.r_seen"}
+
+
+class Other(Struct, frozen=True):
+    """One more output, in numbers or rows. n: its number; ns: turns of its winding (of one half of a tap); i_out: with its bleed [A]; drop [V] and resistance [Ω] of its rectifier, resistances of its winding and of its filter winding."""
+
+    n: int
+    ns: Any
+    i_out: Any
+    v_forward: Any
+    r_rectifier: Any
+    r_secondary: Any
+    r_inductor: Any
+
+
+def designed(v: Variant, work: Work) -> list[int]:
+    """Numbers, from nothing up, of the outputs beside the regulated one that the stage can have, where it is the first."""
+    need = work.need
+    return [k for k in range(len(need.outputs)) if k != need.main] if need.main == 0 and v.several else []
+
+
+def refused(v: Variant, work: Work) -> None:
+    """The finding where there are outputs the stage cannot have."""
+    need = work.need
+    if len(need.outputs) > 1 and not designed(v, work):
+        why = f"{need.outputs[need.main].name}, the regulated output, has to be the first here" if v.several else "this stage has one output here; flybacks, forwards with a reset winding or two switches, push-pull, half and full bridges have several"
+        work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: {why}", "", "topology")
+
+
+def load_of(work: Work, k: int, row: Mapping[str, Any], fs: float, sleeps: bool, supply: float) -> Any:
+    """Current of output k at each point [A]: its load, never below a small bleed, and the drive of a synchronous rectifier."""
+    out = work.need.outputs[k]
+    return np.maximum(work.grid.current(k), max(2e-3, 1e-3 * out.current_max)) + driven(work.grid, supply, 2 * row["q_gate_c"], fs, sleeps)
+
+
+def estimate(work: Work, rectifiers: Mapping[int, Any], numbers: Sequence[int], main_volts: float, fs: float, sleeps: bool, supply: float) -> tuple[Other, ...]:
+    """The other outputs before anything is wound, behind one turn of the regulated winding. main_volts: of that winding in the mean, with all drops [V]."""
+    found = []
+    for k in numbers:
+        out, row = work.need.outputs[k], rectifiers[k]["row"]
+        ohms = 0.006 * out.magnitude / out.current_max
+        found.append(Other(k + 1, (out.magnitude + drops(work, k, row)) / main_volts, np.broadcast_to(load_of(work, k, row, fs, sleeps, supply), work.grid.shape), row["v_forward_v"], row["r_dynamic_ohm"], ohms, ohms))
+    return tuple(found)
+
+
+def drops(work: Work, k: int, row: Mapping[str, Any]) -> float:
+    """What lies between the winding of output k and its terminals [V] at full current: rectifier, and 2 % for the copper."""
+    out = work.need.outputs[k]
+    return float(row["v_forward_v"] + row["r_dynamic_ohm"] * max(out.current_peak or 0.0, out.current_max) + 0.02 * out.magnitude)
+
+
+def _idle(sheet: Any, s: "Stage", total: Any) -> tuple[Any, list[Any], Any]:
+    """How far an idle output rises [V], how idle each is, the regulated one first, and the ripple of the core by its volt-seconds [A]; total: current of all [A]."""
+    rows, count = getattr(sheet, "rows", {}), 1 + len(s.others)
+    if "filter1.v_lift" in rows:
+        return rows["filter1.v_lift"], [rows[f"load.idle{n}"] for n in (1, *(x.n for x in s.others))], rows["filter1.i_ripple_ideal"]
+    main = {"v_out": s.v_out, "v_forward": s.v_forward}
+    v_in = sheet("filter1.v_driving_primary", forward.primary_voltage, share=s.variant.drive, v_bus=s.v_bus) if s.variant.drive != 1 else s.v_bus
+    up = sheet("filter1.v_driving", coupled.driving, v_primary=v_in, turns=s.ns, turns_primary=s.np, **main)
+    ripple = sheet("filter1.i_ripple_ideal", coupled.ideal_ripple, v_up=up, **main, rate=sheet("filter1.rate_nominal", forward.pulse_frequency, pulses=s.variant.pulses, fs=s.fs), inductance=s.inductance)
+    idle = [sheet(f"load.idle{n}", coupled.idle_share, i=i, turns_own=ns, turns=s.ns, count=count, ripple=ripple, i_all=total) for n, ns, i in ((1, s.ns, s.i_out), *((x.n, x.ns, x.i_out) for x in s.others))]
+    return sheet("filter1.v_lift", coupled.lift, coupling=s.extra["coupling"], v_up=up), idle, ripple
+
+
+def seen(sheet: Any, s: "Stage") -> "Stage":
+    """The stage with one output that behaves as all together."""
+    total = s.i_out
+    for x in s.others:
+        total = sheet(f"load.i_with{x.n}", coupled.seen, i=total, i_other=x.i_out, turns_other=x.ns, turns=s.ns)
+    total = sheet.again("load.i_seen", total)
+    v_lift, idle, ripple = _idle(sheet, s, total)
+    even = sheet("load.v_even", coupled.even_voltage, v_out=s.v_out, idle=idle[0], v_lift=v_lift)
+    kinds = ("r_rectifier", "r_secondary", "r_inductor")
+    theirs, x = {name: _theirs(s, name) / plain(total) for name in kinds}, plain(idle[0])
+    text = "what a drop is at the current of all: of the regulated output at its own current, or where that is idle of those that carry the current"
+    path = sheet.solved("filter1.r_others", sum(theirs.values()), "Ω", "drops in the paths of the others, each at its own current, in the mean of all, as a resistance in the way of all of it", i=total)
+    volts = sheet("load.v_seen", coupled.mean_voltage, v_even=even, idle=idle[0], r=path, i_all=total, ripple=ripple)
+    own = {name: plain(getattr(s, name)) * plain(s.i_out) / plain(total) for name in kinds}
+    return replace(s, others=(), i_out=total, v_out=volts, **{name: sheet.solved(_SEEN[name], (1 - x) * own[name] + x * theirs[name], "Ω", text, i=total, idle=idle[0]) for name in kinds})
+
+
+def _theirs(s: "Stage", name: str) -> Any:
+    """Drop [V] across one kind of resistance of the outputs beside the regulated one, seen from that, in the mean by what each carries."""
+    carried = [plain(x.i_out) * plain(x.ns) / plain(s.ns) for x in s.others]
+    return sum(i**2 * plain(getattr(x, name)) * (plain(s.ns) / plain(x.ns)) ** 2 for x, i in zip(s.others, carried, strict=True)) / sum(carried)
+
+
+def seen_rows(sheet: Any, s: "Stage") -> "Stage":
+    """The same from the rows of a recorded pass."""
+    return replace(s, others=(), **{name: sheet.rows[id] for name, id in _SEEN.items()})
+
+
+def apart(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """What each output has of a settled period, the regulated one first: its number n, turns, current i, how idle it is, mean resistance r in its path and that while the switches feed [Ω], and ripple, rms and crest of its filter winding [A]. s: the stage as it is."""
+    own, total = o["i_load"], s.i_out
+    for x in s.others:
+        own = sheet(f"load.i_without{x.n}", coupled.left, i=own, i_other=x.i_out, turns_other=x.ns, turns=s.ns)
+        total = coupled.seen(plain(total), plain(x.i_out), plain(x.ns), plain(s.ns))
+    duty = sheet("filter1.duty", flyback.duty, t_on=o["t_e"], fs=o["fs"])
+    found = [{"n": n, "ns": path.ns, "i": i, "idle": x, "busy": sheet.solved(f"load.busy{n}", np.where(np.asarray(plain(x)) == 0, 1.0, 0.0), "", "1 where its filter winding carries current all the time", idle=x), **_path(sheet, n, path, duty, s.variant.both_ways)}
+             for (n, path, i), x in zip(((1, s, own), *((x.n, x, x.i_out) for x in s.others)), _idle(sheet, s, total)[1], strict=True)]
+    busy = {f"busy{x['n']}": x["busy"] for x in found}
+    sharers = sheet.solved("filter1.sharers", np.maximum(sum(plain(b) for b in busy.values()), 1.0), "", "outputs whose windings carry current all the time: they share the ripple alike", **busy)
+    drops = [sheet(f"filter1.v_uneven{x['n']}", coupled.uneven_drop, feeding=x["feeding"], wheeling=x["wheeling"], i=x["i"], turns=s.ns, turns_other=x["ns"]) for x in found]
+    mean = sheet.solved("filter1.v_uneven", sum(plain(b) * plain(u) for b, u in zip(busy.values(), drops, strict=True)) / plain(sharers), "V", "mean of those that carry current all the time", **{f"u{k}": u for k, u in enumerate(drops, 1)})
+    leakage = sheet("filter1.l_apart", coupled.unshared, inductance=s.inductance, coupling=s.extra["coupling"], count=1 + len(s.others))
+    for x, u in zip(found, drops, strict=True):
+        uneven = sheet(f"filter1.i_uneven{x['n']}", coupled.uneven_ripple, drop=u, mean=mean, duty=duty, rate=o["fs"], leakage=leakage)
+        x["ripple"] = sheet(f"filter1.i_ripple_of{x['n']}", coupled.ripple_of_one, ripple=o["ripple"], sharers=sharers, uneven=uneven, turns=s.ns, turns_other=x["ns"], busy=x["busy"], i=x["i"])
+        x |= {"uneven": uneven, "i_l": sheet(f"filter1.i_rms_of{x['n']}", coupled.winding_rms, i=x["i"], ripple=x["ripple"]), "crest": sheet(f"filter1.i_peak_of{x['n']}", coupled.winding_crest, i=x["i"], ripple=x["ripple"])}
+    return found
+
+
+def _path(sheet: Any, n: int, s: Any, duty: Any, both_ways: bool) -> dict[str, Any]:
+    """Resistances in the path of an output: while the switches feed, while it freewheels, and in the mean; s: what has its three parts."""
+    feeding = sheet.total(f"filter1.r_feeding_of{n}", "Ω", "rectifier, winding and filter winding while the switches feed", rectifier=s.r_rectifier, winding=s.r_secondary, inductor=s.r_inductor)
+    free = sheet(f"rectifier{n}.r_freewheeling", forward.freewheeling_resistance, r_rectifier=s.r_rectifier, r_winding=s.r_secondary) if both_ways else s.r_rectifier
+    wheeling = sheet.total(f"filter1.r_wheeling_of{n}", "Ω", "rectifiers and filter winding while it freewheels", rectifier=free, inductor=s.r_inductor)
+    return {"feeding": feeding, "wheeling": wheeling, "r": sheet(f"filter1.r_of{n}", coupled.mean_resistance, duty=duty, feeding=feeding, wheeling=wheeling)}
+
+
+def own_pulses(s: "Stage", out: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """The period as the windings of each output see it, the regulated one first, in bare numbers: its valley and crest in the place of those of all."""
+    return [{**out, "valley": np.maximum(np.asarray(x["i"]) - 0.5 * x["ripple"], 0.0), "crest": np.asarray(x["crest"])} for x in apart(Quick(), s, out)]
+
+
+def filter_shares(work: Work, s: "Stage") -> list[float]:
+    """Shares of the filter core's copper, the regulated output first: as the ampere-turns at full load are, so that all of it is as dense."""
+    outs = work.need.outputs
+    amps = [outs[0].current_max * float(plain(s.ns)), *(outs[x.n - 1].current_max * float(plain(x.ns)) for x in s.others)]
+    return [a / sum(amps) for a in amps]
+
+
+def wound(s: "Stage", turns: Sequence[Any], effective: Sequence[float], step: int) -> tuple[Other, ...]:
+    """The other outputs with whole turns and the resistances of their windings; turns, effective: in the order of the windings, those of halves beside each other (step)."""
+    return tuple(replace(x, ns=float(turns[k].value), r_secondary=effective[1 + step * (k - 1)]) for k, x in enumerate(s.others, 2))
+
+
+def with_filter(work: Work, s: "Stage", resistance: float) -> "Stage":
+    """The stage with the resistances of the windings of its filter core, which as one winding of the regulated output's turns has this one [Ω]."""
+    shares = filter_shares(work, s)
+    return replace(s, r_inductor=resistance / shares[0], others=tuple(replace(x, r_inductor=resistance * (x.ns / s.ns) ** 2 / share) for x, share in zip(s.others, shares[1:], strict=True)))
+
+
+def common_step(s: "Stage") -> int:
+    """Turns of the regulated output's filter winding come in so many, for all windings to have whole turns in the ratio of the transformer's."""
+    return int(s.ns) // int(np.gcd.reduce([int(s.ns), *(int(x.ns) for x in s.others)]))
