@@ -1,7 +1,6 @@
 """The two-switch forward: against a circuit simulator, against the exact engine, against balances and closed forms of its own."""
 
 import random
-import re
 
 import numpy as np
 import pytest
@@ -22,7 +21,7 @@ from rhevectra.core.magnetics.inductor import USE, choose_inductor
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
-from spice import measure
+from spice import measure, shortened
 
 PINS = {"topology": "forward_2sw"}
 MU0 = 4e-7 * np.pi
@@ -53,7 +52,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(bench, line, load, bus, 
     c, text = corner_for(bench, line, load, bus), netlist_text(bench, line, load, bus)
     o = bench.context["o"]
     at = lambda x: float(np.broadcast_to(getattr(x, "value", x), bench.grid.shape)[c.index])  # noqa: E731
-    end = float(re.search(r"\.tran \S+ (\S+)", text).group(1))
+    text, end = shortened(text)
     control = ["let ib=-i(vbus)", "let ip=@llk[i]", "let il=@lout[i]"]
     names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "vds": "MAX v(b)", "lrms": "RMS il", "lpk": "MAX il"}
     found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"), control, names, (end - 20 / at(o["fs"]), end), tmp_path / "f.cir")
@@ -147,9 +146,6 @@ def test_the_filter_inductor_by_reluctance_and_by_exhaustion(bench):
 
 
 def test_what_it_cannot_do_is_said():
-    two = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=8), Output(voltage=5, current_max=4)), harmonics_class="none")
-    texts = [f.text for f in size(two, PINS).findings if f.severity == "must fix"]
-    assert any("one output" in t for t in texts)
     wide = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=12, current_max=8),), harmonics_class="none")
     assert any("narrower bus" in f.text for f in size(wide, PINS).findings)
     with pytest.raises(InputError, match="none"):

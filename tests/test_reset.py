@@ -1,7 +1,6 @@
 """The forward with a reset winding: against a circuit simulator, the engine, balances and by hand."""
 
 import random
-import re
 
 import numpy as np
 import pytest
@@ -12,7 +11,7 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
-from spice import measure
+from spice import measure, shortened
 
 PINS = {"topology": "forward_reset"}
 NEED = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=10),), harmonics_class="none")
@@ -37,7 +36,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(forward, line, bus, tmp_
     """Nothing tuned, full load at the highest line (the engine looks at both ends): output within 2 %, currents within 3 %; the drain, whose clamp is an upper bound, at most 8 % below its figure."""
     c, text, o = corner_for(forward, line, 1.0, bus), netlist_text(forward, line, 1.0, bus), forward.context["o"]
     at = lambda x: float(whole(forward, x)[c.index])  # noqa: E731
-    end = float(re.search(r"\.tran \S+ (\S+)", text).group(1))
+    text, end = shortened(text)
     names = {"bus": "AVG ib", "prms": "RMS ip", "peak": "MAX ip", "vo": "AVG v(out1)", "vds": "MAX v(d1)", "lrms": "RMS il", "reset": "RMS ir"}
     found = measure(text.replace("\n.end\n", "\n.save all @lout[i]\n.end\n"), ["let ib=-i(vbus)", "let ip=i(vhalf1)", "let il=@lout[i]", "let ir=i(vreset)"], names, (end - 20 / at(o["fs"]), end), tmp_path / "r.cir")
     inside = (at(o["p_bus"]) - at(forward.rows["loss.controller"]) - at(o["p_choke"])) / at(forward.rows["bus.v"])

@@ -12,7 +12,7 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
-from spice import measure
+from spice import measure, shortened
 from test_bridge import seeded
 
 CASES = [("full_bridge", "bridge"), ("full_bridge", "doubler"), ("half_bridge", "bridge"), ("half_bridge", "doubler"), ("psfb", "bridge")]
@@ -34,7 +34,8 @@ def test_the_exported_netlist_agrees_with_the_simulator(topology, kind, low, tmp
     d = sized(topology, kind)
     line = d.grid.lines[0 if low else -1]
     c, text, o = corner_for(d, line, 1.0, ""), netlist_text(d, line, 1.0, ""), d.context["o"]
-    at, end = at_corner(d, c), float(re.search(r"\.tran \S+ (\S+)", text).group(1))
+    at = at_corner(d, c)
+    text, end = shortened(text)
     names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "lrms": "RMS il", "lpk": "MAX il", "wrms": "RMS is"}
     found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"), ["let ib=-i(vbus)", "let ip=@llk[i]", "let il=@lout[i]", "let is=i(vsec1)"], names, (end - 20 / at(o["f_switch"]), end), tmp_path / "s.cir")
     beside = at(d.rows["loss.controller"]) + at(o["p_choke"]) + at(o.get("p_series", 0.0))

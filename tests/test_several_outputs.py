@@ -176,6 +176,18 @@ def test_an_idle_regulated_output_is_told_and_a_least_load_cures_it():
     assert float(loose.value("output2.v_high")) > float(tight.value("output2.v_high")) and float(loose.value("output2.v_low")) < float(tight.value("output2.v_low"))
 
 
+def test_all_outputs_start_and_are_caught_together():
+    """By hand: full load and capacitance are those of all outputs over the squares of their turns; with the feedback open each follows the regulated one; the start lasts longer than that of the regulated output alone would."""
+    d = size(COMPUTER, {"topology": "half_bridge"})
+    ratio = {n: float(d.value(f"transformer.ns{n}")) / float(d.value("transformer.ns1")) for n in (1, 2, 3)}
+    assert float(d.rows["start.i_load"].value) == pytest.approx(sum(o.current_max * ratio[n] for n, o in enumerate(COMPUTER.outputs, 1)))
+    assert float(d.rows["start.c_load"].value) == pytest.approx(sum(float(d.value(f"output{n}.c")) * ratio[n] ** 2 for n in ratio))
+    for n in (2, 3):
+        drops = [float(d.rows[id].value) for id in ("rectifier.v_forward", f"rectifier{n}.v_forward")]
+        assert float(d.value(f"output{n}.v_open")) == pytest.approx((float(d.value("output1.v_open")) + drops[0]) * ratio[n] - drops[1], rel=1e-6) and d.figure(f"output{n}.v_open").limit > 0
+    assert not any("cannot start" in f.text for f in d.findings) and float(d.value("start.time")) > 0
+
+
 def test_who_has_one_output_says_so_and_the_first_has_to_be_held():
     for topology in ("psfb", "forward_active_clamp", "llc_half"):
         assert any("one output here" in f.text and f.cure == "topology" for f in size(AMPLIFIER, {"topology": topology}).findings), topology

@@ -125,3 +125,15 @@ def alone(inductance: Any, coupling: Any, count: Any) -> Any:
 def unshared(inductance: Any, coupling: Any, count: Any) -> Any:
     """Inductance [H] that a filter winding does not share with the others."""
     return inductance * count * (1 - coupling) / (coupling * count + 1 - coupling)
+
+
+@formula("C_Σ = C + C_k·(N_k/N)²", "F", "C C_k N_k N", "the charge of output k, seen from the regulated one")
+def seen_capacitance(c: Any, c_other: Any, turns_other: Any, turns: Any) -> Any:
+    """Capacitance [F] with that of one more output."""
+    return c + c_other * np.square(turns_other / turns)
+
+
+@formula("V_x = (V_o + V_f)·N_k/N − V_fk", "V", "V_o V_f N_k N V_fk", "it follows the regulated output by its turns")
+def opened(v_open: Any, v_forward: Any, turns_other: Any, turns: Any, v_forward_other: Any) -> Any:
+    """What an output comes to [V] while the regulated one is at v_open."""
+    return (v_open + v_forward) * turns_other / turns - v_forward_other

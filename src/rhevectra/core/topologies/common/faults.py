@@ -84,22 +84,23 @@ def rated(work: Work, n: int) -> None:
     work.sheet.given(f"output{n}.v_rated", work.parts["output_capacitors"].row(cap)["v_class_v"], "V", "catalogue", f"rated voltage of {cap}")
 
 
-def caught(work: Work, inductance: Any, current: Any, count: int = 1) -> None:
-    """Where a trip of its own catches the output with the feedback open, and what the inductors through which it is fed still bring. inductance [H] of one of `count`, current [A]: what flows in it then."""
+def caught(work: Work, inductance: Any, current: Any, count: int = 1, c: Any = None) -> Any:
+    """Where a trip of its own catches the output with the feedback open, and what the inductors through which it is fed still bring. inductance [H] of one of `count`, current [A]: what flows in it then; c: capacitance it goes into [F], where that is more than the output's own."""
     main, sheet = work.need.outputs[work.need.main], work.sheet
     least = CLEAR * (1 + main.tolerance) / (1 - TRIP_TOLERANCE)
     trip = work.choose("feedback.v_trip", float(f"{max(TRIP, least) * main.magnitude:.3g}"), f"a comparator and a coupler of its own, {max(TRIP, least) * 100 - 100:.0f} % above the output (common practice)")
-    sheet("output1.v_open", faults.caught, v_trip=trip, tolerance=sheet.given("feedback.trip_tolerance", TRIP_TOLERANCE, "", "rule", "comparator and divider (typical, from memory)"), count=count, inductance=inductance, current=current, c=sheet.rows["output1.c"])
+    volts = sheet("output1.v_open", faults.caught, v_trip=trip, tolerance=sheet.given("feedback.trip_tolerance", TRIP_TOLERANCE, "", "rule", "comparator and divider (typical, from memory)"), count=count, inductance=inductance, current=current, c=sheet.rows["output1.c"] if c is None else c)
     rated(work, 1)
+    return volts
 
 
-def start(work: Work, crest: Any, most: Any, v_up: Any, v_forward: Any, inductance: Any, rate: Any) -> None:
-    """Start-up into full load. Rows: crest of the filter's current at the least current limit [A], its ripple at full output [A]; what the rectifiers hand it in a pulse, and their drop [V]; nominal inductance [H], pulses a second."""
+def start(work: Work, crest: Any, most: Any, v_up: Any, v_forward: Any, inductance: Any, rate: Any, whole: tuple[Any, Any] | None = None) -> None:
+    """Start-up into full load. Rows: crest of the filter's current at the least current limit [A], its ripple at full output [A]; what the rectifiers hand it in a pulse, and their drop [V]; nominal inductance [H], pulses a second; whole: full load [A] and capacitance [F] of all outputs seen from the regulated one, where there are several."""
     sheet, need = work.sheet, work.need.outputs[work.need.main]
-    load = sheet.given("start.i_load", need.current_max, "A", text=f"full current of {need.name}")
-    given = {"i_crest": crest, "i_load": load, "v_up": v_up, "v_forward": v_forward, "c": sheet.rows["output1.c"], "v_out": sheet.rows["load.v1"], "rate": rate, "inductance": sheet("start.l", inductor.least, inductance=inductance, tolerance=sheet.rows[least_filter.ID])}
+    load, c = whole or (sheet.given("start.i_load", need.current_max, "A", text=f"full current of {need.name}"), sheet.rows["output1.c"])
+    given = {"i_crest": crest, "i_load": load, "v_up": v_up, "v_forward": v_forward, "c": c, "v_out": sheet.rows["load.v1"], "rate": rate, "inductance": sheet("start.l", inductor.least, inductance=inductance, tolerance=sheet.rows[least_filter.ID])}
     sheet.solved("start.time", faults.start_time_filter(**{k: plain(x) for k, x in given.items()}), "s", "the output's charge over what the least inductance leaves of the crest beside its ripple and the load, added up from zero to the full voltage", **given)
-    short_of(work, sheet("start.i_least", inductor.mean_below, i_crest=crest, ripple=most).value - need.current_max)
+    short_of(work, sheet("start.i_least", inductor.mean_below, i_crest=crest, ripple=most).value - load.value)
 
 
 def supply_capacitor(work: Work, integrated: bool) -> None:

@@ -1,7 +1,7 @@
 """Rows of the outputs that no loop holds, of a step-down stage with several: what they stand at, lose and are smoothed by."""
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from msgspec.structs import replace
@@ -12,14 +12,17 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import coupled, forward
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.bank import record_bank
+from rhevectra.core.topologies.common.faults import rated
 from rhevectra.core.topologies.common.outputs import SLOWER_FED_ALWAYS, record_range
 from rhevectra.core.topologies.stepdown import secondary
-from rhevectra.core.topologies.stepdown.build import Plan
 from rhevectra.core.topologies.stepdown.several import Other
 from rhevectra.core.topologies.stepdown.stage import Stage
 
+if TYPE_CHECKING:
+    from rhevectra.core.topologies.stepdown.build import Plan
 
-def given(work: Work, plan: Plan) -> tuple[Other, ...]:
+
+def given(work: Work, plan: "Plan") -> tuple[Other, ...]:
     """The outputs in rows."""
     sheet, found = work.sheet, []
     for k, x in enumerate(plan.stage.others, 2):
@@ -71,3 +74,22 @@ def findings(work: Work) -> None:
     if sunk:
         least = 0.5 * float(np.max(rows["filter1.i_ripple_ideal"].value)) / len(outs)
         work.find(NOTE, "load", f"{', '.join(sunk)} sink{'s' if len(sunk) == 1 else ''} while {outs[0].name}, which the loop holds, is idle: a least load of {show(least, 'A', 2)} there, asked for or as a resistor, keeps its filter winding in use", "", "")
+
+
+def charged(work: Work, s: Stage) -> tuple[Any, Any]:
+    """Full load [A] and capacitance [F] of all outputs, seen from the regulated one: what starts up together."""
+    sheet, outs = work.sheet, work.need.outputs
+    load, c = sheet.given("start.i_load1", outs[0].current_max, "A", text=f"full current of {outs[0].name}"), sheet.rows["output1.c"]
+    for x in s.others:
+        turns = {"turns_other": sheet.rows[f"transformer.ns{x.n}"], "turns": sheet.rows["transformer.ns1"]}
+        load = sheet(f"start.i_with{x.n}", coupled.seen, i=load, i_other=sheet.given(f"start.i_load{x.n}", outs[x.n - 1].current_max, "A", text=f"full current of {outs[x.n - 1].name}"), **turns)
+        c = sheet(f"start.c_with{x.n}", coupled.seen_capacitance, c=c, c_other=sheet.rows[f"output{x.n}.c"], **turns)
+    return sheet.again("start.i_load", load), sheet.again("start.c_load", c)
+
+
+def opened(work: Work, s: Stage, main: Stage, volts: Any) -> None:
+    """Rows of what the other outputs come to with the feedback open, while the trip holds the regulated one; volts: that."""
+    sheet = work.sheet
+    for x in s.others:
+        sheet(f"output{x.n}.v_open", coupled.opened, v_open=volts, v_forward=main.v_forward, turns_other=sheet.rows[f"transformer.ns{x.n}"], turns=sheet.rows["transformer.ns1"], v_forward_other=sheet.rows[f"rectifier{x.n}.v_forward"])
+        rated(work, x.n)
