@@ -61,16 +61,16 @@ def lift(coupling: Any, v_up: Any) -> Any:
     return v_up * (1 - coupling) / coupling
 
 
-@formula("V_e = V_o − x·V_λ", "V", "V_o x V_λ", "the loop holds the regulated output; where that is idle itself, all others sink by what it rises above them")
+@formula("V_e = max(V_o − x·V_λ, 0.2·V_o)", "V", "V_o x V_λ", "the loop holds the regulated output; where that is idle itself, all others sink by what it rises above them; below a fifth it is no design any more, and their least voltages say so")
 def even_voltage(v_out: Any, idle: Any, v_lift: Any) -> Any:
     """What the regulated output would stand at with its winding in use [V]."""
-    return v_out - idle * v_lift
+    return np.maximum(v_out - idle * v_lift, 0.2 * v_out)
 
 
-@formula("V_s = V_e − x·r·(I_Σ + ½·ΔI)", "V", "V_e x r I_Σ ΔI", "an idle regulated output is filled at the crest of the others' current: what stands against the core there is theirs, drops and all")
+@formula("V_s = max(V_e − x·r·(I_Σ + ½·ΔI), ½·V_e)", "V", "V_e x r I_Σ ΔI", "an idle regulated output is filled at the crest of the others' current: what stands against the core there is theirs, drops and all; where these take half of it, it is no design any more")
 def mean_voltage(v_even: Any, idle: Any, r: Any, i_all: Any, ripple: Any) -> Any:
     """What stands against the filter core [V], seen from the regulated output, but for the drops."""
-    return v_even - idle * r * (i_all + 0.5 * ripple)
+    return np.maximum(v_even - idle * r * (i_all + 0.5 * ripple), 0.5 * v_even)
 
 
 @formula("V_x = V_k + x·(V_λ + r·(Î − I))·N_k/N", "V", "V_k x V_λ r Î I N_k N", "an idle output rises above what its turns make, and is filled at the crest of what the regulated one carries")

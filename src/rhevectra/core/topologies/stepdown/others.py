@@ -7,7 +7,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import RUN
-from rhevectra.core.basis.findings import NOTE
+from rhevectra.core.basis.findings import LOOK_AT, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import coupled, forward
 from rhevectra.core.stages.work import Work
@@ -67,9 +67,11 @@ def banks(work: Work, s: Stage, least: Mapping[str, Any], shared: Sequence[Mappi
 
 
 def findings(work: Work) -> None:
-    """Where the regulated output is idle while others are loaded, and what would keep it in use."""
+    """Where the regulated output is idle while others are loaded, and what would keep it in use; where it is so even at full load."""
     rows, grid, outs = work.sheet.rows, work.grid, work.need.outputs
     idle = np.broadcast_to(rows["load.idle1"].value, grid.shape)
+    if (idle[:, :, grid.full_load] > 0).any():
+        work.find(LOOK_AT, "load", f"{outs[0].name}, which the loop holds, has less than its part of the ripple even at full load: the others follow its crests, and are told within a few per cent; hold the output that carries most", "", "")
     sunk = [o.name for n, o in enumerate(outs[1:], 2) if (np.where(RUN.mask(grid), np.broadcast_to(rows[f"output{n}.v"].value, grid.shape), np.inf) < float(rows[f"output{n}.v_min"].value))[idle > 0].any()]
     if sunk:
         least = 0.5 * float(np.max(rows["filter1.i_ripple_ideal"].value)) / len(outs)
