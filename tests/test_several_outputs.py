@@ -188,6 +188,26 @@ def test_all_outputs_start_and_are_caught_together():
     assert not any("cannot start" in f.text for f in d.findings) and float(d.value("start.time")) > 0
 
 
+def test_the_reset_winding_burns_by_its_own_copper():
+    """Behind two outputs it is the fourth winding: its loss is its effective resistance, from the copper of that winding, times the square of its current."""
+    d = size(AMPLIFIER, {"topology": "forward_reset"})
+    plan, index = d.context["plan"], d.grid.find(d.grid.lines[0], 1.0, "run", d.grid.bus[0]).index
+    names = [w.name for w in plan.need.windings]
+    assert names == ["primary", "ns1", "ns2", "nr", "naux"]
+    resistance = plan.stage.extra["r_effective"][names.index("nr")]
+    assert resistance not in plan.stage.extra["r_effective"][:3]
+    assert float(d.rows["loss.copper_reset"].at(index)) == pytest.approx(resistance * float(d.rows["reset.i_rms"].at(index)) ** 2, rel=1e-9)
+
+
+def test_the_usual_topology_can_have_them():
+    """By power: a flyback for little, then those with a filter inductor; a flyback too where the regulated output is not the first."""
+    def chosen(watts, mains=MAINS, first=True):
+        outs = (out(24.0, 0.6 * watts / 24.0, regulated=first), out(12.0, 0.4 * watts / 12.0, regulated=not first))
+        return size(Requirement(mains=mains, outputs=outs, harmonics_class="none"), {}).topology
+    assert [chosen(w) for w in (60.0, 180.0, 500.0)] == ["flyback", "forward_2sw", "half_bridge"]
+    assert chosen(180.0, first=False) == "flyback" and chosen(180.0, Mains(kind="dc", v_min=36.0, v_max=60.0)) == "push_pull"
+
+
 def test_who_has_one_output_says_so_and_the_first_has_to_be_held():
     for topology in ("psfb", "forward_active_clamp", "llc_half"):
         assert any("one output here" in f.text and f.cure == "topology" for f in size(AMPLIFIER, {"topology": topology}).findings), topology

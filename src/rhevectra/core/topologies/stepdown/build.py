@@ -275,6 +275,7 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     rest = work.choose("transformer.residual_gap", lambda: active.gap(work, s, n_p, float(eff.area[at[0]]), float(eff.length[at[0]]) / grade["mu_initial"], RESIDUAL_GAP) if s.variant.active else RESIDUAL_GAP,
                        "two ground faces (typical, from memory)" if not s.variant.active else "two ground faces, or what lets the magnetising current bring the node down within the dead time")
     lm = need.pieces * forward.ungapped_inductance(n_p, float(eff.area[at[0]]), float(eff.length[at[0]]), grade["mu_initial"], float(rest.value))
-    nr = float(choice.trial.turns[[w.name for w in need.windings].index("nr")][at]) if s.variant.reset else n_p
+    reset = next((k for k, w in enumerate(need.windings) if w.name == "nr"), 0)
+    nr = float(choice.trial.turns[reset][at]) if reset else n_p
     return replace(s, np=need.pieces * n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], others=several.wound(s, turns, effective, s.variant.pulses), core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
-                   extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective, "aux": {"turns": float(turns[-1].value), "i": float(work.sheet.rows["aux.i"].value)}})
+                   extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective, **({"r_reset": effective[reset]} if reset else {}), "aux": {"turns": float(turns[-1].value), "i": float(work.sheet.rows["aux.i"].value)}})

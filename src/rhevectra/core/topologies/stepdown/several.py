@@ -117,24 +117,32 @@ def seen_rows(sheet: Any, s: "Stage") -> "Stage":
 
 
 def apart(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> list[dict[str, Any]]:
-    """What each output has of a settled period, the regulated one first: its number n, turns, current i, how idle it is, mean resistance r in its path and that while the switches feed [Ω], and ripple, rms and crest of its filter winding [A]. s: the stage as it is."""
+    """What each output has of a settled period, the regulated one first: its number n, turns, current i, how idle it is, whether it is busy, resistances in its path while the switches feed, while it freewheels and r in the mean [Ω], and ripple, rms and crest of its filter winding [A]. s: the stage as it is."""
     own, total = o["i_load"], s.i_out
     for x in s.others:
         own = sheet(f"load.i_without{x.n}", coupled.left, i=own, i_other=x.i_out, turns_other=x.ns, turns=s.ns)
         total = coupled.seen(plain(total), plain(x.i_out), plain(x.ns), plain(s.ns))
     duty = sheet("filter1.duty", flyback.duty, t_on=o["t_e"], fs=o["fs"])
-    found = [{"n": n, "ns": path.ns, "i": i, "idle": x, "busy": sheet.solved(f"load.busy{n}", np.where(np.asarray(plain(x)) == 0, 1.0, 0.0), "", "1 where its filter winding carries current all the time", idle=x), **_path(sheet, n, path, duty, s.variant.both_ways)}
-             for (n, path, i), x in zip(((1, s, own), *((x.n, x, x.i_out) for x in s.others)), _idle(sheet, s, total)[1], strict=True)]
+    found: list[dict[str, Any]] = []
+    for (n, path, i), idle in zip(((1, s, own), *((x.n, x, x.i_out) for x in s.others)), _idle(sheet, s, total)[1], strict=True):
+        busy = sheet.solved(f"load.busy{n}", np.where(np.asarray(plain(idle)) == 0, 1.0, 0.0), "", "1 where its filter winding carries current all the time", idle=idle)
+        found.append({"n": n, "ns": path.ns, "i": i, "idle": idle, "busy": busy, **_path(sheet, n, path, duty, s.variant.both_ways)})
+    _ripples(sheet, s, o, found, duty)
+    return found
+
+
+def _ripples(sheet: Any, s: "Stage", o: Mapping[str, Any], found: list[dict[str, Any]], duty: Any) -> None:
+    """Adds to each output the ripple, rms and crest of its filter winding, and how much the step of its drops takes of its even part of the ripple."""
     busy = {f"busy{x['n']}": x["busy"] for x in found}
     sharers = sheet.solved("filter1.sharers", np.maximum(sum(plain(b) for b in busy.values()), 1.0), "", "outputs whose windings carry current all the time: they share the ripple alike", **busy)
     drops = [sheet(f"filter1.v_uneven{x['n']}", coupled.uneven_drop, feeding=x["feeding"], wheeling=x["wheeling"], i=x["i"], turns=s.ns, turns_other=x["ns"]) for x in found]
     mean = sheet.solved("filter1.v_uneven", sum(plain(b) * plain(u) for b, u in zip(busy.values(), drops, strict=True)) / plain(sharers), "V", "mean of those that carry current all the time", **{f"u{k}": u for k, u in enumerate(drops, 1)})
     leakage = sheet("filter1.l_apart", coupled.unshared, inductance=s.inductance, coupling=s.extra["coupling"], count=1 + len(s.others))
     for x, u in zip(found, drops, strict=True):
-        uneven = sheet(f"filter1.i_uneven{x['n']}", coupled.uneven_ripple, drop=u, mean=mean, duty=duty, rate=o["fs"], leakage=leakage)
-        x["ripple"] = sheet(f"filter1.i_ripple_of{x['n']}", coupled.ripple_of_one, ripple=o["ripple"], sharers=sharers, uneven=uneven, turns=s.ns, turns_other=x["ns"], busy=x["busy"], i=x["i"])
-        x |= {"uneven": uneven, "i_l": sheet(f"filter1.i_rms_of{x['n']}", coupled.winding_rms, i=x["i"], ripple=x["ripple"]), "crest": sheet(f"filter1.i_peak_of{x['n']}", coupled.winding_crest, i=x["i"], ripple=x["ripple"])}
-    return found
+        n, i = x["n"], x["i"]
+        uneven = sheet(f"filter1.i_uneven{n}", coupled.uneven_ripple, drop=u, mean=mean, duty=duty, rate=o["fs"], leakage=leakage)
+        ripple = sheet(f"filter1.i_ripple_of{n}", coupled.ripple_of_one, ripple=o["ripple"], sharers=sharers, uneven=uneven, turns=s.ns, turns_other=x["ns"], busy=x["busy"], i=i)
+        x |= {"uneven": uneven, "ripple": ripple, "i_l": sheet(f"filter1.i_rms_of{n}", coupled.winding_rms, i=i, ripple=ripple), "crest": sheet(f"filter1.i_peak_of{n}", coupled.winding_crest, i=i, ripple=ripple)}
 
 
 def _path(sheet: Any, n: int, s: Any, duty: Any, both_ways: bool) -> dict[str, Any]:

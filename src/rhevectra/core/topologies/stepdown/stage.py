@@ -245,7 +245,7 @@ def _spike(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any, t_return: Any)
     reset = {}
     if s.variant.reset:
         i_reset = sheet("reset.i_rms", spike.reset_rms, turns_primary=s.np, turns_reset=s.nr, fs=o["fs"], t_feeding=o["t_e"], i_mag=o["i_mag"], t_return=t_return, i_peak=o["i_peak"])
-        reset["reset"] = sheet("loss.copper_reset", resistive_loss, r=sheet.given("transformer.r_reset", s.extra["r_effective"][2], "Ω", "solved", "copper loss of the reset winding as it was chosen over its rms current squared"), i_rms=i_reset)
+        reset["reset"] = sheet("loss.copper_reset", resistive_loss, r=sheet.given("transformer.r_reset", s.extra["r_reset"], "Ω", "solved", "copper loss of the reset winding as it was chosen over its rms current squared"), i_rms=i_reset)
     return {**reset, "spike_u": u, "held": held, "spike": sheet("spike.power", spike.power, v_held=held, excess=u, r=s.spike["r"])}
 
 
