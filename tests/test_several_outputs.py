@@ -15,6 +15,7 @@ from rhevectra.core.design.size import size
 from rhevectra.core.design.wound_parts import wound_parts
 from rhevectra.core.formulas import coupled
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.pictures import PICTURES, pictures_of
 from spice import measure
 from test_design import recompute
 
@@ -206,6 +207,20 @@ def test_the_usual_topology_can_have_them():
         return size(Requirement(mains=mains, outputs=outs, harmonics_class="none"), {}).topology
     assert [chosen(w) for w in (60.0, 180.0, 500.0)] == ["flyback", "forward_2sw", "half_bridge"]
     assert chosen(180.0, first=False) == "flyback" and chosen(180.0, Mains(kind="dc", v_min=36.0, v_max=60.0)) == "push_pull"
+
+
+def test_the_picture_of_the_outputs():
+    """Offered where there are several; its ranges reach from the least to the greatest figure, and the currents it draws have the crests told and, over a pulse, the mean that is drawn where the windings are filled all the time."""
+    d = size(COMPUTER, {"topology": "half_bridge"})
+    c = d.grid.find(d.grid.lines[0], 1.0, "run", d.grid.bus[0])
+    assert "shares" in pictures_of(d, "rectifier") and "shares" not in pictures_of(size(Requirement(mains=MAINS, outputs=(out(12.0, 8.0, regulated=True),)), {"topology": "half_bridge"}), "rectifier")
+    t, currents = TOPOLOGIES["half_bridge"].share_traces(d, c)
+    for own, i in zip(d.context["shared"], currents, strict=True):
+        at = lambda x: float(whole(d, x)[c.index])  # noqa: E731
+        assert i.max() == pytest.approx(at(own["crest"])) and (not at(own["busy"]) or np.trapezoid(i, t) / t[-1] == pytest.approx(at(own["i"]), rel=0.02))
+    texts = " ".join(x.text for x in PICTURES["shares"][1](d, c, 130, 90, None).items if hasattr(x, "text"))
+    for n in (2, 3):
+        assert all(f"{float(d.value(f'output{n}.{end}')):.3g} V" in texts or f"{float(d.value(f'output{n}.{end}')):.4g} V" in texts for end in ("v_low", "v_high"))
 
 
 def test_who_has_one_output_says_so_and_the_first_has_to_be_held():

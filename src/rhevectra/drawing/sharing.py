@@ -11,19 +11,24 @@ from rhevectra.drawing.common import LEFT, RIGHT, same_corner, shown_at
 from rhevectra.drawing.display import Picture
 
 ROLES = ("secondary", "primary", "aux", "accent", "over", "muted")
-NAME, ROOM, NARROW = 22.0, 1.25, 100.0
-"""Room [mm] for the name of an output beside its scale; how much wider than the tolerance the scale is at least; width [mm] below which only numbers fit."""
+NAME, ROOM, NARROW, WIDE = 22.0, 1.25, 100.0, 125.0
+"""Room [mm] for the name of an output beside its scale; how much wider than the tolerance the scale is at least; widths [mm] below which only numbers fit, and no long names of cases."""
 
 
 def several(design: Design) -> bool:
-    """Whether a design has outputs that share a pulse."""
-    return "secondary1.i_peak" in design.rows
+    """Whether a design has outputs that share a pulse, or a filter core."""
+    return "secondary1.i_peak" in design.rows or bool(design.context["shared"])
+
+
+def _order(design: Design) -> list[int]:
+    """Numbers of the outputs, from nothing up, the regulated one first."""
+    return [own["n"] - 1 for own in design.context["shared"]] or list(design.context["stage"].extra["order"])
 
 
 def sharing_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The current of each output over the pulse at a corner, and under it the voltages of the others over all corners in run."""
-    picture = Picture(width, height, f"{shown_at(corner)} · the nodes' ring left out")
-    loose = sorted(design.context["stage"].extra["order"][1:])
+    picture = Picture(width, height, f"{shown_at(corner)} · " + ("in the filter windings" if design.context["shared"] else "the nodes' ring left out"))
+    loose = sorted(_order(design)[1:])
     below = 12.0 + 9.0 * len(loose)
     _currents(picture, design, corner, width, height - below, held)
     _voltages(picture, design, corner, height - below + 2, loose)
@@ -33,11 +38,11 @@ def sharing_picture(design: Design, corner: Corner, width: float, height: float,
 def _currents(picture: Picture, design: Design, corner: Corner, width: float, height: float, held: Design | None) -> None:
     t, i = TOPOLOGIES[design.topology].share_traces(design, corner)
     before, pale = TOPOLOGIES[held.topology].share_traces(held, same_corner(held, corner)) if held is not None and several(held) else (t[:1], i[:0])
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 6, (0.0, max(float(t[-1]), float(before[-1]))), (0.0, max(float(i.max()), float(pale.max(initial=0.0)))), "current of each output" + (", seen from the primary" if width > NARROW else " at the primary"), "A")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 6, (0.0, max(float(t[-1]), float(before[-1]))), (0.0, max(float(i.max()), float(pale.max(initial=0.0)))), "current of each output" + ("" if design.context["shared"] else ", seen from the primary" if width > NARROW else " at the primary"), "A")
     for values in pale:
         frame.pale(before, values)
     marks: list[float] = []
-    for k, values, role in zip(design.context["stage"].extra["order"], i, ROLES, strict=False):
+    for k, values, role in zip(_order(design), i, ROLES, strict=False):
         name = design.requirement.outputs[k].name
         frame.trace(name, t, values, role, 0.6)
         top = int(values.argmax())
@@ -56,16 +61,17 @@ def _voltages(picture: Picture, design: Design, corner: Corner, top: float, loos
     left, right = LEFT + NAME, picture.width - RIGHT - 2
     picture.text(LEFT, top + 3.0, "where no loop holds: range over all corners, tolerance, here" if picture.width > NARROW else "range, tolerance, here", "ink", "left", 3.4, True)
     for row, k in enumerate(loose):
-        out, volts = design.requirement.outputs[k], np.broadcast_to(np.asarray(design.rows[f"output{k + 1}.v"].value, float), shape)
-        off = volts / out.magnitude - 1
-        span = max(ROOM * out.tolerance, 1.1 * float(np.abs(off[run]).max()), 1.1 * abs(float(off[corner.index])))
+        out, least = design.requirement.outputs[k], np.broadcast_to(np.asarray(design.rows[f"output{k + 1}.v"].value, float), shape)
+        volts = np.broadcast_to(np.asarray(design.rows[f"output{k + 1}.v_idle"].value, float), shape) if design.context["shared"] else least
+        off, under = volts / out.magnitude - 1, least / out.magnitude - 1
+        span = max(ROOM * out.tolerance, 1.1 * float(np.abs(off[run]).max()), 1.1 * float(np.abs(under[run]).max()), 1.1 * abs(float(off[corner.index])))
         at = lambda x, span=span: left + (right - left) * (0.5 + 0.5 * x / span)  # noqa: E731
         y = top + 9.5 + 9.0 * row
         picture.text(LEFT, y + 1.2, out.name, "ink", "left", 3.2)
         picture.box(at(-out.tolerance), y - 2.2, at(out.tolerance) - at(-out.tolerance), 4.4, "margin")
-        for end, pick in ((-1, np.where(run, off, np.inf).argmin()), (1, np.where(run, off, -np.inf).argmax())):
-            _end(picture, design, volts, out.magnitude * (1 + end * out.tolerance), np.unravel_index(int(pick), shape), y, end)
-        low, high = float(off[run].min()), float(off[run].max())
+        for end, pick, found in ((-1, np.where(run, under, np.inf).argmin(), least), (1, np.where(run, off, -np.inf).argmax(), volts)):
+            _end(picture, design, found, out.magnitude * (1 + end * out.tolerance), np.unravel_index(int(pick), shape), y, end)
+        low, high = float(under[run].min()), float(off[run].max())
         picture.line([(at(low), y), (at(high), y)], "secondary", 0.9)
         picture.box(at(float(off[corner.index])) - 0.7, y - 1.6, 1.4, 3.2, "ink")
         picture.data[f"{out.name} [V]"] = volts[run]
@@ -78,5 +84,6 @@ def _end(picture: Picture, design: Design, volts: Array, limit: float, index: tu
     told, _ = told_apart(value, limit, "V")
     case = design.grid.corner(tuple(int(i) for i in index))
     x = LEFT + NAME if end < 0 else picture.width - RIGHT - 2
-    where = f" · {case.label or f'{case.load * 100:.0f} % load'}, {case.v_line:g} V" if picture.width > NARROW else ""
+    label = case.label if picture.width > WIDE else case.label.removesuffix(" at full load")
+    where = f" · {label or f'{case.load * 100:.0f} % load'}, {case.v_line:g} V" if picture.width > NARROW else ""
     picture.text(x, y + 4.9, told + where, "over" if outside else "muted", "left" if end < 0 else "right", 2.8)

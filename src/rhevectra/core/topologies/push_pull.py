@@ -11,7 +11,7 @@ from rhevectra.core.topologies.stepdown.evaluate import findings, power_drawn, r
 from rhevectra.core.topologies.stepdown.intervals import interval_name
 from rhevectra.core.topologies.stepdown.schematic_push_pull import NODE_PLACES, schematic
 from rhevectra.core.topologies.stepdown.variant import Variant
-from rhevectra.core.topologies.stepdown.views import flux_view, rectifier_ring, ripple_choice, transient, waveforms, winding_view
+from rhevectra.core.topologies.stepdown.views import flux_view, rectifier_ring, ripple_choice, share_traces, transient, waveforms, winding_view
 
 NAME = "push_pull"
 BALANCED = True
@@ -20,4 +20,4 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 EXACT_RATINGS, exact_traces = ratings(_VARIANT), traces(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces", "transient", "waveforms", "winding_view"]

@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import forward, snubber
 from rhevectra.core.topologies.common.snubbing import Ringing
@@ -32,6 +32,13 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
         v = v_bus * np.array([1.0, 0.0, 0.0, 1 + 1 / ratio, 1 + 1 / ratio, 1.0, 1.0, 0.0])
         t[4:6] = np.minimum(t[4:6], end - 2 * e)
     return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("primary current", "A", *waves["primary"], end, "primary"), Shape("inductor current", "A", *waves["inductor"], end, "secondary")]
+
+
+def share_traces(design: Any, corner: Corner) -> tuple[Array, Array]:
+    """Currents of the filter windings of several outputs over a period [A], (outputs, times), at instants [s]."""
+    o, s, at = design.context["o"], design.context["stage"], reader(corner.index)
+    waves = [shapes({**o, "valley": max(at(own["crest"]) - at(own["ripple"]), 0.0), "crest": at(own["crest"])}, at, at(s.ns) / at(s.np), s.variant)["inductor"] for own in design.context["shared"]]
+    return waves[0][0], np.array([i for _, i in waves])
 
 
 def _bridge_waveforms(design: Any, o: Any, s: Any, at: Any) -> list[Shape]:
