@@ -166,8 +166,8 @@ def test_the_topology_nobody_chose_follows_the_habits_of_its_power_and_can_be_bu
     assert "Contest" in d.row("topology").rule and (f"{power} W" in d.row("topology").rule or topology == "flyback")
 
 
-def test_several_outputs_are_a_flyback_and_a_pin_wins():
-    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=24.0, current_max=6.0, regulated=True), Output(voltage=5.0, current_max=2.0)))
+def test_several_outputs_of_little_power_are_a_flyback_and_a_pin_wins():
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=24.0, current_max=3.0, regulated=True), Output(voltage=5.0, current_max=2.0)))
     assert size(need, noise=False).topology == "flyback"
     assert size(asked(24, 60, 85, 265), {"topology": "half_bridge"}, noise=False).topology == "half_bridge"
 
