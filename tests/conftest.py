@@ -14,6 +14,7 @@ import pytest
 
 from requirements import ALONE
 from rhevectra import demo
+from rhevectra.app.workers import run
 from rhevectra.core.design.size import size
 from rhevectra.core.stages import FRONT_ENDS
 from rhevectra.core.topologies import TOPOLOGIES
@@ -46,6 +47,13 @@ def demo_design(demo_document):
 def lone_design(demo_document):
     """The demo with the auxiliary winding out of the spike, to look at the clamp by itself."""
     return size(demo_document.requirement, {**demo_document.decisions, **ALONE})
+
+
+@pytest.fixture(scope="session")
+def entries():
+    """The contest of the ringing lab bench."""
+    bench = decode(demo.text("ringing-lab-bench"), "demo")
+    return run(bench.requirement, bench.decisions, workers=1)
 
 
 @pytest.fixture

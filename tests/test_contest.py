@@ -32,11 +32,6 @@ BENCH = decode(demo.text("ringing-lab-bench"), "demo")
 NEED = BENCH.requirement
 
 
-@pytest.fixture(scope="module")
-def entries():
-    return run(NEED, BENCH.decisions, workers=1)
-
-
 def test_worker_processes_find_the_same(entries):
     """Two processes beside this one: the same order, measures, pins and reasons, progress that only grows, and an early first row."""
     steps = list(contest_steps(NEED, BENCH.decisions, workers=2))

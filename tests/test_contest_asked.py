@@ -20,11 +20,6 @@ BENCH = decode(demo.text("ringing-lab-bench"), "demo")
 NEED = BENCH.requirement
 
 
-@pytest.fixture(scope="module")
-def entries():
-    return run(NEED, BENCH.decisions, workers=1)
-
-
 def test_what_misses_what_is_asked_stands_behind(entries):
     """An efficiency asked for that about half of them reach: those stand first, each group by the score written again here; who misses it says so with both numbers; where all miss it, the first says that too."""
     target = round(float(np.median([e.efficiency for e in entries if e.feasible])), 4) + 1e-5

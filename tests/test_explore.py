@@ -288,12 +288,18 @@ def test_the_desk_makes_brushes_and_goes_on_with_a_design(qtbot, window):
     assert window.session.reference.pins["fs"] == desk.entries[other].pins["fs"]
 
 
-def test_stop_keeps_what_was_made(qtbot, window):
+def _under_way(qtbot, window, count, made):
+    """The desk with an exploration of so many designs begun and some of them made."""
     window.go("Explore")
     desk = window.explore_desk
-    desk.count.setValue(4000)
+    desk.count.setValue(count)
     desk.button.click()
-    qtbot.waitUntil(lambda: len(desk.entries) >= 5, timeout=30_000)
+    qtbot.waitUntil(lambda: len(desk.entries) >= made, timeout=30_000)
+    return desk
+
+
+def test_stop_keeps_what_was_made(qtbot, window):
+    desk = _under_way(qtbot, window, 4000, 5)
     qtbot.mouseClick(desk.button, Qt.MouseButton.LeftButton)
     assert not window.jobs.running and desk.button.text() == "Start" and 5 <= len(desk.entries) < 4000
     assert all(entry_of(window.session.document.requirement, None, e.pins).loss == pytest.approx(e.loss) for e in desk.entries[3:4])
@@ -327,11 +333,7 @@ def test_stamped_points_lie_where_circles_would(styled, finer):
 
 def test_another_requirement_ends_what_is_under_way(qtbot, window):
     """Designs of the supply that was asked for before do not come in among those of the new one."""
-    window.go("Explore")
-    desk = window.explore_desk
-    desk.count.setValue(2000)
-    desk.button.click()
-    qtbot.waitUntil(lambda: len(desk.entries) >= 2, timeout=30_000)
+    desk = _under_way(qtbot, window, 2000, 2)
     window.session.require(dataclasses.replace(window.session.document.requirement, hold_up=0.005))
     window.show_all()
     assert not window.jobs.running and desk.button.text() == "Start" and desk.entries == [] and desk.rows == []

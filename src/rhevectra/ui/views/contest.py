@@ -32,6 +32,11 @@ class BarDelegate(QStyledItemDelegate):
             fill(painter, QRectF(box.left(), box.bottom() - 4, box.width() * float(share), 4), colour("primary"))
 
 
+def _margin(e: Entry) -> str:
+    """The tightest margin, marked where a limit is passed."""
+    return ("▲ −" if e.tightest_margin < 0 else "") + f"{abs(e.tightest_margin) * 100:.0f} %"
+
+
 Column = tuple[str, str, Callable[[Entry], str], Callable[[Entry], float] | None]
 COLUMNS: tuple[Column, ...] = (
     ("", "place by the weights; – cannot be built", lambda e: "–" if e.rank is None else str(e.rank), None),
@@ -45,12 +50,7 @@ COLUMNS: tuple[Column, ...] = (
     ("Capacitors", "ripple current times voltage of the output capacitors, per output watt", lambda e: f"{show(e.capacitor_stress)} VA/W", lambda e: e.capacitor_stress),
     ("Parts", "parts of power stage and front end, without fuse and mains filter", lambda e: str(e.part_count), lambda e: float(e.part_count)),
     ("Cost", "relative cost index of power stage and front end; 1 is about one 600 V, 0.19 Ω switch", lambda e: show(e.cost_index), lambda e: e.cost_index),
-    ("Margin", "tightest margin of all figures; ▲ a limit is passed", lambda e: _margin(e), None))
-
-
-def _margin(e: Entry) -> str:
-    """The tightest margin, marked where a limit is passed."""
-    return ("▲ −" if e.tightest_margin < 0 else "") + f"{abs(e.tightest_margin) * 100:.0f} %"
+    ("Margin", "tightest margin of all figures; ▲ a limit is passed", _margin, None))
 
 
 FIRST_NUMBER = 3

@@ -187,9 +187,8 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     rect, rate = rectifiers[work.need.main]["row"], v.pulses * float(fs.value)
     law = str(choose("light_load", *(("fixed", "the clamp needs every period") if v.active else ("skip", "pulses are left out below a quarter of the full-load pulse: least light-load loss"))).value)
     load = several.load_of(work, work.need.main, rect, float(fs.value), law != "fixed", DRIVE_AMPS)
-    i_full = max(main.current_peak, main.current_max)
     in_path = 2 if kind == secondary_kinds.BRIDGE else 1
-    drops = in_path * (rect["v_forward_v"] + rect["r_dynamic_ohm"] * i_full) + 0.02 * main.magnitude
+    drops = several.drops(work, work.need.main, rect, in_path)
     ratio = sheet("transformer.ratio_wanted", forward.turns_ratio, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"),
                   duty=sheet.rows["forward.duty"], v_primary=sheet.given("transformer.v_low", v.drive * v_low, "V", "solved", "across the primary at the lowest bus, full or peak load"))
     others = several.estimate(work, rectifiers, numbers, main.magnitude + drops, float(fs.value), law != "fixed", DRIVE_AMPS)

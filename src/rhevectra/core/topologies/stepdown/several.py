@@ -69,18 +69,26 @@ def estimate(work: Work, rectifiers: Mapping[int, Any], numbers: Sequence[int], 
     return tuple(found)
 
 
-def drops(work: Work, k: int, row: Mapping[str, Any]) -> float:
-    """What lies between the winding of output k and its terminals [V] at full current: rectifier, and 2 % for the copper."""
+def drops(work: Work, k: int, row: Mapping[str, Any], in_path: int = 1) -> float:
+    """What lies between the winding of output k and its terminals [V] at full current: rectifiers, as many as lie in the path, and 2 % for the copper."""
     out = work.need.outputs[k]
-    return float(row["v_forward_v"] + row["r_dynamic_ohm"] * max(out.current_peak or 0.0, out.current_max) + 0.02 * out.magnitude)
+    return float(in_path * (row["v_forward_v"] + row["r_dynamic_ohm"] * max(out.current_peak or 0.0, out.current_max)) + 0.02 * out.magnitude)
 
 
-def _idle(sheet: Any, s: "Stage", total: Any) -> tuple[Any, list[Any], Any]:
-    """How far an idle output rises [V], how idle each is, the regulated one first, and the ripple of the core by its volt-seconds [A]; total: current of all [A]."""
+def _total(sheet: Any, s: "Stage") -> Any:
+    """Current of all outputs, seen from the regulated one [A]."""
+    total = s.i_out
+    for x in s.others:
+        total = sheet(f"load.i_with{x.n}", coupled.seen, i=total, i_other=x.i_out, turns_other=x.ns, turns=s.ns)
+    return sheet.again("load.i_seen", total)
+
+
+def _idle(sheet: Any, s: "Stage", total: Any = None) -> tuple[Any, list[Any], Any]:
+    """How far an idle output rises [V], how idle each is, the regulated one first, and the ripple of the core by its volt-seconds [A]; total: current of all [A], where it is known. A sheet that has them gives its rows."""
     rows, count = getattr(sheet, "rows", {}), 1 + len(s.others)
     if "filter1.v_lift" in rows:
         return rows["filter1.v_lift"], [rows[f"load.idle{n}"] for n in (1, *(x.n for x in s.others))], rows["filter1.i_ripple_ideal"]
-    main = {"v_out": s.v_out, "v_forward": s.v_forward}
+    main, total = {"v_out": s.v_out, "v_forward": s.v_forward}, _total(sheet, s) if total is None else total
     v_in = sheet("filter1.v_driving_primary", forward.primary_voltage, share=s.variant.drive, v_bus=s.v_bus) if s.variant.drive != 1 else s.v_bus
     up = sheet("filter1.v_driving", coupled.driving, v_primary=v_in, turns=s.ns, turns_primary=s.np, **main)
     ripple = sheet("filter1.i_ripple_ideal", coupled.ideal_ripple, v_up=up, **main, rate=sheet("filter1.rate_nominal", forward.pulse_frequency, pulses=s.variant.pulses, fs=s.fs), inductance=s.inductance)
@@ -90,10 +98,7 @@ def _idle(sheet: Any, s: "Stage", total: Any) -> tuple[Any, list[Any], Any]:
 
 def seen(sheet: Any, s: "Stage") -> "Stage":
     """The stage with one output that behaves as all together."""
-    total = s.i_out
-    for x in s.others:
-        total = sheet(f"load.i_with{x.n}", coupled.seen, i=total, i_other=x.i_out, turns_other=x.ns, turns=s.ns)
-    total = sheet.again("load.i_seen", total)
+    total = _total(sheet, s)
     v_lift, idle, ripple = _idle(sheet, s, total)
     even = sheet("load.v_even", coupled.even_voltage, v_out=s.v_out, idle=idle[0], v_lift=v_lift)
     kinds = ("r_rectifier", "r_secondary", "r_inductor")
@@ -118,13 +123,12 @@ def seen_rows(sheet: Any, s: "Stage") -> "Stage":
 
 def apart(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> list[dict[str, Any]]:
     """What each output has of a settled period, the regulated one first: its number n, turns, current i, how idle it is, whether it is busy, resistances in its path while the switches feed, while it freewheels and r in the mean [Ω], and ripple, rms and crest of its filter winding [A]. s: the stage as it is."""
-    own, total = o["i_load"], s.i_out
+    own = o["i_load"]
     for x in s.others:
         own = sheet(f"load.i_without{x.n}", coupled.left, i=own, i_other=x.i_out, turns_other=x.ns, turns=s.ns)
-        total = coupled.seen(plain(total), plain(x.i_out), plain(x.ns), plain(s.ns))
     duty = sheet("filter1.duty", flyback.duty, t_on=o["t_e"], fs=o["fs"])
     found: list[dict[str, Any]] = []
-    for (n, path, i), idle in zip(((1, s, own), *((x.n, x, x.i_out) for x in s.others)), _idle(sheet, s, total)[1], strict=True):
+    for (n, path, i), idle in zip(((1, s, own), *((x.n, x, x.i_out) for x in s.others)), _idle(sheet, s)[1], strict=True):
         busy = sheet.solved(f"load.busy{n}", np.where(np.asarray(plain(idle)) == 0, 1.0, 0.0), "", "1 where its filter winding carries current all the time", idle=idle)
         found.append({"n": n, "ns": path.ns, "i": i, "idle": idle, "busy": busy, **_path(sheet, n, path, duty, s.variant.both_ways)})
     _ripples(sheet, s, o, found, duty)
