@@ -16,7 +16,7 @@ from rhevectra.core.design.wound_parts import wound_parts
 from rhevectra.core.formulas import coupled
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.pictures import PICTURES, pictures_of
-from spice import measure
+from spice import measure, shortened
 from test_design import recompute
 
 HAVE = ("forward_reset", "forward_2sw", "push_pull", "half_bridge", "full_bridge")
@@ -71,8 +71,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(topology, need, end, tmp
     d = size(need, {"topology": topology})
     c = d.grid.find(d.grid.lines[end], 1.0, "run", d.grid.bus[end])
     text, at, shared = write(TOPOLOGIES[topology].circuit(d, c)), lambda x: float(whole(d, x)[c.index]), d.context["shared"]
-    until = min(float(re.search(r"\.tran \S+ (\S+)", text).group(1)), 2.5e-3)
-    text = re.sub(r"(\.tran \S+) \S+ \S+", rf"\1 {until} {until - 0.3e-3}", text)
+    text, until = shortened(text, 1.0, 2.5e-3)
     saved = " ".join(f"@lleak{own['n']}[i]" for own in shared)
     names = {"bus": "AVG ib"} | {f"v{own['n']}": f"AVG v(out{own['n']})" for own in shared} | {f"l{own['n']}": f"RMS @lleak{own['n']}[i]" for own in shared}
     found = measure(text.replace("\n.end\n", f"\n.save all {saved}\n.end\n"), ["let ib=-i(vbus)"], names, (until - 0.25e-3, until), tmp_path / "x.cir")

@@ -101,10 +101,8 @@ def _of_stage(design: Design) -> Iterator[WoundPart]:
         choice = getattr(plan, "choke", None) if prefix == "filter1" else getattr(plan, "series", None) or getattr(plan, "choke", None)
         if choice is not None and f"{prefix}.core" in rows and ids[0] in rows:
             inductance, i_rms, i_peak, flux = (_most(rows, id) for id in ids)
-            if prefix == "filter1" and design.context["shared"]:
-                yield from _windings(design, choice, _gapped(design, prefix, name, choice, inductance, i_rms, i_peak, flux, material, tolerance))
-                continue
-            yield _gapped(design, prefix, name, choice, inductance, i_rms, i_peak, flux, material, tolerance)
+            whole = _gapped(design, prefix, name, choice, inductance, i_rms, i_peak, flux, material, tolerance)
+            yield from _windings(design, choice, whole) if prefix == "filter1" and design.context["shared"] else (whole,)
 
 
 def _windings(design: Design, c: InductorChoice, whole: WoundPart) -> Iterator[WoundPart]:

@@ -151,14 +151,19 @@ def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
         sheet.given("filter1.count", 2, "", "rule", "two inductors of a current doubler")
     sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
     fed = sheet.again("switch.duty_feeding", o["one_sided"]) if s.variant.phase else sheet("switch.duty_feeding", flyback.duty, t_on=o["t_e"], fs=o["fs"])
-    for own in shared or [{"n": 1, "ns": s.ns, "i": o["i_load"], "i_l": o["i_l"], "crest": o["crest"]}]:
+    for own in _each(s, o, shared):
         rectified.record(work, own["n"], plan.rectifiers[work.need.main if own["n"] == 1 else own["n"] - 1]["row"], s, o, own, fed)
+
+
+def _each(s: st.Stage, o: dict[str, Any], shared: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """What each output has of the period; one alone has all of it."""
+    return shared or [{"n": 1, "ns": s.ns, "i": o["i_load"], "i_l": o["i_l"], "crest": o["crest"]}]
 
 
 def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, Any], shared: list[dict[str, Any]]) -> dict[str, Any]:
     sheet = work.sheet
     fed = sheet.rows["switch.duty_feeding"]
-    own = shared[0] if shared else {"i": o["i_load"], "i_l": o["i_l"]}
+    own = _each(s, o, shared)[0]
     wound = secondary.copper(sheet, whole, {**o, "i_l": own["i_l"]}, fed)
     windings, beside = others.losses(sheet, whole, shared, fed) if shared else ({}, {})
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_heat"])  # the ring has a loss of its own

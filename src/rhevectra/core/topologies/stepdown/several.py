@@ -42,7 +42,7 @@ class Other(Struct, frozen=True):
 def designed(v: Variant, work: Work) -> list[int]:
     """Numbers, from nothing up, of the outputs beside the regulated one that the stage can have, where it is the first."""
     need = work.need
-    return [k for k in range(len(need.outputs)) if k != need.main] if need.main == 0 and v.several else []
+    return list(range(1, len(need.outputs))) if need.main == 0 and v.several else []
 
 
 def refused(v: Variant, work: Work) -> None:
@@ -102,7 +102,7 @@ def seen(sheet: Any, s: "Stage") -> "Stage":
     v_lift, idle, ripple = _idle(sheet, s, total)
     even = sheet("load.v_even", coupled.even_voltage, v_out=s.v_out, idle=idle[0], v_lift=v_lift)
     kinds = ("r_rectifier", "r_secondary", "r_inductor")
-    theirs, x = {name: _theirs(s, name) / plain(total) for name in kinds}, plain(idle[0])
+    theirs, x = {name: drop / plain(total) for name, drop in _theirs(s, kinds).items()}, plain(idle[0])
     text = "what a drop is at the current of all: of the regulated output at its own current, or where that is idle of those that carry the current"
     path = sheet.solved("filter1.r_others", sum(theirs.values()), "Ω", "drops in the paths of the others, each at its own current, in the mean of all, as a resistance in the way of all of it", i=total)
     volts = sheet("load.v_seen", coupled.mean_voltage, v_even=even, idle=idle[0], r=path, i_all=total, ripple=ripple)
@@ -110,10 +110,11 @@ def seen(sheet: Any, s: "Stage") -> "Stage":
     return replace(s, others=(), i_out=total, v_out=volts, **{name: sheet.solved(_SEEN[name], (1 - x) * own[name] + x * theirs[name], "Ω", text, i=total, idle=idle[0]) for name in kinds})
 
 
-def _theirs(s: "Stage", name: str) -> Any:
-    """Drop [V] across one kind of resistance of the outputs beside the regulated one, seen from that, in the mean by what each carries."""
+def _theirs(s: "Stage", kinds: Sequence[str]) -> dict[str, Any]:
+    """Drop [V] across each kind of resistance of the outputs beside the regulated one, seen from that, in the mean by what each carries."""
     carried = [plain(x.i_out) * plain(x.ns) / plain(s.ns) for x in s.others]
-    return sum(i**2 * plain(getattr(x, name)) * (plain(s.ns) / plain(x.ns)) ** 2 for x, i in zip(s.others, carried, strict=True)) / sum(carried)
+    whole, squares = sum(carried), [i**2 for i in carried]
+    return {name: sum(square * plain(getattr(x, name)) * (plain(s.ns) / plain(x.ns)) ** 2 for x, square in zip(s.others, squares, strict=True)) / whole for name in kinds}
 
 
 def seen_rows(sheet: Any, s: "Stage") -> "Stage":
