@@ -9,7 +9,7 @@ from rhevectra.app.netlist import corner_for, netlist_text
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.circuit.netlist import VT_27C, diode_model
 from rhevectra.core.design.size import size
-from spice import measure
+from spice import measure, shortened
 
 WIDE = Mains(kind="ac1", v_min=85, v_max=265)
 OTHERS = {  # invented supplies: dc input, two outputs of either sign
@@ -21,7 +21,7 @@ OTHERS = {  # invented supplies: dc input, two outputs of either sign
 def compare(d, line: float, load: float, path) -> dict[str, float]:
     """Ours over the simulator's, less one, over the last 20 periods. The switch current is read while the gate is high."""
     c, netlist = corner_for(d, line, load, "valley"), netlist_text(d, line, load, "valley")
-    end = float(re.search(r"\.tran \S+ (\S+)", netlist).group(1))
+    netlist, end = shortened(netlist)
     period = float(re.search(r"Vclk.* (\S+)\)", netlist).group(1))
     control = ["let ib=-i(vbus)", "let isw=i(vsense)*(v(gate) gt 5)", "let is=i(vsec1)", "let vcl=v(cl)-v(bus)", f"let pc=vcl*vcl/{float(d.rows['clamp.r'].value)}"]
     names = {"bus": "AVG ib", "swr": "RMS isw", "swp": "MAX isw", "secr": "RMS is", "seca": "AVG is", "vo": "AVG v(out1)", "vc": "AVG vcl", "pc": "AVG pc", "vd": "MAX v(drain)", "vtop": "MAX vcl", "vlow": "MIN vcl"}

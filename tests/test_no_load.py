@@ -140,3 +140,17 @@ def test_the_path_is_bought(small):
     assert [(value, count) for kind, value, count in rows(asked) if "start-up" in kind] == [("10.0 MΩ", 1)]
     doubled = size(adapter(None), {"front_end": "doubler"})
     assert [count for kind, _, count in rows(doubled) if "start-up" in kind] == [1]
+
+
+def test_nobody_waits_for_a_resistor():
+    """By hand: what a supply takes in 22 ms over 6.5 V, through 3 MΩ from the crest of the lowest line to 16 V. Beyond three and a half seconds the rule takes a cell and says how long the resistor would take; a resistor that is pinned there is told, with the seconds it takes and the decision that cures it."""
+    for need, pins in ((adapter(None), {}), (decode(demo.text("frost-fans"), "demo").requirement, {"topology": "llc_half"})):
+        d = size(need, pins, noise=False)
+        c = float(d.rows["aux.i"].value) * 22e-3 / 6.5
+        seconds = -3e6 * c * math.log(1 - 16 / (math.sqrt(2) * need.mains.v_min))
+        assert d.value("start.path") == ("cell" if seconds > 3.5 else "resistor") and float(d.value("start.delay")) < 5
+        row = d.rows["start.path"]
+        assert seconds < 3.5 or f"some {seconds:.0f} s" in row.rule
+    pinned = size(need, {**pins, "start.path": "resistor"}, noise=False)
+    told = next(f for f in pinned.findings if f.figure == "start.delay")
+    assert float(pinned.value("start.delay")) > 30 and told.cure == "start.path" and told.severity == "look at"

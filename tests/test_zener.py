@@ -12,7 +12,7 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import zener
-from spice import measure
+from spice import measure, shortened
 from test_netlist import corner_for
 
 
@@ -60,11 +60,8 @@ def held(demo_document):
 def test_the_exported_netlist_agrees_with_the_simulator(held, line, load, tmp_path):
     """Nothing tuned: currents and output within 2 %, clamp power within 5 %; the drain no more than the heat of the diode (7.5 % of its voltage) above what a cold one gives."""
     c, netlist = corner_for(held, line, load, "valley"), netlist_text(held, line, load, "valley")
-    end = float(re.search(r"\.tran \S+ (\S+)", netlist).group(1))
     period = float(re.search(r"Vclk.* (\S+)\)", netlist).group(1))
-    netlist = netlist.replace("\n.end\n", "\n.save all @dcl[id]\n.end\n")
-    if load < 1.0:  # pulses of 80 ns: the simulator's usual step of 15 ns reads their power 13 % high, 3 ns as the engine does
-        netlist = re.sub(r"\.tran (\S+) (\S+).*", r".tran 3n \2 0 3n uic", netlist)
+    netlist, end = shortened(netlist.replace("\n.end\n", "\n.save all @dcl[id]\n.end\n"), step="" if load == 1.0 else "3n")  # pulses of 80 ns: the simulator's usual step of 15 ns reads their power 13 % high, 3 ns as the engine does
     names = {"bus": "AVG ib", "swr": "RMS isw", "secr": "RMS is", "vo": "AVG v(out1)", "pc": "AVG pc", "vd": "MAX v(drain)"}
     found = measure(netlist, ["let ib=-i(vbus)", "let isw=i(vsense)*(v(gate) gt 5)", "let is=i(vsec1)", "let pc=(v(cl)-v(bus))*@dcl[id]"], names, (end - 20 * period, end), tmp_path / "z.cir")
     at = lambda id: float(held.rows[id].at(c.index))  # noqa: E731
@@ -126,9 +123,8 @@ def test_both_together_agree_with_the_simulator(demo_document, both, line, load,
     """Resistor alone while running, and with a resistor so large that the diodes have to hold: bus current and output within 2 %, clamp power within 5 %, the drain no more than the diodes' heat above a cold one's."""
     d = size(demo_document.requirement, {"clamp.kind": "rcd_zener", "clamp.z_tolerance": 0.0, **pins}) if pins else both
     c, netlist = corner_for(d, line, load, "valley"), netlist_text(d, line, load, "valley")
-    end = float(re.search(r"\.tran \S+ (\S+)", netlist).group(1))
     period = float(re.search(r"Vclk.* (\S+)\)", netlist).group(1))
-    netlist = re.sub(r"\.tran (\S+) (\S+).*", r".tran 5n \2 0 5n uic", netlist.replace("\n.end\n", "\n.save all @dcl[id]\n.end\n"))
+    netlist, end = shortened(netlist.replace("\n.end\n", "\n.save all @dcl[id]\n.end\n"), step="5n")
     found = measure(netlist, ["let ib=-i(vbus)", "let pc=(v(cl)-v(bus))*@dcl[id]"], {"bus": "AVG ib", "vo": "AVG v(out1)", "pc": "AVG pc", "vd": "MAX v(drain)"}, (end - 20 * period, end), tmp_path / "b.cir")
     at = lambda id: float(d.rows[id].at(c.index))  # noqa: E731
     assert found["bus"] == pytest.approx(at("switch.p_bus") / at("bus.v"), rel=0.02) and found["vo"] == pytest.approx(at("load.v_main"), rel=0.02)

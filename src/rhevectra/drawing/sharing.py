@@ -16,7 +16,7 @@ NAME, ROOM, NARROW, WIDE = 22.0, 1.25, 100.0, 125.0
 
 
 def several(design: Design) -> bool:
-    """Whether a design has outputs that share a pulse, or a filter core."""
+    """Whether a design has outputs that share a pulse, a filter core or a tank."""
     return "secondary1.i_peak" in design.rows or bool(design.context["shared"])
 
 
@@ -27,7 +27,7 @@ def _order(design: Design) -> list[int]:
 
 def sharing_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The current of each output over the pulse at a corner, and under it the voltages of the others over all corners in run."""
-    picture = Picture(width, height, f"{shown_at(corner)} · " + ("in the filter windings" if design.context["shared"] else "the nodes' ring left out"))
+    picture = Picture(width, height, f"{shown_at(corner)} · " + ("in the filter windings" if "filter1.v_lift" in design.rows else "in its rectifiers" if design.context["shared"] else "the nodes' ring left out"))
     loose = sorted(_order(design)[1:])
     below = 12.0 + 9.0 * len(loose)
     _currents(picture, design, corner, width, height - below, held)
@@ -62,7 +62,8 @@ def _voltages(picture: Picture, design: Design, corner: Corner, top: float, loos
     picture.text(LEFT, top + 3.0, "where no loop holds: range over all corners, tolerance, here" if picture.width > NARROW else "range, tolerance, here", "ink", "left", 3.4, True)
     for row, k in enumerate(loose):
         out, least = design.requirement.outputs[k], np.broadcast_to(np.asarray(design.rows[f"output{k + 1}.v"].value, float), shape)
-        volts = np.broadcast_to(np.asarray(design.rows[f"output{k + 1}.v_idle"].value, float), shape) if design.context["shared"] else least
+        idle = f"output{k + 1}.v_idle"
+        volts = np.broadcast_to(np.asarray(design.rows[idle].value, float), shape) if idle in design.rows else least
         off, under = volts / out.magnitude - 1, least / out.magnitude - 1
         span = max(ROOM * out.tolerance, 1.1 * float(np.abs(off[run]).max()), 1.1 * float(np.abs(under[run]).max()), 1.1 * abs(float(off[corner.index])))
         at = lambda x, span=span: left + (right - left) * (0.5 + 0.5 * x / span)  # noqa: E731

@@ -83,6 +83,12 @@ class Piece:
         before = (apart.T @ self.by_voltage.reshape(n, n, -1)).reshape(self.by_voltage.shape) / self.h
         self.by_rest = np.concatenate([before, by_total[:, None]], 1)
 
+    def carrying(self, first: Array, last: Array) -> "Piece":
+        """A piece as long as this one with another current of all."""
+        other = copy(self)
+        other.first, other.slope = first, (last - first) / self.steps
+        return other
+
     def only(self, rows: Array) -> "Piece":
         """The piece at some of the points."""
         part = copy(self)
@@ -126,8 +132,12 @@ def _through(piece: Piece, voltage: Array, current: Array, some: Array, moved: A
 
 
 def _pieces(apart: Array, resistance: Array, current: Array, length: Array, steps: Sequence[int]) -> list[Piece]:
-    sets = _sets(apart, resistance)
-    return [Piece(apart, resistance, sets, length[p], m, current[p], current[p + 1]) for p, m in enumerate(steps)]
+    """The pieces of a pulse, those as long as the one before worked out with it."""
+    sets, pieces = _sets(apart, resistance), list[Piece]()
+    for p, m in enumerate(steps):
+        alike = p and m == steps[p - 1] and np.array_equal(length[p], length[p - 1])
+        pieces.append(pieces[-1].carrying(current[p], current[p + 1]) if alike else Piece(apart, resistance, sets, length[p], m, current[p], current[p + 1]))
+    return pieces
 
 
 def _walk(pieces: list[Piece], voltage: Array, moved: Array | None) -> Iterator[tuple[Piece, list[Array], list[Array]]]:
@@ -154,25 +164,25 @@ def _pulse(pieces: list[Piece], voltage: Array, slope: Array | None = None) -> t
     return Shared(voltage, charge, square, peak, -np.moveaxis(np.diagonal(slope), -1, 0), np.zeros(points)), slope
 
 
-def _step(found: Shared, wanted: Array, slope: Array, rest: Array) -> Array:
-    """By how much the voltages are to move; that of the output that takes the rest stays. The charge of a short pulse goes with the square of the voltage left for it, so its root is followed; an output that took nothing comes down."""
+def _step(found: Shared, wanted: Array, slope: Array, rest: Array, most: Array | None, fall: Array) -> Array:
+    """By how much the voltages are to move, at most so far [V]; that of the output that takes the rest stays. The charge of a short pulse goes with the square of the voltage left for it, so its root is followed; an output that took nothing comes down by so much (fall)."""
     charge, still = found.charge, (np.arange(len(wanted))[:, None] == rest).T
     off = np.where(still, 0.0, 2 * (charge - np.sqrt(charge * wanted)).T)
     by = np.moveaxis(slope, -1, 0)
     own = np.abs(np.diagonal(by, axis1=1, axis2=2))
     largest = own.max(1)[:, None, None]
     by = np.where(still[:, :, None] | still[:, None, :], 0.0, by) - (LEAST_SLOPE * largest + largest * still[:, :, None] + 1e-18) * np.eye(len(wanted))
-    most = STRIDE * np.abs(found.voltage[0])
+    most = STRIDE * np.abs(found.voltage[0]) if most is None else most
     step = np.clip(-np.linalg.solve(by, off[..., None])[..., 0].T, -most, most)
-    return np.where(still.T | (charge > TAKES * wanted), step, -most)
+    return np.where(still.T | (charge > TAKES * wanted), step, -np.minimum(fall, most))
 
 
-def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, length: Any, steps: Sequence[int]) -> Shared:
+def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, length: Any, steps: Sequence[int], stride: Any = None) -> Shared:
     """Currents of n outputs at N points, and the voltages at which each takes its charge.
 
     apart (n, n): leakage that holds the outputs apart [H], of any common part; resistance (n,) [Ω]; voltage (n, N): with drops [V], the first is
     held, the others are a start; charge (n, N): wanted in a pulse [As], greater than zero; the pulse in pieces: current (pieces + 1, N) of all
-    together at their ends [A], length (pieces, N) [s], and steps of each. What all take moves none of them against another, so the one that
+    together at their ends [A], length (pieces, N) [s], and steps of each; stride (N,): most that a voltage moves in a round [V], STRIDE of the first where it is not known better. What all take moves none of them against another, so the one that
     takes most is given what the others leave, and all are moved to where the first is held.
     """
     apart, resistance, voltage, wanted, current, length = (np.asarray(x, float) for x in (apart, resistance, voltage, charge, current, length))
@@ -180,7 +190,8 @@ def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, 
     left, none, rest, slope = np.arange(voltage.shape[1]), np.zeros_like(voltage), wanted.argmax(0), None
     out, first = Shared(none, none.copy(), none.copy(), none.copy(), none.copy(), np.zeros(len(left))), voltage[0]
     kept, move, size = voltage, none, np.full(len(left), np.inf)
-    for _ in range(ROUNDS):
+    most, took = None if stride is None else np.asarray(stride, float), np.ones_like(voltage, bool)
+    for k in range(ROUNDS):
         found, slope = _pulse(pieces, voltage, slope)
         root = np.where(np.arange(len(wanted))[:, None] == rest, 0.0, np.sqrt(found.charge / wanted) - 1)
         now, miss = np.square(root).sum(0), np.abs(root * (root + 2)).max(0)
@@ -190,10 +201,13 @@ def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, 
         more = np.flatnonzero(miss >= ENOUGH)
         if not len(more):
             break
+        fall = np.where(took, 0.5, 2.0) * np.abs(move) if k else np.full_like(voltage, np.inf)  # back half of the step that went too far, and twice as far each time it still takes nothing
+        took = found.charge > TAKES * wanted
         worse = now > size  # a step that brought a point further away is shortened
-        move = np.where(worse, SHORTER * move, _step(found, wanted, slope, rest))[:, more]
+        move = np.where(worse, SHORTER * move, _step(found, wanted, slope, rest, most, fall))[:, more]
         kept, size = np.where(worse, kept, voltage)[:, more], np.minimum(size, now)[more]
-        voltage, wanted, rest = kept + move, wanted[:, more], rest[more]
+        voltage, wanted, rest, most = kept + move, wanted[:, more], rest[more], None if most is None else most[more]
+        took = took[:, more]
         slope = slope[:, :, more] if miss.max() < CLOSE else None
         left, pieces = left[more], [p.only(more) for p in pieces] if len(more) < len(left) else pieces
     return replace(out, voltage=out.voltage - out.voltage[0] + first)

@@ -5,7 +5,7 @@ and the temperature they give are found together, and the constraints are compar
 (core, turns candidate); the last axis inside a winding is the wire option.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -92,6 +92,7 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
     pins = need.pins or {}
     least = np.maximum(np.ceil(need.flux_limit / (need.b_max * area) / need.ratio + need.less(1) - 1e-9), 1)
     first = least + np.round(np.maximum((_coolest(need, win, least) - least) / (CANDIDATES - 1), 1.0) * np.arange(CANDIDATES))
+    first = _in_ratio(need, pins, first, least)
     if need.windings[1].name in pins:
         first = np.full_like(first[:, :1], pins[need.windings[1].name])
     elif "np" in pins:
@@ -105,6 +106,26 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
         wanted = (first - need.less(1)) * w.volts / main + need.less(k)
         turns.append(np.full_like(first, pins[w.name]) if w.name in pins else np.maximum(np.ceil(w.floor * wanted - 1e-9) if w.floor else np.round(wanted), 1))
     return turns
+
+
+RATIO_MOST, NEAR = 400, 1.5
+"""Turns of the regulated winding up to which those are looked for that give every output its voltage, and over those that were to be tried."""
+
+
+def _in_ratio(need: TransformerNeed, pins: Mapping[str, Any], first: Array, least: Array) -> Array:
+    """Turns of the regulated winding (core, candidate), each moved to the nearest number, not below the least, at which the whole turns of all other outputs give them their voltage within tolerance; where there is none near, or all do, as they are."""
+    n, main = np.arange(1.0, RATIO_MOST + 1), need.windings[1].volts
+    fits = np.ones(RATIO_MOST, bool)
+    for w in need.windings[2:-1]:
+        wanted = n * w.volts / main
+        fits &= (w.name in pins) | (np.abs(np.maximum(np.round(wanted), 1) / wanted - 1) <= w.tolerance)
+    some = n[fits]
+    if need.half is not None or len(some) in (0, RATIO_MOST):
+        return first
+    above = np.minimum(np.searchsorted(some, first), len(some) - 1)
+    below = np.maximum(above - 1, 0)
+    nearest = np.where((some[below] >= least) & (np.abs(some[below] - first) < np.abs(some[above] - first)), some[below], some[above])
+    return np.where((nearest >= least) & (nearest <= NEAR * first + 1), nearest, first)
 
 
 def _coolest(need: TransformerNeed, win: Windows, least: Array) -> Array:

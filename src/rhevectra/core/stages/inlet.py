@@ -11,7 +11,7 @@ from rhevectra.core.basis.preferred import at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
-from rhevectra.core.formulas import doubler, rectifier
+from rhevectra.core.formulas import doubler, faults, rectifier
 from rhevectra.core.stages import surge
 from rhevectra.core.stages.work import FigureSpec, Work
 
@@ -24,6 +24,8 @@ START_PATH = (
 )
 START_SHARE, THROUGH_OPEN = 0.1, 15e-6
 """Share of the no-load power admitted from which the rule saves what a start-up resistor burns; current that an open cell lets pass [A] (typical, from memory)."""
+START_WAIT, EXPECTED, UNTIL_UP, LOST, STARTS_AT = 5.0, 3.5, 22e-3, 6.5, 16.0
+"""Longest the mains should be on before the first pulse [s], and as the rule expects it before there is a supply capacitor (common practice, no source); what it then reckons with: time until the output feeds the controller [s], voltage it may lose meanwhile and at which it starts [V] (typical of the class, from memory)."""
 MOST_X = {False: 2e6, True: 1e7}
 """Largest resistance that discharges the X capacitors [Ω], and where no-load power is asked for (common practice, no source)."""
 DECISIONS = (
@@ -163,11 +165,16 @@ def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str
 
 def record_bleed(work: Work) -> Any:
     """The path across the bus that senses it and, where no cell does, starts the supply."""
-    top, admitted = work.need.mains.v_max, work.need.standby_power_max
+    (low, top), admitted = (work.need.mains.v_min, work.need.mains.v_max), work.need.standby_power_max
     usual = 3e6 if top > 150 else 1e6
-    burnt = 2 * top**2 / usual
-    saves = admitted is not None and burnt > START_SHARE * admitted
-    path = work.choose("start.path", CELL if saves else RESISTOR, f"a resistor of {show(usual, 'Ω')} burns {show(burnt, 'W')} of the {show(admitted or 0.0, 'W')} admitted at no load" if saves else "the cheapest (common practice)")
+    burnt, supply = 2 * top**2 / usual, float(work.sheet.rows["aux.i"].value)
+    waits = float(faults.start_by_resistor(usual, faults.supply_capacitor(supply, UNTIL_UP, LOST), STARTS_AT, np.sqrt(2) * low, 0.0))
+    if admitted is not None and burnt > START_SHARE * admitted:
+        path = work.choose("start.path", CELL, f"a resistor of {show(usual, 'Ω')} burns {show(burnt, 'W')} of the {show(admitted, 'W')} admitted at no load")
+    elif waits > EXPECTED:
+        path = work.choose("start.path", CELL, f"through {show(usual, 'Ω')} a supply of {show(supply, 'A', 2)} would take some {waits:.0f} s to start at {show(low, 'V')}; nobody waits that long (common practice)")
+    else:
+        path = work.choose("start.path", RESISTOR, "the cheapest (common practice)")
     starts = str(path.value) == RESISTOR
     return work.choose("bulk.r_bleed", usual if starts else 1e7, "starts the controller and senses the bus (common practice)" if starts else "only senses the bus (common practice)")
 

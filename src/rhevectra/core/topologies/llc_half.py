@@ -1,4 +1,4 @@
-"""Half-bridge LLC: half the bus across the tank, the other half on its capacitor; zero-voltage turn-on, a centre tap without filter inductor, one output."""
+"""Half-bridge LLC: half the bus across the tank, the other half on its capacitor; zero-voltage turn-on, a centre tap without filter inductor."""
 
 from functools import partial
 
@@ -9,11 +9,11 @@ from rhevectra.core.topologies.resonant.declare import AFTER_CLAMP, BUS_RIPPLE, 
 from rhevectra.core.topologies.resonant.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.resonant.schematic import NODE_PLACES, schematic
 from rhevectra.core.topologies.resonant.variant import Variant
-from rhevectra.core.topologies.resonant.views import flux_view, gain_view, waveforms, winding_view
+from rhevectra.core.topologies.resonant.views import flux_view, gain_view, share_traces, waveforms, winding_view
 
 NAME = "llc_half"
 _VARIANT = Variant(NAME, switches=2, in_path=1, drive=0.5)
 EXACT_RATINGS = ratings(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view", "interval_name", "output_figures", "power_drawn", "record", "schematic", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view", "interval_name", "output_figures", "power_drawn", "record", "schematic", "share_traces", "waveforms", "winding_view"]

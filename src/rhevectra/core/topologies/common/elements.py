@@ -1,10 +1,11 @@
 """Elements that the circuits of several stages have: gate pulses, legs of switches, ideal secondaries, output capacitors and load."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit.netlist import Element, number
 
 EDGE = 2e-9
@@ -37,6 +38,23 @@ def secondaries(s: Any, at: Callable[[Any], float], sides: tuple[tuple[str, str]
         parts += [Element(f"Esec{k}{of}", (x, "0", *ends), ratio, "transformer"), Element(f"Vsec{k}{of}", (x, y), "DC 0", "transformer"), Element(f"Fpri{k}{of}", (*ends, f"Vsec{k}{of}"), ratio, "transformer"),
                   Element(f"Rsec{k}{of}", (y, z), number(max(at(s.r_secondary), 1e-6)), "transformer"), Element(("Dfeed" if k == 1 else "Dfeed2") + of, (z, into), model, "rectifier")]
     return tuple(parts)
+
+
+COMMON, SETTLED = 0.98, 1e-10
+"""Share of the leakage with all windings shorted that stands in series with the primary, while they share the rest: all of it would leave their coupled inductances without any of their own. Time [s] in which the voltage across one of those is gone when its rectifier has let go: without, a simulator's steps grow short."""
+
+
+def in_common(apart: Array) -> float:
+    """What stands in series with the primary [H] of the leakage between it and other windings, seen from there."""
+    return float(COMMON / np.linalg.inv(apart).sum())
+
+
+def between(apart: Array, names: Sequence[str], turns: Sequence[float]) -> list[Element]:
+    """What leakage holds windings apart beyond their common part [H], seen from the primary: a coupled inductance in series with each, from node y to w, and what damps it; names: what elements and nodes of each end with; turns: over the primary's."""
+    own = apart * np.outer(turns, turns)
+    coupling = own / np.sqrt(np.outer(np.diag(own), np.diag(own)))
+    return [*(Element(f"{kind}{k}", (f"y{k}", f"w{k}"), text, "transformer") for k, x in zip(names, np.diag(own), strict=True) for kind, text in (("Lsec", f"{number(x)} IC=0"), ("Rlk", number(x / SETTLED)))),
+            *(Element(f"Ksec{names[j]}{names[k]}", (f"Lsec{names[j]}", f"Lsec{names[k]}"), f"{coupling[j, k]:.9g}", "transformer") for k in range(len(own)) for j in range(k))]
 
 
 FLOAT = 1e6

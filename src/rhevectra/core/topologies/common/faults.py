@@ -12,7 +12,7 @@ from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, inductor
-from rhevectra.core.stages.inlet import CELL
+from rhevectra.core.stages.inlet import CELL, START_WAIT
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import declare, least_filter
 from rhevectra.core.topologies.common.supply import WINDOW
@@ -37,7 +37,7 @@ I_FAULT = FigureSpec("fault.i_switch", "Switch current, rectifier shorted", "I_x
                      sentence="only the leakage holds it until blanking and delay have passed: what the die has to stand, or the fuse to end")
 T_START = FigureSpec("start.time", "Start-up time into full load", "t_su", "feedback", corners.START, fixed="current of the core taken as at full output; soft start left out")
 C_SUPPLY = FigureSpec("start.c_supply", "Supply capacitor, at least", "C_su", "feedback", corners.START, fixed="capacitor tolerance and cold")
-DELAY = FigureSpec("start.delay", "Mains on to first pulse", "t_st", "feedback", corners.START, fixed="capacitor at its least; tolerance of the start-up path", sentence="until the supply capacitor stands at the controller's start")
+DELAY = FigureSpec("start.delay", "Mains on to first pulse", "t_st", "feedback", corners.START, limit="start.wait", limit_kind="max", fixed="capacitor at its least; tolerance of the start-up path", look_only=True, sentence="until the supply capacitor stands at the controller's start")
 CELL_AMPS, BEFORE_START = 1e-3, 1e-5
 """Current of a start-up cell; what a controller takes before it starts [A] (typical of their classes, from memory)."""
 HYSTERESIS = {False: 6.5, True: 3.0}
@@ -115,6 +115,7 @@ def supply_capacitor(work: Work, integrated: bool) -> None:
 def _first_pulse(work: Work, c: Any, v_start: Any) -> None:
     """Row of the time from the mains to the first pulse; a finding where the start-up path never lifts the supply that far."""
     sheet, crest = work.sheet, work.sheet.rows["inlet.v_crest"]
+    sheet.given("start.wait", START_WAIT, "s", "rule", "longest the mains should be on before anything happens (common practice, no source)")
     if str(sheet.rows["start.path"].value) == CELL:
         sheet("start.delay", faults.start_by_cell, c=c, v_start=v_start, i_start=sheet.given("start.i_cell", CELL_AMPS, "A", "catalogue", "current of the start-up cell (typical of the class, from memory)"))
         return

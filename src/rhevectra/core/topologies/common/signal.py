@@ -140,3 +140,10 @@ def bank(work: Work, n: int, scale: float = 1.0, second: bool = False) -> Bank:
     count, old = int(rows[f"output{n}.parallel"].value), resistance(work, cap)[0]
     one = lambda k: ((cap["c_f"] * k / scale**2, AGED_C * cap["c_f"] * k / scale**2), (cap["esr_ohm"] / k * scale**2, old / k * scale**2))  # noqa: E731
     return Bank(*one(count), float(rows[f"filter{n}.l"].value), float(rows[f"filter{n}.r"].value), *one(1)) if second else Bank(*one(count))
+
+
+def banks(work: Work, turns: float) -> tuple[Bank, ...]:
+    """The capacitors of all outputs, those of the regulated one, of so many turns, first: the others seen through their windings."""
+    rows = work.sheet.rows
+    others = [n for n in range(2, len(work.need.outputs) + 1) if f"output{n}.cap" in rows]
+    return (bank(work, 1), *(bank(work, n, turns / float(rows[f"transformer.ns{n}"].value)) for n in others))

@@ -38,11 +38,22 @@ def wires(parts: Catalogue) -> dict[str, tuple[Any, Any]]:
     return {kind: (np.array([r["diameter_m"] for r in found]), np.array([r["overall_m"] for r in found])) for kind, found in kinds.items()}
 
 
-def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
-    """Try the catalogue; the choice counts in the windows that come with it.
+LOOSER = 2.0
+"""How much more of an output's tolerance whole turns may take where no core passes otherwise; what is then left of it the figures of the outputs tell."""
 
-    Cores whose area times window is near what is needed are tried first; the whole catalogue where none of them passes.
-    """
+
+def search_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
+    """Try the catalogue; the choice counts in the windows that come with it. Where no core passes with turns that suit every output, with turns that suit them less."""
+    choice, win = _search(work, need, every)
+    if choice.passed or len(need.windings) == 3 or len(work.need.outputs) == 1:
+        return choice, win
+    loose = replace(need, windings=(*need.windings[:2], *(replace(w, tolerance=LOOSER * w.tolerance) for w in need.windings[2:])))
+    again = _search(work, loose, every)
+    return again if again[0].passed else (choice, win)
+
+
+def _search(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
+    """Cores whose area times window is near what is needed are tried first; the whole catalogue where none of them passes."""
     pinned = work.choose.pins.get("transformer.core")
     if need.board is not None and pinned is not None and not every.bare[every.names.index(pinned)]:
         pinned = None  # told by `on_board`

@@ -5,18 +5,17 @@ from typing import Any
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.stages import clamping
 from rhevectra.core.topologies.common import snubbing
+from rhevectra.core.topologies.common.elements import between, in_common
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.flyback.auxiliary import DIODE_R
 
 _AUX_C = 22e-6
-COMMON, SETTLED = 0.98, 1e-10
-"""Share of the leakage with all windings shorted that stands in series with the primary, while they share the rest: all of it would leave their coupled inductances without any of their own. Time [s] in which the voltage across one of those is gone when its rectifier has let go: without, a simulator's steps grow short."""
 LEAST_SUPPLY = 1.0
 """What the controller's load is reckoned from where it is not supplied [V]."""
 _BODY = ("DBODY", 0.8, 0.05)
@@ -31,7 +30,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     at = reader(corner.index)
     t_on, period = at(o["t_on"]), 1 / at(o["rate"])
     v = {k: at(x) for k, x in (("bus", s.v_bus), ("on", o["v_turn_on"]), *(() if s.variant.clamp is None else (("clamp", o["v_clamp"]),)))}
-    held, common = s.variant.held, COMMON / np.linalg.inv(s.extra["apart"]).sum()
+    held, common = s.variant.held, in_common(s.extra["apart"])
     damping = RING_QUALITY * np.sqrt(at(s.leakage) / at(s.c_node)) * (common / at(s.leakage)) ** 2  # of the ring of the whole leakage, though it stands across a part of it
     parts = [
         Element("Vbus", ("bus", "0"), f"DC {number(v['bus'])}", "bulk"),
@@ -43,7 +42,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
         *(_two_switches(s, at, v["on"]) if held else _one_switch(s, at, v)),
         *_controller(at(o["i_peak"]), t_on, period, at(o["v_or"]) / at(o["lm"])), *(_clamp_gate(o, s, at, period) if s.variant.turned else ())]
     models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)", f".model SWITCH SW(RON={number(at(s.r_switch) + at(s.r_sense) / (2 if held else 1))} ROFF=1e7 VT=5 VH=0)", diode_model(*_BODY), *(s.variant.clamp.models(s, at) if s.variant.clamp is not None else (clamping.model(at(s.clamp_vf)),))]
-    parts += _between(s.extra["apart"] - common, [at(n) / at(s.np) for n in s.ns])
+    parts += between(s.extra["apart"] - common, [str(k) for k in range(1, len(s.ns) + 1)], [at(n) / at(s.np) for n in s.ns])
     for k in range(len(s.ns)):
         more, model = _secondary(design, k, at)
         parts += more
@@ -131,14 +130,6 @@ def exact_traces(found: Any) -> list[Any]:
 
 EXACT_RATINGS = {"switch.v_peak": ("node", "drain", "V"), "switch.i_peak": ("element", "lm", "A")}
 """Ratings that the exact waveform is held against."""
-
-
-def _between(apart: Array, turns: list[float]) -> list[Element]:
-    """What leakage holds the windings apart beyond their common part [H], seen from the primary: a coupled inductance in series with each, and what damps it. turns: over the primary's."""
-    own = apart * np.outer(turns, turns)
-    coupling = own / np.sqrt(np.outer(np.diag(own), np.diag(own)))
-    return [*(Element(f"{kind}{k}", (f"y{k}", f"w{k}"), text, "transformer") for k, x in enumerate(np.diag(own), 1) for kind, text in (("Lsec", f"{number(x)} IC=0"), ("Rlk", number(x / SETTLED)))),
-            *(Element(f"Ksec{j + 1}{k + 1}", (f"Lsec{j + 1}", f"Lsec{k + 1}"), f"{coupling[j, k]:.9g}", "transformer") for k in range(len(own)) for j in range(k))]
 
 
 def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[Element], str]:

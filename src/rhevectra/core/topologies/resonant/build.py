@@ -21,13 +21,13 @@ from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import SINGLE, SPENT, choose_die, limit_missed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
-from rhevectra.core.topologies.common import boards, pieces, sensing
+from rhevectra.core.topologies.common import boards, pieces, secondaries, sensing
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
 from rhevectra.core.topologies.common.supply import AUX_DROP, FLOOR
 from rhevectra.core.topologies.common.winding import boarded, copper_of, leakage_row, pins_of, spacing, stack, turns_of
-from rhevectra.core.topologies.resonant import chambers, ends, faults, fixed, sharing, waves
+from rhevectra.core.topologies.resonant import chambers, ends, faults, fixed, several, sharing, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.choose_tank import estimate
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -84,7 +84,7 @@ def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
     most = plan.stage.extra.get("phase_most", 0.0)
     if most > plan.stage.extra["room"] and ROOM_MORE * most <= ROOM_MOST and not work.choose.pinned("llc.phase_room"):
         found["share"] = float(f"{ROOM_MORE * most + 0.005:.2f}")
-    if v.phases == 1 and plan.need.pieces == 1 and (count := pieces.fewest(work, plan)) > 1:
+    if v.phases == 1 and not plan.stage.others and plan.need.pieces == 1 and (count := pieces.fewest(work, plan)) > 1:
         found["count"] = count
     if more := _hotter(work, plan):
         found["more"] = more
@@ -98,15 +98,16 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     room = _room(work, v.phases, share) if v.phases > 1 else 1.0
     row = choose_switch(work, v, v_top, v_low, i_limit, room)
-    kind = TAP if v.phases > 1 else choose_secondary(work)
-    control = v.phases == 1 and work.choose("llc.control", fixed.FREQUENCY, "the output is regulated (common practice)").value == fixed.FIXED
+    numbers = secondaries.designed(work, v.several)
+    kind = TAP if v.phases > 1 or numbers else choose_secondary(work)
+    control = v.phases == 1 and not numbers and work.choose("llc.control", fixed.FREQUENCY, "the output is regulated (common practice)").value == fixed.FIXED
     highest = v_top / fixed.middle(v_low, v_top) if control else 1.0  # the output of a fixed ratio follows the bus
-    integrated = v.phases == 1 and not control and work.choose("llc.inductor", chambers.SEPARATE, "a small inductor of its own: the transformer leaks little, and both are trimmed apart").value == chambers.LEAKAGE
-    count = 1 if v.phases > 1 else _pieces(work, count, integrated)
-    rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * highest * out.magnitude + 1.0, all_outputs=False, share=room / v.phases, positions=2, sources=count)
+    integrated = v.phases == 1 and not control and not numbers and work.choose("llc.inductor", chambers.SEPARATE, "a small inductor of its own: the transformer leaks little, and both are trimmed apart").value == chambers.LEAKAGE
+    count = 1 if v.phases > 1 or numbers else _pieces(work, count, integrated)
+    rectifiers = choose_rectifiers(work, lambda out: (1 if kind == BRIDGE else 2) * highest * out.magnitude + 1.0, all_outputs=bool(numbers), share=room / v.phases, positions=2, sources=count)
     by = ends.choose(work)
-    stage = estimate(work, v, kind, row, rectifiers[work.need.main]["row"], v_bus, room, control)
-    settled = st.solve(stage, near, passes=1)
+    stage = estimate(work, v, kind, row, rectifiers, numbers, v_bus, room, control)
+    settled = st.solve(several.seen(stage), near, passes=1)
     full = np.broadcast_to(corners.FULL.mask(work.grid), settled.out["f"].shape)
     stage.extra["more"] = more or BEFORE_WOUND * by.more_current(settled.out["i_tank"][full], settled.out["i_mag_rms"][full])
     grade = work.parts["materials"].row(work.choose("transformer.material", lambda: "PW2" if float(work.sheet.rows["fs"].value) < 50e3 else "PW3" if float(work.sheet.rows["fs"].value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
@@ -126,7 +127,9 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
     stage = replace(stage, leakage=float(leak.value))
     if control:
         stage = fixed.resonate(work, stage, leak)
-    settled = st.solve(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
+    if numbers:
+        stage.extra["apart"] = several.apart(leakage_of(need, choice.trial, (choice.core, choice.candidate), win), float(leak.value))
+    stage, settled = st.settle(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
     moved = ends.solve(stage, settled, by)
     i_nominal, i_short = faults.current_limit(work, stage, settled, moved)
     stage = replace(stage, r_sense=sensing.choose(work, float(work.sheet.rows["switch.current_limit"].value), float(settled.out["i_tank"][full].max())))
@@ -196,7 +199,8 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     b_sat = material["b_sat_100_t"]
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
-    windings = (tr.WindingNeed("primary", main.magnitude * n * coupled, most * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False), *(tr.WindingNeed(name, main.magnitude, i_s, avg_s, h, triple, main.tolerance) for name, h in (("ns1", -har_s), ("ns1b", half_later(-har_s)))[: 1 if s.secondary == BRIDGE else 2]),
+    windings = (tr.WindingNeed("primary", main.magnitude * n * coupled, most * float(o["i_tank"].reshape(-1)[row]), avg_p, har_p, False),
+                *(tr.WindingNeed(name + b, main.magnitude * turns, part * i_s, part * avg_s, part * h, triple, tolerance) for name, turns, tolerance, part in _secondaries(need, s, row) for b, h in (("", -har_s), ("b", half_later(-har_s)))[: 1 if s.secondary == BRIDGE else 2]),
                 tr.WindingNeed("naux", (float(work.sheet.rows["aux.v"].value) + AUX_DROP) * main.magnitude / (main.magnitude + s.v_forward), 0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3, FLOOR))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     by = ends.of(work.sheet.rows)
@@ -206,6 +210,13 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     return made if s.wound is None else chambers.beside(replace(made, leak_aim=float(resonant.geometric_for(s.lr, s.lm + s.lr))), chambers.wall_least(margin))
 
 
+def _secondaries(need: Any, s: st.Stage, row: int) -> list[tuple[str, float, float, float]]:
+    """Name of each secondary, its turns over the regulated one's, tolerance of its volts, and its current over the rectified current of all at a solved point."""
+    whole = np.broadcast_to(several.total(s), s.i_out.shape).reshape(-1)[row]
+    return [(f"ns{n}", float(ns) / float(s.ns), tolerance, float(i.reshape(-1)[row] / whole) if s.others else 1.0)
+            for n, ns, tolerance, i in ((1, s.ns, need.outputs[need.main].tolerance, s.i_out), *((x.n, x.ns, secondaries.ROUNDING * need.outputs[x.n - 1].tolerance, x.i_out) for x in s.others))]
+
+
 def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], grade: Any) -> st.Stage:
     """The stage with whole turns and the effective winding resistances of the worst corner."""
     trial, at = choice.trial, (choice.core, choice.candidate)
@@ -213,7 +224,7 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     pieces.record(work, need)
     effective, eff = pieces.resistances(need, exact), win.effective
     seen = need.pieces * float(turns[0].value) if s.wound is None else float(resonant.turns_seen(float(turns[0].value), s.lm, s.lr))
-    return replace(s, np=seen, wound=None if s.wound is None else float(turns[0].value), ns=float(turns[1].value), r_primary=effective[0], r_secondary=effective[1], p_controller=float(work.sheet.rows["aux.i"].value) * float(turns[2].value) / float(turns[1].value) * (work.need.outputs[work.need.main].magnitude + s.v_forward), core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+    return replace(s, others=secondaries.wound(s.others, turns, effective, 2), np=seen, wound=None if s.wound is None else float(turns[0].value), ns=float(turns[1].value), r_primary=effective[0], r_secondary=effective[1], p_controller=float(work.sheet.rows["aux.i"].value) * float(turns[-1].value) / float(turns[1].value) * (work.need.outputs[work.need.main].magnitude + s.v_forward), core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"]))})
 
 

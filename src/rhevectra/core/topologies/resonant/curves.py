@@ -9,7 +9,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.remembered import remembered
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.resonant import ends, tank, waves
+from rhevectra.core.topologies.resonant import ends, several, tank, waves
 from rhevectra.core.topologies.resonant import stage as st
 
 HIGH, COUNT, COARSE, CLOSER = 1.05, 16, 10, 6
@@ -75,7 +75,7 @@ def border(plan: Any, work: Work) -> dict[str, float]:
     hold, fr = min(float(work.sheet.rows["llc.v_hold"].value), v_low), float(work.sheet.rows["llc.fr"].value)
     asked = float(np.max(plan.settled.out["gain"])) * v_low / hold
     top = SEARCHED * UPWARD ** np.ceil(np.log(asked) / np.log(UPWARD))
-    most, at = _turning(tuple((float(t.lm) / float(t.lr), _load(t, hold, float(np.max(s.i_out)))) for t in (ends.at(s, parts) for parts in by.weakest)), float(top))
+    most, at = _turning(tuple((float(t.lm) / float(t.lr), _load(t, hold, float(np.max(several.total(s))))) for t in (ends.at(s, parts) for parts in by.weakest)), float(top))
     return {"gain_max": most, "f_border": at * fr / by.slowest if most > 0 else fr}
 
 

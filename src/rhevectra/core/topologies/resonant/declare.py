@@ -33,11 +33,12 @@ _PHASED_DECISIONS = (
     DecisionSpec("llc.spread", "Spread of a phase's tank parts", "switch", low=0.0, high=0.1, schools="5 %: as bought; 1 to 2 %: parts sorted into sets; 0: all phases alike"),
     DecisionSpec("llc.phase_room", "Share of the mean a phase is built for", "switch", low=1.0, high=3.0, schools="1.1 to 1.3 with sorted parts; more where the parts come as bought"),
 )
-_WITHOUT = ("fs", "sense.kind", "switch.duty_limit", "light_load", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)), *(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)),
-             *(f"rectifier{n}.{what}" for n in range(2, 7) for what in ("class", "parallel")), *(f"output{n}.cap" for n in range(2, 7)), *(f"output{n}.parallel" for n in range(2, 7)))
+_WITHOUT = ("fs", "sense.kind", "switch.duty_limit", "light_load", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)))
+_OTHERS = (*(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)), *(f"{part}{n}.{what}" for n in range(2, 7) for part, what in (("rectifier", "class"), ("rectifier", "parallel"), ("output", "cap"), ("output", "parallel"))))
+"""Of outputs beside the regulated one."""
 _LOOP = tuple(d for d in loop.DECISIONS if d.id != "feedback.slope")  # its frequency is what the pin moves
 DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, *_LOOP)
-PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, *_PHASED_DECISIONS, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, *_LOOP)
+PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, *_PHASED_DECISIONS, without=(*_WITHOUT, *_OTHERS)), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, *_LOOP)
 _OVER = "resistances as with nominal parts; node capacitance and dead time in the waveform"
 _FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
@@ -69,17 +70,17 @@ _PHASED_FIGURES = (
 )
 _CHAMBERED = (FigureSpec("llc.gain", "Gain of the tank at its frequency", "M", "switch", corners.FULL, "min", fixed="leakage and capacitor as they come: the frequency is trimmed to them"), FigureSpec("output1.v_hold", "Output at the end of hold-up", "V_h", "rectifier", corners.FULL, "min", fixed="drop of full load"),
               FigureSpec("transformer.lp", "Primary inductance, all others open", "L_p", "transformer", corners.FULL, fixed="gap and chambers as computed", sentence="magnetising inductance and the leakage that is the resonant inductance"),)
-_NO_FIGURES = ("switch.v_bus_least", "switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp", *(f"transformer.ns{n}" for n in range(2, 7)))
+_NO_FIGURES = ("switch.v_bus_least", "switch.duty_max", "switch.duty_min", "switch.i_peak_run", "switch.frequency_idle", "transformer.v_reflected", "transformer.lp")
 _NOMINAL = "tank of nominal parts: what the ends of its tolerances add is a figure of its own; node capacitance and dead time in the waveform"
 
 
-def _figures(*own: FigureSpec) -> tuple[FigureSpec, ...]:
+def _figures(*own: FigureSpec, without: tuple[str, ...] = ()) -> tuple[FigureSpec, ...]:
     """The shared figures and those of a family; currents are told for the worst end of the tank's tolerances, losses for its nominal parts."""
-    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, without=_NO_FIGURES)
+    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, without=(*_NO_FIGURES, *without))
     return (*(replace(f, fixed=_OVER if f.id == "switch.i_rms" else _NOMINAL) if f.fixed == declare.MODEL else f for f in shared), *boards.FIGURES)
 
 
-FIGURES, PHASED_FIGURES = _figures(*_CHAMBERED), _figures(*_PHASED_FIGURES)
+FIGURES, PHASED_FIGURES = _figures(*_CHAMBERED), _figures(*_PHASED_FIGURES, without=_OTHERS)
 output_figures, BUS_RIPPLE = common.output_figures, declare.BUS_RIPPLE_RESONANT
 
 NEEDS_CLAMP = False

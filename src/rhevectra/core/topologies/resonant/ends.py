@@ -12,6 +12,7 @@ from rhevectra.core.basis.corners import Array, outer_buses
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.declare import LP_TOLERANCE
+from rhevectra.core.topologies.resonant import several
 from rhevectra.core.topologies.resonant import stage as st
 
 LR, CR, LM = "llc.lr_tolerance", "llc.cr_tolerance", LP_TOLERANCE.id
@@ -105,7 +106,9 @@ def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
     outer, between = outer_buses(np.broadcast_to(s.v_bus, shape))
     lr, cr, lm = ((1 + share * _ENDS[:, k])[:, None, None] for k, share in enumerate((by.lr, by.cr, by.lm)))
     taken = lambda x: np.broadcast_to(x, shape).ravel()[outer]  # noqa: E731
-    moved = replace(at(s, (lr, cr, lm)), v_bus=taken(s.v_bus), i_out=taken(s.i_out), fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
+    s = several.seen(s)
+    looks = {n: taken(x) for n in ("v_out", "r_secondary") if np.ndim(x := getattr(s, n))}
+    moved = replace(at(s, (lr, cr, lm)), v_bus=taken(s.v_bus), i_out=taken(s.i_out), **looks, fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
     state: dict[str, Any] = {k: None if x is None else np.concatenate([x[outer.ravel()]] * len(_ENDS)) for k, x in settled.state.items()}
     state["near"][:, :2] *= np.repeat((lr / lm).ravel(), outer.size)[:, None]  # the magnetising current, most of both at the start, follows its inductance
     found = st.solve(moved, state, passes=1)

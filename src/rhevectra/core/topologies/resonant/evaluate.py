@@ -1,5 +1,6 @@
 """The recorded result of a resonant stage: every figure over the whole grid, losses, ratings."""
 
+from collections.abc import Mapping
 from types import ModuleType
 from typing import Any
 
@@ -19,13 +20,13 @@ from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_rise
-from rhevectra.core.topologies.common import pieces, sensing, supply
+from rhevectra.core.topologies.common import pieces, secondaries, sensing, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, least_setting, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import record_most
-from rhevectra.core.topologies.resonant import chambers, curves, ends, faults, fixed, sharing, signal
+from rhevectra.core.topologies.resonant import chambers, curves, ends, faults, fixed, others, sharing, signal
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, nominal, of_all, worst, worst_phase
@@ -40,7 +41,7 @@ _EXACT = "exact period of the tank at each corner, frequency solved for the load
 def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[Any, Any, Plan]:
     """Power drawn from the bus at each corner [W] and the rms of its ripple current [A], from bare numbers."""
     stage = replace(plan.stage, v_bus=v_bus)
-    settled = plan.settled if tolerance > EXACT_FROM else st.solve(stage, plan.settled.state)
+    stage, settled = (stage, plan.settled) if tolerance > EXACT_FROM else st.settle(stage, plan.settled.state)
     o, v = settled.out, stage.variant
     if v.phases > 1:
         o.update(sharing.together(stage, settled))
@@ -75,8 +76,8 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     if s.fixed:
         s = replace(s, v_out=fixed.record_output(work, s, plan.settled, given))
     text = (_EXACT if not s.fixed else fixed.EXACT).format(plan.settled.miss)
-    names = {"f": ("switch.f_burst", "Hz"), "share": ("llc.burst", ""), "i_tank": ("llc.i_tank", "A"), "i_tank_peak": ("llc.i_tank_peak", "A"), "i_in": ("llc.i_in", "A"), "i_off": ("llc.i_off_nominal", "A"), "i_mag": ("transformer.i_mag", "A"), "i_rect": ("rectifier1.i_both", "A"),
-             "i_rect_peak": (nominal(s, "rectifier1.i_peak"), "A"), "v_cap": ("llc.v_ac", "V"), "t_turned": ("llc.t_turned", "s")}
+    names = {"f": ("switch.f_burst", "Hz"), "share": ("llc.burst", ""), "i_tank": ("llc.i_tank", "A"), "i_tank_peak": ("llc.i_tank_peak", "A"), "i_in": ("llc.i_in", "A"), "i_off": ("llc.i_off_nominal", "A"), "i_mag": ("transformer.i_mag", "A"), "i_rect": ("rectifier.i_seen" if s.others else "rectifier1.i_both", "A"),
+             "i_rect_peak": ("rectifier.i_seen_peak" if s.others else nominal(s, "rectifier1.i_peak"), "A"), "v_cap": ("llc.v_ac", "V"), "t_turned": ("llc.t_turned", "s")}
     o: dict[str, Any] = {k: work.sheet.solved(id, plan.settled.out[k], unit, text) for k, (id, unit) in names.items()}
     if s.variant.phases > 1:
         sharing.record(work, plan, s, o)
@@ -84,11 +85,16 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     _transformer(work, plan, s, o, moves)
     if plan.choke is not None:
         _inductor(work, plan, plan.choke, s, o, moves)
-    _rectifier(work, plan, s, o, moves)
-    losses = dict(front["losses"]) | _losses(work, plan, s, o, moves) | record_bank(work, plan.stage.extra["load"], {"ripple": o["i_swing"], "fs": work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])})
+    owns = others.each(work, plan, s, o)
+    for own in owns:
+        _rectifier(work, plan.rectifiers[work.need.main if own["n"] == 1 else own["n"] - 1]["row"], s, o, moves, own)
+    rate = work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])
+    losses = dict(front["losses"]) | _losses(work, plan, s, o, moves, owns)
+    for own in owns:
+        losses |= record_bank(work, plan.stage.extra["load"] if own["n"] == 1 else own["i_out"], {"ripple": own["i_swing"], "fs": rate}, n=own["n"])
     found = None if s.fixed else feedback_error(work, s.v_out, signal=lambda: signal.of(work, plan.stage, plan.settled))
     faults.record(work, s, o, plan.choke)
-    return {"o": o, "stage": s, "losses": losses, "loop": found}
+    return {"o": o, "stage": s, "shared": owns if s.others else [], "losses": losses, "loop": found}
 
 
 def _given(work: Work, plan: Plan) -> dict[str, Any]:
@@ -103,12 +109,12 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "r_inductor": 0.0 if plan.choke is None else sheet.solved("inductor.r", s.r_inductor, "Ω", f"{show(plan.choke.resistance, 'Ω', 3)} of copper at its temperature, and eddies in its strands of {show(plan.choke.strand, 'm')} at the highest frequency of full load"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch"), "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"), "volume": sheet.given("transformer.volume", s.volume, "m³", "catalogue", f"effective volume by IEC 60205 from the dimensions{pieces.together(plan.need)}"),
-            "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"), "p_controller": _supply(work, plan, s)}
+            "core_temperature": sheet.solved("transformer.temperature", s.core_temperature, "°C", "ambient plus the rise of the chosen core"), "p_controller": _supply(work, plan, s), "others": others.given(work, plan)}
 
 
 def _supply(work: Work, plan: Plan, s: st.Stage) -> Any:
     """The controller's supply, which follows the output; returns what is taken for it."""
-    sheet, by = work.sheet, {"turns_aux": plan.turns[2], "turns_secondary": plan.turns[1]}
+    sheet, by = work.sheet, {"turns_aux": plan.turns[-1], "turns_secondary": plan.turns[1]}
     current, v_out = sheet.rows["aux.i"], sheet.rows["load.v_main"]
     high = sheet("aux.v_high", output.auxiliary_voltage, v_out=v_out, v_drop=s.v_forward, v_forward=AUX_DROP, **by)
     sheet("aux.v_low", output.auxiliary_at_least, v_aux=high, v_out=v_out, v_least=least_setting(work), **by)
@@ -218,48 +224,49 @@ def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[st
     record_rise(work, "inductor", float(every.surface[c.core]), core_most, worst(sheet, s, "inductor.loss_copper", o["p_choke_copper"], moves["tank"]))
 
 
-def _rectifier(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[str, Any]) -> None:
-    sheet, need, row = work.sheet, work.need.outputs[work.need.main], plan.rectifiers[work.need.main]["row"]
-    sheet.given("load.v1", need.magnitude, "V", text=f"magnitude of {need.name}")
-    sheet("rectifier1.v_reverse", resonant.reverse_of_bridge if s.secondary == BRIDGE else resonant.reverse, allowance=sheet.rows["rectifier.ringing"], v_out=s.v_out, v_forward=sheet.rows["rectifier.v_forward"])
-    sheet.given("rectifier1.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
-    average = sheet(even(s, "rectifier1.i_avg"), resonant.half_of, total=s.i_out)
-    o["i_both"] = sheet("rectifier1.i_rms_both", resonant.burst_rms, share=o["share"], i_rms=o["i_rect"])
-    rms = sheet(nominal(s, "rectifier1.i_rms"), resonant.switch_rms, i_tank=o["i_both"])
-    most = [worst_phase(sheet, s, "rectifier1.i_avg", average), worst(sheet, s, "rectifier1.i_rms", rms, moves["rect"])]
-    worst(sheet, s, "rectifier1.i_peak", o["i_rect_peak"], moves["rect_peak"])
-    sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
-    o["loss_rectifier"], loss = (sheet(id, output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=i, r_dynamic=row["r_dynamic_ohm"], i_rms=j) for id, i, j in ((nominal(s, "rectifier1.loss"), average, rms), ("rectifier1.loss", *most)))
-    record_most(work, "rectifier1", row, most[1])
-    limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
-    sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
-    both_most = sheet("rectifier1.i_both_most", resonant.current_at_ends, moves=moves["rect"], nominal=o["i_both"])
+def _rectifier(work: Work, row: Mapping[str, Any], s: st.Stage, o: dict[str, Any], moves: dict[str, Any], own: dict[str, Any]) -> None:
+    """Ratings of the rectifiers of one output, of class `row`; own: what it has of the period, and here gets the rms of both of them, their loss and what its capacitors see."""
+    sheet, n = work.sheet, own["n"]
+    name, need = f"rectifier{n}", work.need.outputs[work.need.main if n == 1 else n - 1]
+    sheet.given(f"load.v{n}", need.magnitude, "V", text=f"magnitude of {need.name}")
+    sheet(f"{name}.v_reverse", resonant.reverse_of_bridge if s.secondary == BRIDGE else resonant.reverse, allowance=sheet.rows["rectifier.ringing"], v_out=own["v_out"], v_forward=own["v_forward"])
+    sheet.given(f"{name}.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
+    average = sheet(even(s, f"{name}.i_avg"), resonant.half_of, total=own["i_out"])
+    own["i_both"] = sheet(f"{name}.i_rms_both", resonant.burst_rms, share=o["share"], i_rms=own["i_rect"])
+    rms = sheet(nominal(s, f"{name}.i_rms"), resonant.switch_rms, i_tank=own["i_both"])
+    most = [worst_phase(sheet, s, f"{name}.i_avg", average), worst(sheet, s, f"{name}.i_rms", rms, moves["rect"])]
+    own["i_swing"] = worst(sheet, s, f"{name}.i_peak", own["i_peak"], moves["rect_peak"])
+    sheet.given(f"{name}.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
+    own["loss"], loss = (sheet(id, output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=i, r_dynamic=row["r_dynamic_ohm"], i_rms=j) for id, i, j in ((nominal(s, f"{name}.loss"), average, rms), (f"{name}.loss", *most)))
+    record_most(work, name, row, most[1])
+    limit = sheet.given(f"{name}.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
+    sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
+    both_most = sheet(f"{name}.i_both_most", resonant.current_at_ends, moves=moves["rect"], nominal=own["i_both"])
     if s.variant.phases == 1:
-        o["i_swing"] = sheet.rows["rectifier1.i_peak"]
-        sheet("output1.i_c_rms", output.capacitor_rms, i_rms=both_most, i_out=s.i_out)
+        sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=both_most, i_out=own["i_out"])
     else:
-        sharing.record_ripple(work, s, o, both_most, moves)
+        own["i_swing"] = sharing.record_ripple(work, s, o, both_most, moves)
 
 
-def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[str, Any]) -> dict[str, Any]:
+def _losses(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[str, Any], owns: list[dict[str, Any]]) -> dict[str, Any]:
     sheet = work.sheet
-    secondary = sheet("loss.copper1", resistive_loss, r=s.r_secondary, i_rms=o["i_both"])
+    secondaries = {f"winding{x['n']}": sheet(f"loss.copper{x['n']}", resistive_loss, r=x["r_winding"], i_rms=x["i_both"]) for x in owns}
     primary = sheet("loss.copper_primary", resistive_loss, r=s.r_primary, i_rms=o["i_burst"])
-    one = sheet.total(nominal(s, "transformer.loss_copper"), "W", "all windings, effective resistances at the worst corner", primary=primary, winding1=secondary)
+    one = sheet.total(nominal(s, "transformer.loss_copper"), "W", "all windings, effective resistances at the worst corner", primary=primary, **secondaries)
     most = worst(sheet, s, "transformer.loss_copper", one, moves["tank"])
     pieces.record_heat(work, plan, sheet.rows["transformer.loss_core"], most)
     v = s.variant
     conduction = sheet.total("loss.switch_conduction", "W", "all switches", **{f"switch{k}": o["loss_on"] for k in range(1, v.switches + 1)})
-    rectifiers = sheet.total("loss.rectifiers", "W", "all", **{f"rectifier{k}": o["loss_rectifier"] for k in range(1, RECTIFIERS[s.secondary] * v.phases + 1)})
+    rectifiers = {f"rectifier{x['n']}": sheet.total("loss.rectifiers" if x["n"] == 1 else f"loss.rectifiers{x['n']}", "W", "all", **{f"rectifier{k}": x["loss"] for k in range(1, RECTIFIERS[s.secondary] * v.phases + 1)}) for x in owns}
     film = sheet("loss.resonant_capacitor", resonant.capacitor_loss, i_rms=o["i_burst"], tan_delta=TAN_DELTA, f=o["f"], cr=s.cr)
     wound = {"core": o["p_core"], "copper": one, **({"tank_inductor_core": o["p_choke"], "tank_inductor_copper": o["p_choke_copper"]} if plan.choke is not None else {}), "tank_capacitor": film, "current_sense": sensing.heat(work, s.r_sense, o["i_burst"])}
     parts = {name: of_all(sheet, s, f"loss.{name}", row) for name, row in wound.items()}
     _more_lost(sheet, o, parts, conduction, moves)
-    uneven = {} if v.phases == 1 else {"uneven_phases": sharing.record_loss(work, s, conduction, parts, o)}
+    uneven = {} if v.phases == 1 else {"uneven_phases": sharing.record_loss(work, s, conduction, parts, owns[0])}
     beside = sheet.total("switch.p_beside", "W", "turn-off, inductor core, capacitor and controller, which are not in the tank's circuit", turn_off=o["loss_off"], **({"inductor": parts["tank_inductor_core"]} if plan.choke is not None else {}), capacitor=parts["tank_capacitor"], controller=s.p_controller, **uneven)
     i_in = sheet(even(s, "llc.i_in_mean"), resonant.burst_mean, share=o["share"], current=o["i_in"])
     o["p_bus"] = sheet("switch.p_bus", resonant.bus_power, v_primary=o["v_p"], i_in=i_in if v.phases == 1 else sheet("llc.i_in_mean", resonant.all_phases, phases=v.phases, one=i_in), p_beside=beside)
-    return {"switch_conduction": conduction, "switch_turn_off": o["loss_off"], **parts, "rectifier1": rectifiers, "controller": sheet.rows["loss.controller"], **uneven}
+    return {"switch_conduction": conduction, "switch_turn_off": o["loss_off"], **parts, **rectifiers, "controller": sheet.rows["loss.controller"], **uneven}
 
 
 def _more_lost(sheet: Any, o: dict[str, Any], parts: dict[str, Any], conduction: Any, moves: dict[str, Any]) -> None:
@@ -273,9 +280,10 @@ def _more_lost(sheet: Any, o: dict[str, Any], parts: dict[str, Any], conduction:
 
 def findings(work: Work, plan: Plan) -> None:
     """What only this stage knows how to say."""
-    need, settled = work.need, plan.settled
-    if len(need.outputs) > 1:
-        work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: this stage has one output here; a flyback designs several", "", "topology")
+    settled = plan.settled
+    secondaries.refused(work, plan.stage.variant.several)
+    if plan.stage.others:
+        others.findings(work, plan.stage)
     if settled.miss > st.UNSOLVED:
         work.find(MUST_FIX, "switch", "at some corner no frequency gives the output: the tank's gain does not reach, or would have to fall below what its highest frequency gives; these figures are not to be used", "llc.gain_need", "llc.ratio")
     elif plan.ends.miss > st.UNSOLVED:

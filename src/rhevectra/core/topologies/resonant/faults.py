@@ -13,8 +13,8 @@ from rhevectra.core.magnetics.inductor import InductorChoice
 from rhevectra.core.stages.dies import SINGLE
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import faults as common
-from rhevectra.core.topologies.common import sensing
-from rhevectra.core.topologies.resonant import ends
+from rhevectra.core.topologies.common import secondaries, sensing
+from rhevectra.core.topologies.resonant import ends, several
 from rhevectra.core.topologies.resonant import stage as st
 
 DELAY = 300e-9
@@ -48,9 +48,9 @@ def current_limit(work: Work, s: st.Stage, settled: st.Settled, moved: ends.Ends
 
 def _to_start(work: Work, s: st.Stage, peak: float) -> float:
     """Least current limit [A] at which the stage gives its full load, at an empty output and at the full one; peak: of the tank current at the overload, in the phase that carries most [A]."""
-    load = work.need.outputs[work.need.main].current_max
+    load = work.need.outputs[work.need.main].current_max + several.full(work, s.others, float(plain(s.ns)))
     empty = load * s.extra["room"] * float(plain(s.ns)) / (START_MEAN * s.variant.phases * float(plain(s.np)))
-    return float(max(empty, peak * load / (s.variant.phases * np.max(s.i_out))))
+    return float(max(empty, peak * load / (s.variant.phases * np.max(several.total(s)))))
 
 
 _DECIDED = ("switch.limit_delay", ends.LR, ends.CR)
@@ -78,7 +78,8 @@ def record(work: Work, s: st.Stage, o: dict[str, Any], choke: InductorChoice | N
     if choke is not None:
         common.into_saturation(work, "inductor", rows["inductor.l"], peak, rows["inductor.turns"], s.core, rows[ends.LR])
     if not s.fixed:
-        common.caught(work, s.lr, worst, s.variant.phases)
+        volts = common.caught(work, s.lr, worst, s.variant.phases, rows["start.c_load"] if s.others else None)
+        secondaries.opened(work, s.others, s.v_forward, volts)
 
 
 def _begin(work: Work, s: st.Stage, o: dict[str, Any]) -> Any:
@@ -93,8 +94,8 @@ def _begin(work: Work, s: st.Stage, o: dict[str, Any]) -> Any:
 def _start(work: Work, s: st.Stage, o: dict[str, Any], limit: Any) -> None:
     """Start-up at the least current limit: the current there is on the way, the time it takes, what feeds the controller meanwhile."""
     sheet, rows, main, v = work.sheet, work.sheet.rows, work.need.outputs[work.need.main], s.variant
-    load = sheet.given("start.i_load", main.current_max, "A", text=f"full current of {main.name}")
-    full = sheet("start.i_full", resonant.full_current, i_over=s.i_out, i_limit=limit, i_peak=rows["switch.i_peak"])
+    load, c = secondaries.charged(work, s.others) if s.others else (sheet.given("start.i_load", main.current_max, "A", text=f"full current of {main.name}"), rows["output1.c"])
+    full = sheet("start.i_full", resonant.full_current, i_over=sheet.rows["load.i_seen"] if s.others else s.i_out, i_limit=limit, i_peak=rows["switch.i_peak"])
     most = rows["llc.phase_most"] if v.phases > 1 else 1.0
     bare = replace(s, lr=plain(s.lr), cr=plain(s.cr), lm=plain(s.lm))
     tank = {"gain": rows["llc.gain_need"], "v_primary": o["v_p"], "i_limit": limit, "n": s.np.value / s.ns.value / plain(most), "i_full": full}
@@ -102,6 +103,6 @@ def _start(work: Work, s: st.Stage, o: dict[str, Any], limit: Any) -> None:
     way, weights = v.phases * np.minimum(ways[0][0], ways[1][0]), ways[0][1]
     given = {**tank, "phases": v.phases, "most": most, "lr": s.lr, "cr": s.cr, "lm": s.lm, **{id: rows[id] for id in (ends.LR, ends.CR, ends.LM)}}
     least = sheet.solved("start.i_least", way.min(0), "A", "least of the way up: below a gain of one by the two arcs of half a period with its peak at the least limit, of the end of the tolerances that gives least; beyond it as at full voltage", **given)
-    sheet.solved("start.time", start_time(plain(rows["output1.c"]), plain(rows["load.v1"]), way, weights, main.current_max), "s", "the output's charge over what the load leaves of that current, added up from zero to the full voltage", least_on_the_way=least, full_load=load, c=rows["output1.c"], output_voltage=rows["load.v1"])
+    sheet.solved("start.time", start_time(plain(c), plain(rows["load.v1"]), way, weights, float(load.value)), "s", "the output's charge over what the load leaves of that current, added up from zero to the full voltage", least_on_the_way=least, full_load=load, c=c, output_voltage=rows["load.v1"])
     common.supply_capacitor(work, False)
-    common.short_of(work, least.value - main.current_max)
+    common.short_of(work, least.value - float(load.value))

@@ -5,6 +5,7 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
+from rhevectra.core.topologies.common import schematic_several
 from rhevectra.core.topologies.common.pieces import called
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
 from rhevectra.core.topologies.common.symbols import Place, Symbol, source
@@ -45,4 +46,4 @@ def _secondary(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("core", (51.5, 18), (51.5, 44), f"{called(design)}  {turns}, L_m {show(float(rows['llc.lm'].value), 'H')}"),
         *sides, Symbol("note", (64, 0), (64, 6), str(row["label"]), "secondary"), wire((72, 7), (86, 7), "Rload1"), wire((86, 7), (94, 7), "Rload1"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
-        Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(s.variant.phases * at(s.i_out), 'A')}", "secondary", "Rload1")]
+        Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(s.variant.phases * at(s.i_out), 'A')}", "secondary", "Rload1"), *schematic_several.below(design, corner, True, False)]

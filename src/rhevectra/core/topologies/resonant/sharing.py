@@ -145,14 +145,14 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> None:
         o[k] = sheet.solved(id, out[k], "A", text)
 
 
-def record_ripple(work: Work, s: st.Stage, o: dict[str, Any], both_most: Any, moves: Mapping[str, Any]) -> None:
-    """What the output capacitors take behind several phases; both_most: rms of one phase's rectifiers at the worst end of the tolerances, moves: what these make of a current."""
+def record_ripple(work: Work, s: st.Stage, o: dict[str, Any], both_most: Any, moves: Mapping[str, Any]) -> Any:
+    """What the output capacitors take behind several phases; returns the swing of it. both_most: rms of one phase's rectifiers at the worst end of the tolerances, moves: what these make of a current."""
     sheet, count, most = work.sheet, s.variant.phases, work.sheet.rows["llc.phase_most"]
     fed = sheet("output1.i_fed", resonant.burst_rms, share=o["share"], i_rms=sheet("output1.i_fed_most", resonant.current_at_ends, moves=moves["rect"], nominal=o["i_sum"]))
     one = sheet("output1.i_c_one", output.capacitor_rms, i_rms=both_most, i_out=s.i_out)
     sheet("output1.i_c_rms", resonant.phased_ripple_rms, i_rms=fed, i_out=sheet("load.i_all", resonant.all_phases, phases=count, one=s.i_out), phases=count, most=most, i_one=one)
     peak = sheet("rectifier1.i_peak_even_most", resonant.current_at_ends, moves=moves["rect_peak"], nominal=o["i_rect_peak"])
-    o["i_swing"] = sheet("output1.i_swing", resonant.phased_ripple, even=o["i_sum_swing"], phases=count, most=most, i_peak=peak)
+    return sheet("output1.i_swing", resonant.phased_ripple, even=o["i_sum_swing"], phases=count, most=most, i_peak=peak)
 
 
 def record_loss(work: Work, s: st.Stage, conduction: Any, parts: Mapping[str, Any], o: Mapping[str, Any]) -> Any:

@@ -14,8 +14,8 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import signal
+from rhevectra.core.topologies.resonant import several, tank
 from rhevectra.core.topologies.resonant import stage as st
-from rhevectra.core.topologies.resonant import tank
 
 
 class Slopes(Struct, frozen=True):
@@ -89,7 +89,7 @@ def of(work: Work, s: st.Stage, settled: st.Settled) -> signal.Signal:
     found = tank.spread(settled.found, at)
     lr, cr, turns = float(plain(s.lr)), float(plain(s.cr)), float(plain(s.np)) / float(plain(s.ns))
     gain = max(float(plain(s.f_max)) - float(np.min(rows["llc.f_min"].value)), 0.0) / float(rows["feedback.i_pin"].value)
-    i_out = where.of(s.i_out) * s.variant.phases
+    i_out = where.of(several.total(s)) * s.variant.phases
     r_path = settled.state["drop"][at] / turns / i_out
     stage = Resonant(slopes(found), found.point.half, np.full(len(at), np.sqrt(lr * cr)), np.full(len(at), np.sqrt(lr / cr)), turns, s.variant.drive * where.of(s.v_bus), s.variant.phases, r_path)
-    return signal.Signal(where, stage, gain, 0.5 / where.of(out["f"]), float(plain(s.v_out)) / i_out, np.full(len(at), np.inf), (signal.bank(work, 1),), "tank by the exact half period, moved by its start, its length and the output")
+    return signal.Signal(where, stage, gain, 0.5 / where.of(out["f"]), float(plain(s.v_out)) / i_out, np.full(len(at), np.inf), signal.banks(work, float(plain(s.ns))), "tank by the exact half period, moved by its start, its length and the output")

@@ -11,8 +11,9 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import magnetics
 from rhevectra.core.formulas.resonant import linkage_peak, ramp_share
+from rhevectra.core.topologies.common.secondaries import Other
 from rhevectra.core.topologies.common.secondary_kinds import TAP
-from rhevectra.core.topologies.resonant import tank, waves
+from rhevectra.core.topologies.resonant import several, tank, waves
 from rhevectra.core.topologies.resonant.variant import Variant
 
 PASSES = 4
@@ -61,6 +62,8 @@ class Stage(Struct, frozen=True):
     """Frequency [Hz] it always runs at, its output following the bus; 0 where the frequency is found for the output."""
     r_sense: Any = 0.0
     """What the current sense puts into the path of the tank current [Ω]."""
+    others: tuple[Other, ...] = ()
+    """Outputs beside the regulated one; what is solved is the stage with one that looks like all (`several.seen`)."""
     wound: Any = None
     """Primary turns as wound, where the leakage of the transformer is the resonant inductance: np are then those of the ideal transformer beyond it."""
 
@@ -150,14 +153,16 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
     shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), *(x.shape for x in parts))
     flat = lambda x: np.broadcast_to(np.asarray(plain(x), float), shape).reshape(-1)  # noqa: E731
     n, i_least = float(plain(s.np)) / float(plain(s.ns)), float(plain(s.i_burst))
-    first, back = _different(*(flat(x) for x in (s.v_bus, s.i_out, *(x for x in parts if x.ndim))))
+    first, back = _different(*(flat(x) for x in (s.v_bus, s.i_out, *(x for x in (*parts, np.asarray(plain(s.v_out)), np.asarray(plain(s.r_secondary))) if x.ndim))))
+    v_out, r_rectified = (flat(x)[first] if np.ndim(plain(x)) else float(plain(x)) for x in (s.v_out, s.r_secondary))
+    r_rectified = r_rectified + float(plain(s.r_rectifier))
     v_p, i_o = s.variant.drive * flat(s.v_bus)[first], flat(s.i_out)[first]
     lr, cr, lm = (flat(x)[first] if x.ndim else float(x) for x in parts)
     s, fixed = replace(s, lr=lr, lm=lm), None if not np.any(s.fixed) else flat(s.fixed)[first]
     z, w = np.sqrt(lr / cr), 1 / np.sqrt(lr * cr)
     top, ratio = np.broadcast_to(float(plain(s.f_max)) * 2 * np.pi / w, v_p.shape), np.broadcast_to(lm / lr, v_p.shape)
-    at_ideal = n * (float(plain(s.v_out)) + float(plain(s.v_forward)))
-    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(back) else {"drop": np.full(len(back), 0.01 * at_ideal), "beside": np.zeros(len(back)), "near": None, "burst": None, "failed": np.zeros(len(back))}
+    at_ideal = n * (v_out + float(plain(s.v_forward)))
+    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(back) else {"drop": 0.01 * (n * (flat(s.v_out) + float(plain(s.v_forward)))), "beside": np.zeros(len(back)), "near": None, "burst": None, "failed": np.zeros(len(back))}
     drop, p_beside, failed = (known[k][first] for k in ("drop", "beside", "failed"))
     near, burst_near = (known[k][first] if known[k] is not None else None for k in ("near", "burst"))
     o: dict[str, Any] = {}
@@ -177,17 +182,28 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
         found = _kept_finite(found, gain, load, half)
         o = _scaled(s, waves.measures(found), found, share, v_p, z, w, n)
         beside = path(s) * np.square(o["i_mag_rms"])  # the magnetising current heats its path whatever the output gets: like a load, not like a drop
-        lost = float(plain(s.r_secondary) + plain(s.r_rectifier)) * np.square(o["i_rect"]) + path(s) * np.square(o["i_tank"]) - beside
+        lost = r_rectified * np.square(o["i_rect"]) + path(s) * np.square(o["i_tank"]) - beside
         load_amps = found.point.load * v_p / z
         last, drop = drop, np.minimum(lost / load_amps, MOST_DROP * at_ideal)
         before, p_beside = p_beside, o["p_core"] + beside
         if fixed is None:
             o["i_in"] = o["i_in"] + ((drop - last) * load_amps + p_beside - before) / v_p  # what this pass did not know yet of its own losses
-        if k and enough == ROUGH and float(np.max(np.abs(drop - last))) < 1e-5 * at_ideal:
+        if k and enough == ROUGH and float(np.max(np.abs(drop - last) / at_ideal)) < 1e-5:
             break
     o["drop"] = drop
     o = {k: np.asarray(x)[back].reshape(shape) for k, x in o.items()}
     return Settled({"drop": drop[back], "beside": p_beside[back], "near": near if near is None else near[back], "burst": burst_near if burst_near is None else burst_near[back], "failed": failed[back]}, o, tank.spread(found, back), float(found.miss.max()))
+
+
+def settle(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES) -> tuple[Stage, Settled]:
+    """The solution, and the stage with what several outputs look like to the tank, once leakage is known that holds them apart."""
+    settled = solve(several.seen(s), state, passes)
+    if not s.others or "apart" not in s.extra:
+        return s, settled
+    for _ in range(several.ROUNDS):
+        s = replace(s, extra={**s.extra, "shared": several.share(s, settled)})
+        settled = solve(several.seen(s), settled.state, 1)
+    return replace(s, extra={**s.extra, "shared": several.share(s, settled)}), settled
 
 
 def _different(*given: Array) -> tuple[Array, Array]:

@@ -12,3 +12,8 @@ class Variant(Struct, frozen=True):
     drive: float
     node: str = "a"
     phases: int = 1
+
+    @property
+    def several(self) -> bool:
+        """It can have several outputs: phases share one."""
+        return self.phases == 1

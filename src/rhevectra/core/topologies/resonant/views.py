@@ -5,14 +5,14 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.magnetics.effective import leg_area
 from rhevectra.core.magnetics.legs import LegFluxes, around_one, in_a_row, shifted
 from rhevectra.core.magnetics.matrix import merged_share
 from rhevectra.core.topologies.common.views import FluxView, GainCurve, GainView, Shape, saturation_curve, winding_view
-from rhevectra.core.topologies.resonant import ends, waves
+from rhevectra.core.topologies.resonant import ends, several, waves
 from rhevectra.core.topologies.resonant.curves import curve
 
 
@@ -33,7 +33,25 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
     if s.variant.phases > 1:
         full = [np.interp((t - k * end / s.variant.phases) % end, t, w["rectifier"] + np.roll(w["rectifier"], len(t) // 2)) for k in range(s.variant.phases)]
         return [Shape("switch voltage, phase 1", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("tank current, phase 1", "A", t, w["tank"] * amps, end, "primary"), Shape("rectifiers, all phases", "A", t, sum(full) * amps * n, end, "secondary")]
-    return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("tank current", "A", t, w["tank"] * amps, end, "primary"), Shape("rectifier current", "A", t, w["rectifier"] * amps * n, end, "secondary")]
+    rectified = w["rectifier"] * amps * n
+    if s.others:
+        rectified = _first_of_several(plan, _point(design, corner), t, end, rectified)
+    return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("tank current", "A", t, w["tank"] * amps, end, "primary"), Shape("rectifier current", "A", t, rectified, end, "secondary")]
+
+
+def _first_of_several(plan: Any, row: int, t: Array, end: float, rectified: Array) -> Array:
+    """What the regulated output's first rectifier has of the rectified current of all; t: instants over the period [s]."""
+    times, currents = several.traces(plan.stage, plan.settled, row)
+    half = 0.5 * end
+    since = (t - times[0]) % half
+    return np.where(rectified > 0, np.interp(since, times - times[0], currents[0], right=0.0), 0.0)
+
+
+def share_traces(design: Any, corner: Corner) -> tuple[Array, Array]:
+    """Currents of the rectifiers of several outputs over half a period [A], (outputs, times), at instants from where they take over [s]."""
+    plan = design.context["plan"]
+    times, currents = several.traces(plan.stage, plan.settled, _point(design, corner))
+    return times - times[0], currents
 
 
 def gain_view(design: Any) -> GainView:
@@ -41,9 +59,9 @@ def gain_view(design: Any) -> GainView:
     plan, grid, rows = design.context["plan"], design.grid, design.rows
     s, full = plan.stage, np.broadcast_to(corners.FULL.mask(grid), grid.shape)
     v_low = float(np.min(np.broadcast_to(s.v_bus, grid.shape)[full]))
-    i_full = float(design.requirement.outputs[design.requirement.main].current_max)
+    i_full = float(np.broadcast_to(several.total(s), grid.shape)[full].max()) if s.others else float(design.requirement.outputs[design.requirement.main].current_max)
     o = plan.settled.out
-    loads = [("overload", float(np.max(s.i_out)), "over"), ("full load", i_full, "primary"), ("half", 0.5 * i_full, "secondary"), ("a tenth", 0.1 * i_full, "muted")]
+    loads = [("overload", float(np.max(several.total(s))), "over"), ("full load", i_full, "primary"), ("half", 0.5 * i_full, "secondary"), ("a tenth", 0.1 * i_full, "muted")]
     lines = [GainCurve(name, c.frequency, c.exact, c.lagging, c.harmonic, role) for name, amps, role in loads for c in [curve(s, v_low, amps, 2.0 * float(o["gain"].max()), 1.8, 40)]]
     points = [(f"{show(float(v), 'V')}", float(o["f"][full].reshape(-1)[k]), float(o["gain"][full].reshape(-1)[k])) for v, k in {float(x): k for k, x in enumerate(np.broadcast_to(s.v_bus, grid.shape)[full])}.items()]
     points = sorted({p[0]: p for p in points}.values(), key=lambda p: p[1])
@@ -52,7 +70,7 @@ def gain_view(design: Any) -> GainView:
     if hold < v_low:
         c = curve(s, hold, i_full, 1.1 * asked, 1.2, 24)
         marked.append((f"hold-up {show(hold, 'V')}", float(np.interp(-asked, -c.exact, c.frequency)), asked))
-    band = [curve(ends.at(s, parts), v_low, float(np.max(s.i_out)), 2.0 * float(o["gain"].max()), 1.8, 40) for parts in ends.of(rows).outermost]
+    band = [curve(ends.at(s, parts), v_low, float(np.max(several.total(s))), 2.0 * float(o["gain"].max()), 1.8, 40) for parts in ends.of(rows).outermost]
     return GainView(lines, [(c.frequency[c.lagging], c.exact[c.lagging]) for c in band], float(rows["fs"].value), float(rows["llc.f_border"].value), float(rows["llc.gain_max"].value), marked)
 
 
@@ -82,4 +100,4 @@ def legs_view(design: Any, corner: Corner) -> LegFluxes:
     return LegFluxes(t, posts, in_a_row(posts), around_one(posts), name, float(plan.window.effective.area_post[core]), leg_area(row), left)
 
 
-__all__ = ["flux_view", "gain_view", "legs_view", "waveforms", "winding_view"]
+__all__ = ["flux_view", "gain_view", "legs_view", "share_traces", "waveforms", "winding_view"]

@@ -39,7 +39,7 @@ SAMPLES = 96
 """Instants of half a period at which phases are summed: divisible by 3, so that every shift falls on one."""
 
 
-def _sampled(found: tank.Found) -> tuple[Array, Array]:
+def sampled(found: tank.Found) -> tuple[Array, Array]:
     """Tank and magnetising current (SAMPLES, n) of every point at even instants of its half period."""
     p, h = found.point, found.half
     t = p.half * np.arange(SAMPLES)[:, None] / SAMPLES
@@ -53,7 +53,7 @@ def _sampled(found: tank.Found) -> tuple[Array, Array]:
 
 def summed(found: tank.Found, phases: int) -> dict[str, Array]:
     """Currents of evenly shifted phases together, in tank units, per point: rms and swing of the rectified sum, rms of the sum of the tank currents (the orders that do not cancel), rms of what the upper switches take."""
-    j, jm = _sampled(found)
+    j, jm = sampled(found)
     rect, tanks = np.abs(j - jm), np.concatenate([j, -j])
     upper = np.concatenate([j, np.zeros_like(j)])
     shift = 2 * SAMPLES // phases

@@ -22,7 +22,7 @@ from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import SPENT, choose_die, limit_missed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import boards, least_filter, pieces, secondary_kinds, sensing
+from rhevectra.core.topologies.common import boards, least_filter, pieces, secondaries, secondary_kinds, sensing
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
@@ -134,7 +134,7 @@ def _missed(v: Variant, work: Work, plan: Plan, longest: float, peak: float, so_
 
 def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 1, i_limit: float = 0.0, more: float = 1.0) -> tuple[Plan, float, float]:
     """The power stage with its longest duty, at the end of hold-up, and its peak at the current limit [A]; where nobody says, share: of the usual duty; count: transformers in series; i_limit: current at the limit [A], 0 where it is still estimated; more: filter inductance over what the ripple asks for."""
-    others = several.designed(v, work)
+    others = secondaries.designed(work, v.several)
     count = pieces.decide(work, count) if v.bridged and not others else 1
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = choose_switch(work, v, v_bus, v_top, v_low, share, i_limit)
@@ -186,9 +186,9 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     fs = choose("fs", 100e3, "100 kHz: small magnetics, moderate switching loss (common practice)")
     rect, rate = rectifiers[work.need.main]["row"], v.pulses * float(fs.value)
     law = str(choose("light_load", *(("fixed", "the clamp needs every period") if v.active else ("skip", "pulses are left out below a quarter of the full-load pulse: least light-load loss"))).value)
-    load = several.load_of(work, work.need.main, rect, float(fs.value), law != "fixed", DRIVE_AMPS)
+    load = secondaries.load_of(work, work.need.main, rect, float(fs.value), law != "fixed", DRIVE_AMPS)
     in_path = 2 if kind == secondary_kinds.BRIDGE else 1
-    drops = several.drops(work, work.need.main, rect, in_path)
+    drops = secondaries.drops(work, work.need.main, rect, in_path)
     ratio = sheet("transformer.ratio_wanted", forward.turns_ratio, v_out=main.magnitude, v_drops=sheet.given("transformer.v_drops", drops, "V", "rule", "rectifier at full current and 2 % of the output for the copper"),
                   duty=sheet.rows["forward.duty"], v_primary=sheet.given("transformer.v_low", v.drive * v_low, "V", "solved", "across the primary at the lowest bus, full or peak load"))
     others = several.estimate(work, rectifiers, numbers, main.magnitude + drops, float(fs.value), law != "fixed", DRIVE_AMPS)
@@ -231,7 +231,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     limit = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
     main = need.outputs[need.main]
     volts, count = main.magnitude * (2 if s.secondary == secondary_kinds.DOUBLER else 1), s.variant.pulses if s.secondary == secondary_kinds.TAP else 1
-    outs = [("ns1", volts, main.tolerance), *((f"ns{x.n}", volts * x.ns / s.ns, several.ROUNDING * need.outputs[x.n - 1].tolerance) for x in s.others)]
+    outs = [("ns1", volts, main.tolerance), *((f"ns{x.n}", volts * x.ns / s.ns, secondaries.ROUNDING * need.outputs[x.n - 1].tolerance) for x in s.others)]
     windings = (_primary_need(s.variant, volts / n, at(out["i_primary"]), avg_p, har_p), *(w for told, (average, har) in zip(outs, currents, strict=True) for w in _secondary_need(*told, triple, average, har)[:count]),
                 *(_reset_need(s, at, volts / n, at(out["i_primary"]), har_p) if s.variant.reset else ()), tr.WindingNeed("naux", volts * (float(work.sheet.rows["aux.v"].value) + AUX_DROP) / (s.variant.drive * n * asked(work, float(loaded(work, s.v_bus).min()))), 0.02, 0.01, -0.002 * currents[0][1] / max(_rms(*currents[0]), 1e-9), False, 0.3, FLOOR))
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
@@ -276,5 +276,5 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
     lm = need.pieces * forward.ungapped_inductance(n_p, float(eff.area[at[0]]), float(eff.length[at[0]]), grade["mu_initial"], float(rest.value))
     reset = next((k for k, w in enumerate(need.windings) if w.name == "nr"), 0)
     nr = float(choice.trial.turns[reset][at]) if reset else n_p
-    return replace(s, np=need.pieces * n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], others=several.wound(s, turns, effective, s.variant.pulses), core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+    return replace(s, np=need.pieces * n_p, ns=n_s, nr=nr, lm=lm, r_primary=effective[0], r_secondary=effective[1], others=secondaries.wound(s.others, turns, effective, s.variant.pulses), core=grade, area=float(eff.area[at[0]]), volume=need.pieces * float(eff.volume[at[0]]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
                    extra={**s.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective, **({"r_reset": effective[reset]} if reset else {}), "aux": {"turns": float(turns[-1].value), "i": float(work.sheet.rows["aux.i"].value)}})

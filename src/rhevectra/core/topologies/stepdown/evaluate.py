@@ -15,7 +15,7 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import record_pulsed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import least_filter, pieces, secondary_kinds, sensing, supply
+from rhevectra.core.topologies.common import least_filter, pieces, secondaries, secondary_kinds, sensing, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
@@ -191,7 +191,7 @@ def findings(work: Work, plan: Plan) -> None:
     """What only this stage knows how to say."""
     if plan.stage.variant.phase:
         phase.findings(work, plan)
-    several.refused(plan.stage.variant, work)
+    secondaries.refused(work, plan.stage.variant.several)
     if plan.stage.others:
         others.findings(work)
     if plan.change > UNSETTLED:

@@ -8,8 +8,8 @@ from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, forward
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import faults as common
-from rhevectra.core.topologies.common import least_filter
-from rhevectra.core.topologies.stepdown import others, secondary
+from rhevectra.core.topologies.common import least_filter, secondaries
+from rhevectra.core.topologies.stepdown import secondary
 from rhevectra.core.topologies.stepdown import stage as st
 
 FIGURES = (*common.OF_FILTER, common.I_FAULT)
@@ -30,12 +30,11 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> None:
     edge = sheet("short.i_limit", forward.limit_current, v_primary=o["v_in"], lm=s.lm, v_up=up, inductance=s.inductance, **s.limit, **turns)
     _short(work, plan, s, o, least, up, edge)
     crest = sheet("start.i_crest", forward.crest_at_limit, i_limit=sheet.rows["switch.limit_min"], i_mag=o["i_mag"], **turns)
-    whole = others.charged(work, plan.stage) if plan.stage.others else None
+    whole = secondaries.charged(work, plan.stage.others) if plan.stage.others else None
     common.start(work, crest, sheet.rows["filter1.i_ripple_most"], up, s.v_forward, s.inductance, sheet.rows["switch.rate_nominal"], whole)
     sheet("fault.i_switch", faults.fault_current_filter, v_primary=o["v_in"], t_least=least, leakage=s.leakage)
     volts = common.caught(work, s.inductance, sheet("short.i_filter", faults.to_filter, current=edge, **turns), c=whole[1] if whole else None)
-    if whole:
-        others.opened(work, plan.stage, s, volts)
+    secondaries.opened(work, plan.stage.others, s.v_forward, volts)
 
 
 def _least(work: Work, s: st.Stage) -> Any:

@@ -11,8 +11,8 @@ from rhevectra.core.basis.findings import LOOK_AT, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import coupled, forward
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import secondaries
 from rhevectra.core.topologies.common.bank import record_bank
-from rhevectra.core.topologies.common.faults import rated
 from rhevectra.core.topologies.common.outputs import SLOWER_FED_ALWAYS, record_range
 from rhevectra.core.topologies.stepdown import secondary
 from rhevectra.core.topologies.stepdown.several import Other
@@ -26,11 +26,7 @@ def given(work: Work, plan: "Plan") -> tuple[Other, ...]:
     """The outputs in rows."""
     sheet, found = work.sheet, []
     for k, x in enumerate(plan.stage.others, 2):
-        said = plan.rectifiers[x.n - 1]["row"]["said"]
-        found.append(replace(x, ns=plan.turns[k], i_out=sheet.given(f"load.i{x.n}", x.i_out, "A", text="current of the output (never below a small bleed) and the drive of a synchronous rectifier"),
-                             v_forward=sheet.given(f"rectifier{x.n}.v_forward", x.v_forward, "V", "catalogue", said), r_rectifier=sheet.given(f"rectifier{x.n}.r_dynamic", x.r_rectifier, "Ω", "catalogue", said),
-                             r_secondary=sheet.solved(f"transformer.r_secondary{x.n}", x.r_secondary, "Ω", "copper loss of this secondary at the worst corner over its rms current squared"),
-                             r_inductor=sheet.solved(f"filter1.r{x.n}", x.r_inductor, "Ω", "copper of its winding on the filter core: a share of it as its ampere-turns at full load are")))
+        found.append(replace(x, **secondaries.given(work, plan, x, plan.turns[k]), r_inductor=sheet.solved(f"filter1.r{x.n}", x.r_inductor, "Ω", "copper of its winding on the filter core: a share of it as its ampere-turns at full load are")))
         turns = plan.choke.turns * float(plan.turns[k].value) / float(plan.turns[1].value)
         sheet.solved(f"filter1.turns{x.n}", turns, "turns", "those of the regulated output in the ratio of the transformer's: another ratio drives a current round between the outputs")
     return tuple(found)
@@ -76,22 +72,3 @@ def findings(work: Work) -> None:
     if sunk:
         least = 0.5 * float(np.max(rows["filter1.i_ripple_ideal"].value)) / len(outs)
         work.find(NOTE, "load", f"{', '.join(sunk)} sink{'s' if len(sunk) == 1 else ''} while {outs[0].name}, which the loop holds, is idle: a least load of {show(least, 'A', 2)} there, asked for or as a resistor, keeps its filter winding in use", "", "")
-
-
-def charged(work: Work, s: Stage) -> tuple[Any, Any]:
-    """Full load [A] and capacitance [F] of all outputs, seen from the regulated one: what starts up together."""
-    sheet, outs = work.sheet, work.need.outputs
-    load, c = sheet.given("start.i_load1", outs[0].current_max, "A", text=f"full current of {outs[0].name}"), sheet.rows["output1.c"]
-    for x in s.others:
-        turns = {"turns_other": sheet.rows[f"transformer.ns{x.n}"], "turns": sheet.rows["transformer.ns1"]}
-        load = sheet(f"start.i_with{x.n}", coupled.seen, i=load, i_other=sheet.given(f"start.i_load{x.n}", outs[x.n - 1].current_max, "A", text=f"full current of {outs[x.n - 1].name}"), **turns)
-        c = sheet(f"start.c_with{x.n}", coupled.seen_capacitance, c=c, c_other=sheet.rows[f"output{x.n}.c"], **turns)
-    return sheet.again("start.i_load", load), sheet.again("start.c_load", c)
-
-
-def opened(work: Work, s: Stage, main: Stage, volts: Any) -> None:
-    """Rows of what the other outputs come to with the feedback open, while the trip holds the regulated one; volts: that."""
-    sheet = work.sheet
-    for x in s.others:
-        sheet(f"output{x.n}.v_open", coupled.opened, v_open=volts, v_forward=main.v_forward, turns_other=sheet.rows[f"transformer.ns{x.n}"], turns=sheet.rows["transformer.ns1"], v_forward_other=sheet.rows[f"rectifier{x.n}.v_forward"])
-        rated(work, x.n)

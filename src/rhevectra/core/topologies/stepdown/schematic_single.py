@@ -5,8 +5,9 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
+from rhevectra.core.topologies.common import schematic_several
 from rhevectra.core.topologies.common.symbols import Place, Symbol, source
-from rhevectra.core.topologies.stepdown import schematic_several, snubbers
+from rhevectra.core.topologies.stepdown import snubbers
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("a", (23.5, 32), "right", "primary"), ("b", (44, 49), "left", "primary"), ("out1", (94, 5), "right", "secondary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
@@ -39,4 +40,4 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("diode", (55, 7), (69, 7), "", "secondary", "Dfeed"), Symbol("note", (58, 0), (58, 6), str(row["label"]), "secondary"), Symbol("wire", (69, 7), (69, 36), "", "secondary", "Dfree"), Symbol("diode", (69, 55), (69, 36), "", "secondary", "Dfree"),
         Symbol("inductor", (69, 7), (86, 7), "", "secondary", "Lout"), Symbol("note", (83, 0), (83, 6), show(float(rows["filter1.l"].value), "H"), "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"), Symbol("wire", (55, 55), (69, 55), "", "secondary", "Vsec1"), Symbol("wire", (69, 55), (94, 55), "", "secondary", "Lout"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
-        Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}", "secondary", "Rload1"), *schematic_several.below(design, corner)]
+        Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}", "secondary", "Rload1"), *schematic_several.below(design, corner, s.variant.both_ways, True)]

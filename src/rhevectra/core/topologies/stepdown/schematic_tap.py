@@ -5,10 +5,11 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
+from rhevectra.core.topologies.common import schematic_several
 from rhevectra.core.topologies.common.pieces import called
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, DOUBLER, TAP
 from rhevectra.core.topologies.common.symbols import Place, Symbol
-from rhevectra.core.topologies.stepdown import schematic_several, snubbers
+from rhevectra.core.topologies.stepdown import snubbers
 
 OUT: tuple[str, Place, str, str] = ("out1", (94, 5), "right", "secondary")
 
@@ -26,7 +27,7 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("core", (51.5, 18), (51.5, 44), f"{called(design)}  {sides}, L_m {value('transformer.lm')}"), *{TAP: _tap, BRIDGE: _bridge, DOUBLER: _doubler}[kind](),
         Symbol("note", (54, 0), (54, 6), str(design.context["plan"].rectifiers[design.requirement.main]["row"]["label"]), "secondary"), Symbol("note", (88, 0), (88, 6), inductors, "secondary"), Symbol("wire", (86, 7), (94, 7), "", "secondary", "Lout"),
         Symbol("capacitor", (86, 7), (86, 55), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "secondary", "Cout1", True),
-        Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}", "secondary", "Rload1"), *schematic_several.below(design, corner)]
+        Symbol("load", (94, 7), (94, 55), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}", "secondary", "Rload1"), *schematic_several.below(design, corner, s.variant.both_ways, True)]
 
 
 def _wire(a: Place, b: Place, element: str) -> Symbol:

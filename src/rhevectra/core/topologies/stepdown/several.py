@@ -7,56 +7,25 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from msgspec import Struct
 from msgspec.structs import replace
 
-from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.sheet import Quick, plain
 from rhevectra.core.formulas import coupled, flyback, forward
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.synchronous import driven
-from rhevectra.core.topologies.stepdown.variant import Variant
+from rhevectra.core.topologies.common import secondaries
 
 if TYPE_CHECKING:
     from rhevectra.core.topologies.stepdown.stage import Stage
 
 COUPLING = 0.98
 """Share of its field that a winding of the filter core has in common with another, wound side by side (typical, from memory)."""
-ROUNDING = 0.4
-"""Share of an output's tolerance that whole turns may take."""
 _SEEN = {"i_out": "load.i_seen", "v_out": "load.v_seen", "r_rectifier": "rectifier.r_seen", "r_secondary": "transformer.r_seen", "r_inductor": "filter1.r_seen"}
 
 
-class Other(Struct, frozen=True):
-    """One more output, in numbers or rows. n: its number; ns: turns of its winding (of one half of a tap); i_out: with its bleed [A]; drop [V] and resistance [Ω] of its rectifier, resistances of its winding and of its filter winding."""
+class Other(secondaries.Other, frozen=True):
+    """One more output, with the resistance of its filter winding [Ω]."""
 
-    n: int
-    ns: Any
-    i_out: Any
-    v_forward: Any
-    r_rectifier: Any
-    r_secondary: Any
     r_inductor: Any
-
-
-def designed(v: Variant, work: Work) -> list[int]:
-    """Numbers, from nothing up, of the outputs beside the regulated one that the stage can have, where it is the first."""
-    need = work.need
-    return list(range(1, len(need.outputs))) if need.main == 0 and v.several else []
-
-
-def refused(v: Variant, work: Work) -> None:
-    """The finding where there are outputs the stage cannot have."""
-    need = work.need
-    if len(need.outputs) > 1 and not designed(v, work):
-        why = f"{need.outputs[need.main].name}, the regulated output, has to be the first here" if v.several else "this stage has one output here; flybacks, forwards with a reset winding or two switches, push-pull, half and full bridges have several"
-        work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: {why}", "", "topology")
-
-
-def load_of(work: Work, k: int, row: Mapping[str, Any], fs: float, sleeps: bool, supply: float) -> Any:
-    """Current of output k at each point [A]: its load, never below a small bleed, and the drive of a synchronous rectifier."""
-    out = work.need.outputs[k]
-    return np.maximum(work.grid.current(k), max(2e-3, 1e-3 * out.current_max)) + driven(work.grid, supply, 2 * row["q_gate_c"], fs, sleeps)
 
 
 def estimate(work: Work, rectifiers: Mapping[int, Any], numbers: Sequence[int], main_volts: float, fs: float, sleeps: bool, supply: float) -> tuple[Other, ...]:
@@ -65,14 +34,8 @@ def estimate(work: Work, rectifiers: Mapping[int, Any], numbers: Sequence[int], 
     for k in numbers:
         out, row = work.need.outputs[k], rectifiers[k]["row"]
         ohms = 0.006 * out.magnitude / out.current_max
-        found.append(Other(k + 1, (out.magnitude + drops(work, k, row)) / main_volts, np.broadcast_to(load_of(work, k, row, fs, sleeps, supply), work.grid.shape), row["v_forward_v"], row["r_dynamic_ohm"], ohms, ohms))
+        found.append(Other(k + 1, (out.magnitude + secondaries.drops(work, k, row)) / main_volts, np.broadcast_to(secondaries.load_of(work, k, row, fs, sleeps, supply), work.grid.shape), row["v_forward_v"], row["r_dynamic_ohm"], ohms, ohms))
     return tuple(found)
-
-
-def drops(work: Work, k: int, row: Mapping[str, Any], in_path: int = 1) -> float:
-    """What lies between the winding of output k and its terminals [V] at full current: rectifiers, as many as lie in the path, and 2 % for the copper."""
-    out = work.need.outputs[k]
-    return float(in_path * (row["v_forward_v"] + row["r_dynamic_ohm"] * max(out.current_peak or 0.0, out.current_max)) + 0.02 * out.magnitude)
 
 
 def _total(sheet: Any, s: "Stage") -> Any:
@@ -168,11 +131,6 @@ def filter_shares(work: Work, s: "Stage") -> list[float]:
     outs = work.need.outputs
     amps = [outs[0].current_max * float(plain(s.ns)), *(outs[x.n - 1].current_max * float(plain(x.ns)) for x in s.others)]
     return [a / sum(amps) for a in amps]
-
-
-def wound(s: "Stage", turns: Sequence[Any], effective: Sequence[float], step: int) -> tuple[Other, ...]:
-    """The other outputs with whole turns and the resistances of their windings; turns, effective: in the order of the windings, those of halves beside each other (step)."""
-    return tuple(replace(x, ns=float(turns[k].value), r_secondary=effective[1 + step * (k - 1)]) for k, x in enumerate(s.others, 2))
 
 
 def with_filter(work: Work, s: "Stage", resistance: float) -> "Stage":

@@ -24,11 +24,4 @@ def of(work: Work, s: st.Stage, o: dict[str, Any]) -> signal.Signal:
     gain = (float(rows["switch.duty_limit"].value) if by_duty else ratio * float(rows["switch.current_limit"].value)) / float(rows["feedback.i_pin"].value)
     share = there(o["t_e"]) / period
     damped = float(np.min(share * (there(o["r_feed"]) + there(o["r_path"]) / ratio**2) + (1 - share) * there(o["r_wheel"])))
-    return signal.Signal(where, signal.FedAlways(ramp, damped if by_duty else None), gain, period, there(s.v_out) / there(s.i_out), np.full(len(period), np.inf), _banks(work, s), inductance=inductance if by_duty else 0.0)
-
-
-def _banks(work: Work, s: st.Stage) -> tuple[signal.Bank, ...]:
-    """The capacitors of all outputs, those of the regulated one first: the others seen through their windings."""
-    rows = work.sheet.rows
-    others = [n for n in range(2, len(work.need.outputs) + 1) if f"output{n}.cap" in rows]
-    return (signal.bank(work, 1), *(signal.bank(work, n, float(plain(s.ns)) / float(rows[f"transformer.ns{n}"].value)) for n in others))
+    return signal.Signal(where, signal.FedAlways(ramp, damped if by_duty else None), gain, period, there(s.v_out) / there(s.i_out), np.full(len(period), np.inf), signal.banks(work, float(plain(s.ns))), inductance=inductance if by_duty else 0.0)
