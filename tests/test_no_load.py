@@ -154,3 +154,5 @@ def test_nobody_waits_for_a_resistor():
     pinned = size(need, {**pins, "start.path": "resistor"}, noise=False)
     told = next(f for f in pinned.findings if f.figure == "start.delay")
     assert float(pinned.value("start.delay")) > 30 and told.cure == "start.path" and told.severity == "look at"
+    fed = size(adapter(None), {"topology": "forward_2sw"}, noise=False)
+    assert fed.value("start.path") == "resistor" and float(fed.value("start.delay")) == pytest.approx(-3e6 * float(fed.value("aux.c_least")) * math.log(1 - 16 / (math.sqrt(2) * 90 - 3e6 * 10e-6)), rel=1e-3), "its winding feeds the controller from the first pulse on"

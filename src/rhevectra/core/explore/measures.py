@@ -22,7 +22,8 @@ TABLE = ("loss", "efficiency", "efficiency_light", "magnetics_volume", "cost_ind
 
 
 def told(entry: Entry, measure: str) -> str:
-    """One measure of a design with its unit."""
+    """One measure of a design with its unit; a margin is marked where a limit is passed."""
     m = MEASURES[measure]
     value = float(getattr(entry, measure)) * m.scale
-    return f"{value:.1f} %".replace("-", "−") if m.unit == "%" else f"{show(value)} {m.unit}".strip()
+    passed = "▲ " if measure == "tightest_margin" and value < 0 else ""
+    return f"{passed}{value:.1f} %".replace("-", "−") if m.unit == "%" else f"{show(value)} {m.unit}".strip()

@@ -108,13 +108,15 @@ def supply_capacitor(work: Work, integrated: bool) -> None:
     sheet = work.sheet
     window = sheet.given("start.hysteresis", HYSTERESIS[integrated], "V", "catalogue", "supply voltage between start and lock-out (typical of the class, from memory)")
     c = sheet("start.c_supply", faults.supply_capacitor, i_supply=sheet.rows["aux.i"], t_start=sheet.rows["start.time"], hysteresis=window)
-    if "start.path" in sheet.rows:
-        _first_pulse(work, c, sheet.given("start.v", WINDOW[integrated][0] + HYSTERESIS[integrated], "V", "catalogue", "supply voltage at which the controller starts (typical of the class, from memory)"))
+    first_pulse(work, c, integrated)
 
 
-def _first_pulse(work: Work, c: Any, v_start: Any) -> None:
-    """Row of the time from the mains to the first pulse; a finding where the start-up path never lifts the supply that far."""
-    sheet, crest = work.sheet, work.sheet.rows["inlet.v_crest"]
+def first_pulse(work: Work, c: Any, integrated: bool = False) -> None:
+    """Row of the time from the mains to the first pulse, with a supply capacitor c [F]; a finding where the start-up path never lifts the supply that far. From a dc source there is no such path."""
+    sheet = work.sheet
+    if "start.path" not in sheet.rows:
+        return
+    crest, v_start = sheet.rows["inlet.v_crest"], sheet.given("start.v", WINDOW[integrated][0] + HYSTERESIS[integrated], "V", "catalogue", "supply voltage at which the controller starts (typical of the class, from memory)")
     sheet.given("start.wait", START_WAIT, "s", "rule", "longest the mains should be on before anything happens (common practice, no source)")
     if str(sheet.rows["start.path"].value) == CELL:
         sheet("start.delay", faults.start_by_cell, c=c, v_start=v_start, i_start=sheet.given("start.i_cell", CELL_AMPS, "A", "catalogue", "current of the start-up cell (typical of the class, from memory)"))

@@ -12,7 +12,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick, plain, reader
-from rhevectra.core.formulas import forward, magnetics
+from rhevectra.core.formulas import forward, magnetics, output
 from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.magnetics import matrix
 from rhevectra.core.magnetics import transformer as tr
@@ -21,12 +21,13 @@ from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import SPENT, choose_die, limit_missed
+from rhevectra.core.stages.inlet import EXPECTED_C
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import boards, least_filter, pieces, secondaries, secondary_kinds, sensing
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
-from rhevectra.core.topologies.common.supply import AIM, AUX_DROP, FLOOR
+from rhevectra.core.topologies.common.supply import AIM, AUX_DROP, FLOOR, WINDOW
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, several, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
@@ -207,6 +208,7 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     lm = 4e-3 * v.drive**2 * v_top / 375 * 200 / work.need.power * 100e3 / float(fs.value)
     grade = work.parts["materials"].rows[1]
     p_ctl = float(choose("aux.v", AIM, "what the winding gives at the least bus").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
+    sheet.given(EXPECTED_C, output.supply_between_pulses(sheet.rows["aux.i"].value, rate, AIM, WINDOW[False][0]), "F", "rule", "holds the controller from one pulse to the next; the winding gives its voltage from the first one on")
     tiny = {"turns": 1.0, "area": 1.0, "volume": 1e-6, "core": grade, "kappa": 0.3, "temperature": 100.0, "eddy": 0.0}
     return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_rectifier=rect["r_dynamic_ohm"], r_secondary=0.006 * main.magnitude / main.current_max, r_inductor=0.006 * main.magnitude / main.current_max,
                     np=1 / float(ratio.value), ns=2.0 if kind == secondary_kinds.DOUBLER else 1.0, secondary=kind, inductance=float(l_out.value), lm=lm, leakage=2e-3 * lm, r_switch=row["r_on_25_ohm"] * row["hot_ratio"], r_primary=0.004 * (v.drive * v_low)**2 / work.need.power, fs=float(fs.value), f_floor=floor, t_floor=t_floor,

@@ -123,7 +123,7 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     reset = (FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("reset.duty_limit", "Duty the reset winding allows", "D_r", "switch", corners.FULL, "min", "switch.duty_limit", "min", sentence="or the core does not reset and walks into saturation"), FigureSpec("transformer.nr", "Reset turns", "N_r", "transformer", corners.FULL)) if v.reset else ()
     shared = tuple(f for f in _FIGURES if not (v.active and f.id == "switch.v_peak"))
     pair = (FigureSpec("filter1.i_ripple_one", "Ripple current of each inductor of a doubler", "ΔI_1", "rectifier", corners.FULL, fixed="both inductors alike"), FigureSpec("filter1.i_peak_one", "Peak current of each inductor of a doubler", "Î_1", "rectifier", corners.PEAKS, fixed="both inductors alike")) if DOUBLER in v.secondaries else ()
-    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, supply.HELD, supply.BETWEEN, *boards.FIGURES, *pair, *tapped, *reset, *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()), *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=(*_NO_FIGURES, *(() if v.several else _NO_OTHERS)))
+    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, supply.HELD, supply.BETWEEN, common.DELAY, *boards.FIGURES, *pair, *tapped, *reset, *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()), *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=(*_NO_FIGURES, *(() if v.several else _NO_OTHERS)))
 
 
 

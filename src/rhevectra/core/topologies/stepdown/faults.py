@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.corners import RUN
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, forward
 from rhevectra.core.stages.work import Work
@@ -32,6 +33,7 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> None:
     crest = sheet("start.i_crest", forward.crest_at_limit, i_limit=sheet.rows["switch.limit_min"], i_mag=o["i_mag"], **turns)
     whole = secondaries.charged(work, plan.stage.others) if plan.stage.others else None
     common.start(work, crest, sheet.rows["filter1.i_ripple_most"], up, s.v_forward, s.inductance, sheet.rows["switch.rate_nominal"], whole)
+    common.first_pulse(work, sheet.given("start.c", float(np.max(np.where(RUN.mask(work.grid), sheet.rows["aux.c_least"].value, 0.0))), "F", "solved", "supply capacitor: the most that is asked of it anywhere in run"))
     sheet("fault.i_switch", faults.fault_current_filter, v_primary=o["v_in"], t_least=least, leakage=s.leakage)
     volts = common.caught(work, s.inductance, sheet("short.i_filter", faults.to_filter, current=edge, **turns), c=whole[1] if whole else None)
     secondaries.opened(work, plan.stage.others, s.v_forward, volts)
