@@ -19,7 +19,7 @@ from rhevectra.drawing.pictures import PICTURES, pictures_of
 from spice import measure, shortened
 from test_design import recompute
 
-HAVE = ("forward_reset", "forward_2sw", "push_pull", "half_bridge", "full_bridge")
+HAVE = ("forward_reset", "forward_2sw", "forward_active_clamp", "push_pull", "half_bridge", "full_bridge", "psfb")
 MAINS = Mains(kind="ac1", v_min=195.0, v_max=265.0)
 
 
@@ -44,7 +44,7 @@ def _corners(d, loaded=True):
 
 
 def test_voltages_and_currents_against_the_engine(made):
-    """Exact steady states with nothing tuned, every voltage over that of the regulated output. Each lies between its least and its greatest figure within 1.5 %, and where its winding is in use, or quite idle beside one that is, it is told within 2 %; of a small output alone at full load, which nothing else holds, within 5 %. Currents of windings in use: rms within 2 %, peaks within 10 % and at most 5 % above their figures."""
+    """Exact steady states with nothing tuned, every voltage over that of the regulated output. Each lies between its least and its greatest figure within 1.5 %, and where its winding is in use, or quite idle beside one that is, it is told within 2 %; of a small output alone at full load, which nothing else holds, within 5 %. Currents of windings in use: rms within 2 % peaks within 10 % and at most 5 % above their figures; of the half ampere beside seventeen of a phase-shifted bridge, whose commutations the shares of the ripple leave out, rms is told up to 5 % and the peak up to a quarter too high."""
     shared = made.context["shared"]
     for c in _corners(made):
         e, at = exact(made, c), lambda x, c=c: float(whole(made, x)[c.index])
@@ -60,12 +60,13 @@ def test_voltages_and_currents_against_the_engine(made):
         for own in shared:
             current = held * e.currents[f"lleak{own['n']}"]  # resistive loads
             if at(own["busy"]):
-                assert np.sqrt(np.trapezoid(current**2, e.t) / e.period) == pytest.approx(at(own["i_l"]), rel=0.02), c.text()
-                assert current.max() <= 1.05 * at(own["crest"]) and current.max() == pytest.approx(at(own["crest"]), rel=0.1), c.text()
+                rms, peak = (0.05, 0.25) if made.topology == "psfb" and own["n"] == 3 else (0.02, 0.1)
+                assert -rms < np.sqrt(np.trapezoid(current**2, e.t) / e.period) / at(own["i_l"]) - 1 < 0.02, c.text()
+                assert -peak < current.max() / at(own["crest"]) - 1 < 0.05, c.text()
         assert mean[1] == pytest.approx(made.requirement.outputs[0].voltage, rel=0.025), c.text()
 
 
-@pytest.mark.parametrize(("topology", "need", "end"), [("half_bridge", COMPUTER, 0), ("forward_2sw", COMPUTER, -1), ("forward_reset", AMPLIFIER, 0)], ids=["half_bridge", "forward_2sw", "forward_reset"])
+@pytest.mark.parametrize(("topology", "need", "end"), [("half_bridge", COMPUTER, 0), ("forward_2sw", COMPUTER, -1), ("forward_reset", AMPLIFIER, 0), ("forward_active_clamp", COMPUTER, 0), ("psfb", AMPLIFIER, 0)], ids=lambda x: x if isinstance(x, str) else "")
 def test_the_exported_netlist_agrees_with_the_simulator(topology, need, end, tmp_path):
     """Nothing tuned, full load: all outputs within 2 %, currents of the filter windings and of the bus within 3 %."""
     d = size(need, {"topology": topology})
@@ -83,8 +84,8 @@ def test_the_exported_netlist_agrees_with_the_simulator(topology, need, end, tmp
 
 
 def test_power_numbers_and_workings(made):
-    """What the bus gives is output plus listed losses within 0.5 %; every new figure opens to numbers that give it again; windings on the filter core stand as those of the transformer; every picture is drawn and every symbol is in the circuit."""
-    check_balance(made, [name for name in made.losses if name.startswith(("pfc", "bridge", "thermistor", "mains", "bulk", "x_", "start"))], loaded=True)
+    """What the bus gives is output plus listed losses within 0.5 % (0.6 with an active clamp; 1.1 of a phase-shifted bridge at a tenth of the load, whose hard edges the straight lines of its period tell 1 % too high); every new figure opens to numbers that give it again; windings on the filter core stand as those of the transformer; every picture is drawn and every symbol is in the circuit."""
+    check_balance(made, [name for name in made.losses if name.startswith(("pfc", "bridge", "thermistor", "mains", "bulk", "x_", "start"))], most={"psfb": 0.011, "forward_active_clamp": 0.006}.get(made.topology, 0.005), loaded=True)
     index = made.grid.find(made.grid.lines[0], 1.0, "run", made.grid.bus[0]).index
     for id in (f"{i}{own['n']}" for own in made.context["shared"] for i in ("filter1.i_rms_of", "filter1.i_peak_of", "filter1.i_ripple_of", "load.idle")):
         assert recompute(made.rows[id], index) == pytest.approx(float(made.rows[id].at(index)), rel=1e-4), id
@@ -200,12 +201,12 @@ def test_the_reset_winding_burns_by_its_own_copper():
 
 
 def test_the_usual_topology_can_have_them():
-    """By power: a flyback for little, then those with a filter inductor; a flyback too where the regulated output is not the first."""
+    """By power and bus as for one output; a flyback where the regulated output is not the first."""
     def chosen(watts, mains=MAINS, first=True):
         outs = (out(24.0, 0.6 * watts / 24.0, regulated=first), out(12.0, 0.4 * watts / 12.0, regulated=not first))
         return size(Requirement(mains=mains, outputs=outs, harmonics_class="none"), {}).topology
     assert [chosen(w) for w in (60.0, 180.0, 500.0)] == ["flyback", "forward_2sw", "half_bridge"]
-    assert chosen(180.0, first=False) == "flyback" and chosen(180.0, Mains(kind="dc", v_min=36.0, v_max=60.0)) == "push_pull"
+    assert chosen(180.0, first=False) == "flyback" and chosen(180.0, Mains(kind="dc", v_min=36.0, v_max=60.0)) == "forward_active_clamp" and chosen(180.0, Mains(kind="dc", v_min=360.0, v_max=400.0)) == "llc_half"
 
 
 def test_the_picture_of_the_outputs():
@@ -223,11 +224,11 @@ def test_the_picture_of_the_outputs():
 
 
 def test_who_has_one_output_says_so_and_the_first_has_to_be_held():
-    for topology in ("psfb", "forward_active_clamp", "llc_three_phase"):
-        assert any("one output here" in f.text and f.cure == "topology" for f in size(AMPLIFIER, {"topology": topology}).findings), topology
+    assert any("phases share one output" in f.text and f.cure == "topology" for f in size(AMPLIFIER, {"topology": "llc_three_phase"}).findings)
     second = Requirement(mains=MAINS, outputs=(out(12.0, 2.0), out(5.0, 6.0, regulated=True)))
     assert any("5 V, the regulated output, has to be the first here" in f.text for f in size(second, {"topology": "half_bridge"}).findings)
-    assert any("snubbers" in f.text and f.severity == "look at" for f in size(AMPLIFIER, {"topology": "half_bridge", "rectifier.snubber": "rc"}).findings)
+    for topology, kind in (("half_bridge", "rc"), ("psfb", "clamp")):
+        assert any("the ring of the rectifiers" in f.text and f.severity == "look at" for f in size(AMPLIFIER, {"topology": topology, "rectifier.snubber": kind}).findings), topology
 
 
 def test_parts_and_paper_have_every_winding():

@@ -16,17 +16,15 @@ BATTERY, STIFF, HEAVY, ADJUSTED = 80.0, 1.3, 40.0, 1.25
 
 def usual_topology(need: Requirement, stiff: bool) -> tuple[str, str]:
     """The topology where nobody chose one, and why: the habit of the power class, for the Contest to prove or disprove. stiff: the front end holds the bus."""
-    power, several = need.power, len(need.outputs) > 1
-    if power <= SMALL or (several and need.main != 0):
-        return "flyback", "the usual one " + ("for several outputs" if several else f"up to some {SMALL:g} W") + "; the Contest compares all"
+    power, first = need.power, need.main == 0
+    if power <= SMALL or not first:
+        return "flyback", "the usual one " + (f"up to some {SMALL:g} W" if first else "where the regulated output is not the first") + "; the Contest compares all"
 
     def habit(where: str) -> str:
         return f"a habit at {power:.0f} W{where} (common practice); the Contest compares all"
     out = need.outputs[0]
     if need.is_dc and need.mains.v_max <= BATTERY:
-        return ("forward_active_clamp" if power <= MIDDLE and not several else "push_pull" if power <= LARGE else "full_bridge"), habit(" from a low dc source")
-    if several:
-        return ("forward_2sw" if power <= MIDDLE else "half_bridge" if power <= LARGE else "full_bridge"), habit(" and several outputs")
+        return ("forward_active_clamp" if power <= MIDDLE else "push_pull" if power <= LARGE else "full_bridge"), habit(" from a low dc source")
     narrow = stiff or (need.is_dc and need.mains.v_max <= STIFF * need.mains.v_min)
     if narrow and out.current_max <= HEAVY and out.magnitude <= ADJUSTED * out.least:
         return ("llc_half" if power <= LARGE else "llc_full"), habit(" behind a bus that hardly moves")

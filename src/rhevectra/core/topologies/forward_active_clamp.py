@@ -1,4 +1,4 @@
-"""Forward with an active clamp at a fixed frequency: a capacitor behind a second switch resets the core and returns the leakage energy; one output."""
+"""Forward with an active clamp at a fixed frequency: a capacitor behind a second switch resets the core and returns the leakage energy."""
 
 from functools import partial
 
@@ -10,7 +10,7 @@ from rhevectra.core.topologies.stepdown.evaluate import findings, power_drawn, r
 from rhevectra.core.topologies.stepdown.intervals import interval_name
 from rhevectra.core.topologies.stepdown.schematic_active import NODE_PLACES, schematic
 from rhevectra.core.topologies.stepdown.variant import Variant
-from rhevectra.core.topologies.stepdown.views import flux_view, rectifier_ring, ripple_choice, transient, waveforms, winding_view
+from rhevectra.core.topologies.stepdown.views import flux_view, rectifier_ring, ripple_choice, share_traces, transient, waveforms, winding_view
 
 NAME = "forward_active_clamp"
 _VARIANT = Variant(NAME, pulses=1, switches=1, drive=1.0, in_path=1, across=2.0, node="d1", active=True, duty=0.50, duty_limit=0.62, why_limit="a quarter more than at the lowest bus")
@@ -18,4 +18,4 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 EXACT_RATINGS, exact_traces = ratings(_VARIANT), traces(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces", "transient", "waveforms", "winding_view"]

@@ -1,4 +1,4 @@
-"""Phase-shifted full bridge at a fixed frequency: both legs turn on softly from the filter's and the leakage's current, with a centre-tapped secondary; one output."""
+"""Phase-shifted full bridge at a fixed frequency: both legs turn on softly from the filter's and the leakage's current, behind a centre tap or a bridge."""
 
 from functools import partial
 
@@ -12,7 +12,7 @@ from rhevectra.core.topologies.stepdown.evaluate import findings, power_drawn, r
 from rhevectra.core.topologies.stepdown.intervals import shifted_interval as interval_name
 from rhevectra.core.topologies.stepdown.schematic_bridge import NODE_PLACES, schematic
 from rhevectra.core.topologies.stepdown.variant import Variant
-from rhevectra.core.topologies.stepdown.views import bus_current, flux_view, ripple_choice, transient, waveforms, winding_view
+from rhevectra.core.topologies.stepdown.views import bus_current, flux_view, ripple_choice, share_traces, transient, waveforms, winding_view
 
 NAME = "psfb"
 NO_PICTURES = (*_NO_PICTURES, "snubber")
@@ -22,4 +22,4 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 EXACT_RATINGS, exact_traces = ratings(_VARIANT), traces(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "bus_current", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "bus_current", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "share_traces", "transient", "waveforms", "winding_view"]

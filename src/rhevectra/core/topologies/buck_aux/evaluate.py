@@ -103,7 +103,7 @@ def findings(work: Work, plan: Plan) -> None:
     else:
         work.find(LOOK_AT, "load", f"{LIVE}; a qualified person and the local code decide where such a supply may be used", "", "")
     if len(need.outputs) > 1:
-        work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: this stage has one output; a flyback designs several", "", "topology")
+        work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: this stage has one output; those that isolate have several", "", "topology")
     if any(o.voltage < 0 for o in need.outputs):
         work.find(MUST_FIX, "load", "this stage gives a positive output only", "", "topology")
     low = float(np.min(np.broadcast_to(plan.stage.v_bus, work.grid.shape)[corners.FULL.mask(work.grid)]))

@@ -31,17 +31,17 @@ class Other(Struct, frozen=True):
 AnOther = TypeVar("AnOther", bound=Other)
 
 
-def designed(work: Work, able: bool) -> list[int]:
-    """Numbers, from nothing up, of the outputs beside the regulated one that a stage can have which is able to have several, where that is the first."""
+def designed(work: Work, able: bool = True) -> list[int]:
+    """Numbers, from nothing up, of the outputs beside the regulated one that a stage has, where it is able to have several and the regulated one is the first."""
     need = work.need
     return list(range(1, len(need.outputs))) if need.main == 0 and able else []
 
 
-def refused(work: Work, able: bool) -> None:
+def refused(work: Work, able: bool = True) -> None:
     """The finding where there are outputs the stage cannot have."""
     need = work.need
     if len(need.outputs) > 1 and not designed(work, able):
-        why = f"{need.outputs[need.main].name}, the regulated output, has to be the first here" if able else "this stage has one output here; flybacks, forwards with a reset winding or two switches, push-pull, half and full bridges and LLC bridges have several"
+        why = f"{need.outputs[need.main].name}, the regulated output, has to be the first here" if able else "phases share one output; all other stages that isolate have several"
         work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: {why}", "", "topology")
 
 

@@ -135,7 +135,7 @@ def _missed(v: Variant, work: Work, plan: Plan, longest: float, peak: float, so_
 
 def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 1, i_limit: float = 0.0, more: float = 1.0) -> tuple[Plan, float, float]:
     """The power stage with its longest duty, at the end of hold-up, and its peak at the current limit [A]; where nobody says, share: of the usual duty; count: transformers in series; i_limit: current at the limit [A], 0 where it is still estimated; more: filter inductance over what the ripple asks for."""
-    others = secondaries.designed(work, v.several)
+    others = secondaries.designed(work)
     count = pieces.decide(work, count) if v.bridged and not others else 1
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = choose_switch(work, v, v_bus, v_top, v_low, share, i_limit)

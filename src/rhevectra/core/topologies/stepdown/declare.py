@@ -57,13 +57,12 @@ _FAMILY = (
     least_filter.DECISION,
 )
 _WITHOUT = ("switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)))
-_OF_OTHERS = tuple(id.format(n) for n in range(2, 7) for id in ("transformer.ns{}", "transformer.wire_ns{}", "rectifier{}.class", "rectifier{}.parallel", "output{}.cap", "output{}.parallel"))
 _SEVERAL = (DecisionSpec("filter1.coupling", "Coupling of the filter windings", "rectifier", low=0.5, high=0.9999, schools="0.98 to 0.995 where all are wound as one bundle; less where they lie over one another (typical, from memory)"),)
 
 
 def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """What may be decided about a member of the family; the duty may not reach where its core would not reset."""
-    return (*declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS, *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()), *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), *(_SEVERAL if v.several else ()), without=(*_WITHOUT, *(() if v.several else _OF_OTHERS))), *common.DECISIONS, *supply.DECISIONS, *loop.DECISIONS)
+    return (*declare.decisions(*(_BOTH_WAYS if v.both_ways else _ACTIVE if v.active else _RESET if v.reset else _SINGLE), *_SERIES[v.series], *(_TAPPED if v.clamped else ()), *(_PHASE if v.phase else ()), *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()), *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS, *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()), *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), *_SEVERAL, without=_WITHOUT), *common.DECISIONS, *supply.DECISIONS, *loop.DECISIONS)
 
 
 _MODEL = "tolerances other than the current limit; ringing of leakage and rectifiers"
@@ -104,7 +103,6 @@ _PHASE_FIGURES = (
     FigureSpec("inductor.rise", "Temperature rise of the series inductor", "ΔT_L", "switch", corners.FULL, limit="transformer.rise_limit", limit_kind="max", fixed="uniform temperature"),
 )
 _NO_FIGURES = ("transformer.v_reflected", "transformer.lp", "transformer.gap", "transformer.gap_shim", "transformer.al", "transformer.loss_fringing")
-_NO_OTHERS = tuple(f"transformer.ns{n}" for n in range(2, 7))
 
 
 def _balance(v: Variant) -> tuple[FigureSpec, ...]:
@@ -123,7 +121,7 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
     reset = (FigureSpec("reset.v_switch", "Switch voltage in reset", "V_r", "switch", corners.PEAKS, fixed=_MODEL), FigureSpec("reset.duty_limit", "Duty the reset winding allows", "D_r", "switch", corners.FULL, "min", "switch.duty_limit", "min", sentence="or the core does not reset and walks into saturation"), FigureSpec("transformer.nr", "Reset turns", "N_r", "transformer", corners.FULL)) if v.reset else ()
     shared = tuple(f for f in _FIGURES if not (v.active and f.id == "switch.v_peak"))
     pair = (FigureSpec("filter1.i_ripple_one", "Ripple current of each inductor of a doubler", "ΔI_1", "rectifier", corners.FULL, fixed="both inductors alike"), FigureSpec("filter1.i_peak_one", "Peak current of each inductor of a doubler", "Î_1", "rectifier", corners.PEAKS, fixed="both inductors alike")) if DOUBLER in v.secondaries else ()
-    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, supply.HELD, supply.BETWEEN, common.DELAY, *boards.FIGURES, *pair, *tapped, *reset, *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()), *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=(*_NO_FIGURES, *(() if v.several else _NO_OTHERS)))
+    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, supply.HELD, supply.BETWEEN, common.DELAY, *boards.FIGURES, *pair, *tapped, *reset, *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()), *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=_NO_FIGURES)
 
 
 

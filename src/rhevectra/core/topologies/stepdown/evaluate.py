@@ -191,7 +191,7 @@ def findings(work: Work, plan: Plan) -> None:
     """What only this stage knows how to say."""
     if plan.stage.variant.phase:
         phase.findings(work, plan)
-    secondaries.refused(work, plan.stage.variant.several)
+    secondaries.refused(work)
     if plan.stage.others:
         others.findings(work)
     if plan.change > UNSETTLED:

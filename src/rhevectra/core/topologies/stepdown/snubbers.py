@@ -37,12 +37,14 @@ def hard_edges(s: "Stage") -> int:
 
 def choose(work: Work, s: "Stage", row: Mapping[str, Any], turns: list[float], leakage: float, out: Mapping[str, Any]) -> "Stage":
     """The stage with its snubbers, or a phase-shifted bridge with its clamp, where they are wanted; out: a period of it."""
+    if s.others:
+        none = snubbing.KINDS[0]
+        if work.choose("rectifier.snubber", none, "designed where there is one output").value != none:
+            work.find(LOOK_AT, "rectifier", "what holds the ring of the rectifiers is designed where there is one output: here there is nothing", "", "rectifier.snubber")
+        return s
     if s.variant.phase:
         return rectifier_clamp.choose(work, s, row, out)
     if not snubbing.wanted(work):
-        return s
-    if s.others:
-        work.find(LOOK_AT, "rectifier", "snubbers across the rectifiers are designed where there is one output: here there are none", "", "rectifier.snubber")
         return s
     one = snubbing.one(work, 1, row, inductance(s, turns, leakage))
     return replace(s, snub={"c": one.capacitor, "junction": one.junction, "one": one})

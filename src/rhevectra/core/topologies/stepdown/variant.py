@@ -42,11 +42,6 @@ class Variant(Struct, frozen=True):
         return () if not self.both_ways else ("centre_tap", "bridge") if self.phase else ("centre_tap", "bridge", "doubler")
 
     @property
-    def several(self) -> bool:
-        """It can have several outputs: what turns a leg over softly or resets the core is worked out for one."""
-        return not (self.phase or self.active)
-
-    @property
     def halves(self) -> int:
         """Halves of the primary."""
         return 2 if self.tapped else 1
