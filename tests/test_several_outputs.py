@@ -72,7 +72,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(topology, need, end, tmp
     d = size(need, {"topology": topology})
     c = d.grid.find(d.grid.lines[end], 1.0, "run", d.grid.bus[end])
     text, at, shared = write(TOPOLOGIES[topology].circuit(d, c)), lambda x: float(whole(d, x)[c.index]), d.context["shared"]
-    text, until = shortened(text, 1.0, 2.5e-3)
+    text, until = shortened(text, 1.0, 1.6e-3)
     saved = " ".join(f"@lleak{own['n']}[i]" for own in shared)
     names = {"bus": "AVG ib"} | {f"v{own['n']}": f"AVG v(out{own['n']})" for own in shared} | {f"l{own['n']}": f"RMS @lleak{own['n']}[i]" for own in shared}
     found = measure(text.replace("\n.end\n", f"\n.save all {saved}\n.end\n"), ["let ib=-i(vbus)"], names, (until - 0.25e-3, until), tmp_path / "x.cir")

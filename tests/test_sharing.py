@@ -46,7 +46,7 @@ def integrated(apart, resistance, voltage, times, currents):
     t, i = [], []
     start = np.zeros(len(apart))
     for a, b in pairwise(times):
-        found = solve_ivp(slope, (a, b), start, method="Radau", rtol=1e-7, atol=1e-9, max_step=(b - a) / 200)
+        found = solve_ivp(slope, (a, b), start, method="Radau", rtol=1e-7, atol=1e-9, max_step=(b - a) / 80)
         t, i, start = [*t, found.t], [*i, found.y], found.y[:, -1]
     t, i = np.concatenate(t), np.maximum(np.concatenate(i, 1), 0.0)
     return np.trapezoid(i, t), np.trapezoid(i * i, t), i.max(1)
