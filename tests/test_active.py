@@ -1,6 +1,5 @@
 """The forward with an active clamp: against a circuit simulator, the engine, balances and by hand."""
 
-import re
 
 import numpy as np
 import pytest
@@ -12,7 +11,7 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact, remarks
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import active_clamp
-from spice import measure
+from spice import measure, shortened
 from test_reset import seeded
 
 PINS = {"topology": "forward_active_clamp"}
@@ -31,7 +30,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(forward, low, tmp_path):
     line, bus = (forward.grid.lines[0], forward.grid.bus[0]) if low else (forward.grid.lines[-1], forward.grid.bus[-1])
     c, text, o = corner_for(forward, line, 1.0, bus), netlist_text(forward, line, 1.0, bus), forward.context["o"]
     at = lambda x: float(whole(forward, x)[c.index])  # noqa: E731
-    end = float(re.search(r"\.tran \S+ (\S+)", text).group(1))
+    text, end = shortened(text)
     names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "vds": "MAX v(d1)", "vcl": "AVG vc", "lrms": "RMS il"}
     found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"), ["let ib=-i(vbus)", "let ip=@llk[i]", "let il=@lout[i]", "let vc=v(cl)-v(bus)"], names, (end - 20 / at(o["fs"]), end), tmp_path / "a.cir")
     inside = at(o["p_bus"]) - at(forward.rows["loss.controller"]) - at(o["p_choke"])

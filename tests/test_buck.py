@@ -1,7 +1,6 @@
 """The step-down converter without isolation: against a circuit simulator, the engine, balances, by hand, and in the window."""
 
 import random
-import re
 
 import numpy as np
 import pytest
@@ -14,7 +13,7 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact, remarks
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import buck
-from spice import measure
+from spice import measure, shortened
 
 PINS = {"topology": "buck_aux"}
 NEED = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=15, current_max=0.5),), insulation="functional", efficiency_target=0.7)
@@ -39,7 +38,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(converter, line, load, b
     """Nothing tuned: output within 1 %, currents within 2 %."""
     c, text, o = corner_for(converter, line, load, bus), netlist_text(converter, line, load, bus), converter.context["o"]
     at = lambda x: float(whole(converter, x)[c.index])  # noqa: E731
-    end = float(re.search(r"\.tran \S+ (\S+)", text).group(1))
+    text, end = shortened(text)
     names = {"bus": "AVG ib", "ipk": "MAX il", "ilow": "MIN il", "lrms": "RMS il", "drms": "RMS id", "vo": "AVG v(out1)"}
     found = measure(text.replace("\n.end\n", "\n.save all @lout[i] @dfree[id]\n.end\n"), ["let ib=-i(vbus)", "let il=@lout[i]", "let id=@dfree[id]"], names, (end - 20 / at(o["fs"]), end), tmp_path / "k.cir")
     inside = at(o["p_bus"]) - at(converter.rows["loss.controller"]) - at(o["p_choke"]) - at(o["p_recovery"]) - at(o["loss_off"])

@@ -108,9 +108,9 @@ VALUES = [0, -1, 3, 2.5, 1e300, 10**400, True, None, "", "plain", "dc", [], [1.0
 
 
 def test_the_direct_reading_and_the_schema_library_agree_on_every_tree():
-    """Second route: 1500 seeded trees, one to three values changed to something odd; same requirement, or both refuse."""
+    """Second route: 800 seeded trees, one to three values changed to something odd; same requirement, or both refuse."""
     rng, sound = random.Random(11), 0
-    for _ in range(1500):
+    for _ in range(800):
         tree = json.loads(demo.text())["requirement"]
         tree["outputs"].append({"voltage": 5, "current_max": 1, "load_step": {"low": 0.1, "high": 1, "deviation": 0.2}})
         for _ in range(rng.randint(1, 3)):
@@ -125,7 +125,7 @@ def test_the_direct_reading_and_the_schema_library_agree_on_every_tree():
         mine, theirs = verdict(lambda t: _typed(Requirement, t)), verdict(lambda t: _judged(t, "x"))
         assert mine == theirs, tree
         sound += mine != "refused"
-    assert 50 < sound < 1450
+    assert 30 < sound < 770
 
 
 def test_usage_faults(demo_file, capsys, tmp_path):

@@ -74,7 +74,7 @@ def test_periods_that_wait_for_the_current():
         w, found = 2 * np.pi * share / whole, []
         for swing in (1e-3, -1e-3):
             y, t, total, since = x, 0.0, 0.0, None
-            while since is None or t - since < 30 * 2 * np.pi / w:
+            while since is None or t - since < 20 * 2 * np.pi / w:
                 since = t if since is None and t > 120 * whole else since
                 y, pieces, long = made.cycle(y, t, lambda at, now, swing=swing: crest * (1 + swing * np.sin(w * now)))  # noqa: B023
                 total += made.part(pieces, t, w) if since is not None else 0.0
@@ -123,7 +123,7 @@ def closed(found, k, gain, drawn=0.0):
     rows = tuple(np.array([*row[:2], 0.0, 0.0, 0.0, -share * esr * drawn]) for row in bare.output)
     made = Cycles(*(whole(part, row) for part, row in zip(bare.parts, bare.output, strict=True)), rows, period)
     y, seen, push = np.array([x[0], x[1] * (1.0 if drawn else 1.002), 0.0, 0.0, 0.0, 1.0]), [], 0.002 * x[1]
-    for _ in range(2200):
+    for _ in range(1500):
         y, pieces, _ = made.cycle(y, 0.0, lambda at, t: top - s.gain * gain * at[4] - added * t, -added)
         seen.append(made.part(pieces, 0.0, 1e-6).real / period - held if drawn else y[1] - x[1])
         if abs(seen[-1]) > 5 * push:

@@ -11,7 +11,6 @@ from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.design.design import Design
-from rhevectra.core.design.exact import exact
 from rhevectra.core.stages.drain_trace import DrainTrace
 
 ACCEPTED = "rows of time and voltage, separated by comma, semicolon, tab or spaces, under any heading"
@@ -131,6 +130,8 @@ POINTS, PERIODS_SHOWN, LEVELS, NOISE = 2500, 1.6, 256, 0.002
 
 def simulated_record(design: Design, corner: Corner, added: float = 0.0, probe: float = PROBE, seed: int = 1) -> str:
     """What an oscilloscope would write of the drain at a corner: the exact period with probe and an added capacitor [F] across the switch, 8-bit steps and noise. Raises NoSteadyState."""
+    from rhevectra.core.design.exact import exact  # here and below: the desk does not wait for what it brings along
+
     hung = tuple(Element(name, ("drain", "src"), number(c), "switch") for name, c in (("Cprobe", probe), ("Cadded", added)) if c > 0)
     found = exact(design, corner, lambda circuit: replace(circuit, elements=(*circuit.elements, *hung)))
     t = np.linspace(0.0, PERIODS_SHOWN * found.period, POINTS)
@@ -160,6 +161,8 @@ def nearest_corner(design: Design, read: DrainTrace) -> Corner | None:
 
 def own_waveform(design: Design, corner: Corner) -> tuple[Array, Array]:
     """The design's exact drain at a corner: time [s] from its turn-off, two periods long, and voltage [V]. Raises NoSteadyState."""
+    from rhevectra.core.design.exact import exact
+
     found = exact(design, corner)
     v = found.voltages["drain"]
     top = int(np.argmax(v))

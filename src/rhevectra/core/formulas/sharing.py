@@ -164,7 +164,7 @@ def _pulse(pieces: list[Piece], voltage: Array, slope: Array | None = None) -> t
     return Shared(voltage, charge, square, peak, -np.moveaxis(np.diagonal(slope), -1, 0), np.zeros(points)), slope
 
 
-def _step(found: Shared, wanted: Array, slope: Array, rest: Array, most: Array | None, fall: Array) -> Array:
+def _step(found: Shared, wanted: Array, slope: Array, rest: Array, most: Array, fall: Array) -> Array:
     """By how much the voltages are to move, at most so far [V]; that of the output that takes the rest stays. The charge of a short pulse goes with the square of the voltage left for it, so its root is followed; an output that took nothing comes down by so much (fall)."""
     charge, still = found.charge, (np.arange(len(wanted))[:, None] == rest).T
     off = np.where(still, 0.0, 2 * (charge - np.sqrt(charge * wanted)).T)
@@ -172,7 +172,6 @@ def _step(found: Shared, wanted: Array, slope: Array, rest: Array, most: Array |
     own = np.abs(np.diagonal(by, axis1=1, axis2=2))
     largest = own.max(1)[:, None, None]
     by = np.where(still[:, :, None] | still[:, None, :], 0.0, by) - (LEAST_SLOPE * largest + largest * still[:, :, None] + 1e-18) * np.eye(len(wanted))
-    most = STRIDE * np.abs(found.voltage[0]) if most is None else most
     step = np.clip(-np.linalg.solve(by, off[..., None])[..., 0].T, -most, most)
     return np.where(still.T | (charge > TAKES * wanted), step, -np.minimum(fall, most))
 
@@ -189,9 +188,9 @@ def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, 
     pieces = _pieces(apart, resistance, current, length, steps)
     left, none, rest, slope = np.arange(voltage.shape[1]), np.zeros_like(voltage), wanted.argmax(0), None
     out, first = Shared(none, none.copy(), none.copy(), none.copy(), none.copy(), np.zeros(len(left))), voltage[0]
-    kept, move, size = voltage, none, np.full(len(left), np.inf)
-    most, took = None if stride is None else np.asarray(stride, float), np.ones_like(voltage, bool)
-    for k in range(ROUNDS):
+    kept, move, size = voltage, np.full_like(voltage, np.inf), np.full(len(left), np.inf)
+    most, took = STRIDE * np.abs(first) if stride is None else np.asarray(stride, float), np.ones_like(voltage, bool)
+    for _ in range(ROUNDS):
         found, slope = _pulse(pieces, voltage, slope)
         root = np.where(np.arange(len(wanted))[:, None] == rest, 0.0, np.sqrt(found.charge / wanted) - 1)
         now, miss = np.square(root).sum(0), np.abs(root * (root + 2)).max(0)
@@ -201,12 +200,12 @@ def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, 
         more = np.flatnonzero(miss >= ENOUGH)
         if not len(more):
             break
-        fall = np.where(took, 0.5, 2.0) * np.abs(move) if k else np.full_like(voltage, np.inf)  # back half of the step that went too far, and twice as far each time it still takes nothing
+        fall = np.where(took, 0.5, 2.0) * np.abs(move)  # back half of the step that went too far, and twice as far each time it still takes nothing
         took = found.charge > TAKES * wanted
         worse = now > size  # a step that brought a point further away is shortened
         move = np.where(worse, SHORTER * move, _step(found, wanted, slope, rest, most, fall))[:, more]
         kept, size = np.where(worse, kept, voltage)[:, more], np.minimum(size, now)[more]
-        voltage, wanted, rest, most = kept + move, wanted[:, more], rest[more], None if most is None else most[more]
+        voltage, wanted, rest, most = kept + move, wanted[:, more], rest[more], most[more]
         took = took[:, more]
         slope = slope[:, :, more] if miss.max() < CLOSE else None
         left, pieces = left[more], [p.only(more) for p in pieces] if len(more) < len(left) else pieces

@@ -6,9 +6,6 @@ from second differences, so that the steps of an 8-bit converter and its noise a
 
 import numpy as np
 from msgspec import Struct
-from scipy.ndimage import uniform_filter1d
-from scipy.optimize import curve_fit
-from scipy.signal import find_peaks
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
@@ -81,6 +78,9 @@ def _even(t: Array, v: Array, name: str) -> tuple[Array, Array]:
 
 def _ring(v: Array, step: float, noise: float, name: str) -> tuple[int, float]:
     """Index of the first trough after the peak and the period of the ring [s], from its first extremes."""
+    from scipy.ndimage import uniform_filter1d  # here and below: with what they bring along they take two seconds, which the desk does not wait for
+    from scipy.signal import find_peaks
+
     swing = float(v.max() - np.median(v))
     smooth = uniform_filter1d(v, 3)
     troughs, _ = find_peaks(-smooth, prominence=max(6 * noise, 0.06 * swing))
@@ -95,6 +95,8 @@ def _ring(v: Array, step: float, noise: float, name: str) -> tuple[int, float]:
 
 def _fit(t: Array, v: Array, period: float, name: str) -> tuple[float, float, float, float, Array, Array]:
     """Level [V], frequency and its standard error [Hz], time constant [s] of a damped cosine from the first trough on, and the fit itself."""
+    from scipy.optimize import curve_fit
+
     inside = t - t[0] < PERIODS * period
     x, y = t[inside] - t[0], v[inside]
     middle = float(np.mean(y[x < max(int(x[-1] / period), 1) * period]))
@@ -121,5 +123,7 @@ def _fit(t: Array, v: Array, period: float, name: str) -> tuple[float, float, fl
 
 def _crest(v: Array, top: int, noise: float) -> float:
     """The peak; of a noisy record that of three points' mean, which noise alone lifts less."""
+    from scipy.ndimage import uniform_filter1d
+
     around = v[max(top - 40, 0) : top + 41]
     return float(around.max() if noise < 2e-3 * v[top] else uniform_filter1d(around, 3).max())

@@ -161,7 +161,7 @@ class DecisionRow(QFrame):
             combo = ChoiceBox(self)
             for name in choices:
                 combo.addItem(spoken(name, self.spec.id) if self._spoken else name, name)
-            combo.setFixedWidth(max(122, 210 - self.label.fontMetrics().horizontalAdvance(self.spec.label)))  # beside a short label a long name finds room
+            combo.setFixedWidth(max(138, 210 - self.label.fontMetrics().horizontalAdvance(self.spec.label)))  # beside a short label a long name finds room
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             if self.spec.own is not None:  # a person's own text is as good as a listed name
                 combo.setEditable(True)

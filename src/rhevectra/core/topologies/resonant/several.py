@@ -15,6 +15,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import sharing
 from rhevectra.core.magnetics.leakage import Leakage
+from rhevectra.core.magnetics.need import TransformerNeed, conducting
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.secondaries import Other, drops, load_of
 from rhevectra.core.topologies.resonant import tank, waves
@@ -82,11 +83,9 @@ def seen(s: "Stage") -> "Stage":
     return replace(s, others=(), i_out=whole, v_out=volts, r_rectifier=0.0, r_secondary=ohms)
 
 
-def apart(matrix: Leakage, leakage: float) -> Array:
+def apart(need: TransformerNeed, matrix: Leakage, leakage: float) -> Array:
     """Leakage between the primary and the halves of the outputs that conduct together [H], seen from the primary, in the mean of both halves: as laid, and as much more as the leakage in use is more than that of the stack."""
-    outputs = range(1, len(matrix.turns) - 1)
-    halves = [[k for k in outputs if k % 2 == odd] for odd in (1, 0)]
-    return np.asarray(np.mean([matrix.apart(0, half) * leakage / matrix.shorted(0, half)[0] for half in halves], axis=0))
+    return np.asarray(np.mean([matrix.apart(0, half) * leakage / matrix.shorted(0, half)[0] for half in conducting(need)], axis=0))
 
 
 class Asked(Struct, frozen=True):
