@@ -161,7 +161,9 @@ class DecisionRow(QFrame):
             combo = ChoiceBox(self)
             for name in choices:
                 combo.addItem(spoken(name, self.spec.id) if self._spoken else name, name)
-            combo.setFixedWidth(max(138, 210 - self.label.fontMetrics().horizontalAdvance(self.spec.label)))  # beside a short label a long name finds room
+            advance = self.label.fontMetrics().horizontalAdvance
+            longest = max((advance(combo.itemText(k)) for k in range(combo.count())), default=0)
+            combo.setFixedWidth(max(122, min(longest + 36, 138), 210 - advance(self.spec.label)))  # a long name finds room, beside a short label more
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             if self.spec.own is not None:  # a person's own text is as good as a listed name
                 combo.setEditable(True)
