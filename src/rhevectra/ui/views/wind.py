@@ -1,7 +1,10 @@
 """The Wind desk: the winding sheet as it is printed, its pages side by side, ways to hand it to a maker, the benches for gap, core loss, ringing, the drain's record and rework."""
 
 import itertools
+import sys
 from collections.abc import Sequence
+from importlib import import_module
+from threading import Thread
 from typing import Any
 
 from PySide6.QtCore import QSize, Qt, Signal
@@ -21,6 +24,9 @@ from rhevectra.ui.views.loss_bench import LossBench
 from rhevectra.ui.views.rework_bench import ReworkBench
 from rhevectra.ui.views.ring_bench import RingBench
 from rhevectra.ui.views.trace_bench import TraceBench
+
+FITS = "scipy.optimize"
+"""What the benches fit readings with."""
 
 
 class PageView(QWidget):
@@ -122,6 +128,8 @@ class WindView(QWidget):
         self.stack.setCurrentIndex(tab)
         for shown in (self.pdf, self.text, self.said):
             shown.setVisible(tab == 0)
+        if tab and FITS not in sys.modules:  # read while somebody types: at the first reading it would hold the window up for half a second
+            Thread(target=import_module, args=(FITS,)).start()
 
     def show_design(self, design: Design, title: str, log: Sequence[Any] = ()) -> None:
         """The sheet of a design, or that there is nothing to wind; log: the project's bench log."""
