@@ -9,6 +9,11 @@ ALONE = {"aux.r_series": 1e4}
 """Keeps the auxiliary winding from conducting: what it takes of the spike, a few per cent of a clamp's power, is looked at in tests of its own."""
 
 
+def out(volts, amps, least=0.0, tolerance=0.08, regulated=False):
+    """One of several outputs."""
+    return Output(name=f"{volts:g} V", voltage=volts, current_max=amps, current_min=least, tolerance=tolerance, regulated=regulated, ripple_pp=max(0.01 * abs(volts), 0.05))
+
+
 def random_requirements(seed: int, count: int, power: tuple[float, float], any_mains: bool = False) -> Iterator[Requirement]:
     """3.3 to 48 V, power log-uniform in a range [W], 85-265 V or any mains range."""
     rng = random.Random(seed)

@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 
 from balances import check_balance, check_drawn, whole
+from requirements import out
 from rhevectra.app.parts import rows as parts_list
-from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.basis.requirement import Mains, Requirement
 from rhevectra.core.circuit.netlist import write
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
@@ -16,10 +17,6 @@ from spice import measure, shortened
 from test_design import recompute
 
 BUS = Mains(kind="dc", v_min=360.0, v_max=400.0)
-
-
-def out(volts, amps, least=0.0, tolerance=0.08, regulated=False):
-    return Output(name=f"{volts:g} V", voltage=volts, current_max=amps, current_min=least, tolerance=tolerance, regulated=regulated, ripple_pp=max(0.01 * abs(volts), 0.05))
 
 
 AMPLIFIER = Requirement(mains=BUS, outputs=(out(45.0, 3.0, regulated=True), out(-45.0, 3.0)))

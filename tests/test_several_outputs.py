@@ -6,9 +6,10 @@ import numpy as np
 import pytest
 
 from balances import check_balance, check_drawn, whole
+from requirements import out
 from rhevectra.app.parts import rows as parts_list
 from rhevectra.core.basis.equation import evaluate
-from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.basis.requirement import Mains, Requirement
 from rhevectra.core.circuit.netlist import write
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
@@ -21,10 +22,6 @@ from test_design import recompute
 
 HAVE = ("forward_reset", "forward_2sw", "forward_active_clamp", "push_pull", "half_bridge", "full_bridge", "psfb")
 MAINS = Mains(kind="ac1", v_min=195.0, v_max=265.0)
-
-
-def out(volts, amps, least=0.0, tolerance=0.08, regulated=False):
-    return Output(name=f"{volts:g} V", voltage=volts, current_max=amps, current_min=least, tolerance=tolerance, regulated=regulated, ripple_pp=max(0.01 * abs(volts), 0.05))
 
 
 AMPLIFIER = Requirement(mains=MAINS, outputs=(out(45.0, 3.0, regulated=True), out(-45.0, 3.0)))

@@ -219,3 +219,25 @@ def followed(apart: Array, resistance: Array, voltage: Array, current: Array, le
         lengths += [piece.h] * piece.steps
         taken += currents[1:]
     return np.array(lengths), np.array(taken)
+
+
+class Pulse(Struct, frozen=True):
+    """A pulse that outputs share, as `share` takes it (volts: to begin from), with their ratios of turns and the fixed drops of their rectifiers [V] (n,)."""
+
+    apart: Array
+    resistance: Array
+    volts: Array
+    wanted: Array
+    current: Array
+    length: Array
+    steps: Sequence[int]
+    ratio: Array
+    forward: Array
+
+    def shared(self, known: Any = 1.0, fewer: int = 1, stride: Any = None) -> Shared:
+        """What each has of it. known: where the voltages stand over those it begins from; fewer: divides the steps; stride: as `share` has it."""
+        return share(self.apart, self.resistance, self.volts * known, self.wanted, self.current, self.length, [m // fewer for m in self.steps], stride)
+
+    def followed(self, voltage: Array) -> tuple[Array, Array]:
+        """Lengths of all steps and currents at their ends, as `followed` tells them."""
+        return followed(self.apart, self.resistance, voltage, self.current, self.length, self.steps)

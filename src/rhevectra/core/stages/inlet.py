@@ -24,8 +24,8 @@ START_PATH = (
 )
 START_SHARE, THROUGH_OPEN = 0.1, 15e-6
 """Share of the no-load power admitted from which the rule saves what a start-up resistor burns; current that an open cell lets pass [A] (typical, from memory)."""
-START_WAIT, EXPECTED, UNTIL_UP, LOST, STARTS_AT = 5.0, 3.5, 22e-3, 6.5, 16.0
-"""Longest the mains should be on before the first pulse [s], and as the rule expects it before there is a supply capacitor (common practice, no source); what it then reckons with: time until the output feeds the controller [s], voltage it may lose meanwhile and at which it starts [V] (typical of the class, from memory)."""
+START_WAIT, EXPECTED, UNTIL_UP, LOCK_OUT, LOST = 5.0, 3.5, 22e-3, 9.5, 6.5
+"""Longest the mains should be on before the first pulse [s], and as the rule expects it before there is a supply capacitor (common practice, no source); what it then reckons with: time until the output feeds the controller [s], its lock-out and what it may lose down to that from where it starts [V] (typical of the class, from memory)."""
 EXPECTED_C = "start.c_expected"
 """Row of the supply capacitor expected by a power stage whose winding feeds the controller from its first pulse on."""
 MOST_X = {False: 2e6, True: 1e7}
@@ -171,7 +171,7 @@ def record_bleed(work: Work) -> Any:
     usual = 3e6 if top > 150 else 1e6
     burnt, supply = 2 * top**2 / usual, float(work.sheet.rows["aux.i"].value)
     c = float(work.sheet.rows[EXPECTED_C].value) if EXPECTED_C in work.sheet.rows else float(faults.supply_capacitor(supply, UNTIL_UP, LOST))
-    waits = float(faults.start_by_resistor(usual, c, STARTS_AT, np.sqrt(2) * low, 0.0))
+    waits = float(faults.start_by_resistor(usual, c, LOCK_OUT + LOST, np.sqrt(2) * low, 0.0))
     if admitted is not None and burnt > START_SHARE * admitted:
         path = work.choose("start.path", CELL, f"a resistor of {show(usual, 'Ω')} burns {show(burnt, 'W')} of the {show(admitted, 'W')} admitted at no load")
     elif waits > EXPECTED:

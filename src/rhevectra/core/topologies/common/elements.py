@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.circuit.netlist import Element, number
+from rhevectra.core.circuit.netlist import Element, diode_model, number
 
 EDGE = 2e-9
 """Rise and fall of the gate pulse [s]."""
@@ -79,3 +79,8 @@ def output(design: Any, v_out: float, i_out: float, n: int = 1) -> tuple[Element
     count = float(np.asarray(design.rows[f"output{n}.parallel"].value))
     return (Element(f"Cout{n}", (f"out{n}", f"esr{n}"), f"{number(cap['c_f'] * count)} IC={number(v_out)}", "rectifier"), Element(f"Resr{n}", (f"esr{n}", "0"), number(cap["esr_ohm"] / count), "rectifier"),
             Element(f"Rload{n}", (f"out{n}", "0"), number(v_out / i_out), "load"))
+
+
+def other_models(design: Any, s: Any) -> tuple[str, ...]:
+    """Diode models of the outputs beside the regulated one."""
+    return tuple(diode_model(f"DOUT{x.n}", row["v_forward_v"], row["r_dynamic_ohm"]) for x in s.others for row in (design.context["plan"].rectifiers[x.n - 1]["row"],))

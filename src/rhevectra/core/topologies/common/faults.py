@@ -12,7 +12,7 @@ from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, inductor
-from rhevectra.core.stages.inlet import CELL, START_WAIT
+from rhevectra.core.stages.inlet import CELL, LOST, START_WAIT
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import declare, least_filter
 from rhevectra.core.topologies.common.supply import WINDOW
@@ -40,7 +40,7 @@ C_SUPPLY = FigureSpec("start.c_supply", "Supply capacitor, at least", "C_su", "f
 DELAY = FigureSpec("start.delay", "Mains on to first pulse", "t_st", "feedback", corners.START, limit="start.wait", limit_kind="max", fixed="capacitor at its least; tolerance of the start-up path", look_only=True, sentence="until the supply capacitor stands at the controller's start")
 CELL_AMPS, BEFORE_START = 1e-3, 1e-5
 """Current of a start-up cell; what a controller takes before it starts [A] (typical of their classes, from memory)."""
-HYSTERESIS = {False: 6.5, True: 3.0}
+HYSTERESIS = {False: LOST, True: 3.0}
 """Supply voltage the controller may lose between start and lock-out [V], and one within the switch (typical of the class, from memory)."""
 
 OF_FILTER = (

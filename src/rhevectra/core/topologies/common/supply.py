@@ -9,11 +9,12 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import output
+from rhevectra.core.stages.inlet import LOCK_OUT
 from rhevectra.core.stages.work import FigureSpec, Work
 
 AUX_DROP, DROPOUT = 0.8, 1.0
 """Drop of the supply's diode; what a transistor with a Zener diode drops at least [V] (typical, from memory)."""
-WINDOW = {False: (9.5, 24.0), True: (9.0, 26.0)}
+WINDOW = {False: (LOCK_OUT, 24.0), True: (9.0, 26.0)}
 """Supply [V] of a controller, and of one within the switch (typical of the class, from memory)."""
 AIM, ROOM, FLOOR = 12.8, 1.3, 0.85
 """Supply aimed at where it is least [V]; how far above the lock-out that is in any case; share of it that whole turns may not fall short of."""

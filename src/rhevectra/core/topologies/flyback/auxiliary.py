@@ -19,7 +19,6 @@ from rhevectra.core.basis.preferred import at_least, at_most, step
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Refused, plain
 from rhevectra.core.formulas import auxiliary, output
-from rhevectra.core.formulas import sharing as shares
 from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import supply
@@ -117,7 +116,7 @@ def _of_one(a: sharing.Asked) -> tuple[Array, Array, int]:
 
 def _of_several(a: sharing.Asked, volts: Array) -> tuple[Array, Array, int]:
     """The same where several share it at these voltages; several steps of the sharing make one."""
-    length, current = shares.followed(a.apart, a.resistance, volts, a.current, a.length, a.steps)
+    length, current = a.followed(volts)
     return length.reshape(-1, THIN, length.shape[1]).sum(1), current[::THIN], a.steps[0] // THIN
 
 

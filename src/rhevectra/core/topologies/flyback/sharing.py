@@ -107,18 +107,9 @@ def _pulse(s: pd.Stage, o: Mapping[str, Any], line: Any) -> tuple[Array, Array, 
     return np.stack([np.zeros_like(end), cross, cross + EARLY * (end - cross), end, np.zeros_like(end)]), np.stack([rise, EARLY * rest, (1 - EARLY) * rest, line(o["t_com"])]), STEPS
 
 
-class Asked(Struct, frozen=True):
-    """What the sharing of a period is worked out from: see `formulas.sharing.share`; ratio of turns and fixed drops of the outputs, their loads [A], average rate [Hz] and reflected voltage [V]."""
+class Asked(sharing.Pulse, frozen=True):
+    """The shared pulse of a period, with the outputs' loads [A], average rate [Hz] and reflected voltage [V]."""
 
-    apart: Array
-    resistance: Array
-    volts: Array
-    wanted: Array
-    current: Array
-    length: Array
-    steps: tuple[int, ...]
-    ratio: Array
-    forward: Array
     loads: Array
     fs: Array
     v_or: Array
@@ -147,9 +138,9 @@ def solve(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], 
     """Currents and voltages of all outputs for a period o of the stage (rows or numbers), begun from the lift that the stage knows at all corners. some: index of the corners, all where none is given; fewer: divides the steps."""
     a = asked(plan, s, o, shape, some)
     known = np.array([np.asarray(x)[some].ravel() for x in s.extra["lift"]]) if "lift" in s.extra and some is ... else 1.0
-    found = sharing.share(a.apart, a.resistance, a.volts * known, a.wanted, a.current, a.length, [m // fewer for m in a.steps])
+    found = a.shared(known, fewer)
     if found.miss.max() > OFF and np.ndim(known):  # from where all stand alike it is a longer way, and a surer one
-        found = sharing.share(a.apart, a.resistance, a.volts, a.wanted, a.current, a.length, a.steps)
+        found = a.shared()
     here, ratio = np.empty(shape)[some].shape, a.ratio[:, None]
 
     def each(x: Array) -> list[Array]:
@@ -161,8 +152,7 @@ def solve(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], 
 def traces(design: Any, corner: Corner) -> tuple[Array, Array]:
     """Instants [s] from the switch's turn-off and currents (outputs, instants) [A] seen from the primary at a corner."""
     a = asked(design.context["plan"], design.context["stage"], design.context["o"], design.grid.shape, np.ix_(*(np.array([i]) for i in corner.index)))
-    found = sharing.share(a.apart, a.resistance, a.volts, a.wanted, a.current, a.length, a.steps)
-    length, current = sharing.followed(a.apart, a.resistance, found.voltage, a.current, a.length, a.steps)
+    length, current = a.followed(a.shared().voltage)
     return np.append(0.0, length[:, 0].cumsum()), current[:, :, 0].T
 
 

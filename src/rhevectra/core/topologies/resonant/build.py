@@ -123,13 +123,16 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
         need, choice, win = boards.wind(work, need, every)
     turns = turns_of(work, need, choice)
     stage = _wound(work, stage, need, choice, win, turns, grade)
-    between = leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
-    leak = chambers.leakage_row(work, need, choice, win) if integrated else leakage_row(work, need, between, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
+    if integrated:
+        leak = chambers.leakage_row(work, need, choice, win)
+    else:
+        between = leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
+        leak = leakage_row(work, need, between, float(plain(stage.lm)), 0.005, "a gapped transformer with primary and secondary apart leaks more; the resonant inductor makes up the rest")
+        if numbers:
+            stage.extra["apart"] = several.apart(need, between, float(leak.value))
     stage = replace(stage, leakage=float(leak.value))
     if control:
         stage = fixed.resonate(work, stage, leak)
-    if numbers:
-        stage.extra["apart"] = several.apart(need, between, float(leak.value))
     stage, settled = st.settle(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
     moved = ends.solve(stage, settled, by)
     i_nominal, i_short = faults.current_limit(work, stage, settled, moved)

@@ -6,7 +6,7 @@ from typing import Any
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
-from rhevectra.core.topologies.common.elements import CROSSED, EDGE, bridged, four_rectifiers, gate, legs, output, secondaries
+from rhevectra.core.topologies.common.elements import CROSSED, EDGE, bridged, four_rectifiers, gate, in_common, legs, other_models, output, secondaries
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
 from rhevectra.core.topologies.resonant import circuit_several
 from rhevectra.core.topologies.resonant.evaluate import BODY_DIODE
@@ -25,7 +25,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     r_core = (at(s.np) / at(s.ns) * (at(s.v_out) + at(s.v_forward))) ** 2 / max(at(o["p_core"]) / at(o["share"]), 1e-9)
     loads = (e for n, volts, amps in ((1, s.v_out, s.variant.phases * at(s.i_out)), *((x.n, design.rows[f"output{x.n}.v"], at(x.i_out)) for x in s.others)) for e in output(design, at(volts), amps / at(o["share"]), n))  # in a burst the load of the burst
     parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_legs(s, at, period, dead), *(e for k in range(s.variant.phases) for e in _tank(s, at, r_core, k)), *loads)
-    models = (*circuit_several.models(design, s), f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DBODY", BODY_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
+    models = (*other_models(design, s), f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DBODY", BODY_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: tank current {number(at(o['i_tank']))} A rms, {number(at(o['i_tank_peak']))} A peak, output {number(at(s.v_out))} V",
                f"expected: resonant capacitor {number(at(o['v_cap']))} V of amplitude, turn-off at {number(at(o['i_off']))} A", "the bus is a dc source at the corner's bus voltage; fixed frequency, no loop; core loss of the resonant inductor and loss of the capacitor are not here",
                *((f"in bursts: it runs {at(o['share']) * 100:.3g} % of the time; the load is that of the burst",) if at(o["share"]) < 0.999 else ()))
@@ -44,7 +44,7 @@ def _tank(s: Any, at: Callable[[Any], float], r_core: float, phase: int) -> tupl
     """Capacitor, resonant inductance with the leakage in it, resistances, magnetising inductance with the core loss, ideal centre tap of one phase, or one winding and its bridge; names and nodes of those after the first carry their number."""
     end, of = "0" if s.variant.drive < 1 else "b", f"_{phase + 1}" if phase else ""
     nodes = [f"{n}{of}" for n in ("t1", "t2", "m")]
-    shared = circuit_several.in_common(s.extra["apart"]) - at(s.leakage) if s.others else 0.0  # what the outputs have between themselves of the leakage is not in series with the tank
+    shared = in_common(s.extra["apart"]) - at(s.leakage) if s.others else 0.0  # what the outputs have between themselves of the leakage is not in series with the tank
     parts = [Element(f"Cres{of}", (NODES[phase], nodes[0]), f"{number(at(s.cr))} IC={number((1 - s.variant.drive) * at(s.v_bus))}", "transformer"), Element(f"Lres{of}", (nodes[0], nodes[1]), f"{number(at(s.lr) + shared)} IC=0", "transformer"),
              Element(f"Rpri{of}", (nodes[1], nodes[2]), number(at(s.r_primary) + at(s.r_inductor) + at(s.r_sense)), "transformer"), Element(f"Lm{of}", (nodes[2], end), f"{number(at(s.lm))} IC=0", "transformer"), Element(f"Rcore{of}", (nodes[2], end), number(r_core), "transformer")]
     if s.secondary == BRIDGE:

@@ -88,17 +88,9 @@ def apart(need: TransformerNeed, matrix: Leakage, leakage: float) -> Array:
     return np.asarray(np.mean([matrix.apart(0, half) * leakage / matrix.shorted(0, half)[0] for half in conducting(need)], axis=0))
 
 
-class Asked(Struct, frozen=True):
-    """What the sharing of a half period is worked out from (see `formulas.sharing.share`): ratio of turns and drops of the outputs, the regulated one first; begins: when the rectifiers take over, from the start of the half period [s]."""
+class Asked(sharing.Pulse, frozen=True):
+    """The rectified half period that outputs share; begins: when the rectifiers take over, from its start [s]."""
 
-    apart: Array
-    resistance: Array
-    volts: Array
-    wanted: Array
-    current: Array
-    length: Array
-    ratio: Array
-    forward: Array
     begins: Array
 
     @property
@@ -112,18 +104,18 @@ def asked(s: "Stage", settled: "Settled", rows: Any = slice(None), pieces: int =
     """The sharing at the solved points (some of them: rows) of a stage with several outputs, the pulse in so many pieces."""
     shape, every = settled.out["f"].shape, paths(s)
     flat = lambda x: np.broadcast_to(np.asarray(plain(x), float), shape).ravel()[rows]  # noqa: E731
-    ratio = np.array([float(plain(s.np)) / float(plain(x.ns)) for x in every])[:, None]
-    resistance = np.array([float(plain(x.r_rectifier) + plain(x.r_secondary)) for x in every]) * ratio[:, 0] ** 2
-    forward = np.array([float(plain(x.v_forward)) for x in every])[:, None]
+    ratio = np.array([float(plain(s.np)) / float(plain(x.ns)) for x in every])
+    resistance = np.array([float(plain(x.r_rectifier) + plain(x.r_secondary)) for x in every]) * ratio**2
+    forward = np.array([float(plain(x.v_forward)) for x in every])
     lr, cr = float(plain(s.lr)), float(plain(s.cr))
     amps = s.variant.drive * flat(s.v_bus) / np.sqrt(lr / cr)
     current, length, begins = _pulse(tank.spread(settled.found, np.arange(len(settled.found.miss))[rows]), pieces)
     current, length = current * amps, length * np.sqrt(lr * cr)
-    wanted = np.array([flat(x.i_out) for x in every]) / ratio / (2 * flat(settled.out["f"]) * flat(settled.out["share"]))
+    wanted = np.array([flat(x.i_out) for x in every]) / ratio[:, None] / (2 * flat(settled.out["f"]) * flat(settled.out["share"]))
     given = (0.5 * (current[1:] + current[:-1])).sum(0) * length
     known = s.extra.get("shared")
-    volts = (float(plain(s.v_out)) + forward[0]) * ratio[0] * np.ones_like(wanted) if known is None else (np.array([flat(v) for v in known.volts]) + forward) * ratio
-    return Asked(s.extra["apart"], resistance, volts, wanted, current * wanted.sum(0) / np.maximum(given, 1e-15), np.broadcast_to(length, (pieces, len(length))), ratio, forward, begins * np.sqrt(lr * cr))
+    volts = (float(plain(s.v_out)) + forward[0]) * ratio[0] * np.ones_like(wanted) if known is None else (np.array([flat(v) for v in known.volts]) + forward[:, None]) * ratio[:, None]
+    return Asked(s.extra["apart"], resistance, volts, wanted, current * wanted.sum(0) / np.maximum(given, 1e-15), np.broadcast_to(length, (pieces, len(length))), [STEPS] * pieces, ratio, forward, begins * np.sqrt(lr * cr))
 
 
 def _pulse(found: tank.Found, pieces: int) -> tuple[Array, Array, Array]:
@@ -145,18 +137,17 @@ def _pulse(found: tank.Found, pieces: int) -> tuple[Array, Array, Array]:
 def share(s: "Stage", settled: "Settled") -> Shared:
     """What each output has of the settled period."""
     a = asked(s, settled)
-    found = sharing.share(a.apart, a.resistance, a.volts, a.wanted, a.current, a.length, [STEPS] * PIECES, a.stride)
+    found, ratio = a.shared(stride=a.stride), a.ratio[:, None]
     shape, f = settled.out["f"].shape, settled.out["f"].ravel()
     whole = np.square(settled.out["i_rect"].ravel()) / (2 * f)  # seen from the regulated output
     lost = (a.resistance[:, None] * found.square).sum(0)
     v_seen = np.maximum((found.voltage * found.charge).sum(0) / found.charge.sum(0) / a.ratio[0] - a.forward[0], LEAST * float(plain(s.v_out)))
     each = lambda x: [v.reshape(shape) for v in x]  # noqa: E731
-    return Shared(each(np.sqrt(2 * f * found.square) * a.ratio), each(found.peak * a.ratio), each(found.voltage / a.ratio - a.forward), v_seen.reshape(shape), (lost / np.maximum(whole, 1e-18)).reshape(shape), float(found.miss.max()))
+    return Shared(each(np.sqrt(2 * f * found.square) * ratio), each(found.peak * ratio), each(found.voltage / ratio - a.forward[:, None]), v_seen.reshape(shape), (lost / np.maximum(whole, 1e-18)).reshape(shape), float(found.miss.max()))
 
 
 def traces(s: "Stage", settled: "Settled", row: int) -> tuple[Array, Array]:
     """Instants [s] of the rectified pulse of a solved point, from the start of its half period on, and the current of each output then (outputs, instants) [A]."""
     a = asked(s, settled, np.array([row]), DRAWN)
-    found = sharing.share(a.apart, a.resistance, a.volts, a.wanted, a.current, a.length, [STEPS] * DRAWN, a.stride)
-    length, current = sharing.followed(a.apart, a.resistance, found.voltage, a.current, a.length, [STEPS] * DRAWN)
-    return a.begins[0] + np.append(0.0, length[:, 0].cumsum()), (current[:, :, 0] * a.ratio[:, 0]).T
+    length, current = a.followed(a.shared(stride=a.stride).voltage)
+    return a.begins[0] + np.append(0.0, length[:, 0].cumsum()), (current[:, :, 0] * a.ratio).T

@@ -8,7 +8,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
-from rhevectra.core.topologies.common.elements import EDGE, SHIFTED, bridged, four_rectifiers, gate, legs, output, secondaries
+from rhevectra.core.topologies.common.elements import EDGE, SHIFTED, bridged, four_rectifiers, gate, legs, other_models, output, secondaries
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, DOUBLER, TAP
 from rhevectra.core.topologies.stepdown import circuit_several, primary_snubber, snubbers
 from rhevectra.core.topologies.stepdown.evaluate import RESET_DIODE
@@ -28,7 +28,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     start, end, between = _ends(design)
     parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_switches(o, s, at, pulse), *between, *(_taken_over(s, design, o, at, r_core) if v.clamped else _transformer(s, o, at, r_core, start, end)), *_filter(design, o, s, at))
     parts = (*parts, *snubbers.elements(s, at, parts, o), *primary_snubber.elements(s, at, (start, end)))
-    models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DRESET", RESET_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]), *circuit_several.models(design, s))
+    models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)", diode_model("DRESET", RESET_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]), *other_models(design, s))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design", f"expected: switch rms {number(at(o['i_switch']))} A, switch peak {number(at(o['i_peak']))} A, output {number(at(s.v_out))} V",
                f"expected: filter inductor {number(at(o['valley']))} to {number(at(o['crest']))} A, bus current without the controller's supply {number((at(o['p_bus']) - at(design.rows['loss.controller']) - at(o['p_choke']) - at(o['p_eddy']) - at(o.get('p_series', 0.0)) - at(o.get('p_series_eddies', 0.0))) / v_bus)} A average",
                "the bus is a dc source at the corner's bus voltage; the gates get a fixed pulse, no loop; the filter inductor has no core loss here", *_LIGHT[: v.pulses - 1])

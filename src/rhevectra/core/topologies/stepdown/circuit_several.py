@@ -5,7 +5,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from rhevectra.core.circuit.netlist import Element, diode_model, number
+from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import coupled
 from rhevectra.core.topologies.common.elements import output, secondaries
 
@@ -36,8 +36,3 @@ def filters(design: Any, o: Any, s: Any, at: At) -> tuple[Element, ...]:
                   Element(f"Vwind{n}", (f"turn{n}", f"wire{n}"), "DC 0", "rectifier"), Element(f"Fwind{n}", ("0", "core", f"Vwind{n}"), number(ratio), "rectifier"), Element(f"Rlout{n}", (f"wire{n}", f"out{n}"), number(at(r)), "rectifier"),
                   *output(design, at(volts), at(own["i"]), n)]
     return tuple(parts)
-
-
-def models(design: Any, s: Any) -> tuple[str, ...]:
-    """Diode models of those outputs."""
-    return tuple(diode_model(f"DOUT{x.n}", row["v_forward_v"], row["r_dynamic_ohm"]) for x in s.others for row in (design.context["plan"].rectifiers[x.n - 1]["row"],))
