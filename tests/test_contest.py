@@ -1,6 +1,7 @@
 """The contest: measures worked out again by hand, the order by an independent score, the command and the desk."""
 
 import json
+import os
 import re
 import subprocess
 import sys
@@ -55,6 +56,26 @@ def test_workers_that_die_cost_nothing(entries):
             killed = True
     assert killed and ranked(list({e.topology: e for _, _, e in steps}.values())) == entries
     assert ranked(list({e.topology: e for _, _, e in contest_steps(NEED, BENCH.decisions, workers=2)}.values())) == entries
+
+
+def test_a_design_given_to_a_worker_that_has_ended_is_not_lost(monkeypatch):
+    """The worker ends between two designs, so that giving it the next one fails: that one is made here."""
+    ended = workers.ProcessPoolExecutor(1)
+    with pytest.raises(workers.BrokenProcessPool):
+        ended.submit(os._exit, 1).result()
+    monkeypatch.setattr(workers, "_POOL", pool := workers._Pool())
+    pool._workers[2] = [ended]
+    made = Workers(NEED, None, 2)
+    made.ask({"topology": "forward_2sw"})
+    assert made.take().topology == "forward_2sw" and 2 not in pool._workers
+
+
+@pytest.mark.parametrize("window", ["", "import PySide6.QtCore"])
+def test_workers_end_with_a_program_that_is_killed(window):
+    """Killed, it can tell nobody; its workers hold its output open until they end, so that reading it to its end waits for them. (They had stayed for ever.)"""
+    code = f"{window}\nimport os, time\nfrom rhevectra.app.workers import _POOL\nwhile len(_POOL.ready(2)) < 2: time.sleep(0.05)\nprint('ready', flush=True)\nos.kill(os.getpid(), 9)"
+    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+    assert (told.returncode, told.stdout) == (-9, "ready\n")
 
 
 def test_without_worker_processes_all_is_made_here(entries, monkeypatch):

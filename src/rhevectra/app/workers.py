@@ -38,6 +38,17 @@ def _in_worker(packed: bytes, tried: Mapping[str, Any]) -> tuple[Entry, float]:
     return _measured(need, catalogue, tried)
 
 
+def _watched() -> None:
+    """In a worker: end with the process that started it, also where that one is killed and can tell nobody. (A worker holds both ends of the queue it reads, and would wait there for ever.)"""
+    parent = multiprocessing.parent_process()
+    assert parent is not None, "only a worker calls this"
+
+    def wait_and_end() -> None:
+        parent.join()
+        os._exit(0)
+    threading.Thread(target=wait_and_end, daemon=True).start()
+
+
 def _may_fork() -> bool:
     """Whether a worker may be a copy of this process as it is, which takes milliseconds: only where no thread and no window could be caught half way."""
     return threading.active_count() == 1 and "PySide6.QtCore" not in sys.modules and "fork" in multiprocessing.get_all_start_methods()
@@ -65,7 +76,7 @@ class _Pool:
             context = multiprocessing.get_context(method)
             if method == "forkserver":
                 context.set_forkserver_preload(["rhevectra.core.design.contest"])
-            started = [ProcessPoolExecutor(1, context) for _ in range(count)]
+            started = [ProcessPoolExecutor(1, context, _watched) for _ in range(count)]
             for worker, began in [(worker, worker.submit(os.getpid)) for worker in started]:
                 began.result()
                 workers.append(worker)
@@ -120,8 +131,8 @@ class Workers:
         if not self._asked or sum(at is worker for at, _ in self._made.values()) == AHEAD:
             return
         tried = self._next(worker)
+        self._made[worker.submit(_in_worker, self._packed, tried)] = worker, tried  # raises where the worker has ended: it is still asked for then
         self._asked.remove(tried)
-        self._made[worker.submit(_in_worker, self._packed, tried)] = worker, tried
         self._home[str(tried["topology"])] = worker
 
     def _next(self, worker: ProcessPoolExecutor) -> Mapping[str, Any]:
