@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtTest import QTest
+from PySide6.QtTest import QSignalSpy, QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
 from rhevectra import cli, demo
@@ -162,6 +162,21 @@ def test_the_room_moves_the_bands_of_heat(qtbot, window):
     page.room.setText("warm")
     page.room.editingFinished.emit()
     assert page.room.text() == "25 °C" and band() == pytest.approx(before)
+
+
+def test_a_refill_is_told_to_the_headers_once(window):
+    """Headers that follow their contents measure the whole table whenever a cell is told of: 300 cells told one by one had held the window up for five seconds, and a log of 300 lines for nine."""
+    window.go("Prove")
+    page, log = window.prove_desk.bring_up, window.prove_desk.log
+    told = {table: QSignalSpy(table.model().dataChanged) for table in (page.table, log.table)}
+    page.room.setText("18")
+    page.room.editingFinished.emit()
+    window.session.record("note", "a line")
+    window.prove_desk.show_log(window.session.document.log)
+    assert page.table.rowCount() > 30 and told[page.table].count() == 3  # the plan, its readings, the readings after the note
+    assert log.table.item(0, 2).text() == "a line" and told[log.table].count() == 1
+    window._edit(lambda: window.session.pin("fs", 70e3))
+    assert told[page.table].count() == 5 and told[log.table].count() == 1  # an edit moves the plan; the log stays as it is
 
 
 def test_paper_and_command_tell_the_same(demo_design, demo_file, tmp_path, capsys):

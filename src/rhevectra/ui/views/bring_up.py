@@ -1,18 +1,19 @@
 """Bringing a made supply up: the steps in their order, the band of every reading, a place to enter it, and what it says."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QLabel, QLineEdit, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from rhevectra.bench.bringup import ROOM, plan
+from rhevectra.bench.bringup import ROOM, Step, plan
 from rhevectra.bench.readings import AS_EXPECTED, Check, last_readings
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import parse, show
 from rhevectra.core.design.design import Design
 from rhevectra.project.log import entries
 from rhevectra.ui.theme import roles
+from rhevectra.ui.widgets.tables import filled
 
 COLUMNS = ("reading", "at", "how", "expected", "read", "what it says")
 READ, SAYS = 4, 5
@@ -98,9 +99,12 @@ class BringUp(QWidget):
         if self._design is None:
             return
         steps = plan(self._design, self._room())
-        self.table.blockSignals(True)
         self.table.clearSpans()
-        self.table.setRowCount(sum(2 + len(step.checks) for step in steps))
+        with filled(self.table, sum(2 + len(step.checks) for step in steps)):
+            self._fill(steps)
+        self._show_readings()
+
+    def _fill(self, steps: Sequence[Step]) -> None:
         self.checks, self.cells, row = {}, {}, 0
         for k, step in enumerate(steps, 1):
             self._head(row, f"{k}  {step.name}", True)
@@ -114,8 +118,6 @@ class BringUp(QWidget):
                 for column, item in enumerate(items):
                     self.table.setItem(row, column, item)
             row += 1
-        self.table.blockSignals(False)
-        self._show_readings()
 
     def _head(self, row: int, text: str, title: bool) -> None:
         """A line across the table: name of a step, or what is done in it."""
@@ -137,16 +139,15 @@ class BringUp(QWidget):
     def _show_readings(self) -> None:
         """What was read last of every check, with its word; how many, and how many out."""
         read = last_readings(entries(self._log))
-        self.table.blockSignals(True)
         out = 0
-        for row, c in self.checks.items():
-            value = read.get(c.key)
-            cell = self.cells[row][0]
-            cell.setText(c.unit if value is None else show(value, c.unit))  # where nothing was read the unit marks the place
-            cell.setForeground(roles.colour("muted" if value is None else "ink"))
-            self._say(row, "" if value is None else c.says(value), value is None or c.word(value) == AS_EXPECTED)
-            out += value is not None and c.word(value) != AS_EXPECTED
-        self.table.blockSignals(False)
+        with filled(self.table):
+            for row, c in self.checks.items():
+                value = read.get(c.key)
+                cell = self.cells[row][0]
+                cell.setText(c.unit if value is None else show(value, c.unit))  # where nothing was read the unit marks the place
+                cell.setForeground(roles.colour("muted" if value is None else "ink"))
+                self._say(row, "" if value is None else c.says(value), value is None or c.word(value) == AS_EXPECTED)
+                out += value is not None and c.word(value) != AS_EXPECTED
         count = sum(c.key in read for c in self.checks.values())
         self.state.setText(f"{count} of {len(self.checks)} read" + (f", {out} out of {'its band' if out == 1 else 'their bands'}" if out else ""))
 
@@ -167,8 +168,7 @@ class BringUp(QWidget):
         try:
             value = parse(text, check.unit, check.name)
         except InputError as problem:
-            self.table.blockSignals(True)
-            self._say(row, str(problem), False)
-            self.table.blockSignals(False)
+            with filled(self.table):
+                self._say(row, str(problem), False)
             return
         self.taken.emit(check, value)

@@ -14,6 +14,7 @@ from rhevectra.core.design.contest import WEIGHTS, Entry, ranked
 from rhevectra.core.design.names import spoken
 from rhevectra.ui.theme.roles import colour, fill
 from rhevectra.ui.views.prices import PriceCard
+from rhevectra.ui.widgets.tables import filled
 
 SHARE = Qt.ItemDataRole.UserRole
 """Where a cell keeps the length of its bar, 0 to 1."""
@@ -175,24 +176,22 @@ class ContestView(QWidget):
     def _rank(self) -> None:
         if not self.found:
             return
-        self.table.blockSignals(True)
         self.order = ranked(list(self.found.values()), {name: box.value() for name, box in self.weights.items()})
         field = [e for e in self.order if e.feasible] or self.order  # what cannot be built does not set the scale
         most = {k: max(bar(e) for e in field) for k, (_t, _tip, _text, bar) in enumerate(COLUMNS) if bar is not None}
-        self.table.setRowCount(len(self.order))
-        for r, e in enumerate(self.order):
-            for k, (_title, tip, text, bar) in enumerate(COLUMNS):
-                blank = e.hopeless and k >= FIRST_NUMBER
-                item = QTableWidgetItem("–" if blank else text(e))
-                item.setToolTip("it would burn more than it gives: its numbers say nothing" if blank else f"{tip}; here: {e.tightest}" if k == len(COLUMNS) - 1 else tip)
-                if bar is not None and not blank:
-                    item.setData(SHARE, min(bar(e) / max(most[k], 1e-12), 1.0))
-                if not e.feasible:
-                    item.setForeground(colour("muted"))
-                self.table.setItem(r, k, item)
+        with filled(self.table, len(self.order)):
+            for r, e in enumerate(self.order):
+                for k, (_title, tip, text, bar) in enumerate(COLUMNS):
+                    blank = e.hopeless and k >= FIRST_NUMBER
+                    item = QTableWidgetItem("–" if blank else text(e))
+                    item.setToolTip("it would burn more than it gives: its numbers say nothing" if blank else f"{tip}; here: {e.tightest}" if k == len(COLUMNS) - 1 else tip)
+                    if bar is not None and not blank:
+                        item.setData(SHARE, min(bar(e) / max(most[k], 1e-12), 1.0))
+                    if not e.feasible:
+                        item.setForeground(colour("muted"))
+                    self.table.setItem(r, k, item)
+            self.table.setCurrentCell(next((r for r, e in enumerate(self.order) if e.topology == self._picked), 0), 1)
         self._count()
-        self.table.setCurrentCell(next((r for r, e in enumerate(self.order) if e.topology == self._picked), 0), 1)
-        self.table.blockSignals(False)
         self._tell()
 
     def _count(self) -> None:

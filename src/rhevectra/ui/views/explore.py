@@ -16,6 +16,7 @@ from rhevectra.core.explore.space import Axis, axes_of, typed
 from rhevectra.drawing.explore import explore_picture, values_of
 from rhevectra.ui.pictures.scatter import ScatterView
 from rhevectra.ui.theme.roles import colour
+from rhevectra.ui.widgets.tables import filled
 
 ROWS_MOST = 200
 EACH, FRAMES = 25, 40
@@ -116,6 +117,7 @@ class ExploreView(QWidget):
         table.setAccessibleName("designs that none beats, or those of the brush")
         table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignCenter | Qt.AlignmentFlag(int(Qt.TextFlag.TextWordWrap)))
         table.horizontalHeader().setMinimumHeight(38)
+        table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(24)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -235,20 +237,15 @@ class ExploreView(QWidget):
         by_loss = sorted(self.inside or (), key=lambda k: (not self.may[k], self.entries[k].loss))
         self.rows = (self.front if self.inside is None else by_loss)[:ROWS_MOST]
         titles = [*(MEASURES[m].title for m in TABLE), *(a.label for a in self.tried)]
-        self.table.blockSignals(True)
-        self.table.setColumnCount(len(titles))
-        self.table.setHorizontalHeaderLabels(titles)
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.table.setRowCount(len(self.rows))
-        for r, k in enumerate(self.rows):
-            e = self.entries[k]
-            for c, text in enumerate([*(told(e, m) for m in TABLE), *(a.said(e.pins[a.id]) if a.id in e.pins else "as it is" for a in self.tried)]):
-                item = QTableWidgetItem(text)
-                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                if not self.may[k]:
-                    item.setForeground(colour("muted"))
-                self.table.setItem(r, c, item)
-        self.table.blockSignals(False)
+        with filled(self.table, len(self.rows), titles):
+            for r, k in enumerate(self.rows):
+                e = self.entries[k]
+                for c, text in enumerate([*(told(e, m) for m in TABLE), *(a.said(e.pins[a.id]) if a.id in e.pins else "as it is" for a in self.tried)]):
+                    item = QTableWidgetItem(text)
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                    if not self.may[k]:
+                        item.setForeground(colour("muted"))
+                    self.table.setItem(r, c, item)
 
     def choose(self, k: int) -> None:
         """Point a design out, in the picture and in the table."""

@@ -14,6 +14,7 @@ from rhevectra.core.design.design import Design, Figure, figure_at
 from rhevectra.core.design.names import given_as
 from rhevectra.ui.theme.roles import colour, font, theme
 from rhevectra.ui.widgets.reading_bar import ReadingBar
+from rhevectra.ui.widgets.tables import filled
 
 LABEL, VALUE, MOVED, LIMIT, WORD = range(5)
 
@@ -135,16 +136,14 @@ class LedgerView(QFrame):
         self._show_working(self._open)
 
     def _rebuild(self, ids: list[str]) -> None:
-        self.table.blockSignals(True)
-        self.table.setRowCount(len(ids))
-        for r in range(len(ids)):
-            for c in range(5):
-                item = QTableWidgetItem()
-                item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignLeft if c == LABEL else Qt.AlignmentFlag.AlignRight))
-                item.setFont(font(9 if c == MOVED else 10, c == VALUE))
-                self.table.setItem(r, c, item)
-        self.table.setCurrentCell(-1, -1)
-        self.table.blockSignals(False)
+        with filled(self.table, len(ids)):
+            for r in range(len(ids)):
+                for c in range(5):
+                    item = QTableWidgetItem()
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignLeft if c == LABEL else Qt.AlignmentFlag.AlignRight))
+                    item.setFont(font(9 if c == MOVED else 10, c == VALUE))
+                    self.table.setItem(r, c, item)
+            self.table.setCurrentCell(-1, -1)
         self._ids, self._open = ids, ""
         self._shows.clear()
 

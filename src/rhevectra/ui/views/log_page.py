@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QLabel, QLineEdit, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from rhevectra.project.log import Entry, entries
+from rhevectra.ui.widgets.tables import filled
 
 EMPTY = "Nothing is logged yet. Readings that are entered, what the benches are told and find, and your own words stand here with their time, and stay with the project; undo does not touch them."
 COLUMNS = ("when", "kind", "what", "read against expected")
@@ -25,6 +26,7 @@ class LogPage(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._told: tuple[list[Entry], Mapping[str, str]] = [], {}
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 0)
         row = QHBoxLayout()
@@ -67,13 +69,16 @@ class LogPage(QWidget):
     def show_log(self, log: Iterable[Any], labels: Mapping[str, str]) -> None:
         """The entries of a document; labels: figure -> its name."""
         found = entries(log)[::-1]
+        if (found, labels) == self._told:  # an edit does not touch it
+            return
+        self._told = found, labels
         self.words.setVisible(not found)
         self.csv.setEnabled(bool(found))
-        self.table.setRowCount(len(found))
-        for r, e in enumerate(found):
-            for c, text in enumerate((e.day, e.kind, e.text, compared(e, labels))):
-                item = QTableWidgetItem(text)
-                item.setTextAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
-                item.setToolTip(text)
-                self.table.setItem(r, c, item)
+        with filled(self.table, len(found)):
+            for r, e in enumerate(found):
+                for c, text in enumerate((e.day, e.kind, e.text, compared(e, labels))):
+                    item = QTableWidgetItem(text)
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+                    item.setToolTip(text)
+                    self.table.setItem(r, c, item)
         self.table.resizeRowsToContents()
