@@ -22,5 +22,5 @@ def run(text: str, period: float) -> tuple[dict[str, Any], Measures]:
 def waveforms(measures: Measures) -> str:
     """CSV of time, node voltages and element currents at all samples of the period."""
     names = [("n", n) for n in measures.eq.nodes] + [("i", p.name) for p in measures.eq.network.parts if not isinstance(p, Coupling)]
-    columns = [measures.samples.t, *(measures.values(kind, name) for kind, name in names)]
+    columns = [measures.samples.t, *measures.many(names)]
     return table.as_csv(["t [s]", *(f"v({n}) [V]" if kind == "n" else f"i({n}) [A]" for kind, n in names)], ([f"{v:.9g}" for v in row] for row in np.stack(columns, axis=1)))

@@ -1,5 +1,6 @@
 """Averages, rms values, extremes, energies, harmonics and waveforms of a steady state, from the interval solutions."""
 
+from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
@@ -63,7 +64,8 @@ def _sample(made: Propagators, interval: Interval) -> tuple[Array, Array, Array]
     kept: dict[float, Array] = {}
     for _, length in pieces:
         if length not in kept:
-            kept[length] = np.stack([expm(made.tied.F * (c * length)) for c in (*_NODES, 1.0)])
+            half = kept.get(0.5 * length)  # graded pieces grow by two
+            kept[length] = half @ half if half is not None else np.stack([expm(made.tied.F * (c * length)) for c in (*_NODES, 1.0)])
         along = kept[length] @ y
         ys.append(along[:-1])
         y = along[-1]
@@ -75,22 +77,20 @@ class Measures:
 
     def __init__(self, found: Steady) -> None:
         self.found, self.eq = found, found.equations
-        parts = [(k, i, _sample(found.engine.of(i.combination), i)) for k, i in enumerate(found.intervals) if i.length > 0]
-        self.samples = Samples(np.concatenate([i.start + s[0] for _, i, s in parts]), np.concatenate([s[1] for _, _, s in parts]), np.concatenate([s[2] for _, _, s in parts]),
-                               np.concatenate([np.full(len(s[0]), k) for k, _, s in parts]))
+        self._lasting = [i for i in found.intervals if i.length > 0]
+        parts = [_sample(found.engine.of(i.combination), i) for i in self._lasting]
+        starts, counts = np.array([i.start for i in self._lasting]), [len(t) for t, _w, _y in parts]
+        self._cuts = np.cumsum(counts)[:-1]
+        t, weights, y = (np.concatenate(rows) for rows in zip(*parts, strict=True))
+        self.samples = Samples(t + np.repeat(starts, counts), weights, y, np.repeat(np.arange(len(parts)), counts))
 
-    def _rows(self, kind: str, name: str) -> dict[tuple[int, ...], Array]:
-        """Rows over y of a quantity in each combination. kind: v or i of an element, n for a node."""
-        out = {}
-        for interval in self.found.intervals:
-            if interval.combination not in out:
-                z = self.eq.tied(interval.combination).z
-                if kind == "n":
-                    out[interval.combination] = self.eq.node_row(name) @ z
-                else:
-                    p = self.part(name)
-                    out[interval.combination] = self.eq.across(p) @ z if kind == "v" else self.eq.current(p, z, interval.combination)
-        return out
+    def _row(self, kind: str, name: str, combination: tuple[int, ...]) -> Array:
+        """A quantity as a row over y in one combination. kind: v or i of an element, n for a node."""
+        z = self.eq.tied(combination).z
+        if kind == "n":
+            return self.eq.node_row(name) @ z
+        p = self.part(name)
+        return self.eq.across(p) @ z if kind == "v" else self.eq.current(p, z, combination)
 
     def part(self, name: str) -> Part:
         """An element by name (NetlistError if there is none)."""
@@ -100,16 +100,16 @@ class Measures:
 
     def values(self, kind: str, name: str) -> Array:
         """A quantity at all samples. kind: v or i of an element, n for a node voltage."""
-        return self._along(self._rows(kind, name))
+        return self.many([(kind, name)])[0]
 
-    def _along(self, rows: dict[tuple[int, ...], Array]) -> Array:
-        table = np.stack([rows[i.combination] for i in self.found.intervals])
-        return np.asarray(np.einsum("ij,ij->i", table[self.samples.interval], self.samples.y))
+    def many(self, wanted: Sequence[tuple[str, str]]) -> Array:
+        """Quantities (kind and name) at all samples, (quantities, samples)."""
+        tables = {c: np.stack([self._row(kind, name, c) for kind, name in wanted]) for c in {i.combination for i in self._lasting}}
+        return np.concatenate([tables[i.combination] @ y.T for i, y in zip(self._lasting, np.split(self.samples.y, self._cuts), strict=True)], axis=1)
 
     def measure(self, kind: str, name: str) -> Measure:
         """Average, rms and extremes; extremes include the values on both sides of every event."""
-        rows, w = self._rows(kind, name), self.samples.weights / self.eq.period
-        values = self._along(rows)
+        values, w = self.values(kind, name), self.samples.weights / self.eq.period
         return Measure(float(values @ w), float(np.sqrt(np.maximum(values**2 @ w, 0.0))), *self._extremes(values))
 
     def _extremes(self, values: Array) -> tuple[float, float]:

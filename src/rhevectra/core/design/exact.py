@@ -80,8 +80,10 @@ def exact(design: Design, corner: Corner, change: Callable[[Circuit], Circuit] =
         elif interval.length > 1e-4 * period or not stretches:
             stretches.append(Stretch(interval.start, interval.start + interval.length, name))
         before = name
-    currents = {p.name: m.values("i", p.name) for p in network.parts}
-    return Exact(corner, m.samples.t, period, currents, {n: m.values("n", n) for n in found.equations.nodes}, tuple(stretches), found.residual, found.elapsed, found.multiplier)
+    parts, nodes = [p.name for p in network.parts], found.equations.nodes
+    values = m.many([*(("i", p) for p in parts), *(("n", n) for n in nodes)])
+    currents, voltages = dict(zip(parts, values, strict=False)), dict(zip(nodes, values[len(parts) :], strict=True))
+    return Exact(corner, m.samples.t, period, currents, voltages, tuple(stretches), found.residual, found.elapsed, found.multiplier)
 
 
 def remarks(design: Design, found: Exact) -> list[Finding]:
