@@ -29,14 +29,13 @@ HIDE, RACK = (decode(demo.text(name), "demo").requirement for name in ("camera-h
 
 def integrated(voltage, open_voltage, total, times, leakage, resistance):
     """Charge, square and peak of the winding at a voltage, by a stiff integrator: its diode a resistance that is very large backwards; what it may not take pushed back as hard."""
-    def slope(t, i):
-        k = min(max(np.searchsorted(times, t, "right") - 1, 0), len(open_voltage) - 1)
-        most = np.interp(t, times, total)
-        wall = 2e5 * (np.minimum(i, 0.0) + np.maximum(i - most, 0.0))
-        return (open_voltage[k] - voltage - resistance * i - wall) / leakage
+    def slope(t, i, seen, a, b, low, high):
+        most = low + (high - low) * (t - a) / (b - a)
+        wall = 2e5 * (min(i[0], 0.0) + max(i[0] - most, 0.0))
+        return [(seen - voltage - resistance * i[0] - wall) / leakage]
     t, i, start = [], [], np.zeros(1)
-    for a, b in pairwise(times):
-        found = solve_ivp(slope, (a, b), start, method="Radau", rtol=1e-8, atol=1e-10, max_step=(b - a) / 300)
+    for seen, (a, b), ends in zip(open_voltage, pairwise(times), pairwise(total), strict=True):
+        found = solve_ivp(slope, (a, b), start, method="Radau", rtol=1e-8, atol=1e-10, max_step=(b - a) / 100, args=(float(seen), a, b, *ends))
         t, i, start = [*t, found.t], [*i, found.y[0]], found.y[:, -1]
     t, i = np.concatenate(t), np.maximum(np.concatenate(i), 0.0)
     return np.trapezoid(i, t), np.trapezoid(i * i, t), i.max()

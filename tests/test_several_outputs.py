@@ -34,10 +34,10 @@ def made(request):
     return size({"amplifier": AMPLIFIER, "computer": COMPUTER}[name], {"topology": topology})
 
 
-def _corners(d, loaded=True):
-    """In run at the ends of the bus: even loads from a quarter up, and each output alone at full load."""
+def _corners(d):
+    """In run at the ends of the bus: a quarter and all of every load, and each output alone at full load."""
     g = d.grid
-    return [g.corner((line, 0, p, bus)) for line, bus in ((0, 0), (len(g.lines) - 1, len(g.bus) - 1)) for p, point in enumerate(g.points) if point.case == "run" and (point.label or point.load >= 0.25)]
+    return [g.corner((line, 0, p, bus)) for line, bus in ((0, 0), (len(g.lines) - 1, len(g.bus) - 1)) for p, point in enumerate(g.points) if point.case == "run" and (point.label or point.load in (0.25, 1.0))]
 
 
 def test_voltages_and_currents_against_the_engine(made):

@@ -116,12 +116,12 @@ def test_random_hands_on_the_window(qtbot, window, seed, patience):
 
 @pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "half_bridge", "psfb", "llc_full"])
 def test_any_core_may_be_forced(topology):
-    """The smallest cores of the catalogue for 600 W with basic insulation, whose margins leave no width on some of them: refused by number and cure, every third drawn all the same (thousands of turns), every figure finite."""
+    """The smallest cores of the catalogue for 600 W with basic insulation, whose margins leave no width on some of them: refused by number and cure, the smallest drawn all the same (thousands of turns), every figure finite."""
     need = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=5, current_max=120),), insulation="basic")
     cores = shipped()["cores"].derived(windows)
-    for place, k in enumerate(np.argsort(cores.effective.volume)[:9:2]):
+    for place, k in enumerate(np.argsort(cores.effective.volume)[:9:4]):
         d = size(need, {"topology": topology, "transformer.core": cores.names[k]})
         check_finite(d)
         assert any(f.severity == "must fix" and f.cure == "transformer.core" and cores.names[k] in f.text for f in d.findings)
-        if place % 3 == 0:
+        if place == 0:
             check_drawn(d, d.grid.find(d.grid.lines[0]))
