@@ -27,21 +27,23 @@ def _means(k: Array, begin: float, end: float) -> Array:
     return np.asarray(np.cos(k * middle) * np.sinc(k * half / np.pi))
 
 
-def _field(source: Rect, x: Array, y: Array, width: float, height: float, gap: float) -> Array:
-    """Field (2, points) [T] at points of one ampere-turn spread over a block and its answer in the gap."""
+def _fields(sources: Sequence[Rect], x: Array, y: Array, width: float, height: float, gap: float) -> Array:
+    """Field (sources, 2, x, y) [T] on a grid of points of one ampere-turn spread over each block and its answer in the gap."""
     m, n = np.arange(ACROSS + 1), np.arange(1, ALONG + 1)
     p, q = m * np.pi / width, n * np.pi / height
     weight = np.where(m == 0, 1.0, 2.0)[:, None] * 2.0 / (width * height)
-    a = MU0 * weight * np.outer(_means(p, *source[:2]), _means(q, *source[2:])) / (np.square(p)[:, None] + np.square(q))
-    px, qy = np.multiply.outer(p, x), np.multiply.outer(q, y)
-    b_x = -np.einsum("mn,mi,ni->i", a, np.cos(px), q[:, None] * np.sin(qy), optimize=True)
-    b_y = np.einsum("mn,mi,ni->i", a, p[:, None] * np.sin(px), np.cos(qy), optimize=True)
-    c = 2 * MU0 / height * _means(q, 0.5 * (height - gap), 0.5 * (height + gap))
-    decay, echo, below = np.exp(-np.multiply.outer(q, x)), np.exp(-np.multiply.outer(q, 2 * width - x)), (1 - np.exp(-2 * q * width))[:, None]
-    b_x = b_x + (c[:, None] * np.sin(qy) * (decay + echo) / below).sum(0)
-    b_y = b_y - (c[:, None] * np.cos(qy) * (decay - echo) / below).sum(0)
-    inside = np.clip((x - source[0]) / (source[1] - source[0]), 0.0, 1.0)
-    return np.stack([b_x, b_y + MU0 / height * (inside - 1.0)])
+    share = MU0 * weight / (np.square(p)[:, None] + np.square(q))
+    px, qy = np.multiply.outer(x, p), np.multiply.outer(q, y)
+    cos_x, sin_x, cos_y, sin_y = np.cos(px), p * np.sin(px), np.cos(qy), q[:, None] * np.sin(qy)
+    c = 2 * MU0 / height * _means(q, 0.5 * (height - gap), 0.5 * (height + gap)) / (1 - np.exp(-2 * q * width))
+    decay, echo = np.exp(-np.multiply.outer(x, q)), np.exp(-np.multiply.outer(2 * width - x, q))
+    gap_x, gap_y = (c / q * (decay + echo)) @ sin_y, (c * (decay - echo)) @ cos_y
+    found = []
+    for x0, x1, y0, y1 in sources:
+        a = share * np.outer(_means(p, x0, x1), _means(q, y0, y1))
+        inside = np.clip((x - x0) / (x1 - x0), 0.0, 1.0)[:, None]
+        found.append((gap_x - cos_x @ a @ sin_y, sin_x @ a @ cos_y - gap_y + MU0 / height * (inside - 1.0)))
+    return np.array(found)
 
 
 def mean_products(blocks: Sequence[Rect], width: float, height: float, gap: float) -> Array:
@@ -52,9 +54,8 @@ def mean_products(blocks: Sequence[Rect], width: float, height: float, gap: floa
     share = (np.arange(POINTS) + 0.5) / POINTS
     found = []
     for x0, x1, y0, y1 in blocks:
-        x, y = (g.ravel() for g in np.meshgrid(x0 + share * (x1 - x0), y0 + share * (y1 - y0)))
-        fields = np.stack([_field(source, x, y, width, height, gap) for source in blocks])
-        found.append(np.einsum("adi,bdi->ab", fields, fields) / len(x))
+        fields = _fields(blocks, x0 + share * (x1 - x0), y0 + share * (y1 - y0), width, height, gap).reshape(len(blocks), -1)
+        found.append(fields @ fields.T / POINTS**2)
     return np.array(found)
 
 
