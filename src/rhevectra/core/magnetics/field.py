@@ -77,6 +77,7 @@ class Window:
 
         Without a gap the currents have to cancel. Raises ValueError where they do not.
         """
+        from scipy.sparse import bmat, diags_array
         from scipy.sparse.linalg import splu
 
         flow = np.asarray(currents, dtype=complex)
@@ -84,16 +85,14 @@ class Window:
             raise ValueError("without a gap the ampere-turns of the windings have to cancel")
         solid = [k for k, c in enumerate(self.conductors) if c.solid and frequency > 0]
         omega, sigma, free = 2 * np.pi * frequency, 1 / self.rho, np.arange(1, self.basis.N)  # the potential is known but for a constant
-        matrix = self.stiffness.astype(complex) + (1j * omega * sigma * self.mass if self.mass is not None else 0 * self.stiffness)
-        lu = splu(matrix[free][:, free].tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
-        right, b = lu.solve(self._drive(flow, solid)[free]), self.means[:, solid][free]
-        push = np.zeros(len(solid), dtype=complex)
-        if solid:  # what drives each current, eliminated against the potential
-            reach = lu.solve(b.toarray().astype(complex))
-            own = sigma * np.diag(self.copper[solid]) - 1j * omega * sigma**2 * (b.T @ reach)
-            push = np.linalg.solve(own, flow[solid] + 1j * omega * sigma * (b.T @ right))
-            right = right + sigma * (reach @ push)
-        return self._measured(np.concatenate([[0j], right]), push, solid, flow, omega)
+        matrix = (self.stiffness.astype(complex) + (1j * omega * sigma * self.mass if self.mass is not None else 0 * self.stiffness))[free][:, free]
+        right = self._drive(flow, solid)[free]
+        if solid:  # beside the potential what drives each current: one unknown more, one row more for the current it is to give
+            reach = -sigma * self.means[:, solid][free]
+            matrix = bmat([[matrix, reach], [reach.T, diags_array(-1j * sigma / omega * self.copper[solid])]])
+            right = np.concatenate([right, -1j / omega * flow[solid]])
+        found = splu(matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}).solve(right)
+        return self._measured(np.concatenate([[0j], found[: len(free)]]), found[len(free) :], solid, flow, omega)
 
     def _measured(self, a: Array, push: Array, solid: list[int], flow: Array, omega: float) -> Solved:
         """Density, loss and energy of a solution."""

@@ -121,13 +121,12 @@ def triangulate(conductors: Sequence[Conductor], width: float, height: float, ga
     middle = points[triangles].mean(1)
     owner = np.full(len(triangles), -1)
     if conductors:
-        _, near_by = cKDTree([(c.x, c.y) for c in conductors]).query(middle, k=min(6, len(conductors)))
-        for c_of in np.atleast_2d(near_by.T if near_by.ndim > 1 else near_by):
-            for k in np.unique(c_of):
-                c = conductors[k]
-                mine = c_of == k
-                dx, dy = np.abs(middle[mine, 0] - c.x), np.abs(middle[mine, 1] - c.y)
-                owner[np.flatnonzero(mine)[(np.hypot(dx, dy) < c.half[0]) if c.round else (dx < c.half[0]) & (dy < c.half[1])]] = k
+        x, y, wide, high, disc = np.array([(c.x, c.y, *c.half, c.round) for c in conductors]).T
+        _, near_by = cKDTree(np.column_stack([x, y])).query(middle, k=range(1, min(6, len(conductors)) + 1))
+        for k in near_by.T:
+            dx, dy = np.abs(middle[:, 0] - x[k]), np.abs(middle[:, 1] - y[k])
+            mine = np.where(disc[k] > 0, np.hypot(dx, dy) < wide[k], (dx < wide[k]) & (dy < high[k]))
+            owner[mine] = k[mine]
         for k, c in enumerate(conductors):  # a long foil's middle may be far from its own triangles
             if not c.round:
                 owner[(np.abs(middle[:, 0] - c.x) < c.half[0]) & (np.abs(middle[:, 1] - c.y) < c.half[1])] = k
