@@ -5,8 +5,9 @@ import math
 import os
 from collections.abc import Mapping
 from dataclasses import fields, is_dataclass
+from functools import cache
 from types import UnionType
-from typing import Any, get_args, get_origin
+from typing import Any, cast, get_args, get_origin
 
 from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.errors import InputError
@@ -112,15 +113,22 @@ def _typed(wanted: Any, value: Any) -> Any:
     return value
 
 
+@cache
+def _schema_of_requirement() -> Any:
+    """What the schema library makes of the requirement."""
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")  # looking for plugins reads every installed package
+    from pydantic import TypeAdapter
+
+    return TypeAdapter(Requirement)
+
+
 def _judged(raw: dict[str, Any], where: str) -> Requirement:
     """The same through the schema library, whose errors carry the path of every fault."""
-    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")  # looking for plugins reads every installed package
-    from pydantic import TypeAdapter, ValidationError
+    from pydantic_core import ValidationError
 
     known = _known_only(raw, Requirement)
-    adapter = TypeAdapter(Requirement)
     try:
-        return adapter.validate_json(json.dumps(known), strict=True)
+        return cast(Requirement, _schema_of_requirement().validate_json(json.dumps(known), strict=True))
     except ValidationError as problem:
         errors = problem.errors()
         first = errors[0]
@@ -210,9 +218,7 @@ def encode(document: Document) -> str:
 
 def schema() -> dict[str, Any]:
     """JSON Schema of the project file."""
-    from pydantic import TypeAdapter
-
-    requirement = TypeAdapter(Requirement).json_schema(ref_template="#/$defs/{model}")
+    requirement = _schema_of_requirement().json_schema(ref_template="#/$defs/{model}")
     definitions = requirement.pop("$defs", {})
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Rhevectra project", "type": "object", "required": ["format", "version", "requirement"], "$defs": {**definitions, "Requirement": requirement},
             "properties": {"format": {"const": FORMAT}, "version": {"type": "integer", "minimum": 1, "maximum": VERSION}, "title": {"type": "string"}, "requirement": {"$ref": "#/$defs/Requirement"},

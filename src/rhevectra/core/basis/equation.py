@@ -7,6 +7,7 @@ holds every printed equation against the function that computes.
 import math
 import re
 from collections.abc import Mapping
+from functools import lru_cache
 
 _WORDS = {"·": "*", "×": "*", "−": "-", "²": "**2", "³": "**3", "½": "0.5", "¼": "0.25", "¾": "0.75", "⅓": "(1/3)", "π": "pi", "^": "**", "√": "sqrt", "µ₀": "mu0", "ε₀": "eps0"}
 _FUNCTIONS = {"sqrt": math.sqrt, "max": max, "min": min, "exp": math.exp, "ln": math.log, "cos": math.cos, "sin": math.sin, "asin": math.asin, "atan": math.atan,
@@ -19,7 +20,8 @@ def right_side(equation: str) -> str:
     return equation.split("=", 1)[1].strip()
 
 
-def _pieces(text: str, symbols: tuple[str, ...]) -> list[tuple[str, str]]:
+@lru_cache(maxsize=1024)
+def _pieces(text: str, symbols: tuple[str, ...]) -> tuple[tuple[str, str], ...]:
     """(kind, text) tokens: symbol, function, or other. Longest symbol wins."""
     ordered = sorted(symbols, key=len, reverse=True)
     found: list[tuple[str, str]] = []
@@ -37,7 +39,7 @@ def _pieces(text: str, symbols: tuple[str, ...]) -> list[tuple[str, str]]:
             two = text[at : at + 2] if text[at : at + 2] in _WORDS else text[at]
             found.append(("other", two))
             at += len(two)
-    return found
+    return tuple(found)
 
 
 def evaluate(equation: str, values: Mapping[str, float]) -> float:
