@@ -2,6 +2,7 @@
 
 import csv
 import io
+import re
 from itertools import pairwise
 
 import pytest
@@ -16,6 +17,7 @@ from rhevectra.core.design.size import size
 from rhevectra.drawing.display import Text
 from rhevectra.drawing.paper import PAGE
 from rhevectra.project.codec import decode
+from rhevectra.ui.theme import roles
 from rhevectra.ui.theme.roles import font
 
 
@@ -110,3 +112,22 @@ def test_the_window_writes_it_by_its_key(qtbot, window, tmp_path, monkeypatch):
     qtbot.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     qtbot.waitUntil(lambda: (tmp_path / "out.pdf").exists())
     assert "design written to out.pdf" in window.statusBar().currentMessage() and (tmp_path / "out.pdf").read_bytes().startswith(b"%PDF")
+
+
+def test_the_window_goes_on_while_it_is_written(window, tmp_path):
+    """In the background and in the light theme's colours, also while the window stays dark: stroke for stroke what the light window writes. A folder that is not there is one sentence."""
+    def written(name):
+        assert window.export_dossier(tmp_path / name) and window.changing.busy and "writing the design" in window.statusBar().currentMessage()
+        shown = roles.theme()
+        window.changing.settle()
+        assert f"design written to {name}" in window.statusBar().currentMessage()
+        return shown, re.findall(rb"stream\r?\n(.*?)endstream", (tmp_path / name).read_bytes(), re.S)
+    window.changing.patience = 0
+    window.toggle_theme()
+    (dark, first), _ = written("a.pdf"), window.toggle_theme()
+    light, second = written("b.pdf")
+    assert (dark, light) == ("dark", "light") and len(first) == len(second) > 20
+    assert sum(a != b for a, b in zip(first, second, strict=True)) <= 1  # what tells its date
+    window.export_dossier(tmp_path / "no" / "c.pdf")
+    window.changing.settle()
+    assert "folder does not exist" in window.statusBar().currentMessage()

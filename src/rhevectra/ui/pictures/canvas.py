@@ -60,7 +60,7 @@ def paint(painter: QPainter, picture: Picture, scale: float) -> None:
 def _stamp(painter: QPainter, item: Dots, scale: float) -> None:
     """Many circles of one kind: one is drawn, the others are copies of it."""
     half, finer = float(np.ceil(item.r * scale)) + 1, painter.device().devicePixelRatio()
-    stamp = QPixmap(int(np.ceil(2 * half * finer)), int(np.ceil(2 * half * finer)))
+    stamp = QImage(int(np.ceil(2 * half * finer)), int(np.ceil(2 * half * finer)), QImage.Format.Format_ARGB32_Premultiplied)  # a pixmap is the window's alone; pages are painted beside it
     stamp.setDevicePixelRatio(finer)
     stamp.fill(Qt.GlobalColor.transparent)
     one = QPainter(stamp)
@@ -70,7 +70,7 @@ def _stamp(painter: QPainter, item: Dots, scale: float) -> None:
     one.drawEllipse(QPointF(half, half), item.r * scale, item.r * scale)
     one.end()
     for x, y in item.points:
-        painter.drawPixmap(QPointF(x * scale - half, y * scale - half), stamp)
+        painter.drawImage(QPointF(x * scale - half, y * scale - half), stamp)
 
 
 def _text(painter: QPainter, item: Text, scale: float, right: float) -> None:

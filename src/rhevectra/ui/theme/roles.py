@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 from functools import cache
 from pathlib import Path
 
@@ -27,11 +28,13 @@ ARGUMENTS = ["rhevectra", "-style", "fusion"]
 
 
 _shown = {"theme": "light"}
+_on_paper = ContextVar("on paper", default=False)
+"""Each thread has its own: a page may be written while the window paints itself dark."""
 
 
 def theme() -> str:
     """The name of the theme in use."""
-    return _shown["theme"]
+    return "light" if _on_paper.get() else _shown["theme"]
 
 
 def colour(role: str) -> QColor:
@@ -47,12 +50,11 @@ def _colour(name: str, role: str) -> QColor:
 @contextmanager
 def light() -> Iterator[None]:
     """The light theme's colours for a while: what is printed, whatever the window shows."""
-    shown = _shown["theme"]
-    _shown["theme"] = "light"
+    before = _on_paper.set(True)
     try:
         yield
     finally:
-        _shown["theme"] = shown
+        _on_paper.reset(before)
 
 
 def contrast(a: str, b: str) -> float:
