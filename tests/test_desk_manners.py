@@ -11,7 +11,7 @@ from itertools import pairwise
 
 import pytest
 from msgspec.structs import replace as changed
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
 
@@ -52,6 +52,26 @@ def test_the_theme_is_remembered_and_repaints(window):
     assert settings.read()["theme"] == "dark" and bytes(dark.constBits()) != bytes(light.constBits())
     window.toggle_theme()
     assert settings.read()["theme"] == "light"
+
+
+def test_a_change_of_theme_polishes_every_part_twice(qtbot, window):
+    """Off with the old sheet, on with the new: set over the old one the toolkit had polished each part again for every part it lies in, a second and a half with all desks open."""
+    class Count(QObject):
+        changes = 0
+
+        def eventFilter(self, _of, event):
+            self.changes += event.type() == QEvent.Type.StyleChange
+            return False
+    for desk in ("Ask", "Prove", "Size"):
+        window.go(desk)
+    count, parts = Count(), len(window.findChildren(QWidget))
+    QApplication.instance().installEventFilter(count)
+    try:
+        window.toggle_theme()
+    finally:
+        QApplication.instance().removeEventFilter(count)
+        window.toggle_theme()
+    assert parts > 400 and parts <= count.changes < 3 * parts
 
 
 def test_unwritable_settings_and_autosave_are_a_sentence_not_a_crash(window, monkeypatch):

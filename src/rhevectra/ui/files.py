@@ -58,9 +58,11 @@ class FileActions:
 
     def new_project(self) -> None:
         """An empty requirement on the Ask desk."""
-        if self.may_leave():
-            self._adopt(Session.of_text(EMPTY, "new"))
+        def opened(session: Session) -> None:
+            self._adopt(session)
             self.go("Ask")
+        if self.may_leave():
+            self._edit(lambda: Session.of_text(EMPTY, "new"), then=opened)
 
     def open_path(self, path: str | Path) -> bool:
         """Open a project file."""

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 LIGHT = {
     "paper": "#f6f4ee", "card": "#fffdf8", "rule": "#d9d4c7", "ink": "#1d2b2f", "muted": "#5c6a6d", "accent": "#0e6a68", "primary": "#3a4a97", "secondary": "#97571b", "aux": "#4c672e",
@@ -99,7 +99,8 @@ def start(application: QApplication, name: str = "light") -> None:
 
 
 def apply(application: QApplication, name: str) -> None:
-    """Palette and style sheet of a theme."""
+    """Palette and style sheet of a theme. In place of another sheet every part would be polished once for each that it lies in, ten times over; taken off first, twice."""
+    application.setStyleSheet("")
     _set_palette(application, name)
     dress(application)
 
@@ -107,6 +108,14 @@ def apply(application: QApplication, name: str) -> None:
 def dress(application: QApplication) -> None:
     """The style sheet of the theme: once the window stands, for while it is built every part would be polished again whenever it is put into another."""
     application.setStyleSheet(_sheet())
+
+
+def look_as(widget: QWidget, name: str) -> None:
+    """Give a widget the look the style sheet has for a name, where it does not have it yet."""
+    if widget.objectName() != name:
+        widget.setObjectName(name)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)
 
 
 def _set_palette(application: QApplication, name: str) -> None:

@@ -9,6 +9,7 @@ from rhevectra.app.cautions import CAUTIONS
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.project.document import Document
+from rhevectra.ui.theme.roles import look_as
 from rhevectra.ui.views.ask_fields import MAINS_FIELDS, PLACE_FIELDS, Field
 from rhevectra.ui.views.ask_outputs import OutputsTable
 
@@ -22,6 +23,7 @@ class FieldRow(QObject):
         super().__init__(parent)
         self.field = field
         self.name, self.note = QLabel(field.label, parent), QLabel(field.hint, parent)
+        self.note.setObjectName("muted")
         self.note.setWordWrap(True)
         self.editor: QComboBox | QLineEdit
         if field.options:
@@ -53,9 +55,7 @@ class FieldRow(QObject):
         self._say(sentence, "problem")
 
     def _say(self, text: str, name: str) -> None:
-        self.note.setObjectName(name)
-        self.note.style().unpolish(self.note)
-        self.note.style().polish(self.note)
+        look_as(self.note, name)
         self.note.setText(text)
 
 

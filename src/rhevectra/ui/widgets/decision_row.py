@@ -11,7 +11,7 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.design.names import amount, in_words, made_by, spoken
 from rhevectra.drawing.lines import kept
-from rhevectra.ui.theme.roles import font
+from rhevectra.ui.theme.roles import font, look_as
 
 ASK = "what would admit a smaller one?"
 
@@ -218,10 +218,7 @@ class DecisionRow(QFrame):
         self._note(sentence, "problem")
 
     def _note(self, text: str, name: str) -> None:
-        if self.note.objectName() != name:
-            self.note.setObjectName(name)
-            self.note.style().unpolish(self.note)
-            self.note.style().polish(self.note)
+        look_as(self.note, name)
         self.note.setText(text)
 
     def _toggle(self, checked: bool) -> None:
