@@ -12,11 +12,14 @@ from PySide6.QtGui import QFontMetricsF
 from rhevectra import demo
 from rhevectra.app import dossier, ratings
 from rhevectra.app.stages import plates
+from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.size import size
 from rhevectra.drawing.display import Text
 from rhevectra.drawing.paper import PAGE
 from rhevectra.project.codec import decode
+from rhevectra.ui import report
+from rhevectra.ui.pictures.canvas import paint
 from rhevectra.ui.theme import roles
 from rhevectra.ui.theme.roles import font
 
@@ -131,3 +134,21 @@ def test_the_window_goes_on_while_it_is_written(window, tmp_path):
     window.export_dossier(tmp_path / "no" / "c.pdf")
     window.changing.settle()
     assert "folder does not exist" in window.statusBar().currentMessage()
+
+
+def test_what_was_there_stays_until_all_pages_are_written(demo_design, styled, tmp_path, monkeypatch):
+    """Stopped at the third page: the old file is whole and nothing lies beside it; a folder in its place is one sentence."""
+    path, painted = tmp_path / "a.pdf", []
+
+    def stopped(*given):
+        painted.append(given)
+        if len(painted) == 3:
+            raise MemoryError
+        paint(*given)
+    path.write_text("the old one", encoding="utf-8")
+    monkeypatch.setattr(report, "paint", stopped)
+    with pytest.raises(MemoryError):
+        report.write_dossier(demo_design, "x", path)
+    assert path.read_text(encoding="utf-8") == "the old one" and [p.name for p in tmp_path.iterdir() if p.suffix == ".pdf" or "a.pdf" in p.name] == ["a.pdf"]
+    with pytest.raises(InputError, match="cannot be written"):
+        report.write_dossier(demo_design, "x", tmp_path)

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QMarginsF, QSizeF
+from PySide6.QtCore import QIODevice, QMarginsF, QSaveFile, QSizeF
 from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
 from PySide6.QtWidgets import QApplication
 
@@ -46,22 +46,29 @@ def alone(write: Callable[[Design, str, Path], None], design: Design, title: str
 
 
 def write_pdf(path: Path, pages: Sequence[Picture], title: str) -> None:
-    """Write pictures as pages of their own size [mm]. Raises InputError where the file cannot be written."""
+    """Write pictures as pages of their own size [mm]; what was there stays until all of them are. Raises InputError where the file cannot be written."""
     if not path.parent.is_dir():
         raise InputError(str(path), "the folder does not exist", "a folder that may be written")
-    writer = QPdfWriter(str(path))
+    file = QSaveFile(str(path))
+    if not file.open(QIODevice.OpenModeFlag.WriteOnly):
+        raise InputError(str(path), "the file cannot be written", "a path that may be written")
+    writer = QPdfWriter(file)
     writer.setResolution(_DPI)
     writer.setTitle(title)
     writer.setPageMargins(QMarginsF(0, 0, 0, 0))
     painter = QPainter()
-    with roles.light():
-        for k, page in enumerate(pages):
-            writer.setPageSize(QPageSize(QSizeF(page.width, page.height), QPageSize.Unit.Millimeter))
-            writer.setPageOrientation(QPageLayout.Orientation.Portrait)
-            if k == 0:
-                if not painter.begin(writer):
-                    raise InputError(str(path), "the file cannot be written", "a path that may be written")
-            else:
-                writer.newPage()
-            paint(painter, page, _DPI / 25.4)
-        painter.end()
+    try:
+        with roles.light():
+            for k, page in enumerate(pages):
+                writer.setPageSize(QPageSize(QSizeF(page.width, page.height), QPageSize.Unit.Millimeter))
+                writer.setPageOrientation(QPageLayout.Orientation.Portrait)
+                if k == 0:
+                    painter.begin(writer)
+                else:
+                    writer.newPage()
+                paint(painter, page, _DPI / 25.4)
+    finally:
+        painter.end()  # before writer and file go, in whatever order
+        del writer
+    if not file.commit():
+        raise InputError(str(path), "the file cannot be written", "a path that may be written, with room on its disk")
