@@ -115,7 +115,6 @@ window = MainWindow(Session.of_text(demo.text(), "demo"))
 window.show()
 for desk in ("Ask", "Contest", "Explore", "Wind", "Prove", "Size"):
     window.go(desk)
-    window.jobs.stop() if hasattr(window.jobs, "stop") else None
 print(" ".join(sorted({name.split(".")[1] for name in sys.modules if name.startswith("scipy.")})))
 sys.stdout.flush()
 import os
@@ -130,4 +129,3 @@ def test_no_desk_waits_for_what_only_a_bench_needs():
     assert run.returncode == 0, run.stderr[-2000:]
     read = set(run.stdout.split())
     assert not read & {"signal", "stats", "ndimage", "optimize", "spatial"}, read
-

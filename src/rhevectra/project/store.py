@@ -29,13 +29,18 @@ def load(path: str | Path) -> Document:
 
 
 def write_text(path: str | Path, text: str) -> None:
+    """Write a text like `write_bytes`, as UTF-8."""
+    write_bytes(path, text.encode())
+
+
+def write_bytes(path: str | Path, content: bytes) -> None:
     """Write a file so that a kill at any instant leaves the old or the new one. Raises InputError where it cannot be written."""
     path = Path(path)
     temporary = None
     try:
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        with os.fdopen(handle, "w", encoding="utf-8") as stream:
-            stream.write(text)
+        with os.fdopen(handle, "wb") as stream:
+            stream.write(content)
             stream.flush()
             os.fsync(stream.fileno())
         os.chmod(temporary, 0o644)

@@ -201,17 +201,8 @@ class FileActions:
 
     def _exported(self, what: str, path: str | Path, write: Callable[[], Any]) -> bool:
         """Write a file while the window goes on, and say so; a failure is told. False where it is known at once."""
-        fine = [True]
-
-        def ended(_result: Any, problem: Exception | None) -> None:
-            fine[0] = problem is None
-            if problem is not None and not isinstance(problem, InputError):
-                raise problem
-            self.statusBar().showMessage(f"{what} written to {Path(path).name}" if problem is None else str(problem))
-        self.changing.ask(write, ended)
-        if self.changing.busy:
-            self.statusBar().showMessage(f"writing the {what} …")
-        return fine[0]
+        say = self.statusBar().showMessage
+        return bool(self._edit(write, then=lambda _done: say(f"{what} written to {Path(path).name}"), doing=f"writing the {what} …", refused=say))
 
     def bringup_dialog(self) -> None:
         """Ask for a file and write the plan of the bring-up with its readings."""

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QIODevice, QMarginsF, QSaveFile, QSizeF
+from PySide6.QtCore import QBuffer, QIODevice, QMarginsF, QSizeF
 from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
 from PySide6.QtWidgets import QApplication
 
@@ -13,7 +13,7 @@ from rhevectra.core.design.design import Design
 from rhevectra.core.topologies.common.making import as_text
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.sheet import has_sheet, pages, sheet_of
-from rhevectra.project.store import write_text
+from rhevectra.project.store import write_bytes, write_text
 from rhevectra.ui.main import prepare_platform
 from rhevectra.ui.pictures.canvas import paint
 from rhevectra.ui.theme import roles
@@ -49,10 +49,9 @@ def write_pdf(path: Path, pages: Sequence[Picture], title: str) -> None:
     """Write pictures as pages of their own size [mm]; what was there stays until all of them are. Raises InputError where the file cannot be written."""
     if not path.parent.is_dir():
         raise InputError(str(path), "the folder does not exist", "a folder that may be written")
-    file = QSaveFile(str(path))
-    if not file.open(QIODevice.OpenModeFlag.WriteOnly):
-        raise InputError(str(path), "the file cannot be written", "a path that may be written")
-    writer = QPdfWriter(file)
+    made = QBuffer()
+    made.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(made)
     writer.setResolution(_DPI)
     writer.setTitle(title)
     writer.setPageMargins(QMarginsF(0, 0, 0, 0))
@@ -68,7 +67,5 @@ def write_pdf(path: Path, pages: Sequence[Picture], title: str) -> None:
                     writer.newPage()
                 paint(painter, page, _DPI / 25.4)
     finally:
-        painter.end()  # before writer and file go, in whatever order
-        del writer
-    if not file.commit():
-        raise InputError(str(path), "the file cannot be written", "a path that may be written, with room on its disk")
+        painter.end()  # before writer and buffer go, in whatever order
+    write_bytes(path, bytes(made.data().data()))

@@ -1,5 +1,6 @@
 """The main window: wires session, desks and commands together, and nothing else."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -271,16 +272,18 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.setWindowTitle(f"{'● ' if s.changed else ''}{s.document.title} · {name} · Rhevectra")
         self.top.say(s.document.title, s.document.requirement, s.changed)
 
-    def _edit(self, change: Any, id: str = "", then: Any = None) -> bool:
+    def _edit(self, change: Any, id: str = "", then: Any = None, doing: str = "designing …", refused: Callable[[str], None] | None = None) -> bool:
         """Make a change of the session and show what comes of it; a refused one leaves everything as it was and says why at its field.
 
-        then: called with what the change gave, in place of showing the session. False where it is refused at once.
+        then: called with what the change gave, in place of showing the session; doing: told while it lasts; refused: called with the sentence, in place of the field. False where it is refused at once.
         """
         fine = [True]
 
         def ended(result: Any, problem: Exception | None) -> None:
             fine[0] = problem is None
-            if isinstance(problem, InputError):
+            if isinstance(problem, InputError) and refused is not None:
+                refused(str(problem))
+            elif isinstance(problem, InputError):
                 self._refuse(str(problem), id)
             elif problem is not None:
                 raise problem
@@ -290,7 +293,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
                 self.show_all()
         self.changing.ask(change, ended, id)
         if self.changing.busy:
-            self.statusBar().showMessage("designing …")
+            self.statusBar().showMessage(doing)
         return fine[0]
 
     def _refuse(self, sentence: str, id: str) -> None:

@@ -102,7 +102,7 @@ class BringUp(QWidget):
         self.table.clearSpans()
         with filled(self.table, sum(2 + len(step.checks) for step in steps)):
             self._fill(steps)
-        self._show_readings()
+            self._fill_readings()
 
     def _fill(self, steps: Sequence[Step]) -> None:
         self.checks, self.cells, row = {}, {}, 0
@@ -137,17 +137,20 @@ class BringUp(QWidget):
         return item
 
     def _show_readings(self) -> None:
+        with filled(self.table):
+            self._fill_readings()
+
+    def _fill_readings(self) -> None:
         """What was read last of every check, with its word; how many, and how many out."""
         read = last_readings(entries(self._log))
         out = 0
-        with filled(self.table):
-            for row, c in self.checks.items():
-                value = read.get(c.key)
-                cell = self.cells[row][0]
-                cell.setText(c.unit if value is None else show(value, c.unit))  # where nothing was read the unit marks the place
-                cell.setForeground(roles.colour("muted" if value is None else "ink"))
-                self._say(row, "" if value is None else c.says(value), value is None or c.word(value) == AS_EXPECTED)
-                out += value is not None and c.word(value) != AS_EXPECTED
+        for row, c in self.checks.items():
+            value = read.get(c.key)
+            cell = self.cells[row][0]
+            cell.setText(c.unit if value is None else show(value, c.unit))  # where nothing was read the unit marks the place
+            cell.setForeground(roles.colour("muted" if value is None else "ink"))
+            self._say(row, "" if value is None else c.says(value), value is None or c.word(value) == AS_EXPECTED)
+            out += value is not None and c.word(value) != AS_EXPECTED
         count = sum(c.key in read for c in self.checks.values())
         self.state.setText(f"{count} of {len(self.checks)} read" + (f", {out} out of {'its band' if out == 1 else 'their bands'}" if out else ""))
 

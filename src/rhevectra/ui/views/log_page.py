@@ -26,7 +26,7 @@ class LogPage(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._told: tuple[list[Entry], Mapping[str, str]] = [], {}
+        self._told: tuple[list[Entry], Mapping[str, str]] | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 0)
         row = QHBoxLayout()

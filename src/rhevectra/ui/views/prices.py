@@ -7,6 +7,7 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import parse
 from rhevectra.core.catalogue.tables import PRICES, Catalogue, shipped
 from rhevectra.core.design.cost import PRICED, prices
+from rhevectra.ui.widgets.tables import filled
 
 HEAD = "Relative prices, 1 about a 600 V, 0.19 Ω switch: assumptions without a source until they are your own. They are kept for all projects of this machine."
 
@@ -60,9 +61,9 @@ class PriceCard(QFrame):
         told = {row["name"]: row["what"] for row in shipped()[PRICES].rows}
         self._own = now
         self._names = [*told, *sorted(set(now) - set(told))]
-        self.table.setRowCount(len(self._names))
-        for k, name in enumerate(self._names):
-            self._line(k, told.get(name) or name, f"{now[name]:g}", f"{first[name]:g}" if name in first else "by rule")
+        with filled(self.table, len(self._names)):
+            for k, name in enumerate(self._names):
+                self._line(k, told.get(name) or name, f"{now[name]:g}", f"{first[name]:g}" if name in first else "by rule")
         self.part.clear()
         self.part.addItems([name for table in PRICED for name in catalogue[table].names])
 

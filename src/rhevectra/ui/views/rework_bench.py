@@ -8,6 +8,7 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.ui.widgets.bench_form import BenchForm, Field
+from rhevectra.ui.widgets.tables import filled
 
 FIELDS = (Field("volts", "Output voltage now", "V", "as it reads"), Field("drop", "Rectifier drop now", "V", "0.4 to 0.5 V of a Schottky diode, 0.8 to 1 V of a fast one, a few hundredths of a synchronous switch", "500 mV"), Field("current", "Its full current now", "A", "what it was made for"),
           Field("turns", "Its turns now", "", "counted, or by a loop of one turn: the ratio of both voltages"), Field("v_wanted", "Voltage wanted", "V", "at the same primary side"), Field("drop_wanted", "Rectifier drop then", "V", "of the rectifier that will be fitted", "500 mV"), Field("i_wanted", "Current wanted", "A", "power should not rise"),
@@ -80,10 +81,10 @@ class ReworkBench(QWidget):
             self.words.setText(str(problem))
             return
         self.words.setText("\n\n".join(said))
-        self.table.setRowCount(len(tried))
-        for r, way in enumerate(tried):
-            for c, text in enumerate(_cells(way)):
-                self.table.setItem(r, c, QTableWidgetItem(text))
+        with filled(self.table, len(tried)):
+            for r, way in enumerate(tried):
+                for c, text in enumerate(_cells(way)):
+                    self.table.setItem(r, c, QTableWidgetItem(text))
         self.table.show()
 
 
