@@ -33,7 +33,7 @@ Rs c n0 100k
 B1 p n I={P}/max(v(p,n),20)
 .model dm D(IS=1e-42 N=0.32 RS=5m CJO=100p)
 .options reltol=1e-4 abstol=1e-8 method=gear
-.tran 5u {end} 0 5u uic
+.tran 10u {end} 0 10u uic
 .end
 """
     names = {"vmin": "MIN vb", "vmax": "MAX vb", "irms": "RMS ii", "ipk": "MAX ii"}

@@ -50,7 +50,7 @@ def write(circuit: Circuit) -> str:
     lines = [circuit.title, *(f"* {r}" for r in circuit.remarks)]
     lines += [f"{e.name} {' '.join(e.nodes)} {e.value}" for e in circuit.elements]
     lines += list(circuit.models)
-    step = min(circuit.period / 500, 15e-9)
+    step = min(circuit.period / 250, 30e-9)
     # xmu: a little of the implicit rule in the trapezoidal one. Without it a node that nothing but inductances and open diodes holds rings at every step, and steps can shrink to nothing.
     lines += [".options reltol=1e-4 abstol=1e-7 vntol=1e-5 itl4=200 method=trap xmu=0.49",
               f".tran {number(step)} {number(circuit.settle)} {number(max(circuit.settle - 20 * circuit.period, 0))} {number(step)} uic", ".end"]
