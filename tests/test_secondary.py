@@ -76,6 +76,16 @@ def test_a_bare_bridge_that_steps_up_is_solved(topology, watts, line, tmp_path):
         assert out == pytest.approx(found["vo"], rel=5e-3) and bus == pytest.approx(found["bus"], rel=0.01)
 
 
+def test_where_both_of_a_pair_open_far_above_the_source():
+    """200 V from 36 V: what the float resistor leaks stands at half a volt for less than a ten-thousandth of a nanosecond, more than a hundredth of the source. Solved at any load, and the output gets a sensible share of what the bus gives."""
+    need = Requirement(mains=Mains(kind="dc", v_min=36, v_max=75), outputs=(Output(voltage=200, current_max=0.347),), insulation="basic", efficiency_target=0.8)
+    d = size(need, {"topology": "push_pull"}, noise=False)
+    for load, case in ((0.5, "run"), (0.1, "run"), (1.0, "limit")):
+        e = exact(d, d.grid.find(36.0, load, case))
+        given, used = -36.0 * np.trapezoid(e.currents["vbus"], e.t), np.trapezoid(e.voltages["out1"] * e.currents["rload1"], e.t)
+        assert e.residual < 1e-7 and 0.7 < used / given < 0.97, (load, case)
+
+
 @pytest.mark.parametrize(("topology", "kind"), [("full_bridge", "bridge"), ("full_bridge", "doubler"), ("half_bridge", "doubler"), ("psfb", "bridge")])
 def test_seeded_requirements_can_be_built_and_balance(topology, kind):
     """Of 20 at least 95 % feasible; bus power is output and listed losses within 0.5 % (with shifted legs 1 %, as in their own test); every number finite."""

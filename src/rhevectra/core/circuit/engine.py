@@ -21,7 +21,7 @@ DUST = 1e-13
 PROBE = 1e-8
 """Share of the period after which an entered combination must hold."""
 HEALS = 1e-2
-"""Share of the largest source by which a guard may be off on entry where nothing else holds and it is well inside after the probe."""
+"""Share of the largest source, or of what it is the sum of where that is more, by which a guard may be off on entry where nothing else holds and it is well inside after the probe."""
 
 
 class Interval(NamedTuple):
@@ -97,9 +97,10 @@ class Engine:
         """
         found = None
         for combination in seen:
-            moved, values, _, after = self.of(combination).entered(y)
-            least = float(values.min(initial=0.0))
-            if least >= -HEALS * self._scale and (after >= 0).all() and (found is None or least > found[0]):
+            made = self.of(combination)
+            moved, values, _, after = made.entered(y)
+            least = float((values / np.maximum(made.tied.sizes @ np.abs(moved), self._scale)).min(initial=0.0))
+            if least >= -HEALS and (after >= 0).all() and (found is None or least > found[0]):
                 found = least, combination, moved
         return None if found is None else (found[1], found[2])
 
