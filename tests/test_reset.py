@@ -72,6 +72,21 @@ def test_the_reset_winding_by_hand(forward):
     assert not beyond.feasible and any(f.figure == "reset.duty_limit" for f in beyond.findings)
 
 
+@pytest.mark.parametrize(("load", "conducts"), [(1.0, True), (0.5, False), (0.1, False)])
+def test_where_short_pulses_leave_the_core_too_little_the_reset_winding_never_conducts(load, conducts):
+    """9 V of 108 W on wide mains, at the highest line: from half load down the exact clamp stands well below the input, and its resistor burns what core and leakage hold, not the input's square over it (that is some 5 W). Switch voltage, heat and bus power of the exact period against the figures."""
+    d = size(Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=9, current_max=12),)), PINS, noise=False)
+    c = d.grid.find(265.0, load, "run", "peak")
+    e, at = exact(d, c), lambda x: float(whole(d, x)[c.index])
+    mean = lambda x: float(np.trapezoid(x, e.t) / e.period)  # noqa: E731
+    bus = at(d.rows["bus.v"])
+    assert (np.abs(e.currents["dreset"]).max() > 1e-6) == conducts == (e.voltages["d1"].max() > 1.8 * bus) == (at(d.rows["spike.excess"]) > 0)
+    assert 0.97 < at(d.rows["switch.v_peak"]) / e.voltages["d1"].max() < 1.02
+    assert at(d.rows["spike.power"]) == pytest.approx(mean((e.voltages["cl"] - e.voltages["bus"]) ** 2) / float(d.rows["spike.r"].value), rel=0.08)
+    told = at(d.context["o"]["p_bus"]) - at(d.rows["loss.controller"]) - at(d.context["o"]["p_choke"])
+    assert told == pytest.approx(-mean(e.currents["vbus"]) * bus, rel=0.02)
+
+
 def test_seeded_requirements_in_the_usual_range_can_be_built():
     """Of 30 at least 95 % feasible; what the bus gives is output plus listed losses of the stage within 0.5 %; nothing is NaN."""
     feasible = 0

@@ -39,6 +39,20 @@ def excess(v_held: Any, nodes: Any, r: Any, fs: Any, c_node: Any, l_half: Any, i
     return (np.sqrt(np.square(v_held) + 2 * a * r * fs * (l_half * np.square(i_left) + (nodes - 1) * c_node * np.square(v_swing))) - v_held) / (2 * a)
 
 
+@formula("u_f = ½·R·f_p·(√(L_m·C_n·I_k² + 2·(L_m·I_m² + L_lk·(Î − I_m)²)/(R·f_p)) − I_k·√(L_m·C_n)) − V_h", "V", "V_h R f_p L_m C_n I_k I_m L_lk Î",
+         "energy balance: what core and leakage hold at turn-off goes into the resistor; where the filter's current keeps the secondary shorted, the core begins each pulse with what the node handed back to it when it fell from the clamp's voltage to the input")
+def excess_without(v_held: Any, r: Any, fs: Any, lm: Any, c_node: Any, i_kept: Any, i_mag: Any, leakage: Any, i_peak: Any) -> Any:
+    """The same [V], below nothing, where core and leakage hold too little for the clamp to reach the voltage at which the reset winding conducts."""
+    lifting = i_kept * np.sqrt(lm * c_node)
+    return 0.5 * r * fs * (np.sqrt(np.square(lifting) + 2 * (lm * np.square(i_mag) + leakage * np.square(i_peak - i_mag)) / (r * fs)) - lifting) - v_held
+
+
+@formula("u = min(u_h, u_f)", "V", "u_h u_f", "the reset winding holds the clamp where there is enough to get there")
+def excess_reached(held: Any, free: Any) -> Any:
+    """Voltage [V] of the clamp above where the reset winding would hold the node; negative where it never conducts."""
+    return np.minimum(held, free)
+
+
 @formula("R = u·(V_h + u)/(f_p·½·(L_h·I_h² + C_n·max(0, (n − 1)·V_s² − n·u²)))", "Ω", "u V_h f_p L_h I_h C_n n V_s", "the same solved for the resistor")
 def resistor(excess: Any, v_held: Any, fs: Any, l_half: Any, i_left: Any, c_node: Any, nodes: Any, v_swing: Any) -> Any:
     """Resistor [Ω] that keeps the excess."""

@@ -241,9 +241,12 @@ def _spike(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any, t_return: Any)
         return {}
     left = sheet("spike.i_left", spike.left_current, i_peak=o["i_peak"], nodes=s.variant.pulses, c_node=s.c_node, v_held=held, leakage=s.leakage)
     step = sheet("spike.swing", spike.swing, v_bus=s.v_bus, fs=o["fs"], t_on=o["t_on"], quality=RING_QUALITY, leakage=s.leakage, c_primary=o["c_p"])
-    u = sheet("spike.excess", spike.excess, v_held=held, nodes=s.variant.pulses, r=s.spike["r"], fs=o["fs"], c_node=s.c_node, l_half=s.spike["l_half"], i_left=left, v_swing=step)
-    reset = {}
+    held_u = sheet("spike.excess_held" if s.variant.reset else "spike.excess", spike.excess, v_held=held, nodes=s.variant.pulses, r=s.spike["r"], fs=o["fs"], c_node=s.c_node, l_half=s.spike["l_half"], i_left=left, v_swing=step)
+    reset, u = {}, held_u
     if s.variant.reset:
+        kept = sheet.either("spike.i_kept", np.asarray(plain(o["valley"])) > 0, o["i_mag"], sheet.given("spike.i_rung", 0.0, "A", "rule", "the filter runs empty: the node rings until the next pulse"))
+        free = sheet("spike.excess_free", spike.excess_without, v_held=held, r=s.spike["r"], fs=o["fs"], lm=s.lm, c_node=s.c_node, i_kept=kept, i_mag=o["i_mag"], leakage=s.leakage, i_peak=o["i_peak"])
+        u = sheet("spike.excess", spike.excess_reached, held=held_u, free=free)
         i_reset = sheet("reset.i_rms", spike.reset_rms, turns_primary=s.np, turns_reset=s.nr, fs=o["fs"], t_feeding=o["t_e"], i_mag=o["i_mag"], t_return=t_return, i_peak=o["i_peak"])
         reset["reset"] = sheet("loss.copper_reset", resistive_loss, r=sheet.given("transformer.r_reset", s.extra["r_reset"], "Ω", "solved", "copper loss of the reset winding as it was chosen over its rms current squared"), i_rms=i_reset)
     return {**reset, "spike_u": u, "held": held, "spike": sheet("spike.power", spike.power, v_held=held, excess=u, r=s.spike["r"])}
