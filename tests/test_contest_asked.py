@@ -49,10 +49,10 @@ def test_the_search_goes_on_until_what_is_asked_is_met():
 
 
 def test_the_tightest_figure_is_named(entries, qtbot):
-    """Label and margin of the figure that leaves least, judged again one by one; the desk names it and marks a limit that is passed."""
+    """Label and margin of the figure that leaves least, judged again one by one, but for the coupler's pull, which the loop sets that a contest leaves out; the desk names it and marks a limit that is passed."""
     for e in entries[:4]:
         d = size(NEED, e.pins, noise=False, loop=False)
-        least = min((f for f in d.figures() if f.margin is not None), key=lambda f: f.margin)
+        least = min((f for f in d.figures() if f.margin is not None and f.spec.id != "feedback.i_end"), key=lambda f: f.margin)
         assert (e.tightest, e.tightest_margin) == (least.label, pytest.approx(least.margin))
     view = ContestView()
     qtbot.addWidget(view)
@@ -67,6 +67,6 @@ def test_a_reason_frees_no_pin_of_the_search():
     need = Requirement(mains=Mains(kind="dc", v_min=10, v_max=15), outputs=(Output(voltage=350, current_max=0.5),))
     pins = {"topology": "forward_active_clamp", "fs": 100e3, "filter1.ripple_ratio": 0.55}
     entry = entry_of(need, None, pins)
-    assert any("freeing the pin on filter1.ripple_ratio or changing rectifier1.class" in f.text for f in entry.findings)
+    assert any("freeing the pin on filter1.ripple_ratio or changing topology" in f.text for f in entry.findings)
     reason = ranked([entry])[0].reason
-    assert "pin" not in reason and "; change rectifier1.class" in reason
+    assert "pin" not in reason and "; change topology" in reason

@@ -2,6 +2,7 @@
 
 import pytest
 
+from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.tables import shipped
@@ -82,6 +83,42 @@ def test_where_no_rectifier_holds_the_highest_is_taken():
     classes = {r["name"]: r["v_class_v"] for r in d.catalogue["rectifiers"].rows}
     finding = told(d, "rectifier1.v_reverse")
     assert finding is not None and classes[d.rows["rectifier1.class"].value] == max(classes.values())
+
+
+def steps(design, id):
+    """Other values of a decision: its options, or less and more of it."""
+    spec, row = design.decision_specs[id], design.rows[id]
+    if spec.kind == "choice":
+        return [x for x in spec.options or design.catalogue[spec.table].names if x != row.value]
+    found = {min(max(float(row.value) * k, spec.low), spec.high) for k in (0.25, 0.5, 0.7, 1.4, 2.0, 4.0)}
+    return sorted({round(x) for x in found} - {row.value}) if spec.kind == "integer" else sorted(found)
+
+
+@pytest.mark.parametrize(("topology", "low", "high", "kind", "power", "volts", "more"), [
+    ("flyback", 90, 264, "ac1", 20, 12, {"tolerance": 0.005}), ("flyback", 200, 400, "dc", 30, 150, {"standby_power_max": 0.05}), ("flyback_qr", 90, 132, "ac1", 39, 3.3, {"tolerance": 0.005}), ("flyback_2sw", 36, 75, "dc", 192, 200, {}),
+    ("half_bridge", 340, 460, "ac3", 490, 48, {"standby_power_max": 0.3}), ("full_bridge", 195, 265, "ac1", 400, 400, {"standby_power_max": 0.1}), ("forward_2sw", 340, 460, "ac3", 120, 400, {"standby_power_max": 0.1}),
+    ("forward_active_clamp", 340, 460, "ac3", 195, 9, {}), ("llc_half", 360, 400, "dc", 525, 19, {"standby_power_max": 0.1}), ("llc_full", 36, 75, "dc", 525, 19, {"standby_power_max": 0.1}), ("push_pull", 85, 265, "ac1", 60, 72, {"standby_power_max": 0.2})])
+def test_what_is_named_as_a_cure_helps(topology, low, high, kind, power, volts, more):
+    """Supplies that ask for too much, each looked at figure by figure: some value of the decision that a finding names moves the figure towards its limit; where none is named the text says so."""
+    own = {k: more[k] for k in ("tolerance", "ripple_pp") if k in more}
+    need = Requirement(mains=mains(low, high, kind), outputs=(Output(voltage=volts, current_max=power / volts, **own),), **{k: x for k, x in more.items() if k not in own})
+    base = {"topology": topology}
+    d = size(need, base)
+    told = [f for f in d.findings if f.severity != "note" and f.figure in d.specs and d.figure(f.figure).margin is not None and d.figure(f.figure).margin < 0]
+    assert told
+    for f in told:
+        if not f.cure:
+            assert "no decision cures it" in f.text or f.figure == "efficiency", f.text
+            continue
+        before = d.figure(f.figure).margin
+
+        def helps(value, f=f, before=before):
+            try:
+                other = size(need, {**base, f.cure: value}, noise=f.figure.startswith("inlet"))
+            except InputError:
+                return False
+            return f.figure not in other.rows or other.figure(f.figure).margin > before + 1e-4
+        assert any(helps(value) for value in steps(d, f.cure)), f.text
 
 
 def test_a_light_load_that_burns_much_is_no_fault_of_the_bus():

@@ -162,14 +162,18 @@ def test_random_requirements_balance_and_say_why():
 
 
 def test_an_idle_regulated_output_is_told_and_a_least_load_cures_it():
-    """5 V idle while the others are loaded: they sink below their tolerance, and the note names a least load; with it asked for the same stage holds all."""
+    """5 V idle while the others are loaded: they sink below their tolerance, and the note names a least load; with it asked for the same stage holds all, and burnt in a bleed, which flows at full load too, all but a hundredth of that."""
     idle = Requirement(mains=MAINS, outputs=(out(5.0, 12.0, 0.0, regulated=True), *COMPUTER.outputs[1:]), cooling="forced")
     d = size(idle, {"topology": "half_bridge"})
     note = next(f.text for f in d.findings if "is idle" in f.text)
-    assert not d.feasible and "-12 V" in note and any(f.figure == "output3.v_low" and f.cure == "filter1.coupling" for f in d.findings)
+    assert not d.feasible and "-12 V" in note and any(f.figure == "output3.v_low" and f.cure == "output1.bleed" for f in d.findings)
     least = float(re.search(r"a least load of ([\d.]+) A", note).group(1))
     cured = size(Requirement(mains=MAINS, outputs=(out(5.0, 12.0, least, regulated=True), *COMPUTER.outputs[1:]), cooling="forced"), {"topology": "half_bridge"})
-    assert cured.feasible and not any("is idle" in f.text for f in cured.findings)
+    bled = size(idle, {"topology": "half_bridge", "output1.bleed": least})
+    assert cured.feasible and not any("is idle" in f.text for x in (cured, bled) for f in x.findings)
+    assert float(bled.value("output3.v_low")) == pytest.approx(float(cured.value("output3.v_low")), rel=0.01) and float(d.value("output3.v_low")) < 0.8 * float(bled.value("output3.v_low"))
+    burnt = [float(x.rows["loss.bleed1"].at(x.grid.find(x.grid.lines[-1], 0.0).index)) for x in (bled, d)]
+    assert burnt[0] - burnt[1] == pytest.approx(5.0 * least, rel=0.01) and 0.9 < float(bled.value("output1.r_bleed")) * least / 5.0 <= 1.0
     loose, tight = (size(AMPLIFIER, {"topology": "forward_2sw", "filter1.coupling": k}) for k in (0.9, 0.995))
     assert float(loose.value("output2.v_high")) > float(tight.value("output2.v_high")) and float(loose.value("output2.v_low")) < float(tight.value("output2.v_low"))
 

@@ -1,6 +1,7 @@
 """The parts that are worked out as a list to buy from: generic classes, values and counts."""
 
 from collections import Counter
+from collections.abc import Callable
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cost import whole_bill
@@ -40,7 +41,7 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             spec = design.decision_specs.get(id) or design.specs.get(id)
             label = _lower(spec.label) if spec else "discharge resistor of the X capacitors"
             out.append((label, told, _count(design, id)))
-    out += _sensing(design)
+    out += [*_sensing(design), *_feedback(design)]
     if "feedback.v_trip" in design.rows:
         coupler = " and coupler" if "feedback.r_led" in design.rows else ""
         out.append(("over-voltage trip", f"reference{coupler}, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
@@ -57,6 +58,14 @@ def _sensing(design: Design) -> list[tuple[str, str, int]]:
     return [("capacitor of the current sense", show(float(design.value("llc.cr")) / ratio, "F"), count) if design.value("sense.kind") == CAPACITOR else ("current transformer", f"1 : {ratio:g}", count)]
 
 
+def _feedback(design: Design) -> list[tuple[str, str, int]]:
+    """What the regulated output is compared with, and what brings that across the barrier."""
+    if "feedback.v_ref" not in design.rows:
+        return []
+    found = [("reference of the output", f"{show(design.value('feedback.v_ref'), 'V', 4)}, {_percent(design, 'feedback.reference_tolerance')}", 1)]
+    return [*found, ("optocoupler", f"transfer ratio at least {_percent(design, 'feedback.ctr')} at the current it works at", 1)] if "feedback.r_led" in design.rows else found
+
+
 def _lower(label: str) -> str:
     """A label within a line: its first letter is small, where it is no letter of its own (an X capacitor)."""
     return label if label[1:2] == " " else label[0].lower() + label[1:]
@@ -69,8 +78,18 @@ def _told(design: Design, id: str) -> str | None:
         return None
     if isinstance(row.value, str):
         return row.value
-    each, rated = _each(design, id), f", {show(design.value('bulk.v_limit'), 'V')}" if id == "bulk.c" else f", {show(design.value('sense.power'), 'W')} of heat" if id == "sense.r" else ""
-    return show(each, row.unit) + rated if each > 0.0 else None
+    each, beside = _each(design, id), _BESIDE.get(id)
+    return show(each, row.unit) + (f", {beside(design)}" if beside else "") if each > 0.0 else None
+
+
+def _percent(design: Design, id: str) -> str:
+    return f"{100 * float(design.value(id)):g} %"
+
+
+_BESIDE: dict[str, Callable[[Design], str]] = {
+    "bulk.c": lambda d: show(d.value("bulk.v_limit"), "V"), "sense.r": lambda d: f"{show(d.value('sense.power'), 'W')} of heat",
+    **dict.fromkeys(("feedback.r_high", "feedback.r_low"), lambda d: _percent(d, "feedback.resistor_tolerance"))}
+"""What is told beside the value of a part."""
 
 
 def _each(design: Design, id: str) -> float:

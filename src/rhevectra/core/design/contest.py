@@ -27,6 +27,8 @@ WEIGHTS = {"loss": 1.0, "magnetics_volume": 0.5, "cost_index": 1.0, "switch_stre
 """How much each measure counts in the order; each is taken over the least of all that can be built."""
 ASKED = ("efficiency", "standby.power", "feedback.error")
 """Figures whose limits are asked for in the requirement and do not stop a design: one that misses them stands behind all that do not."""
+OF_LOOP = "feedback.i_end"
+"""The figure that the loop sets, which is not worked out here: without it, it just keeps its limit always."""
 NEAR = 0.02
 """How far behind by the score a power factor stage is with the usual topology that the others do not try it: what it adds to loss, volume, cost and stress hardly depends on what follows it."""
 
@@ -69,7 +71,7 @@ def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     stress = sum(n for _, n in TOPOLOGIES[design.topology].bill(design)["switches"]) * highest("switch.v_peak") * highest("switch.i_peak")
     stress += highest("pfc.v_switch") * highest("pfc.i_peak") if "pfc.i_peak" in design.rows else 0.0
     stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.requirement.outputs, 1) if f"output{n}.i_c_rms" in design.rows)
-    margin, tightest = min(((least_margin(s, design.rows, grid), s.label) for id, s in design.specs.items() if id in design.rows and s.limit in design.rows), default=(0.0, ""))
+    margin, tightest = min(((least_margin(s, design.rows, grid), s.label) for id, s in design.specs.items() if id in design.rows and s.limit in design.rows and id != OF_LOOP), default=(0.0, ""))
     return Entry(design.topology, None if design.requirement.is_dc else design.front_end, design.findings, dict(pins), 1, design.feasible, float(design.value("efficiency")), float(design.value("efficiency_light")), float(design.value("loss.total")),
                  volume, stress / power, stored / power, part_count(bill), cost_index(design, bill, volume), margin, tightest, *_missed(design))
 
@@ -191,7 +193,7 @@ def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequen
     """What a topology tries, one choice after the other, each from the best so far: front end, frequency, ripple; nothing while it waits for the example. found: what has been made of it when it is asked again."""
     choices = TOPOLOGIES[name].CONTEST
     yield [{knob: values[0] for knob, values in choices.items()}]
-    refused = any(f.severity == MUST_FIX and f.cure == "topology" for f in found[0].findings)  # for what it is: no other choice would change that
+    refused = any(f.severity == MUST_FIX and f.cure == "topology" and not f.figure for f in found[0].findings)  # for what it is, not for a figure: no other choice would change that
     free = not (need.is_dc or "front_end" in kept or refused)
 
     def best() -> dict[str, Any]:

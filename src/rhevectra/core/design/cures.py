@@ -1,14 +1,17 @@
 """What would cure a figure that breaks its limit: a decision of this design, pinned or not."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
+from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.design.design import Figure
 from rhevectra.core.design.names import spoken
+from rhevectra.core.stages.inlet import CELL
 from rhevectra.core.stages.work import FigureSpec, Work
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
 
 Cures = Mapping[str, str | tuple[str, ...]]
 """Figure or stage -> the decision that cures it, or several of which the first that this design has is meant; # stands for the number of an output."""
@@ -16,7 +19,7 @@ Cures = Mapping[str, str | tuple[str, ...]]
 COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_end", "inlet.i_thermistor": ("inlet.thermistor", "inlet.limiter"), "inlet.discharge_time": "inlet.c_x", "inlet.i_inrush_hot": ("bridge.class", "inlet.thermistor"),
                  "bridge.i_avg": "bridge.class", "bridge.v_reverse": "bridge.class", "bulk": ("bulk.c", "pfc.c_bus", "pfc.c_half"), "bulk.v_peak": ("pfc.v_bus", "derating.bulk_v"), "pfc.f_low": "pfc.f_min",
                  "switch": "switch.class", "switch.i_peak_run": "switch.current_limit", "switch.i_peak_least": "switch.current_limit", "short.b_peak": "switch.short_rate", "switch.duty_max": ("bulk.c", "flyback.v_or"), "switch.v_bus_least": ("bulk.v_min_stage", "forward.duty", "flyback.v_or"), "transformer": "transformer.core", "rectifier": "rectifier1.class", "filter1.gap": "filter1.ripple_ratio", "load": "switch.class",
-                 "rectifier#.i_avg": "rectifier#.parallel", "rectifier#": "rectifier#.class", "output#.ripple_pp": "output#.parallel", "output#.i_c_rms": "output#.parallel", "output#.v_c": "output#.cap", "output#.life": "output#.parallel", "output#.step": "output#.parallel", "output#.v_open": ("aux.v_trip", "feedback.v_trip", "output#.cap"), "feedback.i_end": "feedback.r_led", "feedback.phase_margin": "feedback.f_aim", "feedback.gain_margin": "feedback.f_aim",
+                 "rectifier#.i_avg": "rectifier#.parallel", "rectifier#.v_reverse": ("rectifier#.class", "secondary.kind", "flyback.v_or", "topology"), "rectifier#": "rectifier#.class", "output#.ripple_pp": ("output#.parallel", "filter#.l", "output#.cap"), "output#.i_c_rms": "output#.parallel", "output#.v_c": "output#.cap", "output#.life": "output#.parallel", "output#.step": "output#.parallel", "output#.v_open": ("aux.v_trip", "feedback.v_trip", "output#.cap"), "feedback.i_end": "feedback.r_led", "feedback.error": "feedback.reference_tolerance", "feedback.phase_margin": "feedback.f_aim", "feedback.gain_margin": "feedback.f_aim",
                  "output#.v_low": ("transformer.ns#", "rectifier1.class"), "output#.v_high": ("output#.bleed", "transformer.ns#", "rectifier1.class")}
 """Where neither front end, topology nor clamp names its own."""
 ASKED = {"inlet.i_rms": "less power or a higher lowest line", "switch.v_bus_least": "a shorter hold-up", "switch.duty_max": "an output below the lowest bus"}
@@ -26,9 +29,13 @@ SHAPE = ("topology", "front_end", "clamp.kind")
 BY_LOSS = {"efficiency", "standby.power"}
 """Figures that all losses make: the greatest of them says what to change."""
 OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridge": "bridge.class", "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i", "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
-                  "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind", "bleed1": ("output1.bleed", "feedback.r_low"), "rectifier#": "rectifier#.class", "bleed#": "output#.bleed", "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
+                  "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind", "rectifier#": "rectifier#.class", "bleed#": ("output#.bleed", "feedback.ctr", "feedback.r_low"), "bulk": ("bulk.c", "pfc.c_bus"), "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l", "leakage_ring": "transformer.arrangement", "winding_ring": "fs", "idle_ring": "fs", "uneven_phases": "llc.spread", "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
                   "pfc_switch_on": "pfc.switch_class", "pfc_switch_edges": "pfc.switch_class", "pfc_diode": "pfc.diode", "pfc_core": "pfc.core", "pfc_copper": "pfc.core", "pfc_slow_leg": "pfc.slow_class"}
 """Loss -> the decision that lowers it; of those of a switch, its class."""
+OF_VOLTAGE = (".v_reverse", ".v_peak", ".v_switch", ".v_diode")
+"""Ends of the ids of figures that ask for a class of a higher voltage."""
+LAST = {"start.path": CELL, "secondary.kind": BRIDGE}
+"""What is the last to be tried of a decision, with nothing beyond it."""
 TOLD = 3
 """Greatest losses that are named."""
 
@@ -38,7 +45,9 @@ def cure_of(figure: Figure, work: Work, cures: Cures) -> tuple[str, str]:
     spec, pins, specs = figure.spec, work.choose.pins, work.choose.specs
     if spec.id in BY_LOSS:
         return _by_loss(figure, work)
-    named = _named(spec, specs, cures)
+    spent = _spent(spec.id, work)
+    named = _named(spec, specs.keys() - spent, cures)
+    none_left = "no class holds more; " if spec.id.endswith(OF_VOLTAGE) and _named(spec, specs, cures) in spent else ""
     if named in pins and named not in SHAPE:
         return named, f"freeing the pin on {named} may cure it"
     rows = work.sheet.rows
@@ -46,7 +55,7 @@ def cure_of(figure: Figure, work: Work, cures: Cures) -> tuple[str, str]:
     pinned = [id for id in pins if id in causes and id not in SHAPE and specs[id].stage == spec.stage]
     if pinned:
         return pinned[0], f"freeing the pin on {pinned[0]}{f' or changing {named}' if named else ''} may cure it"
-    return named, f"change {named}" if named else f"no decision cures it, only {ASKED.get(spec.id, 'another requirement')}"
+    return named, f"{none_left}change {named}" if named else f"{none_left}no decision cures it, only {ASKED.get(spec.id, 'another requirement')}"
 
 
 def _by_loss(figure: Figure, work: Work) -> tuple[str, str]:
@@ -56,12 +65,26 @@ def _by_loss(figure: Figure, work: Work) -> tuple[str, str]:
     first = sorted(losses, key=lambda name: -losses[name])[:TOLD]
     number = re.sub(r"\D", "", first[0])
     given = OF_LOSS.get(first[0]) or OF_LOSS.get(re.sub(r"\d+", "#", first[0])) or ("switch.class" if first[0].startswith("switch") else ())
-    cure = _first(given, number, work.choose.specs)
+    cure = _first(given, number, work.choose.specs.keys() - _spent(figure.spec.id, work))
     told = ", ".join(f"{spoken(name)} {show(losses[name], 'W')}" for name in first)
     return cure, f"most of it {told}" + (f"; change {cure}" if cure else "")
 
 
-def _named(spec: FigureSpec, specs: Mapping[str, Any], cures: Cures) -> str:
+def _spent(figure: str, work: Work) -> set[str]:
+    """Decisions that have nothing left to give a figure: no bleed to be less of, no more parts side by side, no class for a higher voltage, the last of what there is to try."""
+    return {id for id, spec in work.choose.specs.items() if (row := work.sheet.rows.get(id)) is not None and _at_end(figure, spec, row.value, work)}
+
+
+def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
+    if spec.table and figure.endswith(OF_VOLTAGE):
+        classes = {row["name"]: row.get("v_class_v", 0.0) for row in work.parts[spec.table].rows}
+        return bool(classes.get(value, 0.0) >= max(classes.values()))
+    if spec.id in LAST:
+        return bool(value == LAST[spec.id])
+    return (figure in BY_LOSS and spec.id.endswith(".bleed") and value == 0) or (spec.id.endswith(".parallel") and value == spec.high)
+
+
+def _named(spec: FigureSpec, specs: Collection[str], cures: Cures) -> str:
     found = re.match(r"(output|rectifier)(\d+)\b", spec.id)
     number = found.group(2) if found else ""
     keys = [spec.id, *((spec.id.replace(number, "#", 1), f"{found.group(1)}#") if found else ()), spec.stage]
@@ -71,7 +94,7 @@ def _named(spec: FigureSpec, specs: Mapping[str, Any], cures: Cures) -> str:
     return ""
 
 
-def _first(given: str | tuple[str, ...], number: str, specs: Mapping[str, Any]) -> str:
+def _first(given: str | tuple[str, ...], number: str, specs: Collection[str]) -> str:
     """The first of the decisions given that a design has, "" where it has none; number: of the output for which # stands."""
     return next((id for one in ((given,) if isinstance(given, str) else given) if (id := one.replace("#", number)) in specs), "")
 

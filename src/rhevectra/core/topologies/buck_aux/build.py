@@ -15,7 +15,7 @@ from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.dies import choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
-from rhevectra.core.topologies.common import least_filter, sensing
+from rhevectra.core.topologies.common import divider, idle, least_filter, sensing
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 
@@ -61,7 +61,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     p_ctl = float(choose("aux.v", 12.0, "from the output, through a diode, or a floating supply of its own").value) * float(choose("aux.i", lambda: 1.5e-3 + row["q_gate_c"] * float(fs.value), "controller and gate charge (common practice)").value)
     grade = work.parts["materials"].row(choose("filter1.material", lambda: "PW2" if float(fs.value) < 50e3 else "PW3" if float(fs.value) < 300e3 else "PW4", "class whose frequency band holds the switching frequency").value)
     tiny = {"turns": 1.0, "area": 1.0, "volume": 1e-9, "core": grade, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "temperature": 100.0, "eddy": 0.0}
-    stage = st.Stage(v_bus=v_bus, i_out=np.broadcast_to(np.maximum(grid.current(need.main), max(1e-3, 1e-3 * main.current_max)), grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_diode=rect["r_dynamic_ohm"], r_inductor=0.01 * main.magnitude / main.current_max,
+    stage = st.Stage(v_bus=v_bus, i_out=np.broadcast_to(np.maximum(grid.current(need.main), idle.least(work, need.main, divider.current(work))) + idle.bleed(work, need.main, law != "fixed"), grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"], r_diode=rect["r_dynamic_ohm"], r_inductor=0.01 * main.magnitude / main.current_max,
                      r_switch=row["r_on_25_ohm"] * row["hot_ratio"], inductance=float(inductance.value), fs=float(fs.value), f_floor=floor, t_floor=t_floor, c_node=row["c_energy_f"] + C_WINDING, t_fall=row["t_fall_s"], t_recovery=rect["t_recovery_s"],
                      limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), choke=tiny, p_controller=p_ctl)
     peak = float(loaded(work, least_filter.peak(Quick(), st.solve(stage).out, least_filter.choose(work))[0]).max())

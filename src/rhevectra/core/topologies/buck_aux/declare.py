@@ -7,13 +7,12 @@ from rhevectra.core.topologies.common import declare, faults, least_filter
 from rhevectra.core.topologies.common.declare import BUS_RIPPLE
 from rhevectra.core.topologies.common.faults import output_figures
 
-_NONE = tuple(range(2, 7))
 DECISIONS = (*(s for s in declare.decisions(
     DecisionSpec("filter1.ripple_ratio", "Ripple of the inductor, share", "rectifier", low=0.05, high=2.0, schools="0.3 textbook; 0.6 to 1 a small inductor; 2 is the boundary of conduction"),
     DecisionSpec("filter1.l", "Inductor", "rectifier", unit="H", low=1e-7, high=0.1), DecisionSpec("filter1.core", "Core of the inductor", "rectifier", "choice", table="cores"), least_filter.DECISION,
     DecisionSpec("filter1.material", "Core material class", "rectifier", "choice", table="materials"), DecisionSpec("filter1.rise_max", "Temperature rise allowed", "rectifier", unit="K", low=5, high=90), DecisionSpec("derating.flux", "Flux derating at hot saturation", "rectifier", low=0.4, high=1.0),
     DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.2, high=0.95, schools="what the supply of the floating gate leaves"),
-    without=("switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)), *(f"{kind}{n}.{what}" for n in _NONE for kind, what in (("rectifier", "class"), ("rectifier", "parallel"), ("output", "cap"), ("output", "parallel"))))) if s.stage != "transformer" and s.id != "insulation.school"), *faults.DECISIONS)
+    without=("switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)), *declare.OF_OTHERS)) if s.stage != "transformer" and s.id != "insulation.school"), *faults.DECISIONS)
 _MODEL = "tolerances other than the current limit; ringing of the diode"
 _OWN = (
     FigureSpec("switch.duty_max", "Duty, largest", "D_max", "switch", corners.RUN, "max", "switch.duty_limit", "max", fixed=_MODEL),

@@ -9,6 +9,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import forward, output
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import idle
 from rhevectra.core.topologies.common.declare import CANS
 from rhevectra.core.topologies.common.outputs import CROSSOVER, cans_for_step, holding, resistance, slowest, step_and_life
 
@@ -24,7 +25,7 @@ def _asks(work: Work, need: Any, row: Any, i_c: float, ripple: float, fs: float,
 
 
 def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, n: int = 1) -> dict[str, Any]:
-    """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them and the rate fs of its pulses; slower: of the slowest loop, as `slowest` takes it (0: none is worked out); n: number of the output, 1 for the regulated one."""
+    """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them, the rate fs of its pulses and, behind an inductor, how long each rises and falls (t_e, t_d); slower: of the slowest loop, as `slowest` takes it (0: none is worked out); n: number of the output, 1 for the regulated one."""
     sheet, grid = work.sheet, work.grid
     index = work.need.main if n == 1 else n - 1
     need, table = work.need.outputs[index], work.parts["output_capacitors"]
@@ -44,9 +45,14 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     c = sheet.given(f"output{n}.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")
     one, why = resistance(work, row)
     esr = sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")
-    sheet(f"output{n}.ripple_pp", forward.output_ripple, ripple=o["ripple"], esr=esr, fs=o["fs"], c=c)
+    swing = {"ripple": o["ripple"], "esr": esr, "fs": o["fs"], "c": c}
+    if "t_d" in o:
+        sheet(f"output{n}.ripple_pp", forward.pulse_ripple, **swing, t_feeding=o["t_e"], t_freewheeling=o["t_d"], i_out=sheet.rows[f"load.i{n}"])
+    else:
+        sheet(f"output{n}.ripple_pp", forward.output_ripple, **swing)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given(f"output{n}.i_c_limit", row["i_rated_a"] * count, "A", "catalogue", f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
     step_and_life(work, o, n, need, row, count, c)
+    idle.record(work, index)
     bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
     return {f"bleed{n}": sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or sheet.rows[f"load.v{n}"], i=bleed)}

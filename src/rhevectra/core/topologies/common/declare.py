@@ -6,6 +6,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.magnetics import arrangement, wire
 from rhevectra.core.stages.work import FigureSpec
+from rhevectra.core.topologies.common import idle
 
 BUS_RIPPLE, BUS_RIPPLE_BOTH_WAYS, BUS_RIPPLE_RESONANT = 1.4, 0.7, 1.9
 """Rms of the current at switching frequency that the bus capacitor is first chosen with, over the power by the lowest bus: one pulse a period, pulses both ways, and currents that swing (this program's own designs)."""
@@ -50,11 +51,12 @@ _DECISIONS = (
     DecisionSpec("rectifier.r_spread", "Spread of the resistances side by side, each way", "rectifier", low=0.0, high=0.5, schools="0.1 to 0.2 as bought, tracks alike; more where they lie one behind the other"),
     *(DecisionSpec(f"output{n}.cap", f"Output capacitor {n}", "rectifier", "choice", table="output_capacitors") for n in range(1, 7)),
     *(DecisionSpec(f"output{n}.parallel", f"Output capacitors in parallel {n}", "rectifier", kind="integer", low=1, high=CANS) for n in range(1, 7)),
+    *idle.DECISIONS,
     *(DecisionSpec(f"filter{n}.l", f"Second-stage filter inductor {n}", "rectifier", unit="H", low=0, high=1e-3, schools="none; 1 to 4.7 µH against spikes and ripple") for n in range(1, 7)),
     DecisionSpec("feedback.r_high", "Divider, upper resistor", "feedback", unit="Ω", low=1, high=1e8, step="E96"),
     DecisionSpec("feedback.r_low", "Divider, lower resistor", "feedback", unit="Ω", low=1, high=1e7, schools="a quarter of a milliampere through it; more where the reference's input current or noise counts, less for standby", step="E96"),
     DecisionSpec("feedback.resistor_tolerance", "Divider resistor tolerance", "feedback", low=0.0001, high=0.1, schools="1 %; 0.1 % where the output must be exact; 5 % puts 12 V at 11 V"),
-    DecisionSpec("feedback.reference_tolerance", "Shunt reference tolerance", "feedback", low=0.001, high=0.05),
+    DecisionSpec("feedback.reference_tolerance", "Shunt reference tolerance", "feedback", low=0.001, high=0.05, schools="1 %; half a per cent where the output must be exact; 2 % where any will do"),
     DecisionSpec("feedback.ctr", "Transfer ratio of the optocoupler, least when new", "feedback", low=0.05, high=10, schools="at the milliampere it works at, not at the 5 or 10 mA of its class"),
     DecisionSpec("feedback.ctr_left", "Share of that ratio left at the end of life", "feedback", low=0.1, high=1.0, schools="half (common practice); what the maker's curve for current and temperature says"),
     DecisionSpec("feedback.i_pin", "Pull that stops the controller's pulses", "feedback", unit="A", low=1e-5, high=0.05),
@@ -120,6 +122,10 @@ _FIGURES = (
 )
 
 
+OF_OTHERS = tuple(f"{part}{n}.{what}" for n in range(2, 7) for part, what in (("rectifier", "class"), ("rectifier", "parallel"), ("output", "cap"), ("output", "parallel"), ("output", "bleed")))
+"""Decisions of the outputs beside the regulated one that every stage with several has."""
+
+
 def decisions(*own: DecisionSpec, without: tuple[str, ...] = ()) -> tuple[DecisionSpec, ...]:
     """The shared decisions; those of the topology follow the first of their stage."""
     listed = [s for s in _DECISIONS if s.id not in without]
@@ -152,6 +158,7 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
         FigureSpec(f"output{n}.life", "Output capacitor life", "L", "rectifier", corners.FULL, "min", f"output{n}.life_limit", "min", fixed="temperature taken as ambient plus 10 K"),
         FigureSpec(f"output{n}.v_open", "Output with the feedback open", "V_x", "feedback", corners.FULL, limit=f"output{n}.v_rated", limit_kind="max", fixed="light load: at a heavy one the spike on the supply trips earlier; tolerance of the trip", look_only=True,
                    sentence="where the over-voltage trip catches it"),
+        idle.figure(n),
         FigureSpec(f"output{n}.v_low", "Output voltage, least", "V_o", "rectifier", corners.RUN, "min", f"output{n}.v_min", "min", fixed="leakage by estimate; drops of the rectifiers as of the class"),
         FigureSpec(f"output{n}.v_high", "Output voltage, greatest", "V_o", "rectifier", corners.RUN, "max", f"output{n}.v_max", "max", fixed="leakage by estimate; drops of the rectifiers as of the class"),
     )

@@ -3,8 +3,11 @@
 from functools import lru_cache
 from typing import Any
 
+import numpy as np
+
 from rhevectra.core.basis.preferred import between, nearest
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import Row, plain
 from rhevectra.core.formulas import output
 from rhevectra.core.stages.work import Work
 
@@ -21,11 +24,19 @@ LEAST = 0.65
 """Lower resistor over what the divider's current asks for, at the least; at most as many times that."""
 BOUGHT = ("E24", "E96")
 """Series that 1 % resistors come in; members of one alone stand in steps of their ratio, whichever is the lower one."""
+GRADES = ((0.01, 0.01), (0.005, 0.01), (0.005, 0.001))
+"""Tolerances that reference and resistors are bought with, the cheapest first (typical, from memory)."""
 
 
 def reference(volts: float) -> float:
     """The largest reference that is no more than half the output [V], so that an optocoupler has room above it; of a low output the largest below it."""
     return next((v for v in SHUNTS if v <= 0.5 * volts), next((v for v in REFERENCES if v <= 0.95 * volts), 0.5 * volts))
+
+
+def current(work: Work) -> float:
+    """Current of the divider [A]."""
+    low = work.choose.pins.get("feedback.r_low")
+    return reference(work.need.outputs[work.need.main].magnitude) / float(low) if low else CURRENT
 
 
 def record(work: Work, v_out: Any) -> None:
@@ -40,11 +51,21 @@ def record(work: Work, v_out: Any) -> None:
     r_high = work.choose("feedback.r_high", high, "of E24 or E96, what goes with the lower one")
     set_to = sheet("feedback.v_set", output.divider_output, v_ref=v_ref, r_high=r_high, r_low=r_low, i_bias=bias)
     off = sheet("feedback.off", output.divider_off, v_set=set_to, v_out=v_out)
-    parts = {"off": off, "reference": work.choose("feedback.reference_tolerance", 0.01, "1 % grade (typical, from memory)"), "resistor": work.choose("feedback.resistor_tolerance", 0.01, "1 % resistors"), "v_ref": v_ref, "v_out": v_out,
-             "bias_spread": sheet.given("feedback.i_spread", BIAS_SPREAD, "A", "rule", "how far that differs from part to part (typical, from memory)"), "r_high": r_high}
+    spread = sheet.given("feedback.i_spread", BIAS_SPREAD, "A", "rule", "how far that differs from part to part (typical, from memory)")
+    parts = {"off": off, "v_ref": v_ref, "v_out": v_out, "bias_spread": spread, "r_high": r_high}
+    parts |= _grades(work, main.tolerance, {name: plain(part) for name, part in parts.items()})
     sheet("feedback.error", output.divider_error, **parts)
     sheet("feedback.error_statistical", output.divider_error_statistical, **parts)
     sheet.given("feedback.error_limit", main.tolerance, "", text="requirement: tolerance of the regulated output")
+
+
+def _grades(work: Work, most: float, parts: dict[str, Any]) -> dict[str, Row]:
+    """Tolerances of reference and resistors: the cheapest with which the output is off by no more than `most`, else the tightest; what is pinned stays. parts: all else the error is made of."""
+    ids = {"reference": "feedback.reference_tolerance", "resistor": "feedback.resistor_tolerance"}
+    ways = [{name: work.choose.pins.get(id, grade) for (name, id), grade in zip(ids.items(), grades, strict=True)} for grades in GRADES]
+    kept = [way for way in ways if float(np.max(output.divider_error(**way, **parts))) <= most]
+    way, why = (kept[0], f"the cheapest grade that keeps the output within {100 * most:.3g} % (typical grades, from memory)") if kept else (ways[-1], f"the tightest grade, and not enough for {100 * most:.3g} % (typical grades, from memory)")
+    return {name: work.choose(id, way[name], why) for name, id in ids.items()}
 
 
 @lru_cache(maxsize=64)

@@ -10,7 +10,7 @@ from rhevectra.core.formulas import output
 from rhevectra.core.magnetics.transformer import Choice, TransformerNeed
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import divider, loop
+from rhevectra.core.topologies.common import divider, idle, loop
 from rhevectra.core.topologies.common.signal import Signal
 
 V_LED, LED_LEAST = 1.2, 0.1
@@ -48,23 +48,9 @@ def feedback_error(work: Work, v_out: Any, isolated: bool = True, signal: Callab
     return found
 
 
-def drawn(work: Work) -> float:
-    """What the feedback draws from the regulated output while it holds the pulses back [A]: the coupler's diode, where there is one, and the divider."""
-    coupler = float(_pull(work).value) / float(_ratio(work).value) if work.need.insulation != "functional" else 0.0
-    return coupler + divider.CURRENT
-
-
 def least_setting(work: Work) -> Any:
     """Row of the regulated output at its smallest setting [V]."""
     return work.sheet.given("load.v_main_least", work.need.outputs[work.need.main].least, "V", text="regulated output, its smallest setting")
-
-
-def _ratio(work: Work) -> Any:
-    return work.choose("feedback.ctr", 0.5, "a class of 80 to 160 % at 5 mA has some six tenths of it at a milliampere (typical, from memory)")
-
-
-def _pull(work: Work) -> Any:
-    return work.choose("feedback.i_pin", 1e-3, "what a controller's feedback pin gives at most (typical, from memory)")
 
 
 def _coupler(work: Work, v_ref: Any) -> Row | None:
@@ -74,5 +60,5 @@ def _coupler(work: Work, v_ref: Any) -> Row | None:
     if main.least - float(v_ref.value) - V_LED < LED_LEAST:
         work.find(NOTE, "feedback", f"{show(main.least, 'V')} leave nothing for an optocoupler's diode over its reference: feed it from another rail", "feedback.error")
         return None
-    rows = {"v_out": least_setting(work), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": _ratio(work), "left": left}
-    return sheet("feedback.r_led_most", output.coupler_resistor, **rows, i_pull=_pull(work))
+    rows = {"v_out": least_setting(work), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": idle.ratio(work), "left": left}
+    return sheet("feedback.r_led_most", output.coupler_resistor, **rows, i_pull=idle.pull(work))

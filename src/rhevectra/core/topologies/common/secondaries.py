@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.formulas import coupled
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import idle
 from rhevectra.core.topologies.common.faults import rated
 from rhevectra.core.topologies.common.synchronous import driven
 
@@ -46,9 +47,9 @@ def refused(work: Work, able: bool = True) -> None:
 
 
 def load_of(work: Work, k: int, row: Mapping[str, Any], fs: float, sleeps: bool, supply: float) -> Any:
-    """Current of output k, from nothing up, at each point [A]: its load, never below a small bleed, and the drive of a synchronous rectifier."""
-    out = work.need.outputs[k]
-    return np.maximum(work.grid.current(k), max(2e-3, 1e-3 * out.current_max)) + driven(work.grid, supply, 2 * row["q_gate_c"], fs, sleeps)
+    """Current of output k, from nothing up, at each point [A]: its load, never below what hangs on it for good, its bleed, and the drive of a synchronous rectifier."""
+    least = idle.least(work, k, idle.drawn(work) if k == work.need.main else idle.LEAST)
+    return np.maximum(work.grid.current(k), least) + idle.bleed(work, k, sleeps) + driven(work.grid, supply, 2 * row["q_gate_c"], fs, sleeps)
 
 
 def drops(work: Work, k: int, row: Mapping[str, Any], in_path: int = 1) -> float:

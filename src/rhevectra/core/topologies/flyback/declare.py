@@ -30,8 +30,7 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     else:
         own.append(DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0, schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
     own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), declare.LP_TOLERANCE]
-    bleeds = [DecisionSpec(f"output{n}.bleed", f"Bleed of output {n}", "rectifier", unit="A", low=0.0, high=10.0, schools="none: turns and leakage keep it inside its tolerance; a resistor that holds it down at light load, and burns; a regulator of its own") for n in range(1, 7)]
-    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *bleeds, *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS, *common.DECISIONS, *loop.DECISIONS, *snubbing.decisions(6))
+    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS, *common.DECISIONS, *loop.DECISIONS, *snubbing.decisions(6))
 
 
 def figures(v: Variant) -> tuple[FigureSpec, ...]:
@@ -56,7 +55,7 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
     """Figures of output n."""
     peak = f"rectifier{n}.i_peak"
     usual = (replace(f, fixed="losses of the ring behind the spike: told up to a sixth too high") if f.id == peak else f for f in declare.output_figures(n))
-    return (*usual, FigureSpec(f"output{n}.r_bleed", "Bleed resistor", "R_b", "rectifier", corners.FULL, sentence="holds the output down while another one is loaded and this one is not"), *snubbing.figures(n))
+    return (*usual, *snubbing.figures(n))
 
 
 __all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CURES", "HELD_CURES", "PLATES", "decisions", "figures", "output_figures"]

@@ -6,13 +6,13 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.preferred import at_least, at_most
+from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import snubbing
+from rhevectra.core.topologies.common import idle, snubbing
 from rhevectra.core.topologies.common.declare import CANS
 from rhevectra.core.topologies.common.outputs import SLOWER_FED_OFF, cans_for_step, holding, record_range, resistance, slowest, step_and_life
 from rhevectra.core.topologies.common.synchronous import record_most
@@ -64,9 +64,7 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     if k:
         record_range(work, n, need, shared["voltage"][k])
     bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
-    held = float(sheet.rows[f"output{n}.bleed"].value)
-    if held > 0:
-        sheet.given(f"output{n}.r_bleed", at_most(need.magnitude / held, "E24"), "Ω", "rule", f"E24 at or below the voltage over the bleed of {show(held, 'A')}")
+    idle.record(work, index)
     more[f"bleed{n}"] = sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or v_out, i=bleed)
     if plan.snubbers:
         step = sheet(f"{name}.v_step", flyback.rectifier_reverse, allowance=0.0, v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k], turns_primary=s.np)

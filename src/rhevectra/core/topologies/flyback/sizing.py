@@ -14,8 +14,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.stages import clamping
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import sensing, winding
-from rhevectra.core.topologies.common.ratings import drawn
+from rhevectra.core.topologies.common import idle, sensing, winding
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import driven
@@ -27,8 +26,8 @@ ORDERS = 24
 ROUNDING = 0.4
 """Share of an output's tolerance that whole turns may take; the rest is for what load and the other outputs move (common practice, no source)."""
 VALLEY_FS = "65 kHz at the lowest bus and full load: above hearing at every overload, and the frequency rises from there"
-CONTROLLER, SKIPPING, LEAST = 1.5e-3, 0.5e-3, 1e-3
-"""Current of a controller without its gate charge, of one that skips pulses at no load; least current of an output that nothing is connected to: capacitors' leakage and a small bleed [A] (typical, from memory)."""
+CONTROLLER, SKIPPING = 1.5e-3, 0.5e-3
+"""Current of a controller without its gate charge, of one that skips pulses at no load [A] (typical, from memory)."""
 SYNC_SUPPLY = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
 
@@ -60,7 +59,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     ratio = v_or / volts[0]
     fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, VALLEY_FS if v.valley else "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
     drive = [driven(grid, SYNC_SUPPLY, rectifiers[k]["row"]["q_gate_c"], float(fs.value), law != "fixed") for k in order]
-    least = [max(drawn(work) if k == main else LEAST, 1e-4 * need.outputs[k].current_max) for k in order]
+    least = [idle.least(work, k, idle.drawn(work) if k == main else idle.LEAST) for k in order]
     io = [np.maximum(grid.current(k), least_k) + extra + bleeds.get(k, 0.0) for k, extra, least_k in zip(order, drive, least, strict=True)]
     first = {"v_bus": v_bus, "i_outputs": (*io, np.where(grid.unloaded, aux_idle.value, aux_i.value)), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
              "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),

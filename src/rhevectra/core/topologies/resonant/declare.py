@@ -34,7 +34,7 @@ _PHASED_DECISIONS = (
     DecisionSpec("llc.phase_room", "Share of the mean a phase is built for", "switch", low=1.0, high=3.0, schools="1.1 to 1.3 with sorted parts; more where the parts come as bought"),
 )
 _WITHOUT = ("fs", "sense.kind", "switch.duty_limit", "light_load", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)))
-_OTHERS = (*(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)), *(f"{part}{n}.{what}" for n in range(2, 7) for part, what in (("rectifier", "class"), ("rectifier", "parallel"), ("output", "cap"), ("output", "parallel"))))
+_OTHERS = (*(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)), *declare.OF_OTHERS)
 """Of outputs beside the regulated one."""
 _LOOP = tuple(d for d in loop.DECISIONS if d.id != "feedback.slope")  # its frequency is what the pin moves
 DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT), *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, *_LOOP)

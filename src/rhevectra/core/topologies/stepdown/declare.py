@@ -136,7 +136,7 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
 BUS_RIPPLE = declare.BUS_RIPPLE
 
 NEEDS_CLAMP = False
-CURES = {"output#.v_low": ("filter1.coupling", "rectifier1.class"), "output#.v_high": ("filter1.coupling", "rectifier1.class"), "aux.v_low": "transformer.naux", "aux.v_hold": "transformer.naux", "aux.v_high": "aux.regulator", "inductor.rise": "psfb.l_series", "inductor.b_peak": "psfb.l_series", "active.dead_need": "active.dead_time", "switch.v_peak": "switch.class", "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
+CURES = {"output#.v_low": ("output1.bleed", "filter1.coupling", "rectifier1.class"), "output#.v_high": ("filter1.coupling", "rectifier1.class"), "aux.v_low": "transformer.naux", "aux.v_hold": "transformer.naux", "aux.v_high": "aux.regulator", "inductor.rise": "psfb.l_series", "inductor.b_peak": "psfb.l_series", "active.dead_need": "active.dead_time", "switch.v_peak": ("switch.class", "topology"), "switch.duty_max": "forward.duty", "transformer.b_peak": "transformer.np", "filter1.rise": "filter1.core", "feedback": "feedback.resistor_tolerance"}
 PLATES = (("switch", "Switches", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifiers + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "feedback.error"))
 NO_PICTURES = ("transient", "gain", "frequency", "legs")

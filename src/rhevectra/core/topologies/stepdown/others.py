@@ -71,4 +71,4 @@ def findings(work: Work) -> None:
     sunk = [o.name for n, o in enumerate(outs[1:], 2) if (np.where(RUN.mask(grid), np.broadcast_to(rows[f"output{n}.v"].value, grid.shape), np.inf) < float(rows[f"output{n}.v_min"].value))[idle > 0].any()]
     if sunk:
         least = 0.5 * float(np.max(rows["filter1.i_ripple_ideal"].value)) / len(outs)
-        work.find(NOTE, "load", f"{', '.join(sunk)} sink{'s' if len(sunk) == 1 else ''} while {outs[0].name}, which the loop holds, is idle: a least load of {show(least, 'A', 2)} there, asked for or as a resistor, keeps its filter winding in use", "", "")
+        work.find(NOTE, "load", f"{', '.join(sunk)} sink{'s' if len(sunk) == 1 else ''} while {outs[0].name}, which the loop holds, is idle: a least load of {show(least, 'A', 2)} there, asked for or as its bleed, keeps its filter winding in use", "", "output1.bleed")
