@@ -28,13 +28,13 @@ SHAPE = ("topology", "front_end", "clamp.kind")
 """Decisions that change which stages stand in the path; a pin on one is no cause of a figure."""
 BY_LOSS = {"efficiency", "standby.power"}
 """Figures that all losses make: the greatest of them says what to change."""
-OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridge": "bridge.class", "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i", "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
-                  "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind", "rectifier#": "rectifier#.class", "bleed#": ("output#.bleed", "feedback.ctr", "feedback.r_low"), "bulk": ("bulk.c", "pfc.c_bus"), "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l", "leakage_ring": "transformer.arrangement", "winding_ring": "fs", "idle_ring": "fs", "uneven_phases": "llc.spread", "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
+OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridge": ("front_end", "bridge.class"), "switch_spike": "fs", "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i", "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
+                  "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind", "rectifier#": ("rectifier#.class", "rectifier#.parallel"), "bleed#": ("output#.bleed", "feedback.ctr", "feedback.r_low"), "bulk": ("bulk.c", "pfc.c_bus"), "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l", "leakage_ring": "transformer.arrangement", "winding_ring": "fs", "idle_ring": "fs", "uneven_phases": "llc.spread", "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
                   "pfc_switch_on": "pfc.switch_class", "pfc_switch_edges": "pfc.switch_class", "pfc_diode": "pfc.diode", "pfc_core": "pfc.core", "pfc_copper": "pfc.core", "pfc_slow_leg": "pfc.slow_class"}
 """Loss -> the decision that lowers it; of those of a switch, its class."""
 OF_VOLTAGE = (".v_reverse", ".v_peak", ".v_switch", ".v_diode")
 """Ends of the ids of figures that ask for a class of a higher voltage."""
-LAST = {"start.path": CELL, "secondary.kind": BRIDGE}
+LAST = {"start.path": CELL, "secondary.kind": BRIDGE, "front_end": "pfc_bridgeless"}
 """What is the last to be tried of a decision, with nothing beyond it."""
 TOLD = 3
 """Greatest losses that are named."""
@@ -71,7 +71,7 @@ def _by_loss(figure: Figure, work: Work) -> tuple[str, str]:
 
 
 def _spent(figure: str, work: Work) -> set[str]:
-    """Decisions that have nothing left to give a figure: no bleed to be less of, no more parts side by side, no class for a higher voltage, the last of what there is to try."""
+    """Decisions that have nothing left to give a figure: no bleed to be less of, no more parts side by side, no class for a higher voltage or, of rectifiers, of less loss, the last of what there is to try."""
     return {id for id, spec in work.choose.specs.items() if (row := work.sheet.rows.get(id)) is not None and _at_end(figure, spec, row.value, work)}
 
 
@@ -80,7 +80,9 @@ def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
         classes = {row["name"]: row.get("v_class_v", 0.0) for row in work.parts[spec.table].rows}
         return bool(classes.get(value, 0.0) >= max(classes.values()))
     if spec.id in LAST:
-        return bool(value == LAST[spec.id])
+        return bool(value == LAST[spec.id]) or (spec.id == "front_end" and figure in BY_LOSS and value == "plain")  # a power factor stage burns more than it spares the bridge
+    if figure in BY_LOSS and spec.table == "rectifiers":
+        return any(row["name"] == value and row["kind"] == "synchronous" for row in work.parts[spec.table].rows)
     return (figure in BY_LOSS and spec.id.endswith(".bleed") and value == 0) or (spec.id.endswith(".parallel") and value == spec.high)
 
 
