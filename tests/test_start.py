@@ -102,7 +102,7 @@ def test_shipped_tables_pass_the_check_of_a_persons_own_rows(table):
 
 VISITS = """
 import sys
-from rhevectra.ui.main import prepare_platform
+from rhevectra.ui.main import prepare_platform, read_desks
 prepare_platform()
 from PySide6.QtWidgets import QApplication
 from rhevectra import demo
@@ -113,9 +113,14 @@ application = QApplication(roles.ARGUMENTS)
 roles.start(application)
 window = MainWindow(Session.of_text(demo.text(), "demo"))
 window.show()
+views = lambda: {name for name in sys.modules if name.startswith("rhevectra.ui.")}
+before = views()
+read_desks()
+ahead = views()
 for desk in ("Ask", "Contest", "Explore", "Wind", "Prove", "Size"):
     window.go(desk)
 print(" ".join(sorted({name.split(".")[1] for name in sys.modules if name.startswith("scipy.")})))
+print(len(ahead - before), *sorted(views() - ahead))
 sys.stdout.flush()
 import os
 os._exit(0)
@@ -127,5 +132,8 @@ def test_no_desk_waits_for_what_only_a_bench_needs():
     env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     run = subprocess.run([sys.executable, "-c", VISITS], capture_output=True, text=True, env=env, timeout=120)
     assert run.returncode == 0, run.stderr[-2000:]
-    read = set(run.stdout.split())
+    packages, views = run.stdout.splitlines()
+    read = set(packages.split())
     assert not read & {"signal", "stats", "ndimage", "optimize", "spatial"}, read
+    count, *late = views.split()
+    assert int(count) > 5 and not late, "what a desk is made of is read ahead, while nobody waits"

@@ -5,7 +5,9 @@ import os
 import sys
 import tempfile
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
+from threading import Thread
 from typing import TYPE_CHECKING
 
 from rhevectra.app import settings
@@ -19,6 +21,18 @@ if TYPE_CHECKING:
 
 SHARE = 2e-4
 """Seconds a thread keeps Python while the window waits for it; at Python's own 5 ms a repaint beside an exact period takes a quarter of a second."""
+
+
+DESKS = ("ask", "contest", "explore", "wind", "prove", "sheet_page")
+"""Views that are built when they are first looked at, and read from the disk before that, while nobody waits."""
+IDLE = 1000
+"""Milliseconds after the first picture before they are."""
+
+
+def read_desks() -> None:
+    """Read the modules of the desks, so that a first look at one waits for its building alone."""
+    for name in DESKS:
+        import_module(f"rhevectra.ui.views.{name}")
 
 
 def prepare_platform() -> bool:
@@ -58,9 +72,11 @@ def painted(opening: Callable[[], Session]) -> "MainWindow":
 
 def stay(window: "MainWindow") -> int:
     """Offer what a crash has left, and wait until the window is closed."""
+    from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication
 
     window.offer_recovery(found())
+    QTimer.singleShot(IDLE, Thread(target=read_desks, daemon=True).start)
     return int(QApplication.exec())
 
 
