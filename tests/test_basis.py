@@ -15,7 +15,7 @@ from rhevectra.core.basis import preferred
 from rhevectra.core.basis.equation import evaluate
 from rhevectra.core.basis.errors import NotAQuantity
 from rhevectra.core.basis.formula import REGISTRY
-from rhevectra.core.basis.quantities import parse, parse_range, show, told_apart
+from rhevectra.core.basis.quantities import margin_text, parse, parse_range, show, told_apart
 from rhevectra.core.stages import FRONT_ENDS, front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -134,3 +134,8 @@ def test_the_lock_holds_versions_and_hashes_only():
 def test_files_stay_small():
     long = {p.name: n for p in (ROOT / "src").rglob("*.py") if (n := len(p.read_text(encoding="utf-8").splitlines())) > 400}
     assert not long
+
+
+def test_a_margin_that_is_passed_never_reads_as_none():
+    """Whole per cent, one digit where that would read as none; a limit passed by a hair is a tenth at least, with the sign people read."""
+    assert [margin_text(m) for m in (0.123, -0.123, 0.0096, 0.004, -0.004, -0.0001, 0.0, 2.5)] == ["12 %", "−12 %", "1 %", "0.4 %", "−0.4 %", "−0.1 %", "0.0 %", "250 %"]

@@ -6,7 +6,7 @@ from rhevectra.app.changes import text_of
 from rhevectra.app.stages import Plate, plates
 from rhevectra.bench.bringup import plan
 from rhevectra.core.basis.corners import Corner
-from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.quantities import margin_text, show
 from rhevectra.core.basis.requirement import Output, Requirement
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import decided, made_by, spoken
@@ -127,4 +127,4 @@ def _corner(design: Design, stage: str) -> Corner:
 
 def _margin(margin: float, word: str) -> str:
     """A margin with its word."""
-    return f"{100 * margin:.0f} % {word}" if margin < 10.0 else f"> 10 × {word}"
+    return f"{margin_text(margin)} {word}" if margin < 10.0 else f"> 10 × {word}"

@@ -127,6 +127,13 @@ def show(value: float, unit: str = "", digits: int = 3) -> str:
     return f"{number} {prefixed}".rstrip()
 
 
+def margin_text(margin: float) -> str:
+    """A margin in per cent; one that reads as none has a digit more, and is never none where its limit is passed."""
+    share = 100 * abs(margin)
+    number = f"{share:.0f}" if share >= 0.95 else f"{max(share, 0.1) if margin < 0 else share:.1f}"
+    return f"{'−' if margin < 0 else ''}{number} %"
+
+
 def in_percent(id: str, unit: str) -> bool:
     """Whether people read the number under an id in percent: shares that are efficiencies, tolerances, errors, how full a window is."""
     return unit == "" and _SHARES.search(id) is not None

@@ -34,7 +34,7 @@ OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridg
 """Loss -> the decision that lowers it; of those of a switch, its class."""
 OF_VOLTAGE = (".v_reverse", ".v_peak", ".v_switch", ".v_diode")
 """Ends of the ids of figures that ask for a class of a higher voltage."""
-LAST = {"start.path": CELL, "secondary.kind": BRIDGE, "front_end": "pfc_bridgeless"}
+LAST = {"start.path": CELL, "secondary.kind": BRIDGE}
 """What is the last to be tried of a decision, with nothing beyond it."""
 TOLD = 3
 """Greatest losses that are named."""
@@ -80,7 +80,9 @@ def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
         classes = {row["name"]: row.get("v_class_v", 0.0) for row in work.parts[spec.table].rows}
         return bool(classes.get(value, 0.0) >= max(classes.values()))
     if spec.id in LAST:
-        return bool(value == LAST[spec.id]) or (spec.id == "front_end" and figure in BY_LOSS and value == "plain")  # a power factor stage burns more than it spares the bridge
+        return bool(value == LAST[spec.id])
+    if spec.id == "front_end" and figure in BY_LOSS:  # without a power factor stage another front end burns more than it spares the bridge, and behind three phases there is no other
+        return "pfc.v_bus" not in work.choose.specs or len(spec.options) == 1
     if figure in BY_LOSS and spec.table == "rectifiers":
         return any(row["name"] == value and row["kind"] == "synchronous" for row in work.parts[spec.table].rows)
     return (figure in BY_LOSS and spec.id.endswith(".bleed") and value == 0) or (spec.id.endswith(".parallel") and value == spec.high)

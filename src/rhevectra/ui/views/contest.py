@@ -9,7 +9,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QAbstractItemView, QDoubleSpinBox, QFrame, QHBoxLayout, QHeaderView, QLabel, QPushButton, QStyledItemDelegate, QStyleOptionViewItem, QTableWidget, QTableWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
 from rhevectra.app.contest import chosen_text
-from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.quantities import margin_text, show
 from rhevectra.core.design.contest import WEIGHTS, Entry, ranked
 from rhevectra.core.design.names import spoken
 from rhevectra.ui.theme.roles import colour, fill
@@ -35,7 +35,7 @@ class BarDelegate(QStyledItemDelegate):
 
 def _margin(e: Entry) -> str:
     """The tightest margin, marked where a limit is passed."""
-    return ("▲ −" if e.tightest_margin < 0 else "") + f"{abs(e.tightest_margin) * 100:.0f} %"
+    return ("▲ " if e.tightest_margin < 0 else "") + margin_text(e.tightest_margin)
 
 
 Column = tuple[str, str, Callable[[Entry], str], Callable[[Entry], float] | None]

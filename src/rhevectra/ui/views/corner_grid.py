@@ -5,6 +5,7 @@ from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, 
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import margin_text
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.margins import Cell, cells
 from rhevectra.ui.theme.roles import colour, font
@@ -63,7 +64,7 @@ class CornerGrid(QWidget):
         """What a cell says in words."""
         c = self.rows[row][column]
         where = f"{self._lines[column]}, {self._labels[row]}"
-        return f"{where}: nothing with a limit is judged here" if c.margin is None else f"{where}: least margin {c.margin * 100:.0f} %, {c.word}, left by {c.figure}"
+        return f"{where}: nothing with a limit is judged here" if c.margin is None else f"{where}: least margin {margin_text(c.margin)}, {c.word}, left by {c.figure}"
 
     def _box(self, row: int, column: int) -> QRectF:
         width = (self.width() - LEFT - 14) / max(len(self._lines), 1)
@@ -102,7 +103,7 @@ class CornerGrid(QWidget):
         painter.drawRoundedRect(box, 3, 3)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(colour(cell.word or "muted"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "–" if cell.margin is None else f"{MARKS[cell.word]}{cell.margin * 100:.0f} %")
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "–" if cell.margin is None else f"{MARKS[cell.word]}{margin_text(cell.margin)}")
 
     def _cell_at(self, x: float, y: float) -> tuple[int, int] | None:
         for r, row in enumerate(self.shown()):
@@ -134,7 +135,7 @@ class CornerGrid(QWidget):
             hit = self._cell_at(event.pos().x(), event.pos().y())
             if hit:
                 cell = self.shown()[hit[0]][hit[1]]
-                words = "nothing with a limit is judged here" if cell.margin is None else f"least margin {cell.margin * 100:.1f} %, {cell.word}: {cell.figure}"
+                words = "nothing with a limit is judged here" if cell.margin is None else f"least margin {margin_text(cell.margin)}, {cell.word}: {cell.figure}"
                 QToolTip.showText(event.globalPos(), f"{cell.corner.text()}\n{words}", self)
             return True
         return super().event(event)

@@ -7,6 +7,7 @@ from PySide6.QtGui import QAction, QContextMenuEvent, QKeyEvent, QMouseEvent, QP
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QMenu, QSizePolicy, QWidget
 
 from rhevectra.app.stages import ISOLATED_AFTER, TRANSFORMER, Plate, plates
+from rhevectra.core.basis.quantities import margin_text
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import spoken
 from rhevectra.ui.theme.roles import colour, fill, font
@@ -76,7 +77,7 @@ class PlateButton(QAbstractButton):
     def show_plate(self, plate: Plate) -> None:
         """Show new figures in place."""
         self.plate = plate
-        margin = "" if plate.margin is None else f", tightest margin {plate.margin * 100:.0f} %, {plate.word}"
+        margin = "" if plate.margin is None else f", tightest margin {margin_text(plate.margin)}, {plate.word}"
         self.setAccessibleName(f"{plate.name}: {plate.telling}, {plate.watts:.2f} W lost{margin}")
         offer = f"\nmay be: {', '.join(spoken(name, plate.choice) for name in plate.options)} (arrow down or the mark)" if plate.options else ""
         self.setToolTip(f"{plate.name}: {plate.watts:.2f} W lost at the worst full load{margin}{offer}")
