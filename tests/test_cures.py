@@ -121,6 +121,18 @@ def test_what_is_named_as_a_cure_helps(topology, low, high, kind, power, volts, 
         assert any(helps(value) for value in steps(d, f.cure)), f.text
 
 
+def test_what_has_nothing_left_is_not_named():
+    """4.6 kW from 200 V draw more into a short than any die stands; 400 V beside 12 V have a tap, which no other kind may take the place of: said so, and what is named is another thing or nothing."""
+    kilowatts = size(Requirement(mains=mains(200, 400, "dc"), outputs=(Output(voltage=48, current_max=95),)), {"topology": "llc_three_phase"}, noise=False)
+    carried, chosen = (lambda r: r["i_max_a"]), kilowatts.catalogue["switches"].row(kilowatts.value("switch.class"))
+    short = told(kilowatts, "short.i_peak")
+    assert short is not None and short.cure == "" and "no class carries more; no decision cures it" in short.text
+    assert carried(chosen) == max(carried(r) for r in kilowatts.catalogue["switches"].rows if r["v_class_v"] >= chosen["v_class_v"])
+    both = size(Requirement(mains=mains(195, 265), outputs=(Output(voltage=400, current_max=2), Output(voltage=12, current_max=2))), {"topology": "full_bridge"}, noise=False)
+    blocked = told(both, "rectifier1.v_reverse")
+    assert blocked is not None and blocked.cure == "topology" and "no class holds more; change topology" in blocked.text
+
+
 def test_a_light_load_that_burns_much_is_no_fault_of_the_bus():
     """A push-pull of 20 W loses watts at no load; its bus was made for more than that, and only a stage that draws more than half as much again as expected at its worst is called none."""
     need = Requirement(mains=mains(85, 265), outputs=(Output(voltage=24, current_max=0.8),))

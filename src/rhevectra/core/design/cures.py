@@ -2,16 +2,13 @@
 
 import re
 from collections.abc import Collection, Mapping
-from typing import Any
 
-from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.design.design import Figure
 from rhevectra.core.design.names import spoken
-from rhevectra.core.stages.inlet import CELL
+from rhevectra.core.design.spent import BY_LOSS, none_left, spent
 from rhevectra.core.stages.work import FigureSpec, Work
-from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
 
 Cures = Mapping[str, str | tuple[str, ...]]
 """Figure or stage -> the decision that cures it, or several of which the first that this design has is meant; # stands for the number of an output."""
@@ -26,16 +23,10 @@ ASKED = {"inlet.i_rms": "less power or a higher lowest line", "switch.v_bus_leas
 """What of the requirement would have to give where no decision helps."""
 SHAPE = ("topology", "front_end", "clamp.kind")
 """Decisions that change which stages stand in the path; a pin on one is no cause of a figure."""
-BY_LOSS = {"efficiency", "standby.power"}
-"""Figures that all losses make: the greatest of them says what to change."""
 OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridge": ("front_end", "bridge.class"), "switch_spike": "fs", "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i", "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
                   "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind", "rectifier#": ("rectifier#.class", "rectifier#.parallel"), "bleed#": ("output#.bleed", "feedback.ctr", "feedback.r_low"), "bulk": ("bulk.c", "pfc.c_bus"), "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l", "leakage_ring": "transformer.arrangement", "winding_ring": "fs", "idle_ring": "fs", "uneven_phases": "llc.spread", "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
                   "pfc_switch_on": "pfc.switch_class", "pfc_switch_edges": "pfc.switch_class", "pfc_diode": "pfc.diode", "pfc_core": "pfc.core", "pfc_copper": "pfc.core", "pfc_slow_leg": "pfc.slow_class"}
 """Loss -> the decision that lowers it; of those of a switch, its class."""
-OF_VOLTAGE = (".v_reverse", ".v_peak", ".v_switch", ".v_diode")
-"""Ends of the ids of figures that ask for a class of a higher voltage."""
-LAST = {"start.path": CELL, "secondary.kind": BRIDGE}
-"""What is the last to be tried of a decision, with nothing beyond it."""
 TOLD = 3
 """Greatest losses that are named."""
 
@@ -45,9 +36,8 @@ def cure_of(figure: Figure, work: Work, cures: Cures) -> tuple[str, str]:
     spec, pins, specs = figure.spec, work.choose.pins, work.choose.specs
     if spec.id in BY_LOSS:
         return _by_loss(figure, work)
-    spent = _spent(spec.id, work)
-    named = _named(spec, specs.keys() - spent, cures)
-    none_left = "no class holds more; " if spec.id.endswith(OF_VOLTAGE) and _named(spec, specs, cures) in spent else ""
+    gone = spent(spec.id, work)
+    named, best = _named(spec, specs.keys() - gone, cures), none_left(spec.id) if _named(spec, specs, cures) in gone else ""
     if named in pins and named not in SHAPE:
         return named, f"freeing the pin on {named} may cure it"
     rows = work.sheet.rows
@@ -55,7 +45,7 @@ def cure_of(figure: Figure, work: Work, cures: Cures) -> tuple[str, str]:
     pinned = [id for id in pins if id in causes and id not in SHAPE and specs[id].stage == spec.stage]
     if pinned:
         return pinned[0], f"freeing the pin on {pinned[0]}{f' or changing {named}' if named else ''} may cure it"
-    return named, f"{none_left}change {named}" if named else f"{none_left}no decision cures it, only {ASKED.get(spec.id, 'another requirement')}"
+    return named, f"{best}change {named}" if named else f"{best}no decision cures it, only {ASKED.get(spec.id, 'another requirement')}"
 
 
 def _by_loss(figure: Figure, work: Work) -> tuple[str, str]:
@@ -65,27 +55,9 @@ def _by_loss(figure: Figure, work: Work) -> tuple[str, str]:
     first = sorted(losses, key=lambda name: -losses[name])[:TOLD]
     number = re.sub(r"\D", "", first[0])
     given = OF_LOSS.get(first[0]) or OF_LOSS.get(re.sub(r"\d+", "#", first[0])) or ("switch.class" if first[0].startswith("switch") else ())
-    cure = _first(given, number, work.choose.specs.keys() - _spent(figure.spec.id, work))
+    cure = _first(given, number, work.choose.specs.keys() - spent(figure.spec.id, work))
     told = ", ".join(f"{spoken(name)} {show(losses[name], 'W')}" for name in first)
     return cure, f"most of it {told}" + (f"; change {cure}" if cure else "")
-
-
-def _spent(figure: str, work: Work) -> set[str]:
-    """Decisions that have nothing left to give a figure: no bleed to be less of, no more parts side by side, no class for a higher voltage or, of rectifiers, of less loss, the last of what there is to try."""
-    return {id for id, spec in work.choose.specs.items() if (row := work.sheet.rows.get(id)) is not None and _at_end(figure, spec, row.value, work)}
-
-
-def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
-    if spec.table and figure.endswith(OF_VOLTAGE):
-        classes = {row["name"]: row.get("v_class_v", 0.0) for row in work.parts[spec.table].rows}
-        return bool(classes.get(value, 0.0) >= max(classes.values()))
-    if spec.id in LAST:
-        return bool(value == LAST[spec.id])
-    if spec.id == "front_end" and figure in BY_LOSS:  # without a power factor stage another front end burns more than it spares the bridge, and behind three phases there is no other
-        return "pfc.v_bus" not in work.choose.specs or len(spec.options) == 1
-    if figure in BY_LOSS and spec.table == "rectifiers":
-        return any(row["name"] == value and row["kind"] == "synchronous" for row in work.parts[spec.table].rows)
-    return (figure in BY_LOSS and spec.id.endswith(".bleed") and value == 0) or (spec.id.endswith(".parallel") and value == spec.high)
 
 
 def _named(spec: FigureSpec, specs: Collection[str], cures: Cures) -> str:

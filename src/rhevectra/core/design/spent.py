@@ -1,0 +1,51 @@
+"""Decisions that have nothing left to give a figure: naming one as a cure would send people on a walk for nothing."""
+
+from typing import Any
+
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.inlet import CELL
+from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
+
+BY_LOSS = {"efficiency", "standby.power"}
+"""Figures that all losses make."""
+OF_VOLTAGE = (".v_reverse", ".v_peak", ".v_switch", ".v_diode")
+"""Ends of the ids of figures that ask for a class of a higher voltage."""
+OF_CURRENT = ("switch.i_peak", "short.i_peak")
+"""Figures that ask for a die that carries more."""
+LAST = {"start.path": CELL, "secondary.kind": BRIDGE}
+"""What is the last to be tried of a decision, with nothing beyond it."""
+
+
+def spent(figure: str, work: Work) -> set[str]:
+    """The decisions of a design that have nothing left to give a figure: no class beyond the chosen one, no part side by side beyond the last, no bleed that is none, no other kind to be tried; and those that nothing here asks for."""
+    rows = work.sheet.rows
+    return {id for id, spec in work.choose.specs.items() if id not in rows or _at_end(figure, spec, rows[id].value, work)}
+
+
+def none_left(figure: str) -> str:
+    """What is said of classes where the best is chosen already."""
+    return "no class holds more; " if figure.endswith(OF_VOLTAGE) else "no class carries more; " if figure in OF_CURRENT else ""
+
+
+def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
+    if spec.table:
+        return _best_class(figure, spec.table, value, work)
+    if spec.id == "front_end" and figure in BY_LOSS:  # without a power factor stage another front end burns more than it spares the bridge, and behind three phases there is no other
+        return "pfc.v_bus" not in work.choose.specs or len(spec.options) == 1
+    if spec.id.endswith(".bleed"):
+        return figure in BY_LOSS and value == 0
+    return value == LAST.get(spec.id, spec.high if spec.id.endswith(".parallel") else None)
+
+
+def _best_class(figure: str, table: str, value: Any, work: Work) -> bool:
+    """Whether no other class of a table helps: none for a higher voltage, no die of its voltage that carries more, no rectifier with less loss than a switch."""
+    rows = work.parts[table].rows
+    own = next((row for row in rows if row["name"] == value), None)
+    if own is None:
+        return False
+    if figure.endswith(OF_VOLTAGE):
+        return bool(own.get("v_class_v", 0.0) >= max(row.get("v_class_v", 0.0) for row in rows))
+    if figure in OF_CURRENT and table == "switches":
+        return bool(own["i_max_a"] >= max(row["i_max_a"] for row in rows if row["v_class_v"] >= own["v_class_v"]))
+    return figure in BY_LOSS and own.get("kind") == "synchronous"
