@@ -137,3 +137,29 @@ def test_no_desk_waits_for_what_only_a_bench_needs():
     assert not read & {"signal", "stats", "ndimage", "optimize", "spatial"}, read
     count, *late = views.split()
     assert int(count) > 5 and not late, "what a desk is made of is read ahead, while nobody waits"
+
+
+STAYS = """
+import sys
+from rhevectra import demo
+from rhevectra.app.session import Session
+from rhevectra.ui import main
+window = main.painted(lambda: Session.of_text(demo.text(), "demo"))
+from PySide6.QtCore import QTimer
+missing = lambda: [name for name in main.DESKS if f"rhevectra.ui.views.{name}" not in sys.modules]
+before, looks = missing(), QTimer()
+looks.timeout.connect(lambda: None if missing() else window.close())
+looks.start(20)
+QTimer.singleShot(20_000, window.close)
+code = main.stay(window)
+print(len(before), *missing())
+sys.exit(code)
+"""
+
+
+def test_the_desks_are_read_while_the_window_stands():
+    """The program as it starts, left alone: all modules of the desks are read by themselves, and it closes at that very moment without a complaint."""
+    run = subprocess.run([sys.executable, "-c", STAYS], capture_output=True, text=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, timeout=60)
+    assert run.returncode == 0 and "Error" not in run.stderr, run.stderr[-2000:]
+    before, *missing = run.stdout.split()
+    assert int(before) > 3 and not missing

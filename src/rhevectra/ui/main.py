@@ -76,7 +76,7 @@ def stay(window: "MainWindow") -> int:
     from PySide6.QtWidgets import QApplication
 
     window.offer_recovery(found())
-    QTimer.singleShot(IDLE, Thread(target=read_desks, daemon=True).start)
+    QTimer.singleShot(IDLE, lambda: Thread(target=read_desks, daemon=True).start())  # a bound method of an object that nobody else holds would not be called
     return int(QApplication.exec())
 
 
