@@ -100,8 +100,7 @@ def steps(design, id):
     ("forward_active_clamp", 340, 460, "ac3", 195, 9, {}), ("llc_half", 360, 400, "dc", 525, 19, {"standby_power_max": 0.1}), ("llc_full", 36, 75, "dc", 525, 19, {"standby_power_max": 0.1}), ("push_pull", 85, 265, "ac1", 60, 72, {"standby_power_max": 0.2})])
 def test_what_is_named_as_a_cure_helps(topology, low, high, kind, power, volts, more):
     """Supplies that ask for too much, each looked at figure by figure: some value of the decision that a finding names moves the figure towards its limit; where none is named the text says so."""
-    own = {k: more[k] for k in ("tolerance", "ripple_pp") if k in more}
-    need = Requirement(mains=mains(low, high, kind), outputs=(Output(voltage=volts, current_max=power / volts, **own),), **{k: x for k, x in more.items() if k not in own})
+    need = Requirement(mains=mains(low, high, kind), outputs=(Output(voltage=volts, current_max=power / volts, tolerance=more.get("tolerance", 0.05)),), standby_power_max=more.get("standby_power_max"))
     base = {"topology": topology}
     d = size(need, base)
     told = [f for f in d.findings if f.severity != "note" and f.figure in d.specs and d.figure(f.figure).margin is not None and d.figure(f.figure).margin < 0]

@@ -24,6 +24,11 @@ _EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.
 _EACH_PHASE = {"llc.cr": "inductor", "sense.r": "inductor", "pfc.r_sense": "pfc"}
 """Parts that every phase has, beside a wound part of which there is one for each phase."""
 
+_BESIDE: dict[str, Callable[[Design], str]] = {
+    "bulk.c": lambda d: show(d.value("bulk.v_limit"), "V"), "sense.r": lambda d: f"{show(d.value('sense.power'), 'W')} of heat",
+    **dict.fromkeys(("feedback.r_high", "feedback.r_low"), lambda d: _percent(d, "feedback.resistor_tolerance"))}
+"""What is told beside the value of a part."""
+
 
 def rows(design: Design) -> list[tuple[str, str, int]]:
     """Kind, class or value, count."""
@@ -84,12 +89,6 @@ def _told(design: Design, id: str) -> str | None:
 
 def _percent(design: Design, id: str) -> str:
     return f"{100 * float(design.value(id)):g} %"
-
-
-_BESIDE: dict[str, Callable[[Design], str]] = {
-    "bulk.c": lambda d: show(d.value("bulk.v_limit"), "V"), "sense.r": lambda d: f"{show(d.value('sense.power'), 'W')} of heat",
-    **dict.fromkeys(("feedback.r_high", "feedback.r_low"), lambda d: _percent(d, "feedback.resistor_tolerance"))}
-"""What is told beside the value of a part."""
 
 
 def _each(design: Design, id: str) -> float:

@@ -1,7 +1,7 @@
 """What would cure a figure that breaks its limit: a decision of this design, pinned or not."""
 
 import re
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
@@ -36,8 +36,9 @@ def cure_of(figure: Figure, work: Work, cures: Cures) -> tuple[str, str]:
     spec, pins, specs = figure.spec, work.choose.pins, work.choose.specs
     if spec.id in BY_LOSS:
         return _by_loss(figure, work)
-    gone = spent(spec.id, work)
-    named, best = _named(spec, specs.keys() - gone, cures), none_left(spec.id) if _named(spec, specs, cures) in gone else ""
+    able = _named(spec, specs, cures)
+    named = _first(able, spec.id, work)
+    best = none_left(spec.id) if able and named != able[0] else ""
     if named in pins and named not in SHAPE:
         return named, f"freeing the pin on {named} may cure it"
     rows = work.sheet.rows
@@ -55,24 +56,30 @@ def _by_loss(figure: Figure, work: Work) -> tuple[str, str]:
     first = sorted(losses, key=lambda name: -losses[name])[:TOLD]
     number = re.sub(r"\D", "", first[0])
     given = OF_LOSS.get(first[0]) or OF_LOSS.get(re.sub(r"\d+", "#", first[0])) or ("switch.class" if first[0].startswith("switch") else ())
-    cure = _first(given, number, work.choose.specs.keys() - spent(figure.spec.id, work))
+    cure = _first(_had(given, number, work.choose.specs), figure.spec.id, work)
     told = ", ".join(f"{spoken(name)} {show(losses[name], 'W')}" for name in first)
     return cure, f"most of it {told}" + (f"; change {cure}" if cure else "")
 
 
-def _named(spec: FigureSpec, specs: Collection[str], cures: Cures) -> str:
+def _named(spec: FigureSpec, specs: Collection[str], cures: Cures) -> list[str]:
+    """The decisions that may cure a figure, of those that a design has, the usual first."""
     found = re.match(r"(output|rectifier)(\d+)\b", spec.id)
     number = found.group(2) if found else ""
     keys = [spec.id, *((spec.id.replace(number, "#", 1), f"{found.group(1)}#") if found else ()), spec.stage]
     for key in keys:
         if key in cures:
-            return _first(cures[key], number, specs)
-    return ""
+            return _had(cures[key], number, specs)
+    return []
 
 
-def _first(given: str | tuple[str, ...], number: str, specs: Collection[str]) -> str:
-    """The first of the decisions given that a design has, "" where it has none; number: of the output for which # stands."""
-    return next((id for one in ((given,) if isinstance(given, str) else given) if (id := one.replace("#", number)) in specs), "")
+def _had(given: str | tuple[str, ...], number: str, specs: Collection[str]) -> list[str]:
+    """Of the decisions given those that a design has; number: of the output for which # stands."""
+    return [id for one in ((given,) if isinstance(given, str) else given) if (id := one.replace("#", number)) in specs]
+
+
+def _first(able: Sequence[str], figure: str, work: Work) -> str:
+    """The first that has something left to give a figure, "" where none has."""
+    return next((id for id in able if not spent(figure, id, work)), "")
 
 
 def _origins(*rows: Row | None) -> set[str]:

@@ -17,10 +17,10 @@ LAST = {"start.path": CELL, "secondary.kind": BRIDGE}
 """What is the last to be tried of a decision, with nothing beyond it."""
 
 
-def spent(figure: str, work: Work) -> set[str]:
-    """The decisions of a design that have nothing left to give a figure: no class beyond the chosen one, no part side by side beyond the last, no bleed that is none, no other kind to be tried; and those that nothing here asks for."""
-    rows = work.sheet.rows
-    return {id for id, spec in work.choose.specs.items() if id not in rows or _at_end(figure, spec, rows[id].value, work)}
+def spent(figure: str, id: str, work: Work) -> bool:
+    """Whether a decision has nothing left to give a figure: no class beyond the chosen one, no part side by side beyond the last, no bleed that is none, no other kind to be tried; or nothing here asks for it."""
+    row = work.sheet.rows.get(id)
+    return row is None or _at_end(figure, work.choose.specs[id], row.value, work)
 
 
 def none_left(figure: str) -> str:
@@ -35,7 +35,7 @@ def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
         return "pfc.v_bus" not in work.choose.specs or len(spec.options) == 1
     if spec.id.endswith(".bleed"):
         return figure in BY_LOSS and value == 0
-    return value == LAST.get(spec.id, spec.high if spec.id.endswith(".parallel") else None)
+    return bool(value == LAST.get(spec.id, spec.high if spec.id.endswith(".parallel") else None))
 
 
 def _best_class(figure: str, table: str, value: Any, work: Work) -> bool:

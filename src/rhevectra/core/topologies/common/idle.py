@@ -2,6 +2,8 @@
 
 from typing import Any
 
+import numpy as np
+
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_most
@@ -39,9 +41,10 @@ def drawn(work: Work) -> float:
     return coupler + divider.current(work)
 
 
-def least(work: Work, index: int, feedback: float = LEAST) -> float:
-    """Current of an output that nothing is connected to [A], without its bleed; feedback: what that draws, where it hangs on this output [A]."""
-    return max(feedback, LEAKS * work.need.outputs[index].current_max)
+def load(work: Work, index: int, feedback: float | None = None) -> Any:
+    """Current of an output at each point [A], without its bleed: its load, never below what hangs on it for good. feedback: what that draws, where it is not what `drawn` says of the regulated output [A]."""
+    least = feedback if feedback is not None else drawn(work) if index == work.need.main else LEAST
+    return np.maximum(work.grid.current(index), max(least, LEAKS * work.need.outputs[index].current_max))
 
 
 def bleed(work: Work, index: int, sleeps: bool) -> float:

@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Sequence
 from typing import Any, TypeVar
 
-import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
@@ -48,8 +47,7 @@ def refused(work: Work, able: bool = True) -> None:
 
 def load_of(work: Work, k: int, row: Mapping[str, Any], fs: float, sleeps: bool, supply: float) -> Any:
     """Current of output k, from nothing up, at each point [A]: its load, never below what hangs on it for good, its bleed, and the drive of a synchronous rectifier."""
-    least = idle.least(work, k, idle.drawn(work) if k == work.need.main else idle.LEAST)
-    return np.maximum(work.grid.current(k), least) + idle.bleed(work, k, sleeps) + driven(work.grid, supply, 2 * row["q_gate_c"], fs, sleeps)
+    return idle.load(work, k) + idle.bleed(work, k, sleeps) + driven(work.grid, supply, 2 * row["q_gate_c"], fs, sleeps)
 
 
 def drops(work: Work, k: int, row: Mapping[str, Any], in_path: int = 1) -> float:

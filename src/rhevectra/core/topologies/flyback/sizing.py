@@ -59,8 +59,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     ratio = v_or / volts[0]
     fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, VALLEY_FS if v.valley else "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
     drive = [driven(grid, SYNC_SUPPLY, rectifiers[k]["row"]["q_gate_c"], float(fs.value), law != "fixed") for k in order]
-    least = [idle.least(work, k, idle.drawn(work) if k == main else idle.LEAST) for k in order]
-    io = [np.maximum(grid.current(k), least_k) + extra + bleeds.get(k, 0.0) for k, extra, least_k in zip(order, drive, least, strict=True)]
+    io = [idle.load(work, k) + extra + bleeds.get(k, 0.0) for k, extra in zip(order, drive, strict=True)]
     first = {"v_bus": v_bus, "i_outputs": (*io, np.where(grid.unloaded, aux_idle.value, aux_i.value)), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
              "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
              "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"], "fs": float(fs.value), "f_floor": 0.0,

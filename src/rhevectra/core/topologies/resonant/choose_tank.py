@@ -48,7 +48,7 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rectifie
     hold = choose("llc.v_hold", least, "the least bus the stage has to work from" if least < v_low else "the lowest bus: no hold-up is asked of this stage")
     tank_values = fixed.tank_of(work, fs, most) if control else _by_gain(work, v, fs, most, r_ac, float(unity.value) / min(v_low, float(hold.value)))
     drive = driven(grid, DRIVE_AMPS, RECTIFIERS[kind] * rect["q_gate_c"], float(fs.value), not control)
-    plain_load = np.maximum(grid.current(work.need.main), idle.least(work, work.need.main, idle.LEAST if control else idle.drawn(work))) + idle.bleed(work, work.need.main, not control) + v.phases * drive
+    plain_load = idle.load(work, work.need.main, idle.LEAST if control else None) + idle.bleed(work, work.need.main, not control) + v.phases * drive
     load = np.where(grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), i_over - i_beside, plain_load / v.phases)
     p_ctl = float(choose("aux.v", supply.aim(main.least / main.magnitude) - supply.AUX_DROP, "what the winding gives at the highest setting of the output: enough at the lowest too").value) * float(choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value), "controller and the gate charge of all switches (common practice)").value)
     burst = 1e-6 if control else float(choose("llc.burst_below", 0.1, "a tenth of full load: below it the circulating current costs more than pauses do (common practice)").value)
