@@ -53,7 +53,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(bridge, low, tmp_path):
     c, text, o = corner_for(bridge, line, 1.0, bus), netlist_text(bridge, line, 1.0, bus), bridge.context["o"]
     at = lambda x: float(whole(bridge, x)[c.index])  # noqa: E731
     end = float(re.search(r"\.tran \S+ (\S+)", text).group(1))
-    end = 0.3e-3 if bridge.topology == "push_pull" else 0.35 * end  # it begins at its output voltage and has settled by then; the nanohenries of the push-pull make the simulator slow
+    end = 0.25e-3 if bridge.topology == "push_pull" else 0.35 * end  # it begins at its output voltage and has settled by then; the nanohenries of the push-pull make the simulator slow
     text = re.sub(r"(\.tran \S+) \S+ \S+", rf"\1 {end} {end - 0.25e-3}", text)
     names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "vds": f"MAX v({bridge.context['stage'].variant.node})", "lrms": "RMS il", "lpk": "MAX il", "rrms": "RMS is"}
     found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"), ["let ib=-i(vbus)", f"let ip={'i(vhalf1)' if bridge.topology == 'push_pull' else '@llk[i]'}", "let il=@lout[i]", "let is=i(vsec1)"], names, (end - 20 / at(o["f_switch"]), end), tmp_path / "b.cir")

@@ -1,5 +1,6 @@
 """The winding sheet: rebuilt from its table alone, its own check against seeded errors, its figures by another route, the desk and the files."""
 
+import re
 from itertools import pairwise
 
 import numpy as np
@@ -251,3 +252,21 @@ def test_materials_for_one_piece():
     least = float(plan.window.base_turn[k])
     assert count * least < length < 1.15 * count * (least + 2 * np.pi * float(plan.window.height[k]))
     assert f"tape {1e3 * float(plan.window.width[k]):.3g} mm wide" in told and ("margin tape" in told) == (plan.need.margin > 0)
+
+
+def test_turns_that_fill_little_of_their_layer_are_told_to_be_spread(designs):
+    """By the wire's overall diameter as the table tells it and the width between the margins: turns of round wire that would fill less than three quarters of it side by side are spread, those that fill it are not."""
+    seen = set()
+    for topology, d in designs.items():
+        plan = d.context["plan"]
+        width = float(plan.window.width[plan.choice.core[0] if np.ndim(plan.choice.core) else plan.choice.core])
+        for s in winding_sheet(d).steps:
+            told = re.search(r"overall ([\d.]+) mm", s.wire)
+            if told is None or s.turns == 1 or s.layers > 1:
+                continue
+            side = int(found[1]) if (found := re.match(r"(\d+) ×", s.wire)) else 1
+            share = s.turns * side * float(told[1]) * 1e-3 / (width - 2 * s.margin)
+            if share < 0.75 or share > 0.9:
+                seen.add(share < 0.75)
+                assert ("spread evenly over the width" in s.remark) == (share < 0.75), (topology, s)
+    assert seen == {True, False}

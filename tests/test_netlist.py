@@ -6,8 +6,11 @@ import pytest
 
 from requirements import ALONE
 from rhevectra.app.netlist import corner_for, netlist_text
+from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.circuit.netlist import VT_27C, diode_model
+from rhevectra.core.circuit.parts import NoSteadyState
+from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from spice import measure, shortened
 
@@ -61,3 +64,19 @@ def test_an_exported_diode_drops_what_the_class_says_and_does_not_leak(v_forward
 
     assert emission * VT_27C * log(1 + 1 / saturation) == pytest.approx(v_forward, rel=1e-4)
     assert saturation < 2e-8
+
+
+def test_what_no_circuit_can_do_is_said_and_not_written():
+    """A bridge forced onto a core far too small asks for pulses longer than its period: neither a netlist nor a period, a sentence with both lengths; at a load that it can carry both are there."""
+    need = Requirement(mains=WIDE, outputs=(Output(voltage=15, current_max=10.5),), efficiency_target=0.8)
+    d = size(need, {"topology": "half_bridge", "transformer.core": "EFD15/8/5"}, noise=False)
+    corner = corner_for(d, 85.0, 1.0, "valley")
+    width, period = d.rows["switch.t_on"].at(corner.index), 1 / d.value("fs")
+    assert width > period
+    with pytest.raises(InputError, match=r"85 V.*no circuit can do.*does not fit into its period") as refused:
+        netlist_text(d, 85.0, 1.0, "valley")
+    said = [float(x) * 1e-6 for x in re.findall(r"([\d.]+) µs", str(refused.value))]
+    assert said == pytest.approx([width, period], rel=0.02)
+    with pytest.raises(NoSteadyState, match="does not fit"):
+        exact(d, corner)
+    assert ".tran" in netlist_text(d, 85.0, 0.1, "valley")

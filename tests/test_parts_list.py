@@ -10,6 +10,7 @@ from rhevectra.app.netlist import netlist_text
 from rhevectra.app.parts import rows
 from rhevectra.core.basis.quantities import parse
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
@@ -43,7 +44,7 @@ def test_every_value_in_the_circuit_is_in_the_list(topology):
 def test_each_phase_has_the_tank_capacitor_of_the_exported_circuit(topology):
     d = size(NEED, {"topology": topology, "front_end": "plain"})
     tanks = [float(line.split()[3]) for line in netlist_text(d, None, 1.0, None).splitlines() if line.startswith("Cres")]
-    (listed,) = [(parse(value, "F"), count) for kind, value, count in rows(d) if kind == "resonant capacitor"]
+    (listed,) = [(parse(value.split(", ")[0], "F"), count) for kind, value, count in rows(d) if kind == "resonant capacitor"]
     assert tanks and listed == (pytest.approx(tanks[0], rel=1e-3), 3 if topology == "llc_three_phase" else 1)
 
 
@@ -69,3 +70,55 @@ def test_the_discharge_resistor_bleeds_the_x_capacitors_within_a_second():
     listed = {kind: (value, count) for kind, value, count in rows(d)}
     c = parse(listed["X capacitor"][0], "F") * listed["X capacitor"][1]
     assert parse(listed["discharge resistor of the X capacitors"][0], "Ω") * c * log(264 * 2**0.5 / 60) < 2.0
+
+
+DIODES = {"flyback": {"clamp diode": ["dcl"]}, "flyback_qr": {"clamp diode": ["dcl"]}, "flyback_2sw": {"diode back to the bus": ["dcl", "dlow"]}, "forward_2sw": {"diode back to the bus": ["dlow", "dhigh"]},
+          "forward_reset": {"clamp diode": ["dclamp1"], "diode of the reset winding": ["dreset"]}, "push_pull": {"clamp diode": ["dclamp1", "dclamp2"]}}
+"""Diodes of the exported circuits beside rectifiers and bodies, by their row of the list."""
+
+
+@pytest.mark.parametrize("topology", list(DIODES))
+def test_every_diode_that_clamps_resets_or_hands_back_is_bought(topology):
+    """As many as the exported circuit has, each of a class that bears what the exact period puts across it at the highest line and full load, and none of a class that is far above that."""
+    d = size(NEED, {"topology": topology, "front_end": "plain"}, noise=False)
+    corner = d.grid.find(max(d.grid.lines), 1.0, "run", d.grid.bus[-1])
+    e, nodes = exact(d, corner), {w[0].lower(): w[1:3] for w in map(str.split, netlist_text(d, corner.v_line, 1.0, d.grid.bus[-1]).lower().splitlines()) if w and w[0][0] == "d"}
+    voltage = {**e.voltages, "0": 0.0}
+    listed = {kind: (parse(re.search(r"([\d.]+ k?V) class", value)[1], "V"), count) for kind, value, count in rows(d) if kind in {k for of in DIODES.values() for k in of}}
+    assert set(listed) == set(DIODES[topology])
+    for kind, names in DIODES[topology].items():
+        rated, count = listed[kind]
+        seen = max(float((voltage[cathode] - voltage[anode]).max()) for anode, cathode in (nodes[k] for k in names))
+        assert count == len(names) and seen < 0.85 * rated and rated < 2.5 * seen, (kind, seen, rated)
+
+
+def test_the_reset_diode_against_the_exact_period():
+    """Its figure, of the input and the winding against it, within 2 % of the exact circuit, with turns one to one and not."""
+    for ratio in (1.0, 0.6):
+        d = size(NEED, {"topology": "forward_reset", "front_end": "plain", "reset.ratio": ratio}, noise=False)
+        corner = d.grid.find(max(d.grid.lines), 1.0, "run", d.grid.bus[-1])
+        assert float(exact(d, corner).voltages["r1"].max()) == pytest.approx(d.rows["reset.diode_v_reverse"].at(corner.index), rel=0.02)
+
+
+def test_what_a_part_bears_stands_beside_it():
+    """The clamp's string, its heat and voltage; its capacitor's class, above the crest of its voltage; one choke for the second stage of a filter, none without; a bleed with its heat."""
+    need = Requirement(mains=NEED.mains, outputs=(Output(voltage=24.0, current_max=1.0),), harmonics_class="none")
+    d = size(need, {"topology": "flyback", "front_end": "plain", "filter1.l": 2.2e-6, "output1.bleed": 0.05})
+    listed = {kind: value for kind, value, _ in rows(d)}
+    ohms, string, heat, volts = listed["clamp resistor"].split(", ")
+    n = int(string.split()[0])
+    assert parse(heat.removesuffix(" of heat in all"), "W") == pytest.approx(d.value("clamp.power"), rel=0.01) and n == d.value("clamp.resistors") > 1
+    held = parse(volts.removesuffix(" across all"), "V")
+    assert held == pytest.approx(d.value("clamp.v"), rel=0.01) and held**2 / parse(ohms, "Ω") == pytest.approx(d.value("clamp.power"), rel=0.7)
+    assert parse(listed["clamp capacitor"].split(", ")[1].removesuffix(" class"), "V") > held
+    assert listed["second-stage filter inductor 1"] == "2.20 µH, 1.00 A" and not any("second-stage" in kind for kind, _, _ in rows(size(need, {"topology": "flyback", "front_end": "plain"}, noise=False)))
+    assert next(count for kind, _, count in rows(d) if kind == "capacitor") == int(d.value("output1.parallel")) + 1, "one more behind the choke"
+    value, burnt = listed["bleed resistor"].split(", ")
+    assert parse(burnt.removesuffix(" of heat"), "W") == pytest.approx(24**2 / parse(value, "Ω"), rel=0.01)
+
+
+def test_the_clamp_diode_of_a_high_class_switch_has_a_class_of_its_own():
+    """Behind a 1200 V switch the reverse voltage is judged against a diode that can be bought."""
+    d = size(NEED, {"topology": "flyback", "front_end": "plain", "switch.class": "1200V-0.35R"}, noise=False)
+    limit = d.figure("clamp.diode_v_reverse").limit
+    assert 0.8 * 1200 <= limit <= 0.8 * 2000 and limit > d.value("clamp.diode_v_reverse")

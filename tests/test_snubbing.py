@@ -128,7 +128,7 @@ def test_they_are_bought_and_drawn(both):
     """In the parts list with their values, and in the drawing of the circuit; neither where there are none."""
     bare, d = both
     listed, none = ({kind: part for kind, part, _ in parts.rows(x)} for x in (d, bare))
-    assert listed["snubber capacitor 1"] == show(float(d.value("rectifier1.snubber_c")), "F") and listed["snubber resistor 1"] == show(float(d.value("rectifier1.snubber_r")), "Ω")
+    assert listed["snubber capacitor 1"] == show(float(d.value("rectifier1.snubber_c")), "F") and listed["snubber resistor 1"] == f"{show(float(d.value('rectifier1.snubber_r')), 'Ω')}, {show(d.value('rectifier1.snubber_loss'), 'W')} of heat in all"
     assert not any("snubber" in kind for kind in none)
     drawn, undrawn = ({s.element for s in TOPOLOGIES[x.topology].schematic(x, x.grid.find(min(x.grid.lines)))} for x in (d, bare))
     assert {"Rsn1", "Csn1"} <= drawn and not {"Rsn1", "Csn1"} & undrawn

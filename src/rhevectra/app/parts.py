@@ -1,18 +1,20 @@
 """The parts that are worked out as a list to buy from: generic classes, values and counts."""
 
 from collections import Counter
-from collections.abc import Callable
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
 from rhevectra.core.emission.declare import in_each, stages_of
+from rhevectra.core.stages.clamping import DIODE_SHARE, diode_class
 from rhevectra.core.topologies.common.sensing import CAPACITOR, RESISTOR
 from rhevectra.core.topologies.common.supply import regulated
 from rhevectra.project import table
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
 _OF_OUTPUTS = tuple(f"{id}{n}.{part}" for n in range(1, 7) for id, part in (("output", "r_bleed"), ("rectifier", "snubber_c"), ("rectifier", "snubber_r")))
+_RINGS = 1.5
+"""Class of a supply's diode over its reverse voltage without the ring (common practice)."""
 _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "bulk.r_bleed", "pfc.r_sense", "sense.r",
            "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c", "blocking.c", "llc.cr", "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
            "feedback.r_high", "feedback.r_low", "feedback.r_led", "feedback.c_zero", "feedback.c_pole", "aux.r_series", "aux.c_least", "start.c_supply")
@@ -24,10 +26,13 @@ _EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.
 _EACH_PHASE = {"llc.cr": "inductor", "sense.r": "inductor", "pfc.r_sense": "pfc"}
 """Parts that every phase has, beside a wound part of which there is one for each phase."""
 
-_BESIDE: dict[str, Callable[[Design], str]] = {
-    "bulk.c": lambda d: show(d.value("bulk.v_limit"), "V"), "sense.r": lambda d: f"{show(d.value('sense.power'), 'W')} of heat",
-    **dict.fromkeys(("feedback.r_high", "feedback.r_low"), lambda d: _percent(d, "feedback.resistor_tolerance"))}
-"""What is told beside the value of a part."""
+_BORNE = {
+    "bulk.c": (("bulk.v_limit", ""),), "sense.r": (("sense.power", "of heat"),), "spike.r": (("spike.power", "of heat"),), "active.c": (("active.v_clamp", ""), ("active.i_rms", "rms")),
+    "clamp.r": (("clamp.resistors", "in series"), ("clamp.power", "of heat in all"), ("clamp.v", "across all")), "clamp.c": (("clamp.c_v_class", "class"),), "clamp.v_zener": (("clamp.zeners", "in series"), ("clamp.power", "of heat in all")),
+    "llc.cr": (("llc.v_cr_peak", "peak"), ("llc.i_cr_rms", "rms")), "divider.c": (("divider.i_rms", "rms"),), "blocking.c": (("blocking.v_ac", "of ac"), ("blocking.i_rms", "rms")),
+    "primary.snubber_r": (("primary.snubber_loss", "of heat"),), "rectifier1.clamp_r": (("rectifier1.clamp_power", "of heat"),), **{f"rectifier{n}.snubber_r": ((f"rectifier{n}.snubber_loss", "of heat in all"),) for n in range(1, 7)},
+    **dict.fromkeys(("aux.c_least", "start.c_supply"), (("aux.v_high", ""),)), **dict.fromkeys(("feedback.r_high", "feedback.r_low"), (("feedback.resistor_tolerance", "%"),))}
+"""What a part bears, or how near its value is, told beside the value: figures with the words behind them."""
 
 
 def rows(design: Design) -> list[tuple[str, str, int]]:
@@ -46,13 +51,42 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             spec = design.decision_specs.get(id) or design.specs.get(id)
             label = _lower(spec.label) if spec else "discharge resistor of the X capacitors"
             out.append((label, told, _count(design, id)))
-    out += [*_sensing(design), *_feedback(design)]
+    out += [*_diodes(design), *_second_stages(design), *_sensing(design), *_feedback(design)]
     if "feedback.v_trip" in design.rows:
         coupler = " and coupler" if "feedback.r_led" in design.rows else ""
         out.append(("over-voltage trip", f"reference{coupler}, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
     if regulated(design.rows):
         out.append(("regulator of the auxiliary supply", f"transistor for {show(design.value('aux.v_high'), 'V')} and {show(design.value('aux.p_regulator'), 'W')}, with Zener diode", 1))
     return out
+
+
+def _diodes(design: Design) -> list[tuple[str, str, int]]:
+    """The diodes beside rectifiers and bridge, each by the class that bears its reverse voltage."""
+    rows, found = design.rows, list[tuple[str, str, int]]()
+    if "clamp.diode_v_limit" in rows:
+        slow = "clamp.recovery" in rows
+        speed = f"at least {show(design.value('clamp.recovery'), 's')}" if slow else f"at most {show(design.value('clamp.t_recovery'), 's')}"
+        found.append(("clamp diode", f"{show(design.value('clamp.diode_v_limit') / DIODE_SHARE, 'V')} class, recovery {speed}", 1))
+    if "spike.r" in rows:
+        found.append(("clamp diode", _class_for(design.value("switch.v_peak")), design.context["stage"].variant.halves))
+    if "reset.diode_v_reverse" in rows:
+        found.append(("diode of the reset winding", f"{_class_for(design.value('reset.diode_v_reverse'))}, {show(design.most('reset.i_rms'), 'A')} rms", 1))
+    if getattr(getattr(design.context.get("stage"), "variant", None), "held", False):
+        found.append(("diode back to the bus", _class_for(design.value("switch.v_peak")), 2))
+    if "aux.v_reverse" in rows:
+        found.append(("diode of the auxiliary supply", _class_for(_RINGS * DIODE_SHARE * design.value("aux.v_reverse")), 1))
+    return found
+
+
+def _class_for(v_reverse: float) -> str:
+    """The class of a fast diode that bears a reverse voltage [V]."""
+    return f"fast, {show(diode_class(v_reverse), 'V')} class"
+
+
+def _second_stages(design: Design) -> list[tuple[str, str, int]]:
+    """Inductors of second-stage filters."""
+    of = [n for n in range(1, len(design.requirement.outputs) + 1) if f"filter{n}.l" in design.decision_specs and f"filter{n}.core" not in design.rows and float(design.value(f"filter{n}.l")) > 0]
+    return [(_lower(design.decision_specs[f"filter{n}.l"].label), f"{show(design.value(f'filter{n}.l'), 'H')}, {show(design.requirement.outputs[n - 1].current_max, 'A')}", 1) for n in of]
 
 
 def _sensing(design: Design) -> list[tuple[str, str, int]]:
@@ -83,8 +117,25 @@ def _told(design: Design, id: str) -> str | None:
         return None
     if isinstance(row.value, str):
         return row.value
-    each, beside = _each(design, id), _BESIDE.get(id)
-    return show(each, row.unit) + (f", {beside(design)}" if beside else "") if each > 0.0 else None
+    each = _each(design, id)
+    return ", ".join((show(each, row.unit), *_borne(design, id))) if each > 0.0 else None
+
+
+def _borne(design: Design, id: str) -> list[str]:
+    """What is told beside a value."""
+    if id.endswith(".r_bleed") and id.startswith("output"):
+        volts = design.requirement.outputs[int(id[6]) - 1].voltage
+        return [f"{show(volts**2 / float(design.value(id)), 'W')} of heat"]
+    told = [(figure, words) for figure, words in _BORNE.get(id, ()) if figure in design.rows]
+    return [_beside(design, figure, words) for figure, words in told if words != "in series" or design.value(figure) > 1]
+
+
+def _beside(design: Design, figure: str, words: str) -> str:
+    """A figure with the words behind it: a number of parts as such, a share in per cent."""
+    if words == "%":
+        return _percent(design, figure)
+    value, unit = float(design.value(figure)), design.rows[figure].unit
+    return f"{show(value, unit) if unit else round(value)} {words}".strip()
 
 
 def _percent(design: Design, id: str) -> str:

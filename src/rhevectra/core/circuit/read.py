@@ -131,8 +131,11 @@ class _Reader:
         return Source(words[0], (words[1], words[2]), line, "dc", (self.num(value, line),))
 
     def _pulse(self, words: list[str], v: tuple[float, ...], line: int) -> Part:
-        if len(v) != 7 or v[6] <= 0 or min(v[3:6]) < 0 or v[3] + v[4] + v[5] > v[6] * (1 + 1e-9):
-            raise NetlistError(line, f"{words[0]}: the pulse cannot be read", "PULSE(v1 v2 td tr tf pw per) with tr + pw + tf not above per")
+        accepted = "PULSE(v1 v2 td tr tf pw per) with tr + pw + tf not above per"
+        if len(v) != 7 or v[6] <= 0 or min(v[3:6]) < 0:
+            raise NetlistError(line, f"{words[0]}: the pulse cannot be read", accepted)
+        if v[3] + v[4] + v[5] > v[6] * (1 + 1e-9):
+            raise NetlistError(line, f"{words[0]}: a pulse of {v[5] * 1e6:.4g} µs does not fit into its period of {v[6] * 1e6:.4g} µs", accepted)
         return Source(words[0], (words[1], words[2]), line, "pulse", v)
 
     def _sine(self, words: list[str], v: tuple[float, ...], line: int) -> Part:

@@ -10,6 +10,7 @@ from rhevectra.core.basis.findings import LOOK_AT, Finding
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.circuit.measure import Measures
 from rhevectra.core.circuit.netlist import Circuit, write
+from rhevectra.core.circuit.parts import NetlistError, Network, NoSteadyState
 from rhevectra.core.circuit.read import read
 from rhevectra.core.circuit.steady import UNSTABLE, steady
 from rhevectra.core.design.design import Design
@@ -62,11 +63,19 @@ class Exact(Struct, frozen=True):
         return float(np.interp(t, self.t, self.voltages[node]))
 
 
+def network_of(circuit: Circuit, corner: Corner) -> Network:
+    """The parts of a design's circuit at a corner. Raises NoSteadyState where its pulses are longer than its period."""
+    try:
+        return read(write(circuit))
+    except NetlistError as problem:
+        raise NoSteadyState(f"at {corner.text()} the design asks for what no circuit can do; {problem.wrong}") from None
+
+
 def exact(design: Design, corner: Corner, change: Callable[[Circuit], Circuit] = lambda circuit: circuit) -> Exact:
     """Solve the design's circuit at a corner, with what somebody changes of it. Raises NoSteadyState with what stood in the way."""
     topology = TOPOLOGIES[design.topology]
     circuit = change(topology.circuit(design, corner))
-    network, period = read(write(circuit)), circuit.period
+    network, period = network_of(circuit, corner), circuit.period
     found = steady(network, period)
     m = Measures(found)
     names = [p.name for p in found.equations.changing]

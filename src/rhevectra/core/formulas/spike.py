@@ -96,6 +96,12 @@ def reset_voltage(v_bus: Any, v_held: Any) -> Any:
     return v_bus + v_held
 
 
+@formula("V_R = V_bus·(1 + N_r/N_p)", "V", "V_bus N_r N_p", "the input, and the winding against it while the switch conducts")
+def reset_diode_reverse(v_bus: Any, turns_reset: Any, turns_primary: Any) -> Any:
+    """Reverse voltage [V] of the diode of the reset winding."""
+    return v_bus * (1 + turns_reset / turns_primary)
+
+
 @formula("I_r = (N_p/N_r)·√(f_s·(N_r/N_p)·(t_e·I_mag² + t_l·(Î − I_mag)²)/3)", "A", "N_p N_r f_s t_e I_mag t_l Î", "rms of linear pieces: the magnetising current and what the leakage gives back, both in the reset winding; they last N_r/N_p times as long as against the input itself; an upper bound, for what lifts the node never gets there")
 def reset_rms(turns_primary: Any, turns_reset: Any, fs: Any, t_feeding: Any, i_mag: Any, t_return: Any, i_peak: Any) -> Any:
     """Rms current [A] of the reset winding."""

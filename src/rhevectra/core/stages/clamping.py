@@ -11,7 +11,10 @@ from rhevectra.core.stages.work import FigureSpec, Work
 
 DIODE_DROP = 1.0
 """Drop of the clamp diode [V] at the leakage current (common practice)."""
-DIODE_CLASSES = (200, 400, 600, 800, 1000, 1e9)
+DIODE_CLASSES = (100, 200, 400, 600, 800, 1000, 1200, 1600, 2000)
+"""Voltage classes that fast diodes are sold in [V] (common practice)."""
+DIODE_SHARE = 0.8
+"""Share of its class that a diode is used to (common practice)."""
 BURNS_IN_SWITCH = False
 """Whether the switch itself takes the energy."""
 TURNS = False
@@ -49,9 +52,15 @@ def burnt(falls: bool, share: float = 1.0) -> float:
 def limits(work: Work, v_bus: Any, crest: Any, v_budget: float, v_class: float, left: str) -> None:
     """Reverse voltage of the clamp diode and what its class bears [V]; the budget of the clamp [V], what it is left by."""
     sheet = work.sheet
-    sheet("clamp.diode_v_reverse", clamp.diode_reverse, v_bus=v_bus, crest=crest)
-    sheet.given("clamp.diode_v_limit", 0.8 * max(v_class, next(v for v in DIODE_CLASSES if v >= v_class)), "V", "rule", "diode class at least the switch class, used to 80 % (common practice)")
+    row = sheet("clamp.diode_v_reverse", clamp.diode_reverse, v_bus=v_bus, crest=crest)
+    bears = diode_class(max(float(np.max(row.value)), DIODE_SHARE * v_class))
+    sheet.given("clamp.diode_v_limit", DIODE_SHARE * bears, "V", "rule", f"diode class of {bears:g} V, at least the switch class, used to 80 % (common practice)")
     budget(work, v_budget, left)
+
+
+def diode_class(v_reverse: float) -> float:
+    """The least class [V] that bears a reverse voltage [V]; the highest where none does."""
+    return next((v for v in DIODE_CLASSES if DIODE_SHARE * v >= v_reverse), DIODE_CLASSES[-1])
 
 
 def budget(work: Work, v_budget: float, left: str) -> None:

@@ -32,6 +32,8 @@ LEADS_USUAL = "connections: A1 to the side of the bridge or of the bus that is h
 TURNED, SAME, OPEN, SOLDERED = "across", "back", "open", "leads"
 """Where the end of a step comes out: at the other side of the bobbin (an odd number of layers), at the side it began (even); a shield has no second end, a foil has leads soldered to it."""
 SHIELD_NAME = "shield"
+SPREAD = 0.8
+"""Share of a full layer below which the turns of one are to be spread: coupling and the supply it gives are worked out for the whole width."""
 
 
 class Step(Struct, frozen=True):
@@ -116,9 +118,11 @@ def _steps(design: Any) -> Iterator[Step]:
         if parts > 1:
             remark = f"part {begun_parts[k]} of {parts}: {count} of {turns[k]} turns" + (f", goes on from {pins[k][begun]}" if begun else "")
         half = "the last turn passes through one window only and leaves the core there: half a turn" if need.less(k) and done[k] == turns[k] else ""
-        remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k]), half) if x)
-        layers = int(np.ceil(count / max(int(laid.per_layer), 1)))
-        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, max(int(laid.per_layer), 1), SOLDERED if laid.foil and need.board is None else TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
+        per_layer = max(int(laid.per_layer), 1)
+        spread = "spread evenly over the width" if 1 < count < SPREAD * per_layer and need.board is None else ""
+        remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k]), spread, half) if x)
+        layers = int(np.ceil(count / per_layer))
+        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, min(per_layer, count), SOLDERED if laid.foil and need.board is None else TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
 
 
 def _parts(design: Any) -> Iterator[Part]:

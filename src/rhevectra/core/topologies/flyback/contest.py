@@ -15,6 +15,6 @@ def bill(design: Any) -> dict[str, Any]:
     v = design.context["stage"].variant
     n = v.switches
     rows, outs = design.rows, range(1, len(design.requirement.outputs) + 1)
-    chokes = sum(float(rows[f"filter{n}.l"].value) > 0 for n in outs)
-    return {"switches": [(str(rows["switch.class"].value), n), *([(str(rows["clamp.switch"].value), 1)] if v.turned else ())], "rectifiers": [(str(rows[f"rectifier{n}.class"].value), int(rows[f"rectifier{n}.parallel"].value)) for n in outs], "capacitors": [(str(rows[f"output{n}.cap"].value), int(rows[f"output{n}.parallel"].value)) for n in outs],
-            "wound": 1, "drives": 1, "floating_drives": n - 1 + v.turned, "small": (2 + int(rows["clamp.resistors"].value) if "clamp.resistors" in rows else 2) + 2 + 1 + chokes}
+    second = {n: float(rows[f"filter{n}.l"].value) > 0 for n in outs}  # a choke, with one more capacitor behind it
+    return {"switches": [(str(rows["switch.class"].value), n), *([(str(rows["clamp.switch"].value), 1)] if v.turned else ())], "rectifiers": [(str(rows[f"rectifier{n}.class"].value), int(rows[f"rectifier{n}.parallel"].value)) for n in outs], "capacitors": [(str(rows[f"output{n}.cap"].value), int(rows[f"output{n}.parallel"].value) + second[n]) for n in outs],
+            "wound": 1, "drives": 1, "floating_drives": n - 1 + v.turned, "small": (2 + int(rows["clamp.resistors"].value) if "clamp.resistors" in rows else 2) + 2 + 1 + sum(second.values())}

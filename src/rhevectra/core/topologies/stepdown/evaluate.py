@@ -123,6 +123,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
         record_spike(work, s, o)
         if s.variant.reset:
             sheet("reset.duty_limit", spike.reset_duty, turns_primary=s.np, turns_reset=s.nr)
+            sheet("reset.diode_v_reverse", spike.reset_diode_reverse, v_bus=s.v_bus, turns_reset=s.nr, turns_primary=s.np)
     else:
         sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=RESET_DIODE)
     one_on = sheet("switch.loss_turn_on", forward.share_of, power=o["loss_node"], count=s.variant.switches)

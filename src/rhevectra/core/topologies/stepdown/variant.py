@@ -37,6 +37,11 @@ class Variant(Struct, frozen=True):
         return self.tapped or self.reset
 
     @property
+    def held(self) -> bool:
+        """A switch at each end of the primary, and two diodes that hold them to the bus and hand back what the core holds."""
+        return self.switches == 2 and not self.both_ways
+
+    @property
     def secondaries(self) -> tuple[str, ...]:
         """What the secondary may be, where there is a choice. What the inductors of a doubler carry apart is known for hard switching only."""
         return () if not self.both_ways else ("centre_tap", "bridge") if self.phase else ("centre_tap", "bridge", "doubler")
