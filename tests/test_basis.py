@@ -138,4 +138,4 @@ def test_files_stay_small():
 
 def test_a_margin_that_is_passed_never_reads_as_none():
     """Whole per cent, one digit where that would read as none; a limit passed by a hair is a tenth at least, with the sign people read."""
-    assert [margin_text(m) for m in (0.123, -0.123, 0.0096, 0.004, -0.004, -0.0001, 0.0, 2.5)] == ["12 %", "−12 %", "1 %", "0.4 %", "−0.4 %", "−0.1 %", "0.0 %", "250 %"]
+    assert [margin_text(m) for m in (0.123, -0.123, 0.0096, 0.004, -0.004, -0.0001, 0.0, 2.5, -9.9, -237.9)] == ["12 %", "−12 %", "1 %", "0.4 %", "−0.4 %", "−0.1 %", "0.0 %", "250 %", "−990 %", "< −999 %"]

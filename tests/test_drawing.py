@@ -6,10 +6,12 @@ import pytest
 from balances import check_read_out
 from rhevectra import demo
 from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
 from rhevectra.drawing.axes import HEAD, Frame, round_step
 from rhevectra.drawing.display import Disc, Fill, Line, Picture, Text
 from rhevectra.drawing.pictures import PICTURES
+from rhevectra.drawing.switching import switching_period
 from rhevectra.project.codec import decode
 from rhevectra.ui.views.ask_fields import with_mains
 
@@ -219,3 +221,14 @@ def test_marks_close_together_keep_their_texts_apart():
     frame.level(598, "limit 598 V", "over")
     upper, lower, top = (t.y for t in picture.items if isinstance(t, Text) and t.text in ("limit 500 V", "fast diode", "limit 598 V"))
     assert upper < frame.y(500) and lower > frame.y(490) and lower - upper >= 3.4 and top < frame.top
+
+
+def test_pulses_longer_than_their_period_are_not_drawn():
+    """A bridge on a core far too small: at full load a sentence with the period instead of traces that run back in time; on the core it takes by rule the waveform, each trace from left to right."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=15, current_max=10.5),), efficiency_target=0.8)
+    small, usual = (size(need, {"topology": "half_bridge", **pins}, noise=False) for pins in ({"transformer.core": "EFD15/8/5"}, {}))
+    none, drawn = (switching_period(d, d.grid.find(85.0), 120, 100) for d in (small, usual))
+    said = " ".join(i.text for i in none.items if isinstance(i, Text))
+    assert f"longer than its period of {1e6 / small.value('fs'):.1f} µs" in said and not any(isinstance(i, Line) for i in none.items)
+    traces = [i for i in drawn.items if isinstance(i, Line) and len(i.points) > 6]
+    assert len(traces) >= 3 and all(np.all(np.diff(np.asarray(i.points)[:, 0]) >= -1e-3) for i in traces)

@@ -18,12 +18,25 @@ from rhevectra.drawing.display import Picture
 if TYPE_CHECKING:
     from rhevectra.core.design.exact import Exact
 
+NEAR = 1e-3
+"""Share of the period that the edges of a drawn waveform may take beside it."""
 GAP = 1.5
 """Room [mm] between two frames over one another, the title of the lower one apart."""
 
 
+def _fits(shapes: list[Any]) -> bool:
+    """Whether time only runs forward in them, and not past the period."""
+    return all(float(np.diff(s.t).min()) >= -NEAR * s.period and float(s.t[-1]) <= (1 + NEAR) * s.period for s in shapes)
+
+
 def _stacked(picture: Picture, shapes: list[Any], olds: list[Any] | None) -> None:
-    """Traces over one another with a common time axis, the held ones pale behind."""
+    """Traces over one another with a common time axis, the held ones pale behind; a sentence where what is asked for is longer than its period."""
+    if not _fits(shapes):
+        period = max(float(s.period) for s in shapes)
+        for line, said in enumerate((f"What is asked for here takes longer than its period of {show(period, 's')}:", "no waveform can be drawn. The findings say what to change.")):
+            picture.text(picture.width / 2, picture.height / 2 + 5 * line, said, "over", "middle", 3.4)
+        return
+    olds = olds if olds and _fits(olds) else None
     inner, each = picture.width - LEFT - RIGHT, (picture.height - 6 - GAP * (len(shapes) - 1)) / len(shapes)
     for k, shape in enumerate(shapes):
         seen = [shape.y, *([olds[k].y] if olds else [])]

@@ -128,8 +128,10 @@ def show(value: float, unit: str = "", digits: int = 3) -> str:
 
 
 def margin_text(margin: float) -> str:
-    """A margin in per cent; one that reads as none has a digit more, and is never none where its limit is passed."""
+    """A margin in per cent; one that reads as none has a digit more, and is never none where its limit is passed; beyond ten times the limit the number says nothing more."""
     share = 100 * abs(margin)
+    if margin < -10:
+        return "< −999 %"
     number = f"{share:.0f}" if share >= 0.95 else f"{max(share, 0.1) if margin < 0 else share:.1f}"
     return f"{'−' if margin < 0 else ''}{number} %"
 
