@@ -5,12 +5,13 @@ import pytest
 
 from balances import check_read_out
 from rhevectra import demo
+from rhevectra.app.stages import path_of
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
 from rhevectra.drawing.axes import HEAD, Frame, round_step
 from rhevectra.drawing.display import Disc, Fill, Line, Picture, Text
-from rhevectra.drawing.pictures import PICTURES
+from rhevectra.drawing.pictures import PICTURES, pictures_of
 from rhevectra.drawing.switching import switching_period
 from rhevectra.project.codec import decode
 from rhevectra.ui.views.ask_fields import with_mains
@@ -62,6 +63,20 @@ def extent(text: Text) -> tuple[float, float, float, float]:
     return left, text.y - 0.8 * text.size, left + w, text.y + 0.1 * text.size
 
 
+def check_on_page(picture: Picture, page: tuple[float, float]) -> None:
+    for item in picture.items:
+        points = item.points if isinstance(item, Line | Fill) else [(item.x, item.y)] if isinstance(item, Text) else [(item.x - item.r, item.y - item.r), (item.x + item.r, item.y + item.r)]
+        for x, y in points:
+            assert -0.5 <= x <= page[0] + 0.5 and -0.5 <= y <= page[1] + 0.5, (item, page)
+
+
+def check_apart(picture: Picture, what: object) -> None:
+    told = [(extent(t), t.text) for t in picture.items if isinstance(t, Text)]
+    for i, (a, one) in enumerate(told):
+        for b, other in told[i + 1 :]:
+            assert min(min(a[2], b[2]) - max(a[0], b[0]), min(a[3], b[3]) - max(a[1], b[1])) < 0.8, (what, one, other)
+
+
 @pytest.mark.parametrize("key", PICTURES)
 @pytest.mark.parametrize("page", SIZES)
 def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, unregulated, valley, fans, three, triple, key, page):
@@ -69,15 +84,8 @@ def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resona
     for corner in all_corners(design):
         picture = PICTURES[key][1](design, corner, *page)
         assert (picture.width, picture.height) == page
-        for item in picture.items:
-            points = item.points if isinstance(item, Line | Fill) else [(item.x, item.y)] if isinstance(item, Text) else [(item.x - item.r, item.y - item.r), (item.x + item.r, item.y + item.r)]
-            for x, y in points:
-                assert -0.5 <= x <= page[0] + 0.5 and -0.5 <= y <= page[1] + 0.5, (item, page)
-        boxes = [extent(t) for t in picture.items if isinstance(t, Text)]
-        for i, a in enumerate(boxes):
-            for b in boxes[i + 1 :]:
-                over = min(a[2], b[2]) - max(a[0], b[0]), min(a[3], b[3]) - max(a[1], b[1])
-                assert min(over) < 0.8, (key, page, a, b)
+        check_on_page(picture, page)
+        check_apart(picture, (key, page))
 
 
 def test_loss_bars_add_up_and_are_as_long_as_their_watts(demo_design):
@@ -232,3 +240,37 @@ def test_pulses_longer_than_their_period_are_not_drawn():
     assert f"longer than its period of {1e6 / small.value('fs'):.1f} µs" in said and not any(isinstance(i, Line) for i in none.items)
     traces = [i for i in drawn.items if isinstance(i, Line) and len(i.points) > 6]
     assert len(traces) >= 3 and all(np.all(np.diff(np.asarray(i.points)[:, 0]) >= -1e-3) for i in traces)
+
+
+def crowded():
+    """Designs with much to tell, or where it does not fit: seven windings, a core far too small for its turns, a tank that works below its curves, a narrow bus."""
+    many = (Output(voltage=12, current_max=8), Output(name="a", voltage=15, current_max=1, tolerance=0.1), Output(name="b", voltage=-12, current_max=0.5, tolerance=0.1))
+    wide, dc = Mains(kind="ac1", v_min=195, v_max=265), Mains(kind="dc", v_min=360, v_max=400)
+    return {"tank with three outputs": (Requirement(mains=wide, outputs=many, cooling="forced"), {"topology": "llc_half"}), "push-pull with three outputs": (Requirement(mains=dc, outputs=many, cooling="forced"), {"topology": "push_pull"}),
+            "overfull": (Requirement(mains=Mains(kind="dc", v_min=10, v_max=15), outputs=(Output(voltage=3.3, current_max=60), many[1]), cooling="forced"), {"topology": "llc_half"}),
+            "below its curves": (Requirement(mains=dc, outputs=(Output(voltage=19, current_max=30),), cooling="forced"), {"topology": "llc_full", "llc.v_unity": 200.0}),
+            "a narrow bus": (Requirement(mains=Mains(kind="ac3", v_min=340, v_max=460), outputs=(Output(voltage=400, current_max=0.06),)), {"topology": "flyback_qr"})}
+
+
+@pytest.mark.parametrize("name", list(crowded()))
+def test_much_to_tell_stays_on_its_page_and_apart(name):
+    """Every picture of such a design as large as in the window, beside the held one of a stage without a transformer: nothing outside, no text on another."""
+    need, pins = crowded()[name]
+    d, page = size(need, pins), (125.0, 112.0)
+    held = size(Requirement(mains=Mains(kind="dc", v_min=200, v_max=400), outputs=(Output(voltage=12, current_max=0.3),), insulation="functional"), {"topology": "buck_aux"})
+    for key in {k for stage, *_ in path_of(d) for k in pictures_of(d, stage)}:
+        for corner in all_corners(d)[:2]:
+            picture = PICTURES[key][1](d, corner, *page, held)
+            check_on_page(picture, page)
+            check_apart(picture, (name, key))
+
+
+def test_a_label_takes_the_nearest_free_line():
+    """Three at one place lie over one another without touching, the first where it was wanted; one far away stays where it is put."""
+    picture = Picture(100.0, 60.0)
+    for text in ("one", "two", "three"):
+        picture.label(20.0, 30.0, text)
+    picture.label(70.0, 30.0, "far")
+    at = {t.text: t for t in picture.items if isinstance(t, Text)}
+    assert at["one"].y == at["far"].y == 30.0 and len({at[k].y for k in ("one", "two", "three")}) == 3 and all(abs(at[k].y - 30.0) < 5 for k in at)
+    check_apart(picture, "labels")

@@ -12,8 +12,6 @@ _PREFIXED = ("s", "Hz", "A primary")
 """Units of the horizontal axis that take a prefix; others are words."""
 HEAD = 3.8
 """Room [mm] above a frame for its title and what the cursor reads: neither ever lies over a trace."""
-LABEL = 3.4
-"""Height [mm] that the text of a mark takes."""
 CLOSEST = 3.6
 """Distance [mm] at which the labels of two levels still stand apart."""
 _PREFIX = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M"}
@@ -67,7 +65,6 @@ class Frame:
         self._times(x_unit, x_labels, x_ticks)
         self.y_unit, self.x_unit = y_unit, x_unit
         self.names: list[str] = []
-        self._marked: list[float] = []
 
     def x(self, value: float) -> float:
         return self.left + (value - self.x0) / (self.x1 - self.x0) * self.width
@@ -140,12 +137,10 @@ class Frame:
         """A horizontal mark such as a limit."""
         if self.y0 <= value <= self.y1:
             self.picture.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], role, 0.3, True)
-            if self.y(value) - 3.2 > self.top:
-                below = any(abs(self.y(value) - y) < LABEL for y in self._marked)  # two marks close together keep their texts apart
-                self.picture.text(self.left + 0.58 * self.width, self.y(value) + (3.0 if below else -0.8), text, role, "right", 3.0, clear=True)  # left of the read-out
+            if text and self.y(value) - 3.2 > self.top:
+                self.picture.label(self.left + 0.58 * self.width, self.y(value) - 0.8, text, role, "right", down=True)  # left of the read-out
             else:  # too near the top: beside the title, where the read-out covers it while somebody points
                 self.picture.text(self.left + self.width - 1.5, self.top - 1.2, text, role, "right", 3.0)
-            self._marked.append(self.y(value))
 
 
 def _power(largest: float) -> int:

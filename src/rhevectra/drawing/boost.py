@@ -49,12 +49,12 @@ def derating(design: Design, corner: Corner, width: float, height: float, held: 
     frame.trace("drawn from the line", v, drawn, "primary", 0.6)
     frame.trace("at the outputs", v, drawn * eta, "accent", 0.6)
     at = int(0.62 * len(v))
-    picture.text(frame.x(float(v[at])) - 2, frame.y(float(drawn[at])) - 1, "drawn from the line", "primary", "right", 3.0)
-    picture.text(frame.x(float(v[at])) + 2, frame.y(float(drawn[at] * eta[at])) + 4, "at the outputs", "accent", "left", 3.0)
+    picture.label(frame.x(float(v[at])) - 2, frame.y(float(drawn[at])) - 1, "drawn from the line", "primary", "right")
+    picture.label(frame.x(float(v[at])) + 2, frame.y(float(drawn[at] * eta[at])) + 4, "at the outputs", "accent")
     frame.level(output, f"asked of the outputs {show(output, 'W')}", "tight")
     for x, p in zip(lines, need, strict=True):
         picture.box(frame.x(x) - 0.8, frame.y(p) - 0.8, 1.6, 1.6, "ink")
-    picture.text(frame.x(float(lines[-1])) - 2, frame.y(need[-1]) - 2, "■ drawn at full load", "ink", "right", 3.0)
+    picture.label(frame.x(float(lines[-1])) - 2, frame.y(need[-1]) - 2, "■ drawn at full load", "ink", "right")
     frame.close()
     return picture
 

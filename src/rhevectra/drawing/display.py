@@ -57,6 +57,18 @@ class Text(Struct, frozen=True):
     clear: bool = False
 
 
+def extent(text: Text) -> tuple[float, float, float, float]:
+    """About where a text lies, half its height per letter: left, top, right, bottom [mm]."""
+    w = 0.5 * text.size * len(text.text)
+    left = text.x - {"left": 0.0, "middle": w / 2, "right": w}[text.anchor]
+    return left, text.y - 0.8 * text.size, left + w, text.y + 0.1 * text.size
+
+
+def _over(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
+    """Whether two boxes lie on each other."""
+    return min(a[2], b[2]) > max(a[0], b[0]) and min(a[3], b[3]) > max(a[1], b[1])
+
+
 class Spot(Struct, frozen=True):
     """A part of a picture that can be taken with the mouse: rectangle [mm], what it is, what it says when pointed at."""
 
@@ -96,6 +108,17 @@ class Picture(Struct, eq=False):
 
     def text(self, x: float, y: float, text: str, role: str = "ink", anchor: str = "left", size: float = 3.4, bold: bool = False, clear: bool = False) -> None:
         self.items.append(Text(x, y, text, role, anchor, size, bold, clear))
+
+    def label(self, x: float, y: float, text: str, role: str = "ink", anchor: str = "left", size: float = 3.0, down: bool = False) -> None:
+        """A text over traces, on a patch of the card, that keeps clear of the texts before it: at its place, or the nearest free line above or below; down: below is tried first."""
+        taken = [extent(i) for i in self.items if isinstance(i, Text)]
+        for line in (0, -1, 1, -2, 2, -3, 3):
+            here = Text(x, y + 1.25 * (-line if down else line) * size, text, role, anchor, size, False, True)
+            if size <= here.y <= self.height and not any(_over(extent(here), other) for other in taken):
+                break
+        else:
+            here = Text(x, y, text, role, anchor, size, False, True)
+        self.items.append(here)
 
     def box(self, x: float, y: float, w: float, h: float, role: str, outline: str = "") -> None:
         self.fill([(x, y), (x + w, y), (x + w, y + h), (x, y + h)], role, outline)

@@ -141,7 +141,7 @@ def hold_up(design: Design, corner: Corner, width: float, height: float, held: D
     fall = lambda v, c: np.sqrt(np.maximum(v**2 - 2 * power * t / c, 0.0))  # noqa: E731
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0, float(t[-1])), (0, 1.15 * v0), "bus", "V")
     frame.level(least, "", "tight")
-    picture.text(frame.left + 2, frame.y(least) + 3.6, f"least bus {show(least, 'V')}", "tight", "left", 3.0, clear=True)  # the bus comes down from the left
+    picture.label(frame.left + 2, max(frame.y(least) + 3.6, frame.top + 3.6), f"least bus {show(least, 'V')}", "tight")  # the bus comes down from the left
     frame.trace("bus", t, fall(v0, c), "primary", 0.6)
     left = float(design.rows["bulk.c_left"].value)
     if left < 1:

@@ -24,10 +24,10 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
     """Heavy: exact and lagging; thin: exact but capacitive; dashed: first harmonic; pale: the held design's exact curves."""
     view = TOPOLOGIES[design.topology].gain_view(design)
     picture = Picture(width, height, "at the lowest bus, constant output current; heavy: exact, the tank current lags; thin: capacitive; dashed: first harmonic")
-    low, high = min(0.97 * view.border, *(c.frequency[0] for c in view.curves)), max(c.frequency[-1] for c in view.curves)
+    low, high = min(0.97 * view.border, *(c.frequency[0] for c in view.curves)), max(*(c.frequency[-1] for c in view.curves), *(1.02 * f for _, f, _ in view.points))
     wanted = max(p[2] for p in view.points)
     top = min(1.2 * view.gain_max, 2.0 * wanted)
-    floor = 0.9 * min(float(c.exact.min()) for c in view.curves)
+    floor = 0.9 * min(*(float(c.exact.min()) for c in view.curves), *(gain for *_, gain in view.points))
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (low * 1e-3, high * 1e-3), (floor, top), "gain of the tank", "×", x_unit="kHz")
     _between(frame, view.ends, (low, high), (floor, top))
     if held is not None and held.topology == design.topology:
@@ -44,14 +44,12 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
         picture.text(frame.left + frame.width - 2, frame.top + 36 + 4.5 * k, text, "muted", "right", 3.0)
     for value, text in ((view.resonance, f"resonance {show(view.resonance, 'Hz')}"), (view.border, f"slowest lags to {show(view.border, 'Hz')}")):
         picture.line([(frame.x(value * 1e-3), frame.top), (frame.x(value * 1e-3), frame.top + frame.height)], "muted", 0.3, True)
-        picture.text(frame.x(value * 1e-3) + 1, frame.top + frame.height - 2, text, "muted", "left", 3.0)
-    before = (-NAMED, 0.0)
+        picture.label(frame.x(value * 1e-3) + 1, frame.top + frame.height - 2, text, "muted")
     for name, f, gain in sorted(view.points, key=lambda p: p[1]):
         x, y = frame.x(f * 1e-3), frame.y(gain)
-        near = x - before[0] < NAMED and abs(y - before[1]) < 4.0  # beside the one before: named below its cross
-        before = (x, y)
+        end = x > frame.left + frame.width - NAMED
         picture.line([(x - 2, y), (x + 2, y)], "accent", 0.9)
         picture.line([(x, y - 2), (x, y + 2)], "accent", 0.9)
-        picture.text(x + 3, y + (5.0 if near else -1.5), f"{name}: {show(f, 'Hz')}, {gain:.3g}", "accent", "left", 3.2, clear=True)
+        picture.label(x + (-3 if end else 3), y - 1.5, f"{name}: {show(f, 'Hz')}, {gain:.3g}", "accent", "right" if end else "left", 3.2)
     frame.close()
     return picture

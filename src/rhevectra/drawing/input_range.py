@@ -49,7 +49,8 @@ def _waiting(picture: Picture, design: Design) -> None:
     left, wide, y = 12.0, picture.width - 24.0, picture.height / 3
     picture.box(left, y, wide, 5.0, "card", "rule")
     picture.box(left + wide * low / top, y, wide * (1 - low / top), 5.0, "heat1", "rule")
-    picture.text(left + wide * low / top, y - 2, show(low, "V", 3), "ink", "middle", 3.2)
     picture.text(left + wide, y - 2, show(top, "V", 3), "ink", "right", 3.2)
+    if low < 0.999 * top:
+        picture.label(left + min(wide * low / top, wide - 18), y - 2, show(low, "V", 3), "ink", "right", 3.2)
     picture.text(left, y + 10, f"the bus now: {top / low:.2f} : 1", "muted", "left", 3.4)
     picture.text(picture.width / 2, 0.7 * picture.height, "the same supply behind other ranges is designed …", "muted", "middle", 3.6)

@@ -103,7 +103,7 @@ def _marks(picture: Picture, frames: tuple[Frame, Frame], f: Array, gains: list[
         picture.line([(at, above.y(0.0) - 2.5), (at, above.y(0.0) + 2.5)], "accent", 0.6)
         picture.line([(at, below.y(-180.0)), (at, below.y(float(np.clip(left - 180, below.y0, below.y1))))], "accent", 0.6)
         end = at > above.left + 0.72 * above.width
-        picture.text(at + (-1.5 if end else 1.5), above.y(0.0) - 3.0 - 4.2 * k, f"{name}: {show(f_c, 'Hz')}, {left:.0f}° left", role, "right" if end else "left", 3.0, clear=True)
+        picture.label(at + (-1.5 if end else 1.5), above.y(0.0) - 3.0 - 4.2 * k, f"{name}: {show(f_c, 'Hz')}, {left:.0f}° left", role, "right" if end else "left")
 
 
 def _labels(picture: Picture, frame: Frame, ticks: list[float]) -> None:
@@ -111,7 +111,7 @@ def _labels(picture: Picture, frame: Frame, ticks: list[float]) -> None:
     last = -APART
     for f in ticks:
         at = frame.x(float(np.log10(f)))
-        if at > frame.left + frame.width - 5 or at - last < APART:
+        if at > frame.left + frame.width - 8 or at - last < APART:
             continue
         last = at
         picture.text(at, frame.top + frame.height + 4.0, f"{f / 1e3:g} k" if f >= 1e3 else f"{f:g}", "muted", "middle", 3.0)
@@ -125,7 +125,8 @@ def _aims(picture: Picture, frames: tuple[Frame, Frame], design: Design, f: Arra
     if f[0] < aim < f[-1]:
         at = above.x(float(np.log10(aim)))
         picture.line([(at, above.top), (at, below.top + below.height)], "muted", 0.25, True)
-        picture.text(at + 1, above.top + 3.2, "aim", "muted", "left", 2.8)
+        end = at > above.left + 0.9 * above.width
+        picture.label(at + (-1 if end else 1), above.top + 3.2, "aim", "muted", "right" if end else "left", 2.8)
     picture.decides = "feedback.f_aim"
     offers = [v for d in range(6) for v in between(10.0**d, 9.9 * 10.0**d, "E6") if f[0] < v < f[-1] and v >= 10.0]
     for k, value in enumerate(offers):

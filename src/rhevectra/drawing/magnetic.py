@@ -14,21 +14,20 @@ from rhevectra.drawing.lines import folded
 
 SMALL = 2.8
 """Smallest letters of the legend [mm]; below it its words go on in another line."""
+HANDS = ("drag a block to another place;", "right click: split, join, shield, turns")
+"""What can be done to the blocks."""
 
 
 def winding_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The winding window to scale, with what can be done to it by mouse."""
     view = TOPOLOGIES[design.topology].winding_view(design)
-    was = f"; held: {TOPOLOGIES[held.topology].winding_view(held).core}" if held is not None else ""
-    picture, left = _section(view, width, height, was)
-    for k, text in enumerate(("drag a block to another place;", "right click: split, join, shield, turns") if view.layout.bands else ()):
-        picture.text(left, height - 14 + 4.6 * k, text, "muted", "left", 3.0)
-    return picture
+    was = f"; held: {TOPOLOGIES[held.topology].winding_view(held).core}" if held is not None and hasattr(TOPOLOGIES[held.topology], "winding_view") else ""
+    return _section(view, width, height, was, HANDS if view.layout.bands else ())
 
 
 def cross_section(design: Design, width: float, height: float) -> Picture:
     """The winding window to scale, as it is printed."""
-    return _section(TOPOLOGIES[design.topology].winding_view(design), width, height)[0]
+    return _section(TOPOLOGIES[design.topology].winding_view(design), width, height)
 
 
 def _words_room(layout: Layout) -> float:
@@ -36,8 +35,8 @@ def _words_room(layout: Layout) -> float:
     return 84.0 if layout.wires and layout.wires[0].across else 66.0
 
 
-def _section(view: Any, width: float, height: float, was: str = "") -> tuple[Picture, float]:
-    """Bobbin, layers, tapes, margins to scale, and where the words beside the window begin [mm]."""
+def _section(view: Any, width: float, height: float, was: str = "", hands: tuple[str, ...] = ()) -> Picture:
+    """Bobbin, layers, tapes, margins to scale, the words beside the window. What is longer than the window is cut off at its ends: the notes tell by how much it does not fit."""
     layout = view.layout
     picture = Picture(width, height, f"{view.core}, {view.turns}{was}")
     scale = min((width - _words_room(layout)) / layout.radial, (height - 16) / layout.along)
@@ -60,7 +59,8 @@ def _section(view: Any, width: float, height: float, was: str = "") -> tuple[Pic
             picture.box(x0 + (wire.x - wire.wide / 2) * scale, y0 + (wire.y - wire.radius) * scale, wire.wide * scale, max(2 * wire.radius * scale, 0.25), wire.side)
             continue
         if wire.wide:
-            picture.box(x0 + (wire.x - wire.radius) * scale, y0 + (wire.y - wire.wide / 2) * scale, max(2 * wire.radius * scale, 0.25), wire.wide * scale, wire.side)
+            low, high = (y0 + min(max(wire.y + side * wire.wide / 2, 0.0), layout.along) * scale for side in (-1, 1))
+            picture.box(x0 + (wire.x - wire.radius) * scale, low, max(2 * wire.radius * scale, 0.25), high - low, wire.side)
             continue
         picture.disc(x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side, "card")
     ends = [-10.0, -10.0]
@@ -73,24 +73,29 @@ def _section(view: Any, width: float, height: float, was: str = "") -> tuple[Pic
             picture.text(middle, y0 + h + (3.6, 6.6)[line], str(k), "ink", "middle", 3.0)
         wide = max((band.end - band.begin) * scale, 1.0)
         picture.spots.append(Spot(x0 + 0.5 * (band.begin + band.end) * scale - wide / 2, y0, wide, h, f"{band.word}:{band.turns}", band.tip))
-    gap = max(view.gap * scale, 0.3)
+    gap = min(max(view.gap * scale, 0.3), h)
     picture.box(x0 - 4, y0 + h / 2 - gap / 2, 4, gap, "card", "ink")
-    _legend(picture, view, x0 + w + 8, y0 + 4)
-    return picture, x0 + w + 8
+    _legend(picture, view, x0 + w + 8, y0 + 4, hands)
+    return picture
 
 
-def _legend(picture: Picture, view: Any, x: float, y: float) -> None:
-    """What each winding is, in more than one line where its words would be small, and the notes under that."""
+def _legend(picture: Picture, view: Any, x: float, y: float, hands: tuple[str, ...]) -> None:
+    """What each winding is, in more than one line where its words would be small, the notes under that, what can be done at the bottom; all of it closer together and smaller where there is much."""
     room = picture.width - x - 5
     size = 2.32 * room / max(len(text) for text, _ in view.legend)
     size, each = (min(size, 3.2), 999) if size >= SMALL else (SMALL, max(int(2.2 * room / SMALL), 12))
-    for text, side in view.legend:
-        picture.box(x, y - 2.4, 2.6, 2.6, side)
-        for k, line in enumerate(folded(text, each)):
-            picture.text(x + 4, y + k * 3.6, line, "ink", "left", size)
-        y += 5.2 + k * 3.6
+    lines = [(folded(text, each), side) for text, side in view.legend]
+    needed = sum(1.6 + 3.6 * len(of) for of, _ in lines) + 3 + 4.6 * (len(view.notes) + len(hands))
+    close = min(1.0, (picture.height - y) / needed)
+    for of, side in lines:
+        picture.box(x, y - 2.4 * close, 2.6 * close, 2.6 * close, side)
+        for k, line in enumerate(of):
+            picture.text(x + 4, y + k * 3.6 * close, line, "ink", "left", size * close)
+        y += (1.6 + 3.6 * len(of)) * close
     for k, text in enumerate(view.notes):
-        picture.text(x, y + 3 + k * 4.6, text, "muted", "left", 3.0)
+        picture.text(x, y + (3 + k * 4.6) * close, text, "muted", "left", 3.0 * close)
+    for k, text in enumerate(hands):
+        picture.text(x, picture.height - 9.4 * close + (4.6 * k) * close, text, "muted", "left", 3.0 * close)
 
 
 def flux_curve(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
@@ -103,7 +108,7 @@ def flux_curve(design: Design, corner: Corner, width: float, height: float, held
         frame.trace(name, i[inside], b[inside], role, 0.5, dashed)
     frame.level(view.b_limit, f"limit {show(view.b_limit, 'T')}", "over")
     for k, (name, i, b, role) in enumerate(view.points):
-        x, y = frame.x(min(i, view.i_end)), frame.y(b)
+        x, y = frame.x(min(i, view.i_end)), frame.y(min(b, frame.y1))
         picture.disc(x, y, 1.1, role, "card")
         picture.text(frame.left + frame.width - 2, frame.top + frame.height - 3 - 5 * (len(view.points) - 1 - k), f"● {name}: {show(i, 'A')}, {show(b, 'T')}", role, "right", 3.2)
     frame.close()

@@ -15,7 +15,8 @@ INDUCTANCES = ("transformer.lp", "transformer.lm", "llc.lm")
 """Row of the first winding's inductance: gapped, ungapped, resonant."""
 LEVELS = (0.003, 0.01, 0.03, 0.1)
 """Shares of its inductance at which the colour of a leakage changes."""
-FIRST, LINE = 27.0, 9.0
+FIRST, LINE, HEADS, LEAST = 27.0, 9.0, 2.9, 2.3
+"""Room for the names of the rows at least, height of a row, letters of the names, the smallest letters that are drawn [mm]."""
 
 
 def pairs_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
@@ -41,22 +42,26 @@ def pairs_picture(design: Design, corner: Corner, width: float, height: float, h
 
 
 def _table(picture: Picture, p: Pairs, y: float, line: float, width: float, cell: Callable[[int, int], tuple[str, str, str]]) -> None:
-    each = (width - FIRST - 4) / len(p.names)
-    size = min(2.9, each / 6.5)
+    named = [f"{name}, {turns:.0f}" for name, turns in zip(p.names, p.turns, strict=True)]
+    if numbered := 0.5 * HEADS * max(map(len, p.names)) > (width - FIRST - 4) / len(p.names):  # names that would lie on each other above the columns are numbers there
+        named = [f"{k} {name}" for k, name in enumerate(named, 1)]
+    first = min(max(FIRST, 0.5 * HEADS * max(map(len, named)) + 4), 0.4 * width)
+    each = (width - first - 4) / len(p.names)
+    size = min(HEADS, each / 6.5)
     for j, name in enumerate(p.names):
-        picture.text(FIRST + (j + 0.5) * each, y + 0.5 * line, name, "muted", "middle", size)
-    for i, name in enumerate(p.names):
+        picture.text(first + (j + 0.5) * each, y + 0.5 * line, str(j + 1) if numbered else name, "muted", "middle", HEADS if numbered else size)
+    for i, name in enumerate(named):
         top = y + (i + 1) * line - 2
-        picture.text(3, top + 0.6 * line, f"{name}, {p.turns[i]:.0f}", "ink", "left", 2.9)
+        picture.text(3, top + 0.6 * line, name, "ink", "left", min(HEADS, 2 * (first - 4) / len(name)))
         for j in range(len(p.names)):
             text, more, role = cell(i, j)
-            picture.box(FIRST + j * each, top, each - 1, line - 0.8, role, "rule")
+            picture.box(first + j * each, top, each - 1, line - 0.8, role, "rule")
             told = "card" if role in HEAT[3:] else "ink"
-            if more and line < 8:
-                text, more = f"{text} {more}", ""
-            picture.text(FIRST + (j + 0.5) * each, top + (0.42 if more else 0.6) * line, text, told, "middle", min(size, 1.85 * each / max(len(text), 1)))
+            if more and line < 8:  # in one line, and the share only where there is room for both
+                text, more = f"{text} {more}" if 0.5 * LEAST * (len(text) + len(more) + 1) < each - 1 else text, ""
+            picture.text(first + (j + 0.5) * each, top + (0.42 if more else 0.6) * line, text, told, "middle", min(size, 1.85 * each / max(len(text), 1)))
             if more:
-                picture.text(FIRST + (j + 0.5) * each, top + 0.8 * line, more, told, "middle", 0.85 * size)
+                picture.text(first + (j + 0.5) * each, top + 0.8 * line, more, told, "middle", 0.85 * size)
 
 
 def _export(picture: Picture, p: Pairs) -> None:

@@ -41,17 +41,13 @@ def _currents(picture: Picture, design: Design, corner: Corner, width: float, he
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 6, (0.0, max(float(t[-1]), float(before[-1]))), (0.0, max(float(i.max()), float(pale.max(initial=0.0)))), "current of each output" + ("" if design.context["shared"] else ", seen from the primary" if width > NARROW else " at the primary"), "A")
     for values in pale:
         frame.pale(before, values)
-    marks: list[float] = []
-    for k, values, role in zip(_order(design), i, ROLES, strict=False):
-        name = design.requirement.outputs[k].name
+    named = [(design.requirement.outputs[k].name, values, role) for k, values, role in zip(_order(design), i, ROLES, strict=False)]
+    for name, values, role in named:
         frame.trace(name, t, values, role, 0.6)
-        top = int(values.argmax())
-        x, y = frame.x(float(t[top])) + 1.5, frame.y(float(values[top])) - 1.0
-        while any(abs(y - other) < 4.0 for other in marks):
-            y += 4.0
-        marks.append(y)
-        picture.text(x, max(y, frame.top + 3.5), name, role, "left", 3.0, clear=True)
     frame.close()
+    for name, values, role in named:
+        top = int(values.argmax())
+        picture.label(frame.x(float(t[top])) + 1.5, max(frame.y(float(values[top])) - 1.0, frame.top + 3.5), name, role)
 
 
 def _voltages(picture: Picture, design: Design, corner: Corner, top: float, loose: list[int]) -> None:

@@ -103,7 +103,7 @@ def _over_bus(design: Design, corner: Corner, width: float, height: float, held:
         frame.pale(*before)
     frame.trace("supply", bus, volts, "primary", 0.7)
     for x, y, say, anchor, off in ((bus[0], volts[0], "end of hold-up" if "aux.v_hold" in rows else "least bus", "left", 4.5), (bus[1], volts[1], "highest bus", "right", -2.5)):
-        picture.text(frame.x(float(x)), frame.y(float(y)) + off, f"{say}: {show(float(y), 'V', 3)}", "primary", anchor, 3.0, clear=True)
+        picture.label(frame.x(float(x)), frame.y(float(y)) + off, f"{say}: {show(float(y), 'V', 3)}", "primary", anchor)
     x, y = (float(np.broadcast_to(np.asarray(rows[id].value, dtype=float), design.grid.shape)[corner.index]) for id in ("bus.v", "aux.v_high"))
     picture.box(frame.x(x) - 0.8, frame.y(y) - 0.8, 1.6, 1.6, "ink")
     frame.level(stands, f"the controller stands {show(stands, 'V')}", "tight" if linear else "over")
@@ -126,8 +126,8 @@ def _over_load(design: Design, width: float, height: float) -> Picture:
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.0, 1.0), (0.5 * (low.limit or 0.0), top), "auxiliary supply", "V", x_unit="of full load")
     for name, say, role, line, y in curves:
         frame.trace(f"{say} at {grid.lines[line]:g} V", loads, y, role, 0.35 if line == 0 else 0.7, name == "aux.v_turns")
-    picture.text(frame.left + frame.width - 2, frame.y(float(curves[1][-1][-1])) + (4.5 if curves[1][-1][-1] <= curves[-1][-1][-1] else 6.0), "supply", "primary", "right", 3.0)
-    picture.text(frame.left + frame.width - 2, frame.y(float(curves[-1][-1][-1])) - 1.2, "by turns alone", "aux", "right", 3.0)
+    picture.label(frame.left + frame.width - 2, frame.y(float(curves[-1][-1][-1])) - 1.2, "by turns alone", "aux", "right")
+    picture.label(frame.left + frame.width - 2, frame.y(float(curves[1][-1][-1])) + (4.5 if curves[1][-1][-1] <= curves[-1][-1][-1] else 6.0), "supply", "primary", "right")
     for limit, text in ((low.limit, "lock-out"), (high.limit, "over-voltage trip")):
         if limit is not None:
             frame.level(limit, f"{text} {show(limit, 'V')}", "over")
