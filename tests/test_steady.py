@@ -30,7 +30,7 @@ def test_converters_against_the_simulator_from_the_same_netlist(name, tmp_path):
     text, period = CIRCUITS[name]
     m, coil = solved(text, period), INDUCTOR[name[:2]]
     end = PERIODS * period
-    netlist = text.replace("\n.end\n", f"\n.options reltol=1e-5 abstol=1e-8 method=trap\n.tran {period / 300:.4g} {end:.9g} {end - 10 * period:.9g} {period / 300:.4g} uic\n.end\n")
+    netlist = text.replace("\n.end\n", f"\n.options reltol=1e-5 abstol=1e-8 method=trap\n.tran {period / 200:.4g} {end:.9g} {end - 10 * period:.9g} {period / 200:.4g} uic\n.end\n")
     found = measure(netlist, ["let i1=-i(v1)", f"let il={coil}#branch"], {"out": "AVG v(out)", "in": "AVG i1", "rms": "RMS il", "peak": "MAX il"}, (end - 10 * period, end), tmp_path / "c.cir")
     il = m.measure("i", coil)
     mine = {"out": m.measure("n", "out").avg, "in": -m.measure("i", "v1").avg, "rms": il.rms, "peak": il.max}

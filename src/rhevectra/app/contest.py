@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from rhevectra.app.workers import run
-from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.quantities import margin_text, show
 from rhevectra.core.design.contest import Entry
 from rhevectra.core.design.names import spoken
 from rhevectra.core.design.size import decision_specs
@@ -28,14 +28,14 @@ def chosen_text(entry: Entry) -> str:
 
 def lines(entries: Sequence[Entry], elapsed: float) -> list[str]:
     """A table and, below it, the reason of each."""
-    out = [f"{'':4}{'topology':<22}{'front end':<17}{'η full':>8}{'η 10 %':>8}{'cores':>11}{'switch':>11}{'parts':>7}{'cost':>7}{'margin':>8}"]
+    out = [f"{'':4}{'topology':<22}{'front end':<17}{'η full':>8}{'η 10 %':>8}{'cores':>11}{'switch':>11}{'parts':>7}{'cost':>7}{'margin':>9}"]
     for e in entries:
         rank = "-" if e.rank is None else str(e.rank)
         head = f"{rank:<4}{e.topology:<22}{e.front_end or '–':<17}"
         if e.hopeless:
             out.append(f"{head}  would burn more than it gives")
             continue
-        out.append(f"{head}{e.efficiency * 100:7.1f}%{e.efficiency_light * 100:7.1f}%{e.magnetics_volume * 1e6:7.1f} cm³{e.switch_stress:6.1f} VA/W{e.part_count:6d}{e.cost_index:7.1f}{e.tightest_margin * 100:7.0f}%")
+        out.append(f"{head}{e.efficiency * 100:7.1f}%{e.efficiency_light * 100:7.1f}%{e.magnetics_volume * 1e6:7.1f} cm³{e.switch_stress:6.1f} VA/W{e.part_count:6d}{e.cost_index:7.1f}{margin_text(e.tightest_margin):>9}")
     out.append("")
     for e in entries:
         out.append(f"{e.topology}: {e.reason}")

@@ -10,6 +10,8 @@ from rhevectra.drawing.lines import folded
 PAGE = (210.0, 297.0)
 EDGE = 14.0
 """Margin of the page [mm]."""
+NUMBER = 24.0
+"""Room for the number of a page beside its heading [mm]."""
 BOTTOM = PAGE[1] - 10.0
 """What is written ends above this [mm]."""
 TABLE, NOTE = 2.9, 2.9
@@ -38,7 +40,8 @@ class Paper:
         """A new page under a heading."""
         self._heading, self.page, self.y = heading, Picture(*PAGE, f"{self.kind.lower()}, {heading}"), 34.0
         self.pages.append(self.page)
-        self.page.text(EDGE, 18, f"{self.kind} · {heading}", "ink", "left", 6.0, True)
+        head = f"{self.kind} · {heading}"
+        self.page.text(EDGE, 18, head, "ink", "left", min(6.0, (PAGE[0] - 2 * EDGE - NUMBER) / (_LETTER * len(head))), True)
         self.page.text(EDGE, 24.5, self.title, "muted", "left", 3.8)
         self.page.line([(EDGE, 27.5), (PAGE[0] - EDGE, 27.5)], "ink", 0.4)
 

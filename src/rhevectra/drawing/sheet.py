@@ -6,6 +6,7 @@ from typing import Any
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.wound_parts import WoundPart, wound_parts
+from rhevectra.core.formulas.insulation import strip
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common import making
 from rhevectra.core.topologies.common.board_sheet import board_layers, board_notes
@@ -49,7 +50,7 @@ def _steps(paper: Paper, design: Design, sheet: making.WindingSheet) -> None:
             paper.y += 4.6
     paper.placed(cross_section(design, PAGE[0] - 2 * EDGE, 92.0), 100.0)
     paper.titled(steps)
-    rows = [(str(s.number), s.winding, f"{s.start} → {s.finish}" if s.finish else f"{s.start}, other end open", str(s.turns), s.wire, f"{s.layers} of {s.per_layer}", s.comes_out, "–" if not s.margin else f"{s.margin * 1e3:.1f} mm", "–" if need.board is not None else str(s.tapes), s.remark) for s in sheet.steps]
+    rows = [(str(s.number), s.winding, f"{s.start} → {s.finish}" if s.finish else f"{s.start}, other end open", str(s.turns), s.wire, f"{s.layers} of {s.per_layer}", s.comes_out, "–" if not s.margin else strip(s.margin), "–" if need.board is not None else str(s.tapes), s.remark) for s in sheet.steps]
     paper.table(("step", "winding", "pins", "turns", "wire", "layers", "end", "margin", "tapes", "remark"), (9, 23, 19, 11, 34, 16, 13, 14, 11, 32), rows)
     found = making.complaints(sheet)
     paper.room(3.0)

@@ -1,5 +1,6 @@
 """Creepage, clearance and winding margins after IEC 60664-1:2007 (tables from memory; confirm against the edition in force)."""
 
+import math
 from typing import Any
 
 import numpy as np
@@ -41,3 +42,13 @@ def clearance(v_impulse: float, altitude: float, reinforced: bool) -> float:
 def margin_width(creepage_m: Any, clearance_m: Any) -> Any:
     """Margin strip width [m] on each side of each winding."""
     return np.maximum(creepage_m, clearance_m) / 2
+
+
+def cut(width: float) -> float:
+    """A margin strip as it is cut [m]: to a tenth of a millimetre, never narrower than asked."""
+    return math.ceil(width * 1e4 - 1e-6) / 1e4
+
+
+def strip(width: float) -> str:
+    """The width of a margin strip in words, never rounded down: it insulates."""
+    return f"{math.ceil(width * 1e5 - 1e-6) / 100:g} mm"

@@ -54,7 +54,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     """Rows for the constants of the stage, so that the working can name them."""
     sheet, s, sw, rect = work.sheet, plan.stage, plan.switch, plan.rectifiers[work.need.main]
     rows, name = sheet.rows, f"class {rect['name'].value}"
-    return {"fs": rows["fs"], "inductance": rows["filter1.l"], "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (never below a small bleed)"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
+    return {"fs": rows["fs"], "inductance": rows["filter1.l"], "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (with nothing connected what hangs on it: leakage, divider, bleed)"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", name), "r_diode": sheet.given("rectifier.r_dynamic", s.r_diode, "Ω", "catalogue", name), "t_recovery": sheet.given("rectifier.t_recovery", s.t_recovery, "s", "catalogue", name),
             "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
             "r_sense": sensing.record(work), "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"), "t_floor": sheet.given("light_load.t_floor", s.t_floor, "s", "rule", "shortest pulse of the light-load law: a quarter of that at full load and highest bus, or none"),

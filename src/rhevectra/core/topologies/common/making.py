@@ -10,6 +10,7 @@ from msgspec import Struct
 from rhevectra.core.basis.corners import FULL
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas.copper import resistivity
+from rhevectra.core.formulas.insulation import strip
 from rhevectra.core.formulas.resonant import shorted_reading
 from rhevectra.core.magnetics.arrangement import SHIELD_FOIL, called, counts, shares
 from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
@@ -122,7 +123,7 @@ def _steps(design: Any) -> Iterator[Step]:
         spread = "spread evenly over the width" if 1 < count < SPREAD * per_layer and need.board is None else ""
         remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k]), spread, half) if x)
         layers = int(np.ceil(count / per_layer))
-        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, min(per_layer, count), SOLDERED if laid.foil and need.board is None else TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
+        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, min(per_layer, max(count, 1)), SOLDERED if laid.foil and need.board is None else TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
 
 
 def _parts(design: Any) -> Iterator[Part]:
@@ -231,7 +232,7 @@ def _wire_notes(need: Any, steps: tuple[Step, ...], margin: float) -> list[str]:
              f"tapes of {need.tapes.thickness * 1e6:.0f} µm polyester, the whole width, {need.tapes.barrier} between the mains side and the outputs and outside; one between windings of the same side and between layers of enamelled wire",
              *([f"shields go to pin {next(s.start for s in steps if s.winding == SHIELD_NAME)} with one end, and from there to a pole of the bus, never to a switch; the other end stays open"] if any(s.winding == SHIELD_NAME for s in steps) else []),
              *(["foil: leads soldered across its whole width, both brought out under tape; burrs off, edges half a millimetre inside the margins; the inner lead crosses the turns under two tapes"] if any(s.comes_out == SOLDERED for s in steps) else []),
-             f"margins of {margin * 1e3:.1f} mm at both sides of every layer" if margin else "no margins: the wall and its rim keep the sides apart; creepage over the rim as the standard in force asks" if need.wall is not None and not any(w.triple for w in need.windings) else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
+             f"margins of {strip(margin)} at both sides of every layer" if margin else "no margins: the wall and its rim keep the sides apart; creepage over the rim as the standard in force asks" if need.wall is not None and not any(w.triple for w in need.windings) else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
              "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire", "varnish after test if the core is not bonded; the faces stay free of varnish"]
 
 
@@ -252,7 +253,7 @@ def _materials(design: Any, steps: tuple[Step, ...], parts: tuple[Part, ...]) ->
     turn = [float(need.room(win).turn_length(float(np.broadcast_to(s.depth, trial.fill.shape)[at]))[at[0]]) for s in trial.sections]
     tape = OVERLAP * sum(s.tapes * length for s, length in zip(steps, turn, strict=True))
     wide = float(win.width[at[0]])
-    return f"for one piece: a set {win.names[at[0]]} of {design.rows['transformer.material'].value}, its bobbin, clips or glue, {sum(p.mass for p in parts) * 1e3:.3g} g of wire as listed, about {tape:.2g} m of tape{f' {wide * 1e3:.3g} mm wide' if need.wall is None else ' as wide as the chambers'}" + (f" and margin tape of {need.margin * 1e3:.1f} mm as high as every layer" if need.margin else "") + ", sleeving for the lead-outs"
+    return f"for one piece: a set {win.names[at[0]]} of {design.rows['transformer.material'].value}, its bobbin, clips or glue, {sum(p.mass for p in parts) * 1e3:.3g} g of wire as listed, about {tape:.2g} m of tape{f' {wide * 1e3:.3g} mm wide' if need.wall is None else ' as wide as the chambers'}" + (f" and margin tape of {strip(need.margin)} as high as every layer" if need.margin else "") + ", sleeving for the lead-outs"
 
 
 def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
@@ -318,7 +319,7 @@ COLUMNS = ("step", "winding", "start", "finish", "turns", "wire", "layers", "a l
 
 def as_text(sheet: WindingSheet) -> str:
     """The steps as a table of tab-separated columns under their names, for a maker's own system."""
-    rows = ["\t".join(COLUMNS), *("\t".join((str(s.number), s.winding, s.start, s.finish, str(s.turns), s.wire, str(s.layers), str(s.per_layer), s.comes_out, f"{s.margin * 1e3:.2f} mm", str(s.tapes), s.remark)) for s in sheet.steps)]
+    rows = ["\t".join(COLUMNS), *("\t".join((str(s.number), s.winding, s.start, s.finish, str(s.turns), s.wire, str(s.layers), str(s.per_layer), s.comes_out, f"{s.margin * 1e3:.3f} mm", str(s.tapes), s.remark)) for s in sheet.steps)]
     return "\n".join(rows) + "\n"
 
 

@@ -7,6 +7,7 @@ from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas.insulation import strip
 from rhevectra.core.formulas.magnetics import MU0
 from rhevectra.core.magnetics.layout import Layout, lay_out, names_of, sides_of
 from rhevectra.core.magnetics.transformer import wound
@@ -135,7 +136,7 @@ def _apart(need: Any) -> list[str]:
         return [f"{show(need.board.barrier, 'm')} of laminate at the barrier"]
     if need.wall is not None:
         return [f"two chambers, a wall of {show(need.wall, 'm', 3)} between them"]
-    return [f"{need.tapes.barrier} tapes of {need.tapes.thickness * 1e6:.0f} µm at the barrier", f"margins {need.margin * 1e3:.1f} mm" if need.margin else "no margins: triple-insulated"]
+    return [f"{need.tapes.barrier} tapes of {need.tapes.thickness * 1e6:.0f} µm at the barrier", f"margins {strip(need.margin)}" if need.margin else "no margins: triple-insulated"]
 
 
 def _used(rows: Any, need: Any) -> str:

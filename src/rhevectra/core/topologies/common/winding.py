@@ -235,9 +235,9 @@ def spacing(work: Work) -> tuple[bool, float, Tapes]:
         return False, 0.0, USUAL
     school = choose("insulation.school", lambda: "triple" if reinforced else "margin", "triple-insulated secondary needs no margins" if reinforced else "basic insulation: margins")
     triple = school.value == "triple" and need.insulation != "functional"
-    strip = choose("transformer.margin", lambda: 0.0 if triple else float(width.value), "none: the secondaries are triple-insulated" if triple else "what creepage and clearance ask of each side")
+    strip = choose("transformer.margin", lambda: 0.0 if triple else insulation.cut(float(width.value)), "none: the secondaries are triple-insulated" if triple else "what creepage and clearance ask of each side, up to the next tenth of a millimetre")
     if not triple and float(strip.value) < float(width.value) - 1e-6:
-        work.find(MUST_FIX, "transformer", f"margins of {show(float(strip.value), 'm')} where creepage and clearance ask for {show(float(width.value), 'm', 2)} on each side", "insulation.margin", "transformer.margin")
+        work.find(MUST_FIX, "transformer", f"margins of {show(float(strip.value), 'm')} where creepage and clearance ask for {show(float(width.value), 'm')} on each side", "insulation.margin", "transformer.margin")
     return triple, float(strip.value), _tapes(work, triple)
 
 
