@@ -248,6 +248,7 @@ def crowded():
     wide, dc = Mains(kind="ac1", v_min=195, v_max=265), Mains(kind="dc", v_min=360, v_max=400)
     return {"tank with three outputs": (Requirement(mains=wide, outputs=many, cooling="forced"), {"topology": "llc_half"}), "push-pull with three outputs": (Requirement(mains=dc, outputs=many, cooling="forced"), {"topology": "push_pull"}),
             "overfull": (Requirement(mains=Mains(kind="dc", v_min=10, v_max=15), outputs=(Output(voltage=3.3, current_max=60), many[1]), cooling="forced"), {"topology": "llc_half"}),
+            "overfull across": (Requirement(mains=dc, outputs=(Output(voltage=48, current_max=20),), cooling="forced"), {"topology": "llc_full", "transformer.core": "E20/10/6"}),
             "below its curves": (Requirement(mains=dc, outputs=(Output(voltage=19, current_max=30),), cooling="forced"), {"topology": "llc_full", "llc.v_unity": 200.0}),
             "a narrow bus": (Requirement(mains=Mains(kind="ac3", v_min=340, v_max=460), outputs=(Output(voltage=400, current_max=0.06),)), {"topology": "flyback_qr"})}
 

@@ -98,12 +98,10 @@ def _waiting(picture: Picture, design: Design) -> None:
     scale = min((picture.height - 24) / layout.along, 40.0 / layout.radial)
     picture.box(6, 10, layout.radial * scale, layout.along * scale, "card", "rule")
     for w in layout.wires:
-        if w.across:
-            picture.box(6 + (w.x - w.wide / 2) * scale, 10 + (w.y - w.radius) * scale, w.wide * scale, 2 * w.radius * scale, "heat1")
-        elif w.wide:
-            picture.box(6 + (w.x - w.radius) * scale, 10 + (w.y - w.wide / 2) * scale, 2 * w.radius * scale, w.wide * scale, "heat1")
+        if w.x > layout.radial:  # what does not fit
             continue
-        picture.box(6 + (w.x - 0.7 * w.radius) * scale, 10 + (w.y - 0.7 * w.radius) * scale, 1.4 * w.radius * scale, 1.4 * w.radius * scale, "heat1")
+        across, along = (w.wide / 2, w.radius) if w.across else (w.radius, min(w.wide, layout.along) / 2) if w.wide else (0.7 * w.radius, 0.7 * w.radius)
+        picture.box(6 + (w.x - across) * scale, 10 + (w.y - along) * scale, 2 * across * scale, 2 * along * scale, "heat1")
     picture.text(0.5 * (picture.width + 46), picture.height / 2, "worked out by finite elements …", "muted", "middle", 3.6)
 
 

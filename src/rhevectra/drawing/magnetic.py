@@ -1,5 +1,6 @@
 """Pictures of the transformer: winding window to scale, flux on the material's curve."""
 
+from collections.abc import Callable
 from typing import Any
 
 from rhevectra.core.basis.corners import Corner
@@ -14,6 +15,8 @@ from rhevectra.drawing.lines import folded
 
 SMALL = 2.8
 """Smallest letters of the legend [mm]; below it its words go on in another line."""
+OVER = 4.0
+"""How far what does not fit is drawn beyond the window [mm]: over the leg there."""
 HANDS = ("drag a block to another place;", "right click: split, join, shield, turns")
 """What can be done to the blocks."""
 
@@ -46,26 +49,46 @@ def _section(view: Any, width: float, height: float, was: str = "", hands: tuple
     picture.box(x0 - 4, y0, 4, h, "core", "ink")
     picture.box(x0 + w, y0, 4, h, "core", "ink")
     picture.box(x0, y0, w, h, "card", "ink")
+    put = _within(picture, x0, y0, scale, x0 + w + OVER)
     for fill in layout.bobbin:
-        picture.box(x0 + fill[0] * scale, y0 + fill[1] * scale, fill[2] * scale, fill[3] * scale, "rule")
+        put(*fill, "rule")
     for tape in layout.tapes:
-        picture.box(x0 + tape[0] * scale, y0 + tape[1] * scale, max(tape[2] * scale, 0.15), tape[3] * scale, "tape")
+        put(*tape, "tape", least=0.15)
     for margin in layout.margins:
-        picture.box(x0 + margin[0] * scale, y0 + margin[1] * scale, margin[2] * scale, margin[3] * scale, "margin", "rule")
+        put(*margin, "margin", "rule")
     for foil in layout.foils:
-        picture.box(x0 + foil[0] * scale, y0 + foil[1] * scale, max(foil[2] * scale, 0.4), foil[3] * scale, "ink")
+        put(*foil, "ink", least=0.4)
     for wire in layout.wires:
         if wire.across:
-            picture.box(x0 + (wire.x - wire.wide / 2) * scale, y0 + (wire.y - wire.radius) * scale, wire.wide * scale, max(2 * wire.radius * scale, 0.25), wire.side)
-            continue
-        if wire.wide:
-            low, high = (y0 + min(max(wire.y + side * wire.wide / 2, 0.0), layout.along) * scale for side in (-1, 1))
-            picture.box(x0 + (wire.x - wire.radius) * scale, low, max(2 * wire.radius * scale, 0.25), high - low, wire.side)
-            continue
-        picture.disc(x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side, "card")
-    ends = [-10.0, -10.0]
+            put(wire.x - wire.wide / 2, wire.y - wire.radius, wire.wide, max(2 * wire.radius, 0.25 / scale), wire.side)
+        elif wire.wide:
+            low, high = (min(max(wire.y + side * wire.wide / 2, 0.0), layout.along) for side in (-1, 1))
+            put(wire.x - wire.radius, low, 2 * wire.radius, high - low, wire.side, least=0.25)
+        elif x0 + wire.x * scale < x0 + w + OVER:
+            picture.disc(x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side, "card")
+    _blocks(picture, layout, x0, y0, scale)
+    gap = min(max(view.gap * scale, 0.3), h)
+    picture.box(x0 - 4, y0 + h / 2 - gap / 2, 4, gap, "card", "ink")
+    _legend(picture, view, x0 + w + 8, y0 + 4, hands)
+    return picture
+
+
+def _within(picture: Picture, x0: float, y0: float, scale: float, end: float) -> Callable[..., None]:
+    """Draws boxes given in metres of the window, cut off at an end [mm]: what does not fit runs into the leg beyond the window, and no further."""
+    def put(x: float, y: float, wide: float, high: float, role: str, outline: str = "", least: float = 0.0) -> None:
+        left = x0 + x * scale
+        if left < end:
+            picture.box(left, y0 + y * scale, min(max(wide * scale, least), end - left), high * scale, role, outline)
+    return put
+
+
+def _blocks(picture: Picture, layout: Layout, x0: float, y0: float, scale: float) -> None:
+    """Numbers under the blocks, and what can be taken with the mouse; of those that lie in the window."""
+    ends, h, most = [-10.0, -10.0], layout.along * scale, x0 + layout.radial * scale + OVER
     for k, band in enumerate(layout.bands, 1):
         middle = x0 + 0.5 * (band.begin + band.end) * scale
+        if middle > most:
+            continue
         half = 0.8 * len(str(k)) + 0.7
         line = next((n for n, end in enumerate(ends) if middle - half >= end), None)
         if line is not None:  # numbers of thin blocks stand a line lower, or are left out where there is no room between their neighbours
@@ -73,10 +96,6 @@ def _section(view: Any, width: float, height: float, was: str = "", hands: tuple
             picture.text(middle, y0 + h + (3.6, 6.6)[line], str(k), "ink", "middle", 3.0)
         wide = max((band.end - band.begin) * scale, 1.0)
         picture.spots.append(Spot(x0 + 0.5 * (band.begin + band.end) * scale - wide / 2, y0, wide, h, f"{band.word}:{band.turns}", band.tip))
-    gap = min(max(view.gap * scale, 0.3), h)
-    picture.box(x0 - 4, y0 + h / 2 - gap / 2, 4, gap, "card", "ink")
-    _legend(picture, view, x0 + w + 8, y0 + 4, hands)
-    return picture
 
 
 def _legend(picture: Picture, view: Any, x: float, y: float, hands: tuple[str, ...]) -> None:
