@@ -156,3 +156,12 @@ def test_nobody_waits_for_a_resistor():
     assert float(pinned.value("start.delay")) > 30 and told.cure == "start.path" and told.severity == "look at"
     fed = size(adapter(None), {"topology": "forward_2sw"}, noise=False)
     assert fed.value("start.path") == "resistor" and float(fed.value("start.delay")) == pytest.approx(-3e6 * float(fed.value("aux.c_least")) * math.log(1 - 16 / (math.sqrt(2) * 90 - 3e6 * 10e-6)), rel=1e-3), "its winding feeds the controller from the first pulse on"
+
+
+@pytest.mark.parametrize(("volts", "watts", "topology"), [(48, 7, "flyback"), (24, 6, "flyback_qr"), (48, 25, "flyback_qr"), (12, 6, "flyback"), (5, 20, "flyback"), (15, 60, "flyback_qr")])
+def test_little_power_at_much_voltage_takes_long_to_stand(volts, watts, topology):
+    """From 85 V, by rule: never more than five seconds from the mains to the first pulse; 5 V stand at once, and the cheaper resistor does."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=volts, current_max=watts / volts),))
+    d, pinned = (size(need, {"topology": topology, **pins}, noise=False) for pins in ({}, {"start.path": "resistor"}))
+    assert d.value("start.delay") < 5 and (pinned.value("start.delay") < 5 or d.value("start.path") == "cell")
+    assert volts > 5 or d.value("start.path") == "resistor"

@@ -26,6 +26,8 @@ START_SHARE, THROUGH_OPEN = 0.1, 15e-6
 """Share of the no-load power admitted from which the rule saves what a start-up resistor burns; current that an open cell lets pass [A] (typical, from memory)."""
 START_WAIT, EXPECTED, UNTIL_UP, LOCK_OUT, LOST = 5.0, 3.5, 22e-3, 9.5, 6.5
 """Longest the mains should be on before the first pulse [s], and as the rule expects it before there is a supply capacitor (common practice, no source); what it then reckons with: time until the output feeds the controller [s], its lock-out and what it may lose down to that from where it starts [V] (typical of the class, from memory)."""
+PER_VOLT, SPARE = 1.3e-3, 0.1
+"""What output capacitors usually hold [J/V], and the share of the power that the least current limit leaves beside full load to fill them (typical of this program's own designs, 5 to 150 W)."""
 EXPECTED_C = "start.c_expected"
 """Row of the supply capacitor expected by a power stage whose winding feeds the controller from its first pulse on."""
 MOST_X = {False: 2e6, True: 1e7}
@@ -165,12 +167,17 @@ def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str
     sheet("standby.start_up", rectifier.across_bus, v=rows["peak"], r=sheet.rows["bulk.r_bleed"], i_off=off)
 
 
+def until_up(need: Requirement) -> float:
+    """Time [s] until the outputs feed the controller, before their capacitors are known: little power at much voltage takes long to fill them."""
+    return max(UNTIL_UP, PER_VOLT * sum(o.magnitude for o in need.outputs) / (SPARE * need.power))
+
+
 def record_bleed(work: Work) -> Any:
     """The path across the bus that senses it and, where no cell does, starts the supply."""
     (low, top), admitted = (work.need.mains.v_min, work.need.mains.v_max), work.need.standby_power_max
     usual = 3e6 if top > 150 else 1e6
     burnt, supply = 2 * top**2 / usual, float(work.sheet.rows["aux.i"].value)
-    c = float(work.sheet.rows[EXPECTED_C].value) if EXPECTED_C in work.sheet.rows else float(faults.supply_capacitor(supply, UNTIL_UP, LOST))
+    c = float(work.sheet.rows[EXPECTED_C].value) if EXPECTED_C in work.sheet.rows else float(faults.supply_capacitor(supply, until_up(work.need), LOST))
     waits = float(faults.start_by_resistor(usual, c, LOCK_OUT + LOST, np.sqrt(2) * low, 0.0))
     if admitted is not None and burnt > START_SHARE * admitted:
         path = work.choose("start.path", CELL, f"a resistor of {show(usual, 'Ω')} burns {show(burnt, 'W')} of the {show(admitted, 'W')} admitted at no load")
