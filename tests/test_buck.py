@@ -84,8 +84,10 @@ def test_it_is_never_a_candidate_where_isolation_is_asked_for_and_always_says_th
 def test_a_bus_below_the_output_and_a_pulse_too_short_are_refused():
     low = size(Requirement(mains=Mains(kind="dc", v_min=20, v_max=60), outputs=(Output(voltage=24, current_max=0.3),), insulation="functional"), PINS)
     assert not low.feasible and any("cannot give more than it gets" in f.text for f in low.findings)
-    short = size(Requirement(mains=Mains(kind="dc", v_min=300, v_max=400), outputs=(Output(voltage=3.3, current_max=1.0),), insulation="functional", efficiency_target=0.5), PINS)
+    need = Requirement(mains=Mains(kind="dc", v_min=300, v_max=400), outputs=(Output(voltage=3.3, current_max=1.0),), insulation="functional", efficiency_target=0.5)
+    short, slower = size(need, {**PINS, "fs": 65e3}), size(need, PINS)
     assert not short.feasible and any(f.figure == "switch.pulse_least" and f.cure == "fs" for f in short.findings)
+    assert slower.feasible and 20e3 < slower.value("fs") < 65e3 and slower.value("switch.pulse_least") * slower.value("fs") == pytest.approx(short.value("switch.pulse_least") * 65e3, rel=0.1), "the same duty, by rule as slow as the pulse asks for"
 
 
 def test_seeded_requirements_in_the_usual_range_can_be_built():

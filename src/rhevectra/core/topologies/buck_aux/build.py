@@ -8,6 +8,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick
 from rhevectra.core.formulas import buck, magnetics
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
@@ -23,6 +24,18 @@ SKIPPED = 0.25
 """Share of the full-load pulse below which pulses are left out."""
 C_WINDING = 15e-12
 """Capacitance of inductor and node beside the switch's [F] (common practice, no source)."""
+
+
+USUAL, LOWEST, STEP, PULSE, DROP = 65e3, 25e3, 5e3, 350e-9, 0.7
+"""Usual and lowest frequency of the rule and its steps [Hz]; pulse [s] that the usual blanking and delay of the limit ask for; drop of the diode [V]."""
+
+
+def frequency(volts: float, v_top: float) -> tuple[float, str]:
+    """Switching frequency [Hz] by rule and why, for an output and its diode [V] from a highest bus [V]: lower where the pulse would be shorter than can be made."""
+    most = volts / v_top / (1.05 * PULSE)
+    if most >= USUAL:
+        return USUAL, "65 kHz: the pulse from a high bus is short already, and the charge of the node costs each time"
+    return max(STEP * (most // STEP), LOWEST), f"at {show(USUAL, 'Hz')} the pulse from {show(v_top, 'V')} would be {show(volts / v_top / USUAL, 's')}, shorter than blanking and delay of the limit leave"
 
 
 class Plan(Struct, frozen=True):
@@ -44,7 +57,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     main: Any = need.outputs[need.main]
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     i_full = max(main.current_peak, main.current_max)
-    fs = choose("fs", 65e3, "65 kHz: the pulse from a high bus is short already, and the charge of the node costs each time")
+    fs = choose("fs", *frequency(main.magnitude + DROP, v_top))
     choose("switch.duty_limit", 0.85, "what the supply of the floating gate leaves of the period")
 
     def loss(r: Mapping[str, Any]) -> float:
