@@ -68,6 +68,7 @@ def test_the_file_keeps_every_entry_even_of_another_make(session):
 def test_the_log_in_the_window(qtbot, session, tmp_path):
     """Ctrl+L, a line and Enter; a reading of the gap bench; both stand newest first, survive undo, saving and opening, and the bench has its readings back; withdrawn ones stay withdrawn."""
     window = MainWindow(session)
+    window.changing.patience = 60_000  # a test looks at what comes of a click in its next line
     qtbot.addWidget(window)
     window.show()
     window.actions_by_id["decide.log"].trigger()

@@ -113,13 +113,13 @@ application = QApplication(roles.ARGUMENTS)
 roles.start(application)
 window = MainWindow(Session.of_text(demo.text(), "demo"))
 window.show()
-views = lambda: {name for name in sys.modules if name.startswith("rhevectra.ui.")}
+views = lambda: {name for name in list(sys.modules) if name.startswith("rhevectra.ui.")}
 before = views()
 read_desks()
 ahead = views()
 for desk in ("Ask", "Contest", "Explore", "Wind", "Prove", "Size"):
     window.go(desk)
-print(" ".join(sorted({name.split(".")[1] for name in sys.modules if name.startswith("scipy.")})))
+print(" ".join(sorted({name.split(".")[1] for name in list(sys.modules) if name.startswith("scipy.")})))
 print(len(ahead - before), *sorted(views() - ahead))
 sys.stdout.flush()
 import os
