@@ -1,15 +1,19 @@
 """The working of a row at one corner: sentence, equation, numbers, source, and what it depends on."""
 
+from contextlib import suppress
 from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from rhevectra.core.basis.equation import substitute
+from rhevectra.core.basis.equation import evaluate, substitute
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
 
-_PLAIN_DIGITS = 6
+DIGITS = (6, 8, 10, 12)
+"""Significant digits of the numbers put into an equation: the fewest that give its value."""
+SAME, NOTHING = 1e-4, 1e-12
+"""How near, as a share and as a value, what the printed numbers give must come to the printed value."""
 
 
 class Working(Struct, frozen=True):
@@ -25,13 +29,13 @@ class Working(Struct, frozen=True):
     refused: tuple[str, ...] = ()
 
 
-def si_text(value: float) -> str:
-    """A number in plain SI for substitution: six significant digits, `×10^` free of prefixes."""
+def si_text(value: float, digits: int = DIGITS[0]) -> str:
+    """A number in plain SI for substitution, so many significant digits, `×10^` free of prefixes."""
     if value == 0:
         return "0"
     if 1e-3 <= abs(value) < 1e6:
-        return f"{value:.{_PLAIN_DIGITS}g}"
-    mantissa, exponent = f"{value:.{_PLAIN_DIGITS - 1}e}".split("e")
+        return f"{value:.{digits}g}"
+    mantissa, exponent = f"{value:.{digits - 1}e}".split("e")
     return f"{mantissa.rstrip('0').rstrip('.')}e{int(exponent)}"
 
 
@@ -53,6 +57,18 @@ def branch(row: Row, index: tuple[int, ...]) -> Row:
     return chosen
 
 
+def printed(row: Row, index: tuple[int, ...]) -> dict[str, str]:
+    """Symbol -> number text of a formula's row at a corner. Where numbers nearly cancel, six digits of them are none of what is left: they are told with as many as give the value."""
+    f, value = row.source, float(row.at(index))
+    numbers = {f.symbols[name]: _number(given, index) for name, given in row.inputs.items()}
+    for digits in DIGITS:
+        texts = {symbol: si_text(number, digits) for symbol, number in numbers.items()}
+        with suppress(ArithmeticError, ValueError):
+            if abs(evaluate(f.equation, {symbol: float(text) for symbol, text in texts.items()}) - value) <= SAME * abs(value) + NOTHING:
+                return texts
+    return {symbol: si_text(number) for symbol, number in numbers.items()}
+
+
 def explain(row: Row, index: tuple[int, ...] | None, sentence: str = "") -> Working:
     """Working of a row at a grid index (any index serves for a row that is the same everywhere)."""
     at = index or (0, 0, 0, 0)
@@ -62,7 +78,7 @@ def explain(row: Row, index: tuple[int, ...] | None, sentence: str = "") -> Work
                        (("estimate", row.id, value_text(row.estimate, at)),) if row.estimate is not None else ())
     if row.kind == "formula":
         f = row.source
-        texts = {f.symbols[name]: si_text(_number(given, at)) for name, given in row.inputs.items()}
+        texts = printed(row, at)
         links = tuple((f.symbols[name], given.id, value_text(given, at)) for name, given in row.inputs.items() if isinstance(given, Row))
         left = f.equation.split("=", 1)[0].strip()
         return Working(row.id, value, sentence, f.equation, f"{left} = {substitute(f.equation, texts)} = {si_text(row.at(at))} {f.unit}".rstrip(), f.source, links)
