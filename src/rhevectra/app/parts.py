@@ -13,8 +13,6 @@ from rhevectra.project import table
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
 _OF_OUTPUTS = tuple(f"{id}{n}.{part}" for n in range(1, 7) for id, part in (("output", "r_bleed"), ("rectifier", "snubber_c"), ("rectifier", "snubber_r")))
-_RINGS = 1.5
-"""Class of a supply's diode over its reverse voltage without the ring (common practice)."""
 _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "bulk.r_bleed", "pfc.r_sense", "sense.r",
            "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c", "blocking.c", "llc.cr", "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
            "feedback.r_high", "feedback.r_low", "feedback.r_led", "feedback.c_zero", "feedback.c_pole", "aux.r_series", "aux.c_least", "start.c_supply")
@@ -27,12 +25,26 @@ _EACH_PHASE = {"llc.cr": "inductor", "sense.r": "inductor", "pfc.r_sense": "pfc"
 """Parts that every phase has, beside a wound part of which there is one for each phase."""
 
 _BORNE = {
-    "bulk.c": (("bulk.v_limit", ""),), "sense.r": (("sense.power", "of heat"),), "spike.r": (("spike.power", "of heat"),), "active.c": (("active.v_clamp", ""), ("active.i_rms", "rms")),
-    "clamp.r": (("clamp.resistors", "in series"), ("clamp.power", "of heat in all"), ("clamp.v", "across all")), "clamp.c": (("clamp.c_v_class", "class"),), "clamp.v_zener": (("clamp.zeners", "in series"), ("clamp.power", "of heat in all")),
-    "llc.cr": (("llc.v_cr_peak", "peak"), ("llc.i_cr_rms", "rms")), "divider.c": (("divider.i_rms", "rms"),), "blocking.c": (("blocking.v_ac", "of ac"), ("blocking.i_rms", "rms")),
-    "primary.snubber_r": (("primary.snubber_loss", "of heat"),), "rectifier1.clamp_r": (("rectifier1.clamp_power", "of heat"),), **{f"rectifier{n}.snubber_r": ((f"rectifier{n}.snubber_loss", "of heat in all"),) for n in range(1, 7)},
-    **dict.fromkeys(("aux.c_least", "start.c_supply"), (("aux.v_high", ""),)), **dict.fromkeys(("feedback.r_high", "feedback.r_low"), (("feedback.resistor_tolerance", "%"),))}
+    "bulk.c": (("bulk.v_limit", ""),),
+    "sense.r": (("sense.power", "of heat"),),
+    "clamp.r": (("clamp.resistors", "in series"), ("clamp.power", "of heat in all"), ("clamp.v", "across all")),
+    "clamp.c": (("clamp.c_v_class", "class"),),
+    "clamp.v_zener": (("clamp.zeners", "in series"), ("clamp.power", "of heat in all")),
+    "spike.r": (("spike.power", "of heat"),),
+    "active.c": (("active.v_clamp", ""), ("active.i_rms", "rms")),
+    "llc.cr": (("llc.v_cr_peak", "peak"), ("llc.i_cr_rms", "rms")),
+    "divider.c": (("divider.i_rms", "rms"),),
+    "blocking.c": (("blocking.v_ac", "of ac"), ("blocking.i_rms", "rms")),
+    "primary.snubber_r": (("primary.snubber_loss", "of heat"),),
+    "rectifier1.clamp_r": (("rectifier1.clamp_power", "of heat"),),
+    **{f"rectifier{n}.snubber_r": ((f"rectifier{n}.snubber_loss", "of heat in all"),) for n in range(1, 7)},
+    **dict.fromkeys(("aux.c_least", "start.c_supply"), (("aux.v_high", ""),)),
+    **dict.fromkeys(("feedback.r_high", "feedback.r_low"), (("feedback.resistor_tolerance", "%"),)),
+}
 """What a part bears, or how near its value is, told beside the value: figures with the words behind them."""
+
+_RINGS = 1.5
+"""Class of a supply's diode over its reverse voltage without the ring (common practice)."""
 
 
 def rows(design: Design) -> list[tuple[str, str, int]]:
