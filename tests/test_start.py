@@ -163,3 +163,18 @@ def test_the_desks_are_read_while_the_window_stands():
     assert run.returncode == 0 and "Error" not in run.stderr, run.stderr[-2000:]
     before, *missing = run.stdout.split()
     assert int(before) > 3 and not missing
+
+
+FIRST = """
+import os, sys
+from rhevectra.start import painted
+painted(None, "camera-hide")
+print(*sorted(name for name in list(sys.modules) if name.split(".")[0] in ("scipy", "skfem", "concurrent", "email") or name.startswith(("rhevectra.core.circuit.steady", "rhevectra.core.circuit.read"))), flush=True)
+os._exit(0)
+"""
+
+
+def test_the_first_window_reads_nothing_of_the_engine():
+    """In a process of its own, up to the moment it is painted: neither the exact engine nor what it is solved with, which take as long to read as all else."""
+    run = subprocess.run([sys.executable, "-c", FIRST], capture_output=True, text=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, timeout=60)
+    assert run.returncode == 0 and not run.stdout.split(), run.stdout + run.stderr[-2000:]

@@ -5,7 +5,6 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.circuit.netlist import write
 from rhevectra.core.circuit.parts import NoSteadyState
 from rhevectra.core.design.design import Design
-from rhevectra.core.design.exact import network_of
 from rhevectra.core.topologies import TOPOLOGIES
 
 
@@ -23,6 +22,8 @@ def corner_for(design: Design, line: float | None, load: float, bus: str) -> Cor
 
 def netlist_text(design: Design, line: float | None, load: float, bus: str) -> str:
     """SPICE text of the power stage at that corner. Raises InputError where the grid has none, or no circuit can do what the design asks there."""
+    from rhevectra.core.design.exact import network_of  # the engine is large, and the window reads this file at its start
+
     corner = corner_for(design, line, load, bus)
     circuit = TOPOLOGIES[design.topology].circuit(design, corner)
     try:
