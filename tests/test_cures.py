@@ -140,3 +140,14 @@ def test_a_light_load_that_burns_much_is_no_fault_of_the_bus():
     wild = size(need, {"topology": "push_pull", "fs": 500e3})
     told_of = [f.text for f in wild.findings if "would draw" in f.text]
     assert not told_of or float(wild.rows["load.power"].value.max()) < 20.0
+
+
+def test_a_bus_that_is_nowhere_is_not_asked_for():
+    """Full load held only on a bus above any there is: asking the front end for a higher least bus is no cure, and a pin there does not cure it; where the bus is there, it is."""
+    need = Requirement(mains=mains(85, 265), outputs=(Output(voltage=15, current_max=10.5),), efficiency_target=0.8)
+    pins = {"topology": "half_bridge", "transformer.core": "EFD15/8/5"}
+    d = size(need, pins, noise=False)
+    found = told(d, "switch.v_bus_least")
+    assert d.value("switch.v_bus_least") > float(d.rows["bus.v"].value.max()) and found.cure not in ("", "bulk.v_min_stage")
+    lifted = size(need, {**pins, "bulk.v_min_stage": 380.0}, noise=False)
+    assert told(lifted, "switch.v_bus_least") is not None

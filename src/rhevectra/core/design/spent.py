@@ -2,6 +2,8 @@
 
 from typing import Any
 
+import numpy as np
+
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.inlet import CELL
 from rhevectra.core.stages.work import Work
@@ -33,6 +35,9 @@ def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
         return _best_class(figure, spec.table, value, work)
     if spec.id == "front_end" and figure in BY_LOSS:  # without a power factor stage another front end burns more than it spares the bridge, and behind three phases there is no other
         return "pfc.v_bus" not in work.choose.specs or len(spec.options) == 1
+    if spec.id == "bulk.v_min_stage":  # the least bus may be asked to be higher, but not above the bus there is
+        rows = work.sheet.rows
+        return figure in rows and float(np.max(rows[figure].value)) >= float(np.min(rows["bus.v"].value))
     if spec.id.endswith(".bleed"):
         return figure in BY_LOSS and value == 0
     return bool(value == LAST.get(spec.id, spec.high if spec.id.endswith(".parallel") else None))
