@@ -5,6 +5,7 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.circuit.netlist import write
 from rhevectra.core.circuit.parts import NoSteadyState
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.exact import network_of
 from rhevectra.core.topologies import TOPOLOGIES
 
 
@@ -22,12 +23,10 @@ def corner_for(design: Design, line: float | None, load: float, bus: str) -> Cor
 
 def netlist_text(design: Design, line: float | None, load: float, bus: str) -> str:
     """SPICE text of the power stage at that corner. Raises InputError where the grid has none, or no circuit can do what the design asks there."""
-    from rhevectra.core.design.exact import network_of  # the engine is large, and the window reads this file at its start
-
     corner = corner_for(design, line, load, bus)
-    circuit = TOPOLOGIES[design.topology].circuit(design, corner)
+    text = write(TOPOLOGIES[design.topology].circuit(design, corner))
     try:
-        network_of(circuit, corner)
+        network_of(text, corner)
     except NoSteadyState as problem:
         raise InputError("netlist", str(problem)) from None
-    return write(circuit)
+    return text

@@ -1,6 +1,7 @@
 """The parts that are worked out as a list to buy from: generic classes, values and counts."""
 
 from collections import Counter
+from typing import Any
 
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cost import whole_bill
@@ -75,15 +76,16 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
 def _diodes(design: Design) -> list[tuple[str, str, int]]:
     """The diodes beside rectifiers and bridge, each by the class that bears its reverse voltage."""
     rows, found = design.rows, list[tuple[str, str, int]]()
+    variant: Any = getattr(design.context["stage"], "variant", None)
     if "clamp.diode_v_limit" in rows:
         slow = "clamp.recovery" in rows
         speed = f"at least {show(design.value('clamp.recovery'), 's')}" if slow else f"at most {show(design.value('clamp.t_recovery'), 's')}"
         found.append(("clamp diode", f"{show(design.value('clamp.diode_v_limit') / DIODE_SHARE, 'V')} class, recovery {speed}", 1))
     if "spike.r" in rows:
-        found.append(("clamp diode", _class_for(design.value("switch.v_peak")), design.context["stage"].variant.halves))
+        found.append(("clamp diode", _class_for(design.value("switch.v_peak")), variant.halves))
     if "reset.diode_v_reverse" in rows:
         found.append(("diode of the reset winding", f"{_class_for(design.value('reset.diode_v_reverse'))}, {show(design.most('reset.i_rms'), 'A')} rms", 1))
-    if getattr(getattr(design.context.get("stage"), "variant", None), "held", False):
+    if getattr(variant, "held", False):
         found.append(("diode back to the bus", _class_for(design.value("switch.v_peak")), 2))
     if "aux.v_reverse" in rows:
         found.append(("diode of the auxiliary supply", _class_for(_RINGS * DIODE_SHARE * design.value("aux.v_reverse")), 1))

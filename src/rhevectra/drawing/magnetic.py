@@ -49,7 +49,8 @@ def _section(view: Any, width: float, height: float, was: str = "", hands: tuple
     picture.box(x0 - 4, y0, 4, h, "core", "ink")
     picture.box(x0 + w, y0, 4, h, "core", "ink")
     picture.box(x0, y0, w, h, "card", "ink")
-    put = _within(picture, x0, y0, scale, x0 + w + OVER)
+    end = x0 + w + OVER
+    put = _within(picture, x0, y0, scale, end)
     for fill in layout.bobbin:
         put(*fill, "rule")
     for tape in layout.tapes:
@@ -64,9 +65,9 @@ def _section(view: Any, width: float, height: float, was: str = "", hands: tuple
         elif wire.wide:
             low, high = (min(max(wire.y + side * wire.wide / 2, 0.0), layout.along) for side in (-1, 1))
             put(wire.x - wire.radius, low, 2 * wire.radius, high - low, wire.side, least=0.25)
-        elif x0 + wire.x * scale < x0 + w + OVER:
+        elif x0 + wire.x * scale < end:
             picture.disc(x0 + wire.x * scale, y0 + wire.y * scale, wire.radius * scale, wire.side, "card")
-    _blocks(picture, layout, x0, y0, scale)
+    _blocks(picture, layout, x0, y0, scale, end)
     gap = min(max(view.gap * scale, 0.3), h)
     picture.box(x0 - 4, y0 + h / 2 - gap / 2, 4, gap, "card", "ink")
     _legend(picture, view, x0 + w + 8, y0 + 4, hands)
@@ -82,9 +83,9 @@ def _within(picture: Picture, x0: float, y0: float, scale: float, end: float) ->
     return put
 
 
-def _blocks(picture: Picture, layout: Layout, x0: float, y0: float, scale: float) -> None:
-    """Numbers under the blocks, and what can be taken with the mouse; of those that lie in the window."""
-    ends, h, most = [-10.0, -10.0], layout.along * scale, x0 + layout.radial * scale + OVER
+def _blocks(picture: Picture, layout: Layout, x0: float, y0: float, scale: float, most: float) -> None:
+    """Numbers under the blocks, and what can be taken with the mouse; of those whose middle lies before an end [mm]."""
+    ends, h = [-10.0, -10.0], layout.along * scale
     for k, band in enumerate(layout.bands, 1):
         middle = x0 + 0.5 * (band.begin + band.end) * scale
         if middle > most:

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 from rhevectra import demo
 from rhevectra.app import settings
 from rhevectra.app.changes import changes
-from rhevectra.app.netlist import netlist_text
 from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
 from rhevectra.project.log import as_csv
@@ -150,6 +149,8 @@ class FileActions:
 
     def export_netlist(self, path: str | Path) -> bool:
         """Write the netlist at the line of the pictures, full load."""
+        from rhevectra.app.netlist import netlist_text  # it checks what it writes with the engine's reader, which is large
+
         corner = self.size_desk.corner
         line = corner.v_line if corner else None
         done = self._guarded(lambda: write_text(path, netlist_text(self.session.design, line, 1.0, "valley")))

@@ -63,10 +63,10 @@ class Exact(Struct, frozen=True):
         return float(np.interp(t, self.t, self.voltages[node]))
 
 
-def network_of(circuit: Circuit, corner: Corner) -> Network:
-    """The parts of a design's circuit at a corner. Raises NoSteadyState where its pulses are longer than its period."""
+def network_of(text: str, corner: Corner) -> Network:
+    """The parts of a design's netlist at a corner. Raises NoSteadyState where its pulses are longer than its period."""
     try:
-        return read(write(circuit))
+        return read(text)
     except NetlistError as problem:
         raise NoSteadyState(f"at {corner.text()} the design asks for what no circuit can do; {problem.wrong}") from None
 
@@ -75,7 +75,7 @@ def exact(design: Design, corner: Corner, change: Callable[[Circuit], Circuit] =
     """Solve the design's circuit at a corner, with what somebody changes of it. Raises NoSteadyState with what stood in the way."""
     topology = TOPOLOGIES[design.topology]
     circuit = change(topology.circuit(design, corner))
-    network, period = network_of(circuit, corner), circuit.period
+    network, period = network_of(write(circuit), corner), circuit.period
     found = steady(network, period)
     m = Measures(found)
     names = [p.name for p in found.equations.changing]

@@ -24,15 +24,15 @@ SKIPPED = 0.25
 """Share of the full-load pulse below which pulses are left out."""
 C_WINDING = 15e-12
 """Capacitance of inductor and node beside the switch's [F] (common practice, no source)."""
-
-
-USUAL, LOWEST, STEP, PULSE, DROP = 65e3, 25e3, 5e3, 350e-9, 0.7
-"""Usual and lowest frequency of the rule and its steps [Hz]; pulse [s] that the usual blanking and delay of the limit ask for; drop of the diode [V]."""
+BLANKING, DELAY = 200e-9, 150e-9
+"""Leading-edge blanking and delay of the limit where a high bus asks for short pulses [s] (common practice, no source)."""
+USUAL, LOWEST, STEP, DROP = 65e3, 25e3, 5e3, 0.7
+"""Usual and lowest frequency of the rule and its steps [Hz]; drop of the diode [V]."""
 
 
 def frequency(volts: float, v_top: float) -> tuple[float, str]:
     """Switching frequency [Hz] by rule and why, for an output and its diode [V] from a highest bus [V]: lower where the pulse would be shorter than can be made."""
-    most = volts / v_top / (1.05 * PULSE)
+    most = volts / v_top / (1.05 * (BLANKING + DELAY))
     if most >= USUAL:
         return USUAL, "65 kHz: the pulse from a high bus is short already, and the charge of the node costs each time"
     return max(STEP * (most // STEP), LOWEST), f"at {show(USUAL, 'Hz')} the pulse from {show(v_top, 'V')} would be {show(volts / v_top / USUAL, 's')}, shorter than blanking and delay of the limit leave"
@@ -78,7 +78,7 @@ def build(work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
                      r_switch=row["r_on_25_ohm"] * row["hot_ratio"], inductance=float(inductance.value), fs=float(fs.value), f_floor=floor, t_floor=t_floor, c_node=row["c_energy_f"] + C_WINDING, t_fall=row["t_fall_s"], t_recovery=rect["t_recovery_s"],
                      limit={"i_limit": 1e3, "tolerance": 0.0, "t_delay": 0.0}, is_limit=grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool), choke=tiny, p_controller=p_ctl)
     peak = float(loaded(work, least_filter.peak(Quick(), st.solve(stage).out, least_filter.choose(work))[0]).max())
-    limit = current_limit(work, peak, 150e-9, "comparator, logic and gate; a short pulse from a high bus leaves no more (common practice)")
+    limit = current_limit(work, peak, DELAY, "comparator, logic and gate; a short pulse from a high bus leaves no more (common practice)")
     stage = replace(stage, limit=limit, r_sense=sensing.choose(work, limit["i_limit"], float(loaded(work, st.solve(stage).out["i_switch"]).max())))
     win = work.parts["cores"].derived(windows)
     choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")

@@ -14,17 +14,15 @@ from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import faults
 from rhevectra.core.topologies.buck_aux import stage as st
-from rhevectra.core.topologies.buck_aux.build import C_WINDING, Plan
+from rhevectra.core.topologies.buck_aux.build import BLANKING, C_WINDING, Plan
 from rhevectra.core.topologies.common import faults as common
-from rhevectra.core.topologies.common import least_filter, sensing
+from rhevectra.core.topologies.common import idle, least_filter, sensing
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat
 
 UNSETTLED = 0.02
-BLANKING = 200e-9
-"""Leading-edge blanking where a high bus asks for short pulses [s] (common practice, no source)."""
 LIVE = "every node, the output included, is live: no isolation; earthed instruments only through an isolation transformer, and nothing a person can touch may be connected"
 
 
@@ -54,7 +52,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     """Rows for the constants of the stage, so that the working can name them."""
     sheet, s, sw, rect = work.sheet, plan.stage, plan.switch, plan.rectifiers[work.need.main]
     rows, name = sheet.rows, f"class {rect['name'].value}"
-    return {"fs": rows["fs"], "inductance": rows["filter1.l"], "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (with nothing connected what hangs on it: leakage, divider, bleed)"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
+    return {"fs": rows["fs"], "inductance": rows["filter1.l"], "i_out": sheet.given("load.i1", s.i_out, "A", text=f"current of the output ({idle.HANGS})"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", name), "r_diode": sheet.given("rectifier.r_dynamic", s.r_diode, "Ω", "catalogue", name), "t_recovery": sheet.given("rectifier.t_recovery", s.t_recovery, "s", "catalogue", name),
             "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
             "r_sense": sensing.record(work), "f_floor": sheet.given("light_load.f_floor", s.f_floor, "Hz", "rule", "least pulse rate of the light-load law"), "t_floor": sheet.given("light_load.t_floor", s.t_floor, "s", "rule", "shortest pulse of the light-load law: a quarter of that at full load and highest bus, or none"),

@@ -17,6 +17,8 @@ LEAKS = 1e-4
 """The same as a share of its current, for large capacitors (typical, from memory)."""
 BLED = 1e-3
 """Share of its current that a bleed takes where one is needed by rule (common practice, no source)."""
+HANGS = "with nothing connected what hangs on it: leakage, divider, bleed"
+"""What the working says of a current that is never less."""
 DECISIONS = tuple(DecisionSpec(f"output{n}.bleed", f"Bleed of output {n}", "rectifier", unit="A", low=0.0, high=10.0, schools="none: turns, leakage or the loop keep it inside its tolerance; a resistor that holds it down at light load, and burns; a regulator of its own") for n in range(1, 7))
 
 

@@ -64,7 +64,7 @@ def wound(others: Sequence[AnOther], turns: Sequence[Any], effective: Sequence[f
 def given(work: Work, plan: Any, x: Other, turns: Any) -> dict[str, Any]:
     """Rows of one output, by the names they have in `Other`; turns: row of its winding."""
     sheet, said = work.sheet, plan.rectifiers[x.n - 1]["row"]["said"]
-    return {"ns": turns, "i_out": sheet.given(f"load.i{x.n}", x.i_out, "A", text="current of the output (with nothing connected what hangs on it: leakage, divider, bleed) and the drive of a synchronous rectifier"),
+    return {"ns": turns, "i_out": sheet.given(f"load.i{x.n}", x.i_out, "A", text=f"current of the output ({idle.HANGS}) and the drive of a synchronous rectifier"),
             "v_forward": sheet.given(f"rectifier{x.n}.v_forward", x.v_forward, "V", "catalogue", said), "r_rectifier": sheet.given(f"rectifier{x.n}.r_dynamic", x.r_rectifier, "Ω", "catalogue", said),
             "r_secondary": sheet.solved(f"transformer.r_secondary{x.n}", x.r_secondary, "Ω", "copper loss of this secondary at the worst corner over its rms current squared")}
 

@@ -15,7 +15,7 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.dies import record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
-from rhevectra.core.topologies.common import half_turn, sensing
+from rhevectra.core.topologies.common import half_turn, idle, sensing
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.flyback import auxiliary, faults, sag, sharing, signal
 from rhevectra.core.topologies.flyback import outputs as out_parts
@@ -78,7 +78,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     turns = plan.turns
     return {
         "np": turns[0], "ns": tuple(turns[1:]), "lp": sheet.rows["transformer.lp"], "leakage": plan.leakage,
-        "i_outputs": tuple(sheet.given(f"load.i{k}", i, "A", text=f"current of {'the auxiliary winding' if k == len(order) + 1 else work.need.outputs[order[k - 1]].name} (with nothing connected what hangs on it: leakage, divider, bleed)") for k, i in enumerate(s.i_outputs, 1)),
+        "i_outputs": tuple(sheet.given(f"load.i{k}", i, "A", text=f"current of {'the auxiliary winding' if k == len(order) + 1 else work.need.outputs[order[k - 1]].name} ({idle.HANGS})") for k, i in enumerate(s.i_outputs, 1)),
         "takes": tuple(sheet.solved(f"secondary{k}.lift", x, "", "what the winding takes from the core for its charge over what that is at the reflected voltage: outputs held apart by leakage and resistance, worked out when the transformer was chosen") for k, x in enumerate(s.takes, 1)),
         "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
         "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", f"class {main['name'].value}"),

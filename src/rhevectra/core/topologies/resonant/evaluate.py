@@ -20,7 +20,7 @@ from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_rise
-from rhevectra.core.topologies.common import pieces, secondaries, sensing, supply
+from rhevectra.core.topologies.common import idle, pieces, secondaries, sensing, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.ratings import feedback_error, least_setting, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
@@ -103,7 +103,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     rect = plan.rectifiers[work.need.main]
     seen = {"np": pieces.all_turns(sheet, plan.need, plan.turns[0])} if s.wound is None else {"np": sheet("transformer.np_seen", resonant.turns_seen, turns=plan.turns[0], lm=sheet.rows["llc.lm"], lr=sheet.rows["llc.lr"]), "wound": plan.turns[0]}
     return {**seen, "r_sense": sensing.record(work), "ns": plan.turns[1], "leakage": plan.leakage, "lr": sheet.rows["llc.lr"], "cr": sheet.rows["llc.cr"], "lm": sheet.rows["llc.lm"],
-            "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (with nothing connected what hangs on it: leakage, divider, bleed), the overload at its corner, and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
+            "i_out": sheet.given("load.i1", s.i_out, "A", text=f"current of the output ({idle.HANGS}), the overload at its corner, and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             **_in_path(sheet, s, rect["row"]),
             "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary (of one half, where it is tapped) at the worst corner over its rms current squared"), "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
             "r_inductor": 0.0 if plan.choke is None else sheet.solved("inductor.r", s.r_inductor, "Ω", f"{show(plan.choke.resistance, 'Ω', 3)} of copper at its temperature, and eddies in its strands of {show(plan.choke.strand, 'm')} at the highest frequency of full load"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),

@@ -15,7 +15,7 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import record_pulsed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import least_filter, pieces, secondaries, secondary_kinds, sensing, supply
+from rhevectra.core.topologies.common import idle, least_filter, pieces, secondaries, secondary_kinds, sensing, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
@@ -77,7 +77,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     if s.variant.reset:
         tapped["nr"] = sheet.solved("transformer.nr", s.nr, "turns", "reset winding: its ratio to the primary, in whole turns")
     return {**tapped, **snubbers.given(work, s), **primary_snubber.given(work, s), "np": pieces.all_turns(sheet, plan.need, plan.turns[0]), "ns": plan.turns[1], "leakage": plan.leakage, **_beside(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
-            "i_out": sheet.given("load.i1", s.i_out, "A", text="current of the output (with nothing connected what hangs on it: leakage, divider, bleed) and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
+            "i_out": sheet.given("load.i1", s.i_out, "A", text=f"current of the output ({idle.HANGS}) and the drive of a synchronous rectifier"), "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
             "v_forward": sheet.given("rectifier.v_forward", s.v_forward, "V", "catalogue", rect["row"]["said"]), "r_rectifier": sheet.given("rectifier.r_dynamic", s.r_rectifier, "Ω", "catalogue", rect["row"]["said"]), "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω", "copper loss of the secondary at the worst corner over its rms current squared"),
             "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"), "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"), "r_sense": sensing.record(work),
             "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω", "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics"),
