@@ -6,7 +6,7 @@ import pytest
 from balances import check_balance, check_drawn, whole
 from requirements import out
 from rhevectra.app.parts import rows as parts_list
-from rhevectra.core.basis.requirement import Mains, Requirement
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.circuit.netlist import write
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
@@ -135,3 +135,11 @@ def test_what_only_one_output_can_have_is_told():
     for pin in ({"llc.inductor": "leakage"}, {"llc.control": "fixed"}, {"secondary.kind": "bridge"}):
         assert any("has no effect" in f.text for f in size(AMPLIFIER, {"topology": "llc_half", **pin}).findings), pin
     assert any("phases share one output" in f.text and f.cure == "topology" for f in size(AMPLIFIER, {"topology": "llc_three_phase"}).findings)
+
+
+def test_a_tank_that_cannot_give_anything_says_so_in_numbers():
+    """Kilowatts from a battery: at some corner no current flows to share."""
+    need = Requirement(mains=Mains(kind="dc", v_min=10.0, v_max=15.0), outputs=(Output(voltage=150.0, current_max=20.6), Output(name="x", voltage=-15.0, current_max=45.3, tolerance=0.1)), cooling="forced")
+    d = size(need, {"topology": "llc_full"}, noise=False)
+    assert any("no frequency gives the output" in f.text for f in d.findings)
+    assert all(np.isfinite(np.asarray(row.value, float)).all() for row in d.rows.values() if not isinstance(row.value, str))

@@ -10,8 +10,9 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.drawing.clearance import put
 from rhevectra.drawing.common import shown_at
-from rhevectra.drawing.display import Picture
+from rhevectra.drawing.display import Picture, Text
 
 if TYPE_CHECKING:
     from rhevectra.core.design.exact import Exact
@@ -20,6 +21,8 @@ PLANE = (100.0, 60.0)
 WIRE, HEAVY, WIDEST, TALLEST = 0.35, 0.9, 1.7, 1.35
 NARROW, SMALL = 95.0, 2.7
 """Width [mm] below which the drawing is stretched upwards and its texts are small, so that they keep clear of each other; their size."""
+NEAR = 8.0
+"""How far [mm] a current or a voltage of an instant may stand from its element or node."""
 ROOM = 0.7
 """Least scale [mm] at which what stands below the power stage is drawn too."""
 
@@ -27,15 +30,15 @@ ROOM = 0.7
 class _Pen:
     """Maps the plane to the page and draws along the line from a symbol's start to its end."""
 
-    def __init__(self, picture: Picture, tall: float = PLANE[1]) -> None:
-        """tall: height of the plane."""
+    def __init__(self, picture: Picture, broad: float = PLANE[0], tall: float = PLANE[1]) -> None:
+        """broad, tall: width and height of the plane."""
         self.picture, self.weight = picture, WIRE
         narrow = picture.width < NARROW
         self.text = SMALL if narrow else 3.2
-        scale = min((picture.width - 26) / PLANE[0], (picture.height - 10) / tall)
-        self.wide = min((picture.width - (28 if narrow else 34)) / PLANE[0], WIDEST * scale)
+        scale = min((picture.width - 26) / broad, (picture.height - 10) / tall)
+        self.wide = min((picture.width - (28 if narrow else 34)) / broad, WIDEST * scale)
         self.high = min((picture.height - 10) / tall, (2.0 if narrow else TALLEST) * scale)
-        self.x0 = max((picture.width - PLANE[0] * self.wide) / 2 - 8, 6.0)
+        self.x0 = max((picture.width - broad * self.wide) / 2 - 8, 6.0)
         self.y0 = max((picture.height - tall * self.high) / 2 - 2, 4.0)
 
     def place(self, p: tuple[float, float]) -> tuple[float, float]:
@@ -154,13 +157,15 @@ def conducting(design: Design, found: "Exact", instant: float, width: float, hei
 
 
 def _drawn(design: Design, corner: Corner, width: float, height: float, found: "Exact | None", instant: float) -> Picture:
-    symbols, told = TOPOLOGIES[design.topology].schematic(design, corner), shown_at(corner)
-    tall = max(PLANE[1], *(s.end[1] + 4 for s in symbols))
-    if found is not None or min((height - 10) / tall, (width - 34) / PLANE[0]) < ROOM:
-        told += " · auxiliary and further windings not drawn: no room" if tall > PLANE[1] else ""
+    symbols, caption = TOPOLOGIES[design.topology].schematic(design, corner), shown_at(corner)
+    broad, tall = max(PLANE[0], *(s.end[0] + 6 for s in symbols)), max(PLANE[1], *(s.end[1] + 4 for s in symbols))
+    if found is not None or min((height - 10) / tall, (width - 34) / broad) < ROOM:
+        caption += " · auxiliary and further windings not drawn: no room" if tall > PLANE[1] else ""
         symbols, tall = [s for s in symbols if s.end[1] <= PLANE[1]], PLANE[1]
-    picture = Picture(width, height, told if found is None else f"{found.stretch_at(instant).name} · {show(instant, 's')}")
-    pen = _Pen(picture, tall)
+    picture = Picture(width, height, caption if found is None else f"{found.stretch_at(instant).name} · {show(instant, 's')}")
+    if found is not None:
+        picture.text(4.0, 3.4, found.stretch_at(instant).name, "ink", "left", 3.4, True)
+    pen, told = _Pen(picture, broad, tall), []
     for symbol in symbols:
         shown, current = symbol, 0.0
         if found is not None and symbol.element:
@@ -173,44 +178,40 @@ def _drawn(design: Design, corner: Corner, width: float, height: float, found: "
             pen.weight = WIRE
         _SYMBOLS[shown.kind](pen, shown)
         if found is not None and pen.weight == HEAVY and symbol.kind in ("diode", "switch", "inductor", "load", "winding"):
-            _arrow(pen, symbol, current)
+            told += _arrow(pen, symbol, current)
         if symbol.label and (found is None or symbol.kind in ("core", "load")):
-            _label(pen, symbol)
+            told.append(_label(pen, symbol))
     if found is not None:
-        picture.text(4.0, 3.4, found.stretch_at(instant).name, "ink", "left", 3.4, True)
-        for node, place, anchor, role in TOPOLOGIES[design.topology].NODE_PLACES:
-            if node in found.voltages:
-                pen.picture.text(*pen.place(place), show(found.voltage(node, instant), "V"), role, anchor, 3.2)
+        told += [Text(*pen.place(place), show(found.voltage(node, instant), "V"), role, anchor, 3.2) for node, place, anchor, role in TOPOLOGIES[design.topology].NODE_PLACES if node in found.voltages]
+    put(picture, told, NEAR if found is not None else np.inf)
     return picture
 
 
-def _arrow(pen: _Pen, symbol: Any, current: float) -> None:
-    """A head in the direction of the current and its value beside it."""
+def _arrow(pen: _Pen, symbol: Any, current: float) -> list[Text]:
+    """Draw a head in the direction of the current; its value beside it."""
     at = pen.along(symbol)
     way, tip = (0.86, 0.98) if current > 0 else (0.14, 0.02)
     pen.picture.fill([at(way, -1.3), at(tip), at(way, 1.3)], symbol.side)
     if symbol.kind not in ("diode", "switch", "load"):
-        return
+        return []
     level = abs(symbol.end[1] - symbol.start[1]) < 1e-6
     x, y = at(0.5, -3.6) if level else pen.place((symbol.start[0] - 3.0, 0.5 * (symbol.start[1] + symbol.end[1])))
     anchor = "left" if level else "right"
     if symbol.kind == "load":
         x, y = pen.place((symbol.start[0] + 3.4, 0.5 * (symbol.start[1] + symbol.end[1]) + 7.5))
         anchor = "left"
-    pen.picture.text(x, y, show(abs(current), "A"), symbol.side, anchor, 3.2, True)
+    return [Text(x, y, show(abs(current), "A"), symbol.side, anchor, 3.2, True)]
 
 
-def _label(pen: _Pen, symbol: Any) -> None:
+def _label(pen: _Pen, symbol: Any) -> Text:
     """The value beside the symbol, clear of its body."""
     (ax, ay), (bx, by) = symbol.start, symbol.end
     x, y = pen.place(((ax + bx) / 2, (ay + by) / 2))
-    role = symbol.side if symbol.kind != "core" else "ink"
     if symbol.kind == "core":
-        pen.picture.text(x, max(pen.place((0, 58.5))[1], pen.place((0, 55))[1] + 3.8), symbol.label, role, "middle", pen.text, True)  # clear of the lowest wire however small the drawing is
-    elif symbol.kind == "note":
-        pen.picture.text(x, y, symbol.label, role, "middle", pen.text)
-    elif abs(by - ay) < 1e-6:
-        pen.picture.text(pen.place(symbol.start)[0] + 3.5 * pen.wide, y + 5.4 * pen.high, symbol.label, role, "left", pen.text, clear=True)
-    else:
-        left = (symbol.kind in ("resistor", "inductor", "switch", "winding") and symbol.side == "primary") or symbol.flip
-        pen.picture.text(x + (-3.4 if left else 3.6) * pen.wide, y + 1.0, symbol.label, role, "right" if left else "left", pen.text)
+        return Text(x, max(pen.place((0, 58.5))[1], pen.place((0, 55))[1] + 3.8), symbol.label, "ink", "middle", pen.text, True)  # clear of the lowest wire however small the drawing is
+    if symbol.kind == "note":
+        return Text(x, y, symbol.label, symbol.side, "middle", pen.text)
+    if abs(by - ay) < 1e-6:
+        return Text(pen.place(symbol.start)[0] + 3.5 * pen.wide, y + 5.4 * pen.high, symbol.label, symbol.side, "left", pen.text)
+    left = (symbol.kind in ("resistor", "inductor", "switch", "winding") and symbol.side == "primary") or symbol.flip
+    return Text(x + (-3.4 if left else 3.6) * pen.wide, y + 1.0, symbol.label, symbol.side, "right" if left else "left", pen.text)

@@ -141,7 +141,7 @@ def share(s: "Stage", settled: "Settled") -> Shared:
     shape, f = settled.out["f"].shape, settled.out["f"].ravel()
     whole = np.square(settled.out["i_rect"].ravel()) / (2 * f)  # seen from the regulated output
     lost = (a.resistance[:, None] * found.square).sum(0)
-    v_seen = np.maximum((found.voltage * found.charge).sum(0) / found.charge.sum(0) / a.ratio[0] - a.forward[0], LEAST * float(plain(s.v_out)))
+    v_seen = np.maximum((found.voltage * found.charge).sum(0) / np.maximum(found.charge.sum(0), 1e-30) / a.ratio[0] - a.forward[0], LEAST * float(plain(s.v_out)))
     each = lambda x: [v.reshape(shape) for v in x]  # noqa: E731
     return Shared(each(np.sqrt(2 * f * found.square) * ratio), each(found.peak * ratio), each(found.voltage / ratio - a.forward[:, None]), v_seen.reshape(shape), (lost / np.maximum(whole, 1e-18)).reshape(shape), float(found.miss.max()))
 

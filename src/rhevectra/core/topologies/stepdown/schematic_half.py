@@ -4,9 +4,9 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.topologies.common.symbols import Place, Symbol, source
+from rhevectra.core.topologies.common.symbols import OUT, Place, Symbol, source
 from rhevectra.core.topologies.stepdown import primary_snubber
-from rhevectra.core.topologies.stepdown.schematic_tap import OUT, secondary
+from rhevectra.core.topologies.stepdown.schematic_tap import secondary
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("mid", (18, 34), "left", "primary"), ("a", (34, 27), "left", "primary"), OUT)
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""

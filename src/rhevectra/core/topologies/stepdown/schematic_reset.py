@@ -4,10 +4,10 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.topologies.common.symbols import Place, Symbol, source
+from rhevectra.core.topologies.common.symbols import OUT, Place, Symbol, source
 from rhevectra.core.topologies.stepdown.schematic_single import secondary
 
-NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("d1", (39, 46), "right", "primary"), ("out1", (94, 5), "right", "secondary"))
+NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("d1", (39, 46), "right", "primary"), OUT)
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
 
 
