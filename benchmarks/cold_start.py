@@ -1,4 +1,5 @@
-"""Cold start to the first painted window, process start to end, against a bare window with the toolkit that also draws our pictures, in turn. Run: .venv/bin/python benchmarks/cold_start.py"""
+"""Cold start to the first painted window, process start to end, against a bare window with the toolkit that also draws our pictures, in
+turn. Run: .venv/bin/python benchmarks/cold_start.py"""
 
 import os
 import statistics

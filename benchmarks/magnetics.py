@@ -39,7 +39,8 @@ def main() -> None:
     needs = [replace(need, stack=arrangement.blocks(name, names)) for name in arrangement.PRESETS]
     whole = median(lambda: [transformer.try_all(n, win, offered) for n in needs])
     one = median(lambda: transformer.try_all(need, win, offered))
-    print(f"{len(win.names)} cores × {transformer.CANDIDATES} turns × {len(needs)} arrangements: {whole * 1e3:.1f} ms (goal: under 100), one arrangement {one * 1e3:.1f} ms")
+    print(f"{len(win.names)} cores × {transformer.CANDIDATES} turns × {len(needs)} arrangements: {whole * 1e3:.1f} ms (goal: under 100), "
+          f"one arrangement {one * 1e3:.1f} ms")
     print(f"usual arrangements side by side on one core: {median(lambda: alternatives(plan, 'split', offered)) * 1e3:.1f} ms")
     print(f"field in the window, two solutions: {median(lambda: list(field_steps(design)), 3):.2f} s (goal: under 3)")
     pinned = {**document.decisions, "transformer.arrangement": "simple"}

@@ -32,14 +32,16 @@ def main() -> None:
             once = lambda d=document, t=topology: size(d.requirement, {"topology": t})  # noqa: E731
             once()
             times = [timed(once) for _ in range(15)]
-            print(f"{name}: {topology} median {statistics.median(times) * 1e3:.1f} ms (goal: under {120 if topology.startswith('llc') else 30} ms)")
+            print(f"{name}: {topology} median {statistics.median(times) * 1e3:.1f} ms (goal: under "
+                  f"{120 if topology.startswith('llc') else 30} ms)")
         for workers in (1, processors(), processors()):  # the last of the same requirement again
             forget()
             first: list[float] = []
             start = time.perf_counter()
             for _step in contest_steps(document.requirement, {}, workers=workers):
                 first.append(time.perf_counter() - start)
-            print(f"{name}: contest of {len(TOPOLOGIES)} topologies, {len(first)} designs, {workers} processes: first row {first[0] * 1e3:.0f} ms (goal: 300), whole {first[-1] * 1e3:.0f} ms (goal: 1500)")
+            print(f"{name}: contest of {len(TOPOLOGIES)} topologies, {len(first)} designs, {workers} processes: first row "
+                  f"{first[0] * 1e3:.0f} ms (goal: 300), whole {first[-1] * 1e3:.0f} ms (goal: 1500)")
     size(need)
     runs, work = [], []
     for _ in range(40):
@@ -53,7 +55,8 @@ def main() -> None:
             x = np.sqrt(x * 1.0001 + 0.5)
         work.append(time.perf_counter() - start)
     print(f"size() on the demo: median {statistics.median(runs) * 1e3:.1f} ms, least {min(runs) * 1e3:.1f} ms (goal: median under 15 ms)")
-    print(f"ratio to 3000 NumPy operations on 96 numbers ({statistics.median(work) * 1e3:.2f} ms): {statistics.median(runs) / statistics.median(work):.1f}")
+    print(f"ratio to 3000 NumPy operations on 96 numbers ({statistics.median(work) * 1e3:.2f} ms): "
+          f"{statistics.median(runs) / statistics.median(work):.1f}")
 
 
 if __name__ == "__main__":

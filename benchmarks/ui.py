@@ -1,4 +1,5 @@
-"""Edit to figures and picture painted anew, how long the window is away at a time, and memory over 1000 edits, in the real window off screen. Run: .venv/bin/python benchmarks/ui.py"""
+"""Edit to figures and picture painted anew, how long the window is away at a time, and memory over 1000 edits, in the real window off
+screen. Run: .venv/bin/python benchmarks/ui.py"""
 
 import os
 import resource
@@ -58,7 +59,8 @@ def away(application: QApplication, demo_name: str, topology: str, decision: str
         last[0] = time.perf_counter()
         window._edit(lambda k=k: window.session.pin(decision, before * (1 + 1e-3 * k)), decision)
         edits.append(go_on(0.1))
-    print(f"{demo_name} as {topology}: the window is away {max(edits) * 1e3:.0f} ms at most over 20 edits of {window.session.elapsed * 1e3:.0f} ms, {go_on(3.0) * 1e3:.0f} ms over the slow pictures after them (goal: under 100 ms)")
+    print(f"{demo_name} as {topology}: the window is away {max(edits) * 1e3:.0f} ms at most over 20 edits of "
+          f"{window.session.elapsed * 1e3:.0f} ms, {go_on(3.0) * 1e3:.0f} ms over the slow pictures after them (goal: under 100 ms)")
     window.changing.settle()
     window.session.saved = window.session.document
     window.close()
@@ -70,7 +72,8 @@ def desks(application: QApplication) -> None:
     window.resize(1280, 800)
     window.show()
     for k in range(300):
-        window.session.record("note", f"line {k}: what was seen on the bench, in words that run on for longer than the column is wide and need a second line")
+        window.session.record("note", f"line {k}: what was seen on the bench, in words that run on for longer than the column is wide and "
+                              "need a second line")
     took = {}
     for desk in ("Ask", "Contest", "Explore", "Wind", "Prove"):
         window.go(desk)
@@ -91,7 +94,8 @@ def desks(application: QApplication) -> None:
 
 
 def dragged(application: QApplication) -> None:
-    """Print how long it takes until the leakage and height of a place are told while a block is dragged over it, and from its drop to the window painted anew."""
+    """Print how long it takes until the leakage and height of a place are told while a block is dragged over it, and from its drop to the
+    window painted anew."""
     window = MainWindow(Session.of_text(demo.text(), "demo"))
     window.resize(1280, 800)
     window.show()
@@ -117,7 +121,9 @@ def dragged(application: QApplication) -> None:
         application.processEvents()
         if window.session.design is not before:
             shown.append(time.perf_counter() - start)
-    print(f"a winding dragged: leakage and height of the place told after {statistics.median(told) * 1e3:.0f} ms, most {max(told) * 1e3:.0f}; from the drop to the new design and the window painted median {statistics.median(shown) * 1e3:.0f}, least {min(shown) * 1e3:.0f} ms (goal: 100)")
+    print(f"a winding dragged: leakage and height of the place told after {statistics.median(told) * 1e3:.0f} ms, most "
+          f"{max(told) * 1e3:.0f}; from the drop to the new design and the window painted median {statistics.median(shown) * 1e3:.0f}, "
+          f"least {min(shown) * 1e3:.0f} ms (goal: 100)")
     window.session.saved = window.session.document
     window.close()
 
@@ -150,7 +156,8 @@ def main() -> None:
         if k in (199, 999):
             store.append(megabytes())
     print(f"edit to new design: median {statistics.median(sizes) * 1e3:.1f} ms")
-    print(f"edit to figures and picture painted anew: median {statistics.median(painted) * 1e3:.1f} ms (goals: figures under 30 ms, picture under 60 ms)")
+    print(f"edit to figures and picture painted anew: median {statistics.median(painted) * 1e3:.1f} ms (goals: figures under 30 ms, "
+          "picture under 60 ms)")
     print(f"memory after 200 edits {store[0]:.0f} MB, after 1000 {store[1]:.0f} MB, ratio {store[1] / store[0]:.2f} (goal: flat)")
     window.session.saved = window.session.document
     window.close()

@@ -12,14 +12,16 @@ def whole(d, x):
 
 
 def check_balance(d, front=(), most=0.005, loaded=False):
-    """In run (loaded: with load), what the bus gives is output plus listed losses (those of the front end named left out) within `most`, and what the front end is worked out for is that within a two hundredth of the greatest; no row is NaN or infinite."""
+    """In run (loaded: with load), what the bus gives is output plus listed losses (those of the front end named left out) within `most`,
+    and what the front end is worked out for is that within a two hundredth of the greatest; no row is NaN or infinite."""
     lost = sum(whole(d, r) for name, r in d.losses.items() if name not in front)
     run = np.broadcast_to(d.grid.where(lambda p: p.case == "run" and (p.load > 0 or not loaded)), d.grid.shape)
     drawn = whole(d, d.context["o"]["p_bus"])
     assert np.abs((whole(d, d.rows["load.power"]) + lost) / drawn - 1)[run].max() < most
     if "bulk.p_load" in d.rows:
         fed = whole(d, d.rows["bulk.p_load"]).mean(-1)
-        assert np.abs(fed - drawn.mean(-1))[run.all(-1)].max() < 0.005 * fed.max(), "the front end is worked out for the power the stage draws"
+        assert np.abs(
+            fed - drawn.mean(-1))[run.all(-1)].max() < 0.005 * fed.max(), "the front end is worked out for the power the stage draws"
     check_finite(d)
 
 

@@ -7,7 +7,10 @@ import tempfile
 from pathlib import Path
 
 _SCREEN = Path(tempfile.mkdtemp(prefix="rhevectra-test-")) / "screen.json"
-_SCREEN.write_text(json.dumps({"synchronousWindowSystemEvents": False, "screens": [{"name": "desk", "x": 0, "y": 0, "width": 1280, "height": 800, "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}]}))
+_SCREEN.write_text(
+    json.dumps({"synchronousWindowSystemEvents": False,
+                "screens": [{"name": "desk", "x": 0, "y": 0, "width": 1280, "height": 800, "logicalDpi": 96, "logicalBaseDpi": 96,
+                             "dpr": 1}]}))
 os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_SCREEN}"
 
 import pytest

@@ -1,4 +1,5 @@
-"""A converter run switching cycle by switching cycle, exact within each interval (the series of the matrix exponential): the second route to what the loop's formulas say."""
+"""A converter run switching cycle by switching cycle, exact within each interval (the series of the matrix exponential): the second route
+to what the loop's formulas say."""
 
 import numpy as np
 
@@ -18,7 +19,8 @@ def series(part, period):
 
 
 class Cycles:
-    """States end in a constant 1; the first is the current the control looks at. on, off, rest: matrices of the intervals; output: what is fed back, a row for each; asked(x, t): the crest asked for at an instant, its slope included."""
+    """States end in a constant 1; the first is the current the control looks at. on, off, rest: matrices of the intervals; output: what is
+    fed back, a row for each; asked(x, t): the crest asked for at an instant, its slope included."""
 
     def __init__(self, on, off, rest, output, period, waits=False):
         self.parts, self.output, self.period, self.waits = (on, off, rest), output, period, waits
@@ -44,7 +46,8 @@ class Cycles:
         return (self.parts[k] @ at)[0] - (self._asked_slope if k == 0 else 0.0)
 
     def cycle(self, x, begun, asked, asked_slope=0.0, by_duty=False):
-        """The state after a period that begins at an instant, its pieces as (interval, start, length, state), and how long it was; by_duty: what is asked for is the duty."""
+        """The state after a period that begins at an instant, its pieces as (interval, start, length, state), and how long it was; by_duty:
+        what is asked for is the duty."""
         self._asked_slope = asked_slope
         on = self.period * asked(x, begun) if by_duty else self._root(0, x, lambda at, t: at[0] - asked(at, begun + t), 0.3 * self.period)
         for _ in range(6 if by_duty else 0):  # where a ramp over the period meets what is asked for
@@ -72,7 +75,8 @@ class Cycles:
         return total
 
     def response(self, x, crest, added, share, settle, by_duty=False, swing=1e-3):
-        """Output per ampere of crest (or for all the duty) at a frequency of so many periods each (share: periods of the swing, of switching): the difference of two runs that swing to opposite sides."""
+        """Output per ampere of crest (or for all the duty) at a frequency of so many periods each (share: periods of the swing, of
+        switching): the difference of two runs that swing to opposite sides."""
         turns, count = share
         w, found = 2 * np.pi * turns / (count * self.period), []
         for sign in (swing, -swing):

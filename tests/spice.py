@@ -6,7 +6,9 @@ import subprocess
 
 def measure(netlist: str, control: list[str], measures: dict[str, str], window: tuple[float, float], path) -> dict[str, float]:
     """Run a netlist; measures: name -> 'AVG expression' and the like, taken over the time window [s]."""
-    lines = ["", ".control", "run", *control, *(f"meas tran {n} {what} from={window[0]:.9g} to={window[1]:.9g}" for n, what in measures.items()), "quit", ".endc", ".end", ""]
+    lines = ["", ".control", "run", *control,
+             *(f"meas tran {n} {what} from={window[0]:.9g} to={window[1]:.9g}" for n, what in measures.items()), "quit", ".endc", ".end",
+             ""]
     path.write_text(netlist.replace("\n.end\n", "\n".join(lines)), encoding="utf-8")
     out = subprocess.run(["ngspice", "-b", str(path)], capture_output=True, text=True, timeout=400)
     found = {m.group(1): float(m.group(2)) for m in re.finditer(r"^(\w+)\s*=\s*(\S+)", out.stdout, re.M) if m.group(1) in measures}
@@ -15,7 +17,8 @@ def measure(netlist: str, control: list[str], measures: dict[str, str], window: 
 
 
 def shortened(netlist: str, share: float = 0.5, most: float = float("inf"), step: str = "") -> tuple[str, float]:
-    """The exported netlist with a share of its run, so long [s] at most, and the end of that [s]: it begins at its output voltage, and what still moves has settled by then. step: another than its own."""
+    """The exported netlist with a share of its run, so long [s] at most, and the end of that [s]: it begins at its output voltage, and what
+    still moves has settled by then. step: another than its own."""
     end = min(share * float(re.search(r"\.tran \S+ (\S+)", netlist).group(1)), most)
     if step:
         return re.sub(r"\.tran .*", f".tran {step} {end:.9g} {0.75 * end:.9g} {step} uic", netlist), end

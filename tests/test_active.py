@@ -16,7 +16,8 @@ from test_reset import seeded
 
 PINS = {"topology": "forward_active_clamp"}
 MAINS = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=10),), harmonics_class="none")
-LOW = Requirement(mains=Mains(kind="dc", v_min=36, v_max=60), outputs=(Output(voltage=5, current_max=20),), insulation="basic", cooling="forced", efficiency_target=0.8)
+LOW = Requirement(mains=Mains(kind="dc", v_min=36, v_max=60), outputs=(Output(voltage=5, current_max=20),), insulation="basic",
+                  cooling="forced", efficiency_target=0.8)
 
 
 @pytest.fixture(scope="module", params=[MAINS, LOW], ids=["from the mains", "from 36 to 60 V"])
@@ -32,16 +33,21 @@ def test_the_exported_netlist_agrees_with_the_simulator(forward, low, tmp_path):
     at = lambda x: float(whole(forward, x)[c.index])  # noqa: E731
     text, end = shortened(text)
     names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "vds": "MAX v(d1)", "vcl": "AVG vc", "lrms": "RMS il"}
-    found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"), ["let ib=-i(vbus)", "let ip=@llk[i]", "let il=@lout[i]", "let vc=v(cl)-v(bus)"], names, (end - 20 / at(o["fs"]), end), tmp_path / "a.cir")
+    found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"),
+                    ["let ib=-i(vbus)", "let ip=@llk[i]", "let il=@lout[i]", "let vc=v(cl)-v(bus)"], names, (end - 20 / at(o["fs"]), end),
+                    tmp_path / "a.cir")
     inside = at(o["p_bus"]) - at(forward.rows["loss.controller"]) - at(o["p_choke"])
-    mine = {"bus": inside / at(forward.rows["bus.v"]), "prms": at(o["i_primary"]), "ppk": at(o["i_peak"]), "vo": forward.requirement.outputs[0].voltage, "vds": at(forward.rows["switch.v_peak"]), "vcl": at(forward.rows["active.v_clamp"]), "lrms": at(o["i_l"])}
+    mine = {"bus": inside / at(forward.rows["bus.v"]), "prms": at(o["i_primary"]), "ppk": at(o["i_peak"]),
+            "vo": forward.requirement.outputs[0].voltage, "vds": at(forward.rows["switch.v_peak"]),
+            "vcl": at(forward.rows["active.v_clamp"]), "lrms": at(o["i_l"])}
     for name, value in mine.items():
         assert value == pytest.approx(found[name], rel=0.01 if name == "vo" else 0.03), name
 
 
 def test_stresses_are_not_below_the_engine(forward):
-    """Full, half and a quarter load and the current limit at both ends: no rating exceeded by more than 3 %, nor at full load the rms of the clamp; in run its current turns round by what the figure says within 5 % (the charge the node takes
-    at both ends is left out of the capacitor's balance); the intervals are named."""
+    """Full, half and a quarter load and the current limit at both ends: no rating exceeded by more than 3 %, nor at full load the rms of
+    the clamp; in run its current turns round by what the figure says within 5 % (the charge the node takes at both ends is left out of the
+    capacitor's balance); the intervals are named."""
     for line, bus in ((forward.grid.lines[0], forward.grid.bus[0]), (forward.grid.lines[-1], forward.grid.bus[-1])):
         for load, case in ((1.0, "run"), (0.5, "run"), (0.25, "run"), (1.0, "limit")):
             c = forward.grid.find(line, load, case, bus)
@@ -57,18 +63,21 @@ def test_stresses_are_not_below_the_engine(forward):
 
 
 def test_the_node_comes_down_within_the_dead_time(forward):
-    """The engine's drain as the main switch turns on is at the input: within an eighth of the clamp's voltage, at full and half load; the gap sees to it."""
+    """The engine's drain as the main switch turns on is at the input: within an eighth of the clamp's voltage, at full and half load; the
+    gap sees to it."""
     for load in (1.0, 0.5):
         c = forward.grid.find(forward.grid.lines[0], load, "run", forward.grid.bus[0])
         e, v = exact(forward, c), float(forward.rows["bus.v"].at(c.index))
-        assert float(np.interp(e.period - 2e-9, e.t, e.voltages["d1"])) < v + 0.125 * float(forward.rows["active.v_clamp"].at(c.index)), c.text()
+        assert (float(np.interp(e.period - 2e-9, e.t, e.voltages["d1"])) < v + 0.125
+                * float(forward.rows["active.v_clamp"].at(c.index))), c.text()
     assert forward.figure("active.dead_need").margin >= 0
     closed = size(forward.requirement, {**PINS, "transformer.residual_gap": 5e-6})
     assert closed.value("active.i_back") <= forward.value("active.i_back")
 
 
 def test_clamp_voltage_and_both_ends_of_the_magnetising_current_by_integration():
-    """Capacitor so large that its voltage stands, core and leakage integrated over the reset: the voltage with which the core's volt-seconds and the capacitor's charge both balance, against the formulas within 1 %."""
+    """Capacitor so large that its voltage stands, core and leakage integrated over the reset: the voltage with which the core's
+    volt-seconds and the capacitor's charge both balance, against the formulas within 1 %."""
     v, t_e, t_r, lm, leakage, i_load, c = 48.0, 4e-6, 5e-6, 60e-6, 0.15e-6, 4.0, 0.4e-9
 
     def over_reset(v_c, i_mag, left):
@@ -80,12 +89,14 @@ def test_clamp_voltage_and_both_ends_of_the_magnetising_current_by_integration()
     v_c = active_clamp.capacitor_voltage(v, t_e, leakage, left, t_r)
     i_mag = active_clamp.magnetising_peak(v, t_e, lm, t_r, active_clamp.leakage_time(leakage, left, v_c), left)
     end, charge = over_reset(v_c, i_mag, left)
-    assert i_mag - end == pytest.approx(v * t_e / lm, rel=0.01) and -end == pytest.approx(active_clamp.magnetising_back(v, t_e, lm, i_mag), rel=0.01)
+    assert i_mag - end == pytest.approx(v * t_e / lm, rel=0.01) and -end == pytest.approx(active_clamp.magnetising_back(v, t_e, lm, i_mag),
+        rel=0.01)
     assert abs(charge) < 0.01 * (abs(i_mag) + abs(end)) * t_r
 
 
 def test_what_the_active_clamp_is_taken_for(forward):
-    """Common practice, no source: input over one minus duty on the switch; a duty beyond a half allowed; the core swings to both sides; less switch voltage than with a reset winding of a wide range."""
+    """Common practice, no source: input over one minus duty on the switch; a duty beyond a half allowed; the core swings to both sides;
+    less switch voltage than with a reset winding of a wide range."""
     o = forward.context["o"]
     full = forward.grid.find(forward.grid.lines[0], 1.0, "run", forward.grid.bus[0]).index
     at = lambda x: float(whole(forward, x)[full])  # noqa: E731
@@ -96,16 +107,19 @@ def test_what_the_active_clamp_is_taken_for(forward):
 
 
 def test_seeded_requirements_in_the_usual_range_can_be_built():
-    """Of 30 at least 95 % feasible; nothing is NaN; bus power is output plus listed losses within 0.5 % from half load up. Below, the energy of the leakage that lifts the node is counted with both: within 1.2 %."""
+    """Of 30 at least 95 % feasible; nothing is NaN; bus power is output plus listed losses within 0.5 % from half load up. Below, the
+    energy of the leakage that lifts the node is counted with both: within 1.2 %."""
     feasible = 0
     for need in seeded(3, 30):
         d = size(need, PINS)
         feasible += d.feasible
         check_finite(d)
-        lost = sum(whole(d, r) for name, r in d.losses.items() if name not in ("bridge", "bulk", "thermistor", "mains_filter", "x_discharge", "start_up"))
+        lost = sum(whole(d, r) for name, r in d.losses.items()
+                   if name not in ("bridge", "bulk", "thermistor", "mains_filter", "x_discharge", "start_up"))
         run = np.broadcast_to(d.grid.where(lambda p: p.case == "run"), d.grid.shape)
         off = np.abs((whole(d, d.rows["load.power"]) + lost) / whole(d, d.context["o"]["p_bus"]) - 1)
-        assert off[run & np.broadcast_to(d.grid.where(lambda p: p.load >= 0.5), d.grid.shape)].max() < 0.005 and off[run].max() < 0.012, need
+        assert off[run & np.broadcast_to(d.grid.where(lambda p: p.load >= 0.5),
+                                         d.grid.shape)].max() < 0.005 and off[run].max() < 0.012, need
     assert feasible >= 29
 
 

@@ -1,4 +1,5 @@
-"""Ampere-turns across the window: waveforms back from their harmonics, sums at the faces of the stack, what the gap and a transformer without one leave at the post, the picture and its caption."""
+"""Ampere-turns across the window: waveforms back from their harmonics, sums at the faces of the stack, what the gap and a transformer
+without one leave at the post, the picture and its caption."""
 
 import numpy as np
 import pytest
@@ -32,7 +33,8 @@ def test_a_rectified_current_comes_back_with_its_mean(duty, sign):
 
 
 def test_faces_of_the_stack_add_up(demo_design):
-    """At the outer leg nothing, at the post all windings together; between them block by block, by the turns the sheet deals out; the gapped core carries the flux on when the switch opens."""
+    """At the outer leg nothing, at the post all windings together; between them block by block, by the turns the sheet deals out; the
+    gapped core carries the flux on when the switch opens."""
     need, turns, found = of(demo_design)
     assert np.allclose(found.faces[-1], 0.0) and np.allclose(found.faces[0], found.windings.sum(0))
     for k, block in enumerate(need.stack):
@@ -48,7 +50,8 @@ def test_faces_of_the_stack_add_up(demo_design):
 
 
 def test_a_core_without_a_gap_leaves_nothing_at_the_post(demo_document):
-    """Forward: both windings conduct together and cancel; halves of a split primary see the field with opposite signs, which is what splitting is for."""
+    """Forward: both windings conduct together and cancel; halves of a split primary see the field with opposite signs, which is what
+    splitting is for."""
     d = size(demo_document.requirement, {"topology": "forward_2sw"}, noise=False)
     _, _, found = of(d)
     top = np.abs(found.faces).max()
@@ -62,7 +65,8 @@ def test_a_core_without_a_gap_leaves_nothing_at_the_post(demo_document):
 
 @pytest.mark.parametrize("topology", ["half_bridge", "full_bridge", "push_pull", "psfb", "llc_half", "llc_full"])
 def test_the_halves_of_a_tap_take_turns(topology, demo_document):
-    """The second half, from the first by shifting it in time and turning it round (second route): what its harmonics say is the same, both together leave no mean and no even orders to a core that is driven both ways, and copper that sees them."""
+    """The second half, from the first by shifting it in time and turning it round (second route): what its harmonics say is the same, both
+    together leave no mean and no even orders to a core that is driven both ways, and copper that sees them."""
     need = decode(demo.text("ringing-lab-bench"), "demo").requirement
     d = size(need, {"topology": topology, "secondary.kind": "centre_tap"}, noise=False)
     found = of(d)[2]
@@ -76,7 +80,8 @@ def test_the_halves_of_a_tap_take_turns(topology, demo_document):
 
 
 def test_the_picture_tells_its_instants(demo_design, demo_document):
-    """Every face a trace over the period, four different instants as profiles, the root mean square; its caption does not claim a corner; boards and chambers do not offer it."""
+    """Every face a trace over the period, four different instants as profiles, the root mean square; its caption does not claim a corner;
+    boards and chambers do not offer it."""
     _, _, found = of(demo_design)
     p = PICTURES["mmf"][1](demo_design, demo_design.grid.find(265.0), 150.0, 110.0, None)
     assert "mmf" in pictures_of(demo_design, "transformer") and "at the post [A]" in p.data and "rms of what changes [A]" in p.data

@@ -1,4 +1,5 @@
-"""Services without a window: changes between designs, session history, settings, autosave, palette order, listings, and the sheet behind them."""
+"""Services without a window: changes between designs, session history, settings, autosave, palette order, listings, and the sheet behind
+them."""
 
 import json
 import random
@@ -46,7 +47,8 @@ def test_changes_name_every_figure_that_moved_and_none_that_did_not(demo_documen
     assert "→" in moved(demo_design, faster) and moved(demo_design, demo_design) == ""
     assert difference(demo_design.figure("switch.frequency"), faster.figure("switch.frequency")) == "+35 kHz"
     slow, quick = demo_design.figure("efficiency"), faster.figure("efficiency")
-    assert difference(slow, quick).startswith("−" if quick.value < slow.value else "+") and difference(slow, quick)[1:] == difference(quick, slow)[1:]
+    assert difference(slow, quick).startswith("−" if quick.value < slow.value else "+") and difference(slow, quick)[1:] == difference(quick,
+        slow)[1:]
 
 
 def test_a_figure_at_another_corner_is_its_row_there(demo_design):
@@ -83,12 +85,15 @@ def test_history_names_edits_and_a_refused_edit_leaves_no_trace(session):
     session.free("fs")
     assert session.past[-1].name == "Switching frequency follows its rule"
     names = [session.undo(), session.undo(), session.undo(), session.undo()]
-    assert names[-1] is None and structs.replace(session.document, log=()) == session.saved and session.changed and session.before is None  # the log of the reading stays
+    assert names[-1] is None and structs.replace(session.document,
+                                                 # the log of the reading stays
+                                                 log=()) == session.saved and session.changed and session.before is None
     assert session.redo() == "Switching frequency 65.0 kHz → 80.0 kHz"
 
 
 def test_what_is_taken_back_stands_at_once_and_is_what_would_be_designed(session, monkeypatch):
-    """Undo, redo and a value tried before give the very design of then; another catalogue, reading or requirement, or one of long ago, is designed anew."""
+    """Undo, redo and a value tried before give the very design of then; another catalogue, reading or requirement, or one of long ago, is
+    designed anew."""
     made = []
     monkeypatch.setattr("rhevectra.core.design.size.size", lambda *given: made.append(given) or size(*given))
     first = session.design
@@ -101,7 +106,8 @@ def test_what_is_taken_back_stands_at_once_and_is_what_would_be_designed(session
     session.require(replace(session.document.requirement, hold_up=0.02))
     session.catalogue = structs.replace(session.catalogue)
     session.undo()
-    assert len(made) == 5 and session.design.rows["clamp.v"].value.tobytes() == size(session.document.requirement, session.document.decisions, session.document.as_built).rows["clamp.v"].value.tobytes()
+    assert len(made) == 5 and session.design.rows["clamp.v"].value.tobytes() == size(session.document.requirement,
+        session.document.decisions, session.document.as_built).rows["clamp.v"].value.tobytes()
     for k in range(RECENT):
         session.pin("fs", 81e3 + k)
     session.decide("back", {})
@@ -194,11 +200,13 @@ def test_grid_domains_and_corners():
 
 
 def test_ripple_choice_and_stored_energy():
-    """Common practice, no source: 30 % to 66 % ripple cuts the stored energy by about 40 %; at the chosen ripple the peak is the valley's mid current plus half its ripple."""
+    """Common practice, no source: 30 % to 66 % ripple cuts the stored energy by about 40 %; at the chosen ripple the peak is the valley's
+    mid current plus half its ripple."""
     inputs = {"power": 60.0, "v_bus": 92.0, "duty": 0.5}
 
     def energy(k: float) -> float:
-        return flyback.stored_energy(flyback.primary_inductance(ripple_ratio=k, fs=65e3, **inputs), flyback.peak_of_ripple(ripple_ratio=k, **inputs))
+        return flyback.stored_energy(flyback.primary_inductance(ripple_ratio=k, fs=65e3, **inputs),
+                                     flyback.peak_of_ripple(ripple_ratio=k, **inputs))
     assert 1 - energy(0.66) / energy(0.30) == pytest.approx(0.40, abs=0.02)
     t = np.linspace(0, 1, 200_001)
     mid = 60 / (92 * 0.5)
@@ -209,7 +217,8 @@ def test_ripple_choice_and_stored_energy():
 
 @pytest.mark.parametrize("k", [0.4, 2.0, 2.3])
 def test_ripple_of_a_filter_inductor_within_and_beyond_the_boundary(k):
-    """A triangle of slope k drawn by hand: mean 1 A by construction; crest and rms by sampling. Beyond a ratio of 2 it rests between its pulses."""
+    """A triangle of slope k drawn by hand: mean 1 A by construction; crest and rms by sampling. Beyond a ratio of 2 it rests between its
+    pulses."""
     from rhevectra.core.topologies.common.views import ripple_crest, ripple_rms
 
     t, duty = np.linspace(0, 1, 400_001), 0.4
@@ -218,7 +227,8 @@ def test_ripple_of_a_filter_inductor_within_and_beyond_the_boundary(k):
     shape = np.where(t < duty * length, rise * t, np.maximum(rise * duty * length - fall * (t - duty * length), 0.0))
     wave = shape + (1 - np.trapezoid(shape, t) if length == 1 else 0.0)
     assert np.trapezoid(wave, t) == pytest.approx(1.0, rel=1e-3)
-    assert ripple_crest(1.0, np.array(k)) == pytest.approx(wave.max(), rel=1e-3) and ripple_rms(1.0, np.array(k)) == pytest.approx(np.sqrt(np.trapezoid(wave**2, t)), rel=1e-3)
+    assert (ripple_crest(1.0, np.array(k)) == pytest.approx(wave.max(), rel=1e-3)
+            and ripple_rms(1.0, np.array(k)) == pytest.approx(np.sqrt(np.trapezoid(wave**2, t)), rel=1e-3))
 
 
 def test_one_more_output_never_leaves_a_row_behind():
@@ -227,7 +237,9 @@ def test_one_more_output_never_leaves_a_row_behind():
     need = session.document.requirement
     from rhevectra.core.basis.requirement import Output
 
-    more = replace(need, outputs=(*need.outputs, Output(voltage=12.0, current_max=0.2, tolerance=0.15), Output(voltage=-5.0, current_max=rng.uniform(0.05, 0.2), tolerance=0.25)))
+    more = replace(need,
+                   outputs=(*need.outputs, Output(voltage=12.0, current_max=0.2, tolerance=0.15),
+                            Output(voltage=-5.0, current_max=rng.uniform(0.05, 0.2), tolerance=0.25)))
     session.require(more)
     assert "output3.ripple_pp" in session.design.rows and "transformer.ns3" in session.design.rows
     session.undo()

@@ -24,10 +24,14 @@ from rhevectra.drawing.sheet import sheet_of
 from rhevectra.ui.pictures.canvas import PX_PER_MM
 
 NAMES = ("primary", "ns1", "ns2", "naux")
-NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=2.0), Output(voltage=5.0, current_max=2.0, regulated=False)), harmonics_class="none")
+NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0),
+                   outputs=(Output(voltage=24.0, current_max=2.0), Output(voltage=5.0, current_max=2.0, regulated=False)),
+                   harmonics_class="none")
 
 
-@pytest.mark.parametrize(("text", "said"), [("p|s1 | P:1|aux", "p:1 | s1 | p:1 | aux"), ("p | p | s1", "p | s1"), ("p:22 | s1 | p:12 | aux", "p:22 | s1 | p:12 | aux"), ("split", "split"), ("p | e | s1", "p | e | s1")])
+@pytest.mark.parametrize(("text", "said"),
+                         [("p|s1 | P:1|aux", "p:1 | s1 | p:1 | aux"), ("p | p | s1", "p | s1"),
+                          ("p:22 | s1 | p:12 | aux", "p:22 | s1 | p:12 | aux"), ("split", "split"), ("p | e | s1", "p | e | s1")])
 def test_an_arrangement_is_read_as_people_write_it(text, said):
     assert arrangement.read(text) == said and arrangement.read(said) == said
 
@@ -71,7 +75,8 @@ def by_integration(slabs, turns, amps, width):
     return 4e-7 * np.pi * width * energy
 
 
-STACK = [leakage.Slab(0, 0.4, 1.1e-3, 0.041, 0.0, 0.04), leakage.Slab(1, 1.0, 0.9e-3, 0.048, 0.17e-3, 0.045), leakage.Slab(2, 1.0, 0.5e-3, 0.052, 0.06e-3, 0.05), leakage.Slab(-1, 0.0, 0.05e-3, 0.054, 0.17e-3, 0.053),
+STACK = [leakage.Slab(0, 0.4, 1.1e-3, 0.041, 0.0, 0.04), leakage.Slab(1, 1.0, 0.9e-3, 0.048, 0.17e-3, 0.045),
+         leakage.Slab(2, 1.0, 0.5e-3, 0.052, 0.06e-3, 0.05), leakage.Slab(-1, 0.0, 0.05e-3, 0.054, 0.17e-3, 0.053),
          leakage.Slab(0, 0.6, 1.6e-3, 0.06, 0.06e-3, 0.055), leakage.Slab(3, 1.0, 0.2e-3, 0.064, 0.06e-3, 0.063)]
 TURNS, WIDTH = [50, 7, 4, 8], 17e-3
 
@@ -91,7 +96,8 @@ def test_shorted_outputs_share_so_that_the_energy_is_least():
     found = leakage.leakage(STACK, TURNS, WIDTH)
     both, part = found.shorted(0, [1, 2])
     scan = np.linspace(-0.5, 1.5, 4001)
-    energies = [by_integration(STACK, TURNS, [1.0, -s * TURNS[0] / TURNS[1], -(1 - s) * TURNS[0] / TURNS[2], 0.0], WIDTH) for s in scan[::40]]
+    energies = [by_integration(STACK, TURNS, [1.0, -s * TURNS[0] / TURNS[1], -(1 - s) * TURNS[0] / TURNS[2], 0.0], WIDTH)
+                for s in scan[::40]]
     assert both == pytest.approx(min(energies), rel=2e-3) and sum(part) == pytest.approx(1.0)
     assert part[0] == pytest.approx(scan[::40][int(np.argmin(energies))], abs=0.02)
     assert both < min(found.pair(0, 1), found.pair(0, 2))
@@ -119,7 +125,8 @@ def test_figures_sheet_and_picture_follow_a_persons_own_order():
     d = sized(own)
     plan, sheet = d.context["plan"], sheet_of(d)
     steps = from_text(as_text(sheet))
-    assert complaints(sheet) == [] and [s.winding for s in steps] == ["primary", "shield", "secondary 1", "secondary 2", "primary", "auxiliary"]
+    assert complaints(sheet) == [] and [s.winding for s in steps] == ["primary", "shield", "secondary 1", "secondary 2", "primary",
+        "auxiliary"]
     n = int(d.value("transformer.np"))
     assert [s.turns for s in steps if s.winding == "primary"] == [int(np.ceil(0.6 * n - 1e-6)), n - int(np.ceil(0.6 * n - 1e-6))]
     assert [s.tapes for s in steps] == [1, 3, 1, 3, 1, 3]
@@ -135,7 +142,9 @@ def test_figures_sheet_and_picture_follow_a_persons_own_order():
 
 def test_interleaving_leaks_least_and_simple_most():
     """Of the same wires: the rule takes others for other orders, and thick bundles leak more."""
-    pins = {"transformer.core": "ETD39/20/13", "transformer.np": 48, "transformer.ns1": 6, "transformer.ns2": 2, "transformer.wire_np": "6x0.14 flat", "transformer.wire_ns1": "6x0.3 flat", "transformer.wire_ns2": "13x0.2 flat", "transformer.wire_naux": "0.14"}
+    pins = {"transformer.core": "ETD39/20/13", "transformer.np": 48, "transformer.ns1": 6, "transformer.ns2": 2,
+            "transformer.wire_np": "6x0.14 flat", "transformer.wire_ns1": "6x0.3 flat", "transformer.wire_ns2": "13x0.2 flat",
+            "transformer.wire_naux": "0.14"}
     leak = {name: float(sized(name, **pins).value("transformer.leakage_geometric")) for name in arrangement.PRESETS}
     assert leak["interleaved"] < leak["split"] < leak["shielded"] < leak["simple"]
 
@@ -197,7 +206,8 @@ def test_changes_by_hand_do_what_they_say():
 
 @pytest.fixture
 def as_first_wound(monkeypatch):
-    """No second winding for what leakage does to the other output: its turns and bleeds follow a transformer that is wound before the pins are known."""
+    """No second winding for what leakage does to the other output: its turns and bleeds follow a transformer that is wound before the pins
+    are known."""
     monkeypatch.setattr(flyback_wound.sharing, "outside", lambda *_: ({}, []))
     forget()
     yield
@@ -205,7 +215,9 @@ def as_first_wound(monkeypatch):
 
 
 def test_the_usual_orders_beside_each_other_agree_with_designs_of_their_own(monkeypatch, as_first_wound):
-    """What the table says of another order is what a design pinned to that order, core and turns says, with the currents the core was chosen with (an order that leaks much more changes them, and its design then its wire); copper loss by the design's own effective resistances."""
+    """What the table says of another order is what a design pinned to that order, core and turns says, with the currents the core was
+    chosen with (an order that leaks much more changes them, and its design then its wire); copper loss by the design's own effective
+    resistances."""
     monkeypatch.setattr(flyback_wound, "LEAKS_MORE", np.inf)
     d = sized("split", **{"transformer.core": "ETD34/17/11", "transformer.ns2": 4})
     pins = {id: d.value(id) for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.ns2", "transformer.naux")}
@@ -216,7 +228,8 @@ def test_the_usual_orders_beside_each_other_agree_with_designs_of_their_own(monk
         assert w.leakage == pytest.approx(float(own.value("transformer.leakage_geometric")), rel=1e-6)
         assert w.fill == pytest.approx(float(own.value("transformer.fill")), rel=1e-6)
         plan = own.context["plan"]
-        assert w.copper == pytest.approx(sum(r * x.i_rms**2 for r, x in zip(plan.stage.extra["r_effective"], plan.need.windings, strict=True)), rel=1e-6)
+        assert w.copper == pytest.approx(
+            sum(r * x.i_rms**2 for r, x in zip(plan.stage.extra["r_effective"], plan.need.windings, strict=True)), rel=1e-6)
 
 
 def middle(view, k):
@@ -227,7 +240,8 @@ def middle(view, k):
 def test_dragging_a_block_in_the_real_window_changes_leakage_and_fill(qtbot, window, monkeypatch):
     desk, view = window.size_desk, window.size_desk.picture.view
     desk.choose_stage("transformer")
-    before = {k: float(window.session.design.value(k)) for k in ("transformer.leakage", "transformer.leakage_geometric", "transformer.fill", "transformer.loss_copper")}
+    before = {k: float(window.session.design.value(k))
+              for k in ("transformer.leakage", "transformer.leakage_geometric", "transformer.fill", "transformer.loss_copper")}
     words = [w for w, _ in view.blocks()]
     assert words == ["p", "s1", "p", "aux"]
     qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=middle(view, 1))
@@ -238,18 +252,23 @@ def test_dragging_a_block_in_the_real_window_changes_leakage_and_fill(qtbot, win
     qtbot.mouseMove(view, middle(view, 2))
     qtbot.mouseMove(view, middle(view, 3) + QPoint(6, 0))
     told = QToolTip.text()
-    assert window.session.design.rows["transformer.arrangement"].value == "split" and f"now {show(before['transformer.leakage'], 'H', 3)}" in told
+    assert (window.session.design.rows["transformer.arrangement"].value == "split"
+            and f"now {show(before['transformer.leakage'], 'H', 3)}" in told)
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=middle(view, 3) + QPoint(6, 0))
     before_drop = window.session.before
     with monkeypatch.context() as first:  # told under the pointer: as first wound, before the currents follow the new leakage
         first.setattr(flyback_wound, "LEAKS_MORE", np.inf)
         forget()
-        same = size(before_drop.requirement, {"transformer.arrangement": "simple", **{id: before_drop.value(id) for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux")}})
+        same = size(before_drop.requirement,
+                    {"transformer.arrangement": "simple",
+                     **{id: before_drop.value(id) for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux")}})
     forget()
-    assert f"leakage {show(float(same.value('transformer.leakage')), 'H', 3)}, " in told and f"height used {float(same.value('transformer.fill')) * 100:.0f} %, " in told
+    assert (f"leakage {show(float(same.value('transformer.leakage')), 'H', 3)}, " in told
+            and f"height used {float(same.value('transformer.fill')) * 100:.0f} %, " in told)
     design = window.session.design
     assert [w for w, _ in view.blocks()] == ["p", "aux", "s1"] and design.rows["transformer.arrangement"].value == "simple"
-    assert float(design.value("transformer.leakage_geometric")) > 2 * before["transformer.leakage_geometric"] and float(design.value("transformer.fill")) != before["transformer.fill"]
+    assert (float(design.value("transformer.leakage_geometric")) > 2 * before["transformer.leakage_geometric"]
+            and float(design.value("transformer.fill")) != before["transformer.fill"])
     window.undo()
     assert {k: float(window.session.design.value(k)) for k in before} == before
 
@@ -295,7 +314,10 @@ def test_a_click_on_a_row_of_arrangements_takes_it(qtbot, window):
     assert window.session.design.rows["transformer.arrangement"].value == "p:2 | s1 | p:1 | aux" and "no block" in row.note.text()
 
 
-@pytest.mark.parametrize(("text", "strands", "mm", "flat", "said"), [("0.6", 1, 0.6, False, "0.6"), ("4 x 0.4 mm flat", 4, 0.4, True, "4x0.4 flat"), ("19×0.14", 19, 0.14, False, "19x0.14"), ("2xAWG26", 2, 0.4049, False, "2x0.4049"), ("1x0.5 flat", 1, 0.5, False, "0.5")])
+@pytest.mark.parametrize(("text", "strands", "mm", "flat", "said"),
+                         [("0.6", 1, 0.6, False, "0.6"), ("4 x 0.4 mm flat", 4, 0.4, True, "4x0.4 flat"),
+                          ("19×0.14", 19, 0.14, False, "19x0.14"), ("2xAWG26", 2, 0.4049, False, "2x0.4049"),
+                          ("1x0.5 flat", 1, 0.5, False, "0.5")])
 def test_a_wire_is_read_as_people_write_it(text, strands, mm, flat, said):
     assert wire.parts(text)[0] == strands and wire.parts(text)[1] * 1e3 == pytest.approx(mm, rel=1e-3) and wire.parts(text)[2] == flat
     assert wire.read(text) == said and wire.read(said) == said
@@ -315,7 +337,8 @@ def test_a_chosen_wire_is_wound_and_told():
     plan = own.context["plan"]
     primary, secondary = (plan.choice.trial.laid[k].at((plan.choice.core, plan.choice.candidate)) for k in (0, 1))
     assert primary.strands == 2 and primary.diameter == pytest.approx(0.2e-3) and float(primary.beside) == 1
-    assert primary.overall == pytest.approx(0.239e-3) and primary.bundle == pytest.approx(2 * 0.239e-3)  # grade 2 of IEC 60317-0-1, as the catalogue has it; two circles in one of twice the diameter
+    assert primary.overall == pytest.approx(0.239e-3) and primary.bundle == pytest.approx(
+        2 * 0.239e-3)  # grade 2 of IEC 60317-0-1, as the catalogue has it; two circles in one of twice the diameter
     assert secondary.tall == pytest.approx(secondary.overall) and secondary.bundle == pytest.approx(3 * secondary.overall)
     text = as_text(sheet_of(own))
     assert "2 × 0.2 mm, twisted" in text and "3 × 0.4 mm side by side" in text
@@ -325,13 +348,17 @@ def test_a_chosen_wire_is_wound_and_told():
 
 def test_the_rules_own_wire_pinned_changes_nothing(as_first_wound):
     d = sized("split")
-    pins = {id: d.rows[id].value for id in ("transformer.wire_np", "transformer.wire_ns1", "transformer.wire_ns2", "transformer.wire_naux", "transformer.core", "transformer.np", "transformer.ns1", "transformer.ns2", "transformer.naux")}
-    assert sized("split", **pins).value("transformer.loss_copper") == pytest.approx(float(d.value("transformer.loss_copper")), rel=1e-4)  # to which the period is settled: a leakage that differs in its last bit may take a pass more
+    pins = {id: d.rows[id].value
+            for id in ("transformer.wire_np", "transformer.wire_ns1", "transformer.wire_ns2", "transformer.wire_naux", "transformer.core",
+                       "transformer.np", "transformer.ns1", "transformer.ns2", "transformer.naux")}
+    assert sized("split", **pins).value("transformer.loss_copper") == pytest.approx(float(d.value("transformer.loss_copper")),
+        rel=1e-4)  # to which the period is settled: a leakage that differs in its last bit may take a pass more
 
 
 @pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "half_bridge"])
 def test_a_shield_has_a_pin_of_its_own(topology):
-    """No end of the primary rests in every topology (the flyback's start goes to the switch): shields share a pin that no winding has, and the sheet says where it goes; a shield on the primary's start is caught."""
+    """No end of the primary rests in every topology (the flyback's start goes to the switch): shields share a pin that no winding has, and
+    the sheet says where it goes; a shield on the primary's start is caught."""
     sheet = sheet_of(sized("shielded", topology))
     shields = [s for s in sheet.steps if s.winding == "shield"]
     taken = {x for p in sheet.parts for x in (p.start, p.finish, p.tap, *p.joints)}

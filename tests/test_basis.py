@@ -23,14 +23,19 @@ ROOT = Path(__file__).parent.parent
 
 
 @pytest.mark.parametrize(("text", "unit", "value"), [
-    ("65k", "Hz", 65e3), ("2k2", "Ω", 2200.0), ("4u7", "F", 4.7e-6), ("4.7u", "F", 4.7e-6), ("4.7 µF", "F", 4.7e-6), ("0R47", "Ω", 0.47), ("1e-6 H", "H", 1e-6), ("85 V", "V", 85.0),
-    ("10 mΩ", "Ω", 0.01), ("87 %", "%", 87.0), ("-10 °C", "°C", -10.0), ("−12", "V", -12.0), ("100K", "Hz", 1e5), ("12", "turns", 12.0), ("97.1 mm²", "m²", 97.1e-6), ("7.64 cm³", "m³", 7.64e-6), ("9.7e-5 m²", "m²", 9.7e-5),
-    ("65 khz", "Hz", 65e3), ("680uh", "H", 680e-6), ("2.5a", "A", 2.5), ("45 k", "K", 45.0), ("100 mw", "W", 0.1), ("230 Vac", "V", 230.0), ("4k7 ohms", "Ω", 4700.0), ("5 %", "", 0.05)])
+    ("65k", "Hz", 65e3), ("2k2", "Ω", 2200.0), ("4u7", "F", 4.7e-6), ("4.7u", "F", 4.7e-6), ("4.7 µF", "F", 4.7e-6), ("0R47", "Ω", 0.47),
+    ("1e-6 H", "H", 1e-6), ("85 V", "V", 85.0),
+    ("10 mΩ", "Ω", 0.01), ("87 %", "%", 87.0), ("-10 °C", "°C", -10.0), ("−12", "V", -12.0), ("100K", "Hz", 1e5), ("12", "turns", 12.0),
+    ("97.1 mm²", "m²", 97.1e-6), ("7.64 cm³", "m³", 7.64e-6), ("9.7e-5 m²", "m²", 9.7e-5),
+    ("65 khz", "Hz", 65e3), ("680uh", "H", 680e-6), ("2.5a", "A", 2.5), ("45 k", "K", 45.0), ("100 mw", "W", 0.1), ("230 Vac", "V", 230.0),
+    ("4k7 ohms", "Ω", 4700.0), ("5 %", "", 0.05)])
 def test_engineering_numbers_are_read(text, unit, value):
     assert parse(text, unit) == pytest.approx(value, rel=1e-12)
 
 
-@pytest.mark.parametrize(("text", "unit"), [("", "V"), ("1,5k", "Ω"), ("2k2k", "Ω"), ("1 Pa", "V"), ("5 kk", "Hz"), ("0x10", "F"), ("4.7 uH", "F"), ("1e400", "V"), ("nan", "V"), ("2R2", "F"), ("--3", "V"), ("1e3k", "Hz")])
+@pytest.mark.parametrize(("text", "unit"),
+                         [("", "V"), ("1,5k", "Ω"), ("2k2k", "Ω"), ("1 Pa", "V"), ("5 kk", "Hz"), ("0x10", "F"), ("4.7 uH", "F"),
+                          ("1e400", "V"), ("nan", "V"), ("2R2", "F"), ("--3", "V"), ("1e3k", "Hz")])
 def test_what_is_no_number_of_that_unit_is_refused(text, unit):
     with pytest.raises(NotAQuantity, match="accepted"):
         parse(text, unit, "field")
@@ -39,7 +44,8 @@ def test_what_is_no_number_of_that_unit_is_refused(text, unit):
 def test_ranges():
     assert parse_range("85-265", "V") == (85.0, 265.0)
     assert parse_range("47 - 63 Hz", "Hz") == (47.0, 63.0)
-    for text, ends in (("85...265", (85.0, 265.0)), ("85–265", (85.0, 265.0)), ("90-264Vac", (90.0, 264.0)), ("230 ±10 %", (207.0, 253.0)), ("230V +/- 10%", (207.0, 253.0)), ("50 ±3", (47.0, 53.0)), ("-10 to 50", (-10.0, 50.0))):
+    for text, ends in (("85...265", (85.0, 265.0)), ("85–265", (85.0, 265.0)), ("90-264Vac", (90.0, 264.0)), ("230 ±10 %", (207.0, 253.0)),
+                       ("230V +/- 10%", (207.0, 253.0)), ("50 ±3", (47.0, 53.0)), ("-10 to 50", (-10.0, 50.0))):
         assert parse_range(text, "V") == ends, text
     with pytest.raises(NotAQuantity, match="downwards"):
         parse_range("265-85", "V")
@@ -89,7 +95,8 @@ def test_every_printed_equation_is_what_the_function_computes(formula):
     rng = random.Random(formula.equation)
     tried = 0
     for _ in range(60):
-        values = {name: rng.uniform(0.2, 0.9) if name in ("kept", "share", "derating") else rng.uniform(0.5, 3.0) for name in formula.symbols}
+        values = {name: rng.uniform(0.2, 0.9) if name in ("kept", "share", "derating") else rng.uniform(0.5, 3.0)
+                  for name in formula.symbols}
         with np.errstate(all="ignore"):
             wanted = float(formula.function(**values))
         if not math.isfinite(wanted):
@@ -106,7 +113,8 @@ def test_every_printed_equation_is_what_the_function_computes(formula):
 
 
 def test_the_core_never_loads_the_window_nor_heavy_libraries():
-    code = "import sys, rhevectra.core.design.size as s; list(s.TOPOLOGIES.values()); list(s.front_ends_for('ac1').values()); print([m for m in ('PySide6', 'pydantic', 'scipy', 'reportlab') if m in sys.modules])"
+    code = ("import sys, rhevectra.core.design.size as s; list(s.TOPOLOGIES.values()); list(s.front_ends_for('ac1').values()); print([m "
+            "for m in ('PySide6', 'pydantic', 'scipy', 'reportlab') if m in sys.modules])")
     assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.strip() == "[]"
 
 
@@ -116,7 +124,8 @@ def test_topology_front_end_and_clamp_names_stay_in_their_own_places():
     registries = {source / "core" / room / "__init__.py" for room in ("topologies", "stages")}
     for path in source.rglob("*.py"):
         text = path.read_text(encoding="utf-8")
-        for name, home in (*((f'"{name}"', f"topologies/{name}") for name in TOPOLOGIES), ('"plain"', "stages/plain.py"), ('"rcd"', "stages/rcd.py"), ('"zener"', "stages/zener.py"), ('"rcd_zener"', "stages/rcd_zener.py")):
+        for name, home in (*((f'"{name}"', f"topologies/{name}") for name in TOPOLOGIES), ('"plain"', "stages/plain.py"),
+                           ('"rcd"', "stages/rcd.py"), ('"zener"', "stages/zener.py"), ('"rcd_zener"', "stages/rcd_zener.py")):
             assert name not in text or home in str(path) or path in registries, f"{name} in {path}"
     for name, module in (*TOPOLOGIES.items(), *FRONT_ENDS.items()):
         assert name == module.NAME
@@ -138,4 +147,5 @@ def test_files_stay_small():
 
 def test_a_margin_that_is_passed_never_reads_as_none():
     """Whole per cent, one digit where that would read as none; a limit passed by a hair is a tenth at least, with the sign people read."""
-    assert [margin_text(m) for m in (0.123, -0.123, 0.0096, 0.004, -0.004, -0.0001, 0.0, 2.5, -9.9, -237.9)] == ["12 %", "−12 %", "1 %", "0.4 %", "−0.4 %", "−0.1 %", "0.0 %", "250 %", "−990 %", "< −999 %"]
+    assert [margin_text(m) for m in (0.123, -0.123, 0.0096, 0.004, -0.004, -0.0001, 0.0, 2.5, -9.9, -237.9)] == ["12 %", "−12 %", "1 %",
+        "0.4 %", "−0.4 %", "−0.1 %", "0.0 %", "250 %", "−990 %", "< −999 %"]

@@ -1,4 +1,5 @@
-"""Windings of board copper: the field of tracks by finite elements and closed limits, designs with them, the board's page and what is refused."""
+"""Windings of board copper: the field of tracks by finite elements and closed limits, designs with them, the board's page and what is
+refused."""
 
 import itertools
 
@@ -43,7 +44,8 @@ def test_leakage_of_sheets_is_the_distance_between_them():
     field = TrackField([sheet(0, 0, 1e-3), sheet(1, 0, 1.6e-3)], ACROSS, ALONG, THICK)
     assert field.leakage([1.0, 1.0], 0.05).pair(0, 1) == pytest.approx(MU0 * 0.6e-3 / ACROSS * 0.05, rel=1e-3)
     double = TrackField([sheet(0, 0, 1e-3), sheet(0, 1, 1.3e-3), sheet(1, 0, 2e-3)], ACROSS, ALONG, THICK)
-    assert double.leakage([2.0, 1.0], 0.05).pair(0, 1) == pytest.approx(MU0 / ACROSS * 0.05 * (0.3e-3 + 4 * 0.7e-3), rel=1e-3)  # one ampere in each turn: one between the turns, two to the other winding
+    assert double.leakage([2.0, 1.0], 0.05).pair(0, 1) == pytest.approx(MU0 / ACROSS * 0.05 * (0.3e-3 + 4 * 0.7e-3),
+        rel=1e-3)  # one ampere in each turn: one between the turns, two to the other winding
 
 
 @pytest.mark.parametrize("f", [20e3, 150e3, 1e6])
@@ -58,19 +60,27 @@ def test_layers_in_parallel_share_as_their_loop_lets_them(f):
     assert near + far == pytest.approx(1.0, rel=1e-9)
 
 
-@pytest.mark.parametrize(("name", "topology", "pins"), [("radar-rotator", "psfb", {}), ("radar-rotator", "full_bridge", {"fs": 200e3, "transformer.arrangement": "interleaved"}), ("ringing-lab-bench", "forward_2sw", {"transformer.arrangement": "interleaved"})])
+@pytest.mark.parametrize(("name", "topology", "pins"),
+                         [("radar-rotator", "psfb", {}),
+                          ("radar-rotator", "full_bridge", {"fs": 200e3, "transformer.arrangement": "interleaved"}),
+                          ("ringing-lab-bench", "forward_2sw", {"transformer.arrangement": "interleaved"})])
 def test_designed_boards_by_finite_elements(name, topology, pins):
-    """Leakage within 5 %, copper loss of every winding at the fundamental within 6 %, currents crowding to the edges of the tracks; one turn to a layer or more, none in parallel."""
+    """Leakage within 5 %, copper loss of every winding at the fundamental within 6 %, currents crowding to the edges of the tracks; one
+    turn to a layer or more, none in parallel."""
     d = made(name, topology, **pins)
-    assert all(int(x.at((d.context["plan"].choice.core, d.context["plan"].choice.candidate)).strands) == 1 for x in d.context["plan"].choice.trial.laid)
+    assert all(int(x.at((d.context["plan"].choice.core, d.context["plan"].choice.candidate)).strands) == 1
+               for x in d.context["plan"].choice.trial.laid)
     found = list(field_steps(d))[-1][2]
     assert found.leakage[1] == pytest.approx(found.leakage[0], rel=0.05)
     assert found.losses[1][:-1] == pytest.approx(found.losses[0][:-1], rel=0.06)
 
 
-@pytest.mark.parametrize(("name", "topology", "pins"), [("radar-rotator", "psfb", {}), ("radar-rotator", "half_bridge", {"fs": 150e3}), ("ringing-lab-bench", "forward_2sw", {}), ("ringing-lab-bench", "push_pull", {})])
+@pytest.mark.parametrize(("name", "topology", "pins"),
+                         [("radar-rotator", "psfb", {}), ("radar-rotator", "half_bridge", {"fs": 150e3}),
+                          ("ringing-lab-bench", "forward_2sw", {}), ("ringing-lab-bench", "push_pull", {})])
 def test_designs_on_boards(name, topology, pins):
-    """Feasible, in balance, drawn; the layers add up to the turns and alternate; no more of them than a board has; the sheet agrees with itself and has its page."""
+    """Feasible, in balance, drawn; the layers add up to the turns and alternate; no more of them than a board has; the sheet agrees with
+    itself and has its page."""
     d = made(name, topology, **pins)
     assert d.feasible, [f.text for f in d.findings if f.severity == MUST_FIX]
     check_balance(d, front=("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up"))
@@ -102,12 +112,14 @@ def test_tracks_keep_their_distances():
     for y in {t.y for t in tracks}:
         own = sorted((t for t in tracks if t.y == y), key=lambda t: t.begin)
         narrow = own[0].winding == len(plan.need.windings) - 1
-        assert (own[0].begin >= board.edge - 1e-9 if narrow else own[0].begin == pytest.approx(board.edge)) and own[-1].end <= across - board.edge + 1e-9
+        assert ((own[0].begin >= board.edge - 1e-9 if narrow else own[0].begin == pytest.approx(board.edge))
+                and own[-1].end <= across - board.edge + 1e-9)
         assert all(b.begin - a.end == pytest.approx(board.spacing, abs=1e-9) for a, b in itertools.pairwise(own))
 
 
 def test_a_board_of_less_laminate_leaks_less_and_couples_more():
-    thin, thick = made(**{"board.barrier": 0.2e-3, "transformer.core": "E43/10/28"}), made(**{"board.barrier": 1.0e-3, "transformer.core": "E43/10/28", "board.layers_most": 16})
+    thin, thick = (made(**{"board.barrier": 0.2e-3, "transformer.core": "E43/10/28"}),
+                   made(**{"board.barrier": 1.0e-3, "transformer.core": "E43/10/28", "board.layers_most": 16}))
     assert float(thin.rows["transformer.leakage"].value) < float(thick.rows["transformer.leakage"].value)
 
 
@@ -122,10 +134,12 @@ def _row(winding, y, begin, end, count=2):
 
 @pytest.mark.parametrize(("share", "f", "limit"), [(0.0, 65e3, 0.04), (0.0, 200e3, 0.06), (0.6, 200e3, 0.06), (1.0, 200e3, 0.03)])
 def test_tracks_beside_a_gap_by_finite_elements(share, f, limit):
-    """One winding carries an ampere in each turn, the other a share of it backwards: nothing (as in a flyback, whose windings take turns), some, or all. An idle winding loses more than the one that works."""
+    """One winding carries an ampere in each turn, the other a share of it backwards: nothing (as in a flyback, whose windings take turns),
+    some, or all. An idle winding loses more than the one that works."""
     tracks = [t for k in range(6) for t in _row(k // 3, (1.0 + 0.45 * k) * 1e-3, EDGE, ACROSS - EDGE)]
     closed = TrackField(tracks, ACROSS, ALONG, THICK, GAP).losses(np.array([[1.0], [-share]]), f, RHO)
-    made = [Conductor(t.winding, 0.5 * (t.begin + t.end), t.y, (0.5 * (t.end - t.begin), 0.5 * THICK), False, True, 1, float(np.sqrt(4 / np.pi * THICK * (t.end - t.begin)))) for t in tracks]
+    made = [Conductor(t.winding, 0.5 * (t.begin + t.end), t.y, (0.5 * (t.end - t.begin), 0.5 * THICK), False, True, 1,
+                      float(np.sqrt(4 / np.pi * THICK * (t.end - t.begin)))) for t in tracks]
     window = Window(made, ACROSS, ALONG, GAP, RHO)
     solved = window.solve(np.array([1.0 if t.winding == 0 else -share for t in tracks]), f)
     elements = window.per_winding(solved.loss, 2)
@@ -141,14 +155,19 @@ def test_the_gap_moves_no_leakage():
     assert gapped == pytest.approx(closed, rel=1e-6)
 
 
-@pytest.mark.parametrize(("name", "topology", "pins"), [("camera-hide", "flyback", {}), ("logger-rack", "flyback", {}), ("radar-rotator", "llc_half", {"transformer.arrangement": "simple"}), ("radar-rotator", "llc_full", {"fs": 150e3})])
+@pytest.mark.parametrize(("name", "topology", "pins"),
+                         [("camera-hide", "flyback", {}), ("logger-rack", "flyback", {}),
+                          ("radar-rotator", "llc_half", {"transformer.arrangement": "simple"}),
+                          ("radar-rotator", "llc_full", {"fs": 150e3})])
 def test_designed_boards_behind_a_gap(name, topology, pins):
-    """Flybacks and resonant stages on boards: feasible, in balance, drawn, within the rise that is allowed; by finite elements leakage within 5 %, copper of every winding that carries current within 10 %."""
+    """Flybacks and resonant stages on boards: feasible, in balance, drawn, within the rise that is allowed; by finite elements leakage
+    within 5 %, copper of every winding that carries current within 10 %."""
     d = made(name, topology, **pins)
     assert d.feasible, [f.text for f in d.findings if f.severity == MUST_FIX]
     check_balance(d, front=("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up"))
     check_drawn(d, d.grid.find(d.grid.lines[0]))
-    assert float(np.max(d.rows["transformer.gap"].value)) > 0 and float(d.rows["transformer.rise_limit"].value) == float(d.rows["transformer.rise_max"].value)
+    assert float(np.max(d.rows["transformer.gap"].value)) > 0 and float(d.rows["transformer.rise_limit"].value) == float(
+        d.rows["transformer.rise_max"].value)
     assert not complaints(winding_sheet(d))
     found = list(field_steps(d))[-1][2]
     assert found.leakage[1] == pytest.approx(found.leakage[0], rel=0.05)
@@ -172,7 +191,8 @@ def test_an_auxiliary_winding_has_narrow_tracks_far_from_the_post():
 
 
 def test_orders_of_layers_come_from_a_worker_and_a_click_takes_one(qtbot, window):
-    """Every usual order of a board is solved in the background; the copper of the present one is that of the design; a click on another is an edit."""
+    """Every usual order of a board is solved in the background; the copper of the present one is that of the design; a click on another is
+    an edit."""
     window._edit(lambda: window.session.pin("transformer.construction", "board"))
     desk = window.size_desk
     desk.choose_stage("transformer")
@@ -187,7 +207,8 @@ def test_orders_of_layers_come_from_a_worker_and_a_click_takes_one(qtbot, window
     assert found["split"].copper == pytest.approx(sum(own), rel=0.02) and found["interleaved"].leakage < found["simple"].leakage
     view = desk.picture.view
     spot = next(s for s in view.picture().spots if s.name == "interleaved")
-    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(round((spot.left + 0.5 * spot.width) * PX_PER_MM), round((spot.top + 0.5 * spot.height) * PX_PER_MM)))
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton,
+                     pos=QPoint(round((spot.left + 0.5 * spot.width) * PX_PER_MM), round((spot.top + 0.5 * spot.height) * PX_PER_MM)))
     assert window.session.document.decisions["transformer.arrangement"] == "interleaved"
 
 
@@ -201,7 +222,8 @@ def test_what_does_not_suit_a_board_is_told():
     wound = size(decode(demo.text("camera-hide"), "demo").requirement, {"transformer.core": "E38/8/25", "transformer.construction": "wire"})
     assert any("has no bobbin" in f.text for f in wound.findings)
     chambers = made(topology="llc_half", **{"llc.inductor": "leakage"})
-    assert any("chambers are wound of wire" in f.text and f.severity == MUST_FIX for f in chambers.findings) and "board.layers" not in chambers.rows
+    assert (any("chambers are wound of wire" in f.text and f.severity == MUST_FIX for f in chambers.findings)
+            and "board.layers" not in chambers.rows)
     tracked = made(**{"transformer.wire_ns1": "board 1x2"})
     assert tracked.rows["transformer.wire_ns1"].value == "board 1x2"
 
@@ -215,7 +237,8 @@ def test_tracks_as_people_write_them():
 
 
 def test_the_page_of_the_board_tells_where_it_lies():
-    """With a gap the place in the window decides the loss: told with the distance of the nearest copper, by the tracks themselves; without one nothing is said."""
+    """With a gap the place in the window decides the loss: told with the distance of the nearest copper, by the tracks themselves; without
+    one nothing is said."""
     d = made("camera-hide", "flyback")
     plan = d.context["plan"]
     at = (plan.choice.core, plan.choice.candidate)

@@ -22,7 +22,8 @@ from spice import measure
 
 BRIDGES = ("full_bridge", "half_bridge")
 BOTH_WAYS = (*BRIDGES, "push_pull")
-BATTERY = Requirement(mains=Mains(kind="dc", v_min=10, v_max=16), outputs=(Output(voltage=48, current_max=8.33),), insulation="basic", cooling="forced", efficiency_target=0.85)
+BATTERY = Requirement(mains=Mains(kind="dc", v_min=10, v_max=16), outputs=(Output(voltage=48, current_max=8.33),), insulation="basic",
+                      cooling="forced", efficiency_target=0.85)
 NEED = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=20),), harmonics_class="none")
 
 
@@ -41,24 +42,36 @@ def seeded(seed: int, count: int):
     rng = random.Random(seed)
     for _ in range(count):
         power, volts = 200 * 3 ** rng.random(), rng.choice([12, 24, 36, 48])
-        yield Requirement(mains=Mains(kind="dc", v_min=rng.uniform(330, 380), v_max=400), outputs=(Output(voltage=volts, current_max=power / volts),), cooling="forced", efficiency_target=0.88)
+        yield Requirement(mains=Mains(kind="dc", v_min=rng.uniform(330, 380), v_max=400),
+                          outputs=(Output(voltage=volts, current_max=power / volts),), cooling="forced", efficiency_target=0.88)
 
 
 @pytest.mark.parametrize("low", [True, False])
 def test_the_exported_netlist_agrees_with_the_simulator(bridge, low, tmp_path):
-    """Nothing tuned, full load at both ends of the line: output within 2 %, currents and voltages within 3 %, over the last 20 periods of a switch."""
+    """Nothing tuned, full load at both ends of the line: output within 2 %, currents and voltages within 3 %, over the last 20 periods of a
+    switch."""
     if bridge.topology == "push_pull":
-        bridge = size(BATTERY, {"topology": "push_pull"})  # where it is at home; at mains voltage what its nodes take through the leakage between the halves adds to its rms current
+        bridge = size(BATTERY,
+                      # where it is at home; at mains voltage what its nodes take through the leakage between the halves adds to its rms
+                      # current
+                      {"topology": "push_pull"})
     line, bus = (bridge.grid.lines[0], bridge.grid.bus[0]) if low else (bridge.grid.lines[-1], bridge.grid.bus[-1])
     c, text, o = corner_for(bridge, line, 1.0, bus), netlist_text(bridge, line, 1.0, bus), bridge.context["o"]
     at = lambda x: float(whole(bridge, x)[c.index])  # noqa: E731
     end = float(re.search(r"\.tran \S+ (\S+)", text).group(1))
-    end = 0.25e-3 if bridge.topology == "push_pull" else 0.35 * end  # it begins at its output voltage and has settled by then; the nanohenries of the push-pull make the simulator slow
+    end = (0.25e-3 if bridge.topology == "push_pull"
+           # it begins at its output voltage and has settled by then; the nanohenries of the push-pull make the simulator slow
+           else 0.35 * end)
     text = re.sub(r"(\.tran \S+) \S+ \S+", rf"\1 {end} {end - 0.25e-3}", text)
-    names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "vds": f"MAX v({bridge.context['stage'].variant.node})", "lrms": "RMS il", "lpk": "MAX il", "rrms": "RMS is"}
-    found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"), ["let ib=-i(vbus)", f"let ip={'i(vhalf1)' if bridge.topology == 'push_pull' else '@llk[i]'}", "let il=@lout[i]", "let is=i(vsec1)"], names, (end - 20 / at(o["f_switch"]), end), tmp_path / "b.cir")
+    names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)",
+             "vds": f"MAX v({bridge.context['stage'].variant.node})", "lrms": "RMS il", "lpk": "MAX il", "rrms": "RMS is"}
+    found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"),
+                    ["let ib=-i(vbus)", f"let ip={'i(vhalf1)' if bridge.topology == 'push_pull' else '@llk[i]'}", "let il=@lout[i]",
+                     "let is=i(vsec1)"], names, (end - 20 / at(o["f_switch"]), end), tmp_path / "b.cir")
     bus_power = at(o["p_bus"]) - at(bridge.rows["loss.controller"]) - at(o["p_choke"])
-    mine = {"bus": bus_power / at(bridge.rows["bus.v"]), "prms": at(o["i_primary"]), "ppk": at(o["i_peak"]), "vo": bridge.requirement.outputs[0].voltage, "vds": at(bridge.rows["switch.v_peak"]), "lrms": at(o["i_l"]), "lpk": at(o["crest"]), "rrms": at(bridge.rows["rectifier1.i_rms"])}
+    mine = {"bus": bus_power / at(bridge.rows["bus.v"]), "prms": at(o["i_primary"]), "ppk": at(o["i_peak"]),
+            "vo": bridge.requirement.outputs[0].voltage, "vds": at(bridge.rows["switch.v_peak"]), "lrms": at(o["i_l"]),
+            "lpk": at(o["crest"]), "rrms": at(bridge.rows["rectifier1.i_rms"])}
     if bridge.topology == "push_pull":  # the spike at turn-on is not in the figures; the clamp is judged below
         del mine["ppk"], mine["vds"]
         mine["prms"] = mine["prms"] / np.sqrt(2)
@@ -69,7 +82,8 @@ def test_the_exported_netlist_agrees_with_the_simulator(bridge, low, tmp_path):
 @pytest.mark.parametrize("topology", BOTH_WAYS)
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_stresses_are_not_below_the_engine(topology, seed):
-    """Full and half load at both ends of the bus: no peak more than 3 % above its figure, output within 2 %, both halves of the centre tap alike."""
+    """Full and half load at both ends of the bus: no peak more than 3 % above its figure, output within 2 %, both halves of the centre tap
+    alike."""
     d = size(next(seeded(seed, 1)), {"topology": topology})
     for line in (d.grid.lines[0], d.grid.lines[-1]):
         for load in (1.0, 0.5):
@@ -83,7 +97,8 @@ def test_stresses_are_not_below_the_engine(topology, seed):
             assert topology == "push_pull" or np.abs(e.currents["rpri"]).max() <= at("switch.i_peak") * 1.03, c.text()
             assert np.trapezoid(e.voltages["out1"], e.t) / e.period == pytest.approx(d.requirement.outputs[0].voltage, rel=0.02), c.text()
             assert np.trapezoid(e.currents["dfeed"], e.t) == pytest.approx(np.trapezoid(e.currents["dfeed2"], e.t), rel=0.01)
-            assert {"the switches are on: the secondary feeds the filter", "the filter inductor freewheels through both halves"} <= {s.name for s in e.stretches}
+            assert ({"the switches are on: the secondary feeds the filter", "the filter inductor freewheels through both halves"}
+                    <= {s.name for s in e.stretches})
 
 
 @pytest.mark.parametrize("topology", BOTH_WAYS)
@@ -98,19 +113,24 @@ def test_seeded_requirements_in_the_usual_range_can_be_built(topology):
 
 
 def test_the_flux_swings_to_both_sides_and_the_tap_blocks_twice_the_winding(bridge):
-    """By hand: swing of one pulse, twice the winding's voltage with the allowance, half the output current in each rectifier, and the doubling of the first pulse in the flux rating."""
+    """By hand: swing of one pulse, twice the winding's voltage with the allowance, half the output current in each rectifier, and the
+    doubling of the first pulse in the flux rating."""
     o, rows = bridge.context["o"], bridge.rows
-    n_p, n_s, top = float(rows["transformer.np"].value), float(rows["transformer.ns1"].value), drive(bridge) * float(np.max(rows["bus.v"].value))
+    n_p, n_s, top = (float(rows["transformer.np"].value), float(rows["transformer.ns1"].value),
+                     drive(bridge) * float(np.max(rows["bus.v"].value)))
     assert bridge.figure("rectifier1.v_reverse").value == pytest.approx(1.25 * 2 * top * n_s / n_p, rel=1e-6)
     assert np.allclose(whole(bridge, rows["rectifier1.i_avg"]), 0.5 * whole(bridge, o["i_load"]))
-    assert bridge.figure("transformer.b_peak").value == pytest.approx(0.92 * top / (2 * 1e5 * n_p * float(rows["transformer.area_min"].value)), rel=1e-6)
-    assert np.allclose(whole(bridge, o["i_mag"]), drive(bridge) * whole(bridge, rows["bus.v"]) * whole(bridge, o["t_e"]) / (2 * float(rows["transformer.lm"].value)))
+    assert bridge.figure("transformer.b_peak").value == pytest.approx(
+        0.92 * top / (2 * 1e5 * n_p * float(rows["transformer.area_min"].value)), rel=1e-6)
+    assert np.allclose(whole(bridge, o["i_mag"]),
+                       drive(bridge) * whole(bridge, rows["bus.v"]) * whole(bridge, o["t_e"]) / (2 * float(rows["transformer.lm"].value)))
     run = np.broadcast_to(bridge.grid.where(lambda p: p.case == "run"), bridge.grid.shape)
     assert (whole(bridge, o["t_on"]) < 0.5 / whole(bridge, o["f_switch"]))[run].all(), "both switches of a leg would be on"
 
 
 def test_a_full_bridge_halves_the_primary_current_of_a_forward_and_of_a_half_bridge():
-    """Common practice, no source: at the same power a core driven both ways at nearly twice the duty needs about half the primary peak of the single-ended stage, and half that of a half bridge; its filter sees twice the frequency."""
+    """Common practice, no source: at the same power a core driven both ways at nearly twice the duty needs about half the primary peak of
+    the single-ended stage, and half that of a half bridge; its filter sees twice the frequency."""
     full, half, other = (size(NEED, {"topology": t}) for t in ("full_bridge", "half_bridge", "forward_2sw"))
     assert 0.4 < full.value("switch.i_peak_run") / other.value("switch.i_peak_run") < 0.65
     assert full.value("switch.i_peak_run") / half.value("switch.i_peak_run") == pytest.approx(0.5, rel=0.06)
@@ -118,9 +138,11 @@ def test_a_full_bridge_halves_the_primary_current_of_a_forward_and_of_a_half_bri
     assert full.value("filter1.l") < 0.5 * other.value("filter1.l")
 
 
-@pytest.mark.parametrize(("topology", "pins", "name"), [("half_bridge", {}, "divider"), ("full_bridge", {"switch.control": "voltage"}, "blocking")])
+@pytest.mark.parametrize(("topology", "pins", "name"),
+                         [("half_bridge", {}, "divider"), ("full_bridge", {"switch.control": "voltage"}, "blocking")])
 def test_the_series_capacitor_against_the_engine(topology, pins, name):
-    """Amplitude and rms current of the capacitor as the exact waveform has them, at full load and both ends of the line; amplitude a few per cent of the primary voltage, resonance with the reflected filter inductor by hand."""
+    """Amplitude and rms current of the capacitor as the exact waveform has them, at full load and both ends of the line; amplitude a few
+    per cent of the primary voltage, resonance with the reflected filter inductor by hand."""
     d = size(NEED, {"topology": topology, **pins})
     side = {"divider": 2, "blocking": 1}[name]
     for line in (195.0, 265.0):
@@ -132,7 +154,8 @@ def test_the_series_capacitor_against_the_engine(topology, pins, name):
         assert np.sqrt(np.trapezoid(i**2, e.t) / e.period) == pytest.approx(whole(d, d.rows[f"{name}.i_rms"])[c.index], rel=0.03)
     assert d.feasible and d.value(f"{name}.v_ac") < 0.05 * drive(d) * float(np.max(d.rows["bus.v"].value))
     reflected = float(d.rows["filter1.l"].value) * (float(d.rows["transformer.np"].value) / float(d.rows["transformer.ns1"].value)) ** 2
-    assert d.value(f"{name}.f_resonance") == pytest.approx(1 / (2 * np.pi * np.sqrt(reflected * side * float(d.rows[f"{name}.c"].value))), rel=1e-9)
+    assert d.value(f"{name}.f_resonance") == pytest.approx(1 / (2 * np.pi * np.sqrt(reflected * side * float(d.rows[f"{name}.c"].value))),
+                                                           rel=1e-9)
     assert d.value(f"{name}.f_resonance") < 100e3 / 4
 
 
@@ -146,8 +169,9 @@ def test_control_and_capacitor_that_do_not_go_together_are_refused():
 
 
 def test_the_walk_against_the_engine():
-    """A bridge without capacitor, one half 20 ns longer by hand in the netlist: over all lines and both ends of the bus the exact steady state shifts the flux on the mean
-    as far as `walk.b_end` says; what is left of a ring at the next turn-on moves it by a fifth, by half where the pause is shortest (as the finding says)."""
+    """A bridge without capacitor, one half 20 ns longer by hand in the netlist: over all lines and both ends of the bus the exact steady
+    state shifts the flux on the mean as far as `walk.b_end` says; what is left of a ring at the next turn-on moves it by a fifth, by half
+    where the pause is shortest (as the finding says)."""
     d, found = size(NEED, {"topology": "full_bridge", "walk.t_mismatch": 20e-9, "walk.v_mismatch": 0.0}), []
     lm, n, area = (float(d.rows[k].value) for k in ("transformer.lm", "transformer.np", "transformer.area_min"))
     for v, bus in itertools.product((195.0, 230.0, 265.0), ("valley", "peak")):
@@ -158,11 +182,14 @@ def test_the_walk_against_the_engine():
         words[5] = repr(float(words[5]) + 20e-9)
         _, measures = run(write(circuit).replace(pulse, " ".join(words) + ")"), circuit.period)
         found.append(abs(measures.measure("i", "lm").avg) * lm / (n * area) / whole(d, d.rows["walk.b_end"])[c.index])
-    assert np.mean(found) == pytest.approx(1.0, rel=0.2) and all(0.8 < x < 1.25 for x in found[2:]) and all(0.8 < x < 1.6 for x in found[:2])
+    assert (np.mean(found) == pytest.approx(1.0, rel=0.2) and all(0.8 < x < 1.25 for x in found[2:])
+            and all(0.8 < x < 1.6 for x in found[:2]))
 
 
 def test_a_push_pull_holds_twice_the_input_and_its_spike():
-    """Common practice, no source: a switch sees twice the input and a spike. The clamp as the exact waveform has it, at the highest input where it is sized: never more than 3 % above the figures, which take the ring at its worst phase and no resistance; the drain at most 7 % below; less leakage between the halves, less heat."""
+    """Common practice, no source: a switch sees twice the input and a spike. The clamp as the exact waveform has it, at the highest input
+    where it is sized: never more than 3 % above the figures, which take the ring at its worst phase and no resistance; the drain at most 7
+    % below; less leakage between the halves, less heat."""
     for need, pins in ((BATTERY, {}), (NEED, {})):
         d = size(need, {"topology": "push_pull", **pins})
         c = d.grid.find(d.grid.lines[-1], 1.0, "run", d.grid.bus[-1])
@@ -172,11 +199,13 @@ def test_a_push_pull_holds_twice_the_input_and_its_spike():
         assert np.abs(e.currents["lhalf1"]).mean() == pytest.approx(np.abs(e.currents["lhalf2"]).mean(), rel=0.01)
         heat = np.trapezoid(e.currents["rclamp"] ** 2, e.t) / e.period * float(d.rows["spike.r"].value)
         assert 0.6 < heat / whole(d, d.rows["spike.power"])[c.index] < 1.03
-    assert size(BATTERY, {"topology": "push_pull", "transformer.leakage_halves": 0.1}).value("spike.power") < size(BATTERY, {"topology": "push_pull", "transformer.leakage_halves": 0.4}).value("spike.power")
+    assert size(BATTERY, {"topology": "push_pull", "transformer.leakage_halves": 0.1}).value("spike.power") < size(BATTERY,
+        {"topology": "push_pull", "transformer.leakage_halves": 0.4}).value("spike.power")
 
 
 def test_the_input_current_of_a_battery_stage_is_told_first():
-    """Common practice: 400 W from 12 V at 85 % is 400/(12·0.85) = 39 A; here from 10 V with the efficiency the design itself reaches. It is the first finding and the first plate."""
+    """Common practice: 400 W from 12 V at 85 % is 400/(12·0.85) = 39 A; here from 10 V with the efficiency the design itself reaches. It is
+    the first finding and the first plate."""
     d = size(BATTERY, {"topology": "push_pull"})
     first = d.findings[0]
     assert first.figure == "inlet.i_avg" and "the input carries" in first.text and d.plates[0][2] == "inlet.i_avg"
@@ -185,11 +214,13 @@ def test_the_input_current_of_a_battery_stage_is_told_first():
 
 
 def test_both_halves_of_a_tapped_primary_are_wound(bridge):
-    """A push-pull lays its primary turns twice and each half carries every second pulse: by hand, copper of the primary from rms and length of all turns."""
+    """A push-pull lays its primary turns twice and each half carries every second pulse: by hand, copper of the primary from rms and length
+    of all turns."""
     view = TOPOLOGIES[bridge.topology].winding_view(bridge)
     n_p = int(float(bridge.rows["transformer.np"].value))
     halves = 2 if bridge.topology == "push_pull" else 1
-    assert sum(w.share for w in view.layout.wires if w.side == "primary") > halves * n_p - 1e-6 and view.turns.startswith(f"{halves * n_p} :")
+    assert sum(w.share for w in view.layout.wires if w.side == "primary") > halves * n_p - 1e-6 and view.turns.startswith(
+        f"{halves * n_p} :")
 
 
 def test_the_rule_of_thumb_for_the_core_stands_beside_the_computed_one(bridge):

@@ -1,4 +1,5 @@
-"""Bringing a made supply up: the bands against the exact circuit and against plain arithmetic, what a reading says, the page, the log, paper and table."""
+"""Bringing a made supply up: the bands against the exact circuit and against plain arithmetic, what a reading says, the page, the log,
+paper and table."""
 
 import csv
 import io
@@ -39,14 +40,16 @@ def checks(design, room=ROOM):
 @pytest.mark.parametrize("topology", TOPOLOGIES)
 @pytest.mark.parametrize("name", ["camera-hide", "logger-rack", "frost-fans", "radar-rotator"])
 def test_every_reading_has_a_band_that_can_be_read(name, topology):
-    """Names that differ, ends that are numbers in their order, a figure that stands in the design, bands as words that read back as their ends; what is said of a supply without isolation, of a lamp, of a limit."""
+    """Names that differ, ends that are numbers in their order, a figure that stands in the design, bands as words that read back as their
+    ends; what is said of a supply without isolation, of a lamp, of a limit."""
     design = of_demo(name, topology=topology)
     steps = plan(design)
     all_of_them = [c for step in steps for c in step.checks]
     assert len({c.key for c in all_of_them}) == len(all_of_them) > 20 and all(step.do for step in steps)
     for c in all_of_them:
         ends = [e for e in (c.low, c.high) if e is not None]
-        assert ends and all(math.isfinite(e) for e in ends) and ends == sorted(ends) and c.figure in design.specs and c.figure in design.rows, c
+        assert (ends and all(math.isfinite(e) for e in ends) and ends == sorted(ends) and c.figure in design.specs
+                and c.figure in design.rows), c
         words = c.band.removeprefix("at most ").removeprefix("at least ").split(" to ")
         assert [parse(w, c.unit) for w in words] == pytest.approx(ends, rel=0.006)
         assert c.word(c.expected) == AS_EXPECTED
@@ -56,11 +59,15 @@ def test_every_reading_has_a_band_that_can_be_read(name, topology):
 
 
 def test_three_lines_want_three_lamps(demo_document):
-    need = replace(demo_document.requirement, mains=replace(demo_document.requirement.mains, kind="ac3", v_min=360.0, v_max=440.0, nominals=(400.0,)), hold_up_at=None)
+    need = replace(demo_document.requirement,
+                   mains=replace(demo_document.requirement.mains, kind="ac3", v_min=360.0, v_max=440.0, nominals=(400.0,)), hold_up_at=None)
     assert "a lamp in each line" in " ".join(plan(size(need))[1].do)
 
 
-@pytest.mark.parametrize(("name", "topology"), [("camera-hide", "flyback"), ("camera-hide", "flyback_qr"), ("camera-hide", "flyback_2sw"), ("ringing-lab-bench", "forward_2sw"), ("ringing-lab-bench", "half_bridge"), ("ringing-lab-bench", "full_bridge"), ("radar-rotator", "llc_half"), ("camera-hide", "buck_aux")])
+@pytest.mark.parametrize(("name", "topology"),
+                         [("camera-hide", "flyback"), ("camera-hide", "flyback_qr"), ("camera-hide", "flyback_2sw"),
+                          ("ringing-lab-bench", "forward_2sw"), ("ringing-lab-bench", "half_bridge"), ("ringing-lab-bench", "full_bridge"),
+                          ("radar-rotator", "llc_half"), ("camera-hide", "buck_aux")])
 def test_a_supply_made_as_designed_reads_as_expected(name, topology):
     """The exact circuit of the design stands in for a made supply: peak voltage and current at every line lie in their bands."""
     design = of_demo(name, topology=topology)
@@ -81,11 +88,13 @@ def test_the_bulk_unloaded_is_the_crest_less_two_drops(demo_design):
     for key, line in (("Bulk, 115 V, least load, lamp", 115.0), ("Bulk, 230 V, least load", 230.0)):
         c = checks(demo_design)[key]
         crest = 1.414 * line - 2 * 0.7
-        assert c.word(crest) == AS_EXPECTED and c.word(1.03 * crest) == HIGH and c.word(0.94 * crest) == LOW and "lamp" in c.says(0.94 * crest)
+        assert c.word(crest) == AS_EXPECTED and c.word(1.03 * crest) == HIGH and c.word(0.94 * crest) == LOW and "lamp" in c.says(
+            0.94 * crest)
 
 
 def test_input_power_leaves_room_for_the_losses_only(demo_design):
-    """At half load 24 V times 1.25 A goes out: less than that cannot go in, and the efficiency of the figures at its hot worst lies inside."""
+    """At half load 24 V times 1.25 A goes out: less than that cannot go in, and the efficiency of the figures at its hot worst lies
+    inside."""
     c = checks(demo_design)["Input power, 230 V, 50 % load"]
     out = 24.0 * 1.25
     assert c.word(out) == LOW and c.word(1.4 * out) == HIGH
@@ -94,7 +103,8 @@ def test_input_power_leaves_room_for_the_losses_only(demo_design):
 
 
 def test_heat_is_carried_to_the_highest_ambient(demo_design):
-    """50 °C ambient, 45 K admitted: 60 °C read at 22 °C comes to 88 °C, 70 °C to 98 °C, which is too hot; in a cooler room the same part reads cooler."""
+    """50 °C ambient, 45 K admitted: 60 °C read at 22 °C comes to 88 °C, 70 °C to 98 °C, which is too hot; in a cooler room the same part
+    reads cooler."""
     key = next(k for k in checks(demo_design) if k.startswith("Temperature of the transformer"))
     c, cool = checks(demo_design, 22.0)[key], checks(demo_design, 15.0)[key]
     assert "88 °C at the highest ambient, where 95 °C" in c.says(60.0) and "too hot" not in c.says(60.0)
@@ -106,7 +116,8 @@ def test_heat_is_carried_to_the_highest_ambient(demo_design):
 def test_words_of_a_reading():
     c = Check("Output -15 V", "x", "meter", "V", -15.2, -14.8, "f", "hint of low", "hint of high")
     assert (c.word(-15.0), c.word(-15.3), c.word(-14.7)) == (AS_EXPECTED, LOW, HIGH)
-    assert c.says(-15.0) == "as expected" and c.says(-15.3) == "low; hint of low" and c.says(-14.7) == "high; hint of high" and c.expected == pytest.approx(-15.0)
+    assert (c.says(-15.0) == "as expected" and c.says(-15.3) == "low; hint of low" and c.says(-14.7) == "high; hint of high"
+            and c.expected == pytest.approx(-15.0))
 
 
 def enter(page, key, text):
@@ -124,16 +135,19 @@ def enter(page, key, text):
 
 
 def test_the_page_takes_readings_into_the_log(window, tmp_path):
-    """Typed readings stand in the log beside what was expected, survive undo, saving and opening, and follow another design's bands; nonsense is told at its place and logged nowhere; Enter leads to the figure."""
+    """Typed readings stand in the log beside what was expected, survive undo, saving and opening, and follow another design's bands;
+    nonsense is told at its place and logged nowhere; Enter leads to the figure."""
     window.go("Prove")
     page = window.prove_desk.bring_up
     assert page.state.text().startswith("0 of ")
     row = enter(page, "Leakage of the primary, bench", "8.2u")
-    assert "high" in page.table.item(row, SAYS).text() and page.table.item(row, READ).text() == "8.20 µH" and "1 out of its band" in page.state.text()
+    assert "high" in page.table.item(row, SAYS).text() and page.table.item(row,
+        READ).text() == "8.20 µH" and "1 out of its band" in page.state.text()
     bad = enter(page, "Reference pin, 230 V, least load", "two and a half")
     assert "is not a number" in page.table.item(bad, SAYS).text()
     (entry,) = entries(window.session.document.log)
-    assert entry.kind == BENCH and entry.values == {"Leakage of the primary, bench": pytest.approx(8.2e-6)} and "at most 6.78 µH" in entry.text
+    assert (entry.kind == BENCH and entry.values == {"Leakage of the primary, bench": pytest.approx(8.2e-6)}
+            and "at most 6.78 µH" in entry.text)
     window.size_desk.pinned.emit("transformer.leakage_share", 0.02, False)
     window.go("Prove")
     row = next(r for r, c in page.checks.items() if c.key == "Leakage of the primary, bench")
@@ -165,7 +179,8 @@ def test_the_room_moves_the_bands_of_heat(qtbot, window):
 
 
 def test_a_refill_is_told_to_the_headers_once(window):
-    """Headers that follow their contents measure the whole table whenever a cell is told of: 300 cells told one by one had held the window up for five seconds, and a log of 300 lines for nine."""
+    """Headers that follow their contents measure the whole table whenever a cell is told of: 300 cells told one by one had held the window
+    up for five seconds, and a log of 300 lines for nine."""
     window.go("Prove")
     page, log = window.prove_desk.bring_up, window.prove_desk.log
     told = {table: QSignalSpy(table.model().dataChanged) for table in (page.table, log.table)}
@@ -181,7 +196,8 @@ def test_a_refill_is_told_to_the_headers_once(window):
 
 def test_paper_and_command_tell_the_same(demo_design, demo_file, tmp_path, capsys):
     """Every reading with its band stands on paper and in the file the command writes."""
-    paper = " ".join(" ".join(t.text for t in p.items if isinstance(t, Text)) for p in dossier.pages(demo_design, "t") if "bring-up" in p.caption)
+    paper = " ".join(" ".join(t.text for t in p.items if isinstance(t, Text)) for p in dossier.pages(demo_design, "t")
+                     if "bring-up" in p.caption)
     out = tmp_path / "b.csv"
     assert cli.main(["report", str(demo_file), "--bringup", str(out)]) == 0
     told = list(csv.DictReader(io.StringIO(out.read_text(encoding="utf-8"))))
@@ -196,4 +212,5 @@ def test_every_front_end_is_brought_up(demo_document, front):
     design = size(demo_document.requirement, {"front_end": front})
     found = checks(design)
     lamp, free = found["Bulk, 115 V, least load, lamp"], found["Bulk, 230 V, least load"]
-    assert (lamp.word(1.414 * 115.0) == AS_EXPECTED) == (front != "doubler") and (free.word(1.414 * 230.0) != AS_EXPECTED) == FRONT_ENDS[front].SHAPES_CURRENT
+    assert ((lamp.word(1.414 * 115.0) == AS_EXPECTED) == (front != "doubler")
+            and (free.word(1.414 * 230.0) != AS_EXPECTED) == FRONT_ENDS[front].SHAPES_CURRENT)

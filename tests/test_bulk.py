@@ -37,7 +37,8 @@ B1 p n I={P}/max(v(p,n),20)
 .end
 """
     names = {"vmin": "MIN vb", "vmax": "MAX vb", "irms": "RMS ii", "ipk": "MAX ii"}
-    found = measure(netlist, ["let vb=v(p)-v(n)", "let ii=abs(i(v1))", f"wrdata {tmp_path}/i.txt i(v1)"], names, (end - 6 / f_line, end), tmp_path / "b.cir")
+    found = measure(netlist, ["let vb=v(p)-v(n)", "let ii=abs(i(v1))", f"wrdata {tmp_path}/i.txt i(v1)"], names, (end - 6 / f_line, end),
+                    tmp_path / "b.cir")
     b = solve_bulk(v_line, f_line, P, C, SOURCE)
     for value, theirs in ((b.v_valley, "vmin"), (b.v_peak, "vmax"), (b.i_rms, "irms"), (b.i_peak, "ipk")):
         assert float(value) == pytest.approx(found[theirs], rel=0.01), theirs
@@ -85,20 +86,24 @@ def test_energy_that_enters_leaves_or_heats():
 
 def test_a_capacitor_that_cannot_carry_the_load_is_said_to():
     assert bool(solve_bulk(85.0, 47.0, 70.0, 10e-6, SOURCE).collapsed)
-    hopeless = solve_bulk(np.array([85.0, 115.0]), 47.0, 2000.0, 100e-6, SOURCE)  # far beyond what the source gives: marked, and still a bus a stage can be drawn at
+    hopeless = solve_bulk(np.array([85.0, 115.0]), 47.0, 2000.0, 100e-6,
+                          SOURCE)  # far beyond what the source gives: marked, and still a bus a stage can be drawn at
     assert hopeless.collapsed.all() and (hopeless.v_valley > 0).all() and np.isfinite(hopeless.i_rms).all()
     assert not bool(solve_bulk(85.0, 47.0, 70.0, 150e-6, SOURCE).collapsed)
 
 
 def test_a_capacitor_far_too_small_gives_numbers_and_a_refusal():
-    """1 µF under 1.25 kW: no steady state, said so; nothing is infinite or beyond what the mains can drive, and a whole design stays finite."""
+    """1 µF under 1.25 kW: no steady state, said so; nothing is infinite or beyond what the mains can drive, and a whole design stays
+    finite."""
     from balances import check_finite
     from rhevectra.core.basis.requirement import Mains, Output, Requirement
     from rhevectra.core.design.size import size
 
     b = solve_bulk(np.array([85.0, 265.0]), 50.0, 1250.0, 1e-6, LineSource(0.5, 8e-4, 1.6, 1.0))
-    assert b.collapsed.all() and all(np.isfinite(getattr(b, n)).all() for n in ("v_valley", "v_peak", "i_rms", "i_cap", "p_line", "v_nodes", "i_nodes"))
+    assert b.collapsed.all() and all(
+        np.isfinite(getattr(b, n)).all() for n in ("v_valley", "v_peak", "i_rms", "i_cap", "p_line", "v_nodes", "i_nodes"))
     assert (b.v_peak <= np.sqrt(2) * np.array([85.0, 265.0])).all() and (b.v_valley <= b.v_peak).all()
-    d = size(Requirement(mains=Mains(kind="ac1", v_min=85, v_max=267), outputs=(Output(voltage=5, current_max=250),)), {"topology": "llc_three_phase", "front_end": "plain", "bulk.c": 1e-6})
+    d = size(Requirement(mains=Mains(kind="ac1", v_min=85, v_max=267), outputs=(Output(voltage=5, current_max=250),)),
+             {"topology": "llc_three_phase", "front_end": "plain", "bulk.c": 1e-6})
     assert not d.feasible and any("cannot carry the load" in f.text for f in d.findings)
     check_finite(d)

@@ -35,7 +35,8 @@ def _row(window, id):
 
 
 def test_the_window_goes_on_and_nudges_add_up(qtbot, window, held):
-    """Three nudges while the first is designed: two designs, the last three steps on, one undo; meanwhile the old figures stand and stages can be looked at."""
+    """Three nudges while the first is designed: two designs, the last three steps on, one undo; meanwhile the old figures stand and stages
+    can be looked at."""
     gate, asked = held
     edit, before = _row(window, "fs"), window.session.design
     fs = float(before.rows["fs"].value)
@@ -71,7 +72,8 @@ def test_what_is_asked_meanwhile_comes_after(qtbot, window, held):
 
 
 def test_nudges_on_both_sides_of_an_undo_stay_there(qtbot, window, held):
-    """A nudge, an undo and a nudge of the same decision asked for while another edit is designed: the undo takes back the first nudge, the second stands."""
+    """A nudge, an undo and a nudge of the same decision asked for while another edit is designed: the undo takes back the first nudge, the
+    second stands."""
     gate, _ = held
     window._edit(lambda: window.session.pin("clamp.c", 22e-9), "clamp.c")
     window._edit(lambda: window.session.pin("fs", 90e3), "fs")
@@ -79,7 +81,8 @@ def test_nudges_on_both_sides_of_an_undo_stay_there(qtbot, window, held):
     window._edit(lambda: window.session.pin("fs", 100e3), "fs")
     gate.set()
     qtbot.waitUntil(lambda: not window.changing.busy, timeout=20_000)
-    assert [s.key for s in window.session.past] == ["clamp.c", "fs"] and window.session.past[-1].name.startswith("Switching frequency 65.0 kHz")
+    assert ([s.key for s in window.session.past] == ["clamp.c", "fs"]
+            and window.session.past[-1].name.startswith("Switching frequency 65.0 kHz"))
     assert window.session.document.decisions["fs"] == 100e3 and window.session.document.decisions["clamp.c"] == 22e-9
 
 

@@ -1,4 +1,5 @@
-"""What the core search takes for the eddy loss of strands that are no longer thin, against the exact loss of a cylinder and of whole stacks."""
+"""What the core search takes for the eddy loss of strands that are no longer thin, against the exact loss of a cylinder and of whole
+stacks."""
 
 import re
 from functools import cache
@@ -26,7 +27,8 @@ def laptop():
 
 @pytest.mark.parametrize("diameter", [0.1e-3, 0.4e-3, 0.8e-3, 1.2e-3])
 def test_what_strands_let_in_is_the_exact_loss_of_cylinders_across_the_window(diameter):
-    """The eddy loss of every winding of a flyback, summed over harmonics and over forty depths of each block by the exact loss of a cylinder in the field there, and by the share that strands of that diameter let in."""
+    """The eddy loss of every winding of a flyback, summed over harmonics and over forty depths of each block by the exact loss of a
+    cylinder in the field there, and by the share that strands of that diameter let in."""
     need, rho, turns, path = laptop().context["plan"].need, 2.1e-8, 10.0, 20e-3
     fields, rates = np.zeros(len(need.windings)), change(need, rho)
     flows, outside = balanced(need, relative(need)), 0.0
@@ -51,7 +53,8 @@ REFUSED = re.compile(r"^(\S+): (\S+) K rise, aim (\S+) K$")
 
 @pytest.mark.parametrize("name", ["camera-hide", "ringing-lab-bench", "laptop"])
 def test_no_core_is_refused_for_a_rise_it_would_not_have(name):
-    """Every smaller core that was refused for its rise, pinned: worked out exactly it rises above 0.85 of what the search aimed at (the aim itself keeps a tenth below what is allowed, and the temperature of the copper is taken at the limit)."""
+    """Every smaller core that was refused for its rise, pinned: worked out exactly it rises above 0.85 of what the search aimed at (the aim
+    itself keeps a tenth below what is allowed, and the temperature of the copper is taken at the limit)."""
     need = laptop().requirement if name == "laptop" else decode(demo.text(name), name).requirement
     pins = {"fs": 130e3} if name == "laptop" else {}
     hot = [m for m in map(REFUSED.match, size(need, pins, noise=False).rows["transformer.core"].refused) if m]

@@ -31,7 +31,8 @@ def simulate(r: float, c: float, fs: float, i_one: float) -> tuple[float, float,
     return mean, crest, power
 
 
-@pytest.mark.parametrize(("r", "c", "fs", "i_one"), [(7500.0, 22e-9, 65e3, 2.5), (7500.0, 22e-9, 65e3, 1.2), (20e3, 10e-9, 65e3, 0.6), (3900.0, 47e-9, 100e3, 3.0)])
+@pytest.mark.parametrize(("r", "c", "fs", "i_one"),
+                         [(7500.0, 22e-9, 65e3, 2.5), (7500.0, 22e-9, 65e3, 1.2), (20e3, 10e-9, 65e3, 0.6), (3900.0, 47e-9, 100e3, 3.0)])
 def test_steady_clamp_voltage_and_power(r, c, fs, i_one):
     kept = clamp.decay(r, c, fs)
     strength = clamp.strength(LEAKAGE, clamp.charge_per_volt(c, kept))
@@ -52,7 +53,8 @@ def test_rare_pulses_lift_the_capacitor_from_the_reflected_voltage():
 
 
 def test_three_beliefs_answered_by_computation():
-    """More capacitance does not raise clamp power; a larger resistor raises the voltage and lowers the power; power follows frequency through leakage energy."""
+    """More capacitance does not raise clamp power; a larger resistor raises the voltage and lowers the power; power follows frequency
+    through leakage energy."""
     base = simulate(7500.0, 22e-9, 65e3, 2.5)
     more_c = simulate(7500.0, 68e-9, 65e3, 2.5)
     more_r = simulate(15e3, 22e-9, 65e3, 2.5)
@@ -64,7 +66,8 @@ def test_three_beliefs_answered_by_computation():
 
 @pytest.mark.parametrize("kind", ["rcd", "zener", "rcd_zener"])
 def test_what_the_leakage_takes_from_the_outputs(demo_document, kind):
-    """By the exact period: while the leakage empties, its current runs through the core's discharge too; that charge at the reflected voltage is the power the outputs miss."""
+    """By the exact period: while the leakage empties, its current runs through the core's discharge too; that charge at the reflected
+    voltage is the power the outputs miss."""
     d = size(demo_document.requirement, {"clamp.kind": kind} if kind == "rcd" else {"clamp.kind": kind, "clamp.z_tolerance": 0.0})
     c = d.grid.find(85.0)
     e, at = exact(d, c), lambda id: float(np.asarray(d.rows[id].at(c.index)))
@@ -72,12 +75,14 @@ def test_what_the_leakage_takes_from_the_outputs(demo_document, kind):
     mine = at("clamp.power_stolen")
     assert mine == pytest.approx(charge / e.period * at("transformer.v_reflected"), rel=0.12, abs=0.02 * at("clamp.power"))
     own = 0.5 * at("transformer.leakage") * at("clamp.i_peak") ** 2 * at("switch.frequency")
-    assert mine + own == pytest.approx(at("clamp.power") + at("clamp.loss_diode"), rel=0.03)  # the leakage's own energy is the rest of what clamp and diode burn
+    assert mine + own == pytest.approx(at("clamp.power") + at("clamp.loss_diode"),
+                                       rel=0.03)  # the leakage's own energy is the rest of what clamp and diode burn
 
 
 @pytest.mark.parametrize(("fs", "most"), [(65e3, 500e-9), (200e3, 250e-9)])
 def test_a_faster_stage_asks_for_a_faster_diode(demo_document, fs, most):
-    """500 ns (common practice, no source), less where a twentieth of the period is less; without a clamp, or with a slow diode, there is no such limit."""
+    """500 ns (common practice, no source), less where a twentieth of the period is less; without a clamp, or with a slow diode, there is no
+    such limit."""
     d = size(demo_document.requirement, {"fs": fs}, noise=False)
     assert d.figure("clamp.t_recovery").value == pytest.approx(most)
     for kind in ("none", "rcd_slow"):

@@ -1,4 +1,5 @@
-"""The clamp's map: against designs and the engine at other resistors and capacitors, its answers against them, and picking in the window."""
+"""The clamp's map: against designs and the engine at other resistors and capacitors, its answers against them, and picking in the
+window."""
 
 import random
 
@@ -25,7 +26,8 @@ def at(m, values, r, c):
     k, j = np.interp(np.log(c), np.log(m.c), np.arange(len(m.c))), np.interp(np.log(r), np.log(m.r), np.arange(len(m.r)))
     k0, j0 = min(int(k), len(m.c) - 2), min(int(j), len(m.r) - 2)
     a, b = k - k0, j - j0
-    return values[k0, j0] * (1 - a) * (1 - b) + values[k0 + 1, j0] * a * (1 - b) + values[k0, j0 + 1] * (1 - a) * b + values[k0 + 1, j0 + 1] * a * b
+    return (values[k0, j0] * (1 - a) * (1 - b) + values[k0 + 1, j0] * a * (1 - b) + values[k0, j0 + 1] * (1 - a) * b
+            + values[k0 + 1, j0 + 1] * a * b)
 
 
 @pytest.mark.parametrize(("by_r", "by_c"), [(1.0, 1.0), (0.5, 1.0), (1.0, 0.3), (1.8, 2.0), (0.4, 0.5)])
@@ -36,14 +38,16 @@ def test_the_map_tells_what_a_design_with_these_values_gives(demo_design, by_r, 
     d = size(demo_design.requirement, {**demo_design.pins, "clamp.r": r, "clamp.c": c}, noise=False)
     assert at(m, m.peak, r, c) == pytest.approx(float(d.figure("switch.v_peak").value), rel=0.01)
     own = clamp_map(d)
-    assert at(m, m.power, r, c) == pytest.approx(at(own, own.power, r, c), rel=0.03) and at(m, m.ripple, r, c) == pytest.approx(at(own, own.ripple, r, c), rel=0.03)
+    assert (at(m, m.power, r, c) == pytest.approx(at(own, own.power, r, c), rel=0.03)
+            and at(m, m.ripple, r, c) == pytest.approx(at(own, own.ripple, r, c), rel=0.03))
     if by_r == by_c == 1.0:
         full = d.rows["clamp.power"].value[d.grid.where(lambda p: p.case == "run" and p.load == 1.0) & np.ones(d.grid.shape, bool)]
         assert at(m, m.power, r, c) == pytest.approx(float(np.max(full)), rel=0.01)
 
 
 def single(design, corner, r, c):
-    """The exact period with a resistor and a capacitor in the clamp, by the way of the exported circuit and its waveforms: drain peak, power, ripple as a share of the mean."""
+    """The exact period with a resistor and a capacitor in the clamp, by the way of the exported circuit and its waveforms: drain peak,
+    power, ripple as a share of the mean."""
     values = {"Rcl": number(r), "Ccl": f"{number(c)} IC=150"}
     e = exact(design, corner, lambda q: replace(q, elements=tuple(replace(x, value=values.get(x.name, x.value)) for x in q.elements)))
     v = e.voltages["cl"] - e.voltages["bus"]
@@ -51,8 +55,10 @@ def single(design, corner, r, c):
 
 
 def test_cells_at_random_places_by_the_engine(lone_design):
-    """Exact periods with a cell's resistor and capacitor, nothing else changed, at 20 random places. By the formulas, drawn at once: peak within 1.3 % and power within 5.5 % (half a per cent of it is the load of the auxiliary winding, which is out of these circuits); where the capacitor is too small to carry its
-    resistor through a period both are on the safe side, the peak by less than 6 %, the power by less than 15.5 %. By the map that follows: peak and power within 1 % everywhere, ripple where its lines are drawn."""
+    """Exact periods with a cell's resistor and capacitor, nothing else changed, at 20 random places. By the formulas, drawn at once: peak
+    within 1.3 % and power within 5.5 % (half a per cent of it is the load of the auxiliary winding, which is out of these circuits); where
+    the capacitor is too small to carry its resistor through a period both are on the safe side, the peak by less than 6 %, the power by
+    less than 15.5 %. By the map that follows: peak and power within 1 % everywhere, ripple where its lines are drawn."""
     m, rng, seen = clamp_map(lone_design), random.Random(5), [0, 0]
     *steps, (done, total, refined) = exact_map_steps(lone_design, None)
     assert refined.exact and not m.exact and done == total and all(x[2] is None for x in steps)
@@ -71,11 +77,13 @@ def test_cells_at_random_places_by_the_engine(lone_design):
 
 
 def test_the_answers_agree_with_the_engine(demo_design):
-    """Exact periods at full load and lowest line: twice the capacitor burns the same within 2 % and halves the ripple; twice the resistor burns less at a higher voltage; none of it changes the ring's frequency."""
+    """Exact periods at full load and lowest line: twice the capacitor burns the same within 2 % and halves the ripple; twice the resistor
+    burns less at a higher voltage; none of it changes the ring's frequency."""
     r, c = float(demo_design.rows["clamp.r"].value), float(demo_design.rows["clamp.c"].value)
 
     def measured(**pins):
-        d = size(demo_design.requirement, {**demo_design.pins, "clamp.r": r, "clamp.c": c, **{k.replace("_", "."): v for k, v in pins.items()}}, noise=False)
+        d = size(demo_design.requirement,
+                 {**demo_design.pins, "clamp.r": r, "clamp.c": c, **{k.replace("_", "."): v for k, v in pins.items()}}, noise=False)
         e = exact(d, d.grid.find(85.0))
         v = e.voltages["ccl"] if "ccl" in e.voltages else e.voltages["cl"] - e.voltages["bus"]
         mean2 = np.trapezoid(v**2, e.t) / e.period
@@ -92,7 +100,8 @@ def test_the_answers_agree_with_the_engine(demo_design):
 
 @pytest.mark.parametrize(("r", "c", "start"), [(8.2e3, 33e-9, 110.0), (8.2e3, 33e-9, 260.0), (8.2e3, 3.3e-9, 110.0), (30e3, 10e-9, 350.0)])
 def test_how_long_it_takes_to_follow(r, c, start):
-    """Diode, leakage and capacitor integrated pulse by pulse (second algorithm): the same number of pulses within one in twenty; where nothing arrives any more it is the discharge alone."""
+    """Diode, leakage and capacitor integrated pulse by pulse (second algorithm): the same number of pulses within one in twenty; where
+    nothing arrives any more it is the discharge alone."""
     at, leakage, node, drop = Point(1.9, 65e3, 95.0, 374.0), 6.86e-6, 114e-12, 1.0
     time, pulses = followed(r, c, start, at, leakage, node, drop)
     goal = float(settled(r, c, at, leakage, node, drop).crest)
@@ -110,7 +119,8 @@ def test_how_long_it_takes_to_follow(r, c, start):
 
 
 def test_a_larger_capacitor_lags_more(demo_design):
-    """Told under the map, computed: twice the capacitor takes about twice as long to follow a falling load; it comes back in fewer pulses than it went."""
+    """Told under the map, computed: twice the capacitor takes about twice as long to follow a falling load; it comes back in fewer pulses
+    than it went."""
     told = " ".join(clamp_map(demo_design).sentences[3])
     number = lambda text: float(text.split()[0]) * {"ms": 1e-3, "µs": 1e-6}[text.split()[1].strip("(),;")]  # noqa: E731
     down, double = number(told.split("tenth: ")[1]), number(told.split("(")[1])
@@ -149,7 +159,8 @@ def test_a_point_of_the_map_is_picked_in_the_window(qtbot, window):
 
 
 def test_the_map_is_refined_in_place(qtbot, window, monkeypatch):
-    """By the formulas at once; the exact one, here of few cells, takes its place when it comes, tells so and is what is picked from; another design starts over."""
+    """By the formulas at once; the exact one, here of few cells, takes its place when it comes, tells so and is what is picked from;
+    another design starts over."""
     monkeypatch.setattr("rhevectra.core.design.exact_map.SOLVED", 4)
     desk, panel = window.size_desk, window.size_desk.picture
     desk.choose_stage("clamp")
@@ -159,7 +170,8 @@ def test_the_map_is_refined_in_place(qtbot, window, monkeypatch):
     assert "by the formulas" in texts() and "about" in panel.view.picture().pick(*point)[1]
     first = clamp_map(window.session.design)
     qtbot.waitUntil(lambda: panel.late["map"].found is not None, timeout=60_000)
-    assert "by exact periods" in texts() and "about" not in panel.view.picture().pick(*point)[1] and "exact periods" in panel.caption.toolTip()
+    assert "by exact periods" in texts() and "about" not in panel.view.picture().pick(
+        *point)[1] and "exact periods" in panel.caption.toolTip()
     assert np.abs(panel.late["map"].found.peak / first.peak - 1).max() > 0.003
     window.session.pin("clamp.c", 100e-9)
     window.show_all()
@@ -168,7 +180,8 @@ def test_the_map_is_refined_in_place(qtbot, window, monkeypatch):
 
 
 def test_the_mark_of_the_map_is_dragged(qtbot, window):
-    """The design follows where the mark rests, the map stays under it; what it passed over is never designed; the drag is one edit however long it rests."""
+    """The design follows where the mark rests, the map stays under it; what it passed over is never designed; the drag is one edit however
+    long it rests."""
     desk, view, session = window.size_desk, window.size_desk.picture.view, window.session
     desk.choose_stage("clamp")
     desk.picture.tabs.setCurrentIndex(1)
@@ -193,23 +206,30 @@ def test_the_mark_of_the_map_is_dragged(qtbot, window):
 
 
 def _move(view, to):
-    view.mouseMoveEvent(QMouseEvent(QEvent.Type.MouseMove, QPointF(to), QPointF(to), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
+    view.mouseMoveEvent(
+        QMouseEvent(QEvent.Type.MouseMove, QPointF(to), QPointF(to), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
+                    Qt.KeyboardModifier.NoModifier))
 
 
 def test_steps_run_between_what_the_design_records(demo_design):
-    """Both ends of every step are rows of the design (solved for the period at rest); the present capacitor lags as the map tells; a larger one lags longer, and no curve goes round a bend: each moves one way."""
+    """Both ends of every step are rows of the design (solved for the period at rest); the present capacitor lags as the map tells; a larger
+    one lags longer, and no curve goes round a bend: each moves one way."""
     d, s, own = demo_design, steps(demo_design), SHARES.index(1.0)
     full, light = (d.grid.find(265.0, load).index for load in (1.0, 0.1))
     low = d.grid.find(85.0, 1.0).index
     crest = lambda index: float(d.rows["clamp.v_crest"].at(index))  # noqa: E731
     fall, back = s.t_load <= s.back, s.t_load > s.back
-    assert s.crest[own][0] == pytest.approx(crest(full), rel=3e-3) and s.crest[own][fall][-1] == pytest.approx(crest(light), rel=3e-3) and s.crest[own][-1] == pytest.approx(crest(full), rel=3e-3)
+    assert (s.crest[own][0] == pytest.approx(crest(full), rel=3e-3) and s.crest[own][fall][-1] == pytest.approx(crest(light), rel=3e-3)
+            and s.crest[own][-1] == pytest.approx(crest(full), rel=3e-3))
     drop = float(d.rows["clamp.v_diode"].value)
-    assert s.peak[own][0] == pytest.approx(float(d.rows["bus.v"].at(full)) + crest(low) + drop, rel=3e-3) and s.peak[own][-1] == pytest.approx(float(d.rows["switch.v_peak"].at(full)), rel=3e-3)
+    assert (s.peak[own][0] == pytest.approx(float(d.rows["bus.v"].at(full)) + crest(low) + drop, rel=3e-3)
+            and s.peak[own][-1] == pytest.approx(float(d.rows["switch.v_peak"].at(full)), rel=3e-3))
     for y in s.crest:
         assert np.all(np.diff(y[fall]) <= 1e-9) and np.all(np.diff(y[back]) >= -1e-9)
     r, c = (float(d.rows[f"clamp.{k}"].value) for k in "rc")
-    at = [Point(*(float(np.broadcast_to(np.asarray(getattr(x, "value", x)), d.grid.shape)[i]) for x in (d.context["o"]["i_one"], d.context["o"]["fs"], d.context["o"]["v_or"], d.rows["bus.v"]))) for i in (full, light)]
+    at = [Point(*(float(np.broadcast_to(np.asarray(getattr(x, "value", x)), d.grid.shape)[i])
+                  for x in (d.context["o"]["i_one"], d.context["o"]["fs"], d.context["o"]["v_or"], d.rows["bus.v"])))
+          for i in (full, light)]
     parts = (float(d.value("transformer.leakage")), float(d.value("switch.c_node")), drop)
     lag, _ = followed(r, c, float(s.crest[own][0]), at[1], *parts)
     seen = s.t_load[fall][int(np.argmax(np.abs(s.crest[own][fall] - s.crest[own][fall][-1]) <= 0.1 * np.ptp(s.crest[own][fall])))]

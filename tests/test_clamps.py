@@ -1,4 +1,5 @@
-"""Every kind of clamp over load: curves against the design's own corners and the exact period, who wins told from curves, and the picture in the window."""
+"""Every kind of clamp over load: curves against the design's own corners and the exact period, who wins told from curves, and the picture
+in the window."""
 
 import numpy as np
 import pytest
@@ -22,10 +23,13 @@ def found(lone_design):
 
 
 def test_curves_meet_the_corners_of_whole_designs(found, demo_document, demo_design):
-    """At the loads of the grid every curve gives what a design of that kind and law with the same transformer records there (solved with the bulk, apart from the curve)."""
-    wound = {id: demo_design.rows[id].value for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux", "transformer.lp", "flyback.v_or")}
+    """At the loads of the grid every curve gives what a design of that kind and law with the same transformer records there (solved with
+    the bulk, apart from the curve)."""
+    wound = {id: demo_design.rows[id].value
+             for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux", "transformer.lp", "flyback.v_or")}
     for c in found.curves:
-        d = size(demo_document.requirement, {**demo_document.decisions, **wound, **ALONE, "clamp.kind": c.kind, "light_load": c.law}, noise=False)
+        d = size(demo_document.requirement, {**demo_document.decisions, **wound, **ALONE, "clamp.kind": c.kind, "light_load": c.law},
+                 noise=False)
         diode = d.rows.get("clamp.loss_diode")
         for load in (0.0, 0.1, 0.5, 1.0):
             index = d.grid.find(265.0, load).index
@@ -34,7 +38,8 @@ def test_curves_meet_the_corners_of_whole_designs(found, demo_document, demo_des
 
 
 def test_curves_meet_the_exact_period(found):
-    """Within 5 % wherever a clamp stands (a clamp switch 12 %: its body diode takes a part that is left out); without one the formula leaves the ring's damping out and lies above."""
+    """Within 5 % wherever a clamp stands (a clamp switch 12 %: its body diode takes a part that is left out); without one the formula
+    leaves the ring's damping out and lies above."""
     checked = [(c, load, p) for c in found.curves for load, p in c.checks]
     assert len(checked) >= 12 and {c.kind for c, _, _ in checked} == {"rcd", "rcd_slow", "zener", "rcd_zener", "active", "none"}
     for c, load, p in checked:
@@ -46,24 +51,31 @@ def test_curves_meet_the_exact_period(found):
 
 
 def test_what_each_kind_does_beside_its_own_power(found, demo_document, demo_design):
-    """Efficiency and peak from whole designs; the ring of the resistor's clamp from the exact drain: its first trough below the plateau within 15 %, its frequency by resonance; a clamp switch leaves none and saves most."""
-    wound = {id: demo_design.rows[id].value for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux", "transformer.lp", "flyback.v_or")}
+    """Efficiency and peak from whole designs; the ring of the resistor's clamp from the exact drain: its first trough below the plateau
+    within 15 %, its frequency by resonance; a clamp switch leaves none and saves most."""
+    wound = {id: demo_design.rows[id].value
+             for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux", "transformer.lp", "flyback.v_or")}
     own = {c.kind: c.effect for c in found.of(found.law)}
-    assert all(c.effect is None for c in found.curves if c.law != found.law) and own["active"].ring == 0 and own["active"].efficiency == max(e.efficiency for e in own.values())
+    assert (all(c.effect is None for c in found.curves if c.law != found.law) and own["active"].ring == 0
+            and own["active"].efficiency == max(e.efficiency for e in own.values()))
     for kind in ("rcd", "active"):
-        d = size(demo_document.requirement, {**demo_document.decisions, **wound, **ALONE, "clamp.kind": kind, "light_load": found.law}, noise=False)
+        d = size(demo_document.requirement, {**demo_document.decisions, **wound, **ALONE, "clamp.kind": kind, "light_load": found.law},
+                 noise=False)
         full = d.grid.find(265.0, 1.0, bus=found.corner.bus, f_line=found.corner.f_line)
         lost = sum(float(np.broadcast_to(p.value, d.grid.shape)[full.index]) for p in d.losses.values())
         given = float(d.rows["load.v_main"].value) * 2.5
-        assert own[kind].efficiency == pytest.approx(given / (given + lost), rel=3e-3) and own[kind].peak == pytest.approx(float(np.max(d.rows["switch.v_peak"].value)), rel=1e-6)
+        assert (own[kind].efficiency == pytest.approx(given / (given + lost), rel=3e-3)
+                and own[kind].peak == pytest.approx(float(np.max(d.rows["switch.v_peak"].value)), rel=1e-6))
         if kind == "rcd":
             e = exact(d, full)
-            drain, plateau = e.voltages["drain"], float(d.rows["bus.v"].at(full.index)) + float(d.rows["transformer.v_reflected"].at(full.index))
+            drain, plateau = (e.voltages["drain"],
+                              float(d.rows["bus.v"].at(full.index)) + float(d.rows["transformer.v_reflected"].at(full.index)))
             after = int(np.argmax(drain))
             ring = 1 / own[kind].frequency
             near = (e.t > e.t[after] + 0.3 * ring) & (e.t < e.t[after] + 2.5 * ring)
             assert (plateau - drain[near].min()) * np.exp(np.pi / 40) == pytest.approx(own[kind].ring, rel=0.15)
-            assert own[kind].frequency == pytest.approx(1 / (2 * np.pi * np.sqrt(float(d.value("transformer.leakage")) * float(d.value("switch.c_node")))), rel=1e-6)
+            assert own[kind].frequency == pytest.approx(
+                1 / (2 * np.pi * np.sqrt(float(d.value("transformer.leakage")) * float(d.value("switch.c_node")))), rel=1e-6)
 
 
 def test_laws_differ_near_no_load_only(found):
@@ -118,11 +130,13 @@ def test_the_picture_comes_from_the_worker(window, qtbot, monkeypatch):
         desk.picture.view.grab()
     window.session.pin("topology", "flyback_2sw")
     window.show_all()
-    assert desk.picture.late["loads"].found is None and not any(desk.picture.tabs.tabText(k) == "Kinds" for k in range(desk.picture.tabs.count()))
+    assert desk.picture.late["loads"].found is None and not any(
+        desk.picture.tabs.tabText(k) == "Kinds" for k in range(desk.picture.tabs.count()))
 
 
 def test_what_a_clamp_burns_where_little_flows():
-    """By root finding: the clamp's voltage over the reflected one where the resistor takes what the leakage brings, V·(V − 1) going with the square of the current; at no current at all it is some number still."""
+    """By root finding: the clamp's voltage over the reflected one where the resistor takes what the leakage brings, V·(V − 1) going with
+    the square of the current; at no current at all it is some number still."""
     for share in (1.0, 0.5, 0.1):
         over = brentq(lambda v, share=share: v * (v - 1) - clamping.ROOM * (clamping.ROOM - 1) * share**2, 1.0, 10.0)
         assert clamping.burnt(True, share) == pytest.approx(over / (over - 1), rel=1e-9)

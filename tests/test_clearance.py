@@ -14,7 +14,9 @@ from rhevectra.ui.theme.roles import font
 
 WALK = 0.1
 """Step along the lines [mm]."""
-SUPPLIES = {"flyback": (24.0, 2.5), "flyback_2sw": (24.0, 5.0), "forward_2sw": (12.0, 15.0), "forward_active_clamp": (12.0, 15.0), "half_bridge": (24.0, 15.0), "full_bridge": (12.0, 80.0), "psfb": (48.0, 30.0), "llc_half": (48.0, 10.0), "llc_three_phase": (48.0, 60.0)}
+SUPPLIES = {"flyback": (24.0, 2.5), "flyback_2sw": (24.0, 5.0), "forward_2sw": (12.0, 15.0), "forward_active_clamp": (12.0, 15.0),
+            "half_bridge": (24.0, 15.0), "full_bridge": (12.0, 80.0), "psfb": (48.0, 30.0), "llc_half": (48.0, 10.0),
+            "llc_three_phase": (48.0, 60.0)}
 
 
 def box(text: Text) -> tuple[float, float, float, float]:
@@ -35,14 +37,16 @@ def crossings(picture: Picture) -> list[str]:
         for (ax, ay), (bx, by) in zip(line.points, line.points[1:], strict=False):
             far = np.linspace(0, 1, max(int(np.hypot(bx - ax, by - ay) / WALK), 1) + 1)
             x, y = ax + (bx - ax) * far, ay + (by - ay) * far
-            found += [text for (left, top, right, bottom), text in boxes if ((x > left + 0.33) & (x < right - 0.33) & (y > top + 0.33) & (y < bottom - 0.33)).any()]
+            found += [text for (left, top, right, bottom), text in boxes
+                      if ((x > left + 0.33) & (x < right - 0.33) & (y > top + 0.33) & (y < bottom - 0.33)).any()]
     return found
 
 
 @pytest.mark.parametrize("topology", SUPPLIES)
 def test_no_wire_leads_through_a_value(qtbot, styled, topology):
     volts, amps = SUPPLIES[topology]
-    d = size(Requirement(mains=Mains(kind="ac1", v_min=85.0, v_max=265.0), outputs=(Output(voltage=volts, current_max=amps),), cooling="forced"), {"topology": topology}, noise=False)
+    d = size(Requirement(mains=Mains(kind="ac1", v_min=85.0, v_max=265.0), outputs=(Output(voltage=volts, current_max=amps),),
+                         cooling="forced"), {"topology": topology}, noise=False)
     for page in ((125.0, 112.0), (260.0, 150.0)):
         picture = schematic(d, d.grid.find(min(d.grid.lines)), *page)
         assert len([i for i in picture.items if isinstance(i, Text)]) >= 6
@@ -50,7 +54,9 @@ def test_no_wire_leads_through_a_value(qtbot, styled, topology):
 
 
 def test_the_secondaries_of_a_low_voltage_keep_their_values_clear_of_rectifiers_and_filter(qtbot, styled):
-    need = Requirement(mains=Mains(kind="dc", v_min=360.0, v_max=400.0), outputs=(Output(voltage=12.0, current_max=120.0), Output(name="fan", voltage=24.0, current_max=2.0, tolerance=0.1)), cooling="forced")
+    need = Requirement(mains=Mains(kind="dc", v_min=360.0, v_max=400.0),
+                       outputs=(Output(voltage=12.0, current_max=120.0), Output(name="fan", voltage=24.0, current_max=2.0, tolerance=0.1)),
+                       cooling="forced")
     for topology, kind in (("full_bridge", "doubler"), ("full_bridge", "bridge"), ("llc_full", "centre_tap")):
         d = size(need, {"topology": topology, "secondary.kind": kind}, noise=False)
         assert not crossings(schematic(d, d.grid.find(360.0), 125.0, 112.0)), (topology, kind)

@@ -21,14 +21,16 @@ NEED = BENCH.requirement
 
 
 def test_what_misses_what_is_asked_stands_behind(entries):
-    """An efficiency asked for that about half of them reach: those stand first, each group by the score written again here; who misses it says so with both numbers; where all miss it, the first says that too."""
+    """An efficiency asked for that about half of them reach: those stand first, each group by the score written again here; who misses it
+    says so with both numbers; where all miss it, the first says that too."""
     target = round(float(np.median([e.efficiency for e in entries if e.feasible])), 4) + 1e-5
     found = [e for e in run(dataclasses.replace(NEED, efficiency_target=target), BENCH.decisions, workers=1) if e.feasible]
     missing = [e.efficiency < target for e in found]
     assert missing == sorted(missing) and any(missing) and not all(missing) and [bool(e.missed) for e in found] == missing
     least = {m: min(getattr(e, m) for e in found) for m in WEIGHTS}
     for group in (False, True):
-        points = [sum(w * getattr(e, m) / least[m] for m, w in WEIGHTS.items()) for e, late in zip(found, missing, strict=True) if late == group]
+        points = [sum(w * getattr(e, m) / least[m] for m, w in WEIGHTS.items()) for e, late in zip(found, missing, strict=True)
+                  if late == group]
         assert points == sorted(points)
     for e, late in zip(found, missing, strict=True):
         told = re.search(r"misses what is asked: Efficiency at full load: (\S+) % is below (\S+) %", e.reason)
@@ -40,16 +42,21 @@ def test_what_misses_what_is_asked_stands_behind(entries):
 
 
 def test_the_search_goes_on_until_what_is_asked_is_met():
-    """540 W that are to keep 92 % at 90 V: no topology is told to miss them that any power factor stage would let meet them with the rest of its choices; without that wish none takes the dear one."""
-    need = Requirement(mains=Mains(kind="ac1", v_min=90, v_max=264, nominals=(115.0, 230.0)), outputs=(Output(voltage=54, current_max=10),), cooling="forced", efficiency_target=0.92)
+    """540 W that are to keep 92 % at 90 V: no topology is told to miss them that any power factor stage would let meet them with the rest
+    of its choices; without that wish none takes the dear one."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=90, v_max=264, nominals=(115.0, 230.0)), outputs=(Output(voltage=54, current_max=10),),
+                       cooling="forced", efficiency_target=0.92)
     found, plain = run(need, {}, workers=2), run(dataclasses.replace(need, efficiency_target=None), {}, workers=2)
-    assert sum(e.feasible and not e.missed for e in found) >= 5 and found[0].front_end == "pfc_bridgeless" != plain[0].front_end and not any(e.missed for e in plain)
+    assert (sum(e.feasible and not e.missed for e in found) >= 5 and found[0].front_end == "pfc_bridgeless" != plain[0].front_end
+            and not any(e.missed for e in plain))
     for e in [x for x in found if x.feasible and x.missed][:5]:
-        assert not any((other := entry_of(need, None, {**e.pins, "front_end": front})).feasible and other.efficiency >= 0.92 for front in front_ends_for("ac1") if front != "doubler"), e.topology
+        assert not any((other := entry_of(need, None, {**e.pins, "front_end": front})).feasible and other.efficiency >= 0.92
+                       for front in front_ends_for("ac1") if front != "doubler"), e.topology
 
 
 def test_the_tightest_figure_is_named(entries, qtbot):
-    """Label and margin of the figure that leaves least, judged again one by one, but for the coupler's pull, which the loop sets that a contest leaves out; the desk names it and marks a limit that is passed."""
+    """Label and margin of the figure that leaves least, judged again one by one, but for the coupler's pull, which the loop sets that a
+    contest leaves out; the desk names it and marks a limit that is passed."""
     for e in entries[:4]:
         d = size(NEED, e.pins, noise=False, loop=False)
         least = min((f for f in d.figures() if f.margin is not None and f.spec.id != "feedback.i_end"), key=lambda f: f.margin)
@@ -59,11 +66,13 @@ def test_the_tightest_figure_is_named(entries, qtbot):
     view.begin("x")
     view.take(replace(entries[0], tightest_margin=-0.123))
     cell = view.table.item(0, len(COLUMNS) - 1)
-    assert cell.text() == "▲ −12 %" and entries[0].tightest in cell.toolTip() and f"tightest figure: {entries[0].tightest}, ▲ −12 %" in view.reason.toPlainText()
+    assert (cell.text() == "▲ −12 %" and entries[0].tightest in cell.toolTip()
+            and f"tightest figure: {entries[0].tightest}, ▲ −12 %" in view.reason.toPlainText())
 
 
 def test_a_reason_frees_no_pin_of_the_search():
-    """350 V from a battery: rectifiers are passed by choices of the search; the design tells of its pin, the contest of the decision beside it."""
+    """350 V from a battery: rectifiers are passed by choices of the search; the design tells of its pin, the contest of the decision beside
+    it."""
     need = Requirement(mains=Mains(kind="dc", v_min=10, v_max=15), outputs=(Output(voltage=350, current_max=0.5),))
     pins = {"topology": "forward_active_clamp", "fs": 100e3, "filter1.ripple_ratio": 0.55}
     entry = entry_of(need, None, pins)

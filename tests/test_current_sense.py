@@ -31,7 +31,8 @@ def at_full(d, id):
 
 
 def test_the_limit_is_that_of_a_resistor_to_be_bought(need):
-    """The value is one of E96 and makes the nominal limit at 0.5 V; the next larger one would trip, at its least, at the peak in run and its twentieth."""
+    """The value is one of E96 and makes the nominal limit at 0.5 V; the next larger one would trip, at its least, at the peak in run and
+    its twentieth."""
     d = made(need)
     r, tolerance = float(d.value("sense.r")), float(d.rows["switch.limit_tolerance"].value)
     assert min(abs(r * 10 - e) for e in E96) < 1e-9 and 0.5 / r == pytest.approx(float(d.rows["switch.current_limit"].value), rel=1e-12)
@@ -54,13 +55,18 @@ def test_its_heat_is_that_of_the_current_through_it(need):
 
 
 def test_less_voltage_or_a_transformer_burns_less(need):
-    """A quarter of the voltage is a quarter of the resistor and of the heat; behind a hundred turns the resistor is a hundred times as large and burns a hundredth."""
+    """A quarter of the voltage is a quarter of the resistor and of the heat; behind a hundred turns the resistor is a hundred times as
+    large and burns a hundredth."""
     d = made(need, switch__current_limit=2.4)
-    low, turns = made(need, switch__current_limit=2.4, sense__v_trip=0.125), made(need, switch__current_limit=2.4, sense__kind="transformer")
-    assert float(d.value("sense.r")) == pytest.approx(0.5 / 2.4) and float(low.value("sense.r")) == pytest.approx(0.125 / 2.4) and float(turns.value("sense.r")) == pytest.approx(50 / 2.4)
-    assert at_full(low, "sense.power") == pytest.approx(at_full(d, "sense.power") / 4, rel=0.02) and at_full(turns, "sense.power") == pytest.approx(at_full(d, "sense.power") / 100, rel=0.03)
+    low, turns = (made(need, switch__current_limit=2.4, sense__v_trip=0.125),
+                  made(need, switch__current_limit=2.4, sense__kind="transformer"))
+    assert (float(d.value("sense.r")) == pytest.approx(0.5 / 2.4) and float(low.value("sense.r")) == pytest.approx(0.125 / 2.4)
+            and float(turns.value("sense.r")) == pytest.approx(50 / 2.4))
+    assert (at_full(low, "sense.power") == pytest.approx(at_full(d, "sense.power") / 4, rel=0.02)
+            and at_full(turns, "sense.power") == pytest.approx(at_full(d, "sense.power") / 100, rel=0.03))
     bought = {kind: value for kind, value, _ in rows(turns)}
-    assert bought["current transformer"] == "1 : 100" and bought["current sense resistor"].startswith("20.8 Ω") and "current transformer" not in {kind for kind, _, _ in rows(d)}
+    assert (bought["current transformer"] == "1 : 100" and bought["current sense resistor"].startswith("20.8 Ω")
+            and "current transformer" not in {kind for kind, _, _ in rows(d)})
 
 
 def test_an_integrated_class_needs_none(need):
@@ -69,9 +75,13 @@ def test_an_integrated_class_needs_none(need):
     assert "sense.r" not in d.rows and "current_sense" not in d.losses and float(d.rows["sense.r_seen"].value) == 0
 
 
-@pytest.mark.parametrize(("demo_name", "topology", "kind"), [("frost-fans", "half_bridge", "transformer"), ("radar-rotator", "psfb", "transformer"), ("frost-fans", "llc_half", "capacitor"), ("radar-rotator", "forward_2sw", "resistor")])
+@pytest.mark.parametrize(("demo_name", "topology", "kind"),
+                         [("frost-fans", "half_bridge", "transformer"), ("radar-rotator", "psfb", "transformer"),
+                          ("frost-fans", "llc_half", "capacitor"), ("radar-rotator", "forward_2sw", "resistor")])
 def test_what_is_usual(demo_name, topology, kind):
-    """A resistor up to a watt; a transformer above, and where current circulates between the pulses; a capacitor beside a resonant one. All keep the balance of energy, the resistor in their place too, whose heat is then its resistance times the square of the current in the path."""
+    """A resistor up to a watt; a transformer above, and where current circulates between the pulses; a capacitor beside a resonant one. All
+    keep the balance of energy, the resistor in their place too, whose heat is then its resistance times the square of the current in the
+    path."""
     need = decode(demo.text(demo_name), "demo").requirement
     d = size(need, {"topology": topology}, noise=False)
     front = [k for k in d.losses if k in FRONT or k.startswith("pfc_")]
@@ -88,6 +98,8 @@ def test_what_is_usual(demo_name, topology, kind):
 @pytest.mark.parametrize("topology", ["flyback", "flyback_2sw", "flyback_qr"])
 def test_a_switch_that_measures_its_own_current_is_drawn_with_a_wire(topology):
     """An integrated class has no resistor of its own for it: the circuit is drawn all the same, with a wire that carries the current."""
-    d = size(decode(demo.text("camera-hide"), "demo").requirement, {"topology": topology, "switch.class": next(r["name"] for r in shipped()["switches"].rows if r["kind"] == "integrated")}, noise=False)
+    d = size(decode(demo.text("camera-hide"), "demo").requirement,
+             {"topology": topology, "switch.class": next(r["name"] for r in shipped()["switches"].rows if r["kind"] == "integrated")},
+             noise=False)
     symbols = [s for s in TOPOLOGIES[topology].schematic(d, d.grid.find(d.grid.lines[0])) if s.element == "Vsense"]
     assert "sense.r" not in d.rows and [s.kind for s in symbols] == ["wire"]

@@ -30,7 +30,8 @@ FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_u
 
 
 def balance(d) -> float:
-    """Largest relative difference of bus power integrated from its current and output plus every listed loss, over all run corners with load."""
+    """Largest relative difference of bus power integrated from its current and output plus every listed loss, over all run corners with
+    load."""
     shape = d.grid.shape
     mask = np.broadcast_to(np.array([p.case != "limit" and p.load > 0 for p in d.grid.points])[None, None, :, None], shape)
     front = sum(np.broadcast_to(np.asarray(d.losses[k].value), shape) for k in FRONT if k in d.losses)
@@ -38,7 +39,8 @@ def balance(d) -> float:
 
 
 def harmonics_can_be_met(need) -> bool:
-    """Every thermistor, bridge and bulk capacitor of the catalogue, at the output power alone: as if nothing behind the bulk lost a watt. A thermistor must carry the current of the lowest line."""
+    """Every thermistor, bridge and bulk capacitor of the catalogue, at the output power alone: as if nothing behind the bulk lost a watt. A
+    thermistor must carry the current of the lowest line."""
     parts = shipped()
     line, worst = max(need.mains.nominals), np.zeros(0)
     caps = [r for r in parts["bulk_capacitors"].rows if 0.95 * r["v_class_v"] >= np.sqrt(2) * need.mains.v_max]
@@ -46,14 +48,17 @@ def harmonics_can_be_met(need) -> bool:
     z = need.source_impedance
     for ntc in parts["thermistors"].rows:
         for bridge in parts["bridges"].rows:
-            source = LineSource(z.r + ntc["r_hot_ohm"] + 2 * bridge["r_dynamic_ohm"], z.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"], esr)
+            source = LineSource(z.r + ntc["r_hot_ohm"] + 2 * bridge["r_dynamic_ohm"], z.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"],
+                                esr)
             excess = np.full(len(caps), -1.0)
             for f in (need.mains.f_min, need.mains.f_max):
                 b = solve_bulk(line, f, need.power, c, source)
                 amps = line_harmonics(b, np.full(len(caps), f), np.arange(3, 40, 2))
                 limits = np.array([harmonic_limit("A", n, need.power, 1.0, 1.0) for n in range(3, 40, 2)])
                 low = solve_bulk(need.mains.v_min, f, need.power, c, source)
-                excess = np.maximum(excess, np.where(b.collapsed | low.collapsed | (low.i_rms > ntc["i_rated_a"]), 9.0, (amps / limits - 1).max(-1)))
+                excess = np.maximum(excess,
+                                    np.where(b.collapsed | low.collapsed | (low.i_rms > ntc["i_rated_a"]), 9.0,
+                                             (amps / limits - 1).max(-1)))
             worst = np.append(worst, excess)
     return bool((worst <= 0).any())
 
@@ -62,7 +67,8 @@ PLAIN = {"front_end": "plain"}
 
 
 def test_many_requirements_are_met_and_refusals_are_real():
-    """200 seeded requirements, 5-100 W: at least 95 % feasible. Every refusal, of these and of larger powers, is confirmed by trying all front-end parts."""
+    """200 seeded requirements, 5-100 W: at least 95 % feasible. Every refusal, of these and of larger powers, is confirmed by trying all
+    front-end parts."""
     refused = [need for need in random_requirements(1, 200, (5, 100)) if not size(need, PLAIN, noise=False, loop=False).feasible]
     assert len(refused) <= 10
     larger = [need for need in random_requirements(2, 3, (160, 260)) if not size(need, PLAIN, noise=False, loop=False).feasible]
@@ -95,13 +101,18 @@ def recompute(row: Row, index) -> float | None:
 
 @pytest.mark.parametrize("topology", [t for t in TOPOLOGIES if t != "buck_aux"])
 def test_every_row_of_every_stage_recomputes(topology):
-    """Not the figures alone, at the first corner and the last: also where numbers nearly cancel, such as an output and what its divider sets; there more digits are printed, elsewhere six."""
-    need = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=24, current_max=8), Output(name="b", voltage=-12, current_max=0.5, tolerance=0.1)) if topology != "llc_three_phase" else (Output(voltage=24, current_max=40),), cooling="forced")
+    """Not the figures alone, at the first corner and the last: also where numbers nearly cancel, such as an output and what its divider
+    sets; there more digits are printed, elsewhere six."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265),
+                       outputs=(Output(voltage=24, current_max=8), Output(name="b", voltage=-12, current_max=0.5, tolerance=0.1))
+                       if topology != "llc_three_phase" else (Output(voltage=24, current_max=40),), cooling="forced")
     d, more, checked = size(need, {"topology": topology}), 0, 0
     for id, row in d.rows.items():
         for index in ((0, 0, 0, 0), tuple(n - 1 for n in d.grid.shape)):
             again = None if isinstance(row.value, str) else recompute(row, index)
-            if again is None or (row.kind == "either" and branch(row, index).kind != "formula") or 0 < abs(row.at(index)) < 1e-14:  # nothing but rounding
+            if again is None or (row.kind == "either" and branch(row, index).kind != "formula"):
+                continue
+            if 0 < abs(row.at(index)) < 1e-14:  # nothing but rounding
                 continue
             checked += 1
             assert again == pytest.approx(row.at(index), rel=2e-4, abs=1e-12), (id, index)
@@ -140,14 +151,18 @@ def test_worst_really_is_the_worst(demo_design):
 
 
 @settings(deadline=None, max_examples=120)
-@given(st.tuples(*(st.booleans() for _ in range(4))), st.booleans(), st.sampled_from([corners.FULL, corners.RUN, corners.PEAKS, corners.HARMONIC, corners.IDLE]), st.sampled_from(["max", "min"]), st.integers(0, 2**31))
+@given(st.tuples(*(st.booleans() for _ in range(4))), st.booleans(),
+       st.sampled_from([corners.FULL, corners.RUN, corners.PEAKS, corners.HARMONIC, corners.IDLE]), st.sampled_from(["max", "min"]),
+       st.integers(0, 2**31))
 def test_the_worst_of_any_array_is_found_where_all_corners_would_find_it(demo_design, whole, limited, domain, worst, seed):
-    """Rows that differ along any of the axes, with and without a limit that does: the value, corner and margin of a search through every corner, one by one, the first of equals."""
+    """Rows that differ along any of the axes, with and without a limit that does: the value, corner and margin of a search through every
+    corner, one by one, the first of equals."""
     grid, rng = demo_design.grid, np.random.default_rng(seed)
     array = rng.integers(-6, 6, [n if w else 1 for n, w in zip(grid.shape, whole, strict=True)]).astype(float)
     limit = rng.integers(-6, 6, (grid.shape[0], 1, 1, 1)).astype(float) if limited else None
     rows = {"x": Row("x", array, "given", "V"), **({} if limit is None else {"top": Row("top", limit, "given", "V")})}
-    figure = judge(FigureSpec("x", "x", "x", "load", domain, worst, "" if limit is None else "top", "" if limit is None else worst), rows, grid)
+    figure = judge(FigureSpec("x", "x", "x", "load", domain, worst, "" if limit is None else "top", "" if limit is None else worst), rows,
+                   grid)
     best = None
     for index in np.ndindex(grid.shape):
         if domain.mask(grid)[index]:
@@ -183,7 +198,9 @@ def test_the_cheapest_relaxation_really_admits_the_core(demo_design):
     assert admitted
     name, sentence = admitted[0]
     label = sentence.split("would do with ")[1]
-    step = next((id, v) for id, v in STEPS if label.startswith(demo_design.decision_specs[id].label.lower()) and (label.endswith(str(v)) or label.endswith(show(v, demo_design.decision_specs[id].unit) if not isinstance(v, str) else v)))
+    step = next((id, v) for id, v in STEPS if label.startswith(demo_design.decision_specs[id].label.lower())
+                and (label.endswith(str(v))
+                     or label.endswith(show(v, demo_design.decision_specs[id].unit) if not isinstance(v, str) else v)))
     assert size(demo_design.requirement, {"transformer.core": name, step[0]: step[1]}).feasible
     assert not size(demo_design.requirement, {"transformer.core": name}).feasible
 
@@ -206,19 +223,24 @@ def test_a_measured_leakage_wins_and_moves_the_drain(demo_document, demo_design)
 def test_light_load_law_decides_the_clamp_floor(demo_document):
     """At no load a clamp that is refreshed every period burns about V_or²/R (computed here); skipping burns less."""
     fixed, skip = (size(demo_document.requirement, {"light_load": law}) for law in ("fixed", "skip"))
-    floor = fixed.rows["transformer.v_reflected"].at(fixed.figure("clamp.power_idle").corner.index) ** 2 / float(fixed.rows["clamp.r"].value)
+    floor = fixed.rows["transformer.v_reflected"].at(fixed.figure("clamp.power_idle").corner.index) ** 2 / float(
+        fixed.rows["clamp.r"].value)
     assert fixed.value("clamp.power_idle") == pytest.approx(floor, rel=0.10)
     assert skip.value("clamp.power_idle") < 0.9 * fixed.value("clamp.power_idle")
 
 
 def test_several_outputs_of_either_sign_and_a_dc_input():
-    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=12.0, current_max=1.5, current_min=0.15, tolerance=0.12), Output(voltage=-12.0, current_max=0.3, current_min=0.06, tolerance=0.12), Output(voltage=5.0, current_max=1.0, current_min=0.2, regulated=True)))
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265),
+                       outputs=(Output(voltage=12.0, current_max=1.5, current_min=0.15, tolerance=0.12),
+                                Output(voltage=-12.0, current_max=0.3, current_min=0.06, tolerance=0.12),
+                                Output(voltage=5.0, current_max=1.0, current_min=0.2, regulated=True)))
     d = size(need)
     assert d.feasible, [f.text for f in d.findings]
     turns = [float(d.rows[f"transformer.ns{n}"].value) for n in (1, 2, 3)]
     assert turns[0] / turns[2] == pytest.approx(12.5 / 5.4, rel=0.12)
     assert d.figure("output1.v_low").limit is not None and balance(d) < 0.01
-    low = size(Requirement(mains=Mains(kind="dc", v_min=36, v_max=60), outputs=(Output(voltage=12.0, current_max=2.0),), insulation="functional"))
+    low = size(Requirement(mains=Mains(kind="dc", v_min=36, v_max=60), outputs=(Output(voltage=12.0, current_max=2.0),),
+                           insulation="functional"))
     assert low.feasible and "inlet.i_rms" not in low.rows, [f.text for f in low.findings]
 
 
@@ -227,11 +249,14 @@ def test_each_field_of_the_requirement_moves_something(demo_document, demo_desig
     need = demo_document.requirement
 
     def signature(d):
-        return {id: d.figure(id).value for id in d.figure_ids} | {f"limit {id}": d.figure(id).limit for id in d.figure_ids} | {"findings": tuple(f.text for f in d.findings)}
+        return {id: d.figure(id).value for id in d.figure_ids} | {f"limit {id}": d.figure(id).limit for id in d.figure_ids} | {
+            "findings": tuple(f.text for f in d.findings)}
     base = signature(demo_design)
     out = need.outputs[0]
-    changes = {"hold_up": 0.2, "hold_up_at": 115.0, "source_impedance": replace(need.source_impedance, r=2.0), "efficiency_target": 0.9, "ambient_max": 65.0, "cooling": "forced", "height_max": 0.02,
-               "lifetime": 3e8, "protection_class": "I", "insulation": "basic", "harmonics_class": "D", "standby_power_max": 0.1, "mains": replace(need.mains, f_min=57.0)}
+    changes = {"hold_up": 0.2, "hold_up_at": 115.0, "source_impedance": replace(need.source_impedance, r=2.0), "efficiency_target": 0.9,
+               "ambient_max": 65.0, "cooling": "forced", "height_max": 0.02,
+               "lifetime": 3e8, "protection_class": "I", "insulation": "basic", "harmonics_class": "D", "standby_power_max": 0.1,
+               "mains": replace(need.mains, f_min=57.0)}
     for name, value in changes.items():
         assert signature(size(replace(need, **{name: value}))) != base, name
     wet = {"output1.cap": "220uF-35V"}  # those of the rule have no liquid and age more than they grow in the cold
@@ -240,7 +265,8 @@ def test_each_field_of_the_requirement_moves_something(demo_document, demo_desig
     pinned = signature(size(need, margins))
     for name, value in {"altitude_max": 6000.0, "pollution_degree": 3, "overvoltage_category": 4}.items():
         assert signature(size(replace(need, **{name: value}), margins)) != pinned, name
-    for name, value in {"current_min": 0.5, "current_peak": 4.0, "ripple_pp": 0.05, "tolerance": 0.002, "voltage_min": 18.0, "voltage_max": 28.0}.items():
+    for name, value in {"current_min": 0.5, "current_peak": 4.0, "ripple_pp": 0.05, "tolerance": 0.002, "voltage_min": 18.0,
+                        "voltage_max": 28.0}.items():
         assert signature(size(replace(need, outputs=(replace(out, **{name: value}),)))) != base, name
     peak = replace(out, current_peak=4.0)
     assert signature(size(replace(need, outputs=(replace(peak, peak_duration=5.0),)))) != signature(size(replace(need, outputs=(peak,))))

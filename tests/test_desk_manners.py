@@ -31,7 +31,8 @@ STAGES = ("inlet", "bulk", "switch", "transformer", "clamp", "rectifier", "feedb
 
 @pytest.mark.parametrize("theme", list(roles.THEMES))
 def test_text_reads_in_both_themes_also_on_the_tints_of_the_corner_grid(theme):
-    """WCAG 2 contrast of at least 4.5 : 1 for every text role on card, paper and drawer, and for each word on its own tint over the card."""
+    """WCAG 2 contrast of at least 4.5 : 1 for every text role on card, paper and drawer, and for each word on its own tint over the
+    card."""
     c = roles.THEMES[theme]
     assert set(c) == set(roles.LIGHT)
     for role in roles.TEXT_ROLES:
@@ -55,7 +56,8 @@ def test_the_theme_is_remembered_and_repaints(window):
 
 
 def test_a_change_of_theme_polishes_every_part_twice(qtbot, window):
-    """Off with the old sheet, on with the new: set over the old one the toolkit had polished each part again for every part it lies in, a second and a half with all desks open."""
+    """Off with the old sheet, on with the new: set over the old one the toolkit had polished each part again for every part it lies in, a
+    second and a half with all desks open."""
     class Count(QObject):
         changes = 0
 
@@ -107,7 +109,9 @@ def test_every_control_has_an_accessible_name(window):
     for stage in STAGES:
         window.size_desk.choose_stage(stage)
         for widget in window.findChildren(QWidget):
-            if isinstance(widget, QAbstractButton | QLineEdit | QComboBox) and widget.focusPolicy() != Qt.FocusPolicy.NoFocus and widget.isVisibleTo(window):
+            if isinstance(widget,
+                          QAbstractButton | QLineEdit
+                          | QComboBox) and widget.focusPolicy() != Qt.FocusPolicy.NoFocus and widget.isVisibleTo(window):
                 text = widget.text() if isinstance(widget, QAbstractButton) else ""
                 assert widget.accessibleName() or text or widget.objectName().startswith("qt_"), (widget, widget.parentWidget())
 
@@ -135,7 +139,8 @@ while input():  # one more of us for every line that is asked for
 
 
 def test_unsaved_work_is_found_after_a_kill_a_hundred_times(tmp_path):
-    """A process edits and autosaves in a loop, says what it has committed, and is killed without warning; what is found is that edit or a later one. Its parent only has what to begin with read already."""
+    """A process edits and autosaves in a loop, says what it has committed, and is killed without warning; what is found is that edit or a
+    later one. Its parent only has what to begin with read already."""
     rng = random.Random(9)
     with subprocess.Popen([sys.executable, "-c", EDITING], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as parent:
         for _ in range(100):
@@ -161,7 +166,8 @@ def test_recovery_is_offered_and_brings_the_work_back_unsaved(qtbot, window):
     window.offer_recovery([left])
     assert window.notice.isVisible() and "found after a crash" in window.notice.text.text()
     qtbot.mouseClick(window.notice.buttons[0], Qt.MouseButton.LeftButton)
-    assert window.session.document.decisions["fs"] == 77e3 and window.session.changed and not left.file.exists() and not window.notice.isVisible()
+    assert (window.session.document.decisions["fs"] == 77e3 and window.session.changed and not left.file.exists()
+            and not window.notice.isVisible())
 
 
 def test_comparing_two_files_lists_what_differs_and_holds_the_other(window, tmp_path):
@@ -226,11 +232,13 @@ def test_the_exact_period_follows_from_the_worker_and_a_superseded_one_is_droppe
     wait_for_exact(qtbot, window)
     assert panel.exact is not old and panel.exact.period == pytest.approx(1e-5, rel=1e-6)
     drawn = panel.view.picture().data["drain voltage [V]"]
-    assert drawn.max() == pytest.approx(panel.exact.voltages["drain"].max()) and drawn.max() == pytest.approx(window.session.design.value("switch.v_peak"), rel=0.02)
+    assert drawn.max() == pytest.approx(panel.exact.voltages["drain"].max()) and drawn.max() == pytest.approx(
+        window.session.design.value("switch.v_peak"), rel=0.02)
 
 
 def test_the_time_cursor_lights_what_conducts_by_mouse_and_by_keys(qtbot, window):
-    """Stepping by keys visits every interval once round; at each the heavy symbols are those whose current in the exact solution is not nothing."""
+    """Stepping by keys visits every interval once round; at each the heavy symbols are those whose current in the exact solution is not
+    nothing."""
     from rhevectra.drawing.circuit import HEAVY
 
     panel = wait_for_exact(qtbot, window)
@@ -247,7 +255,8 @@ def test_the_time_cursor_lights_what_conducts_by_mouse_and_by_keys(qtbot, window
         if "switch is on" in names[-1]:
             assert on and any(t.startswith(f"{panel.exact.current('ssw', panel.instant):.2f}"[:3]) for t in texts if t.endswith("A"))
     assert sorted(names) == sorted(s.name for s in panel.exact.stretches)
-    assert {"the switch is on: the core takes energy from the bus", "leakage empties into the clamp while the secondary takes over", "the secondary carries the core's energy to the output"} <= set(names)
+    assert ({"the switch is on: the core takes energy from the bus", "leakage empties into the clamp while the secondary takes over",
+             "the secondary carries the core's energy to the output"} <= set(names))
     qtbot.keyClick(panel.view, Qt.Key.Key_Comma)
     frame = panel.view.picture().frames[0]
     at = QPoint(int((frame.left + 0.5 * frame.width) * 3.6), 60)
@@ -265,17 +274,21 @@ def test_an_exact_value_worse_than_the_formula_is_a_finding_with_both_numbers(qt
     assert remarks(design, panel.exact) == []
     worse = changed(panel.exact, voltages={**panel.exact.voltages, "drain": panel.exact.voltages["drain"] * 1.05})
     (finding,) = remarks(design, worse)
-    assert finding.severity == "look at" and f"formula gives {design.value('switch.v_peak'):.0f} V" in finding.text and finding.stage == "switch"
+    assert (finding.severity == "look at" and f"formula gives {design.value('switch.v_peak'):.0f} V" in finding.text
+            and finding.stage == "switch")
     window.size_desk.findings.add([finding])
     assert "1 look at" in window.size_desk.findings.title.text()
 
 
 def test_a_tapped_output_asks_what_was_shorted(qtbot, window):
-    """The reading with both halves shorted becomes the leakage that works: by the field energy of both ways, worked out here from the stack's own matrix; a winding without a tap asks nothing."""
+    """The reading with both halves shorted becomes the leakage that works: by the field energy of both ways, worked out here from the
+    stack's own matrix; a winding without a tap asks nothing."""
     bar = window.size_desk.ledger.reading
     window.size_desk.go_to_figure("transformer.leakage")
     assert bar.isVisible() and not bar.way.isVisible()
-    window._edit(lambda: window.session.require(replace(window.session.document.requirement, mains=Mains(kind="dc", v_min=360, v_max=400), hold_up=0.0)))
+    window._edit(
+        lambda: window.session.require(
+            replace(window.session.document.requirement, mains=Mains(kind="dc", v_min=360, v_max=400), hold_up=0.0)))
     window._edit(lambda: window.session.decide("x", {"topology": "half_bridge"}))
     window.size_desk.go_to_figure("transformer.leakage")
     assert bar.way.isVisible() and [bar.way.itemText(k) for k in range(2)] == ["one half shorted", "all shorted"]
@@ -290,16 +303,21 @@ def test_a_tapped_output_asks_what_was_shorted(qtbot, window):
 
 
 def test_a_number_of_transformers_is_taken_from_the_picture(qtbot, window):
-    """On the picture Split a click, or arrows and Enter, pins the number its bar stands for; the plate counts the cores, undo brings one back."""
+    """On the picture Split a click, or arrows and Enter, pins the number its bar stands for; the plate counts the cores, undo brings one
+    back."""
     need = window.session.document.requirement
-    window._edit(lambda: window.session.require(replace(need, mains=Mains(kind="dc", v_min=360, v_max=400), hold_up=0.0, outputs=(replace(need.outputs[0], voltage=12.0, current_max=80.0),), cooling="forced")))
+    window._edit(
+        lambda: window.session.require(
+            replace(need, mains=Mains(kind="dc", v_min=360, v_max=400), hold_up=0.0,
+                    outputs=(replace(need.outputs[0], voltage=12.0, current_max=80.0),), cooling="forced")))
     window._edit(lambda: window.session.decide("x", {"topology": "llc_half"}))
     desk, view = window.size_desk, window.size_desk.picture.view
     desk.choose_stage("transformer")
     desk.picture.choose("split")
     qtbot.waitUntil(lambda: len(view.spots) == matrix.MOST, timeout=60000)
     at = next(s for s in view.spots if s.name == "3")
-    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(int((at.left + at.width / 2) * PX_PER_MM), int((at.top + at.height / 2) * PX_PER_MM)))
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton,
+                     pos=QPoint(int((at.left + at.width / 2) * PX_PER_MM), int((at.top + at.height / 2) * PX_PER_MM)))
     assert window.session.document.decisions["transformer.pieces"] == 3 and int(window.session.design.rows["transformer.pieces"].value) == 3
     assert next(p.telling for p in plates(window.session.design) if p.stage == "transformer").startswith("3 × ")
     bar = desk.ledger.reading
@@ -307,10 +325,12 @@ def test_a_number_of_transformers_is_taken_from_the_picture(qtbot, window):
     bar.value.setText("0.5u")
     bar.way.setCurrentIndex(bar.way.findText("one of 3, one half shorted"))
     qtbot.mouseClick(bar.enter, Qt.MouseButton.LeftButton)
-    assert float(window.session.design.rows["transformer.leakage"].value) == pytest.approx(1.5e-6), "three of them in series leak three times what one reads"
+    assert (float(window.session.design.rows["transformer.leakage"].value)
+            == pytest.approx(1.5e-6)), "three of them in series leak three times what one reads"
     window.undo()
     window.undo()
-    assert dict(window.session.document.decisions) == {"topology": "llc_half"} and not window.session.document.as_built  # the log keeps the reading
+    # the log keeps the reading
+    assert dict(window.session.document.decisions) == {"topology": "llc_half"} and not window.session.document.as_built
     desk.choose_stage("transformer")
     desk.picture.choose("split")
     qtbot.waitUntil(lambda: len(view.spots) == matrix.MOST, timeout=60000)

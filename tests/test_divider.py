@@ -31,11 +31,13 @@ def to_be_bought(r):
 
 @pytest.mark.parametrize("volts", [3.3, 5.0, 12.0, 24.0, 48.0])
 def test_the_pair_sets_the_output(demo_document, volts):
-    """Both are members of E24 or E96, Kirchhoff at the reference's input gives the output within four thousandths, a quarter of a milliampere flows within half as much again; the reference is at most half the output; the parts list tells both."""
+    """Both are members of E24 or E96, Kirchhoff at the reference's input gives the output within four thousandths, a quarter of a
+    milliampere flows within half as much again; the reference is at most half the output; the parts list tells both."""
     d = made(with_output(demo_document.requirement, volts))
     low, high, v_ref = (float(d.rows[f"feedback.{k}"].value) for k in ("r_low", "r_high", "v_ref"))
     assert to_be_bought(low) and to_be_bought(high)
-    node = np.linalg.solve([[1 / high]], [[v_ref / low + v_ref / high + BIAS]])[0, 0]  # what has to stand above for the node to be at the reference
+    node = np.linalg.solve([[1 / high]],
+                           [[v_ref / low + v_ref / high + BIAS]])[0, 0]  # what has to stand above for the node to be at the reference
     assert float(d.value("feedback.v_set")) == pytest.approx(node) and abs(node / volts - 1) < 4e-3
     assert 0.25e-3 / 1.6 < v_ref / low < 0.25e-3 * 1.6 and v_ref == reference(volts) <= 0.5 * volts
     bought = {kind: value for kind, value, _ in rows(d)}
@@ -58,7 +60,8 @@ def test_one_of_them_given_goes_with_what_suits_it(demo_document):
 
 
 def test_the_grades_are_the_cheapest_that_keep_the_tolerance(demo_document):
-    """1 % parts for 5 %; a reference of half a per cent for 2.7 %; resistors of a thousandth beside it for 2 %; what is pinned stays, and what even the tightest leave is told with a decision to change. The errors by trying every corner of the tolerances."""
+    """1 % parts for 5 %; a reference of half a per cent for 2.7 %; resistors of a thousandth beside it for 2 %; what is pinned stays, and
+    what even the tightest leave is told with a decision to change. The errors by trying every corner of the tolerances."""
     def asked(tolerance, **pins):
         need = demo_document.requirement
         return made(replace(need, outputs=(Output(voltage=20.0, current_max=1.5, tolerance=tolerance),)), **pins)
@@ -68,7 +71,9 @@ def test_the_grades_are_the_cheapest_that_keep_the_tolerance(demo_document):
 
     def worst(d, reference, resistor):
         low, high = (float(d.rows[f"feedback.{k}"].value) for k in ("r_low", "r_high"))
-        return max(abs(2.495 * (1 + a * reference) * (1 + high * (1 + b * resistor) / (low * (1 - b * resistor))) + (2e-6 + c * 1e-6) * high - 20) / 20 for a in (-1, 1) for b in (-1, 1) for c in (-1, 1))
+        ratio = lambda b: 1 + high * (1 + b * resistor) / (low * (1 - b * resistor))  # noqa: E731
+        return max(abs(2.495 * (1 + a * reference) * ratio(b) + (2e-6 + c * 1e-6) * high - 20) / 20
+                   for a in (-1, 1) for b in (-1, 1) for c in (-1, 1))
     steps = [asked(0.05), asked(0.027), asked(0.02)]
     assert [grades(d) for d in steps] == [(0.01, 0.01), (0.005, 0.01), (0.005, 0.001)]
     for d, tolerance, cheaper in zip(steps, (0.05, 0.027, 0.02), (None, (0.01, 0.01), (0.005, 0.01)), strict=True):
@@ -77,15 +82,20 @@ def test_the_grades_are_the_cheapest_that_keep_the_tolerance(demo_document):
     assert grades(asked(0.027, feedback__resistor_tolerance=0.05)) == (0.005, 0.05)
     never = asked(0.005)
     told = next(f for f in never.findings if f.figure == "feedback.error")
-    assert told.cure == "feedback.reference_tolerance" and float(made(never.requirement, feedback__reference_tolerance=0.001).value("feedback.error")) < float(never.value("feedback.error"))
-    assert ("reference of the output", "2.495 V, 0.5 %", 1) in rows(steps[1]) and ("divider, upper resistor", "0.1 %") in [(kind, value.split(", ")[-1]) for kind, value, _ in rows(steps[2])]
+    assert (told.cure == "feedback.reference_tolerance"
+            and float(made(never.requirement, feedback__reference_tolerance=0.001).value("feedback.error"))
+            < float(never.value("feedback.error")))
+    assert (("reference of the output", "2.495 V, 0.5 %", 1) in rows(steps[1])
+            and ("divider, upper resistor", "0.1 %") in [(kind, value.split(", ")[-1]) for kind, value, _ in rows(steps[2])])
 
 
 def test_every_corner_of_the_tolerances(demo_document):
-    """All sixteen corners of reference, both resistors and the input current, tried one by one: the error told is no less than the worst, and by no more than a thirtieth of it more."""
+    """All sixteen corners of reference, both resistors and the input current, tried one by one: the error told is no less than the worst,
+    and by no more than a thirtieth of it more."""
     d = made(demo_document.requirement)
     low, high = (float(d.rows[f"feedback.{k}"].value) for k in ("r_low", "r_high"))
     signs = np.array(np.meshgrid(*[(-1, 1)] * 4)).reshape(4, -1)
-    out = 2.495 * (1 + 0.01 * signs[0]) * (1 + high * (1 + 0.01 * signs[1]) / (low * (1 + 0.01 * signs[2]))) + (2e-6 + 1e-6 * signs[3]) * high
+    out = (2.495 * (1 + 0.01 * signs[0]) * (1 + high * (1 + 0.01 * signs[1]) / (low * (1 + 0.01 * signs[2]))) + (2e-6 + 1e-6 * signs[3])
+           * high)
     worst = float(np.abs(out / 24 - 1).max())
     assert worst <= float(d.value("feedback.error")) < 1.034 * worst

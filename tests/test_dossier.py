@@ -40,7 +40,8 @@ def told(text, page):
 
 
 def test_every_limit_is_a_line_with_its_margin_and_its_rule(design):
-    """Read back from the CSV: as many lines as figures with a limit; the margin follows from the figure's own numbers, the direction from its kind; no line without a rule; each stage begins with its tightest."""
+    """Read back from the CSV: as many lines as figures with a limit; the margin follows from the figure's own numbers, the direction from
+    its kind; no line without a rule; each stage begins with its tightest."""
     rows = list(csv.DictReader(io.StringIO(ratings.as_csv(design))))
     limited = [f for f in design.figures() if f.limit is not None]
     assert len(rows) == len(limited) and {r["what"] for r in rows} == {f.label for f in limited}
@@ -66,8 +67,11 @@ def test_the_pages_hold_the_whole_design(design):
         for spec, row in design.decisions(plate.stage):
             assert told(spec.label, own) and (not row.rule or told(row.rule.split(";")[0], own)), (plate.name, spec.id)
         for f in design.figures(plate.stage):
-            assert told(f.label, own) and (isinstance(f.value, str) or f.unit == "" or show(float(f.value), f.unit, 4) in own or "efficiency" in f.id), (plate.name, f.id)
-    assert f"page 1 of {len(pages)}" in first and "ratings" in " ".join(pages) and "capacitor" in " ".join(p for p in pages if "Design · parts" in p) and "isolation transformer" in " ".join(pages)
+            assert (told(f.label, own)
+                    and (isinstance(f.value, str) or f.unit == "" or show(float(f.value), f.unit, 4) in own or "efficiency" in f.id)), (
+                        plate.name, f.id)
+    assert (f"page 1 of {len(pages)}" in first and "ratings" in " ".join(pages)
+            and "capacitor" in " ".join(p for p in pages if "Design · parts" in p) and "isolation transformer" in " ".join(pages))
 
 
 def test_nothing_leaves_the_paper_and_columns_keep_apart(design, styled):
@@ -104,7 +108,8 @@ def test_commands_write_them(tmp_path, capsys):
     def run(*words):
         return cli.main(list(words), open_window, take_shots, write_winding, write_dossier)
     assert run("report", str(path), "-o", str(pdf), "--ratings", str(table)) == 0
-    assert pdf.read_bytes().startswith(b"%PDF") and pdf.stat().st_size > 50_000 and "Peak switch voltage" in table.read_text(encoding="utf-8")
+    assert pdf.read_bytes().startswith(b"%PDF") and pdf.stat().st_size > 50_000 and "Peak switch voltage" in table.read_text(
+        encoding="utf-8")
     assert run("report", str(path), "-o", str(tmp_path / "no" / "d.pdf")) == 2 and "folder does not exist" in capsys.readouterr().err
     path.write_text(demo.text("camera-hide").replace('"hold_up": 0.010', '"height_max": 0.003, "hold_up": 0.010'), encoding="utf-8")
     assert run("report", str(path), "-o", str(pdf)) == 3 and pdf.stat().st_size > 50_000
@@ -118,9 +123,11 @@ def test_the_window_writes_it_by_its_key(qtbot, window, tmp_path, monkeypatch):
 
 
 def test_the_window_goes_on_while_it_is_written(window, tmp_path):
-    """In the background and in the light theme's colours, also while the window stays dark: stroke for stroke what the light window writes. A folder that is not there is one sentence."""
+    """In the background and in the light theme's colours, also while the window stays dark: stroke for stroke what the light window writes.
+    A folder that is not there is one sentence."""
     def written(name):
-        assert window.export_dossier(tmp_path / name) and window.changing.busy and "writing the design" in window.statusBar().currentMessage()
+        assert (window.export_dossier(tmp_path / name) and window.changing.busy
+                and "writing the design" in window.statusBar().currentMessage())
         shown = roles.theme()
         window.changing.settle()
         assert f"design written to {name}" in window.statusBar().currentMessage()
@@ -149,6 +156,7 @@ def test_what_was_there_stays_until_all_pages_are_written(demo_design, styled, t
     monkeypatch.setattr(report, "paint", stopped)
     with pytest.raises(MemoryError):
         report.write_dossier(demo_design, "x", path)
-    assert path.read_text(encoding="utf-8") == "the old one" and [p.name for p in tmp_path.iterdir() if p.suffix == ".pdf" or "a.pdf" in p.name] == ["a.pdf"]
+    assert (path.read_text(encoding="utf-8") == "the old one"
+            and [p.name for p in tmp_path.iterdir() if p.suffix == ".pdf" or "a.pdf" in p.name] == ["a.pdf"])
     with pytest.raises(InputError, match="cannot be written"):
         report.write_dossier(demo_design, "x", tmp_path)

@@ -41,7 +41,8 @@ B1 p n I={power}/max(v(p,n),20)
 .end
 """
     names = {"vmin": "MIN vb", "vmax": "MAX vb", "irms": "RMS ii", "ipk": "MAX ii", "icap": "RMS ic"}
-    found = measure(netlist, ["let vb=v(p)-v(n)", "let ii=abs(i(v1))", f"let ic=(v(x)-0)/{ESR}"], names, (end - 4 / f_line, end), tmp_path / "d.cir")
+    found = measure(netlist, ["let vb=v(p)-v(n)", "let ii=abs(i(v1))", f"let ic=(v(x)-0)/{ESR}"], names, (end - 4 / f_line, end),
+                    tmp_path / "d.cir")
     b = solve_doubler(v_line, f_line, power, c, SOURCE)
     for value, theirs in ((b.v_valley, "vmin"), (b.v_peak, "vmax"), (b.i_rms, "irms"), (b.i_peak, "ipk"), (b.i_cap, "icap")):
         assert float(value) == pytest.approx(found[theirs], rel=0.01), theirs
@@ -110,7 +111,8 @@ def test_share_of_leaky_capacitors_by_nodal_analysis():
 
 def _doubled(v_min, v_max, **pins):
     nominals = tuple(v for v in (115.0, 230.0) if v_min <= v <= v_max)
-    need = Requirement(mains=Mains(kind="ac1", v_min=v_min, v_max=v_max, nominals=nominals), outputs=(Output(voltage=24.0, current_max=4.0),), harmonics_class="none")
+    need = Requirement(mains=Mains(kind="ac1", v_min=v_min, v_max=v_max, nominals=nominals),
+                       outputs=(Output(voltage=24.0, current_max=4.0),), harmonics_class="none")
     return size(need, {"front_end": "doubler", "topology": "forward_2sw", **pins})
 
 
@@ -130,7 +132,9 @@ def test_selector_serves_both_nominals_and_narrows_the_bus():
 def test_where_nothing_is_doubled_it_says_so_and_equals_the_bridge():
     d = _doubled(180, 264)
     assert any("nothing to double" in f.text for f in d.findings)
-    one = size(d.requirement, {"front_end": "plain", "topology": "forward_2sw", "bulk.c": float(d.value("bulk.c")) / 2, "bulk.v_min_stage": float(np.asarray(d.rows["bulk.v_min_stage"].value))})
+    one = size(d.requirement,
+               {"front_end": "plain", "topology": "forward_2sw", "bulk.c": float(d.value("bulk.c")) / 2,
+                "bulk.v_min_stage": float(np.asarray(d.rows["bulk.v_min_stage"].value))})
     assert float(d.value("bulk.v_valley")) == pytest.approx(float(one.value("bulk.v_valley")), rel=0.01)
 
 
@@ -152,17 +156,20 @@ def test_the_picture_s_capacitors_add_up_to_its_bus():
 
 
 def test_the_contest_tries_it_where_all_of_the_mains_are_doubled():
-    """90 to 132 V: behind the doubler a full bridge carries half the current and loses less than behind the plain bridge, and is tried; a range that asks for a selector, or has nothing to double: not."""
+    """90 to 132 V: behind the doubler a full bridge carries half the current and loses less than behind the plain bridge, and is tried; a
+    range that asks for a selector, or has nothing to double: not."""
     need = _doubled(90, 132, topology="full_bridge").requirement
     fs = TOPOLOGIES["full_bridge"].CONTEST["fs"][0]
     plain, doubled = (entry_of(need, None, {"topology": "full_bridge", "front_end": f, "fs": fs}) for f in ("plain", "doubler"))
     assert doubled.feasible and doubled.loss < plain.loss
     assert "doubler" in _other_front_ends(need, [plain]) and "doubler" not in _other_front_ends(need, [plain, doubled])
-    assert not any(FRONT_ENDS["doubler"].rivals(_doubled(low, 264).requirement) for low in (90, 180)) and not FRONT_ENDS["plain"].rivals(need)
+    assert not any(FRONT_ENDS["doubler"].rivals(_doubled(low, 264).requirement) for low in (90, 180)) and not FRONT_ENDS["plain"].rivals(
+        need)
 
 
 def test_what_a_pair_costs_by_hand():
-    """From one capacitor to a pair with a selector: the capacitors, two balance resistors and the selector, by the printed prices; without a selector where all mains are doubled."""
+    """From one capacitor to a pair with a selector: the capacitors, two balance resistors and the selector, by the printed prices; without
+    a selector where all mains are doubled."""
     cost, d = prices(shipped()["costs"]), _doubled(90, 264)
     bulk = lambda x: cost["capacitor"] + cost["storage"] * np.sqrt(x["c_f"] * 1e6 * x["v_class_v"] / 10) / 10  # noqa: E731
     bill = whole_bill(d)
@@ -170,6 +177,8 @@ def test_what_a_pair_costs_by_hand():
     cap = d.catalogue["bulk_capacitors"].row(bill["bulk"][0][0])
     bridge = d.catalogue["bridges"].row(d.rows["bridge.class"].value)
     assert cap["c_f"] == float(d.value("bulk.c")) and bill["bulk"][0][1] == 2
-    assert cost_index(d, bill) - cost_index(d, bare) == pytest.approx(2 * bulk(cap) + 2 * cost["small"] + cost["selector"] + cost["rectifier"] + cost["ampere"] * bridge["i_rated_a"])
+    assert (cost_index(d, bill) - cost_index(d, bare)
+            == pytest.approx(
+                2 * bulk(cap) + 2 * cost["small"] + cost["selector"] + cost["rectifier"] + cost["ampere"] * bridge["i_rated_a"]))
     assert part_count(bill) - part_count(bare) == 2 + 2 + 1 + 1
     assert whole_bill(_doubled(90, 132))["selectors"] == 0

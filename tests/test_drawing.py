@@ -53,7 +53,8 @@ def triple(fans):
 
 
 def all_corners(d) -> list[Corner]:
-    return [d.grid.corner(d.figure(id).corner.index) for id in ("switch.v_peak", "switch.i_rms", "bulk.v_valley", "efficiency_light") if id in d.rows]
+    return [d.grid.corner(d.figure(id).corner.index) for id in ("switch.v_peak", "switch.i_rms", "bulk.v_valley", "efficiency_light")
+            if id in d.rows]
 
 
 def extent(text: Text) -> tuple[float, float, float, float]:
@@ -65,7 +66,8 @@ def extent(text: Text) -> tuple[float, float, float, float]:
 
 def check_on_page(picture: Picture, page: tuple[float, float]) -> None:
     for item in picture.items:
-        points = item.points if isinstance(item, Line | Fill) else [(item.x, item.y)] if isinstance(item, Text) else [(item.x - item.r, item.y - item.r), (item.x + item.r, item.y + item.r)]
+        points = (item.points if isinstance(item, Line | Fill) else [(item.x, item.y)] if isinstance(item, Text)
+                  else [(item.x - item.r, item.y - item.r), (item.x + item.r, item.y + item.r)])
         for x, y in points:
             assert -0.5 <= x <= page[0] + 0.5 and -0.5 <= y <= page[1] + 0.5, (item, page)
 
@@ -80,7 +82,8 @@ def check_apart(picture: Picture, what: object) -> None:
 @pytest.mark.parametrize("key", PICTURES)
 @pytest.mark.parametrize("page", SIZES)
 def test_nothing_lies_outside_the_page_and_labels_keep_apart(demo_design, resonant, unregulated, valley, fans, three, triple, key, page):
-    design = {"gain": resonant, "output": unregulated, "frequency": valley, "envelope": fans, "derating": fans, "line": fans, "phases": three, "legs": triple}.get(key, demo_design)
+    design = {"gain": resonant, "output": unregulated, "frequency": valley, "envelope": fans, "derating": fans, "line": fans,
+              "phases": three, "legs": triple}.get(key, demo_design)
     for corner in all_corners(design):
         picture = PICTURES[key][1](design, corner, *page)
         assert (picture.width, picture.height) == page
@@ -119,7 +122,8 @@ def test_the_winding_picture_is_to_scale_and_no_turn_lies_on_another(demo_design
 
 
 def test_the_line_cycle_carries_the_solved_power_and_harmonics(demo_design):
-    """Power as the mean product of the drawn mains and line current; third harmonic by Fourier of the drawn current, at the corner of the figure."""
+    """Power as the mean product of the drawn mains and line current; third harmonic by Fourier of the drawn current, at the corner of the
+    figure."""
     d = demo_design
     corner = d.grid.corner(d.figure("inlet.harmonic_3").corner.index)
     data = PICTURES["line"][1](d, corner, 150, 110).data
@@ -128,7 +132,9 @@ def test_the_line_cycle_carries_the_solved_power_and_harmonics(demo_design):
     mains = np.sqrt(2) * corner.v_line * np.sin(2 * np.pi * f * t)
     period = t[-1]
     power = float(np.trapezoid(mains * i, t)) / period
-    assert power == pytest.approx(d.rows["bulk.p_load"].at((*corner.index[:3], 0)) + sum(d.losses[n].at((*corner.index[:3], 0)) for n in ("bridge", "thermistor", "mains_filter", "bulk")), rel=0.02)
+    assert power == pytest.approx(
+        d.rows["bulk.p_load"].at((*corner.index[:3], 0))
+        + sum(d.losses[n].at((*corner.index[:3], 0)) for n in ("bridge", "thermistor", "mains_filter", "bulk")), rel=0.02)
     third = abs(np.trapezoid(i * np.exp(-6j * np.pi * f * t), t)) * np.sqrt(2) / period
     assert third == pytest.approx(d.value("inlet.harmonic_3"), rel=0.02)
 
@@ -136,7 +142,8 @@ def test_the_line_cycle_carries_the_solved_power_and_harmonics(demo_design):
 def test_a_dc_input_says_that_there_is_no_line_cycle():
     from rhevectra.core.basis.requirement import Mains, Output, Requirement
 
-    d = size(Requirement(mains=Mains(kind="dc", v_min=36, v_max=60), outputs=(Output(voltage=12.0, current_max=1.0),), insulation="functional"))
+    d = size(Requirement(mains=Mains(kind="dc", v_min=36, v_max=60), outputs=(Output(voltage=12.0, current_max=1.0),),
+                         insulation="functional"))
     picture = PICTURES["line"][1](d, d.grid.find(36.0), 150, 110)
     assert any("no line cycle" in t.text for t in picture.items if isinstance(t, Text))
 
@@ -221,7 +228,8 @@ def test_traces_of_one_name_in_two_frames_keep_their_own_data():
 
 
 def test_marks_close_together_keep_their_texts_apart():
-    """Two levels within a text's height: the second is named below its line; one near the top stands beside the title, never over the traces."""
+    """Two levels within a text's height: the second is named below its line; one near the top stands beside the title, never over the
+    traces."""
     picture = Picture(120, 60)
     frame = Frame(picture, 10, 2, 100, 50, (0, 1), (0, 600), "drain", "V")
     frame.level(500, "limit 500 V", "over")
@@ -232,7 +240,8 @@ def test_marks_close_together_keep_their_texts_apart():
 
 
 def test_pulses_longer_than_their_period_are_not_drawn():
-    """A bridge on a core far too small: at full load a sentence with the period instead of traces that run back in time; on the core it takes by rule the waveform, each trace from left to right."""
+    """A bridge on a core far too small: at full load a sentence with the period instead of traces that run back in time; on the core it
+    takes by rule the waveform, each trace from left to right."""
     need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=15, current_max=10.5),), efficiency_target=0.8)
     small, usual = (size(need, {"topology": "half_bridge", **pins}, noise=False) for pins in ({"transformer.core": "EFD15/8/5"}, {}))
     none, drawn = (switching_period(d, d.grid.find(85.0), 120, 100) for d in (small, usual))
@@ -243,22 +252,32 @@ def test_pulses_longer_than_their_period_are_not_drawn():
 
 
 def crowded():
-    """Designs with much to tell, or where it does not fit: seven windings, a core far too small for its turns, a tank that works below its curves, a narrow bus."""
-    many = (Output(voltage=12, current_max=8), Output(name="a", voltage=15, current_max=1, tolerance=0.1), Output(name="b", voltage=-12, current_max=0.5, tolerance=0.1))
+    """Designs with much to tell, or where it does not fit: seven windings, a core far too small for its turns, a tank that works below its
+    curves, a narrow bus."""
+    many = (Output(voltage=12, current_max=8), Output(name="a", voltage=15, current_max=1, tolerance=0.1),
+            Output(name="b", voltage=-12, current_max=0.5, tolerance=0.1))
     wide, dc = Mains(kind="ac1", v_min=195, v_max=265), Mains(kind="dc", v_min=360, v_max=400)
-    return {"tank with three outputs": (Requirement(mains=wide, outputs=many, cooling="forced"), {"topology": "llc_half"}), "push-pull with three outputs": (Requirement(mains=dc, outputs=many, cooling="forced"), {"topology": "push_pull"}),
-            "overfull": (Requirement(mains=Mains(kind="dc", v_min=10, v_max=15), outputs=(Output(voltage=3.3, current_max=60), many[1]), cooling="forced"), {"topology": "llc_half"}),
-            "overfull across": (Requirement(mains=dc, outputs=(Output(voltage=48, current_max=20),), cooling="forced"), {"topology": "llc_full", "transformer.core": "E20/10/6"}),
-            "below its curves": (Requirement(mains=dc, outputs=(Output(voltage=19, current_max=30),), cooling="forced"), {"topology": "llc_full", "llc.v_unity": 200.0}),
-            "a narrow bus": (Requirement(mains=Mains(kind="ac3", v_min=340, v_max=460), outputs=(Output(voltage=400, current_max=0.06),)), {"topology": "flyback_qr"})}
+    return {"tank with three outputs": (Requirement(mains=wide, outputs=many, cooling="forced"), {"topology": "llc_half"}),
+            "push-pull with three outputs": (Requirement(mains=dc, outputs=many, cooling="forced"), {"topology": "push_pull"}),
+            "overfull": (
+                Requirement(mains=Mains(kind="dc", v_min=10, v_max=15), outputs=(Output(voltage=3.3, current_max=60), many[1]),
+                            cooling="forced"), {"topology": "llc_half"}),
+            "overfull across": (Requirement(mains=dc, outputs=(Output(voltage=48, current_max=20),), cooling="forced"),
+                                {"topology": "llc_full", "transformer.core": "E20/10/6"}),
+            "below its curves": (Requirement(mains=dc, outputs=(Output(voltage=19, current_max=30),), cooling="forced"),
+                                 {"topology": "llc_full", "llc.v_unity": 200.0}),
+            "a narrow bus": (Requirement(mains=Mains(kind="ac3", v_min=340, v_max=460), outputs=(Output(voltage=400, current_max=0.06),)),
+                             {"topology": "flyback_qr"})}
 
 
 @pytest.mark.parametrize("name", list(crowded()))
 def test_much_to_tell_stays_on_its_page_and_apart(name):
-    """Every picture of such a design as large as in the window, beside the held one of a stage without a transformer: nothing outside, no text on another."""
+    """Every picture of such a design as large as in the window, beside the held one of a stage without a transformer: nothing outside, no
+    text on another."""
     need, pins = crowded()[name]
     d, page = size(need, pins), (125.0, 112.0)
-    held = size(Requirement(mains=Mains(kind="dc", v_min=200, v_max=400), outputs=(Output(voltage=12, current_max=0.3),), insulation="functional"), {"topology": "buck_aux"})
+    held = size(Requirement(mains=Mains(kind="dc", v_min=200, v_max=400), outputs=(Output(voltage=12, current_max=0.3),),
+                            insulation="functional"), {"topology": "buck_aux"})
     for key in {k for stage, *_ in path_of(d) for k in pictures_of(d, stage)}:
         for corner in all_corners(d)[:2]:
             picture = PICTURES[key][1](d, corner, *page, held)
@@ -273,5 +292,6 @@ def test_a_label_takes_the_nearest_free_line():
         picture.label(20.0, 30.0, text)
     picture.label(70.0, 30.0, "far")
     at = {t.text: t for t in picture.items if isinstance(t, Text)}
-    assert at["one"].y == at["far"].y == 30.0 and len({at[k].y for k in ("one", "two", "three")}) == 3 and all(abs(at[k].y - 30.0) < 5 for k in at)
+    assert at["one"].y == at["far"].y == 30.0 and len({at[k].y for k in ("one", "two", "three")}) == 3 and all(
+        abs(at[k].y - 30.0) < 5 for k in at)
     check_apart(picture, "labels")

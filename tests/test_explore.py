@@ -46,11 +46,13 @@ def made(design, axes):
 @pytest.mark.parametrize("count", [128, 256, 1000])
 @pytest.mark.parametrize("axes", [1, 2, 3])
 def test_points_fill_the_space_evenly(count, axes):
-    """However many are taken and from wherever: boxes of equal size hold nearly the same number; of random points the fullest and the emptiest lie much further apart (mean of thirty seeds)."""
+    """However many are taken and from wherever: boxes of equal size hold nearly the same number; of random points the fullest and the
+    emptiest lie much further apart (mean of thirty seeds)."""
     points = spread(7, count, axes)
     each = round((count / 8) ** (1 / axes))
     held = np.histogramdd(points, bins=each, range=[(0, 1)] * axes)[0]
-    chance = [np.ptp(np.histogramdd(np.random.default_rng(seed).random((count, axes)), bins=each, range=[(0, 1)] * axes)[0]) for seed in range(30)]
+    chance = [np.ptp(np.histogramdd(np.random.default_rng(seed).random((count, axes)), bins=each, range=[(0, 1)] * axes)[0])
+              for seed in range(30)]
     assert points.shape == (count, axes) and points.min() >= 0 and points.max() < 1 and held.min() > 0
     assert np.ptp(held) < 0.7 * np.mean(chance)
     assert np.array_equal(points[5:], spread(12, count - 5, axes))
@@ -60,7 +62,8 @@ def test_a_value_comes_back_from_its_place():
     number, choice = Axis("fs", "f", "Hz", 30e3, 120e3), Axis("transformer.arrangement", "a", options=("split", "simple", "interleaved"))
     assert number.at(0.0) == 30e3 and number.at(1.0) == 120e3 and number.at(0.5) == pytest.approx(60e3)
     assert all(number.share(number.at(s)) == pytest.approx(s, abs=0.004) for s in np.linspace(0, 1, 21)) and number.share(1e6) == 1.0
-    assert [choice.at(s) for s in (0.0, 0.4, 0.99, 1.0)] == ["split", "simple", "interleaved", "interleaved"] and all(choice.at(choice.share(o)) == o for o in choice.options)
+    assert ([choice.at(s) for s in (0.0, 0.4, 0.99, 1.0)] == ["split", "simple", "interleaved", "interleaved"]
+            and all(choice.at(choice.share(o)) == o for o in choice.options))
     pins = pins_at((number, choice), (0.5, 0.5))
     assert shares_of((number, choice), pins) == pytest.approx([0.5, 0.5], abs=0.004)
 
@@ -68,7 +71,8 @@ def test_a_value_comes_back_from_its_place():
 def test_none_beats_what_is_kept_and_all_else_is_beaten(made):
     """By comparing every pair, on designs whose measures are thrown at random."""
     rng = random.Random(4)
-    thrown = [replace(made[0], feasible=rng.random() < 0.8, missed=("efficiency",) * (rng.random() < 0.3), **{m: rng.choice([1.0, 2.0, 3.0, 4.0]) + rng.choice([0.0, rng.random()]) for m in BEATS}) for _ in range(120)]
+    thrown = [replace(made[0], feasible=rng.random() < 0.8, missed=("efficiency",) * (rng.random() < 0.3),
+                      **{m: rng.choice([1.0, 2.0, 3.0, 4.0]) + rng.choice([0.0, rng.random()]) for m in BEATS}) for _ in range(120)]
     kept = unbeaten(thrown)
 
     def beats(a, b):
@@ -78,12 +82,14 @@ def test_none_beats_what_is_kept_and_all_else_is_beaten(made):
     wanted = {k for k in able if not any(beats(thrown[j], thrown[k]) for j in able)}
     values = lambda ks: {tuple(getattr(thrown[k], m) for m in BEATS) for k in ks}  # noqa: E731
     assert set(kept) <= wanted and values(kept) == values(wanted) and [thrown[k].loss for k in kept] == sorted(thrown[k].loss for k in kept)
-    assert unbeaten([replace(made[0], feasible=False)]) == [] and unbeaten([]) == [] and unbeaten([replace(made[0], missed=("efficiency",))]) == [0], "where none gives all that is asked"
+    assert (unbeaten([replace(made[0], feasible=False)]) == [] and unbeaten([]) == []
+            and unbeaten([replace(made[0], missed=("efficiency",))]) == [0]), "where none gives all that is asked"
 
 
 @pytest.mark.parametrize("topology", TOPOLOGIES)
 def test_every_topology_names_what_is_varied_around_it(topology):
-    """At least three decisions with the present value inside their range; what is pinned is not varied; both ends are accepted by the decision."""
+    """At least three decisions with the present value inside their range; what is pinned is not varied; both ends are accepted by the
+    decision."""
     need = decode(demo.text("radar-rotator" if topology.startswith("llc") else "camera-hide"), "demo").requirement
     d = size(need, {"topology": topology}, noise=False)
     found = {a.id: a for a in axes_of(d)}
@@ -95,14 +101,16 @@ def test_every_topology_names_what_is_varied_around_it(topology):
         now = float(np.max(d.rows[a.id].value))
         assert a.low < now * 1.005 and now < a.high * 1.005
         assert all(d.decision_specs[a.id].check(end) == pytest.approx(end) for end in (a.low, a.high))
-    pins = {"topology": topology, "fs": float(d.rows["fs"].value), **({"transformer.core": d.value("transformer.core")} if "transformer.core" in d.rows else {})}
+    pins = {"topology": topology, "fs": float(d.rows["fs"].value),
+            **({"transformer.core": d.value("transformer.core")} if "transformer.core" in d.rows else {})}
     assert not {"fs", "transformer.rise_max"} & {a.id for a in axes_of(size(need, pins, noise=False))}
 
 
 def test_a_typed_range_is_taken_or_refused_in_a_sentence(design, axes):
     by_id = {a.id: a for a in axes}
     spec = design.decision_specs["fs"]
-    assert typed(by_id["fs"], "50k-200k", spec) == replace(by_id["fs"], low=50e3, high=200e3) and typed(by_id["fs"], " ", spec) is None and typed(by_id["transformer.arrangement"], " , ", spec) is None
+    assert (typed(by_id["fs"], "50k-200k", spec) == replace(by_id["fs"], low=50e3, high=200e3) and typed(by_id["fs"], " ", spec) is None
+            and typed(by_id["transformer.arrangement"], " , ", spec) is None)
     assert all(typed(a, a.text(), design.decision_specs[a.id]) == a for a in axes)
     order = by_id["transformer.arrangement"]
     assert typed(order, "Simple, interleaved", design.decision_specs[order.id]).options == ("simple", "interleaved")
@@ -120,7 +128,8 @@ def test_the_designs_are_those_of_their_pins(design, axes, made):
     assert made[0].loss == pytest.approx(size(design.requirement, design.pins, noise=False).value("loss.total"))
     for k in (1, COUNT // 2, COUNT - 1):
         d = size(design.requirement, made[k].pins, noise=False)
-        assert (d.feasible, float(d.value("loss.total")), float(d.value("efficiency"))) == (made[k].feasible, made[k].loss, made[k].efficiency)
+        assert (d.feasible, float(d.value("loss.total")), float(d.value("efficiency"))) == (made[k].feasible, made[k].loss,
+            made[k].efficiency)
     for e in made[1:]:
         assert all(a.low <= e.pins[a.id] <= a.high if not a.options else e.pins[a.id] in a.options for a in axes)
 
@@ -151,7 +160,8 @@ def test_the_same_comes_of_it_whoever_makes_it(design, axes, made):
     """Makers that answer in another order, and two processes: the same designs."""
     pins = {**design.pins, "topology": design.topology}
     known = sorted(made, key=lambda e: str(e.pins))
-    for other in (explore(design.requirement, pins, axes, COUNT, None, Shuffled(design.requirement, None)), explore_steps(design.requirement, pins, axes, COUNT, workers=2)):
+    for other in (explore(design.requirement, pins, axes, COUNT, None, Shuffled(design.requirement, None)),
+                  explore_steps(design.requirement, pins, axes, COUNT, workers=2)):
         steps = list(other)
         assert [(done, total) for done, total, _ in steps] == [(k + 1, COUNT) for k in range(COUNT)]
         assert sorted((e for _, _, e in steps), key=lambda e: str(e.pins)) == known
@@ -174,13 +184,17 @@ def test_the_command_prints_one_object_or_a_table(project, capsys):
     out, err = capsys.readouterr()
     data = json.loads(out)
     assert len(data["designs"]) == 12 and err.count("\n") <= 1 and data["elapsed"] > 0 and {v["id"] for v in data["varied"]} >= {"fs"}
-    assert data["front"] and all(data["designs"][k]["feasible"] for k in data["front"]) and data["designs"][0]["decisions"]["topology"] == "flyback"
+    assert (data["front"] and all(data["designs"][k]["feasible"] for k in data["front"])
+            and data["designs"][0]["decisions"]["topology"] == "flyback")
     assert main(["explore", project, "--designs", "12", "--workers", "1"]) == 0
     text = capsys.readouterr().out
-    assert text.count("varied: ") == len(data["varied"]) and len(text.splitlines()) == len(data["varied"]) + 2 + 1 + sum(k > 0 for k in data["front"]) + 2 and "12 designs in" in text
+    assert (text.count("varied: ") == len(data["varied"])
+            and len(text.splitlines()) == len(data["varied"]) + 2 + 1 + sum(k > 0 for k in data["front"]) + 2 and "12 designs in" in text)
 
 
-@pytest.mark.parametrize(("words", "said"), [(["--designs", "0"], "2 to 5000"), (["--designs", "many"], "--designs"), (["--workers", "0"], "1 to"), (["--workers", "2", "--scheduler", "tcp://x:1"], "--workers")])
+@pytest.mark.parametrize(("words", "said"),
+                         [(["--designs", "0"], "2 to 5000"), (["--designs", "many"], "--designs"), (["--workers", "0"], "1 to"),
+                          (["--workers", "2", "--scheduler", "tcp://x:1"], "--workers")])
 def test_wrong_words_are_one_sentence(project, capsys, words, said):
     assert main(["explore", project, *words]) == 2
     out, err = capsys.readouterr()
@@ -227,14 +241,17 @@ def test_a_cluster_makes_the_same(monkeypatch, project, capsys, design, axes, ma
 
     real, stand = importlib.import_module, StandIn()
     monkeypatch.setattr(importlib, "import_module", lambda name, *a: stand if name == "distributed" else real(name, *a))
-    found = [e for _, _, e in explore_steps(design.requirement, {**design.pins, "topology": design.topology}, axes, COUNT, scheduler="tcp://there:8786")]
-    assert sorted(found, key=lambda e: str(e.pins)) == sorted(made, key=lambda e: str(e.pins)) and stand.addresses == ["tcp://there:8786", "closed"]
+    found = [e for _, _, e in explore_steps(design.requirement, {**design.pins, "topology": design.topology}, axes, COUNT,
+                                            scheduler="tcp://there:8786")]
+    assert sorted(found, key=lambda e: str(e.pins)) == sorted(made, key=lambda e: str(e.pins)) and stand.addresses == ["tcp://there:8786",
+        "closed"]
 
     def missing(name, *a):
         if name == "distributed":
             raise ImportError(name)
         return real(name, *a)
-    for way, said in ((lambda name, *a: StandIn(False) if name == "distributed" else real(name, *a), "cannot be reached"), (missing, "not installed")):
+    for way, said in ((lambda name, *a: StandIn(False) if name == "distributed" else real(name, *a), "cannot be reached"),
+                      (missing, "not installed")):
         monkeypatch.setattr(importlib, "import_module", way)
         assert main(["explore", project, "--designs", "4", "--scheduler", "tcp://there:1"]) == 2
         out, err = capsys.readouterr()
@@ -242,7 +259,8 @@ def test_a_cluster_makes_the_same(monkeypatch, project, capsys, design, axes, ma
 
 
 def test_the_desk_makes_brushes_and_goes_on_with_a_design(qtbot, window):
-    """Keys and mouse in the real window: ranges are those of the design, a wrong one is said, points arrive, a click and arrow keys choose, a brush filters, one becomes the design, undo takes it back."""
+    """Keys and mouse in the real window: ranges are those of the design, a wrong one is said, points arrive, a click and arrow keys choose,
+    a brush filters, one becomes the design, undo takes it back."""
     window.go("Explore")
     desk = window.explore_desk
     assert {a.id for a in desk.axes} == set(desk.fields) and "fs" in desk.fields
@@ -254,7 +272,8 @@ def test_the_desk_makes_brushes_and_goes_on_with_a_design(qtbot, window):
     qtbot.mouseClick(desk.button, Qt.MouseButton.LeftButton)
     assert desk.button.text() == "Stop" and desk.problem.text() == ""
     qtbot.waitUntil(lambda: not window.jobs.running and len(desk.entries) == 14, timeout=60_000)
-    assert desk.button.text() == "Start" and "14 designs" in desk.said.text() and all(60e3 <= e.pins["fs"] <= 140e3 for e in desk.entries[1:])
+    assert desk.button.text() == "Start" and "14 designs" in desk.said.text() and all(
+        60e3 <= e.pins["fs"] <= 140e3 for e in desk.entries[1:])
     view, front = desk.view, unbeaten(desk.entries)
     assert desk.rows == front and desk.table.rowCount() == len(front)
     across, down = view.places()
@@ -270,7 +289,8 @@ def test_the_desk_makes_brushes_and_goes_on_with_a_design(qtbot, window):
     qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(round(left), 2))
     qtbot.mouseMove(view, QPoint(round(right), view.height() - 2))
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(round(right), view.height() - 2))
-    assert desk.inside == {j for j in range(14) if round(left) <= across[j] <= round(right) and 2 <= down[j] <= view.height() - 2} and set(desk.rows) == desk.inside
+    assert (desk.inside == {j for j in range(14) if round(left) <= across[j] <= round(right) and 2 <= down[j] <= view.height() - 2}
+            and set(desk.rows) == desk.inside)
     qtbot.keyClick(view, Qt.Key.Key_Escape)
     assert desk.inside is None and desk.rows == front
     other = next(j for j in range(1, 14) if desk.entries[j].feasible)
@@ -278,7 +298,8 @@ def test_the_desk_makes_brushes_and_goes_on_with_a_design(qtbot, window):
     desk.choose(other)
     desk.buttons[0].click()
     assert window.stack.currentWidget() is window.size_desk and window.session.design.pins["fs"] == desk.entries[other].pins["fs"]
-    assert window.session.design.value("efficiency") == pytest.approx(desk.entries[other].efficiency, rel=2e-3), "but for the copper of the mains filter"
+    assert window.session.design.value("efficiency") == pytest.approx(desk.entries[other].efficiency,
+        rel=2e-3), "but for the copper of the mains filter"
     window.go("Explore")
     assert len(desk.entries) == 14 and "made around" in desk.said.text() and "fs" not in desk.fields
     window.undo()

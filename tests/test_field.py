@@ -57,11 +57,13 @@ def test_foil_against_the_exact_solution(thick, f):
 
 @pytest.mark.parametrize("depths", [0.6, 1.5, 2.0])
 def test_round_wire_layer_theory_in_its_band(depths):
-    """Porosity above 0.8, diameter up to two skin depths: layer theory within 10 % of elements, two layers a winding of 30 wires or what 20 mm hold."""
+    """Porosity above 0.8, diameter up to two skin depths: layer theory within 10 % of elements, two layers a winding of 30 wires or what 20
+    mm hold."""
     f, d = 100e3, depths * float(copper.skin_depth(RHO, 100e3))
     count = min(int(ALONG / (1.06 * d)), 30)
     along = 1.06 * d * count
-    made = [c for k, (x, w) in enumerate(((0.8e-3, 0), (0.8e-3 + 1.25 * d, 0), (3.6e-3, 1), (3.6e-3 + 1.25 * d, 1))) for c in row(count, x, d, w, True, along)]
+    made = [c for k, (x, w) in enumerate(((0.8e-3, 0), (0.8e-3 + 1.25 * d, 0), (3.6e-3, 1), (3.6e-3 + 1.25 * d, 1)))
+            for c in row(count, x, d, w, True, along)]
     window = Window(made, ACROSS, along, 0.0, RHO)
     loss = window.per_winding(window.solve(signed(made, 2), f).loss, 2)
     foil = d * np.sqrt(np.pi) / 2
@@ -74,7 +76,8 @@ def test_a_wire_in_an_even_field_burns_as_a_cylinder(ratio):
     """A lone wire of `ratio` skin depths without net current between two foils: the Bessel solution within 3 %."""
     f = 100e3
     d = ratio * float(copper.skin_depth(RHO, f))
-    made = [replace(c, solid=False, strands=1, diameter=0.05e-3) for c in foils(1, 0.2e-3, 0.1e-3, 0, 0) + foils(1, 5.5e-3, 0.1e-3, 0, 1)] + [Conductor(2, 3e-3, ALONG / 2, (d / 2, d / 2), True, True, 1, d)]
+    made = ([replace(c, solid=False, strands=1, diameter=0.05e-3) for c in foils(1, 0.2e-3, 0.1e-3, 0, 0) + foils(1, 5.5e-3, 0.1e-3, 0, 1)]
+            + [Conductor(2, 3e-3, ALONG / 2, (d / 2, d / 2), True, True, 1, d)])
     window = Window(made, ACROSS, ALONG, 0.0, RHO)
     loss = window.solve([1.0, -1.0, 0.0], f).loss[2]
     assert loss == pytest.approx(float(copper.cylinder_loss(1 / ALONG, d, RHO, f)), rel=0.03)
@@ -82,7 +85,8 @@ def test_a_wire_in_an_even_field_burns_as_a_cylinder(ratio):
 
 def test_the_cylinder_meets_the_thin_strand_rule():
     d, f = 0.05e-3, 10e3
-    assert float(copper.cylinder_loss(300.0, d, RHO, f)) == pytest.approx(np.pi * d**4 / (64 * RHO) * (2 * np.pi * f * MU0 * 300.0) ** 2 / 2, rel=1e-4)
+    assert float(copper.cylinder_loss(300.0, d, RHO, f)) == pytest.approx(
+        np.pi * d**4 / (64 * RHO) * (2 * np.pi * f * MU0 * 300.0) ** 2 / 2, rel=1e-4)
 
 
 def energy_leakage(made, counts):
@@ -115,7 +119,8 @@ def test_leakage_of_filled_rows_by_elements(order, name):
 
 @pytest.mark.parametrize(("count", "bare"), [(5, 0.5e-3), (9, 0.5e-3), (18, 0.5e-3), (24, 0.5e-3), (24, 0.3e-3)])
 def test_leakage_of_a_loose_row_by_elements(count, bare):
-    """A secondary of few turns far apart, or of wires whose insulation keeps them apart: what the row adds to the even layer, within 8 %; without it the closed form is far too low."""
+    """A secondary of few turns far apart, or of wires whose insulation keeps them apart: what the row adds to the even layer, within 8 %;
+    without it the closed form is far too low."""
     d, over = 0.5e-3, 0.8e-3 if count == 24 else 0.5e-3
     made = row(38, 0.55e-3, d, 0) + row(count, 2.2e-3, bare, 1)
     found = energy_leakage(made, {0: 1.0, 1: -38 / count})
@@ -128,7 +133,8 @@ def test_leakage_of_a_loose_row_by_elements(count, bare):
 
 
 def test_the_field_of_the_gap_by_elements():
-    """One ampere-turn in a foil at the outer leg: energy beside that of the even field against the series; and the fringing factor of the handbook form against both."""
+    """One ampere-turn in a foil at the outer leg: energy beside that of the even field against the series; and the fringing factor of the
+    handbook form against both."""
     gap = 0.9e-3
     made = [replace(c, solid=False, strands=1, diameter=0.05e-3) for c in foils(1, ACROSS - 0.05e-3, 0.04e-3, 0, 0)]
     window = Window(made, ACROSS, ALONG, gap, RHO)
@@ -155,12 +161,15 @@ def test_currents_that_do_not_cancel_need_a_gap():
         Window(made, ACROSS, ALONG, 0.0, RHO).solve([1.0] * 5)
 
 
-NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=4.0),), harmonics_class="none")
+NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=4.0),),
+                   harmonics_class="none")
 
 
-@pytest.mark.parametrize(("topology", "order"), [("flyback", "split"), ("forward_2sw", "split"), ("push_pull", "split"), ("forward_active_clamp", "shielded")])
+@pytest.mark.parametrize(("topology", "order"),
+                         [("flyback", "split"), ("forward_2sw", "split"), ("push_pull", "split"), ("forward_active_clamp", "shielded")])
 def test_sized_transformers_by_elements(topology, order):
-    """Whole designs: leakage inside the window within 6 %, copper loss of the fundamental within 6 %, without any number shared but the layout; two rows of wires beyond three skin depths shield each other, which one dimension does not see: closed up to a tenth more."""
+    """Whole designs: leakage inside the window within 6 %, copper loss of the fundamental within 6 %, without any number shared but the
+    layout; two rows of wires beyond three skin depths shield each other, which one dimension does not see: closed up to a tenth more."""
     d = size(NEED, {"topology": topology, "transformer.arrangement": order}, noise=False)
     found = [f for _, _, f in field_steps(d)][-1]
     elements, closed = (float(x.sum()) for x in found.losses)

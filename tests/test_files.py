@@ -35,7 +35,8 @@ def test_size_prints_one_json_object(demo_file, capsys):
     data = json.loads(out)
     assert err == "" and data["feasible"] is True and data["topology"] == "flyback"
     figures = {f["id"]: f for f in data["figures"]}
-    for id in ("bulk.v_valley", "switch.v_peak", "transformer.np", "transformer.core", "clamp.power_light_load", "inlet.harmonic_39", "rectifier1.v_reverse", "output1.ripple_pp", "efficiency_light", "loss.total", "switch.duty_max"):
+    for id in ("bulk.v_valley", "switch.v_peak", "transformer.np", "transformer.core", "clamp.power_light_load", "inlet.harmonic_39",
+               "rectifier1.v_reverse", "output1.ripple_pp", "efficiency_light", "loss.total", "switch.duty_max"):
         assert id in figures, id
     peak = figures["switch.v_peak"]
     assert peak["corner"]["case"] == "limit" and peak["margin"] == pytest.approx((peak["limit"] - peak["value"]) / peak["limit"])
@@ -50,7 +51,9 @@ def test_an_infeasible_design_still_prints_every_figure(demo_file, capsys, tmp_p
     assert main(["netlist", str(demo_file), "-o", str(tmp_path / "x.cir")]) == 3 and (tmp_path / "x.cir").stat().st_size > 500
 
 
-@pytest.mark.parametrize(("typed", "meant"), [("drain", "switch.v_peak (Peak drain voltage)"), ("vds", "switch.v_peak (Peak drain voltage)"), ("hold_up", "bulk.hold_up (Hold-up time)"), ("clamp resistor", "clamp.r (Clamp resistor)")])
+@pytest.mark.parametrize(("typed", "meant"),
+                         [("drain", "switch.v_peak (Peak drain voltage)"), ("vds", "switch.v_peak (Peak drain voltage)"),
+                          ("hold_up", "bulk.hold_up (Hold-up time)"), ("clamp resistor", "clamp.r (Clamp resistor)")])
 def test_explain_knows_what_people_call_a_figure(demo_file, capsys, typed, meant):
     assert main(["size", str(demo_file), "--explain", typed]) == 2
     assert meant in capsys.readouterr().err
@@ -80,7 +83,8 @@ BAD = {
     "foreign": (lambda t: t.update(format="something"), "format"),
     "deep": (deep, "nested"),
     "not a reading": (lambda t: t.update(as_built={"transformer.leakage": {"value": "x"}}), "as_built"),
-    "front end of other mains": (lambda t: (t["requirement"]["mains"].update(kind="ac3"), t["decisions"].update(front_end="plain")), "pfc_three_phase"),
+    "front end of other mains": (lambda t: (t["requirement"]["mains"].update(kind="ac3"), t["decisions"].update(front_end="plain")),
+                                 "pfc_three_phase"),
 }
 
 
@@ -94,7 +98,8 @@ def test_bad_input_gets_one_sentence_and_code_2(name, demo_file, capsys):
     assert demo_file.read_bytes() == before
 
 
-@pytest.mark.parametrize("text", ["", "{", demo.text()[:700], "[]", "null", '{"format": NaN}', "x" * 10_000_000, "[" * 100_000], ids=range(8))
+@pytest.mark.parametrize("text", ["", "{", demo.text()[:700], "[]", "null", '{"format": NaN}', "x" * 10_000_000, "[" * 100_000],
+                         ids=range(8))
 def test_damaged_files_are_told_and_left(text, tmp_path, capsys):
     path = tmp_path / "a.rhevectra.json"
     path.write_text(text, encoding="utf-8")
@@ -114,7 +119,9 @@ def test_the_direct_reading_and_the_schema_library_agree_on_every_tree():
         tree = json.loads(demo.text())["requirement"]
         tree["outputs"].append({"voltage": 5, "current_max": 1, "load_step": {"low": 0.1, "high": 1, "deviation": 0.2}})
         for _ in range(rng.randint(1, 3)):
-            place = rng.choice([tree, tree["mains"] if isinstance(tree.get("mains"), dict) else tree, *(o for o in tree["outputs"] if isinstance(o, dict))] if isinstance(tree.get("outputs"), list) else [tree])
+            place = rng.choice(
+                [tree, tree["mains"] if isinstance(tree.get("mains"), dict) else tree, *(o for o in tree["outputs"] if isinstance(o, dict))]
+                if isinstance(tree.get("outputs"), list) else [tree])
             place[rng.choice([*place, *(f.name for f in fields(Requirement)), "current_peak", "ripple_pp"])] = rng.choice(VALUES)
 
         def verdict(read, tree=tree):
@@ -129,7 +136,8 @@ def test_the_direct_reading_and_the_schema_library_agree_on_every_tree():
 
 
 def test_usage_faults(demo_file, capsys, tmp_path):
-    for words in (["size"], ["size", str(tmp_path / "none.json")], ["netlist", str(demo_file), "-o", str(tmp_path / "no" / "x.cir")], ["netlist", str(demo_file), "--line", "99", "-o", str(tmp_path / "x.cir")],
+    for words in (["size"], ["size", str(tmp_path / "none.json")], ["netlist", str(demo_file), "-o", str(tmp_path / "no" / "x.cir")],
+                  ["netlist", str(demo_file), "--line", "99", "-o", str(tmp_path / "x.cir")],
                   ["size", str(demo_file), "--explain", "switch.v_peek"], ["size", str(demo_file), "--nonsense"]):
         assert main(words) == 2
         out, err = capsys.readouterr()
@@ -137,7 +145,9 @@ def test_usage_faults(demo_file, capsys, tmp_path):
 
 
 def test_unknown_keys_survive_and_are_reported_once(demo_file, capsys):
-    edited(demo_file, lambda t: (t.update(colour="green"), t["requirement"]["outputs"][0].update(note="kept"), t["decisions"].update({"clamp.resistor_r": 1e4})))
+    edited(demo_file,
+           lambda t: (t.update(colour="green"), t["requirement"]["outputs"][0].update(note="kept"),
+                      t["decisions"].update({"clamp.resistor_r": 1e4})))
     document = load(demo_file)
     again = decode(encode(document.pin("fs", 70e3)), "again")
     assert again.tree["colour"] == "green" and again.tree["requirement"]["outputs"][0]["note"] == "kept" and again.decisions["fs"] == 70e3
@@ -191,7 +201,9 @@ def test_a_kill_at_any_instant_leaves_the_old_or_the_new_file(demo_file):
 
 
 def test_own_parts_travel_and_win(demo_file, capsys):
-    row = dict(zip(["name", "family", "a_m", "b_m", "c_m", "d_m", "e_m", "f_m", "f2_m", "g_m", "hole_m", "bobbin_wall_m", "bobbin_flange_m", "source"], ["OWN-33", "E", 0.034, 0.017, 0.011, 0.012, 0.024, 0.011, 0, 0, 0, 0.001, 0.001, "measured here"], strict=True))
+    row = dict(zip(
+        ["name", "family", "a_m", "b_m", "c_m", "d_m", "e_m", "f_m", "f2_m", "g_m", "hole_m", "bobbin_wall_m", "bobbin_flange_m", "source"],
+        ["OWN-33", "E", 0.034, 0.017, 0.011, 0.012, 0.024, 0.011, 0, 0, 0, 0.001, 0.001, "measured here"], strict=True))
     edited(demo_file, lambda t: t.update(parts={"cores": [row]}, decisions={"transformer.core": "OWN-33"}))
     assert main(["size", str(demo_file), "--json"]) in (0, 3)
     figures = {f["id"]: f["value"] for f in json.loads(capsys.readouterr().out)["figures"]}

@@ -1,4 +1,5 @@
-"""The search palette knows what people call things: abbreviations of the bench, singular and plural, with and without hyphens; and it leads there."""
+"""The search palette knows what people call things: abbreviations of the bench, singular and plural, with and without hyphens; and it leads
+there."""
 
 import pytest
 from PySide6.QtCore import Qt
@@ -19,9 +20,13 @@ def find(qtbot, window, typed: str) -> list[str]:
 
 
 @pytest.mark.parametrize(("typed", "expected"), [
-    ("vds", "Peak drain voltage"), ("mosfet", "Switch class"), ("holdup", "Hold-up time"), ("startup", "Start-up time into full load"), ("pf", "Power factor"), ("thd", "Inlet: Harmonics"), ("harmonics", "Harmonics class"), ("fuse", "Fuse, rated current"),
-    ("varistor", "Surge arrester, continuous voltage"), ("emi", "Inlet: Noise"), ("vor", "Reflected voltage"), ("ocp", "Current limit, nominal"), ("vcc", "Auxiliary supply, least"), ("bom", "Export parts list …"), ("spice", "Export netlist …"), ("litz", "Primary wire"),
-    ("ambient", "Ambient"), ("heatsink", "Case to ambient needed"), ("ripple", "Output: Ripple, pp"), ("isolation", "Insulation"), ("Vds peak", "Peak drain voltage")])
+    ("vds", "Peak drain voltage"), ("mosfet", "Switch class"), ("holdup", "Hold-up time"), ("startup", "Start-up time into full load"),
+    ("pf", "Power factor"), ("thd", "Inlet: Harmonics"), ("harmonics", "Harmonics class"), ("fuse", "Fuse, rated current"),
+    ("varistor", "Surge arrester, continuous voltage"), ("emi", "Inlet: Noise"), ("vor", "Reflected voltage"),
+    ("ocp", "Current limit, nominal"), ("vcc", "Auxiliary supply, least"), ("bom", "Export parts list …"), ("spice", "Export netlist …"),
+    ("litz", "Primary wire"),
+    ("ambient", "Ambient"), ("heatsink", "Case to ambient needed"), ("ripple", "Output: Ripple, pp"), ("isolation", "Insulation"),
+    ("Vds peak", "Peak drain voltage")])
 def test_it_knows_the_words_of_the_trade(qtbot, window, typed, expected):
     assert expected in find(qtbot, window, typed)
 
@@ -32,8 +37,11 @@ def test_what_is_called_so_comes_before_what_is_called_otherwise(qtbot, window):
 
 
 @pytest.mark.parametrize(("typed", "there"), [
-    ("hold-up at", lambda w: w.stack.currentWidget() is w.ask and w.ask.fields["Hold-up at"].editor.hasFocus()), ("output ripple, pp", lambda w: w.ask.outputs.edit(0, "Ripple, pp").hasFocus()),
-    ("clamp: map", lambda w: w.size_desk.stage == "clamp" and w.size_desk.picture.key == "map"), ("ringing", lambda w: w.wind_desk.tabs.currentIndex() == BENCHES.index("Ringing")), ("bring-up", lambda w: w.stack.currentWidget() is w.prove_desk and w.prove_desk.tabs.currentIndex() == PROOFS.index("Bring-up"))])
+    ("hold-up at", lambda w: w.stack.currentWidget() is w.ask and w.ask.fields["Hold-up at"].editor.hasFocus()),
+    ("output ripple, pp", lambda w: w.ask.outputs.edit(0, "Ripple, pp").hasFocus()),
+    ("clamp: map", lambda w: w.size_desk.stage == "clamp" and w.size_desk.picture.key == "map"),
+    ("ringing", lambda w: w.wind_desk.tabs.currentIndex() == BENCHES.index("Ringing")),
+    ("bring-up", lambda w: w.stack.currentWidget() is w.prove_desk and w.prove_desk.tabs.currentIndex() == PROOFS.index("Bring-up"))])
 def test_it_leads_to_fields_pictures_and_benches(qtbot, window, typed, there):
     assert find(qtbot, window, typed)
     qtbot.keyClick(window.palette_box.field, Qt.Key.Key_Return)
@@ -47,4 +55,5 @@ def test_every_word_of_the_vocabulary_leads_somewhere(window):
         d = size(window.session.document.requirement, {"topology": topology, "front_end": "pfc_ccm"}, noise=False)
         said += [plain(f"{s.label} {s.id}") for s in (*d.specs.values(), *d.decision_specs.values())]
     assert all(word == plain(word) and word in meant(word) for word in SAME)
-    assert [(word, other) for word, others in SAME.items() for other in others if other != plain(other) or not any(other in s for s in said)] == []
+    assert ([(word, other) for word, others in SAME.items() for other in others
+             if other != plain(other) or not any(other in s for s in said)] == [])

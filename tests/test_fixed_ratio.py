@@ -1,4 +1,5 @@
-"""Resonant stages at a fixed ratio: output at every corner against the simulator and the engine, what a fixed ratio saves, what it passes on."""
+"""Resonant stages at a fixed ratio: output at every corner against the simulator and the engine, what a fixed ratio saves, what it passes
+on."""
 
 import re
 from dataclasses import replace
@@ -18,8 +19,10 @@ from rhevectra.core.design.size import size
 from rhevectra.drawing.pictures import PICTURES, pictures_of
 from spice import measure
 
-NEED = Requirement(mains=Mains(kind="dc", v_min=380, v_max=400), outputs=(Output(voltage=48, current_max=10, tolerance=0.08),), cooling="forced")
-PINS = {"llc_half": {"topology": "llc_half", "llc.control": "fixed"}, "llc_full": {"topology": "llc_full", "llc.control": "fixed", "fs": 150e3}}
+NEED = Requirement(mains=Mains(kind="dc", v_min=380, v_max=400), outputs=(Output(voltage=48, current_max=10, tolerance=0.08),),
+                   cooling="forced")
+PINS = {"llc_half": {"topology": "llc_half", "llc.control": "fixed"},
+        "llc_full": {"topology": "llc_full", "llc.control": "fixed", "fs": 150e3}}
 
 
 @pytest.fixture(scope="module", params=PINS)
@@ -28,27 +31,33 @@ def fixed(request):
 
 
 def test_the_output_against_the_simulator(fixed, tmp_path):
-    """Half bridge: full load at the least bus; full bridge: a tenth at the greatest. The exported netlist, nothing tuned: output within 1 %. The tank is solved without resistances, which with so little inductance flatten its current: what is sized for is never less, and at full load at most a tenth more."""
+    """Half bridge: full load at the least bus; full bridge: a tenth at the greatest. The exported netlist, nothing tuned: output within 1
+    %. The tank is solved without resistances, which with so little inductance flatten its current: what is sized for is never less, and at
+    full load at most a tenth more."""
     load, v = (1.0, fixed.grid.lines[0]) if fixed.topology == "llc_half" else (0.1, fixed.grid.lines[-1])
     corner, text, o = corner_for(fixed, v, load, ""), netlist_text(fixed, v, load, ""), fixed.context["o"]
     end = float(re.search(r"\.tran \S+ (\S+)", text).group(1))
-    found = measure(text.replace("\n.end\n", "\n.save all @lres[i]\n.end\n"), ["let ip=@lres[i]"], {"v": "AVG v(out1)", "i": "RMS ip"}, (end - 20 / float(o["f"].at(corner.index)), end), tmp_path / "fixed.cir")
+    found = measure(text.replace("\n.end\n", "\n.save all @lres[i]\n.end\n"), ["let ip=@lres[i]"], {"v": "AVG v(out1)", "i": "RMS ip"},
+                    (end - 20 / float(o["f"].at(corner.index)), end), tmp_path / "fixed.cir")
     assert float(fixed.rows["output1.v"].at(corner.index)) == pytest.approx(found["v"], rel=0.01)
     over = float(o["i_tank"].at(corner.index)) / found["i"]
     assert 1.0 <= over < (1.1 if load == 1.0 else 1.3)
 
 
 def test_the_output_against_the_engine_at_every_bus_and_load(fixed):
-    """From the least to the greatest bus, from a tenth to the whole load: within half a per cent of the exact period of the whole circuit, dead time and node capacitance in it."""
+    """From the least to the greatest bus, from a tenth to the whole load: within half a per cent of the exact period of the whole circuit,
+    dead time and node capacitance in it."""
     for v in (fixed.grid.lines[0], fixed.grid.lines[-1]):
         for load in (0.1, 0.5, 1.0):
             corner = corner_for(fixed, v, load, "")
             e = exact(fixed, corner)
-            assert float(fixed.rows["output1.v"].at(corner.index)) == pytest.approx(np.trapezoid(e.voltages["out1"], e.t) / e.period, rel=5e-3), corner.text()
+            assert float(fixed.rows["output1.v"].at(corner.index)) == pytest.approx(np.trapezoid(e.voltages["out1"], e.t) / e.period,
+                rel=5e-3), corner.text()
 
 
 def test_the_leakage_is_the_resonant_inductance(fixed):
-    """No inductor beside the transformer; the frequency is that of leakage and capacitor; the output follows the bus in proportion but for the drops."""
+    """No inductor beside the transformer; the frequency is that of leakage and capacitor; the output follows the bus in proportion but for
+    the drops."""
     rows = fixed.rows
     assert "inductor.core" not in rows and "llc.gain_need" not in rows and "feedback.error" not in rows
     lr, cr = float(rows["llc.lr"].value), float(rows["llc.cr"].value)
@@ -60,7 +69,8 @@ def test_the_leakage_is_the_resonant_inductance(fixed):
 
 
 def test_it_is_a_design_like_any_other(fixed):
-    """Feasible, balanced, finite, drawn; the load line stands where the gain curves of a regulated stage do; zero voltage at every corner."""
+    """Feasible, balanced, finite, drawn; the load line stands where the gain curves of a regulated stage do; zero voltage at every
+    corner."""
     assert fixed.feasible, [f.text for f in fixed.findings if f.severity == MUST_FIX]
     check_balance(fixed, front=("bridge", "thermistor", "bulk", "x_discharge", "start_up"))
     check_finite(fixed)
@@ -79,12 +89,15 @@ def test_it_loses_less_than_a_regulated_stage(topology):
 
 
 def test_what_it_passes_on_is_told():
-    """A bus that moves more than the output may, and hold-up: must be fixed, with what cures it. With the tolerance it takes both are gone."""
+    """A bus that moves more than the output may, and hold-up: must be fixed, with what cures it. With the tolerance it takes both are
+    gone."""
     wide = replace(NEED, mains=Mains(kind="dc", v_min=340, v_max=420), hold_up=10e-3)
     d = size(wide, {**PINS["llc_half"], "llc.v_hold": 320.0})
     texts = [f.text for f in d.findings if f.severity == MUST_FIX]
-    assert any("Output voltage, least" in t and "llc.v_unity" in t for t in texts) and any("Output voltage, greatest" in t for t in texts) and any("end of hold-up" in t for t in texts)
-    hold = float(d.rows["output1.v_hold"].at(corner_for(d, 340.0, 1.0, "").index)) / float(d.rows["output1.v"].at(corner_for(d, 340.0, 1.0, "").index))
+    assert (any("Output voltage, least" in t and "llc.v_unity" in t for t in texts) and any("Output voltage, greatest" in t for t in texts)
+            and any("end of hold-up" in t for t in texts))
+    hold = float(d.rows["output1.v_hold"].at(corner_for(d, 340.0, 1.0, "").index)) / float(
+        d.rows["output1.v"].at(corner_for(d, 340.0, 1.0, "").index))
     assert hold == pytest.approx(320 / 340, rel=0.01)
     loose = size(replace(wide, outputs=(replace(NEED.outputs[0], tolerance=0.2),)), {**PINS["llc_half"], "llc.v_hold": 320.0})
     assert not [f.text for f in loose.findings if "Output voltage" in f.text or "end of hold-up" in f.text]
@@ -100,19 +113,24 @@ def test_a_reading_of_the_leakage_moves_capacitor_or_frequency(fixed):
 
 def test_behind_a_power_factor_stage_and_on_a_board():
     """Regulate first, isolate second: 48 V from universal mains, the isolating stage a fixed ratio, wound and as a board."""
-    need = Requirement(mains=Mains(kind="ac1", v_min=100, v_max=264), outputs=(Output(voltage=48, current_max=8, tolerance=0.08),), cooling="forced", harmonics_class="A", hold_up=0.0)
+    need = Requirement(mains=Mains(kind="ac1", v_min=100, v_max=264), outputs=(Output(voltage=48, current_max=8, tolerance=0.08),),
+                       cooling="forced", harmonics_class="A", hold_up=0.0)
     for more in ({}, {"transformer.construction": "board"}):
         d = size(need, {"front_end": "pfc_ccm", **PINS["llc_half"], **more})
         assert d.feasible, [f.text for f in d.findings if f.severity == MUST_FIX]
-        check_balance(d, front=("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up", *(k for k in d.losses if k.startswith("pfc"))))
+        stage = (k for k in d.losses if k.startswith("pfc"))
+        check_balance(d, front=("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up", *stage))
 
 
 def test_a_held_flyback_of_several_outputs_draws_nothing_behind_the_load_line(fixed):
     """Its first output may have a row of that name too, where another one is regulated."""
-    held = size(Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=12, current_max=0.5, tolerance=0.1), Output(voltage=5, current_max=4, regulated=True))), {"topology": "flyback"})
+    held = size(Requirement(mains=Mains(kind="dc", v_min=360, v_max=400),
+                            outputs=(Output(voltage=12, current_max=0.5, tolerance=0.1), Output(voltage=5, current_max=4, regulated=True))),
+                {"topology": "flyback"})
     assert "output1.v" in held.rows
     corner = fixed.grid.find(380.0)
-    assert len(PICTURES["output"][1](fixed, corner, 130.0, 90.0, held).items) == len(PICTURES["output"][1](fixed, corner, 130.0, 90.0, None).items)
+    assert len(PICTURES["output"][1](fixed, corner, 130.0, 90.0, held).items) == len(
+        PICTURES["output"][1](fixed, corner, 130.0, 90.0, None).items)
 
 
 def test_input_ranges_keep_the_fixed_ratio():

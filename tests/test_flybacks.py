@@ -1,4 +1,5 @@
-"""The valley-switching and the two-switch flyback: against a circuit simulator, balances, a second algorithm for the valley, and by hand."""
+"""The valley-switching and the two-switch flyback: against a circuit simulator, balances, a second algorithm for the valley, and by
+hand."""
 
 import re
 from dataclasses import replace
@@ -37,9 +38,11 @@ def test_the_exported_netlist_agrees_with_the_simulator(designs, kind, line, loa
     period = float(re.search(r"Vclk.* (\S+)\)", text).group(1))
     text, end = shortened(text)
     names = {"bus": "AVG ib", "swp": "MAX isw", "secr": "RMS is", "vo": "AVG v(out1)", "vd": "MAX v(drain)"}
-    found = measure(text, ["let ib=-i(vbus)", "let isw=i(vsense)*(v(gate) gt 5)", "let is=i(vsec1)"], names, (end - 20 * period, end), tmp_path / "n.cir")
+    found = measure(text, ["let ib=-i(vbus)", "let isw=i(vsense)*(v(gate) gt 5)", "let is=i(vsec1)"], names, (end - 20 * period, end),
+                    tmp_path / "n.cir")
     at = lambda id: float(d.rows[id].at(c.index))  # noqa: E731
-    mine = {"bus": at("switch.p_bus") / at("bus.v"), "swp": at("switch.i_peak"), "secr": at("rectifier1.i_rms"), "vo": at("load.v_main"), "vd": at("switch.v_peak")}
+    mine = {"bus": at("switch.p_bus") / at("bus.v"), "swp": at("switch.i_peak"), "secr": at("rectifier1.i_rms"), "vo": at("load.v_main"),
+            "vd": at("switch.v_peak")}
     for name, value in mine.items():
         assert value == pytest.approx(found[name], rel=0.02), name
 
@@ -54,7 +57,9 @@ def test_stresses_are_not_below_the_engine(designs, kind):
 
 
 def test_the_switch_turns_on_in_a_valley(designs):
-    """The engine's drain just before turn-on is the lowest of the last half ring, and where the ring was heading is what the figure says, within 3 % of the ring from crest to trough: the engine turns on by the clock, some hundredths of a microsecond early, and what the core still carries is a part of the swing."""
+    """The engine's drain just before turn-on is the lowest of the last half ring, and where the ring was heading is what the figure says,
+    within 3 % of the ring from crest to trough: the engine turns on by the clock, some hundredths of a microsecond early, and what the core
+    still carries is a part of the swing."""
     d = designs["flyback_qr"]
     for line, load, bus in ((85.0, 1.0, "valley"), (85.0, 0.5, "valley"), (265.0, 1.0, "peak"), (265.0, 0.5, "peak")):
         c = d.grid.find(line, load, "run", bus)
@@ -69,8 +74,9 @@ def test_the_switch_turns_on_in_a_valley(designs):
 
 
 def test_the_valley_is_the_first_that_the_highest_frequency_leaves(designs):
-    """Second algorithm at every loaded run corner that skips no pulse: for each valley from the first on, the lossless period solved by root
-    finding from power and valley; the first period not shorter than 1/f_max is the valley of the design, and its frequency within 6 %."""
+    """Second algorithm at every loaded run corner that skips no pulse: for each valley from the first on, the lossless period solved by
+    root finding from power and valley; the first period not shorter than 1/f_max is the valley of the design, and its frequency within 6
+    %."""
     d = designs["flyback_qr"]
     o, s, top = d.context["o"], d.context["stage"], float(d.rows["qr.f_max"].value)
     lp, half = float(s.lp.value), float(np.pi * np.sqrt(float(s.lp.value) * float(s.c_node.value)))
@@ -84,7 +90,8 @@ def test_the_valley_is_the_first_that_the_highest_frequency_leaves(designs):
         def period(k, v=v, v_or=v_or, power=power):
             return brentq(lambda t: lp * np.sqrt(2 * power * t / lp) * (1 / v + 1 / v_or) + (2 * k - 1) * half - t, 1e-7, 1e-3)
         k = next(k for k in range(1, 40) if period(k) >= 0.995 / top)
-        near = abs(period(k) * top - 1) < 0.03 or (k > 1 and abs(period(k - 1) * top - 1) < 0.03)  # at the edge of two valleys losses decide
+        near = abs(period(k) * top - 1) < 0.03 or (
+            k > 1 and abs(period(k - 1) * top - 1) < 0.03)  # at the edge of two valleys losses decide
         if not near:
             compared += 1
             assert at(s.valley) == k and at(o["fs"]) == pytest.approx(1 / period(k), rel=0.06), d.grid.corner(index).text()
@@ -113,11 +120,14 @@ def test_frequency_follows_line_and_load_and_its_picture_passes_through_the_desi
 
 def test_two_switches_see_the_bus_and_hand_the_leakage_back(designs):
     """Peak voltage is the bus and one diode; what the engine's diodes carry back is the figure within 5 % at the lowest bus (the formula
-    leaves out that the reflected voltage is a little lower while the secondary current builds up, and the winding's own drop: 34 V empty the leakage); no clamp is left."""
+    leaves out that the reflected voltage is a little lower while the secondary current builds up, and the winding's own drop: 34 V empty
+    the leakage); no clamp is left."""
     d = designs["flyback_2sw"]
     assert d.value("switch.v_peak") == pytest.approx(float(np.max(d.rows["bus.v"].value)) + float(d.rows["return.v_diode"].value), rel=1e-9)
     assert not any(id.startswith("clamp.") for id in d.figure_ids) and all(p[0] != "clamp" for p in d.plates)
-    d = size(d.requirement, {**ALONE, "topology": "flyback_2sw", "transformer.core": "ETD39/20/13"})  # 0.6 W in the copper; with 1.4 W the winding's drop makes it 5.3 %
+    d = size(d.requirement,
+             {**ALONE, "topology": "flyback_2sw",
+              "transformer.core": "ETD39/20/13"})  # 0.6 W in the copper; with 1.4 W the winding's drop makes it 5.3 %
     c = d.grid.find(85.0)
     e = exact(d, c)
     back = float(d.rows["bus.v"].at(c.index)) * float(np.trapezoid(e.currents["dcl"], e.t)) / e.period
@@ -145,12 +155,16 @@ def test_every_picture_of_every_stage_is_drawn(designs, kind):
     d, held = designs[kind], size(designs[kind].requirement, {"topology": kind, "fs": 80e3})
     c = d.grid.find(85.0)
     check_drawn(d, c, held)
-    assert ("frequency" in pictures_of(d, "switch")) is (kind == "flyback_qr") and ("ripple" in pictures_of(d, "switch")) is (kind == "flyback_2sw")
+    assert ("frequency" in pictures_of(d, "switch")) is (kind == "flyback_qr") and ("ripple" in pictures_of(d, "switch")) is (
+        kind == "flyback_2sw")
 
 
 def test_several_outputs_are_designed_too(demo_document):
     outs = demo_document.requirement.outputs
-    need = replace(demo_document.requirement, outputs=(replace(outs[0], name="main", current_max=1.5, current_min=0.15, regulated=True), replace(outs[0], name="fan", voltage=12.0, voltage_min=12.0, voltage_max=12.0, current_max=0.4, current_min=0.04, tolerance=0.18, regulated=False)))
+    need = replace(demo_document.requirement,
+                   outputs=(replace(outs[0], name="main", current_max=1.5, current_min=0.15, regulated=True),
+                            replace(outs[0], name="fan", voltage=12.0, voltage_min=12.0, voltage_max=12.0, current_max=0.4,
+                                    current_min=0.04, tolerance=0.18, regulated=False)))
     for kind in KINDS:
         d = size(need, {"topology": kind})
         assert d.feasible and d.figure("output2.v_low").limit is not None, [f.text for f in d.findings]

@@ -1,4 +1,5 @@
-"""Foil: how it is written and laid, its loss against the exact solution and finite elements, beside a gap too, whole designs with it, sheet and pictures."""
+"""Foil: how it is written and laid, its loss against the exact solution and finite elements, beside a gap too, whole designs with it, sheet
+and pictures."""
 
 from itertools import pairwise
 
@@ -39,14 +40,16 @@ def test_what_is_no_foil_is_refused(text):
 def test_one_turn_a_layer_with_tape_between():
     """Five turns of 0.2 mm in 20 mm: five layers, four tapes, copper half a millimetre short of each end; in two parts one tape less."""
     laid = winding.lay(np.array(5.0), 0.2e-3, 0.2e-3, 1.0, 20e-3, foil=True)
-    assert laid.layers == 5 and laid.copper == pytest.approx(0.2e-3 * 19e-3) and laid.height == pytest.approx(5 * 0.2e-3 * winding.BULGE + 4 * TAPE) and bool(laid.fits)
+    assert (laid.layers == 5 and laid.copper == pytest.approx(0.2e-3 * 19e-3)
+            and laid.height == pytest.approx(5 * 0.2e-3 * winding.BULGE + 4 * TAPE) and bool(laid.fits))
     assert winding.lay(np.array(5.0), 0.2e-3, 0.2e-3, 1.0, 20e-3, (0.5, 0.5), foil=True).height == pytest.approx(laid.height - TAPE)
     assert not winding.lay(np.array(5.0), 0.2e-3, 0.2e-3, 1.0, 2e-3, foil=True).fits
 
 
 @pytest.mark.parametrize("thick", [0.05e-3, 0.2e-3, 0.4e-3])
 def test_stack_of_foils_against_the_field_equation(thick):
-    """Four turns against a sheet, layer by layer by finite differences of the diffusion equation (second algorithm), at 100 kHz with the average and a harmonic."""
+    """Four turns against a sheet, layer by layer by finite differences of the diffusion equation (second algorithm), at 100 kHz with the
+    average and a harmonic."""
     fs, turns, width = 100e3, 4, 20e-3
     laid = winding.lay(np.array(float(turns)), thick, thick, 1.0, width, foil=True)
     got = stack_loss([Section(0, 1.0, turns, 1e-3, laid)], [float(turns)], [2.0], [np.array([3.0 + 0j])], fs, width, lambda _: 0.05, RHO)[0]
@@ -63,22 +66,30 @@ def test_stack_of_foils_against_the_field_equation(thick):
     assert got == pytest.approx(heat * width * 0.05 + 4.0 * RHO * turns * 0.05 / float(laid.copper), rel=5e-3)
 
 
-@pytest.mark.parametrize(("thick", "count", "f"), [(0.05e-3, 1, 30e3), (0.2e-3, 1, 30e3), (0.05e-3, 1, 300e3), (0.2e-3, 1, 300e3), (0.1e-3, 5, 30e3), (0.2e-3, 5, 100e3), (0.1e-3, 5, 300e3), (0.1e-3, 10, 100e3)])
+@pytest.mark.parametrize(("thick", "count", "f"),
+                         [(0.05e-3, 1, 30e3), (0.2e-3, 1, 30e3), (0.05e-3, 1, 300e3), (0.2e-3, 1, 300e3), (0.1e-3, 5, 30e3),
+                          (0.2e-3, 5, 100e3), (0.1e-3, 5, 300e3), (0.1e-3, 10, 100e3)])
 def test_foils_beside_a_gap_by_elements(thick, count, f):
-    """One ampere-turn at the outer leg, foils without net current 1.2 mm from the post: within 25 % (mostly 10), where a single loss of each foil alone would be up to sixteen times too high. The mesh keeps all their copper."""
+    """One ampere-turn at the outer leg, foils without net current 1.2 mm from the post: within 25 % (mostly 10), where a single loss of
+    each foil alone would be up to sixteen times too high. The mesh keeps all their copper."""
     gap, first, pitch = 0.5e-3, 1.2e-3, thick + TAPE
     made = [Conductor(0, first + (k + 0.5) * pitch, ALONG / 2, (thick / 2, ALONG / 2 - EDGE), False, True, 1, 1e-3) for k in range(count)]
-    window = Window([*made, Conductor(1, ACROSS - 0.05e-3, ALONG / 2, (0.02e-3, ALONG / 2), False, False, 1, 0.05e-3)], ACROSS, ALONG, gap, RHO)
+    window = Window([*made, Conductor(1, ACROSS - 0.05e-3, ALONG / 2, (0.02e-3, ALONG / 2), False, False, 1, 0.05e-3)], ACROSS, ALONG, gap,
+                    RHO)
     assert window.copper[:count] == pytest.approx(thick * (ALONG - 2 * EDGE), rel=1e-3)
     found = window.solve([0.0] * count + [1.0], f).loss[:count].sum()
-    even = count * float(copper.layer_stack_loss(np.array(1 / ALONG + 0j), np.array(1 / ALONG + 0j), 1, thick, RHO, f, 1 - 2 * EDGE / ALONG)) * ALONG
+    even = (count
+            * float(copper.layer_stack_loss(np.array(1 / ALONG + 0j), np.array(1 / ALONG + 0j), 1, thick, RHO, f, 1 - 2 * EDGE / ALONG))
+            * ALONG)
     closed = float(foil_loss(gap, ALONG, ACROSS, first, count * thick, RHO, np.array([f]))[0]) + even
     assert closed == pytest.approx(found, rel=0.25)
 
 
 BENCH = decode(demo.text("ringing-lab-bench"), "bench")
-LOW = Requirement(mains=Mains(kind="dc", v_min=360.0, v_max=400.0), outputs=(Output(voltage=5.0, current_max=60.0),), insulation="basic", harmonics_class="none")
-CASES = {"bench": (BENCH.requirement, {**BENCH.decisions, "insulation.school": "margin"}), "full bridge": (LOW, {"topology": "full_bridge"})}
+LOW = Requirement(mains=Mains(kind="dc", v_min=360.0, v_max=400.0), outputs=(Output(voltage=5.0, current_max=60.0),), insulation="basic",
+                  harmonics_class="none")
+CASES = {"bench": (BENCH.requirement, {**BENCH.decisions, "insulation.school": "margin"}),
+         "full bridge": (LOW, {"topology": "full_bridge"})}
 
 
 @pytest.fixture(scope="module", params=CASES)
@@ -87,7 +98,8 @@ def foiled(request):
 
 
 def test_much_current_and_margins_choose_foil(foiled):
-    """Without a gap and with margins a foil wins by loss; the field of the window agrees within 10 % for every winding that carries much."""
+    """Without a gap and with margins a foil wins by loss; the field of the window agrees within 10 % for every winding that carries
+    much."""
     assert str(foiled.value("transformer.wire_ns1")).startswith("foil") and foiled.feasible
     field = list(field_steps(foiled))[-1][2]
     much = field.losses[0] > 0.05 * field.losses[0].sum()
@@ -98,7 +110,8 @@ def test_the_sheet_says_foil_and_is_read_back(foiled):
     sheet = winding_sheet(foiled)
     step = next(s for s in sheet.steps if "foil" in s.wire and s.winding.startswith("secondary"))
     assert step.comes_out == SOLDERED and step.layers == step.turns and "mm ×" in step.wire and any("soldered" in n for n in sheet.notes)
-    assert complaints(sheet) == [] and from_text(as_text(sheet)) == tuple(replace(s, margin=round(s.margin, 5)) for s in sheet.steps)  # printed to a hundredth of a millimetre
+    assert complaints(sheet) == [] and from_text(as_text(sheet)) == tuple(
+        replace(s, margin=round(s.margin, 5)) for s in sheet.steps)  # printed to a hundredth of a millimetre
     wrong = replace(sheet, steps=tuple(replace(s, layers=s.layers + 1) if s is step else s for s in sheet.steps))
     assert complaints(wrong)
     part = next(p for p in sheet.parts if p.winding == step.winding)

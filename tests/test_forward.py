@@ -35,18 +35,22 @@ def bench():
 
 @pytest.mark.parametrize("load", [1.0, 0.25, 0.1])
 def test_the_capacitors_ripple_by_the_exact_period(bench, load):
-    """What the capacitance alone takes up and down in the exact period, against the formula with the nominal inductor's ripple: within 4 % where it never runs empty and where it does. The wave of a tenth of the load is no triangle around its mean: an eighth of the crest would say half as much again too little."""
+    """What the capacitance alone takes up and down in the exact period, against the formula with the nominal inductor's ripple: within 4 %
+    where it never runs empty and where it does. The wave of a tenth of the load is no triangle around its mean: an eighth of the crest
+    would say half as much again too little."""
     c, o = bench.grid.find(265.0, load, "run", "peak"), bench.context["o"]
     e, at = exact(bench, c), lambda x: float(np.broadcast_to(getattr(x, "value", x), bench.grid.shape)[c.index])
     across = e.voltages["out1"] - e.voltages["esr1"]
-    told = forward.pulse_ripple(at(o["ripple"]), 0.0, at(o["fs"]), at(o["t_e"]), at(o["t_d"]), at(bench.rows["load.i1"]), float(bench.rows["output1.c"].value))
+    told = forward.pulse_ripple(at(o["ripple"]), 0.0, at(o["fs"]), at(o["t_e"]), at(o["t_d"]), at(bench.rows["load.i1"]),
+                                float(bench.rows["output1.c"].value))
     assert told == pytest.approx(across.max() - across.min(), rel=0.04)
     assert bool(at(o["discontinuous"])) == (load < 0.2)
 
 
 def test_the_ripple_of_pulses_integrated():
     """A triangle of current into a capacitor less a steady load, step by step: continuous, just empty, and left out for five periods."""
-    for i_out, crest, valley, rise, fall, period in ((5.0, 6.0, 4.0, 3e-6, 7e-6, 10e-6), (1.0, 2.0, 0.0, 3e-6, 7e-6, 10e-6), (0.1, 2.0, 0.0, 3e-6, 7e-6, 100e-6)):
+    for i_out, crest, valley, rise, fall, period in ((5.0, 6.0, 4.0, 3e-6, 7e-6, 10e-6), (1.0, 2.0, 0.0, 3e-6, 7e-6, 10e-6),
+                                                     (0.1, 2.0, 0.0, 3e-6, 7e-6, 100e-6)):
         t = np.linspace(0, period, 200_001)
         current = np.interp(t, [0, rise, rise + fall, period], [valley, crest, valley, valley]) - i_out
         volts = np.concatenate([[0.0], np.cumsum(0.5 * (current[1:] + current[:-1]) * np.diff(t))]) / 1e-4
@@ -58,8 +62,10 @@ def seeded(seed: int, count: int):
     rng = random.Random(seed)
     for k in range(count):
         power, volts = 60 * (200 / 60) ** rng.random(), rng.choice([12, 15, 24, 36, 48])
-        mains = Mains(kind="dc", v_min=rng.uniform(330, 370), v_max=400) if k % 4 == 0 else Mains(kind="ac1", v_min=rng.choice([185, 195, 207]), v_max=265)
-        yield Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=power / volts),), ambient_max=rng.choice([40, 50]), efficiency_target=0.85, harmonics_class="none", insulation=rng.choice(["basic", "reinforced"]))
+        mains = Mains(kind="dc", v_min=rng.uniform(330, 370), v_max=400) if k % 4 == 0 else Mains(kind="ac1",
+            v_min=rng.choice([185, 195, 207]), v_max=265)
+        yield Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=power / volts),), ambient_max=rng.choice([40, 50]),
+                          efficiency_target=0.85, harmonics_class="none", insulation=rng.choice(["basic", "reinforced"]))
 
 
 @pytest.mark.parametrize(("line", "load", "bus"), [(195.0, 1.0, "valley"), (265.0, 1.0, "peak"), (265.0, 0.1, "peak")])
@@ -75,9 +81,11 @@ def test_the_exported_netlist_agrees_with_the_simulator(bench, line, load, bus, 
     text, end = shortened(text)
     control = ["let ib=-i(vbus)", "let ip=@llk[i]", "let il=@lout[i]"]
     names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "vds": "MAX v(b)", "lrms": "RMS il", "lpk": "MAX il"}
-    found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"), control, names, (end - 20 / at(o["fs"]), end), tmp_path / "f.cir")
+    found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"), control, names, (end - 20 / at(o["fs"]), end),
+                    tmp_path / "f.cir")
     bus_power = at(o["p_bus"]) - at(bench.rows["loss.controller"]) - at(o["p_choke"])
-    mine = {"bus": bus_power / at(bench.rows["bus.v"]), "prms": at(o["i_primary"]), "ppk": at(o["i_peak"]), "vo": 12.0, "vds": at(bench.rows["switch.v_peak"]), "lrms": at(o["i_l"]), "lpk": at(o["crest"])}
+    mine = {"bus": bus_power / at(bench.rows["bus.v"]), "prms": at(o["i_primary"]), "ppk": at(o["i_peak"]), "vo": 12.0,
+            "vds": at(bench.rows["switch.v_peak"]), "lrms": at(o["i_l"]), "lpk": at(o["crest"])}
     for name, value in mine.items():
         assert found[name] == pytest.approx(value, rel=0.02 if name == "vo" else 0.04 if name == "prms" and load < 0.2 else 0.03), name
 
@@ -101,12 +109,14 @@ def test_stresses_are_not_below_the_engine(seed):
             assert e.currents["lout"].max() == pytest.approx(at("filter1.i_peak"), rel=0.03), c.text()
             assert np.trapezoid(e.voltages["out1"], e.t) / e.period == pytest.approx(volts, rel=0.02), c.text()
             assert e.stretches[0].start == 0.0 and e.stretches[-1].end == pytest.approx(e.period) and all(s.name for s in e.stretches)
-            assert {"the switches are on: the secondary feeds the filter", "the filter inductor freewheels, the core is reset"} <= {s.name for s in e.stretches}
+            assert ({"the switches are on: the secondary feeds the filter", "the filter inductor freewheels, the core is reset"}
+                    <= {s.name for s in e.stretches})
     assert solved >= 5
 
 
 def test_seeded_requirements_in_the_usual_range_can_be_built():
-    """Of 60 at least 95 % feasible; in each what the bus gives is output plus listed losses within 0.5 %, nothing is NaN, the same input gives the same output."""
+    """Of 60 at least 95 % feasible; in each what the bus gives is output plus listed losses within 0.5 %, nothing is NaN, the same input
+    gives the same output."""
     front, feasible = {"bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up"}, 0
     for need in seeded(11, 60):
         d = size(need, PINS)
@@ -119,7 +129,8 @@ def test_seeded_requirements_in_the_usual_range_can_be_built():
 
 
 def test_volt_seconds_of_core_and_filter(bench):
-    """At every loaded corner, by hand: the core is reset before the period ends; its swing is bus times feeding time over turns and area; the inductor's rise is its fall."""
+    """At every loaded corner, by hand: the core is reset before the period ends; its swing is bus times feeding time over turns and area;
+    the inductor's rise is its fall."""
     o, s = bench.context["o"], bench.context["stage"]
     whole = lambda x: np.broadcast_to(np.asarray(getattr(x, "value", x), float), bench.grid.shape)  # noqa: E731
     run = np.broadcast_to(bench.grid.where(lambda p: p.case == "run" and p.load > 0), bench.grid.shape)
@@ -128,15 +139,18 @@ def test_volt_seconds_of_core_and_filter(bench):
     plan, n_p = bench.context["plan"], float(bench.rows["transformer.np"].value)
     area = float(plan.window.effective.area[plan.choice.core])
     assert np.allclose(2 * whole(bench.rows["transformer.b_ac"])[run], (whole(s.v_bus) * whole(o["t_e"]) / (n_p * area))[run])
-    falls = whole(o["down"]) * np.where(whole(o["discontinuous"]), whole(o["t_d"]), period - whole(o["t_e"])) / float(bench.rows["filter1.l"].value)
+    falls = (whole(o["down"]) * np.where(whole(o["discontinuous"]), whole(o["t_d"]), period - whole(o["t_e"]))
+             / float(bench.rows["filter1.l"].value))
     assert np.allclose(whole(o["ripple"])[run], falls[run], rtol=1e-6)
     worst = 0.48 * float(np.max(bench.rows["bus.v"].value)) / (1e5 * n_p * float(bench.rows["transformer.area_min"].value)) + 0.1
     assert bench.figure("transformer.b_peak").value == pytest.approx(worst, rel=1e-6)
-    assert bench.figure("transformer.lm").value == pytest.approx(MU0 * n_p**2 * area / (float(plan.window.effective.length[plan.choice.core]) / 2200 + 10e-6), rel=1e-6)
+    assert bench.figure("transformer.lm").value == pytest.approx(
+        MU0 * n_p**2 * area / (float(plan.window.effective.length[plan.choice.core]) / 2200 + 10e-6), rel=1e-6)
 
 
 def test_the_filter_inductor_by_reluctance_and_by_exhaustion(bench):
-    """Its inductance from gap and fringing, its flux and its winding by hand; every smaller core of the catalogue breaks a limit worked out here again."""
+    """Its inductance from gap and fringing, its flux and its winding by hand; every smaller core of the catalogue breaks a limit worked out
+    here again."""
     plan = bench.context["plan"]
     need, choke, win = plan.choke_need, plan.choke, bench.catalogue["cores"].derived(windows)
     eff, k = win.effective, choke.core
@@ -144,13 +158,16 @@ def test_the_filter_inductor_by_reluctance_and_by_exhaustion(bench):
     fringing = 1 + choke.gap / np.sqrt(post) * np.log(2 * float(win.window[k]) / choke.gap)
     reluctance = choke.gap / (MU0 * post * fringing) + float(eff.length[k]) / (MU0 * need.material["mu_initial"] * float(eff.area[k]))
     assert choke.turns**2 / reluctance == pytest.approx(need.inductance, rel=0.01)
-    assert choke.b_peak <= need.b_max and (choke.turns - 1) * choke.b_peak / choke.turns >= 0 and choke.b_peak * choke.turns / (choke.turns - 1) > need.b_max
+    assert (choke.b_peak <= need.b_max and (choke.turns - 1) * choke.b_peak / choke.turns >= 0
+            and choke.b_peak * choke.turns / (choke.turns - 1) > need.b_max)
 
     def by_hand(i):
-        """Rise [K] of a core by the dc copper loss alone of the thickest wire that its window and a usual density take; turns and section [m²]."""
+        """Rise [K] of a core by the dc copper loss alone of the thickest wire that its window and a usual density take; turns and section
+        [m²]."""
         turns = np.ceil(need.inductance * need.i_limit / (need.b_max * min(eff.area[i], eff.area_min[i])))
         wire = min(USE * win.width[i] * win.height[i] / turns, need.i_rms / 1.5e6)
-        return copper.resistivity(need.ambient + 0.8 * need.rise_max) * turns * win.turn_length(0.5 * win.height)[i] / wire * need.i_rms**2 / (10.0 * win.surface[i]), turns, wire
+        return (copper.resistivity(need.ambient + 0.8 * need.rise_max) * turns * win.turn_length(0.5 * win.height)[i] / wire * need.i_rms**2
+                / (10.0 * win.surface[i]), turns, wire)
     besides = choke.rise / by_hand(k)[0]  # eddies and core loss of the chosen one, which a hand leaves out, are no less in a smaller
     assert 1 <= besides < 1.6
     for i in np.flatnonzero(eff.volume < eff.volume[k]):
@@ -201,15 +218,19 @@ def test_the_window_shows_another_topology_from_the_decision(qtbot, styled, wind
             assert picture is not None and len(picture.items) > 5, (stage, window.size_desk.picture.key)
     assert "two-switch forward" in window.statusBar().currentMessage() and roles.theme() == "light"
     window.undo()
-    assert window.session.design.topology == "flyback" and "clamp" in window.size_desk.path.buttons and window.session.document.decisions == document.decisions
+    assert (window.session.design.topology == "flyback" and "clamp" in window.size_desk.path.buttons
+            and window.session.document.decisions == document.decisions)
 
 
 def test_a_plate_offers_the_other_topology_in_place(qtbot, styled, window):
-    """The mark on the switch plate: its menu lists the topologies with the present one ticked; choosing another designs it and can be undone. A plate without an alternative has no mark."""
+    """The mark on the switch plate: its menu lists the topologies with the present one ticked; choosing another designs it and can be
+    undone. A plate without an alternative has no mark."""
     buttons = window.size_desk.path.buttons
-    assert buttons["switch"].plate.options == tuple(TOPOLOGIES) and not buttons["load"].plate.options and "may be" in buttons["switch"].toolTip()
+    assert (buttons["switch"].plate.options == tuple(TOPOLOGIES) and not buttons["load"].plate.options
+            and "may be" in buttons["switch"].toolTip())
     actions = {a.text(): a for a in buttons["switch"].menu().actions()}
-    assert list(actions) == [TOPOLOGIES.said(name) for name in TOPOLOGIES] and actions["flyback"].isChecked() and not actions["two-switch forward"].isChecked()
+    assert (list(actions) == [TOPOLOGIES.said(name) for name in TOPOLOGIES] and actions["flyback"].isChecked()
+            and not actions["two-switch forward"].isChecked())
     actions["two-switch forward"].trigger()
     assert window.session.design.topology == "forward_2sw" and window.session.design.rows["topology"].origin == "pinned"
     styled.processEvents()
@@ -231,7 +252,8 @@ def test_every_row_of_the_bench_demo_opens_its_working(bench, qtbot, styled):
             row = row.inputs["yes"] if bool(np.broadcast_to(row.mask, bench.grid.shape)[index]) else row.inputs["no"]
         if row.kind != "formula":
             continue
-        numbers = {row.source.symbols[n]: float(np.broadcast_to(np.asarray(plain(x), float), bench.grid.shape)[index]) for n, x in row.inputs.items()}
+        numbers = {row.source.symbols[n]: float(np.broadcast_to(np.asarray(plain(x), float), bench.grid.shape)[index])
+                   for n, x in row.inputs.items()}
         assert evaluate(row.source.equation, numbers) == pytest.approx(float(row.at(index)), rel=1e-9), f.id
         assert explain(bench.rows[f.id], index, "").value
         checked += 1
@@ -242,7 +264,8 @@ def test_every_row_of_the_bench_demo_opens_its_working(bench, qtbot, styled):
 
 @pytest.mark.parametrize("name", demo.NAMES)
 def test_every_demo_can_be_built_and_drawn(name):
-    """Each demo of the observatory is feasible as shipped, its circuit at full load is read by the engine's own reader, and its title tells the scenario."""
+    """Each demo of the observatory is feasible as shipped, its circuit at full load is read by the engine's own reader, and its title tells
+    the scenario."""
     from rhevectra.core.circuit.read import read
 
     document = decode(demo.text(name), name)

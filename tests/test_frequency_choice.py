@@ -1,4 +1,5 @@
-"""What the switching frequency costs: each point against the design of that frequency, losses against their own sum and scaling, the picture in the window and a click in it."""
+"""What the switching frequency costs: each point against the design of that frequency, losses against their own sum and scaling, the
+picture in the window and a click in it."""
 
 import numpy as np
 import pytest
@@ -13,7 +14,8 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
 from rhevectra.ui.pictures.canvas import PX_PER_MM
 
-NAMES = {"frost-fans": ("llc_half", "psfb"), "camera-hide": ("flyback", "flyback_qr", "buck_aux"), "ringing-lab-bench": ("forward_2sw", "half_bridge")}
+NAMES = {"frost-fans": ("llc_half", "psfb"), "camera-hide": ("flyback", "flyback_qr", "buck_aux"),
+         "ringing-lab-bench": ("forward_2sw", "half_bridge")}
 
 
 def swept(name, topology, **pins):
@@ -26,11 +28,13 @@ def swept(name, topology, **pins):
 
 @pytest.mark.parametrize(("name", "topology"), [(n, t) for n, ts in NAMES.items() for t in ts])
 def test_every_point_is_the_design_of_its_frequency(name, topology):
-    """Sized by itself: the same loss and verdict; the volume of a flyback is that of its transformer; groups leave only losses the frequency hardly moves."""
+    """Sized by itself: the same loss and verdict; the volume of a flyback is that of its transformer; groups leave only losses the
+    frequency hardly moves."""
     document, _, r = swept(name, topology)
     for k in (0, len(r.frequency) - 1):
         alone = size(document.requirement, {"topology": topology, "fs": float(r.frequency[k])}, noise=False)
-        assert r.total[k] == pytest.approx(alone.most("loss.total")) and r.feasible[k] == alone.feasible and (not r.why[k]) == alone.feasible
+        assert (r.total[k] == pytest.approx(alone.most("loss.total")) and r.feasible[k] == alone.feasible
+                and (not r.why[k]) == alone.feasible)
         if "transformer.volume" in alone.rows and topology.startswith("flyback"):  # the only core there is
             assert r.volume[k] == pytest.approx(float(alone.rows["transformer.volume"].value))
     rest = r.total - r.losses.sum(0)
@@ -38,7 +42,8 @@ def test_every_point_is_the_design_of_its_frequency(name, topology):
 
 
 def test_switching_loss_grows_and_wound_parts_shrink():
-    """Common practice, no source: from 40 to 260 kHz edges and charges of a flyback's switch cost more, the core becomes smaller; neither end need be the best."""
+    """Common practice, no source: from 40 to 260 kHz edges and charges of a flyback's switch cost more, the core becomes smaller; neither
+    end need be the best."""
     _, _, r = swept("camera-hide", "flyback")
     switches, wound, _ = r.losses
     assert switches[-1] > switches[0] and wound[-1] < wound[0] and r.volume[-1] < 0.6 * r.volume[0]
@@ -52,9 +57,11 @@ def test_other_pins_stay():
 
 def test_the_sentence_tells_the_figures():
     f, ones = np.array([50e3, 100e3, 200e3]), np.ones((len(GROUPS), 3))
-    told = lambda total, volume, able, now: FrequencyChoice(f, ones, np.array(total), np.array(volume), ("a", "b", "c"), np.array(able), ("", "", ""), now).sentence  # noqa: E731
+    told = lambda total, volume, able, now: FrequencyChoice(f, ones, np.array(total), np.array(volume), ("a", "b", "c"),  # noqa: E731
+                                                            np.array(able), ("", "", ""), now).sentence
     all_three = told([9.0, 8.0, 10.0], [3e-6, 2e-6, 1e-6], [True] * 3, 50e3)
-    assert "now 50.0 kHz with 9.00 W lost and 3.00 cm³" in all_three and "least loss: 100 kHz with 8.00 W" in all_three and "smallest cores: 200 kHz" in all_three
+    assert ("now 50.0 kHz with 9.00 W lost and 3.00 cm³" in all_three and "least loss: 100 kHz with 8.00 W" in all_three
+            and "smallest cores: 200 kHz" in all_three)
     assert "the least of these" in told([9.0, 8.0, 10.0], [3e-6, 2e-6, 1e-6], [True] * 3, 100e3)
     assert "smallest cores: 100 kHz" in told([7.0, 8.0, 10.0], [3e-6, 2e-6, 1e-6], [True, True, False], 50e3)
     assert "none of these" in told([9.0, 8.0, 10.0], [3e-6, 2e-6, 1e-6], [False] * 3, 50e3)

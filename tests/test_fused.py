@@ -13,7 +13,9 @@ from rhevectra.core.formulas import line_pulse
 from rhevectra.core.topologies.flyback import period
 
 A, B = np.linspace(0.5, 3.0, 6), np.linspace(2.0, 1.0, 6)
-_STEPS = st.lists(st.tuples(st.sampled_from(["add", "subtract", "multiply", "maximum", "minimum", "divide", "where", "sqrt", "square", "negative"]), st.integers(0, 99), st.integers(0, 99)), min_size=1, max_size=25)
+_STEPS = st.lists(
+    st.tuples(st.sampled_from(["add", "subtract", "multiply", "maximum", "minimum", "divide", "where", "sqrt", "square", "negative"]),
+              st.integers(0, 99), st.integers(0, 99)), min_size=1, max_size=25)
 
 
 def chain(steps, fixed, moving):
@@ -37,7 +39,8 @@ def chain(steps, fixed, moving):
 @settings(deadline=None, max_examples=60)
 @given(_STEPS)
 def test_a_traced_chain_gives_what_the_chain_gives(steps):
-    """Random chains, run twice with other moving numbers: nothing is kept that should have moved, nothing overwritten that is still needed."""
+    """Random chains, run twice with other moving numbers: nothing is kept that should have moved, nothing overwritten that is still
+    needed."""
     fused = Fused(lambda f, x: chain(steps, f, x), ("a", "s"), ("x", "y"), ("last",))
     bound = fused.bind({"a": A, "s": 1.7})
     for x, y in ((A, B), (B, A), (A - 4, B * 0.1)):
@@ -84,7 +87,9 @@ def test_the_traced_pass_is_the_pass_that_explains_itself(seed):
 @pytest.mark.parametrize(("inductance", "resistance"), [(1e-4, 3.0), (3e-3, 0.8)], ids=["overdamped", "ringing"])
 def test_the_pulse_of_the_bulk_obeys_its_circuit(inductance, resistance):
     """Derivatives of the closed solution, taken numerically, against L·di/dt and C·dv/dt of the circuit with the tangent load."""
-    f = {k: np.array([v]) for k, v in {"crest": 325.0, "omega": 314.0, "power": 70.0, "c": 100e-6, "drop": 1.6, "esr": 0.5, "resistance": resistance + 0.5, "inductance": inductance, "half": 0.01, "floor": 60.0}.items()}
+    f = {k: np.array([v])
+         for k, v in {"crest": 325.0, "omega": 314.0, "power": 70.0, "c": 100e-6, "drop": 1.6, "esr": 0.5, "resistance": resistance + 0.5,
+                      "inductance": inductance, "half": 0.01, "floor": 60.0}.items()}
     s = line_pulse.pulse(np.array([260.0]), f)
     assert bool(s.rings[0]) is (inductance > 1e-3)
     tau, h = np.linspace(2e-5, 2e-3, 40), 1e-7

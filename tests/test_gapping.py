@@ -19,7 +19,8 @@ READ = Reading(0.9e-3, 0.0, 1870e-6)
 
 
 def test_a_ground_core_brought_down_with_tape_or_by_grinding():
-    """Common practice, no source: 170 turns on a 20 mm E core with 0.9 mm read 1870 µH; 1530 to 1490 µH take 0.10 to 0.12 mm under all legs or 0.30 to 0.34 mm off the post; 0.07 to 0.08 mm is the naive estimate."""
+    """Common practice, no source: 170 turns on a 20 mm E core with 0.9 mm read 1870 µH; 1530 to 1490 µH take 0.10 to 0.12 mm under all legs
+    or 0.30 to 0.34 mm off the post; 0.07 to 0.08 mm is the naive estimate."""
     aims = [advise(CORE, [READ], x) for x in np.linspace(1490e-6, 1530e-6, 9)]
     assert aims[4].spacer == pytest.approx(0.11e-3, abs=0.01e-3)
     assert aims[4].grind == pytest.approx(0.32e-3, abs=0.02e-3)
@@ -43,7 +44,8 @@ def test_inductance_by_reluctances_in_series(gap, spacer):
 
 
 def test_several_readings_find_the_gap_that_is_really_there():
-    """Readings made up from a gap 25 µm longer than told and a spread of 0.93: three of them find both back, and the step from the last is that of the true core."""
+    """Readings made up from a gap 25 µm longer than told and a spread of 0.93: three of them find both back, and the step from the last is
+    that of the true core."""
     states = [(0.9e-3, 0.0), (0.9e-3, 0.06e-3), (0.9e-3, 0.2e-3)]
     readings = [Reading(g, s, by_hand(g + 25e-6, s, 0.93)) for g, s in states]
     found = fit(CORE, readings)
@@ -97,7 +99,8 @@ def advise_target(bench):
 
 
 def test_every_gapped_transformer_finds_its_wanted_inductance(qtbot, styled):
-    need = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=4.0),), harmonics_class="none")
+    need = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=4.0),),
+                       harmonics_class="none")
     bench = GapBench()
     qtbot.addWidget(bench)
     for topology, id in (("flyback", "transformer.lp"), ("flyback_2sw", "transformer.lp"), ("llc_half", "llc.lm"), ("psfb", "")):
@@ -106,4 +109,5 @@ def test_every_gapped_transformer_finds_its_wanted_inductance(qtbot, styled):
         assert bench.isEnabled() == bool(id)
         if id:
             assert advise_target(bench) == pytest.approx(float(np.max(d.rows[id].value)), rel=1e-3)
-            assert float(inductance(gapped_core(d), float(np.max(d.rows["transformer.gap"].value)), 0.0)) == pytest.approx(float(np.max(d.rows[id].value)), rel=0.02)
+            assert float(inductance(gapped_core(d), float(np.max(d.rows["transformer.gap"].value)), 0.0)) == pytest.approx(
+                float(np.max(d.rows[id].value)), rel=0.02)

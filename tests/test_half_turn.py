@@ -1,4 +1,5 @@
-"""Half a turn through one window of the core: flux of the legs and added inductance against a network of reluctances, designs with it, the maker's sheet."""
+"""Half a turn through one window of the core: flux of the legs and added inductance against a network of reluctances, designs with it, the
+maker's sheet."""
 
 import re
 from dataclasses import replace
@@ -25,7 +26,8 @@ def made(need=NEED, name="ns1", **pins):
 
 
 def network(np_amps, half_amps, n, r_post, r_leg):
-    """Fluxes of the post and both outer legs (the half turn round the first) by Kirchhoff's laws: Φ_c = Φ_1 + Φ_2; F = R_c·Φ_c + R_l·Φ_1 + I = R_c·Φ_c + R_l·Φ_2 with F = N_p·I_p − n·I."""
+    """Fluxes of the post and both outer legs (the half turn round the first) by Kirchhoff's laws: Φ_c = Φ_1 + Φ_2; F = R_c·Φ_c + R_l·Φ_1 +
+    I = R_c·Φ_c + R_l·Φ_2 with F = N_p·I_p − n·I."""
     force = np_amps - n * half_amps
     matrix = np.array([[1.0, -1.0, -1.0], [r_post, r_leg, 0.0], [r_post, 0.0, r_leg]])
     return np.linalg.solve(matrix, [0.0, force - half_amps, force])
@@ -33,7 +35,8 @@ def network(np_amps, half_amps, n, r_post, r_leg):
 
 @pytest.mark.parametrize("spacer", [0.0, 0.1e-3, 0.4e-3])
 def test_legs_and_inductance_by_a_network_of_reluctances(spacer):
-    """With the post's flux given, the fuller leg and the inductance the half turn sees are those of the network; n whole turns beside it change nothing."""
+    """With the post's flux given, the fuller leg and the inductance the half turn sees are those of the network; n whole turns beside it
+    change nothing."""
     area, length, mu, post, gap, n = 40e-6, 50e-3, 2000.0, 80e-6, 0.5e-3, 5
     r_leg, r_post = (length / mu + spacer) / (MU0 * area), gap / (MU0 * post)
     phi, one, two = network(60.0, 8.0, n, r_post, r_leg)
@@ -43,10 +46,14 @@ def test_legs_and_inductance_by_a_network_of_reluctances(spacer):
 
 
 def test_a_design_counts_half_a_turn_less_than_is_wound():
-    """Feasible with a spacer under all legs, in balance, drawn; volts follow the turns that count; the leg's flux stands above half of the post's."""
+    """Feasible with a spacer under all legs, in balance, drawn; volts follow the turns that count; the leg's flux stands above half of the
+    post's."""
     d = made()
     assert d.feasible, [f.text for f in d.findings if f.severity == MUST_FIX]
-    check_balance(d, front=("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up"), loaded=True)  # without load its clamp takes nearly all of the core's current, whose loss in the primary's copper is counted beside the clamp's: half a per cent
+    check_balance(d, front=("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up"),
+                  # without load its clamp takes nearly all of the core's current, whose loss in the primary's copper is counted beside the
+                  # clamp's: half a per cent
+                  loaded=True)
     check_finite(d)
     check_drawn(d, d.grid.find(85.0))
     rows = d.rows

@@ -1,4 +1,5 @@
-"""An inductor whose core burns more than its copper takes more turns than its flux asks for: against every number of turns tried one after the other."""
+"""An inductor whose core burns more than its copper takes more turns than its flux asks for: against every number of turns tried one after
+the other."""
 
 import random
 
@@ -18,11 +19,14 @@ CORES = PARTS["cores"].derived(windows)
 def asked(rng):
     """An inductor of a resonant tank: its whole current swings; 2 µH to 500 µH at 1 to 8 A."""
     f, i, l_most = rng.choice([60e3, 100e3, 200e3]), rng.uniform(1.0, 8.0), rng.uniform(2e-6, 6e-5)
-    return inductor.InductorNeed(l_most * 8 / i, 1.15 * i, i / np.sqrt(2), np.array([2 * i]), np.array([0.5 / f]), np.array([0.5 / f]), f, 0.32, PARTS["materials"].row("PW3"), 40.0, 45.0, "natural", None, rate=np.array([(2 * np.pi * f * i) ** 2 / 2]))
+    return inductor.InductorNeed(l_most * 8 / i, 1.15 * i, i / np.sqrt(2), np.array([2 * i]), np.array([0.5 / f]), np.array([0.5 / f]), f,
+                                 0.32, PARTS["materials"].row("PW3"), 40.0, 45.0, "natural", None,
+                                 rate=np.array([(2 * np.pi * f * i) ** 2 / 2]))
 
 
 def test_the_smallest_core_that_any_number_of_turns_admits():
-    """Every core with every whole number of turns from the fewest the flux allows to three times that, one core at a time: none smaller than the chosen passes, and the chosen passes with its turns."""
+    """Every core with every whole number of turns from the fewest the flux allows to three times that, one core at a time: none smaller
+    than the chosen passes, and the chosen passes with its turns."""
     rng, more = random.Random(4), 0
     for _ in range(15):
         need = asked(rng)
@@ -36,13 +40,15 @@ def test_the_smallest_core_that_any_number_of_turns_admits():
                 assert choice.passed and choice.turns in passing
                 more += choice.turns > least
             else:
-                assert not passing or max(passing) - min(passing) <= 0.1 * least + 1, (CORES.names[k], passing, choice)  # a range that lies between two of the tried ones is missed
+                assert not passing or max(passing) - min(passing) <= 0.1 * least + 1, (CORES.names[k], passing,
+                    choice)  # a range that lies between two of the tried ones is missed
     assert more > 5
 
 
 @pytest.mark.parametrize(("volts", "power"), [(12, 40), (12, 180), (100, 60), (24, 230), (48, 125)])
 def test_resonant_stages_behind_a_400_v_bus_have_an_inductor(volts, power):
-    """Common loads of half bridges on a stiff bus (common practice, no source): none is refused for its resonant inductor, whose flux stays below its limit and whose rise below what is allowed."""
+    """Common loads of half bridges on a stiff bus (common practice, no source): none is refused for its resonant inductor, whose flux stays
+    below its limit and whose rise below what is allowed."""
     need = Requirement(mains=Mains(kind="dc", v_min=380, v_max=395), outputs=(Output(voltage=volts, current_max=power / volts),))
     d = size(need, {"topology": "llc_half"})
     assert not [f.text for f in d.findings if "resonant inductor" in f.text]

@@ -1,4 +1,5 @@
-"""What a range of the input costs: against volt-seconds and the turns they ask for, against the design itself, and the picture in the window."""
+"""What a range of the input costs: against volt-seconds and the turns they ask for, against the design itself, and the picture in the
+window."""
 
 import numpy as np
 import pytest
@@ -22,7 +23,8 @@ def swept(request):
 
 
 def test_turns_follow_the_least_bus(swept):
-    """Volt-seconds: at the same largest duty the turns ratio times the range is constant, but for whole turns and the drops (a twelfth); what the rectifier blocks is the top of the bus over the turns, with its allowance."""
+    """Volt-seconds: at the same largest duty the turns ratio times the range is constant, but for whole turns and the drops (a twelfth);
+    what the rectifier blocks is the top of the bus over the turns, with its allowance."""
     d, r = swept
     assert r.values[TURNS] * r.ratio == pytest.approx(np.full(len(r.ratio), float(np.median(r.values[TURNS] * r.ratio))), rel=0.085)
     pair = {"forward_2sw": 1.0, "full_bridge": 2.0}[d.topology]  # both halves of a centre tap
@@ -30,7 +32,8 @@ def test_turns_follow_the_least_bus(swept):
 
 
 def test_narrowing_lowers_current_stress_and_energy(swept):
-    """Common practice, no source: all fall with the range; at three to one the rectifier blocks several times the output, at one to one little more than twice (of a centre tap) plus the ring."""
+    """Common practice, no source: all fall with the range; at three to one the rectifier blocks several times the output, at one to one
+    little more than twice (of a centre tap) plus the ring."""
     _, r = swept
     for k in (CURRENT, REVERSE):
         assert np.all(np.diff(r.values[k]) > 0)
@@ -51,7 +54,8 @@ def test_the_sentence_tells_the_figures():
     ratio, values = np.array([1.03, 1.5, 2.0]), tuple(np.array([1.0, 2.0, 3.0]) * (k + 1) for k in range(len(MEASURES)))
     text = said(ratio, values, np.array([True, True, True]), 2.0)
     assert "from 2.00 : 1 to 1.03 : 1" in text and "turns ratio 3.00 → 1.00" in text and "rectifier reverse voltage 9.00 V → 3.00 V" in text
-    assert "not feasible" in said(ratio, values, np.array([True, True, False]), 2.0) and "narrow already" in said(ratio, values, np.array([True, True, True]), 1.02)
+    assert "not feasible" in said(ratio, values, np.array([True, True, False]), 2.0) and "narrow already" in said(ratio, values,
+        np.array([True, True, True]), 1.02)
     assert "to 1.50 : 1" in said(ratio, values, np.array([False, True, True]), 2.0)
 
 
@@ -60,7 +64,8 @@ def test_every_demo_can_be_asked(name):
     """No figure is missing in any topology of the demos, none is not a number."""
     doc = decode(demo.text(name), name)
     r = list(range_steps(size(doc.requirement, doc.decisions), None))[-1][2]
-    assert len(r.ratio) >= 6 and all(np.all(np.isfinite(v)) and np.all(v > 0) for v in r.values) and np.all((r.feasible) | np.array([bool(w) for w in r.why]))
+    assert len(r.ratio) >= 6 and all(np.all(np.isfinite(v)) and np.all(v > 0) for v in r.values) and np.all(
+        (r.feasible) | np.array([bool(w) for w in r.why]))
 
 
 def test_the_picture_comes_from_the_worker(window, qtbot):

@@ -11,18 +11,22 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
 from rhevectra.project.codec import decode
 
-WIDE = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=24, current_max=2.5),), hold_up=0.01, insulation="reinforced", harmonics_class="none")
-LAB = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=15),), hold_up=0.01, insulation="reinforced", harmonics_class="none")
+WIDE = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=24, current_max=2.5),), hold_up=0.01,
+                   insulation="reinforced", harmonics_class="none")
+LAB = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=15),), hold_up=0.01,
+                  insulation="reinforced", harmonics_class="none")
 STEPPING_DOWN = ("forward_2sw", "forward_reset", "half_bridge", "full_bridge", "push_pull", "psfb")
 
 
 def on_a_bus(design, volts: float, **other):
     """The same design, every decision pinned, on a dc bus that stays at `volts`: its periods are settled there."""
     left_out = ("front_end", "clamp.kind")
-    pins = {spec.id: row.value if isinstance(row.value, str) else float(np.max(row.value)) for spec, row in design.decisions() if spec.stage not in ("inlet", "bulk", "pfc") and spec.id not in left_out}
+    pins = {spec.id: row.value if isinstance(row.value, str) else float(np.max(row.value)) for spec, row in design.decisions()
+            if spec.stage not in ("inlet", "bulk", "pfc") and spec.id not in left_out}
     held = replace(design.requirement, mains=Mains(kind="dc", v_min=volts, v_max=volts), hold_up=0.0, hold_up_at=None)
     probe = size(held, {"topology": design.topology})
-    return size(held, {k: v for k, v in ({**pins, "topology": design.topology} | other).items() if k in probe.decision_specs or k == "topology"})
+    return size(held,
+                {k: v for k, v in ({**pins, "topology": design.topology} | other).items() if k in probe.decision_specs or k == "topology"})
 
 
 @pytest.mark.parametrize("topology", STEPPING_DOWN)
@@ -36,11 +40,13 @@ def test_a_step_down_stage_reaches_its_largest_duty_there(topology):
 
 @pytest.mark.parametrize(("topology", "power"), [("flyback", 60), ("flyback", 12), ("flyback_2sw", 100)])
 def test_a_flyback_reaches_its_least_current_limit_there(topology, power):
-    """With its least inductance, settled at that bus (second route): the peak is the least limit within 2 %, or the duty the largest within 1.5 %."""
+    """With its least inductance, settled at that bus (second route): the peak is the least limit within 2 %, or the duty the largest within
+    1.5 %."""
     d = size(replace(WIDE, outputs=(Output(voltage=24, current_max=power / 24),)), {"topology": topology})
     least = d.value("switch.v_bus_least")
     there = on_a_bus(d, least, **{"transformer.lp": float(d.rows["transformer.lp_min"].value)})
-    peak, duty = there.value("switch.i_peak_run") / float(d.rows["switch.limit_min"].value), there.value("switch.duty_max") / float(d.rows["switch.duty_limit"].value)
+    peak, duty = (there.value("switch.i_peak_run") / float(d.rows["switch.limit_min"].value),
+                  there.value("switch.duty_max") / float(d.rows["switch.duty_limit"].value))
     assert peak == pytest.approx(1, rel=0.02) or duty == pytest.approx(1, rel=0.015)
     assert max(peak, duty) < 1.02
 
@@ -64,7 +70,8 @@ def test_by_rule_a_stage_works_down_to_the_end_of_hold_up(name, topology):
 
 
 def test_the_end_of_hold_up_is_as_high_as_it_may_be():
-    """It lies below the valley with what is left of the capacitor, and where a longer hold-up asks, down to 15 % below the valley aimed at, but no further."""
+    """It lies below the valley with what is left of the capacitor, and where a longer hold-up asks, down to 15 % below the valley aimed at,
+    but no further."""
     ends = []
     for hold in (0.005, 0.02, 0.03, 0.08):
         d = size(replace(LAB, hold_up=hold), {"topology": "half_bridge", "front_end": "plain"})
@@ -75,7 +82,8 @@ def test_the_end_of_hold_up_is_as_high_as_it_may_be():
 
 
 def test_a_stage_that_lets_go_before_is_told_with_its_cure():
-    """A turns ratio for the valley alone: the bus at the end of hold-up asks for more duty than there is; told twice at most, for with another bus the turns round to another ratio."""
+    """A turns ratio for the valley alone: the bus at the end of hold-up asks for more duty than there is; told twice at most, for with
+    another bus the turns round to another ratio."""
     d = size(decode(demo.text("frost-fans"), "demo").requirement, {"topology": "half_bridge", "front_end": "pfc_ccm", "forward.duty": 0.85})
     told = [f for f in d.findings if f.figure == "switch.v_bus_least"]
     assert len(told) == 1 and told[0].severity == MUST_FIX and told[0].cure in ("forward.duty", "bulk.v_min_stage")
@@ -92,18 +100,23 @@ def test_without_hold_up_it_is_told_and_held_against_nothing():
 
 @pytest.mark.parametrize(("topology", "need"), [("flyback", WIDE), ("forward_2sw", LAB)])
 def test_the_line_current_of_a_slow_sag(topology, need):
-    """The same stage on mains so low that the solved valley is at that bus (second route: the line-fed capacitor solved there): never less line current than solved, at most a sixth more, for the pulses broaden."""
+    """The same stage on mains so low that the solved valley is at that bus (second route: the line-fed capacitor solved there): never less
+    line current than solved, at most a sixth more, for the pulses broaden."""
     d = size(need, {"topology": topology, "front_end": "plain"}, noise=False)
     least = d.value("switch.v_bus_least")
-    kept = {id: d.rows[id].value if isinstance(d.rows[id].value, str) else float(np.max(d.rows[id].value)) for id in ("bulk.c", "inlet.thermistor", "bridge.class", "inlet.r_filter")}
+    kept = {id: d.rows[id].value if isinstance(d.rows[id].value, str) else float(np.max(d.rows[id].value))
+            for id in ("bulk.c", "inlet.thermistor", "bridge.class", "inlet.r_filter")}
 
     def at(v):
-        return size(replace(need, mains=replace(need.mains, v_min=v, v_max=need.mains.v_max, nominals=()), hold_up=0.0), {"topology": topology, "front_end": "plain", **kept}, noise=False)
+        return size(replace(need, mains=replace(need.mains, v_min=v, v_max=need.mains.v_max, nominals=()), hold_up=0.0),
+                    {"topology": topology, "front_end": "plain", **kept}, noise=False)
     low, high = 0.6 * need.mains.v_min, need.mains.v_min
     for _ in range(14):
         v = 0.5 * (low + high)
         low, high = (v, high) if at(v).value("bulk.v_valley") < least else (low, v)
     there = at(high)
     assert there.value("bulk.v_valley") == pytest.approx(least, rel=0.01)
-    power = float(np.max(there.rows["bulk.p_load"].value)) / float(np.max(d.rows["bulk.p_load"].value))  # the stage sized for that line burns a little more or less
-    assert 1.0 <= d.value("sag.i_line") / (there.value("inlet.i_rms") / power) < 7 / 6 and d.value("sag.i_line") > d.figure("inlet.i_rms").value
+    power = float(np.max(there.rows["bulk.p_load"].value)) / float(
+        np.max(d.rows["bulk.p_load"].value))  # the stage sized for that line burns a little more or less
+    assert 1.0 <= d.value("sag.i_line") / (there.value("inlet.i_rms") / power) < 7 / 6 and d.value("sag.i_line") > d.figure(
+        "inlet.i_rms").value

@@ -40,19 +40,23 @@ def test_the_engine_sees_the_same_stage(both, bus, load):
 
 
 def test_beside_the_centre_tap(both):
-    """Half the reverse voltage, two drops, twice the rectifiers; one winding whose current has no even order and no mean, with less copper loss where both halves had to share the window."""
+    """Half the reverse voltage, two drops, twice the rectifiers; one winding whose current has no even order and no mean, with less copper
+    loss where both halves had to share the window."""
     tap, bridge = both["centre_tap"], both["bridge"]
     assert bridge.value("rectifier1.v_reverse") == pytest.approx(0.5 * tap.value("rectifier1.v_reverse"), rel=0.03)
-    assert sum(n for _, n in whole_bill(bridge)["rectifiers"]) / int(bridge.rows["rectifier1.parallel"].value) == 2 * sum(n for _, n in whole_bill(tap)["rectifiers"]) / int(tap.rows["rectifier1.parallel"].value) == 4
+    assert (sum(n for _, n in whole_bill(bridge)["rectifiers"]) / int(bridge.rows["rectifier1.parallel"].value) == 2
+            * sum(n for _, n in whole_bill(tap)["rectifiers"]) / int(tap.rows["rectifier1.parallel"].value) == 4)
     one, half = bridge.context["plan"].need.windings, tap.context["plan"].need.windings
     assert [w.name for w in one] == ["primary", "ns1", "naux"] and [w.name for w in half] == ["primary", "ns1", "ns1b", "naux"]
-    assert one[1].i_avg == 0 and np.all(np.abs(one[1].harmonics[1::2]) < 1e-9 * np.abs(one[1].harmonics[0])) and one[1].i_rms == pytest.approx(np.sqrt(2) * half[1].i_rms, rel=0.03)
+    assert (one[1].i_avg == 0 and np.all(np.abs(one[1].harmonics[1::2]) < 1e-9 * np.abs(one[1].harmonics[0]))
+            and one[1].i_rms == pytest.approx(np.sqrt(2) * half[1].i_rms, rel=0.03))
     full = bridge.grid.find(370.0, 1.0).index
     row = bridge.context["plan"].rectifiers[0]["row"]
     assert float(np.broadcast_to(bridge.rows["rectifier.v_pair"].value, ())) == pytest.approx(2 * row["v_forward_v"])
     amps = bridge.requirement.outputs[0].current_max
     rms = float(bridge.rows["rectifier1.i_rms_both"].at(full))
-    assert float(bridge.rows["loss.rectifiers"].at(full)) == pytest.approx(2 * (row["v_forward_v"] * amps + row["r_dynamic_ohm"] * rms**2), rel=0.02)  # all the current passes two of them
+    assert float(bridge.rows["loss.rectifiers"].at(full)) == pytest.approx(2 * (row["v_forward_v"] * amps + row["r_dynamic_ohm"] * rms**2),
+        rel=0.02)  # all the current passes two of them
     assert not complaints(winding_sheet(bridge))
     names = {s.element for s in TOPOLOGIES[bridge.topology].schematic(bridge, bridge.grid.find(370.0))}
     assert {"Dfeed", "Dfeed2", "Dback", "Dback2"} <= names
@@ -61,6 +65,7 @@ def test_beside_the_centre_tap(both):
 
 def test_the_usual_kind_follows_the_voltage():
     """A bridge from 60 V, as for the other stages; several phases keep their centre taps."""
-    need = lambda volts: Requirement(mains=Mains(kind="dc", v_min=370, v_max=400), outputs=(Output(voltage=volts, current_max=120 / volts),))  # noqa: E731
+    need = lambda volts: Requirement(mains=Mains(kind="dc", v_min=370, v_max=400),  # noqa: E731
+                                     outputs=(Output(voltage=volts, current_max=120 / volts),))
     assert [size(need(v), {"topology": "llc_half"}, noise=False).rows["secondary.kind"].value for v in (24.0, 100.0)] == list(KINDS)
     assert "secondary.kind" not in size(need(24.0), {"topology": "llc_three_phase"}, noise=False).rows

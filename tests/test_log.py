@@ -40,7 +40,8 @@ def test_undo_leaves_the_log_alone_and_tells_what_it_took_back(session):
     session.record(NOTE, "second board")
     before = session.document.log
     session.undo()  # the reading
-    assert not session.document.as_built and session.document.log[:-1] == before and entries(session.document.log)[-1].text.startswith("taken back: reading of")
+    assert not session.document.as_built and session.document.log[:-1] == before and entries(session.document.log)[-1].text.startswith(
+        "taken back: reading of")
     session.undo()  # the frequency: nothing that was read changes
     assert "fs" not in session.document.decisions and len(session.document.log) == len(before) + 1
     session.redo()
@@ -50,23 +51,28 @@ def test_undo_leaves_the_log_alone_and_tells_what_it_took_back(session):
 
 
 def test_the_file_keeps_every_entry_even_of_another_make(session):
-    """Own entries come back as they were; a text, a number, an object of other keys and broken numbers are shown as far as they can be read and written back untouched."""
+    """Own entries come back as they were; a text, a number, an object of other keys and broken numbers are shown as far as they can be read
+    and written back untouched."""
     session.record(NOTE, "ripple 80 mV", {"output1.ripple_pp": 0.08}, {"output1.ripple_pp": 0.1})
     tree = json.loads(encode(session.document))
-    foreign = ["only words", 7, {"who": "somebody", "when": "monday"}, {"at": "x", "kind": 3, "text": "t", "values": {"a": "b", "c": True, "d": 1}, "expected": []}]
+    foreign = ["only words", 7, {"who": "somebody", "when": "monday"},
+               {"at": "x", "kind": 3, "text": "t", "values": {"a": "b", "c": True, "d": 1}, "expected": []}]
     tree["log"] += foreign
     back = decode(json.dumps(tree), "log.json")
     assert list(back.log) == tree["log"] and json.loads(encode(back))["log"] == tree["log"]
     found = entries(back.log)
     assert found[0].values == {"output1.ripple_pp": 0.08} and found[0].day == found[0].at[:10] + " " + found[0].at[11:16]
-    assert found[1].text == "only words" and found[2].text == "7" and "somebody" in found[3].text and found[4].values == {"d": 1.0} and found[4].kind == "3"
+    assert (found[1].text == "only words" and found[2].text == "7" and "somebody" in found[3].text and found[4].values == {"d": 1.0}
+            and found[4].kind == "3")
     rows = list(csv.DictReader(io.StringIO(as_csv(back.log))))
-    assert len(rows) == len(back.log) and float(rows[0]["off"]) == pytest.approx(0.08 / 0.1 - 1, abs=1e-4) and rows[0]["figure"] == "output1.ripple_pp"
+    assert (len(rows) == len(back.log) and float(rows[0]["off"]) == pytest.approx(0.08 / 0.1 - 1, abs=1e-4)
+            and rows[0]["figure"] == "output1.ripple_pp")
     assert entry({}).text == "{}"
 
 
 def test_the_log_in_the_window(qtbot, session, tmp_path):
-    """Ctrl+L, a line and Enter; a reading of the gap bench; both stand newest first, survive undo, saving and opening, and the bench has its readings back; withdrawn ones stay withdrawn."""
+    """Ctrl+L, a line and Enter; a reading of the gap bench; both stand newest first, survive undo, saving and opening, and the bench has
+    its readings back; withdrawn ones stay withdrawn."""
     window = MainWindow(session)
     window.changing.patience = 60_000  # a test looks at what comes of a click in its next line
     qtbot.addWidget(window)
@@ -77,7 +83,8 @@ def test_the_log_in_the_window(qtbot, session, tmp_path):
     qtbot.keyClicks(page.line, "tape under the legs is 65 um")
     qtbot.keyClick(page.line, "\r")
     qtbot.keyClick(page.line, "\r")  # nothing to add
-    assert page.table.rowCount() == 1 and page.table.item(0, 2).text() == "tape under the legs is 65 um" and not page.words.isVisible() and window.windowTitle().startswith("●")
+    assert (page.table.rowCount() == 1 and page.table.item(0, 2).text() == "tape under the legs is 65 um" and not page.words.isVisible()
+            and window.windowTitle().startswith("●"))
     for micro in ("700", "690"):
         bench.fields["reading"].setText(f"{micro}u")
         bench.add()
@@ -87,7 +94,8 @@ def test_the_log_in_the_window(qtbot, session, tmp_path):
     window.undo()
     assert len(session.document.log) == 4
     path = tmp_path / "logged.rhevectra.json"
-    assert window.save_to(path) and window.export_log(tmp_path / "log.csv") and (tmp_path / "log.csv").read_text().count("\n") == 1 + 1 + 3 * 3
+    assert window.save_to(path) and window.export_log(tmp_path / "log.csv") and (
+        tmp_path / "log.csv").read_text().count("\n") == 1 + 1 + 3 * 3
     again = Session.open(path)
     assert again.document.log == session.document.log
     (kept,) = logged_readings(again.design, again.document.log)

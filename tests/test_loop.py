@@ -1,4 +1,5 @@
-"""The loop: its small signals against converters run cycle by cycle, its gain margin against the closed loop in time, what the rule chooses, the picture in the window."""
+"""The loop: its small signals against converters run cycle by cycle, its gain margin against the closed loop in time, what the rule
+chooses, the picture in the window."""
 
 from dataclasses import replace
 
@@ -20,7 +21,8 @@ from rhevectra.drawing.pictures import pictures_of
 from rhevectra.project.codec import decode
 from rhevectra.ui.pictures.canvas import PX_PER_MM
 
-CURRENT = ("flyback", "flyback_2sw", "flyback_qr", "forward_reset", "forward_2sw", "forward_active_clamp", "push_pull", "full_bridge", "psfb")
+CURRENT = ("flyback", "flyback_2sw", "flyback_qr", "forward_reset", "forward_2sw", "forward_active_clamp", "push_pull", "full_bridge",
+           "psfb")
 """Topologies whose control looks at the current."""
 OTHERS = ("half_bridge", "llc_half", "llc_full", "llc_three_phase")
 """By duty, and by frequency."""
@@ -33,19 +35,22 @@ IDEAL = {  # input, ratio (None: fed always), inductance, load, capacitor, its r
 
 
 def ideal(v_in, ratio, inductance, load, c, esr, rate, waits=False):
-    return fed_always(v_in, inductance, c, esr, load, 1 / rate) if ratio is None else fed_while_off(v_in, ratio, inductance, c, esr, load, 1 / rate, waits)
+    return fed_always(v_in, inductance, c, esr, load, 1 / rate) if ratio is None else fed_while_off(v_in, ratio, inductance, c, esr, load,
+        1 / rate, waits)
 
 
 def ramp_of(pieces, end, whole, added, inductance, ratio):
     """The ramp of a settled period as the formulas take it."""
     (_, _, on, start), (_, _, off, top) = pieces[:2]
     stops = len(pieces) > 2 or end[0] < 1e-9
-    return loop.Ramp(whole, off, (top[0] - start[0]) / on, (top[0] - (0.0 if stops else end[0])) / off, added, inductance, top[0] - (start[0] if ratio is None else 0.0), np.array(stops))
+    return loop.Ramp(whole, off, (top[0] - start[0]) / on, (top[0] - (0.0 if stops else end[0])) / off, added, inductance,
+                     top[0] - (start[0] if ratio is None else 0.0), np.array(stops))
 
 
 @pytest.mark.parametrize("name", IDEAL)
 def test_small_signals_against_a_converter_run_cycle_by_cycle(name):
-    """Swung by a thousandth at three frequencies up to two fifths of the rate: within 1 % and 2 degrees (what ripple of the output moves)."""
+    """Swung by a thousandth at three frequencies up to two fifths of the rate: within 1 % and 2 degrees (what ripple of the output
+    moves)."""
     (v_in, ratio, inductance, load, c, esr, rate), crest, added, start = IDEAL[name]
     made = ideal(v_in, ratio, inductance, load, c, esr, rate)
     x, pieces, whole = settled(made, np.array([*start, 1.0]), crest, added, 400)
@@ -60,14 +65,16 @@ def test_small_signals_against_a_converter_run_cycle_by_cycle(name):
 
 
 def test_periods_that_wait_for_the_current():
-    """Turned on again when the core is empty, so that the period follows the crest: run in time at a fiftieth and a tenth of the rate, and the slow end by two steady states."""
+    """Turned on again when the core is empty, so that the period follows the crest: run in time at a fiftieth and a tenth of the rate, and
+    the slow end by two steady states."""
     given = (200.0, 4.0, 300e-6, 10.0, 47e-6, 20e-3, 80e3)
     ratio, inductance, load, c, esr = given[1:-1]
     made, crest = ideal(*given, waits=True), 3.0
     x, pieces, whole = settled(made, np.array([0.0, 35.0, 1.0]), crest, 0.0, 600)
     ramp = ramp_of(pieces, x, whole, 0.0, inductance, ratio)
     at = lambda w: complex(loop.fed_while_off(np.array(w), ramp, ratio, loop.impedance(w, load, c, esr), True)[0])  # noqa: E731
-    ends = [made.part(pieces, 0.0, 1e-6).real / whole for _, pieces, whole in (settled(made, x, crest * k, 0.0, 900) for k in (0.999, 1.001))]
+    ends = [made.part(pieces, 0.0, 1e-6).real / whole
+            for _, pieces, whole in (settled(made, x, crest * k, 0.0, 900) for k in (0.999, 1.001))]
     assert abs(at(1.0)) == pytest.approx((ends[1] - ends[0]) / (0.002 * crest), rel=0.005)
     mean = made.part(pieces, 0.0, 1e-3).real / whole
     for share, near, off in ((0.02, 0.02, 3.0), (0.1, 0.03, 8.0)):
@@ -101,12 +108,14 @@ def test_duty_control_against_a_converter_run_cycle_by_cycle(load, duty):
 
 
 def closed(found, k, gain, drawn=0.0):
-    """A judged corner as a converter with its whole loop, run in time: from a small push the swing that is left over it, or where a current is drawn beside the load from then on [A] where the output goes, cycle by cycle [V]. gain: over that designed."""
+    """A judged corner as a converter with its whole loop, run in time: from a small push the swing that is left over it, or where a current
+    is drawn beside the load from then on [A] where the output goes, cycle by cycle [V]. gain: over that designed."""
     s, c, ramp, ratio = found.signal, found.compensation, found.signal.stage.ramp, getattr(found.signal.stage, "ratio", None)
     at = lambda x: float(x[k]) if np.ndim(x) else float(x)  # noqa: E731
     inductance, period, load, up, down, added = (at(x) for x in (ramp.inductance, ramp.period, s.r_load, ramp.up, ramp.down, ramp.added))
     bank, volts = s.banks[0], 24.0
-    bare = fed_always((up + down) * inductance, inductance, bank.c[NEW], bank.esr[NEW], load, period) if ratio is None else fed_while_off(up * inductance, float(ratio), inductance, bank.c[NEW], bank.esr[NEW], load, period)
+    bare = (fed_always((up + down) * inductance, inductance, bank.c[NEW], bank.esr[NEW], load, period) if ratio is None
+            else fed_while_off(up * inductance, float(ratio), inductance, bank.c[NEW], bank.esr[NEW], load, period))
     crest = at(ramp.crest) if ratio is not None else volts / load + 0.5 * at(ramp.crest)
     x, pieces, _ = settled(bare, np.array([max(crest - down * at(ramp.t_fall), 0.0), volts, 1.0]), crest, added, 1200)
     held, top, coupled = bare.part(pieces, 0.0, 1e-6).real / period, pieces[1][3][0] + added * pieces[0][2], c.ratios[NEW] / c.r_led
@@ -133,7 +142,8 @@ def closed(found, k, gain, drawn=0.0):
 
 @pytest.mark.parametrize(("topology", "k"), [("flyback", -1), ("forward_2sw", 0)])
 def test_the_gain_margin_is_where_the_closed_loop_begins_to_swing(demo_document, topology, k):
-    """The whole loop in time, cycle by cycle: it comes to rest as designed and with a tenth less than its margin more gain, and swings by itself with a tenth more."""
+    """The whole loop in time, cycle by cycle: it comes to rest as designed and with a tenth less than its margin more gain, and swings by
+    itself with a tenth more."""
     found = size(demo_document.requirement, {"topology": topology}, noise=False).context["loop"]
     k %= len(found.signal.period)
     f = np.geomspace(50.0, found.signal.fastest, 2000)
@@ -144,7 +154,8 @@ def test_the_gain_margin_is_where_the_closed_loop_begins_to_swing(demo_document,
 
 @pytest.fixture(scope="module")
 def designs():
-    return {(name, t): size(decode(demo.text(name), name).requirement, {"topology": t}, noise=False) for name in demo.NAMES for t in (*CURRENT, *OTHERS)}
+    return {(name, t): size(decode(demo.text(name), name).requirement, {"topology": t}, noise=False) for name in demo.NAMES
+            for t in (*CURRENT, *OTHERS)}
 
 
 def test_margins_of_few_frequencies_are_those_of_many(designs):
@@ -162,50 +173,61 @@ def test_margins_of_few_frequencies_are_those_of_many(designs):
                 below = np.flatnonzero(turned <= -180)
                 slack = min(slack, -20 * np.log10(np.abs(one[below[0] if len(below) else -1])))
         assert d.value("feedback.phase_margin") == pytest.approx(least, abs=2.5), key
-        assert d.value("feedback.crossover") == pytest.approx(high, rel=0.03) and d.value("feedback.crossover_least") == pytest.approx(low, rel=0.03), key
+        assert d.value("feedback.crossover") == pytest.approx(high, rel=0.03) and d.value("feedback.crossover_least") == pytest.approx(low,
+            rel=0.03), key
         assert d.value("feedback.gain_margin") == pytest.approx(slack, abs=0.8), key
 
 
 def test_the_rule_holds_what_it_promises(designs):
-    """Every demo: margins as wanted, the fastest corner below the aim, the old coupler still stops the pulses, bought values, the integrator well below the slowest crossing."""
+    """Every demo: margins as wanted, the fastest corner below the aim, the old coupler still stops the pulses, bought values, the
+    integrator well below the slowest crossing."""
     for key, d in designs.items():
         at = {k: float(d.rows[f"feedback.{k}"].value) for k in ("f_aim", "r_led", "r_led_most", "r_high", "c_zero", "c_pole", "r_pull")}
-        assert d.value("feedback.phase_margin") >= 45 and d.value("feedback.gain_margin") >= 6 and d.figure("feedback.phase_margin").word == d.figure("feedback.gain_margin").word == "inside", key
-        assert d.value("feedback.crossover") <= at["f_aim"] and at["r_led"] <= at["r_led_most"] and d.value("feedback.i_end") >= float(d.rows["feedback.i_pin"].value), key
+        assert d.value("feedback.phase_margin") >= 45 and d.value("feedback.gain_margin") >= 6 and d.figure(
+            "feedback.phase_margin").word == d.figure("feedback.gain_margin").word == "inside", key
+        assert (d.value("feedback.crossover") <= at["f_aim"] and at["r_led"] <= at["r_led_most"]
+                and d.value("feedback.i_end") >= float(d.rows["feedback.i_pin"].value)), key
         assert at["f_aim"] <= 0.1 * 2 * d.context["loop"].signal.fastest * 1.01
         if key[1] in CURRENT:
             assert 1 / (2 * np.pi * at["r_high"] * at["c_zero"]) < 0.3 * d.value("feedback.crossover_least"), key
         elif d.value("feedback.feed") == "fixed":  # with the next smaller one some margin would not hold
-            smaller = size(d.requirement, {"topology": key[1], "feedback.c_zero": step(at["c_zero"], -1, "E6"), "feedback.feed": "fixed"}, noise=False)
-            assert smaller.value("feedback.phase_margin") < 1.1 * 45 or smaller.value("feedback.gain_margin") < 1.1 * 6 or smaller.value("feedback.crossover") > at["f_aim"], key
+            smaller = size(d.requirement, {"topology": key[1], "feedback.c_zero": step(at["c_zero"], -1, "E6"), "feedback.feed": "fixed"},
+                           noise=False)
+            assert (smaller.value("feedback.phase_margin") < 1.1 * 45 or smaller.value("feedback.gain_margin") < 1.1 * 6
+                    or smaller.value("feedback.crossover") > at["f_aim"]), key
         assert not any(f.figure.startswith("feedback.") and f.figure != "feedback.i_end" for f in d.findings), key
         listed = {kind for kind, _, _ in parts.rows(d)}
         assert {"capacitor of the integrator", "capacitor at the controller's pin"} <= listed
 
 
 def test_what_the_stage_is_decides(designs):
-    """A zero on the right side only in continuous conduction of a flyback; a coupler on the output where the current is controlled; the integrator alone where a filter's resonance stands in the way; nothing where no coupler is."""
+    """A zero on the right side only in continuous conduction of a flyback; a coupler on the output where the current is controlled; the
+    integrator alone where a filter's resonance stands in the way; nothing where no coupler is."""
     for (_, topology), d in designs.items():
         s, direct = d.context["loop"].signal, d.value("feedback.feed") == "output"
         fed_off = topology.startswith("flyback")
-        assert np.isfinite(s.right).any() == (topology in ("flyback", "flyback_2sw") and bool((~s.stage.ramp.discontinuous).any())), topology
+        assert np.isfinite(
+            s.right).any() == (topology in ("flyback", "flyback_2sw") and bool((~s.stage.ramp.discontinuous).any())), topology
         assert direct or topology in OTHERS
         assert topology != "half_bridge" or not direct
         assert hasattr(s.stage, "ratio") == fed_off
     need = decode(demo.text("ringing-lab-bench"), "demo").requirement
-    for other in ({"topology": "forward_2sw", "insulation": "functional"}, {"topology": "llc_half", "llc.control": "fixed"}, {"topology": "buck_aux"}):
+    for other in ({"topology": "forward_2sw", "insulation": "functional"}, {"topology": "llc_half", "llc.control": "fixed"},
+                  {"topology": "buck_aux"}):
         asked = replace(need, insulation=other.pop("insulation", need.insulation))
         d = size(asked, other, noise=False)
         assert d.context["loop"] is None and "feedback.crossover" not in d.rows, other
     by_duty = size(need, {"topology": "full_bridge", "switch.control": "voltage"}, noise=False)
-    assert by_duty.value("feedback.feed") == "fixed" and by_duty.value("feedback.crossover") < 0.3 * designs["ringing-lab-bench", "full_bridge"].value("feedback.crossover")
+    assert by_duty.value("feedback.feed") == "fixed" and by_duty.value("feedback.crossover") < 0.3 * designs["ringing-lab-bench",
+        "full_bridge"].value("feedback.crossover")
 
 
 def test_a_pinned_resistor_is_told_what_it_costs(demo_document):
     """A fifth of the resistor: the loop crosses above its aim with less phase, and the finding names the pin; a pinned aim is followed."""
     usual = size(demo_document.requirement, {}, noise=False)
     fast = size(demo_document.requirement, {"feedback.r_led": float(usual.value("feedback.r_led")) / 5}, noise=False)
-    assert fast.value("feedback.crossover") > 2 * usual.value("feedback.crossover") and fast.value("feedback.phase_margin") < usual.value("feedback.phase_margin") - 15
+    assert (fast.value("feedback.crossover") > 2 * usual.value("feedback.crossover")
+            and fast.value("feedback.phase_margin") < usual.value("feedback.phase_margin") - 15)
     assert {f.cure for f in fast.findings if f.figure == "feedback.phase_margin"} == {"feedback.r_led"}
     slow = size(demo_document.requirement, {"feedback.f_aim": 1000.0}, noise=False)
     assert 800 < slow.value("feedback.crossover") <= 1000.0 and slow.value("feedback.phase_margin") > usual.value("feedback.phase_margin")
@@ -228,7 +250,9 @@ def test_a_load_step_against_the_closed_loop_in_time(demo_document, topology, k)
 def test_a_load_step_is_told_for_the_worse_loop(demo_document):
     """Twice the step, twice the excursion; both told by the closed loop, new and old; the requirement is met by capacitors for it."""
     need = demo_document.requirement
-    at = lambda high: size(replace(need, outputs=(replace(need.outputs[0], load_step=LoadStep(low=0.5, high=high, deviation=1.0)),)), {"output1.parallel": 6}, noise=False)  # noqa: E731
+    at = lambda high: size(  # noqa: E731
+        replace(need, outputs=(replace(need.outputs[0], load_step=LoadStep(low=0.5, high=high, deviation=1.0)),)), {"output1.parallel": 6},
+        noise=False)
     one, two = at(1.0), at(1.5)
     assert two.value("output1.step") == pytest.approx(2 * one.value("output1.step"))
     found, f = one.context["loop"], np.geomspace(0.5, one.context["loop"].signal.fastest, 1500)

@@ -24,7 +24,8 @@ def test_points_of_a_known_surface_give_it_back():
     found = fit(F, B, T, loss(F, B, T))
     assert found.warm and np.abs(found.off).max() < 1e-5
     v = found.values
-    assert (v["loss_alpha"], v["loss_beta"], v["loss_t_min_c"], v["loss_t_curvature_1_k2"]) == pytest.approx((1.5, 2.6, 88.0, 1.4e-4), rel=1e-4)
+    assert (v["loss_alpha"], v["loss_beta"], v["loss_t_min_c"], v["loss_t_curvature_1_k2"]) == pytest.approx((1.5, 2.6, 88.0, 1.4e-4),
+        rel=1e-4)
     assert float(surface(v, 130e3, 0.07, 75.0)) == pytest.approx(loss(130e3, 0.07, 75.0), rel=1e-4)
 
 
@@ -35,18 +36,24 @@ def test_scattered_points_are_off_by_what_they_scatter():
     found = fit(F, B, T, p)
     assert 0.06 < np.sqrt(np.mean(np.log(found.fitted / p) ** 2)) < 0.12
     by_lines = np.linalg.lstsq(np.column_stack([np.ones_like(F), np.log(F), np.log(B), T, T**2]), np.log(p), rcond=None)[0]
-    assert found.values["loss_alpha"] == pytest.approx(by_lines[1], abs=0.01) and found.values["loss_beta"] == pytest.approx(by_lines[2], abs=0.01)
+    assert found.values["loss_alpha"] == pytest.approx(by_lines[1], abs=0.01) and found.values["loss_beta"] == pytest.approx(by_lines[2],
+        abs=0.01)
 
 
 def test_one_temperature_is_taken_as_usual_and_said():
     at = np.full(4, 100.0)
-    found = fit(np.array([5e4, 5e4, 2e5, 2e5]), np.array([0.05, 0.2, 0.05, 0.2]), at, loss(np.array([5e4, 5e4, 2e5, 2e5]), np.array([0.05, 0.2, 0.05, 0.2]), at))
+    found = fit(np.array([5e4, 5e4, 2e5, 2e5]), np.array([0.05, 0.2, 0.05, 0.2]), at,
+                loss(np.array([5e4, 5e4, 2e5, 2e5]), np.array([0.05, 0.2, 0.05, 0.2]), at))
     assert not found.warm and found.values["loss_t_min_c"] == 95.0 and np.abs(found.off).max() < 1e-6
 
 
-@pytest.mark.parametrize(("text", "word"), [("frequency_hz,flux_t\n1,2", "temperature_c"), (as_csv([(1e5, 0.1, 100, 7e4)] * 3), "too few"), (as_csv([(1e5, 0.1, 100, 7e4)] * 5).replace("70000", "x", 1), "line 2"),
-                                            (as_csv([(1e5, -0.1, 100, 7e4)] * 5), "cannot be used"), (as_csv([(1e5, 0.1, 100, 7e4), (1e5, 0.2, 100, 4e5), (1e5, 0.3, 100, 9e5), (1e5, 0.4, 100, 2e6)]), "vary apart"),
-                                            (as_csv([(5e4, 0.1, 100, 7e4), (1e5, 0.1, 100, 6e4), (5e4, 0.2, 100, 7e4), (1e5, 0.2, 100, 6e4)]), "no core material")])
+@pytest.mark.parametrize(("text", "word"),
+                         [("frequency_hz,flux_t\n1,2", "temperature_c"), (as_csv([(1e5, 0.1, 100, 7e4)] * 3), "too few"),
+                          (as_csv([(1e5, 0.1, 100, 7e4)] * 5).replace("70000", "x", 1), "line 2"),
+                          (as_csv([(1e5, -0.1, 100, 7e4)] * 5), "cannot be used"),
+                          (as_csv([(1e5, 0.1, 100, 7e4), (1e5, 0.2, 100, 4e5), (1e5, 0.3, 100, 9e5), (1e5, 0.4, 100, 2e6)]), "vary apart"),
+                          (as_csv([(5e4, 0.1, 100, 7e4), (1e5, 0.1, 100, 6e4), (5e4, 0.2, 100, 7e4), (1e5, 0.2, 100, 6e4)]),
+                           "no core material")])
 def test_what_is_wrong_with_a_table_is_said_in_one_sentence(text, word):
     with pytest.raises(InputError, match=word) as caught:
         fit(*read_points(text, "points.csv"), "points.csv")

@@ -11,7 +11,8 @@ from rhevectra.core.magnetics import winding
 from rhevectra.core.magnetics.effective import effective
 
 TOLERANCE = {"E": 0.06, "ETD": 0.03, "EFD": 0.04, "PQ": 0.10, "RM": 0.08, "P": 0.09, "EP": 0.08, "U": 0.06}
-"""Per family: nominal dimensions without radii; PQ, RM and EP legs and yokes are idealised sections, and so are the outer legs of ER and EC; the slots of a pot differ from maker to maker."""
+"""Per family: nominal dimensions without radii; PQ, RM and EP legs and yokes are idealised sections, and so are the outer legs of ER and
+EC; the slots of a pot differ from maker to maker."""
 
 
 @pytest.mark.parametrize("name", HANDBOOK)
@@ -34,14 +35,18 @@ def test_every_family_and_enough_cores_are_there():
 
 @pytest.mark.parametrize("name", ["P30/19", "EP20", "RM10-low", "EC35/17/10"])
 def test_cores_by_choice_are_taken_only_where_they_are_named(demo_document, name):
-    """The searches leave them out, also where the largest is wanted; named, one is wound like any other: its figures stand, its own effective values are used."""
+    """The searches leave them out, also where the largest is wanted; named, one is wound like any other: its figures stand, its own
+    effective values are used."""
     table = shipped()["cores"]
     rare = {r["name"] for r in table.rows if r["by_choice"]}
-    free, tight = (size(demo_document.requirement, {**demo_document.decisions, **more}, noise=False) for more in ({}, {"transformer.rise_max": 5.0}))
+    free, tight = (size(demo_document.requirement, {**demo_document.decisions, **more}, noise=False)
+                   for more in ({}, {"transformer.rise_max": 5.0}))
     assert name in rare and not ({str(free.rows["transformer.core"].value), str(tight.rows["transformer.core"].value)} & rare)
     d = size(demo_document.requirement, {**demo_document.decisions, "transformer.core": name}, noise=False)
-    assert d.rows["transformer.core"].value == name and float(d.value("transformer.area")) == pytest.approx(float(effective([table.row(name)]).area[0]))
-    assert float(d.rows["transformer.fill"].value) > 0 and np.all(np.isfinite(d.rows["transformer.temperature_rise"].value)) and float(d.value("transformer.t_winding")) > 50
+    assert d.rows["transformer.core"].value == name and float(d.value("transformer.area")) == pytest.approx(
+        float(effective([table.row(name)]).area[0]))
+    assert (float(d.rows["transformer.fill"].value) > 0 and np.all(np.isfinite(d.rows["transformer.temperature_rise"].value))
+            and float(d.value("transformer.t_winding")) > 50)
 
 
 @pytest.mark.parametrize(("gauge", "mm"), [(20, 0.8118), (24, 0.5106), (28, 0.3211), (30, 0.2546), (36, 0.1270)])
@@ -77,11 +82,13 @@ def test_layer_theory_against_integration_of_the_field_equation(low, high, layer
         h = np.concatenate([[h0], solve_banded((1, 1), band, right), [h1]])
         current = np.gradient(h, d)
         total += np.trapezoid(np.abs(current) ** 2, x) * rho / 2
-    assert float(copper.layer_stack_loss(np.array(low + 0j), np.array(high + 0j), layers, thickness, rho, f, 1.0)) == pytest.approx(total, rel=2e-3)
+    assert float(copper.layer_stack_loss(np.array(low + 0j), np.array(high + 0j), layers, thickness, rho, f, 1.0)) == pytest.approx(total,
+        rel=2e-3)
 
 
 def test_thin_strand_rule_is_the_low_frequency_end_of_layer_theory():
-    """Round strand of 0.1 mm in 500 A/m at 20 kHz: π·d⁴/(64ρ)·<(dB/dt)²> against the layer of equal section, within the 5 % between round and square."""
+    """Round strand of 0.1 mm in 500 A/m at 20 kHz: π·d⁴/(64ρ)·<(dB/dt)²> against the layer of equal section, within the 5 % between round
+    and square."""
     d, f, rho, h = 0.1e-3, 20e3, copper.resistivity(20), 500.0
     rate = (2 * np.pi * f * copper.MU0 * h) ** 2 / 2
     foil = d * np.sqrt(np.pi) / 2
@@ -104,7 +111,8 @@ def test_improved_steinmetz_gives_a_sine_its_own_surface_back():
 
 @pytest.mark.parametrize("blocks", [(2, 2), (4,), (1, 3), (3,)])
 def test_capacitance_of_layers_by_their_energy(blocks):
-    """Layers wound back and forth: the voltage between neighbours runs from 0 to 2·V/n along them; ½·C·V² of the whole against the sum of ½·c·ΔV² over a fine division (second algorithm)."""
+    """Layers wound back and forth: the voltage between neighbours runs from 0 to 2·V/n along them; ½·C·V² of the whole against the sum of
+    ½·c·ΔV² over a fine division (second algorithm)."""
     n, c_layer, volts = sum(blocks), 200e-12, 100.0
     x = (np.arange(2000) + 0.5) / 2000
     energy = sum(0.5 * c_layer * np.mean((2 * volts / n * x) ** 2) for b in blocks for _ in range(b - 1))
@@ -112,13 +120,16 @@ def test_capacitance_of_layers_by_their_energy(blocks):
 
 
 def test_a_deep_winding_tells_its_capacitance(demo_design):
-    """Two wide layers upon each other have far more across them than was assumed: told once; a value of one's own silences it, and the usual winding says nothing."""
-    thin = {**demo_design.pins, "transformer.arrangement": "simple", "transformer.wire_np": "0.5", "transformer.core": "E55/28/21", "transformer.np": 90}
+    """Two wide layers upon each other have far more across them than was assumed: told once; a value of one's own silences it, and the
+    usual winding says nothing."""
+    thin = {**demo_design.pins, "transformer.arrangement": "simple", "transformer.wire_np": "0.5", "transformer.core": "E55/28/21",
+            "transformer.np": 90}
     deep = size(demo_design.requirement, thin, noise=False)
     told = [f for f in deep.findings if f.figure == "transformer.c_laid"]
     assert len(told) == 1 and float(deep.value("transformer.c_laid")) > 80e-12 and "were assumed" in told[0].text
     assert not [f for f in demo_design.findings if f.figure == "transformer.c_laid"]
-    assert not [f for f in size(demo_design.requirement, {**thin, "transformer.c_winding": 60e-12}, noise=False).findings if f.figure == "transformer.c_laid"]
+    assert not [f for f in size(demo_design.requirement, {**thin, "transformer.c_winding": 60e-12}, noise=False).findings
+                if f.figure == "transformer.c_laid"]
 
 
 def test_gap_gives_the_inductance_back():

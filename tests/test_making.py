@@ -1,4 +1,5 @@
-"""The winding sheet: rebuilt from its table alone, its own check against seeded errors, its figures by another route, the desk and the files."""
+"""The winding sheet: rebuilt from its table alone, its own check against seeded errors, its figures by another route, the desk and the
+files."""
 
 import re
 from itertools import pairwise
@@ -24,7 +25,8 @@ from rhevectra.drawing.sheet import has_sheet, pages, sheet_of
 from rhevectra.project.codec import decode
 from rhevectra.start import write_winding
 
-NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=4.0),), harmonics_class="none")
+NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=4.0),),
+                   harmonics_class="none")
 
 
 @pytest.fixture(scope="module")
@@ -42,7 +44,8 @@ def test_every_transformer_has_a_sheet_that_agrees_with_itself(designs):
 
 
 def test_an_outsider_rebuilds_turns_order_and_polarity_from_the_table_alone(designs):
-    """Following only pins and steps: the primary is one chain of all its turns from A1 to its end, every winding begins at its dot, barriers lie between the sides, and the order is that of the sized stack."""
+    """Following only pins and steps: the primary is one chain of all its turns from A1 to its end, every winding begins at its dot,
+    barriers lie between the sides, and the order is that of the sized stack."""
     for topology, d in designs.items():
         steps = from_text(as_text(winding_sheet(d)))
         chain, here = 0, "A1"
@@ -55,7 +58,8 @@ def test_an_outsider_rebuilds_turns_order_and_polarity_from_the_table_alone(desi
         assert all(s.turns == int(d.value("transformer.ns1")) for s in secondary)
         assert len(secondary) == 1 or secondary[1].start == secondary[0].finish  # a centre tap: both halves on one pin, wound alike
         names = [plan.need.windings[s.winding].name for s in plan.choice.trial.sections]
-        told = [{"primary": "primary", "auxiliary": "naux", "reset": "nr"}.get(s.winding, "ns1b" if "second half" in s.winding else "ns1") for s in steps]
+        told = [{"primary": "primary", "auxiliary": "naux", "reset": "nr"}.get(s.winding, "ns1b" if "second half" in s.winding else "ns1")
+                for s in steps]
         assert told == names
         for a, b in pairwise(steps):
             assert (a.tapes == 3) == (a.start[0] != b.start[0]), topology
@@ -70,11 +74,15 @@ def test_bundles_on_dc_current(strands, mm, amps, density):
 
 
 def test_both_densities_of_a_flyback_secondary(designs):
-    """True rms is 1.3 to 1.6 times the dc output current a density is often quoted on (common practice, no source); both are on the sheet."""
+    """True rms is 1.3 to 1.6 times the dc output current a density is often quoted on (common practice, no source); both are on the
+    sheet."""
     d = designs["flyback"]
     part = next(p for p in sheet_of(d).parts if p.winding == "secondary 1")
-    assert 1.2 < part.density / part.density_dc < 1.9 and part.density_dc == pytest.approx(NEED.outputs[0].current_max / d.context["plan"].choice.trial.laid[1].at((d.context["plan"].choice.core, d.context["plan"].choice.candidate)).copper, rel=0.02)
-    assert any(f"{part.density * 1e-6:.2g} ({part.density_dc * 1e-6:.2g})" == t.text for page in pages(d, "x") for t in page.items if isinstance(t, Text))
+    assert 1.2 < part.density / part.density_dc < 1.9 and part.density_dc == pytest.approx(
+        NEED.outputs[0].current_max
+        / d.context["plan"].choice.trial.laid[1].at((d.context["plan"].choice.core, d.context["plan"].choice.candidate)).copper, rel=0.02)
+    assert any(f"{part.density * 1e-6:.2g} ({part.density_dc * 1e-6:.2g})" == t.text for page in pages(d, "x") for t in page.items
+               if isinstance(t, Text))
 
 
 def test_the_paper_says_nothing_of_the_mouse(designs):
@@ -87,7 +95,8 @@ def test_seeded_errors_are_caught():
     sheet = sheet_of(size(NEED, {"topology": "flyback"}, noise=False))
     k = next(i for i, s in enumerate(sheet.steps) if "part 2 of 2" in s.remark)
     s = sheet.steps[k]
-    wrong = {"wrong way": replace(s, start=s.finish, finish=s.start), "row": replace(s, finish="B9"), "turns": replace(s, turns=s.turns - 1), "layers end": replace(s, comes_out="back" if s.comes_out == "across" else "across")}
+    wrong = {"wrong way": replace(s, start=s.finish, finish=s.start), "row": replace(s, finish="B9"),
+             "turns": replace(s, turns=s.turns - 1), "layers end": replace(s, comes_out="back" if s.comes_out == "across" else "across")}
     for word, step in wrong.items():
         found = complaints(replace(sheet, steps=(*sheet.steps[:k], step, *sheet.steps[k + 1 :])))
         assert found and word in " ".join(found), word
@@ -130,12 +139,14 @@ def test_the_pages_hold_together_and_say_what_is_needed(designs):
     for topology in ("flyback", "push_pull", "llc_half", "forward_reset"):
         check_pages(pages(designs[topology], "a supply with a long title that is still one line of the sheet"))
         whole = " ".join(t.text for page in pages(designs[topology], "x") for t in page.items if isinstance(t, Text))
-        for word in ("centre post" if topology in ("flyback", "llc_half") else "no gap", "same direction", "leakage", "withstand", "tapes", "resistance", "measured and tried"):
+        for word in ("centre post" if topology in ("flyback", "llc_half") else "no gap", "same direction", "leakage", "withstand", "tapes",
+                     "resistance", "measured and tried"):
             assert word in whole, (topology, word)
 
 
 def test_leakage_towards_each_output_alone():
-    """Three outputs: one line each, above what all shorted read (they help each other), the field energy of that pair by the matrix and at most 1.25 × as much; one output has no such line. No transformer passes that leaks more than the design is worked out for."""
+    """Three outputs: one line each, above what all shorted read (they help each other), the field energy of that pair by the matrix and at
+    most 1.25 × as much; one output has no such line. No transformer passes that leaks more than the design is worked out for."""
     doc = decode(demo.text("logger-rack"), "rack")
     d = size(doc.requirement, doc.decisions, noise=False)
     plan = d.context["plan"]
@@ -144,11 +155,13 @@ def test_leakage_towards_each_output_alone():
     assert [c[0] for c in lines] == [f"leakage, secondary {n}" for n in (1, 2, 3)] and all("alone" in c[1] for c in lines)
     for k, (_, _, limits) in enumerate(lines, 1):
         about, most = (float(limits.split()[i]) * 1e-6 for i in (1, 5))
-        assert about == pytest.approx(matrix.pair(0, k), rel=5e-3) and most == pytest.approx(1.25 * matrix.pair(0, k), rel=5e-3) and about > matrix.shorted(0, [1, 2, 3])[0]
+        assert (about == pytest.approx(matrix.pair(0, k), rel=5e-3) and most == pytest.approx(1.25 * matrix.pair(0, k), rel=5e-3)
+                and about > matrix.shorted(0, [1, 2, 3])[0])
     one = size(NEED, {"topology": "flyback"}, noise=False)
     assert not any(c[0].startswith("leakage, ") for c in sheet_of(one).checks)
     (whole,) = [c[2] for c in sheet_of(one).checks if c[0] == "leakage"]
-    assert parse(" ".join(whole.removesuffix(",").split()[2:4]).rstrip(","), "H") == pytest.approx(one.value("transformer.leakage"), rel=5e-3)
+    assert parse(" ".join(whole.removesuffix(",").split()[2:4]).rstrip(","), "H") == pytest.approx(one.value("transformer.leakage"),
+        rel=5e-3)
 
 
 def test_files_from_the_command_line(tmp_path, capsys):
@@ -185,10 +198,12 @@ def test_the_desk_shows_the_sheet_and_writes_it(qtbot, window, tmp_path):
 
 
 def test_a_u_core_is_wound_on_one_leg():
-    """Named by a person: window from leg to leg, a turn all round one leg, the gap under it or as a spacer under both; inductance by the reluctances typed here; sheet and window call the legs what they are."""
+    """Named by a person: window from leg to leg, a turn all round one leg, the gap under it or as a spacer under both; inductance by the
+    reluctances typed here; sheet and window call the legs what they are."""
     d = size(NEED, {"topology": "flyback", "transformer.core": "U25/20/13"}, noise=False)
     view, sheet = TOPOLOGIES["flyback"].winding_view(d), sheet_of(d)
-    assert view.layout.radial == pytest.approx(8.4e-3) and view.layout.along == pytest.approx(22.8e-3) and view.layout.legs == ("wound leg", "bare leg")
+    assert view.layout.radial == pytest.approx(8.4e-3) and view.layout.along == pytest.approx(22.8e-3) and view.layout.legs == ("wound leg",
+        "bare leg")
     outermost = max(w.x for w in view.layout.wires)
     assert 0 < outermost < 8.4e-3 and "wound leg" in sheet.gap and "centre post" not in sheet.gap
     gap, f, c, n = float(np.max(d.rows["transformer.gap"].value)), 8.2e-3, 12.7e-3, d.value("transformer.np")
@@ -204,7 +219,8 @@ def test_a_u_core_is_wound_on_one_leg():
 
 
 def test_pins_of_the_usual_bobbin_are_counted():
-    """Pins read off the sheet's own steps (second route) against the count; a bobbin too small for three outputs and a shield is told, with a larger core it is not; the sheet says what is used."""
+    """Pins read off the sheet's own steps (second route) against the count; a bobbin too small for three outputs and a shield is told, with
+    a larger core it is not; the sheet says what is used."""
     rack = decode(demo.text("logger-rack"), "rack").requirement
     for core, short in (("EFD20/10/7", True), ("ETD39/20/13", False)):
         d = size(rack, {"topology": "flyback", "transformer.core": core, "transformer.arrangement": "shielded"}, noise=False)
@@ -227,9 +243,12 @@ def test_every_bobbin_has_an_even_number_of_pins():
 
 @pytest.mark.parametrize(("count", "order"), [(3, "shielded"), (6, "split"), (6, "interleaved")])
 def test_a_sheet_of_many_outputs_goes_on_with_the_next_page(count, order):
-    """Nothing leaves the paper, no row is lost: every step, inspection and note stands on one of the numbered pages, each table with its head."""
-    outputs = tuple(Output(voltage=v, current_max=i) for v, i in ((5.0, 3.0), (15.0, 0.4), (-15.0, 0.2), (12.0, 0.3), (24.0, 0.2), (3.3, 0.5)))[:count]
-    d = size(Requirement(mains=Mains(kind="ac1", v_min=85.0, v_max=265.0), outputs=outputs, insulation="basic", harmonics_class="none"), {"topology": "flyback", "transformer.arrangement": order}, noise=False)
+    """Nothing leaves the paper, no row is lost: every step, inspection and note stands on one of the numbered pages, each table with its
+    head."""
+    outputs = tuple(
+        Output(voltage=v, current_max=i) for v, i in ((5.0, 3.0), (15.0, 0.4), (-15.0, 0.2), (12.0, 0.3), (24.0, 0.2), (3.3, 0.5)))[:count]
+    d = size(Requirement(mains=Mains(kind="ac1", v_min=85.0, v_max=265.0), outputs=outputs, insulation="basic", harmonics_class="none"),
+             {"topology": "flyback", "transformer.arrangement": order}, noise=False)
     found, sheet = pages(d, "many outputs"), sheet_of(d)
     check_pages(found)
     words = [{t.text for t in p.items if isinstance(t, Text)} for p in found]
@@ -242,7 +261,8 @@ def test_a_sheet_of_many_outputs_goes_on_with_the_next_page(count, order):
 
 
 def test_materials_for_one_piece():
-    """Wire by the windings' own masses; tape by the steps' counts round the bobbin and round the full window, between which it has to lie; its width that of the bobbin."""
+    """Wire by the windings' own masses; tape by the steps' counts round the bobbin and round the full window, between which it has to lie;
+    its width that of the bobbin."""
     d = size(NEED, {"topology": "flyback"}, noise=False)
     sheet, plan = sheet_of(d), d.context["plan"]
     told = next(n for n in sheet.notes if n.startswith("for one piece"))
@@ -255,7 +275,8 @@ def test_materials_for_one_piece():
 
 
 def test_turns_that_fill_little_of_their_layer_are_told_to_be_spread(designs):
-    """By the wire's overall diameter as the table tells it and the width between the margins: turns of round wire that would fill less than three quarters of it side by side are spread, those that fill it are not."""
+    """By the wire's overall diameter as the table tells it and the width between the margins: turns of round wire that would fill less than
+    three quarters of it side by side are spread, those that fill it are not."""
     seen = set()
     for topology, d in designs.items():
         plan = d.context["plan"]

@@ -1,4 +1,5 @@
-"""The engine's fast path: exponentials by the motions of a combination against the general matrix exponential, gates as steps, and guards that dip while a fast decay lasts."""
+"""The engine's fast path: exponentials by the motions of a combination against the general matrix exponential, gates as steps, and guards
+that dip while a fast decay lasts."""
 
 from itertools import product
 
@@ -35,7 +36,8 @@ def off_by(eq, found, true):
 
 @pytest.mark.parametrize("name", ["flyback with RCD", "forward, reset winding", "full bridge", "push-pull", "LLC at resonance"])
 def test_motions_against_the_matrix_exponential(name):
-    """Three lengths from a thousandth to a third of the period: within 1e-7 of the general exponential, which itself loses as many digits as the fastest motion turns; values at many instants and a quantity with its slope agree with them."""
+    """Three lengths from a thousandth to a third of the period: within 1e-7 of the general exponential, which itself loses as many digits
+    as the fastest motion turns; values at many instants and a quantity with its slope agree with them."""
     text, period = CIRCUITS[name]
     seen = 0
     for k, (eq, tied) in enumerate(systems(text, period)):
@@ -52,12 +54,14 @@ def test_motions_against_the_matrix_exponential(name):
                 there = tied.modes.over(length) @ y
                 size = float(np.abs(tied.events[0]) @ np.abs(there)) + 1e-12
                 assert value == pytest.approx(float(tied.events[0] @ there), abs=1e-9 * size)
-                assert slope == pytest.approx(float(tied.events[0] @ (tied.F @ there)), abs=1e-6 * float(np.abs(tied.events[0]) @ np.abs(tied.F) @ np.abs(there)) + 1e-9)
+                assert slope == pytest.approx(float(tied.events[0] @ (tied.F @ there)),
+                                              abs=1e-6 * float(np.abs(tied.events[0]) @ np.abs(tied.F) @ np.abs(there)) + 1e-9)
     assert seen >= 3
 
 
 def test_a_ramp_into_every_kind_of_mode():
-    """A pulse with slow edges that drives a ring, a decay, and an inductor that stands across it (its current a parabola): with and without the fast path, and against the parabola itself."""
+    """A pulse with slow edges that drives a ring, a decay, and an inductor that stands across it (its current a parabola): with and without
+    the fast path, and against the parabola itself."""
     text = "ramp\nV1 a 0 PULSE(0 10 0 4u 4u 1u 20u)\nL1 a b 10u\nR1 b 0 3\nC1 b 0 1u\nL2 a 0 1m\nR2 a c 1k\nC2 c 0 1n\n.end\n"
     eq = Equations(read(text), 2e-5)
     tied = eq.tied(())
@@ -72,7 +76,8 @@ def test_a_ramp_into_every_kind_of_mode():
 
 
 def test_motions_too_much_alike_are_left_to_the_series():
-    """Two equal RC stages with a buffer between have one eigenvalue twice and one vector: the fast path declines, and the answer is t·e^(−t/RC)."""
+    """Two equal RC stages with a buffer between have one eigenvalue twice and one vector: the fast path declines, and the answer is
+    t·e^(−t/RC)."""
     text = "twice\nV1 a 0 DC 1\nR1 a b 1k\nC1 b 0 1n IC=0\nE1 c 0 b 0 1\nR2 c d 1k\nC2 d 0 1n IC=0\n.end\n"
     eq = Equations(read(text), 1e-5)
     tied = eq.tied(())
@@ -83,9 +88,11 @@ def test_motions_too_much_alike_are_left_to_the_series():
 
 
 def test_a_gate_steps_where_it_crosses_the_threshold():
-    """A gate that feeds a resistor too is no mere gate and keeps its edges: all else is the same to nine digits, whatever threshold lies on the edge."""
+    """A gate that feeds a resistor too is no mere gate and keeps its edges: all else is the same to nine digits, whatever threshold lies on
+    the edge."""
     def text(extra: str, level: float) -> str:
-        return f"buck\nV1 a 0 DC 40\nS1 a b g 0 sw\nD1 0 b dm\nL1 b out 50u\nC1 out 0 47u IC=15\nR1 out 0 4\n{gate('g', 1e-5, 4e-6)}\n{extra}.model sw SW(RON=50m ROFF=1e7 VT={level})\n.model dm D(IS=1e-12 N=1 RS=10m)\n.end\n"
+        return ("buck\nV1 a 0 DC 40\nS1 a b g 0 sw\nD1 0 b dm\nL1 b out 50u\nC1 out 0 47u IC=15\nR1 out 0 "
+                f"4\n{gate('g', 1e-5, 4e-6)}\n{extra}.model sw SW(RON=50m ROFF=1e7 VT={level})\n.model dm D(IS=1e-12 N=1 RS=10m)\n.end\n")
     outs = []
     for level in (2.0, 8.0):
         plain, loaded = (Measures(steady(read(text(extra, level)), 1e-5)) for extra in ("", "Rg g 0 1k\n"))
@@ -94,29 +101,37 @@ def test_a_gate_steps_where_it_crosses_the_threshold():
             assert (a.avg, a.rms, a.max) == pytest.approx((b.avg, b.rms, b.max), rel=1e-8, abs=1e-9), (level, name)
         assert len(plain.found.intervals) < len(loaded.found.intervals) and [e[1] for e in plain.found.period.events].count("s1") == 2
         outs.append(plain.measure("n", "out").avg)
-    assert outs[0] - outs[1] == pytest.approx(40 * 2 * 10e-9 * 0.6 / 1e-5, rel=0.05)  # the lower threshold keeps it closed longer by six tenths of both edges
+    assert outs[0] - outs[1] == pytest.approx(40 * 2 * 10e-9 * 0.6 / 1e-5,
+                                              rel=0.05)  # the lower threshold keeps it closed longer by six tenths of both edges
 
 
 def test_a_gate_that_rests_high_and_works_two_switches_is_read_like_any_source():
-    """Two switches in series opened by a pulse downwards: the gate tells its own volts, on average what its edges leave, and carries no current; a resistor beside it makes it a plain source and changes nothing else."""
+    """Two switches in series opened by a pulse downwards: the gate tells its own volts, on average what its edges leave, and carries no
+    current; a resistor beside it makes it a plain source and changes nothing else."""
     def solved(extra: str) -> Measures:
-        return Measures(steady(read(f"two\nV1 a 0 DC 40\nS1 a m g 0 sw\nS2 m b g 0 sw\nD1 0 b dm\nL1 b out 50u\nC1 out 0 47u IC=15\nR1 out 0 4\nVg g 0 PULSE(10 0 2u 20n 20n 6u 10u)\n{extra}.model sw SW(RON=50m ROFF=1e7 VT=5)\n.model dm D(IS=1e-12 N=1 RS=10m)\n.end\n"), 1e-5))
+        return Measures(steady(read("two\nV1 a 0 DC 40\nS1 a m g 0 sw\nS2 m b g 0 sw\nD1 0 b dm\nL1 b out 50u\nC1 out 0 47u IC=15\nR1 out "
+                                    f"0 4\nVg g 0 PULSE(10 0 2u 20n 20n 6u 10u)\n{extra}.model sw SW(RON=50m ROFF=1e7 VT=5)\n.model dm "
+                                    "D(IS=1e-12 N=1 RS=10m)\n.end\n"), 1e-5))
     plain, loaded = solved(""), solved("Rg g 0 1k\n")
     assert plain.eq.gates and not loaded.eq.gates and plain.eq.length == loaded.eq.length - 2
     for kind, name in (("n", "g"), ("n", "out"), ("v", "s1"), ("i", "s2"), ("i", "l1")):
         assert plain.measure(kind, name).avg == pytest.approx(loaded.measure(kind, name).avg, rel=1e-8), name
     low = (6e-6 + 20e-9) / 1e-5
     v = plain.measure("n", "g")
-    assert (v.avg, v.rms, v.min, v.max) == pytest.approx((10 * (1 - low), 10 * np.sqrt(1 - low), 0.0, 10.0)) and plain.measure("i", "vg").rms == 0
+    assert (v.avg, v.rms, v.min, v.max) == pytest.approx((10 * (1 - low), 10 * np.sqrt(1 - low), 0.0, 10.0)) and plain.measure("i",
+        "vg").rms == 0
 
 
 def test_a_diode_that_only_carries_back_while_a_node_falls_is_caught(demo_design):
-    """A clamp's capacitor that its resistor has let down to the reflected voltage hangs on the drain when the switch closes: the diode has to let go within the nanosecond the node takes. It kept its charge: voltage above zero, and not a volt below what the resistor leaves it; mean and rms go together."""
+    """A clamp's capacitor that its resistor has let down to the reflected voltage hangs on the drain when the switch closes: the diode has
+    to let go within the nanosecond the node takes. It kept its charge: voltage above zero, and not a volt below what the resistor leaves
+    it; mean and rms go together."""
     at = Varied(demo_design, demo_design.grid.find(85.0))
     for r, c in ((3018.0, 2.96e-9), (3395.0, 2.96e-9), (1677.0, 2.96e-9)):
         cell = at.solved(r, c, 100.0)
         assert 0 < cell.swing < 2 * cell.mean * 1.2 and cell.mean <= np.sqrt(cell.power * r) < 1.25 * cell.mean, (r, c)
-    parts = tuple(replace(p, value={"rcl": 3018.0, "ccl": 2.96e-9}.get(p.name, p.value)) if isinstance(p, Passive) else p for p in at.network.parts)
+    parts = tuple(replace(p, value={"rcl": 3018.0, "ccl": 2.96e-9}.get(p.name, p.value)) if isinstance(p, Passive) else p
+                  for p in at.network.parts)
     found = steady(Network("", parts, {p.name: p for p in parts}), at.period)
     v = Measures(found).values("v", "ccl")
     assert v.min() > 0.5 * v.max() * np.exp(-at.period / (3018 * 2.96e-9))

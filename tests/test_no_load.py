@@ -1,4 +1,5 @@
-"""No load and the start: what burns while nothing is drawn, who starts the controller and how long it takes, and that a supply told to burn little is designed to."""
+"""No load and the start: what burns while nothing is drawn, who starts the controller and how long it takes, and that a supply told to burn
+little is designed to."""
 
 import math
 
@@ -36,7 +37,8 @@ def at_idle(d, id):
 
 
 def test_a_supply_that_may_burn_little_is_designed_to(small):
-    """By rule: a clamp that burns nothing at no load and a cell that starts the controller; without the wish resistors do both. Either sum is that of its losses, added up here."""
+    """By rule: a clamp that burns nothing at no load and a cell that starts the controller; without the wish resistors do both. Either sum
+    is that of its losses, added up here."""
     asked, free = small
     assert asked.feasible and asked.value("standby.power") < 0.1 < free.value("standby.power") / 3
     assert asked.value("start.path") == "cell" and free.value("start.path") == "resistor" and asked.clamp != free.clamp
@@ -52,14 +54,17 @@ def test_what_burns_across_line_and_bus(small):
     for d in small:
         r = float(d.rows["inlet.r_x"].value)
         assert at_idle(d, "standby.x_discharge") == pytest.approx(264**2 / r)
-        assert r * float(d.rows["inlet.c_x"].value) * math.log(math.sqrt(2) * 264 / 60) == pytest.approx(d.value("inlet.discharge_time"), rel=1e-6) and d.value("inlet.discharge_time") < 1
+        assert (r * float(d.rows["inlet.c_x"].value) * math.log(math.sqrt(2) * 264 / 60)
+                == pytest.approx(d.value("inlet.discharge_time"), rel=1e-6) and d.value("inlet.discharge_time") < 1)
         v = at_idle(d, "bulk.v_peak")
-        assert at_idle(d, "standby.start_up") == pytest.approx(v**2 / float(d.rows["bulk.r_bleed"].value) + (v * 15e-6 if d.value("start.path") == "cell" else 0.0))
+        assert (at_idle(d, "standby.start_up")
+                == pytest.approx(v**2 / float(d.rows["bulk.r_bleed"].value) + (v * 15e-6 if d.value("start.path") == "cell" else 0.0)))
 
 
 @pytest.mark.parametrize("path", ["resistor", "cell"])
 def test_time_to_the_first_pulse_in_the_simulator(path, tmp_path):
-    """The supply capacitor charged by the resistor beside the controller's own current, or by the cell, until it stands at the controller's start."""
+    """The supply capacitor charged by the resistor beside the controller's own current, or by the cell, until it stands at the controller's
+    start."""
     d = size(adapter(None), {"start.path": path, **({"bulk.r_bleed": 2e6} if path == "resistor" else {})})
     c, told = float(d.rows["start.c_supply"].at(d.figure("start.delay").corner.index)), d.value("start.delay")
     feed = f"V1 a 0 DC {math.sqrt(2) * 90:.9g}\nR1 a s 2e6\nI1 s 0 DC 10u" if path == "resistor" else "I1 0 s DC 1m"
@@ -68,17 +73,21 @@ def test_time_to_the_first_pulse_in_the_simulator(path, tmp_path):
 
 
 def test_a_path_that_never_starts_is_told():
-    """Through 12 MΩ at 90 V the controller's 10 µA leave 7 V, and it starts at 16 V; where the start is just reached it takes long and says nothing."""
+    """Through 12 MΩ at 90 V the controller's 10 µA leave 7 V, and it starts at 16 V; where the start is just reached it takes long and says
+    nothing."""
     never, late = (size(adapter(None), {"bulk.r_bleed": r}) for r in (1.2e7, 1.1e7))
     told = [f for f in never.findings if f.severity == MUST_FIX]
-    assert len(told) == 1 and told[0].cure == "bulk.r_bleed" and "never starts" in told[0].text and "7.28 V" in told[0].text and not never.feasible
+    assert (len(told) == 1 and told[0].cure == "bulk.r_bleed" and "never starts" in told[0].text and "7.28 V" in told[0].text
+            and not never.feasible)
     left = math.sqrt(2) * 90 - 1.1e7 * 10e-6
     told = 1.1e7 * float(late.rows["start.c_supply"].at(late.figure("start.delay").corner.index)) * math.log(left / (left - 16))
-    assert late.feasible and late.value("start.delay") == pytest.approx(told, rel=1e-3) and told > 20 and math.isfinite(never.value("start.delay"))
+    assert (late.feasible and late.value("start.delay") == pytest.approx(told, rel=1e-3) and told > 20
+            and math.isfinite(never.value("start.delay")))
 
 
 def test_the_greatest_losses_are_named():
-    """A clamp of resistor and capacitor and a start-up resistor pinned where 100 mW are admitted: the finding names the three greatest, the first of them says what to change; a choke's the same for the efficiency."""
+    """A clamp of resistor and capacitor and a start-up resistor pinned where 100 mW are admitted: the finding names the three greatest, the
+    first of them says what to change; a choke's the same for the efficiency."""
     d = size(adapter(0.1, efficiency_target=0.95), {"clamp.kind": "rcd", "start.path": "resistor"})
     for id, at in (("standby.power", d.figure("standby.power").corner.index), ("efficiency", d.figure("efficiency").corner.index)):
         found = next(f for f in d.findings if f.figure == id)
@@ -89,9 +98,11 @@ def test_the_greatest_losses_are_named():
 
 
 def test_synchronous_controllers_sleep_at_no_load():
-    """Where pulses are left out they take a fifth of a milliampere; a law of fixed frequency has them take theirs and the gate's charge at every load."""
+    """Where pulses are left out they take a fifth of a milliampere; a law of fixed frequency has them take theirs and the gate's charge at
+    every load."""
     need = adapter(None)
-    skips, fixed = (size(need, {"light_load": law, "rectifier1.class": "sync-100V-15mR", "rectifier.v_gate": 10.0}) for law in ("skip", "fixed"))
+    skips, fixed = (size(need, {"light_load": law, "rectifier1.class": "sync-100V-15mR", "rectifier.v_gate": 10.0})
+                    for law in ("skip", "fixed"))
     idle = skips.grid.corner((0, 0, [p.currents for p in skips.grid.points].index((0.0,)), 0)).index
     awake = 1e-3 + shipped()["rectifiers"].row("sync-100V-15mR")["q_gate_c"] * float(fixed.rows["fs"].value)
     bled = [float(d.rows["load.bleed1"].at(idle)) for d in (skips, fixed)]
@@ -108,14 +119,17 @@ def test_the_supply_reaches_from_the_highest_setting_to_the_lowest():
 
 def test_high_currents_at_some_fifty_volts_can_be_rectified():
     """2.4 kW at 54 V behind three phases: a bridge's diodes of 300 V carry it (none of the classes had)."""
-    need = Requirement(mains=Mains(kind="ac3", v_min=340, v_max=440), outputs=(Output(voltage=54, current_max=45, voltage_min=44, voltage_max=58),), cooling="forced")
+    need = Requirement(mains=Mains(kind="ac3", v_min=340, v_max=440),
+                       outputs=(Output(voltage=54, current_max=45, voltage_min=44, voltage_max=58),), cooling="forced")
     d = size(need, {"topology": "full_bridge"})
-    assert d.feasible and d.value("rectifier1.i_avg") == pytest.approx(22.5, rel=0.01) and not d.value("rectifier1.class").startswith("sync")
+    assert (d.feasible and d.value("rectifier1.i_avg") == pytest.approx(22.5, rel=0.01)
+            and not d.value("rectifier1.class").startswith("sync"))
 
 
 @pytest.mark.parametrize("front", ["pfc_ccm", "pfc_crm", "pfc_bridgeless"])
 def test_bursts_at_light_load(front):
-    """Below the burst power every loss is that of the burst power for the share of the time it runs, and the controller sleeps in between; at and above it nothing changes. Against the stage that never bursts, solved at those powers."""
+    """Below the burst power every loss is that of the burst power for the share of the time it runs, and the controller sleeps in between;
+    at and above it nothing changes. Against the stage that never bursts, solved at those powers."""
     need = decode(demo.text("frost-fans"), "demo").requirement
     d = size(need, {"front_end": front})
     plan, grid = d.context["front"], make_grid(need, FRONT_ENDS[front])
@@ -130,7 +144,8 @@ def test_bursts_at_light_load(front):
         expected = loss * share + (7e-3 * (1 - share) if name == "pfc_controller" else 0.0)
         assert quarter.losses[name] == pytest.approx(expected, rel=0.02, abs=1e-6), name
     full = grid.full_load
-    assert solve(plan, grid, d.rows["bulk.p_load"].value).losses["pfc_core"][:, :, full] == pytest.approx(solve(never, grid, d.rows["bulk.p_load"].value).losses["pfc_core"][:, :, full])
+    assert (solve(plan, grid, d.rows["bulk.p_load"].value).losses["pfc_core"][:, :, full]
+            == pytest.approx(solve(never, grid, d.rows["bulk.p_load"].value).losses["pfc_core"][:, :, full]))
     assert d.value("standby.power") < size(need, {"front_end": front, "pfc.burst_below": 0.0}).value("standby.power")
 
 
@@ -143,7 +158,9 @@ def test_the_path_is_bought(small):
 
 
 def test_nobody_waits_for_a_resistor():
-    """By hand: what a supply takes in 22 ms over 6.5 V, through 3 MΩ from the crest of the lowest line to 16 V. Beyond three and a half seconds the rule takes a cell and says how long the resistor would take; a resistor that is pinned there is told, with the seconds it takes and the decision that cures it."""
+    """By hand: what a supply takes in 22 ms over 6.5 V, through 3 MΩ from the crest of the lowest line to 16 V. Beyond three and a half
+    seconds the rule takes a cell and says how long the resistor would take; a resistor that is pinned there is told, with the seconds it
+    takes and the decision that cures it."""
     for need, pins in ((adapter(None), {}), (decode(demo.text("frost-fans"), "demo").requirement, {"topology": "llc_half"})):
         d = size(need, pins, noise=False)
         c = float(d.rows["aux.i"].value) * 22e-3 / 6.5
@@ -155,12 +172,16 @@ def test_nobody_waits_for_a_resistor():
     told = next(f for f in pinned.findings if f.figure == "start.delay")
     assert float(pinned.value("start.delay")) > 30 and told.cure == "start.path" and told.severity == "look at"
     fed = size(adapter(None), {"topology": "forward_2sw"}, noise=False)
-    assert fed.value("start.path") == "resistor" and float(fed.value("start.delay")) == pytest.approx(-3e6 * float(fed.value("aux.c_least")) * math.log(1 - 16 / (math.sqrt(2) * 90 - 3e6 * 10e-6)), rel=1e-3), "its winding feeds the controller from the first pulse on"
+    assert fed.value("start.path") == "resistor" and float(fed.value("start.delay")) == pytest.approx(-3e6 * float(fed.value("aux.c_least"))
+        * math.log(1 - 16 / (math.sqrt(2) * 90 - 3e6 * 10e-6)), rel=1e-3), "its winding feeds the controller from the first pulse on"
 
 
-@pytest.mark.parametrize(("volts", "watts", "topology"), [(48, 7, "flyback"), (24, 6, "flyback_qr"), (48, 25, "flyback_qr"), (12, 6, "flyback"), (5, 20, "flyback"), (15, 60, "flyback_qr")])
+@pytest.mark.parametrize(("volts", "watts", "topology"),
+                         [(48, 7, "flyback"), (24, 6, "flyback_qr"), (48, 25, "flyback_qr"), (12, 6, "flyback"), (5, 20, "flyback"),
+                          (15, 60, "flyback_qr")])
 def test_little_power_at_much_voltage_takes_long_to_stand(volts, watts, topology):
-    """From 85 V, by rule: never more than five seconds from the mains to the first pulse; 5 V stand at once, and the cheaper resistor does."""
+    """From 85 V, by rule: never more than five seconds from the mains to the first pulse; 5 V stand at once, and the cheaper resistor
+    does."""
     need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=volts, current_max=watts / volts),))
     d, pinned = (size(need, {"topology": topology, **pins}, noise=False) for pins in ({}, {"start.path": "resistor"}))
     assert d.value("start.delay") < 5 and (pinned.value("start.delay") < 5 or d.value("start.path") == "cell")

@@ -21,7 +21,8 @@ def test_divider_error_by_trying_every_corner_and_by_drawing_samples():
     v_out, v_ref, e_ref, e_r = 24.0, 2.495, 0.01, 0.01
     bottom = 2490.0
     top = bottom * (v_out / v_ref - 1)
-    corners = [divider(v_ref * (1 + a * e_ref), top * (1 + b * e_r), bottom * (1 + c * e_r)) / v_out - 1 for a, b, c in itertools.product((-1, 1), repeat=3)]
+    corners = [divider(v_ref * (1 + a * e_ref), top * (1 + b * e_r), bottom * (1 + c * e_r)) / v_out - 1
+               for a, b, c in itertools.product((-1, 1), repeat=3)]
     assert output.divider_error(0.0, e_ref, e_r, v_ref, v_out, 0.0, top) == pytest.approx(max(np.abs(corners)), rel=0.02)
     rng = np.random.default_rng(5)
     a, b, c = rng.normal(0, 1 / 3, (3, 200_000))
@@ -36,7 +37,8 @@ def test_five_percent_resistors_put_12_volt_at_11():
 
 @pytest.mark.parametrize(("end", "t_off"), [(0.0, 6e-6), (2.0, 8e-6)])
 def test_capacitor_ripple_and_rms_by_integrating_its_current(end, t_off):
-    """The secondary's trapezoid less the load current, integrated in 100 000 steps; the printed ripple is its upper bound, within a fifth where resistance leads."""
+    """The secondary's trapezoid less the load current, integrated in 100 000 steps; the printed ripple is its upper bound, within a fifth
+    where resistance leads."""
     fs, peak, esr, c = 65e3, 7.0, 0.03, 300e-6
     t = np.linspace(0, 1 / fs, 100_001)
     current = np.where(t < t_off, peak + (end - peak) * t / t_off, 0.0)
@@ -45,7 +47,8 @@ def test_capacitor_ripple_and_rms_by_integrating_its_current(end, t_off):
     v = into * esr + np.concatenate([[0], np.cumsum((into[1:] + into[:-1]) / 2 * np.diff(t))]) / c
     swing = float(v.max() - v.min())
     assert swing <= output.ripple(peak, esr, i_out, fs, t_off, c) <= 1.6 * swing
-    assert output.capacitor_rms(np.sqrt(np.trapezoid(current**2, t) * fs), i_out) == pytest.approx(float(np.sqrt(np.trapezoid(into**2, t) * fs)), rel=1e-3)
+    assert (output.capacitor_rms(np.sqrt(np.trapezoid(current**2, t) * fs), i_out)
+            == pytest.approx(float(np.sqrt(np.trapezoid(into**2, t) * fs)), rel=1e-3))
 
 
 def test_second_filter_against_the_complex_divider():
@@ -69,7 +72,8 @@ def test_life_doubles_each_ten_kelvin():
 
 
 def staircase(v_bus: float, t_least: float, f_short: float, n: float, v_f: float, r: float, lp: float, limit: float) -> float:
-    """Peak core current after 4000 periods into a short: rises for the least pulse or to the limit, falls by the shorted rectifier's drop."""
+    """Peak core current after 4000 periods into a short: rises for the least pulse or to the limit, falls by the shorted rectifier's
+    drop."""
     current, peak, steps = 0.0, 0.0, 200
     for _ in range(4000):
         rise = max(t_least, (limit - current) * lp / v_bus)
@@ -84,7 +88,8 @@ def staircase(v_bus: float, t_least: float, f_short: float, n: float, v_f: float
 
 @pytest.mark.parametrize("f_short", [65e3, 30e3, 13e3])
 def test_a_short_walks_the_current_as_a_simulation_says(f_short):
-    """Invented stage of 60 W. Where the drop takes the pulse back the limit holds; where it does not, the printed balance is met within 5 %."""
+    """Invented stage of 60 W. Where the drop takes the pulse back the limit holds; where it does not, the printed balance is met within 5
+    %."""
     v_bus, t_least, n, v_f, r, lp, limit = 370.0, 0.55e-6, 3.8, 0.7, 0.1, 650e-6, 2.4
     held = limit + v_bus * 0.25e-6 / lp
     mine = faults.short_peak(held, faults.short_balance(v_bus, t_least, f_short, n, v_f, r), v_bus, t_least, lp)
@@ -119,7 +124,8 @@ def test_a_limit_too_low_to_start_is_told(demo_document, demo_design):
     assert any("cannot start" in f.text and f.severity == "must fix" for f in low.findings)
 
 
-@pytest.mark.parametrize(("volts", "amps", "kind"), [(3.3, 8.0, "synchronous"), (5.0, 0.3, "schottky"), (24.0, 0.5, "schottky"), (48.0, 1.0, "fast")])
+@pytest.mark.parametrize(("volts", "amps", "kind"),
+                         [(3.3, 8.0, "synchronous"), (5.0, 0.3, "schottky"), (24.0, 0.5, "schottky"), (48.0, 1.0, "fast")])
 def test_a_synchronous_rectifier_is_chosen_only_where_it_earns_its_controller(volts, amps, kind):
     """Two percent of the output power and half a watt, worked out here from the catalogue rows of the chosen class and the best diode."""
     d = size(Requirement(mains=WIDE, outputs=(Output(voltage=volts, current_max=amps),)))
@@ -138,20 +144,29 @@ def test_a_synchronous_rectifier_is_chosen_only_where_it_earns_its_controller(vo
 
 def test_a_load_step_asks_for_capacitors_and_a_filter_for_none():
     base = Requirement(mains=WIDE, outputs=(Output(voltage=12.0, current_max=2.0),))
-    calm, stepped = size(base), size(Requirement(mains=WIDE, outputs=(Output(voltage=12.0, current_max=2.0, load_step=LoadStep(low=0.2, high=2.0, deviation=0.15)),)))
+    calm, stepped = (size(base),
+                     size(Requirement(mains=WIDE,
+                                      outputs=(Output(voltage=12.0, current_max=2.0,
+                                                      load_step=LoadStep(low=0.2, high=2.0, deviation=0.15)),))))
     assert stepped.value("output1.c") > calm.value("output1.c")
     assert stepped.value("output1.step") <= 0.15 and stepped.feasible
     fine = size(Requirement(mains=WIDE, outputs=(Output(voltage=12.0, current_max=2.0, ripple_pp=0.01),)))
     assert float(fine.rows["filter1.l"].value) > 0 and fine.value("output1.ripple_pp") <= 0.01
 
 
-@pytest.mark.parametrize(("cap", "coldest", "factor"), [("220uF-35V", 5.0, 2.0), ("220uF-35V", -10.0, 3.0), ("poly-150uF-35V", 5.0, 1.5), ("poly-150uF-35V", -10.0, 1.5)])
+@pytest.mark.parametrize(("cap", "coldest", "factor"),
+                         [("220uF-35V", 5.0, 2.0), ("220uF-35V", -10.0, 3.0), ("poly-150uF-35V", 5.0, 1.5), ("poly-150uF-35V", -10.0, 1.5)])
 @pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "llc_half"])
 def test_capacitors_are_judged_cold_or_aged(topology, cap, coldest, factor):
-    """The worse of both: an electrolytic doubles at the end of its life (usual end of life in data sheets, from memory) and trebles in the cold (its class), one without a liquid grows by half; ripple and load step are those of that resistance."""
+    """The worse of both: an electrolytic doubles at the end of its life (usual end of life in data sheets, from memory) and trebles in the
+    cold (its class), one without a liquid grows by half; ripple and load step are those of that resistance."""
     step = LoadStep(low=0.5, high=2.5, deviation=1.0)
-    need = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=24.0, current_max=2.5, load_step=step),), ambient_min=coldest, insulation="functional")
-    d = size(need, {"topology": topology, "output1.cap": cap, "output1.parallel": 4, "filter1.l": 0.0} if topology == "flyback" else {"topology": topology, "output1.cap": cap, "output1.parallel": 4}, noise=False)
+    need = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=24.0, current_max=2.5, load_step=step),),
+                       ambient_min=coldest, insulation="functional")
+    d = size(need,
+             {"topology": topology, "output1.cap": cap, "output1.parallel": 4, "filter1.l": 0.0} if topology == "flyback"
+             else {"topology": topology, "output1.cap": cap, "output1.parallel": 4}, noise=False)
     row = d.catalogue["output_capacitors"].row(cap)
     assert float(d.rows["output1.esr_worst"].value) == pytest.approx(factor * row["esr_ohm"] / 4)
-    assert float(np.max(d.rows["output1.step"].value)) == pytest.approx(2.0 * (1 / (2 * np.pi * float(d.rows["output1.crossover"].value) * 4 * row["c_f"]) + factor * row["esr_ohm"] / 4), rel=0.05)
+    assert float(np.max(d.rows["output1.step"].value)) == pytest.approx(
+        2.0 * (1 / (2 * np.pi * float(d.rows["output1.crossover"].value) * 4 * row["c_f"]) + factor * row["esr_ohm"] / 4), rel=0.05)

@@ -22,7 +22,8 @@ from rhevectra.project.codec import decode
 @pytest.fixture(scope="module")
 def made():
     doc = decode(demo.text("logger-rack"), "x")
-    return {order: size(doc.requirement, {**doc.decisions, "transformer.arrangement": order}, noise=False) for order in ("split", "simple", "shielded")}
+    return {order: size(doc.requirement, {**doc.decisions, "transformer.arrangement": order}, noise=False)
+            for order in ("split", "simple", "shielded")}
 
 
 def table(d):
@@ -30,13 +31,16 @@ def table(d):
 
 
 def test_leakage_of_pairs(made):
-    """Seen from either side it goes as the square of turns; with all outputs shorted it is that of the ledger, below every pair; a split primary leaks less towards every output than a simple one; more distance, more leakage."""
+    """Seen from either side it goes as the square of turns; with all outputs shorted it is that of the ledger, below every pair; a split
+    primary leaks less towards every output than a simple one; more distance, more leakage."""
     p, simple = table(made["split"]), table(made["simple"])
     n2 = np.square(p.turns)
     assert p.leakage / n2[:, None] == pytest.approx((p.leakage / n2[:, None]).T, rel=1e-9)
-    assert p.together == pytest.approx(float(made["split"].rows["transformer.leakage_geometric"].value), rel=1e-9) and p.together < p.leakage[0, 1:4].min()
+    assert (p.together == pytest.approx(float(made["split"].rows["transformer.leakage_geometric"].value), rel=1e-9)
+            and p.together < p.leakage[0, 1:4].min())
     assert np.all(p.share[0, 1:4] < simple.share[0, 1:4])
-    assert p.inductance == pytest.approx(float(made["split"].rows["transformer.lp"].value) * n2 / n2[0]) and p.names == ("primary", "secondary 1", "secondary 2", "secondary 3", "auxiliary")
+    assert p.inductance == pytest.approx(float(made["split"].rows["transformer.lp"].value) * n2 / n2[0]) and p.names == ("primary",
+        "secondary 1", "secondary 2", "secondary 3", "auxiliary")
 
 
 def test_capacitance_of_pairs(made):
@@ -45,9 +49,11 @@ def test_capacitance_of_pairs(made):
     plan = d.context["plan"]
     side = [on_primary_side(w.name) for w in plan.need.windings]
     across = sum(p.capacitance[i, j] for i in range(len(side)) for j in range(i) if side[i] != side[j])
-    assert across == pytest.approx(float(noise.interwinding(**facing(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window))), rel=0.05)
+    assert across == pytest.approx(
+        float(noise.interwinding(**facing(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window))), rel=0.05)
     q = table(made["shielded"])
-    assert p.capacitance == pytest.approx(p.capacitance.T) and sum(q.capacitance[i, j] for i in range(len(side)) for j in range(i) if side[i] != side[j]) < 0.5 * across
+    assert (p.capacitance == pytest.approx(p.capacitance.T)
+            and sum(q.capacitance[i, j] for i in range(len(side)) for j in range(i) if side[i] != side[j]) < 0.5 * across)
     assert np.all(np.diag(p.capacitance) == 0)
 
 
@@ -58,7 +64,8 @@ def test_the_picture_holds_the_tables(made):
             picture, p = pairs_picture(d, d.grid.find(85.0), *page, None), table(d)
             said = [i.text for i in picture.items if hasattr(i, "text")]
             pairs = len(p.names) * (len(p.names) - 1)
-            assert all(any(name in t for t in said) for name in p.names) and sum("%" in t for t in said) in ((pairs,) if page[0] > 100 else (0, pairs))
+            assert all(any(name in t for t in said) for name in p.names) and sum("%" in t for t in said) in (
+                (pairs,) if page[0] > 100 else (0, pairs))
             assert sum(re.match(r"[\d.]+ [nµm]?H( |$)", t) is not None for t in said) == pairs + len(p.names)
             assert np.allclose(picture.data["leakage, secondary 2 shorted [H]"], p.leakage[:, 2])
             for item in picture.items:
@@ -68,12 +75,14 @@ def test_the_picture_holds_the_tables(made):
 
 @pytest.mark.parametrize("arrangement", ["split", "simple"])
 def test_halves_of_a_tap_conduct_one_at_a_time(arrangement):
-    """The working leakage against field energy summed in a thousand slices of the stack with one half carrying everything; all shorted, as at inspection, reads less."""
+    """The working leakage against field energy summed in a thousand slices of the stack with one half carrying everything; all shorted, as
+    at inspection, reads less."""
     document = decode(demo.text("frost-fans"), "demo")
     d = size(document.requirement, {**document.decisions, "transformer.arrangement": arrangement})
     plan = d.context["plan"]
     at = (plan.choice.core, plan.choice.candidate)
-    stack, width, turns = slabs(plan.need, plan.choice.trial, at, plan.window), float(plan.window.width[at[0]] - 2 * plan.need.margin), float(plan.choice.trial.turns[0][at])
+    stack, width, turns = (slabs(plan.need, plan.choice.trial, at, plan.window), float(plan.window.width[at[0]] - 2 * plan.need.margin),
+                           float(plan.choice.trial.turns[0][at]))
     seen = []
     for half in outputs_of(plan.need):
         flow, energy = 0.0, 0.0
@@ -83,7 +92,9 @@ def test_halves_of_a_tap_conduct_one_at_a_time(arrangement):
             energy += MU0 / width * (slab.height * slab.turn * np.mean(inside**2) + slab.below * slab.turn_below * (flow + step) ** 2)
             if slab.wire and slab.winding in (0, half):
                 n = plan.choice.trial.turns[slab.winding][at]
-                energy += slab.share * slab.turn * float(sparse(slab.wire, slab.height / slab.layers, slab.layers * width / (slab.share * n * slab.beside))) / (n * slab.beside)
+                energy += (slab.share * slab.turn
+                           * float(sparse(slab.wire, slab.height / slab.layers, slab.layers * width / (slab.share * n * slab.beside)))
+                           / (n * slab.beside))
             flow += step
         seen.append(turns**2 * energy)
     worked = float(d.rows["transformer.leakage_geometric"].value)

@@ -15,7 +15,8 @@ from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
 
-NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=5.0),), harmonics_class="none")
+NEED = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=5.0),),
+                   harmonics_class="none")
 VALUE = re.compile(r"(\d[\d.]* [pnµmkM]?[FΩ])")
 
 
@@ -33,7 +34,8 @@ def bought(d):
 def test_every_value_in_the_circuit_is_in_the_list(topology):
     """Capacitors and resistors whose value is written in the drawing, the output's apart: these go by class and their number."""
     d = size(NEED, {"topology": topology, "front_end": "plain"})
-    drawn = {at[1] for s in TOPOLOGIES[topology].schematic(d, d.grid.find(230.0)) if s.kind in ("capacitor", "resistor") and not s.element.startswith("Cout") and (at := VALUE.search(s.label))}
+    drawn = {at[1] for s in TOPOLOGIES[topology].schematic(d, d.grid.find(230.0)) if s.kind in ("capacitor", "resistor")
+             and not s.element.startswith("Cout") and (at := VALUE.search(s.label))}
     assert drawn and drawn <= set(bought(d))
     (out,) = [(value, count) for kind, value, count in rows(d) if kind == "capacitor"]
     each = parse(re.search(r"\d+uF", out[0])[0].replace("u", "µ"), "F")
@@ -54,37 +56,46 @@ def test_stacked_bulk_capacitors_and_their_resistors_are_two_each():
     listed = {kind: (value, count) for kind, value, count in rows(d)}
     assert listed["each bulk capacitor"][1] == listed["balance resistor"][1] == 2
     rated = parse(listed["each bulk capacitor"][0].split(", ")[1], "V")
-    assert 2 * rated >= 264 * 2**0.5 and rated >= 132 * 2**0.5  # both together at the crest of the high range, each alone at that of the doubled one
+    assert (2 * rated >= 264 * 2**0.5
+            and rated >= 132 * 2**0.5)  # both together at the crest of the high range, each alone at that of the doubled one
 
 
 def test_a_bus_behind_power_factor_correction_is_told_once_and_every_row_is_named():
     d = size(decode(demo.text("frost-fans"), "demo").requirement, {"front_end": "pfc_interleaved", "topology": "half_bridge"})
     listed = rows(d)
     assert not any("bulk" in kind for kind, _, _ in listed) and not any(re.fullmatch(r"[a-z0-9]+\.[a-z_]+", kind) for kind, _, _ in listed)
-    assert {kind: count for kind, _, count in listed}["sense or burden resistor"] == {kind: count for kind, _, count in listed}["core of the boost inductor"] > 1
+    assert {kind: count for kind, _, count in listed}["sense or burden resistor"] == {
+        kind: count for kind, _, count in listed}["core of the boost inductor"] > 1
 
 
 def test_the_discharge_resistor_bleeds_the_x_capacitors_within_a_second():
-    """IEC 62368-1 asks for 60 V within 2 s of the plug drawn (from memory); the resistor of the list on the capacitors of the list, from the crest of the mains."""
+    """IEC 62368-1 asks for 60 V within 2 s of the plug drawn (from memory); the resistor of the list on the capacitors of the list, from
+    the crest of the mains."""
     d = size(NEED, {"topology": "flyback", "front_end": "plain"})
     listed = {kind: (value, count) for kind, value, count in rows(d)}
     c = parse(listed["X capacitor"][0], "F") * listed["X capacitor"][1]
     assert parse(listed["discharge resistor of the X capacitors"][0], "Ω") * c * log(264 * 2**0.5 / 60) < 2.0
 
 
-DIODES = {"flyback": {"clamp diode": ["dcl"]}, "flyback_qr": {"clamp diode": ["dcl"]}, "flyback_2sw": {"diode back to the bus": ["dcl", "dlow"]}, "forward_2sw": {"diode back to the bus": ["dlow", "dhigh"]},
-          "forward_reset": {"clamp diode": ["dclamp1"], "diode of the reset winding": ["dreset"]}, "push_pull": {"clamp diode": ["dclamp1", "dclamp2"]}}
+DIODES = {"flyback": {"clamp diode": ["dcl"]}, "flyback_qr": {"clamp diode": ["dcl"]},
+          "flyback_2sw": {"diode back to the bus": ["dcl", "dlow"]}, "forward_2sw": {"diode back to the bus": ["dlow", "dhigh"]},
+          "forward_reset": {"clamp diode": ["dclamp1"], "diode of the reset winding": ["dreset"]},
+          "push_pull": {"clamp diode": ["dclamp1", "dclamp2"]}}
 """Diodes of the exported circuits beside rectifiers and bodies, by their row of the list."""
 
 
 @pytest.mark.parametrize("topology", list(DIODES))
 def test_every_diode_that_clamps_resets_or_hands_back_is_bought(topology):
-    """As many as the exported circuit has, each of a class that bears what the exact period puts across it at the highest line and full load, and none of a class that is far above that."""
+    """As many as the exported circuit has, each of a class that bears what the exact period puts across it at the highest line and full
+    load, and none of a class that is far above that."""
     d = size(NEED, {"topology": topology, "front_end": "plain"}, noise=False)
     corner = d.grid.find(max(d.grid.lines), 1.0, "run", d.grid.bus[-1])
-    e, nodes = exact(d, corner), {w[0].lower(): w[1:3] for w in map(str.split, netlist_text(d, corner.v_line, 1.0, d.grid.bus[-1]).lower().splitlines()) if w and w[0][0] == "d"}
+    e, nodes = (exact(d, corner),
+                {w[0].lower(): w[1:3] for w in map(str.split, netlist_text(d, corner.v_line, 1.0, d.grid.bus[-1]).lower().splitlines())
+                 if w and w[0][0] == "d"})
     voltage = {**e.voltages, "0": 0.0}
-    listed = {kind: (parse(re.search(r"([\d.]+ k?V) class", value)[1], "V"), count) for kind, value, count in rows(d) if kind in {k for of in DIODES.values() for k in of}}
+    listed = {kind: (parse(re.search(r"([\d.]+ k?V) class", value)[1], "V"), count) for kind, value, count in rows(d)
+              if kind in {k for of in DIODES.values() for k in of}}
     assert set(listed) == set(DIODES[topology])
     for kind, names in DIODES[topology].items():
         rated, count = listed[kind]
@@ -101,18 +112,23 @@ def test_the_reset_diode_against_the_exact_period():
 
 
 def test_what_a_part_bears_stands_beside_it():
-    """The clamp's string, its heat and voltage; its capacitor's class, above the crest of its voltage; one choke for the second stage of a filter, none without; a bleed with its heat."""
+    """The clamp's string, its heat and voltage; its capacitor's class, above the crest of its voltage; one choke for the second stage of a
+    filter, none without; a bleed with its heat."""
     need = Requirement(mains=NEED.mains, outputs=(Output(voltage=24.0, current_max=1.0),), harmonics_class="none")
     d = size(need, {"topology": "flyback", "front_end": "plain", "filter1.l": 2.2e-6, "output1.bleed": 0.05})
     listed = {kind: value for kind, value, _ in rows(d)}
     ohms, string, heat, volts = listed["clamp resistor"].split(", ")
     n = int(string.split()[0])
-    assert parse(heat.removesuffix(" of heat in all"), "W") == pytest.approx(d.value("clamp.power"), rel=0.01) and n == d.value("clamp.resistors") > 1
+    assert (parse(heat.removesuffix(" of heat in all"), "W") == pytest.approx(d.value("clamp.power"), rel=0.01)
+            and n == d.value("clamp.resistors") > 1)
     held = parse(volts.removesuffix(" across all"), "V")
-    assert held == pytest.approx(d.value("clamp.v"), rel=0.01) and held**2 / parse(ohms, "Ω") == pytest.approx(d.value("clamp.power"), rel=0.7)
+    assert held == pytest.approx(d.value("clamp.v"), rel=0.01) and held**2 / parse(ohms, "Ω") == pytest.approx(d.value("clamp.power"),
+        rel=0.7)
     assert parse(listed["clamp capacitor"].split(", ")[1].removesuffix(" class"), "V") > held
-    assert listed["second-stage filter inductor 1"] == "2.20 µH, 1.00 A" and not any("second-stage" in kind for kind, _, _ in rows(size(need, {"topology": "flyback", "front_end": "plain"}, noise=False)))
-    assert next(count for kind, _, count in rows(d) if kind == "capacitor") == int(d.value("output1.parallel")) + 1, "one more behind the choke"
+    assert listed["second-stage filter inductor 1"] == "2.20 µH, 1.00 A" and not any(
+        "second-stage" in kind for kind, _, _ in rows(size(need, {"topology": "flyback", "front_end": "plain"}, noise=False)))
+    assert (next(count for kind, _, count in rows(d) if kind == "capacitor") == int(d.value("output1.parallel"))
+            + 1), "one more behind the choke"
     value, burnt = listed["bleed resistor"].split(", ")
     assert parse(burnt.removesuffix(" of heat"), "W") == pytest.approx(24**2 / parse(value, "Ω"), rel=0.01)
 

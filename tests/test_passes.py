@@ -12,8 +12,11 @@ from rhevectra.core.topologies.common import passes
 from rhevectra.core.topologies.stepdown import secondary
 from rhevectra.core.topologies.stepdown import stage as stepdown
 
-NEED = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=15),), insulation="functional", harmonics_class="none")
-CASES = [("forward_reset", {}), ("forward_2sw", {"rectifier.snubber": "rc"}), ("forward_active_clamp", {}), ("push_pull", {"secondary.kind": "bridge"}), ("half_bridge", {"primary.snubber": "rc"}), ("full_bridge", {"secondary.kind": "doubler"}), ("psfb", {}), ("psfb", {"secondary.kind": "bridge"}), ("buck_aux", {})]
+NEED = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=12, current_max=15),), insulation="functional",
+                   harmonics_class="none")
+CASES = [("forward_reset", {}), ("forward_2sw", {"rectifier.snubber": "rc"}), ("forward_active_clamp", {}),
+         ("push_pull", {"secondary.kind": "bridge"}), ("half_bridge", {"primary.snubber": "rc"}),
+         ("full_bridge", {"secondary.kind": "doubler"}), ("psfb", {}), ("psfb", {"secondary.kind": "bridge"}), ("buck_aux", {})]
 
 
 @pytest.fixture(scope="module", params=CASES, ids=lambda case: "-".join((case[0], *case[1].values())))
@@ -61,7 +64,9 @@ def test_another_stage_of_the_same_kind_is_not_traced_again(settled):
     else:
         other = replace(stage, leakage=stage.leakage * 2, v_forward=stage.v_forward + 0.2)
     (one, kinds), (two, same) = (passes._apart(s, reads) for s in (stage, other))
-    assert passes._traced(advance, type(stage), tuple(one), reads, kinds, tuple(carried)) is passes._traced(advance, type(other), tuple(two), reads, same, tuple(carried))
+    assert passes._traced(advance, type(stage), tuple(one), reads, kinds, tuple(carried)) is passes._traced(advance, type(other),
+        tuple(two), reads, same, tuple(carried))
     want = advance(Quick(), other, state)
     *got, _crest = passes._traced(advance, type(other), tuple(two), reads, same, tuple(carried)).bind(two).once(list(state.values()))
-    assert np.allclose(got[0], want["next_mid"], rtol=1e-12) and not np.allclose(got[0], advance(Quick(), stage, state)["next_mid"], rtol=1e-9)
+    assert np.allclose(got[0], want["next_mid"], rtol=1e-12) and not np.allclose(got[0], advance(Quick(), stage, state)["next_mid"],
+        rtol=1e-9)

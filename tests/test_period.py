@@ -22,12 +22,16 @@ def design(request):
 
 
 def test_volt_seconds_of_the_magnetising_inductance_balance(design):
-    """Over a period at every loaded corner, within 1 %: bus less the drop of the mean ramp current, what lifting the node takes, what the free ring leaves, against reflected voltage over the discharge."""
+    """Over a period at every loaded corner, within 1 %: bus less the drop of the mean ramp current, what lifting the node takes, what the
+    free ring leaves, against reflected voltage over the discharge."""
     o, s, mask = design.context["o"], design.context["stage"], run_mask(design)
     value = lambda x: np.broadcast_to(getattr(x, "value", x), design.grid.shape)  # noqa: E731
-    up = (value(s.v_bus) - value(o["r_on"]) * (value(o["i_peak"]) + value(o["i_start"])) / 2) * value(o["t_ramp"]) * value(o["lm"]) / value(s.lp)
+    up = (value(s.v_bus) - value(o["r_on"]) * (value(o["i_peak"]) + value(o["i_start"])) / 2) * value(o["t_ramp"]) * value(o["lm"]) / value(
+        s.lp)
     ring = value(o["lm"]) * np.where(value(o["discontinuous"]), value(o["i_start"]), 0.0)  # what the free ring leaves in the core
-    lift = value(o["lm"]) * (value(o["i_peak"]) - np.sqrt(np.maximum(value(o["i_peak"]) ** 2 + value(s.c_node) / value(s.lp) * (value(s.v_bus) ** 2 - value(o["v_or"]) ** 2), 0)))
+    lift = value(o["lm"]) * (
+        value(o["i_peak"])
+        - np.sqrt(np.maximum(value(o["i_peak"]) ** 2 + value(s.c_node) / value(s.lp) * (value(s.v_bus) ** 2 - value(o["v_or"]) ** 2), 0)))
     down = value(o["v_or"]) * (value(o["t_off"]) - value(o["t_com"]))
     assert np.abs((up + ring - lift) / down - 1)[mask].max() < 0.01
 
@@ -41,7 +45,8 @@ def test_the_secondary_delivers_what_the_loads_take(design):
         shape = waveforms(design, design.grid.corner(tuple(int(i) for i in index)))[2]
         load = design.requirement.outputs[0].current_max * design.grid.points[index[2]].load
         mean = float(np.trapezoid(shape.y, shape.t)) / shape.period
-        taken = float(np.broadcast_to(design.rows["switch.e_off"].value, design.grid.shape)[index]) + float(np.broadcast_to(design.rows["transformer.loss_core"].value, design.grid.shape)[index]) * shape.period
+        taken = (float(np.broadcast_to(design.rows["switch.e_off"].value, design.grid.shape)[index])
+                 + float(np.broadcast_to(design.rows["transformer.loss_core"].value, design.grid.shape)[index]) * shape.period)
         spare = taken / shape.period / abs(design.requirement.outputs[0].voltage)
         assert load * 0.97 <= mean <= load * 1.04 + 1.5 * spare + 0.02, (index, mean, load)
 
@@ -89,7 +94,8 @@ def test_turn_off_energy_by_integrating_the_overlap():
 
 
 def test_accelerated_passes_find_the_fixed_point_plain_passes_find():
-    """A slow coupled map of three values in five columns (largest eigenvalue about 0.9): the same point, in a third of the passes at most, after the plain ones it begins with."""
+    """A slow coupled map of three values in five columns (largest eigenvalue about 0.9): the same point, in a third of the passes at most,
+    after the plain ones it begins with."""
     rng = np.random.default_rng(2)
     matrix, shift = np.array([[0.7, 0.15, 0.1], [0.1, 0.6, -0.1], [0.05, 0.1, 0.65]]), rng.uniform(1, 2, (3, 5))
 

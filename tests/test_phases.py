@@ -1,4 +1,5 @@
-"""The three-phase resonant stage: what cancels in the sums, how phases share when their parts differ, and what both cost, against the engine on the exported circuit."""
+"""The three-phase resonant stage: what cancels in the sums, how phases share when their parts differ, and what both cost, against the
+engine on the exported circuit."""
 
 import re
 
@@ -36,7 +37,8 @@ def summed(e, prefix):
 
 def orders(e, values, most):
     """Amplitudes of the harmonics 0 to most of a waveform at uneven instants, by trapezoids."""
-    return np.array([abs(np.trapezoid(values * np.exp(-2j * np.pi * k * e.t / e.period), e.t)) * (2 if k else 1) / e.period for k in range(most + 1)])
+    return np.array(
+        [abs(np.trapezoid(values * np.exp(-2j * np.pi * k * e.t / e.period), e.t)) * (2 if k else 1) / e.period for k in range(most + 1)])
 
 
 def test_in_the_sum_of_the_tank_currents_all_but_the_triplen_orders_cancel(three, period):
@@ -49,7 +51,8 @@ def test_in_the_sum_of_the_tank_currents_all_but_the_triplen_orders_cancel(three
 
 
 def test_the_rectified_ripple_begins_at_six_times_the_frequency(three, period):
-    """Even phases: nothing below the sixth order; rms of the sum within 3 %; its swing, the small difference of currents taken without loss, within 1.5 % of the peak of one phase, and far below it."""
+    """Even phases: nothing below the sixth order; rms of the sum within 3 %; its swing, the small difference of currents taken without
+    loss, within 1.5 % of the peak of one phase, and far below it."""
     fed, at = summed(period, "dfeed"), period.corner.index
     seen = orders(period, fed, 12)
     assert max(seen[1:6]) < 0.01 * seen[6] and seen[6] > 0.02 * seen[0]
@@ -61,8 +64,10 @@ def test_the_rectified_ripple_begins_at_six_times_the_frequency(three, period):
 
 @pytest.mark.parametrize(("line", "pins"), [(360.0, {}), (400.0, {}), (400.0, {"llc.spread": 0.03})])
 def test_uneven_parts_share_as_the_engine_finds(three, line, pins):
-    """Inductances and capacitors of phase 1 at one end of the spread, of the others at the other, all eight ways: the worst share of the engine is at most that of the figure, and not
-    far below where the figure has its worst; the frequency stays, so that the output moves a little instead. The peak of its tank current and what its capacitor sees are at most those of even phases times that share, and told so at the worst end of the tolerances."""
+    """Inductances and capacitors of phase 1 at one end of the spread, of the others at the other, all eight ways: the worst share of the
+    engine is at most that of the figure, and not far below where the figure has its worst; the frequency stays, so that the output moves a
+    little instead. The peak of its tank current and what its capacitor sees are at most those of even phases times that share, and told so
+    at the worst end of the tolerances."""
     three = size(NEED, {"topology": "llc_three_phase", **pins}) if pins else three
     c, spread = three.grid.find(line), float(three.rows["llc.spread"].value)
     circuit = TOPOLOGIES["llc_three_phase"].circuit(three, c)
@@ -70,7 +75,8 @@ def test_uneven_parts_share_as_the_engine_finds(three, line, pins):
     for signs in ((1, 1, 1), (1, 1, -1), (-1, -1, 1), (-1, -1, -1)):
         text = write(circuit)
         for name, sign in zip(("Lres", "Cres", "Lm"), signs, strict=True):
-            text = re.sub(rf"(?m)^{name}(_\d)?( \S+ \S+) (\S+)", lambda m, n=name, s=sign: f"{n}{m[1] or ''}{m[2]} {float(m[3]) * (1 + spread * (-s if m[1] else s)):.9g}", text)
+            text = re.sub(rf"(?m)^{name}(_\d)?( \S+ \S+) (\S+)",
+                          lambda m, n=name, s=sign: f"{n}{m[1] or ''}{m[2]} {float(m[3]) * (1 + spread * (-s if m[1] else s)):.9g}", text)
         m = Measures(steady(read(text), circuit.period))
         fed = [sum(np.trapezoid(m.values("i", f"dfeed{half}{phase}"), m.samples.t) for half in ("", "2")) for phase in ("", "_2", "_3")]
         worst = max(worst, max(fed) / np.mean(fed))
@@ -85,7 +91,8 @@ def test_uneven_parts_share_as_the_engine_finds(three, line, pins):
 
 
 def test_parts_as_bought_are_refused_and_say_what_cures_it(three):
-    """Common practice, no source: at a gain of one the phases share by their resistances only, and 5 % parts leave one of them most of the load. Without a spread they share evenly."""
+    """Common practice, no source: at a gain of one the phases share by their resistances only, and 5 % parts leave one of them most of the
+    load. Without a spread they share evenly."""
     bought = size(NEED, {"topology": "llc_three_phase", "llc.spread": 0.05})
     found = [f for f in bought.findings if f.figure == "llc.phase_most"]
     assert bought.value("llc.phase_most") > 1.5 and found and found[0].severity == "must fix" and "llc.spread" in found[0].text
@@ -103,7 +110,8 @@ def test_what_uneven_phases_lose_is_the_mean_square_of_their_currents(three):
 def test_three_of_each_wound_part_are_counted(three):
     """Volume by hand from the catalogue's cores, and the bill; each phase carries a third."""
     table = three.catalogue["cores"].derived(windows)
-    volume = sum(float(table.effective.volume[table.names.index(str(three.rows[id].value))]) for id in ("transformer.core", "inductor.core"))
+    volume = sum(float(table.effective.volume[table.names.index(str(three.rows[id].value))])
+                 for id in ("transformer.core", "inductor.core"))
     assert magnetics_volume(three) == pytest.approx(3 * volume) and TOPOLOGIES["llc_three_phase"].bill(three)["wound"] == 6
     full = three.grid.find(360.0).index
     assert 6 * float(whole(three, three.rows["rectifier1.i_avg_even"])[full]) == pytest.approx(40.0, rel=0.01)

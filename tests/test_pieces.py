@@ -1,4 +1,5 @@
-"""A design whose transformer is several small ones, primaries in series and secondaries in parallel: the whole in the engine, all pieces drawn out in its netlist, one piece by its own volt-seconds, copper and sheet, and the rule that splits it."""
+"""A design whose transformer is several small ones, primaries in series and secondaries in parallel: the whole in the engine, all pieces
+drawn out in its netlist, one piece by its own volt-seconds, copper and sheet, and the rule that splits it."""
 
 import re
 from itertools import pairwise
@@ -39,7 +40,9 @@ def at(design, id, corner):
 
 
 def test_the_engine_sees_the_whole(three):
-    """The exported circuit at full load and half the load, with the turns, leakage and resistances of all pieces as one: output within 1.5 % at full and 3 % at half load; what the primary carries within 3 % at full (at half load a tank is sized some 5 % high, as with one transformer: it is solved without its losses)."""
+    """The exported circuit at full load and half the load, with the turns, leakage and resistances of all pieces as one: output within 1.5
+    % at full and 3 % at half load; what the primary carries within 3 % at full (at half load a tank is sized some 5 % high, as with one
+    transformer: it is solved without its losses)."""
     for load, band in ((1.0, 0.015), (0.5, 0.03)):
         c = three.grid.find(380.0 if 380.0 in three.grid.lines else three.grid.lines[0], load)
         e = exact(three, c)
@@ -50,7 +53,8 @@ def test_the_engine_sees_the_whole(three):
 
 
 def drawn_out(text):
-    """The exported netlist of a tapped output with its one transformer drawn out as COUNT: primaries in a chain, each secondary with rectifiers of its own at a share of the switches."""
+    """The exported netlist of a tapped output with its one transformer drawn out as COUNT: primaries in a chain, each secondary with
+    rectifiers of its own at a share of the switches."""
     lines = text.split("\n")
     value = {x.split()[0]: x.split() for x in lines if x and x[0] not in "*."}
     first, last = value["Rpri"][1], value["Lm"][2]
@@ -58,9 +62,11 @@ def drawn_out(text):
     rated = {n: float(value[n][5 if n == "Esec1" else 3]) for n in ("Rpri", "Lm", "Rcore", "Esec1", "Rsec1")}
     made = []
     for k, (a, b) in enumerate(pairwise(chain)):
-        made += [f"Rpri{k} {a} m{k} {rated['Rpri'] / COUNT}", f"Lm{k} m{k} {b} {rated['Lm'] / COUNT} IC=0", f"Rcore{k} m{k} {b} {rated['Rcore'] / COUNT}"]
+        made += [f"Rpri{k} {a} m{k} {rated['Rpri'] / COUNT}", f"Lm{k} m{k} {b} {rated['Lm'] / COUNT} IC=0",
+                 f"Rcore{k} m{k} {b} {rated['Rcore'] / COUNT}"]
         for n, (up, down) in enumerate(((f"m{k}", b), (b, f"m{k}")), 1):
-            made += [f"Esec{n}{k} x{n}{k} 0 {up} {down} {COUNT * rated['Esec1']}", f"Vsec{n}{k} x{n}{k} y{n}{k} DC 0", f"Fpri{n}{k} {up} {down} Vsec{n}{k} {COUNT * rated['Esec1']}",
+            made += [f"Esec{n}{k} x{n}{k} 0 {up} {down} {COUNT * rated['Esec1']}", f"Vsec{n}{k} x{n}{k} y{n}{k} DC 0",
+                     f"Fpri{n}{k} {up} {down} Vsec{n}{k} {COUNT * rated['Esec1']}",
                      f"Rsec{n}{k} y{n}{k} z{n}{k} {COUNT * rated['Rsec1']}", f"Dfeed{n}{k} z{n}{k} out1 DPART"]
     model = next(x for x in lines if x.startswith(".model DOUT"))
     amps, ohms = float(model.split("IS=")[1].split()[0]), float(model.split("RS=")[1].rstrip(")"))
@@ -72,7 +78,8 @@ def drawn_out(text):
 
 @pytest.mark.parametrize("topology", ["llc_half", "llc_full"])
 def test_the_exported_circuit_with_every_transformer_drawn_out(topology):
-    """Three transformers with a share of inductance, resistance and rectifiers each, in the exported netlist in the place of the one that stands for them (engine): output within 0.3 %, tank current within 1 %, a third of the secondary current in every piece."""
+    """Three transformers with a share of inductance, resistance and rectifiers each, in the exported netlist in the place of the one that
+    stands for them (engine): output within 0.3 %, tank current within 1 %, a third of the secondary current in every piece."""
     d = size(NEED, {"topology": topology, "transformer.pieces": COUNT, "secondary.kind": "centre_tap"}, noise=False)
     text = netlist_text(d, 360.0, 1.0, "")
     period = float(re.search(r"Vgate1.* (\S+)\)", text).group(1))
@@ -84,7 +91,8 @@ def test_the_exported_circuit_with_every_transformer_drawn_out(topology):
 
 
 def test_one_piece_by_its_own_volt_seconds(three):
-    """The flux of a piece: the voltage over its secondary in the engine, integrated, over its own turns and section; the turns of all primaries against that secondary are the ratio of the circuit."""
+    """The flux of a piece: the voltage over its secondary in the engine, integrated, over its own turns and section; the turns of all
+    primaries against that secondary are the ratio of the circuit."""
     c = three.grid.find(three.grid.lines[0], 1.0)
     e, rows = exact(three, c), three.rows
     assert float(rows["transformer.np_all"].value) == COUNT * float(rows["transformer.np"].value)
@@ -95,11 +103,14 @@ def test_one_piece_by_its_own_volt_seconds(three):
     cores = three.catalogue["cores"]
     section = float(three.context["plan"].window.effective.area[three.context["plan"].choice.core])
     assert rows["transformer.core"].value in cores.names
-    assert (linked.max() - linked.min()) / (float(rows["transformer.ns1"].value) * section) == pytest.approx(2 * at(three, "transformer.b_ac", c), rel=0.05)
+    assert (linked.max() - linked.min()) / (float(rows["transformer.ns1"].value) * section) == pytest.approx(
+        2 * at(three, "transformer.b_ac", c), rel=0.05)
 
 
 def test_copper_heat_and_sheet_are_those_of_a_piece(three):
-    """The resistances of the circuit at its own currents lose three times what one piece loses by its layers and harmonics, which is no less than the resistance on its sheet does; the rise is that of a third of both losses on one surface; inductance and leakage on the sheet add up to the circuit's."""
+    """The resistances of the circuit at its own currents lose three times what one piece loses by its layers and harmonics, which is no
+    less than the resistance on its sheet does; the rise is that of a third of both losses on one surface; inductance and leakage on the
+    sheet add up to the circuit's."""
     check_finite(three)
     check_drawn(three, three.grid.find(three.grid.lines[0]))
     rows, plan = three.rows, three.context["plan"]
@@ -108,13 +119,18 @@ def test_copper_heat_and_sheet_are_those_of_a_piece(three):
     assert any("3 alike" in x.text for p in pages(three, "t") for x in p.items if hasattr(x, "text"))
     spot = (plan.choice.core, plan.choice.candidate)
     layers = exact_copper(need, plan.choice.trial, spot, plan.window, need.ambient + float(plan.choice.trial.rise[spot]))[0]
-    for id, k, amps in (("transformer.r_primary", 0, need.windings[0].i_rms), ("transformer.r_secondary", 1, COUNT * need.windings[1].i_rms)):
+    for id, k, amps in (("transformer.r_primary", 0, need.windings[0].i_rms),
+                        ("transformer.r_secondary", 1, COUNT * need.windings[1].i_rms)):
         assert float(rows[id].value) * amps**2 == pytest.approx(COUNT * layers[k], rel=0.01)
-        assert layers[k] > 0.7 * sheet.parts[k].resistance * sheet.parts[k].i_rms ** 2  # of three turns the leads out, which only the sheet counts, are a third
+        assert (layers[k] > 0.7 * sheet.parts[k].resistance
+                * sheet.parts[k].i_rms ** 2)  # of three turns the leads out, which only the sheet counts, are a third
     copper, core = (float(np.max(rows[f"transformer.loss_{n}"].value)) for n in ("copper", "core"))
     surface = float(plan.window.surface[plan.choice.core])
-    both = np.max(np.broadcast_to(rows["transformer.loss_copper"].value, three.grid.shape) + np.broadcast_to(rows["transformer.loss_core"].value, three.grid.shape))
-    assert float(np.max(rows["transformer.temperature_rise"].value)) == pytest.approx(both / COUNT / (25.0 * surface), rel=1e-6)  # 25 W/m²K with forced air (common practice)
+    both = np.max(
+        np.broadcast_to(rows["transformer.loss_copper"].value, three.grid.shape) + np.broadcast_to(rows["transformer.loss_core"].value,
+            three.grid.shape))
+    assert float(np.max(rows["transformer.temperature_rise"].value)) == pytest.approx(both / COUNT / (25.0 * surface),
+        rel=1e-6)  # 25 W/m²K with forced air (common practice)
     assert copper + core < float(np.max(rows["loss.total"].value))
     whole = float(rows["llc.lm" if "llc.lm" in rows else "transformer.lm"].value)
     if ordered(three) is not None:
@@ -138,7 +154,8 @@ def test_capacitance_between_the_sides_is_that_of_all():
 
 
 def test_the_rule_splits_where_no_single_core_does():
-    """5 V at 180 A from a resonant stage: pinned to one it is refused; by rule as many as pass, and one fewer are refused. What passes as one stays one; a transformer that is the resonant inductor too is one."""
+    """5 V at 180 A from a resonant stage: pinned to one it is refused; by rule as many as pass, and one fewer are refused. What passes as
+    one stays one; a transformer that is the resonant inductor too is one."""
     need = Requirement(mains=DC, outputs=(Output(voltage=5.0, current_max=180.0),), cooling="forced")
     single, free = (size(need, {"topology": "llc_half", **more}, noise=False) for more in ({"transformer.pieces": 1}, {}))
     refused = lambda d: any(f.figure == "transformer.core" and "is refused" in f.text for f in d.findings)  # noqa: E731
@@ -149,7 +166,8 @@ def test_the_rule_splits_where_no_single_core_does():
     assert float(np.max(free.rows["loss.total"].value)) < float(np.max(single.rows["loss.total"].value))
     assert int(size(NEED, {"topology": "psfb"}, noise=False).rows["transformer.pieces"].value) == 1
     leaky = size(NEED, {"topology": "llc_half", "llc.inductor": "leakage", "transformer.pieces": 2}, noise=False)
-    assert leaky.context["plan"].need.pieces == 1 and any(f.cure == "transformer.pieces" and f.severity == "must fix" for f in leaky.findings)
+    assert leaky.context["plan"].need.pieces == 1 and any(f.cure == "transformer.pieces" and f.severity == "must fix"
+                                                          for f in leaky.findings)
     assert "transformer.pieces" not in size(NEED, {"topology": "forward_2sw"}, noise=False).decision_specs
 
 
@@ -162,10 +180,14 @@ def test_pinned_turns_are_those_of_a_piece_and_the_picture_marks_the_present(thr
         assert PICTURES[name][1](three, three.grid.find(three.grid.lines[0]), 160.0, 130.0, None).items, name
 
 
-@pytest.mark.parametrize(("topology", "volts", "amps"), [("llc_half", 12.0, 104.0), ("llc_half", 24.0, 53.0), ("half_bridge", 24.0, 54.0), ("llc_half", 3.3, 175.0), ("llc_full", 5.0, 149.0)])
+@pytest.mark.parametrize(("topology", "volts", "amps"),
+                         [("llc_half", 12.0, 104.0), ("llc_half", 24.0, 53.0), ("half_bridge", 24.0, 54.0), ("llc_half", 3.3, 175.0),
+                          ("llc_full", 5.0, 149.0)])
 def test_high_currents_take_parts_that_carry_them(topology, volts, amps):
-    """The die and the resonant inductor hold what the settled circuit asks of them, where the first estimate is a few per cent low: each of these ended above one or the other; the engine's primary current at full load stays below the die's."""
-    d = size(Requirement(mains=DC, outputs=(Output(voltage=volts, current_max=amps),), cooling="forced"), {"topology": topology}, noise=False)
+    """The die and the resonant inductor hold what the settled circuit asks of them, where the first estimate is a few per cent low: each of
+    these ended above one or the other; the engine's primary current at full load stays below the die's."""
+    d = size(Requirement(mains=DC, outputs=(Output(voltage=volts, current_max=amps),), cooling="forced"), {"topology": topology},
+             noise=False)
     broken = {f.figure for f in d.findings if f.severity == "must fix"}
     assert not broken & {"switch.i_peak", "inductor.b_peak", "transformer.core", "transformer.b_peak"}
     e = exact(d, d.grid.find(360.0, 1.0))
@@ -174,7 +196,8 @@ def test_high_currents_take_parts_that_carry_them(topology, volts, amps):
 
 def test_what_a_heat_sink_must_reach_follows_the_cooling():
     """The same rectifiers may ask for less to their ambient in forced air than by themselves, and the rule says so."""
-    d = {c: size(Requirement(mains=DC, outputs=(Output(voltage=12.0, current_max=187.0),), cooling=c), {"topology": "psfb"}, noise=False) for c in ("natural", "forced")}
+    d = {c: size(Requirement(mains=DC, outputs=(Output(voltage=12.0, current_max=187.0),), cooling=c), {"topology": "psfb"}, noise=False)
+         for c in ("natural", "forced")}
     asked = {c: float(x.figure("rectifier1.case_to_ambient").value) for c, x in d.items()}
     floor = {c: float(x.rows["switch.r_ca_floor"].value) for c, x in d.items()}
     assert floor["forced"] < asked["forced"] < floor["natural"]

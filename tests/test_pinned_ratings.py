@@ -23,13 +23,15 @@ def faults(design):
 
 @pytest.mark.parametrize("topology", TOPOLOGIES)
 def test_an_output_capacitor_below_the_output_is_told(topology):
-    """16 V parts on 19 V: must be fixed, and the pin is what to free; those of the rule hold the output at the end of its tolerance with half its ripple at 95 % of their rating."""
+    """16 V parts on 19 V: must be fixed, and the pin is what to free; those of the rule hold the output at the end of its tolerance with
+    half its ripple at 95 % of their rating."""
     bad, good = size(NEED, {"topology": topology, "output1.cap": "poly-560uF-16V"}), size(NEED, {"topology": topology})
     finding = next(f for f in bad.findings if f.figure == "output1.v_c")
     assert finding.severity == MUST_FIX and finding.cure == "output1.cap" and "16" not in finding.text.split("below")[0][:5]
     rated = good.catalogue["output_capacitors"].row(good.rows["output1.cap"].value)["v_class_v"]
     ripple = float(np.max(np.broadcast_to(good.rows["output1.ripple_pp"].value, good.grid.shape)[RUN.mask(good.grid)]))
-    assert "output1.v_c" not in faults(good) and 19 * 1.05 + ripple / 2 == pytest.approx(float(good.figure("output1.v_c").value), rel=1e-3) and float(good.figure("output1.v_c").value) <= 0.95 * rated
+    assert ("output1.v_c" not in faults(good) and 19 * 1.05 + ripple / 2 == pytest.approx(float(good.figure("output1.v_c").value), rel=1e-3)
+            and float(good.figure("output1.v_c").value) <= 0.95 * rated)
 
 
 @pytest.mark.parametrize("tolerance", [0.05, 0.3])

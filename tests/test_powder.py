@@ -1,4 +1,5 @@
-"""Boost inductors on powder rings: geometry and turns by other routes, ripple by integrating the falling inductance, and the stage they stand in."""
+"""Boost inductors on powder rings: geometry and turns by other routes, ripple by integrating the falling inductance, and the stage they
+stand in."""
 
 import warnings
 
@@ -31,13 +32,15 @@ def _fans(fans, **pins):
 
 
 def test_ring_parameters_by_integration_over_the_section():
-    """The inductance factor Ae/le of every ring is the integral of h/(2πr); its path lies between inner and mean circumference, its volume below the whole."""
+    """The inductance factor Ae/le of every ring is the integral of h/(2πr); its path lies between inner and mean circumference, its volume
+    below the whole."""
     table = shipped()["rings"]
     r = rings(table)
     for k, row in enumerate(table.rows):
         permeance = quad(lambda x, h=row["tall_m"]: h / (2 * np.pi * x), row["inner_m"] / 2, row["outer_m"] / 2)[0]
         assert r.area[k] / r.length[k] == pytest.approx(permeance, rel=1e-9)
-        assert np.pi * row["inner_m"] < r.length[k] < np.pi * (row["outer_m"] + row["inner_m"]) / 2 and r.volume[k] == pytest.approx(r.area[k] * r.length[k])
+        assert np.pi * row["inner_m"] < r.length[k] < np.pi * (row["outer_m"] + row["inner_m"]) / 2 and r.volume[k] == pytest.approx(
+            r.area[k] * r.length[k])
         assert 0.85 < r.volume[k] / (np.pi / 4 * row["tall_m"] * (row["outer_m"] ** 2 - row["inner_m"] ** 2)) < 1
 
 
@@ -45,14 +48,16 @@ def test_turns_are_the_first_whole_number_that_gives_enough():
     """Against counting up, over random rings, currents and grades."""
     rng = np.random.default_rng(4)
     for _ in range(60):
-        inductance, current, per_turn, half, m = 10 ** rng.uniform(-5, -3), rng.uniform(0.5, 30), 10 ** rng.uniform(-7.5, -6.8), 10 ** rng.uniform(2.5, 3.5), rng.uniform(1.1, 1.7)
+        inductance, current, per_turn, half, m = (10 ** rng.uniform(-5, -3), rng.uniform(0.5, 30), 10 ** rng.uniform(-7.5, -6.8),
+                                                  10 ** rng.uniform(2.5, 3.5), rng.uniform(1.1, 1.7))
         found = float(powder.turns_for(inductance, current, per_turn, half, m))
         enough = [n for n in range(1, 60000) if per_turn * n**2 / (1 + (n * current / half) ** m) >= inductance * (1 - 1e-12)]
         assert found == enough[0]
 
 
 def test_ripple_by_integrating_the_falling_inductance():
-    """v = L(i)·di/dt through the on-time around the mean: the ripple taken with the inductance at the mean is within 3 %, up to a quarter of the mean."""
+    """v = L(i)·di/dt through the on-time around the mean: the ripple taken with the inductance at the mean is within 3 %, up to a quarter
+    of the mean."""
     b = Boost(0.8e-3, 65e3, False, i_half=8.0, exponent=1.5)
     a = angles(b, 100.0, 600.0, 390.0, np.array([0.5, 1.0, 0.5 * np.pi]))
     for k in range(3):
@@ -66,7 +71,8 @@ def test_ripple_by_integrating_the_falling_inductance():
 
 
 def test_a_falling_inductance_leaves_the_power_and_bends_the_current():
-    """The same stage with and without bias: power is drawn alike, and the loop, laid out for the inductance left at the crest, is slower near the zero crossing."""
+    """The same stage with and without bias: power is drawn alike, and the loop, laid out for the inductance left at the crest, is slower
+    near the zero crossing."""
     ring = Loop(0.8e-3, 65e3, 390.0, 8e3, 0.0, i_half=8.0, exponent=1.5, designed=0.4e-3)
     gapped = replace(ring, inductance=0.4e-3, i_half=0.0, designed=0.0)
     for v in (100.0, 230.0):
@@ -114,7 +120,8 @@ def test_a_ring_too_small_is_refused_by_name(fans):
 
 @pytest.mark.parametrize("front", ["pfc_ccm", "pfc_crm", "pfc_interleaved"])
 def test_power_at_the_limit_by_two_routes(fans, front):
-    """The closed figure against halving the interval on the drawn cycles: the same within 1 % at every line (a ring's figure takes the inductance left at the limit, which is less than at the mean there)."""
+    """The closed figure against halving the interval on the drawn cycles: the same within 1 % at every line (a ring's figure takes the
+    inductance left at the limit, which is less than at the mean there)."""
     d = size(fans.requirement, {**fans.decisions, "front_end": front})
     plan = d.context["front"]
     found = power_at_peak(plan.boost, np.array(d.grid.lines), plan.v_bus, plan.limit)
@@ -123,13 +130,15 @@ def test_power_at_the_limit_by_two_routes(fans, front):
 
 
 def test_a_ring_far_too_small_is_told_and_its_losses_are_not_followed_without_end():
-    """Half a kilowatt through a ring of 13 mm by hand: its copper would lose more for what it loses. One sentence says so and frees the pin, the line current stays one of this world, and nothing overflows."""
+    """Half a kilowatt through a ring of 13 mm by hand: its copper would lose more for what it loses. One sentence says so and frees the
+    pin, the line current stays one of this world, and nothing overflows."""
     need = Requirement(mains=Mains(kind="ac1", v_min=90, v_max=132), outputs=(Output(voltage=100, current_max=4.7),), efficiency_target=0.8)
     with warnings.catch_warnings():
         warnings.simplefilter("error")
         d = size(need, {"topology": "half_bridge", "front_end": "pfc_ccm", "pfc.ring": "R13/8/5"})
     told = [f for f in d.findings if "lose as much as it passes on" in f.text]
     assert len(told) == 1 and told[0].cure == "pfc.ring" and told[0].severity == "must fix"
-    assert 470 / 90 < float(np.max(d.rows["inlet.i_rms"].value)) < 3 * 470 / 90 and all(np.isfinite(f.value) for f in d.figures() if not isinstance(f.value, str))
+    assert 470 / 90 < float(np.max(d.rows["inlet.i_rms"].value)) < 3 * 470 / 90 and all(
+        np.isfinite(f.value) for f in d.figures() if not isinstance(f.value, str))
     whole = size(need, {"topology": "half_bridge", "front_end": "pfc_ccm"})
     assert not any("lose as much" in f.text for f in whole.findings)

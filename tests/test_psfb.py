@@ -34,19 +34,24 @@ def inside(d, at):
 
 @pytest.mark.parametrize("line", [360.0, 400.0])
 def test_the_exported_netlist_agrees_with_the_simulator(bridge, line, tmp_path):
-    """Nothing tuned, full load at both ends of the bus: output within 1 %, currents and voltages within 3 %, over the last 20 periods of a switch."""
+    """Nothing tuned, full load at both ends of the bus: output within 1 %, currents and voltages within 3 %, over the last 20 periods of a
+    switch."""
     c, text, o = corner_for(bridge, line, 1.0, ""), netlist_text(bridge, line, 1.0, ""), bridge.context["o"]
     at = lambda x: float(whole(bridge, x)[c.index])  # noqa: E731
     text, end = shortened(text)
     names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "vds": "MAX v(b)", "lrms": "RMS il", "rrms": "RMS is"}
-    found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"), ["let ib=-i(vbus)", "let ip=@llk[i]", "let il=@lout[i]", "let is=i(vsec1)"], names, (end - 20 / at(o["f_switch"]), end), tmp_path / "p.cir")
-    mine = {"bus": inside(bridge, at) / line, "prms": at(o["i_primary"]), "ppk": at(o["i_peak"]), "vo": 48.0, "vds": at(bridge.rows["switch.v_peak"]), "lrms": at(o["i_l"]), "rrms": at(bridge.rows["rectifier1.i_rms"])}
+    found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"),
+                    ["let ib=-i(vbus)", "let ip=@llk[i]", "let il=@lout[i]", "let is=i(vsec1)"], names, (end - 20 / at(o["f_switch"]), end),
+                    tmp_path / "p.cir")
+    mine = {"bus": inside(bridge, at) / line, "prms": at(o["i_primary"]), "ppk": at(o["i_peak"]), "vo": 48.0,
+            "vds": at(bridge.rows["switch.v_peak"]), "lrms": at(o["i_l"]), "rrms": at(bridge.rows["rectifier1.i_rms"])}
     for name, value in mine.items():
         assert found[name] == pytest.approx(value, rel=0.01 if name == "vo" else 0.03), name
 
 
 def test_both_legs_and_the_circulating_current_against_the_engine(bridge):
-    """Full, half and a quarter load at both ends of the bus: circulating current when the lagging leg turns off within 2 %, how far either leg has moved when its switch turns on within 3 % of the bus, output within 0.5 %."""
+    """Full, half and a quarter load at both ends of the bus: circulating current when the lagging leg turns off within 2 %, how far either
+    leg has moved when its switch turns on within 3 % of the bus, output within 0.5 %."""
     o, s = bridge.context["o"], bridge.context["stage"]
     for line in (360.0, 400.0):
         for load in (1.0, 0.5, 0.25):
@@ -58,7 +63,8 @@ def test_both_legs_and_the_circulating_current_against_the_engine(bridge):
             assert at(o["i_end"]) == pytest.approx(abs(then(e.currents["llk"], half - at(o["t_q"]))), rel=0.02), c.text()
             assert abs(at(o["v_s"]) - then(e.voltages["b"], half - 2e-9)) < 0.03 * line, c.text()
             ends = at(o["t_on"]) - (at(o["t_q"]) - at(o["t_swing"]))
-            assert abs(at(bridge.rows["psfb.v_leading"]) - (line - then(e.voltages["a"], ends + at(s.extra["dead_leading"]) - 3e-9))) < 0.03 * line, c.text()
+            assert (abs(at(bridge.rows["psfb.v_leading"]) - (line - then(e.voltages["a"], ends + at(s.extra["dead_leading"]) - 3e-9)))
+                    < 0.03 * line), c.text()
             assert np.trapezoid(e.voltages["out1"], e.t) / e.period == pytest.approx(48.0, rel=0.005), c.text()
 
 
@@ -76,12 +82,14 @@ def test_stresses_are_not_below_the_engine(seed):
 
 
 def test_the_circulating_current_decays_as_its_circuit_says():
-    """Two rectifiers, the leakage and the filter inductor integrated numerically, where the leakage is small (both rectifiers conduct) and where it is large (one does), against the formulas within 2 %."""
+    """Two rectifiers, the leakage and the filter inductor integrated numerically, where the leakage is small (both rectifiers conduct) and
+    where it is large (one does), against the formulas within 2 %."""
     n, r_p, r, l_o, i_mag, crest, v_o, v_f, t = 0.2, 1.2, 0.03, 22e-6, 0.1, 12.0, 48.0, 0.9, 1.1e-6
     for leakage in (2e-6, 6e-6, 60e-6):
         def both(_, x, leakage=leakage):
             i_p, i_l = x
-            follows = (n * (v_o + v_f + r * i_l) + (r_p * i_p) * n * n) / (l_o + n * n * leakage)  # slope of the primary when one rectifier carries all
+            follows = (n * (v_o + v_f + r * i_l) + (r_p * i_p) * n * n) / (
+                l_o + n * n * leakage)  # slope of the primary when one rectifier carries all
             decays = (r_p * i_p + 0.5 * r / n**2 * (i_p - i_mag)) / leakage
             if follows > decays:
                 return [-follows, -follows / n]
@@ -98,12 +106,14 @@ def test_the_circulating_current_decays_as_its_circuit_says():
 
 @pytest.mark.parametrize("current", [0.5, 1.2])
 def test_the_leakage_moves_the_lagging_leg_as_integrated(current):
-    """L and C from a current, integrated until the node meets the bus or the current is spent: swing, time and what is left within 0.2 %."""
+    """L and C from a current, integrated until the node meets the bus or the current is spent: swing, time and what is left within 0.2
+    %."""
     inductance, c, bus = 30e-6, 150e-12, 400.0
     meets = lambda _, x: x[1] - bus  # noqa: E731
     spent = lambda _, x: x[0]  # noqa: E731
     meets.terminal = spent.terminal = True
-    found = solve_ivp(lambda _, x: [-x[1] / inductance, x[0] / c], (0, 1e-6), [current, 0.0], events=(meets, spent), rtol=1e-10, atol=1e-12, max_step=1e-9)
+    found = solve_ivp(lambda _, x: [-x[1] / inductance, x[0] / c], (0, 1e-6), [current, 0.0], events=(meets, spent), rtol=1e-10, atol=1e-12,
+                      max_step=1e-9)
     v_s = phase_shift.swing(bus, current, inductance, c)
     assert v_s == pytest.approx(found.y[1, -1], rel=2e-3)
     assert phase_shift.swing_time(inductance, c, v_s, current) == pytest.approx(found.t[-1], rel=2e-3)
@@ -114,7 +124,8 @@ def test_the_leakage_moves_the_lagging_leg_as_integrated(current):
 def test_more_series_inductance_turns_on_softer_and_costs_duty():
     """The trade by its own figures; and against the hard bridge, which burns the charge of its nodes at every turn-on."""
     few, many = (size(NEED, {**PINS, "psfb.l_series": v}) for v in (0.0, 60e-6))
-    assert many.value("psfb.energy_ratio") > 3 * few.value("psfb.energy_ratio") and many.value("psfb.duty_lost") > 2 * few.value("psfb.duty_lost")
+    assert many.value("psfb.energy_ratio") > 3 * few.value("psfb.energy_ratio") and many.value("psfb.duty_lost") > 2 * few.value(
+        "psfb.duty_lost")
     assert many.value("switch.duty_max") > few.value("switch.duty_max") and "inductor.core" not in few.rows and "inductor.core" in many.rows
     hard, soft = size(NEED, {"topology": "full_bridge"}), size(NEED, PINS)
     full = soft.grid.find(400.0)
@@ -126,15 +137,17 @@ def test_more_series_inductance_turns_on_softer_and_costs_duty():
 
 
 def test_seeded_requirements_in_the_usual_range_can_be_built():
-    """Of 40 at least 95 % feasible; nothing is NaN; bus power is output plus listed losses within 1 % at every load (the feeding time that follows the gate pulse, long at light load, is
-    counted at the full peak, up to 0.7 % too much bus power there)."""
+    """Of 40 at least 95 % feasible; nothing is NaN; bus power is output plus listed losses within 1 % at every load (the feeding time that
+    follows the gate pulse, long at light load, is counted at the full peak, up to 0.7 % too much bus power there)."""
     feasible = 0
     for need in seeded(5, 40):
         d = size(need, PINS)
         feasible += d.feasible
         check_finite(d)
         run = np.broadcast_to(d.grid.where(lambda p: p.case == "run"), d.grid.shape)
-        assert np.abs((whole(d, d.rows["load.power"]) + sum(whole(d, r) for r in d.losses.values())) / whole(d, d.context["o"]["p_bus"]) - 1)[run].max() < 0.01, need
+        assert np.abs(
+            (whole(d, d.rows["load.power"]) + sum(whole(d, r) for r in d.losses.values())) / whole(d, d.context["o"]["p_bus"])
+            - 1)[run].max() < 0.01, need
     assert feasible >= 38
 
 
@@ -148,7 +161,8 @@ def test_every_picture_of_every_stage_is_drawn(bridge):
 
 @pytest.mark.parametrize(("name", "fs"), [("radar-rotator", 150e3), ("frost-fans", 200e3)])
 def test_its_die_is_the_one_that_loses_less(name, fs):
-    """Both legs turn on softly at full load, so a large die's charge costs nothing there: the smaller die of the same class, tried for itself, loses more."""
+    """Both legs turn on softly at full load, so a large die's charge costs nothing there: the smaller die of the same class, tried for
+    itself, loses more."""
     need = decode(demo.text(name), name).requirement
     chosen, smaller = (size(need, {"topology": "psfb", "fs": fs, **pins}, noise=False) for pins in ({}, {"switch.class": "600V-0.38R"}))
     assert chosen.rows["switch.class"].value == "600V-0.19R" and chosen.most("loss.total") < 0.95 * smaller.most("loss.total")

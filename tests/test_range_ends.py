@@ -1,4 +1,5 @@
-"""Every number a person may pin, at both ends of what is accepted: a design with numbers and findings, in no time to speak of, or one sentence."""
+"""Every number a person may pin, at both ends of what is accepted: a design with numbers and findings, in no time to speak of, or one
+sentence."""
 
 import time
 import warnings
@@ -18,10 +19,13 @@ SLOW = 5.0
 
 
 def need(mains, volts, power):
-    return Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=power / volts),), cooling="forced" if power > 250 else "natural", hold_up=0.01 if mains is AC else 0.0)
+    return Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=power / volts),),
+                       cooling="forced" if power > 250 else "natural", hold_up=0.01 if mains is AC else 0.0)
 
 
-CASES = [(need(AC, 24, 60), {"topology": "flyback_qr", "front_end": "doubler"}, ""), (need(AC, 48, 400), {"topology": "llc_half", "llc.inductor": "leakage", "front_end": "pfc_ccm"}, "llc."), (need(DC, 24, 100), {"topology": "push_pull"}, "")]
+CASES = [(need(AC, 24, 60), {"topology": "flyback_qr", "front_end": "doubler"}, ""),
+         (need(AC, 48, 400), {"topology": "llc_half", "llc.inductor": "leakage", "front_end": "pfc_ccm"}, "llc."),
+         (need(DC, 24, 100), {"topology": "push_pull"}, "")]
 """Requirement, pins, and which numbers only: the resonant one takes its time, and has most in common with the others."""
 
 
@@ -44,9 +48,11 @@ def test_both_ends_of_every_number(asked, pins, only):
     assert tried > (10 if only else 40)
 
 
-@pytest.mark.parametrize(("topology", "volts", "power", "pins"), [("flyback_qr", 2.5, 639, {"pfc.v_bus": 1000}), ("llc_half", 3.3, 892, {"bulk.v_min_stage": 5, "pfc.l": 0.1})])
+@pytest.mark.parametrize(("topology", "volts", "power", "pins"),
+                         [("flyback_qr", 2.5, 639, {"pfc.v_bus": 1000}), ("llc_half", 3.3, 892, {"bulk.v_min_stage": 5, "pfc.l": 0.1})])
 def test_a_bus_above_every_class_and_a_tank_that_gives_nothing(topology, volts, power, pins):
-    """Behind three phases, where no switch holds the bus, or the tank is asked for a hundred times its gain: numbers and what must be fixed, without a warning of the arithmetic."""
+    """Behind three phases, where no switch holds the bus, or the tank is asked for a hundred times its gain: numbers and what must be
+    fixed, without a warning of the arithmetic."""
     asked = need(Mains(kind="ac3", v_min=340, v_max=440), volts, power)
     with warnings.catch_warnings():
         warnings.simplefilter("error")

@@ -1,4 +1,5 @@
-"""Answers that are kept: only for the very same numbers, the oldest go first, and a design is the same to the last bit with and without them."""
+"""Answers that are kept: only for the very same numbers, the oldest go first, and a design is the same to the last bit with and without
+them."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -60,12 +61,14 @@ class Asked(dict):
 @pytest.mark.parametrize("kind", ["ac1", "ac3"])
 def test_the_parts_of_a_front_end_ask_for_no_decision_of_topology_or_clamp_but_deratings(kind):
     """What is kept of a front end between designs may depend on its own decisions only: every front end, every topology, every clamp."""
-    need = Requirement(mains=Mains(kind=kind, v_min=100 if kind == "ac1" else 340, v_max=264 if kind == "ac1" else 460), outputs=(Output(voltage=24, current_max=10),))
+    need = Requirement(mains=Mains(kind=kind, v_min=100 if kind == "ac1" else 340, v_max=264 if kind == "ac1" else 460),
+                       outputs=(Output(voltage=24, current_max=10),))
     for front in front_ends_for(kind).values():
         for topology in TOPOLOGIES.values():
             for clamp in clamps_for(topology).values():
                 pins, sheet = Asked(), Sheet()
-                front.plan(Work(need, make_grid(need, front), shipped(), sheet, Decisions(decision_specs(topology, front, clamp), pins, sheet)), 280.0, 2.0)
+                front.plan(Work(need, make_grid(need, front), shipped(), sheet,
+                                Decisions(decision_specs(topology, front, clamp), pins, sheet)), 280.0, 2.0)
                 asked = {id for id in pins.ids if not id.startswith("derating.")}
                 assert len(asked) > 3 and not asked & {s.id for s in (*topology.DECISIONS, *clamp.DECISIONS)}, (front.NAME, topology.NAME)
 
@@ -96,8 +99,10 @@ class Watched(dict):
 
 @pytest.mark.parametrize("kind", ["ac1", "ac3"])
 def test_a_power_stage_sees_nothing_of_the_front_end_but_its_bus(kind):
-    """What is kept of a power stage between designs: built from the bus, its own decisions and one row of the front end; every front end, topology and clamp."""
-    need = Requirement(mains=Mains(kind=kind, v_min=100 if kind == "ac1" else 340, v_max=264 if kind == "ac1" else 460), outputs=(Output(voltage=24, current_max=10),), hold_up=0.01, hold_up_at=230 if kind == "ac1" else 400)
+    """What is kept of a power stage between designs: built from the bus, its own decisions and one row of the front end; every front end,
+    topology and clamp."""
+    need = Requirement(mains=Mains(kind=kind, v_min=100 if kind == "ac1" else 340, v_max=264 if kind == "ac1" else 460),
+                       outputs=(Output(voltage=24, current_max=10),), hold_up=0.01, hold_up_at=230 if kind == "ac1" else 400)
     for front in front_ends_for(kind).values():
         for topology in TOPOLOGIES.values():
             for clamp in clamps_for(topology).values():
@@ -108,12 +113,17 @@ def test_a_power_stage_sees_nothing_of_the_front_end_but_its_bus(kind):
                 pins = Asked()
                 work.choose = Decisions(specs, pins, sheet)
                 topology.power_drawn(work, topology.build(work, v_bus, clamp), v_bus, 3e-2)
-                linked = {id for row in dict.values(rows) if row not in rows.before.values() for x in row.inputs.values() for id, old in rows.before.items() if x is old}
+                linked = {id for row in dict.values(rows) if row not in rows.before.values() for x in row.inputs.values()
+                          for id, old in rows.before.items() if x is old}
                 assert rows.read | linked <= {READ_OF_FRONT_END}, (front.NAME, topology.NAME, rows.read, linked)
-                assert len(pins.ids) > 3 and pins.ids <= {s.id for s in (*topology.DECISIONS, *clamp.DECISIONS)}, (front.NAME, topology.NAME)
+                assert len(pins.ids) > 3 and pins.ids <= {s.id for s in (*topology.DECISIONS, *clamp.DECISIONS)}, (front.NAME,
+                    topology.NAME)
 
 
-@pytest.mark.parametrize("edit", [{"clamp.ratio": 1.8}, {"transformer.arrangement": "simple"}, {"bulk.c": 150e-6}, {"inlet.thermistor": "ntc-10R-4A"}, {"front_end": "pfc_ccm", "pfc.fs": 80e3}, {"inlet.c_x": 470e-9}, {"derating.switch_v": 0.7, "front_end": "pfc_ccm"}])
+@pytest.mark.parametrize("edit",
+                         [{"clamp.ratio": 1.8}, {"transformer.arrangement": "simple"}, {"bulk.c": 150e-6},
+                          {"inlet.thermistor": "ntc-10R-4A"}, {"front_end": "pfc_ccm", "pfc.fs": 80e3}, {"inlet.c_x": 470e-9},
+                          {"derating.switch_v": 0.7, "front_end": "pfc_ccm"}])
 def test_a_design_after_another_is_the_same_as_one_alone(demo_design, edit):
     forget()
     alone = size(demo_design.requirement, edit)

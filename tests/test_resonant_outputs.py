@@ -31,7 +31,10 @@ def made(request):
 
 
 def test_voltages_and_currents_against_the_engine(made):
-    """Exact steady states with nothing tuned, even loads from a tenth up and each output alone at full load, at both ends of the bus; every voltage over that of the regulated output. That stands within 0.5 %, the others within 0.3 % of their figures; rms of the rectifiers of outputs in use within 3 %, peaks at most 2 % above their figures, of idle ones 13 %; the tank's current is told within 4 %, and at most 0.5 % too low."""
+    """Exact steady states with nothing tuned, even loads from a tenth up and each output alone at full load, at both ends of the bus; every
+    voltage over that of the regulated output. That stands within 0.5 %, the others within 0.3 % of their figures; rms of the rectifiers of
+    outputs in use within 3 %, peaks at most 2 % above their figures, of idle ones 13 %; the tank's current is told within 4 %, and at most
+    0.5 % too low."""
     g = made.grid
     for line, bus in ((0, 0), (len(g.lines) - 1, len(g.bus) - 1)):
         for p in (p for p, point in enumerate(g.points) if point.case == "run" and (point.label or point.load >= 0.1)):
@@ -52,16 +55,21 @@ def test_voltages_and_currents_against_the_engine(made):
             assert -0.04 < tank / at(made.context["o"]["i_tank"]) - 1 < 0.005, c.text()
 
 
-@pytest.mark.parametrize(("topology", "name", "end"), [("llc_half", "amplifier", 0), ("llc_full", "wall", -1)], ids=["llc_half", "llc_full"])
+@pytest.mark.parametrize(("topology", "name", "end"), [("llc_half", "amplifier", 0), ("llc_full", "wall", -1)],
+                         ids=["llc_half", "llc_full"])
 def test_the_exported_netlist_agrees_with_the_simulator(topology, name, end, tmp_path):
-    """Nothing tuned, full load: every output within 2 %, currents of bus, tank and rectifiers within 3 %, of the least output 5: the simulator's diode has a knee, the straight line of the figures has none."""
+    """Nothing tuned, full load: every output within 2 %, currents of bus, tank and rectifiers within 3 %, of the least output 5: the
+    simulator's diode has a knee, the straight line of the figures has none."""
     d = size(NEEDS[name], {"topology": topology})
     c, shared = d.grid.find(d.grid.lines[end], 1.0, "run", d.grid.bus[0]), d.context["shared"]
     at = lambda x: float(whole(d, x)[c.index])  # noqa: E731
     text, until = shortened(write(TOPOLOGIES[topology].circuit(d, c)), 1.0, 1e-3)
-    names = {"bus": "AVG ib", "tank": "RMS @lres[i]"} | {f"v{own['n']}": f"AVG v(out{own['n']})" for own in shared} | {f"i{own['n']}": f"RMS ir{own['n']}" for own in shared}
+    names = ({"bus": "AVG ib", "tank": "RMS @lres[i]"} | {f"v{own['n']}": f"AVG v(out{own['n']})" for own in shared}
+             | {f"i{own['n']}": f"RMS ir{own['n']}" for own in shared})
     windings = {own["n"]: [f"vsec{half}" + ("" if own["n"] == 1 else f"o{own['n']}") for half in (1, 2)] for own in shared}
-    found = measure(text.replace("\n.end\n", "\n.save all @lres[i]\n.end\n"), ["let ib=-i(vbus)", *(f"let ir{n}=i({a})-i({b})" for n, (a, b) in windings.items())], names, (until - 0.2e-3, until), tmp_path / "x.cir")
+    found = measure(text.replace("\n.end\n", "\n.save all @lres[i]\n.end\n"),
+                    ["let ib=-i(vbus)", *(f"let ir{n}=i({a})-i({b})" for n, (a, b) in windings.items())], names, (until - 0.2e-3, until),
+                    tmp_path / "x.cir")
     o = d.context["o"]
     outside = sum(at(d.losses[k]) for k in ("controller", "switch_turn_off", "tank_inductor_core", "tank_capacitor") if k in d.losses)
     assert found["bus"] == pytest.approx((at(o["p_bus"]) - outside) / at(d.rows["bus.v"]), rel=0.03)
@@ -73,7 +81,8 @@ def test_the_exported_netlist_agrees_with_the_simulator(topology, name, end, tmp
 
 
 def test_power_numbers_and_pictures(made):
-    """What the bus gives is output plus listed losses within a thousandth; heat of windings and rectifiers opens to numbers that give it again; every picture is drawn, and every symbol is in the circuit; the currents that are drawn have the means of the loads."""
+    """What the bus gives is output plus listed losses within a thousandth; heat of windings and rectifiers opens to numbers that give it
+    again; every picture is drawn, and every symbol is in the circuit; the currents that are drawn have the means of the loads."""
     check_balance(made, most=0.001)
     c = made.grid.find(made.grid.lines[0], 1.0, "run", made.grid.bus[0])
     for own in made.context["shared"]:
@@ -89,11 +98,14 @@ def test_power_numbers_and_pictures(made):
 
 
 def test_halves_alike_share_alike_and_an_idle_one_stands_at_the_crest():
-    """By hand. Two outputs alike at even loads stand at one voltage and take one current. Idle, the other is filled at the crest: above the regulated one by at most what resistance takes of the peak and leakage of its rise, and it never lets the peak of the loaded one fall below its mean's half sine."""
+    """By hand. Two outputs alike at even loads stand at one voltage and take one current. Idle, the other is filled at the crest: above the
+    regulated one by at most what resistance takes of the peak and leakage of its rise, and it never lets the peak of the loaded one fall
+    below its mean's half sine."""
     d = size(AMPLIFIER, {"topology": "llc_half"})
     plan, g, shared = d.context["plan"], d.grid, d.context["shared"]
     even = g.find(g.lines[0], 1.0, "run", g.bus[0]).index
-    assert float(whole(d, shared[1]["v_out"])[even]) == pytest.approx(45.0, rel=1e-3) and float(whole(d, shared[0]["i_rect"])[even]) == pytest.approx(float(whole(d, shared[1]["i_rect"])[even]), rel=0.01)
+    assert (float(whole(d, shared[1]["v_out"])[even]) == pytest.approx(45.0, rel=1e-3)
+            and float(whole(d, shared[0]["i_rect"])[even]) == pytest.approx(float(whole(d, shared[1]["i_rect"])[even]), rel=0.01))
     alone = next(g.corner((0, 0, p, 0)) for p, point in enumerate(g.points) if "only 45" in (point.label or ""))
     lift = float(whole(d, shared[1]["v_out"])[alone.index]) - 45.0
     s = plan.stage
@@ -106,11 +118,14 @@ def test_halves_alike_share_alike_and_an_idle_one_stands_at_the_crest():
 
 
 def test_random_requirements_balance_and_say_why():
-    """Two to four outputs of either sign, 30 to 300 W, both bridges, a bus and mains behind a power factor stage: what the bus gives is output plus losses within a two hundredth, nothing is NaN, what cannot be built says why."""
+    """Two to four outputs of either sign, 30 to 300 W, both bridges, a bus and mains behind a power factor stage: what the bus gives is
+    output plus losses within a two hundredth, nothing is NaN, what cannot be built says why."""
     rng = np.random.default_rng(11)
     feasible = 0
     for k in range(10):
-        outs = [out(float(rng.choice([12.0, 24.0, 48.0])), float(rng.uniform(1.0, 4.0)), tolerance=0.05, regulated=True), *(out(float(rng.choice([-12.0, 12.0, 15.0, 24.0, -48.0, 100.0])), float(rng.uniform(0.2, 1.5)), tolerance=0.1) for _ in range(int(rng.integers(1, 4))))]
+        outs = [out(float(rng.choice([12.0, 24.0, 48.0])), float(rng.uniform(1.0, 4.0)), tolerance=0.05, regulated=True),
+                *(out(float(rng.choice([-12.0, 12.0, 15.0, 24.0, -48.0, 100.0])), float(rng.uniform(0.2, 1.5)), tolerance=0.1)
+                  for _ in range(int(rng.integers(1, 4))))]
         mains, pins = (BUS, {}) if k % 2 else (Mains(kind="ac1", v_min=90.0, v_max=264.0), {"front_end": "pfc_ccm"})
         d = size(Requirement(mains=mains, outputs=tuple(outs)), {"topology": ("llc_half", "llc_full")[k % 3 == 0], **pins})
         check_balance(d, [name for name in d.losses if name.startswith(("pfc", "bridge", "thermistor", "mains", "bulk", "x_", "start"))])
@@ -120,7 +135,8 @@ def test_random_requirements_balance_and_say_why():
 
 
 def test_all_start_together_and_are_bought():
-    """By hand: full load and capacitance to start with are those of all outputs over the squares of their turns; rectifiers and capacitors of all are in the parts list; the current limit knows all of the load."""
+    """By hand: full load and capacitance to start with are those of all outputs over the squares of their turns; rectifiers and capacitors
+    of all are in the parts list; the current limit knows all of the load."""
     d = size(WALL, {"topology": "llc_half"})
     ratio = {n: float(d.value(f"transformer.ns{n}")) / float(d.value("transformer.ns1")) for n in (1, 2, 3)}
     assert float(d.rows["start.i_load"].value) == pytest.approx(sum(o.current_max * ratio[n] for n, o in enumerate(WALL.outputs, 1)))
@@ -131,15 +147,19 @@ def test_all_start_together_and_are_bought():
 
 
 def test_what_only_one_output_can_have_is_told():
-    """A bridge, the leakage as resonant inductance, a fixed ratio: pinned beside several outputs they have no effect, and that is said; three phases have one output."""
+    """A bridge, the leakage as resonant inductance, a fixed ratio: pinned beside several outputs they have no effect, and that is said;
+    three phases have one output."""
     for pin in ({"llc.inductor": "leakage"}, {"llc.control": "fixed"}, {"secondary.kind": "bridge"}):
         assert any("has no effect" in f.text for f in size(AMPLIFIER, {"topology": "llc_half", **pin}).findings), pin
-    assert any("phases share one output" in f.text and f.cure == "topology" for f in size(AMPLIFIER, {"topology": "llc_three_phase"}).findings)
+    assert any("phases share one output" in f.text and f.cure == "topology"
+               for f in size(AMPLIFIER, {"topology": "llc_three_phase"}).findings)
 
 
 def test_a_tank_that_cannot_give_anything_says_so_in_numbers():
     """Kilowatts from a battery: at some corner no current flows to share."""
-    need = Requirement(mains=Mains(kind="dc", v_min=10.0, v_max=15.0), outputs=(Output(voltage=150.0, current_max=20.6), Output(name="x", voltage=-15.0, current_max=45.3, tolerance=0.1)), cooling="forced")
+    need = Requirement(mains=Mains(kind="dc", v_min=10.0, v_max=15.0),
+                       outputs=(Output(voltage=150.0, current_max=20.6), Output(name="x", voltage=-15.0, current_max=45.3, tolerance=0.1)),
+                       cooling="forced")
     d = size(need, {"topology": "llc_full"}, noise=False)
     assert any("no frequency gives the output" in f.text for f in d.findings)
     assert all(np.isfinite(np.asarray(row.value, float)).all() for row in d.rows.values() if not isinstance(row.value, str))

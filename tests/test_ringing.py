@@ -1,4 +1,5 @@
-"""The ringing bench: parasitics from two readings, the best resistor by another route, the steady-state engine with the snubber in it, the window."""
+"""The ringing bench: parasitics from two readings, the best resistor by another route, the steady-state engine with the snubber in it, the
+window."""
 
 import numpy as np
 import pytest
@@ -12,7 +13,8 @@ from rhevectra.ui.views.ring_bench import usual_step
 
 
 def test_halving_the_frequency_tells_a_third():
-    """Common practice, no source: a capacitor that halves the frequency is three times the parasitic one; 100 pF and 633 nH ring at 20 MHz."""
+    """Common practice, no source: a capacitor that halves the frequency is three times the parasitic one; 100 pF and 633 nH ring at 20
+    MHz."""
     ring = ring_of(20e6, 300e-12, 10e6)
     assert ring.capacitance == pytest.approx(100e-12) and ring.inductance == pytest.approx(1 / ((2 * np.pi * 20e6) ** 2 * 100e-12))
     assert ring.impedance == pytest.approx(np.sqrt(ring.inductance / ring.capacitance))
@@ -47,12 +49,15 @@ def test_no_other_resistor_gives_a_lower_crest(ratio):
 
 
 def test_the_engine_sees_the_same_crest_and_loss():
-    """A node driven through the inductance by a square wave of 100 V at 200 kHz, snubber across it: crest within 1 %, the resistor's heat within 3 %: it takes the ring's energy too, not only C·V²·f of the snubber."""
+    """A node driven through the inductance by a square wave of 100 V at 200 kHz, snubber across it: crest within 1 %, the resistor's heat
+    within 3 %: it takes the ring's energy too, not only C·V²·f of the snubber."""
     snub = snubber_for(RING, 330e-12)
-    text = f"ring\nV1 a 0 PULSE(0 100 0 0.1n 0.1n 2.5u 5u)\nL1 a n {RING.inductance}\nC1 n 0 {RING.capacitance}\nR1 n m {snub.resistor}\nC2 m 0 {snub.capacitor}\n.end\n"
+    text = (f"ring\nV1 a 0 PULSE(0 100 0 0.1n 0.1n 2.5u 5u)\nL1 a n {RING.inductance}\nC1 n 0 {RING.capacitance}\nR1 n m "
+            f"{snub.resistor}\nC2 m 0 {snub.capacitor}\n.end\n")
     found, _ = run(text, 5e-6)
     assert found["nodes"]["n"]["max"] == pytest.approx(100 * snub.peak, rel=0.01)
-    assert found["elements"]["r1"]["i"]["rms"] ** 2 * snub.resistor == pytest.approx(float(snubber_loss(snub.capacitor, RING.capacitance, 100.0, 200e3)), rel=0.03)
+    assert found["elements"]["r1"]["i"]["rms"] ** 2 * snub.resistor == pytest.approx(
+        float(snubber_loss(snub.capacitor, RING.capacitance, 100.0, 200e3)), rel=0.03)
 
 
 def test_the_bench_in_the_window(window):
@@ -69,7 +74,8 @@ def test_the_bench_in_the_window(window):
     assert "100 pF" in words and "79.6 Ω" in words and "330 pF" in words and not bench.view.isHidden()
     assert "W in the resistor" in words and "By capacitor" in words
     bench.take.click()
-    assert window.session.design.rows["transformer.leakage"].origin == "measured" and float(window.session.design.value("transformer.leakage")) == pytest.approx(633e-9, rel=1e-2)
+    assert (window.session.design.rows["transformer.leakage"].origin == "measured"
+            and float(window.session.design.value("transformer.leakage")) == pytest.approx(633e-9, rel=1e-2))
     window.undo()
     assert window.session.design.rows["transformer.leakage"].origin != "measured"
     bench.form.fields["loaded"].setText("30M")

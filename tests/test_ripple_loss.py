@@ -39,7 +39,8 @@ def test_every_ratio_is_a_design_of_its_own(name, id):
 
 
 def test_resistance_by_the_length_of_the_wire():
-    """A wire laid turn by turn in its layers, at the density of its copper: the resistance of a transformer's windings without eddies, which every winding's whole loss exceeds."""
+    """A wire laid turn by turn in its layers, at the density of its copper: the resistance of a transformer's windings without eddies,
+    which every winding's whole loss exceeds."""
     d = made("camera-hide")
     plan = d.context["plan"]
     at, trial = (plan.choice.core, plan.choice.candidate), plan.choice.trial
@@ -50,7 +51,8 @@ def test_resistance_by_the_length_of_the_wire():
             depth = float(np.broadcast_to(section.depth, trial.fill.shape)[at])
             length += section.share * float(trial.turns[k][at]) * (float(plan.window.base_turn[at[0]]) + 2 * np.pi * depth)
         area = one.strands * np.pi / 4 * one.diameter**2
-        assert found[k] == pytest.approx(w.i_rms**2 * 2.267e-8 * length / area, rel=2e-3), w.name  # copper at 100 °C, from memory of IEC 60028
+        assert found[k] == pytest.approx(w.i_rms**2 * 2.267e-8 * length / area,
+                                         rel=2e-3), w.name  # copper at 100 °C, from memory of IEC 60028
     assert losses(d)[1] > 0 and float(copper.resistivity(100.0)) == pytest.approx(2.267e-8, rel=1e-3)
 
 

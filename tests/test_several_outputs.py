@@ -1,4 +1,5 @@
-"""Several outputs of step-down stages on one filter core: against the engine, the circuit simulator, coupled inductances solved as a matrix, and by hand."""
+"""Several outputs of step-down stages on one filter core: against the engine, the circuit simulator, coupled inductances solved as a
+matrix, and by hand."""
 
 import re
 
@@ -25,10 +26,13 @@ MAINS = Mains(kind="ac1", v_min=195.0, v_max=265.0)
 
 
 AMPLIFIER = Requirement(mains=MAINS, outputs=(out(45.0, 3.0, regulated=True), out(-45.0, 3.0)))
-COMPUTER = Requirement(mains=MAINS, outputs=(out(5.0, 12.0, 1.0, regulated=True), out(12.0, 5.0), out(-12.0, 0.5, tolerance=0.1)), cooling="forced")
+COMPUTER = Requirement(mains=MAINS, outputs=(out(5.0, 12.0, 1.0, regulated=True), out(12.0, 5.0), out(-12.0, 0.5, tolerance=0.1)),
+                       cooling="forced")
 
 
-@pytest.fixture(scope="module", params=[(t, n) for t in HAVE for n in ("amplifier", "computer") if n == "computer" or t in ("forward_reset", "half_bridge", "psfb")], ids="-".join)
+@pytest.fixture(scope="module",
+                params=[(t, n) for t in HAVE for n in ("amplifier", "computer")
+                        if n == "computer" or t in ("forward_reset", "half_bridge", "psfb")], ids="-".join)
 def made(request):
     topology, name = request.param
     return size({"amplifier": AMPLIFIER, "computer": COMPUTER}[name], {"topology": topology})
@@ -37,11 +41,16 @@ def made(request):
 def _corners(d):
     """In run at the ends of the bus: a quarter and all of every load, and each output alone at full load."""
     g = d.grid
-    return [g.corner((line, 0, p, bus)) for line, bus in ((0, 0), (len(g.lines) - 1, len(g.bus) - 1)) for p, point in enumerate(g.points) if point.case == "run" and (point.label or point.load in (0.25, 1.0))]
+    return [g.corner((line, 0, p, bus)) for line, bus in ((0, 0), (len(g.lines) - 1, len(g.bus) - 1)) for p, point in enumerate(g.points)
+            if point.case == "run" and (point.label or point.load in (0.25, 1.0))]
 
 
 def test_voltages_and_currents_against_the_engine(made):
-    """Exact steady states with nothing tuned, every voltage over that of the regulated output. Each lies between its least and its greatest figure within 1.5 %, and where its winding is in use, or quite idle beside one that is, it is told within 2 %; of a small output alone at full load, which nothing else holds, within 5 %. Currents of windings in use: rms within 2 % peaks within 10 % and at most 5 % above their figures; of the half ampere beside seventeen of a phase-shifted bridge, whose commutations the shares of the ripple leave out, rms is told up to 5 % and the peak up to a quarter too high."""
+    """Exact steady states with nothing tuned, every voltage over that of the regulated output. Each lies between its least and its greatest
+    figure within 1.5 %, and where its winding is in use, or quite idle beside one that is, it is told within 2 %; of a small output alone
+    at full load, which nothing else holds, within 5 %. Currents of windings in use: rms within 2 % peaks within 10 % and at most 5 % above
+    their figures; of the half ampere beside seventeen of a phase-shifted bridge, whose commutations the shares of the ripple leave out, rms
+    is told up to 5 % and the peak up to a quarter too high."""
     shared = made.context["shared"]
     for c in _corners(made):
         e, at = exact(made, c), lambda x, c=c: float(whole(made, x)[c.index])
@@ -63,7 +72,9 @@ def test_voltages_and_currents_against_the_engine(made):
         assert mean[1] == pytest.approx(made.requirement.outputs[0].voltage, rel=0.025), c.text()
 
 
-@pytest.mark.parametrize(("topology", "need", "end"), [("half_bridge", COMPUTER, 0), ("forward_2sw", COMPUTER, -1), ("forward_reset", AMPLIFIER, 0), ("forward_active_clamp", COMPUTER, 0), ("psfb", AMPLIFIER, 0)], ids=lambda x: x if isinstance(x, str) else "")
+@pytest.mark.parametrize(("topology", "need", "end"),
+                         [("half_bridge", COMPUTER, 0), ("forward_2sw", COMPUTER, -1), ("forward_reset", AMPLIFIER, 0),
+                          ("forward_active_clamp", COMPUTER, 0), ("psfb", AMPLIFIER, 0)], ids=lambda x: x if isinstance(x, str) else "")
 def test_the_exported_netlist_agrees_with_the_simulator(topology, need, end, tmp_path):
     """Nothing tuned, full load: all outputs within 2 %, currents of the filter windings and of the bus within 3 %."""
     d = size(need, {"topology": topology})
@@ -71,20 +82,27 @@ def test_the_exported_netlist_agrees_with_the_simulator(topology, need, end, tmp
     text, at, shared = write(TOPOLOGIES[topology].circuit(d, c)), lambda x: float(whole(d, x)[c.index]), d.context["shared"]
     text, until = shortened(text, 1.0, 1.6e-3)
     saved = " ".join(f"@lleak{own['n']}[i]" for own in shared)
-    names = {"bus": "AVG ib"} | {f"v{own['n']}": f"AVG v(out{own['n']})" for own in shared} | {f"l{own['n']}": f"RMS @lleak{own['n']}[i]" for own in shared}
-    found = measure(text.replace("\n.end\n", f"\n.save all {saved}\n.end\n"), ["let ib=-i(vbus)"], names, (until - 0.25e-3, until), tmp_path / "x.cir")
+    names = {"bus": "AVG ib"} | {f"v{own['n']}": f"AVG v(out{own['n']})" for own in shared} | {
+        f"l{own['n']}": f"RMS @lleak{own['n']}[i]" for own in shared}
+    found = measure(text.replace("\n.end\n", f"\n.save all {saved}\n.end\n"), ["let ib=-i(vbus)"], names, (until - 0.25e-3, until),
+                    tmp_path / "x.cir")
     assert found["v1"] == pytest.approx(need.outputs[0].voltage, rel=0.02)
-    assert found["bus"] == pytest.approx((at(d.context["o"]["p_bus"]) - at(d.rows["loss.controller"]) - at(d.context["o"]["p_eddy"])) / at(d.rows["bus.v"]), rel=0.03)
+    assert found["bus"] == pytest.approx(
+        (at(d.context["o"]["p_bus"]) - at(d.rows["loss.controller"]) - at(d.context["o"]["p_eddy"])) / at(d.rows["bus.v"]), rel=0.03)
     for own in shared:
         assert own["n"] == 1 or found[f"v{own['n']}"] == pytest.approx(at(d.rows[f"output{own['n']}.v_idle"]), rel=0.02), own["n"]
         assert not at(own["busy"]) or found[f"l{own['n']}"] == pytest.approx(at(own["i_l"]), rel=0.03), own["n"]
 
 
 def test_power_numbers_and_workings(made):
-    """What the bus gives is output plus listed losses within 0.5 % (0.6 with an active clamp; 1.1 of a phase-shifted bridge at a tenth of the load, whose hard edges the straight lines of its period tell 1 % too high); every new figure opens to numbers that give it again; windings on the filter core stand as those of the transformer; every picture is drawn and every symbol is in the circuit."""
-    check_balance(made, [name for name in made.losses if name.startswith(("pfc", "bridge", "thermistor", "mains", "bulk", "x_", "start"))], most={"psfb": 0.011, "forward_active_clamp": 0.006}.get(made.topology, 0.005), loaded=True)
+    """What the bus gives is output plus listed losses within 0.5 % (0.6 with an active clamp; 1.1 of a phase-shifted bridge at a tenth of
+    the load, whose hard edges the straight lines of its period tell 1 % too high); every new figure opens to numbers that give it again;
+    windings on the filter core stand as those of the transformer; every picture is drawn and every symbol is in the circuit."""
+    check_balance(made, [name for name in made.losses if name.startswith(("pfc", "bridge", "thermistor", "mains", "bulk", "x_", "start"))],
+                  most={"psfb": 0.011, "forward_active_clamp": 0.006}.get(made.topology, 0.005), loaded=True)
     index = made.grid.find(made.grid.lines[0], 1.0, "run", made.grid.bus[0]).index
-    for id in (f"{i}{own['n']}" for own in made.context["shared"] for i in ("filter1.i_rms_of", "filter1.i_peak_of", "filter1.i_ripple_of", "load.idle")):
+    for id in (f"{i}{own['n']}" for own in made.context["shared"]
+               for i in ("filter1.i_rms_of", "filter1.i_peak_of", "filter1.i_ripple_of", "load.idle")):
         assert recompute(made.rows[id], index) == pytest.approx(float(made.rows[id].at(index)), rel=1e-4), id
     for own in made.context["shared"][1:]:
         n = own["n"]
@@ -97,7 +115,9 @@ def test_power_numbers_and_workings(made):
 
 
 def test_coupled_windings_as_a_matrix():
-    """Three windings on one core with the ratio 1 : 2 : 0.5: the matrix of self and mutual inductances, driven in that ratio, gives together L and equal shares of the ripple; with one winding alone driven the others show the coupling times its voltage; what `unshared` leaves is alone less shared."""
+    """Three windings on one core with the ratio 1 : 2 : 0.5: the matrix of self and mutual inductances, driven in that ratio, gives
+    together L and equal shares of the ripple; with one winding alone driven the others show the coupling times its voltage; what `unshared`
+    leaves is alone less shared."""
     inductance, k, ratio = 10e-6, 0.97, np.array([1.0, 2.0, 0.5])
     alone = float(coupled.alone(inductance, k, 3))
     matrix = alone * np.outer(ratio, ratio) * (k + (1 - k) * np.eye(3))
@@ -107,12 +127,14 @@ def test_coupled_windings_as_a_matrix():
         assert float(coupled.ripple_of_one(7.0 / inductance, 3, 0.0, 1.0, r, 1.0, 9.9)) == pytest.approx(s)
     shown = matrix[:, 0] / matrix[0, 0] * 7.0
     assert shown[1] == pytest.approx(k * 2 * 7.0) and float(coupled.unshared(inductance, k, 3)) == pytest.approx(alone * (1 - k))
-    left_over = 7.0 - float(coupled.lift(k, 7.0)) * k / 1.0  # an idle winding is filled to where the others' drive is its own over the coupling
+    # an idle winding is filled to where the others' drive is its own over the coupling
+    left_over = 7.0 - float(coupled.lift(k, 7.0)) * k / 1.0
     assert left_over == pytest.approx(shown[1] / 2)
 
 
 def test_uneven_drops_by_integration():
-    """Two windings whose resistances differ between feeding and freewheeling: their currents integrated over many pulses with the matrix of inductances; the ripple of each as told, within 2 %."""
+    """Two windings whose resistances differ between feeding and freewheeling: their currents integrated over many pulses with the matrix of
+    inductances; the ripple of each as told, within 2 %."""
     inductance, k, rate, duty, amps = 2e-6, 0.98, 200e3, 0.4, np.array([10.0, 4.0])
     feeding, wheeling = np.array([12e-3, 3e-3]), np.array([4e-3, 2e-3])
     alone = float(coupled.alone(inductance, k, 2))
@@ -138,60 +160,76 @@ def test_uneven_drops_by_integration():
 
 
 def test_random_requirements_balance_and_say_why():
-    """Two or three outputs of either sign, 20 to 300 W, all five topologies: what the bus gives is output plus losses within 0.3 % at full load and 1.5 % wherever something is drawn (an output between idle and in use is told by a straight line: of these twelve 1.26 % at most, where 5 W are drawn with one output idle by half); nothing is NaN, what cannot be built says why; voltages of outputs in use, by the volts per turn of each, within a thousandth."""
+    """Two or three outputs of either sign, 20 to 300 W, all five topologies: what the bus gives is output plus losses within 0.3 % at full
+    load and 1.5 % wherever something is drawn (an output between idle and in use is told by a straight line: of these twelve 1.26 % at
+    most, where 5 W are drawn with one output idle by half); nothing is NaN, what cannot be built says why; voltages of outputs in use, by
+    the volts per turn of each, within a thousandth."""
     rng = np.random.default_rng(7)
     feasible = 0
     for _ in range(12):
         volts, amps = float(rng.choice([5.0, 12.0, 24.0, 48.0])), float(rng.uniform(1.0, 4.0))
-        outs = [out(volts, amps, 0.15 * amps, 0.05, True), *(out(float(rng.choice([-12.0, 12.0, 15.0, 24.0, -45.0])), float(rng.uniform(0.3, 3.0)), 0.03, 0.1) for _ in range(int(rng.integers(1, 3))))]
+        outs = [out(volts, amps, 0.15 * amps, 0.05, True),
+                *(out(float(rng.choice([-12.0, 12.0, 15.0, 24.0, -45.0])), float(rng.uniform(0.3, 3.0)), 0.03, 0.1)
+                  for _ in range(int(rng.integers(1, 3))))]
         d = size(Requirement(mains=MAINS, outputs=tuple(outs), harmonics_class="none"), {"topology": str(rng.choice(HAVE))})
         front = [name for name in d.losses if name.startswith(("bridge", "thermistor", "mains", "bulk", "x_", "start"))]
         check_balance(d, front, most=0.015, loaded=True)
-        off = np.abs((whole(d, d.rows["load.power"]) + sum(whole(d, r) for name, r in d.losses.items() if name not in front)) / whole(d, d.context["o"]["p_bus"]) - 1)
+        off = np.abs(
+            (whole(d, d.rows["load.power"]) + sum(whole(d, r) for name, r in d.losses.items() if name not in front))
+            / whole(d, d.context["o"]["p_bus"]) - 1)
         assert off[:, :, d.grid.full_load].max() < 0.003
         feasible += d.feasible
         assert d.feasible or all(f.text for f in d.findings if f.severity == "must fix")
         shared, rows = d.context["shared"], d.rows
         for own in shared[1:]:
             n = own["n"]
-            even = (whole(d, rows["load.v_even"]) + float(rows["rectifier.v_forward"].value) + whole(d, shared[0]["r"]) * whole(d, shared[0]["i"])) / float(rows["transformer.ns1"].value)
-            mine = (whole(d, rows[f"output{n}.v"]) + float(rows[f"rectifier{n}.v_forward"].value) + whole(d, own["r"]) * whole(d, own["i"])) / float(rows[f"transformer.ns{n}"].value)
+            even = ((whole(d, rows["load.v_even"]) + float(rows["rectifier.v_forward"].value) + whole(d, shared[0]["r"])
+                     * whole(d, shared[0]["i"])) / float(rows["transformer.ns1"].value))
+            mine = ((whole(d, rows[f"output{n}.v"]) + float(rows[f"rectifier{n}.v_forward"].value) + whole(d, own["r"])
+                     * whole(d, own["i"])) / float(rows[f"transformer.ns{n}"].value))
             used = whole(d, shared[0]["idle"]) == 0
             assert np.allclose(even[used], mine[used], rtol=1e-3)
     assert feasible >= 10
 
 
 def test_an_idle_regulated_output_is_told_and_a_least_load_cures_it():
-    """5 V idle while the others are loaded: they sink below their tolerance, and the note names a least load; with it asked for the same stage holds all, and burnt in a bleed, which flows at full load too, all but a hundredth of that."""
+    """5 V idle while the others are loaded: they sink below their tolerance, and the note names a least load; with it asked for the same
+    stage holds all, and burnt in a bleed, which flows at full load too, all but a hundredth of that."""
     idle = Requirement(mains=MAINS, outputs=(out(5.0, 12.0, 0.0, regulated=True), *COMPUTER.outputs[1:]), cooling="forced")
     d = size(idle, {"topology": "half_bridge"})
     note = next(f.text for f in d.findings if "is idle" in f.text)
     assert not d.feasible and "-12 V" in note and any(f.figure == "output3.v_low" and f.cure == "output1.bleed" for f in d.findings)
     least = float(re.search(r"a least load of ([\d.]+) A", note).group(1))
-    cured = size(Requirement(mains=MAINS, outputs=(out(5.0, 12.0, least, regulated=True), *COMPUTER.outputs[1:]), cooling="forced"), {"topology": "half_bridge"})
+    cured = size(Requirement(mains=MAINS, outputs=(out(5.0, 12.0, least, regulated=True), *COMPUTER.outputs[1:]), cooling="forced"),
+                 {"topology": "half_bridge"})
     bled = size(idle, {"topology": "half_bridge", "output1.bleed": least})
     assert cured.feasible and not any("is idle" in f.text for x in (cured, bled) for f in x.findings)
-    assert float(bled.value("output3.v_low")) == pytest.approx(float(cured.value("output3.v_low")), rel=0.01) and float(d.value("output3.v_low")) < 0.8 * float(bled.value("output3.v_low"))
+    assert (float(bled.value("output3.v_low")) == pytest.approx(float(cured.value("output3.v_low")), rel=0.01)
+            and float(d.value("output3.v_low")) < 0.8 * float(bled.value("output3.v_low")))
     burnt = [float(x.rows["loss.bleed1"].at(x.grid.find(x.grid.lines[-1], 0.0).index)) for x in (bled, d)]
     assert burnt[0] - burnt[1] == pytest.approx(5.0 * least, rel=0.01) and 0.9 < float(bled.value("output1.r_bleed")) * least / 5.0 <= 1.0
     loose, tight = (size(AMPLIFIER, {"topology": "forward_2sw", "filter1.coupling": k}) for k in (0.9, 0.995))
-    assert float(loose.value("output2.v_high")) > float(tight.value("output2.v_high")) and float(loose.value("output2.v_low")) < float(tight.value("output2.v_low"))
+    assert float(loose.value("output2.v_high")) > float(tight.value("output2.v_high")) and float(loose.value("output2.v_low")) < float(
+        tight.value("output2.v_low"))
 
 
 def test_all_outputs_start_and_are_caught_together():
-    """By hand: full load and capacitance are those of all outputs over the squares of their turns; with the feedback open each follows the regulated one; the start lasts longer than that of the regulated output alone would."""
+    """By hand: full load and capacitance are those of all outputs over the squares of their turns; with the feedback open each follows the
+    regulated one; the start lasts longer than that of the regulated output alone would."""
     d = size(COMPUTER, {"topology": "half_bridge"})
     ratio = {n: float(d.value(f"transformer.ns{n}")) / float(d.value("transformer.ns1")) for n in (1, 2, 3)}
     assert float(d.rows["start.i_load"].value) == pytest.approx(sum(o.current_max * ratio[n] for n, o in enumerate(COMPUTER.outputs, 1)))
     assert float(d.rows["start.c_load"].value) == pytest.approx(sum(float(d.value(f"output{n}.c")) * ratio[n] ** 2 for n in ratio))
     for n in (2, 3):
         drops = [float(d.rows[id].value) for id in ("rectifier.v_forward", f"rectifier{n}.v_forward")]
-        assert float(d.value(f"output{n}.v_open")) == pytest.approx((float(d.value("output1.v_open")) + drops[0]) * ratio[n] - drops[1], rel=1e-6) and d.figure(f"output{n}.v_open").limit > 0
+        assert (float(d.value(f"output{n}.v_open")) == pytest.approx((float(d.value("output1.v_open")) + drops[0]) * ratio[n] - drops[1],
+            rel=1e-6) and d.figure(f"output{n}.v_open").limit > 0)
     assert not any("cannot start" in f.text for f in d.findings) and float(d.value("start.time")) > 0
 
 
 def test_the_reset_winding_burns_by_its_own_copper():
-    """Behind two outputs it is the fourth winding: its loss is its effective resistance, from the copper of that winding, times the square of its current."""
+    """Behind two outputs it is the fourth winding: its loss is its effective resistance, from the copper of that winding, times the square
+    of its current."""
     d = size(AMPLIFIER, {"topology": "forward_reset"})
     plan, index = d.context["plan"], d.grid.find(d.grid.lines[0], 1.0, "run", d.grid.bus[0]).index
     names = [w.name for w in plan.need.windings]
@@ -207,39 +245,49 @@ def test_the_usual_topology_can_have_them():
         outs = (out(24.0, 0.6 * watts / 24.0, regulated=first), out(12.0, 0.4 * watts / 12.0, regulated=not first))
         return size(Requirement(mains=mains, outputs=outs, harmonics_class="none"), {}).topology
     assert [chosen(w) for w in (60.0, 180.0, 500.0)] == ["flyback", "forward_2sw", "half_bridge"]
-    assert chosen(180.0, first=False) == "flyback" and chosen(180.0, Mains(kind="dc", v_min=36.0, v_max=60.0)) == "forward_active_clamp" and chosen(180.0, Mains(kind="dc", v_min=360.0, v_max=400.0)) == "llc_half"
+    assert (chosen(180.0, first=False) == "flyback" and chosen(180.0, Mains(kind="dc", v_min=36.0, v_max=60.0)) == "forward_active_clamp"
+            and chosen(180.0, Mains(kind="dc", v_min=360.0, v_max=400.0)) == "llc_half")
 
 
 def test_the_picture_of_the_outputs():
-    """Offered where there are several; its ranges reach from the least to the greatest figure, and the currents it draws have the crests told and, over a pulse, the mean that is drawn where the windings are filled all the time."""
+    """Offered where there are several; its ranges reach from the least to the greatest figure, and the currents it draws have the crests
+    told and, over a pulse, the mean that is drawn where the windings are filled all the time."""
     d = size(COMPUTER, {"topology": "half_bridge"})
     c = d.grid.find(d.grid.lines[0], 1.0, "run", d.grid.bus[0])
-    assert "shares" in pictures_of(d, "rectifier") and "shares" not in pictures_of(size(Requirement(mains=MAINS, outputs=(out(12.0, 8.0, regulated=True),)), {"topology": "half_bridge"}), "rectifier")
+    assert ("shares" in pictures_of(d, "rectifier")
+            and "shares" not in pictures_of(
+                size(Requirement(mains=MAINS, outputs=(out(12.0, 8.0, regulated=True),)), {"topology": "half_bridge"}), "rectifier"))
     t, currents = TOPOLOGIES["half_bridge"].share_traces(d, c)
     for own, i in zip(d.context["shared"], currents, strict=True):
         at = lambda x: float(whole(d, x)[c.index])  # noqa: E731
-        assert i.max() == pytest.approx(at(own["crest"])) and (not at(own["busy"]) or np.trapezoid(i, t) / t[-1] == pytest.approx(at(own["i"]), rel=0.02))
+        assert i.max() == pytest.approx(at(own["crest"])) and (
+            not at(own["busy"]) or np.trapezoid(i, t) / t[-1] == pytest.approx(at(own["i"]), rel=0.02))
     texts = " ".join(x.text for x in PICTURES["shares"][1](d, c, 130, 90, None).items if hasattr(x, "text"))
     for n in (2, 3):
-        assert all(f"{float(d.value(f'output{n}.{end}')):.3g} V" in texts or f"{float(d.value(f'output{n}.{end}')):.4g} V" in texts for end in ("v_low", "v_high"))
+        assert all(f"{float(d.value(f'output{n}.{end}')):.3g} V" in texts or f"{float(d.value(f'output{n}.{end}')):.4g} V" in texts
+                   for end in ("v_low", "v_high"))
 
 
 def test_who_has_one_output_says_so_and_the_first_has_to_be_held():
-    assert any("phases share one output" in f.text and f.cure == "topology" for f in size(AMPLIFIER, {"topology": "llc_three_phase"}).findings)
+    assert any("phases share one output" in f.text and f.cure == "topology"
+               for f in size(AMPLIFIER, {"topology": "llc_three_phase"}).findings)
     second = Requirement(mains=MAINS, outputs=(out(12.0, 2.0), out(5.0, 6.0, regulated=True)))
     assert any("5 V, the regulated output, has to be the first here" in f.text for f in size(second, {"topology": "half_bridge"}).findings)
     for topology, kind in (("half_bridge", "rc"), ("psfb", "clamp")):
-        assert any("the ring of the rectifiers" in f.text and f.severity == "look at" for f in size(AMPLIFIER, {"topology": topology, "rectifier.snubber": kind}).findings), topology
+        assert any("the ring of the rectifiers" in f.text and f.severity == "look at"
+                   for f in size(AMPLIFIER, {"topology": topology, "rectifier.snubber": kind}).findings), topology
 
 
 def test_parts_and_paper_have_every_winding():
-    """Rectifiers and capacitors of all outputs are bought; the filter core's windings are parts of one core whose copper adds up to that of the whole, and each resistance is its own length over its own copper."""
+    """Rectifiers and capacitors of all outputs are bought; the filter core's windings are parts of one core whose copper adds up to that of
+    the whole, and each resistance is its own length over its own copper."""
     d = size(COMPUTER, {"topology": "half_bridge"})
     bought = {kind: sum(n for k, _, n in parts_list(d) if k == kind) for kind in ("rectifier", "capacitor")}
     assert bought["rectifier"] == sum(2 * int(d.rows[f"rectifier{n}.parallel"].value) for n in (1, 2, 3))
     assert bought["capacitor"] >= sum(int(d.rows[f"output{n}.parallel"].value) for n in (1, 2, 3))
     found = [p for p in wound_parts(d) if p.name.startswith("filter inductor")]
-    assert [p.name.split(", ")[1] for p in found] == ["5 V", "12 V", "-12 V"] and found[0].core != "on the same core" == found[1].core == found[2].core
+    assert ([p.name.split(", ")[1] for p in found] == ["5 V", "12 V", "-12 V"]
+            and found[0].core != "on the same core" == found[1].core == found[2].core)
     rho = 1.7241e-8  # annealed copper at 20 °C, IEC 60028
     choke = d.context["plan"].choke
     areas = [rho * p.length / p.resistance for p in found]
@@ -250,5 +298,6 @@ def test_parts_and_paper_have_every_winding():
 
 def test_the_printed_law_of_an_output():
     """Numbers put into the printed equation by hand."""
-    values = {"V_e": 5.0, "V_f": 0.4, "R": 0.01, "I": 12.0, "N_k": 12.0, "N": 5.0, "V_fk": 0.7, "R_k": 0.05, "I_k": 4.0, "x": 0.0, "r_k": 0.1, "Î_k": 5.0}
+    values = {"V_e": 5.0, "V_f": 0.4, "R": 0.01, "I": 12.0, "N_k": 12.0, "N": 5.0, "V_fk": 0.7, "R_k": 0.05, "I_k": 4.0, "x": 0.0,
+              "r_k": 0.1, "Î_k": 5.0}
     assert evaluate(coupled.other_voltage.formula.equation, values) == pytest.approx(5.52 * 2.4 - 0.7 - 0.2)

@@ -1,4 +1,5 @@
-"""Outputs on one core that leakage and resistance hold apart: the closed model against an integration of its own, whole designs against the exact circuit and the simulator, and the bleeds that keep outputs inside their tolerance."""
+"""Outputs on one core that leakage and resistance hold apart: the closed model against an integration of its own, whole designs against the
+exact circuit and the simulator, and the bleeds that keep outputs inside their tolerance."""
 
 import re
 from itertools import pairwise
@@ -34,7 +35,8 @@ RACK = decode(demo.text("logger-rack"), "demo").requirement
 
 
 def integrated(apart, resistance, voltage, times, currents):
-    """Charge, mean square times time and peak of each output at given voltages, by a stiff integrator: a diode is a resistance that is very large backwards, and what still leaks there does not count."""
+    """Charge, mean square times time and peak of each output at given voltages, by a stiff integrator: a diode is a resistance that is very
+    large backwards, and what still leaks there does not count."""
     inverse = np.linalg.inv(apart)
     one = np.ones(len(apart))
 
@@ -55,17 +57,23 @@ def integrated(apart, resistance, voltage, times, currents):
 @pytest.mark.parametrize("n", [2, 3])
 @pytest.mark.parametrize("light", [0.5, 0.1, 0.02])
 def test_shares_of_a_pulse(n, light):
-    """All but the first lightly loaded: in many steps, the integrator gives the charges asked for at the voltages found within 2 %, squares within 3 % and peaks within 1.5 %; in as few as a design takes, peaks and the roots of the squares stay within 8 % of that (16 where the light ones have a fiftieth), voltages within 1.5 %."""
+    """All but the first lightly loaded: in many steps, the integrator gives the charges asked for at the voltages found within 2 %, squares
+    within 3 % and peaks within 1.5 %; in as few as a design takes, peaks and the roots of the squares stay within 8 % of that (16 where the
+    light ones have a fiftieth), voltages within 1.5 %."""
     times, currents = np.array([0.0, 0.4e-6, 2.4e-6, 8e-6, 8.1e-6]), np.array([0.0, 1.2, 0.95, 0.3, 0.0])
     total, resistance = np.trapezoid(currents, times), np.array([4.0, 3.0, 5.0])[:n]
     part = np.array([1.0, light, 0.7 * light])[:n]
     charge = total * part / part.sum()
-    found, few = (sharing.share(APART[n], resistance, np.full((n, 1), 90.0), charge[:, None], currents[:, None], np.diff(times)[:, None], steps) for steps in ((80, 160, 160, 40), STEPS))
+    found, few = (
+        sharing.share(APART[n], resistance, np.full((n, 1), 90.0), charge[:, None], currents[:, None], np.diff(times)[:, None], steps)
+        for steps in ((80, 160, 160, 40), STEPS))
     assert found.miss.max() < sharing.ENOUGH and found.charge.sum() == pytest.approx(total, rel=1e-3) and found.voltage[0, 0] == 90.0
     q, square, peak = integrated(APART[n], resistance, found.voltage[:, 0], times, currents)
-    assert q == pytest.approx(charge, rel=0.02) and square == pytest.approx(found.square[:, 0], rel=0.03) and peak == pytest.approx(found.peak[:, 0], rel=0.015)
+    assert (q == pytest.approx(charge, rel=0.02) and square == pytest.approx(found.square[:, 0], rel=0.03)
+            and peak == pytest.approx(found.peak[:, 0], rel=0.015))
     coarse = 0.08 if light > 0.05 else 0.16
-    assert few.peak == pytest.approx(found.peak, rel=coarse) and np.sqrt(few.square) == pytest.approx(np.sqrt(found.square), rel=coarse) and few.voltage == pytest.approx(found.voltage, rel=0.015)
+    assert (few.peak == pytest.approx(found.peak, rel=coarse) and np.sqrt(few.square) == pytest.approx(np.sqrt(found.square), rel=coarse)
+            and few.voltage == pytest.approx(found.voltage, rel=0.015))
 
 
 def test_what_all_take_moves_none():
@@ -73,7 +81,8 @@ def test_what_all_take_moves_none():
     currents, length = np.array([0.0, 1.2, 0.3, 0.0])[:, None], np.array([0.4e-6, 7e-6, 0.1e-6])[:, None]
     total = 0.5 * ((currents[1:] + currents[:-1]) * length).sum()
     charge = total * np.array([0.9, 0.1])[:, None]
-    one, more = (sharing.share(APART[2] + add, [4.0, 3.0], np.full((2, 1), volts), charge, currents, length, (8, 20, 4)) for add, volts in ((0.0, 90.0), (7e-6, 120.0)))
+    one, more = (sharing.share(APART[2] + add, [4.0, 3.0], np.full((2, 1), volts), charge, currents, length, (8, 20, 4))
+                 for add, volts in ((0.0, 90.0), (7e-6, 120.0)))
     assert one.peak == pytest.approx(more.peak, rel=2e-3) and one.voltage[1] - 90.0 == pytest.approx(more.voltage[1] - 120.0, rel=0.01)
 
 
@@ -90,7 +99,9 @@ def test_no_charge_is_missing_at_wild_loads():
 
 
 def test_outputs_all_but_idle_are_found():
-    """Five hundred points of six outputs on random leakage behind half a sine, one loaded and the others to between a thousandth and a hundredth, begun where all stand alike: every load is met, no current flows backwards, at every instant all together are what the core gives, and nobody who takes less than the loaded one stands lower than it."""
+    """Five hundred points of six outputs on random leakage behind half a sine, one loaded and the others to between a thousandth and a
+    hundredth, begun where all stand alike: every load is met, no current flows backwards, at every instant all together are what the core
+    gives, and nobody who takes less than the loaded one stands lower than it."""
     rng, n, points = np.random.default_rng(3), 6, 500
     spread = rng.normal(size=(n, n))
     apart = 1e-6 * (20 * np.eye(n) + 2 * spread @ spread.T / n)
@@ -111,13 +122,15 @@ def test_outputs_all_but_idle_are_found():
 
 def test_leakage_between_outputs():
     """From the pairs and from all shorted together, which have formulas of their own; the stack is invented."""
-    stack = [Slab(w, s, 0.4e-3, t, 0.06e-3, t) for w, s, t in ((0, 0.5, 0.04), (1, 1.0, 0.045), (2, 1.0, 0.05), (3, 1.0, 0.052), (0, 0.5, 0.055))]
+    stack = [Slab(w, s, 0.4e-3, t, 0.06e-3, t)
+             for w, s, t in ((0, 0.5, 0.04), (1, 1.0, 0.045), (2, 1.0, 0.05), (3, 1.0, 0.052), (0, 0.5, 0.055))]
     found = leakage(stack, [60, 5, 12, 15], 0.02)
     between = found.apart(0, [1, 2, 3])
     for k, j in enumerate((1, 2, 3)):
         assert between[k, k] == pytest.approx(found.pair(0, j), rel=1e-9)
         for m in range(k):
-            assert between[k, k] + between[m, m] - 2 * between[k, m] == pytest.approx(found.pair(j, m + 1) * (60 / found.turns[j]) ** 2, rel=1e-9)
+            assert between[k, k] + between[m, m] - 2 * between[k, m] == pytest.approx(found.pair(j, m + 1) * (60 / found.turns[j]) ** 2,
+                rel=1e-9)
     assert 1 / np.linalg.inv(between).sum() == pytest.approx(found.shorted(0, [1, 2, 3])[0], rel=1e-9)
 
 
@@ -127,17 +140,22 @@ def read(found, n):
     return i.max(), np.sqrt(np.trapezoid(i * i, found.t) / found.period), np.trapezoid(found.voltages[f"out{n}"], found.t) / found.period
 
 
-RACKS = [({"topology": "flyback"}, 0.12), ({"topology": "flyback_qr"}, 0.12), ({"topology": "flyback", "clamp.kind": "zener"}, 0.12), ({"topology": "flyback", "clamp.kind": "active"}, 0.3)]
+RACKS = [({"topology": "flyback"}, 0.12), ({"topology": "flyback_qr"}, 0.12), ({"topology": "flyback", "clamp.kind": "zener"}, 0.12),
+         ({"topology": "flyback", "clamp.kind": "active"}, 0.3)]
 
 
 @pytest.mark.parametrize(("decisions", "peak"), RACKS)
 def test_against_the_exact_circuit(decisions, peak):
-    """At full load and with one output loaded alone, both ends of the mains: rms within 8 %, voltages (of the regulated one as it stands there) within 2.5 %, peaks without the ring within 12 %; where the leakage turns round in the clamp no output has a peak of its own to speak of, within 30 %."""
+    """At full load and with one output loaded alone, both ends of the mains: rms within 8 %, voltages (of the regulated one as it stands
+    there) within 2.5 %, peaks without the ring within 12 %; where the leakage turns round in the clamp no output has a peak of its own to
+    speak of, within 30 %."""
     d = size(RACK, decisions, noise=False)
     labelled = [k for k, p in enumerate(d.grid.points) if p.label]
-    for index in ((0, 0, d.grid.find(85.0).index[2], 0), (len(d.grid.lines) - 1, 0, d.grid.find(265.0).index[2], 1), (0, 0, labelled[0], 0)):
+    for index in ((0, 0, d.grid.find(85.0).index[2], 0), (len(d.grid.lines) - 1, 0, d.grid.find(265.0).index[2], 1),
+                  (0, 0, labelled[0], 0)):
         found = exact(d, d.grid.corner(index))
-        here = {id: float(np.broadcast_to(r.value, d.grid.shape)[index]) for id, r in d.rows.items() if re.fullmatch(r"rectifier\d\.i_(top|rms)|output\d\.v", id)}
+        here = {id: float(np.broadcast_to(r.value, d.grid.shape)[index]) for id, r in d.rows.items()
+                if re.fullmatch(r"rectifier\d\.i_(top|rms)|output\d\.v", id)}
         main = read(found, 1)[2] / 5.0
         for n in (1, 2, 3):
             top, rms, volts = read(found, n)
@@ -148,13 +166,15 @@ def test_against_the_exact_circuit(decisions, peak):
 
 
 def test_against_the_simulator(tmp_path):
-    """The exported netlist, nothing tuned: outputs (of the regulated one as it stands there) within 2.5 %, rms of the rectifiers within the 8 % that the engine leaves."""
+    """The exported netlist, nothing tuned: outputs (of the regulated one as it stands there) within 2.5 %, rms of the rectifiers within the
+    8 % that the engine leaves."""
     d = size(RACK, {}, noise=False)
     corner = d.grid.find(85.0)
     text = write(TOPOLOGIES[d.topology].circuit(d, corner))
     assert re.search(r"(?m)^Ksec12 Lsec1 Lsec2 ", text)
     text, end = shortened(text)
-    found = measure(text, [], {f"{k}{n}": f"AVG v(out{n})" if k == "avg" else f"RMS i(vsec{n})" for n in (1, 2, 3) for k in ("avg", "rms")}, (end - 20 / 65e3, end), tmp_path / "rack.cir")
+    found = measure(text, [], {f"{k}{n}": f"AVG v(out{n})" if k == "avg" else f"RMS i(vsec{n})" for n in (1, 2, 3) for k in ("avg", "rms")},
+                    (end - 20 / 65e3, end), tmp_path / "rack.cir")
     for n in (1, 2, 3):
         assert found[f"rms{n}"] == pytest.approx(float(d.rows[f"rectifier{n}.i_rms"].at(corner.index)), rel=0.08)
         assert n == 1 or found[f"avg{n}"] / found["avg1"] * 5.0 == pytest.approx(float(d.rows[f"output{n}.v"].at(corner.index)), rel=0.025)
@@ -162,15 +182,19 @@ def test_against_the_simulator(tmp_path):
 
 def asked(least):
     """12 V 1 A regulated and 5 V 2 A beside it (invented)."""
-    return Requirement(mains=Mains(kind="ac1", v_min=85.0, v_max=265.0), outputs=(Output(name="12 V", voltage=12.0, current_max=1.0, current_min=least, regulated=True), Output(name="5 V", voltage=5.0, current_max=2.0, current_min=2 * least, tolerance=0.1)))
+    return Requirement(mains=Mains(kind="ac1", v_min=85.0, v_max=265.0),
+                       outputs=(Output(name="12 V", voltage=12.0, current_max=1.0, current_min=least, regulated=True),
+                                Output(name="5 V", voltage=5.0, current_max=2.0, current_min=2 * least, tolerance=0.1)))
 
 
 def test_bleeds_by_rule():
-    """With nothing asked of the loads both outputs get a bleed and stay inside; without one the output climbs, and the finding names the bleed. More of it brings the output down. Where loads never fall below half there is none."""
+    """With nothing asked of the loads both outputs get a bleed and stay inside; without one the output climbs, and the finding names the
+    bleed. More of it brings the output down. Where loads never fall below half there is none."""
     by_rule, none = size(asked(0.0), {}), size(asked(0.0), {"output1.bleed": 0.0, "output2.bleed": 0.0})
     assert by_rule.rows["output1.bleed"].value > 0 and by_rule.rows["output2.bleed"].value > 0 and by_rule.value("output2.v_high") < 5.5
     assert none.value("output2.v_high") > 5.5 and any(f.figure == "output2.v_high" and "output2.bleed" in f.text for f in none.findings)
-    tops = [size(asked(0.0), {"output2.bleed": amps, "transformer.ns2": 6, "transformer.ns1": 14}).value("output2.v_high") for amps in (0.02, 0.06, 0.2)]
+    tops = [size(asked(0.0), {"output2.bleed": amps, "transformer.ns2": 6, "transformer.ns1": 14}).value("output2.v_high")
+            for amps in (0.02, 0.06, 0.2)]
     assert tops[0] > tops[1] > tops[2]
     assert size(asked(0.5), {}).rows["output2.bleed"].value == 0.0
     resistor = by_rule.value("output2.r_bleed")
@@ -178,7 +202,8 @@ def test_bleeds_by_rule():
 
 
 def test_the_picture_of_the_outputs():
-    """At the corner in view: traces whose areas are the loads, a scale for each output that no loop holds with its own worst cases; a held design pale behind; none of a single output."""
+    """At the corner in view: traces whose areas are the loads, a scale for each output that no loop holds with its own worst cases; a held
+    design pale behind; none of a single output."""
     d, other = size(RACK, {}, noise=False), size(RACK, {"fs": 80e3}, noise=False)
     corner = d.grid.find(85.0)
     picture = sharing_picture(d, corner, 150.0, 110.0, other)
@@ -193,7 +218,8 @@ def test_the_picture_of_the_outputs():
             figure = d.figure(f"output{n}.v_{end}")
             assert any(t.startswith(show(figure.value, "V")) and figure.corner.label in t for t in texts)
     assert any(getattr(x, "role", "") == "pale" for x in picture.items)
-    assert "shares" in pictures_of(d, "rectifier") and "shares" not in pictures_of(size(decode(demo.text("camera-hide"), "demo").requirement, {}, noise=False), "rectifier")
+    assert ("shares" in pictures_of(d, "rectifier")
+            and "shares" not in pictures_of(size(decode(demo.text("camera-hide"), "demo").requirement, {}, noise=False), "rectifier"))
     assert d.figure("rectifier2.i_peak").label == "+15 V: rectifier current, peak"
 
 
@@ -203,7 +229,8 @@ def test_one_output_takes_all():
 
 
 def test_a_slow_clamp_diode_rings_through_the_outputs():
-    """That ring is left out and said: in the exact period the lightly loaded output stands higher than sized, by no more than the finding says."""
+    """That ring is left out and said: in the exact period the lightly loaded output stands higher than sized, by no more than the finding
+    says."""
     d = size(RACK, {"clamp.kind": "rcd_slow"}, noise=False)
     corner = d.figure("output3.v_high").corner
     volts = [read(exact(d, corner), n)[2] for n in (1, 3)]
@@ -212,7 +239,8 @@ def test_a_slow_clamp_diode_rings_through_the_outputs():
 
 
 def test_the_regulated_output_lies_between_the_others():
-    """By rule, from three outputs on: another place for it leaves the others further from their voltages, or asks for more bleed (whole designs, three orders)."""
+    """By rule, from three outputs on: another place for it leaves the others further from their voltages, or asks for more bleed (whole
+    designs, three orders)."""
     names = ("primary", "ns2", "ns1", "ns3", "naux")  # the regulated one comes first
     assert [names[b.winding] for b in blocks("split", names)] == ["primary", "ns1", "ns2", "ns3", "primary", "naux"]
     assert [b.winding for b in blocks("split", ("primary", "ns1", "ns2", "naux"))] == [0, 1, 2, 0, 3]
@@ -223,9 +251,13 @@ def test_the_regulated_output_lies_between_the_others():
     assert spread("split") < min(spread("p | s1 | s2 | s3 | p | aux"), spread("p | s2 | s3 | s1 | p | aux")) - 0.02
 
 
-@pytest.mark.parametrize(("name", "decisions"), [("camera-hide", {}), ("camera-hide", {"clamp.kind": "zener"}), ("camera-hide", {"topology": "flyback_qr"}), ("camera-hide", {"topology": "flyback_2sw"}), ("logger-rack", {}), ("logger-rack", {"topology": "flyback_2sw"})])
+@pytest.mark.parametrize(("name", "decisions"),
+                         [("camera-hide", {}), ("camera-hide", {"clamp.kind": "zener"}), ("camera-hide", {"topology": "flyback_qr"}),
+                          ("camera-hide", {"topology": "flyback_2sw"}), ("logger-rack", {}), ("logger-rack", {"topology": "flyback_2sw"})])
 def test_the_ring_stands_on_a_rectifiers_peak(name, decisions):
-    """What the node holds over the reflected voltage swings into the outputs behind the spike, the more the higher the bus of two switches; of several outputs those take it that lie nearest to the primary: at full load the peaks are never more than 3 % below the exact circuit's, and at most a sixth above, to which comes what the exact ring has lost in its first quarter: it is told without losses."""
+    """What the node holds over the reflected voltage swings into the outputs behind the spike, the more the higher the bus of two switches;
+    of several outputs those take it that lie nearest to the primary: at full load the peaks are never more than 3 % below the exact
+    circuit's, and at most a sixth above, to which comes what the exact ring has lost in its first quarter: it is told without losses."""
     lost = 1 - np.exp(-np.pi / 4 / RING_QUALITY)
     d = size(decode(demo.text(name), "demo").requirement, decisions, noise=False)
     for line, bus in ((0, 0), (len(d.grid.lines) - 1, 1)):

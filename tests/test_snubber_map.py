@@ -26,9 +26,13 @@ def test_cells_by_integration():
 
 @pytest.mark.parametrize(("r", "c"), [(47.0, 1e-9), (100.0, 470e-12), (22.0, 2.2e-9)])
 def test_the_map_tells_what_a_design_with_these_values_gives(demo_design, r, c):
-    """From the map of the design without a snubber: crest of the ring within 1 % (its step hardly moves), loss within 4.5 % (at the greatest line the core is empty a tenth of a microsecond before the next pulse: what the snubber takes moves the phase of the ring in which the switch turns on, 450 to 467 V); the present values are marked where there are some."""
+    """From the map of the design without a snubber: crest of the ring within 1 % (its step hardly moves), loss within 4.5 % (at the
+    greatest line the core is empty a tenth of a microsecond before the next pulse: what the snubber takes moves the phase of the ring in
+    which the switch turns on, 450 to 467 V); the present values are marked where there are some."""
     m = snubber_map(demo_design)
-    same = {**demo_design.pins, **{id: demo_design.rows[id].value for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux")}, "rectifier.snubber": "rc"}  # what it takes may tip the choice of turns
+    same = {**demo_design.pins,
+            **{id: demo_design.rows[id].value for id in ("transformer.core", "transformer.np", "transformer.ns1", "transformer.naux")},
+            "rectifier.snubber": "rc"}  # what it takes may tip the choice of turns
     d = size(demo_design.requirement, {**same, "rectifier1.snubber_r": r, "rectifier1.snubber_c": c}, noise=False)
     at = np.unravel_index(np.argmin(np.abs(np.log(m.c / c))[:, None] + np.abs(np.log(m.r / r))[None, :]), m.peak.shape)
     near = {"rectifier1.snubber_r": float(m.r[at[1]]), "rectifier1.snubber_c": float(m.c[at[0]])}
@@ -50,7 +54,8 @@ def test_what_moves_what_is_computed(demo_design):
 
 
 def test_a_point_is_picked_in_the_window(qtbot, window):
-    """A click chooses snubber, resistor and capacitor as one edit; one undo brings the bare rectifier back; the picture keeps inside its page."""
+    """A click chooses snubber, resistor and capacitor as one edit; one undo brings the bare rectifier back; the picture keeps inside its
+    page."""
     desk, view = window.size_desk, window.size_desk.picture.view
     desk.choose_stage("rectifier")
     tabs = desk.picture.tabs
@@ -69,13 +74,18 @@ def test_a_point_is_picked_in_the_window(qtbot, window):
 
 @pytest.mark.parametrize("topology", ["forward_2sw", "push_pull"])
 def test_the_map_of_a_step_down_stage(topology):
-    """The design's own snubber lies on the map where its rows are: crest within 1 %, loss within 3 %, and the mark is at its values; the phase-shifted bridge, which has a clamp, offers no map."""
+    """The design's own snubber lies on the map where its rows are: crest within 1 %, loss within 3 %, and the mark is at its values; the
+    phase-shifted bridge, which has a clamp, offers no map."""
     doc = decode(demo.text("ringing-lab-bench"), "x")
     d = size(doc.requirement, {"topology": topology, "rectifier.snubber": "rc"}, noise=False)
     m = snubber_map(d)
     assert m.now == (float(d.rows["rectifier1.snubber_r"].value), float(d.rows["rectifier1.snubber_c"].value))
     at = np.unravel_index(np.argmin(np.abs(np.log(m.c / m.now[1]))[:, None] + np.abs(np.log(m.r / m.now[0]))[None, :]), m.peak.shape)
-    near = size(doc.requirement, {"topology": topology, "rectifier.snubber": "rc", "rectifier1.snubber_r": float(m.r[at[1]]), "rectifier1.snubber_c": float(m.c[at[0]])}, noise=False)
-    assert float(m.peak[at]) == pytest.approx(float(np.max(near.rows["rectifier1.v_step"].value)) * float(near.value("rectifier1.ring_crest")), rel=0.01)
+    near = size(doc.requirement,
+                {"topology": topology, "rectifier.snubber": "rc", "rectifier1.snubber_r": float(m.r[at[1]]),
+                 "rectifier1.snubber_c": float(m.c[at[0]])}, noise=False)
+    assert float(m.peak[at]) == pytest.approx(
+        float(np.max(near.rows["rectifier1.v_step"].value)) * float(near.value("rectifier1.ring_crest")), rel=0.01)
     assert float(m.loss[at]) == pytest.approx(float(near.value("rectifier1.snubber_loss")), rel=0.03)
-    assert "snubber" in pictures_of(d, "rectifier") and "snubber" not in pictures_of(size(doc.requirement, {"topology": "psfb"}, noise=False), "rectifier")
+    assert ("snubber" in pictures_of(d, "rectifier")
+            and "snubber" not in pictures_of(size(doc.requirement, {"topology": "psfb"}, noise=False), "rectifier"))

@@ -1,4 +1,5 @@
-"""Snubbers across the rectifiers of a flyback: response to an edge by integration, the choice against a scan, loss and crest against engine and ngspice, energy of the period."""
+"""Snubbers across the rectifiers of a flyback: response to an edge by integration, the choice against a scan, loss and crest against engine
+and ngspice, energy of the period."""
 
 import re
 
@@ -22,14 +23,16 @@ from test_netlist import corner_for
 
 
 def crest(ratio, r, edge):
-    """Largest node voltage behind a unit ring (L = C = 1/(2π)) for a ramp of one volt in `edge` periods, by integration (second algorithm)."""
+    """Largest node voltage behind a unit ring (L = C = 1/(2π)) for a ramp of one volt in `edge` periods, by integration (second
+    algorithm)."""
     unit = 1 / (2 * np.pi)
 
     def rates(t, x):
         source = min(t / edge, 1.0) if edge > 0 else 1.0
         through = (x[1] - x[2]) / r
         return [(source - x[1]) / unit, (x[0] - through) / unit, through / (ratio * unit)]
-    found = solve_ivp(rates, (0, edge + 1.5), [0, 0, 0], t_eval=np.linspace(0, edge + 1.5, 3000), rtol=1e-8, atol=1e-10, method="LSODA", max_step=0.05)
+    found = solve_ivp(rates, (0, edge + 1.5), [0, 0, 0], t_eval=np.linspace(0, edge + 1.5, 3000), rtol=1e-8, atol=1e-10, method="LSODA",
+                      max_step=0.05)
     return float(found.y[1].max())
 
 
@@ -42,7 +45,10 @@ def test_the_best_resistor_for_an_edge(ratio, edge):
 
 def test_more_capacitance_and_slower_edges_ring_less():
     assert all(a > b for a, b in zip([edged(r, 0.3)[1] for r in RATIOS], [edged(r, 0.3)[1] for r in RATIOS[1:]], strict=False))
-    slow = crests(10.0, np.array([0.02, 0.5, 12.0]), 40.0)  # a ramp of forty periods: the ring after it is at most 2/(ω·T), ω with both capacitors the slowest; no overdamped mode grows out of bounds
+    slow = crests(10.0, np.array([0.02, 0.5, 12.0]),
+                  # a ramp of forty periods: the ring after it is at most 2/(ω·T), ω with both capacitors the slowest; no overdamped mode
+                  # grows out of bounds
+                  40.0)
     assert np.all(slow >= 1.0) and np.all(slow < 1 + np.sqrt(11.0) / (np.pi * 40.0))
     assert edged(3.3, 0.0)[1] > edged(3.3, 0.4)[1] > edged(3.3, 0.8)[1]
 
@@ -53,7 +59,10 @@ DEMOS = {name: decode(demo.text(name), name) for name in ("camera-hide", "logger
 @pytest.fixture(scope="module", params=DEMOS)
 def both(request):
     doc = DEMOS[request.param]
-    return tuple(size(doc.requirement, {**doc.decisions, "rectifier.snubber": kind, "transformer.arrangement": "split", **{f"output{n}.bleed": 0.02 for n in range(2, len(doc.requirement.outputs) + 1)}}) for kind in ("none", "rc"))
+    return tuple(
+        size(doc.requirement,
+             {**doc.decisions, "rectifier.snubber": kind, "transformer.arrangement": "split",
+              **{f"output{n}.bleed": 0.02 for n in range(2, len(doc.requirement.outputs) + 1)}}) for kind in ("none", "rc"))
 
 
 def test_the_capacitor_is_the_smallest_that_keeps_to_the_allowance(both):
@@ -62,14 +71,16 @@ def test_the_capacitor_is_the_smallest_that_keeps_to_the_allowance(both):
         at = lambda id, n=n: float(d.value(f"rectifier{n}.{id}"))  # noqa: E731
         ratio = at("snubber_c") / at("c_junction")
         edge = round(25e-9 / (2 * np.pi * np.sqrt(at("ring_l") * at("c_junction"))), 2)
-        assert at("ring_crest") <= at("ring_most") and at("ring_crest") == pytest.approx(crest(ratio, at("snubber_r") / at("ring_z"), edge), abs=3e-3)
+        assert at("ring_crest") <= at("ring_most") and at("ring_crest") == pytest.approx(crest(ratio, at("snubber_r") / at("ring_z"), edge),
+            abs=3e-3)
         smaller = [r for r in RATIOS if r < 0.6 * ratio]
         assert not smaller or edged(smaller[-1], edge)[1] > at("ring_most") or ratio / smaller[-1] < 2.5
         assert at("snubber_r") == pytest.approx(edged(float(f"{ratio:.2g}"), edge)[0] * at("ring_z"), rel=0.12)  # E12
 
 
 def test_what_they_take_comes_from_the_bus(both):
-    """At every full-load corner of the same parts the bus gives what the snubbers burn and what the current for it burns in switch, copper and clamp, within 5 %; the latter is less than a third of it."""
+    """At every full-load corner of the same parts the bus gives what the snubbers burn and what the current for it burns in switch, copper
+    and clamp, within 5 %; the latter is less than a third of it."""
     bare, d = both
     elsewhere = [k for k in bare.losses if k not in ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up")]
     outputs = range(1, len(d.requirement.outputs) + 1)
@@ -85,7 +96,9 @@ def test_what_they_take_comes_from_the_bus(both):
 
 @pytest.mark.parametrize("share", [(0, 1.0), (-1, 1.0), (-1, 0.1)])
 def test_the_engine_sees_crest_and_loss(both, share):
-    """Ring of the first rectifier: its crest within 4 % of the sized one (of several outputs no more than 2 above it, and within 12 below: the others' snubbers damp it too); loss never above the sized one and not below half of it (the edge at turn-off is slower than the formula's)."""
+    """Ring of the first rectifier: its crest within 4 % of the sized one (of several outputs no more than 2 above it, and within 12 below:
+    the others' snubbers damp it too); loss never above the sized one and not below half of it (the edge at turn-off is slower than the
+    formula's)."""
     _, d = both
     c = d.grid.find(sorted(d.grid.lines)[share[0]], share[1])
     e = exact(d, c)
@@ -111,10 +124,12 @@ def test_the_simulator_agrees_with_the_engine(tmp_path):
 
 
 def test_junctions_by_class(demo_design):
-    """Typical: a Schottky diode of 10 A and 100 V has some 100 to 300 pF, a fast one of the same current a few tens, a synchronous switch some hundreds (common practice, no source)."""
+    """Typical: a Schottky diode of 10 A and 100 V has some 100 to 300 pF, a fast one of the same current a few tens, a synchronous switch
+    some hundreds (common practice, no source)."""
     for row in demo_design.catalogue["rectifiers"].rows:
         c = junction(row) / row["i_rated_a"]
-        assert {"schottky": 8e-12, "fast": 0.8e-12, "synchronous": 1e-12}[row["kind"]] < c < {"schottky": 30e-12, "fast": 6e-12, "synchronous": 60e-12}[row["kind"]], row["name"]
+        assert {"schottky": 8e-12, "fast": 0.8e-12, "synchronous": 1e-12}[row["kind"]] < c < {"schottky": 30e-12, "fast": 6e-12,
+            "synchronous": 60e-12}[row["kind"]], row["name"]
 
 
 def test_a_measured_junction_wins(demo_document):
@@ -128,13 +143,16 @@ def test_they_are_bought_and_drawn(both):
     """In the parts list with their values, and in the drawing of the circuit; neither where there are none."""
     bare, d = both
     listed, none = ({kind: part for kind, part, _ in parts.rows(x)} for x in (d, bare))
-    assert listed["snubber capacitor 1"] == show(float(d.value("rectifier1.snubber_c")), "F") and listed["snubber resistor 1"] == f"{show(float(d.value('rectifier1.snubber_r')), 'Ω')}, {show(d.value('rectifier1.snubber_loss'), 'W')} of heat in all"
+    assert listed["snubber capacitor 1"] == show(float(d.value("rectifier1.snubber_c")), "F")
+    resistance, heat = show(float(d.value("rectifier1.snubber_r")), "Ω"), show(d.value("rectifier1.snubber_loss"), "W")
+    assert listed["snubber resistor 1"] == f"{resistance}, {heat} of heat in all"
     assert not any("snubber" in kind for kind in none)
     drawn, undrawn = ({s.element for s in TOPOLOGIES[x.topology].schematic(x, x.grid.find(min(x.grid.lines)))} for x in (d, bare))
     assert {"Rsn1", "Csn1"} <= drawn and not {"Rsn1", "Csn1"} & undrawn
 
 
-STEPDOWN = (("forward_2sw", "centre_tap"), ("forward_active_clamp", "centre_tap"), ("push_pull", "centre_tap"), ("half_bridge", "doubler"), ("full_bridge", "bridge"))
+STEPDOWN = (("forward_2sw", "centre_tap"), ("forward_active_clamp", "centre_tap"), ("push_pull", "centre_tap"), ("half_bridge", "doubler"),
+            ("full_bridge", "bridge"))
 
 
 @pytest.fixture(scope="module", params=STEPDOWN, ids=lambda p: "-".join(p))
@@ -146,29 +164,40 @@ def stepdown(request):
 
 
 def test_a_step_down_stage_against_the_engine(stepdown):
-    """At the highest line: peak reverse voltage of the worst rectifier within 6 % of step times crest; what the resistors burn within 15 % of the sized loss (the edges back are softer where the load is small); the bus gives the loss, and the ring is far below that of the bare junctions, which is nearly twice the step."""
+    """At the highest line: peak reverse voltage of the worst rectifier within 6 % of step times crest; what the resistors burn within 15 %
+    of the sized loss (the edges back are softer where the load is small); the bus gives the loss, and the ring is far below that of the
+    bare junctions, which is nearly twice the step."""
     bare, d = stepdown
     c = d.grid.find(max(d.grid.lines), 1.0)
     at = lambda x, id: float(np.broadcast_to(x.rows[id].value, x.grid.shape)[c.index])  # noqa: E731
     e, parts_of = exact(d, c), TOPOLOGIES[d.topology].circuit(d, c).elements
     volt = lambda n: e.voltages.get(n, np.zeros_like(e.t))  # noqa: E731
     blocked = max(float((volt(x.nodes[1]) - volt(x.nodes[0])).max()) for x in parts_of if x.value == "DOUT")
-    burnt = sum(float(np.trapezoid((volt(x.nodes[0]) - volt(x.nodes[1])) * e.currents[x.name.lower()], e.t)) / e.period for x in parts_of if x.name.startswith("Rsn"))
-    assert blocked == pytest.approx(at(d, "rectifier1.v_step") * at(d, "rectifier1.ring_crest"), rel=0.06) and blocked < 1.35 * at(d, "rectifier1.v_step")
+    burnt = sum(float(np.trapezoid((volt(x.nodes[0]) - volt(x.nodes[1])) * e.currents[x.name.lower()], e.t)) / e.period for x in parts_of
+                if x.name.startswith("Rsn"))
+    assert blocked == pytest.approx(at(d, "rectifier1.v_step") * at(d, "rectifier1.ring_crest"), rel=0.06) and blocked < 1.35 * at(d,
+        "rectifier1.v_step")
     assert burnt == pytest.approx(at(d, "rectifier1.snubber_loss"), rel=0.15)
     assert at(d, "switch.p_bus") - at(bare, "switch.p_bus") == pytest.approx(at(d, "rectifier1.snubber_loss"), rel=0.1)
     assert at(d, "loss.total") - at(bare, "loss.total") == pytest.approx(at(d, "rectifier1.snubber_loss"), rel=0.15)
     count = int(d.rows["rectifier1.snubbers"].value)
-    assert count == sum(x.name.startswith("Csn") for x in parts_of) and ("snubber capacitor 1", show(float(d.rows["rectifier1.snubber_c"].value), "F"), count) in parts.rows(d)
-    assert "rectifier1.snubber_c" not in bare.rows and any("across each rectifier" in s.label for s in TOPOLOGIES[d.topology].schematic(d, c))
+    assert (count == sum(x.name.startswith("Csn") for x in parts_of)
+            and ("snubber capacitor 1", show(float(d.rows["rectifier1.snubber_c"].value), "F"), count) in parts.rows(d))
+    assert "rectifier1.snubber_c" not in bare.rows and any(
+        "across each rectifier" in s.label for s in TOPOLOGIES[d.topology].schematic(d, c))
     check_finite(d)
 
 
 @pytest.mark.parametrize("topology", ["half_bridge", "full_bridge"])
 def test_a_snubber_across_the_primary_against_the_engine(topology):
-    """The turns are given, for the leakage's own energy is not in the formula: from 30 to 33 turns of the half bridge the resistor burns 9 to 11 % more. With these it burns the sized loss within 10 %, the bus gives it within 15 %; after a pulse the primary swings over its resting place by no more than the crest tells (less, as the leakage empties before the capacitor has followed), undamped by most of the step; drawn, listed, and told as what may be chosen."""
+    """The turns are given, for the leakage's own energy is not in the formula: from 30 to 33 turns of the half bridge the resistor burns 9
+    to 11 % more. With these it burns the sized loss within 10 %, the bus gives it within 15 %; after a pulse the primary swings over its
+    resting place by no more than the crest tells (less, as the leakage empties before the capacitor has followed), undamped by most of the
+    step; drawn, listed, and told as what may be chosen."""
     doc = decode(demo.text("ringing-lab-bench"), "x")
-    bare, d = (size(doc.requirement, {"topology": topology, "primary.snubber": kind, "transformer.np": 32 if topology == "half_bridge" else 63}, noise=False) for kind in ("none", "rc"))
+    bare, d = (size(doc.requirement,
+                    {"topology": topology, "primary.snubber": kind, "transformer.np": 32 if topology == "half_bridge" else 63}, noise=False)
+               for kind in ("none", "rc"))
     c = d.grid.find(max(d.grid.lines), 1.0)
     at = lambda x, id: float(np.broadcast_to(x.rows[id].value, x.grid.shape)[c.index])  # noqa: E731
     over, power = {}, {}
@@ -184,17 +213,22 @@ def test_a_snubber_across_the_primary_against_the_engine(topology):
         power[name] = -np.trapezoid(e.currents["vbus"] * e.voltages["bus"], e.t) / e.period
         if x is d:
             burnt = float(np.trapezoid((volt(first) - volt("ps")) * e.currents["rps"], e.t)) / e.period
-    assert burnt == pytest.approx(at(d, "primary.snubber_loss"), rel=0.1) and power["rc"] - power["bare"] == pytest.approx(at(d, "primary.snubber_loss"), rel=0.15)
+    assert (burnt == pytest.approx(at(d, "primary.snubber_loss"), rel=0.1)
+            and power["rc"] - power["bare"] == pytest.approx(at(d, "primary.snubber_loss"), rel=0.15))
     assert over["rc"] <= at(d, "primary.ring_crest") - 1 + 0.03 and over["bare"] > 0.75
     assert at(d, "switch.p_bus") - at(bare, "switch.p_bus") == pytest.approx(at(d, "primary.snubber_loss"), rel=0.05)
-    assert at(d, "primary.ring_crest") == pytest.approx(crest(at(d, "primary.snubber_c") / at(d, "primary.c_nodes"), at(d, "primary.snubber_r") / at(d, "primary.ring_z"), 0.0), abs=3e-3)
-    assert {"primary snubber capacitor", "primary snubber resistor"} <= {kind for kind, _, _ in parts.rows(d)} and any("across the primary" in s.label for s in TOPOLOGIES[topology].schematic(d, c))
+    assert at(d, "primary.ring_crest") == pytest.approx(
+        crest(at(d, "primary.snubber_c") / at(d, "primary.c_nodes"), at(d, "primary.snubber_r") / at(d, "primary.ring_z"), 0.0), abs=3e-3)
+    assert ({"primary snubber capacitor", "primary snubber resistor"} <= {kind for kind, _, _ in parts.rows(d)}
+            and any("across the primary" in s.label for s in TOPOLOGIES[topology].schematic(d, c)))
     assert "primary.snubber_r" not in bare.rows and bare.rows["primary.snubber"].value == "none"
 
 
 @pytest.mark.parametrize("name", ["ringing-lab-bench", "radar-rotator"])
 def test_a_snubber_over_both_halves_of_a_push_pull_against_the_engine(name):
-    """From switch to switch, at twice the bus: the resistor burns the sized loss but for what the figure tells of itself, from a sixth less to an eighth more; what the bus gives for it is no more, and less where the clamp of the spike catches less. After a pulse the ends swing over their resting place by less than the crest tells; without it by most of the step. Drawn, listed, in balance."""
+    """From switch to switch, at twice the bus: the resistor burns the sized loss but for what the figure tells of itself, from a sixth less
+    to an eighth more; what the bus gives for it is no more, and less where the clamp of the spike catches less. After a pulse the ends
+    swing over their resting place by less than the crest tells; without it by most of the step. Drawn, listed, in balance."""
     doc = decode(demo.text(name), "x")
     bare, d = (size(doc.requirement, {"topology": "push_pull", "primary.snubber": kind}) for kind in ("none", "rc"))
     c = d.grid.find(max(d.grid.lines), 1.0)
@@ -206,13 +240,15 @@ def test_a_snubber_over_both_halves_of_a_push_pull_against_the_engine(name):
         rests = (e.t > at(x, "switch.t_on")) & (e.t < 0.5 * e.period)
         risen = int(np.argmax(np.where(rests, across, -np.inf)))
         over[kind] = -float(across[rests & (e.t > e.t[risen])].min()) / (2 * at(x, "bus.v"))
-        power[kind] = -np.trapezoid(e.currents["vbus"] * e.voltages["bus"] + e.currents["rload1"] * e.voltages["out1"], e.t) / e.period  # beside what its output takes, which the ring moves
+        power[kind] = -np.trapezoid(e.currents["vbus"] * e.voltages["bus"] + e.currents["rload1"] * e.voltages["out1"],
+                                    e.t) / e.period  # beside what its output takes, which the ring moves
         assert e.voltages["d1"].max() < 1.03 * at(x, "switch.v_peak")
         if x is d:
             burnt = float(np.trapezoid((e.voltages["d1"] - e.voltages["ps"]) * e.currents["rps"], e.t)) / e.period
     sized = at(d, "primary.snubber_loss")
     assert 5 / 6 * sized < burnt < 9 / 8 * sized and 0.6 * sized < power["rc"] - power["bare"] < 9 / 8 * sized, (sized, burnt, power)
     assert over["rc"] <= at(d, "primary.ring_crest") - 1 + 0.03 and over["bare"] > 0.75
-    assert at(d, "primary.ring_crest") == pytest.approx(crest(at(d, "primary.snubber_c") / at(d, "primary.c_nodes"), at(d, "primary.snubber_r") / at(d, "primary.ring_z"), 0.0), abs=3e-3)
+    assert at(d, "primary.ring_crest") == pytest.approx(
+        crest(at(d, "primary.snubber_c") / at(d, "primary.c_nodes"), at(d, "primary.snubber_r") / at(d, "primary.ring_z"), 0.0), abs=3e-3)
     assert {"primary snubber capacitor", "primary snubber resistor"} <= {kind for kind, _, _ in parts.rows(d)}
     check_drawn(d, c)

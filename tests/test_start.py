@@ -1,4 +1,5 @@
-"""Starting: a design made in a process of its own is the one that would have been made here, and every failure there ends in the opening here."""
+"""Starting: a design made in a process of its own is the one that would have been made here, and every failure there ends in the opening
+here."""
 
 import os
 import subprocess
@@ -79,17 +80,21 @@ print(a.Ahead(opened).session().design.value("switch.v_peak"))
 """
 
 
-@pytest.mark.parametrize(("count", "what", "where"), [(2, "", ["there"]), (1, "", ["here"]), (2, "os.getpid() == mine or os._exit(3)", ["there", "here"]), (2, "os.getpid() == mine or os.kill(os.getpid(), 9)", ["there", "here"]),
-                                                      (2, "import time; os.getpid() == mine or time.sleep(60)", ["there", "here"])])
+@pytest.mark.parametrize(("count", "what", "where"),
+                         [(2, "", ["there"]), (1, "", ["here"]), (2, "os.getpid() == mine or os._exit(3)", ["there", "here"]),
+                          (2, "os.getpid() == mine or os.kill(os.getpid(), 9)", ["there", "here"]),
+                          (2, "import time; os.getpid() == mine or time.sleep(60)", ["there", "here"])])
 def test_whatever_becomes_of_the_other_process_the_session_is_opened(count, what, where):
     """It answers, there is none, it ends, it is killed, it hangs: the same peak at the switch."""
-    done = subprocess.run([sys.executable, "-c", _ALONE.format(count=count, what=what)], capture_output=True, text=True, env=os.environ, timeout=60)
+    done = subprocess.run([sys.executable, "-c", _ALONE.format(count=count, what=what)], capture_output=True, text=True, env=os.environ,
+                          timeout=60)
     *places, value = done.stdout.split()
     assert done.returncode == 0 and places == where and float(value) == Session.of_text(demo.text(), "demo").design.value("switch.v_peak")
 
 
 def test_a_refusal_is_raised_where_it_is_told():
-    code = "from rhevectra.app.ahead import Ahead, opened; from rhevectra.core.basis.errors import InputError\ntry: Ahead(lambda: opened('none.json', None)).session()\nexcept InputError as e: print(e)"
+    code = ("from rhevectra.app.ahead import Ahead, opened; from rhevectra.core.basis.errors import InputError\ntry: Ahead(lambda: "
+            "opened('none.json', None)).session()\nexcept InputError as e: print(e)")
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
     assert done.returncode == 0 and "none.json" in done.stdout and "Traceback" not in done.stderr
 
@@ -128,7 +133,8 @@ os._exit(0)
 
 
 def test_no_desk_waits_for_what_only_a_bench_needs():
-    """Every desk visited in a process of its own: the packages for peaks, fits and images, which take two seconds to read, are not read yet. (The first visit of the winding sheet had taken 2.3 s.)"""
+    """Every desk visited in a process of its own: the packages for peaks, fits and images, which take two seconds to read, are not read
+    yet. (The first visit of the winding sheet had taken 2.3 s.)"""
     env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     run = subprocess.run([sys.executable, "-c", VISITS], capture_output=True, text=True, env=env, timeout=120)
     assert run.returncode == 0, run.stderr[-2000:]
@@ -158,8 +164,10 @@ sys.exit(code)
 
 
 def test_the_desks_are_read_while_the_window_stands():
-    """The program as it starts, left alone: all modules of the desks are read by themselves, and it closes at that very moment without a complaint."""
-    run = subprocess.run([sys.executable, "-c", STAYS], capture_output=True, text=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, timeout=60)
+    """The program as it starts, left alone: all modules of the desks are read by themselves, and it closes at that very moment without a
+    complaint."""
+    run = subprocess.run([sys.executable, "-c", STAYS], capture_output=True, text=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+                         timeout=60)
     assert run.returncode == 0 and "Error" not in run.stderr, run.stderr[-2000:]
     before, *missing = run.stdout.split()
     assert int(before) > 3 and not missing
@@ -169,12 +177,15 @@ FIRST = """
 import os, sys
 from rhevectra.start import painted
 painted(None, "camera-hide")
-print(*sorted(name for name in list(sys.modules) if name.split(".")[0] in ("scipy", "skfem", "concurrent", "email") or name.startswith(("rhevectra.core.circuit.steady", "rhevectra.core.circuit.read"))), flush=True)
+packages, own = ("scipy", "skfem", "concurrent", "email"), ("rhevectra.core.circuit.steady", "rhevectra.core.circuit.read")
+print(*sorted(name for name in list(sys.modules) if name.split(".")[0] in packages or name.startswith(own)), flush=True)
 os._exit(0)
 """
 
 
 def test_the_first_window_reads_nothing_of_the_engine():
-    """In a process of its own, up to the moment it is painted: neither the exact engine nor what it is solved with, which take as long to read as all else."""
-    run = subprocess.run([sys.executable, "-c", FIRST], capture_output=True, text=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, timeout=60)
+    """In a process of its own, up to the moment it is painted: neither the exact engine nor what it is solved with, which take as long to
+    read as all else."""
+    run = subprocess.run([sys.executable, "-c", FIRST], capture_output=True, text=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+                         timeout=60)
     assert run.returncode == 0 and not run.stdout.split(), run.stdout + run.stderr[-2000:]

@@ -26,12 +26,15 @@ def solved(text: str, period: float) -> Measures:
 
 @pytest.mark.parametrize("name", [n for n in CIRCUITS if n != "push-pull"])  # whole designs of one are held against it in test_bridge
 def test_converters_against_the_simulator_from_the_same_netlist(name, tmp_path):
-    """Output and input average, inductor rms and peak within 1 %. The simulator's diode is exponential; its knee is chosen sharp (N = 0.52), which leaves 0.3 %."""
+    """Output and input average, inductor rms and peak within 1 %. The simulator's diode is exponential; its knee is chosen sharp (N =
+    0.52), which leaves 0.3 %."""
     text, period = CIRCUITS[name]
     m, coil = solved(text, period), INDUCTOR[name[:2]]
     end = PERIODS * period
-    netlist = text.replace("\n.end\n", f"\n.options reltol=1e-5 abstol=1e-8 method=trap\n.tran {period / 200:.4g} {end:.9g} {end - 10 * period:.9g} {period / 200:.4g} uic\n.end\n")
-    found = measure(netlist, ["let i1=-i(v1)", f"let il={coil}#branch"], {"out": "AVG v(out)", "in": "AVG i1", "rms": "RMS il", "peak": "MAX il"}, (end - 10 * period, end), tmp_path / "c.cir")
+    netlist = text.replace("\n.end\n", f"\n.options reltol=1e-5 abstol=1e-8 method=trap\n.tran {period / 200:.4g} {end:.9g} "
+                           f"{end - 10 * period:.9g} {period / 200:.4g} uic\n.end\n")
+    found = measure(netlist, ["let i1=-i(v1)", f"let il={coil}#branch"],
+                    {"out": "AVG v(out)", "in": "AVG i1", "rms": "RMS il", "peak": "MAX il"}, (end - 10 * period, end), tmp_path / "c.cir")
     il = m.measure("i", coil)
     mine = {"out": m.measure("n", "out").avg, "in": -m.measure("i", "v1").avg, "rms": il.rms, "peak": il.max}
     for key in mine:
@@ -41,7 +44,8 @@ def test_converters_against_the_simulator_from_the_same_netlist(name, tmp_path):
 
 @pytest.mark.parametrize("name", CIRCUITS)
 def test_charge_volt_seconds_and_energy_balance(name):
-    """Over the period: no capacitor keeps charge, no inductor volt-seconds (1e-7 of rms times period); all element energies add to nothing (1e-6 of what the source gives)."""
+    """Over the period: no capacitor keeps charge, no inductor volt-seconds (1e-7 of rms times period); all element energies add to nothing
+    (1e-6 of what the source gives)."""
     text, period = CIRCUITS[name]
     m = solved(text, period)
     for p in m.eq.states:
@@ -83,7 +87,8 @@ def test_rl_and_sine_against_phasors():
 def test_buck_in_both_modes_against_the_textbook_relations():
     """Nearly ideal elements (100 µΩ): continuous V = D·V_in and its ripple; discontinuous V/V_in = 2/(1 + √(1 + 8L/(R·T·D²)))."""
     def text(r: float) -> str:
-        return f"buck\nV1 a 0 DC 40\nS1 a b g 0 sw\nD1 0 b dm\nL1 b out 50u\nC1 out 0 470u IC=15\nR1 out 0 {r}\n{gate('g', 1e-5, 4e-6 - 1e-8)}\n.model sw SW(RON=100u ROFF=1e8 VT=5)\n.model dm D(IS=1e3 N=0.01 RS=100u)\n.end\n"
+        return ("buck\nV1 a 0 DC 40\nS1 a b g 0 sw\nD1 0 b dm\nL1 b out 50u\nC1 out 0 470u IC=15\nR1 out 0 "
+                f"{r}\n{gate('g', 1e-5, 4e-6 - 1e-8)}\n.model sw SW(RON=100u ROFF=1e8 VT=5)\n.model dm D(IS=1e3 N=0.01 RS=100u)\n.end\n")
     cont, disc = solved(text(4), 1e-5), solved(text(100), 1e-5)
     assert cont.measure("n", "out").avg == pytest.approx(16.0, rel=1e-4)
     ripple = cont.measure("i", "l1")
@@ -103,7 +108,10 @@ def test_thousand_microfarad_settles_in_a_handful_of_periods():
 
 def build(kind: str, rng: random.Random) -> tuple[str, float]:
     """One of the converters with every R, L and C changed by up to 31 times either way within three decades in all."""
-    text, period = {"flyback": lambda: flyback(clamp=rng.choice(["rcd", "zener", "none"])), "forward": lambda: forward(rng.choice(["winding", "two"])), "bridge": lambda: bridge(rng.choice(["half", "full", "push-pull"])), "llc": lambda: llc(rng.choice([0.8, 1.0, 1.25]))}[kind]()
+    text, period = {"flyback": lambda: flyback(clamp=rng.choice(["rcd", "zener", "none"])),
+                    "forward": lambda: forward(rng.choice(["winding", "two"])),
+                    "bridge": lambda: bridge(rng.choice(["half", "full", "push-pull"])),
+                    "llc": lambda: llc(rng.choice([0.8, 1.0, 1.25]))}[kind]()
     out = []
     for line in text.splitlines():
         words = line.split()
@@ -117,7 +125,8 @@ def build(kind: str, rng: random.Random) -> tuple[str, float]:
 
 @pytest.mark.parametrize("kind", ["flyback", "forward", "bridge", "llc"])
 def test_random_values_converge_and_stay(kind):
-    """Seeded lists of 50: at least 98 % converge below 1e-8 and one further period gives the same state; a refusal names an element and a reason."""
+    """Seeded lists of 50: at least 98 % converge below 1e-8 and one further period gives the same state; a refusal names an element and a
+    reason."""
     rng, good = random.Random(kind), 0
     for _ in range(50):
         text, period = build(kind, rng)
@@ -138,7 +147,8 @@ NO_STATE = {
     "voltage sources in a loop": ("loop\nV1 a 0 DC 5\nV2 a 0 DC 6\nR1 a 0 1k\n.end\n", "v"),
     "current source into a capacitor for ever": ("fill\nI1 0 a DC 1m\nC1 a 0 1u\n.end\n", "c1"),
     "period that a source does not divide": ("divide\nV1 a 0 PULSE(0 1 0 1n 1n 1u 3u)\nR1 a 0 1k\n.end\n", "v1"),
-    "a switch that opens when it closes": ("chatter\nV1 a 0 DC 10\nR1 a b 1k\nR2 b 0 100k\nS1 b 0 b 0 sw\n.model sw SW(RON=1 ROFF=1e9 VT=5)\n.end\n", "s1"),
+    "a switch that opens when it closes": (
+        "chatter\nV1 a 0 DC 10\nR1 a b 1k\nR2 b 0 100k\nS1 b 0 b 0 sw\n.model sw SW(RON=1 ROFF=1e9 VT=5)\n.end\n", "s1"),
 }
 
 
@@ -150,10 +160,15 @@ def test_what_has_no_steady_state_is_refused_by_name(name):
 
 
 WRONG = {
-    "unknown element": ("x\nV1 a 0 1\nQ1 a 0 b m\n.end\n", 3, "q1"), "missing model": ("x\nV1 a 0 1\nD1 a 0 dm\n.end\n", 3, "dm"), "name twice": ("x\nV1 a 0 1\nR1 a 0 1\nR1 a 0 2\n.end\n", 4, "line 3"),
-    "node with no path": ("x\nV1 a 0 1\nR1 a 0 1\nR2 c d 1\n.end\n", 4, "path"), "no ground": ("x\nV1 a b 1\nR1 a b 1\n.end\n", 1, "ground"), "not a number": ("x\nV1 a 0 1\nR1 a 0 ten\n.end\n", 3, "number"),
-    "negative value": ("x\nV1 a 0 1\nR1 a 0 -5\n.end\n", 3, "positive"), "coupling of one": ("x\nV1 a 0 1\nL1 a 0 1m\nL2 b 0 1m\nK1 L1 L2 1\n.end\n", 5, "leakage"), "unknown card": ("x\nV1 a 0 1\n.include f\n.end\n", 3, "card"),
-    "undefined parameter": ("x\nV1 a 0 1\nR1 a 0 {r}\n.end\n", 3, "parameter"), "current of nothing": ("x\nV1 a 0 1\nF1 a 0 V9 2\n.end\n", 3, "v9"), "far too long": ("x\n" + "R1 a 0 1\n" * 100_000, 20_001, "lines"),
+    "unknown element": ("x\nV1 a 0 1\nQ1 a 0 b m\n.end\n", 3, "q1"), "missing model": ("x\nV1 a 0 1\nD1 a 0 dm\n.end\n", 3, "dm"),
+    "name twice": ("x\nV1 a 0 1\nR1 a 0 1\nR1 a 0 2\n.end\n", 4, "line 3"),
+    "node with no path": ("x\nV1 a 0 1\nR1 a 0 1\nR2 c d 1\n.end\n", 4, "path"),
+    "no ground": ("x\nV1 a b 1\nR1 a b 1\n.end\n", 1, "ground"), "not a number": ("x\nV1 a 0 1\nR1 a 0 ten\n.end\n", 3, "number"),
+    "negative value": ("x\nV1 a 0 1\nR1 a 0 -5\n.end\n", 3, "positive"),
+    "coupling of one": ("x\nV1 a 0 1\nL1 a 0 1m\nL2 b 0 1m\nK1 L1 L2 1\n.end\n", 5, "leakage"),
+    "unknown card": ("x\nV1 a 0 1\n.include f\n.end\n", 3, "card"),
+    "undefined parameter": ("x\nV1 a 0 1\nR1 a 0 {r}\n.end\n", 3, "parameter"),
+    "current of nothing": ("x\nV1 a 0 1\nF1 a 0 V9 2\n.end\n", 3, "v9"), "far too long": ("x\n" + "R1 a 0 1\n" * 100_000, 20_001, "lines"),
     "pulse too wide": ("x\nV1 a 0 PULSE(0 1 0 1u 1u 9u 10u)\nR1 a 0 1\n.end\n", 2, "pulse"),
 }
 
@@ -168,14 +183,16 @@ def test_wrong_netlists_are_refused_with_their_line(name):
 
 def test_numbers_parameters_and_continuations():
     """SPICE suffixes (general knowledge of the language); a value by .param; a line continued."""
-    assert [number(t, 1) for t in ("10u", "4.7MEG", "2.2nF", "100", "1e-3", ".5m", "3pF")] == pytest.approx([10e-6, 4.7e6, 2.2e-9, 100, 1e-3, 0.5e-3, 3e-12])
+    assert [number(t, 1) for t in ("10u", "4.7MEG", "2.2nF", "100", "1e-3", ".5m", "3pF")] == pytest.approx(
+        [10e-6, 4.7e6, 2.2e-9, 100, 1e-3, 0.5e-3, 3e-12])
     n = read("title\n* remark\n.param rl=47 vin=12\nV1 a 0 DC {vin}\nR1 a\n+ 0 {rl} ; end\n.options x\n.control\nrun\n.endc\n.end\n")
     assert n.by_name["r1"].value == 47 and n.by_name["v1"].values == (12.0,) and n.title == "title"
 
 
 def test_controlled_sources_and_current_source():
     """E, F, G and H in one resistive network against hand calculation: 2 V doubled; 1 A tripled; 4 V times 0.5 S; 1 A times 10 Ω."""
-    m = solved("x\nV1 a 0 DC 2\nR1 a 0 1k\nE1 b 0 a 0 2\nR2 b 0 4\nVs b c DC 0\nR3 c 0 4\nF1 0 d Vs 3\nR4 d 0 1\nG1 0 e b 0 0.5\nR5 e 0 2\nH1 f 0 Vs 10\nR6 f 0 1k\nI1 0 k DC 0.1\nR7 k 0 50\n.end\n", 1e-5)
+    m = solved("x\nV1 a 0 DC 2\nR1 a 0 1k\nE1 b 0 a 0 2\nR2 b 0 4\nVs b c DC 0\nR3 c 0 4\nF1 0 d Vs 3\nR4 d 0 1\nG1 0 e b 0 0.5\nR5 e 0 "
+               "2\nH1 f 0 Vs 10\nR6 f 0 1k\nI1 0 k DC 0.1\nR7 k 0 50\n.end\n", 1e-5)
     assert [m.measure("n", n).avg for n in "bdefk"] == pytest.approx([4.0, 3.0, 4.0, 10.0, 5.0], rel=1e-12)
 
 
@@ -185,7 +202,8 @@ def test_the_command_prints_one_object_and_writes_waveforms(tmp_path, capsys):
     assert main(["steady", str(path), "--period", "10u", "--json", "--csv", str(csv)]) == 0
     out, err = capsys.readouterr()
     data = json.loads(out)
-    assert err == "" and data["converged"] and data["residual"] < 1e-8 and data["events"] >= 5 and set(data["elements"]["lm"]["i"]) == {"avg", "rms", "min", "max"} and "drain" in data["nodes"]
+    assert (err == "" and data["converged"] and data["residual"] < 1e-8 and data["events"] >= 5
+            and set(data["elements"]["lm"]["i"]) == {"avg", "rms", "min", "max"} and "drain" in data["nodes"])
     table = np.genfromtxt(csv, delimiter=",", names=True)
     drain = table[next(n for n in table.dtype.names if "drain" in n and n.startswith("v"))]
     assert drain.max() == pytest.approx(data["nodes"]["drain"]["max"], rel=2e-3)
@@ -204,11 +222,13 @@ def test_the_command_prints_one_object_and_writes_waveforms(tmp_path, capsys):
 def test_a_period_that_would_not_last_says_so(conductance, word, tmp_path, capsys):
     """A capacitor with a conductance, positive or negative, and a pulsed current: the multiplier is exp(−G·T/C) in closed form."""
     path = tmp_path / "n.cir"
-    path.write_text(f"growth\nI1 0 a PULSE(0 1m 0 10n 10n 4u 10u)\nC1 a 0 1n\nG1 a 0 a 0 {conductance}\nR1 a 0 1g\n.end\n", encoding="utf-8")
+    path.write_text(f"growth\nI1 0 a PULSE(0 1m 0 10n 10n 4u 10u)\nC1 a 0 1n\nG1 a 0 a 0 {conductance}\nR1 a 0 1g\n.end\n",
+                    encoding="utf-8")
     assert main(["steady", str(path), "--period", "10u", "--json"]) == 0
     out, err = capsys.readouterr()
     data = json.loads(out)
-    assert data["multiplier"] == pytest.approx(np.exp(-(conductance + 1e-9) * 10e-6 / 1e-9), rel=1e-6) and (word in err) and (not word) == (not err)
+    assert (data["multiplier"] == pytest.approx(np.exp(-(conductance + 1e-9) * 10e-6 / 1e-9), rel=1e-6) and (word in err)
+            and (not word) == (not err))
     assert data["nodes"]["a"]["avg"] == pytest.approx(1e-3 * 4.01e-6 / 10e-6 / (conductance + 1e-9), rel=1e-4)
 
 
@@ -220,7 +240,8 @@ def test_tiny_resistances_close_the_period_too():
 
 
 def test_the_exported_demo_agrees_with_the_sizing(demo_design, tmp_path):
-    """The netlist of the design at four corners in the engine: currents and output within 1 %, clamp within 3 % of the figures (both are ours; the simulator stands between them elsewhere)."""
+    """The netlist of the design at four corners in the engine: currents and output within 1 %, clamp within 3 % of the figures (both are
+    ours; the simulator stands between them elsewhere)."""
     from rhevectra.app.netlist import corner_for, netlist_text
 
     for line, load in ((85.0, 1.0), (265.0, 1.0), (265.0, 0.1)):

@@ -58,7 +58,8 @@ def test_power_factor_beside_an_x_capacitor_by_phasors():
 
 
 def _supply(power=60.0, life=None, **pins):
-    need = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=power / 24),), harmonics_class="none", lifetime=life)
+    need = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=24.0, current_max=power / 24),),
+                       harmonics_class="none", lifetime=life)
     return size(need, {"front_end": "plain", "topology": "flyback" if power < 100 else "forward_2sw", **pins})
 
 
@@ -66,7 +67,8 @@ def test_the_limiter_is_rated_for_the_heat_and_a_small_one_is_refused():
     for power in (20.0, 60.0, 150.0):
         d = _supply(power)
         assert float(d.value("inlet.e_inrush")) <= d.figure("inlet.e_inrush").limit
-        assert float(d.value("inlet.e_inrush")) == pytest.approx(0.5 * float(d.value("bulk.c")) * float(d.value("bulk.v_peak")) ** 2, rel=1e-6)
+        assert float(d.value("inlet.e_inrush")) == pytest.approx(0.5 * float(d.value("bulk.c")) * float(d.value("bulk.v_peak")) ** 2,
+            rel=1e-6)
     small = _supply(60.0, **{"inlet.thermistor": "ntc-22R-1A", "bulk.c": 470e-6})
     assert any(f.figure == "inlet.e_inrush" and f.severity == "must fix" for f in small.findings)
 
@@ -79,7 +81,8 @@ def test_a_hot_restart_is_worse_than_a_cold_start_and_a_relay_cures_it():
     r = float(d.rows["inlet.r_hot"].value) + float(d.rows["inlet.r_source"].value) + float(plan.source.esr)
     crest = inrush_wave(264.0, 47.0, r, float(plan.source.inductance), float(plan.c.value), 0.0)[1].max()
     assert float(d.value("inlet.i_inrush_hot")) >= 0.99 * crest  # the crest is one of the phases
-    fans = size(Requirement(mains=Mains(kind="ac1", v_min=100.0, v_max=264.0), outputs=(Output(voltage=48.0, current_max=12.0),)), {"front_end": "pfc_ccm", "topology": "llc_half"})
+    fans = size(Requirement(mains=Mains(kind="ac1", v_min=100.0, v_max=264.0), outputs=(Output(voltage=48.0, current_max=12.0),)),
+                {"front_end": "pfc_ccm", "topology": "llc_half"})
     assert fans.rows["inlet.limiter"].value == "relay" and float(fans.value("inlet.i_inrush_hot")) <= float(fans.value("inlet.i_inrush"))
     assert float(fans.value("inlet.power_factor_light")) < 1.0 and len(PHASES) == 3
 
@@ -105,14 +108,16 @@ def test_the_life_of_the_bulk_doubles_for_ten_kelvin():
 
 
 def _fans(**pins):
-    return size(Requirement(mains=Mains(kind="ac1", v_min=100.0, v_max=264.0), outputs=(Output(voltage=48.0, current_max=12.0),)), {"front_end": "pfc_ccm", "topology": "llc_half", **pins})
+    return size(Requirement(mains=Mains(kind="ac1", v_min=100.0, v_max=264.0), outputs=(Output(voltage=48.0, current_max=12.0),)),
+                {"front_end": "pfc_ccm", "topology": "llc_half", **pins})
 
 
 def test_a_current_transformer_saves_heat_and_must_reset():
     """Burden by Ohm's law at the limit, heat by the turns; volt-seconds of on- and off-time balance at the longest duty."""
     by_r, by_t = _fans(**{"pfc.sensing": "resistor"}), _fans(**{"pfc.sensing": "transformer", "pfc.ct_turns": 80})
     limit = float(by_t.rows["pfc.current_limit"].value)
-    assert float(by_r.value("pfc.r_sense")) * limit == pytest.approx(0.15) and float(by_t.value("pfc.r_sense")) * limit / 80 == pytest.approx(1.0)
+    assert (float(by_r.value("pfc.r_sense")) * limit == pytest.approx(0.15)
+            and float(by_t.value("pfc.r_sense")) * limit / 80 == pytest.approx(1.0))
     heat = [float(np.max(d.rows["loss.pfc_sense"].value)) for d in (by_r, by_t)]
     assert heat[1] == pytest.approx(heat[0] * (1.0 / 80) / 0.15, rel=5e-3)  # what is not lost need not be drawn
     assert 0.05 * float(by_t.value("pfc.ct_reset")) == pytest.approx(0.95 * 1.7)
@@ -121,7 +126,8 @@ def test_a_current_transformer_saves_heat_and_must_reset():
 def test_film_has_ripple_and_life_and_little_storage():
     """Without hold-up a few film capacitors do what cans are bought for; with it they do not, and it says why."""
     need = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=264.0), outputs=(Output(voltage=48.0, current_max=6.0),), hold_up=0.0)
-    film, can = (size(need, {"front_end": "pfc_ccm", "topology": "full_bridge", "pfc.c_kind": k, "pfc.dump_delay": 20e-6}) for k in ("film", "electrolytic"))
+    film, can = (size(need, {"front_end": "pfc_ccm", "topology": "full_bridge", "pfc.c_kind": k, "pfc.dump_delay": 20e-6})
+                 for k in ("film", "electrolytic"))
     assert "film" in str(film.context["front"].cap["name"]) and float(film.value("bulk.life")) > 3 * float(can.value("bulk.life"))
     assert float(film.value("loss.bulk").max()) < float(can.value("loss.bulk").max())
     held = size(replace(need, hold_up=0.05), {"front_end": "pfc_ccm", "topology": "full_bridge", "pfc.c_kind": "film"})
@@ -130,8 +136,10 @@ def test_film_has_ripple_and_life_and_little_storage():
 
 @pytest.mark.parametrize(("amps", "thermistor", "stands"), [(12.0, None, None), (12.0, "smallest", False)])
 def test_a_relay_that_is_stuck(amps, thermistor, stands):
-    """Welded: the series circuit of mains and bridge alone, integrated here by small steps from an empty bus (second algorithm), at the worst of the angles tried; open: the line current in the limiter against its rating."""
-    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=48, current_max=amps),), insulation="reinforced")
+    """Welded: the series circuit of mains and bridge alone, integrated here by small steps from an empty bus (second algorithm), at the
+    worst of the angles tried; open: the line current in the limiter against its rating."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=48, current_max=amps),),
+                       insulation="reinforced")
     pins = {"front_end": "pfc_ccm", "topology": "llc_half", "inlet.limiter": "relay"}
     if thermistor:
         pins["inlet.thermistor"] = min(size(need, pins).catalogue["thermistors"].rows, key=lambda r: r["i_rated_a"])["name"]
@@ -150,23 +158,29 @@ def test_a_relay_that_is_stuck(amps, thermistor, stands):
     welded = float(re.search(r"welded, ([\d.]+) A", told).group(1))
     assert 0.85 * max(peaks) < welded < 1.05 * max(peaks)
     line, rated = float(np.max(d.rows["inlet.i_rms"].value)), d.catalogue["thermistors"].row(d.rows["inlet.thermistor"].value)["i_rated_a"]
-    assert ("which it stands" in told) == (d.value("inlet.i_rms") <= rated) and float(re.search(r"carries ([\d.]+) A", told).group(1)) == pytest.approx(line, rel=0.01)
+    assert (("which it stands" in told) == (d.value("inlet.i_rms") <= rated)
+            and float(re.search(r"carries ([\d.]+) A", told).group(1)) == pytest.approx(line, rel=0.01))
     assert stands is None or ("which it stands" in told) == stands
 
 
 def test_without_a_relay_nothing_is_told_of_one():
-    d = size(Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=24, current_max=2),)), {"topology": "flyback"}, noise=False)
+    d = size(Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=24, current_max=2),)),
+             {"topology": "flyback"}, noise=False)
     assert not any("relay" in f.text for f in d.findings)
 
 
 @pytest.mark.parametrize("front", ["pfc_ccm", "pfc_bridgeless", "pfc_three_phase"])
 def test_by_rule_the_limiter_bears_the_bus_that_is_chosen(front):
-    """Behind power factor stages of 80 W to 1.5 kW with any hold-up the capacitor is chosen first: the limiter takes half of C times the crest of the mains squared (both halves of a split bus in the path of two); never refused."""
+    """Behind power factor stages of 80 W to 1.5 kW with any hold-up the capacitor is chosen first: the limiter takes half of C times the
+    crest of the mains squared (both halves of a split bus in the path of two); never refused."""
     rng = random.Random(11)
     for _ in range(8):
         power, volts = rng.uniform(80, 1500), rng.choice([12.0, 24.0, 48.0])
-        mains = Mains(kind="ac3", v_min=340, v_max=440) if front == "pfc_three_phase" else Mains(kind="ac1", v_min=rng.choice([85.0, 185.0]), v_max=265)
-        d = size(Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=power / volts),), hold_up=rng.choice([0.0, 0.01, 0.02]), cooling="forced"), {"front_end": front, "topology": "full_bridge"}, noise=False)
+        mains = Mains(kind="ac3", v_min=340, v_max=440) if front == "pfc_three_phase" else Mains(kind="ac1",
+            v_min=rng.choice([85.0, 185.0]), v_max=265)
+        d = size(Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=power / volts),),
+                             hold_up=rng.choice([0.0, 0.01, 0.02]), cooling="forced"), {"front_end": front, "topology": "full_bridge"},
+                 noise=False)
         f = d.figure("inlet.e_inrush")
         assert f.margin >= 0
         if mains.kind == "ac1":

@@ -27,7 +27,8 @@ def by_hand(row, amps, volts, fs, n, v):
 @pytest.mark.parametrize("row", ROWS, ids=lambda r: r["name"])
 @pytest.mark.parametrize(("amps", "volts", "fs"), [(5.0, 5.0, 100e3), (30.0, 12.0, 100e3), (60.0, 3.3, 400e3)])
 def test_the_number_is_that_after_which_one_more_saves_too_little(row, amps, volts, fs):
-    """A search over all numbers and gate voltages with the loss written out: no other gate is better, the last added switch saved more than a quarter of a watt, the next would not."""
+    """A search over all numbers and gate voltages with the loss written out: no other gate is better, the last added switch saved more than
+    a quarter of a watt, the next would not."""
     n, v = synchronous.best(row, amps, volts, fs, 2)
     table = {k: min((by_hand(row, amps, volts, fs, k, g), g) for g in (5.0, 8.0, 10.0, 12.0)) for k in range(1, 8)}
     least = min(max(int(np.ceil(2 * amps / row["i_rated_a"])), 1), 6)
@@ -44,12 +45,15 @@ def test_faster_switching_asks_for_fewer_and_less_drive():
 
 
 def test_resistance_and_charge_at_full_drive_are_those_of_the_class():
-    assert sync.resistance(4e-3, 0.3, 1.8, 10.0, 1) == pytest.approx(4e-3) and sync.gate_charge(1, 80e-9, 10.0, 12.0) == pytest.approx(80e-9)
-    assert sync.gate_charge(1, 80e-9, 10.0, 5.0) * 5.0 == pytest.approx(80e-9 * 10.0), "charge through 10 V costs that power whatever the output is"
+    assert (sync.resistance(4e-3, 0.3, 1.8, 10.0, 1) == pytest.approx(4e-3)
+            and sync.gate_charge(1, 80e-9, 10.0, 12.0) == pytest.approx(80e-9))
+    assert (sync.gate_charge(1, 80e-9, 10.0, 5.0) * 5.0
+            == pytest.approx(80e-9 * 10.0)), "charge through 10 V costs that power whatever the output is"
 
 
 def test_a_design_carries_what_was_chosen():
-    """60 A at 5 V: several side by side; loss, rating and circuit are those of all together; one alone is refused and dearer in watts, cheaper in parts."""
+    """60 A at 5 V: several side by side; loss, rating and circuit are those of all together; one alone is refused and dearer in watts,
+    cheaper in parts."""
     pins = {"topology": "full_bridge", "secondary.kind": "doubler"}
     many, single = size(LOW, pins), size(LOW, {**pins, "rectifier1.parallel": 1})
     n, row = int(many.rows["rectifier1.parallel"].value), many.catalogue["rectifiers"].row(str(many.rows["rectifier1.class"].value))
@@ -68,17 +72,22 @@ def test_a_design_carries_what_was_chosen():
 def test_every_gate_voltage_can_be_pinned():
     low, high = (size(LOW, {"topology": "half_bridge", "rectifier.v_gate": v}) for v in (5.0, 12.0))
     assert low.rows["rectifier.v_gate"].value == 5.0 and high.rows["rectifier.v_gate"].value == 12.0
-    assert low.rows["rectifier.r_dynamic"].value * int(low.rows["rectifier1.parallel"].value) > high.rows["rectifier.r_dynamic"].value * int(high.rows["rectifier1.parallel"].value)
+    assert (low.rows["rectifier.r_dynamic"].value * int(low.rows["rectifier1.parallel"].value) > high.rows["rectifier.r_dynamic"].value
+            * int(high.rows["rectifier1.parallel"].value))
 
 
 def test_diodes_stand_side_by_side_only_where_no_single_one_does():
-    """36 V 50 A from 36 to 75 V: no class above 300 V carries it; several do, each with four fifths of its rating, and half the average of the output through each position stays below half of all ratings; the loss falls with their resistance only. At 10 A one does."""
+    """36 V 50 A from 36 to 75 V: no class above 300 V carries it; several do, each with four fifths of its rating, and half the average of
+    the output through each position stays below half of all ratings; the loss falls with their resistance only. At 10 A one does."""
     dc = Mains(kind="dc", v_min=36, v_max=75)
-    strong, weak = (size(Requirement(mains=dc, outputs=(Output(voltage=36, current_max=amps),), cooling="forced"), {"topology": "full_bridge"}, noise=False) for amps in (50.0, 7.0))
+    strong, weak = (
+        size(Requirement(mains=dc, outputs=(Output(voltage=36, current_max=amps),), cooling="forced"), {"topology": "full_bridge"},
+             noise=False) for amps in (50.0, 7.0))
     row = strong.catalogue["rectifiers"].row(str(strong.value("rectifier1.class")))
     n = int(strong.rows["rectifier1.parallel"].value)
     assert row["kind"] != "synchronous" and n == int(np.ceil(50.0 / (0.8 * row["i_rated_a"]))) > 1
-    assert strong.feasible and strong.value("rectifier1.i_avg") == pytest.approx(25.0, rel=0.02) and strong.figure("rectifier1.i_avg").limit == pytest.approx(n * row["i_rated_a"] / 2)
+    assert (strong.feasible and strong.value("rectifier1.i_avg") == pytest.approx(25.0, rel=0.02)
+            and strong.figure("rectifier1.i_avg").limit == pytest.approx(n * row["i_rated_a"] / 2))
     assert float(strong.rows["rectifier.r_dynamic"].value) == pytest.approx(row["r_dynamic_ohm"] / n)
     assert int(weak.rows["rectifier1.parallel"].value) == 1 and weak.feasible
     one = size(strong.requirement, {"topology": "full_bridge", "rectifier1.parallel": 1}, noise=False)

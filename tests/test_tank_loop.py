@@ -1,4 +1,5 @@
-"""A resonant stage in small signals against the tank run in time, its frequency swung by a thousandth; everything in the tank's own units."""
+"""A resonant stage in small signals against the tank run in time, its frequency swung by a thousandth; everything in the tank's own
+units."""
 
 import cmath
 import math
@@ -73,9 +74,12 @@ class Run:
         return 2 * total / (t - begun), x
 
 
-@pytest.mark.parametrize(("frequency", "ratio", "load", "periods", "near", "off"), [(1.15, 6.0, 0.4, 16, 0.02, 2.0), (1.15, 6.0, 0.4, 50, 0.02, 2.0), (0.8, 5.0, 0.3, 50, 0.03, 2.0), (1.0, 5.0, 0.2, 30, 0.04, 4.0)])
+@pytest.mark.parametrize(("frequency", "ratio", "load", "periods", "near", "off"),
+                         [(1.15, 6.0, 0.4, 16, 0.02, 2.0), (1.15, 6.0, 0.4, 50, 0.02, 2.0), (0.8, 5.0, 0.3, 50, 0.03, 2.0),
+                          (1.0, 5.0, 0.2, 30, 0.04, 4.0)])
 def test_a_tank_whose_frequency_swings(frequency, ratio, load, periods, near, off):
-    """Above, below and at the resonance (there at the edge between two ways of conducting, whose slopes differ): size and phase of the output's swing."""
+    """Above, below and at the resonance (there at the edge between two ways of conducting, whose slopes differ): size and phase of the
+    output's swing."""
     half, c, esr = np.pi / frequency, 60.0, 0.02
     found = tank.solve(tank.Point(np.array([half]), np.array([load]), np.array([1.0]), np.array([ratio])), "gain", None)
     gain = float(found.point.gain[0])
@@ -106,7 +110,8 @@ def test_slopes_by_finite_differences():
         e = d * np.eye(3)[k]
         (up, more), (down, less) = ran(start + e), ran(start - e)
         wide = np.abs(start[:, 0] - start[:, 1]) > 1e-3
-        assert ((up - down) / (2 * d))[wide] == pytest.approx(s.start[:, k].T[wide], abs=1e-4) and ((more - less) / (2 * d))[wide] == pytest.approx(s.charge_start[k][wide], abs=1e-4)
+        assert (((up - down) / (2 * d))[wide] == pytest.approx(s.start[:, k].T[wide], abs=1e-4)
+                and ((more - less) / (2 * d))[wide] == pytest.approx(s.charge_start[k][wide], abs=1e-4))
     for given, ends, charge in (({"by": d}, s.by_length, s.charge_length), ({"more": d}, s.by_gain, s.charge_gain)):
         (up, more), (down, less) = (ran(start, **{n: sign * x for n, x in given.items()}) for sign in (1, -1))
         assert (up - down) / (2 * d) == pytest.approx(ends.T, abs=1e-4) and (more - less) / (2 * d) == pytest.approx(charge, abs=1e-4)

@@ -1,4 +1,5 @@
-"""The three-phase front end: constant power, what pulsates at the mid-point, a lost phase, currents by drawing every switching cycle, balances."""
+"""The three-phase front end: constant power, what pulsates at the mid-point, a lost phase, currents by drawing every switching cycle,
+balances."""
 
 import numpy as np
 import pytest
@@ -17,7 +18,8 @@ ANGLE = np.linspace(0, 2 * np.pi, 3601)
 
 
 def _need(v_min=360.0, v_max=440.0, volts=24.0, amps=40.0, **more):
-    return Requirement(mains=Mains(kind="ac3", v_min=v_min, v_max=v_max, f_min=47.0, f_max=53.0), outputs=(Output(voltage=volts, current_max=amps),), cooling="forced", **more)
+    return Requirement(mains=Mains(kind="ac3", v_min=v_min, v_max=v_max, f_min=47.0, f_max=53.0),
+                       outputs=(Output(voltage=volts, current_max=amps),), cooling="forced", **more)
 
 
 @pytest.fixture(scope="module")
@@ -41,7 +43,8 @@ def test_unbalance_leaves_what_the_waves_say():
 
 
 def test_mid_point_current_and_ripple_by_fourier_and_by_the_simulator(tmp_path):
-    """The switches of all phases draw d·i from the mid-point, d = 1 − |v|/(V/2): its third harmonic by integration, and the ripple into both halves in a circuit simulator within 3 % (higher orders are left out)."""
+    """The switches of all phases draw d·i from the mid-point, d = 1 − |v|/(V/2): its third harmonic by integration, and the ripple into
+    both halves in a circuit simulator within 3 % (higher orders are left out)."""
     power, v_bus, f, c, v_phase = 3000.0, 740.0, 50.0, 240e-6, 230.0
     v = np.sqrt(2) * v_phase * np.sin(ANGLE - three_phase.SHIFTS[:, None])
     i = np.sqrt(2) * power / 3 / v_phase * np.sin(ANGLE - three_phase.SHIFTS[:, None])
@@ -49,7 +52,9 @@ def test_mid_point_current_and_ripple_by_fourier_and_by_the_simulator(tmp_path):
     third = abs(np.trapezoid(drawn * np.exp(-3j * ANGLE), ANGLE)) / np.pi
     assert three_phase.mid_current(power, v_bus) == pytest.approx(third, rel=1e-6)
     assert three_phase.half_current(third) == pytest.approx(third / 2 / np.sqrt(2))
-    terms = "+".join(f"(1-abs({np.sqrt(2) * v_phase}*sin(6.283185307*{f}*time-{s}))/{v_bus / 2})*{np.sqrt(2) * power / 3 / v_phase}*sin(6.283185307*{f}*time-{s})" for s in three_phase.SHIFTS)
+    waves = [f"sin(6.283185307*{f}*time-{s})" for s in three_phase.SHIFTS]
+    volts, amps = np.sqrt(2) * v_phase, np.sqrt(2) * power / 3 / v_phase
+    terms = "+".join(f"(1-abs({volts}*{wave})/{v_bus / 2})*{amps}*{wave}" for wave in waves)
     netlist = f"""mid-point
 V1 p n {v_bus}
 C1 p m {c} IC={v_bus / 2}
@@ -73,11 +78,13 @@ def test_two_phases_alone_pulsate_like_one_line():
     assert power == pytest.approx(np.trapezoid(wave, ANGLE) / (2 * np.pi), rel=1e-6)
     energy = np.concatenate([[0.0], np.cumsum((wave[1:] + wave[:-1]) / 2 - power)]) * (ANGLE[1] / (2 * np.pi * f))
     assert pfc.bus_ripple(power, f, c, v_bus) == pytest.approx(np.ptp(energy) / (c * v_bus), rel=0.02)
-    assert power / (3 * v_ll / np.sqrt(3) * crest / np.sqrt(2)) == pytest.approx(1 / np.sqrt(3))  # of what three phases draw at the same limit
+    assert power / (3 * v_ll / np.sqrt(3) * crest / np.sqrt(2)) == pytest.approx(
+        1 / np.sqrt(3))  # of what three phases draw at the same limit
 
 
 def test_currents_into_the_halves_by_drawing_every_cycle():
-    """Three shifted phases, every switching cycle drawn: ripple current of the upper half within 10 % (phases at random to each other, as the figure takes them)."""
+    """Three shifted phases, every switching cycle drawn: ripple current of the upper half within 10 % (phases at random to each other, as
+    the figure takes them)."""
     power, half, v_phase, fs = 3000.0, 370.0, 230.0, 50e3
     b = Boost(0.4e-3, fs, False)
     one = currents(b, angles(b, v_phase, power / 3, half))
@@ -106,7 +113,9 @@ def test_the_stage_stands_and_says_what_is_left(design):
     assert design.feasible and design.front_end == "pfc_three_phase" and 400.0 in design.grid.lines
     texts = " ".join(f.text for f in design.findings)
     assert "constant power" in texts and "with a phase gone" in texts
-    single = size(Requirement(mains=Mains(kind="ac1", v_min=207.0, v_max=254.0, f_min=47.0, f_max=53.0), outputs=design.requirement.outputs, cooling="forced"), {"topology": "full_bridge", "front_end": "pfc_ccm"})
+    single = size(
+        Requirement(mains=Mains(kind="ac1", v_min=207.0, v_max=254.0, f_min=47.0, f_max=53.0), outputs=design.requirement.outputs,
+                    cooling="forced"), {"topology": "full_bridge", "front_end": "pfc_ccm"})
     assert float(design.value("pfc.bus_ripple_lf_pp")) < 0.1 * float(single.value("pfc.bus_ripple_lf_pp"))
     at = (0, 0, design.grid.full_load, 0)
     row = lambda id: float(design.rows[id].at(at))  # noqa: E731
@@ -121,10 +130,14 @@ def test_what_enters_leaves_or_heats_over_random_mains():
     rng = np.random.default_rng(8)
     for _ in range(12):
         low = rng.uniform(180, 400)
-        need = Requirement(mains=Mains(kind="ac3", v_min=low, v_max=min(low * rng.uniform(1.05, 1.4), 520.0)), outputs=(Output(voltage=48.0, current_max=float(rng.uniform(6, 60))),), cooling="forced")
+        need = Requirement(mains=Mains(kind="ac3", v_min=low, v_max=min(low * rng.uniform(1.05, 1.4), 520.0)),
+                           outputs=(Output(voltage=48.0, current_max=float(rng.uniform(6, 60))),), cooling="forced")
         d = size(need, {"topology": "full_bridge"})
         assert all(np.all(np.isfinite(r.value)) for r in d.rows.values() if not isinstance(r.value, str))
-        loss = sum(np.asarray(r.value, float) for id, r in d.rows.items() if id in {f"loss.{n}" for n in ("limiter", "mains_filter", "pfc_switch_on", "pfc_switch_edges", "pfc_diode", "pfc_core", "pfc_copper", "pfc_sense", "pfc_controller")})
+        loss = sum(np.asarray(r.value, float) for id, r in d.rows.items()
+                   if id in {f"loss.{n}"
+                             for n in ("limiter", "mains_filter", "pfc_switch_on", "pfc_switch_edges", "pfc_diode", "pfc_core",
+                                       "pfc_copper", "pfc_sense", "pfc_controller")})
         assert np.asarray(d.rows["bulk.p_load"].value) + loss == pytest.approx(np.asarray(d.rows["inlet.power"].value), rel=2e-3)
 
 

@@ -1,4 +1,5 @@
-"""Records of a drain: every style of file, what is wrong in one sentence, what is read from simulated ones against what made them, and the bench in the window."""
+"""Records of a drain: every style of file, what is wrong in one sentence, what is read from simulated ones against what made them, and the
+bench in the window."""
 
 import time
 
@@ -24,10 +25,15 @@ def rows(separator, decimal=".", t=T, v=V):
 
 STYLES = {
     "bare": (rows(","), 1.0, 1.0), "semicolons": (rows(";"), 1.0, 1.0), "tabs": (rows("\t"), 1.0, 1.0), "blanks": (rows("   "), 1.0, 1.0),
-    "comma decimals": (rows(";", ","), 1.0, 1.0), "comma decimals, tabs": (rows("\t", ","), 1.0, 1.0), "comma decimals, blanks": (rows(" ", ","), 1.0, 1.0),
-    "one heading": ("time,drain\n" + rows(","), 1.0, 1.0), "units": ("t [us],v (V)\n" + rows(","), 1e-6, 1.0), "units below": ("x-axis,1\nmillisecond,x\nms,mV\n" + rows(","), 1e-3, 1e-3), "micro sign": ("Zeit / µs;Spannung / kV\n" + rows(";"), 1e-6, 1e3),
-    "long heading": ("".join(f"key {k};value\n" for k in range(40)) + "second;volt\n" + rows(";"), 1.0, 1.0), "quotes": ("\n".join(f'"{a}","{b}"' for a, b in zip(T, V, strict=True)), 1.0, 1.0),
-    "byte order mark, carriage returns": ("\ufefft,v\r\n" + rows(",").replace("\n", "\r\n"), 1.0, 1.0), "three columns": ("\n".join(f"{a},{b},7" for a, b in zip(T, V, strict=True)), 1.0, 1.0)}
+    "comma decimals": (rows(";", ","), 1.0, 1.0), "comma decimals, tabs": (rows("\t", ","), 1.0, 1.0),
+    "comma decimals, blanks": (rows(" ", ","), 1.0, 1.0),
+    "one heading": ("time,drain\n" + rows(","), 1.0, 1.0), "units": ("t [us],v (V)\n" + rows(","), 1e-6, 1.0),
+    "units below": ("x-axis,1\nmillisecond,x\nms,mV\n" + rows(","), 1e-3, 1e-3),
+    "micro sign": ("Zeit / µs;Spannung / kV\n" + rows(";"), 1e-6, 1e3),
+    "long heading": ("".join(f"key {k};value\n" for k in range(40)) + "second;volt\n" + rows(";"), 1.0, 1.0),
+    "quotes": ("\n".join(f'"{a}","{b}"' for a, b in zip(T, V, strict=True)), 1.0, 1.0),
+    "byte order mark, carriage returns": ("\ufefft,v\r\n" + rows(",").replace("\n", "\r\n"), 1.0, 1.0),
+    "three columns": ("\n".join(f"{a},{b},7" for a, b in zip(T, V, strict=True)), 1.0, 1.0)}
 
 
 @pytest.mark.parametrize("style", STYLES)
@@ -45,8 +51,11 @@ def test_rows_without_numbers_are_left_out_and_counted():
     assert found.t == pytest.approx(T) and found.skipped == 2 and "2 rows without numbers left out" in found.notes
 
 
-@pytest.mark.parametrize(("text", "says"), [("", "no five rows"), ("hello\nworld\n", "no five rows"), ("\n".join(f"0,{k},1{k},5" for k in range(10)), "both between the columns and in the numbers"), ("\n".join(f"{k}" for k in range(50)), "no five rows"),
-                                            ("\n".join("1,2" if k < 6 else "nan,nan" for k in range(40)), "34 of 40 rows")])
+@pytest.mark.parametrize(("text", "says"),
+                         [("", "no five rows"), ("hello\nworld\n", "no five rows"),
+                          ("\n".join(f"0,{k},1{k},5" for k in range(10)), "both between the columns and in the numbers"),
+                          ("\n".join(f"{k}" for k in range(50)), "no five rows"),
+                          ("\n".join("1,2" if k < 6 else "nan,nan" for k in range(40)), "34 of 40 rows")])
 def test_what_is_no_record_is_said(text, says):
     with pytest.raises(InputError, match=says):
         parse_record(text, "f.csv")
@@ -74,13 +83,18 @@ def made(ring=7e6, quality=18.0, peak=450.0, plateau=400.0, points=2500, span=20
 def test_reading_gives_back_what_was_drawn(asked):
     want = {"ring": 7e6, "quality": 18.0, "peak": 450.0, "plateau": 400.0, **asked}
     r = read_drain(*made(**asked))
-    assert r.frequency == pytest.approx(want["ring"], rel=0.01) and abs(r.frequency - want["ring"]) < 6 * r.frequency_error + 2e-3 * want["ring"]
-    assert r.quality == pytest.approx(want["quality"], rel=0.2) and r.plateau == pytest.approx(want["plateau"], abs=2.0) and r.peak == pytest.approx(want["peak"], rel=0.02)
+    assert (r.frequency == pytest.approx(want["ring"], rel=0.01) and abs(r.frequency - want["ring"]) < 6 * r.frequency_error + 2e-3
+            * want["ring"])
+    assert (r.quality == pytest.approx(want["quality"], rel=0.2) and r.plateau == pytest.approx(want["plateau"], abs=2.0)
+            and r.peak == pytest.approx(want["peak"], rel=0.02))
     assert r.reset == pytest.approx(300e-9 + 0.25 / want["ring"] * np.arccos(0.5) / (np.pi / 2), rel=0.15)
 
 
-@pytest.mark.parametrize(("t", "v", "says"), [(T, V, "too few"), (np.zeros(500), np.zeros(500), "time does not rise at point 2"), (np.arange(500.0), np.sin(np.arange(500.0)), "swings by"),
-                                              (np.linspace(0, 1e-5, 500), np.linspace(400, 0, 500), "begins after the turn-off"), (np.linspace(0, 1e-5, 500), np.where(np.arange(500) < 100, 0.0, 400.0), "no ring")])
+@pytest.mark.parametrize(("t", "v", "says"),
+                         [(T, V, "too few"), (np.zeros(500), np.zeros(500), "time does not rise at point 2"),
+                          (np.arange(500.0), np.sin(np.arange(500.0)), "swings by"),
+                          (np.linspace(0, 1e-5, 500), np.linspace(400, 0, 500), "begins after the turn-off"),
+                          (np.linspace(0, 1e-5, 500), np.where(np.arange(500) < 100, 0.0, 400.0), "no ring")])
 def test_records_that_tell_nothing_are_refused(t, v, says):
     with pytest.raises(InputError, match=says):
         read_drain(t, v)
@@ -91,9 +105,11 @@ def test_a_coarse_record_is_refused():
         read_drain(*made(ring=40e6, points=2500))
 
 
-@pytest.mark.parametrize(("pins", "line", "load"), [({}, 230.0, 1.0), ({}, 85.0, 1.0), ({}, 265.0, 0.25), ({"clamp.kind": "zener"}, 230.0, 0.5)])
+@pytest.mark.parametrize(("pins", "line", "load"),
+                         [({}, 230.0, 1.0), ({}, 85.0, 1.0), ({}, 265.0, 0.25), ({"clamp.kind": "zener"}, 230.0, 0.5)])
 def test_parasitics_from_simulated_records(demo_document, pins, line, load):
-    """Two records with probe, 8-bit steps and noise give leakage and node capacitance of the circuit they were made from within 5 %; peak and plateau within 1.5 %."""
+    """Two records with probe, 8-bit steps and noise give leakage and node capacitance of the circuit they were made from within 5 %; peak
+    and plateau within 1.5 %."""
     d = size(demo_document.requirement, {**demo_document.decisions, **pins})
     c = d.grid.find(line, load)
     bare, loaded = (read_drain(*_of(simulated_record(d, c, added, seed=3))) for added in (0.0, 100e-12))
@@ -101,7 +117,8 @@ def test_parasitics_from_simulated_records(demo_document, pins, line, load):
     assert ring.inductance == pytest.approx(float(d.value("transformer.leakage")), rel=0.05)
     assert ring.capacitance == pytest.approx(float(d.value("switch.c_node")), rel=0.05)
     found = exact(d, c)
-    assert bare.peak == pytest.approx(float(found.voltages["drain"].max()), rel=0.015) and bare.plateau == pytest.approx(float(d.rows["switch.v_plateau"].at(c.index)), rel=0.015)
+    assert (bare.peak == pytest.approx(float(found.voltages["drain"].max()), rel=0.015)
+            and bare.plateau == pytest.approx(float(d.rows["switch.v_plateau"].at(c.index)), rel=0.015))
     near = nearest_corner(d, bare)
     assert near.v_line == line
     t, v = own_waveform(d, near)
@@ -114,7 +131,8 @@ def _of(text):
 
 
 def test_uncertainty_by_drawing_lots():
-    """Two frequencies read to 1 % (a thousand lots, second algorithm): the capacitance scatters as the formula says; halving the frequency is a good choice, a fall by a tenth is not."""
+    """Two frequencies read to 1 % (a thousand lots, second algorithm): the capacitance scatters as the formula says; halving the frequency
+    is a good choice, a fall by a tenth is not."""
     rng = np.random.default_rng(2)
     for loaded in (10e6, 18e6):
         lots = [ring_of(20e6 * (1 + a), 1e-10, loaded * (1 + b)).capacitance for a, b in rng.normal(0, 0.003, (1000, 2))]
@@ -123,7 +141,8 @@ def test_uncertainty_by_drawing_lots():
 
 @pytest.mark.parametrize(("volts", "amps"), [(4.0, 0.0), (40.0, 0.08)])
 def test_two_capacitors_where_the_junction_moves(volts, amps):
-    """A junction of 60 pF/√(1 + v/20 V) rings with 7 µH around 40 V, let go at a voltage or with a current (integrated, second algorithm): the larger capacitor is nearer the truth, and the difference of both covers what is off."""
+    """A junction of 60 pF/√(1 + v/20 V) rings with 7 µH around 40 V, let go at a voltage or with a current (integrated, second algorithm):
+    the larger capacitor is nearer the truth, and the difference of both covers what is off."""
     inductance = 7e-6
 
     def frequency(added):
@@ -135,7 +154,8 @@ def test_two_capacitors_where_the_junction_moves(volts, amps):
         return (len(up) - 1) / (up[-1] - up[0])
     bare = frequency(0.0)
     honest = 1 / ((2 * np.pi * bare) ** 2 * inductance)  # what rings at this swing
-    small, (both, differ) = ring_of(bare, 22e-12, frequency(22e-12)), ring_of_two(bare, (22e-12, frequency(22e-12)), (100e-12, frequency(100e-12)), error=0.0)
+    small, (both, differ) = (ring_of(bare, 22e-12, frequency(22e-12)),
+                             ring_of_two(bare, (22e-12, frequency(22e-12)), (100e-12, frequency(100e-12)), error=0.0))
     assert abs(both.capacitance / honest - 1) < abs(small.capacitance / honest - 1)
     assert abs(differ) > 1e-3 and abs(both.capacitance / honest - 1) < 2.0 * both.unsure
     with pytest.raises(InputError, match="larger than the first"):
@@ -145,7 +165,8 @@ def test_two_capacitors_where_the_junction_moves(volts, amps):
 def test_the_probe_is_taken_out_again():
     whole = ring_of(20e6, 300e-12, 10e6)
     less = ring_of(20e6, 300e-12, 10e6, probe=10e-12)
-    assert less.capacitance == pytest.approx(whole.capacitance - 10e-12) and less.inductance == pytest.approx(whole.inductance) and less.frequency > whole.frequency
+    assert less.capacitance == pytest.approx(whole.capacitance - 10e-12)
+    assert less.inductance == pytest.approx(whole.inductance) and less.frequency > whole.frequency
     with pytest.raises(InputError, match="more than the"):
         ring_of(20e6, 300e-12, 10e6, probe=200e-12)
 
@@ -183,4 +204,5 @@ def test_the_bench_in_the_window(window, qtbot, tmp_path):
     desk.ringing.work_out()
     assert "within" in desk.ringing.words.text()
     desk.ringing.take.click()
-    assert float(window.session.design.value("transformer.leakage")) == pytest.approx(6.48e-6, rel=0.05) or window.session.design.rows["transformer.leakage"].origin == "measured"
+    assert (float(window.session.design.value("transformer.leakage")) == pytest.approx(6.48e-6, rel=0.05)
+            or window.session.design.rows["transformer.leakage"].origin == "measured")

@@ -14,14 +14,16 @@ def test_inrush_wave_against_adaptive_integration_and_below_its_bound():
     """Series R, L, C at the crest of 265 V; Runge-Kutta with tight tolerance; peak within 0.2 %, never above V/R."""
     v, f, r, inductance, c, drop = 265.0, 50.0, 10.5, 0.8e-3, 220e-6, 1.6
     t, i, u = inrush_wave(v, f, r, inductance, c, drop)
-    solved = solve_ivp(lambda x, y: [(np.sqrt(2) * v * np.cos(2 * np.pi * f * x) - drop - r * y[0] - y[1]) / inductance, y[0] / c], (0, 0.002), [0.0, 0.0], rtol=1e-9, atol=1e-9, max_step=1e-6)
+    solved = solve_ivp(lambda x, y: [(np.sqrt(2) * v * np.cos(2 * np.pi * f * x) - drop - r * y[0] - y[1]) / inductance, y[0] / c],
+                       (0, 0.002), [0.0, 0.0], rtol=1e-9, atol=1e-9, max_step=1e-6)
     assert i.max() == pytest.approx(solved.y[0].max(), rel=2e-3)
     assert float(np.interp(0.002, t, u)) == pytest.approx(solved.y[1][-1], rel=2e-3)
     assert i.max() < inrush(v, r, 0.0) and i.min() >= 0.0
 
 
 def test_flux_curve_starts_with_the_inductance_and_ends_at_saturation(demo_design):
-    """Slope at the origin is L/(N·A) of the design; hot and cold end at the grade's saturation; the limit point lies where the figure says."""
+    """Slope at the origin is L/(N·A) of the design; hot and cold end at the grade's saturation; the limit point lies where the figure
+    says."""
     view = flux_view(demo_design)
     d = demo_design
     slope = float(d.rows["transformer.lp"].value) / (float(d.rows["transformer.np"].value) * float(d.rows["transformer.area_min"].value))
@@ -29,7 +31,8 @@ def test_flux_curve_starts_with_the_inductance_and_ends_at_saturation(demo_desig
         assert b[3] / i[3] == pytest.approx(slope, rel=0.02), name
         assert (np.diff(i) > 0).all() and (np.diff(b) > 0).all()
     grade = d.catalogue["materials"].row(d.rows["transformer.material"].value)
-    assert view.curves[1][2][-1] == pytest.approx(grade["b_sat_100_t"], rel=0.01) and view.curves[0][2][-1] == pytest.approx(grade["b_sat_25_t"], rel=0.01)
+    assert (view.curves[1][2][-1] == pytest.approx(grade["b_sat_100_t"], rel=0.01)
+            and view.curves[0][2][-1] == pytest.approx(grade["b_sat_25_t"], rel=0.01))
     assert view.points[1][2] == d.value("transformer.b_peak")
 
 
@@ -79,7 +82,9 @@ def test_every_picture_draws_a_held_design_too(demo_document, demo_design, key):
     from rhevectra.core.design.size import size
     from rhevectra.ui.views.ask_fields import with_mains
 
-    pins = {"gain": {"topology": "llc_half"}, "output": {"topology": "llc_half", "llc.control": "fixed"}, "frequency": {"topology": "flyback_qr"}, "envelope": {"front_end": "pfc_crm"}, "derating": {"front_end": "pfc_crm"}, "legs": {"topology": "llc_three_phase"}}.get(key, {})
+    pins = {"gain": {"topology": "llc_half"}, "output": {"topology": "llc_half", "llc.control": "fixed"},
+            "frequency": {"topology": "flyback_qr"}, "envelope": {"front_end": "pfc_crm"}, "derating": {"front_end": "pfc_crm"},
+            "legs": {"topology": "llc_three_phase"}}.get(key, {})
     kind = {"kind": "ac3"} if key == "phases" else {}
     held = size(with_mains(replace(demo_document.requirement), v_min=195.0, v_max=265.0, **kind), {"fs": 100e3, **pins})
     design = size(with_mains(replace(demo_document.requirement), v_min=185.0, v_max=265.0, **kind), pins) if pins or kind else demo_design

@@ -1,4 +1,5 @@
-"""Random designs with random decisions, and random hands on the window: nothing raises, nothing is left out of step. Seeded, invented data."""
+"""Random designs with random decisions, and random hands on the window: nothing raises, nothing is left out of step. Seeded, invented
+data."""
 
 import random
 import warnings
@@ -27,11 +28,13 @@ def any_need(rng):
     """Mains or a dc bus, 3.3 to 100 V, 6 W to 1 kW."""
     kind, (low, high) = rng.choice([("ac1", pair) for pair in AC] + [("dc", pair) for pair in DC])
     volts, power = rng.choice([3.3, 5.0, 12.0, 24.0, 48.0, 100.0]), 10 ** rng.uniform(0.8, 3.0)
-    return Requirement(mains=Mains(kind=kind, v_min=low, v_max=high), outputs=(Output(voltage=volts, current_max=power / volts),), insulation=rng.choice(["basic", "reinforced", "functional"]), efficiency_target=0.8)
+    return Requirement(mains=Mains(kind=kind, v_min=low, v_max=high), outputs=(Output(voltage=volts, current_max=power / volts),),
+                       insulation=rng.choice(["basic", "reinforced", "functional"]), efficiency_target=0.8)
 
 
 def any_pins(rng, design, count):
-    """Some decisions of a design changed: another option or row of the catalogue, or a value from 0.6 to 1.6 of the present one within its range."""
+    """Some decisions of a design changed: another option or row of the catalogue, or a value from 0.6 to 1.6 of the present one within its
+    range."""
     pins = {}
     for id in rng.sample(sorted(set(design.decision_specs) - {"topology"}), count):
         spec, row = design.decision_specs[id], design.rows.get(id)
@@ -48,7 +51,8 @@ def any_pins(rng, design, count):
 
 @pytest.mark.parametrize("topology", TOPOLOGIES)
 def test_any_decisions_give_a_design_or_one_sentence(topology):
-    """Three random requirements, each with five random decisions, warnings as errors: finite rows, a working for figures, every picture and the winding sheet; what is refused says where and what is accepted, in one line."""
+    """Three random requirements, each with five random decisions, warnings as errors: finite rows, a working for figures, every picture and
+    the winding sheet; what is refused says where and what is accepted, in one line."""
     rng = random.Random(f"wild {topology}")
     with warnings.catch_warnings():
         warnings.simplefilter("error")
@@ -77,14 +81,16 @@ def in_step(window):
     assert set(fresh.rows) == set(shown.rows)
     for id, row in fresh.rows.items():
         mine = shown.rows[id].value
-        assert mine == row.value if isinstance(row.value, str) else np.allclose(np.asarray(mine, float), np.asarray(row.value, float), rtol=1e-9, atol=0), id
+        assert mine == row.value if isinstance(row.value, str) else np.allclose(np.asarray(mine, float), np.asarray(row.value, float),
+            rtol=1e-9, atol=0), id
     for row in window.size_desk.decisions.rows.values():
         assert row.spec.id in shown.decision_specs
 
 
 @pytest.mark.parametrize(("seed", "patience"), [(1, 60_000), (2, 0)])
 def test_random_hands_on_the_window(qtbot, window, seed, patience):
-    """Keys on decisions, stages, pictures, undo and redo, pins, desks, held designs and worst corners in any order, once with changes that are waited for and once in the background: no exception reaches the window, and at the end everything is in step."""
+    """Keys on decisions, stages, pictures, undo and redo, pins, desks, held designs and worst corners in any order, once with changes that
+    are waited for and once in the background: no exception reaches the window, and at the end everything is in step."""
     window.changing.patience = patience
     rng, desk = random.Random(seed), window.size_desk
 
@@ -99,8 +105,11 @@ def test_random_hands_on_the_window(qtbot, window, seed, patience):
         tabs = desk.picture.tabs
         tabs.setCurrentIndex(rng.randrange(max(tabs.count(), 1)))
 
-    hands = (decide, decide, decide, decide, lambda: desk.choose_stage(rng.choice(list(desk.path.buttons))), look, look, window.undo, window.redo, lambda: [row.pin.click() for row in rng.sample(list(desk.decisions.rows.values()), min(1, len(desk.decisions.rows)))],
-             lambda: window.go(rng.choice(["Ask", "Size", "Wind", "Size"])), window.hold, window.worst_corner, window.cancel_job, lambda: qtbot.wait(20))
+    hands = (decide, decide, decide, decide, lambda: desk.choose_stage(rng.choice(list(desk.path.buttons))), look, look, window.undo,
+             window.redo, lambda: [
+                 row.pin.click() for row in rng.sample(list(desk.decisions.rows.values()), min(1, len(desk.decisions.rows)))],
+             lambda: window.go(rng.choice(["Ask", "Size", "Wind", "Size"])), window.hold, window.worst_corner, window.cancel_job,
+             lambda: qtbot.wait(20))
     try:
         with qtbot.captureExceptions() as raised:
             for _ in range(70):
@@ -116,7 +125,8 @@ def test_random_hands_on_the_window(qtbot, window, seed, patience):
 
 @pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "half_bridge", "psfb", "llc_full"])
 def test_any_core_may_be_forced(topology):
-    """The smallest cores of the catalogue for 600 W with basic insulation, whose margins leave no width on some of them: refused by number and cure, the smallest drawn all the same (thousands of turns), every figure finite."""
+    """The smallest cores of the catalogue for 600 W with basic insulation, whose margins leave no width on some of them: refused by number
+    and cure, the smallest drawn all the same (thousands of turns), every figure finite."""
     need = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=5, current_max=120),), insulation="basic")
     cores = shipped()["cores"].derived(windows)
     for place, k in enumerate(np.argsort(cores.effective.volume)[:9:4]):

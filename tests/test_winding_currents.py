@@ -1,4 +1,5 @@
-"""What losses and noise are worked out from, against the exact steady state of the design's own circuit (second route): currents of the windings with their phases and the sense in which each magnetises, the flux of the core, the current out of the bus."""
+"""What losses and noise are worked out from, against the exact steady state of the design's own circuit (second route): currents of the
+windings with their phases and the sense in which each magnetises, the flux of the core, the current out of the bus."""
 
 import re
 
@@ -34,9 +35,12 @@ def spectrum(t, i, period):
     return float(found[0].real), 2 * found[ORDERS]
 
 
-@pytest.mark.parametrize("topology", ["flyback", "flyback_qr", "flyback_2sw", "forward_2sw", "forward_reset", "forward_active_clamp", *TAPPED])
+@pytest.mark.parametrize("topology",
+                         ["flyback", "flyback_qr", "flyback_2sw", "forward_2sw", "forward_reset", "forward_active_clamp", *TAPPED])
 def test_harmonics_and_their_phases(topology):
-    """Each order within 9 % of the winding's rms as a complex number, all turned to the same instant by the primary's fundamental; of the primary rms within 9 and mean within 12 % (magnetising current and leakage are estimated when the core is chosen), of the secondaries within 4 %."""
+    """Each order within 9 % of the winding's rms as a complex number, all turned to the same instant by the primary's fundamental; of the
+    primary rms within 9 and mean within 12 % (magnetising current and leakage are estimated when the core is chosen), of the secondaries
+    within 4 %."""
     need = decode(demo.text("ringing-lab-bench"), "demo").requirement
     d = size(need, {"topology": topology, **({"secondary.kind": "centre_tap"} if topology in TAPPED else {})}, noise=False)
     asked, found = d.context["plan"].need, exact(d, d.grid.find(195.0))
@@ -54,24 +58,32 @@ def test_harmonics_and_their_phases(topology):
         here = halves * w.harmonics[: len(ORDERS)] / more
         assert np.abs(here * turned - sense * there * turn).max() < 0.09 * rms, name
         if halves == 1:
-            assert w.i_rms / more == pytest.approx(rms, rel=0.09 if name == "primary" else 0.04) and abs(w.i_avg) / more == pytest.approx(abs(average), rel=0.12 if name == "primary" else 0.04, abs=0.01 * rms)
+            assert (w.i_rms / more == pytest.approx(rms, rel=0.09 if name == "primary" else 0.04)
+                    and abs(w.i_avg) / more == pytest.approx(abs(average), rel=0.12 if name == "primary" else 0.04, abs=0.01 * rms))
 
 def core_loss_of(d, corner):
-    """Loss [W] of the core by the improved generalised Steinmetz equation (published method, from memory), integrated over the flux of the exact period: from the current of the magnetising inductance, whatever its shape."""
+    """Loss [W] of the core by the improved generalised Steinmetz equation (published method, from memory), integrated over the flux of the
+    exact period: from the current of the magnetising inductance, whatever its shape."""
     found, plan = exact(d, corner), d.context["plan"]
     lm = float(re.search(r"(?m)^Lm \S+ \S+ (\S+)", write(TOPOLOGIES[d.topology].circuit(d, corner))).group(1))
     m, core = plan.need.material, plan.choice.core
     flux = lm * found.currents["lm"] / (d.value("transformer.np") * float(plan.window.effective.area[core]))
     alpha, beta, rate = m["loss_alpha"], m["loss_beta"], np.abs(np.diff(flux)) / np.maximum(np.diff(found.t), 1e-15)
     temperature = float(np.broadcast_to(d.rows["transformer.temperature"].value, d.grid.shape)[corner.index])
-    reference = m["loss_ref_w_m3"] * (1 + m["loss_t_curvature_1_k2"] * (temperature - m["loss_t_min_c"]) ** 2) / (m["loss_f_ref_hz"] ** alpha * m["loss_b_ref_t"] ** beta)
+    reference = m["loss_ref_w_m3"] * (1 + m["loss_t_curvature_1_k2"] * (temperature - m["loss_t_min_c"]) ** 2) / (
+        m["loss_f_ref_hz"] ** alpha * m["loss_b_ref_t"] ** beta)
     k = reference / ((2 * np.pi) ** (alpha - 1) * quad(lambda x: abs(np.cos(x)) ** alpha, 0, 2 * np.pi)[0] * 2 ** (beta - alpha))
-    return float(plan.window.effective.volume[core]) * k * np.ptp(flux) ** (beta - alpha) * np.sum(rate**alpha * np.diff(found.t)) / found.period
+    return (float(plan.window.effective.volume[core]) * k * np.ptp(flux) ** (beta - alpha) * np.sum(rate**alpha * np.diff(found.t))
+            / found.period)
 
 
-@pytest.mark.parametrize(("topology", "share"), [*((t, 0.08) for t in ("flyback", "flyback_2sw", "flyback_qr", "forward_2sw", "forward_reset", "half_bridge", "full_bridge", "psfb", "llc_half", "llc_full")), ("push_pull", 0.15), ("forward_active_clamp", 0.2)])
+@pytest.mark.parametrize(("topology", "share"),
+                         [*((t, 0.08) for t in ("flyback", "flyback_2sw", "flyback_qr", "forward_2sw", "forward_reset", "half_bridge",
+                                                "full_bridge", "psfb", "llc_half", "llc_full")), ("push_pull", 0.15),
+                          ("forward_active_clamp", 0.2)])
 def test_core_loss_of_the_exact_flux(topology, share):
-    """At both ends of the mains and full load within 8 %; in the push-pull the spike of the clamp adds a little, the active clamp's slopes are taken at the lowest bus (on the safe side)."""
+    """At both ends of the mains and full load within 8 %; in the push-pull the spike of the clamp adds a little, the active clamp's slopes
+    are taken at the lowest bus (on the safe side)."""
     d = size(decode(demo.text("ringing-lab-bench"), "demo").requirement, {"topology": topology}, noise=False)
     for line in (195.0, 265.0):
         corner = at_crest(d, line)
@@ -79,9 +91,12 @@ def test_core_loss_of_the_exact_flux(topology, share):
         assert float(nominal.at(corner.index)) == pytest.approx(core_loss_of(d, corner), rel=share), line
 
 
-@pytest.mark.parametrize("topology", ["flyback", "flyback_2sw", "forward_2sw", "forward_reset", "forward_active_clamp", "full_bridge", "push_pull", "psfb", "llc_half", "llc_full", "half_bridge"])
+@pytest.mark.parametrize("topology",
+                         ["flyback", "flyback_2sw", "forward_2sw", "forward_reset", "forward_active_clamp", "full_bridge", "push_pull",
+                          "psfb", "llc_half", "llc_full", "half_bridge"])
 def test_what_is_drawn_from_the_bus(topology, monkeypatch):
-    """Harmonics of the current the noise estimate starts from, against the exact circuit's current out of the bus, at both ends of the mains: each within 12 % of the largest; of a half bridge, whose divider takes them, the odd ones may only be overstated."""
+    """Harmonics of the current the noise estimate starts from, against the exact circuit's current out of the bus, at both ends of the
+    mains: each within 12 % of the largest; of a half bridge, whose divider takes them, the odd ones may only be overstated."""
     seen = []
     taken = spectrum_of.harmonics
     monkeypatch.setattr(spectrum_of, "harmonics", lambda even, period, edge: seen.append((even, period)) or taken(even, period, edge))
@@ -101,9 +116,12 @@ def test_what_is_drawn_from_the_bus(topology, monkeypatch):
         assert np.all(here[~judged] > np.abs(there)[~judged])
 
 
-@pytest.mark.parametrize("topology", ["flyback", "flyback_2sw", "flyback_qr", "forward_2sw", "forward_reset", "forward_active_clamp", "half_bridge", "full_bridge", "psfb", "llc_half", "llc_full"])
+@pytest.mark.parametrize("topology",
+                         ["flyback", "flyback_2sw", "flyback_qr", "forward_2sw", "forward_reset", "forward_active_clamp", "half_bridge",
+                          "full_bridge", "psfb", "llc_half", "llc_full"])
 def test_the_node_that_drives_the_winding_capacitance(topology):
-    """Voltage of the switching node, from which common noise is estimated, at both ends of the mains: the strongest of the first twenty orders within half a decibel, band by band at most 2.5 below and, its corners being sharp, 3 above."""
+    """Voltage of the switching node, from which common noise is estimated, at both ends of the mains: the strongest of the first twenty
+    orders within half a decibel, band by band at most 2.5 below and, its corners being sharp, 3 above."""
     d = size(decode(demo.text("ringing-lab-bench"), "demo").requirement, {"topology": topology}, noise=False)
     node = TOPOLOGIES[topology].EXACT_RATINGS.get("switch.v_peak", ("node", "drain", "V"))[1]
     for line in (195.0, 265.0):

@@ -74,10 +74,12 @@ def test_nudging_by_arrow_keys_takes_preferred_steps(qtbot, window):
 
 @pytest.mark.parametrize(("typed", "kept", "shown"), [("5 %", 0.05, "5 %"), ("0.5", 0.005, "0.5 %"), ("3%", 0.03, "3 %")])
 def test_tolerances_are_written_and_read_in_percent(qtbot, window, typed, kept, shown):
-    """With the sign or without; the ledger, the file (a share) and the entry of the history agree; what is out of range says so in percent and in the file's number."""
+    """With the sign or without; the ledger, the file (a share) and the entry of the history agree; what is out of range says so in percent
+    and in the file's number."""
     window.size_desk.choose_stage("feedback")
     row = window.size_desk.decisions.rows["feedback.resistor_tolerance"]
-    assert row.editor.text() == "1 %" and "%" in next(line for line in ledger_text(window).splitlines() if line.startswith("Output error, worst case"))
+    assert row.editor.text() == "1 %" and "%" in next(
+        line for line in ledger_text(window).splitlines() if line.startswith("Output error, worst case"))
     type_into(qtbot, row.editor, typed)
     assert window.session.document.decisions == {"feedback.resistor_tolerance": pytest.approx(kept)} and row.editor.text() == shown
     assert f"1 % → {shown}" in window.session.past[-1].name
@@ -117,7 +119,8 @@ def test_choosing_a_ledger_row_moves_the_picture_to_its_corner(qtbot, window):
     for id in ("switch.v_peak", "switch.i_rms"):
         desk.ledger.select(id)
         corner = window.session.design.figure(id).corner
-        assert desk.corner == corner and corner.text() in desk.picture.caption.text() and corner.text() in desk.picture.view.picture().caption
+        assert (desk.corner == corner and corner.text() in desk.picture.caption.text()
+                and corner.text() in desk.picture.view.picture().caption)
     assert "V̂" not in desk.ledger.drawer.toPlainText().splitlines()[0]
     assert "Source" in desk.ledger.drawer.toPlainText()
 
@@ -138,7 +141,8 @@ def test_asking_for_another_requirement(qtbot, window):
     type_into(qtbot, window.ask.fields["Voltage"].editor, "180-265")
     assert window.session.document.requirement.mains.v_min == 180.0 and window.session.design.grid.lines[0] == 180.0
     type_into(qtbot, window.ask.outputs.edit(0, "Current, full"), "1.2")
-    assert window.session.document.requirement.outputs[0].current_max == 1.2 and window.session.document.requirement.outputs[0].current_peak == 1.2
+    assert (window.session.document.requirement.outputs[0].current_max == 1.2
+            and window.session.document.requirement.outputs[0].current_peak == 1.2)
     window.undo()
     window.undo()
     assert encode(window.session.document) == encode(Session.of_text(demo.text(), "demo").document)
@@ -159,12 +163,14 @@ def test_an_adjustable_output_and_a_load_step_are_asked_for_on_the_form(qtbot, w
     type_into(qtbot, row.edit(0, "Adjustable"), "20-28")
     out = window.session.document.requirement.outputs[0]
     assert (out.voltage_min, out.voltage, out.voltage_max) == (20.0, 24.0, 28.0) and out.magnitude == 28.0
-    assert window.session.design.row("load.v_main").value == 28.0 and window.session.design.row("load.v_main_least").value == 20.0 and before > 0
+    assert window.session.design.row("load.v_main").value == 28.0 and window.session.design.row(
+        "load.v_main_least").value == 20.0 and before > 0
     type_into(qtbot, row.edit(0, "Adjustable"), "25-28")
     assert "order" in window.ask.problem.text() and window.session.document.requirement.outputs[0] == out
     type_into(qtbot, row.edit(0, "Adjustable"), "")
     type_into(qtbot, row.edit(0, "Load step"), "")
-    assert window.session.document.requirement.outputs[0].magnitude == 24.0 and window.session.document.requirement.outputs[0].load_step is None
+    assert (window.session.document.requirement.outputs[0].magnitude == 24.0
+            and window.session.document.requirement.outputs[0].load_step is None)
 
 
 def test_forcing_a_small_core_names_what_breaks_and_the_finding_leads_to_the_cure(qtbot, window):
@@ -197,9 +203,11 @@ def test_pictures_tell_the_design_and_export(qtbot, window, tmp_path):
     assert picture.data["primary current [A]"].max() == pytest.approx(design.value("switch.i_peak"), rel=0.001)
     line = PICTURES["line"][1](design, design.figure("bulk.v_valley").corner, 150, 110)
     assert line.data["bulk [V]"].min() == pytest.approx(design.value("bulk.v_valley"), rel=0.01)
-    turns = [t for t in PICTURES["window"][1](design, corner, 150, 110).items if getattr(t, "role", "") == "secondary" and getattr(t, "outline", "") == "card"]
+    turns = [t for t in PICTURES["window"][1](design, corner, 150, 110).items if getattr(t, "role", "") == "secondary"
+             and getattr(t, "outline", "") == "card"]
     plan = design.context["plan"]
-    assert len(turns) == int(design.rows["transformer.ns1"].value) * int(plan.choice.trial.laid[1].at((plan.choice.core, plan.choice.candidate)).beside)
+    assert len(turns) == int(design.rows["transformer.ns1"].value) * int(
+        plan.choice.trial.laid[1].at((plan.choice.core, plan.choice.candidate)).beside)
     window.size_desk.picture.view.export_csv(str(tmp_path / "p.csv"))
     assert (tmp_path / "p.csv").read_text().startswith("drain voltage")
 
@@ -224,13 +232,15 @@ def test_every_glyph_is_in_the_shipped_font_and_text_reads(window):
 def test_a_real_window_on_a_virtual_screen(tmp_path):
     """Xvfb, the X platform, the installed command: a picture of the window that is neither empty nor one colour."""
     read, write = os.pipe()
-    server = subprocess.Popen(["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"], pass_fds=[write], stderr=subprocess.DEVNULL)
+    server = subprocess.Popen(["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"], pass_fds=[write],
+                              stderr=subprocess.DEVNULL)
     try:
         os.close(write)
         number = os.read(read, 16).decode().strip()
         env = {**os.environ, "DISPLAY": f":{number}", "QT_QPA_PLATFORM": "xcb"}
         shot = tmp_path / "w.png"
-        done = subprocess.run([sys.executable, "-m", "rhevectra", "--demo", "--shot", str(shot)], env=env, capture_output=True, text=True, timeout=120)
+        done = subprocess.run([sys.executable, "-m", "rhevectra", "--demo", "--shot", str(shot)], env=env, capture_output=True, text=True,
+                              timeout=120)
         assert done.returncode == 0, done.stderr
         image = QImage(str(shot))
         assert (image.width(), image.height()) == (1280, 800)
@@ -242,7 +252,8 @@ def test_a_real_window_on_a_virtual_screen(tmp_path):
 
 
 def test_the_bar_at_the_top_tells_the_project_and_takes_back_by_mouse(qtbot, window):
-    """Title, requirement and the unsaved mark; undo and redo name the edit they mean; in a narrow window the title gives way, never the menus."""
+    """Title, requirement and the unsaved mark; undo and redo name the edit they mean; in a narrow window the title gives way, never the
+    menus."""
     bar = window.top
     assert "24.0 V 2.50 A · 85–265 V" in bar.title.toolTip() and not bar.buttons["undo"].isEnabled() and "●" not in bar.title.text()
     before = window.session.document
@@ -256,7 +267,8 @@ def test_the_bar_at_the_top_tells_the_project_and_takes_back_by_mouse(qtbot, win
     window.resize(1100, 700)
     bar.say("a title that goes on and on " * 9, window.session.document.requirement, unsaved=False)
     last = window.menuBar().actions()[-1]
-    assert bar.title.text().endswith("…") and window.menuBar().actionGeometry(last).right() <= bar.geometry().left() and last.text() == "&Help"
+    assert bar.title.text().endswith("…") and window.menuBar().actionGeometry(
+        last).right() <= bar.geometry().left() and last.text() == "&Help"
     assert bar.geometry().right() <= window.width() and bar.buttons["find"].geometry().right() <= bar.width()
 
 

@@ -23,7 +23,9 @@ def made(name, **pins):
 
 @pytest.fixture(scope="module")
 def designs():
-    return {"forward": made("ringing-lab-bench"), "bridge": made("ringing-lab-bench", topology="psfb"), "fans": made("frost-fans"), "boundary": made("frost-fans", front_end="pfc_crm"), "phases": made("radar-rotator", topology="llc_three_phase"), "hide": made("camera-hide", **{"inlet.stages": "one"})}
+    return {"forward": made("ringing-lab-bench"), "bridge": made("ringing-lab-bench", topology="psfb"), "fans": made("frost-fans"),
+            "boundary": made("frost-fans", front_end="pfc_crm"), "phases": made("radar-rotator", topology="llc_three_phase"),
+            "hide": made("camera-hide", **{"inlet.stages": "one"})}
 
 
 def copper_of(text):
@@ -35,14 +37,17 @@ def copper_of(text):
 def test_every_part_is_there(designs):
     names = {key: [p.name for p in wound_parts(d)] for key, d in designs.items()}
     assert names["hide"] == ["common-mode choke", "differential choke"] and names["forward"][-1] == "filter inductor"
-    assert names["fans"][-2:] == ["boost inductor", "inductor in series with the transformer"] and names["bridge"][-2:] == ["inductor in series with the transformer", "filter inductor"]
+    assert (names["fans"][-2:] == ["boost inductor", "inductor in series with the transformer"]
+            and names["bridge"][-2:] == ["inductor in series with the transformer", "filter inductor"])
     (series,) = wound_parts(designs["phases"])  # from a dc bus: no mains filter
     assert series.count == 3
 
 
 def test_gaps_turns_and_copper_by_hand(designs):
-    """Inductance of each gapped part from its gap without the spread of its field is within what the spread adds; flux at the largest current; the wire in words carries the copper that gives the resistance at 20 °C."""
-    for key, name in (("forward", "filter inductor"), ("bridge", "inductor in series with the transformer"), ("boundary", "boost inductor"), ("phases", "inductor in series with the transformer")):
+    """Inductance of each gapped part from its gap without the spread of its field is within what the spread adds; flux at the largest
+    current; the wire in words carries the copper that gives the resistance at 20 °C."""
+    for key, name in (("forward", "filter inductor"), ("bridge", "inductor in series with the transformer"), ("boundary", "boost inductor"),
+                      ("phases", "inductor in series with the transformer")):
         d = designs[key]
         p = next(x for x in wound_parts(d) if x.name == name)
         win = d.catalogue["cores"].derived(windows)

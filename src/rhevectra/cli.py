@@ -67,7 +67,8 @@ def _contest(args: argparse.Namespace) -> int:
     except InputError as problem:
         raise InputError(f"{Path(args.project).name}: {problem.where}", problem.wrong, problem.accepted) from None
     elapsed = time.perf_counter() - start
-    print(json.dumps(contest.as_json(entries, elapsed), ensure_ascii=False, allow_nan=False) if args.json else "\n".join(contest.lines(entries, elapsed)))
+    print(json.dumps(contest.as_json(entries, elapsed), ensure_ascii=False, allow_nan=False) if args.json
+          else "\n".join(contest.lines(entries, elapsed)))
     return DONE if any(e.feasible for e in entries) else INFEASIBLE
 
 
@@ -82,12 +83,14 @@ def _explore(args: argparse.Namespace) -> int:
         raise InputError("--workers", f"{args.workers} is no number of processes", f"1 to {explore.WORKERS_MOST}")
     document, design, _ = _designed(args.project)
     axes, start, entries = axes_of(design), time.perf_counter(), []
-    for done, total, entry in explore.explore_steps(document.requirement, {**design.pins, "topology": design.topology}, axes, count, design.catalogue, args.workers, args.scheduler):
+    for done, total, entry in explore.explore_steps(document.requirement, {**design.pins, "topology": design.topology}, axes, count,
+                                                    design.catalogue, args.workers, args.scheduler):
         entries.append(entry)
         if sys.stderr.isatty():
             print(f"\r{done} of {total} designs", end="\n" if done == total else "", file=sys.stderr)
     elapsed = time.perf_counter() - start
-    print(json.dumps(explore.as_json(entries, axes, elapsed), ensure_ascii=False, allow_nan=False) if args.json else "\n".join(explore.lines(entries, axes, elapsed)))
+    print(json.dumps(explore.as_json(entries, axes, elapsed), ensure_ascii=False, allow_nan=False) if args.json
+          else "\n".join(explore.lines(entries, axes, elapsed)))
     return DONE if any(e.feasible for e in entries) else INFEASIBLE
 
 
@@ -125,7 +128,8 @@ def _steady(args: argparse.Namespace) -> int:
             print(json.dumps({"period": period, "converged": False, "reason": str(problem)}, ensure_ascii=False))
         return INFEASIBLE
     if data["multiplier"] > UNSTABLE:
-        print(f"rhevectra: {path.name}: this period does not last: a small disturbance grows by {data['multiplier']:.3g} in each", file=sys.stderr)
+        print(f"rhevectra: {path.name}: this period does not last: a small disturbance grows by {data['multiplier']:.3g} in each",
+              file=sys.stderr)
     if args.csv:
         write_text(args.csv, waveforms(found))
     if args.json:
@@ -133,7 +137,8 @@ def _steady(args: argparse.Namespace) -> int:
     else:
         print(f"period {period:.6g} s · residual {data['residual']:.1e} · {data['events']} events · {data['elapsed'] * 1e3:.1f} ms")
         for name, q in data["elements"].items():
-            print(f"{name:12} i avg {q['i']['avg']:12.5g}  rms {q['i']['rms']:12.5g}  peak {max(abs(q['i']['min']), abs(q['i']['max'])):12.5g} A   v avg {q['v']['avg']:12.5g}  rms {q['v']['rms']:12.5g} V")
+            print(f"{name:12} i avg {q['i']['avg']:12.5g}  rms {q['i']['rms']:12.5g}  peak "
+                  f"{max(abs(q['i']['min']), abs(q['i']['max'])):12.5g} A   v avg {q['v']['avg']:12.5g}  rms {q['v']['rms']:12.5g} V")
     return DONE
 
 
@@ -142,7 +147,8 @@ def _report(args: argparse.Namespace) -> int:
     from rhevectra.project.store import write_text
 
     if all(x is None for x in (args.output, args.winding, args.parts, args.ratings, args.bringup)):
-        raise InputError("usage", "report writes at least one file", "-o OUT.pdf, --winding OUT.pdf, --parts OUT.csv, --ratings OUT.csv, --bringup OUT.csv")
+        raise InputError("usage", "report writes at least one file",
+                         "-o OUT.pdf, --winding OUT.pdf, --parts OUT.csv, --ratings OUT.csv, --bringup OUT.csv")
     document, design, _ = _designed(args.project)
     if args.parts is not None:
         write_text(args.parts, parts.as_csv(design))
@@ -201,11 +207,15 @@ def parser() -> argparse.ArgumentParser:
     t.set_defaults(run=_steady)
     r = sub.add_parser("report", help="what is handed on: the design on paper, winding sheet, parts list, ratings")
     r.add_argument("project")
-    r.add_argument("-o", dest="output", metavar="OUT.pdf", help="the whole design: requirement, stages with pictures, decisions and figures, ratings, parts, winding sheet")
-    r.add_argument("--ratings", metavar="OUT.csv", help="every figure with a limit: worst value, margin, corner, where the limit comes from")
-    r.add_argument("--bringup", metavar="OUT.csv", help="bringing the made supply up: steps, readings and the bands they should lie in, with what was read")
+    r.add_argument("-o", dest="output", metavar="OUT.pdf",
+                   help="the whole design: requirement, stages with pictures, decisions and figures, ratings, parts, winding sheet")
+    r.add_argument("--ratings", metavar="OUT.csv",
+                   help="every figure with a limit: worst value, margin, corner, where the limit comes from")
+    r.add_argument("--bringup", metavar="OUT.csv",
+                   help="bringing the made supply up: steps, readings and the bands they should lie in, with what was read")
     r.add_argument("--parts", metavar="OUT.csv", help="parts of the power path and their count")
-    r.add_argument("--winding", metavar="OUT.pdf", help="pages for the maker of the transformer, its board and the inductors; OUT.txt: its steps as a table")
+    r.add_argument("--winding", metavar="OUT.pdf",
+                   help="pages for the maker of the transformer, its board and the inductors; OUT.txt: its steps as a table")
     r.set_defaults(run=_report)
     sub.add_parser("schema", help="JSON Schema of the project file").set_defaults(run=_schema)
     return top
@@ -227,7 +237,8 @@ Writer = Callable[[Any, str, Path], None]
 """Writes the winding sheet or the dossier of a design with a title to a file."""
 
 
-def main(argv: list[str] | None = None, open_window: Opener | None = None, take_shots: Shooter | None = None, write_winding: Writer | None = None, write_dossier: Writer | None = None) -> int:
+def main(argv: list[str] | None = None, open_window: Opener | None = None, take_shots: Shooter | None = None,
+         write_winding: Writer | None = None, write_dossier: Writer | None = None) -> int:
     """Run one command, or hand over to the window where no command is named; returns the exit code of the contract."""
     words = sys.argv[1:] if argv is None else argv
     try:

@@ -9,11 +9,13 @@ from rhevectra import cli
 
 
 def painted(project: str | None, demo: str | None) -> Any:
-    """The main window, painted (imported only now, so that commands start quickly). Nothing is collected until then: start-up makes many objects and throws none away. Raises InputError."""
+    """The main window, painted (imported only now, so that commands start quickly). Nothing is collected until then: start-up makes many
+    objects and throws none away. Raises InputError."""
     from rhevectra.app.ahead import Ahead, opened
 
     gc.disable()
-    opening = Ahead(lambda: opened(project, demo))  # before anything large is read, which the second process would have to take over page by page
+    opening = Ahead(
+        lambda: opened(project, demo))  # before anything large is read, which the second process would have to take over page by page
     from rhevectra.ui import main
 
     window = main.painted(opening.session)

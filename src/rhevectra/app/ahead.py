@@ -71,11 +71,13 @@ def unpacked(data: bytes) -> "Session":
 
 
 class Ahead:
-    """Opens a session; `session` waits for it. Where no second process serves, or it fails, the session is opened here, so that every refusal is raised here."""
+    """Opens a session; `session` waits for it. Where no second process serves, or it fails, the session is opened here, so that every
+    refusal is raised here."""
 
     def __init__(self, open_session: "Callable[[], Session]") -> None:
         self._open, self._reader, self._child = open_session, -1, 0
-        if processors() < 2 or not hasattr(os, "fork") or "PySide6.QtWidgets" in sys.modules:  # with the toolkit there is nothing to do meanwhile
+        if (processors() < 2 or not hasattr(os, "fork")
+            or "PySide6.QtWidgets" in sys.modules):  # with the toolkit there is nothing to do meanwhile
             return
         self._reader, writer = os.pipe()
         try:

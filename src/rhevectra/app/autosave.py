@@ -42,7 +42,8 @@ class Autosave:
 
     def write(self, document: Document, path: Path | None) -> str:
         """Write the document as it stands; a sentence where that cannot be done, else empty."""
-        data = {"format": FORMAT, "pid": os.getpid(), "path": None if path is None else str(path.resolve()), "when": time.time(), "title": document.title, "text": encode(document)}
+        data = {"format": FORMAT, "pid": os.getpid(), "path": None if path is None else str(path.resolve()), "when": time.time(),
+                "title": document.title, "text": encode(document)}
         try:
             self._file.parent.mkdir(parents=True, exist_ok=True)
             write_text(self._file, json.dumps(data, ensure_ascii=False))
@@ -76,7 +77,8 @@ def found() -> list[Found]:
             data = json.loads(file.read_text(encoding="utf-8"))
             if data["format"] != FORMAT or _alive(int(data["pid"])):
                 continue
-            out.append(Found(file, Path(data["path"]) if data["path"] else None, float(data["when"]), str(data["title"]), str(data["text"])))
+            out.append(Found(file, Path(data["path"]) if data["path"] else None, float(data["when"]), str(data["title"]),
+                             str(data["text"])))
         except (OSError, ValueError, KeyError, TypeError):
             continue
     return sorted(out, key=lambda f: -f.when)

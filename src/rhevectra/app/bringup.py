@@ -16,7 +16,8 @@ COLUMNS = ("step", "reading", "at", "how", "expected", "read", "says")
 def rows(design: Design, log: Iterable[Any] = ()) -> list[tuple[str, ...]]:
     """Step by step, every reading with its band, what was read last and what that says; both empty where nothing was."""
     read = last_readings(entries(log))
-    return [(step.name, c.name, c.at, c.how, c.band, *((show(read[c.key], c.unit), c.says(read[c.key])) if c.key in read else ("", ""))) for step in plan(design) for c in step.checks]
+    return [(step.name, c.name, c.at, c.how, c.band, *((show(read[c.key], c.unit), c.says(read[c.key])) if c.key in read else ("", "")))
+            for step in plan(design) for c in step.checks]
 
 
 def as_csv(design: Design, log: Iterable[Any] = ()) -> str:

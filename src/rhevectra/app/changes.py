@@ -9,7 +9,8 @@ from rhevectra.core.design.design import Design, Figure
 
 _NOTICED = 5e-4
 """Relative change below which two values count as the same."""
-_TELLING = ("transformer.core", "switch.class", "switch.v_peak", "transformer.temperature_rise", "loss.total", "efficiency", "bulk.v_valley", "clamp.power", "transformer.b_peak", "switch.duty_max")
+_TELLING = ("transformer.core", "switch.class", "switch.v_peak", "transformer.temperature_rise", "loss.total", "efficiency",
+            "bulk.v_valley", "clamp.power", "transformer.b_peak", "switch.duty_max")
 """Figures that a line about an edit mentions, the ones that moved most first."""
 
 
@@ -57,7 +58,8 @@ def changes(old: Design, new: Design, among: Iterable[str] | None = None) -> lis
         shown = b or a
         if shown is None or (a is not None and b is not None and not difference(a, b)):
             continue
-        relative = float("inf") if a is None or b is None or isinstance(a.value, str) or isinstance(b.value, str) else abs(float(b.value) - float(a.value)) / max(abs(float(a.value)), 1e-30)
+        relative = (float("inf") if a is None or b is None or isinstance(a.value, str) or isinstance(b.value, str)
+                    else abs(float(b.value) - float(a.value)) / max(abs(float(a.value)), 1e-30))
         out.append(Change(id, shown.label, shown.stage, value_text(a) if a else "", value_text(b) if b else "", relative))
     return out
 

@@ -14,17 +14,20 @@ PATIENCE = 10.0
 
 
 class Cluster:
-    """Makers of designs whose workers are other machines; every one of them needs the same Rhevectra. Raises InputError where it cannot be reached."""
+    """Makers of designs whose workers are other machines; every one of them needs the same Rhevectra. Raises InputError where it cannot be
+    reached."""
 
     def __init__(self, need: Requirement, catalogue: Catalogue | None, address: str) -> None:
         try:
             distributed: Any = importlib.import_module("distributed")
         except ImportError:
-            raise InputError("--scheduler", "the package distributed is not installed", "the extra of that name: pip install rhevectra[cluster], here and on every worker") from None
+            raise InputError("--scheduler", "the package distributed is not installed",
+                             "the extra of that name: pip install rhevectra[cluster], here and on every worker") from None
         try:
             self._client = distributed.Client(address, timeout=PATIENCE)
         except (OSError, TimeoutError, ValueError) as problem:
-            raise InputError("--scheduler", f"{address!r} cannot be reached ({type(problem).__name__})", "the address of a running scheduler such as tcp://host:8786") from None
+            raise InputError("--scheduler", f"{address!r} cannot be reached ({type(problem).__name__})",
+                             "the address of a running scheduler such as tcp://host:8786") from None
         self._given = self._client.scatter((need, catalogue), broadcast=True, hash=False)
         self._made = distributed.as_completed(with_results=True)
 

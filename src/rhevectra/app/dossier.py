@@ -1,4 +1,5 @@
-"""The whole design on paper: what was asked, what came of it, every stage with its picture, decisions and figures, the ratings, the parts, the steps of bringing it up."""
+"""The whole design on paper: what was asked, what came of it, every stage with its picture, decisions and figures, the ratings, the parts,
+the steps of bringing it up."""
 
 from rhevectra.app import parts, ratings
 from rhevectra.app.cautions import CAUTIONS
@@ -18,7 +19,8 @@ from rhevectra.drawing.pictures import PICTURES, pictures_of
 WIDE, HIGH = PAGE[0] - 2 * EDGE, 84.0
 """Room of a stage's picture [mm]."""
 HARMONIC = "inlet.harmonic_"
-SHOWN = {"inlet": "harmonics", "pfc": "envelope", "bulk": "line", "switch": "period", "transformer": "window", "clamp": "transient", "rectifier": "circuit", "feedback": "loop", "load": "loss"}
+SHOWN = {"inlet": "harmonics", "pfc": "envelope", "bulk": "line", "switch": "period", "transformer": "window", "clamp": "transient",
+         "rectifier": "circuit", "feedback": "loop", "load": "loss"}
 """The picture that stands for a stage, where its design offers it."""
 
 
@@ -53,7 +55,8 @@ def _bring_up(paper: Paper, design: Design) -> None:
         paper.noted(step.do)
         if step.checks:
             paper.y += 1.5
-            paper.table(("reading", "at", "how", "expected", "read"), (38, 37, 49, 35, 23), [(c.name, c.at, c.how, c.band, "") for c in step.checks])
+            paper.table(("reading", "at", "how", "expected", "read"), (38, 37, 49, 35, 23),
+                        [(c.name, c.at, c.how, c.band, "") for c in step.checks])
         paper.y += 4.0
 
 
@@ -64,7 +67,8 @@ def _summary(paper: Paper, design: Design, path: list[Plate]) -> None:
     paper.titled("Asked for")
     paper.table(("what", "value"), (50, 132), asked(design.requirement))
     paper.titled("What came of it" if design.feasible else "What came of it: CANNOT BE BUILT as it stands, see the findings")
-    told = [(p.name, p.telling, f"{p.watts:.2f} W" if p.watts else "–", "–" if p.margin is None else _margin(p.margin, p.word)) for p in path]
+    told = [(p.name, p.telling, f"{p.watts:.2f} W" if p.watts else "–", "–" if p.margin is None else _margin(p.margin, p.word))
+            for p in path]
     paper.table(("stage", "telling figure", "lost, full load", "tightest margin"), (56, 56, 34, 36), told)
     paper.titled("Findings")
     paper.noted([f"{f.severity}: {f.text}" for f in design.findings] or ["none"])
@@ -77,22 +81,30 @@ def asked(need: Requirement) -> list[tuple[str, str]]:
     """The requirement in words."""
     m = need.mains
     source = {"ac1": "mains", "ac3": "three-phase mains, between lines", "dc": "dc source"}[m.kind]
-    rows = [(source, f"{m.v_min:g} to {m.v_max:g} V" + ("" if need.is_dc else f", {m.f_min:g} to {m.f_max:g} Hz; nominal {', '.join(f'{v:g}' for v in m.nominals)} V"))]
+    rows = [(source, f"{m.v_min:g} to {m.v_max:g} V" + ("" if need.is_dc else f", {m.f_min:g} to {m.f_max:g} Hz; nominal "
+                                                        f"{', '.join(f'{v:g}' for v in m.nominals)} V"))]
     rows += [(f"output {o.name}", _output(o)) for o in need.outputs]
     if not need.is_dc:
         rows.append(("hold-up", f"{show(need.hold_up, 's')} from {need.hold_up_at:g} V; harmonics class {need.harmonics_class}"))
-    rows.append(("efficiency", f"{100 * need.efficiency_wanted:.1f} % at full load" + ("" if need.efficiency_target is not None else ", as is usual") + ("" if need.standby_power_max is None else f"; {show(need.standby_power_max, 'W')} without load")))
+    rows.append(("efficiency",
+                 f"{100 * need.efficiency_wanted:.1f} % at full load" + ("" if need.efficiency_target is not None else ", as is usual")
+                 + ("" if need.standby_power_max is None else f"; {show(need.standby_power_max, 'W')} without load")))
     rows.append(("surroundings", f"{need.ambient_min:g} to {need.ambient_max:g} °C, cooling {need.cooling}, up to {need.altitude_max:g} m"))
-    rows.append(("safety", f"{need.insulation} insulation, protection class {need.protection_class}, pollution degree {need.pollution_degree}, overvoltage category {need.overvoltage_category}"))
-    limits = [f"{what} {show(value, unit)}" for what, value, unit in (("height at most", need.height_max, "m"), ("life of capacitors at least", need.lifetime, "s")) if value is not None]
+    rows.append(("safety", f"{need.insulation} insulation, protection class {need.protection_class}, pollution degree "
+                 f"{need.pollution_degree}, overvoltage category {need.overvoltage_category}"))
+    limits = [f"{what} {show(value, unit)}"
+              for what, value, unit in (("height at most", need.height_max, "m"), ("life of capacitors at least", need.lifetime, "s"))
+              if value is not None]
     return [*rows, ("limits", ", ".join(limits))] if limits else rows
 
 
 def _output(o: Output) -> str:
     """One output in a line."""
     adjusted = f" ({o.voltage_min:g} to {o.voltage_max:g} V)" if o.voltage_min != o.voltage_max else ""
-    peak = f", peak {show(o.current_peak or 0.0, 'A')} for {show(o.peak_duration or 0.0, 's')}" if (o.current_peak or 0.0) > o.current_max else ""
-    return f"{show(o.voltage, 'V')}{adjusted}, {show(o.current_min, 'A')} to {show(o.current_max, 'A')}{peak}, ripple {show(o.ripple_pp or 0.0, 'V')} peak to peak, ± {100 * o.tolerance:g} %" + (", regulated" if o.regulated else "")
+    peak = (f", peak {show(o.current_peak or 0.0, 'A')} for {show(o.peak_duration or 0.0, 's')}" if (o.current_peak or 0.0) > o.current_max
+            else "")
+    return (f"{show(o.voltage, 'V')}{adjusted}, {show(o.current_min, 'A')} to {show(o.current_max, 'A')}{peak}, ripple "
+            f"{show(o.ripple_pp or 0.0, 'V')} peak to peak, ± {100 * o.tolerance:g} %" + (", regulated" if o.regulated else ""))
 
 
 def _stage(paper: Paper, design: Design, plate: Plate) -> None:
@@ -105,13 +117,16 @@ def _stage(paper: Paper, design: Design, plate: Plate) -> None:
     paper.placed(drawn, HIGH + 3)
     paper.page.text(PAGE[0] - EDGE, paper.y, f"{PICTURES[key][0].lower()}: {drawn.caption}"[:118], "muted", "right", 2.9)
     paper.y += 7
-    taken = [(spec.label, decided(spec, row), made_by(row), "; ".join((row.rule, *(f"refused {r}" for r in row.refused[:3])))) for spec, row in design.decisions(plate.stage)]
+    taken = [(spec.label, decided(spec, row), made_by(row), "; ".join((row.rule, *(f"refused {r}" for r in row.refused[:3]))))
+             for spec, row in design.decisions(plate.stage)]
     if taken:
         paper.titled("Decisions")
         paper.table(("decision", "value", "by", "why"), (52, 30, 16, 84), taken)
     if figures:
         paper.titled("Figures, each at its worst corner")
-        paper.table(("figure", "worst", "limit", "margin", "at"), (50, 24, 23, 20, 65), [(f.label, f.value if isinstance(f.value, str) else text_of(f.id, f.value, f.unit, 4), ratings.limit_of(f), "" if f.margin is None else _margin(f.margin, f.word), f.corner.text() if f.corner else "") for f in figures])
+        paper.table(("figure", "worst", "limit", "margin", "at"), (50, 24, 23, 20, 65),
+                    [(f.label, f.value if isinstance(f.value, str) else text_of(f.id, f.value, f.unit, 4), ratings.limit_of(f),
+                      "" if f.margin is None else _margin(f.margin, f.word), f.corner.text() if f.corner else "") for f in figures])
 
 
 def _corner(design: Design, stage: str) -> Corner:

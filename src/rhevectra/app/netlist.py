@@ -22,7 +22,8 @@ def corner_for(design: Design, line: float | None, load: float, bus: str) -> Cor
 
 
 def netlist_text(design: Design, line: float | None, load: float, bus: str) -> str:
-    """SPICE text of the power stage at that corner. Raises InputError where the grid has none, or no circuit can do what the design asks there."""
+    """SPICE text of the power stage at that corner. Raises InputError where the grid has none, or no circuit can do what the design asks
+    there."""
     corner = corner_for(design, line, load, bus)
     text = write(TOPOLOGIES[design.topology].circuit(design, corner))
     try:

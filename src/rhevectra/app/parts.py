@@ -13,10 +13,15 @@ from rhevectra.core.topologies.common.supply import regulated
 from rhevectra.project import table
 
 _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
-_OF_OUTPUTS = tuple(f"{id}{n}.{part}" for n in range(1, 7) for id, part in (("output", "r_bleed"), ("rectifier", "snubber_c"), ("rectifier", "snubber_r")))
-_CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "bulk.r_bleed", "pfc.r_sense", "sense.r",
-           "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c", "blocking.c", "llc.cr", "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
-           "feedback.r_high", "feedback.r_low", "feedback.r_led", "feedback.c_zero", "feedback.c_pole", "aux.r_series", "aux.c_least", "start.c_supply")
+_OF_OUTPUTS = tuple(
+    f"{id}{n}.{part}" for n in range(1, 7) for id, part in (("output", "r_bleed"), ("rectifier", "snubber_c"), ("rectifier", "snubber_r")))
+_CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm",
+           "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "bulk.r_bleed",
+           "pfc.r_sense", "sense.r",
+           "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c",
+           "blocking.c", "llc.cr", "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
+           "feedback.r_high", "feedback.r_low", "feedback.r_led", "feedback.c_zero", "feedback.c_pole", "aux.r_series", "aux.c_least",
+           "start.c_supply")
 """Ids of parts of a value or class each; `inlet.r_x` is told by no desk of its own."""
 
 _EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder")
@@ -57,7 +62,9 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
     out = [(kind, part, count) for (kind, part), count in found.items()]
     for id, row in design.rows.items():
         if id.endswith(".core") and isinstance(row.value, str):
-            out.append(("core of the " + {"transformer": "transformer"}.get(id.split(".")[0], design.specs[id].label.lower().removeprefix("core of the ") if id in design.specs else id), row.value, design.count(id.removesuffix(".core"))))
+            out.append(("core of the " + {"transformer": "transformer"}.get(id.split(".")[0],
+                design.specs[id].label.lower().removeprefix("core of the ") if id in design.specs else id), row.value,
+                        design.count(id.removesuffix(".core"))))
     for id in _CHOSEN:
         told = _told(design, id)
         if told is not None:
@@ -69,7 +76,9 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
         coupler = " and coupler" if "feedback.r_led" in design.rows else ""
         out.append(("over-voltage trip", f"reference{coupler}, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
     if regulated(design.rows):
-        out.append(("regulator of the auxiliary supply", f"transistor for {show(design.value('aux.v_high'), 'V')} and {show(design.value('aux.p_regulator'), 'W')}, with Zener diode", 1))
+        out.append(("regulator of the auxiliary supply",
+                    f"transistor for {show(design.value('aux.v_high'), 'V')} and {show(design.value('aux.p_regulator'), 'W')}, with Zener "
+                    "diode", 1))
     return out
 
 
@@ -79,12 +88,14 @@ def _diodes(design: Design) -> list[tuple[str, str, int]]:
     variant: Any = getattr(design.context["stage"], "variant", None)
     if "clamp.diode_v_limit" in rows:
         slow = "clamp.recovery" in rows
-        speed = f"at least {show(design.value('clamp.recovery'), 's')}" if slow else f"at most {show(design.value('clamp.t_recovery'), 's')}"
+        speed = (f"at least {show(design.value('clamp.recovery'), 's')}" if slow
+                 else f"at most {show(design.value('clamp.t_recovery'), 's')}")
         found.append(("clamp diode", f"{show(design.value('clamp.diode_v_limit') / DIODE_SHARE, 'V')} class, recovery {speed}", 1))
     if "spike.r" in rows:
         found.append(("clamp diode", _class_for(design.value("switch.v_peak")), variant.halves))
     if "reset.diode_v_reverse" in rows:
-        found.append(("diode of the reset winding", f"{_class_for(design.value('reset.diode_v_reverse'))}, {show(design.most('reset.i_rms'), 'A')} rms", 1))
+        found.append(("diode of the reset winding", f"{_class_for(design.value('reset.diode_v_reverse'))}, "
+                      f"{show(design.most('reset.i_rms'), 'A')} rms", 1))
     if getattr(variant, "held", False):
         found.append(("diode back to the bus", _class_for(design.value("switch.v_peak")), 2))
     if "aux.v_reverse" in rows:
@@ -99,8 +110,10 @@ def _class_for(v_reverse: float) -> str:
 
 def _second_stages(design: Design) -> list[tuple[str, str, int]]:
     """Inductors of second-stage filters."""
-    of = [n for n in range(1, len(design.requirement.outputs) + 1) if f"filter{n}.l" in design.decision_specs and f"filter{n}.core" not in design.rows and float(design.value(f"filter{n}.l")) > 0]
-    return [(_lower(design.decision_specs[f"filter{n}.l"].label), f"{show(design.value(f'filter{n}.l'), 'H')}, {show(design.requirement.outputs[n - 1].current_max, 'A')}", 1) for n in of]
+    of = [n for n in range(1, len(design.requirement.outputs) + 1) if f"filter{n}.l" in design.decision_specs
+          and f"filter{n}.core" not in design.rows and float(design.value(f"filter{n}.l")) > 0]
+    return [(_lower(design.decision_specs[f"filter{n}.l"].label),
+             f"{show(design.value(f'filter{n}.l'), 'H')}, {show(design.requirement.outputs[n - 1].current_max, 'A')}", 1) for n in of]
 
 
 def _sensing(design: Design) -> list[tuple[str, str, int]]:
@@ -108,15 +121,18 @@ def _sensing(design: Design) -> list[tuple[str, str, int]]:
     if "sense.ratio" not in design.rows or design.value("sense.kind") == RESISTOR:
         return []
     ratio, count = float(design.value("sense.ratio")), _count(design, "sense.r")
-    return [("capacitor of the current sense", show(float(design.value("llc.cr")) / ratio, "F"), count) if design.value("sense.kind") == CAPACITOR else ("current transformer", f"1 : {ratio:g}", count)]
+    return [("capacitor of the current sense", show(float(design.value("llc.cr")) / ratio, "F"), count)
+            if design.value("sense.kind") == CAPACITOR else ("current transformer", f"1 : {ratio:g}", count)]
 
 
 def _feedback(design: Design) -> list[tuple[str, str, int]]:
     """What the regulated output is compared with, and what brings that across the barrier."""
     if "feedback.v_ref" not in design.rows:
         return []
-    found = [("reference of the output", f"{show(design.value('feedback.v_ref'), 'V', 4)}, {_percent(design, 'feedback.reference_tolerance')}", 1)]
-    return [*found, ("optocoupler", f"transfer ratio at least {_percent(design, 'feedback.ctr')} at the current it works at", 1)] if "feedback.r_led" in design.rows else found
+    found = [("reference of the output",
+              f"{show(design.value('feedback.v_ref'), 'V', 4)}, {_percent(design, 'feedback.reference_tolerance')}", 1)]
+    return ([*found, ("optocoupler", f"transfer ratio at least {_percent(design, 'feedback.ctr')} at the current it works at", 1)]
+            if "feedback.r_led" in design.rows else found)
 
 
 def _lower(label: str) -> str:
@@ -127,7 +143,8 @@ def _lower(label: str) -> str:
 def _told(design: Design, id: str) -> str | None:
     """Class or value of a part; None where there is none."""
     row = design.rows.get(id)
-    if row is None or (id == "bulk.c" and "pfc.v_bus" in design.rows):  # a bus behind power factor correction is told by the class of its capacitors
+    if row is None or (
+            id == "bulk.c" and "pfc.v_bus" in design.rows):  # a bus behind power factor correction is told by the class of its capacitors
         return None
     if isinstance(row.value, str):
         return row.value

@@ -1,4 +1,5 @@
-"""Text of an oscilloscope's record -> time and voltage: separators, comma decimals, headers, units, gaps. And a simulated oscilloscope in place of a real one."""
+"""Text of an oscilloscope's record -> time and voltage: separators, comma decimals, headers, units, gaps. And a simulated oscilloscope in
+place of a real one."""
 
 import io
 import re
@@ -65,7 +66,8 @@ def _numbers(line: str, separator: str | None, comma: bool) -> list[float | None
 
 
 def _layout(lines: list[str], name: str) -> tuple[str | None, bool, int]:
-    """Separator (None: blanks), whether the decimal sign is a comma, and the first row of numbers: that reading under which most of the first rows are at least two numbers."""
+    """Separator (None: blanks), whether the decimal sign is a comma, and the first row of numbers: that reading under which most of the
+    first rows are at least two numbers."""
     some = lines[: HEADING + 50]
     best: tuple[int, str | None, bool, int] = (0, None, False, 0)
     for separator, comma in ((";", False), ("\t", False), (",", False), (";", True), ("\t", True), (None, False), (None, True)):
@@ -77,7 +79,8 @@ def _layout(lines: list[str], name: str) -> tuple[str | None, bool, int]:
     if best[0]:
         return best[1:]
     if any(len(re.findall(r"\d,\d", line)) >= 2 for line in some[-5:]):
-        raise InputError(name, "commas stand both between the columns and in the numbers", "semicolon, tab or spaces between columns where the decimal sign is a comma")
+        raise InputError(name, "commas stand both between the columns and in the numbers",
+                         "semicolon, tab or spaces between columns where the decimal sign is a comma")
     raise InputError(name, "no five rows of two numbers follow each other in its first lines", ACCEPTED)
 
 
@@ -129,7 +132,8 @@ POINTS, PERIODS_SHOWN, LEVELS, NOISE = 2500, 1.6, 256, 0.002
 
 
 def simulated_record(design: Design, corner: Corner, added: float = 0.0, probe: float = PROBE, seed: int = 1) -> str:
-    """What an oscilloscope would write of the drain at a corner: the exact period with probe and an added capacitor [F] across the switch, 8-bit steps and noise. Raises NoSteadyState."""
+    """What an oscilloscope would write of the drain at a corner: the exact period with probe and an added capacitor [F] across the switch,
+    8-bit steps and noise. Raises NoSteadyState."""
     from rhevectra.core.design.exact import exact  # here and below: the desk does not wait for what it brings along
 
     hung = tuple(Element(name, ("drain", "src"), number(c), "switch") for name, c in (("Cprobe", probe), ("Cadded", added)) if c > 0)

@@ -147,7 +147,8 @@ class Session:
         self._edit(Step("requirement", self.document), self.document.require(requirement, title))
 
     def keep_parts(self, table: str, rows: Sequence[Mapping[str, Any]], without: Collection[str] = ()) -> Path:
-        """Keep rows among the person's own parts; the project is designed with them at once. Raises InputError where they cannot be kept."""
+        """Keep rows among the person's own parts; the project is designed with them at once. Raises InputError where they cannot be
+        kept."""
         path = store.keep_parts(table, rows, without)
         self.catalogue = store.catalogue_for(self.document, self.path)
         self.design = self._designed(self.document)
@@ -168,7 +169,8 @@ class Session:
 
     def record(self, kind: str, text: str, values: Mapping[str, float] | None = None, expected: Mapping[str, float] | None = None) -> None:
         """Add an entry to the bench log, with the time it is now. No edit: undo leaves it alone."""
-        self.document = self.document.record(Entry(datetime.now().astimezone().isoformat(timespec="seconds"), kind, text, values or {}, expected or {}).tree())
+        self.document = self.document.record(
+            Entry(datetime.now().astimezone().isoformat(timespec="seconds"), kind, text, values or {}, expected or {}).tree())
         if self.on_change is not None:
             self.on_change(self.document)
 

@@ -6,8 +6,11 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cures import SHAPE
 from rhevectra.core.design.design import Design
 
-_LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "mains_filter": "inlet", "x_discharge": "inlet", "start_up": "feedback", "controller": "feedback", "current_sense": "feedback", "core": "transformer", "copper": "transformer",
-               "leakage_ring": "clamp", "idle_ring": "transformer", "winding_ring": "transformer", "clamp": "clamp", "clamp_diode": "clamp", "clamp_switch": "clamp"}
+_LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "mains_filter": "inlet", "x_discharge": "inlet",
+               "start_up": "feedback", "controller": "feedback", "current_sense": "feedback", "core": "transformer",
+               "copper": "transformer",
+               "leakage_ring": "clamp", "idle_ring": "transformer", "winding_ring": "transformer", "clamp": "clamp", "clamp_diode": "clamp",
+               "clamp_switch": "clamp"}
 ISOLATED_AFTER = ("rectifier", "feedback", "load")
 """Stages on the isolated side of the barrier."""
 TRANSFORMER = "transformer"
@@ -65,11 +68,13 @@ def plates(design: Design) -> list[Plate]:
     for stage, name, telling in path_of(design):
         margins = [f for f in judged if f.margin is not None and f.stage == stage]
         tightest = min(margins, key=lambda f: f.margin or 0.0) if margins else None
-        out.append(Plate(stage, name, _telling(design, telling), lost.get(stage, 0.0), tightest.margin if tightest else None, tightest.word if tightest else "", *choices.get(stage, ("", (), ""))))
+        out.append(Plate(stage, name, _telling(design, telling), lost.get(stage, 0.0), tightest.margin if tightest else None,
+                         tightest.word if tightest else "", *choices.get(stage, ("", (), ""))))
     return out
 
 
-_SAYS = {"bulk.v_valley": "valley {}", "switch.v_peak": "peak {}", "clamp.v": "clamp {}", "rectifier1.v_reverse": "reverse {}", "aux.v_low": "supply {}", "feedback.error": "± {}", "efficiency": "η {}", "inlet.fuse": "fuse {}", "pfc.i_peak": "peak {}"}
+_SAYS = {"bulk.v_valley": "valley {}", "switch.v_peak": "peak {}", "clamp.v": "clamp {}", "rectifier1.v_reverse": "reverse {}",
+         "aux.v_low": "supply {}", "feedback.error": "± {}", "efficiency": "η {}", "inlet.fuse": "fuse {}", "pfc.i_peak": "peak {}"}
 
 
 def _telling(design: Design, id: str) -> str:

@@ -15,7 +15,8 @@ def run(text: str, period: float) -> tuple[dict[str, Any], Measures]:
     """The object that `steady --json` prints, and the measures behind it. Raises InputError for a wrong netlist, NoSteadyState."""
     found = steady(read(text), period)
     measures = Measures(found)
-    data = {"period": period, "converged": True, "residual": found.residual, "multiplier": found.multiplier, "events": len(found.period.events), "elapsed": found.elapsed, **measures.table()}
+    data = {"period": period, "converged": True, "residual": found.residual, "multiplier": found.multiplier,
+            "events": len(found.period.events), "elapsed": found.elapsed, **measures.table()}
     return data, measures
 
 
@@ -23,4 +24,5 @@ def waveforms(measures: Measures) -> str:
     """CSV of time, node voltages and element currents at all samples of the period."""
     names = [("n", n) for n in measures.eq.nodes] + [("i", p.name) for p in measures.eq.network.parts if not isinstance(p, Coupling)]
     columns = [measures.samples.t, *measures.many(names)]
-    return table.as_csv(["t [s]", *(f"v({n}) [V]" if kind == "n" else f"i({n}) [A]" for kind, n in names)], ([f"{v:.9g}" for v in row] for row in np.stack(columns, axis=1)))
+    return table.as_csv(["t [s]", *(f"v({n}) [V]" if kind == "n" else f"i({n}) [A]" for kind, n in names)],
+                        ([f"{v:.9g}" for v in row] for row in np.stack(columns, axis=1)))

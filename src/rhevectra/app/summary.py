@@ -16,9 +16,10 @@ from rhevectra.project.codec import plain
 def figure_data(figure: Figure) -> dict[str, Any]:
     """One figure after the contract."""
     value = figure.value if isinstance(figure.value, str) else float(figure.value)
-    return {"id": figure.id, "label": figure.label, "symbol": figure.symbol, "value": plain(value), "unit": figure.unit, "corner": figure.corner.as_dict() if figure.corner else None,
-            "limit": plain(figure.limit), "limit_kind": figure.limit_kind, "margin": plain(figure.margin), "word": figure.word, "origin": figure.origin,
-            "judged_on": figure.spec.domain.text, "not_varied": figure.spec.fixed}
+    return {"id": figure.id, "label": figure.label, "symbol": figure.symbol, "value": plain(value), "unit": figure.unit,
+            "corner": figure.corner.as_dict() if figure.corner else None,
+            "limit": plain(figure.limit), "limit_kind": figure.limit_kind, "margin": plain(figure.margin), "word": figure.word,
+            "origin": figure.origin, "judged_on": figure.spec.domain.text, "not_varied": figure.spec.fixed}
 
 
 def decision_data(design: Design) -> list[dict[str, Any]]:
@@ -26,7 +27,8 @@ def decision_data(design: Design) -> list[dict[str, Any]]:
     out = []
     for spec, row in design.decisions():
         value = row.value if isinstance(row.value, str) else float(np.asarray(row.value))
-        out.append({"id": spec.id, "label": spec.label, "value": value, "unit": spec.unit, "origin": row.origin or "rule", "rule": row.rule, "refused": list(row.refused)})
+        out.append({"id": spec.id, "label": spec.label, "value": value, "unit": spec.unit, "origin": row.origin or "rule", "rule": row.rule,
+                    "refused": list(row.refused)})
     return out
 
 
@@ -34,7 +36,8 @@ def as_json(design: Design, elapsed: float) -> dict[str, Any]:
     """The object that `size --json` prints."""
     return {"feasible": design.feasible, "topology": design.topology, "front_end": design.front_end, "elapsed": elapsed,
             "figures": [figure_data(f) for f in design.figures()],
-            "findings": [{"severity": f.severity, "stage": f.stage, "text": f.text, "figure": f.figure, "cure": f.cure} for f in design.findings], "decisions": decision_data(design)}
+            "findings": [{"severity": f.severity, "stage": f.stage, "text": f.text, "figure": f.figure, "cure": f.cure}
+                         for f in design.findings], "decisions": decision_data(design)}
 
 
 def lines(design: Design, elapsed: float) -> list[str]:
@@ -52,7 +55,8 @@ def lines(design: Design, elapsed: float) -> list[str]:
 def explanation(design: Design, id: str, depth: int = 2) -> list[str]:
     """Working of one id, and of what it depends on down to a depth. Raises InputError for an unknown id."""
     if id not in design.rows:
-        labels = {i: s.label for i, s in design.decision_specs.items() if i in design.rows} | {i: s.label for i, s in design.specs.items() if i in design.rows}
+        labels = {i: s.label for i, s in design.decision_specs.items() if i in design.rows} | {
+            i: s.label for i, s in design.specs.items() if i in design.rows}
         if near := called(id, labels)[:3]:
             raise InputError("id", f"{id!r} is not a figure or decision of this design", ", ".join(f"{i} ({labels[i]})" for i in near))
         design.row(id)
@@ -63,7 +67,8 @@ def explanation(design: Design, id: str, depth: int = 2) -> list[str]:
         figure = design.figure(id)
         index = figure.corner.index if figure.corner else None
         where = figure.corner.text() if figure.corner else "the same at every corner"
-        text.append(f"{figure.label}: judged on {spec.domain.text}; shown at {where}" + (f"; not varied: {spec.fixed}" if spec.fixed else ""))
+        text.append(f"{figure.label}: judged on {spec.domain.text}; shown at {where}"
+                    + (f"; not varied: {spec.fixed}" if spec.fixed else ""))
     seen: set[str] = set()
     _tell(design, id, index, 0, depth, text, seen, spec.sentence if spec else "")
     if id == "transformer.core":

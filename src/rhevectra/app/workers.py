@@ -39,7 +39,8 @@ def _in_worker(packed: bytes, tried: Mapping[str, Any]) -> tuple[Entry, float]:
 
 
 def _watched() -> None:
-    """In a worker: end with the process that started it, also where that one is killed and can tell nobody. (A worker holds both ends of the queue it reads, and would wait there for ever.)"""
+    """In a worker: end with the process that started it, also where that one is killed and can tell nobody. (A worker holds both ends of
+    the queue it reads, and would wait there for ever.)"""
     parent = multiprocessing.parent_process()
     assert parent is not None, "only a worker calls this"
 
@@ -50,12 +51,14 @@ def _watched() -> None:
 
 
 def _may_fork() -> bool:
-    """Whether a worker may be a copy of this process as it is, which takes milliseconds: only where no thread and no window could be caught half way."""
+    """Whether a worker may be a copy of this process as it is, which takes milliseconds: only where no thread and no window could be caught
+    half way."""
     return threading.active_count() == 1 and "PySide6.QtCore" not in sys.modules and "fork" in multiprocessing.get_all_start_methods()
 
 
 class _Pool:
-    """Worker processes, started once and kept for the next contest: copies of this process, or beside a window from a server that has read the core beforehand. Each is asked by itself, for each keeps its own answers."""
+    """Worker processes, started once and kept for the next contest: copies of this process, or beside a window from a server that has read
+    the core beforehand. Each is asked by itself, for each keeps its own answers."""
 
     def __init__(self) -> None:
         self._lock, self._workers = threading.Lock(), dict[int, list[ProcessPoolExecutor]]()
@@ -96,8 +99,9 @@ AHEAD = 2
 
 
 class Workers:
-    """Makes designs in worker processes, and here while these start or where they end. Those of the topology that the others wait for come first, then those that take long, so that no long one is left
-    for the end, and a worker goes on with the topologies it has made: it remembers much of them."""
+    """Makes designs in worker processes, and here while these start or where they end. Those of the topology that the others wait for come
+    first, then those that take long, so that no long one is left for the end, and a worker goes on with the topologies it has made: it
+    remembers much of them."""
 
     def __init__(self, need: Requirement, catalogue: Catalogue | None, count: int) -> None:
         self._count, self._given = count, (need, catalogue)
@@ -131,12 +135,14 @@ class Workers:
         if not self._asked or sum(at is worker for at, _ in self._made.values()) == AHEAD:
             return
         tried = self._next(worker)
-        self._made[worker.submit(_in_worker, self._packed, tried)] = worker, tried  # raises where the worker has ended: it is still asked for then
+        self._made[worker.submit(_in_worker, self._packed, tried)] = (worker,
+            tried)  # raises where the worker has ended: it is still asked for then
         self._asked.remove(tried)
         self._home[str(tried["topology"])] = worker
 
     def _next(self, worker: ProcessPoolExecutor) -> Mapping[str, Any]:
-        """Of what is asked for, what the worker knows or nobody does; of these what the others wait for, then the first of each topology in their order, then what is expected to take longest."""
+        """Of what is asked for, what the worker knows or nobody does; of these what the others wait for, then the first of each topology in
+        their order, then what is expected to take longest."""
         def rank(name: str) -> tuple[bool, bool, float]:
             return self._home.get(name, worker) is worker, name == self._example, self._took.get(name, float("inf"))
         return max(self._asked, key=lambda tried: rank(str(tried["topology"])))
@@ -153,7 +159,8 @@ class Workers:
 
 @contextmanager
 def makers_of(need: Requirement, catalogue: Catalogue | None, workers: int | None) -> Iterator[Makers]:
-    """Who makes the designs of a search: so many processes (by the processors there are), or this one alone; what has not been begun at its end is left out."""
+    """Who makes the designs of a search: so many processes (by the processors there are), or this one alone; what has not been begun at its
+    end is left out."""
     count = min(processors(), MOST) if workers is None else workers
     if count < 2:
         yield OneByOne(need, catalogue)
@@ -165,13 +172,16 @@ def makers_of(need: Requirement, catalogue: Catalogue | None, workers: int | Non
         makers.stop()
 
 
-def contest_steps(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, workers: int | None = None) -> Iterator[tuple[int, int, Entry]]:
-    """The contest's steps. workers: how many processes (by the processors there are); closing the generator leaves out the rest. Raises InputError like the contest."""
+def contest_steps(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None,
+                  workers: int | None = None) -> Iterator[tuple[int, int, Entry]]:
+    """The contest's steps. workers: how many processes (by the processors there are); closing the generator leaves out the rest. Raises
+    InputError like the contest."""
     with makers_of(need, catalogue, workers) as makers:
         yield from contest(need, pins, catalogue, makers=makers)
 
 
-def run(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, workers: int | None = None) -> list[Entry]:
+def run(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None,
+        workers: int | None = None) -> list[Entry]:
     """The whole contest at once, ranked."""
     last = {e.topology: e for _, _, e in contest_steps(need, pins, catalogue, workers)}
     return ranked(list(last.values()))

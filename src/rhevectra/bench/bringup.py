@@ -15,9 +15,11 @@ from rhevectra.drawing.sheet import has_sheet
 ROOM = 25.0
 """Temperature of the room unless told [°C]."""
 LAMPS = ((100.0, "40 to 60 W"), (np.inf, "100 to 150 W"))
-"""Series lamp by the power of the supply: up to so many watts [W] this one (the first common practice, no source; the second carries it on)."""
+"""Series lamp by the power of the supply: up to so many watts [W] this one (the first common practice, no source; the second carries it
+on)."""
 LOSSES = (0.6, 1.1)
-"""Between what shares of the losses told a made supply burns in a cool room: they are told hot, at the worst of their tolerances (no source)."""
+"""Between what shares of the losses told a made supply burns in a cool room: they are told hot, at the worst of their tolerances (no
+source)."""
 FOLLOWS = 0.15
 """What the band of a frequency is widened by that follows inductances and capacitances, for their tolerances (no source)."""
 SKIPS = 0.98
@@ -27,7 +29,8 @@ BURSTS = (0.3, 2.0)
 PARTS = {"filter1": "filter inductor", "pfc": "boost inductor", "inductor": "series inductor"}
 """What parts that warm up are called beside their names in figures."""
 LOOP, DEGREES = 0.25, 10.0
-"""Share by which a crossover, and degrees by which a phase margin of a made supply may miss what is told: capacitors and the coupler's pole differ by as much (common practice, no source)."""
+"""Share by which a crossover, and degrees by which a phase margin of a made supply may miss what is told: capacitors and the coupler's pole
+differ by as much (common practice, no source)."""
 LEAST = "least load"
 """The load asked for as the least of every output: none, unless the requirement says so."""
 STEPS = (0.1, 0.25, 0.5, 1.0)
@@ -45,14 +48,25 @@ class Step(Struct, frozen=True):
 def plan(design: Design, room: float = ROOM) -> tuple[Step, ...]:
     """All steps in their order. room: temperature of the room [°C]."""
     low, high = _lines(design)
-    first = Step(f"First power, {LEAST}", _first_power(design, low), tuple(_idle(design, low, "limit" if design.requirement.is_dc else "lamp")))
-    return (Step("Before any power", ("parts against the parts list; the way round of every diode, electrolytic capacitor and start dot", "no mains anywhere near; every capacitor is empty"), tuple(_cold(design))), first,
+    first = Step(f"First power, {LEAST}", _first_power(design, low),
+                 tuple(_idle(design, low, "limit" if design.requirement.is_dc else "lamp")))
+    return (Step("Before any power",
+                 ("parts against the parts list; the way round of every diode, electrolytic capacitor and start dot",
+                  "no mains anywhere near; every capacitor is empty"), tuple(_cold(design))), first,
             Step("Off, wait, measure", _waiting(design), ()),
-            Step(f"{LEAST.capitalize()} at {high:g} V", ("the same readings once more, now without lamp or limit, and what it takes from the source",), (*_idle(design, high), *_drawn(design, high, 0.0))),
-            Step(f"Load in steps at {high:g} V", ("wait at each step until nothing moves any more; an output that jumps at the least load may be skipping pulses, a bulk that jumps never is",), tuple(_loads(design, high))),
-            Step("Line from end to end, full load", ("slowly from the lowest line to the highest; off at once where current or drain rise out of their band",), tuple(c for line in design.grid.lines for c in _line(design, line, line == high))),
-            Step("Ripple, hold-up, and into the current limit", ("ripple with the shortest ground spring, 20 MHz bandwidth, probe ×1, across the output capacitor", "then more and more load until the output gives way: shortly, and once"), tuple(_ends(design, min(design.grid.lines)))),
-            Step("Heat", ("half an hour at full load and the line named; the hottest part first, the room read beside it",), tuple(_heat(design, room))))
+            Step(f"{LEAST.capitalize()} at {high:g} V",
+                 ("the same readings once more, now without lamp or limit, and what it takes from the source",),
+                 (*_idle(design, high), *_drawn(design, high, 0.0))),
+            Step(f"Load in steps at {high:g} V", ("wait at each step until nothing moves any more; an output that jumps at the least load "
+                                                  "may be skipping pulses, a bulk that jumps never is",), tuple(_loads(design, high))),
+            Step("Line from end to end, full load",
+                 ("slowly from the lowest line to the highest; off at once where current or drain rise out of their band",),
+                 tuple(c for line in design.grid.lines for c in _line(design, line, line == high))),
+            Step("Ripple, hold-up, and into the current limit",
+                 ("ripple with the shortest ground spring, 20 MHz bandwidth, probe ×1, across the output capacitor",
+                  "then more and more load until the output gives way: shortly, and once"), tuple(_ends(design, min(design.grid.lines)))),
+            Step("Heat", ("half an hour at full load and the line named; the hottest part first, the room read beside it",),
+                 tuple(_heat(design, room))))
 
 
 def _lines(design: Design) -> tuple[float, float]:
@@ -68,9 +82,14 @@ def _setting(line: float, load: float, behind: str = "") -> str:
 
 def _first_power(design: Design, line: float) -> tuple[str, ...]:
     """How the supply sees power for the first time."""
-    lines = [f"{line:g} V from a source whose current limit stands at a tenth of {show(design.requirement.power / line, 'A')}: no sooner more than this is understood"] if design.requirement.is_dc else [
-        f"isolation transformer, then {'a lamp in each line' if design.requirement.mains.kind == 'ac3' else 'a lamp in series'}: incandescent, {next(lamp for power, lamp in LAMPS if design.requirement.power <= power)} (common practice); {line:g} V",
-        "the lamp flashes and goes dark; one that stays bright means a short: off, and look for it"]
+    need = design.requirement
+    if need.is_dc:
+        lines = [f"{line:g} V from a source whose current limit stands at a tenth of {show(need.power / line, 'A')}: "
+                 "no sooner more than this is understood"]
+    else:
+        lines = [f"isolation transformer, then {'a lamp in each line' if need.mains.kind == 'ac3' else 'a lamp in series'}: "
+                 f"incandescent, {next(lamp for power, lamp in LAMPS if need.power <= power)} (common practice); {line:g} V",
+                 "the lamp flashes and goes dark; one that stays bright means a short: off, and look for it"]
     lines.append("no earthed instrument at the mains side: a differential probe, or a meter with nothing earthed")
     if not any(stage == "transformer" for stage, _, _ in design.plates):
         lines.append("without a transformer there is no isolation: the output is live too")
@@ -81,9 +100,11 @@ def _first_power(design: Design, line: float) -> tuple[str, ...]:
 
 def _waiting(design: Design) -> tuple[str, ...]:
     """How long the energy stays."""
-    told = ["off; the source disconnected; measure the input capacitors before a hand goes near them" if design.requirement.is_dc else "off; pull the plug; measure the bulk before a hand goes near it"]
+    told = ["off; the source disconnected; measure the input capacitors before a hand goes near them" if design.requirement.is_dc
+            else "off; pull the plug; measure the bulk before a hand goes near it"]
     if "bulk.discharge_time" in design.rows:
-        told.append(f"left alone the bulk takes up to {show(design.most('bulk.discharge_time'), 's')} down to 60 V: discharge it through a resistor, and measure again")
+        told.append(f"left alone the bulk takes up to {show(design.most('bulk.discharge_time'), 's')} down to 60 V: discharge it through a "
+                    "resistor, and measure again")
     if "inlet.discharge_time" in design.rows:
         told.append(f"pins of the plug below 60 V after {show(design.most('inlet.discharge_time'), 's')}")
     return tuple(told)
@@ -93,11 +114,15 @@ def _cold(design: Design) -> Iterator[Check]:
     """Parts read before they see power."""
     if has_sheet(design):
         low, high = inductance_band(design)
-        yield Check("Inductance of the primary", "bench", "others open, 10 kHz, 100 mV", "H", low, high if np.isfinite(high) else None, next(id for id in ("transformer.lp", "llc.lm", "transformer.lm", "transformer.core") if id in design.figure_ids), "the gap is wider than ordered, or the core is not closed", "the gap is smaller than ordered: it saturates sooner")
-        yield Check("Leakage of the primary", "bench", "outputs shorted, 100 kHz", "H", *leakage_band(design), "transformer.leakage", "", "enter it at the leakage inductance: clamp and peaks follow")
+        yield Check("Inductance of the primary", "bench", "others open, 10 kHz, 100 mV", "H", low, high if np.isfinite(high) else None,
+                    next(id for id in ("transformer.lp", "llc.lm", "transformer.lm", "transformer.core") if id in design.figure_ids),
+                    "the gap is wider than ordered, or the core is not closed", "the gap is smaller than ordered: it saturates sooner")
+        yield Check("Leakage of the primary", "bench", "outputs shorted, 100 kHz", "H", *leakage_band(design), "transformer.leakage", "",
+                    "enter it at the leakage inductance: clamp and peaks follow")
     if "inlet.r_x" in design.rows:
         value = float(design.rows["inlet.r_x"].value)
-        yield Check("Between the pins of the plug", "bench", "ohmmeter, fuse in, settled", "Ω", 0.95 * value, 1.05 * value, "inlet.discharge_time", "a short or a leak before or behind the bridge", "discharge resistor or fuse open")
+        yield Check("Between the pins of the plug", "bench", "ohmmeter, fuse in, settled", "Ω", 0.95 * value, 1.05 * value,
+                    "inlet.discharge_time", "a short or a leak before or behind the bridge", "discharge resistor or fuse open")
 
 
 def _idle(design: Design, line: float, behind: str = "") -> Iterator[Check]:
@@ -106,11 +131,15 @@ def _idle(design: Design, line: float, behind: str = "") -> Iterator[Check]:
     if "bulk.v_valley" in rows:
         low, high = widened((band_of(design, "bulk.v_valley", line, 0.0)[0], band_of(design, "bulk.v_peak", line, 0.0)[1]), VOLTS)
         least = min(low, math.sqrt(2.0) * line * (1 - VOLTS)) if behind and "pfc.v_bus" in rows else low
-        yield Check("Bulk", at, "meter, dc, across the capacitor", "V", least, high, "bulk.v_peak", "lamp still bright, a bridge diode open, a leaky capacitor", "mains higher than set")
+        yield Check("Bulk", at, "meter, dc, across the capacitor", "V", least, high, "bulk.v_peak",
+                    "lamp still bright, a bridge diode open, a leaky capacitor", "mains higher than set")
     yield from _supply(design, line, 0.0, behind)
     if "feedback.v_ref" in rows:
         value, spread = float(rows["feedback.v_ref"].value), float(rows["feedback.reference_tolerance"].value)
-        yield Check("Reference pin", at, "meter, dc, at its return", "V", *widened((value * (1 - spread), value * (1 + spread)), 0.5 * VOLTS), "feedback.v_set", "the loop is not closed: divider, optocoupler", "the loop cannot pull down: optocoupler, its resistor, the controller's pin")
+        yield Check("Reference pin", at, "meter, dc, at its return", "V",
+                    *widened((value * (1 - spread), value * (1 + spread)), 0.5 * VOLTS), "feedback.v_set",
+                    "the loop is not closed: divider, optocoupler",
+                    "the loop cannot pull down: optocoupler, its resistor, the controller's pin")
     yield from _outputs(design, line, 0.0, behind)
 
 
@@ -118,7 +147,9 @@ def _supply(design: Design, line: float, load: float, behind: str = "") -> Itera
     """The controller's supply."""
     if "aux.v_low" in design.rows:
         low, high = band_of(design, "aux.v_low", line, load)[0], band_of(design, "aux.v_high", line, load)[1]
-        yield Check("Auxiliary supply", _setting(line, load, behind), "meter, dc, at the controller", "V", *widened((low, high), 5 * VOLTS), "aux.v_low", "near the lower end of its window it hiccups: turns, diode, series resistor", "ring of the leakage: more series resistance, closer coupling")
+        yield Check("Auxiliary supply", _setting(line, load, behind), "meter, dc, at the controller", "V", *widened((low, high), 5 * VOLTS),
+                    "aux.v_low", "near the lower end of its window it hiccups: turns, diode, series resistor",
+                    "ring of the leakage: more series resistance, closer coupling")
 
 
 def _outputs(design: Design, line: float, load: float, behind: str = "") -> Iterator[Check]:
@@ -129,19 +160,24 @@ def _outputs(design: Design, line: float, load: float, behind: str = "") -> Iter
             off = float(design.rows["feedback.error"].value)
             ends, figure = (abs(output.voltage) * (1 - off), abs(output.voltage) * (1 + off)), "feedback.error"
         elif least in design.rows:
-            ends, figure = widened((band_of(design, least, line, load)[0], band_of(design, f"output{n}.v_high", line, load)[1]), VOLTS), least
+            ends, figure = (widened((band_of(design, least, line, load)[0], band_of(design, f"output{n}.v_high", line, load)[1]), VOLTS),
+                            least)
         else:
             continue
         low, high = sorted(sign * end for end in ends)
         current = design.grid.points[design.grid.find(line, load).index[2]].currents[n - 1]
-        yield Check(f"Output {output.name}", _setting(line, load, behind), "meter, dc" + (f", at {show(current, 'A')}" if current else ""), "V", low, high, figure, "divider, reference, too little duty or current left", "divider, feedback open, a lightly loaded output that the leakage lifts")
+        yield Check(f"Output {output.name}", _setting(line, load, behind), "meter, dc" + (f", at {show(current, 'A')}" if current else ""),
+                    "V", low, high, figure, "divider, reference, too little duty or current left",
+                    "divider, feedback open, a lightly loaded output that the leakage lifts")
 
 
 def _drawn(design: Design, line: float, load: float) -> Iterator[Check]:
     """Power from the source: what goes out, and a share of the losses."""
     out, lost = band_of(design, "load.power", line, load), band_of(design, "loss.total", line, load)
     least = None if load == 0.0 else out[0] + LOSSES[0] * lost[0]
-    yield Check("Input power", _setting(line, load), "power meter, 1 %, averaging" if not design.requirement.is_dc else "voltage times current", "W", least, out[1] + LOSSES[1] * lost[1], "loss.total" if load else "standby.power",
+    yield Check("Input power", _setting(line, load),
+                "power meter, 1 %, averaging" if not design.requirement.is_dc else "voltage times current", "W", least,
+                out[1] + LOSSES[1] * lost[1], "loss.total" if load else "standby.power",
                 "read the load once more", "find what is hot: clamp, snubber, dead time, core")
 
 
@@ -158,10 +194,12 @@ def _frequency(design: Design, line: float, load: float) -> Check:
     """Frequency at the gate; where pulses are left out, their number in a second."""
     band, full = (band_of(design, "switch.frequency", line, k) for k in (load, 1.0))
     if "light_load" in design.rows and band[1] < SKIPS * full[0]:
-        return Check("Switching frequency", _setting(line, load), "at the gate, pulses of a second", "Hz", BURSTS[0] * band[0], BURSTS[1] * band[1], "switch.frequency")
+        return Check("Switching frequency", _setting(line, load), "at the gate, pulses of a second", "Hz", BURSTS[0] * band[0],
+                     BURSTS[1] * band[1], "switch.frequency")
     lines = [band_of(design, "switch.frequency", v, 1.0) for v in design.grid.lines]
     fixed = max(high for _, high in lines) < (1 + HERTZ) * min(low for low, _ in lines)
-    return Check("Switching frequency", _setting(line, load), "at the gate", "Hz", *widened(band, HERTZ if fixed else FOLLOWS), "switch.frequency")
+    return Check("Switching frequency", _setting(line, load), "at the gate", "Hz", *widened(band, HERTZ if fixed else FOLLOWS),
+                 "switch.frequency")
 
 
 def _line(design: Design, line: float, loaded: bool) -> Iterator[Check]:
@@ -171,13 +209,19 @@ def _line(design: Design, line: float, loaded: bool) -> Iterator[Check]:
         yield from _drawn(design, line, 1.0)
         yield from _outputs(design, line, 1.0)
     if "inlet.i_rms" in rows:
-        yield Check("Line current", at, "true rms meter", "A", *widened(band_of(design, "inlet.i_rms", line, 1.0), AMPERES), "inlet.i_rms", "the mains is softer than asked for", "the mains is stiffer than asked for, or more power is drawn")
+        yield Check("Line current", at, "true rms meter", "A", *widened(band_of(design, "inlet.i_rms", line, 1.0), AMPERES), "inlet.i_rms",
+                    "the mains is softer than asked for", "the mains is stiffer than asked for, or more power is drawn")
     if "bulk.v_valley" in rows:
         aged = "bulk.v_valley_left" if "bulk.v_valley_left" in rows else "bulk.v_valley"
-        yield Check("Bulk, valley", at, "differential probe", "V", *widened((band_of(design, aged, line, 1.0)[0], band_of(design, "bulk.v_valley", line, 1.0)[1]), VOLTS), "bulk.v_valley", "capacitance below its class, or a soft mains", "")
-    yield Check("Peak switch voltage", at, "differential probe, shortest leads", "V", None, band_of(design, "switch.v_peak", line, 1.0)[1] * (1 + VOLTS), "switch.v_peak", "", "more leakage than designed for: read it with the outputs shorted and enter it")
+        yield Check("Bulk, valley", at, "differential probe", "V",
+                    *widened((band_of(design, aged, line, 1.0)[0], band_of(design, "bulk.v_valley", line, 1.0)[1]), VOLTS), "bulk.v_valley",
+                    "capacitance below its class, or a soft mains", "")
+    yield Check("Peak switch voltage", at, "differential probe, shortest leads", "V", None,
+                band_of(design, "switch.v_peak", line, 1.0)[1] * (1 + VOLTS), "switch.v_peak", "",
+                "more leakage than designed for: read it with the outputs shorted and enter it")
     low, high = band_of(design, "switch.i_peak", line, 1.0)
-    yield Check("Peak switch current", at, "current probe, or sense voltage", "A", (1 - 2 * PROBE) * low, (1 + PROBE) * high, "switch.i_peak", "", "inductance too low; a ramp that bends upwards saturates: off")
+    yield Check("Peak switch current", at, "current probe, or sense voltage", "A", (1 - 2 * PROBE) * low, (1 + PROBE) * high,
+                "switch.i_peak", "", "inductance too low; a ramp that bends upwards saturates: off")
 
 
 def _ends(design: Design, line: float) -> Iterator[Check]:
@@ -185,17 +229,25 @@ def _ends(design: Design, line: float) -> Iterator[Check]:
     rows = design.rows
     for n, output in enumerate(design.requirement.outputs, 1):
         if f"output{n}.ripple_pp" in rows:
-            yield Check(f"Ripple of {output.name}", _setting(line, 1.0), "peak to peak, 20 MHz", "V", None, band_of(design, f"output{n}.ripple_pp", line, 1.0)[1] * (1 + PROBE), f"output{n}.ripple_pp", "", "first the ground lead, then resistance of the capacitors")
+            yield Check(f"Ripple of {output.name}", _setting(line, 1.0), "peak to peak, 20 MHz", "V", None,
+                        band_of(design, f"output{n}.ripple_pp", line, 1.0)[1] * (1 + PROBE), f"output{n}.ripple_pp", "",
+                        "first the ground lead, then resistance of the capacitors")
         if output.load_step is not None and f"output{n}.step" in rows:
-            yield Check(f"Step of {output.name}", f"{line:g} V, load {show(output.load_step.low, 'A')} to {show(output.load_step.high, 'A')} and back", "excursion either way", "V", None, float(design.value(f"output{n}.step")), f"output{n}.step", "", "slow loop, too little capacitance")
+            yield Check(f"Step of {output.name}",
+                        f"{line:g} V, load {show(output.load_step.low, 'A')} to {show(output.load_step.high, 'A')} and back",
+                        "excursion either way", "V", None, float(design.value(f"output{n}.step")), f"output{n}.step", "",
+                        "slow loop, too little capacitance")
     if "feedback.crossover" in rows:
         yield from _loop(design, line)
     if "bulk.hold_up_left" in rows:
         at = design.grid.special["hold_up_at"]
-        yield Check("Hold-up", _setting(at, 1.0), "plug pulled until an output leaves its band", "s", band_of(design, "bulk.hold_up_left", at, 1.0)[0], None, "bulk.hold_up_left", "capacitance below its class; the stage lets go of a higher bus than told")
+        yield Check("Hold-up", _setting(at, 1.0), "plug pulled until an output leaves its band", "s",
+                    band_of(design, "bulk.hold_up_left", at, 1.0)[0], None, "bulk.hold_up_left",
+                    "capacitance below its class; the stage lets go of a higher bus than told")
     limit = band_of(design, "switch.i_peak", line, 1.0, "limit")
-    yield Check("Current limit, peak", f"{line:g} V, output gives way", "current probe, or sense voltage", "A", (1 - PROBE) * float(np.min(rows["switch.limit_min"].value)) if "switch.limit_min" in rows else None, (1 + PROBE) * limit[1], "switch.i_peak",
-                "full load will not be held at the lowest line", "sense resistor, delay, blanking")
+    yield Check("Current limit, peak", f"{line:g} V, output gives way", "current probe, or sense voltage", "A",
+                (1 - PROBE) * float(np.min(rows["switch.limit_min"].value)) if "switch.limit_min" in rows else None, (1 + PROBE) * limit[1],
+                "switch.i_peak", "full load will not be held at the lowest line", "sense resistor, delay, blanking")
 
 
 def _loop(design: Design, line: float) -> Iterator[Check]:
@@ -203,8 +255,10 @@ def _loop(design: Design, line: float) -> Iterator[Check]:
     at, spread = _setting(line, 1.0), float(design.rows["feedback.ctr_spread"].value)
     how = "analyser, 20 mV over 22 Ω at the output"
     fast = band_of(design, "feedback.crossover", line, 1.0)[1] * (1 + LOOP)
-    yield Check("Crossover of the loop", at, how, "Hz", fast / (spread * (1 + LOOP) ** 2), fast, "feedback.crossover", "transfer ratio below its class, more output capacitance", "transfer ratio above its class, less output capacitance")
-    yield Check("Phase margin", at, how, "°", band_of(design, "feedback.phase_margin", line, 1.0)[0] - DEGREES, None, "feedback.phase_margin", "the coupler is slower at this pin than told: enter its pole", "")
+    yield Check("Crossover of the loop", at, how, "Hz", fast / (spread * (1 + LOOP) ** 2), fast, "feedback.crossover",
+                "transfer ratio below its class, more output capacitance", "transfer ratio above its class, less output capacitance")
+    yield Check("Phase margin", at, how, "°", band_of(design, "feedback.phase_margin", line, 1.0)[0] - DEGREES, None,
+                "feedback.phase_margin", "the coupler is slower at this pin than told: enter its pole", "")
 
 
 def _heat(design: Design, room: float) -> Iterator[Check]:
@@ -216,4 +270,6 @@ def _heat(design: Design, room: float) -> Iterator[Check]:
         figure = design.figure(id)
         if figure.limit is None or figure.corner is None:
             continue
-        yield Check(f"Temperature of the {PARTS.get(id.split('.')[0], id.split('.')[0])}", _setting(figure.corner.v_line, 1.0), f"thermocouple, room {room:g} °C", "°C", None, room + figure.value, id, "", "losses above those told, or less air than asked for", (ambient - room, ambient + figure.limit))
+        yield Check(f"Temperature of the {PARTS.get(id.split('.')[0], id.split('.')[0])}", _setting(figure.corner.v_line, 1.0),
+                    f"thermocouple, room {room:g} °C", "°C", None, room + figure.value, id, "",
+                    "losses above those told, or less air than asked for", (ambient - room, ambient + figure.limit))

@@ -12,14 +12,16 @@ from rhevectra.core.design.design import Design
 AS_EXPECTED, LOW, HIGH = "as expected", "low", "high"
 """What a reading is."""
 VOLTS, AMPERES, HERTZ = 0.02, 0.10, 0.05
-"""What meter and setting of the mains add to a band on either side (common practice, no source); currents of the line also follow its impedance."""
+"""What meter and setting of the mains add to a band on either side (common practice, no source); currents of the line also follow its
+impedance."""
 PROBE = 0.10
 """What an oscilloscope's probe and its ground lead add to a peak (common practice, no source)."""
 
 
 class Check(Struct, frozen=True):
-    """A reading. at: line and load it is taken at, in words; low, high: the band [SI; None: open on that side]; figure: what the band comes from; below, above: what to look for where it is out;
-    carried: of a temperature, what is added to carry it from the room to the highest ambient [K], and what may be reached there [°C]."""
+    """A reading. at: line and load it is taken at, in words; low, high: the band [SI; None: open on that side]; figure: what the band comes
+    from; below, above: what to look for where it is out; carried: of a temperature, what is added to carry it from the room to the highest
+    ambient [K], and what may be reached there [°C]."""
 
     name: str
     at: str
@@ -52,7 +54,8 @@ class Check(Struct, frozen=True):
 
     def word(self, reading: float) -> str:
         """Whether a reading lies in the band."""
-        return LOW if self.low is not None and reading < self.low else HIGH if self.high is not None and reading > self.high else AS_EXPECTED
+        return (LOW if self.low is not None and reading < self.low else HIGH if self.high is not None and reading > self.high
+                else AS_EXPECTED)
 
     def says(self, reading: float) -> str:
         """What a reading says: the word, of a temperature what it comes to at the highest ambient, and where it is out what to look for."""
@@ -60,7 +63,8 @@ class Check(Struct, frozen=True):
         told = [word]
         if self.carried is not None:
             there = reading + self.carried[0]
-            told.append(f"{there:.0f} °C at the highest ambient, where {self.carried[1]:.0f} °C may be reached" + (": too hot" if there > self.carried[1] else ""))
+            told.append(f"{there:.0f} °C at the highest ambient, where {self.carried[1]:.0f} °C may be reached"
+                        + (": too hot" if there > self.carried[1] else ""))
         told += [hint for hint in ({LOW: self.below, HIGH: self.above}.get(word, ""),) if hint]
         return "; ".join(told)
 

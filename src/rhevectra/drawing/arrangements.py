@@ -16,7 +16,8 @@ _NAMES = {"split": "split primary", "simple": "simple", "interleaved": "full int
 
 def arrangements(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The orders of wire, which are quick to lay."""
-    return orders_picture(design, alternatives(design.context["plan"], str(design.rows[DECISION].value), wires(design.catalogue)), width, height)
+    return orders_picture(design, alternatives(design.context["plan"], str(design.rows[DECISION].value), wires(design.catalogue)), width,
+                          height)
 
 
 def orders_picture(design: Design, made: list[Wound] | None, width: float, height: float) -> Picture:
@@ -30,7 +31,8 @@ def orders_picture(design: Design, made: list[Wound] | None, width: float, heigh
             picture.text(4, 17 + 18 * k, f"{_NAMES[text]}: its field is being solved …", "muted", "left", 3.2)
         return picture
     picture.decides = DECISION
-    columns = (("leakage", lambda w: _leakage(design, w), "H"), ("copper", lambda w: w.copper, "W"), ("coupling", lambda w: w.capacitance, "F"), ("height", lambda w: w.fill, "%"), ("rise", lambda w: w.rise, "K"))
+    columns = (("leakage", lambda w: _leakage(design, w), "H"), ("copper", lambda w: w.copper, "W"),
+               ("coupling", lambda w: w.capacitance, "F"), ("height", lambda w: w.fill, "%"), ("rise", lambda w: w.rise, "K"))
     first, pitch = 34.0, min(18.0, (height - 16) / len(made))
     each = (width - first - 4) / len(columns)
     for c, (name, _, _) in enumerate(columns):
@@ -45,18 +47,21 @@ def orders_picture(design: Design, made: list[Wound] | None, width: float, heigh
             picture.box(x, y + 2.6, max((each - 5) * v / most, 0.3), 2.4, "over" if (unit == "%" and v > 1) else "primary")
             picture.text(x, y + 1, f"{v * 100:.0f} %" if unit == "%" else show(v, unit, 3), "ink", "left", 3.4)
         picture.spots.append(Spot(2, y - 3, width - 4, pitch - 2, w.text, w.refused or "takes this order"))
-    picture.text(2, 13 + len(made) * pitch, "losses by the currents the core was chosen with; coupling: capacitance to the outputs", "muted", "left", 2.7)
+    picture.text(2, 13 + len(made) * pitch, "losses by the currents the core was chosen with; coupling: capacitance to the outputs",
+                 "muted", "left", 2.7)
     return picture
 
 
 def _leakage(design: Design, w: Wound) -> float:
     """Leakage as the figure tells it [H]: with lead-outs, never below the stated share."""
     rows = design.rows
-    return float(leakage_best(w.leakage, LEAD_OUT, float(rows["transformer.leakage_share"].value), float(rows["transformer.lp_plan"].value)))
+    return float(
+        leakage_best(w.leakage, LEAD_OUT, float(rows["transformer.leakage_share"].value), float(rows["transformer.lp_plan"].value)))
 
 
 def foretold(design: Design, text: str) -> str:
-    """What the core and turns there are come to in another order, beside what they are now, in a few lines; nothing for a board, whose field takes longer than a hand."""
+    """What the core and turns there are come to in another order, beside what they are now, in a few lines; nothing for a board, whose
+    field takes longer than a hand."""
     plan = design.context["plan"]
     if plan.need.board is not None:
         return ""
@@ -65,7 +70,8 @@ def foretold(design: Design, text: str) -> str:
     except InputError as wrong:
         return wrong.wrong
     leakage, fill = (design.most(f"transformer.{k}") for k in ("leakage", "fill"))
-    told = f"with this core and these turns\nleakage {show(_leakage(design, made), 'H', 3)}, now {show(leakage, 'H', 3)}\nheight used {made.fill * 100:.0f} %, now {fill * 100:.0f} %"
+    told = (f"with this core and these turns\nleakage {show(_leakage(design, made), 'H', 3)}, now {show(leakage, 'H', 3)}\nheight used "
+            f"{made.fill * 100:.0f} %, now {fill * 100:.0f} %")
     return told + (f"\nrefused: {made.refused}" if made.refused else "")
 
 

@@ -37,7 +37,8 @@ def levels(low: float, high: float, height: float) -> tuple[float, float, float]
 
 
 def thinned(x: Array, y: Array, slack: float = 0.02) -> Points:
-    """A curve without the points that lie within `slack` [mm] of the line between their neighbours, in a few sweeps: a stroke costs by the point."""
+    """A curve without the points that lie within `slack` [mm] of the line between their neighbours, in a few sweeps: a stroke costs by the
+    point."""
     for _ in range(4):
         if len(x) < 5:
             break
@@ -46,7 +47,8 @@ def thinned(x: Array, y: Array, slack: float = 0.02) -> Points:
         dx, dy = x[after] - x[ends], y[after] - y[ends]
         off = np.abs(dx * (y[middle] - y[ends]) - dy * (x[middle] - x[ends]))
         keep = np.ones(len(x), bool)
-        keep[middle] = (off > slack * np.hypot(dx, dy)) | ((x[middle] - x[ends]) * (x[middle] - x[after]) > 0) | ((y[middle] - y[ends]) * (y[middle] - y[after]) > 0)
+        keep[middle] = (off > slack * np.hypot(dx, dy)) | ((x[middle] - x[ends]) * (x[middle] - x[after]) > 0) | (
+            (y[middle] - y[ends]) * (y[middle] - y[after]) > 0)
         x, y = x[keep], y[keep]
     return list(zip(x.tolist(), y.tolist(), strict=True))
 
@@ -54,7 +56,8 @@ def thinned(x: Array, y: Array, slack: float = 0.02) -> Points:
 class Frame:
     """Maps data to millimetres and draws grid, ticks and traces. top and height are given with the title above the frame."""
 
-    def __init__(self, picture: Picture, left: float, top: float, width: float, height: float, x_range: tuple[float, float], y_range: tuple[float, float],
+    def __init__(self, picture: Picture, left: float, top: float, width: float, height: float, x_range: tuple[float, float],
+                 y_range: tuple[float, float],
                  title: str, y_unit: str, x_unit: str = "s", x_labels: bool = True, x_ticks: Sequence[float] = ()) -> None:
         self.picture, self.left, self.top, self.width, self.height = picture, left, top + HEAD, width, height - HEAD
         self.x0, self.x1 = x_range
@@ -95,7 +98,8 @@ class Frame:
             if labels and self.x(value) < room + 1e-6:
                 text = _plain(value / 10.0**scale, (1.0 if ticks else step) / 10.0**scale)
                 if last and not words:
-                    p.text(min(self.x(value) + 6.0, self.left + self.width), self.top + self.height + 4.0, f"{text} {_PREFIX[scale]}{x_unit}", "muted", "right", 3.0)
+                    p.text(min(self.x(value) + 6.0, self.left + self.width), self.top + self.height + 4.0,
+                           f"{text} {_PREFIX[scale]}{x_unit}", "muted", "right", 3.0)
                 else:
                     p.text(self.x(value), self.top + self.height + 4.0, text, "muted", "middle", 3.0)
         if words and labels:
@@ -121,9 +125,11 @@ class Frame:
         return thinned(xs, ys)
 
     def trace(self, name: str, x: Array, y: Array, role: str, width: float = 0.45, dashed: bool = False) -> None:
-        """Draw one trace; its data is kept for the cursor and the export, under a name of its own in the whole picture: that of another frame gets the frame's title."""
+        """Draw one trace; its data is kept for the cursor and the export, under a name of its own in the whole picture: that of another
+        frame gets the frame's title."""
         if f"{name} [{self.y_unit}]" in self.picture.data:
-            name = f"{name}, {self.heading} {len(self.picture.frames) + 1}" if f"{name}, {self.heading} [{self.y_unit}]" in self.picture.data else f"{name}, {self.heading}"
+            name = (f"{name}, {self.heading} {len(self.picture.frames) + 1}"
+                    if f"{name}, {self.heading} [{self.y_unit}]" in self.picture.data else f"{name}, {self.heading}")
         self.picture.line(self._curve(x, y), role, width, dashed)
         self.picture.data[f"{name} x [{self.x_unit}]"], self.picture.data[f"{name} [{self.y_unit}]"] = np.asarray(x), np.asarray(y)
         self.names.append(name)
@@ -131,14 +137,17 @@ class Frame:
     def close(self) -> None:
         """Write the title and record the frame for cursors."""
         self.picture.text(self.left, self.top - 1.2, self.title, "ink", "left", 3.4, True)
-        self.picture.frames.append(FrameInfo(self.left, self.top, self.width, self.height, (self.x0, self.x1), (self.y0, self.y1), self.x_unit, self.y_unit, tuple(self.names), self.x_name, self.title))
+        self.picture.frames.append(
+            FrameInfo(self.left, self.top, self.width, self.height, (self.x0, self.x1), (self.y0, self.y1), self.x_unit, self.y_unit,
+                      tuple(self.names), self.x_name, self.title))
 
     def level(self, value: float, text: str, role: str) -> None:
         """A horizontal mark such as a limit."""
         if self.y0 <= value <= self.y1:
             self.picture.line([(self.left, self.y(value)), (self.left + self.width, self.y(value))], role, 0.3, True)
             if text and self.y(value) - 3.2 > self.top:
-                self.picture.label(self.left + 0.58 * self.width, self.y(value) - 0.8, text, role, "right", down=True)  # left of the read-out
+                self.picture.label(self.left + 0.58 * self.width, self.y(value) - 0.8, text, role, "right",
+                                   down=True)  # left of the read-out
             else:  # too near the top: beside the title, where the read-out covers it while somebody points
                 self.picture.text(self.left + self.width - 1.5, self.top - 1.2, text, role, "right", 3.0)
 

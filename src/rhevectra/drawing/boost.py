@@ -13,12 +13,14 @@ from rhevectra.drawing.front import front_cycle
 
 
 def envelope(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """Inductor current between its highest and lowest value over half a line cycle, and below it the switching frequency, or the inductance where that is what moves."""
+    """Inductor current between its highest and lowest value over half a line cycle, and below it the switching frequency, or the inductance
+    where that is what moves."""
     picture, now = Picture(width, height, f"{shown_at(corner)} · one phase, from the sized switching cycles"), front_cycle(design, corner)
     half = now["t"] <= 0.5 * float(now["t"][-1])
     t, inner, each = now["t"][half], width - LEFT - RIGHT, (height - 12) / 2
     limit = float(design.rows["pfc.current_limit"].value)
-    top = Frame(picture, LEFT, 1, inner, each * 1.2, (0, float(t[-1])), (0, 1.12 * max(limit, float(now["highest"].max()))), "inductor current", "A", x_labels=False)
+    top = Frame(picture, LEFT, 1, inner, each * 1.2, (0, float(t[-1])), (0, 1.12 * max(limit, float(now["highest"].max()))),
+                "inductor current", "A", x_labels=False)
     top.trace("highest", t, now["highest"][half], "primary", 0.5)
     top.trace("line", t, np.abs(now["current"][half]), "ink", 0.4, True)
     top.trace("lowest", t, now["lowest"][half], "secondary", 0.5)
@@ -42,8 +44,10 @@ def derating(design: Design, corner: Corner, width: float, height: float, held: 
     eta = np.interp(v, lines, [float(design.rows["efficiency"].at((i, 0, full, 0))) for i in range(len(lines))])
     need = [float(design.rows["inlet.power"].at((i, 0, full, 0))) for i in range(len(lines))]
     output = design.requirement.power
-    picture = Picture(width, height, f"inductor at its limit of {show(plan.limit, 'A')} at the crest of the line; efficiency as at full load")
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (float(v[0]), float(v[-1])), (0, 1.08 * float(drawn.max())), "power at the current limit", "W", x_unit="V of line")
+    picture = Picture(width, height,
+                      f"inductor at its limit of {show(plan.limit, 'A')} at the crest of the line; efficiency as at full load")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (float(v[0]), float(v[-1])), (0, 1.08 * float(drawn.max())),
+                  "power at the current limit", "W", x_unit="V of line")
     if held is not None and "pfc.power_max" in held.rows:
         frame.pale(v, FRONT_ENDS[held.front_end].limit_power(held.context["front"], v))
     frame.trace("drawn from the line", v, drawn, "primary", 0.6)
@@ -63,7 +67,8 @@ def phases(design: Design, corner: Corner, width: float, height: float, held: De
     """Power of each of three phases over a line cycle, and their sum, which does not pulsate where the mains are balanced."""
     picture, now = Picture(width, height, f"{shown_at(corner)} · balanced mains, ideal currents"), front_cycle(design, corner)
     t, total = now["t"], now["powers"].sum(0)
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0, float(t[-1])), (0, 1.12 * float(total.max())), "power from the mains", "W")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0, float(t[-1])), (0, 1.12 * float(total.max())),
+                  "power from the mains", "W")
     for k, role in enumerate(("primary", "secondary", "aux")):
         frame.trace(f"phase {k + 1}", t, now["powers"][k], role, 0.4)
     frame.trace("all three", t, total, "ink", 0.7)

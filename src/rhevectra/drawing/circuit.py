@@ -143,7 +143,9 @@ def _core(pen: _Pen, symbol: Any) -> None:
         pen.path([at(0, aside), at(1, aside)], "ink")
 
 
-_SYMBOLS: dict[str, Callable[[_Pen, Any], None]] = {"wire": _wire, "capacitor": _capacitor, "resistor": _resistor, "inductor": _coil, "winding": _coil, "diode": _diode, "switch": _switch, "load": _load, "core": _core, "note": _note}
+_SYMBOLS: dict[str, Callable[[_Pen, Any], None]] = {"wire": _wire, "capacitor": _capacitor, "resistor": _resistor, "inductor": _coil,
+                                                    "winding": _coil, "diode": _diode, "switch": _switch, "load": _load, "core": _core,
+                                                    "note": _note}
 
 
 def schematic(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
@@ -182,7 +184,8 @@ def _drawn(design: Design, corner: Corner, width: float, height: float, found: "
         if symbol.label and (found is None or symbol.kind in ("core", "load")):
             told.append(_label(pen, symbol))
     if found is not None:
-        told += [Text(*pen.place(place), show(found.voltage(node, instant), "V"), role, anchor, 3.2) for node, place, anchor, role in TOPOLOGIES[design.topology].NODE_PLACES if node in found.voltages]
+        told += [Text(*pen.place(place), show(found.voltage(node, instant), "V"), role, anchor, 3.2)
+                 for node, place, anchor, role in TOPOLOGIES[design.topology].NODE_PLACES if node in found.voltages]
     put(picture, told, NEAR if found is not None else np.inf)
     return picture
 
@@ -208,7 +211,8 @@ def _label(pen: _Pen, symbol: Any) -> Text:
     (ax, ay), (bx, by) = symbol.start, symbol.end
     x, y = pen.place(((ax + bx) / 2, (ay + by) / 2))
     if symbol.kind == "core":
-        return Text(x, max(pen.place((0, 58.5))[1], pen.place((0, 55))[1] + 3.8), symbol.label, "ink", "middle", pen.text, True)  # clear of the lowest wire however small the drawing is
+        return Text(x, max(pen.place((0, 58.5))[1], pen.place((0, 55))[1] + 3.8), symbol.label, "ink", "middle", pen.text,
+                    True)  # clear of the lowest wire however small the drawing is
     if symbol.kind == "note":
         return Text(x, y, symbol.label, symbol.side, "middle", pen.text)
     if abs(by - ay) < 1e-6:

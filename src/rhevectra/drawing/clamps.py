@@ -31,7 +31,8 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
     room = height - FOOT
     top = 1.08 * max(float(c.power.max()) for c in found.curves)
     own = found.of(found.law)
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.58 * room - 8, (0.0, 100.0), (0.0, top), f"clamp power, {_LAWS[found.law]}", "W", x_unit="% load")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.58 * room - 8, (0.0, 100.0), (0.0, top), f"clamp power, {_LAWS[found.law]}",
+                  "W", x_unit="% load")
     lows = 0
     for k, c in enumerate(own):
         role = _ROLES[k] if c.clamps else _BARE
@@ -40,7 +41,8 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
         load = 12.0 + 22.0 * lows if low else 70.0
         lows += low
         above, at = k < 2 or low, frame.y(float(np.interp(0.01 * load, found.load, c.power)))
-        picture.text(frame.x(load), at - 1.6 if above or at + 4.6 > frame.top + frame.height else at + 4.6, c.said, role, "right" if above and not low else "left", 3.1, clear=True)
+        picture.text(frame.x(load), at - 1.6 if above or at + 4.6 > frame.top + frame.height else at + 4.6, c.said, role,
+                     "right" if above and not low else "left", 3.1, clear=True)
     _crossings(picture, frame, found, [c for c in own if c.clamps])
     frame.close()
     from rhevectra.core.design.clamps import LOW
@@ -49,7 +51,9 @@ def over_load_picture(design: Design, found: "ClampsOverLoad | None", width: flo
     each = (width - LEFT - RIGHT) / 3
     for k, law in enumerate(_LAWS):
         curves = [c for c in found.of(law) if c.clamps]
-        small = Frame(picture, LEFT + k * each + (0 if k == 0 else 6), y, each - (4 if k < 2 else 6) - (0 if k == 0 else 2), 0.42 * room - 10, (0.0, 100 * LOW), (0.0, max(1.1 * float(max(np.interp(LOW, found.load, c.power) for c in curves)), 1e-3)), spoken(law), "W", x_unit="%")
+        small = Frame(picture, LEFT + k * each + (0 if k == 0 else 6), y, each - (4 if k < 2 else 6) - (0 if k == 0 else 2),
+                      0.42 * room - 10, (0.0, 100 * LOW),
+                      (0.0, max(1.1 * float(max(np.interp(LOW, found.load, c.power) for c in curves)), 1e-3)), spoken(law), "W", x_unit="%")
         for role, c in zip(_ROLES, curves, strict=False):
             _curve(small, found, c, role, 0.5, f", {_LAWS[law]}")
         small.close()
@@ -74,8 +78,11 @@ def _effects(picture: Picture, own: "list[Curve]", y: float, width: float) -> No
 def _waiting(design: Design, width: float, height: float) -> Picture:
     """What the design's own clamp burns at the loads of its corners at the greatest line, until the other kinds are there."""
     picture = Picture(width, height, "power of the clamp at the loads of the corners; the other kinds are being designed")
-    load, power = np.array([(x, float(design.rows["clamp.power"].at(index))) for x, index in design.grid.along_load(design.grid.find(max(design.grid.lines)))]).T
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.58 * (height - FOOT) - 8, (0.0, 100.0), (0.0, max(1.1 * float(power.max()), 1e-3)), "clamp power, as it is", "W", x_unit="% load")
+    load, power = np.array(
+        [(x, float(design.rows["clamp.power"].at(index)))
+         for x, index in design.grid.along_load(design.grid.find(max(design.grid.lines)))]).T
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.58 * (height - FOOT) - 8, (0.0, 100.0),
+                  (0.0, max(1.1 * float(power.max()), 1e-3)), "clamp power, as it is", "W", x_unit="% load")
     frame.trace("as it is", 100 * load, power, "primary", 0.65)
     frame.close()
     picture.text(width / 2, 0.75 * height, "every other kind of clamp is designed and solved …", "muted", "middle", 3.6)
@@ -117,4 +124,5 @@ def _words(picture: Picture, found: "ClampsOverLoad", y: float, width: float) ->
     line = y + 4
     for sentence, laws in told.items():
         line = write_under(picture, f"{', '.join(laws)}: {sentence}", line, letter=1.32)
-    picture.text(3, line + 0.5, "crosses: exact periods; one transformer, each clamp by its own rules; rings of a quality of some 20", "muted", "left", min(2.7, (width - 6) / 45))
+    picture.text(3, line + 0.5, "crosses: exact periods; one transformer, each clamp by its own rules; rings of a quality of some 20",
+                 "muted", "left", min(2.7, (width - 6) / 45))

@@ -11,7 +11,8 @@ from rhevectra.drawing.display import Fill, Line, Picture, Text, extent
 ASIDE, STEPS_ASIDE, LINE, LINES = 1.5, 8, 0.5, 14
 """How far a text is moved for a free place: steps [mm] to either side, lines of text up and down."""
 TOUCH, APART = 0.1, 0.6
-"""Depth [mm] a line may reach into the box of a text, whose width is reckoned; distance that is kept in a place that had to be looked for."""
+"""Depth [mm] a line may reach into the box of a text, whose width is reckoned; distance that is kept in a place that had to be looked
+for."""
 SHORTEST = 6
 """Letters a text is given room for at least: a value keeps its place while its digits change."""
 OVER = 2.0
@@ -21,7 +22,8 @@ _ASIDE, _LINES = (x.ravel() for x in np.meshgrid(ASIDE * np.arange(-STEPS_ASIDE,
 
 def _pieces(picture: Picture) -> Array:
     """What lines and the edges of fills take of the page, piece by piece (n, 4): left, top, right, bottom [mm]."""
-    ends = np.array([(*a, *b) for item in picture.items if isinstance(item, Line | Fill) for a, b in pairwise(item.points)]).reshape(-1, 2, 2)
+    ends = np.array([(*a, *b) for item in picture.items if isinstance(item, Line | Fill) for a, b in pairwise(item.points)]).reshape(-1,
+        2, 2)
     return np.concatenate([ends.min(1), ends.max(1)], 1)
 
 
@@ -37,7 +39,8 @@ def _box(text: Text, less: float = TOUCH) -> Array:
 
 
 def put(picture: Picture, wanted: list[Text], reach: float = np.inf) -> None:
-    """Add texts to a picture whose lines are drawn: where they were wanted if nothing is in the way, else in the nearest free place within reach [mm], else where they were wanted on a patch of the card."""
+    """Add texts to a picture whose lines are drawn: where they were wanted if nothing is in the way, else in the nearest free place within
+    reach [mm], else where they were wanted on a patch of the card."""
     taken, late = np.concatenate([_pieces(picture), *(_box(i)[None] for i in picture.items if isinstance(i, Text))]), []
     for text in wanted:
         if _meet(_box(text)[None], taken)[0]:

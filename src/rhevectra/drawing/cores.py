@@ -13,14 +13,17 @@ from rhevectra.drawing.display import Picture, Spot
 DECISION = "transformer.core"
 ROWS = 9
 COLUMNS: tuple[tuple[str, Callable[[Tried], float], str], ...] = (
-    ("volume", lambda t: t.volume, "cm³"), ("tall", lambda t: t.tall, "m"), ("core", lambda t: t.core_loss, "W"), ("copper", lambda t: t.copper, "W"), ("leakage", lambda t: t.leakage, "H"), ("fill", lambda t: t.fill, "%"), ("rise", lambda t: t.rise, "K"))
+    ("volume", lambda t: t.volume, "cm³"), ("tall", lambda t: t.tall, "m"), ("core", lambda t: t.core_loss, "W"),
+    ("copper", lambda t: t.copper, "W"), ("leakage", lambda t: t.leakage, "H"), ("fill", lambda t: t.fill, "%"),
+    ("rise", lambda t: t.rise, "K"))
 
 
 def cores(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """Volume, height, losses, leakage, fill and rise of the cores around the choice, as bars over the greatest of them."""
     plan = design.context["plan"]
     made, columns = neighbours(plan, ROWS), [c for c in COLUMNS if plan.need.board is None or c[0] != "leakage"]
-    picture = Picture(width, height, "cores around the chosen one, each with its best turns and wire in the search, leakage by the field alone; a click takes one")
+    picture = Picture(width, height, "cores around the chosen one, each with its best turns and wire in the search, leakage by the field "
+                      "alone; a click takes one")
     picture.decides = DECISION
     first, pitch = 33.0, min(12.5, (height - 16) / len(made))
     each = (width - first - 4) / len(columns)
@@ -37,7 +40,9 @@ def cores(design: Design, corner: Corner, width: float, height: float, held: Des
         for c, (_, value, unit) in enumerate(columns):
             most, v = max(max(value(t) for t in made), 1e-15), value(tried)
             x = first + c * each
-            picture.text(x, y + 0.6, f"{v * 100:.0f} %" if unit == "%" else f"{v * 1e6:.3g} cm³" if unit == "cm³" else show(v, unit, 2 if unit == "m" else 3), "ink", "left", size)
+            picture.text(x, y + 0.6,
+                         f"{v * 100:.0f} %" if unit == "%" else f"{v * 1e6:.3g} cm³" if unit == "cm³"
+                         else show(v, unit, 2 if unit == "m" else 3), "ink", "left", size)
             picture.box(x, y + 1.7, max((each - 5) * min(v / most, 1.0), 0.3), 1.4, "over" if (unit == "%" and v > 1) else "primary")
         picture.spots.append(Spot(2, y - 3, width - 4, pitch - 1.2, tried.name, tried.refused or tried.against or "takes this core"))
     picture.data["leakage [H]"] = np.array([t.leakage for t in made])

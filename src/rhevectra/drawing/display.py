@@ -45,7 +45,8 @@ class Dots(Struct, frozen=True):
 
 
 class Text(Struct, frozen=True):
-    """A text. anchor: left, middle or right of x; y is the base line; size in mm of line height; clear: on a patch of the card, so that what lies behind does not cross it."""
+    """A text. anchor: left, middle or right of x; y is the base line; size in mm of line height; clear: on a patch of the card, so that
+    what lies behind does not cross it."""
 
     x: float
     y: float
@@ -81,7 +82,9 @@ class Spot(Struct, frozen=True):
 
 
 class Picture(Struct, eq=False):
-    """A picture of a width and height in mm; y grows downwards. data: named columns for export and cursors; spots: what can be taken; decides: the decision a click on a spot makes, with its name as value; pick: decisions that a point of the picture [mm] stands for, and what they would give."""
+    """A picture of a width and height in mm; y grows downwards. data: named columns for export and cursors; spots: what can be taken;
+    decides: the decision a click on a spot makes, with its name as value; pick: decisions that a point of the picture [mm] stands for, and
+    what they would give."""
 
     width: float
     height: float
@@ -106,11 +109,13 @@ class Picture(Struct, eq=False):
         if points:
             self.items.append(Dots(points, r, role))
 
-    def text(self, x: float, y: float, text: str, role: str = "ink", anchor: str = "left", size: float = 3.4, bold: bool = False, clear: bool = False) -> None:
+    def text(self, x: float, y: float, text: str, role: str = "ink", anchor: str = "left", size: float = 3.4, bold: bool = False,
+             clear: bool = False) -> None:
         self.items.append(Text(x, y, text, role, anchor, size, bold, clear))
 
     def label(self, x: float, y: float, text: str, role: str = "ink", anchor: str = "left", size: float = 3.0, down: bool = False) -> None:
-        """A text over traces, on a patch of the card, that keeps clear of the texts before it: at its place, or the nearest free line above or below; down: below is tried first."""
+        """A text over traces, on a patch of the card, that keeps clear of the texts before it: at its place, or the nearest free line above
+        or below; down: below is tried first."""
         taken = [extent(i) for i in self.items if isinstance(i, Text)]
         for line in (0, -1, 1, -2, 2, -3, 3):
             here = Text(x, y + 1.25 * (-line if down else line) * size, text, role, anchor, size, False, True)
@@ -125,7 +130,8 @@ class Picture(Struct, eq=False):
 
 
 class FrameInfo(Struct, frozen=True):
-    """Where a scaled frame lies in the picture, for cursors: rectangle [mm], data range, units, names of its traces; x_name: unit of its time ticks with its prefix, empty where they are not written; title with its unit."""
+    """Where a scaled frame lies in the picture, for cursors: rectangle [mm], data range, units, names of its traces; x_name: unit of its
+    time ticks with its prefix, empty where they are not written; title with its unit."""
 
     left: float
     top: float

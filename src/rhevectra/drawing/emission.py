@@ -36,7 +36,8 @@ def _levels(bench: Bench, design: Design, kind: str, filtered: bool) -> tuple[Ar
     l_cm = float(design.rows["inlet.l_cm"].value) if filtered else 0.0
     if kind == "differential":
         l_dm = float(design.rows["inlet.l_dm"].value) + noise.LEAK * l_cm if filtered else 0.0
-        return s.differential.f, noise.level(noise.differential(s.differential.f, s.differential.volts, l_dm, bench.c_x if filtered else 0.0, bench.stages))
+        return (s.differential.f,
+                noise.level(noise.differential(s.differential.f, s.differential.volts, l_dm, bench.c_x if filtered else 0.0, bench.stages)))
     shield = float(design.rows["inlet.shield_leaves"].value)
 
     def one(x: Lines, c: float) -> tuple[Array, Array]:
@@ -51,24 +52,28 @@ def conducted(design: Design, corner: Corner, width: float, height: float, held:
         picture.text(width / 2, height / 2, "dc input: no mains to keep quiet", "muted", "middle")
         return picture
     at = design.grid.find(corner.v_line)
-    picture = Picture(width, height, f"estimate at {at.v_line:g} V, full load; artificial mains network, strongest lines; only a measurement decides")
+    picture = Picture(width, height,
+                      f"estimate at {at.v_line:g} V, full load; artificial mains network, strongest lines; only a measurement decides")
     bench, inner, each = bench_of(design, (at,)), width - LEFT - RIGHT, (height - 12) / 2
     before = bench_of(held, (held.grid.find(at.v_line),)) if held is not None and "inlet.noise_cm" in held.rows else None
     band = np.geomspace(noise.LOW, noise.HIGH, 120)
     for k, kind in enumerate(("common", "differential")):
         bare, left = (_levels(bench, design, kind, f) for f in (False, True))
         top = 10 * float(np.ceil(max(bare[1].max(), 70.0) / 10))
-        frame = Frame(picture, LEFT, 1 + k * (each + 4), inner, each - 3 * k, (np.log10(noise.LOW), np.log10(noise.HIGH)), (FLOOR, top), f"{kind} noise", "dBµV", x_unit="Hz, logarithmic", x_labels=False, x_ticks=[float(np.log10(f)) for f in _DECADES])
+        frame = Frame(picture, LEFT, 1 + k * (each + 4), inner, each - 3 * k, (np.log10(noise.LOW), np.log10(noise.HIGH)), (FLOOR, top),
+                      f"{kind} noise", "dBµV", x_unit="Hz, logarithmic", x_labels=False, x_ticks=[float(np.log10(f)) for f in _DECADES])
         if before is not None and held is not None:
             x, y = _levels(before, held, kind, True)
             frame.pale(*_comb(x, y))
         frame.trace("without filter", *_comb(*bare), "muted", 0.3)
         frame.trace("behind the filter", *_comb(*left), "primary" if k == 0 else "secondary", 0.5)
         frame.beside(np.log10(band), conducted_limit(band), "over", 0.45)
-        picture.text(frame.left + frame.width - 2, frame.y(float(conducted_limit(np.array([30e6]))[0])) - 1.2, "limit, class B, average", "over", "right", 3.0, clear=True)
+        picture.text(frame.left + frame.width - 2, frame.y(float(conducted_limit(np.array([30e6]))[0])) - 1.2, "limit, class B, average",
+                     "over", "right", 3.0, clear=True)
         if k == 1:
             for f in _DECADES:
-                picture.text(frame.x(float(np.log10(f))), frame.top + frame.height + 4.0, f"{f / 1e6:g}" if f >= 1e6 else f"{f / 1e6:.2g}", "muted", "right" if f == _DECADES[-1] else "middle", 3.0)
+                picture.text(frame.x(float(np.log10(f))), frame.top + frame.height + 4.0, f"{f / 1e6:g}" if f >= 1e6 else f"{f / 1e6:.2g}",
+                             "muted", "right" if f == _DECADES[-1] else "middle", 3.0)
             picture.text(frame.x(float(np.log10(18e6))), frame.top + frame.height + 4.0, "MHz", "muted", "middle", 3.0)
         if k == 0:
             picture.text(frame.left + frame.width, frame.top - 1.2, "grey: without filter; strong: behind it", "muted", "right", 3.0)

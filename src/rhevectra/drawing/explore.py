@@ -25,8 +25,10 @@ def values_of(entries: Sequence[Entry], measure: str) -> Array:
     return np.array([float(getattr(e, measure)) for e in entries]) * MEASURES[measure].scale
 
 
-def explore_picture(entries: Sequence[Entry], front: Sequence[int], across: str, up: str, chosen: int | None, inside: set[int] | None, width: float, height: float) -> Picture:
-    """The first of the designs is the present one. front: numbers of those that none beats; across, up: measures; chosen: number of one that is pointed out; inside: those of the brush, if there is one; the others are pale."""
+def explore_picture(entries: Sequence[Entry], front: Sequence[int], across: str, up: str, chosen: int | None, inside: set[int] | None,
+                    width: float, height: float) -> Picture:
+    """The first of the designs is the present one. front: numbers of those that none beats; across, up: measures; chosen: number of one
+    that is pointed out; inside: those of the brush, if there is one; the others are pale."""
     picture = Picture(width, height, f"{MEASURES[up].title.lower()} against {MEASURES[across].title.lower()} of {len(entries)} designs")
     values = {m: values_of(entries, m) for m in MEASURES}
     may, says = open_to_choice(entries)
@@ -34,7 +36,8 @@ def explore_picture(entries: Sequence[Entry], front: Sequence[int], across: str,
     if len(entries) < 2:
         picture.text(width / 2, height / 2, "Start makes as many designs as you ask for around the present one", "muted", "middle", 3.8)
         return picture
-    frame = Frame(picture, LEFT, 1.5, width - LEFT - RIGHT, height - FOOT, _range(x, able), _range(y, able), MEASURES[up].title, MEASURES[up].unit, _named(across))
+    frame = Frame(picture, LEFT, 1.5, width - LEFT - RIGHT, height - FOOT, _range(x, able), _range(y, able), MEASURES[up].title,
+                  MEASURES[up].unit, _named(across))
     best = set(front)
     seen = np.flatnonzero((x >= frame.x0) & (x <= frame.x1) & (y >= frame.y0) & (y <= frame.y1)).tolist()
     places = [(frame.x(a), frame.y(b)) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
@@ -53,7 +56,8 @@ def explore_picture(entries: Sequence[Entry], front: Sequence[int], across: str,
         picture.data[f"{MEASURES[m].title} [{MEASURES[m].unit or '1'}]"] = column
     picture.data[f"{says} [1]"] = able.astype(float)
     frame.close()
-    picture.text(LEFT, height - 1.5, f"{int(able.sum())} of {len(entries)} {says}; large: {len(front)} that none beats in loss, cores and cost together; pale: all others, and what is outside the brush", "muted", "left", 2.9)
+    picture.text(LEFT, height - 1.5, f"{int(able.sum())} of {len(entries)} {says}; large: {len(front)} that none beats in loss, cores and "
+                 "cost together; pale: all others, and what is outside the brush", "muted", "left", 2.9)
     return picture
 
 

@@ -63,7 +63,9 @@ def _window(picture: Picture, found: "WindowField", solved: "Solved", x0: float,
     first[window.owner[window.owner >= 0]] = steps[window.owner >= 0]
     for k, c in enumerate(window.conductors):
         if k not in by_triangle:
-            picture.fill([(x0 + (c.x + c.half[0] * float(np.cos(a))) * scale, y0 + (c.y + c.half[1] * float(np.sin(a))) * scale) for a in angle], HEAT[first[k]])
+            picture.fill(
+                [(x0 + (c.x + c.half[0] * float(np.cos(a))) * scale, y0 + (c.y + c.half[1] * float(np.sin(a))) * scale) for a in angle],
+                HEAT[first[k]])
     if not tracks:
         _lines(picture, found, solved, points, 0.22)
     if found.gap > 0:
@@ -82,12 +84,15 @@ def _beside(picture: Picture, found: "WindowField", x: float, y: float) -> None:
         picture.text(at, y, text, "muted", "right", 3.0)
     row(y + 6, "leakage", *found.leakage, "H", True)
     picture.text(x, y + 14, f"copper at {show(found.frequency, 'Hz', 3)}, fundamental", "muted", "left", 3.0)
-    rows = [(_WORDS.get(n, f"secondary {n[2:].replace('b', ', half')}"), float(e), float(c)) for n, e, c in zip(found.names, *found.losses, strict=True)]
+    rows = [(_WORDS.get(n, f"secondary {n[2:].replace('b', ', half')}"), float(e), float(c))
+            for n, e, c in zip(found.names, *found.losses, strict=True)]
     for k, (name, e, c) in enumerate(rows):
         row(y + 19.5 + 5 * k, name, e, c, "W")
     total = y + 21 + 5 * len(rows)
     row(total, "together", float(found.losses[0].sum()), float(found.losses[1].sum()), "W", True)
-    for k, text in enumerate(("inside the window, times the mean turn; core ideal;", "the red mark is the gap. Leads and end turns are", "in the leakage of the ledger, not here.")):
+    for k, text in enumerate(
+            ("inside the window, times the mean turn; core ideal;", "the red mark is the gap. Leads and end turns are",
+             "in the leakage of the ledger, not here.")):
         picture.text(x, total + 8 + 4.2 * k, text, "muted", "left", 2.9)
 
 
@@ -100,7 +105,8 @@ def _waiting(picture: Picture, design: Design) -> None:
     for w in layout.wires:
         if w.x > layout.radial:  # what does not fit
             continue
-        across, along = (w.wide / 2, w.radius) if w.across else (w.radius, min(w.wide, layout.along) / 2) if w.wide else (0.7 * w.radius, 0.7 * w.radius)
+        across, along = (w.wide / 2, w.radius) if w.across else (w.radius, min(w.wide, layout.along) / 2) if w.wide else (0.7 * w.radius,
+            0.7 * w.radius)
         picture.box(6 + (w.x - across) * scale, 10 + (w.y - along) * scale, 2 * across * scale, 2 * along * scale, "heat1")
     picture.text(0.5 * (picture.width + 46), picture.height / 2, "worked out by finite elements …", "muted", "middle", 3.6)
 
@@ -114,10 +120,12 @@ def field_picture(design: Design, found: "WindowField | None", width: float, hei
     x, y = 6.0, 10.0
     side = 63.0
     tall = 52.0 + 5 * len(found.names)
-    beside, below = (min((height - 24 - foot) / found.layout.along, (width - room - 3 * x - 4) / 2 / found.layout.radial) for foot, room in ((0.0, side), (tall, 0.0)))
+    beside, below = (min((height - 24 - foot) / found.layout.along, (width - room - 3 * x - 4) / 2 / found.layout.radial)
+                     for foot, room in ((0.0, side), (tall, 0.0)))
     scale = max(beside, below)  # the figures stand where they leave the windows larger: below wide ones
     step = found.layout.radial * scale + x
-    for k, (solved, name) in enumerate(((found.leaking, "leakage: outputs shorted"), (found.working, f"at work, {show(found.frequency, 'Hz', 3)}"))):
+    for k, (solved, name) in enumerate(
+            ((found.leaking, "leakage: outputs shorted"), (found.working, f"at work, {show(found.frequency, 'Hz', 3)}"))):
         most = float(np.abs(solved.density).max()) or 1.0
         _window(picture, found, solved, x + k * step, y, scale, name if step > 36 else name.split(":")[0].split(",")[0], most)
     foot = y + found.layout.along * scale + 4

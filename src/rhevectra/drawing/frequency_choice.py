@@ -27,15 +27,20 @@ def frequency_choice_picture(design: Design, found: "FrequencyChoice | None", wi
     span = (0.0, 1.06 * float(found.frequency[-1]))
     inner, high = width - LEFT - RIGHT, height - FOOT - 2 * GAP - 6
     least, most = float(found.total.min()), float(found.total.max())
-    above = Frame(picture, LEFT, 1, inner, 0.3 * high, span, (max(least - 0.5 * (most - least), 0.0), most + 0.3 * (most - least)), "all losses, full load at the worst corner", "W", x_unit="Hz", x_labels=False)
-    parts = Frame(picture, LEFT, above.top + above.height + GAP, inner, 0.4 * high, span, (0.0, 1.8 * float(found.losses.max())), "of these, what the frequency moves", "W", x_unit="Hz", x_labels=False)
-    below = Frame(picture, LEFT, parts.top + parts.height + GAP, inner, 0.3 * high, span, (0.0, 1.3 * 1e6 * float(found.volume.max())), "all cores", "cm³", x_unit="Hz")
+    above = Frame(picture, LEFT, 1, inner, 0.3 * high, span, (max(least - 0.5 * (most - least), 0.0), most + 0.3 * (most - least)),
+                  "all losses, full load at the worst corner", "W", x_unit="Hz", x_labels=False)
+    parts = Frame(picture, LEFT, above.top + above.height + GAP, inner, 0.4 * high, span, (0.0, 1.8 * float(found.losses.max())),
+                  "of these, what the frequency moves", "W", x_unit="Hz", x_labels=False)
+    below = Frame(picture, LEFT, parts.top + parts.height + GAP, inner, 0.3 * high, span, (0.0, 1.3 * 1e6 * float(found.volume.max())),
+                  "all cores", "cm³", x_unit="Hz")
     _traces(picture, (above, parts, below), found)
     picture.decides = "fs"
     middle = [0.0, *(0.5 * (a + b) for a, b in zip(found.frequency[:-1], found.frequency[1:], strict=True)), span[1]]
     for k, f in enumerate(found.frequency):
         left, right = above.x(float(middle[k])), above.x(float(middle[k + 1]))
-        picture.spots.append(Spot(left, above.top, right - left, below.top + below.height - above.top, f"{round(float(f))}", found.why[k] or f"takes {show(float(f), 'Hz')}: {show(float(found.total[k]), 'W')} lost, transformer {found.core[k]}"))
+        picture.spots.append(
+            Spot(left, above.top, right - left, below.top + below.height - above.top, f"{round(float(f))}",
+                 found.why[k] or f"takes {show(float(f), 'Hz')}: {show(float(found.total[k]), 'W')} lost, transformer {found.core[k]}"))
     y = write_under(picture, found.sentence, height - FOOT + 5, 3)
     picture.text(3, y, "dashed: 150 kHz, where limits of conducted noise begin, and half of it", "muted", "left", 2.7)
     y += 3.9
@@ -65,7 +70,8 @@ def _traces(picture: Picture, frames: tuple[Frame, Frame, Frame], found: "Freque
     for k, (name, values) in enumerate(zip(GROUPS, found.losses, strict=True)):
         if values.any():
             parts.trace(name, found.frequency, values, ROLES[name], 0.5)
-            picture.text(parts.left + parts.width - 2, parts.top + 4.0 + 4.0 * k, f"{name}, now {show(float(values[found.here]), 'W')}", ROLES[name], "right", 3.0, clear=True)
+            picture.text(parts.left + parts.width - 2, parts.top + 4.0 + 4.0 * k, f"{name}, now {show(float(values[found.here]), 'W')}",
+                         ROLES[name], "right", 3.0, clear=True)
     for frame, name, values in ((above, "all losses", found.total), (below, "all cores", 1e6 * found.volume)):
         frame.trace(name, found.frequency, values, "ink", 0.6)
         frame.marks(found.frequency, values, found.feasible, "ink")

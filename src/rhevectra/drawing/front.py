@@ -37,7 +37,8 @@ def line_cycle(design: Design, corner: Corner, width: float, height: float, held
     picture, now = Picture(width, height, shown_at(corner)), front_cycle(design, corner)
     old = front_cycle(held, same_corner(held, corner)) if held is not None and held.context["bulk"] is not None else None
     period, inner, each = float(now["t"][-1]), width - LEFT - RIGHT, (height - 12) / 2
-    top = Frame(picture, LEFT, 1, inner, each * 1.15, (0, period), (0, 1.12 * max(float(now["mains"].max()), float(now["bulk"].max()))), "mains (rectified) and bulk", "V", x_labels=False)
+    top = Frame(picture, LEFT, 1, inner, each * 1.15, (0, period), (0, 1.12 * max(float(now["mains"].max()), float(now["bulk"].max()))),
+                "mains (rectified) and bulk", "V", x_labels=False)
     if old:
         top.pale(old["t"], old["bulk"])
     top.trace("rectified mains", now["t"], now["mains"], "muted", 0.3, True)
@@ -49,7 +50,9 @@ def line_cycle(design: Design, corner: Corner, width: float, height: float, held
     top.level(least, f"least bus {show(least, 'V')}", "tight")
     if "pfc.bus_ripple_lf_pp" in design.rows:
         lf, hf = (design.rows[f"pfc.bus_ripple_{k}_pp"].at(corner.index) for k in ("lf", "hf"))
-        for k, said in enumerate((f"ripple with {show(float(design.rows['bulk.c'].value), 'F')}:", f"{show(float(lf), 'V')} at twice the line", f"{show(float(hf), 'V')} switching")):
+        for k, said in enumerate(
+                (f"ripple with {show(float(design.rows['bulk.c'].value), 'F')}:", f"{show(float(lf), 'V')} at twice the line",
+                 f"{show(float(hf), 'V')} switching")):
             picture.text(top.left + top.width - 2, top.y(0.72 * float(now["bulk"].min())) + 4 * k, said, "primary", "right", 3.0)
     top.close()
     peak = max(float(np.max(np.abs(d["current"]))) for d in (now, old) if d)
@@ -82,11 +85,13 @@ def inrush(design: Design, corner: Corner, width: float, height: float, held: De
 
 
 PART = ((0.5, "half load", "secondary", 0.30), (0.1, "a tenth", "ink", 0.18))
-"""Loads beside the full one whose harmonics are marked: share, name, role and half width of the mark, as a share of the room of an order."""
+"""Loads beside the full one whose harmonics are marked: share, name, role and half width of the mark, as a share of the room of an
+order."""
 
 
 def part_load(design: Design, share: float, orders: Sequence[int]) -> Array:
-    """Harmonics [A rms] of the line current at a share of the load and the highest nominal line, the worse line frequency; what X capacitors draw, which is at the line frequency alone, left out."""
+    """Harmonics [A rms] of the line current at a share of the load and the highest nominal line, the worse line frequency; what X
+    capacitors draw, which is at the line frequency alone, left out."""
     at, found = design.grid.find(design.grid.special["nominal_max"], share).index, []
     for j, f in enumerate(design.grid.freqs):
         now = front_cycle(design, design.grid.corner((at[0], j, *at[2:])))
@@ -96,16 +101,19 @@ def part_load(design: Design, share: float, orders: Sequence[int]) -> Array:
 
 
 def harmonics(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """Odd harmonics of the line current at the highest nominal line, full load, against the limits of the class; half load and a tenth as marks."""
+    """Odd harmonics of the line current at the highest nominal line, full load, against the limits of the class; half load and a tenth as
+    marks."""
     if design.context["bulk"] is None:
         return _no_line(width, height, corner)
     orders = [n for n in range(3, 40, 2) if f"inlet.harmonic_{n}" in design.rows]
     amps = np.array([float(design.value(f"inlet.harmonic_{n}")) for n in orders])
     limits = [design.figure(f"inlet.harmonic_{n}").limit for n in orders]
     name = design.requirement.harmonics_class
-    picture = Picture(width, height, f"at {design.grid.special['nominal_max']:g} V, full load, the worse line frequency; no even orders: both half cycles are alike; limits: {'none asked' if name == 'none' else f'class {name}'}")
+    picture = Picture(width, height, f"at {design.grid.special['nominal_max']:g} V, full load, the worse line frequency; no even orders: "
+                      f"both half cycles are alike; limits: {'none asked' if name == 'none' else f'class {name}'}")
     top = max(float(amps.max()), *(v for v in limits if v is not None), 1e-3) if any(v is not None for v in limits) else float(amps.max())
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (2, 40), (0, top * 1.1), "line current harmonics", "A", x_unit="order", x_ticks=[n for n in orders if n % 6 == 3])
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (2, 40), (0, top * 1.1), "line current harmonics", "A",
+                  x_unit="order", x_ticks=[n for n in orders if n % 6 == 3])
     old = [float(held.value(f"inlet.harmonic_{n}")) if held is not None and f"inlet.harmonic_{n}" in held.rows else None for n in orders]
     slot = frame.x(orders[1]) - frame.x(orders[0])
     for n, value, limit, was in zip(orders, amps, limits, old, strict=True):
@@ -120,7 +128,8 @@ def harmonics(design: Design, corner: Corner, width: float, height: float, held:
     for k, (share, said, role, wide) in enumerate(PART):
         for n, value, limit in zip(orders, part_load(design, share, orders), limits, strict=True):
             y = frame.y(min(float(value), frame.y1))
-            picture.line([(frame.x(n) - slot * wide, y), (frame.x(n) + slot * wide, y)], "over" if limit is not None and value > limit else role, 0.6)
+            picture.line([(frame.x(n) - slot * wide, y), (frame.x(n) + slot * wide, y)],
+                         "over" if limit is not None and value > limit else role, 0.6)
         y = frame.top + 4.2 + 4.2 * k
         picture.text(frame.left + frame.width - 6 - slot, y, said, role, "right", 3.0, clear=True)
         picture.line([(frame.left + frame.width - 2 - slot * 2 * wide, y - 1), (frame.left + frame.width - 2, y - 1)], role, 0.6)
@@ -130,7 +139,8 @@ def harmonics(design: Design, corner: Corner, width: float, height: float, held:
 
 
 def hold_up(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """The bus after the mains have gone at its valley, at the voltage hold-up is asked for, full load: down to the least bus of the power stage."""
+    """The bus after the mains have gone at its valley, at the voltage hold-up is asked for, full load: down to the least bus of the power
+    stage."""
     figure, need = design.figure("bulk.hold_up"), design.requirement
     at = figure.corner.index if figure.corner else corner.index
     picture = Picture(width, height, f"mains gone at the valley of the bus, {need.hold_up_at:g} V, full load")
@@ -141,17 +151,21 @@ def hold_up(design: Design, corner: Corner, width: float, height: float, held: D
     fall = lambda v, c: np.sqrt(np.maximum(v**2 - 2 * power * t / c, 0.0))  # noqa: E731
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0, float(t[-1])), (0, 1.15 * v0), "bus", "V")
     frame.level(least, "", "tight")
-    picture.label(frame.left + 2, max(frame.y(least) + 3.6, frame.top + 3.6), f"least bus {show(least, 'V')}", "tight")  # the bus comes down from the left
+    picture.label(frame.left + 2, max(frame.y(least) + 3.6, frame.top + 3.6), f"least bus {show(least, 'V')}",
+                  "tight")  # the bus comes down from the left
     frame.trace("bus", t, fall(v0, c), "primary", 0.6)
     left = float(design.rows["bulk.c_left"].value)
     if left < 1:
-        frame.trace(f"bus, {left * 100:.0f} % of the capacitor left", t, fall(float(design.rows["bulk.v_valley_left"].at(at)), left * c), "primary", 0.35, True)
+        frame.trace(f"bus, {left * 100:.0f} % of the capacitor left", t, fall(float(design.rows["bulk.v_valley_left"].at(at)), left * c),
+                    "primary", 0.35, True)
     old = float(design.figure("bulk.hold_up_left").value)
-    marks = [(lasts, f"lasts {show(lasts, 's')}", "accent"), (need.hold_up, f"asked {show(need.hold_up, 's')}", "muted"), *([(old, f"{left * 100:.0f} % left: {show(old, 's')}", "primary")] if left < 1 else [])]
+    marks = [(lasts, f"lasts {show(lasts, 's')}", "accent"), (need.hold_up, f"asked {show(need.hold_up, 's')}", "muted"),
+             *([(old, f"{left * 100:.0f} % left: {show(old, 's')}", "primary")] if left < 1 else [])]
     for k, (when, text, role) in enumerate(marks):
         if when > 0:
             picture.line([(frame.x(when), frame.top), (frame.x(when), frame.top + frame.height)], role, 0.35, True)
             near = frame.x(when) < frame.left + 30
-            picture.text(frame.x(when) + (1 if near else -1), frame.top + frame.height - 2 - 4 * k, text, role, "left" if near else "right", 3.0, clear=True)
+            picture.text(frame.x(when) + (1 if near else -1), frame.top + frame.height - 2 - 4 * k, text, role, "left" if near else "right",
+                         3.0, clear=True)
     frame.close()
     return picture

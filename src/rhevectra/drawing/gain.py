@@ -23,12 +23,15 @@ def _between(frame: Frame, ends: list[tuple[Array, Array]], across: tuple[float,
 def gain_curves(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """Heavy: exact and lagging; thin: exact but capacitive; dashed: first harmonic; pale: the held design's exact curves."""
     view = TOPOLOGIES[design.topology].gain_view(design)
-    picture = Picture(width, height, "at the lowest bus, constant output current; heavy: exact, the tank current lags; thin: capacitive; dashed: first harmonic")
-    low, high = min(0.97 * view.border, *(c.frequency[0] for c in view.curves)), max(*(c.frequency[-1] for c in view.curves), *(1.02 * f for _, f, _ in view.points))
+    picture = Picture(width, height, "at the lowest bus, constant output current; heavy: exact, the tank current lags; thin: capacitive; "
+                      "dashed: first harmonic")
+    low, high = (min(0.97 * view.border, *(c.frequency[0] for c in view.curves)),
+                 max(*(c.frequency[-1] for c in view.curves), *(1.02 * f for _, f, _ in view.points)))
     wanted = max(p[2] for p in view.points)
     top = min(1.2 * view.gain_max, 2.0 * wanted)
     floor = 0.9 * min(*(float(c.exact.min()) for c in view.curves), *(gain for *_, gain in view.points))
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (low * 1e-3, high * 1e-3), (floor, top), "gain of the tank", "×", x_unit="kHz")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (low * 1e-3, high * 1e-3), (floor, top), "gain of the tank", "×",
+                  x_unit="kHz")
     _between(frame, view.ends, (low, high), (floor, top))
     if held is not None and held.topology == design.topology:
         for c in TOPOLOGIES[held.topology].gain_view(held).curves:
@@ -40,9 +43,11 @@ def gain_curves(design: Design, corner: Corner, width: float, height: float, hel
         frame.trace(c.name, c.frequency[seen] * 1e-3, c.exact[seen], c.role, 0.25)
         frame.beside(c.frequency[seen & c.lagging] * 1e-3, c.exact[seen & c.lagging], c.role, 0.7)
         picture.text(frame.left + frame.width - 2, frame.top + 12 + 5 * k, c.name, c.role, "right", 3.2)
-    for k, text in enumerate(("lowest bus, constant current", "band: overload, parts at their ends", "dashed: first harmonic", "thin: capacitive")):
+    for k, text in enumerate(
+            ("lowest bus, constant current", "band: overload, parts at their ends", "dashed: first harmonic", "thin: capacitive")):
         picture.text(frame.left + frame.width - 2, frame.top + 36 + 4.5 * k, text, "muted", "right", 3.0)
-    for value, text in ((view.resonance, f"resonance {show(view.resonance, 'Hz')}"), (view.border, f"slowest lags to {show(view.border, 'Hz')}")):
+    for value, text in ((view.resonance, f"resonance {show(view.resonance, 'Hz')}"),
+                        (view.border, f"slowest lags to {show(view.border, 'Hz')}")):
         picture.line([(frame.x(value * 1e-3), frame.top), (frame.x(value * 1e-3), frame.top + frame.height)], "muted", 0.3, True)
         picture.label(frame.x(value * 1e-3) + 1, frame.top + frame.height - 2, text, "muted")
     for name, f, gain in sorted(view.points, key=lambda p: p[1]):

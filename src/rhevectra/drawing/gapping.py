@@ -14,15 +14,20 @@ from rhevectra.drawing.display import Picture
 def gap_curves(core: GappedCore, readings: Sequence[Reading], target: float, advice: Advice, width: float, height: float) -> Picture:
     """Both ways from the last reading, the target and where each way reaches it."""
     found, now = fit(core, readings), readings[-1]
-    picture = Picture(width, height, "inductance over what is added to the last state; from the readings, each gap with the spread of its field")
+    picture = Picture(width, height,
+                      "inductance over what is added to the last state; from the readings, each gap with the spread of its field")
     reached = [x for x in (advice.grind, advice.spacer) if x is not None and x > 0]
     end = max(1.5 * max(reached, default=0.3e-3), 1e-4)
     step = np.linspace(0.0, end, 240)
     here = float(inductance(core, now.gap + found.longer, now.spacer, found.spread))
-    curves = {f"ground off the {core.post}": (inductance(core, now.gap + found.longer + step, now.spacer, found.spread), advice.grind, "primary", False), "under all legs": (inductance(core, now.gap + found.longer, now.spacer + step, found.spread), advice.spacer, "secondary", True)}
+    curves = {f"ground off the {core.post}": (inductance(core, now.gap + found.longer + step, now.spacer, found.spread), advice.grind,
+                                              "primary", False),
+              "under all legs": (inductance(core, now.gap + found.longer, now.spacer + step, found.spread), advice.spacer, "secondary",
+                                 True)}
     top = 1.08 * max(now.inductance, target)
     low = 0.9 * min(float(v[0].min()) for v in curves.values()) * now.inductance / here
-    frame = Frame(picture, LEFT + 4, 1, width - LEFT - RIGHT - 4, height - 10, (0.0, end * 1e3), (low, top), "inductance", "H", x_unit="mm more")
+    frame = Frame(picture, LEFT + 4, 1, width - LEFT - RIGHT - 4, height - 10, (0.0, end * 1e3), (low, top), "inductance", "H",
+                  x_unit="mm more")
     for k, (name, (made, at, role, dashed)) in enumerate(curves.items()):
         y = made * now.inductance / here
         frame.trace(name, step * 1e3, y, role, 0.5, dashed)

@@ -1,4 +1,5 @@
-"""What the range of the input costs: turns ratio, currents, stresses, energy and loss of the same supply over the ratio of its greatest to its least bus."""
+"""What the range of the input costs: turns ratio, currents, stresses, energy and loss of the same supply over the ratio of its greatest to
+its least bus."""
 
 from typing import TYPE_CHECKING
 
@@ -27,14 +28,16 @@ def range_picture(design: Design, found: "InputRange | None", width: float, heig
 
     each, high = width / COLUMNS, (height - FOOT) / ROWS
     for k, ((name, unit, _), values) in enumerate(zip(MEASURES, found.values, strict=True)):
-        frame = Frame(picture, LEFT + (k % COLUMNS) * each, 1 + (k // COLUMNS) * high, each - LEFT - RIGHT, high - 9, (1.0, float(found.ratio[-1])), (0.0, 1.35 * float(values.max())), name, unit, x_unit="max : min")
+        frame = Frame(picture, LEFT + (k % COLUMNS) * each, 1 + (k // COLUMNS) * high, each - LEFT - RIGHT, high - 9,
+                      (1.0, float(found.ratio[-1])), (0.0, 1.35 * float(values.max())), name, unit, x_unit="max : min")
         frame.trace(name, found.ratio, values, "primary", 0.5)
         frame.marks(found.ratio, values, found.feasible, "primary")
         x = frame.x(found.present)
         picture.line([(x, frame.top), (x, frame.top + frame.height)], "accent", 0.4, True)
         here = float(np.interp(found.present, found.ratio, values))
         right = found.present < 0.6 * found.ratio[-1]
-        picture.text(x + (1.2 if right else -1.2), frame.top + frame.height - 1.5, f"now {show(here, unit, 3)}", "accent", "left" if right else "right", 3.0)
+        picture.text(x + (1.2 if right else -1.2), frame.top + frame.height - 1.5, f"now {show(here, unit, 3)}", "accent",
+                     "left" if right else "right", 3.0)
         frame.close()
     y = write_under(picture, found.sentence, height - FOOT + 4, size=2.8)
     refused = next((f"red: not feasible ({w})" for w in found.why if w), "")

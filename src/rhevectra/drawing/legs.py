@@ -17,10 +17,12 @@ _ROLES = ("primary", "secondary", "aux")
 def legs_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """Fluxes over a period above, the largest of every leg below."""
     found = TOPOLOGIES[design.topology].legs_view(design, corner)
-    picture = Picture(width, height, f"{shown_at(corner)} · each phase has a {found.core} of its own; what their legs would carry on a shared core")
+    picture = Picture(width, height,
+                      f"{shown_at(corner)} · each phase has a {found.core} of its own; what their legs would carry on a shared core")
     room = height - FOOT
     top = 1.25 * found.largest * 1e6
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.55 * room - 8, (0.0, float(found.t[-1])), (-top, top), "flux of the wound legs", "µWb")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, 0.55 * room - 8, (0.0, float(found.t[-1])), (-top, top), "flux of the wound legs",
+                  "µWb")
     if held is not None and "legs" not in TOPOLOGIES[held.topology].NO_PICTURES:
         was = TOPOLOGIES[held.topology].legs_view(held, same_corner(held, corner))
         for flux in (*was.posts, was.middle):
@@ -39,7 +41,10 @@ def legs_picture(design: Design, corner: Corner, width: float, height: float, he
 def _bars(picture: Picture, found: LegFluxes, y: float, high: float, width: float) -> None:
     """The largest flux of every leg."""
     n = len(found.posts)
-    rows = [("wound legs, each", found.largest, found.area_post, "primary"), *((f"row, outer leg {k + 1}" + (" (shared)" if 0 < k < n else ""), found.share(leg) * found.largest, found.area_leg, "secondary") for k, leg in enumerate(found.row)), ("one leg that closes all", found.share(found.middle) * found.largest, found.area_post, "ink")]
+    rows = [("wound legs, each", found.largest, found.area_post, "primary"),
+            *((f"row, outer leg {k + 1}" + (" (shared)" if 0 < k < n else ""), found.share(leg) * found.largest, found.area_leg,
+               "secondary") for k, leg in enumerate(found.row)),
+            ("one leg that closes all", found.share(found.middle) * found.largest, found.area_post, "ink")]
     step, left, right = min(high / len(rows), 6.0), 0.34 * width, 0.64 * width
     for k, (name, flux, area, role) in enumerate(rows):
         line = y + step * (k + 0.7)
@@ -52,6 +57,10 @@ def said(found: LegFluxes) -> str:
     """What sharing saves, what the sum asks for, and what one phase wound the wrong way would do: told from the numbers."""
     n, closes = len(found.posts), found.share(found.middle)
     wrong = max(max(found.share(leg) for leg in in_a_row(turned(found.posts, [k]))[1:-1]) for k in range(n))
-    row = f"In a row a shared leg carries {found.shared:.2f} of a wound one, where two legs carried half each" + (f": {found.saved * 100:.0f} % of the cores is saved" if found.saved else "; this shape is closed, its legs cannot be shared") + "."
-    return (f"{row} Around one leg that closes all, only what the phases have in common stays (the third harmonic and its multiples): {closes:.2f} of a wound leg. Left out, that flux closes through the air and its field heats what is near. "
-            f"With one phase wound the other way round a shared leg would carry {wrong:.2f}: check the polarity of every phase before the first switching on.")
+    row = (f"In a row a shared leg carries {found.shared:.2f} of a wound one, where two legs carried half each"
+           + (f": {found.saved * 100:.0f} % of the cores is saved" if found.saved else "; this shape is closed, its legs cannot be shared")
+           + ".")
+    return (f"{row} Around one leg that closes all, only what the phases have in common stays (the third harmonic and its multiples): "
+            f"{closes:.2f} of a wound leg. Left out, that flux closes through the air and its field heats what is near. "
+            f"With one phase wound the other way round a shared leg would carry {wrong:.2f}: check the polarity of every phase before the "
+            "first switching on.")

@@ -26,7 +26,8 @@ def under(text: str, width: float, letter: float) -> list[str]:
     return folded(text, max(int(width / letter), 30))
 
 
-def write_under(picture: "Picture", text: str, y: float, most: int | None = None, role: str = "ink", size: float = 2.9, letter: float = 1.45) -> float:
+def write_under(picture: "Picture", text: str, y: float, most: int | None = None, role: str = "ink", size: float = 2.9,
+                letter: float = 1.45) -> float:
     """Write a sentence below a picture from a height [mm] on, in so many lines at most; the height after it."""
     for line in under(text, picture.width, letter)[:most]:
         picture.text(3, y, line, role, "left", size)

@@ -36,15 +36,18 @@ def _place(loop: Loop, corner: Corner) -> tuple[int, str]:
 
 def _ticks(low: float, high: float) -> list[float]:
     """Round frequencies between two."""
-    return [float(m * 10.0**d) for d in range(int(np.floor(np.log10(low))), int(np.ceil(np.log10(high))) + 1) for m in STEPS if low <= m * 10.0**d <= high]
+    return [float(m * 10.0**d) for d in range(int(np.floor(np.log10(low))), int(np.ceil(np.log10(high))) + 1) for m in STEPS
+            if low <= m * 10.0**d <= high]
 
 
 def loop_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """Heavy: coupler and capacitors new; dashed: both old; band: all judged corners, new and old; a click takes another crossover to aim at."""
+    """Heavy: coupler and capacitors new; dashed: both old; band: all judged corners, new and old; a click takes another crossover to aim
+    at."""
     loop: Loop = design.context["loop"]
     only, bus = _place(loop, corner)
     load = design.grid.points[int(loop.signal.where.points[only % len(loop.signal.where.points)])].load
-    picture = Picture(width, height, f"open loop at the {bus}, {load * 100:.0f} % load; heavy: coupler and capacitors new, dashed: old and cold; band: all corners")
+    picture = Picture(width, height, f"open loop at the {bus}, {load * 100:.0f} % load; heavy: coupler and capacitors new, dashed: old and "
+                      "cold; band: all corners")
     f = np.geomspace(float(design.value("feedback.crossover_least")) / 10.0**DECADES_BELOW, loop.signal.fastest, COUNT)
     gains = [loop.open(f, end) for end in (NEW, OLD)]
     seen = max(int((np.abs(np.concatenate(gains, 1)).max(1) > FAINT).sum()), 2)  # a loop that has died away shows nothing
@@ -52,11 +55,15 @@ def loop_picture(design: Design, corner: Corner, width: float, height: float, he
     size, phase = (np.array([one(g) for g in gains]) for one in (_decibels, _degrees))
     inner, high = width - LEFT - RIGHT, height - FOOT - GAP - 4
     span, ticks = (float(x[0]), float(x[-1])), _ticks(float(f[0]), float(f[-1]))
-    above = Frame(picture, LEFT, 1, inner, 0.55 * high, span, (max(float(size.min()), -80.0), min(float(size.max()), 80.0)), "gain of the open loop", "dB", x_unit="Hz, logarithmic", x_labels=False, x_ticks=list(np.log10(ticks)))
-    below = Frame(picture, LEFT, above.top + above.height + GAP, inner, 0.45 * high, span, (max(float(phase.min()), -300.0), -60.0), "phase", "°", x_unit="Hz, logarithmic", x_labels=False, x_ticks=list(np.log10(ticks)))
+    above = Frame(picture, LEFT, 1, inner, 0.55 * high, span, (max(float(size.min()), -80.0), min(float(size.max()), 80.0)),
+                  "gain of the open loop", "dB", x_unit="Hz, logarithmic", x_labels=False, x_ticks=list(np.log10(ticks)))
+    below = Frame(picture, LEFT, above.top + above.height + GAP, inner, 0.45 * high, span, (max(float(phase.min()), -300.0), -60.0),
+                  "phase", "°", x_unit="Hz, logarithmic", x_labels=False, x_ticks=list(np.log10(ticks)))
     for frame, values in ((above, size), (below, phase)):
         least, most = values.min((0, 2)), values.max((0, 2))
-        picture.fill([(frame.x(a), frame.y(float(np.clip(b, frame.y0, frame.y1)))) for a, b in [*zip(x, least, strict=True), *zip(x[::-1], most[::-1], strict=True)]], "rule")
+        picture.fill(
+            [(frame.x(a), frame.y(float(np.clip(b, frame.y0, frame.y1))))
+             for a, b in [*zip(x, least, strict=True), *zip(x[::-1], most[::-1], strict=True)]], "rule")
     _held(held, corner, (above, below), f, x)
     for end, (name, role, thick, dashed) in enumerate(ENDS):
         above.trace(f"gain, {name}", x, size[end][:, only], role, thick, dashed)
@@ -103,7 +110,8 @@ def _marks(picture: Picture, frames: tuple[Frame, Frame], f: Array, gains: list[
         picture.line([(at, above.y(0.0) - 2.5), (at, above.y(0.0) + 2.5)], "accent", 0.6)
         picture.line([(at, below.y(-180.0)), (at, below.y(float(np.clip(left - 180, below.y0, below.y1))))], "accent", 0.6)
         end = at > above.left + 0.72 * above.width
-        picture.label(at + (-1.5 if end else 1.5), above.y(0.0) - 3.0 - 4.2 * k, f"{name}: {show(f_c, 'Hz')}, {left:.0f}° left", role, "right" if end else "left")
+        picture.label(at + (-1.5 if end else 1.5), above.y(0.0) - 3.0 - 4.2 * k, f"{name}: {show(f_c, 'Hz')}, {left:.0f}° left", role,
+                      "right" if end else "left")
 
 
 def _labels(picture: Picture, frame: Frame, ticks: list[float]) -> None:
@@ -130,13 +138,17 @@ def _aims(picture: Picture, frames: tuple[Frame, Frame], design: Design, f: Arra
     picture.decides = "feedback.f_aim"
     offers = [v for d in range(6) for v in between(10.0**d, 9.9 * 10.0**d, "E6") if f[0] < v < f[-1] and v >= 10.0]
     for k, value in enumerate(offers):
-        ends = [above.x(0.5 * (np.log10(value) + np.log10(offers[j]))) if 0 <= j < len(offers) else above.x(float(np.log10(value))) for j in (k - 1, k + 1)]
-        picture.spots.append(Spot(ends[0], above.top, ends[1] - ends[0], below.top + below.height - above.top, f"{value:g}", f"takes {show(value, 'Hz')} as the highest crossover"))
+        ends = [above.x(0.5 * (np.log10(value) + np.log10(offers[j]))) if 0 <= j < len(offers) else above.x(float(np.log10(value)))
+                for j in (k - 1, k + 1)]
+        picture.spots.append(
+            Spot(ends[0], above.top, ends[1] - ends[0], below.top + below.height - above.top, f"{value:g}",
+                 f"takes {show(value, 'Hz')} as the highest crossover"))
 
 
 def _sentence(picture: Picture, design: Design) -> None:
     """What the worst corner leaves, in words."""
     phase, gain, fast, slow = (design.figure(f"feedback.{k}") for k in ("phase_margin", "gain_margin", "crossover", "crossover_least"))
     assert phase.corner is not None
-    text = f"All corners cross between {show(slow.value, 'Hz')} (old) and {show(fast.value, 'Hz')} (new); least margins {phase.value:.0f}° at {phase.corner.text()} and {gain.value:.0f} dB."
+    text = (f"All corners cross between {show(slow.value, 'Hz')} (old) and {show(fast.value, 'Hz')} (new); least margins "
+            f"{phase.value:.0f}° at {phase.corner.text()} and {gain.value:.0f} dB.")
     write_under(picture, text, picture.height - FOOT + 5, 3)

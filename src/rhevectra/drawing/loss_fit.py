@@ -19,12 +19,14 @@ def fit_picture(found: LossFit, width: float, height: float) -> Picture:
     x, y = np.log10(found.flux), np.log10(found.loss)
     x_range = (float(x.min()) - 0.1, float(x.max()) + 0.1)
     upper = 0.66 * (height - 20)
-    frame = Frame(picture, LEFT + 4, 1, width - LEFT - RIGHT - 4, upper, x_range, (float(y.min()) - 0.2, float(y.max()) + 0.2), "log10 of loss", "W/m³", x_unit="log10 of T", x_labels=False)
+    frame = Frame(picture, LEFT + 4, 1, width - LEFT - RIGHT - 4, upper, x_range, (float(y.min()) - 0.2, float(y.max()) + 0.2),
+                  "log10 of loss", "W/m³", x_unit="log10 of T", x_labels=False)
     kinds = sorted({(float(f), float(t)) for f, t in zip(found.frequency, found.temperature, strict=True)})
     b = np.logspace(*x_range, 60)
     for k, (f, t) in enumerate(kinds):
         role = ROLES[k % len(ROLES)]
-        frame.trace(f"{show(f, 'Hz', 3)}, {t:g} °C", np.log10(b), np.clip(np.log10(surface(found.values, f, b, t)), frame.y0, frame.y1), role, 0.4)
+        frame.trace(f"{show(f, 'Hz', 3)}, {t:g} °C", np.log10(b), np.clip(np.log10(surface(found.values, f, b, t)), frame.y0, frame.y1),
+                    role, 0.4)
         if k < MOST:
             picture.text(frame.left + 3, frame.top + 12 + 4.6 * k, f"● {show(f, 'Hz', 3)}, {t:g} °C", role, "left", 3.1)
         mine = (found.frequency == f) & (found.temperature == t)
@@ -32,7 +34,8 @@ def fit_picture(found: LossFit, width: float, height: float) -> Picture:
             _dot(picture, frame.x(float(px)), frame.y(float(py)), role)
     frame.close()
     most = max(float(np.abs(found.off).max()) * 100, 1.0)
-    below = Frame(picture, LEFT + 4, upper + 9, width - LEFT - RIGHT - 4, height - upper - 20, x_range, (-1.15 * most, 1.15 * most), "fit over point", "%", x_unit="log10 of T")
+    below = Frame(picture, LEFT + 4, upper + 9, width - LEFT - RIGHT - 4, height - upper - 20, x_range, (-1.15 * most, 1.15 * most),
+                  "fit over point", "%", x_unit="log10 of T")
     for px, off, f, t in zip(x, found.off * 100, found.frequency, found.temperature, strict=True):
         role = ROLES[kinds.index((float(f), float(t))) % len(ROLES)]
         picture.line([(below.x(float(px)), below.y(0.0)), (below.x(float(px)), below.y(float(off)))], role, 0.5)

@@ -24,7 +24,8 @@ HANDS = ("drag a block to another place;", "right click: split, join, shield, tu
 def winding_window(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The winding window to scale, with what can be done to it by mouse."""
     view = TOPOLOGIES[design.topology].winding_view(design)
-    was = f"; held: {TOPOLOGIES[held.topology].winding_view(held).core}" if held is not None and hasattr(TOPOLOGIES[held.topology], "winding_view") else ""
+    was = (f"; held: {TOPOLOGIES[held.topology].winding_view(held).core}"
+           if held is not None and hasattr(TOPOLOGIES[held.topology], "winding_view") else "")
     return _section(view, width, height, was, HANDS if view.layout.bands else ())
 
 
@@ -39,13 +40,16 @@ def _words_room(layout: Layout) -> float:
 
 
 def _section(view: Any, width: float, height: float, was: str = "", hands: tuple[str, ...] = ()) -> Picture:
-    """Bobbin, layers, tapes, margins to scale, the words beside the window. What is longer than the window is cut off at its ends: the notes tell by how much it does not fit."""
+    """Bobbin, layers, tapes, margins to scale, the words beside the window. What is longer than the window is cut off at its ends: the
+    notes tell by how much it does not fit."""
     layout = view.layout
     picture = Picture(width, height, f"{view.core}, {view.turns}{was}")
     scale = min((width - _words_room(layout)) / layout.radial, (height - 16) / layout.along)
     x0, y0 = 8.0, 9.0
     w, h = layout.radial * scale, layout.along * scale
-    picture.text(x0, 5.5, f"{layout.legs[0]} at the left, {layout.legs[1]} at the right; {show(layout.radial, 'm')} × {show(layout.along, 'm')}", "muted")
+    picture.text(x0, 5.5,
+                 f"{layout.legs[0]} at the left, {layout.legs[1]} at the right; {show(layout.radial, 'm')} × {show(layout.along, 'm')}",
+                 "muted")
     picture.box(x0 - 4, y0, 4, h, "core", "ink")
     picture.box(x0 + w, y0, 4, h, "core", "ink")
     picture.box(x0, y0, w, h, "card", "ink")
@@ -75,7 +79,8 @@ def _section(view: Any, width: float, height: float, was: str = "", hands: tuple
 
 
 def _within(picture: Picture, x0: float, y0: float, scale: float, end: float) -> Callable[..., None]:
-    """Draws boxes given in metres of the window, cut off at an end [mm]: what does not fit runs into the leg beyond the window, and no further."""
+    """Draws boxes given in metres of the window, cut off at an end [mm]: what does not fit runs into the leg beyond the window, and no
+    further."""
     def put(x: float, y: float, wide: float, high: float, role: str, outline: str = "", least: float = 0.0) -> None:
         left = x0 + x * scale
         if left < end:
@@ -96,11 +101,13 @@ def _blocks(picture: Picture, layout: Layout, x0: float, y0: float, scale: float
             ends[line] = middle + half
             picture.text(middle, y0 + h + (3.6, 6.6)[line], str(k), "ink", "middle", 3.0)
         wide = max((band.end - band.begin) * scale, 1.0)
-        picture.spots.append(Spot(x0 + 0.5 * (band.begin + band.end) * scale - wide / 2, y0, wide, h, f"{band.word}:{band.turns}", band.tip))
+        picture.spots.append(
+            Spot(x0 + 0.5 * (band.begin + band.end) * scale - wide / 2, y0, wide, h, f"{band.word}:{band.turns}", band.tip))
 
 
 def _legend(picture: Picture, view: Any, x: float, y: float, hands: tuple[str, ...]) -> None:
-    """What each winding is, in more than one line where its words would be small, the notes under that, what can be done at the bottom; all of it closer together and smaller where there is much."""
+    """What each winding is, in more than one line where its words would be small, the notes under that, what can be done at the bottom; all
+    of it closer together and smaller where there is much."""
     room = picture.width - x - 5
     size = 2.32 * room / max(len(text) for text, _ in view.legend)
     size, each = (min(size, 3.2), 999) if size >= SMALL else (SMALL, max(int(2.2 * room / SMALL), 12))
@@ -121,8 +128,10 @@ def _legend(picture: Picture, view: Any, x: float, y: float, hands: tuple[str, .
 def flux_curve(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """Flux density over primary current on the gapped core's curve, cold and hot, with full load and the current limit on it."""
     view = TOPOLOGIES[design.topology].flux_view(design)
-    picture = Picture(width, height, "knee between initial permeability and saturation drawn as a smooth generic curve; saturation from the material class")
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.0, view.i_end), (0.0, view.b_cold * 1.15), "flux density", "T", x_unit="A primary")
+    picture = Picture(width, height, "knee between initial permeability and saturation drawn as a smooth generic curve; saturation from "
+                      "the material class")
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0.0, view.i_end), (0.0, view.b_cold * 1.15), "flux density", "T",
+                  x_unit="A primary")
     for name, i, b, role, dashed in view.curves:
         inside = i <= view.i_end
         frame.trace(name, i[inside], b[inside], role, 0.5, dashed)
@@ -130,6 +139,7 @@ def flux_curve(design: Design, corner: Corner, width: float, height: float, held
     for k, (name, i, b, role) in enumerate(view.points):
         x, y = frame.x(min(i, view.i_end)), frame.y(min(b, frame.y1))
         picture.disc(x, y, 1.1, role, "card")
-        picture.text(frame.left + frame.width - 2, frame.top + frame.height - 3 - 5 * (len(view.points) - 1 - k), f"● {name}: {show(i, 'A')}, {show(b, 'T')}", role, "right", 3.2)
+        picture.text(frame.left + frame.width - 2, frame.top + frame.height - 3 - 5 * (len(view.points) - 1 - k),
+                     f"● {name}: {show(i, 'A')}, {show(b, 'T')}", role, "right", 3.2)
     frame.close()
     return picture

@@ -27,29 +27,37 @@ def pairs_picture(design: Design, corner: Corner, width: float, height: float, h
     p = pairs(plan, float(np.max(own.value)) / plan.need.pieces)
     picture = Picture(width, height, "leakage of each winding with one other shorted, and capacitance of the faces between them")
     line = min(LINE, (height - 26) / (2 * len(p.names) + 3))
-    picture.text(3, 5, "leakage inside the window, from the row's winding with the column's alone shorted", "ink", "left", min(3.2, width / 40), True)
+    picture.text(3, 5, "leakage inside the window, from the row's winding with the column's alone shorted", "ink", "left",
+                 min(3.2, width / 40), True)
     share = p.share
-    _table(picture, p, 10.0, line, width, lambda i, j: (show(float(p.inductance[i]), "H", 3), "", "card") if i == j else (show(float(p.leakage[i, j]), "H", 3), f"{share[i, j] * 100:.2g} %", HEAT[int(np.searchsorted(LEVELS, share[i, j]))]))
+    _table(picture, p, 10.0, line, width,
+           lambda i, j: (show(float(p.inductance[i]), "H", 3), "", "card") if i == j
+           else (show(float(p.leakage[i, j]), "H", 3), f"{share[i, j] * 100:.2g} %", HEAT[int(np.searchsorted(LEVELS, share[i, j]))]))
     y = 10.0 + (len(p.names) + 1) * line + 4
     shorted = "all outputs" if len(p.outputs) > 1 else p.outputs[0]
-    picture.text(3, y, f"{shorted} shorted together: {show(p.together, 'H', 3)} from the primary; diagonal: the inductance itself", "muted", "left", min(2.9, width / 44))
+    picture.text(3, y, f"{shorted} shorted together: {show(p.together, 'H', 3)} from the primary; diagonal: the inductance itself", "muted",
+                 "left", min(2.9, width / 44))
     y += 8
     picture.text(3, y, "capacitance of the faces between them (a shield parts them)", "ink", "left", min(3.2, width / 40), True)
     top = float(max(p.capacitance.max(), 1e-15))
-    _table(picture, p, y + 5, line, width, lambda i, j: ("–", "", "card") if p.capacitance[i, j] == 0 else (show(float(p.capacitance[i, j]), "F", 2), "", HEAT[min(int(3 * p.capacitance[i, j] / top), 2)]))
+    _table(picture, p, y + 5, line, width,
+           lambda i, j: ("–", "", "card") if p.capacitance[i, j] == 0
+           else (show(float(p.capacitance[i, j]), "F", 2), "", HEAT[min(int(3 * p.capacitance[i, j] / top), 2)]))
     _export(picture, p)
     return picture
 
 
 def _table(picture: Picture, p: Pairs, y: float, line: float, width: float, cell: Callable[[int, int], tuple[str, str, str]]) -> None:
     named = [f"{name}, {turns:.0f}" for name, turns in zip(p.names, p.turns, strict=True)]
-    if numbered := 0.5 * HEADS * max(map(len, p.names)) > (width - FIRST - 4) / len(p.names):  # names that would lie on each other above the columns are numbers there
+    if numbered := 0.5 * HEADS * max(map(len, p.names)) > (width - FIRST - 4) / len(
+            p.names):  # names that would lie on each other above the columns are numbers there
         named = [f"{k} {name}" for k, name in enumerate(named, 1)]
     first = min(max(FIRST, 0.5 * HEADS * max(map(len, named)) + 4), 0.4 * width)
     each = (width - first - 4) / len(p.names)
     size = min(HEADS, each / 6.5)
     for j, name in enumerate(p.names):
-        picture.text(first + (j + 0.5) * each, y + 0.5 * line, str(j + 1) if numbered else name, "muted", "middle", HEADS if numbered else size)
+        picture.text(first + (j + 0.5) * each, y + 0.5 * line, str(j + 1) if numbered else name, "muted", "middle",
+                     HEADS if numbered else size)
     for i, name in enumerate(named):
         top = y + (i + 1) * line - 2
         picture.text(3, top + 0.6 * line, name, "ink", "left", min(HEADS, 2 * (first - 4) / len(name)))
@@ -59,7 +67,8 @@ def _table(picture: Picture, p: Pairs, y: float, line: float, width: float, cell
             told = "card" if role in HEAT[3:] else "ink"
             if more and line < 8:  # in one line, and the share only where there is room for both
                 text, more = f"{text} {more}" if 0.5 * LEAST * (len(text) + len(more) + 1) < each - 1 else text, ""
-            picture.text(first + (j + 0.5) * each, top + (0.42 if more else 0.6) * line, text, told, "middle", min(size, 1.85 * each / max(len(text), 1)))
+            picture.text(first + (j + 0.5) * each, top + (0.42 if more else 0.6) * line, text, told, "middle",
+                         min(size, 1.85 * each / max(len(text), 1)))
             if more:
                 picture.text(first + (j + 0.5) * each, top + 0.8 * line, more, told, "middle", 0.85 * size)
 

@@ -30,7 +30,8 @@ def _starts(widths: Sequence[float]) -> list[float]:
 
 
 class Paper:
-    """Pages with the project's title at their head, and what kind of paper it is. page: the one that is written, y: where it goes on [mm]."""
+    """Pages with the project's title at their head, and what kind of paper it is. page: the one that is written, y: where it goes on
+    [mm]."""
 
     def __init__(self, title: str, kind: str = "Winding sheet") -> None:
         self.title, self.kind, self.pages = title, kind, list[Picture]()

@@ -1,4 +1,5 @@
-"""The pictures of a design by key. Each takes (design, corner, width, height, held); held is drawn pale behind. The file of a picture is read when it is first drawn: a start paints one of thirty."""
+"""The pictures of a design by key. Each takes (design, corner, width, height, held); held is drawn pale behind. The file of a picture is
+read when it is first drawn: a start paints one of thirty."""
 
 from collections.abc import Callable
 from importlib import import_module
@@ -77,20 +78,30 @@ PICTURES: dict[str, tuple[str, Draw]] = {
     "supply": ("Supply window", of("switching.supply_window")),
     "loss": ("Losses", of("switching.loss_bars"))}
 """Pictures by key: tab title and function."""
-STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"), "bulk": ("line", "holdup", "inrush", "loss"), "switch": ("period", "gain", "output", "frequency", "ripple", "sweep", "range", "circuit", "loss"), "transformer": ("window", "orders", "layers", "cores", "split", "pairs", "mmf", "legs", "field", "flux", "loss"),
-                  "clamp": ("transient", "map", "loads", "steps", "slow", "period"), "rectifier": ("period", "shares", "snubber", "circuit", "loss"), "feedback": ("supply", "loop", "circuit"), "load": ("loss", "period", "circuit")}
+STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"),
+                  "bulk": ("line", "holdup", "inrush", "loss"),
+                  "switch": ("period", "gain", "output", "frequency", "ripple", "sweep", "range", "circuit", "loss"),
+                  "transformer": ("window", "orders", "layers", "cores", "split", "pairs", "mmf", "legs", "field", "flux", "loss"),
+                  "clamp": ("transient", "map", "loads", "steps", "slow", "period"),
+                  "rectifier": ("period", "shares", "snubber", "circuit", "loss"), "feedback": ("supply", "loop", "circuit"),
+                  "load": ("loss", "period", "circuit")}
 """Which pictures a stage offers, the first shown first."""
 OVER_ONE_ANOTHER = {"wire": ("layers",), "board": ("orders", "split", "mmf"), "chambers": ("orders", "layers", "split", "mmf")}
-"""Pictures of the transformer that have nothing to tell of windings made that way; the orders of a board come from a worker, its tracks are solved for."""
+"""Pictures of the transformer that have nothing to tell of windings made that way; the orders of a board come from a worker, its tracks are
+solved for."""
 
 
 def pictures_of(design: Design, stage: str) -> tuple[str, ...]:
     """Keys of the pictures a stage of this design offers: those its topology has something to tell in."""
     topology = TOPOLOGIES[design.topology]
-    left_out = (*topology.NO_PICTURES, *FRONT_ENDS.get(design.front_end, DC_FRONT_END).NO_PICTURES, *clamps_for(topology)[design.clamp].NO_PICTURES)
+    left_out = (*topology.NO_PICTURES, *FRONT_ENDS.get(design.front_end, DC_FRONT_END).NO_PICTURES,
+                *clamps_for(topology)[design.clamp].NO_PICTURES)
     need = getattr(design.context.get("plan"), "need", None)
-    left_out = (*left_out, *OVER_ONE_ANOTHER["chambers" if getattr(need, "wall", None) is not None else "board" if getattr(need, "board", None) is not None else "wire"])
-    left_out = (*left_out, "gain" if unregulated(design) else "output", *(() if several(design) else ("shares",)), *(() if design.context.get("loop") else ("loop",)))
+    left_out = (*left_out,
+                *OVER_ONE_ANOTHER["chambers" if getattr(need, "wall", None) is not None else "board"
+                                  if getattr(need, "board", None) is not None else "wire"])
+    left_out = (*left_out, "gain" if unregulated(design) else "output", *(() if several(design) else ("shares",)),
+                *(() if design.context.get("loop") else ("loop",)))
     return tuple(key for key in STAGE_PICTURES.get(stage, ()) if key not in left_out) or ("loss",)
 
 

@@ -18,7 +18,8 @@ ROLES = {"to 80 %": HEAT[0], "to 87 %": HEAT[1], "to 94 %": HEAT[2], "to 100 %":
 
 
 class Plane:
-    """Maps logarithms of resistor r [Ω] and capacitor c [F], the points of the plane, to millimetres and back; below: what stands under it [mm]."""
+    """Maps logarithms of resistor r [Ω] and capacitor c [F], the points of the plane, to millimetres and back; below: what stands under it
+    [mm]."""
 
     def __init__(self, r: Array, c: Array, width: float, height: float, below: float) -> None:
         self.r, self.c = r, c
@@ -59,7 +60,8 @@ def cells(picture: Picture, plane: Plane, share: Array) -> None:
                 start = j
 
 
-def lines(picture: Picture, plane: Plane, values: Array, levels: Sequence[float], text: Callable[[float], str], dashed: bool = False) -> None:
+def lines(picture: Picture, plane: Plane, values: Array, levels: Sequence[float], text: Callable[[float], str],
+          dashed: bool = False) -> None:
     """Lines of equal value: thick with their text at the top (or at the right where they do not rise), or dashed with it at the bottom."""
     n, rows = len(plane.r), len(plane.c)
     x, y = np.meshgrid(plane.x(plane.r), plane.y(plane.c))

@@ -19,7 +19,9 @@ def ring_picture(ring: Ring, chosen: Damped, volts: float, width: float, height:
     frame.trace("with snubber", t, damped * volts, "primary", 0.6)
     frame.level(volts, f"step {show(volts, 'V')}", "accent")
     at = float(t[int(np.argmax(damped))])
-    picture.text(frame.x(at) + 2, frame.y(chosen.peak * volts) - 1.5, f"{show(chosen.peak * volts, 'V', 3)} with {show(chosen.resistor, 'Ω', 3)} and {show(chosen.capacitor, 'F', 3)}", "primary", "left", 3.2)
+    picture.text(frame.x(at) + 2, frame.y(chosen.peak * volts) - 1.5,
+                 f"{show(chosen.peak * volts, 'V', 3)} with {show(chosen.resistor, 'Ω', 3)} and {show(chosen.capacitor, 'F', 3)}",
+                 "primary", "left", 3.2)
     picture.text(frame.left + frame.width - 2, frame.top + 6, "dashed: bare", "muted", "right", 3.2)
     frame.close()
     return picture

@@ -1,4 +1,5 @@
-"""What the ripple ratio costs: energy, peak and rms current of the ideal stage, and the losses of the same supply designed for other ratios."""
+"""What the ripple ratio costs: energy, peak and rms current of the ideal stage, and the losses of the same supply designed for other
+ratios."""
 
 from typing import TYPE_CHECKING, Any
 
@@ -28,9 +29,12 @@ def ripple_picture(design: Design, found: "RippleLoss | None", width: float, hei
     top, inner = min(max(float(y.max()) for _, y, _ in view.curves), 3.0), width - LEFT - RIGHT
     high = height - FOOT - (2 if found else 1) * GAP - 6
     shares: tuple[float, ...] = (0.42, 0.24, 0.34) if found else (0.6, 0.4)
-    over = Frame(picture, LEFT, 1, inner, shares[0] * high, SPAN, (1.0, 1.0 + 1.15 * (top - 1.0)), "over the least value", "×", x_labels=False)
-    beside = Frame(picture, LEFT, over.top + over.height + GAP, inner, shares[1] * high, SPAN, (0.0, 3.0), "over the value at the choice", "×", x_labels=found is None, x_unit="ripple ratio")
-    lines = [(f"{name}: {text}, {float(np.interp(view.chosen, view.ratio, y)):.2f} × least", name, y, role) for (name, y, role), text in zip(view.curves, view.texts, strict=True)]
+    over = Frame(picture, LEFT, 1, inner, shares[0] * high, SPAN, (1.0, 1.0 + 1.15 * (top - 1.0)), "over the least value", "×",
+                 x_labels=False)
+    beside = Frame(picture, LEFT, over.top + over.height + GAP, inner, shares[1] * high, SPAN, (0.0, 3.0), "over the value at the choice",
+                   "×", x_labels=found is None, x_unit="ripple ratio")
+    lines = [(f"{name}: {text}, {float(np.interp(view.chosen, view.ratio, y)):.2f} × least", name, y, role)
+             for (name, y, role), text in zip(view.curves, view.texts, strict=True)]
     for frame, told in ((over, lines), (beside, [(f"{name}: {text}", name, y, role) for name, y, role, text in view.beside])):
         _ideal(picture, frame, view, told, frame is over)
         frame.close()
@@ -50,7 +54,8 @@ def _ideal(picture: Picture, frame: Frame, view: Any, told: list[tuple[str, str,
         picture.text(frame.left + frame.width - 2, frame.top + 8.5 + 4.2 * k, text, role, "right", 3.2)
     for value, text, role in ((view.chosen, "chosen", "accent"), (2.0, "boundary", "muted")):
         right = frame.x(value) > frame.left + 0.6 * frame.width
-        picture.line([(frame.x(value), frame.top + (6 + 4.2 * len(told) if right else 0)), (frame.x(value), frame.top + frame.height)], role, 0.35, True)
+        picture.line([(frame.x(value), frame.top + (6 + 4.2 * len(told) if right else 0)), (frame.x(value), frame.top + frame.height)],
+                     role, 0.35, True)
         if named:
             picture.text(frame.x(value) - 1, frame.top + frame.height - 1.5, text, role, "right", 3.0)
 
@@ -60,7 +65,8 @@ def _designed(picture: Picture, found: "RippleLoss", begin: float, inner: float,
     from rhevectra.core.design.ripple_loss import LOSSES
 
     whole = found.losses.sum(0)
-    frame = Frame(picture, LEFT, begin, inner, high, SPAN, (0.0, 1.3 * float(whole.max())), f"{found.part} as designed", "W", x_unit="ripple ratio")
+    frame = Frame(picture, LEFT, begin, inner, high, SPAN, (0.0, 1.3 * float(whole.max())), f"{found.part} as designed", "W",
+                  x_unit="ripple ratio")
     for name, y in zip(LOSSES, found.losses, strict=True):
         frame.trace(name, found.ratio, y, ROLES[name], 0.5)
     frame.trace("all of it", found.ratio, whole, "ink", 0.6)

@@ -12,7 +12,8 @@ from rhevectra.drawing.display import Picture
 
 ROLES = ("secondary", "primary", "aux", "accent", "over", "muted")
 NAME, ROOM, NARROW, WIDE = 22.0, 1.25, 100.0, 125.0
-"""Room [mm] for the name of an output beside its scale; how much wider than the tolerance the scale is at least; widths [mm] below which only numbers fit, and no long names of cases."""
+"""Room [mm] for the name of an output beside its scale; how much wider than the tolerance the scale is at least; widths [mm] below which
+only numbers fit, and no long names of cases."""
 
 
 def several(design: Design) -> bool:
@@ -27,7 +28,10 @@ def _order(design: Design) -> list[int]:
 
 def sharing_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The current of each output over the pulse at a corner, and under it the voltages of the others over all corners in run."""
-    picture = Picture(width, height, f"{shown_at(corner)} · " + ("in the filter windings" if "filter1.v_lift" in design.rows else "in its rectifiers" if design.context["shared"] else "the nodes' ring left out"))
+    picture = Picture(width, height,
+                      f"{shown_at(corner)} · "
+                      + ("in the filter windings" if "filter1.v_lift" in design.rows else "in its rectifiers" if design.context["shared"]
+                         else "the nodes' ring left out"))
     loose = sorted(_order(design)[1:])
     below = 12.0 + 9.0 * len(loose)
     _currents(picture, design, corner, width, height - below, held)
@@ -37,8 +41,12 @@ def sharing_picture(design: Design, corner: Corner, width: float, height: float,
 
 def _currents(picture: Picture, design: Design, corner: Corner, width: float, height: float, held: Design | None) -> None:
     t, i = TOPOLOGIES[design.topology].share_traces(design, corner)
-    before, pale = TOPOLOGIES[held.topology].share_traces(held, same_corner(held, corner)) if held is not None and several(held) else (t[:1], i[:0])
-    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 6, (0.0, max(float(t[-1]), float(before[-1]))), (0.0, max(float(i.max()), float(pale.max(initial=0.0)))), "current of each output" + ("" if design.context["shared"] else ", seen from the primary" if width > NARROW else " at the primary"), "A")
+    before, pale = (TOPOLOGIES[held.topology].share_traces(held, same_corner(held, corner)) if held is not None and several(held)
+                    else (t[:1], i[:0]))
+    frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 6, (0.0, max(float(t[-1]), float(before[-1]))),
+                  (0.0, max(float(i.max()), float(pale.max(initial=0.0)))),
+                  "current of each output"
+                  + ("" if design.context["shared"] else ", seen from the primary" if width > NARROW else " at the primary"), "A")
     for values in pale:
         frame.pale(before, values)
     named = [(design.requirement.outputs[k].name, values, role) for k, values, role in zip(_order(design), i, ROLES, strict=False)]
@@ -51,17 +59,21 @@ def _currents(picture: Picture, design: Design, corner: Corner, width: float, he
 
 
 def _voltages(picture: Picture, design: Design, corner: Corner, top: float, loose: list[int]) -> None:
-    """For each output that no loop holds a scale around its voltage: tolerance, range over all corners in run with the cases at its ends, and where it stands here."""
+    """For each output that no loop holds a scale around its voltage: tolerance, range over all corners in run with the cases at its ends,
+    and where it stands here."""
     shape = design.grid.shape
     run = np.broadcast_to(RUN.mask(design.grid), shape)
     left, right = LEFT + NAME, picture.width - RIGHT - 2
-    picture.text(LEFT, top + 3.0, "where no loop holds: range over all corners, tolerance, here" if picture.width > NARROW else "range, tolerance, here", "ink", "left", 3.4, True)
+    picture.text(LEFT, top + 3.0,
+                 "where no loop holds: range over all corners, tolerance, here" if picture.width > NARROW else "range, tolerance, here",
+                 "ink", "left", 3.4, True)
     for row, k in enumerate(loose):
         out, least = design.requirement.outputs[k], np.broadcast_to(np.asarray(design.rows[f"output{k + 1}.v"].value, float), shape)
         idle = f"output{k + 1}.v_idle"
         volts = np.broadcast_to(np.asarray(design.rows[idle].value, float), shape) if idle in design.rows else least
         off, under = volts / out.magnitude - 1, least / out.magnitude - 1
-        span = max(ROOM * out.tolerance, 1.1 * float(np.abs(off[run]).max()), 1.1 * float(np.abs(under[run]).max()), 1.1 * abs(float(off[corner.index])))
+        span = max(ROOM * out.tolerance, 1.1 * float(np.abs(off[run]).max()), 1.1 * float(np.abs(under[run]).max()),
+                   1.1 * abs(float(off[corner.index])))
         at = lambda x, span=span: left + (right - left) * (0.5 + 0.5 * x / span)  # noqa: E731
         y = top + 9.5 + 9.0 * row
         picture.text(LEFT, y + 1.2, out.name, "ink", "left", 3.2)

@@ -21,7 +21,8 @@ def trace_picture(read: DrainTrace, own: tuple[Array, Array] | None, width: floa
     spans = ((float(read.t[0]), float(read.t[-1])), _close(read))
     for k, (start, end) in enumerate(spans):
         each = (height - 16) / 2
-        frame = Frame(picture, LEFT + 2, 1 + k * (each + 8), width - LEFT - RIGHT - 2, each - 4, (start, end), (low, top), "drain voltage" if k == 0 else "turn-off", "V")
+        frame = Frame(picture, LEFT + 2, 1 + k * (each + 8), width - LEFT - RIGHT - 2, each - 4, (start, end), (low, top),
+                      "drain voltage" if k == 0 else "turn-off", "V")
         if own is not None:
             shown = (own[0] >= start) & (own[0] <= end)
             frame.pale(own[0][shown], own[1][shown])
@@ -32,7 +33,8 @@ def trace_picture(read: DrainTrace, own: tuple[Array, Array] | None, width: floa
             frame.level(read.peak, f"peak {show(read.peak, 'V', 3)}", "over")
             frame.level(read.plateau, f"plateau {show(read.plateau, 'V', 3)}", "ink")
         frame.close()
-    picture.text(LEFT + 2, height - 1.5, "dashed: the fitted ring" + ("; pale: the design's own waveform, exact" if own is not None else ""), "muted", "left", 3.0)
+    picture.text(LEFT + 2, height - 1.5,
+                 "dashed: the fitted ring" + ("; pale: the design's own waveform, exact" if own is not None else ""), "muted", "left", 3.0)
     return picture
 
 

@@ -38,7 +38,8 @@ def decode(text: str, where: str) -> Document:
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
         raise InputError(f"{where}: version", f"{version!r} is not a version", f"1 to {VERSION}")
     if version > VERSION:
-        raise InputError(f"{where}: version", f"the file was written by a newer Rhevectra (version {version}) and was left untouched", f"versions up to {VERSION}")
+        raise InputError(f"{where}: version", f"the file was written by a newer Rhevectra (version {version}) and was left untouched",
+                         f"versions up to {VERSION}")
     return _document(tree, where)
 
 
@@ -142,7 +143,8 @@ def _judged(raw: dict[str, Any], where: str) -> Requirement:
 
 
 def _accepted(kind: str, message: str) -> str:
-    table = {"missing": "a value", "float_type": "a number in SI units", "string_type": "a text", "int_type": "a whole number", "bool_type": "true or false", "tuple_type": "a list"}
+    table = {"missing": "a value", "float_type": "a number in SI units", "string_type": "a text", "int_type": "a whole number",
+             "bool_type": "true or false", "tuple_type": "a list"}
     return table.get(kind, message[0].lower() + message[1:])
 
 
@@ -210,7 +212,8 @@ def encode(document: Document) -> str:
     readings = {id: {k: v for k, v in plain(m).items() if v not in (None, "")} for id, m in document.as_built.items()}
     known = {"format": FORMAT, "version": VERSION, "title": document.title, "requirement": plain(document.requirement)}
     tree = _merged(dict(document.tree), known)
-    for key, value in (("decisions", dict(document.decisions)), ("as_built", readings), ("log", list(document.log)), ("parts", dict(document.parts))):
+    for key, value in (("decisions", dict(document.decisions)), ("as_built", readings), ("log", list(document.log)),
+                       ("parts", dict(document.parts))):
         if value or key in document.tree or key in ("decisions",):
             tree[key] = value
     return json.dumps(tree, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
@@ -220,8 +223,21 @@ def schema() -> dict[str, Any]:
     """JSON Schema of the project file."""
     requirement = _schema_of_requirement().json_schema(ref_template="#/$defs/{model}")
     definitions = requirement.pop("$defs", {})
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Rhevectra project", "type": "object", "required": ["format", "version", "requirement"], "$defs": {**definitions, "Requirement": requirement},
-            "properties": {"format": {"const": FORMAT}, "version": {"type": "integer", "minimum": 1, "maximum": VERSION}, "title": {"type": "string"}, "requirement": {"$ref": "#/$defs/Requirement"},
-                           "decisions": {"type": "object", "description": "decision id -> pinned value (SI units or a name)", "additionalProperties": {"type": ["number", "string"]}},
-                           "as_built": {"type": "object", "additionalProperties": {"type": "object", "required": ["value"], "properties": {"value": {"type": "number"}, "uncertainty": {"type": "number"}, "how": {"type": "string"}}}},
-                           "log": {"type": "array", "description": "bench log, oldest first; only ever added to", "items": {"type": "object", "properties": {"at": {"type": "string", "description": "ISO 8601"}, "kind": {"enum": [NOTE, READING, BENCH]}, "text": {"type": "string"}, "values": {"type": "object", "additionalProperties": {"type": "number"}}, "expected": {"type": "object", "additionalProperties": {"type": "number"}}}}}, "parts": {"type": "object", "description": "own catalogue rows by table", "additionalProperties": {"type": "array", "items": {"type": "object"}}}}}
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Rhevectra project", "type": "object",
+            "required": ["format", "version", "requirement"], "$defs": {**definitions, "Requirement": requirement},
+            "properties": {"format": {"const": FORMAT}, "version": {"type": "integer", "minimum": 1, "maximum": VERSION},
+                           "title": {"type": "string"}, "requirement": {"$ref": "#/$defs/Requirement"},
+                           "decisions": {"type": "object", "description": "decision id -> pinned value (SI units or a name)",
+                                         "additionalProperties": {"type": ["number", "string"]}},
+                           "as_built": {"type": "object",
+                                        "additionalProperties": {"type": "object", "required": ["value"],
+                                            "properties": {"value": {"type": "number"}, "uncertainty": {"type": "number"},
+                                                           "how": {"type": "string"}}}},
+                           "log": {"type": "array", "description": "bench log, oldest first; only ever added to",
+                                   "items": {"type": "object",
+                                             "properties": {"at": {"type": "string", "description": "ISO 8601"},
+                                                            "kind": {"enum": [NOTE, READING, BENCH]}, "text": {"type": "string"},
+                                                            "values": {"type": "object", "additionalProperties": {"type": "number"}},
+                                                            "expected": {"type": "object", "additionalProperties": {"type": "number"}}}}},
+                           "parts": {"type": "object", "description": "own catalogue rows by table",
+                                     "additionalProperties": {"type": "array", "items": {"type": "object"}}}}}

@@ -1,6 +1,7 @@
 """The bench log: entries that are only ever added, each with its time, what was done or read, and what the design had expected then.
 
-In the file an entry is an object of `at`, `kind`, `text`, `values`, `expected`; entries of another make are kept as they are and shown as far as they can be read.
+In the file an entry is an object of `at`, `kind`, `text`, `values`, `expected`; entries of another make are kept as they are and shown as
+far as they can be read.
 """
 
 import csv
@@ -40,9 +41,11 @@ def entry(raw: Any) -> Entry:
     """An entry of the file; one of another make becomes its text."""
     if not isinstance(raw, Mapping):
         return Entry("", "", raw if isinstance(raw, str) else json.dumps(raw, ensure_ascii=False))
-    numbers = [{str(k): float(v) for k, v in raw.get(name, {}).items() if isinstance(v, int | float) and not isinstance(v, bool) and math.isfinite(v)} if isinstance(raw.get(name, {}), Mapping) else {} for name in ("values", "expected")]
+    numbers = [{str(k): float(v) for k, v in raw.get(name, {}).items() if isinstance(v, int | float) and not isinstance(v, bool)
+                and math.isfinite(v)} if isinstance(raw.get(name, {}), Mapping) else {} for name in ("values", "expected")]
     known = {k: str(raw.get(k, "")) for k in ("at", "kind", "text")}
-    return Entry(known["at"], known["kind"], known["text"] or json.dumps({k: v for k, v in raw.items() if k not in ("at", "kind")}, ensure_ascii=False), *numbers)
+    return Entry(known["at"], known["kind"],
+                 known["text"] or json.dumps({k: v for k, v in raw.items() if k not in ("at", "kind")}, ensure_ascii=False), *numbers)
 
 
 def entries(log: Iterable[Any]) -> list[Entry]:
@@ -59,5 +62,6 @@ def as_csv(log: Iterable[Any]) -> str:
         for name in e.values or ("",):
             read, expected = e.values.get(name), e.expected.get(name)
             off = f"{read / expected - 1:+.4f}" if read is not None and expected else ""
-            writer.writerow((e.at, e.kind, e.text, name, "" if read is None else repr(read), "" if expected is None else repr(expected), off))
+            writer.writerow(
+                (e.at, e.kind, e.text, name, "" if read is None else repr(read), "" if expected is None else repr(expected), off))
     return text.getvalue()

@@ -73,7 +73,8 @@ def own_folder() -> Path:
 
 
 def keep_parts(table: str, rows: Sequence[Mapping[str, Any]], without: Collection[str] = ()) -> Path:
-    """Put rows into the person's own parts, in place of those of the same names, and take others out; where they lie. Raises InputError where they cannot be read or written."""
+    """Put rows into the person's own parts, in place of those of the same names, and take others out; where they lie. Raises InputError
+    where they cannot be read or written."""
     path = own_folder() / f"{table}.csv"
     checked = check_rows(table, rows, table)
     try:

@@ -13,7 +13,8 @@ from rhevectra.project.log import as_csv
 from rhevectra.project.store import write_text
 
 FILTER = "Rhevectra projects (*.rhevectra.json)"
-EMPTY = '{"format": "rhevectra-project", "version": 1, "title": "new supply", "requirement": {"mains": {"kind": "ac1", "v_min": 85, "v_max": 265}, "outputs": [{"voltage": 12.0, "current_max": 1.0}]}, "decisions": {}}'
+EMPTY = ('{"format": "rhevectra-project", "version": 1, "title": "new supply", "requirement": {"mains": {"kind": "ac1", "v_min": 85, '
+         '"v_max": 265}, "outputs": [{"voltage": 12.0, "current_max": 1.0}]}, "decisions": {}}')
 
 
 class FileActions:
@@ -155,7 +156,8 @@ class FileActions:
         line = corner.v_line if corner else None
         done = self._guarded(lambda: write_text(path, netlist_text(self.session.design, line, 1.0, "valley")))
         if done:
-            self.statusBar().showMessage(f"netlist at {line:g} V, full load, written to {Path(path).name}" if line else f"netlist written to {Path(path).name}")
+            self.statusBar().showMessage(f"netlist at {line:g} V, full load, written to {Path(path).name}" if line
+                                         else f"netlist written to {Path(path).name}")
         return done
 
     def winding_dialog(self) -> None:
@@ -203,7 +205,8 @@ class FileActions:
     def _exported(self, what: str, path: str | Path, write: Callable[[], Any]) -> bool:
         """Write a file while the window goes on, and say so; a failure is told. False where it is known at once."""
         say = self.statusBar().showMessage
-        return bool(self._edit(write, then=lambda _done: say(f"{what} written to {Path(path).name}"), doing=f"writing the {what} …", refused=say))
+        return bool(self._edit(write, then=lambda _done: say(f"{what} written to {Path(path).name}"), doing=f"writing the {what} …",
+                               refused=say))
 
     def bringup_dialog(self) -> None:
         """Ask for a file and write the plan of the bring-up with its readings."""
@@ -241,5 +244,6 @@ class FileActions:
         from PySide6.QtWidgets import QMessageBox
 
         box = QMessageBox.StandardButton
-        answer = QMessageBox.question(self, "Unsaved changes", "The project has changes that are not saved.", box.Save | box.Discard | box.Cancel)  # type: ignore[arg-type]
+        asked = "The project has changes that are not saved."
+        answer = QMessageBox.question(self, "Unsaved changes", asked, box.Save | box.Discard | box.Cancel)  # type: ignore[arg-type]
         return self.save() if answer == box.Save else bool(answer == box.Discard)

@@ -47,17 +47,22 @@ class ViewActions:
         from rhevectra.ui.views.ask_outputs import COLUMNS
 
         design = self.session.design
-        entries = [Entry("figure", design.specs[id].label, f"{id} {design.specs[id].symbol}", partial(self._to_figure, id)) for id in design.figure_ids]
-        entries += [Entry("decision", spec.label, spec.id, partial(self._to_decision, spec.stage, spec.id)) for spec, _ in design.decisions()]
+        entries = [Entry("figure", design.specs[id].label, f"{id} {design.specs[id].symbol}", partial(self._to_figure, id))
+                   for id in design.figure_ids]
+        entries += [Entry("decision", spec.label, spec.id, partial(self._to_decision, spec.stage, spec.id))
+                    for spec, _ in design.decisions()]
         entries += [Entry("command", c.title, f"{c.id} {c.tip}", getattr(self, c.method)) for c in COMMANDS if c.id != "view.find"]
-        entries += [Entry("picture", f"{name}: {PICTURES[key][0]}", key, partial(self._to_picture, stage, key)) for stage, name, _ in design.plates for key in pictures_of(design, stage)]
+        entries += [Entry("picture", f"{name}: {PICTURES[key][0]}", key, partial(self._to_picture, stage, key))
+                    for stage, name, _ in design.plates for key in pictures_of(design, stage)]
         entries += [Entry("requirement", f.label, f.hint, partial(self._to_field, f.label)) for f in (*MAINS_FIELDS, *PLACE_FIELDS)]
         entries += [Entry("requirement", f"Output: {c.label}", c.hint, partial(self._to_output, c.label)) for c in COLUMNS]
-        entries += [Entry("bench", name, f"{desk.lower()} desk", partial(self._to_tab, desk, k)) for desk, names in (("Wind", BENCHES), ("Prove", PROOFS)) for k, name in enumerate(names)]
+        entries += [Entry("bench", name, f"{desk.lower()} desk", partial(self._to_tab, desk, k))
+                    for desk, names in (("Wind", BENCHES), ("Prove", PROOFS)) for k, name in enumerate(names)]
         for table in TABLES:
             spec = next((s for s, _ in design.decisions() if s.table == table), None)
             if spec is not None:
-                entries += [Entry(f"part: {table.replace('_', ' ')}", name, spec.id, partial(self._to_decision, spec.stage, spec.id)) for name in design.catalogue[table].names]
+                entries += [Entry(f"part: {table.replace('_', ' ')}", name, spec.id, partial(self._to_decision, spec.stage, spec.id))
+                            for name in design.catalogue[table].names]
         return entries
 
     def _to_figure(self, id: str) -> None:
@@ -158,7 +163,9 @@ class ViewActions:
         self.jobs.cancel()
         design = self.session.design
         self.explore_desk.begin(axes)
-        self.jobs.start("explore", explore_steps(design.requirement, {**design.pins, "topology": design.topology}, axes, count, self.session.catalogue), self.explore_desk.take)
+        self.jobs.start("explore",
+                        explore_steps(design.requirement, {**design.pins, "topology": design.topology}, axes, count,
+                                      self.session.catalogue), self.explore_desk.take)
 
     def open_explored(self, pins: Any) -> None:
         """A design of an exploration on the Size desk; one edit, taken back by undo."""
@@ -184,7 +191,8 @@ class ViewActions:
         from rhevectra.core.design.contest import COMMON
 
         document = self.session.document
-        return document.requirement, self.session.catalogue[PRICES], tuple((k, v) for k, v in sorted(document.decisions.items()) if k in COMMON)
+        return (document.requirement, self.session.catalogue[PRICES],
+                tuple((k, v) for k, v in sorted(document.decisions.items()) if k in COMMON))
 
     def refresh_contest(self) -> None:
         """Run the contest where what is on the desk is for another requirement."""

@@ -20,7 +20,8 @@ if TYPE_CHECKING:
     from rhevectra.ui.window import MainWindow
 
 SHARE = 2e-4
-"""Seconds a thread keeps Python while the window waits for it; at Python's own 5 ms a repaint beside an exact period takes a quarter of a second."""
+"""Seconds a thread keeps Python while the window waits for it; at Python's own 5 ms a repaint beside an exact period takes a quarter of a
+second."""
 
 
 DESKS = ("ask", "contest", "explore", "wind", "prove", "sheet_page")
@@ -40,7 +41,8 @@ def prepare_platform() -> bool:
     if os.environ.get("QT_QPA_PLATFORM") or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"):
         return False
     config = Path(tempfile.gettempdir()) / f"rhevectra-screen-{os.getuid()}.json"
-    config.write_text('{"synchronousWindowSystemEvents": false, "screens": [{"name": "desk", "x": 0, "y": 0, "width": 1280, "height": 800, "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}]}', encoding="utf-8")
+    config.write_text('{"synchronousWindowSystemEvents": false, "screens": [{"name": "desk", "x": 0, "y": 0, "width": 1280, "height": 800, '
+                      '"logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}]}', encoding="utf-8")
     os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={config}"
     return True
 
@@ -53,7 +55,8 @@ def painted(opening: Callable[[], Session]) -> "MainWindow":
     own = builtins.__import__
     from PySide6.QtCore import QLocale
 
-    builtins.__import__ = own  # the toolkit's reads the source of every module imported after it, to see whether it renames the toolkit's methods; none here does
+    # the toolkit's reads the source of every module imported after it, to see whether it renames the toolkit's methods; none here does
+    builtins.__import__ = own
     from PySide6.QtWidgets import QApplication
 
     from rhevectra.ui.theme import roles
@@ -76,7 +79,9 @@ def stay(window: "MainWindow") -> int:
     from PySide6.QtWidgets import QApplication
 
     window.offer_recovery(found())
-    QTimer.singleShot(IDLE, lambda: Thread(target=read_desks, daemon=True).start())  # a bound method of an object that nobody else holds would not be called
+    QTimer.singleShot(IDLE,
+                      lambda: Thread(target=read_desks,
+                                     daemon=True).start())  # a bound method of an object that nobody else holds would not be called
     return int(QApplication.exec())
 
 

@@ -3,7 +3,10 @@
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-DESKS = {"Ask": "the requirement on one page", "Contest": "every topology designed for the requirement, in order", "Size": "the stages, their decisions and figures", "Explore": "many designs around this one: points, a brush, one to go on with", "Wind": "the winding sheet for the maker of the transformer", "Prove": "bringing the made supply up with the readings it should show, and the bench log"}
+DESKS = {"Ask": "the requirement on one page", "Contest": "every topology designed for the requirement, in order",
+         "Size": "the stages, their decisions and figures", "Explore": "many designs around this one: points, a brush, one to go on with",
+         "Wind": "the winding sheet for the maker of the transformer",
+         "Prove": "bringing the made supply up with the readings it should show, and the bench log"}
 
 BENCHES = ("Winding sheet", "Gap", "Core loss", "Ringing", "Drain trace", "Rework")
 """Tabs of the Wind desk: the sheet and the benches."""

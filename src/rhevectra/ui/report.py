@@ -22,7 +22,8 @@ _DPI = 600
 
 
 def write_winding(design: Design, title: str, path: Path) -> None:
-    """The winding sheet of a design: its steps as text where the name ends in .txt, else its pages as PDF. Raises InputError where there is none or the file cannot be written."""
+    """The winding sheet of a design: its steps as text where the name ends in .txt, else its pages as PDF. Raises InputError where there is
+    none or the file cannot be written."""
     if not has_sheet(design):
         raise InputError("decisions.topology", f"{design.topology} has no transformer to wind", "a topology with one")
     if path.suffix.lower() == ".txt":
@@ -32,7 +33,8 @@ def write_winding(design: Design, title: str, path: Path) -> None:
 
 
 def write_dossier(design: Design, title: str, path: Path) -> None:
-    """The whole design on paper, with the winding sheet where there is a transformer. Raises InputError where the file cannot be written."""
+    """The whole design on paper, with the winding sheet where there is a transformer. Raises InputError where the file cannot be
+    written."""
     write_pdf(path, (*dossier.pages(design, title), *(pages(design, title) if has_sheet(design) else ())), f"design: {title}")
 
 
@@ -46,7 +48,8 @@ def alone(write: Callable[[Design, str, Path], None], design: Design, title: str
 
 
 def write_pdf(path: Path, pages: Sequence[Picture], title: str) -> None:
-    """Write pictures as pages of their own size [mm]; what was there stays until all of them are. Raises InputError where the file cannot be written."""
+    """Write pictures as pages of their own size [mm]; what was there stays until all of them are. Raises InputError where the file cannot
+    be written."""
     if not path.parent.is_dir():
         raise InputError(str(path), "the folder does not exist", "a folder that may be written")
     made = QBuffer()

@@ -3,6 +3,7 @@
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -11,8 +12,12 @@ from rhevectra.app.session import Session
 from rhevectra.core.basis.errors import InputError
 from rhevectra.ui.main import prepare_platform
 
-VIEWS = {"ask": ("Ask", "", ""), "size-switch": ("Size", "switch", "period"), "size-bulk": ("Size", "bulk", "line"), "size-transformer": ("Size", "transformer", "window"), "size-range": ("Size", "switch", "range"), "size-field": ("Size", "transformer", "field"),
-         "size-clamp": ("Size", "clamp", "transient"), "size-map": ("Size", "clamp", "map"), "size-circuit": ("Size", "rectifier", "circuit"), "size-kinds": ("Size", "clamp", "loads"), "size-loss": ("Size", "load", "loss"), "explore": ("Explore", "", ""), "wind": ("Wind", "", ""), "prove": ("Prove", "", "")}
+VIEWS = {"ask": ("Ask", "", ""), "size-switch": ("Size", "switch", "period"), "size-bulk": ("Size", "bulk", "line"),
+         "size-transformer": ("Size", "transformer", "window"), "size-range": ("Size", "switch", "range"),
+         "size-field": ("Size", "transformer", "field"),
+         "size-clamp": ("Size", "clamp", "transient"), "size-map": ("Size", "clamp", "map"),
+         "size-circuit": ("Size", "rectifier", "circuit"), "size-kinds": ("Size", "clamp", "loads"), "size-loss": ("Size", "load", "loss"),
+         "explore": ("Explore", "", ""), "wind": ("Wind", "", ""), "prove": ("Prove", "", "")}
 """Picture name -> desk, stage, picture of the panel."""
 EXPLORED, PATIENCE = 160, 90
 """Designs of the exploration that is shown, and seconds that a picture from a worker is waited for."""
@@ -86,13 +91,21 @@ def _take(folder: Path) -> None:
 
     def shoot(name: str) -> None:
         panel, until = window.size_desk.picture, time.monotonic() + PATIENCE
-        while panel.busy and time.monotonic() < until:
+        while (panel.busy or window.jobs.running) and time.monotonic() < until:
             application.processEvents()
             time.sleep(0.005)  # what is waited for needs the processor too
         for _ in range(3):
             application.processEvents()
         if not window.grab().save(str(folder / f"{name}.png"), "PNG"):
             raise InputError(str(folder / f"{name}.png"), "the picture cannot be written", "a folder that may be written")
+    _first_demo(window, shoot)
+    _held_and_dark(window, shoot)
+    _other_demos(window, shoot)
+    window.close()
+
+
+def _first_demo(window: Any, shoot: Callable[[str], None]) -> None:
+    """Every desk, and the stages of the first demo."""
     for name, (desk, stage, picture) in VIEWS.items():
         window.go(desk)
         if name == "prove":
@@ -106,6 +119,10 @@ def _take(folder: Path) -> None:
             if name == "size-switch":
                 _look_at_clamp(window)
         shoot(name)
+
+
+def _held_and_dark(window: Any, shoot: Callable[[str], None]) -> None:
+    """An edit with the design before it pale behind, in the dark theme."""
     window.go("Size")
     window.size_desk.choose_stage("switch")
     window.hold()
@@ -114,19 +131,19 @@ def _take(folder: Path) -> None:
     window.toggle_theme()
     shoot("size-reference-dark")
     window.toggle_theme()
-    window.session.saved = window.session.document
-    for name, what, stage, picture in (("size-power-factor", "frost-fans", "pfc", "envelope"), ("size-loop", "frost-fans", "feedback", "loop"), ("size-resonant", "radar-rotator", "switch", "gain")):
+
+
+def _other_demos(window: Any, shoot: Callable[[str], None]) -> None:
+    """What the first demo has not: a power factor stage, a loop behind it, a resonant stage, a contest with front ends."""
+    for name, what, stage, picture in (("size-power-factor", "frost-fans", "pfc", "envelope"),
+                                       ("size-loop", "frost-fans", "feedback", "loop"),
+                                       ("size-resonant", "radar-rotator", "switch", "gain"), ("contest", "frost-fans", "", "")):
         window.session.saved = window.session.document
         window._adopt(Session.of_text(demo.text(what), "demo"))
-        window.size_desk.choose_stage(stage)
-        window.size_desk.picture.choose(picture)
+        if stage:
+            window.size_desk.choose_stage(stage)
+            window.size_desk.picture.choose(picture)
+        else:
+            window.go("Contest")
         shoot(name)
     window.session.saved = window.session.document
-    window._adopt(Session.of_text(demo.text("frost-fans"), "demo"))
-    window.go("Contest")
-    until = time.monotonic() + 20
-    while window.jobs.running and time.monotonic() < until:
-        application.processEvents()
-    shoot("contest")
-    window.session.saved = window.session.document
-    window.close()

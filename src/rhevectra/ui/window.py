@@ -224,7 +224,9 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
     def go(self, desk: str) -> None:
         """Show a desk by name."""
         self.rail.mark(desk)
-        self._show_widget({"Ask": lambda: self.ask, "Contest": lambda: self.contest_desk, "Explore": lambda: self.explore_desk, "Wind": lambda: self.wind_desk, "Prove": lambda: self.prove_desk}.get(desk, lambda: self.size_desk)())
+        self._show_widget(
+            {"Ask": lambda: self.ask, "Contest": lambda: self.contest_desk, "Explore": lambda: self.explore_desk,
+             "Wind": lambda: self.wind_desk, "Prove": lambda: self.prove_desk}.get(desk, lambda: self.size_desk)())
 
     def _show_widget(self, widget: QWidget) -> None:
         self.stack.setCurrentWidget(widget)
@@ -257,7 +259,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         moved = summary(s.before, s.design) if s.before is not None else ""
         corners = len(s.design.grid.lines) * len(s.design.grid.freqs) * len(s.design.grid.points) * len(s.design.grid.bus)
         took = f"in {s.elapsed * 1e3:.0f} ms" if s.elapsed > 1e-3 else "a while ago, and kept"
-        self.statusBar().showMessage(f"{spoken(s.design.topology)} designed at {corners} corners {took} · {worst}" + (f" · {moved}" if moved else ""))
+        self.statusBar().showMessage(
+            f"{spoken(s.design.topology)} designed at {corners} corners {took} · {worst}" + (f" · {moved}" if moved else ""))
         self._said.setText("reference held" if s.reference is not None else "")
         for id, stack, verb in (("edit.undo", s.past, "Undo"), ("edit.redo", s.future, "Redo")):
             self.actions_by_id[id].setText(f"{verb}: {stack[-1].name}" if stack else verb)
@@ -272,10 +275,12 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.setWindowTitle(f"{'● ' if s.changed else ''}{s.document.title} · {name} · Rhevectra")
         self.top.say(s.document.title, s.document.requirement, s.changed)
 
-    def _edit(self, change: Any, id: str = "", then: Any = None, doing: str = "designing …", refused: Callable[[str], None] | None = None) -> bool:
+    def _edit(self, change: Any, id: str = "", then: Any = None, doing: str = "designing …",
+              refused: Callable[[str], None] | None = None) -> bool:
         """Make a change of the session and show what comes of it; a refused one leaves everything as it was and says why at its field.
 
-        then: called with what the change gave, in place of showing the session; doing: told while it lasts; refused: called with the sentence, in place of the field. False where it is refused at once.
+        then: called with what the change gave, in place of showing the session; doing: told while it lasts; refused: called with the
+        sentence, in place of the field. False where it is refused at once.
         """
         fine = [True]
 
@@ -342,7 +347,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
 
         first = found[0]
         when = datetime.fromtimestamp(first.when).strftime("%d.%m.%Y %H:%M")
-        self.notice.say(f"Unsaved work of “{first.title}” from {when} was found after a crash.", (("Restore it", lambda: self._recover(first)), ("Discard it", first.discard), ("Later", lambda: None)))
+        self.notice.say(f"Unsaved work of “{first.title}” from {when} was found after a crash.",
+                        (("Restore it", lambda: self._recover(first)), ("Discard it", first.discard), ("Later", lambda: None)))
 
     def _recover(self, found: Found) -> None:
         def restored(session: Session) -> None:

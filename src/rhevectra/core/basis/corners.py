@@ -47,7 +47,8 @@ class Corner(Struct, frozen=True):
         return {"v_line": self.v_line, "f_line": self.f_line, "load": self.load, "case": self.case, "bus": self.bus}
 
     def text(self) -> str:
-        point = {"run": f"{self.load * 100:.0f} % load", "limit": "current limit", "peak": "peak load", "start": "start-up", "short": "output short"}[self.case]
+        point = {"run": f"{self.load * 100:.0f} % load", "limit": "current limit", "peak": "peak load", "start": "start-up",
+                 "short": "output short"}[self.case]
         line = f"{self.v_line:g} V" + (f" {self.f_line:g} Hz" if self.f_line else "")
         return f"{line} · {self.label or point}" + (f" · bus {self.bus}" if self.bus else "")
 
@@ -106,7 +107,8 @@ class Grid(Struct, frozen=True):
     def find(self, v_line: float, load: float = 1.0, case: str = "run", bus: str = "valley", f_line: float | None = None) -> Corner:
         """The corner nearest in line voltage (lowest line frequency unless named) at a point that exists (ValueError if not)."""
         line = int(np.argmin(np.abs(np.asarray(self.lines) - v_line)))
-        point = next(i for i, p in enumerate(self.points) if p.case == case and (case != "run" or abs(p.load - load) < 1e-9) and not p.label)
+        point = next(i for i, p in enumerate(self.points) if p.case == case and (case != "run" or abs(p.load - load) < 1e-9)
+                     and not p.label)
         freq = 0 if f_line is None else int(np.argmin(np.abs(np.asarray(self.freqs) - f_line)))
         return self.corner((line, freq, point, self.bus.index(bus) if bus in self.bus else 0))
 
@@ -140,7 +142,8 @@ class Domain(Struct, frozen=True):
         return grid._masks[self.name]
 
     def places(self, grid: Grid, shape: tuple[int, ...]) -> tuple[Array, Array]:
-        """Where an array that broadcasts to the grid has numbers of this domain, each once, and the first corner of each (counted along the whole grid); kept by the grid like the mask."""
+        """Where an array that broadcasts to the grid has numbers of this domain, each once, and the first corner of each (counted along the
+        whole grid); kept by the grid like the mask."""
         key = self.name, shape
         if key not in grid._places:
             mask = np.flatnonzero(self.mask(grid))
@@ -161,11 +164,14 @@ LIGHT = Domain("light", "all lines and line frequencies, load 0.1", lambda p: p.
 IDLE = Domain("idle", "all lines and line frequencies, load 0", lambda p: p.case == "run" and p.load == 0.0)
 RUN = Domain("run", "all lines and line frequencies, every load in run", lambda p: p.case == "run")
 PEAKS = Domain("peaks", "all lines and line frequencies, every load, peak load and the case limit", lambda p: True)
-LOADED = Domain("loaded", "all lines and line frequencies, load 1 and peak load", lambda p: p.case == "peak" or (p.case == "run" and p.load == 1.0))
-QUARTER = Domain("quarter", "all lines and line frequencies, load 0.25 and more", lambda p: p.case == "run" and not p.label and p.load >= 0.25)
+LOADED = Domain("loaded", "all lines and line frequencies, load 1 and peak load",
+                lambda p: p.case == "peak" or (p.case == "run" and p.load == 1.0))
+QUARTER = Domain("quarter", "all lines and line frequencies, load 0.25 and more",
+                 lambda p: p.case == "run" and not p.label and p.load >= 0.25)
 HARMONIC = Domain("harmonic", "highest nominal line, load 1", lambda p: p.case == "run" and p.load == 1.0, "nominal_max")
 HOLD_UP = Domain("hold-up", "hold_up_at, load 1", lambda p: p.case == "run" and p.load == 1.0, "hold_up_at")
-START = Domain("start", "all lines and line frequencies, start-up into full load at the current limit", lambda p: p.case == "limit", case="start")
+START = Domain("start", "all lines and line frequencies, start-up into full load at the current limit", lambda p: p.case == "limit",
+               case="start")
 SHORT = Domain("short", "all lines and line frequencies, outputs short", lambda p: p.case == "limit", case="short")
 _DOMAINS = {d.name: d for d in (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, QUARTER, HARMONIC, HOLD_UP, START, SHORT)}
 
@@ -175,7 +181,8 @@ def _domain(name: str) -> Domain:
 
 
 def outer_buses(v_bus: Array) -> tuple[Array, Array]:
-    """Numbers of the corners (2, points) with the least and the greatest bus of every operating point, and where each corner lies between them, 0 to 1."""
+    """Numbers of the corners (2, points) with the least and the greatest bus of every operating point, and where each corner lies between
+    them, 0 to 1."""
     by_point = np.moveaxis(v_bus, 2, 0).reshape(v_bus.shape[2], -1)
     number = np.moveaxis(np.arange(v_bus.size).reshape(v_bus.shape), 2, 0).reshape(by_point.shape)
     every = np.arange(len(by_point))

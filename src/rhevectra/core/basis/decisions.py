@@ -14,7 +14,8 @@ from rhevectra.core.basis.sheet import Refused, Row, Sheet
 class DecisionSpec(Struct, frozen=True):
     """One thing that may be chosen. kind: number, integer or choice; options may name a catalogue table ('cores').
 
-    own: of a choice that takes a person's own text too, gives that text in its usual spelling or raises InputError; example: of such a text.
+    own: of a choice that takes a person's own text too, gives that text in its usual spelling or raises InputError; example: of such a
+    text.
     """
 
     id: str
@@ -34,7 +35,8 @@ class DecisionSpec(Struct, frozen=True):
     def accepted(self, choices: Sequence[str] = ()) -> str:
         if self.kind == "choice":
             names = self.options or tuple(choices)
-            return ", ".join(names[:12]) + (f" and {len(names) - 12} more" if len(names) > 12 else "") + (f", or your own such as {self.example}" if self.example else "")
+            return ", ".join(names[:12]) + (f" and {len(names) - 12} more" if len(names) > 12 else "") + (
+                f", or your own such as {self.example}" if self.example else "")
         if self.percent:
             return f"{100 * self.low:g} to {100 * self.high:g} % (in a file {self.low:g} to {self.high:g})"
         return f"{self.low:g} to {self.high:g} {self.unit}".strip()
@@ -61,7 +63,8 @@ class DecisionSpec(Struct, frozen=True):
             return value
         number = isinstance(value, int | float) and not isinstance(value, bool)
         if not number or not math.isfinite(value) or not self.low <= value <= self.high or (self.kind == "integer" and value != int(value)):
-            raise InputError(where, f"{value!r} cannot be used", ("a whole number from " if self.kind == "integer" else "") + self.accepted())
+            raise InputError(where, f"{value!r} cannot be used",
+                             ("a whole number from " if self.kind == "integer" else "") + self.accepted())
         return int(value) if self.kind == "integer" else float(value)
 
 

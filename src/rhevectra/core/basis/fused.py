@@ -65,7 +65,8 @@ class Fused:
     carried: results every pass needs; the others are worked out by `finish`, after the last pass.
     """
 
-    def __init__(self, function: Callable[[Mapping[str, Any], Mapping[str, Any]], Mapping[str, Any]], fixed: Sequence[str], moving: Sequence[str], carried: Sequence[str]) -> None:
+    def __init__(self, function: Callable[[Mapping[str, Any], Mapping[str, Any]], Mapping[str, Any]], fixed: Sequence[str],
+                 moving: Sequence[str], carried: Sequence[str]) -> None:
         trace = _Trace()
         given = {f"f_{n}": FIXED for n in fixed} | {f"x_{n}": PASS for n in moving}
         made = function({n: Node(trace, f"f_{n}") for n in fixed}, {n: Node(trace, f"x_{n}") for n in moving})
@@ -79,9 +80,12 @@ class Fused:
         self._constants = {n: np.asarray(v) for n, v in trace.constants.items()}
         self._fixed, self.moving = {n: f"f_{n}" for n in fixed}, tuple(moving)
         of = {stage: {n: s for n, s in trace.steps.items() if when[n] == stage} for stage in (FIXED, PASS, END)}
-        kept = [n for stage in (PASS, END) for _f, inputs in of[stage].values() for n in inputs if when[n] == FIXED] + [n for n in results.values() if when[n] == FIXED]
+        kept = [n for stage in (PASS, END) for _f, inputs in of[stage].values() for n in inputs if when[n] == FIXED] + [
+            n for n in results.values() if when[n] == FIXED]
         self._kept = tuple(dict.fromkeys(kept))
-        also = dict.fromkeys([i for _f, inputs in of[END].values() for i in inputs if when[i] == PASS and i in trace.steps] + [n for n in results.values() if when[n] == PASS and n in trace.steps])
+        also = dict.fromkeys(
+            [i for _f, inputs in of[END].values() for i in inputs if when[i] == PASS and i in trace.steps]
+            + [n for n in results.values() if when[n] == PASS and n in trace.steps])
         live = (*(results[n] for n in carried), *(n for n in also if n not in {results[c] for c in carried}))
         self._prepare = _compiled("prepare", of[FIXED], [[*self._fixed.values(), *trace.constants]], self._kept)
         rows = [f"x_{n}" for n in moving]
@@ -122,7 +126,8 @@ class Bound:
         return dict(zip(self._of._results, self._of._finish(self._kept, rows, self._live), strict=True))
 
 
-def _compiled(name: str, steps: Mapping[str, tuple[str, tuple[str, ...]]], arguments: Sequence[Sequence[str]], results: Sequence[str]) -> Callable[..., Sequence[Any]]:
+def _compiled(name: str, steps: Mapping[str, tuple[str, tuple[str, ...]]], arguments: Sequence[Sequence[str]],
+              results: Sequence[str]) -> Callable[..., Sequence[Any]]:
     """The operations as a function of groups of values, in text Python compiles."""
     lines = [f"def {name}({', '.join(f'a{k}' for k in range(len(arguments)))}):"]
     lines += [f" {', '.join(names)}, = a{k}" for k, names in enumerate(arguments) if names]

@@ -20,14 +20,16 @@ _LONG = (("h", 3600.0), ("min", 60.0))
 _SIZES = {"m²": "mm²", "m³": "cm³"}
 """Areas and volumes are shown as catalogues of cores give them."""
 _SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}}
-_SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "ohms", "R"), "V": ("V", "Vac", "Vdc", "Vrms", "V ac", "V dc", "V rms"), "°C": ("°C", "C"), "turns": ("turns", "t", "turn"), "layers": ("layers", "layer"), "holes": ("holes", "hole")}
+_SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "ohms", "R"), "V": ("V", "Vac", "Vdc", "Vrms", "V ac", "V dc", "V rms"), "°C": ("°C", "C"),
+              "turns": ("turns", "t", "turn"), "layers": ("layers", "layer"), "holes": ("holes", "hole")}
 _SHARES = re.compile(r"efficiency|tolerance|spread|\.error|\.fill")
 _NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,3}))?\s*(.*)", re.DOTALL)
 _INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmkKMGR])(\d+)\s*(.*)", re.DOTALL)
 
 
 def _scale(rest: str, unit: str) -> int | None:
-    """Power of ten that the text after the digits stands for, or None where it is not understood. A unit may be written in any case, a prefix may not."""
+    """Power of ten that the text after the digits stands for, or None where it is not understood. A unit may be written in any case, a
+    prefix may not."""
     spellings = _SPELLINGS.get(unit, (unit,) if unit else ())
     if rest == "" or rest in spellings:
         return 0
@@ -51,7 +53,8 @@ def parse(text: str, unit: str = "", where: str = "") -> float:
     Raises NotAQuantity with a sentence naming what is accepted.
     """
     raw = text.strip().replace("−", "-").replace("\u00a0", " ")
-    example = {"": "0.6", "%": "87 %", "K": "45", "°C": "50", "turns": "12", "layers": "16", "m²": "97.1 mm²", "m³": "7.64 cm³"}.get(unit, f"2.2k, 2k2, 4.7u {unit}")
+    example = {"": "0.6", "%": "87 %", "K": "45", "°C": "50", "turns": "12", "layers": "16", "m²": "97.1 mm²", "m³": "7.64 cm³"}.get(unit,
+        f"2.2k, 2k2, 4.7u {unit}")
     problem = NotAQuantity(where, f"'{text.strip()[:40]}' is not a number{f' in {unit}' if unit else ''}",
                            f"a number such as {example}, with a decimal point")
     infix = _INFIX.fullmatch(raw)
@@ -128,7 +131,8 @@ def show(value: float, unit: str = "", digits: int = 3) -> str:
 
 
 def margin_text(margin: float) -> str:
-    """A margin in per cent; one that reads as none has a digit more, and is never none where its limit is passed; beyond ten times the limit the number says nothing more."""
+    """A margin in per cent; one that reads as none has a digit more, and is never none where its limit is passed; beyond ten times the
+    limit the number says nothing more."""
     share = 100 * abs(margin)
     if margin < -10:
         return "< −999 %"

@@ -6,7 +6,8 @@ from types import ModuleType
 
 
 class Registry(Mapping[str, ModuleType]):
-    """The modules of a package behind one protocol, in the order in which they are offered. Names are known at once, modules come when asked for.
+    """The modules of a package behind one protocol, in the order in which they are offered. Names are known at once, modules come when
+    asked for.
 
     names: each with what people call it. files: of those whose file is called otherwise.
     """

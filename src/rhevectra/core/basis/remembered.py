@@ -1,4 +1,5 @@
-"""Answers of pure functions kept for a while: an edit leaves most of a design as it was, and what was asked with the same numbers need not be worked out again."""
+"""Answers of pure functions kept for a while: an edit leaves most of a design as it was, and what was asked with the same numbers need not
+be worked out again."""
 
 from collections.abc import Callable
 from functools import wraps
@@ -22,7 +23,8 @@ class Kept:
         _ALL.append(self)
 
     def ask_of(self, whole: Any, key: Any, make: Callable[[], Any]) -> Any:
-        """The same for an answer that holds for one object alone, which is told from others by being kept as long as the answer: while it is, no other has its number."""
+        """The same for an answer that holds for one object alone, which is told from others by being kept as long as the answer: while it
+        is, no other has its number."""
         return self.ask((id(whole), key), lambda: (make(), whole))[0]
 
     def ask(self, key: Any, make: Callable[[], Any]) -> Any:

@@ -25,7 +25,7 @@ def _one_of(where: str, value: object, allowed: tuple[str, ...]) -> None:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Mains:
-    """Where the power comes from. kind: ac1 (single phase), ac3 (voltages between lines), dc; voltages [V rms, or V for dc]; frequencies [Hz]."""
+    """Where the power comes from. kind: ac1 (single phase), ac3 (voltages between lines), dc; voltages [V rms, V dc]; frequencies [Hz]."""
 
     kind: str
     v_min: float
@@ -48,7 +48,8 @@ class Mains:
             raise InputError(where, f"f_min {self.f_min:g} Hz is above f_max {self.f_max:g} Hz", "the smaller frequency as f_min")
         for value in self.nominals:
             if not self.v_min <= value <= self.v_max:
-                raise InputError(f"{where}.nominals", f"{value:g} V lies outside {self.v_min:g}-{self.v_max:g} V", "nominal voltages inside the range")
+                raise InputError(f"{where}.nominals", f"{value:g} V lies outside {self.v_min:g}-{self.v_max:g} V",
+                                 "nominal voltages inside the range")
         if not self.nominals:
             inside = tuple(v for v in USUAL_NOMINALS[self.kind] if self.v_min <= v <= self.v_max)
             object.__setattr__(self, "nominals", inside or ((self.v_min + self.v_max) / 2,))
@@ -109,8 +110,10 @@ class Output:
             changes["name"] = f"{self.voltage:g} V"
         for name, value in changes.items():
             object.__setattr__(self, name, value)
-        if not abs(self.voltage_min) <= abs(self.voltage) <= abs(self.voltage_max) or self.voltage_min * self.voltage_max < 0:  # type: ignore[arg-type,operator]
-            raise InputError(where, "voltage_min, voltage and voltage_max are not in order", "magnitudes that rise from voltage_min to voltage_max")
+        low, high = float(self.voltage_min), float(self.voltage_max)  # type: ignore[arg-type]
+        if not abs(low) <= abs(self.voltage) <= abs(high) or low * high < 0:
+            raise InputError(where, "voltage_min, voltage and voltage_max are not in order",
+                             "magnitudes that rise from voltage_min to voltage_max")
 
     @property
     def magnitude(self) -> float:
@@ -198,12 +201,14 @@ class Requirement:
 
     @property
     def efficiency_wanted(self) -> float:
-        """At full load and the worst line: as asked; else 85 %, or the average that external supplies of less power, or of less than 6 V, have to reach (EU 2019/1782, from memory)."""
+        """At full load and the worst line: as asked; else 85 %, or the average that external supplies of less power, or of less than 6 V,
+        have to reach (EU 2019/1782, from memory)."""
         if self.efficiency_target is not None:
             return self.efficiency_target
         low = min(o.magnitude for o in self.outputs) < 6.0
         rise, fall, base = (0.0834, 0.0011, 0.609) if low else (0.071, 0.00115, 0.67)
-        return min(max(rise * math.log(self.power) - fall * self.power + base, 0.5), USUAL_EFFICIENCY) if self.power < 50.0 else USUAL_EFFICIENCY
+        return (min(max(rise * math.log(self.power) - fall * self.power + base, 0.5), USUAL_EFFICIENCY) if self.power < 50.0
+                else USUAL_EFFICIENCY)
 
     @property
     def power(self) -> float:

@@ -21,7 +21,8 @@ Refused = Sequence[str] | Callable[[], Sequence[str]]
 class Row(Struct, eq=False):
     """One number (or name) with its provenance.
 
-    kind: given | formula | either | solved | chosen | total. inputs: argument -> Row or plain number. refusal: why the candidates that lost were refused, or what tells it.
+    kind: given | formula | either | solved | chosen | total. inputs: argument -> Row or plain number. refusal: why the candidates that lost
+    were refused, or what tells it.
     """
 
     id: str
@@ -86,11 +87,14 @@ class Sheet:
 
     def either(self, id: str, mask: Any, yes: Row, no: Row, text: str = "") -> Row:
         """Where mask holds the first row, elsewhere the second; the working follows the branch of its own corner."""
-        return self._keep(Row(id, np.where(mask, yes.value, no.value), "either", yes.unit or no.unit, {"yes": yes, "no": no}, mask=mask, rule=text))
+        return self._keep(
+            Row(id, np.where(mask, yes.value, no.value), "either", yes.unit or no.unit, {"yes": yes, "no": no}, mask=mask, rule=text))
 
     def again(self, id: str, row: Row) -> Row:
         """The same number under another name, to be judged on other corners; its working is that of the row."""
-        return self._keep(Row(id, row.value, "either", row.unit, {"yes": row, "no": row}, mask=np.ones(1, bool), rule=f"the figure {row.id}, judged elsewhere"))
+        return self._keep(
+            Row(id, row.value, "either", row.unit, {"yes": row, "no": row}, mask=np.ones(1, bool),
+                rule=f"the figure {row.id}, judged elsewhere"))
 
     def solved(self, id: str, value: Any, unit: str, text: str, **inputs: Any) -> Row:
         """A number found by solving; text says what was solved and how well."""

@@ -58,7 +58,8 @@ def branch(row: Row, index: tuple[int, ...]) -> Row:
 
 
 def printed(row: Row, index: tuple[int, ...]) -> dict[str, str]:
-    """Symbol -> number text of a formula's row at a corner. Where numbers nearly cancel, six digits of them are none of what is left: they are told with as many as give the value."""
+    """Symbol -> number text of a formula's row at a corner. Where numbers nearly cancel, six digits of them are none of what is left: they
+    are told with as many as give the value."""
     f, value = row.source, float(row.at(index))
     numbers = {f.symbols[name]: _number(given, index) for name, given in row.inputs.items()}
     for digits in DIGITS:
@@ -81,15 +82,19 @@ def explain(row: Row, index: tuple[int, ...] | None, sentence: str = "") -> Work
         texts = printed(row, at)
         links = tuple((f.symbols[name], given.id, value_text(given, at)) for name, given in row.inputs.items() if isinstance(given, Row))
         left = f.equation.split("=", 1)[0].strip()
-        return Working(row.id, value, sentence, f.equation, f"{left} = {substitute(f.equation, texts)} = {si_text(row.at(at))} {f.unit}".rstrip(), f.source, links)
+        return Working(row.id, value, sentence, f.equation,
+                       f"{left} = {substitute(f.equation, texts)} = {si_text(row.at(at))} {f.unit}".rstrip(), f.source, links)
     if row.kind == "either":
         chosen = branch(row, at)
         followed = explain(chosen, at)
-        itself = () if chosen.kind == "formula" else (("here", chosen.id, value_text(chosen, at)),)  # of a formula the same equation would only stand there once more
+        itself = () if chosen.kind == "formula" else (
+            ("here", chosen.id, value_text(chosen, at)),)  # of a formula the same equation would only stand there once more
         return replace(followed, id=row.id, sentence=sentence or followed.sentence or row.rule, links=(*itself, *followed.links))
     links = tuple((name, given.id, value_text(given, at)) for name, given in row.inputs.items() if isinstance(given, Row))
     if row.kind == "total":
         parts = " + ".join(si_text(given.at(at)) for given in row.inputs.values() if isinstance(given, Row))
-        return Working(row.id, value, sentence or row.rule, "sum of " + ", ".join(row.inputs), f"{parts} = {si_text(row.at(at))} {row.unit}".rstrip(), "definition", links)
-    says = {"given": f"{row.origin}: {row.rule}" if row.rule else row.origin, "solved": row.rule, "chosen": f"{row.origin}: {row.rule}"}[row.kind]
+        return Working(row.id, value, sentence or row.rule, "sum of " + ", ".join(row.inputs),
+                       f"{parts} = {si_text(row.at(at))} {row.unit}".rstrip(), "definition", links)
+    says = {"given": f"{row.origin}: {row.rule}" if row.rule else row.origin, "solved": row.rule,
+            "chosen": f"{row.origin}: {row.rule}"}[row.kind]
     return Working(row.id, value, sentence or says, "", "", says, links, tuple(row.refused))

@@ -31,6 +31,7 @@ NOISE_EDITION = "class B of CISPR 32 at the mains port, average detector (from m
 
 
 def conducted_limit(f: Array) -> Array:
-    """Class B limit [dBµV] for conducted noise with the average detector at frequencies [Hz] from 150 kHz to 30 MHz; the quasi-peak limit lies 10 dB above."""
+    """Class B limit [dBµV] for conducted noise with the average detector at frequencies [Hz] from 150 kHz to 30 MHz; the quasi-peak limit
+    lies 10 dB above."""
     falling = 56 - 10 * np.log(np.maximum(f, 150e3) / 150e3) / np.log(500 / 150)
     return np.where(f <= 500e3, falling, np.where(f <= 5e6, 46.0, 50.0))

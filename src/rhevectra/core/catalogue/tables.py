@@ -14,7 +14,8 @@ from msgspec import Struct, field
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
 
-TABLES = ("cores", "materials", "wires", "switches", "rectifiers", "bulk_capacitors", "film_capacitors", "output_capacitors", "bridges", "thermistors", "boost_diodes", "rings", "powders", "costs")
+TABLES = ("cores", "materials", "wires", "switches", "rectifiers", "bulk_capacitors", "film_capacitors", "output_capacitors", "bridges",
+          "thermistors", "boost_diodes", "rings", "powders", "costs")
 PRICES = "costs"
 """The table in which a row of one's own stands for the shipped one on purpose."""
 _OPTIONAL = ("by_choice", "bobbin_pins")
@@ -126,7 +127,8 @@ def with_own(catalogue: Catalogue, own: Mapping[str, Iterable[Mapping[str, Any]]
         rows = check_rows(table, raw, f"{where}: {table}")
         mine = {r["name"]: r for r in rows}
         old = {r["name"]: r for r in tables[table].rows}
-        clashes += [name for name, row in mine.items() if table != PRICES and name in old and any(row[c] != old[name][c] for c in row if c != "source")]
+        clashes += [name for name, row in mine.items() if table != PRICES and name in old
+                    and any(row[c] != old[name][c] for c in row if c != "source")]
         tables[table] = Table(table, rows + tuple(r for r in tables[table].rows if r["name"] not in mine))
         names[table] = tuple(mine) + names.get(table, ())
     return Catalogue(tables, tuple(clashes), names)

@@ -1,4 +1,5 @@
-"""What the independent sources do over a period: stretches in which each is a line of time or a sine, and the switches they open and close."""
+"""What the independent sources do over a period: stretches in which each is a line of time or a sine, and the switches they open and
+close."""
 
 from itertools import pairwise
 
@@ -14,7 +15,8 @@ APART = 1e-9
 
 
 class Stretch(Struct, frozen=True):
-    """A part of the period without a breakpoint [s]. s: the source state at its begin; jumps: whether a source or gate does there; gated: states of the switches of gates."""
+    """A part of the period without a breakpoint [s]. s: the source state at its begin; jumps: whether a source or gate does there; gated:
+    states of the switches of gates."""
 
     begin: float
     end: float
@@ -26,14 +28,17 @@ class Stretch(Struct, frozen=True):
 def stretches(eq: Equations, scale: float) -> list[Stretch]:
     """The stretches of the period in their order; scale: the largest source.
 
-    A gate steps at the instants at which it crosses its threshold: the switches know no more of it, and its edges need no stretches of their own.
+    A gate steps at the instants at which it crosses its threshold: the switches know no more of it, and its edges need no stretches of
+    their own.
     """
-    pulses = {p.name: eq.gates[p.name].steps if p.name in eq.gates else p.values for p in eq.network.parts if isinstance(p, Source) and p.kind == "pulse"}
+    pulses = {p.name: eq.gates[p.name].steps if p.name in eq.gates else p.values for p in eq.network.parts
+              if isinstance(p, Source) and p.kind == "pulse"}
     breaks = _breakpoints(eq.period, pulses)
     out: list[Stretch] = []
     for begin, end in pairwise(breaks):
         s, middle = _state(eq, pulses, begin, end), 0.5 * (begin + end)
-        gated = tuple((k, ON if _pulse_value(gate.steps, middle) == gate.high else OFF) for gate in eq.gates.values() for k in gate.switches)
+        gated = tuple((k, ON if _pulse_value(gate.steps, middle) == gate.high else OFF) for gate in eq.gates.values()
+                      for k in gate.switches)
         jumps = not out or gated != out[-1].gated
         if not jumps:
             last, length = out[-1].s, begin - out[-1].begin

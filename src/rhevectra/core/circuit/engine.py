@@ -21,7 +21,8 @@ DUST = 1e-13
 PROBE = 1e-8
 """Share of the period after which an entered combination must hold."""
 HEALS = 1e-2
-"""Share of the largest source, or of what it is the sum of where that is more, by which a guard may be off on entry where nothing else holds and it is well inside after the probe."""
+"""Share of the largest source, or of what it is the sum of where that is more, by which a guard may be off on entry where nothing else
+holds and it is well inside after the probe."""
 
 
 class Interval(NamedTuple):
@@ -58,7 +59,8 @@ class Engine:
         self._stretches = stretches(equations, self._scale)
 
     def _scales(self) -> float:
-        values = [abs(v) for p in self.eq.network.parts if isinstance(p, Source) for v in p.values[: {"dc": 1, "pulse": 2, "sin": 2}[p.kind]]]
+        values = [abs(v) for p in self.eq.network.parts if isinstance(p, Source)
+                  for v in p.values[: {"dc": 1, "pulse": 2, "sin": 2}[p.kind]]]
         return max([*values, 1e-3])
 
     def of(self, combination: tuple[int, ...]) -> Propagators:
@@ -118,7 +120,8 @@ class Engine:
         """
         moved, values, later, after = made.entered(y)
         surely = -1e-6 * self._scale
-        if all(now > surely and then >= 0 for now, then in zip(values.tolist(), after.tolist(), strict=True)):  # the usual case, told without the sizes
+        if all(now > surely and then >= 0
+               for now, then in zip(values.tolist(), after.tolist(), strict=True)):  # the usual case, told without the sizes
             return moved, None
         size = made.tied.sizes.dot(np.abs(moved))
         near = 1e-9 * size + 1e-6 * self._scale
@@ -174,8 +177,10 @@ class Engine:
                     skip = PROBE * eq.period * 2.0**touches
         return Period(y, sensitivity[:nx], tuple(intervals), tuple(log), combination)
 
-    def _cross(self, tied: Tied, guard: int, y: Array, sensitivity: Array, combination: tuple[int, ...], time: float) -> tuple[tuple[int, ...], Propagators, Array, Array]:
-        """Through an event: the next combination and its exponentials, y on its ties, and the sensitivity with the jump of the event's time."""
+    def _cross(self, tied: Tied, guard: int, y: Array, sensitivity: Array, combination: tuple[int, ...],
+               time: float) -> tuple[tuple[int, ...], Propagators, Array, Array]:
+        """Through an event: the next combination and its exponentials, y on its ties, and the sensitivity with the jump of the event's
+        time."""
         element, state = tied.owners[guard]
         following, moved = self.settle(y, (*combination[:element], state, *combination[element + 1 :]), time)
         made = self.of(following)

@@ -13,11 +13,23 @@ from msgspec import Struct
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.circuit import gates
 from rhevectra.core.circuit.modes import Modes, modes
-from rhevectra.core.circuit.parts import GROUND, Controlled, Coupling, Diode, NetlistError, Network, NoSteadyState, Part, Passive, Source, Switch
+from rhevectra.core.circuit.parts import (
+    GROUND,
+    Controlled,
+    Coupling,
+    Diode,
+    NetlistError,
+    Network,
+    NoSteadyState,
+    Part,
+    Passive,
+    Source,
+    Switch,
+)
 
 SINGULAR, EMPTY, ROUNDING, SAFE = 1e-12, 1e-9, 1e-14, 0.1
-"""Relative singular value below which the algebraic part is undetermined; size of a tie that says nothing; share of a column that is rounding;
-share of the first that a condition number must stay off for the plain solution."""
+"""Relative singular value below which the algebraic part is undetermined; size of a tie that says nothing; share of a column that is
+rounding; share of the first that a condition number must stay off for the plain solution."""
 OFF, ON, REVERSE = 0, 1, 2
 
 
@@ -25,8 +37,8 @@ class Tied(Struct, frozen=True):
     """The linear system of one combination. F: (y, y); z: rows of node voltages and branch currents over y; project: (y, y).
 
     events: one row over y per guard, non-negative while the combination holds; owners: the switch or diode of each guard
-    and the state it goes to. sizes: their magnitudes. step: scan step [s]; fastest: largest magnitude of an eigenvalue [1/s]; decay: the same of its real part.
-    modes: its motions, where they can be told apart. ties: whether states are tied together.
+    and the state it goes to. sizes: their magnitudes. step: scan step [s]; fastest: largest magnitude of an eigenvalue [1/s]; decay: the
+    same of its real part. modes: its motions, where they can be told apart. ties: whether states are tied together.
     """
 
     F: Array
@@ -43,7 +55,8 @@ class Tied(Struct, frozen=True):
 
 
 class State(Struct, frozen=True):
-    """What an element adds to G and the right side (z, z + y) in one of its states, and its guards: rows over z (guards, z), constants, owners."""
+    """What an element adds to G and the right side (z, z + y) in one of its states, and its guards: rows over z (guards, z), constants,
+    owners."""
 
     adds: Array
     rows: Array
@@ -130,7 +143,8 @@ class Equations:
             root = np.linalg.cholesky(matrix).T
         except np.linalg.LinAlgError:
             worst = next(p for p in self.network.of("k"))
-            raise NetlistError(worst.line, f"{worst.name}: the couplings together give a negative energy", "couplings that a real transformer can have") from None
+            raise NetlistError(worst.line, f"{worst.name}: the couplings together give a negative energy",
+                               "couplings that a real transformer can have") from None
         return np.asarray(np.linalg.inv(matrix)), (root, np.asarray(np.linalg.inv(root)))
 
     def node_row(self, node: str) -> Array:
@@ -193,7 +207,8 @@ class Equations:
         return self._made[combination]
 
     def _build_states(self, k: int, p: Part) -> list[State]:
-        """What the element k adds in each of its states; the first switch of a gate tells where that stands, and none of them has to be watched."""
+        """What the element k adds in each of its states; the first switch of a gate tells where that stands, and none of them has to be
+        watched."""
         out = []
         gate = next((name for name, g in self.gates.items() if k in g.switches), None)
         for state in (OFF, ON) if isinstance(p, Switch) or (isinstance(p, Diode) and not p.breakdown > 0) else (OFF, ON, REVERSE):
@@ -211,13 +226,15 @@ class Equations:
                 current[b] = 1.0
                 if state == OFF:
                     G[b, b] = 1.0
-                    guards = [(-self.across(p), p.drop, (k, ON)), (self.across(p), p.breakdown, (k, REVERSE))][: 2 if p.breakdown > 0 else 1]
+                    guards = [(-self.across(p), p.drop, (k, ON)),
+                              (self.across(p), p.breakdown, (k, REVERSE))][: 2 if p.breakdown > 0 else 1]
                 else:
                     G[b] = self.across(p)
                     G[b, b] -= p.resistance
                     source[b] = p.drop if state == ON else -p.breakdown
                     guards = [(current if state == ON else -current, 0.0, (k, OFF))]
-            out.append(State(adds, np.array([g[0] for g in guards]).reshape(len(guards), self.size), [g[1] for g in guards], [g[2] for g in guards]))
+            out.append(State(adds, np.array([g[0] for g in guards]).reshape(len(guards), self.size), [g[1] for g in guards],
+                             [g[2] for g in guards]))
         return out
 
     def _make(self, combination: tuple[int, ...]) -> Tied:
@@ -281,7 +298,8 @@ class Equations:
             U, sigma, _ = np.linalg.svd(G)
             k = int(np.abs(U[:, sigma <= SINGULAR * sigma[0]]).max(1).argmax())
             name = self.nodes[k] if k < len(self.nodes) else next(n for n, b in self._branch.items() if b == k)
-            raise NoSteadyState(f"singular: sources contradict each other around {name!r} (a loop of voltage sources or capacitors without resistance, or a cut of current sources)")
+            raise NoSteadyState(f"singular: sources contradict each other around {name!r} (a loop of voltage sources or capacitors without "
+                                "resistance, or a cut of current sources)")
 
     def _guards(self, z: Array, combination: tuple[int, ...]) -> tuple[Array, tuple[tuple[int, int], ...]]:
         states = [of[state] for of, state in zip(self._states, combination, strict=True)]
@@ -290,7 +308,8 @@ class Equations:
         return rows, tuple(o for s in states for o in s.owners)
 
     def _pace(self, values: list[complex]) -> tuple[float, float, float]:
-        """Scan step [s], fastest motion and fastest decay [1/s]; the step is an eighth of the fastest ring that lasts longer than its own period, at most a 24th of the period."""
+        """Scan step [s], fastest motion and fastest decay [1/s]; the step is an eighth of the fastest ring that lasts longer than its own
+        period, at most a 24th of the period."""
         ring = max((abs(v.imag) for v in values if abs(v.imag) > 0.2 * abs(v.real)), default=0.0)
         step = min(self.period / 24, 2 * np.pi / ring / 8) if ring > 0 else self.period / 24
         return step, max((abs(v) for v in values), default=0.0), max((abs(v.real) for v in values), default=0.0)

@@ -8,7 +8,8 @@ from rhevectra.core.circuit.parts import GROUND, Network, Part, Source, Switch
 
 
 class Gate(Struct, frozen=True):
-    """A pulse that only works switches of one threshold. switches: their places among what changes; low, high: its values [V]; steps: the pulse that steps where this one crosses the threshold."""
+    """A pulse that only works switches of one threshold. switches: their places among what changes; low, high: its values [V]; steps: the
+    pulse that steps where this one crosses the threshold."""
 
     switches: tuple[int, ...]
     low: float

@@ -20,7 +20,8 @@ GRADED = 18
 
 
 class Samples(Struct, frozen=True):
-    """Quadrature samples over the period, and both ends of every interval: time [s], weights [s], y (samples, y), and the interval each belongs to."""
+    """Quadrature samples over the period, and both ends of every interval: time [s], weights [s], y (samples, y), and the interval each
+    belongs to."""
 
     t: Array
     weights: Array
@@ -53,7 +54,8 @@ def _pieces(made: Propagators, length: float) -> list[tuple[float, float]]:
 
 
 def _sample(made: Propagators, interval: Interval) -> tuple[Array, Array, Array]:
-    """Time from the interval's start [s], weights [s] and y at the quadrature points of one interval, and at both its ends, which weigh nothing."""
+    """Time from the interval's start [s], weights [s] and y at the quadrature points of one interval, and at both its ends, which weigh
+    nothing."""
     pieces = _pieces(made, interval.length)
     starts, lengths = np.array(pieces).T
     t = np.concatenate([[0.0], (starts[:, None] + _NODES * lengths[:, None]).ravel(), [interval.length]])
@@ -105,7 +107,8 @@ class Measures:
     def many(self, wanted: Sequence[tuple[str, str]]) -> Array:
         """Quantities (kind and name) at all samples, (quantities, samples)."""
         tables = {c: np.stack([self._row(kind, name, c) for kind, name in wanted]) for c in {i.combination for i in self._lasting}}
-        return np.concatenate([tables[i.combination] @ y.T for i, y in zip(self._lasting, np.split(self.samples.y, self._cuts), strict=True)], axis=1)
+        return np.concatenate(
+            [tables[i.combination] @ y.T for i, y in zip(self._lasting, np.split(self.samples.y, self._cuts), strict=True)], axis=1)
 
     def measure(self, kind: str, name: str) -> Measure:
         """Average, rms and extremes; extremes include the values on both sides of every event."""
@@ -142,5 +145,6 @@ class Measures:
 
     def table(self) -> dict[str, object]:
         """What `steady --json` prints of elements and nodes."""
-        elements = {p.name: {q: asdict(self.measure(q, p.name)) for q in ("i", "v")} for p in self.eq.network.parts if not isinstance(p, Coupling)}
+        elements = {p.name: {q: asdict(self.measure(q, p.name)) for q in ("i", "v")} for p in self.eq.network.parts
+                    if not isinstance(p, Coupling)}
         return {"elements": elements, "nodes": {n: asdict(self.measure("n", n)) for n in self.eq.nodes}}

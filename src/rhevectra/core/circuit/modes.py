@@ -46,7 +46,8 @@ class Modes(Struct, frozen=True):
         """The weights at many instants t (n) [s], (n, parts)."""
         grown = np.expm1(np.multiply.outer(t, np.array(self.rings)))
         shaken = np.stack([grown.real, grown.imag], -1).reshape(len(t), -1)
-        return np.concatenate([np.ones((len(t), 1)), t[:, None], t[:, None] ** 2, np.expm1(np.multiply.outer(t, np.array(self.decays))), shaken], 1)
+        return np.concatenate(
+            [np.ones((len(t), 1)), t[:, None], t[:, None] ** 2, np.expm1(np.multiply.outer(t, np.array(self.decays))), shaken], 1)
 
     def over(self, length: float) -> Array:
         """exp(F·length), (y, y)."""
@@ -58,7 +59,8 @@ class Modes(Struct, frozen=True):
         return np.asarray(self.along(t) @ (self.parts @ y))
 
     def curve(self, given: Array, since: float) -> Callable[[float], tuple[float, float]]:
-        """A quantity and its slope as functions of the time [s], from `since` on, by what each part gives it: for a root finder, which asks for one instant at a time."""
+        """A quantity and its slope as functions of the time [s], from `since` on, by what each part gives it: for a root finder, which asks
+        for one instant at a time."""
         shares = given.tolist()
         base, drift, bend = shares[:3]
         decays, count = [], 3 + len(self.decays)
@@ -67,7 +69,8 @@ class Modes(Struct, frozen=True):
                 base -= share
             else:
                 decays.append((rate, share))
-        rings = [(ring, real, imag, real * ring.real + imag * ring.imag, imag * ring.real - real * ring.imag) for ring, real, imag in zip(self.rings, shares[count::2], shares[count + 1 :: 2], strict=True)]
+        rings = [(ring, real, imag, real * ring.real + imag * ring.imag, imag * ring.real - real * ring.imag)
+                 for ring, real, imag in zip(self.rings, shares[count::2], shares[count + 1 :: 2], strict=True)]
 
         def value(t: float) -> tuple[float, float]:
             total, slope = base + (drift + bend * t) * t, drift + 2 * bend * t
@@ -105,7 +108,9 @@ def modes(Fx: Array, Fs: Array, motion: Array, root: tuple[Array, Array], straig
     apart = _size(vectors) * _size(inverse) < APART**2
     if not (straight and apart and _size((vectors * values).dot(inverse) - scaled) <= KEPT**2 * _size(scaled)):
         return values, None
-    return values, _sum(values, root[1].dot(vectors), inverse.dot(root[0]), Fs, motion, len(motion) > 1 and _ramps(np.abs(root[0] @ Fs), motion), period)
+    return (values,
+            _sum(values, root[1].dot(vectors), inverse.dot(root[0]), Fs, motion, len(motion) > 1 and _ramps(np.abs(root[0] @ Fs), motion),
+                 period))
 
 
 def _ramps(pushed: Array, motion: Array) -> bool:
@@ -122,7 +127,8 @@ def _sum(values: Array, vectors: Array, inverse: Array, Fs: Array, motion: Array
     """The parts of the sum, from what each mode takes of x and of the sources."""
     nx, ny = len(vectors), len(vectors) + len(motion)
     of = values.tolist()
-    decays, rings, standing = [k for k, v in enumerate(of) if v.imag == 0 and v != 0], [k for k, v in enumerate(of) if v.imag > 0], [k for k, v in enumerate(of) if v == 0]
+    decays, rings, standing = ([k for k, v in enumerate(of) if v.imag == 0 and v != 0], [k for k, v in enumerate(of) if v.imag > 0],
+                               [k for k, v in enumerate(of) if v == 0])
     fed = inverse.dot(Fs)
     rates = values.copy()
     rates[standing] = 1.0

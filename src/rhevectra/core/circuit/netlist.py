@@ -9,7 +9,8 @@ VT_27C = 0.025852
 _EMISSION = 0.25
 """Emission coefficient of exported diodes: small, so that the drop hardly moves with current and RS carries the slope."""
 _LEAST_LOG, _MOST_LOG = 18.0, 60.0
-"""Natural logarithm of 1 A over the saturation current: at least, or the diode leaks backwards (15 nA); at most, for simulators take no smaller one than about 1e-28 A."""
+"""Natural logarithm of 1 A over the saturation current: at least, or the diode leaks backwards (15 nA); at most, for simulators take no
+smaller one than about 1e-28 A."""
 
 
 class Element(Struct, frozen=True):
@@ -51,7 +52,9 @@ def write(circuit: Circuit) -> str:
     lines += [f"{e.name} {' '.join(e.nodes)} {e.value}" for e in circuit.elements]
     lines += list(circuit.models)
     step = min(circuit.period / 250, 30e-9)
-    # xmu: a little of the implicit rule in the trapezoidal one. Without it a node that nothing but inductances and open diodes holds rings at every step, and steps can shrink to nothing.
+    # xmu: a little of the implicit rule in the trapezoidal one. Without it a node that nothing but inductances and open diodes holds rings
+    # at every step, and steps can shrink to nothing.
     lines += [".options reltol=1e-4 abstol=1e-7 vntol=1e-5 itl4=200 method=trap xmu=0.49",
-              f".tran {number(step)} {number(circuit.settle)} {number(max(circuit.settle - 20 * circuit.period, 0))} {number(step)} uic", ".end"]
+              f".tran {number(step)} {number(circuit.settle)} {number(max(circuit.settle - 20 * circuit.period, 0))} {number(step)} uic",
+              ".end"]
     return "\n".join(lines) + "\n"

@@ -1,4 +1,5 @@
-"""Exponentials of one combination's system, and where its guards break: by its modes where these can be told apart, else composed of power series.
+"""Exponentials of one combination's system, and where its guards break: by its modes where these can be told apart, else composed of power
+series.
 
 What runs at every event multiplies by `dot`: on a handful of numbers `@` costs twice as much."""
 
@@ -82,10 +83,11 @@ class Propagators(Struct, dict=True):
 
     @cached_property
     def instants(self) -> list[float]:
-        """Times [s] at which the guards are looked at: graded over the first scan step as far as the fastest decay asks for, for a guard may dip while that
-        lasts and no longer; then at 1, 2 … `count` scan steps."""
+        """Times [s] at which the guards are looked at: graded over the first scan step as far as the fastest decay asks for, for a guard
+        may dip while that lasts and no longer; then at 1, 2 … `count` scan steps."""
         graded = int(np.ceil(np.log2(max(self.tied.decay * self.tied.step / SMOOTH, 1.0))))
-        return [*(self.tied.step / 2**k for k in range(min(graded, HALVINGS), 0, -1)), *(self.tied.step * k for k in range(1, self.count + 1))]
+        return [*(self.tied.step / 2**k for k in range(min(graded, HALVINGS), 0, -1)),
+                *(self.tied.step * k for k in range(1, self.count + 1))]
 
     @cached_property
     def judged(self) -> Array:
@@ -162,7 +164,8 @@ class Propagators(Struct, dict=True):
                 k = self._off(values, y)
                 if k is not None:
                     first, guard = divmod(k, guards)
-                    return self._break(y, guard, float(values[k]), done, self.instants[first - 1] if first else 0.0, self.instants[first], most)
+                    return self._break(y, guard, float(values[k]), done, self.instants[first - 1] if first else 0.0, self.instants[first],
+                                       most)
             if count < len(self.instants):
                 values = self.tied.events.dot(self.over(left).dot(y))
                 k = self._off(values, y)
@@ -213,7 +216,8 @@ class Propagators(Struct, dict=True):
         series = (self.terms @ y) * ((width * self.unit) ** _POWERS)[:, None]
         guards = series @ tied.events.T  # coefficients in t/width
         ends = guards.sum(0)
-        roots = [(_first_root(partial(_polynomial, guards[::-1, j].tolist()), 0.0, 1.0, float(ends[j])), j) for j in np.flatnonzero(ends < 0).tolist()]
+        roots = [(_first_root(partial(_polynomial, guards[::-1, j].tolist()), 0.0, 1.0, float(ends[j])), j)
+                 for j in np.flatnonzero(ends < 0).tolist()]
         share, guard = min(roots) if roots else (1.0, int(ends.argmin()))
         return at + share * width, guard
 
@@ -228,10 +232,12 @@ def _polynomial(c: list[float], u: float) -> tuple[float, float]:
 
 
 def _first_root(value: Callable[[float], tuple[float, float]], low: float, high: float, end: float) -> float:
-    """Where a function that is `end`, negative, at `high` crosses zero after `low`: Newton's steps by its slope, kept within what is known; `low` where it only falls.
+    """Where a function that is `end`, negative, at `high` crosses zero after `low`: Newton's steps by its slope, kept within what is known;
+    `low` where it only falls.
 
     The first guess is by the slope at `low`, for a stiff circuit falls at once and then stays, or by a secant, whichever comes first. The
-    error of a step is about its square: one shorter than CLOSE is the last, and so is one that leaves less than rounding at the rate at which the steps shrink.
+    error of a step is about its square: one shorter than CLOSE is the last, and so is one that leaves less than rounding at the rate at
+    which the steps shrink.
     """
     near, last = CLOSE * (high - low), 0.0
     f, slope = value(low)

@@ -116,7 +116,8 @@ class _Reader:
         self._count(words, 4, f"{words[0]} inductor inductor … factor", line)
         factor = self.num(words[-1], line)
         if not 0 <= abs(factor) < 1:
-            raise NetlistError(line, f"{words[0]}: a coupling of {factor:g} leaves no leakage", "a factor below 1, or an E and F pair for an ideal transformer")
+            raise NetlistError(line, f"{words[0]}: a coupling of {factor:g} leaves no leakage",
+                               "a factor below 1, or an E and F pair for an ideal transformer")
         return Coupling(words[0], (), line, tuple(words[1:-1]), factor)
 
     def source(self, words: list[str], line: int) -> Part:
@@ -127,7 +128,8 @@ class _Reader:
             return self._pulse(words, values, line) if rest[0] == "pulse" else self._sine(words, values, line)
         value = rest[1] if rest[0] == "dc" and len(rest) > 1 else rest[0]
         if len(rest) > 2 or (len(rest) == 2 and rest[0] != "dc"):
-            raise NetlistError(line, f"{words[0]}: {' '.join(rest)!r} is not understood", "DC value, PULSE(v1 v2 td tr tf pw per) or SIN(offset amplitude frequency)")
+            raise NetlistError(line, f"{words[0]}: {' '.join(rest)!r} is not understood",
+                               "DC value, PULSE(v1 v2 td tr tf pw per) or SIN(offset amplitude frequency)")
         return Source(words[0], (words[1], words[2]), line, "dc", (self.num(value, line),))
 
     def _pulse(self, words: list[str], v: tuple[float, ...], line: int) -> Part:
@@ -135,12 +137,14 @@ class _Reader:
         if len(v) != 7 or v[6] <= 0 or min(v[3:6]) < 0:
             raise NetlistError(line, f"{words[0]}: the pulse cannot be read", accepted)
         if v[3] + v[4] + v[5] > v[6] * (1 + 1e-9):
-            raise NetlistError(line, f"{words[0]}: a pulse of {v[5] * 1e6:.4g} µs does not fit into its period of {v[6] * 1e6:.4g} µs", accepted)
+            raise NetlistError(line, f"{words[0]}: a pulse of {v[5] * 1e6:.4g} µs does not fit into its period of {v[6] * 1e6:.4g} µs",
+                               accepted)
         return Source(words[0], (words[1], words[2]), line, "pulse", v)
 
     def _sine(self, words: list[str], v: tuple[float, ...], line: int) -> Part:
         if len(v) < 3 or any(v[3:]) or v[2] <= 0:
-            raise NetlistError(line, f"{words[0]}: the sine cannot be read", "SIN(offset amplitude frequency) without delay, damping or phase")
+            raise NetlistError(line, f"{words[0]}: the sine cannot be read",
+                               "SIN(offset amplitude frequency) without delay, damping or phase")
         return Source(words[0], (words[1], words[2]), line, "sin", v[:3])
 
     def controlled(self, words: list[str], line: int) -> Part:
@@ -156,7 +160,8 @@ class _Reader:
         self._count(words, at + 1, f"{words[0]} nodes model", line)
         found = self.models.get(words[at])
         if found is None or found[0] != kind:
-            raise NetlistError(line, f"{words[0]}: model {words[at]!r} of type {kind.upper()} is missing", f".model {words[at]} {kind.upper()}(…)")
+            raise NetlistError(line, f"{words[0]}: model {words[at]!r} of type {kind.upper()} is missing",
+                               f".model {words[at]} {kind.upper()}(…)")
         return found[1]
 
     def switch(self, words: list[str], line: int) -> Part:
@@ -168,7 +173,8 @@ class _Reader:
         saturation = m.get("is", 1e-14)
         if saturation <= 0:
             raise NetlistError(line, f"{words[0]}: IS of its model is not positive", "a saturation current above zero")
-        return Diode(words[0], (words[1], words[2]), line, m.get("n", 1.0) * VT_27C * math.log1p(1 / saturation), m.get("rs", 0.0), m.get("bv", 0.0))
+        return Diode(words[0], (words[1], words[2]), line, m.get("n", 1.0) * VT_27C * math.log1p(1 / saturation), m.get("rs", 0.0),
+                     m.get("bv", 0.0))
 
 
 def read(text: str) -> Network:
@@ -180,7 +186,8 @@ def read(text: str) -> Network:
         if words[0].startswith("."):
             reader.card(words, k)
     kinds: dict[str, Callable[[list[str], int], Part]] = {
-        **dict.fromkeys("rlc", reader.passive), **dict.fromkeys("vi", reader.source), **dict.fromkeys("efgh", reader.controlled), "k": reader.coupling, "s": reader.switch, "d": reader.diode}
+        **dict.fromkeys("rlc", reader.passive), **dict.fromkeys("vi", reader.source), **dict.fromkeys("efgh", reader.controlled),
+        "k": reader.coupling, "s": reader.switch, "d": reader.diode}
     for k, words in split:
         if words[0].startswith("."):
             continue
@@ -203,7 +210,8 @@ def _connected(network: Network) -> None:
         named = p.inductors if isinstance(p, Coupling) else (p.control,) if isinstance(p, Controlled) and p.control else ()
         for name in named:
             if name not in network.by_name or name[0] != ("l" if isinstance(p, Coupling) else "v"):
-                raise NetlistError(p.line, f"{p.name}: {name!r} is no {'inductor' if isinstance(p, Coupling) else 'voltage source'} of this netlist", "the name of one")
+                raise NetlistError(p.line, f"{p.name}: {name!r} is no {'inductor' if isinstance(p, Coupling) else 'voltage source'} of "
+                                   "this netlist", "the name of one")
     group: dict[str, str] = {}
 
     def root(n: str) -> str:

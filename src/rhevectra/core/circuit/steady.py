@@ -23,7 +23,8 @@ SHARES = (1.0, 0.5, 0.2, 0.05, 0.01, 0.002)
 
 
 class Shot(Struct, frozen=True):
-    """One period from the start x. scale: what a change of each state counts against; misses: that of the period so counted, end less start; size: the largest of them."""
+    """One period from the start x. scale: what a change of each state counts against; misses: that of the period so counted, end less
+    start; size: the largest of them."""
 
     x: Array
     period: Period
@@ -85,7 +86,9 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
             worst = equations.states[int(np.abs(shot.misses).argmax())].name
             alone, every = _left_alone(engine, shot)
             if every != 1 or most > MOST_STEPS:
-                raise NoSteadyState(f"not converged after {steps} periods: {worst} still changes by {shot.size:.3g} of its size in a period" + (f"; the circuit settles to a state that repeats every {every} periods" if every > 1 else ""))
+                raise NoSteadyState(
+                    f"not converged after {steps} periods: {worst} still changes by {shot.size:.3g} of its size in a period"
+                    + (f"; the circuit settles to a state that repeats every {every} periods" if every > 1 else ""))
             shot, steps, most = alone, steps + SETTLING, steps + SETTLING + MOST_STEPS
             continue
         if progress is not None and progress(steps, shot.size):
@@ -108,7 +111,8 @@ def _next(engine: Engine, shot: Shot) -> Shot:
 
 
 def _left_alone(engine: Engine, shot: Shot) -> tuple[Shot, int]:
-    """Where the circuit gets when it is left alone, and how many periods it takes to repeat itself there, up to four; 0 where it does not."""
+    """Where the circuit gets when it is left alone, and how many periods it takes to repeat itself there, up to four; 0 where it does
+    not."""
     ends: list[Array] = []
     for _ in range(SETTLING):
         shot = _next(engine, shot)

@@ -21,14 +21,16 @@ LOW = 0.1
 """Share of the load below which the laws differ: drawn apart."""
 LOADS = np.concatenate([np.linspace(0.0, LOW, 21), np.linspace(LOW, 1.0, 31)[1:]])
 CHECKED = (1.0, 0.5, 0.1)
-"""Loads at which the exact period is solved under the design's own law; at no load under every law where the clamp burns more than `WORTH` [W] and the period is found in short."""
+"""Loads at which the exact period is solved under the design's own law; at no load under every law where the clamp burns more than `WORTH`
+[W] and the period is found in short."""
 WORTH = 1e-2
 KEPT = 0.02
 """Share by which a kind has to burn less than another before it is said to win."""
 
 
 class Effect(Struct, frozen=True):
-    """What a kind does beside its own power, at full load: efficiency there, drain peak at its worst corner [V], ring it leaves when it lets go (amplitude [V], zero where it holds on until the next pulse) and its frequency [Hz]."""
+    """What a kind does beside its own power, at full load: efficiency there, drain peak at its worst corner [V], ring it leaves when it
+    lets go (amplitude [V], zero where it holds on until the next pulse) and its frequency [Hz]."""
 
     efficiency: float
     peak: float
@@ -37,8 +39,9 @@ class Effect(Struct, frozen=True):
 
 
 class Curve(Struct, frozen=True):
-    """One kind under one law: its name and how it is said, what clamp and its diode (or the switch) burn [W] over load, the exact values as (load, W);
-    clamps: a clamp stands there; rests: it burns nothing where the leakage brings nothing; effect: under the design's own law."""
+    """One kind under one law: its name and how it is said, what clamp and its diode (or the switch) burn [W] over load, the exact values as
+    (load, W); clamps: a clamp stands there; rests: it burns nothing where the leakage brings nothing; effect: under the design's own
+    law."""
 
     kind: str
     said: str
@@ -77,7 +80,8 @@ def _exactly(design: Design, clamp: ModuleType, corner: Corner) -> float | None:
         return None
     nodes = {e.name.lower(): e.nodes for e in TOPOLOGIES[design.topology].circuit(design, corner).elements}
     volt = lambda n: found.voltages.get(n, np.zeros_like(found.t))  # noqa: E731
-    return sum(float(np.trapezoid((volt(nodes[e][0]) - volt(nodes[e][1])) * found.currents[e], found.t)) for e in clamp.BURNING) * float(pick(np.asarray(design.rows["switch.frequency"].value), corner.index))
+    return sum(float(np.trapezoid((volt(nodes[e][0]) - volt(nodes[e][1])) * found.currents[e], found.t)) for e in clamp.BURNING) * float(
+        pick(np.asarray(design.rows["switch.frequency"].value), corner.index))
 
 
 def _effect(design: Design, corner: Corner) -> Effect:
@@ -96,16 +100,20 @@ def over_load_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, 
     """Steps of (done, total, None) and last the curves. The transformer stays that of the design; every clamp is sized by its own rules."""
     now, made = str(design.rows["light_load"].value), kinds(design)
     wound = ("transformer.core", "transformer.lp", "flyback.v_or", *(id for id in design.decision_specs if id.startswith("transformer.n")))
-    keep = {id: v for id, v in design.pins.items() if not id.startswith("clamp.")} | {id: design.rows[id].value for id in wound if id in design.rows}
+    keep = {id: v for id, v in design.pins.items() if not id.startswith("clamp.")} | {
+        id: design.rows[id].value for id in wound if id in design.rows}
     total, curves = len(LAWS) * len(made), []
     for law in LAWS:
         for kind, clamp in made.items():
             own = {id: v for id, v in design.pins.items() if id.startswith("clamp.")} if kind == design.clamp else {}
-            other = size(design.requirement, {**keep, **own, "clamp.kind": kind, "light_load": law}, design.as_built, design.catalogue, noise=False)
+            other = size(design.requirement, {**keep, **own, "clamp.kind": kind, "light_load": law}, design.as_built, design.catalogue,
+                         noise=False)
             power = TOPOLOGIES[other.topology].clamp_over_load(other, corner, LOADS)
             wanted = (*(CHECKED if law == now else ()), *((0.0,) if power[0] > WORTH and not clamp.GRAZED else ()))
             found = [(x, _exactly(other, clamp, other.grid.find(corner.v_line, x, bus=corner.bus, f_line=corner.f_line))) for x in wanted]
-            curves.append(Curve(kind, made.said(kind), law, power, tuple((x, p) for x, p in found if p is not None), not clamp.BURNS_IN_SWITCH, clamp.RESTS, _effect(other, corner) if law == now else None))
+            curves.append(
+                Curve(kind, made.said(kind), law, power, tuple((x, p) for x, p in found if p is not None), not clamp.BURNS_IN_SWITCH,
+                      clamp.RESTS, _effect(other, corner) if law == now else None))
             yield len(curves), total + 1, None
     told = {law: said(LOADS, [c for c in curves if c.law == law]) for law in LAWS}
     yield total + 1, total + 1, ClampsOverLoad(LOADS, tuple(curves), now, corner, told)
@@ -127,6 +135,8 @@ def said(load: Array, curves: list[Curve]) -> str:
     """Which real clamp loses least, and from which load on another does: told from the curves alone."""
     real = [c for c in curves if c.clamps]
     order, turns = crossings(load, real)
-    text = f"{real[order[0]].said}: least loss" + (" at every load" if not turns else "".join(f" up to {t * 100:.0f} %, then {real[b].said}" for t, b in zip(turns, order[1:], strict=True)))
+    text = f"{real[order[0]].said}: least loss" + (
+        " at every load" if not turns
+        else "".join(f" up to {t * 100:.0f} %, then {real[b].said}" for t, b in zip(turns, order[1:], strict=True)))
     idle = next((c.said for c in real if c.rests and c is not real[order[0]]), "")
     return text + (f"; {idle} do not win at light load" if idle else "")

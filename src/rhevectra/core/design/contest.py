@@ -1,4 +1,5 @@
-"""The contest: every topology designed for the same requirement within the same budget, measured alike, ranked, with the reason each one loses."""
+"""The contest: every topology designed for the same requirement within the same budget, measured alike, ranked, with the reason each one
+loses."""
 
 import re
 from collections import deque
@@ -30,11 +31,14 @@ ASKED = ("efficiency", "standby.power", "feedback.error")
 OF_LOOP = "feedback.i_end"
 """The figure that the loop sets, which is not worked out here: without it, it just keeps its limit always."""
 NEAR = 0.02
-"""How far behind by the score a power factor stage is with the usual topology that the others do not try it: what it adds to loss, volume, cost and stress hardly depends on what follows it."""
+"""How far behind by the score a power factor stage is with the usual topology that the others do not try it: what it adds to loss, volume,
+cost and stress hardly depends on what follows it."""
 
 
 class Entry(Struct, frozen=True):
-    """One topology with its best design. pins: what the search chose; tried: how many designs it made; volumes [m³], stresses per output watt; tightest: the figure that leaves the least margin; missed: what is asked for and not met, each a sentence; short: by how much in all, as shares of the limits."""
+    """One topology with its best design. pins: what the search chose; tried: how many designs it made; volumes [m³], stresses per output
+    watt; tightest: the figure that leaves the least margin; missed: what is asked for and not met, each a sentence; short: by how much in
+    all, as shares of the limits."""
 
     topology: str
     front_end: str | None
@@ -70,10 +74,15 @@ def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     highest = lambda id: float(np.broadcast_to(np.asarray(design.rows[id].value, float), grid.shape)[peaks].max())  # noqa: E731
     stress = sum(n for _, n in TOPOLOGIES[design.topology].bill(design)["switches"]) * highest("switch.v_peak") * highest("switch.i_peak")
     stress += highest("pfc.v_switch") * highest("pfc.i_peak") if "pfc.i_peak" in design.rows else 0.0
-    stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.requirement.outputs, 1) if f"output{n}.i_c_rms" in design.rows)
-    margin, tightest = min(((least_margin(s, design.rows, grid), s.label) for id, s in design.specs.items() if id in design.rows and s.limit in design.rows and id != OF_LOOP), default=(0.0, ""))
-    return Entry(design.topology, None if design.requirement.is_dc else design.front_end, design.findings, dict(pins), 1, design.feasible, float(design.value("efficiency")), float(design.value("efficiency_light")), float(design.value("loss.total")),
-                 volume, stress / power, stored / power, part_count(bill), cost_index(design, bill, volume), margin, tightest, *_missed(design))
+    stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.requirement.outputs, 1)
+                 if f"output{n}.i_c_rms" in design.rows)
+    margin, tightest = min(
+        ((least_margin(s, design.rows, grid), s.label) for id, s in design.specs.items() if id in design.rows and s.limit in design.rows
+         and id != OF_LOOP), default=(0.0, ""))
+    return Entry(design.topology, None if design.requirement.is_dc else design.front_end, design.findings, dict(pins), 1, design.feasible,
+                 float(design.value("efficiency")), float(design.value("efficiency_light")), float(design.value("loss.total")),
+                 volume, stress / power, stored / power, part_count(bill), cost_index(design, bill, volume), margin, tightest,
+                 *_missed(design))
 
 
 def _missed(design: Design) -> tuple[tuple[str, ...], float]:
@@ -89,7 +98,8 @@ def score(entry: Entry, least: Mapping[str, float], weights: Mapping[str, float]
 
 
 def _place(entry: Entry, least: Mapping[str, float], weights: Mapping[str, float]) -> tuple[bool, bool, float]:
-    """What the order goes by: first what can be built and gives all that is asked, then what misses some of that, then what cannot be built; each by its score."""
+    """What the order goes by: first what can be built and gives all that is asked, then what misses some of that, then what cannot be
+    built; each by its score."""
     return not entry.feasible, bool(entry.missed), score(entry, least, weights)
 
 
@@ -127,11 +137,12 @@ def entry_of(need: Requirement, catalogue: Catalogue | None, tried: Mapping[str,
     return _entry(size(need, tried, None, catalogue, noise=False, loop=False), tried)
 
 
-def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, common: Sequence[str] = COMMON, weights: Mapping[str, float] | None = None, makers: Makers | None = None) -> Iterator[tuple[int, int, Entry]]:
+def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue: Catalogue | None = None, common: Sequence[str] = COMMON,
+            weights: Mapping[str, float] | None = None, makers: Makers | None = None) -> Iterator[tuple[int, int, Entry]]:
     """Yields (done, total, entry) while it works: the best so far of one topology, the first of each as soon as it stands.
 
-    Each topology may choose its own front end, frequency and ripple (its CONTEST), and core, turns, wire and parts by its rules; makers: who makes
-    the designs (one after the other here, unless told). Raises InputError where a common pin cannot be used at all.
+    Each topology may choose its own front end, frequency and ripple (its CONTEST), and core, turns, wire and parts by its rules; makers:
+    who makes the designs (one after the other here, unless told). Raises InputError where a common pin cannot be used at all.
     """
     kept, used, maker = {k: v for k, v in (pins or {}).items() if k in common}, weights or WEIGHTS, makers or OneByOne(need, catalogue)
     example = example_of(need)
@@ -157,7 +168,8 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
         for other in searches:
             if not open_[other]:
                 go_on(other)
-        yield done, done + sum(open_.values()) + sum(max(_most_tries(n) - len(found[n]) - open_[n], 0) for n in found if open_[n]), replace(_best(mine, used), tried=len(mine))
+        yield done, done + sum(open_.values()) + sum(max(_most_tries(n) - len(found[n]) - open_[n], 0) for n in found if open_[n]), replace(
+            _best(mine, used), tried=len(mine))
 
 
 def _most_tries(name: str) -> int:
@@ -177,23 +189,29 @@ class _Fronts(Struct):
     made: dict[str, Entry] | None = None
 
     def worth(self, entry: Entry, others: Sequence[str], weights: Mapping[str, float]) -> list[str]:
-        """Of other power factor stages for the best of a topology those near the best, and those that lose less where it misses what is asked: each is expected to change every measure as it did with the example. One that cannot be judged so is worth a try."""
+        """Of other power factor stages for the best of a topology those near the best, and those that lose less where it misses what is
+        asked: each is expected to change every measure as it did with the example. One that cannot be judged so is worth a try."""
         made = {front: e for front, e in (self.made or {}).items() if e.feasible}
         here = made.get(entry.front_end or "")
         if here is None or not entry.feasible:
             return list(others)
-        expected = {front: replace(entry, **{m: getattr(entry, m) + getattr(made[front], m) - getattr(here, m) for m in weights}) for front in others if front in made}
+        expected = {front: replace(entry, **{m: getattr(entry, m) + getattr(made[front], m) - getattr(here, m) for m in weights})
+                    for front in others if front in made}
         field = [entry, *expected.values()]
         least = _least(field, weights)
         best = min(score(e, least, weights) for e in field)
-        return [front for front in others if front not in expected or (entry.missed and expected[front].loss < entry.loss) or score(expected[front], least, weights) < (1 + NEAR) * best]
+        return [front for front in others if front not in expected or (entry.missed and expected[front].loss < entry.loss)
+                or score(expected[front], least, weights) < (1 + NEAR) * best]
 
 
-def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequence[Entry], weights: Mapping[str, float], told: _Fronts) -> Iterator[list[dict[str, Any]]]:
-    """What a topology tries, one choice after the other, each from the best so far: front end, frequency, ripple; nothing while it waits for the example. found: what has been made of it when it is asked again."""
+def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequence[Entry], weights: Mapping[str, float],
+            told: _Fronts) -> Iterator[list[dict[str, Any]]]:
+    """What a topology tries, one choice after the other, each from the best so far: front end, frequency, ripple; nothing while it waits
+    for the example. found: what has been made of it when it is asked again."""
     choices = TOPOLOGIES[name].CONTEST
     yield [{knob: values[0] for knob, values in choices.items()}]
-    refused = any(f.severity == MUST_FIX and f.cure == "topology" and not f.figure for f in found[0].findings)  # for what it is, not for a figure: no other choice would change that
+    refused = any(f.severity == MUST_FIX and f.cure == "topology" and not f.figure
+                  for f in found[0].findings)  # for what it is, not for a figure: no other choice would change that
     free = not (need.is_dc or "front_end" in kept or refused)
 
     def best() -> dict[str, Any]:
@@ -232,11 +250,13 @@ def _shapes(entry: Entry) -> bool:
 
 
 def _other_front_ends(need: Requirement, found: Sequence[Entry]) -> list[str]:
-    """What is tried beyond the front ends that were: one that calls itself a rival for these mains; every other power factor stage where the class of harmonics asks for one, or where no design stands because of the plain one; elsewhere it would only add loss and cost."""
+    """What is tried beyond the front ends that were: one that calls itself a rival for these mains; every other power factor stage where
+    the class of harmonics asks for one, or where no design stands because of the plain one; elsewhere it would only add loss and cost."""
     stands, shaped = any(e.feasible for e in found), _shapes(found[0])
     asked = shaped if stands else any(f.severity == MUST_FIX and f.stage in ("inlet", "bulk", "pfc") for e in found for f in e.findings)
     tried = {e.front_end for e in found}
-    return [front for front, module in front_ends_for(need.mains.kind).items() if front not in tried and (asked if module.SHAPES_CURRENT else not shaped and module.rivals(need))]
+    return [front for front, module in front_ends_for(need.mains.kind).items()
+            if front not in tried and (asked if module.SHAPES_CURRENT else not shaped and module.rivals(need))]
 
 
 def ranked(entries: Sequence[Entry], weights: Mapping[str, float] | None = None) -> list[Entry]:
@@ -254,7 +274,8 @@ def ranked(entries: Sequence[Entry], weights: Mapping[str, float] | None = None)
     return out
 
 
-_SAYS = {"loss": ("loses {} against {}", "W", 1.0), "magnetics_volume": ("needs {} of cores against {}", "cm³", 1e6), "cost_index": ("costs {} against {}", "", 1.0), "switch_stress": ("stresses its switches with {} against {}", "VA/W", 1.0)}
+_SAYS = {"loss": ("loses {} against {}", "W", 1.0), "magnetics_volume": ("needs {} of cores against {}", "cm³", 1e6),
+         "cost_index": ("costs {} against {}", "", 1.0), "switch_stress": ("stresses its switches with {} against {}", "VA/W", 1.0)}
 
 
 def _leads(entry: Entry, second: Entry | None) -> str:
@@ -264,17 +285,20 @@ def _leads(entry: Entry, second: Entry | None) -> str:
         return "the only one that can be built" + misses
     first = "the only one that gives all that is asked" if second.missed and not entry.missed else "first by the weights set"
     ahead = [m for m in _SAYS if _ratio(m, entry, second) < 1.0]
-    return first + (f"; beside {spoken(second.topology)} it " + "; ".join(_compare(m, entry, second) for m in ahead[:3]) if ahead else "") + misses
+    return (first + (f"; beside {spoken(second.topology)} it " + "; ".join(_compare(m, entry, second) for m in ahead[:3]) if ahead else "")
+            + misses)
 
 
 def _loses(entry: Entry, best: Entry) -> str:
-    """What it misses of what is asked; at most three measures in which it falls behind the winner, the worst first; where there is one only, what it is ahead in follows."""
+    """What it misses of what is asked; at most three measures in which it falls behind the winner, the worst first; where there is one
+    only, what it is ahead in follows."""
     ratio = {m: _ratio(m, entry, best) for m in _SAYS}
     order = sorted(ratio, key=lambda m: -ratio[m])
     behind, ahead = [m for m in order if ratio[m] > 1.0], [m for m in reversed(order) if ratio[m] < 1.0]
     told = [_compare(m, entry, best) for m in behind[:3]]
     if len(behind) < 2:
-        told.append("ahead where it " + " and ".join(_compare(m, entry, best) for m in ahead[:2]) if ahead else "in all else they read the same")
+        told.append("ahead where it " + " and ".join(_compare(m, entry, best) for m in ahead[:2]) if ahead
+                    else "in all else they read the same")
     return "; ".join([*([f"misses what is asked: {'; '.join(entry.missed)}"] if entry.missed else []), *told])
 
 
@@ -299,5 +323,7 @@ _CHOSEN = re.compile(r"; freeing the pin on \S+(?: or changing (\S+))? may cure 
 
 def _cannot(entry: Entry) -> str:
     """Why it cannot be built: its first two faults, and its loss and magnetics where there is one fault only."""
-    texts = [_CHOSEN.sub(lambda found: f"; change {found[1]}" if found[1] else "", f.text) for f in entry.findings if f.severity == MUST_FIX]
-    return "cannot be built: " + "; ".join(texts[:2]) + (f" ({show(entry.loss, 'W')} lost, {show(entry.magnetics_volume * 1e6)} cm³ of cores)" if len(texts) < 2 else "")
+    texts = [_CHOSEN.sub(lambda found: f"; change {found[1]}" if found[1] else "", f.text) for f in entry.findings
+             if f.severity == MUST_FIX]
+    return "cannot be built: " + "; ".join(texts[:2]) + (
+        f" ({show(entry.loss, 'W')} lost, {show(entry.magnetics_volume * 1e6)} cm³ of cores)" if len(texts) < 2 else "")

@@ -53,9 +53,13 @@ def prices(costs: Table) -> dict[str, float]:
 
 
 def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = None) -> float:
-    """Relative cost of power stage and front end, without fuse and mains filter, from its bill of materials, 1 being about a 600 V, 0.19 Ω switch: by the rules of the table `costs` (an assumption, to be edited to one's own prices), where no price stands under the part's own name. volume: of all cores [m³], where it is known."""
+    """Relative cost of power stage and front end, without fuse and mains filter, from its bill of materials, 1 being about a 600 V, 0.19 Ω
+    switch: by the rules of the table `costs` (an assumption, to be edited to one's own prices), where no price stands under the part's own
+    name. volume: of all cores [m³], where it is known."""
     parts, c = design.catalogue, design.catalogue[PRICES].derived(prices)
-    total = c["wound"] * bill["wound"] + c["core_cm3"] * (magnetics_volume(design) if volume is None else volume) * 1e6 + c["drive"] * bill["drives"] + c["floating_drive"] * bill["floating_drives"] + c["small"] * bill["small"] + c["selector"] * bill.get("selectors", 0)
+    total = c["wound"] * bill["wound"] + c["core_cm3"] * (magnetics_volume(design) if volume is None else volume) * 1e6
+    total += sum(c[one] * bill.get(several, 0) for one, several in (
+        ("drive", "drives"), ("floating_drive", "floating_drives"), ("small", "small"), ("selector", "selectors")))
     for name, count in bill["switches"]:
         row = parts["switches"].row(name)
         total += count * c.get(name, c["switch"] + c["die"] * (row["v_class_v"] / 600) ** 2 / row["r_on_25_ohm"])
@@ -70,10 +74,14 @@ def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = N
     for name, count in (*bill["capacitors"], *bill.get("bulk", ())):
         table = next(t for t in CAPACITORS if name in parts[t].names)
         row = parts[table].row(name)
-        total += count * c.get(name, c["capacitor"] + (c["film"] if table == "film_capacitors" else 1.0) * c["storage"] * np.sqrt(row["c_f"] * 1e6 * row["v_class_v"] / 10) / 10)
+        total += count * c.get(name,
+                               c["capacitor"] + (c["film"] if table == "film_capacitors" else 1.0) * c["storage"]
+                               * np.sqrt(row["c_f"] * 1e6 * row["v_class_v"] / 10) / 10)
     return float(total)
 
 
 def part_count(bill: Mapping[str, Any]) -> int:
     """Parts of power stage and front end that are bought and placed."""
-    return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + bill.get("selectors", 0) + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "bridges", "capacitors", "bulk") for _, n in bill.get(kind, ())))
+    return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + bill.get("selectors", 0)
+               + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "bridges", "capacitors", "bulk")
+                     for _, n in bill.get(kind, ())))

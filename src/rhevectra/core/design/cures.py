@@ -11,28 +11,51 @@ from rhevectra.core.design.spent import BY_LOSS, none_left, spent
 from rhevectra.core.stages.work import FigureSpec, Work
 
 Cures = Mapping[str, str | tuple[str, ...]]
-"""Figure or stage -> the decision that cures it, or several of which the first that this design has is meant; # stands for the number of an output."""
+"""Figure or stage -> the decision that cures it, or several of which the first that this design has is meant; # stands for the number of an
+output."""
 
-COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_end", "inlet.i_thermistor": ("inlet.thermistor", "inlet.limiter"), "inlet.discharge_time": "inlet.c_x", "inlet.i_inrush_hot": ("bridge.class", "inlet.thermistor"),
-                 "bridge.i_avg": "bridge.class", "bridge.v_reverse": "bridge.class", "bulk": ("bulk.c", "pfc.c_bus", "pfc.c_half"), "bulk.v_peak": ("pfc.v_bus", "derating.bulk_v"), "pfc.f_low": "pfc.f_min",
-                 "switch": "switch.class", "switch.i_peak_run": "switch.current_limit", "switch.i_peak_least": "switch.current_limit", "short.b_peak": "switch.short_rate", "switch.duty_max": ("bulk.c", "flyback.v_or"), "switch.v_bus_least": ("bulk.v_min_stage", "forward.duty", "flyback.v_or"), "transformer": "transformer.core", "rectifier": "rectifier1.class", "filter1.gap": "filter1.ripple_ratio", "load": "switch.class",
-                 "rectifier#.i_avg": "rectifier#.parallel", "rectifier#.v_reverse": ("rectifier#.class", "secondary.kind", "flyback.v_or", "topology"), "rectifier#": "rectifier#.class", "output#.ripple_pp": ("output#.parallel", "filter#.l", "output#.cap"), "output#.i_c_rms": "output#.parallel", "output#.v_c": "output#.cap", "output#.life": "output#.parallel", "output#.step": "output#.parallel", "output#.v_open": ("aux.v_trip", "feedback.v_trip", "output#.cap"), "feedback.i_end": "feedback.r_led", "feedback.error": "feedback.reference_tolerance", "feedback.phase_margin": "feedback.f_aim", "feedback.gain_margin": "feedback.f_aim",
-                 "output#.v_low": ("transformer.ns#", "rectifier1.class"), "output#.v_high": ("output#.bleed", "transformer.ns#", "rectifier1.class")}
+COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_end",
+                 "inlet.i_thermistor": ("inlet.thermistor", "inlet.limiter"), "inlet.discharge_time": "inlet.c_x",
+                 "inlet.i_inrush_hot": ("bridge.class", "inlet.thermistor"),
+                 "bridge.i_avg": "bridge.class", "bridge.v_reverse": "bridge.class", "bulk": ("bulk.c", "pfc.c_bus", "pfc.c_half"),
+                 "bulk.v_peak": ("pfc.v_bus", "derating.bulk_v"), "pfc.f_low": "pfc.f_min",
+                 "switch": "switch.class", "switch.i_peak_run": "switch.current_limit", "switch.i_peak_least": "switch.current_limit",
+                 "short.b_peak": "switch.short_rate", "switch.duty_max": ("bulk.c", "flyback.v_or"),
+                 "switch.v_bus_least": ("bulk.v_min_stage", "forward.duty", "flyback.v_or"), "transformer": "transformer.core",
+                 "rectifier": "rectifier1.class", "filter1.gap": "filter1.ripple_ratio", "load": "switch.class",
+                 "rectifier#.i_avg": "rectifier#.parallel",
+                 "rectifier#.v_reverse": ("rectifier#.class", "secondary.kind", "flyback.v_or", "topology"),
+                 "rectifier#": "rectifier#.class", "output#.ripple_pp": ("output#.parallel", "filter#.l", "output#.cap"),
+                 "output#.i_c_rms": "output#.parallel", "output#.v_c": "output#.cap", "output#.life": "output#.parallel",
+                 "output#.step": "output#.parallel", "output#.v_open": ("aux.v_trip", "feedback.v_trip", "output#.cap"),
+                 "feedback.i_end": "feedback.r_led", "feedback.error": "feedback.reference_tolerance",
+                 "feedback.phase_margin": "feedback.f_aim", "feedback.gain_margin": "feedback.f_aim",
+                 "output#.v_low": ("transformer.ns#", "rectifier1.class"),
+                 "output#.v_high": ("output#.bleed", "transformer.ns#", "rectifier1.class")}
 """Where neither front end, topology nor clamp names its own."""
-ASKED = {"inlet.i_rms": "less power or a higher lowest line", "switch.v_bus_least": "a shorter hold-up", "switch.duty_max": "an output below the lowest bus"}
+ASKED = {"inlet.i_rms": "less power or a higher lowest line", "switch.v_bus_least": "a shorter hold-up",
+         "switch.duty_max": "an output below the lowest bus"}
 """What of the requirement would have to give where no decision helps."""
 SHAPE = ("topology", "front_end", "clamp.kind")
 """Decisions that change which stages stand in the path; a pin on one is no cause of a figure."""
-OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridge": ("front_end", "bridge.class"), "switch_spike": "fs", "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i", "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
-                  "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind", "rectifier#": ("rectifier#.class", "rectifier#.parallel"), "bleed#": ("output#.bleed", "feedback.ctr", "feedback.r_low"), "bulk": ("bulk.c", "pfc.c_bus"), "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l", "leakage_ring": "transformer.arrangement", "winding_ring": "fs", "idle_ring": "fs", "uneven_phases": "llc.spread", "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
-                  "pfc_switch_on": "pfc.switch_class", "pfc_switch_edges": "pfc.switch_class", "pfc_diode": "pfc.diode", "pfc_core": "pfc.core", "pfc_copper": "pfc.core", "pfc_slow_leg": "pfc.slow_class"}
+OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridge": ("front_end", "bridge.class"), "switch_spike": "fs",
+                  "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i",
+                  "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
+                  "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind",
+                  "rectifier#": ("rectifier#.class", "rectifier#.parallel"), "bleed#": ("output#.bleed", "feedback.ctr", "feedback.r_low"),
+                  "bulk": ("bulk.c", "pfc.c_bus"), "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l",
+                  "leakage_ring": "transformer.arrangement", "winding_ring": "fs", "idle_ring": "fs", "uneven_phases": "llc.spread",
+                  "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
+                  "pfc_switch_on": "pfc.switch_class", "pfc_switch_edges": "pfc.switch_class", "pfc_diode": "pfc.diode",
+                  "pfc_core": "pfc.core", "pfc_copper": "pfc.core", "pfc_slow_leg": "pfc.slow_class"}
 """Loss -> the decision that lowers it; of those of a switch, its class."""
 TOLD = 3
 """Greatest losses that are named."""
 
 
 def cure_of(figure: Figure, work: Work, cures: Cures) -> tuple[str, str]:
-    """The decision that would cure a figure ("" where there is none), and what to do in words: its own cure, and before it a pin of its stage that the figure was worked out from; of one that all losses make, what lowers the greatest."""
+    """The decision that would cure a figure ("" where there is none), and what to do in words: its own cure, and before it a pin of its
+    stage that the figure was worked out from; of one that all losses make, what lowers the greatest."""
     spec, pins, specs = figure.spec, work.choose.pins, work.choose.specs
     if spec.id in BY_LOSS:
         return _by_loss(figure, work)
@@ -50,7 +73,8 @@ def cure_of(figure: Figure, work: Work, cures: Cures) -> tuple[str, str]:
 
 
 def _by_loss(figure: Figure, work: Work) -> tuple[str, str]:
-    """The decision that lowers the greatest loss at the corner of a figure that they all make ("" where none is known), and what burns most there in words."""
+    """The decision that lowers the greatest loss at the corner of a figure that they all make ("" where none is known), and what burns most
+    there in words."""
     assert figure.corner is not None
     losses = {name: float(row.at(figure.corner.index)) for name, row in work.sheet.rows["loss.total"].inputs.items()}
     first = sorted(losses, key=lambda name: -losses[name])[:TOLD]

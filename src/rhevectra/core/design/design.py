@@ -115,7 +115,8 @@ class Design(Struct, frozen=True):
 
     def decisions(self, stage: str | None = None) -> list[tuple[DecisionSpec, Row]]:
         """Decisions that were taken in this design, in the order people decide."""
-        return [(spec, self.rows[id]) for id, spec in self.decision_specs.items() if id in self.rows and self.rows[id].kind in ("chosen", "given") and (stage is None or spec.stage == stage)]
+        return [(spec, self.rows[id]) for id, spec in self.decision_specs.items()
+                if id in self.rows and self.rows[id].kind in ("chosen", "given") and (stage is None or spec.stage == stage)]
 
 
 def exceeded(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> bool:
@@ -157,7 +158,8 @@ def judge(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> Figure:
 
 
 def figure_at(design: Design, figure: Figure, corner: Corner) -> Figure:
-    """A figure as it is at one corner; its margin counts only where the figure is judged, and one of a single load or case is told only there."""
+    """A figure as it is at one corner; its margin counts only where the figure is judged, and one of a single load or case is told only
+    there."""
     row, limit_row = design.rows[figure.id], design.rows.get(figure.spec.limit)
     if isinstance(row.value, str):
         return figure
@@ -167,4 +169,5 @@ def figure_at(design: Design, figure: Figure, corner: Corner) -> Figure:
         value = "–"
     limit = float(limit_row.at(corner.index)) if limit_row is not None and judged else None
     margin = float(margin_of(value, limit, figure.spec.limit_kind)) if limit is not None else None
-    return replace(figure, value=value, corner=figure.spec.domain.named(corner) if figure.corner is not None else None, limit=limit, limit_kind=figure.spec.limit_kind if limit is not None else None, margin=margin)
+    return replace(figure, value=value, corner=figure.spec.domain.named(corner) if figure.corner is not None else None, limit=limit,
+                   limit_kind=figure.spec.limit_kind if limit is not None else None, margin=margin)

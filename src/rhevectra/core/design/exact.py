@@ -96,13 +96,17 @@ def exact(design: Design, corner: Corner, change: Callable[[Circuit], Circuit] =
 
 
 def remarks(design: Design, found: Exact) -> list[Finding]:
-    """Where the exact waveform is worse than the sized rating by more than 3 % at its corner, both numbers; and a period that does not last."""
+    """Where the exact waveform is worse than the sized rating by more than 3 % at its corner, both numbers; and a period that does not
+    last."""
     out = []
     if found.multiplier > UNSTABLE:
-        out.append(Finding(LOOK_AT, "switch", f"at {found.corner.text()} the period with these gate times does not last: a small disturbance grows by {found.multiplier:.3g} in each", "", ""))
+        out.append(Finding(LOOK_AT, "switch", f"at {found.corner.text()} the period with these gate times does not last: a small "
+                           f"disturbance grows by {found.multiplier:.3g} in each", "", ""))
     for id, (kind, name, unit) in TOPOLOGIES[design.topology].EXACT_RATINGS.items():
         values = found.voltages[name] if kind == "node" else found.currents[name]
         sized, there = float(design.rows[id].at(found.corner.index)), float(np.max(values))
         if there > sized * (1 + WORSE):
-            out.append(Finding(LOOK_AT, design.specs[id].stage, f"{design.specs[id].label}: the exact waveform reaches {show(there, unit)} where the formula gives {show(sized, unit)}, at {found.corner.text()}", id, ""))
+            out.append(Finding(LOOK_AT, design.specs[id].stage,
+                               f"{design.specs[id].label}: the exact waveform reaches {show(there, unit)} where the formula gives "
+                               f"{show(sized, unit)}, at {found.corner.text()}", id, ""))
     return out

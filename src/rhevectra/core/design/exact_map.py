@@ -1,4 +1,5 @@
-"""The clamp's map by exact periods: a few cells solved, the others by how far the formulas are off there, which changes slowly over the plane."""
+"""The clamp's map by exact periods: a few cells solved, the others by how far the formulas are off there, which changes slowly over the
+plane."""
 
 from collections.abc import Iterator
 
@@ -22,7 +23,8 @@ SOLVED = 9
 
 
 class Cell(Struct, frozen=True):
-    """The exact period with one resistor and capacitor: drain peak [V], power of the resistor [W], mean of the capacitor [V] and its ripple, peak to peak [V]."""
+    """The exact period with one resistor and capacitor: drain peak [V], power of the resistor [W], mean of the capacitor [V] and its
+    ripple, peak to peak [V]."""
 
     peak: float
     power: float
@@ -43,7 +45,8 @@ class Varied:
         """With a resistor [Ω] and a capacitor [F], of which something about `held` [V] is expected. Raises NoSteadyState."""
         values = {"rcl": r, "ccl": c}
         starts = {**self._starts, "ccl": held}
-        parts = tuple(replace(p, value=values.get(p.name, p.value), start=starts.get(p.name, p.start)) if isinstance(p, Passive) else p for p in self.network.parts)
+        parts = tuple(replace(p, value=values.get(p.name, p.value), start=starts.get(p.name, p.start)) if isinstance(p, Passive) else p
+                      for p in self.network.parts)
         found = steady(Network(self.network.title, parts, {p.name: p for p in parts}), self.period)
         self._starts = {p.name: float(x) for p, x in zip(found.equations.states, found.start, strict=True)}
         m = Measures(found)
@@ -65,7 +68,8 @@ def exact_map_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int,
             r, c, held = float(m.r[column]), float(m.c[row]), float(np.sqrt(m.power[row, column] * m.r[column]))
             try:
                 top, mean = worst.solved(r, c, held), full.solved(r, c, held)
-                off[:, i, j] = top.peak / m.peak[row, column], mean.power / m.power[row, column], mean.swing / mean.mean / m.ripple[row, column]
+                off[:, i, j] = (top.peak / m.peak[row, column], mean.power / m.power[row, column],
+                                mean.swing / mean.mean / m.ripple[row, column])
             except NoSteadyState:
                 off[:, i, j] = off[:, i, j - 1] if j else 1.0
         yield i + 1, SOLVED, None

@@ -15,11 +15,13 @@ DECISION = "fs"
 FREQUENCIES = (40e3, 50e3, 65e3, 80e3, 100e3, 130e3, 160e3, 200e3, 260e3)
 """What is tried beside the present one [Hz]."""
 GROUPS = ("switches", "wound parts", "clamp, rings, bleed")
-"""Losses that move with the frequency: conduction and edges of switches, whose class goes with it, too; what is left of the whole hardly does."""
+"""Losses that move with the frequency: conduction and edges of switches, whose class goes with it, too; what is left of the whole hardly
+does."""
 
 
 class FrequencyChoice(Struct, frozen=True):
-    """frequency [Hz], rising; losses: by GROUPS [W], at the corner where the whole is worst; total [W]; volume of all cores [m³]; core of the transformer (or inductor); feasible and why not; present: the frequency of the design."""
+    """frequency [Hz], rising; losses: by GROUPS [W], at the corner where the whole is worst; total [W]; volume of all cores [m³]; core of
+    the transformer (or inductor); feasible and why not; present: the frequency of the design."""
 
     frequency: Array
     losses: Array
@@ -46,19 +48,23 @@ class FrequencyChoice(Struct, frozen=True):
         return "; ".join(told)
 
     def _told(self, k: int) -> str:
-        return f"{show(float(self.frequency[k]), 'Hz')} with {show(float(self.total[k]), 'W')} lost and {show(float(self.volume[k]), 'm³')} of cores"
+        return (f"{show(float(self.frequency[k]), 'Hz')} with {show(float(self.total[k]), 'W')} lost and "
+                f"{show(float(self.volume[k]), 'm³')} of cores")
 
 
 def frequency_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, FrequencyChoice | None]]:
-    """Steps of (done, total, None) and last the whole: every frequency with the other decisions as they are pinned; the mains filter with its usual copper."""
+    """Steps of (done, total, None) and last the whole: every frequency with the other decisions as they are pinned; the mains filter with
+    its usual copper."""
     spec, present = design.decision_specs[DECISION], float(design.rows[DECISION].value)
     tried = sorted({present, *(f for f in FREQUENCIES if (spec.low or 0.0) <= f <= (spec.high or np.inf))})
     made: list[Design] = []
     for k, f in enumerate(tried):
-        made.append(size(design.requirement, {**design.pins, "topology": design.topology, DECISION: f}, None, design.catalogue, noise=False))
+        made.append(size(design.requirement, {**design.pins, "topology": design.topology, DECISION: f}, None, design.catalogue,
+                         noise=False))
         yield k + 1, len(tried) + 1, None
     yield len(tried) + 1, len(tried) + 1, FrequencyChoice(
-        np.array(tried), np.array([losses(d) for d in made]).T, np.array([d.most("loss.total") for d in made]), np.array([magnetics_volume(d) for d in made]), tuple(_core(d) for d in made),
+        np.array(tried), np.array([losses(d) for d in made]).T, np.array([d.most("loss.total") for d in made]),
+        np.array([magnetics_volume(d) for d in made]), tuple(_core(d) for d in made),
         np.array([d.feasible for d in made]), tuple(d.fault for d in made), present)
 
 

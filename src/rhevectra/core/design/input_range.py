@@ -14,9 +14,11 @@ from rhevectra.core.design.design import Design
 from rhevectra.core.design.size import size
 
 NARROW, WIDE, STEPS = 1.03, 3.0, 8
-KEPT = ("fs", "llc.control", "qr.f_max", "transformer.material", "transformer.arrangement", "insulation.school", "secondary.kind", "flyback.ripple_ratio", "filter1.ripple_ratio", "light_load", "rectifier.snubber")
+KEPT = ("fs", "llc.control", "qr.f_max", "transformer.material", "transformer.arrangement", "insulation.school", "secondary.kind",
+        "flyback.ripple_ratio", "filter1.ripple_ratio", "light_load", "rectifier.snubber")
 """Decisions that go along; turns, cores and classes are free, for they are what the range decides."""
-_INDUCTORS = (("filter1.l", "filter1.i_peak"), ("inductor.l", "switch.i_peak"), ("transformer.lp", "switch.i_peak_run"), ("llc.lr", "switch.i_peak"))
+_INDUCTORS = (("filter1.l", "filter1.i_peak"), ("inductor.l", "switch.i_peak"), ("transformer.lp", "switch.i_peak_run"),
+              ("llc.lr", "switch.i_peak"))
 """Where a design keeps its working energy: inductance and peak current, the first that it has."""
 
 
@@ -26,8 +28,10 @@ def _energy(design: Design) -> float:
 
 
 MEASURES: tuple[tuple[str, str, Callable[[Design], float]], ...] = (
-    ("turns ratio", "", lambda d: float(d.rows.get("transformer.np_all", d.rows["transformer.np"]).value) / float(d.value("transformer.ns1"))),
-    ("primary current, rms", "A", lambda d: d.most("transformer.i_rms_primary" if "transformer.i_rms_primary" in d.rows else "switch.i_rms")),
+    ("turns ratio", "",
+     lambda d: float(d.rows.get("transformer.np_all", d.rows["transformer.np"]).value) / float(d.value("transformer.ns1"))),
+    ("primary current, rms", "A",
+     lambda d: d.most("transformer.i_rms_primary" if "transformer.i_rms_primary" in d.rows else "switch.i_rms")),
     ("rectifier reverse voltage", "V", lambda d: d.most("rectifier1.v_reverse")),
     ("energy in the inductor", "J", _energy),
     ("winding loss", "W", lambda d: d.most("transformer.loss_copper")),
@@ -36,7 +40,8 @@ MEASURES: tuple[tuple[str, str, Callable[[Design], float]], ...] = (
 
 
 class InputRange(Struct, frozen=True):
-    """ratio: greatest over least bus of each design (rising); values: one array per measure; feasible and why not; present: the ratio the supply has now; top: the greatest bus [V], the same for all."""
+    """ratio: greatest over least bus of each design (rising); values: one array per measure; feasible and why not; present: the ratio the
+    supply has now; top: the greatest bus [V], the same for all."""
 
     ratio: Array
     values: tuple[Array, ...]
@@ -57,7 +62,8 @@ def range_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Inp
     found: list[tuple[float, Design]] = []
     for k, r in enumerate(ratios):
         try:
-            need = replace(design.requirement, mains=Mains(kind="dc", v_min=top / float(r), v_max=top), harmonics_class="none", hold_up=0.0, hold_up_at=None)
+            need = replace(design.requirement, mains=Mains(kind="dc", v_min=top / float(r), v_max=top), harmonics_class="none", hold_up=0.0,
+                           hold_up_at=None)
             found.append((float(r), size(need, pins, None, design.catalogue, noise=False)))
         except InputError:  # a bus lower than any the requirement may name
             pass
@@ -76,5 +82,6 @@ def said(ratio: Array, values: tuple[Array, ...], feasible: Array, present: floa
     if not able or not feasible[here]:
         return f"the bus is narrow already: {present:.2f} : 1" if feasible[here] else f"{present:.2f} : 1 is not feasible as it is"
     k = able[0]
-    parts = [f"{name} {show(float(v[here]), unit, 3)} → {show(float(v[k]), unit, 3)}" for (name, unit, _), v in zip(MEASURES, values, strict=True)]
+    parts = [f"{name} {show(float(v[here]), unit, 3)} → {show(float(v[k]), unit, 3)}"
+             for (name, unit, _), v in zip(MEASURES, values, strict=True)]
     return f"from {ratio[here]:.2f} : 1 to {ratio[k]:.2f} : 1: " + ", ".join(parts) + "; the stage that narrows it is not counted"

@@ -45,6 +45,7 @@ def cells(design: Design) -> list[list[Cell]]:
             at = np.unravel_index(int(part.argmin()), part.shape)
             value = float(part[at])
             corner = grid.corner((line, int(at[1]), point, int(at[2])))
-            row_cells.append(Cell(line, point, value if np.isfinite(value) else None, names[int(at[0])] if np.isfinite(value) else "", corner))
+            row_cells.append(
+                Cell(line, point, value if np.isfinite(value) else None, names[int(at[0])] if np.isfinite(value) else "", corner))
         out.append(row_cells)
     return out

@@ -12,7 +12,8 @@ from rhevectra.core.topologies import TOPOLOGIES
 
 
 def spoken(name: str, decision: str = "") -> str:
-    """A short name in words, as the registries have it; others as they read: `rectifier1` is rectifier 1, `centre_tap` centre tap. decision: whose value it is."""
+    """A short name in words, as the registries have it; others as they read: `rectifier1` is rectifier 1, `centre_tap` centre tap.
+    decision: whose value it is."""
     if decision == "clamp.kind" and name in CLAMPS:
         return CLAMPS.said(name)
     words = TOPOLOGIES.said(name) or FRONT_ENDS.said(name) or re.sub(r"(?<=[a-z])(\d)", r" \1", name.replace("_", " "))
@@ -29,7 +30,9 @@ def amount(spec: DecisionSpec, value: float) -> str:
     return f"{value:.0f}" if spec.kind == "integer" else f"{100 * value:.3g} %" if spec.percent else show(value, spec.unit)
 
 
-_GIVEN = {"c": "capacitance", "f": "frequency", "i_crest": "crest at the least limit", "i_load": "load", "i_out": "output current", "i_seen": "current of all outputs", "i_supply": "supply current", "i_top": "current handed over", "l_apart": "leakage to the outputs", "line": "line voltage", "rate": "pulses a second",
+_GIVEN = {"c": "capacitance", "f": "frequency", "i_crest": "crest at the least limit", "i_load": "load", "i_out": "output current",
+          "i_seen": "current of all outputs", "i_supply": "supply current", "i_top": "current handed over",
+          "l_apart": "leakage to the outputs", "line": "line voltage", "rate": "pulses a second",
           "v_forward": "drop of the rectifier", "v_out": "output voltage", "v_up": "voltage of a pulse before the filter"}
 
 

@@ -8,7 +8,8 @@ from rhevectra.core.design.design import Design
 from rhevectra.core.design.size import size
 
 STEPS: tuple[tuple[str, Any], ...] = (
-    ("transformer.arrangement", "split"), ("transformer.arrangement", "simple"), ("insulation.school", "triple"), ("transformer.rise_max", 50.0), ("flyback.ripple_ratio", 1.2), ("fs", 80e3),
+    ("transformer.arrangement", "split"), ("transformer.arrangement", "simple"), ("insulation.school", "triple"),
+    ("transformer.rise_max", 50.0), ("flyback.ripple_ratio", 1.2), ("fs", 80e3),
     ("transformer.rise_max", 55.0), ("fs", 100e3), ("derating.flux", 0.95), ("transformer.rise_max", 60.0), ("fs", 130e3))
 """Changes in the order of what they cost: arrangement and insulation school, some heat, ripple, frequency, safety against saturation."""
 

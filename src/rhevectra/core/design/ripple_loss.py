@@ -1,4 +1,5 @@
-"""The same supply with other ripple ratios, each designed anew: what the wound part that carries the ripple loses, and what becomes of the whole."""
+"""The same supply with other ripple ratios, each designed anew: what the wound part that carries the ripple loses, and what becomes of the
+whole."""
 
 from collections.abc import Iterator
 
@@ -20,7 +21,8 @@ LOSSES = ("resistance", "eddies", "core")
 
 
 class RippleLoss(Struct, frozen=True):
-    """ratio: rising; part: in words, what carries the ripple; losses: of that part (kind, ratio) [W]; total: of the whole supply [W]; core, feasible and why not; present: the ratio of the design."""
+    """ratio: rising; part: in words, what carries the ripple; losses: of that part (kind, ratio) [W]; total: of the whole supply [W]; core,
+    feasible and why not; present: the ratio of the design."""
 
     ratio: Array
     part: str
@@ -61,7 +63,8 @@ def ripple_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Ri
         made.append(size(design.requirement, pins | {id: r}, None, design.catalogue))
         yield k + 1, len(ratios) + 1, None
     yield len(ratios) + 1, len(ratios) + 1, RippleLoss(
-        np.array(ratios), "transformer" if id == "flyback.ripple_ratio" else "filter inductor", np.array([losses(d) for d in made]).T, np.array([d.most("loss.total") for d in made]), tuple(core_of(d) for d in made),
+        np.array(ratios), "transformer" if id == "flyback.ripple_ratio" else "filter inductor", np.array([losses(d) for d in made]).T,
+        np.array([d.most("loss.total") for d in made]), tuple(core_of(d) for d in made),
         np.array([d.feasible for d in made]), tuple(d.fault for d in made), present)
 
 
@@ -71,7 +74,8 @@ def core_of(design: Design) -> str:
 
 
 def losses(design: Design) -> tuple[float, float, float]:
-    """Losses [W] of the part that carries the ripple, each at its worst full-load corner. Of a transformer the copper is parted as at the corner it was chosen for."""
+    """Losses [W] of the part that carries the ripple, each at its worst full-load corner. Of a transformer the copper is parted as at the
+    corner it was chosen for."""
     if "filter1.core" in design.rows:
         return design.most("filter1.loss_resistance"), design.most("filter1.loss_eddy"), design.most("filter1.loss_core")
     plan = design.context["plan"]

@@ -28,12 +28,15 @@ from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 
 def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
     """Every decision that applies, in the order people decide."""
-    shape = (DecisionSpec("topology", "Topology", "switch", "choice", options=tuple(TOPOLOGIES)), DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(front_ends_for(front.MAINS))),
-             DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(clamps_for(topology)), schools="; ".join(f"not {name}: {why}" for name, why in clamps_refused(topology).items())))
+    shape = (DecisionSpec("topology", "Topology", "switch", "choice", options=tuple(TOPOLOGIES)),
+             DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(front_ends_for(front.MAINS))),
+             DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(clamps_for(topology)),
+                          schools="; ".join(f"not {name}: {why}" for name, why in clamps_refused(topology).items())))
     return {s.id: s for s in (*shape, *front.DECISIONS, *emission.decisions(front), *topology.DECISIONS, *clamp.DECISIONS)}
 
 
-def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec], catalogue: Catalogue) -> tuple[dict[str, Any], list[tuple[str, str]]]:
+def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec],
+               catalogue: Catalogue) -> tuple[dict[str, Any], list[tuple[str, str]]]:
     """Pins in their own types, and the ids that are not known with the nearest known name. Raises InputError."""
     good, unknown = {}, []
     for id, value in pins.items():
@@ -47,7 +50,8 @@ def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec], catal
 
 def usual_front_end(need: Requirement) -> tuple[str, str]:
     """The front end where nobody chose one, and why: the first that calls itself usual for the requirement."""
-    return next(((name, why) for name, front in front_ends_for(need.mains.kind).items() if (why := front.usual(need))), (DC_FRONT_END.NAME, "a dc source feeds the stage directly"))
+    return next(((name, why) for name, front in front_ends_for(need.mains.kind).items() if (why := front.usual(need))),
+                (DC_FRONT_END.NAME, "a dc source feeds the stage directly"))
 
 
 @remembered(8)
@@ -58,7 +62,8 @@ def make_grid(need: Requirement, front: ModuleType) -> Grid:
     points = [Point("run", share, tuple(max(share * o.current_max, o.current_min) for o in outs)) for share in LOADS]
     if len(outs) > 1:
         least = tuple(o.current_min for o in outs)
-        points += [Point("run", 0.5, tuple(o.current_max if k == i else least[k] for k, o in enumerate(outs)), f"only {outs[i].name} at full load") for i in range(len(outs))]
+        points += [Point("run", 0.5, tuple(o.current_max if k == i else least[k] for k, o in enumerate(outs)),
+                         f"only {outs[i].name} at full load") for i in range(len(outs))]
     if any((o.current_peak or 0) > o.current_max for o in outs):
         points.append(Point("peak", 1.0, tuple(o.current_peak or o.current_max for o in outs)))
     points.append(Point("limit", 1.0, tuple(o.current_max for o in outs)))
@@ -66,11 +71,14 @@ def make_grid(need: Requirement, front: ModuleType) -> Grid:
     return Grid(lines, freqs, tuple(points), bus, special)
 
 
-def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Mapping[str, Measured] | None = None, catalogue: Catalogue | None = None, noise: bool = True, wound: float = 0.0, loop: bool = True) -> Design:
+def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Mapping[str, Measured] | None = None,
+         catalogue: Catalogue | None = None, noise: bool = True, wound: float = 0.0, loop: bool = True) -> Design:
     """Design the supply at every corner.
 
-    pins: decision id -> value (SI); as_built: figure id -> reading; noise: whether the mains filter is worked out too; wound: what its chokes are known to come to [Ω], where no ring keeps them to the usual; loop: whether the loop is worked out where no requirement asks for it. Raises InputError where a pin cannot be used.
-    A requirement that cannot be met gives a Design with `must fix` findings, never an exception.
+    pins: decision id -> value (SI); as_built: figure id -> reading; noise: whether the mains filter is worked out too; wound: what its
+    chokes are known to come to [Ω], where no ring keeps them to the usual; loop: whether the loop is worked out where no requirement asks
+    for it. Raises InputError where a pin cannot be used. A requirement that cannot be met gives a Design with `must fix` findings, never an
+    exception.
     """
     parts, pins = catalogue or shipped(), pins or {}
     topology, front, clamp, why = _modules(need, pins)
@@ -87,22 +95,29 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     rows = topology.record(work, plan, front_rows["v_bus"], front_rows, clamp)
     _whole(work, rows["losses"])
     all_specs = _figure_specs(topology, front, clamp, need)
-    draft = Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
-                   findings=(), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
-                   context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan, "source": front_rows.get("source"), "shared": rows.get("shared", []), "loop": rows.get("loop")})
+    draft = Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows,
+                   specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
+                   findings=(), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"],
+                   catalogue=parts,
+                   context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan,
+                            "source": front_rows.get("source"), "shared": rows.get("shared", []), "loop": rows.get("loop")})
     topology.findings(work, plan)
     if noise and emission.applies(front) and (more := filtering.record(work, draft, front)) and not wound:
         return size(need, pins, as_built, catalogue, noise, more, loop)
-    _general_findings(work, all_specs, {**COMMON, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, measured, parts)
+    _general_findings(work, all_specs, {**COMMON, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, measured,
+                      parts)
     return replace(draft, findings=tuple(work.findings))
 
 
 def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, ModuleType, ModuleType, str]:
-    """Topology, front end and clamp modules, by pin or default (InputError for a name that does not exist), and why that topology is the default."""
+    """Topology, front end and clamp modules, by pin or default (InputError for a name that does not exist), and why that topology is the
+    default."""
     def pick(id: str, table: Mapping[str, ModuleType], default: str, why: Mapping[str, str]) -> ModuleType:
         name = pins.get(id, default)
         if not isinstance(name, str) or name not in table:
-            raise InputError(f"decisions.{id}", f"{name!r} is not available" + (f" with {topology.NAME}: {why[name]}" if name in why else ""), ", ".join(table))
+            raise InputError(f"decisions.{id}",
+                             f"{name!r} is not available" + (f" with {topology.NAME}: {why[name]}" if name in why else ""),
+                             ", ".join(table))
         return table[name]
     front = DC_FRONT_END if need.is_dc else pick("front_end", front_ends_for(need.mains.kind), usual_front_end(need)[0], {})
     usual, why = _topology_for(need, pins, front)
@@ -111,24 +126,28 @@ def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, Mo
 
 
 def _usual_clamp(need: Requirement, topology: ModuleType, pins: Mapping[str, Any]) -> tuple[str, str]:
-    """The clamp where nobody chose one, and why: the first that goes with the topology, or where little is admitted at no load and nothing was decided for that one, the first that then burns nothing."""
+    """The clamp where nobody chose one, and why: the first that goes with the topology, or where little is admitted at no load and nothing
+    was decided for that one, the first that then burns nothing."""
     fitting, admitted = clamps_for(topology), need.standby_power_max
     first = next(iter(fitting))
     decided = any(s.id in pins for s in fitting[first].DECISIONS)
     if topology.NEEDS_CLAMP and admitted is not None and admitted < AT_REST * need.power and not decided:
         resting = next((name for name, clamp in fitting.items() if clamp.RESTS), first)
-        return resting, f"burns nothing at no load, where the usual one burns one to three per cent of full power; {show(admitted, 'W')} are admitted"
+        return (resting, f"burns nothing at no load, where the usual one burns one to three per cent of full power; {show(admitted, 'W')} "
+                "are admitted")
     return first, "the usual first choice; the picture Kinds compares all"
 
 
 def _shape_rows(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, why: str) -> None:
-    for id, module, usual in (("topology", topology, why), ("front_end", front, usual_front_end(work.need)[1]), ("clamp.kind", clamp, _usual_clamp(work.need, topology, work.choose.pins)[1])):
+    for id, module, usual in (("topology", topology, why), ("front_end", front, usual_front_end(work.need)[1]),
+                              ("clamp.kind", clamp, _usual_clamp(work.need, topology, work.choose.pins)[1])):
         if id in work.choose.specs:
             work.choose(id, module.NAME, usual if len(work.choose.specs[id].options) > 1 else "the only one that goes with the others here")
 
 
 def _topology_for(need: Requirement, pins: Mapping[str, Any], front: ModuleType) -> tuple[str, str]:
-    """The topology where nobody chose one, and why: the usual one, unless another knows more of the decisions that were made; they were made for it, and a load that grows must not lose them."""
+    """The topology where nobody chose one, and why: the usual one, unless another knows more of the decisions that were made; they were
+    made for it, and a load that grows must not lose them."""
     name, why = usual_topology(need, front.SHAPES_CURRENT)
     made = [id for id in pins if id not in ("topology", "front_end")]
     if "topology" in pins or not made or _known(name, made, pins, front) == len(made):
@@ -153,22 +172,31 @@ def expected_power(need: Requirement, out: Any) -> Any:
 
 
 def _settle(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType) -> tuple[Any, Any, Any, Any]:
-    """Bulk from the power expected, parts from that bus, then the power really drawn (line-cycle mean of valley and crest); where that or its ripple is more, the front end once more for it."""
+    """Bulk from the power expected, parts from that bus, then the power really drawn (line-cycle mean of valley and crest); where that or
+    its ripple is more, the front end once more for it."""
     need, grid = work.need, work.grid
     power = expected_power(need, sum(o.magnitude * grid.current(k) for k, o in enumerate(need.outputs)))
-    asked = float(np.max(power)), topology.BUS_RIPPLE * float(np.max(power)) / (need.mains.v_min * (1.0 if need.is_dc or front.SHAPES_CURRENT else PLAIN_LOWEST))
+    asked = (float(np.max(power)),
+             topology.BUS_RIPPLE * float(np.max(power))
+             / (need.mains.v_min * (1.0 if need.is_dc or front.SHAPES_CURRENT else PLAIN_LOWEST)))
     front_plan, (v_bus, near) = _front_end(work, topology, front, clamp, power, asked)
     plan, drawn, ripple = _stage(work, topology, clamp, v_bus)
     drawn = _over_the_line(grid, drawn)
     most = MOST_DRAWN * float(np.max(power))
-    real = float(np.max(drawn)), float(np.max(np.where(LOADED.mask(grid), ripple, 0.0))) * (float(np.min(v_bus)) / need.mains.v_min if front.SHAPES_CURRENT else 1.0)
+    real = (float(np.max(drawn)),
+            float(np.max(np.where(LOADED.mask(grid), ripple, 0.0)))
+            * (float(np.min(v_bus)) / need.mains.v_min if front.SHAPES_CURRENT else 1.0))
     if real[0] < most and any(r > a for r, a in zip(real, asked, strict=True)):
-        front_plan, (_, near) = _front_end(work, topology, front, clamp, power, tuple(max(_stepped(r), a) for r, a in zip(real, asked, strict=True)))
+        front_plan, (_, near) = _front_end(work, topology, front, clamp, power,
+                                           tuple(max(_stepped(r), a) for r, a in zip(real, asked, strict=True)))
     if bool(np.any(drawn <= 0)):
-        work.find(MUST_FIX, "load", f"at some corner the stage has no period that draws power; the bus is shown there as if it drew {show(most, 'W')}", "loss.total", "")
+        work.find(MUST_FIX, "load",
+                  f"at some corner the stage has no period that draws power; the bus is shown there as if it drew {show(most, 'W')}",
+                  "loss.total", "")
         drawn = np.where(drawn > 0, drawn, most)
     if bool(np.any(drawn > most)):
-        work.find(MUST_FIX, "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus is shown as if it drew {show(most, 'W')}", "loss.total", "")
+        work.find(MUST_FIX, "load", f"the stage would draw {show(float(drawn.max()), 'W')} for {show(need.power, 'W')} of output; the bus "
+                  f"is shown as if it drew {show(most, 'W')}", "loss.total", "")
     return front_plan, plan, np.minimum(drawn, most), near
 
 
@@ -179,7 +207,8 @@ def _over_the_line(grid: Grid, drawn: Any) -> Any:
 
 
 def _agreed(work: Work, topology: ModuleType, front: ModuleType, settled: tuple[Any, Any, Any, Any]) -> tuple[Any, Any, Any, Any]:
-    """The front end's solution, the power drawn from it [W], the ripple current [A] and the power stage at that bus; once more where the stage draws otherwise than the bus was worked out for."""
+    """The front end's solution, the power drawn from it [W], the ripple current [A] and the power stage at that bus; once more where the
+    stage draws otherwise than the bus was worked out for."""
     front_plan, plan, power, near = settled
 
     def once(power: Any, near: Any, plan: Any) -> tuple[Any, Any, Any, Any]:
@@ -202,10 +231,12 @@ READ_OF_FRONT_END = "bulk.v_min_stage"
 
 
 def _kept(work: Work, key: Any, own: Callable[[str], bool], make: Callable[[], T]) -> T:
-    """What `make` gives, with all it records and finds: now, or as before where requirement, catalogue, readings, its own pins and the key are the same."""
+    """What `make` gives, with all it records and finds: now, or as before where requirement, catalogue, readings, its own pins and the key
+    are the same."""
     pins = tuple(sorted((id, value) for id, value in work.choose.pins.items() if own(id)))
     before = work.mark()
-    made, (rows, found) = _PARTS.ask_of(work.parts, (key, bits(work.need), pins, tuple(work.sheet.measured.items())), lambda: (make(), work.since(before)))
+    made, (rows, found) = _PARTS.ask_of(work.parts, (key, bits(work.need), pins, tuple(work.sheet.measured.items())),
+                                        lambda: (make(), work.since(before)))
     work.back(before)
     work.sheet.rows |= rows
     work.findings += found
@@ -217,8 +248,10 @@ def _stepped(value: float) -> float:
     return float(1.02 ** np.ceil(np.log(max(value, 1e-6)) / np.log(1.02)))
 
 
-def _front_end(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, power: Any, asked: tuple[float, ...]) -> tuple[Any, tuple[Any, Any]]:
-    """The parts of the front end for a power [W] and a ripple current [A], and its bus for the power expected [W]. No decision of topology or clamp but deratings touches them: they are kept for the next design."""
+def _front_end(work: Work, topology: ModuleType, front: ModuleType, clamp: ModuleType, power: Any,
+               asked: tuple[float, ...]) -> tuple[Any, tuple[Any, Any]]:
+    """The parts of the front end for a power [W] and a ripple current [A], and its bus for the power expected [W]. No decision of topology
+    or clamp but deratings touches them: they are kept for the next design."""
     apart = {*SHAPE, *(s.id for s in (*topology.DECISIONS, *clamp.DECISIONS) if not s.id.startswith("derating."))}
 
     def make() -> tuple[Any, tuple[Any, Any]]:
@@ -228,14 +261,17 @@ def _front_end(work: Work, topology: ModuleType, front: ModuleType, clamp: Modul
 
 
 def _stage(work: Work, topology: ModuleType, clamp: ModuleType, v_bus: Any) -> tuple[Any, Any, Any]:
-    """The power stage for a bus [V], and roughly the power it then draws [W] and its ripple current [A]. It sees nothing of the front end but the bus and one row: kept for the next design whose bus is the same."""
+    """The power stage for a bus [V], and roughly the power it then draws [W] and its ripple current [A]. It sees nothing of the front end
+    but the bus and one row: kept for the next design whose bus is the same."""
     own, grid, read = {s.id for s in (*topology.DECISIONS, *clamp.DECISIONS)}, work.grid, work.sheet.rows.get(READ_OF_FRONT_END)
 
     def make() -> tuple[Any, Any, Any]:
         plan = topology.build(work, v_bus, clamp)
         drawn, ripple, plan = topology.power_drawn(work, plan, v_bus, ROUGH)
         return plan, drawn, ripple
-    return _kept(work, (topology.NAME, clamp.NAME, bits(v_bus), grid.lines, grid.freqs, grid.bus, *grid.special.items(), read and read.value), own.__contains__, make)
+    return _kept(work,
+                 (topology.NAME, clamp.NAME, bits(v_bus), grid.lines, grid.freqs, grid.bus, *grid.special.items(), read and read.value),
+                 own.__contains__, make)
 
 
 def _whole(work: Work, losses: dict[str, Row]) -> None:
@@ -244,12 +280,15 @@ def _whole(work: Work, losses: dict[str, Row]) -> None:
     outs = {}
     for n, o in enumerate(need.outputs, 1):
         v = sheet.rows.get(f"output{n}.v") or sheet.rows.get(f"load.v{n}") or sheet.given(f"load.v{n}", o.magnitude, "V")
-        outs[f"output{n}"] = sheet(f"load.p{n}", output.output_power, v=v, i=sheet.given(f"load.current{n}", grid.current(n - 1), "A", text=f"load of {o.name}"))
+        outs[f"output{n}"] = sheet(f"load.p{n}", output.output_power, v=v,
+                                   i=sheet.given(f"load.current{n}", grid.current(n - 1), "A", text=f"load of {o.name}"))
     p_out = sheet.total("load.power", "W", "all outputs", **outs)
     total = sheet.total("loss.total", "W", "every listed loss", **losses)
     eta = sheet("efficiency", output.efficiency, p_out=p_out, p_loss=total)
     sheet.again("efficiency_light", eta)
-    sheet.given("efficiency.target", need.efficiency_wanted, "", text="requirement" if need.efficiency_target is not None else f"usual at {show(need.power, 'W')}, as the requirement asks for none")
+    sheet.given("efficiency.target", need.efficiency_wanted, "",
+                text="requirement" if need.efficiency_target is not None
+                else f"usual at {show(need.power, 'W')}, as the requirement asks for none")
     sheet.total("standby.power", "W", "loss at no load: start-up path, discharge resistor, clamp floor, controller, switching", loss=total)
     if need.standby_power_max is not None:
         sheet.given("standby.limit", need.standby_power_max, "W", text="requirement")
@@ -257,7 +296,8 @@ def _whole(work: Work, losses: dict[str, Row]) -> None:
 
 def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, need: Requirement) -> dict[str, FigureSpec]:
     several = len(need.outputs) > 1
-    outputs = [replace(s, label=f"{o.name}: {s.label[0].lower()}{s.label[1:]}") if several else s for n, o in enumerate(need.outputs, 1) for s in topology.output_figures(n)]
+    outputs = [replace(s, label=f"{o.name}: {s.label[0].lower()}{s.label[1:]}") if several else s for n, o in enumerate(need.outputs, 1)
+               for s in topology.output_figures(n)]
     return {s.id: s for s in (*front.FIGURES, *emission.figures(front), *topology.FIGURES, *clamp.FIGURES, *outputs)}
 
 
@@ -266,14 +306,17 @@ AT_REST = 0.03
 ROUGH, SETTLED = 3e-2, 1e-4
 """Largest change of the last pass: for the power that sets the bus, and for the figures."""
 AGREED, ASTRAY = 5e-3, 0.2
-"""Share of the greatest power by which a stage may miss what its bus was worked out for; and of its own beyond which it is not followed, for that is no design."""
+"""Share of the greatest power by which a stage may miss what its bus was worked out for; and of its own beyond which it is not followed,
+for that is no design."""
 PLAIN_LOWEST = 1.1
-"""Valley of a plain bridge over the rms of the lowest line, at the usual share of the crest: for the ripple current expected. A stage that holds its bus scales it by itself."""
+"""Valley of a plain bridge over the rms of the lowest line, at the usual share of the crest: for the ripple current expected. A stage that
+holds its bus scales it by itself."""
 MOST_DRAWN = 1.5
 """A stage that draws more than this times the greatest power expected is no design; its bus is not followed further."""
 
 
-def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures, unknown: list[tuple[str, str]], measured: Mapping[str, Measured], parts: Catalogue) -> None:
+def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures, unknown: list[tuple[str, str]],
+                      measured: Mapping[str, Measured], parts: Catalogue) -> None:
     """A finding for every figure over or tight at its limit, for unknown decisions, readings and clashes."""
     rows = work.sheet.rows
     for id, spec in specs.items():
@@ -294,10 +337,13 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures,
         if id not in rows:
             work.find(LOOK_AT, "load", f"reading {id!r} belongs to no figure of this design and has no effect")
         elif id in work.choose.pins and abs(float(work.choose.pins[id]) / measured[id].value - 1) > 1e-6:
-            work.find(LOOK_AT, specs[id].stage if id in specs else "load", f"{id}: the pin {show(float(work.choose.pins[id]))} differs from the reading {show(measured[id].value)}; the reading wins", id, id)
+            work.find(LOOK_AT, specs[id].stage if id in specs else "load",
+                      f"{id}: the pin {show(float(work.choose.pins[id]))} differs from the reading {show(measured[id].value)}; the reading "
+                      "wins", id, id)
     for id in work.choose.pins:
         if id not in rows:
             work.choose(id, None)  # it stands among the decisions, where it can be freed
-            work.find(LOOK_AT, work.choose.specs[id].stage, f"{work.choose.specs[id].label}: pinned, and nothing here asks for it: it has no effect as the design stands", "", id)
+            work.find(LOOK_AT, work.choose.specs[id].stage,
+                      f"{work.choose.specs[id].label}: pinned, and nothing here asks for it: it has no effect as the design stands", "", id)
     for name in parts.clashes:
         work.find(LOOK_AT, "load", f"part {name!r}: an own row replaces a shipped one with other data")

@@ -1,7 +1,9 @@
-"""The school of the slow clamp diode: its stored charge lets the clamp's capacitor push energy back before it blocks. Computed on the exact period.
+"""The school of the slow clamp diode: its stored charge lets the clamp's capacitor push energy back before it blocks. Computed on the exact
+period.
 
-The diode stores what flows forward, less what recombines in its lifetime, and lets current back until the store is empty (`rcd_slow.stored`). Its series
-resistor stands in the leakage's way too: it lifts the peak of the drain, and without one the diode would ring.
+The diode stores what flows forward, less what recombines in its lifetime, and lets current back until the store is empty
+(`rcd_slow.stored`). Its series resistor stands in the leakage's way too: it lifts the peak of the drain, and without one the diode would
+ring.
 """
 
 from collections.abc import Iterator
@@ -32,7 +34,8 @@ SHOWN = 2.5e-6
 
 
 class Tried(Struct, frozen=True):
-    """One diode with its resistor: recovery time [s], 0 of the fast one; series resistor [Ω]; heat of the clamp's resistor and of diode with its own [W]; what the stage loses altogether [W]; share of the charge that goes back; drain peak where it is judged [V]."""
+    """One diode with its resistor: recovery time [s], 0 of the fast one; series resistor [Ω]; heat of the clamp's resistor and of diode
+    with its own [W]; what the stage loses altogether [W]; share of the charge that goes back; drain peak where it is judged [V]."""
 
     recovery: float
     r: float
@@ -44,7 +47,8 @@ class Tried(Struct, frozen=True):
 
 
 class SlowDiode(Struct, frozen=True):
-    """The fast diode, slow ones in the order of their recovery and resistor, the best of them; current of fast and best over one pulse: time [s], amperes; sentence."""
+    """The fast diode, slow ones in the order of their recovery and resistor, the best of them; current of fast and best over one pulse:
+    time [s], amperes; sentence."""
 
     fast: Tried
     tried: tuple[Tried, ...]
@@ -75,12 +79,14 @@ def _tried(design: Design, corner: Corner, judged: Corner, recovery: float, r: f
     rate = float(design.rows["switch.frequency"].at(corner.index))
     mean = lambda x: float(np.trapezoid(x, t)) * rate  # noqa: E731
     forward, back = (float(np.trapezoid(np.maximum(way * i, 0), t)) for way in (1, -1))
-    given = sum(mean(volts(x.nodes[0]) * e.currents[x.name.lower()]) for x in TOPOLOGIES[design.topology].circuit(design, corner).elements if x.name.lower().startswith("rload"))
+    given = sum(mean(volts(x.nodes[0]) * e.currents[x.name.lower()]) for x in TOPOLOGIES[design.topology].circuit(design, corner).elements
+                if x.name.lower().startswith("rload"))
     drawn = -mean(volts("bus") * e.currents["vbus"])
     peak = float(_period(design, judged, recovery, r).voltages["drain"].max())
     start = int(np.argmax(i > 0.02 * i.max()))
     shown = slice(max(start - 2, 0), min(int(np.searchsorted(t, t[start] + SHOWN)), len(t)))
-    made = Tried(recovery, r, mean((volts("cl") - volts("bus")) * e.currents["rcl"]), mean((volts("drain") - volts("cl")) * i), drawn - given, back / max(forward, 1e-15), peak)
+    made = Tried(recovery, r, mean((volts("cl") - volts("bus")) * e.currents["rcl"]), mean((volts("drain") - volts("cl")) * i),
+                 drawn - given, back / max(forward, 1e-15), peak)
     return made, (t[shown] - t[start], i[shown])
 
 
@@ -104,14 +110,19 @@ def slow_diode_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int,
         raise NoSteadyState("no slow diode finds a period here")
     able = [x for x in found if x[0].peak <= max(fast.peak, float(figure.limit or np.inf))] or found
     best, its_pulse = min(able, key=lambda x: x[0].lost)
-    yield total, total, SlowDiode(fast, tuple(x for x, _ in found), best, (pulse, its_pulse), full, judged, float(figure.limit or 0.0), _said(fast, best, float(figure.limit or np.inf)))
+    yield total, total, SlowDiode(fast, tuple(x for x, _ in found), best, (pulse, its_pulse), full, judged, float(figure.limit or 0.0),
+                                  _said(fast, best, float(figure.limit or np.inf)))
 
 
 def _said(fast: Tried, best: Tried, limit: float) -> str:
     """What the best of them changes, told from its numbers."""
     less = fast.lost - best.lost
-    text = (f"A diode of {show(best.recovery, 's', 2)} with {show(best.r, 'Ω', 2)} sends {best.back * 100:.0f} % of its charge back: the clamp's resistor burns {show(best.in_clamp, 'W')} instead of {show(fast.in_clamp, 'W')}, "
-            f"diode and resistor {show(best.in_diode, 'W')} instead of {show(fast.in_diode, 'W')}, the drain reaches {show(best.peak, 'V')} instead of {show(fast.peak, 'V')}. ")
+    text = (f"A diode of {show(best.recovery, 's', 2)} with {show(best.r, 'Ω', 2)} sends {best.back * 100:.0f} % of its charge back: the "
+            f"clamp's resistor burns {show(best.in_clamp, 'W')} instead of {show(fast.in_clamp, 'W')}, "
+            f"diode and resistor {show(best.in_diode, 'W')} instead of {show(fast.in_diode, 'W')}, the drain reaches "
+            f"{show(best.peak, 'V')} instead of {show(fast.peak, 'V')}. ")
     if less <= 0:
         return text + f"The stage loses {show(-less, 'W')} more: the fast diode is the better one here."
-    return text + f"The stage loses {show(less, 'W')} less. Its forward recovery is left out: it lifts the peak by some volts, so measure. The stage is sized with it where the clamp is a slow diode." + ("" if best.peak <= limit else " But no slow one keeps the rating.")
+    return (text + f"The stage loses {show(less, 'W')} less. Its forward recovery is left out: it lifts the peak by some volts, so "
+            "measure. The stage is sized with it where the clamp is a slow diode."
+            + ("" if best.peak <= limit else " But no slow one keeps the rating."))

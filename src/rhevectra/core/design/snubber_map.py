@@ -1,4 +1,5 @@
-"""What resistor and capacitor of a rectifier's snubber do to its reverse voltage and loss: the whole plane of both at once, and what either moves."""
+"""What resistor and capacitor of a rectifier's snubber do to its reverse voltage and loss: the whole plane of both at once, and what either
+moves."""
 
 from functools import lru_cache
 
@@ -21,8 +22,9 @@ RESISTORS = np.geomspace(0.08, 12.0, 37)
 
 
 class SnubberMap(Struct, frozen=True):
-    """Of the regulated output's rectifier, by its name: resistors and capacitors of the axes [Ω, F]; peak reverse voltage [V] at the worst corner and loss [W] at the worst full load, arrays (c, r); the rectifier's limit and what stands without a snubber [V];
-    present values, or None without; sentences: what either moves."""
+    """Of the regulated output's rectifier, by its name: resistors and capacitors of the axes [Ω, F]; peak reverse voltage [V] at the worst
+    corner and loss [W] at the worst full load, arrays (c, r); the rectifier's limit and what stands without a snubber [V]; present values,
+    or None without; sentences: what either moves."""
 
     name: str
     r: Array
@@ -47,13 +49,16 @@ def snubber_map(design: Design) -> SnubberMap:
     ring = TOPOLOGIES[design.topology].rectifier_ring(design)
     name = next(f"rectifier{k}" for k in (n, 1) if f"rectifier{k}.v_reverse" in rows)
     own = float(rows[f"{name}.c_junction"].value) if f"{name}.c_junction" in rows else snubbing.junction(ring.row)
-    z, edge = float(snubber.characteristic(ring.inductance, own)), round(snubbing.EDGE * float(snubber.ringing_frequency(ring.inductance, own)), 2)
-    highest, per_farad = float(ring.step[corners.PEAKS.mask(design.grid)].max()), float(ring.per_farad[corners.FULL.mask(design.grid)].max())
+    z, edge = (float(snubber.characteristic(ring.inductance, own)),
+               round(snubbing.EDGE * float(snubber.ringing_frequency(ring.inductance, own)), 2))
+    highest, per_farad = (float(ring.step[corners.PEAKS.mask(design.grid)].max()),
+                          float(ring.per_farad[corners.FULL.mask(design.grid)].max()))
     c, r, peak = RATIOS * own, RESISTORS * z, highest * table(edge)
     loss = np.broadcast_to(((c + own) * per_farad)[:, None], peak.shape)
     now = (float(rows[f"{name}.snubber_r"].value), float(rows[f"{name}.snubber_c"].value)) if f"{name}.snubber_r" in rows else None
     bare = highest * (1 + abs(float(np.sinc(edge))))
-    return SnubberMap(name, r, c, peak, loss, float(rows[f"{name}.v_limit"].value), bare, now, _sentences(now, own, z, edge, highest, per_farad))
+    return SnubberMap(name, r, c, peak, loss, float(rows[f"{name}.v_limit"].value), bare, now,
+                      _sentences(now, own, z, edge, highest, per_farad))
 
 
 def _sentences(now: tuple[float, float] | None, own: float, z: float, edge: float, step: float, per_farad: float) -> tuple[str, ...]:
@@ -63,6 +68,9 @@ def _sentences(now: tuple[float, float] | None, own: float, z: float, edge: floa
     def peak(r: float, c: float) -> float:
         return step * float(crests(c / own, np.array([r / z]), edge)[0])
     here, best = peak(r, c), step * edged(float(f"{2 * c / own:.4g}"), edge)[1]
-    return (f"at {show(r, 'Ω', 3)}, {show(c, 'F', 3)}: half the resistor {peak(r / 2, c) - here:+.0f} V, twice the resistor {peak(2 * r, c) - here:+.0f} V, at the same loss",
-            f"twice the capacitor, with its best resistor: {best - here:+.0f} V, {c * per_farad:+.2g} W; with this one {peak(r, 2 * c) - here:+.0f} V",
-            f"the junction alone ({show(own, 'F', 3)}) rings with {show(z, 'Ω', 3)} at {show(float(1 / (2 * np.pi * z * own)), 'Hz', 3)}; the switch turns on in {edge:g} of a period")
+    return (f"at {show(r, 'Ω', 3)}, {show(c, 'F', 3)}: half the resistor {peak(r / 2, c) - here:+.0f} V, twice the resistor "
+            f"{peak(2 * r, c) - here:+.0f} V, at the same loss",
+            f"twice the capacitor, with its best resistor: {best - here:+.0f} V, {c * per_farad:+.2g} W; with this one "
+            f"{peak(r, 2 * c) - here:+.0f} V",
+            f"the junction alone ({show(own, 'F', 3)}) rings with {show(z, 'Ω', 3)} at {show(float(1 / (2 * np.pi * z * own)), 'Hz', 3)}; "
+            f"the switch turns on in {edge:g} of a period")

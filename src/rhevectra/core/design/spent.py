@@ -20,7 +20,8 @@ LAST = {"start.path": CELL, "secondary.kind": BRIDGE}
 
 
 def spent(figure: str, id: str, work: Work) -> bool:
-    """Whether a decision has nothing left to give a figure: no class beyond the chosen one, no part side by side beyond the last, no bleed that is none, no other kind to be tried; or nothing here asks for it."""
+    """Whether a decision has nothing left to give a figure: no class beyond the chosen one, no part side by side beyond the last, no bleed
+    that is none, no other kind to be tried; or nothing here asks for it."""
     row = work.sheet.rows.get(id)
     return row is None or _at_end(figure, work.choose.specs[id], row.value, work)
 
@@ -33,7 +34,9 @@ def none_left(figure: str) -> str:
 def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
     if spec.table:
         return _best_class(figure, spec.table, value, work)
-    if spec.id == "front_end" and figure in BY_LOSS:  # without a power factor stage another front end burns more than it spares the bridge, and behind three phases there is no other
+    if (spec.id == "front_end"
+        # without a power factor stage another front end burns more than it spares the bridge, and behind three phases there is no other
+        and figure in BY_LOSS):
         return "pfc.v_bus" not in work.choose.specs or len(spec.options) == 1
     if spec.id == "bulk.v_min_stage":  # the least bus may be asked to be higher, but not above the bus there is
         rows = work.sheet.rows
@@ -44,7 +47,8 @@ def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
 
 
 def _best_class(figure: str, table: str, value: Any, work: Work) -> bool:
-    """Whether no other class of a table helps: none for a higher voltage, no die of its voltage that carries more, no rectifier with less loss than a switch."""
+    """Whether no other class of a table helps: none for a higher voltage, no die of its voltage that carries more, no rectifier with less
+    loss than a switch."""
     rows = work.parts[table].rows
     own = next((row for row in rows if row["name"] == value), None)
     if own is None:

@@ -29,7 +29,8 @@ E6 = np.array([float(f"{m}e{d}") for d in range(-6, -1) for m in SERIES["E6"]])
 DM_MOST, CM_LEAST, CM_MOST = 4.7e-3, 0.1e-3, 47e-3
 """Largest chokes [H] that are proposed, and the smallest common-mode one (common practice)."""
 SHIELD_LEAVES, BALANCED_LEAVES = 0.10, 0.2
-"""Share of the winding's capacitance that a shield leaves, and that ends of the primary leave that swing against each other (common practice, no source)."""
+"""Share of the winding's capacitance that a shield leaves, and that ends of the primary leave that swing against each other (common
+practice, no source)."""
 Y_MOST = 4.7e-9
 Y_LEAST = 100e-12
 """Smallest Y capacitor worth its place [F] (common practice, no source)."""
@@ -38,7 +39,8 @@ DM_ONE = 1.0e-3
 
 
 class Sources(Struct, frozen=True):
-    """Differential source [V rms between the lines], the power stage's node [V rms], which drives its own capacitance and the winding's, and that of a boost stage, which drives its own, at one corner."""
+    """Differential source [V rms between the lines], the power stage's node [V rms], which drives its own capacitance and the winding's,
+    and that of a boost stage, which drives its own, at one corner."""
 
     differential: Lines
     node: Lines
@@ -52,10 +54,13 @@ def sources(design: Any, front: ModuleType, corner: Corner) -> Sources:
     own = strongest(*harmonics(node, shapes[0].period, edge))
     if not hasattr(front, "switching"):
         plan = design.context["front"]
-        return Sources(bus_ripple(design, corner, next(s for s in shapes if s.unit == "A"), node, edge, float(plan.source.esr), float(plan.c.value) / plan.places[0].on_bus), own)
+        return Sources(
+            bus_ripple(design, corner, next(s for s in shapes if s.unit == "A"), node, edge, float(plan.source.esr),
+                       float(plan.c.value) / plan.places[0].on_bus), own)
     s = front.switching(design.context["front"], corner.v_line, float(design.rows["inlet.power"].at(corner.index)))
     f, amps = noise.triangle(s.f0, s.ripple, s.duty, s.phases)
-    return Sources(strongest(f, amps * np.abs(noise.capacitor(f, float(design.rows["inlet.c_in"].value)))), own, strongest(*noise.square(s.f0, s.swing, s.duty, s.edge)))
+    return Sources(strongest(f, amps * np.abs(noise.capacitor(f, float(design.rows["inlet.c_in"].value)))), own,
+                   strongest(*noise.square(s.f0, s.swing, s.duty, s.edge)))
 
 
 def corners_of(design: Any) -> tuple[Corner, ...]:
@@ -65,7 +70,8 @@ def corners_of(design: Any) -> tuple[Corner, ...]:
 
 
 class Bench(Struct, frozen=True, dict=True):
-    """The design on the artificial mains network: its sources at each corner, capacitance the winding drives without a shield and the node drives itself [F], Y capacitors together and X capacitor of each stage [F]; stages of the filter."""
+    """The design on the artificial mains network: its sources at each corner, capacitance the winding drives without a shield and the node
+    drives itself [F], Y capacitors together and X capacitor of each stage [F]; stages of the filter."""
 
     found: tuple[Sources, ...]
     winding: float
@@ -81,7 +87,8 @@ class Bench(Struct, frozen=True, dict=True):
         return replace(self, stages=n, c_y=count * in_each(c_y, n), c_x=in_each(c_x, n))
 
     def common(self, l_cm: Any, filtered: bool = True, shield: float = 1.0) -> Array:
-        """Most by which common noise passes the limit [dB]; l_cm [H] has a last axis of one where several are tried, which is taken away."""
+        """Most by which common noise passes the limit [dB]; l_cm [H] has a last axis of one where several are tried, which is taken
+        away."""
         lines, own = self._nodes
         c = np.where(own, self._driving(shield), self._driving(0.0))
         return _most(noise.common(lines.f, lines.volts, c, l_cm, self.c_y if filtered else 0.0, self.stages))
@@ -127,28 +134,33 @@ def bench_of(design: Any, corners: tuple[Corner, ...]) -> Bench:
     """The bench of a design whose Y capacitors and stray capacitances stand."""
     rows, front = design.rows, FRONT_ENDS[design.front_end]
     number = lambda id: float(rows[id].value)  # noqa: E731
-    made = Bench(tuple(sources(design, front, c) for c in corners), float(noise.driven(1.0, number("inlet.balance_leaves"), number("inlet.c_interwinding"))), number("inlet.c_sink"), 0.0, 0.0)
+    made = Bench(tuple(sources(design, front, c) for c in corners),
+                 float(noise.driven(1.0, number("inlet.balance_leaves"), number("inlet.c_interwinding"))), number("inlet.c_sink"), 0.0, 0.0)
     return made.with_filter(rows)
 
 
 def record(work: Work, design: Any, front: ModuleType) -> float:
-    """Rows of the filter; the copper of its chokes [Ω] where the line has to be solved with more than it was, else 0. design: all that was sized before it."""
+    """Rows of the filter; the copper of its chokes [Ω] where the line has to be solved with more than it was, else 0. design: all that was
+    sized before it."""
     sheet, choose, need = work.sheet, work.choose, work.need
     if hasattr(front, "switching"):
-        choose("inlet.c_in", 470e-9 if need.power < 300 else 1e-6, "usual value for this power (common practice): it carries the ripple, and bends the line current at light load")
+        choose("inlet.c_in", 470e-9 if need.power < 300 else 1e-6,
+               "usual value for this power (common practice): it carries the ripple, and bends the line current at light load")
     margin = float(choose("inlet.noise_margin", 6.0, "an estimate against a measurement (common practice)").value)
     sheet.given("inlet.noise_limit", -margin, "dB", "rule", f"{NOISE_EDITION}, less the margin")
     c_w, balanced = _interwinding(work, design), getattr(TOPOLOGIES[design.topology], "BALANCED", False)
     _y_capacitors(work, c_w)
     sink = choose("inlet.c_sink", 5e-12, "a compact node on the board, heat sink tied to the bus (common practice)")
-    swing = sheet.given("inlet.balance_leaves", BALANCED_LEAVES if balanced else 1.0, "", "rule", "both ends of the primary swing against each other: what is uneven between them (common practice)" if balanced else "one end of the primary rests")
+    swing = sheet.given("inlet.balance_leaves", BALANCED_LEAVES if balanced else 1.0, "", "rule",
+                        "both ends of the primary swing against each other: what is uneven between them (common practice)" if balanced
+                        else "one end of the primary rests")
     bench = bench_of(design, corners_of(design))
     tried, small = E6[(E6 >= CM_LEAST) & (E6 <= CM_MOST)], E6[E6 <= DM_MOST]
-    wound, could = _shields(design), _shieldable(design)
-    shield = choose("inlet.shield", lambda: ("shield", "the arrangement of the transformer has them", ()) if wound else ("none", "the arrangement of the transformer has none", ()))
-    if shield.value == "shield" and not wound and could:
-        work.find(LOOK_AT, "inlet", "the filter counts on a shield between the windings that this arrangement does not have: the arrangement shielded winds one, a shield of none takes larger chokes", "inlet.noise_cm", "transformer.arrangement: shielded")
-    share = sheet.given("inlet.shield_leaves", SHIELD_LEAVES if shield.value == "shield" else 1.0, "", "rule", "share of the winding's capacitance that a shield leaves (common practice)" if shield.value == "shield" else "no shield")
+    could = _shieldable(design)
+    shield = _shield(work, _shields(design), could)
+    share = sheet.given("inlet.shield_leaves", SHIELD_LEAVES if shield.value == "shield" else 1.0, "", "rule",
+                        "share of the winding's capacitance that a shield leaves (common practice)" if shield.value == "shield"
+                        else "no shield")
     stray = sheet("inlet.c_stray", noise.driven, shielded=share, balanced=swing, c_winding=c_w)
     leaves = float(share.value)
     swept: dict[tuple[int, float], Array] = {}
@@ -166,25 +178,51 @@ def record(work: Work, design: Any, front: ModuleType) -> float:
     bench = bench.with_filter(sheet.rows)
     l_cm = choose("inlet.l_cm", lambda: _least(tried, common(bench), bare["cm"], float(bench.common(0.0, shield=leaves)), -margin))
     leak = noise.LEAK * float(l_cm.value)
-    l_dm = choose("inlet.l_dm", lambda: _least(small, bench.differential(small[:, None] + leak), bare["dm"], float(bench.differential(leak)), -margin))
+    l_dm = choose("inlet.l_dm",
+                  lambda: _least(small, bench.differential(small[:, None] + leak), bare["dm"], float(bench.differential(leak)), -margin))
     text = f"the same behind the filter: {noise.ESL * 1e9:g} nH in each capacitor, {noise.WOUND_C * 1e12:g} pF across each choke"
     sheet.solved("inlet.noise_cm", float(bench.common(float(l_cm.value), shield=leaves)), "dB", text, l_cm=l_cm, stray=stray, sink=sink)
-    sheet.solved("inlet.noise_dm", float(bench.differential(float(l_dm.value) + leak)), "dB", f"{text}; {noise.LEAK * 100:g} % of the common-mode choke leaks and helps", l_dm=l_dm, l_cm=l_cm)
+    sheet.solved("inlet.noise_dm", float(bench.differential(float(l_dm.value) + leak)), "dB",
+                 f"{text}; {noise.LEAK * 100:g} % of the common-mode choke leaks and helps", l_dm=l_dm, l_cm=l_cm)
     wound_to = chokes.record(work, could and shield.value == "none")
     spared = "" if shield.value == "shield" or not could else _spared(tried, common(bench, SHIELD_LEAVES) <= -margin, float(l_cm.value))
-    each, between = (" each", "two stages with chokes") if bench.stages > 1 else ("", "chokes")
-    work.find(NOTE, "inlet", f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over the limit without it; {between} of {show(float(l_cm.value), 'H')}{' and ' + show(float(l_dm.value), 'H') if float(l_dm.value) > 0 else ''}{each}{'' if float(l_dm.value) > 0 else ', none between the lines'}{', a shield between the windings' if shield.value == 'shield' else ''}. {spared}Only a measurement decides", "inlet.noise_cm", "transformer.arrangement: shielded" if spared else "")
+    _tell(work, bare, bench.stages, float(l_cm.value), float(l_dm.value), shield.value == "shield", spared)
     return wound_to
+
+
+def _shield(work: Work, wound: bool, could: bool) -> Any:
+    """Whether the filter counts on a shield between the windings. wound: the arrangement has one; could: it might have."""
+    shield = work.choose("inlet.shield",
+                         lambda: ("shield", "the arrangement of the transformer has them", ()) if wound
+                         else ("none", "the arrangement of the transformer has none", ()))
+    if shield.value == "shield" and not wound and could:
+        work.find(LOOK_AT, "inlet", "the filter counts on a shield between the windings that this arrangement does not have: the "
+                  "arrangement shielded winds one, a shield of none takes larger chokes", "inlet.noise_cm",
+                  "transformer.arrangement: shielded")
+    return shield
+
+
+def _tell(work: Work, bare: dict[str, float], stages: int, l_cm: float, l_dm: float, shielded: bool, spared: str) -> None:
+    """What the estimate amounts to, in a sentence. bare: noise over the limit without a filter [dB]; spared: what a shield would."""
+    each, between = (" each", "two stages with chokes") if stages > 1 else ("", "chokes")
+    lines = f" and {show(l_dm, 'H')}{each}" if l_dm > 0 else f"{each}, none between the lines"
+    work.find(NOTE, "inlet",
+              f"estimate of the mains filter: {show(bare['cm'], 'dB')} of common and {show(bare['dm'], 'dB')} of differential noise over "
+              f"the limit without it; {between} of {show(l_cm, 'H')}{lines}{', a shield between the windings' if shielded else ''}. "
+              f"{spared}Only a measurement decides", "inlet.noise_cm", "transformer.arrangement: shielded" if spared else "")
 
 
 def _spared(tried: Array, able: Array, l_cm: float) -> str:
     """What a shield between the windings would spare of the common-mode choke; nothing where the choke is as small without."""
     least = float(tried[int(np.argmax(able))]) if able.any() else np.inf
-    return f"With a shield between the windings (arrangement shielded) {show(least, 'H')} instead of {show(l_cm, 'H')} of common-mode choke would do. " if least < l_cm else ""
+    return (f"With a shield between the windings (arrangement shielded) {show(least, 'H')} instead of {show(l_cm, 'H')} of common-mode "
+            "choke would do. " if least < l_cm else "")
 
 
-def _stages(bench: Bench, tried: Array, able: Array, small: Array, shield: float, limit: float, windable: Callable[[float, bool], bool]) -> tuple[str, str, tuple[str, ...]]:
-    """One stage, unless none of its chokes keeps the margin, can be wound, or the differential one would be large. able: of the common-mode chokes tried, which keep it in one stage; windable: whether a common-mode choke can be, where it is alone or not."""
+def _stages(bench: Bench, tried: Array, able: Array, small: Array, shield: float, limit: float,
+            windable: Callable[[float, bool], bool]) -> tuple[str, str, tuple[str, ...]]:
+    """One stage, unless none of its chokes keeps the margin, can be wound, or the differential one would be large. able: of the common-mode
+    chokes tried, which keep it in one stage; windable: whether a common-mode choke can be, where it is alone or not."""
     asked = float(bench.common(0.0, shield=shield)) > limit
     if asked and not able.any():
         return TWO, "no choke of one stage keeps the margin of common noise", ()
@@ -196,7 +234,8 @@ def _stages(bench: Bench, tried: Array, able: Array, small: Array, shield: float
     over = bench.differential(small[:, None] + leak) <= limit
     least = float(small[int(np.argmax(over))]) if over.any() else np.inf
     if not alone and least > DM_ONE:
-        return TWO, f"one stage would ask for {'more than ' if not over.any() else ''}{show(float(min(least, DM_MOST)), 'H')} between the lines, a large ring", ()
+        return (TWO, f"one stage would ask for {'more than ' if not over.any() else ''}{show(float(min(least, DM_MOST)), 'H')} between the "
+                "lines, a large ring", ())
     return ONE, "one stage keeps the margin with chokes of usual size", ()
 
 
@@ -208,20 +247,28 @@ def _least(values: Array, left: Array, bare: float, without: float, limit: float
     able = np.flatnonzero(left <= limit)
     if not len(able):
         k = int(np.argmin(left))
-        return float(values[k]), f"{text}; no single choke keeps the margin, this one comes nearest: a shield, less capacitance or another stage is needed", ()
+        return (float(values[k]),
+                f"{text}; no single choke keeps the margin, this one comes nearest: a shield, less capacitance or another stage is needed",
+                ())
     k = int(able[0])
-    return float(values[k]), f"{text}; smallest that keeps the margin", tuple(f"{show(float(values[i]), 'H')}: {show(float(left[i]), 'dB')}" for i in range(k - 1, max(k - 4, -1), -1))
+    return (float(values[k]), f"{text}; smallest that keeps the margin",
+            tuple(f"{show(float(values[i]), 'H')}: {show(float(left[i]), 'dB')}" for i in range(k - 1, max(k - 4, -1), -1)))
 
 
 def _y_capacitors(work: Work, c_w: Any) -> None:
-    """The Y capacitors, as large as the touch current lets them be beside what the windings pass, and how many of them share the common current."""
+    """The Y capacitors, as large as the touch current lets them be beside what the windings pass, and how many of them share the common
+    current."""
     sheet, need = work.sheet, work.need
     count = 1 if need.protection_class == "II" else 3 if need.mains.kind == "ac3" else 2
     most = float(np.min(sheet.rows["inlet.c_y_max"].value))
     left = max(0.95 * most - float(c_w.value), 0.0) / count
-    c_y = work.choose("inlet.c_y", lambda: at_most(min(left, Y_MOST), "E6") if left > Y_LEAST else 0.0, f"largest usual value within the touch current that {show(float(c_w.value), 'F', 3)} between the windings leave; {count} {'from primary to secondary' if count == 1 else 'to earth'}")
-    number = sheet.given("inlet.y_count", count, "", "rule", "from primary to secondary: there is no earth" if count == 1 else "one from each line to earth")
-    sheet("inlet.i_touch_y", noise.touch_current, frequency=sheet.rows["line.f"], v_line=sheet.rows.get("line.v_phase", sheet.rows["line.v"]), count=number, c_y=c_y, c_winding=c_w)
+    c_y = work.choose("inlet.c_y", lambda: at_most(min(left, Y_MOST), "E6") if left > Y_LEAST else 0.0,
+                      f"largest usual value within the touch current that {show(float(c_w.value), 'F', 3)} between the windings leave; "
+                      f"{count} {'from primary to secondary' if count == 1 else 'to earth'}")
+    number = sheet.given("inlet.y_count", count, "", "rule",
+                         "from primary to secondary: there is no earth" if count == 1 else "one from each line to earth")
+    sheet("inlet.i_touch_y", noise.touch_current, frequency=sheet.rows["line.f"],
+          v_line=sheet.rows.get("line.v_phase", sheet.rows["line.v"]), count=number, c_y=c_y, c_winding=c_w)
 
 
 def _shields(design: Any) -> bool:
@@ -242,5 +289,6 @@ def _interwinding(work: Work, design: Any) -> Any:
     if not hasattr(plan, "choice"):
         return sheet.given("inlet.c_interwinding", 0.0, "F", "rule", "no transformer: nothing crosses a barrier")
     id = "inlet.c_interwinding"
-    one = sheet(id if plan.need.pieces == 1 else f"{id}_each", noise.interwinding, **facing(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window))
+    one = sheet(id if plan.need.pieces == 1 else f"{id}_each", noise.interwinding,
+                **facing(plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.window))
     return pieces.of_all(sheet, plan.need, id, magnetics.capacitance_of_all, one)

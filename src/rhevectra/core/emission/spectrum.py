@@ -11,7 +11,8 @@ from rhevectra.core.formulas.noise import HIGH, LOW
 from rhevectra.core.topologies import TOPOLOGIES
 
 _SAMPLES, _BINS = 4096, 24
-"""Instants of a period that are transformed; bins a decade, of each of which the strongest line is kept: a filter's response is even over a bin."""
+"""Instants of a period that are transformed; bins a decade, of each of which the strongest line is kept: a filter's response is even over a
+bin."""
 
 
 class Lines(Struct, frozen=True):
@@ -33,7 +34,8 @@ def strongest(f: Array, volts: Array) -> Lines:
 
 
 def harmonics(even: Array, period: float, edge: float) -> tuple[Array, Array]:
-    """Orders within the band [Hz] of a periodic shape given at even instants, and their rms; edges that take `edge` [s] are rounded by that."""
+    """Orders within the band [Hz] of a periodic shape given at even instants, and their rms; edges that take `edge` [s] are rounded by
+    that."""
     rms = np.abs(np.fft.rfft(even)) / len(even) * np.sqrt(2)
     first, last = int(np.ceil(LOW * period - 1e-9)), min(int(HIGH * period), len(rms) - 1)
     f = np.arange(first, last + 1) / period
@@ -57,13 +59,15 @@ def waves(design: Any, corner: Corner) -> list[Any]:
 
 
 def taken(current: Array, node: Array) -> tuple[Array, ...]:
-    """What a stage may take from the bus of its primary's current: all of it, its magnitude, what flows while the node is high, or that with its sign turned while it is low, or while it is high."""
+    """What a stage may take from the bus of its primary's current: all of it, its magnitude, what flows while the node is high, or that
+    with its sign turned while it is low, or while it is high."""
     high = node > 0.5 * node.max()
     return current, np.abs(current), np.where(high, current, 0.0), np.where(high, current, -current), np.where(high, -current, current)
 
 
 def bus_ripple(design: Any, corner: Corner, shape: Any, node: Array, edge: float, esr: float, c: float) -> Lines:
-    """Voltage that the power stage's current (its shape; node: the switching node at even instants) makes across the bulk capacitor: as the topology says, or of the ways a stage can take its primary's current the one with the mean that is drawn."""
+    """Voltage that the power stage's current (its shape; node: the switching node at even instants) makes across the bulk capacitor: as the
+    topology says, or of the ways a stage can take its primary's current the one with the mean that is drawn."""
     told = getattr(TOPOLOGIES[design.topology], "bus_current", None)
     if told is not None:
         shape = told(design, corner)

@@ -1,4 +1,5 @@
-"""Many designs of one topology around a present one, measured like the contest's; half of them spread evenly over what is varied, the rest near those that nothing beats."""
+"""Many designs of one topology around a present one, measured like the contest's; half of them spread evenly over what is varied, the rest
+near those that nothing beats."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
@@ -19,7 +20,8 @@ NEAR = 0.35
 
 
 def open_to_choice(entries: Sequence[Entry]) -> tuple[list[bool], str]:
-    """Which designs may be chosen, and what is said of them: those that give all that is asked, or where none does those that can be built."""
+    """Which designs may be chosen, and what is said of them: those that give all that is asked, or where none does those that can be
+    built."""
     give = [e.feasible and not e.missed for e in entries]
     return (give, "give all that is asked") if any(give) else ([e.feasible for e in entries], "can be built")
 
@@ -37,8 +39,10 @@ def unbeaten(entries: Sequence[Entry], measures: Sequence[str] = BEATS) -> list[
     return kept
 
 
-def explore(need: Requirement, pins: Mapping[str, Any], axes: Sequence[Axis], count: int, catalogue: Catalogue | None = None, makers: Makers | None = None) -> Iterator[tuple[int, int, Entry]]:
-    """Yields (done, total, entry) while it works, `count` designs in all. pins: those of the present design with its topology, which is the first; makers: who makes them (one after the other here, unless told).
+def explore(need: Requirement, pins: Mapping[str, Any], axes: Sequence[Axis], count: int, catalogue: Catalogue | None = None,
+            makers: Makers | None = None) -> Iterator[tuple[int, int, Entry]]:
+    """Yields (done, total, entry) while it works, `count` designs in all. pins: those of the present design with its topology, which is the
+    first; makers: who makes them (one after the other here, unless told).
 
     The same designs come of it whoever makes them, in any order. Raises InputError where a pin cannot be used at all.
     """

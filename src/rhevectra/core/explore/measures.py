@@ -15,8 +15,10 @@ class Measure(Struct, frozen=True):
     less: bool = True
 
 
-MEASURES = {"loss": Measure("Loss", "W"), "magnetics_volume": Measure("Cores", "cm³", 1e6), "cost_index": Measure("Cost", ""), "efficiency": Measure("η full", "%", 100.0, False), "efficiency_light": Measure("η 10 %", "%", 100.0, False),
-            "switch_stress": Measure("Switch stress", "VA/W"), "capacitor_stress": Measure("Capacitors", "VA/W"), "tightest_margin": Measure("Margin", "%", 100.0, False)}
+MEASURES = {"loss": Measure("Loss", "W"), "magnetics_volume": Measure("Cores", "cm³", 1e6), "cost_index": Measure("Cost", ""),
+            "efficiency": Measure("η full", "%", 100.0, False), "efficiency_light": Measure("η 10 %", "%", 100.0, False),
+            "switch_stress": Measure("Switch stress", "VA/W"), "capacitor_stress": Measure("Capacitors", "VA/W"),
+            "tightest_margin": Measure("Margin", "%", 100.0, False)}
 TABLE = ("loss", "efficiency", "efficiency_light", "magnetics_volume", "cost_index", "tightest_margin")
 """Measures that a table of designs shows."""
 

@@ -17,7 +17,8 @@ from rhevectra.core.topologies import TOPOLOGIES
 
 DIGITS = 3
 """Significant digits of a number that is tried: it may become somebody's decision."""
-MOOT = {"transformer.rise_max": "transformer.core", "filter1.rise_max": "filter1.core", "flyback.ripple_ratio": "transformer.lp", "filter1.ripple_ratio": "filter1.l"}
+MOOT = {"transformer.rise_max": "transformer.core", "filter1.rise_max": "filter1.core", "flyback.ripple_ratio": "transformer.lp",
+        "filter1.ripple_ratio": "filter1.l"}
 """What changes nothing, or only refuses, once the decision that follows from it is pinned."""
 BEFORE = {"pfc.fs": (0.6, 1.8), "pfc.ripple_ratio": (0.6, 2.0)}
 """The same of a power factor stage, where there is one."""
@@ -81,7 +82,8 @@ def axes_of(design: Design) -> tuple[Axis, ...]:
 
 
 def typed(axis: Axis, text: str, spec: DecisionSpec) -> Axis | None:
-    """The axis over a range somebody typed, such as `50k-200k`, or over some of its options; None where nothing is typed: it is not varied. Raises InputError."""
+    """The axis over a range somebody typed, such as `50k-200k`, or over some of its options; None where nothing is typed: it is not varied.
+    Raises InputError."""
     if not text.strip(" ,"):
         return None
     if axis.options:
@@ -102,7 +104,8 @@ def typed(axis: Axis, text: str, spec: DecisionSpec) -> Axis | None:
 def spread(begin: int, count: int, axes: int) -> Array:
     """Shares (count, axes) of points that fill a space evenly however many are taken, from number `begin` on.
 
-    Source: additive recurrence by the root of x^(d + 1) = x + 1 (quasi-random, published method, from memory); checked in the tests by its emptiest box.
+    Source: additive recurrence by the root of x^(d + 1) = x + 1 (quasi-random, published method, from memory); checked in the tests by its
+    emptiest box.
     """
     root = 2.0
     for _ in range(60):

@@ -7,7 +7,9 @@ import numpy as np
 from rhevectra.core.basis.formula import formula
 
 
-@formula("V_x = max(V_br − V_bus, 1.02·V_or)", "V", "V_br V_bus V_or", "the switch holds its node at the breakdown voltage; the max binds only where the reflected voltage alone breaks it down, which its peak voltage refuses")
+@formula("V_x = max(V_br − V_bus, 1.02·V_or)", "V", "V_br V_bus V_or",
+         "the switch holds its node at the breakdown voltage; the max binds only where the reflected voltage alone breaks it down, which "
+         "its peak voltage refuses")
 def level(v_breakdown: Any, v_bus: Any, v_reflected: Any) -> Any:
     """Node voltage above the bus [V] at which the switch breaks down."""
     return np.maximum(v_breakdown - v_bus, 1.02 * v_reflected)
@@ -25,7 +27,8 @@ def node_peak(v_level: Any, v_free: Any) -> Any:
     return np.minimum(v_level, v_free)
 
 
-@formula("E_av = (V_bus + V_x)·Q_cl", "J", "V_bus V_x Q_cl", "charge through the switch at its breakdown voltage: the leakage's energy, and what core and bus add to it")
+@formula("E_av = (V_bus + V_x)·Q_cl", "J", "V_bus V_x Q_cl",
+         "charge through the switch at its breakdown voltage: the leakage's energy, and what core and bus add to it")
 def energy(v_bus: Any, v_level: Any, q_clamp: Any) -> Any:
     """Energy [J] the switch takes in each pulse."""
     return (v_bus + v_level) * q_clamp

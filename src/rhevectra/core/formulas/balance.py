@@ -7,13 +7,15 @@ import numpy as np
 from rhevectra.core.basis.formula import formula
 
 
-@formula("q = ½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c", "C", "I_1 Î t_e I_mag t_c", "area of the primary current's linear pieces in one pulse")
+@formula("q = ½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c", "C", "I_1 Î t_e I_mag t_c",
+         "area of the primary current's linear pieces in one pulse")
 def pulse_charge(i_start: Any, i_peak: Any, t_feeding: Any, i_mag: Any, t_commutation: Any) -> Any:
     """Charge [C] one pulse takes through the primary."""
     return 0.5 * (i_start + i_peak) * t_feeding + 0.5 * (i_start + i_mag) * t_commutation
 
 
-@formula("V_c = ½·q/(n·C)", "V", "q n C", "charge balance: one pulse up, the next one down; n capacitors side by side as the primary sees them")
+@formula("V_c = ½·q/(n·C)", "V", "q n C",
+         "charge balance: one pulse up, the next one down; n capacitors side by side as the primary sees them")
 def series_amplitude(charge: Any, count: Any, c: Any) -> Any:
     """Amplitude [V] of the ac voltage on the capacitor in series with the primary."""
     return 0.5 * charge / (count * c)
@@ -25,7 +27,8 @@ def series_for_amplitude(charge: Any, count: Any, share: Any, v_primary: Any) ->
     return 0.5 * charge / (count * share * v_primary)
 
 
-@formula("f_r = N_s/(2·π·N_p·√(n·C·L))", "Hz", "N_s N_p n C L", "the filter inductor seen from the primary resonates with the capacitor while a pulse lasts")
+@formula("f_r = N_s/(2·π·N_p·√(n·C·L))", "Hz", "N_s N_p n C L",
+         "the filter inductor seen from the primary resonates with the capacitor while a pulse lasts")
 def series_resonance(turns_secondary: Any, turns_primary: Any, count: Any, c: Any, inductance: Any) -> Any:
     """Resonance [Hz] of the series capacitor with the reflected filter inductor."""
     return turns_secondary / (2 * np.pi * turns_primary * np.sqrt(count * c * inductance))
@@ -49,7 +52,8 @@ def resonance_limit(fs: Any, times: Any) -> Any:
     return fs / times
 
 
-@formula("λ = V_p·δ + ΔV·t_on", "V·s", "V_p δ ΔV t_on", "what one half of the period has more than the other: longer by δ, its switches dropping less by ΔV")
+@formula("λ = V_p·δ + ΔV·t_on", "V·s", "V_p δ ΔV t_on",
+         "what one half of the period has more than the other: longer by δ, its switches dropping less by ΔV")
 def excess(v_primary: Any, t_mismatch: Any, v_mismatch: Any, t_on: Any) -> Any:
     """Volt-seconds [V·s] by which the halves of a period differ."""
     return v_primary * t_mismatch + v_mismatch * t_on
@@ -67,12 +71,16 @@ def walk_periods(b_limit: Any, b_ac: Any, step: Any) -> Any:
     return np.maximum(0.0, b_limit - b_ac) / step
 
 
-@formula("R_w = m·f_s·t_e·R_p + ½·(1 − m·f_s·t_e)·(r_d + R_s)·(N_p/N_s)² + 2·f_s·L_lk + f_s·C_p·V_p²/Î²", "Ω", "m f_s t_e R_p r_d R_s N_p N_s L_lk C_p V_p Î",
-         "what opposes a direct magnetising current: the path while feeding, both rectifiers while freewheeling, the longer return of the leakage and the quicker fall of the voltage in the half that carries more")
-def walk_resistance(pulses: Any, fs: Any, t_feeding: Any, r_path: Any, r_rectifier: Any, r_winding: Any, turns_primary: Any, turns_secondary: Any, leakage: Any, c_primary: Any, v_primary: Any, i_peak: Any) -> Any:
+@formula("R_w = m·f_s·t_e·R_p + ½·(1 − m·f_s·t_e)·(r_d + R_s)·(N_p/N_s)² + 2·f_s·L_lk + f_s·C_p·V_p²/Î²", "Ω",
+         "m f_s t_e R_p r_d R_s N_p N_s L_lk C_p V_p Î",
+         "what opposes a direct magnetising current: the path while feeding, both rectifiers while freewheeling, the longer return of the "
+         "leakage and the quicker fall of the voltage in the half that carries more")
+def walk_resistance(pulses: Any, fs: Any, t_feeding: Any, r_path: Any, r_rectifier: Any, r_winding: Any, turns_primary: Any,
+                    turns_secondary: Any, leakage: Any, c_primary: Any, v_primary: Any, i_peak: Any) -> Any:
     """Resistance [Ω] that a direct current in the magnetising inductance meets at full load; fs is that of a switch."""
     duty = pulses * fs * t_feeding
-    return duty * r_path + 0.5 * (1 - duty) * (r_rectifier + r_winding) * np.square(turns_primary / turns_secondary) + 2 * fs * leakage + fs * c_primary * np.square(v_primary / i_peak)
+    return (duty * r_path + 0.5 * (1 - duty) * (r_rectifier + r_winding) * np.square(turns_primary / turns_secondary)
+            + 2 * fs * leakage + fs * c_primary * np.square(v_primary / i_peak))
 
 
 @formula("B_dc = λ·f_s·L_m/(R_w·N_p·A)", "T", "λ f_s L_m R_w N_p A", "a direct current whose drop equals the mean excess")

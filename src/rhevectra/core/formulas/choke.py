@@ -14,7 +14,8 @@ def least_inductance(tolerance: Any, mu: Any, area: Any, turns: Any, length: Any
     return (1 - tolerance) * MU0 * mu * area * np.square(turns) / length
 
 
-@formula("B = k·L·Î/(N·A_e)", "T", "k L Î N A_e", "the line current's own flux, which leaks past the core: the share k of the inductance (common practice, no source)")
+@formula("B = k·L·Î/(N·A_e)", "T", "k L Î N A_e",
+         "the line current's own flux, which leaks past the core: the share k of the inductance (common practice, no source)")
 def leakage_flux(share: Any, inductance: Any, current: Any, turns: Any, area: Any) -> Any:
     """Flux density [T] that the line current leaves in the core of a common-mode choke, although its two windings cancel each other's."""
     return share * inductance * current / (turns * area)
@@ -33,5 +34,6 @@ def copper_loss(windings: Any, resistance: Any, current: Any) -> Any:
 
 
 def sector_turns(width: Any, inner: Any, wire: Any, layers: int, abreast: Any = 1) -> Any:
-    """Whole turns that `layers` hold side by side on the inner face [m] of a ring, within the share `width` of its circumference; wire [m] with its enamel, so many abreast in each turn."""
+    """Whole turns that `layers` hold side by side on the inner face [m] of a ring, within the share `width` of its circumference; wire [m]
+    with its enamel, so many abreast in each turn."""
     return sum(np.maximum(np.floor(np.round(width * np.pi * (inner - (2 * k + 1) * wire) / (abreast * wire), 9)), 0) for k in range(layers))

@@ -13,14 +13,16 @@ RING_QUALITY = 20.0
 """Quality factor of the leakage ring with the node capacitance (common practice, no source): about ten visible cycles."""
 
 
-@formula("I_c = max(0, √(max(0, Î_1² − (C_n/L_lk)·(V_x − V_or)²)) − max(0, V_x − V_or)·√(C_n/L_lk)/Q)", "A", "Î_1 C_n L_lk V_x V_or Q", "energy: the leakage lifts the node from reflected to clamp voltage; what damps its ring takes its part")
+@formula("I_c = max(0, √(max(0, Î_1² − (C_n/L_lk)·(V_x − V_or)²)) − max(0, V_x − V_or)·√(C_n/L_lk)/Q)", "A", "Î_1 C_n L_lk V_x V_or Q",
+         "energy: the leakage lifts the node from reflected to clamp voltage; what damps its ring takes its part")
 def conduction_current(i_one: Any, c_node: Any, leakage: Any, v_node: Any, v_reflected: Any, quality: Any) -> Any:
     """Leakage current [A] left when the clamp diode begins to conduct at v_node above the bus [V]."""
     lifted = np.sqrt(np.maximum(0.0, np.square(i_one) - (c_node / leakage) * np.square(v_node - v_reflected)))
     return np.maximum(0.0, lifted - np.maximum(0.0, v_node - v_reflected) * np.sqrt(c_node / leakage) / quality)
 
 
-@formula("t_cl = min(t_off, 2·Q_cl/max(I_c, 0.000001))", "s", "t_off Q_cl I_c", "triangle of the leakage current; at light load the core itself feeds the clamp")
+@formula("t_cl = min(t_off, 2·Q_cl/max(I_c, 0.000001))", "s", "t_off Q_cl I_c",
+         "triangle of the leakage current; at light load the core itself feeds the clamp")
 def reset_time(t_off: Any, q_clamp: Any, i_clamp: Any) -> Any:
     """Time [s] for the leakage to empty into the clamp, never longer than the discharge."""
     return np.minimum(t_off, 2 * q_clamp / np.maximum(i_clamp, 1e-6))
@@ -32,15 +34,18 @@ def charge(c: Any, ripple_pp: Any) -> Any:
     return c * ripple_pp
 
 
-@formula("Q_cl = ½·L_lk·I_c²/max(1, V_x − V_or)", "C", "L_lk I_c V_x V_or", "triangle of the leakage current; against no voltage it would never end, which is refused where it can come about")
+@formula("Q_cl = ½·L_lk·I_c²/max(1, V_x − V_or)", "C", "L_lk I_c V_x V_or",
+         "triangle of the leakage current; against no voltage it would never end, which is refused where it can come about")
 def charge_offered(leakage: Any, i_clamp: Any, v_node: Any, v_reflected: Any) -> Any:
     """Charge [C] the leakage brings to a clamp at v_node above the bus."""
     return 0.5 * leakage * np.square(i_clamp) / np.maximum(1.0, v_node - v_reflected)
 
 
-@formula("I_k = min(I_s + 2·V_or/R_cl, max(0, (P_cl + f_s·(V_fd·Q_cl − ½·L_lk·I_c²))/V_or))", "A", "P_cl f_s V_fd Q_cl L_lk I_c V_or I_s R_cl",
+@formula("I_k = min(I_s + 2·V_or/R_cl, max(0, (P_cl + f_s·(V_fd·Q_cl − ½·L_lk·I_c²))/V_or))", "A",
+         "P_cl f_s V_fd Q_cl L_lk I_c V_or I_s R_cl",
          "energy: what the clamp and its diode burn beyond the leakage energy comes out of the core")
-def current_from_core(p_clamp: Any, fs: Any, v_diode: Any, q_clamp: Any, leakage: Any, i_clamp: Any, v_reflected: Any, i_secondary: Any, r: Any) -> Any:
+def current_from_core(p_clamp: Any, fs: Any, v_diode: Any, q_clamp: Any, leakage: Any, i_clamp: Any, v_reflected: Any, i_secondary: Any,
+                      r: Any) -> Any:
     """Average current [A], at the reflected voltage, that the clamp takes away from the output."""
     taken = np.maximum(0.0, (p_clamp + fs * (v_diode * q_clamp - 0.5 * leakage * np.square(i_clamp))) / v_reflected)
     return np.minimum(i_secondary + 2 * v_reflected / r, taken)
@@ -52,14 +57,17 @@ def time_down(r: Any, c: Any, crest: Any, w: Any) -> Any:
     return r * c * np.log(np.maximum(1.0, crest / w))
 
 
-@formula("P_cl = f_s·(½·C_cl·(V̂_cl² − W²) + W²/R_cl·(t_off − t_d) + ½·C_cl·W²·(1 − exp(−2·(1/f_s − t_off)/(R_cl·C_cl))))", "W", "f_s C_cl V̂_cl W R_cl t_off t_d", "a capacitor that falls to the reflected voltage is held there as long as the secondary conducts, then it empties")
+@formula("P_cl = f_s·(½·C_cl·(V̂_cl² − W²) + W²/R_cl·(t_off − t_d) + ½·C_cl·W²·(1 − exp(−2·(1/f_s − t_off)/(R_cl·C_cl))))", "W",
+         "f_s C_cl V̂_cl W R_cl t_off t_d",
+         "a capacitor that falls to the reflected voltage is held there as long as the secondary conducts, then it empties")
 def power_held(fs: Any, c: Any, crest: Any, w: Any, r: Any, t_off: Any, t_down: Any) -> Any:
     """Power [W] of the clamp resistor where its capacitor is too small to carry it through the discharge."""
     rest = np.exp(-2 * (1 / fs - t_off) / (r * c))
     return fs * (0.5 * c * (np.square(crest) - np.square(w)) + np.square(w) / r * (t_off - t_down) + 0.5 * c * np.square(w) * (1 - rest))
 
 
-@formula("V_cl = f_s·(R_cl·C_cl·(V̂_cl − W) + W·(t_off − t_d) + R_cl·C_cl·W·(1 − exp(−(1/f_s − t_off)/(R_cl·C_cl))))", "V", "f_s R_cl C_cl V̂_cl W t_off t_d", "time average of the same")
+@formula("V_cl = f_s·(R_cl·C_cl·(V̂_cl − W) + W·(t_off − t_d) + R_cl·C_cl·W·(1 − exp(−(1/f_s − t_off)/(R_cl·C_cl))))", "V",
+         "f_s R_cl C_cl V̂_cl W t_off t_d", "time average of the same")
 def mean_held(fs: Any, r: Any, c: Any, crest: Any, w: Any, t_off: Any, t_down: Any) -> Any:
     """Mean clamp capacitor voltage [V] where the secondary holds it for a while."""
     return fs * (r * c * (crest - w) + w * (t_off - t_down) + r * c * w * (1 - np.exp(-(1 / fs - t_off) / (r * c))))
@@ -89,7 +97,8 @@ def decay(r: Any, c: Any, fs: Any) -> Any:
     return np.exp(-1 / (r * c * fs))
 
 
-@formula("G = 2·C_cl·(1 − e)/(1 + e)", "F", "C_cl e", "charge lost between pulses per volt of the mid value; 1/(R·f) when the period is short")
+@formula("G = 2·C_cl·(1 − e)/(1 + e)", "F", "C_cl e",
+         "charge lost between pulses per volt of the mid value; 1/(R·f) when the period is short")
 def charge_per_volt(c: Any, kept: Any) -> Any:
     """Charge [C] the resistor takes between two pulses per volt of the mid of crest and trough."""
     return 2 * c * (1 - kept) / (1 + kept)
@@ -101,7 +110,8 @@ def crest_steady(v_mid: Any, kept: Any) -> Any:
     return 2 * v_mid / (1 + kept)
 
 
-@formula("V̂_cl = W + Î_1·√(L_lk/C_cl)", "V", "W Î_1 L_lk C_cl", "between rare pulses the capacitor falls below the reflected voltage; the core lifts it back, the leakage adds its energy")
+@formula("V̂_cl = W + Î_1·√(L_lk/C_cl)", "V", "W Î_1 L_lk C_cl",
+         "between rare pulses the capacitor falls below the reflected voltage; the core lifts it back, the leakage adds its energy")
 def crest_rare(w: Any, i_one: Any, leakage: Any, c: Any) -> Any:
     """Crest [V] where pulses are rare."""
     return w + i_one * np.sqrt(leakage / c)
@@ -156,7 +166,8 @@ def ripple(crest: Any, kept: Any) -> Any:
     return crest * (1 - kept)
 
 
-@formula("P_cl = ½·C_cl·f_s·V̂_cl²·(1 − e²)", "W", "C_cl f_s V̂_cl e", "energy of the capacitor's discharge between two pulses; V²/R when the period is short")
+@formula("P_cl = ½·C_cl·f_s·V̂_cl²·(1 − e²)", "W", "C_cl f_s V̂_cl e",
+         "energy of the capacitor's discharge between two pulses; V²/R when the period is short")
 def power(c: Any, fs: Any, crest: Any, kept: Any) -> Any:
     """Power [W] of the clamp resistor."""
     return 0.5 * c * fs * np.square(crest) * (1 - np.square(kept))
@@ -174,13 +185,15 @@ def school_multiple(k: Any, v_reflected: Any) -> Any:
     return k * v_reflected
 
 
-@formula("V_cl = (d·V_class − V_bus − V_fd)/(1 + ½·ρ)", "V", "d V_class V_bus V_fd ρ", "school: what the switch class leaves after derating")
+@formula("V_cl = (d·V_class − V_bus − V_fd)/(1 + ½·ρ)", "V", "d V_class V_bus V_fd ρ",
+         "school: what the switch class leaves after derating")
 def school_rating(derating: Any, v_class: Any, v_bus: Any, v_diode: Any, ripple_ratio: Any) -> Any:
     """Clamp voltage [V] that the switch rating leaves."""
     return (derating * v_class - v_bus - v_diode) / (1 + 0.5 * ripple_ratio)
 
 
-@formula("t_rr = min(0.0000005, 0.05/f_s)", "s", "f_s", "500 ns at most, and no more than a twentieth of the fastest period (common practice): what is stored rings with the leakage")
+@formula("t_rr = min(0.0000005, 0.05/f_s)", "s", "f_s",
+         "500 ns at most, and no more than a twentieth of the fastest period (common practice): what is stored rings with the leakage")
 def recovery_most(fs: Any) -> Any:
     """Recovery time [s] a clamp diode may have."""
     return np.minimum(500e-9, 0.05 / fs)

@@ -9,7 +9,8 @@ from rhevectra.core.basis.formula import formula
 MU0 = 4e-7 * np.pi
 
 
-@formula("ρ = 0.00000001724·(1 + 0.00393·(T − 20))", "Ωm", "T", "IEC 60028: resistivity and temperature coefficient of annealed copper at 20 °C")
+@formula("ρ = 0.00000001724·(1 + 0.00393·(T − 20))", "Ωm", "T",
+         "IEC 60028: resistivity and temperature coefficient of annealed copper at 20 °C")
 def resistivity(temperature: Any) -> Any:
     """Resistivity of copper [Ωm] at a temperature [°C]."""
     return 1.724e-8 * (1 + 0.00393 * (temperature - 20))
@@ -24,7 +25,8 @@ def skin_depth(rho: Any, frequency: Any) -> Any:
 def cylinder_loss(field: Any, diameter: Any, rho: Any, frequency: Any) -> Any:
     """Eddy loss per metre [W/m] of a round wire in an even transverse field [A/m peak], exact at any frequency.
 
-    Source: diffusion in a cylinder, π·a²·ω·µ₀·H²·Im(I₂(κa)/I₀(κa)) with κ = (1 + j)/δ; its low end is π·d⁴/(64·ρ)·<(dB/dt)²>; checked in the tests by finite elements.
+    Source: diffusion in a cylinder, π·a²·ω·µ₀·H²·Im(I₂(κa)/I₀(κa)) with κ = (1 + j)/δ; its low end is π·d⁴/(64·ρ)·<(dB/dt)²>; checked in
+    the tests by finite elements.
     """
     a = np.asarray(diameter) / 2
     z = (1 + 1j) * a / skin_depth(rho, np.asarray(frequency))
@@ -34,7 +36,8 @@ def cylinder_loss(field: Any, diameter: Any, rho: Any, frequency: Any) -> Any:
 def bessel_ratio(z: Any) -> Any:
     """I₂(z)/I₀(z) of modified Bessel functions, for complex z right of the imaginary axis.
 
-    Source: continued fraction I_{n+1}/I_n = 1/(2·(n + 1)/z + I_{n+2}/I_{n+1}), begun far beyond |z| and run down; the library that has these functions takes longer to load than a whole design.
+    Source: continued fraction I_{n+1}/I_n = 1/(2·(n + 1)/z + I_{n+2}/I_{n+1}), begun far beyond |z| and run down; the library that has
+    these functions takes longer to load than a whole design.
     """
     orders, ratio, after = 14 + int(1.3 * np.max(np.abs(z))), 0.0 * z, 0.0 * z
     for n in range(orders, -1, -1):

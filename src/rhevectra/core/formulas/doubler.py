@@ -1,8 +1,9 @@
 """Two stacked capacitors on one line: each is charged in one half cycle through one diode, both feed a constant-power load.
 
-By symmetry one half period tells all: at its end the two capacitors have changed places. While one charges, the other falls by its share of the
-load only, so that the bus (the sum) obeys the equation of a single capacitor whose source is raised by the other's voltage: the pulse is that of
-`line_pulse`. Between pulses the square of the bus falls linearly, which is exact. Two unknowns a corner: both voltages where a pulse begins.
+By symmetry one half period tells all: at its end the two capacitors have changed places. While one charges, the other falls by its share of
+the load only, so that the bus (the sum) obeys the equation of a single capacitor whose source is raised by the other's voltage: the pulse
+is that of `line_pulse`. Between pulses the square of the bus falls linearly, which is exact. Two unknowns a corner: both voltages where a
+pulse begins.
 """
 
 from collections.abc import Mapping
@@ -25,7 +26,8 @@ CLOSER = 0.2
 
 @cache
 def half_period(steps: int) -> Fused:
-    """A trial of half a period, traced: `miss` [V] of the bus from the charging capacitor's start voltage v0 [V], `share`, and `other` [V], the capacitor beside it as this trial would have it."""
+    """A trial of half a period, traced: `miss` [V] of the bus from the charging capacitor's start voltage v0 [V], `share`, and `other` [V],
+    the capacitor beside it as this trial would have it."""
     def trial(f: Mapping[str, Any], x: Mapping[str, Any]) -> dict[str, Any]:
         beside = x["other"] - x["sag"]
         start = x["v0"] + beside
@@ -36,18 +38,21 @@ def half_period(steps: int) -> Fused:
         sag = f["power"] * lasts / (f["c"] * (start + bus))  # half of what the other loses in the pulse
         charged = bus - beside
         other = 0.5 * (charged + x["v0"]) + sag
-        after = np.sqrt(np.maximum(np.square(charged + other - 2 * sag) - 4 * f["power"] * (f["half"] - lasts) / f["c"], np.square(f["floor"])))
+        after = np.sqrt(
+            np.maximum(np.square(charged + other - 2 * sag) - 4 * f["power"] * (f["half"] - lasts) / f["c"], np.square(f["floor"])))
         return {"miss": after - x["v0"] - other, "share": lasts / s.quarter, "other": other, "sag": sag, "lasts": lasts, **s._asdict()}
     return Fused(trial, CIRCUIT, ("v0", "share", "other", "sag"), ("miss", "share", "other", "sag"))
 
 
-def solve_doubler(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, near: Bulk | None = None, residual: float = RESIDUAL) -> Bulk:
+def solve_doubler(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, near: Bulk | None = None,
+                  residual: float = RESIDUAL) -> Bulk:
     """Periodic steady state of a doubler at every corner, told as of the whole bus.
 
     v_rms [V], f_line [Hz], power [W] drawn from both capacitors in series, c [F] of each: arrays that broadcast to one shape. source: its
     drop is that of one diode, its esr of one capacitor. Valley and crest are of the bus, i_cap is of each capacitor, v_nodes of the bus.
     Where no steady state exists the corner is marked `collapsed`.
-    Source: circuit equations, the load's current in the charging capacitor taken at the other's mean; checked against a circuit simulator in the tests.
+    Source: circuit equations, the load's current in the charging capacitor taken at the other's mean; checked against a circuit simulator
+    in the tests.
     """
     shape, top, f = circuit(v_rms, f_line, power, c, source, 0.4)
     if near is not None:
@@ -92,7 +97,8 @@ def leakage_difference(c: Any, v_bus: Any, per_charge: Any = LEAKAGE) -> Any:
     return per_charge * c * v_bus
 
 
-@formula("V_C = V̂_bus·(1 + m)/2 + R_b·ΔI/2", "V", "V̂_bus m R_b ΔI", "the bus divides by capacitance while it charges, by the resistors and the leakage after")
+@formula("V_C = V̂_bus·(1 + m)/2 + R_b·ΔI/2", "V", "V̂_bus m R_b ΔI",
+         "the bus divides by capacitance while it charges, by the resistors and the leakage after")
 def capacitor_voltage(v_bus: Any, match: Any, r_balance: Any, i_leak: Any) -> Any:
     """Largest voltage [V] of either of two stacked capacitors; match: mismatch of their capacitance as a share."""
     return 0.5 * v_bus * (1 + match) + 0.5 * r_balance * i_leak
@@ -122,13 +128,15 @@ def diode_reverse(times: Any, v_line: Any) -> Any:
     return times * np.sqrt(2.0) * v_line
 
 
-@formula("I = k·P/(2·V_bus)", "A", "k P V_bus", "bridged, each pair carries the bus current in alternate half cycles; doubling, two of the four carry all")
+@formula("I = k·P/(2·V_bus)", "A", "k P V_bus",
+         "bridged, each pair carries the bus current in alternate half cycles; doubling, two of the four carry all")
 def diode_average(times: Any, power: Any, v_bus: Any) -> Any:
     """Average current [A] of a conducting diode; times: 2 where the line is doubled, else 1."""
     return times * power / (2 * v_bus)
 
 
-@formula("P = (2/k)·(V_f·I_avg + R_d·I_rms²)", "W", "k V_f I_avg R_d I_rms", "one diode conducts where the line is doubled, else two in series")
+@formula("P = (2/k)·(V_f·I_avg + R_d·I_rms²)", "W", "k V_f I_avg R_d I_rms",
+         "one diode conducts where the line is doubled, else two in series")
 def bridge_loss(times: Any, v_forward: Any, i_avg_line: Any, r_dynamic: Any, i_rms: Any) -> Any:
     """Loss [W] of the bridge: drop [V] times the average rectified current, and resistance r_dynamic [Ω] of each diode."""
     return 2 / times * (v_forward * i_avg_line + r_dynamic * np.square(i_rms))

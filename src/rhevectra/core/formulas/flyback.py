@@ -1,16 +1,14 @@
 """The flyback period with leakage, node capacitance and commutation in it.
 
-Model, stated once and used by sizing, pictures and netlist alike. All currents are seen from the
-primary. L_p = L_m + L_lk. The node capacitance C_n is one linear capacitor. In order: the switch is
-on (t_com of it spent commutating the leakage where conduction is continuous), the node rises
-(t_r), leakage current empties into the clamp (t_cl) while the secondary takes over, the secondary
-discharges the core (t_off, commutation at the next turn-on included), and in discontinuous mode
-the node rings around the bus until the next turn-on. Charge balance of the secondary fixes the
-currents: the core's discharge charge feeds the outputs, what the clamp took, and what the core and
-the turn-off dissipated.
-Source of all relations: charge, flux and energy balance of that circuit; checked against a circuit
-simulator on the exported netlist. The min and max in the equations bind only where no converter exists (a loss larger
-than the output, a rise longer than the period); such a design is refused by its findings and still drawn with finite numbers.
+Model, stated once and used by sizing, pictures and netlist alike. All currents are seen from the primary. L_p = L_m + L_lk. The node
+capacitance C_n is one linear capacitor. In order: the switch is on (t_com of it spent commutating the leakage where conduction is
+continuous), the node rises (t_r), leakage current empties into the clamp (t_cl) while the secondary takes over, the secondary
+discharges the core (t_off, commutation at the next turn-on included), and in discontinuous mode the node rings around the bus until the
+next turn-on. Charge balance of the secondary fixes the currents: the core's discharge charge feeds the outputs, what the clamp took,
+and what the core and the turn-off dissipated.
+Source of all relations: charge, flux and energy balance of that circuit; checked against a circuit simulator on the exported netlist.
+The min and max in the equations bind only where no converter exists (a loss larger than the output, a rise longer than the period);
+such a design is refused by its findings and still drawn with finite numbers.
 """
 
 from typing import Any
@@ -30,13 +28,16 @@ def reflected_voltage(turns_primary: Any, turns_secondary: Any, v_out: Any, v_dr
     return (turns_primary / turns_secondary) * (v_out + v_drop)
 
 
-@formula("V_oc = V_or − ½·(N_p/N_s)·(V_d − V_f)", "V", "V_or N_p N_s V_d V_f", "while the leakage empties the secondary's current only rises: the drop across its resistance is half of what its charge meets on the mean, or less")
+@formula("V_oc = V_or − ½·(N_p/N_s)·(V_d − V_f)", "V", "V_or N_p N_s V_d V_f",
+         "while the leakage empties the secondary's current only rises: the drop across its resistance is half of what its charge meets on "
+         "the mean, or less")
 def commutating_voltage(v_reflected: Any, turns_primary: Any, turns_secondary: Any, v_drop: Any, v_forward: Any) -> Any:
     """Output voltage [V] as the primary sees it while the secondary takes over."""
     return v_reflected - 0.5 * (turns_primary / turns_secondary) * (v_drop - v_forward)
 
 
-@formula("V_d = V_f + min(½·V_o, (r_d + R_s)·I_rms²/I_avg)", "V", "V_f r_d R_s I_rms I_avg V_o", "charge-averaged drop of a resistive rectifier")
+@formula("V_d = V_f + min(½·V_o, (r_d + R_s)·I_rms²/I_avg)", "V", "V_f r_d R_s I_rms I_avg V_o",
+         "charge-averaged drop of a resistive rectifier")
 def rectifier_drop(v_forward: Any, r_dynamic: Any, r_winding: Any, i_rms: Any, i_avg: Any, v_out: Any) -> Any:
     """Average drop [V] that the secondary charge has to overcome."""
     return v_forward + np.minimum(0.5 * v_out, (r_dynamic + r_winding) * np.square(i_rms) / i_avg)
@@ -60,7 +61,8 @@ def magnetising(lp: Any, leakage: Any) -> Any:
     return np.maximum(0.05 * lp, lp - leakage)
 
 
-@formula("t_v = min(t_f, √(2·V_x·C_n·t_f/Î))", "s", "t_f V_x C_n Î", "a linearly falling current charges the node while the channel still carries the rest")
+@formula("t_v = min(t_f, √(2·V_x·C_n·t_f/Î))", "s", "t_f V_x C_n Î",
+         "a linearly falling current charges the node while the channel still carries the rest")
 def voltage_rise_in_fall(t_fall: Any, v_off: Any, c_node: Any, i_peak: Any) -> Any:
     """Time [s] the drain takes to rise while the switch current falls, never longer than the fall itself."""
     return np.minimum(t_fall, np.sqrt(2 * v_off * c_node * t_fall / np.maximum(i_peak, 1e-9)))
@@ -70,7 +72,8 @@ def voltage_rise_in_fall(t_fall: Any, v_off: Any, c_node: Any, i_peak: Any) -> A
          "integral of drain voltage times channel current; the node capacitance takes over part of the turn-off")
 def turn_off_energy(i_peak: Any, t_fall: Any, c_node: Any, t_voltage: Any, v_off: Any) -> Any:
     """Energy [J] lost in the switch while its current falls linearly in t_fall [s]."""
-    return np.square(i_peak) * np.square(t_voltage) * t_voltage * (1 / (6 * t_fall * c_node) - t_voltage / (8 * t_fall**2 * c_node)) + (0.5 / t_fall) * v_off * i_peak * np.square(t_fall - t_voltage)
+    return (np.square(i_peak) * np.square(t_voltage) * t_voltage * (1 / (6 * t_fall * c_node) - t_voltage / (8 * t_fall**2 * c_node))
+            + (0.5 / t_fall) * v_off * i_peak * np.square(t_fall - t_voltage))
 
 
 @formula("Q = (I_s + I_k)/f_s + min(E_off/V_or + V_or·t_off/R_c, ½·(I_s + I_k)/f_s)", "C", "I_s I_k f_s E_off V_or t_off R_c", _MODEL)
@@ -103,31 +106,36 @@ def discharge_time_dcm(lm: Any, i_one: Any, v_reflected: Any) -> Any:
     return lm * i_one / v_reflected
 
 
-@formula("Î = √(max(0, Î_1² − (C_n/L_p)·(V_bus² − V_or²)))", "A", "Î_1 C_n L_p V_bus V_or", "energy of the node rise: bus and inductance charge the node capacitance")
+@formula("Î = √(max(0, Î_1² − (C_n/L_p)·(V_bus² − V_or²)))", "A", "Î_1 C_n L_p V_bus V_or",
+         "energy of the node rise: bus and inductance charge the node capacitance")
 def switch_peak(i_one: Any, c_node: Any, lp: Any, v_bus: Any, v_reflected: Any) -> Any:
     """Current [A] at turn-off that leaves i_one after the node has risen to bus plus reflected voltage."""
     return np.sqrt(np.maximum(0.0, np.square(i_one) - (c_node / lp) * (np.square(v_bus) - np.square(v_reflected))))
 
 
-@formula("Î_1 = √(max(0, Î² + (C_n/L_p)·(V_bus² − V_or²)))", "A", "Î C_n L_p V_bus V_or", "energy of the node rise: bus and inductance charge the node capacitance")
+@formula("Î_1 = √(max(0, Î² + (C_n/L_p)·(V_bus² − V_or²)))", "A", "Î C_n L_p V_bus V_or",
+         "energy of the node rise: bus and inductance charge the node capacitance")
 def after_node_rise(i_peak: Any, c_node: Any, lp: Any, v_bus: Any, v_reflected: Any) -> Any:
     """Core current [A] after the node rise, from the current at turn-off."""
     return np.sqrt(np.maximum(0.0, np.square(i_peak) + (c_node / lp) * (np.square(v_bus) - np.square(v_reflected))))
 
 
-@formula("t_r = min(0.25/f_s, 2·C_n·(V_bus + V_or)/max(Î + Î_1, 0.000001))", "s", "C_n V_bus V_or Î Î_1 f_s", "charge of the node at the mean of its two end currents")
+@formula("t_r = min(0.25/f_s, 2·C_n·(V_bus + V_or)/max(Î + Î_1, 0.000001))", "s", "C_n V_bus V_or Î Î_1 f_s",
+         "charge of the node at the mean of its two end currents")
 def rise_time(c_node: Any, v_bus: Any, v_reflected: Any, i_peak: Any, i_one: Any, fs: Any) -> Any:
     """Time [s] of the drain's rise to bus plus reflected voltage."""
     return np.minimum(0.25 / fs, 2 * c_node * (v_bus + v_reflected) / np.maximum(i_peak + i_one, 1e-6))
 
 
-@formula("t_com = min(½·t_off, L_lk·I_e/(V_bus + V_or))", "s", "L_lk I_e V_bus V_or t_off", "leakage current taken up at turn-on while the secondary still conducts")
+@formula("t_com = min(½·t_off, L_lk·I_e/(V_bus + V_or))", "s", "L_lk I_e V_bus V_or t_off",
+         "leakage current taken up at turn-on while the secondary still conducts")
 def commutation_time(leakage: Any, i_end: Any, v_bus: Any, v_reflected: Any, t_off: Any) -> Any:
     """Part of the on-time [s] lost to commutation."""
     return np.minimum(0.5 * t_off, leakage * i_end / (v_bus + v_reflected))
 
 
-@formula("t_m = max(0.00000005, L_p·(Î − I_0)/max(0.2·V_bus, V_bus − ½·R·(Î + I_0)))", "s", "L_p Î I_0 V_bus R", "ramp at the mean resistive drop")
+@formula("t_m = max(0.00000005, L_p·(Î − I_0)/max(0.2·V_bus, V_bus − ½·R·(Î + I_0)))", "s", "L_p Î I_0 V_bus R",
+         "ramp at the mean resistive drop")
 def ramp_time(lp: Any, i_peak: Any, i_start: Any, v_bus: Any, r_on: Any) -> Any:
     """Time [s] of the current ramp through switch and primary resistance.
 
@@ -149,7 +157,8 @@ def duty(t_on: Any, fs: Any) -> Any:
     return t_on * fs
 
 
-@formula("t_off = max(0.05/f_s, (1/f_s − t_r)/(1 + t_m/t_off0))", "s", "f_s t_r t_m t_off0", "the period is ramp, rise and discharge; flux balance keeps the ratio of ramp to discharge")
+@formula("t_off = max(0.05/f_s, (1/f_s − t_r)/(1 + t_m/t_off0))", "s", "f_s t_r t_m t_off0",
+         "the period is ramp, rise and discharge; flux balance keeps the ratio of ramp to discharge")
 def discharge_time_ccm(fs: Any, t_rise: Any, t_ramp: Any, t_off_before: Any) -> Any:
     """Discharge time [s] in continuous conduction, from the ramp-to-discharge ratio of the pass before."""
     return np.maximum(0.05 / fs, (1 / fs - t_rise) / (1 + t_ramp / t_off_before))
@@ -167,13 +176,16 @@ def primary_rms(i_switch: Any, fs: Any, t_clamp: Any, i_clamp: Any) -> Any:
     return np.sqrt(np.square(i_switch) + fs * t_clamp * np.square(i_clamp) / 3)
 
 
-@formula("I_2 = √(f_s/3·(t_cl·((Î_1 − I_c)² + (Î_1 − I_c)·I_x + I_x²) + max(0, t_off − t_cl − t_com)·(I_x² + I_x·I_e + I_e²) + t_com·I_e²))", "A",
+@formula("I_2 = √(f_s/3·(t_cl·((Î_1 − I_c)² + (Î_1 − I_c)·I_x + I_x²)"
+         " + max(0, t_off − t_cl − t_com)·(I_x² + I_x·I_e + I_e²) + t_com·I_e²))", "A",
          "f_s t_cl Î_1 I_c I_x t_off t_com I_e", "rms of linear pieces")
 def secondary_rms(fs: Any, t_clamp: Any, i_one: Any, i_clamp: Any, i_cross: Any, t_off: Any, t_com: Any, i_end: Any) -> Any:
     """Rms [A] of all secondary current seen from the primary; i_cross is the core current when the clamp lets go."""
     start = i_one - i_clamp
     last, cross = i_end * i_end, i_cross * i_cross
-    return np.sqrt(fs / 3 * (t_clamp * (start * (start + i_cross) + cross) + np.maximum(t_off - t_clamp - t_com, 0.0) * (cross + i_cross * i_end + last) + t_com * last))
+    return np.sqrt(
+        fs / 3 * (t_clamp * (start * (start + i_cross) + cross) + np.maximum(t_off - t_clamp - t_com, 0.0)
+                  * (cross + i_cross * i_end + last) + t_com * last))
 
 
 @formula("I_s = f_s·(½·(Î_1 + I_e)·t_off − ½·I_e·t_com)", "A", "f_s Î_1 I_e t_off t_com", "area of the discharge")
@@ -188,23 +200,28 @@ def current_after_clamp(i_end: Any, i_one: Any, v_reflected: Any, t_clamp: Any, 
     return np.maximum(i_end, i_one - v_reflected * t_clamp / lm)
 
 
-@formula("V_t = max(0, V_bus + V_or·exp(−t_i/τ)·cos(t_i/√(L_p·C_n)))", "V", "V_bus V_or t_i τ L_p C_n", "free ring of primary inductance and node capacitance around the bus")
+@formula("V_t = max(0, V_bus + V_or·exp(−t_i/τ)·cos(t_i/√(L_p·C_n)))", "V", "V_bus V_or t_i τ L_p C_n",
+         "free ring of primary inductance and node capacitance around the bus")
 def turn_on_voltage(v_bus: Any, v_reflected: Any, t_idle: Any, tau: Any, lp: Any, c_node: Any) -> Any:
     """Drain voltage [V] at turn-on in discontinuous conduction (the body diode holds it at zero)."""
     return np.maximum(0.0, v_bus + v_reflected * np.exp(-t_idle / tau) * np.cos(t_idle / np.sqrt(lp * c_node)))
 
 
-@formula("R_c = f_s·(V_bus²·t_m + V_or²·t_off)/P_c", "Ω", "f_s V_bus t_m V_or t_off P_c", "resistance across the magnetising inductance that dissipates the core loss")
+@formula("R_c = f_s·(V_bus²·t_m + V_or²·t_off)/P_c", "Ω", "f_s V_bus t_m V_or t_off P_c",
+         "resistance across the magnetising inductance that dissipates the core loss")
 def core_resistance(fs: Any, v_bus: Any, t_ramp: Any, v_reflected: Any, t_off: Any, p_core: Any) -> Any:
     """Equivalent core-loss resistance [Ω]."""
     return fs * (np.square(v_bus) * t_ramp + np.square(v_reflected) * t_off) / p_core
 
 
-@formula("Q_b = (½·(Î + I_0) + R·t_m·(Î − I_0)/(12·L_p))·t_m + ½·I_e·t_com + V_bus·t_m/R_c + C_n·V_t", "C", "Î I_0 t_m R L_p I_e t_com V_bus R_c C_n V_t",
+@formula("Q_b = (½·(Î + I_0) + R·t_m·(Î − I_0)/(12·L_p))·t_m + ½·I_e·t_com + V_bus·t_m/R_c + C_n·V_t", "C",
+         "Î I_0 t_m R L_p I_e t_com V_bus R_c C_n V_t",
          "charge of an exponential ramp to first order in R·t/L, commutation, core loss, node capacitance")
-def bus_charge(i_peak: Any, i_start: Any, t_ramp: Any, r_on: Any, lp: Any, i_end: Any, t_com: Any, v_bus: Any, r_core: Any, c_node: Any, v_turn_on: Any) -> Any:
+def bus_charge(i_peak: Any, i_start: Any, t_ramp: Any, r_on: Any, lp: Any, i_end: Any, t_com: Any, v_bus: Any, r_core: Any, c_node: Any,
+               v_turn_on: Any) -> Any:
     """Charge [C] drawn from the bus each period: current ramp, commutation, core loss, node capacitance."""
-    return (0.5 * (i_peak + i_start) + r_on * t_ramp * (i_peak - i_start) / (12 * lp)) * t_ramp + 0.5 * i_end * t_com + v_bus * t_ramp / r_core + c_node * v_turn_on
+    return ((0.5 * (i_peak + i_start) + r_on * t_ramp * (i_peak - i_start) / (12 * lp)) * t_ramp + 0.5 * i_end * t_com
+            + v_bus * t_ramp / r_core + c_node * v_turn_on)
 
 
 @formula("P = f_s·V_bus·Q_b", "W", "f_s V_bus Q_b", "definition")
@@ -237,7 +254,8 @@ def to_primary(current: Any, turns_secondary: Any, turns_primary: Any) -> Any:
     return current * turns_secondary / turns_primary
 
 
-@formula("I_s = λ·I_o·N_s/N_p", "A", "λ I_o N_s N_p", "transformer ratio; what an output takes from the core for its charge, over what that is at the reflected voltage")
+@formula("I_s = λ·I_o·N_s/N_p", "A", "λ I_o N_s N_p",
+         "transformer ratio; what an output takes from the core for its charge, over what that is at the reflected voltage")
 def to_primary_lifted(lift: Any, current: Any, turns_secondary: Any, turns_primary: Any) -> Any:
     """Current at the reflected voltage that takes as much from the core as an output's average current at its own [A]."""
     return lift * current * turns_secondary / turns_primary
@@ -249,13 +267,17 @@ def share(i_secondary: Any, i_out: Any, i_total: Any) -> Any:
     return i_secondary * (i_out / i_total)
 
 
-@formula("Î = Î_s + k·(N_p/N_s)·min(Î_1, (V_x − V_or)·√(C_n/L_lk))", "A", "Î_s k N_p N_s V_x V_or C_n L_lk Î_1", "what the node holds over the reflected voltage swings through the leakage into the outputs: ring without losses, at most as much again")
-def swung(i_peak: Any, share: Any, turns_primary: Any, turns_secondary: Any, v_node: Any, v_reflected: Any, c_node: Any, leakage: Any, i_top: Any) -> Any:
-    """Peak current of an output [A] with its share of the ring of leakage and node behind the spike; i_top: of the whole secondary, seen from the primary."""
+@formula("Î = Î_s + k·(N_p/N_s)·min(Î_1, (V_x − V_or)·√(C_n/L_lk))", "A", "Î_s k N_p N_s V_x V_or C_n L_lk Î_1",
+         "what the node holds over the reflected voltage swings through the leakage into the outputs: ring without losses, at most as much "
+         "again")
+def swung(i_peak: Any, share: Any, turns_primary: Any, turns_secondary: Any, v_node: Any, v_reflected: Any, c_node: Any, leakage: Any,
+          i_top: Any) -> Any:
+    """Peak current of an output [A] with its share of the ring behind the spike; i_top: of the whole secondary, seen from the primary."""
     return i_peak + share * (turns_primary / turns_secondary) * np.minimum(i_top, (v_node - v_reflected) * np.sqrt(c_node / leakage))
 
 
-@formula("f_s = min(f_n, max(f_floor, (I_s + I_k)/max(½·L_m·Î_k²/V_or − E_off/V_or, 0.000000000001)))", "Hz", "f_n f_floor I_s I_k L_m Î_k V_or E_off",
+@formula("f_s = min(f_n, max(f_floor, (I_s + I_k)/max(½·L_m·Î_k²/V_or − E_off/V_or, 0.000000000001)))", "Hz",
+         "f_n f_floor I_s I_k L_m Î_k V_or E_off",
          "below the least peak current each pulse carries the same charge and the pulse rate falls")
 def pulse_rate(fs: Any, f_floor: Any, i_secondary: Any, i_clamp: Any, lm: Any, i_floor: Any, v_reflected: Any, e_off: Any) -> Any:
     """Average pulse rate [Hz] under the light-load law; i_floor is the least core current [A], f_floor the law's least rate."""
@@ -263,9 +285,10 @@ def pulse_rate(fs: Any, f_floor: Any, i_secondary: Any, i_clamp: Any, lm: Any, i
     return np.minimum(fs, np.maximum(f_floor, (i_secondary + i_clamp) / np.maximum(charge, 1e-12)))
 
 
-@formula("E_k = E_off + ½·C_sn·((V_bus + V_or)^2 + V_t^2)", "J", "E_off C_sn V_bus V_or V_t", "what snubbers take in both edges of a period comes out of the core as the turn-off does")
+@formula("E_k = E_off + ½·C_sn·((V_bus + V_or)^2 + V_t^2)", "J", "E_off C_sn V_bus V_or V_t",
+         "what snubbers take in both edges of a period comes out of the core as the turn-off does")
 def energy_taken(e_off: Any, c_snub: Any, v_bus: Any, v_reflected: Any, v_turn_on: Any) -> Any:
-    """Energy [J] that turn-off and the snubbers of the rectifiers (as a capacitance across the primary) take each period; at turn-on the node falls from v_turn_on [V] only."""
+    """Energy [J] a period of turn-off and rectifier snubbers (as a capacitance of the primary); v_turn_on: node before turn-on [V]."""
     return e_off + 0.5 * c_snub * (np.square(v_bus + v_reflected) + np.square(v_turn_on))
 
 
@@ -275,7 +298,8 @@ def idle_time(fs: Any, t_ramp: Any, t_rise: Any, t_off: Any) -> Any:
     return np.maximum(0.0, 1 / fs - t_ramp - t_rise - t_off)
 
 
-@formula("I_0 = −V_or·√(C_n/L_p)·exp(−t_i/τ)·sin(t_i/√(L_p·C_n))", "A", "V_or C_n L_p t_i τ", "free ring of primary inductance and node capacitance around the bus")
+@formula("I_0 = −V_or·√(C_n/L_p)·exp(−t_i/τ)·sin(t_i/√(L_p·C_n))", "A", "V_or C_n L_p t_i τ",
+         "free ring of primary inductance and node capacitance around the bus")
 def turn_on_current(v_reflected: Any, c_node: Any, lp: Any, t_idle: Any, tau: Any) -> Any:
     """Primary current [A] at turn-on in discontinuous conduction."""
     return -v_reflected * np.sqrt(c_node / lp) * np.exp(-t_idle / tau) * np.sin(t_idle / np.sqrt(lp * c_node))
@@ -317,13 +341,15 @@ def energy_rate(energy: Any, fs: Any) -> Any:
     return energy * fs
 
 
-@formula("P = f_s·(½·C_n·V_or² − ½·C_n·(V_t − V_bus)² − ½·L_p·I_0²)", "W", "f_s C_n V_or V_t V_bus L_p I_0", "energy the free ring has lost by the next turn-on")
+@formula("P = f_s·(½·C_n·V_or² − ½·C_n·(V_t − V_bus)² − ½·L_p·I_0²)", "W", "f_s C_n V_or V_t V_bus L_p I_0",
+         "energy the free ring has lost by the next turn-on")
 def idle_ring_loss(fs: Any, c_node: Any, v_reflected: Any, v_turn_on: Any, v_bus: Any, lp: Any, i_start: Any) -> Any:
     """Power [W] dissipated by the free ring in discontinuous conduction."""
     return fs * (0.5 * c_node * np.square(v_reflected) - 0.5 * c_node * np.square(v_turn_on - v_bus) - 0.5 * lp * np.square(i_start))
 
 
-@formula("Î = P/(V_bus·D)·(1 + ½·K)", "A", "P V_bus D K", "mid current of the on-time plus half its ripple, ideal stage in continuous conduction")
+@formula("Î = P/(V_bus·D)·(1 + ½·K)", "A", "P V_bus D K",
+         "mid current of the on-time plus half its ripple, ideal stage in continuous conduction")
 def peak_of_ripple(power: Any, v_bus: Any, duty: Any, ripple_ratio: Any) -> Any:
     """Peak primary current [A] for a ripple ratio."""
     return power / (v_bus * duty) * (1 + 0.5 * ripple_ratio)
@@ -347,7 +373,8 @@ def half_ring(lp: Any, c_node: Any) -> Any:
     return np.pi * np.sqrt(lp * c_node)
 
 
-@formula("f_v = min(f_max, 1/(t_m + t_r + t_off + (2·k − 1)·t_v))", "Hz", "f_max t_m t_r t_off k t_v", "the period is ramp, rise, discharge and the way to the k-th valley")
+@formula("f_v = min(f_max, 1/(t_m + t_r + t_off + (2·k − 1)·t_v))", "Hz", "f_max t_m t_r t_off k t_v",
+         "the period is ramp, rise, discharge and the way to the k-th valley")
 def valley_rate(f_max: Any, t_ramp: Any, t_rise: Any, t_off: Any, valley: Any, t_valley: Any) -> Any:
     """Frequency [Hz] of turning on in the k-th valley."""
     return np.minimum(f_max, 1 / (t_ramp + t_rise + t_off + (2 * valley - 1) * t_valley))
@@ -358,13 +385,15 @@ def first_valley(f_max: Any, t_busy: Any, t_valley: Any) -> Any:
     return np.maximum(1.0, np.ceil(0.5 * ((1 / f_max - t_busy) / t_valley + 1) - 1e-6))
 
 
-@formula("L_p = (V_bus·D·(1 − t_v·f_s))²/(2·P·f_s)", "H", "V_bus D t_v f_s P", "½·L_p·Î² each period, the ramp taking its share D of what the way to the valley leaves")
+@formula("L_p = (V_bus·D·(1 − t_v·f_s))²/(2·P·f_s)", "H", "V_bus D t_v f_s P",
+         "½·L_p·Î² each period, the ramp taking its share D of what the way to the valley leaves")
 def boundary_inductance(v_bus: Any, duty: Any, t_valley: Any, fs: Any, power: Any) -> Any:
     """Primary inductance [H] with which the core empties just before the first valley, at frequency fs."""
     return np.square(v_bus * duty * (1 - t_valley * fs)) / (2 * power * fs)
 
 
-@formula("f_lim = 1/(L_p·Î_lim/V_bus + L_p·Î_lim/V_or + t_v)", "Hz", "L_p Î_lim V_bus V_or t_v", "ramp, discharge and the way to the first valley at the current limit, without drops")
+@formula("f_lim = 1/(L_p·Î_lim/V_bus + L_p·Î_lim/V_or + t_v)", "Hz", "L_p Î_lim V_bus V_or t_v",
+         "ramp, discharge and the way to the first valley at the current limit, without drops")
 def limit_rate(lp: Any, i_limit: Any, v_bus: Any, v_reflected: Any, t_valley: Any) -> Any:
     """Frequency [Hz] at the current limit."""
     return 1 / (lp * i_limit / v_bus + lp * i_limit / v_reflected + t_valley)

@@ -16,11 +16,16 @@ from rhevectra.core.basis.formula import formula
 _MODEL = "volt-second and charge balance of the forward period"
 
 
-@formula("V_u = max(0.05·V_o, (N_s/N_p)·(V_p − R_p·((N_s/N_p)·I_m + ½·I_mag)) − V_f − (r_d + R_L)·I_m − V_o)·L/(L + L_lk·(N_s/N_p)²)", "V", "V_o N_s N_p V_p R_p I_m I_mag V_f r_d R_L L L_lk", _MODEL)
-def voltage_up(v_out: Any, turns_secondary: Any, turns_primary: Any, v_primary: Any, r_primary: Any, i_mid: Any, i_mag: Any, v_forward: Any, r_rectifier: Any, r_inductor: Any, inductance: Any, leakage: Any) -> Any:
-    """Voltage [V] across the filter inductor while the switch feeds it, its share beside the leakage; r_rectifier includes the secondary winding."""
+@formula("V_u = max(0.05·V_o, (N_s/N_p)·(V_p − R_p·((N_s/N_p)·I_m + ½·I_mag)) − V_f − (r_d + R_L)·I_m − V_o)·L/(L + L_lk·(N_s/N_p)²)", "V",
+         "V_o N_s N_p V_p R_p I_m I_mag V_f r_d R_L L L_lk", _MODEL)
+def voltage_up(v_out: Any, turns_secondary: Any, turns_primary: Any, v_primary: Any, r_primary: Any, i_mid: Any, i_mag: Any, v_forward: Any,
+               r_rectifier: Any, r_inductor: Any, inductance: Any, leakage: Any) -> Any:
+    """Voltage [V] across the filter inductor while the switch feeds it, its share beside the leakage; r_rectifier includes the secondary
+    winding."""
     ratio = turns_secondary / turns_primary
-    whole = np.maximum(0.05 * v_out, ratio * (v_primary - r_primary * (ratio * i_mid + 0.5 * i_mag)) - v_forward - (r_rectifier + r_inductor) * i_mid - v_out)
+    whole = np.maximum(0.05 * v_out,
+                       ratio * (v_primary - r_primary * (ratio * i_mid + 0.5 * i_mag)) - v_forward - (r_rectifier + r_inductor) * i_mid
+                       - v_out)
     return whole * inductance / (inductance + leakage * np.square(ratio))
 
 
@@ -42,7 +47,8 @@ def feeding_dcm(inductance: Any, i_out: Any, v_down: Any, fs: Any, v_up: Any) ->
     return np.sqrt(2 * inductance * i_out * v_down / (fs * v_up * (v_up + v_down)))
 
 
-@formula("f_s = min(f_n, max(f_floor, f_n·(t_n/max(t_floor, 0.000000000001))²))", "Hz", "f_n f_floor t_n t_floor", "below the shortest pulse of the light-load law each pulse carries the same charge and the pulse rate falls")
+@formula("f_s = min(f_n, max(f_floor, f_n·(t_n/max(t_floor, 0.000000000001))²))", "Hz", "f_n f_floor t_n t_floor",
+         "below the shortest pulse of the light-load law each pulse carries the same charge and the pulse rate falls")
 def pulse_rate(fs: Any, f_floor: Any, t_feeding: Any, t_floor: Any) -> Any:
     """Average pulse rate [Hz]; t_feeding [s] is what full rate would ask for in discontinuous conduction."""
     return np.minimum(fs, np.maximum(f_floor, fs * np.square(t_feeding / np.maximum(t_floor, 1e-12))))
@@ -72,19 +78,22 @@ def crest(i_valley: Any, ripple: Any) -> Any:
     return i_valley + ripple
 
 
-@formula("I_L = √(f_s·(t_e + t_d)·(I_v² + I_v·Î_L + Î_L²)/3)", "A", "f_s t_e t_d I_v Î_L", "rms of linear pieces; where conduction is continuous the two times fill the period")
+@formula("I_L = √(f_s·(t_e + t_d)·(I_v² + I_v·Î_L + Î_L²)/3)", "A", "f_s t_e t_d I_v Î_L",
+         "rms of linear pieces; where conduction is continuous the two times fill the period")
 def inductor_rms(fs: Any, t_feeding: Any, t_freewheeling: Any, i_valley: Any, i_crest: Any) -> Any:
     """Rms current [A] of the filter inductor."""
     return np.sqrt(fs * (t_feeding + t_freewheeling) * (np.square(i_valley) + i_valley * i_crest + np.square(i_crest)) / 3)
 
 
-@formula("t_c = L_lk·(N_s/N_p)·I_v/V_p", "s", "L_lk N_s N_p I_v V_p", "the leakage takes the valley current over while both rectifiers conduct")
+@formula("t_c = L_lk·(N_s/N_p)·I_v/V_p", "s", "L_lk N_s N_p I_v V_p",
+         "the leakage takes the valley current over while both rectifiers conduct")
 def commutation(leakage: Any, turns_secondary: Any, turns_primary: Any, i_valley: Any, v_primary: Any) -> Any:
     """Part of the on-time [s] in which nothing reaches the filter."""
     return leakage * (turns_secondary / turns_primary) * i_valley / v_primary
 
 
-@formula("t_x = ½·C_p·V_p/max(0.000001, Î)", "s", "C_p V_p Î", "after turn-off the peak current takes a while to bring the winding to zero; half of that time counts as feeding")
+@formula("t_x = ½·C_p·V_p/max(0.000001, Î)", "s", "C_p V_p Î",
+         "after turn-off the peak current takes a while to bring the winding to zero; half of that time counts as feeding")
 def feeding_after(c_primary: Any, v_primary: Any, i_peak: Any) -> Any:
     """Feeding time [s] that follows the gate pulse."""
     return 0.5 * c_primary * v_primary / np.maximum(1e-6, i_peak)
@@ -108,7 +117,8 @@ def switch_peak(turns_secondary: Any, turns_primary: Any, i_crest: Any, i_mag: A
     return turns_secondary / turns_primary * i_crest + i_mag
 
 
-@formula("I_sw = √(f_s·(t_e·(I_1² + I_1·Î + Î²) + t_c·I_1²)/3)", "A", "f_s t_e I_1 Î t_c", "rms of linear pieces; I_1 is the valley current seen from the primary")
+@formula("I_sw = √(f_s·(t_e·(I_1² + I_1·Î + Î²) + t_c·I_1²)/3)", "A", "f_s t_e I_1 Î t_c",
+         "rms of linear pieces; I_1 is the valley current seen from the primary")
 def switch_rms(fs: Any, t_feeding: Any, i_start: Any, i_peak: Any, t_commutation: Any) -> Any:
     """Switch rms current [A]."""
     return np.sqrt(fs * (t_feeding * (np.square(i_start) + i_start * i_peak + np.square(i_peak)) + t_commutation * np.square(i_start)) / 3)
@@ -120,17 +130,22 @@ def leakage_return(leakage: Any, turns_secondary: Any, turns_primary: Any, i_cre
     return leakage * (turns_secondary / turns_primary) * i_crest / v_primary
 
 
-@formula("I_p = √(I_sw² + f_s·(t_e·I_mag² + t_l·(Î − I_mag)²)/3)", "A", "I_sw f_s t_e I_mag t_l Î", "rms of linear pieces: feeding, reset of the core, return of the leakage")
+@formula("I_p = √(I_sw² + f_s·(t_e·I_mag² + t_l·(Î − I_mag)²)/3)", "A", "I_sw f_s t_e I_mag t_l Î",
+         "rms of linear pieces: feeding, reset of the core, return of the leakage")
 def primary_rms(i_switch: Any, fs: Any, t_feeding: Any, i_mag: Any, t_return: Any, i_peak: Any) -> Any:
     """Primary winding rms current [A]."""
     return np.sqrt(np.square(i_switch) + fs * (t_feeding * np.square(i_mag) + t_return * np.square(i_peak - i_mag)) / 3)
 
 
-@formula("P = f_s·V_p·(½·(I_1 + Î)·t_e + ½·I_1·t_c − ½·I_mag·t_e − ½·(Î − I_mag)·t_l) + P_c + P_n + P_off", "W", "f_s V_p I_1 Î t_e t_c I_mag t_l P_c P_n P_off",
+@formula("P = f_s·V_p·(½·(I_1 + Î)·t_e + ½·I_1·t_c − ½·I_mag·t_e − ½·(Î − I_mag)·t_l) + P_c + P_n + P_off", "W",
+         "f_s V_p I_1 Î t_e t_c I_mag t_l P_c P_n P_off",
          "charge drawn from the bus less what reset and leakage give back; core, node and turn-off losses come on top")
-def bus_power(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any, t_commutation: Any, i_mag: Any, t_return: Any, p_core: Any, p_node: Any, p_off: Any) -> Any:
+def bus_power(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any, t_commutation: Any, i_mag: Any, t_return: Any,
+              p_core: Any, p_node: Any, p_off: Any) -> Any:
     """Power [W] drawn from the bus by the switching stage."""
-    return fs * v_primary * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * i_start * t_commutation - 0.5 * i_mag * t_feeding - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off
+    return (fs * v_primary
+            * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * i_start * t_commutation - 0.5 * i_mag * t_feeding
+               - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off)
 
 
 @formula("V_p = k·V_bus", "V", "k V_bus", "the return of the primary stands at that share of the bus")
@@ -145,10 +160,14 @@ def across_primary(count: Any, c_node: Any) -> Any:
     return count * c_node
 
 
-@formula("P = f_p·(t_e·R_p·(Î − I_1)² + (t_e·r_f + t_d·r_w)·ΔI²)/12", "W", "f_p t_e R_p Î I_1 r_f t_d r_w ΔI", "a ramp heats more than its mean does; straight ramps leave that out of the charge drawn")
-def ramp_loss(fs: Any, t_feeding: Any, r_path: Any, i_peak: Any, i_start: Any, r_feeding: Any, t_freewheeling: Any, r_freewheeling: Any, ripple: Any) -> Any:
+@formula("P = f_p·(t_e·R_p·(Î − I_1)² + (t_e·r_f + t_d·r_w)·ΔI²)/12", "W", "f_p t_e R_p Î I_1 r_f t_d r_w ΔI",
+         "a ramp heats more than its mean does; straight ramps leave that out of the charge drawn")
+def ramp_loss(fs: Any, t_feeding: Any, r_path: Any, i_peak: Any, i_start: Any, r_feeding: Any, t_freewheeling: Any, r_freewheeling: Any,
+              ripple: Any) -> Any:
     """What the ripple of the ramps heats [W] beyond their means."""
-    return fs * (t_feeding * r_path * np.square(i_peak - i_start) + (t_feeding * r_feeding + t_freewheeling * r_freewheeling) * np.square(ripple)) / 12
+    return (fs / 12
+            * (t_feeding * r_path * np.square(i_peak - i_start)
+               + (t_feeding * r_feeding + t_freewheeling * r_freewheeling) * np.square(ripple)))
 
 
 @formula("V̂ = V_bus + V_f", "V", "V_bus V_f", "each switch is held to the bus by its reset diode")
@@ -163,7 +182,8 @@ def rectifier_reverse(allowance: Any, v_primary: Any, turns_secondary: Any, turn
     return (1 + allowance) * v_primary * turns_secondary / turns_primary
 
 
-@formula("x = max(t_on·f_s, 1 − t_on·f_s)", "", "t_on f_s", "the feeding rectifier conducts in the on-time, the freewheeling one in the rest")
+@formula("x = max(t_on·f_s, 1 − t_on·f_s)", "", "t_on f_s",
+         "the feeding rectifier conducts in the on-time, the freewheeling one in the rest")
 def busier_share(t_on: Any, fs: Any) -> Any:
     """Share of the period in which the busier of the two rectifiers conducts (an upper bound in discontinuous conduction)."""
     return np.maximum(t_on * fs, 1 - t_on * fs)
@@ -193,7 +213,8 @@ def filter_inductance(v_down: Any, duty: Any, fs: Any, ripple_ratio: Any, i_out:
     return v_down * (1 - duty) / (fs * ripple_ratio * i_out)
 
 
-@formula("N_s/N_p = (V_o + V_x)/(D·V_p)", "", "V_o V_x D V_p", "volt-second balance at the lowest bus and the largest duty used; V_x holds the drops")
+@formula("N_s/N_p = (V_o + V_x)/(D·V_p)", "", "V_o V_x D V_p",
+         "volt-second balance at the lowest bus and the largest duty used; V_x holds the drops")
 def turns_ratio(v_out: Any, v_drops: Any, duty: Any, v_primary: Any) -> Any:
     """Secondary over primary turns."""
     return (v_out + v_drops) / (duty * v_primary)
@@ -217,21 +238,24 @@ def ungapped_inductance(turns: Any, area: Any, length: Any, mu: Any, residual: A
     return 4e-7 * np.pi * np.square(turns) * area / (length / mu + residual)
 
 
-@formula("ΔV = ΔI·(R_esr + 1/(8·f_s·C))", "V", "ΔI R_esr f_s C", "triangular current into capacitor and its resistance (upper bound: both taken together)")
+@formula("ΔV = ΔI·(R_esr + 1/(8·f_s·C))", "V", "ΔI R_esr f_s C",
+         "triangular current into capacitor and its resistance (upper bound: both taken together)")
 def output_ripple(ripple: Any, esr: Any, fs: Any, c: Any) -> Any:
     """Output ripple peak to peak [V]."""
     return ripple * (esr + 1 / (8 * fs * c))
 
 
 @formula("ΔV = ΔI·(R_esr + min(1/f_s, t_e + t_d)·max(½, 1 − I_o/max(ΔI, 0.000001))²/(2·C))", "V", "ΔI R_esr f_s t_e t_d I_o C",
-         "what a triangle of current brings above the load, into capacitor and its resistance (upper bound: both taken together); half of its crest where the inductor never runs empty, most of it where pulses are left out")
+         "what a triangle of current brings above the load, into capacitor and its resistance (upper bound: both taken together); half of "
+         "its crest where the inductor never runs empty, most of it where pulses are left out")
 def pulse_ripple(ripple: Any, esr: Any, fs: Any, t_feeding: Any, t_freewheeling: Any, i_out: Any, c: Any) -> Any:
     """Output ripple peak to peak [V], also where the inductor runs empty between two pulses."""
     above = np.maximum(0.5, 1 - i_out / np.maximum(ripple, 1e-6))
     return ripple * (esr + np.minimum(1 / fs, t_feeding + t_freewheeling) * np.square(above) / (2 * c))
 
 
-@formula("I_o = max(0.000001, (Î_lim − I_mag)·N_p/N_s − ½·ΔI)", "A", "Î_lim I_mag N_p N_s ΔI", "mean of the inductor current whose crest trips the limit, continuous conduction")
+@formula("I_o = max(0.000001, (Î_lim − I_mag)·N_p/N_s − ½·ΔI)", "A", "Î_lim I_mag N_p N_s ΔI",
+         "mean of the inductor current whose crest trips the limit, continuous conduction")
 def current_at_limit(i_limit: Any, i_mag: Any, turns_primary: Any, turns_secondary: Any, ripple: Any) -> Any:
     """Output current [A] at which the current limit holds."""
     return np.maximum(1e-6, (i_limit - i_mag) * turns_primary / turns_secondary - 0.5 * ripple)
@@ -243,8 +267,10 @@ def crest_at_limit(i_limit: Any, i_mag: Any, turns_primary: Any, turns_secondary
     return (i_limit - i_mag) * turns_primary / turns_secondary
 
 
-@formula("Î_lim = I_lim·(1 + δ) + (V_p/L_m + V_u·N_s/(L·N_p))·t_d", "A", "I_lim δ V_p L_m V_u N_s L N_p t_d", "the current runs on at its own slope during the propagation delay")
-def limit_current(i_limit: Any, tolerance: Any, v_primary: Any, lm: Any, v_up: Any, turns_secondary: Any, inductance: Any, turns_primary: Any, t_delay: Any) -> Any:
+@formula("Î_lim = I_lim·(1 + δ) + (V_p/L_m + V_u·N_s/(L·N_p))·t_d", "A", "I_lim δ V_p L_m V_u N_s L N_p t_d",
+         "the current runs on at its own slope during the propagation delay")
+def limit_current(i_limit: Any, tolerance: Any, v_primary: Any, lm: Any, v_up: Any, turns_secondary: Any, inductance: Any,
+                  turns_primary: Any, t_delay: Any) -> Any:
     """Largest switch current [A] the current limit lets pass."""
     return i_limit * (1 + tolerance) + (v_primary / lm + v_up * turns_secondary / (inductance * turns_primary)) * t_delay
 
@@ -279,11 +305,15 @@ def start_both_ways(turns_secondary: Any, turns_primary: Any, i_valley: Any, i_m
     return turns_secondary / turns_primary * i_valley - i_mag
 
 
-@formula("P = f_p·V_p·(½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c − ½·(Î − I_mag)·t_l) + P_c + P_n + P_off", "W", "f_p V_p I_1 Î t_e I_mag t_c t_l P_c P_n P_off",
+@formula("P = f_p·V_p·(½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c − ½·(Î − I_mag)·t_l) + P_c + P_n + P_off", "W",
+         "f_p V_p I_1 Î t_e I_mag t_c t_l P_c P_n P_off",
          "charge drawn from the bus less what the leakage gives back; core, node and turn-off losses come on top")
-def bus_power_both_ways(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any, i_mag: Any, t_commutation: Any, t_return: Any, p_core: Any, p_node: Any, p_off: Any) -> Any:
+def bus_power_both_ways(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any, i_mag: Any, t_commutation: Any, t_return: Any,
+                        p_core: Any, p_node: Any, p_off: Any) -> Any:
     """Power [W] drawn from the bus by a bridge."""
-    return fs * v_primary * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * (i_start + i_mag) * t_commutation - 0.5 * (i_peak - i_mag) * t_return) + p_core + p_node + p_off
+    return (fs * v_primary
+            * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * (i_start + i_mag) * t_commutation - 0.5 * (i_peak - i_mag) * t_return)
+            + p_core + p_node + p_off)
 
 
 @formula("I_sw = I/√(m)", "A", "I m", "each switch carries one of m pulses")
@@ -292,7 +322,8 @@ def one_of_pulses(i_all: Any, pulses: Any) -> Any:
     return i_all / np.sqrt(pulses)
 
 
-@formula("P = ½·C_p·V_p²·f_p", "W", "C_p V_p f_p", "turn-on from a winding at rest: what lies across the primary is charged through the switches")
+@formula("P = ½·C_p·V_p²·f_p", "W", "C_p V_p f_p",
+         "turn-on from a winding at rest: what lies across the primary is charged through the switches")
 def turn_on_loss(c_primary: Any, v_primary: Any, fs: Any) -> Any:
     """Turn-on loss [W] of all switches."""
     return 0.5 * c_primary * np.square(v_primary) * fs
@@ -304,19 +335,23 @@ def share_of(power: Any, count: Any) -> Any:
     return power / count
 
 
-@formula("V_R = (1 + a)·2·V_p·N_s/N_p", "V", "a V_p N_s N_p", "turns ratio: the other half of the centre tap adds its voltage; ringing allowance a stated (common practice)")
+@formula("V_R = (1 + a)·2·V_p·N_s/N_p", "V", "a V_p N_s N_p",
+         "turns ratio: the other half of the centre tap adds its voltage; ringing allowance a stated (common practice)")
 def centre_tap_reverse(allowance: Any, v_primary: Any, turns_secondary: Any, turns_primary: Any) -> Any:
     """Reverse voltage [V] of a rectifier of a centre tap with its ringing allowance."""
     return (1 + allowance) * 2 * v_primary * turns_secondary / turns_primary
 
 
-@formula("I = I_L·√(½·D + ¼·max(0, 1 − D))", "A", "I_L D", "its own pulse in full, half the current while both freewheel; D of the pulse period")
+@formula("I = I_L·√(½·D + ¼·max(0, 1 − D))", "A", "I_L D",
+         "its own pulse in full, half the current while both freewheel; D of the pulse period")
 def centre_tap_rms(i_inductor: Any, duty: Any) -> Any:
-    """Rms current [A] of one rectifier, and one half of the winding, of a centre tap (freewheeling current spread over the rest of the period)."""
+    """Rms current [A] of one rectifier, and one half of the winding, of a centre tap (freewheeling current spread over the rest of the
+    period)."""
     return i_inductor * np.sqrt(0.5 * duty + 0.25 * np.maximum(0.0, 1 - duty))
 
 
-@formula("P = V_f·I_o + ½·r_d·I_L²·(1 + D)", "W", "V_f I_o r_d I_L D", "the whole current through one rectifier while feeding, half through each while freewheeling")
+@formula("P = V_f·I_o + ½·r_d·I_L²·(1 + D)", "W", "V_f I_o r_d I_L D",
+         "the whole current through one rectifier while feeding, half through each while freewheeling")
 def centre_tap_loss(v_forward: Any, i_out: Any, r_dynamic: Any, i_inductor: Any, duty: Any) -> Any:
     """Conduction loss [W] of both rectifiers of a centre tap."""
     return v_forward * i_out + 0.5 * r_dynamic * np.square(i_inductor) * (1 + duty)
@@ -328,14 +363,17 @@ def centre_tap_copper(r: Any, i_inductor: Any, duty: Any) -> Any:
     return 0.5 * r * np.square(i_inductor) * (1 + duty)
 
 
-@formula("P = ½·C_p·V_p²·f_p", "W", "C_p V_p f_p", "the leakage has emptied against the full primary voltage: what then lies across the primary rings away against it")
+@formula("P = ½·C_p·V_p²·f_p", "W", "C_p V_p f_p",
+         "the leakage has emptied against the full primary voltage: what then lies across the primary rings away against it")
 def leakage_ring(c_primary: Any, v_primary: Any, fs: Any) -> Any:
     """Loss [W] of the ring between leakage and nodes of a core driven both ways."""
     return 0.5 * c_primary * np.square(v_primary) * fs
 
 
-@formula("I_p = √(I² + f_p·(t_l·(Î − I_mag)²/3 + ½·Q·C_p·V_p²·√(C_p/L_lk)))", "A", "I f_p t_l Î I_mag Q C_p V_p L_lk", "rms of linear pieces, and of a decaying ring of quality Q")
-def primary_rms_both_ways(i_switch: Any, fs: Any, t_return: Any, i_peak: Any, i_mag: Any, quality: Any, c_primary: Any, v_primary: Any, leakage: Any) -> Any:
+@formula("I_p = √(I² + f_p·(t_l·(Î − I_mag)²/3 + ½·Q·C_p·V_p²·√(C_p/L_lk)))", "A", "I f_p t_l Î I_mag Q C_p V_p L_lk",
+         "rms of linear pieces, and of a decaying ring of quality Q")
+def primary_rms_both_ways(i_switch: Any, fs: Any, t_return: Any, i_peak: Any, i_mag: Any, quality: Any, c_primary: Any, v_primary: Any,
+                          leakage: Any) -> Any:
     """Primary winding rms current [A] of a core driven both ways; i_switch is that of all pulses."""
     ring = 0.5 * quality * c_primary * np.square(v_primary) * np.sqrt(c_primary / leakage)
     return np.sqrt(np.square(i_switch) + fs * (t_return * np.square(i_peak - i_mag) / 3 + ring))

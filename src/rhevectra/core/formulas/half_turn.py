@@ -12,9 +12,11 @@ def seen(wound: Any) -> Any:
     return wound - 0.5
 
 
-@formula("L_h = 4e-7·π·A/(2·(l/µ + s))", "H", "A l µ s", "both outer legs with their yokes in series, round which the unpaired turn drives its flux; gap of the post outside that path")
+@formula("L_h = 4e-7·π·A/(2·(l/µ + s))", "H", "A l µ s",
+         "both outer legs with their yokes in series, round which the unpaired turn drives its flux; gap of the post outside that path")
 def inductance(area: Any, length: Any, mu: Any, spacer: Any) -> Any:
-    """Inductance [H] that the half turn adds to its winding; area [m²] and length [m] of one outer leg with its yokes, spacer [m] under it."""
+    """Inductance [H] that the half turn adds to its winding; area [m²] and length [m] of one outer leg with its yokes, spacer [m] under
+    it."""
     return MU0 * area / (2 * (length / mu + spacer))
 
 
@@ -24,7 +26,8 @@ def current(i_peak: Any, turns_primary: Any, turns: Any) -> Any:
     return i_peak * turns_primary / turns
 
 
-@formula("B_l = ½·B·A_p/A + 4e-7·π·I_h/(2·(l/µ + s))", "T", "B A_p A I_h l µ s", "half the flux of the post, and half of what the unpaired turn drives from one leg to the other")
+@formula("B_l = ½·B·A_p/A + 4e-7·π·I_h/(2·(l/µ + s))", "T", "B A_p A I_h l µ s",
+         "half the flux of the post, and half of what the unpaired turn drives from one leg to the other")
 def leg_flux(b_post: Any, area_post: Any, area: Any, i_half: Any, length: Any, mu: Any, spacer: Any) -> Any:
     """Flux density [T] of the outer leg that carries more."""
     return 0.5 * b_post * area_post / area + MU0 * i_half / (2 * (length / mu + spacer))

@@ -1,4 +1,5 @@
-"""What the peak current becomes where the inductance is less than ordered, at the same power, duty and frequency; and the frequency where it is free and the inductance greater."""
+"""What the peak current becomes where the inductance is less than ordered, at the same power, duty and frequency; and the frequency where
+it is free and the inductance greater."""
 
 from typing import Any
 
@@ -7,19 +8,22 @@ import numpy as np
 from rhevectra.core.basis.formula import formula
 
 
-@formula("Î_L = ½·(Î + I_e) + ½·(Î − I_e)·L/L_min", "A", "Î I_e L L_min", "current that does not rest: its mean stays, its ripple grows as the inductance falls")
+@formula("Î_L = ½·(Î + I_e) + ½·(Î − I_e)·L/L_min", "A", "Î I_e L L_min",
+         "current that does not rest: its mean stays, its ripple grows as the inductance falls")
 def peak_flowing(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:
     """Peak [A] with lp_min [H] of a current that runs from i_end to i_peak [A] with lp [H] and never rests."""
     return 0.5 * (i_peak + i_end) + 0.5 * (i_peak - i_end) * lp / lp_min
 
 
-@formula("Î_L = √((Î² − I_e²)·L/L_min)", "A", "Î I_e L L_min", "current that rests in every period: what the core takes in each stays, ½·L·(Î² − I_e²)")
+@formula("Î_L = √((Î² − I_e²)·L/L_min)", "A", "Î I_e L L_min",
+         "current that rests in every period: what the core takes in each stays, ½·L·(Î² − I_e²)")
 def peak_resting(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:
     """Peak [A] with lp_min [H] of a current that rests then."""
     return np.sqrt(np.maximum(np.square(i_peak) - np.square(i_end), 0.0) * lp / lp_min)
 
 
-@formula("f_min = f·L/L_max", "Hz", "f L L_max", "current, and with it every time of the period but that of the valley, follows the inductance: the frequency falls no further")
+@formula("f_min = f·L/L_max", "Hz", "f L L_max",
+         "current, and with it every time of the period but that of the valley, follows the inductance: the frequency falls no further")
 def frequency_least(fs: Any, lp: Any, lp_max: Any) -> Any:
     """Switching frequency [Hz] of a stage that waits for its valley, with lp_max [H]."""
     return fs * lp / lp_max

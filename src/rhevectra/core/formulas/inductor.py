@@ -31,14 +31,18 @@ def copper_area(use: Any, width: Any, height: Any, turns: Any) -> Any:
     return use * width * height / turns
 
 
-@formula("k_e = N·l_t·A_w·d²·b²/(16·ρ)", "Ωs²", "N l_t A_w d b² ρ", "eddies of round strands thin against the skin depth, π·d⁴·l/(64·ρ) times the mean of (dB/dt)² each, in the mean square of the field in the winding for one ampere")
+@formula("k_e = N·l_t·A_w·d²·b²/(16·ρ)", "Ωs²", "N l_t A_w d b² ρ",
+         "eddies of round strands thin against the skin depth, π·d⁴·l/(64·ρ) times the mean of (dB/dt)² each, in the mean square of the "
+         "field in the winding for one ampere")
 def eddy_factor(turns: Any, mean_turn: Any, copper: Any, strand: Any, field2: Any, rho: Any) -> Any:
-    """Eddy loss over the mean square of di/dt [Ωs²]. copper: area of one turn [m²]; strand: diameter [m]; field2: mean square of the field for one ampere [T²/A²]."""
+    """Eddy loss over the mean square of di/dt [Ωs²]. copper: area of one turn [m²]; strand: diameter [m]; field2: mean square of the field
+    for one ampere [T²/A²]."""
     return turns * mean_turn * copper * strand**2 * field2 / (16 * rho)
 
 
 def slope_square(fs: Any, ripple: Any, t_up: Any, t_down: Any) -> Any:
-    """Mean square of di/dt [A²/s²] of a current that rises by `ripple` [A] in t_up and falls by it in t_down [s], fs times a second; where it rests it adds nothing."""
+    """Mean square of di/dt [A²/s²] of a current that rises by `ripple` [A] in t_up and falls by it in t_down [s], fs times a second; where
+    it rests it adds nothing."""
     return fs * ripple**2 * (1 / t_up + 1 / t_down)
 
 
@@ -54,7 +58,8 @@ def eddies_in(copper: Any, r: Any, i_rms: Any) -> Any:
     return copper - r * np.square(i_rms)
 
 
-@formula("ΔI_x = min(ΔI/(1 - t), √(2·I_o·ΔI/(1 - t)))", "A", "ΔI t I_o", "the same volts and times across the least inductance; where it comes to rest with that, the same energy in every pulse")
+@formula("ΔI_x = min(ΔI/(1 - t), √(2·I_o·ΔI/(1 - t)))", "A", "ΔI t I_o",
+         "the same volts and times across the least inductance; where it comes to rest with that, the same energy in every pulse")
 def ripple_flowing(ripple: Any, tolerance: Any, i_out: Any) -> Any:
     """Ripple [A] of a current that does not rest as ordered, the inductance at the low end of its tolerance."""
     return np.minimum(ripple / (1 - tolerance), np.sqrt(2 * i_out * ripple / (1 - tolerance)))
@@ -96,20 +101,25 @@ def peak_least(i_peak: Any, i_most: Any, i_crest: Any, turns_secondary: Any, tur
     return i_peak + turns_secondary / turns_primary * (i_most - i_crest)
 
 
-@formula("Î_L = Î_y + I_m·(1 - L_s/L_m)·t/(1 - t)", "A", "Î_y I_m L_s L_m t", "what both inductors of a doubler carry apart lies beside the magnetising inductance, and grows as well")
+@formula("Î_L = Î_y + I_m·(1 - L_s/L_m)·t/(1 - t)", "A", "Î_y I_m L_s L_m t",
+         "what both inductors of a doubler carry apart lies beside the magnetising inductance, and grows as well")
 def peak_least_doubler(i_peak: Any, i_mag: Any, lm_seen: Any, lm: Any, tolerance: Any) -> Any:
-    """Peak of the switch current [A] with the least inductance of both inductors of a current doubler; i_peak: of the crest alone; i_mag: of lm_seen, which holds lm [H] and both inductors."""
+    """Peak of the switch current [A] with the least inductance of both inductors of a current doubler; i_peak: of the crest alone; i_mag:
+    of lm_seen, which holds lm [H] and both inductors."""
     return i_peak + i_mag * (1 - lm_seen / lm) * tolerance / (1 - tolerance)
 
 
-@formula("I_C = √(max(0, 2·I_o·(Î_x² + Î_x·(Î_x - ΔI_x) + (Î_x - ΔI_x)²)/(3·(2·Î_x - ΔI_x)) - I_o²))", "A", "I_o Î_x ΔI_x", "ac part of straight ramps between valley and crest, for as long as their mean asks")
+@formula("I_C = √(max(0, 2·I_o·(Î_x² + Î_x·(Î_x - ΔI_x) + (Î_x - ΔI_x)²)/(3·(2·Î_x - ΔI_x)) - I_o²))", "A", "I_o Î_x ΔI_x",
+         "ac part of straight ramps between valley and crest, for as long as their mean asks")
 def capacitor_rms(i_out: Any, i_crest: Any, ripple: Any) -> Any:
     """Current [A rms] that output capacitors take from a filter inductor's."""
     low = i_crest - ripple
-    return np.sqrt(np.maximum(0.0, 2 * i_out * (np.square(i_crest) + i_crest * low + np.square(low)) / (3 * (i_crest + low)) - np.square(i_out)))
+    return np.sqrt(
+        np.maximum(0.0, 2 * i_out * (np.square(i_crest) + i_crest * low + np.square(low)) / (3 * (i_crest + low)) - np.square(i_out)))
 
 
-@formula("B̂ = L·(1 + δ)·Î/(N·A)", "T", "L δ Î N A", "Faraday: a gap at the small end of its tolerance carries more flux for the same current")
+@formula("B̂ = L·(1 + δ)·Î/(N·A)", "T", "L δ Î N A",
+         "Faraday: a gap at the small end of its tolerance carries more flux for the same current")
 def flux_most(inductance: Any, tolerance: Any, current: Any, turns: Any, area: Any) -> Any:
     """Flux density [T] of a gapped inductor, the inductance at the high end of its tolerance."""
     return inductance * (1 + tolerance) * current / (turns * area)

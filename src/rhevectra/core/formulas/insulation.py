@@ -38,7 +38,8 @@ def clearance(v_impulse: float, altitude: float, reinforced: bool) -> float:
     return _CLEARANCE_MM[int(_IMPULSE_STEPS[step])] * float(np.interp(altitude, *_ALTITUDE)) * 1e-3
 
 
-@formula("m = max(s_cr, s_cl)/2", "m", "s_cr s_cl", "creepage along the bobbin wall runs over both margins' faces: half on each winding (common practice, no source)")
+@formula("m = max(s_cr, s_cl)/2", "m", "s_cr s_cl",
+         "creepage along the bobbin wall runs over both margins' faces: half on each winding (common practice, no source)")
 def margin_width(creepage_m: Any, clearance_m: Any) -> Any:
     """Margin strip width [m] on each side of each winding."""
     return np.maximum(creepage_m, clearance_m) / 2

@@ -49,7 +49,8 @@ class Pulse(NamedTuple):
 
 
 def pulse(v0: Any, f: Mapping[str, Any], beside: Any = None) -> Pulse:
-    """The pulse that starts at bus voltage v0 [V]. f: the numbers of CIRCUIT; beside [V]: another capacitor in series with the one that is charged."""
+    """The pulse that starts at bus voltage v0 [V]. f: the numbers of CIRCUIT; beside [V]: another capacitor in series with the one that is
+    charged."""
     crest, omega, c, inductance, resistance = f["crest"], f["omega"], f["c"], f["inductance"], f["resistance"]
     drop = f["drop"] if beside is None else f["drop"] - beside
     middle = 0.5 * (v0 + crest if beside is None else v0 + crest + beside)
@@ -70,14 +71,16 @@ def pulse(v0: Any, f: Mapping[str, Any], beside: Any = None) -> Pulse:
     sine, cosine = np.sin(omega * t0), np.cos(omega * t0)
     p = v0 - k - a * sine - b * cosine
     q = (slope * v0 - pull) / c - omega * (a * cosine - b * sine) + alpha * p
-    return Pulse(t0, np.maximum(f["half"] / 2 - t0, 1e-7 * f["half"]), rho - alpha, -(rho + alpha), rho, nu, rings, k, a, b, p, q, q - alpha * p, p * square - alpha * q, pull, slope, offset)
+    return Pulse(t0, np.maximum(f["half"] / 2 - t0, 1e-7 * f["half"]), rho - alpha, -(rho + alpha), rho, nu, rings, k, a, b, p, q,
+                 q - alpha * p, p * square - alpha * q, pull, slope, offset)
 
 
 def solution(tau: Any, s: Pulse, omega: Any, c: Any) -> tuple[Any, Any]:
     """Capacitor voltage [V] and line current [A], tau [s] after the start."""
     angle, ring = omega * (s.t0 + tau), s.nu * tau
     sine, cosine = np.sin(angle), np.cos(angle)
-    grow, fall = np.exp(np.minimum(s.slow * tau, MOST)), np.exp(s.fast * tau)  # a capacitor far too small for its load runs away within a pulse
+    grow, fall = (np.exp(np.minimum(s.slow * tau, MOST)),
+                  np.exp(s.fast * tau))  # a capacitor far too small for its load runs away within a pulse
     even = 0.5 * (grow + fall) * np.cos(ring)
     odd = np.where(s.rings, grow * np.sin(ring) / np.maximum(s.nu, 1e-30), 0.5 * (grow - fall) / s.rho)
     v = s.k + s.a * sine + s.b * cosine + s.p * even + s.q * odd

@@ -1,8 +1,9 @@
 """Small signals of a stage under peak-current or duty control, and what is around it in the loop.
 
-A small shift of the instant at which the switch turns off is an impulse of current slope there; between these instants everything is linear. Summed over
-all cycles that gives the response at a frequency exactly, half the switching frequency included, where currents are straight ramps. No formula of this
-file is printed: figures of the loop are solved on frequencies. Source: derived here; checked against a cycle-by-cycle simulation.
+A small shift of the instant at which the switch turns off is an impulse of current slope there; between these instants everything is
+linear. Summed over all cycles that gives the response at a frequency exactly, half the switching frequency included, where currents are
+straight ramps. No formula of this file is printed: figures of the loop are solved on frequencies. Source: derived here; checked against a
+cycle-by-cycle simulation.
 """
 
 from typing import Any
@@ -14,8 +15,8 @@ Array = Any
 
 
 class Ramp(Struct, frozen=True):
-    """The current that the control looks at, seen from one side of the transformer: period and time that it falls [s], slopes up and down and that added to the control [A/s],
-    inductance [H], its crest [A], and where the current returns to zero in each period."""
+    """The current that the control looks at, seen from one side of the transformer: period and time that it falls [s], slopes up and down
+    and that added to the control [A/s], inductance [H], its crest [A], and where the current returns to zero in each period."""
 
     period: Array
     t_fall: Array
@@ -33,10 +34,12 @@ def after_period(w: Array, r: Ramp) -> tuple[Array, Array]:
 
 
 def fed_while_off(w: Array, r: Ramp, ratio: Array, load: Array, waits: bool = False) -> tuple[Array, Array]:
-    """Output voltage per ampere of the crest asked for, and that per ampere drawn from the output [V/A], of a stage that feeds its output while the switch is off.
+    """Output voltage per ampere of the crest asked for, and that per ampere drawn from the output [V/A], of a stage that feeds its output
+    while the switch is off.
 
-    w: angular frequency [1/s]; ratio: output ampere turns over those of the ramp's side, as turns of that side over the output's; load: impedance the output feeds [Ω];
-    waits: the next period begins when the current has returned to zero (no longer exact then: within some per cent and degrees up to a tenth of the rate).
+    w: angular frequency [1/s]; ratio: output ampere turns over those of the ramp's side, as turns of that side over the output's; load:
+    impedance the output feeds [Ω]; waits: the next period begins when the current has returned to zero (no longer exact then: within some
+    per cent and degrees up to a tenth of the rate).
     """
     jw, inverse = 1j * w, 1 / (r.up + r.added)
     z, alpha = after_period(w, r)
@@ -58,13 +61,15 @@ def fed_while_off(w: Array, r: Ramp, ratio: Array, load: Array, waits: bool = Fa
 def fed_always(w: Array, r: Ramp, load: Array, by_duty: Array | None = None) -> tuple[Array, Array]:
     """The same of a stage whose inductor feeds its output all the time; all seen from the output's side.
 
-    by_duty: the duty is what is asked for [V], whatever the current does, with so much resistance in series with the inductor [Ω], which damps its resonance.
+    by_duty: the duty is what is asked for [V], whatever the current does, with so much resistance in series with the inductor [Ω], which
+    damps its resonance.
     """
     jw, inverse = 1j * w, 1 / (r.up + r.added)
     z, alpha = after_period(w, r)
     t_rise = r.crest / r.up
     x0, x1 = (1 + alpha) / (z + alpha), -(z - 1) / (jw * r.inductance) / (z + alpha)
-    shift0, shift1 = (r.period, 0.0) if by_duty is not None else (np.where(r.discontinuous, 1.0, 1 - x0) * inverse, np.where(r.discontinuous, t_rise / r.inductance, -x1) * inverse)
+    shift0, shift1 = (r.period, 0.0) if by_duty is not None else (np.where(r.discontinuous, 1.0, 1 - x0) * inverse,
+        np.where(r.discontinuous, t_rise / r.inductance, -x1) * inverse)
     slope = (r.up + r.down) / r.period
     path = jw * r.inductance + (0.0 if by_duty is None else by_duty)
     whole = np.where(r.discontinuous, (1 - np.exp(-jw * r.t_fall)) / jw, r.inductance / path)
@@ -78,8 +83,10 @@ def impedance(w: Array, r_load: Array, c: Array, esr: Array) -> Array:
     return 1 / (1 / r_load + 1 / (esr + 1 / (1j * w * c)))
 
 
-def filtered(w: Array, first: tuple[Array, Array], second: tuple[Array, Array], inductance: Array, r_wire: Array, r_load: Array) -> tuple[Array, Array]:
-    """Impedance [Ω] before a second filter stage, and the share of the voltage there that is behind it; first, second: capacitor [F] and its resistance [Ω]; r_wire: of the inductor [Ω]."""
+def filtered(w: Array, first: tuple[Array, Array], second: tuple[Array, Array], inductance: Array, r_wire: Array,
+             r_load: Array) -> tuple[Array, Array]:
+    """Impedance [Ω] before a second filter stage, and the share of the voltage there that is behind it; first, second: capacitor [F] and
+    its resistance [Ω]; r_wire: of the inductor [Ω]."""
     behind = impedance(w, r_load, *second)
     path = behind + r_wire + 1j * w * inductance
     return 1 / (1 / (first[1] + 1 / (1j * w * first[0])) + 1 / path), behind / path
@@ -96,7 +103,8 @@ def integrated(w: Array, r_high: Array, c_zero: Array) -> Array:
 
 
 def step_response(w: Array, drawn: Array, t: Array) -> Array:
-    """Excursion [V] at times t (k,) [s] after a step of one ampere at an output whose closed impedance is known on frequencies w (m, 1) [1/s] evenly apart by their logarithm, (m, n): (2/π)·∫Re Z·sin(ωt)/ω dω."""
+    """Excursion [V] at times t (k,) [s] after a step of one ampere at an output whose closed impedance is known on frequencies w (m, 1)
+    [1/s] evenly apart by their logarithm, (m, n): (2/π)·∫Re Z·sin(ωt)/ω dω."""
     apart = np.log(w[1, 0] / w[0, 0])
     return np.asarray(2 / np.pi * apart * np.einsum("mk,mn->kn", np.sin(w * t), drawn.real))
 
@@ -115,7 +123,8 @@ def decades(gain: Array) -> Array:
 
 
 def crossing(f: Array, size: Array) -> tuple[Array, Array, Array]:
-    """Where logarithms of sizes (m, n) on rising frequencies f (m,) last fall through zero: frequency [Hz], and the interval with the share of it gone by; an end where they do not."""
+    """Where logarithms of sizes (m, n) on rising frequencies f (m,) last fall through zero: frequency [Hz], and the interval with the share
+    of it gone by; an end where they do not."""
     above, every = size > 0, np.arange(size.shape[1])
     last = np.minimum(np.where(above.any(0), len(f) - 1 - above[::-1].argmax(0), 0), len(f) - 2)
     a, b = size[last, every], size[last + 1, every]

@@ -22,13 +22,15 @@ def inductance_factor(inductance: Any, turns: Any) -> Any:
     return inductance / np.square(turns)
 
 
-@formula("l_g = F·µ₀·A·(N²/L − l_e/(µ₀·µ_i·A_e))", "m", "F A N L l_e µ_i A_e", "reluctance of gap and core in series; fringing widens the gap's area by F")
+@formula("l_g = F·µ₀·A·(N²/L − l_e/(µ₀·µ_i·A_e))", "m", "F A N L l_e µ_i A_e",
+         "reluctance of gap and core in series; fringing widens the gap's area by F")
 def gap_length(fringing: Any, area_post: Any, turns: Any, inductance: Any, length: Any, mu: Any, area: Any) -> Any:
     """Centre post gap [m]; negative where even an ungapped core has too little inductance."""
     return fringing * MU0 * area_post * (np.square(turns) / inductance - length / (MU0 * mu * area))
 
 
-@formula("F = 1 + l_g/√(A)·ln(2·l_w/l_g)", "", "l_g A l_w", "fringing factor of a gap in a window of height l_w (classic magnetics handbook form, from memory)")
+@formula("F = 1 + l_g/√(A)·ln(2·l_w/l_g)", "", "l_g A l_w",
+         "fringing factor of a gap in a window of height l_w (classic magnetics handbook form, from memory)")
 def fringing_factor(gap: Any, area: Any, window: Any) -> Any:
     """Ratio by which fringing raises the gap's permeance; window is the winding window's height along the post [m]."""
     safe = np.maximum(gap, 1e-7)
@@ -57,8 +59,10 @@ def igse_constant(alpha: float, beta: float) -> float:
 
 
 @formula("P = V_e·κ·P_ref/(f_0^α·B_0^β)·ΔB^β·f_s·(t_1^(1 − α) + t_2^(1 − α))", "W",
-         "V_e κ P_ref ΔB f_0 α B_0 β f_s t_1 t_2", "improved generalised Steinmetz equation, two slopes per period (published method, from memory)")
-def core_loss_two_slope(volume: Any, kappa: Any, reference: Any, swing: Any, f_ref: Any, alpha: Any, b_ref: Any, beta: Any, fs: Any, t_up: Any, t_down: Any) -> Any:
+         "V_e κ P_ref ΔB f_0 α B_0 β f_s t_1 t_2",
+         "improved generalised Steinmetz equation, two slopes per period (published method, from memory)")
+def core_loss_two_slope(volume: Any, kappa: Any, reference: Any, swing: Any, f_ref: Any, alpha: Any, b_ref: Any, beta: Any, fs: Any,
+                        t_up: Any, t_down: Any) -> Any:
     """Core loss [W] of a flux that rises by `swing` [T] in t_up and falls in t_down [s], once per period.
 
     kappa from `igse_constant`; reference [W/m³] at f_ref [Hz] and sinusoidal amplitude b_ref [T].
@@ -67,15 +71,18 @@ def core_loss_two_slope(volume: Any, kappa: Any, reference: Any, swing: Any, f_r
     return volume * kappa * scale * swing**beta * fs * (t_up ** (1 - alpha) + t_down ** (1 - alpha))
 
 
-@formula("L_lk = µ₀·N²·l_t/w·(Σh/3 + Σc)/s²", "H", "N l_t w Σh Σc s", "energy of the field between windings, one dimension; s = 2 for a split primary")
+@formula("L_lk = µ₀·N²·l_t/w·(Σh/3 + Σc)/s²", "H", "N l_t w Σh Σc s",
+         "energy of the field between windings, one dimension; s = 2 for a split primary")
 def leakage_geometric(turns: Any, mean_turn: Any, width: Any, heights: Any, gaps: Any, sections: Any) -> Any:
     """Leakage inductance [H] seen from `turns`: winding heights sum [m], insulation between sections sum [m], interface count."""
     return MU0 * np.square(turns) * mean_turn / width * (heights / 3 + gaps) / np.square(sections)
 
 
-@formula("C_w = 4·m·C_l/(3·n^2)", "F", "m C_l n", "energy between neighbouring layers that are wound back and forth: their voltage runs from none to twice that of a layer")
+@formula("C_w = 4·m·C_l/(3·n^2)", "F", "m C_l n",
+         "energy between neighbouring layers that are wound back and forth: their voltage runs from none to twice that of a layer")
 def layered_capacitance(pairs: Any, layer: Any, layers: Any) -> Any:
-    """Capacitance [F] across a winding of `layers`, of which `pairs` lie upon each other with `layer` [F] between; turn to turn left out."""
+    """Capacitance [F] across a winding of `layers`, of which `pairs` lie upon each other with `layer` [F] between; turn to turn left
+    out."""
     return 4 * pairs * layer / (3 * np.square(layers))
 
 
@@ -115,7 +122,8 @@ def temperature_rise(r_th: Any, p_core: Any, p_copper: Any) -> Any:
     return r_th * (p_core + p_copper)
 
 
-@formula("L_lk = min(½·L_p, max(k·L_geo, p·L_p))", "H", "L_geo k p L_p", "geometric estimate raised for lead-outs, never below a share of the primary inductance (common practice)")
+@formula("L_lk = min(½·L_p, max(k·L_geo, p·L_p))", "H", "L_geo k p L_p",
+         "geometric estimate raised for lead-outs, never below a share of the primary inductance (common practice)")
 def leakage_best(geometric: Any, lead_out: Any, share: Any, lp: Any) -> Any:
     """Leakage [H] to design with when none is measured."""
     return np.minimum(0.5 * lp, np.maximum(lead_out * geometric, share * lp))
@@ -127,13 +135,16 @@ def shim(gap: Any) -> Any:
     return 0.5 * gap
 
 
-@formula("B̂ = (L·I_lim·(1 + δ) + V_bus·t_d)/(N·A)", "T", "L I_lim δ V_bus t_d N A", "flux linkage at the trip plus bus voltage times delay")
+@formula("B̂ = (L·I_lim·(1 + δ) + V_bus·t_d)/(N·A)", "T", "L I_lim δ V_bus t_d N A",
+         "flux linkage at the trip plus bus voltage times delay")
 def flux_at_limit(lp: Any, i_limit: Any, tolerance: Any, v_bus: Any, t_delay: Any, turns: Any, area: Any) -> Any:
     """Flux density [T] at the current limit: largest inductance [H], largest trip, delay at the bus voltage."""
     return (lp * i_limit * (1 + tolerance) + v_bus * t_delay) / (turns * area)
 
 
-@formula("A = 0.000011·√(P/η)", "m²", "P η", "rule of thumb for push-pull and bridges at 50 kHz, 0.11·√(P/η) cm² (common practice, no source); shown beside the core that was computed, never used")
+@formula("A = 0.000011·√(P/η)", "m²", "P η",
+         "rule of thumb for push-pull and bridges at 50 kHz, 0.11·√(P/η) cm² (common practice, no source); shown beside the core that was "
+         "computed, never used")
 def area_rule(power: Any, efficiency: Any) -> Any:
     """Core area [m²] by the rule of thumb."""
     return 1.1e-5 * np.sqrt(power / efficiency)

@@ -1,7 +1,9 @@
-"""Conducted noise of a switching stage and what a mains filter of one or two stages leaves of it: an estimate from harmonics, with the stray parts stated.
+"""Conducted noise of a switching stage and what a mains filter of one or two stages leaves of it: an estimate from harmonics, with the
+stray parts stated.
 
-Differential noise is the ripple current's voltage across the capacitor it closes through; common noise is the switching node's voltage through the
-capacitance to earth. Both end in the artificial mains network, 50 Ω from each line to earth: 100 Ω between lines, 25 Ω from both to earth.
+Differential noise is the ripple current's voltage across the capacitor it closes through; common noise is the switching node's voltage
+through the capacitance to earth. Both end in the artificial mains network, 50 Ω from each line to earth: 100 Ω between lines, 25 Ω from
+both to earth.
 """
 
 from typing import Any
@@ -33,7 +35,8 @@ def level(volts: Any) -> Array:
 
 
 def triangle(f0: float, swing: float, duty: float, phases: int = 1) -> tuple[Array, Array]:
-    """Orders within the band [Hz] of a ripple current [A peak to peak] that rises for `duty` of its period, of evenly shifted phases together, and their rms (Fourier series of a triangle)."""
+    """Orders within the band [Hz] of a ripple current [A peak to peak] that rises for `duty` of its period, of evenly shifted phases
+    together, and their rms (Fourier series of a triangle)."""
     n = phases * np.arange(1, int(HIGH / f0 / phases) + 1)
     f, duty = n * f0, min(max(duty, 1e-3), 1 - 1e-3)
     rms = phases * swing / (np.sqrt(2) * np.pi**2 * n**2 * duty * (1 - duty)) * np.abs(np.sin(np.pi * n * duty))
@@ -62,7 +65,8 @@ def choke(f: Array, inductance: Any) -> Array:
 
 
 def differential(f: Array, source: Array, l_dm: Any, c_x: Any, stages: int = 1) -> Array:
-    """Volts across one 50 Ω of the mains network for a source [V rms] between the lines behind l_dm [H] and c_x [F] in each of so many stages."""
+    """Volts across one 50 Ω of the mains network for a source [V rms] between the lines behind l_dm [H] and c_x [F] in each of so many
+    stages."""
     seen: Any = LINE
     left: Any = 1.0
     for _ in range(stages):  # from the mains towards the source
@@ -73,7 +77,8 @@ def differential(f: Array, source: Array, l_dm: Any, c_x: Any, stages: int = 1) 
 
 
 def common(f: Array, source: Array, c_stray: Any, l_cm: Any, c_y: Any, stages: int = 1) -> Array:
-    """Volts at the mains network for a node [V rms] behind c_stray [F], the Y capacitors c_y [F] together and a choke l_cm [H] in each of so many stages."""
+    """Volts at the mains network for a node [V rms] behind c_stray [F], the Y capacitors c_y [F] together and a choke l_cm [H] in each of
+    so many stages."""
     seen: Any = BOTH
     left: Any = 1.0
     for _ in range(stages):  # from the mains towards the source
@@ -83,19 +88,24 @@ def common(f: Array, source: Array, c_stray: Any, l_cm: Any, c_y: Any, stages: i
     return np.abs(source * seen / (seen - 1j / (2 * np.pi * f * c_stray)) * left)
 
 
-@formula("C = k·ε₀·ε_r·w·l_t·s/d", "F", "k ε_r w l_t s d", "plates of the winding's width and turn length, s faces between primary and secondary, d of insulation; round wires leave the share k")
+@formula("C = k·ε₀·ε_r·w·l_t·s/d", "F", "k ε_r w l_t s d",
+         "plates of the winding's width and turn length, s faces between primary and secondary, d of insulation; round wires leave the "
+         "share k")
 def interwinding(share: Any, permittivity: Any, width: Any, turn: Any, faces: Any, distance: Any) -> Any:
     """Capacitance [F] between primary and secondary."""
     return share * EPS0 * permittivity * width * turn * faces / distance
 
 
-@formula("C_m = σ·β·½·C_w", "F", "σ β C_w", "the voltage of the primary rises evenly along it: half of its capacitance counts; a shield leaves the share σ, ends that swing against each other the share β")
+@formula("C_m = σ·β·½·C_w", "F", "σ β C_w",
+         "the voltage of the primary rises evenly along it: half of its capacitance counts; a shield leaves the share σ, ends that swing "
+         "against each other the share β")
 def driven(shielded: Any, balanced: Any, c_winding: Any) -> Any:
     """Capacitance [F] that, driven by the whole node, carries the same current as the winding's."""
     return shielded * balanced * 0.5 * c_winding
 
 
-@formula("I_t = 2·π·f·V_line·(n·C_y + C_w)", "A", "f V_line n C_y C_w", "Y capacitors from the lines to earth, or from primary to secondary, and what the windings have between them")
+@formula("I_t = 2·π·f·V_line·(n·C_y + C_w)", "A", "f V_line n C_y C_w",
+         "Y capacitors from the lines to earth, or from primary to secondary, and what the windings have between them")
 def touch_current(frequency: Any, v_line: Any, count: Any, c_y: Any, c_winding: Any) -> Any:
     """Current [A rms] that a person would take up."""
     return 2 * np.pi * frequency * v_line * (count * c_y + c_winding)

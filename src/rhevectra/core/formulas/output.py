@@ -13,7 +13,8 @@ def capacitor_rms(i_rms: Any, i_out: Any) -> Any:
     return np.sqrt(np.maximum(0.0, np.square(i_rms) - np.square(i_out)))
 
 
-@formula("ΔV = Î·R_esr + I_o·max(0, 1/f_s − t_off)/C", "V", "Î R_esr I_o f_s t_off C", "resistive step at the rectifier's peak plus the droop while the rectifier blocks (upper bound: both taken together)")
+@formula("ΔV = Î·R_esr + I_o·max(0, 1/f_s − t_off)/C", "V", "Î R_esr I_o f_s t_off C",
+         "resistive step at the rectifier's peak plus the droop while the rectifier blocks (upper bound: both taken together)")
 def ripple(i_peak: Any, esr: Any, i_out: Any, fs: Any, t_off: Any, c: Any) -> Any:
     """Output ripple peak to peak [V]."""
     return i_peak * esr + i_out * np.maximum(1 / fs - t_off, 0.0) / c
@@ -25,7 +26,8 @@ def capacitor_crest(v_out: Any, tolerance: Any, ripple_pp: Any) -> Any:
     return v_out * (1 + tolerance) + ripple_pp / 2
 
 
-@formula("ΔV_o = ΔV·√((R_esr² + (1/(2·π·f_s·C))²)/(R_esr² + (2·π·f_s·L - 1/(2·π·f_s·C))²))", "V", "ΔV R_esr f_s C L", "divider of filter inductor and second capacitor at the switching frequency; below their resonance nothing is filtered")
+@formula("ΔV_o = ΔV·√((R_esr² + (1/(2·π·f_s·C))²)/(R_esr² + (2·π·f_s·L - 1/(2·π·f_s·C))²))", "V", "ΔV R_esr f_s C L",
+         "divider of filter inductor and second capacitor at the switching frequency; below their resonance nothing is filtered")
 def filtered(ripple_pp: Any, esr: Any, fs: Any, c: Any, inductance: Any) -> Any:
     """Ripple [V] behind a second-stage LC filter."""
     w = 2 * np.pi * fs
@@ -68,7 +70,8 @@ def case_to_ambient(t_junction: Any, ambient: Any, power: Any, r_jc: Any) -> Any
     return (t_junction - ambient) / power - r_jc
 
 
-@formula("V_dev = ΔI/(2·π·f_c·C) + ΔI·R_esr", "V", "ΔI f_c C R_esr", "single-pole loop of crossover f_c and capacitor resistance (common practice, no source)")
+@formula("V_dev = ΔI/(2·π·f_c·C) + ΔI·R_esr", "V", "ΔI f_c C R_esr",
+         "single-pole loop of crossover f_c and capacitor resistance (common practice, no source)")
 def step_deviation(step: Any, crossover: Any, c: Any, esr: Any) -> Any:
     """Excursion [V] of an output after a load step [A]."""
     return step / (2 * np.pi * crossover * c) + step * esr
@@ -86,7 +89,8 @@ def auxiliary_voltage(turns_aux: Any, turns_secondary: Any, v_out: Any, v_drop: 
     return (turns_aux / turns_secondary) * (v_out + v_drop) - v_forward
 
 
-@formula("V_aux,lo = V_aux − (N_a/N_s)·(V_o − V_o,min)", "V", "V_aux N_a N_s V_o V_o,min", "transformer ratio; what the leakage adds or takes left as it is")
+@formula("V_aux,lo = V_aux − (N_a/N_s)·(V_o − V_o,min)", "V", "V_aux N_a N_s V_o V_o,min",
+         "transformer ratio; what the leakage adds or takes left as it is")
 def auxiliary_at_least(v_aux: Any, turns_aux: Any, turns_secondary: Any, v_out: Any, v_least: Any) -> Any:
     """Auxiliary supply voltage [V] at the smallest setting of the regulated output."""
     return v_aux - (turns_aux / turns_secondary) * (v_out - v_least)
@@ -128,13 +132,15 @@ def divider_off(v_set: Any, v_out: Any) -> Any:
     return np.abs(v_set / v_out - 1)
 
 
-@formula("ε = ε_set + ε_ref + 2·ε_R·(1 − V_ref/V_o) + ΔI_b·R_hi/V_o", "", "ε_set ε_ref ε_R V_ref V_o ΔI_b R_hi", "both divider resistors at opposite ends of their tolerance, all others at their worst")
+@formula("ε = ε_set + ε_ref + 2·ε_R·(1 − V_ref/V_o) + ΔI_b·R_hi/V_o", "", "ε_set ε_ref ε_R V_ref V_o ΔI_b R_hi",
+         "both divider resistors at opposite ends of their tolerance, all others at their worst")
 def divider_error(off: Any, reference: Any, resistor: Any, v_ref: Any, v_out: Any, bias_spread: Any, r_high: Any) -> Any:
     """Worst-case relative error of an output set by a divider and a shunt reference."""
     return off + reference + 2 * resistor * (1 - v_ref / v_out) + bias_spread * r_high / v_out
 
 
-@formula("ε = ε_set + √(ε_ref² + 2·(ε_R·(1 − V_ref/V_o))² + (ΔI_b·R_hi/V_o)²)", "", "ε_set ε_ref ε_R V_ref V_o ΔI_b R_hi", "root of the sum of squares: independent tolerances")
+@formula("ε = ε_set + √(ε_ref² + 2·(ε_R·(1 − V_ref/V_o))² + (ΔI_b·R_hi/V_o)²)", "", "ε_set ε_ref ε_R V_ref V_o ΔI_b R_hi",
+         "root of the sum of squares: independent tolerances")
 def divider_error_statistical(off: Any, reference: Any, resistor: Any, v_ref: Any, v_out: Any, bias_spread: Any, r_high: Any) -> Any:
     """Statistical relative error of the same divider."""
     return off + np.sqrt(np.square(reference) + 2 * np.square(resistor * (1 - v_ref / v_out)) + np.square(bias_spread * r_high / v_out))
@@ -146,7 +152,8 @@ def at_trip(v_trip: Any, v_forward: Any, turns_trip: Any, turns_secondary: Any, 
     return (v_trip + v_forward) * turns_secondary / turns_trip - v_drop
 
 
-@formula("R = (V_o − V_ref − V_led)·c·k/I_fb", "Ω", "V_o V_ref V_led c k I_fb", "Ohm: what is left over the diode with the shunt reference fully on, times the transfer ratio that is left")
+@formula("R = (V_o − V_ref − V_led)·c·k/I_fb", "Ω", "V_o V_ref V_led c k I_fb",
+         "Ohm: what is left over the diode with the shunt reference fully on, times the transfer ratio that is left")
 def coupler_resistor(v_out: Any, v_ref: Any, v_led: Any, ratio: Any, left: Any, i_pull: Any) -> Any:
     """Largest resistor [Ω] of an optocoupler's diode with which its transistor still draws i_pull [A] at the end of its life."""
     return (v_out - v_ref - v_led) * ratio * left / i_pull
@@ -158,13 +165,15 @@ def coupler_pull(v_out: Any, v_ref: Any, v_led: Any, ratio: Any, left: Any, r: A
     return (v_out - v_ref - v_led) * ratio * left / r
 
 
-@formula("V_aux = V_p·N_a/N_p − V_fa", "V", "V_p N_a N_p V_fa", "transformer ratio: the diode takes the voltage of the pulses, which goes with the bus")
+@formula("V_aux = V_p·N_a/N_p − V_fa", "V", "V_p N_a N_p V_fa",
+         "transformer ratio: the diode takes the voltage of the pulses, which goes with the bus")
 def auxiliary_in_pulse(v_primary: Any, turns_aux: Any, turns_primary: Any, v_forward: Any) -> Any:
     """Voltage [V] of an auxiliary supply that is rectified while the switches feed."""
     return v_primary * turns_aux / turns_primary - v_forward
 
 
-@formula("C_su = I_cc/(f_s·max(0.1, V_aux − V_min))", "F", "I_cc f_s V_aux V_min", "it feeds the controller from one pulse to the next (a tenth of a volt where the supply leaves no more)")
+@formula("C_su = I_cc/(f_s·max(0.1, V_aux − V_min))", "F", "I_cc f_s V_aux V_min",
+         "it feeds the controller from one pulse to the next (a tenth of a volt where the supply leaves no more)")
 def supply_between_pulses(i_supply: Any, fs: Any, v_aux: Any, v_min: Any) -> Any:
     """Least supply capacitor [F] that a winding refills with every pulse."""
     return i_supply / (fs * np.maximum(0.1, v_aux - v_min))
@@ -176,7 +185,8 @@ def auxiliary_at_bus(v_aux: Any, v_forward: Any, v_asked: Any, v_bus: Any) -> An
     return (v_aux + v_forward) * v_asked / v_bus - v_forward
 
 
-@formula("P = (V_aux + V_fa)·I_cc", "W", "V_aux V_fa I_cc", "whatever stands between winding and controller, its current comes from the winding")
+@formula("P = (V_aux + V_fa)·I_cc", "W", "V_aux V_fa I_cc",
+         "whatever stands between winding and controller, its current comes from the winding")
 def supply_taken(v_aux: Any, v_forward: Any, i_supply: Any) -> Any:
     """Power [W] that a controller takes from its winding."""
     return (v_aux + v_forward) * i_supply

@@ -20,7 +20,8 @@ def half_current(h_half: Any, length: Any, turns: Any) -> Any:
     return h_half * length / turns
 
 
-@formula("L = L_0/(1 + (I/I_½)^m)", "H", "L_0 I I_½ m", "fitted shape of the permeability of powder under bias (common practice, from memory)")
+@formula("L = L_0/(1 + (I/I_½)^m)", "H", "L_0 I I_½ m",
+         "fitted shape of the permeability of powder under bias (common practice, from memory)")
 def biased(unbiased: Any, current: Any, i_half: Any, exponent: Any) -> Any:
     """Inductance [H] for small changes around a current [A]."""
     return unbiased * left(current, i_half, exponent)
@@ -35,8 +36,8 @@ def left(current: Any, i_half: Any, exponent: Any) -> Any:
 def turns_for(inductance: Any, current: Any, per_turn: Any, half_of_one: Any, exponent: Any) -> Any:
     """Whole turns with which the inductance at a current [A] is at least that asked for [H].
 
-    per_turn: unbiased inductance of one turn [H]; half_of_one: current [A] that leaves half of it with one turn. The exponent stays below 2, so
-    that more turns always give more inductance (Newton's method on the logarithms).
+    per_turn: unbiased inductance of one turn [H]; half_of_one: current [A] that leaves half of it with one turn. The exponent stays below
+    2, so that more turns always give more inductance (Newton's method on the logarithms).
     """
     asked, at_one = np.log(inductance / per_turn), np.log(np.maximum(current, 1e-12) / half_of_one)
     n = 0.5 * asked

@@ -1,7 +1,7 @@
 """The line-fed bulk capacitor: periodic steady state of bridge, source impedance and constant-power load.
 
-During conduction the solution is closed (`line_pulse`); outside it v² falls linearly, which is exact. The periodic solution is a root in one unknown
-per corner, the capacitor voltage at which conduction begins; all corners are solved at once.
+During conduction the solution is closed (`line_pulse`); outside it v² falls linearly, which is exact. The periodic solution is a root in
+one unknown per corner, the capacitor voltage at which conduction begins; all corners are solved at once.
 """
 
 from typing import Any
@@ -72,7 +72,8 @@ class Bulk(Struct, frozen=True):
     sag: Array
 
 
-def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, near: Bulk | None = None, residual: float = RESIDUAL) -> Bulk:
+def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, near: Bulk | None = None,
+               residual: float = RESIDUAL) -> Bulk:
     """Periodic steady state at every corner.
 
     v_rms [V], f_line [Hz], power [W] drawn from the capacitor, c [F]: arrays that broadcast to one shape.
@@ -94,11 +95,13 @@ def solve_bulk(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, 
 
 
 def circuit(v_rms: Any, f_line: Any, power: Any, c: Any, source: LineSource, floor: float) -> tuple[tuple[int, ...], Array, dict[str, Any]]:
-    """Shape of the corners, the crest less the drops [V] and the numbers of CIRCUIT, flattened. floor: least bus a trial may end at, over that crest."""
+    """Shape of the corners, the crest less the drops [V] and the numbers of CIRCUIT, flattened. floor: least bus a trial may end at, over
+    that crest."""
     v_rms, f_line, power, c, esr = np.broadcast_arrays(v_rms, f_line, power, c, source.esr)
     crest = np.sqrt(2.0) * v_rms.ravel()
     top = crest - source.drop
-    return v_rms.shape, top, {"crest": crest, "omega": 2 * np.pi * f_line.ravel(), "power": np.maximum(power.ravel(), 1e-3), "c": c.ravel(), "drop": source.drop, "esr": esr.ravel(), "resistance": source.resistance + esr.ravel(),
+    return v_rms.shape, top, {"crest": crest, "omega": 2 * np.pi * f_line.ravel(), "power": np.maximum(power.ravel(), 1e-3), "c": c.ravel(),
+                              "drop": source.drop, "esr": esr.ravel(), "resistance": source.resistance + esr.ravel(),
                               "inductance": max(source.inductance, MIN_INDUCTANCE), "half": 0.5 / f_line.ravel(), "floor": floor * top}
 
 
@@ -114,7 +117,8 @@ def _periodic(f: dict[str, Any], top: Array, v0: Array, share: Array, steps: int
         if float(np.max(np.abs(miss) / top)) < residual:
             break
         moved = v0 - v_old
-        slope = np.minimum(np.maximum((miss - f_old) / np.where(moved == 0.0, 1.0, moved), -3.0), -0.3)  # the next start hardly depends on this one
+        slope = np.minimum(np.maximum((miss - f_old) / np.where(moved == 0.0, 1.0, moved), -3.0),
+                           -0.3)  # the next start hardly depends on this one
         step = np.minimum(np.maximum(miss / slope, -0.3 * v0), 0.3 * v0)
         v_old, f_old, v0 = v0, miss, np.minimum(np.maximum(v0 - step, floor), ceiling)
     else:
@@ -124,7 +128,8 @@ def _periodic(f: dict[str, Any], top: Array, v0: Array, share: Array, steps: int
 
 
 def measure(f: dict[str, Any], tried: dict[str, Any], shape: tuple[int, ...], residual: float, stack: int = 1) -> Bulk:
-    """All that is asked of a solution, from quadrature over its conduction pulse. stack: capacitors in series on the bus, charged in turn."""
+    """All that is asked of a solution, from quadrature over its conduction pulse. stack: capacitors in series on the bus, charged in
+    turn."""
     s, omega, power, c, half, esr = Pulse(*(tried[n] for n in Pulse._fields)), f["omega"], f["power"], f["c"], f["half"], f["esr"]
     rule = COARSE if residual > RESIDUAL else FINE
     none = np.zeros_like(tried["v0"])
@@ -148,8 +153,10 @@ def measure(f: dict[str, Any], tried: dict[str, Any], shape: tuple[int, ...], re
     collapsed = tried["collapsed"] | ~(valley >= f["floor"])  # has no waveform to take a valley from, or no number at all
     found = {"v_valley": np.where(collapsed, np.fmax(valley, f["floor"]), valley), "v_peak": np.maximum(v_crest, v0), "t_start": s.t0,
              "t_conduct": lasts, "i_rms": i_rms, "i_peak": i_crest, "i_cap": np.sqrt((in_pulse.sum(-1) + stack * rests) / (stack * half)),
-             "p_line": p_line, "power_factor": p_line / np.maximum(f["crest"] / np.sqrt(2.0) * i_rms, 1e-9), "i_nodes": i, "t_nodes": t, "v_nodes": terminal,
-             "weights": weights, "collapsed": collapsed, "residual": np.abs(tried["miss"]), "v_start": tried["v0"], "share": lasts / s.quarter, "v_other": other, "sag": sag}
+             "p_line": p_line, "power_factor": p_line / np.maximum(f["crest"] / np.sqrt(2.0) * i_rms, 1e-9), "i_nodes": i, "t_nodes": t,
+             "v_nodes": terminal,
+             "weights": weights, "collapsed": collapsed, "residual": np.abs(tried["miss"]), "v_start": tried["v0"],
+             "share": lasts / s.quarter, "v_other": other, "sag": sag}
     if collapsed.any():
         _hold(found, collapsed, stack * f["crest"], f["crest"] / f["resistance"])
     return Bulk(**{n: x.reshape(shape + x.shape[1:]) for n, x in found.items()})
@@ -157,7 +164,8 @@ def measure(f: dict[str, Any], tried: dict[str, Any], shape: tuple[int, ...], re
 
 def _hold(found: dict[str, Array], collapsed: Array, crest: Array, most: Array) -> None:
     """What has no waveform still gives numbers: never beyond the crest [V] and what the mains can drive [A]."""
-    for name, top in {"v_valley": crest, "v_peak": crest, "v_nodes": crest, "i_rms": most, "i_peak": most, "i_cap": most, "i_nodes": most, "p_line": crest * most}.items():
+    for name, top in {"v_valley": crest, "v_peak": crest, "v_nodes": crest, "i_rms": most, "i_peak": most, "i_cap": most, "i_nodes": most,
+                      "p_line": crest * most}.items():
         x = found[name]
         where, least = (collapsed, top) if x.ndim == 1 else (collapsed[:, None], top[:, None])
         found[name] = np.where(where, np.fmin(x, least), x)
@@ -192,7 +200,8 @@ def hold_up(c: Any, v_start: Any, v_end: Any, power: Any) -> Any:
     return 0.5 * c * (np.square(v_start) - np.square(v_end)) / power
 
 
-@formula("C_x = s·C", "F", "s C", "definition; a fifth less is both the usual tolerance and the usual end of life of an electrolytic capacitor (common practice, no source)")
+@formula("C_x = s·C", "F", "s C", "definition; a fifth less is both the usual tolerance and the usual end of life of an electrolytic "
+         "capacitor (common practice, no source)")
 def capacitance_left(share: Any, c: Any) -> Any:
     """Capacitance [F] that is left of c [F]."""
     return share * c
@@ -210,17 +219,21 @@ def bridge_diode_average(power: Any, v_bus: Any) -> Any:
     return power / (2 * v_bus)
 
 
-@formula("I = √(2)·V_line/(R_ntc + R_source)", "A", "V_line R_ntc R_source", "switch-on at the crest into the empty capacitor, inductance neglected (upper bound)")
+@formula("I = √(2)·V_line/(R_ntc + R_source)", "A", "V_line R_ntc R_source",
+         "switch-on at the crest into the empty capacitor, inductance neglected (upper bound)")
 def inrush(v_line: Any, r_cold: Any, r_source: Any) -> Any:
     """Peak inrush current [A]."""
     return np.sqrt(2.0) * v_line / (r_cold + r_source)
 
 
 @remembered(16)
-def inrush_wave(v_rms: float, f_line: float, r: float, inductance: float, c: float, drop: float, steps: int = 300, phase: float = 0.5 * np.pi) -> tuple[Array, Array, Array]:
-    """Switch-on into the empty capacitor at an angle of the line [rad], its crest unless named: time [s], line current [A], capacitor voltage [V] until the half cycle is over.
+def inrush_wave(v_rms: float, f_line: float, r: float, inductance: float, c: float, drop: float, steps: int = 300,
+                phase: float = 0.5 * np.pi) -> tuple[Array, Array, Array]:
+    """Switch-on into the empty capacitor at an angle of the line [rad], its crest unless named: time [s], line current [A], capacitor
+    voltage [V] until the half cycle is over.
 
-    Trapezoidal integration of the series circuit, whose rule is stable and of second order in the step; steps grow from the start on, where the current is steepest.
+    Trapezoidal integration of the series circuit, whose rule is stable and of second order in the step; steps grow from the start on, where
+    the current is steepest.
     """
     inductance = max(inductance, MIN_INDUCTANCE)
     t = (1 - phase / np.pi) / (2 * f_line) * np.linspace(0.0, 1.0, steps + 1) ** 2

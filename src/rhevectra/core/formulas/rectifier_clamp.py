@@ -1,8 +1,10 @@
-"""A clamp at the rectifiers of a stage whose series inductance drives their ring: diode and capacitor hold the node, a resistor leads what arrives to the output.
+"""A clamp at the rectifiers of a stage whose series inductance drives their ring: diode and capacitor hold the node, a resistor leads what
+arrives to the output.
 
-When a pulse begins the inductance charges the blocking rectifiers' capacitance from the winding's step; undamped the node would reach twice the step. At the clamp's
-voltage the current that is left goes into the clamp until it is used up against what the clamp stands above the step. The charge of a pulse does not depend on the inductance.
-Source: energy and charge balance of that circuit; checked against step-by-step integration and the engine.
+When a pulse begins the inductance charges the blocking rectifiers' capacitance from the winding's step; undamped the node would reach twice
+the step. At the clamp's voltage the current that is left goes into the clamp until it is used up against what the clamp stands above the
+step. The charge of a pulse does not depend on the inductance. Source: energy and charge balance of that circuit; checked against
+step-by-step integration and the engine.
 """
 
 from typing import Any
@@ -14,7 +16,8 @@ from rhevectra.core.basis.formula import formula
 _BALANCE = "charge of a pulse against what the resistor leads to the output"
 
 
-@formula("Q = ½·C·V_n·max(0, 2·V_2 − V_n)/max(0.02·V_2, V_n − V_2)", "C", "C V_n V_2", "what the inductance holds when the node has reached the clamp, spent against clamp less step")
+@formula("Q = ½·C·V_n·max(0, 2·V_2 − V_n)/max(0.02·V_2, V_n − V_2)", "C", "C V_n V_2",
+         "what the inductance holds when the node has reached the clamp, spent against clamp less step")
 def charge(c: Any, v_node: Any, v_step: Any) -> Any:
     """Charge [C] a pulse brings to a clamp that holds the node at v_node."""
     return 0.5 * c * v_node * np.maximum(0.0, 2 * v_step - v_node) / np.maximum(0.02 * v_step, v_node - v_step)
@@ -26,7 +29,8 @@ def strength(rate: Any, r: Any, c: Any) -> Any:
     return 0.5 * rate * r * c
 
 
-@formula("V_n = (V_o + V_f + V_2·(1 + 2·k) + √(max(0, (V_o + V_f + V_2·(1 + 2·k))² − 4·(1 + k)·(V_o + V_f)·V_2)))/(2·(1 + k))", "V", "V_o V_f V_2 k", _BALANCE)
+@formula("V_n = (V_o + V_f + V_2·(1 + 2·k) + √(max(0, (V_o + V_f + V_2·(1 + 2·k))² − 4·(1 + k)·(V_o + V_f)·V_2)))/(2·(1 + k))", "V",
+         "V_o V_f V_2 k", _BALANCE)
 def node_voltage(v_out: Any, v_forward: Any, v_step: Any, k: Any) -> Any:
     """Voltage [V] the clamp holds the node at, its diode's drop with it."""
     low = v_out + v_forward

@@ -10,7 +10,8 @@ import numpy as np
 from rhevectra.core.basis.formula import formula
 
 
-@formula("N_p/N_s = k·V_u/(V_o + V_x)", "", "k V_u V_o V_x", "gain of one at the resonance; V_x holds the drops, k is the share of the bus across the tank")
+@formula("N_p/N_s = k·V_u/(V_o + V_x)", "", "k V_u V_o V_x",
+         "gain of one at the resonance; V_x holds the drops, k is the share of the bus across the tank")
 def turns_ratio(share: Any, v_unity: Any, v_out: Any, v_drops: Any) -> Any:
     """Primary over secondary turns."""
     return share * v_unity / (v_out + v_drops)
@@ -88,7 +89,8 @@ def most_heat_at_ends(moves: Any, most: Any, nominal: Any) -> Any:
     return np.square(moves * most) * nominal
 
 
-@formula("P = (s² − 1)·P_n", "W", "s P_n", "by resistance: the square of what the worst end of the tolerances makes of the current, less what is told already")
+@formula("P = (s² − 1)·P_n", "W", "s P_n",
+         "by resistance: the square of what the worst end of the tolerances makes of the current, less what is told already")
 def more_heat(moves: Any, nominal: Any) -> Any:
     """Loss [W] that the worst end of the tank's tolerances adds in resistances."""
     return (np.square(moves) - 1) * nominal
@@ -136,7 +138,8 @@ def magnetising_of_share(share: Any, most: Any) -> Any:
     return share * most
 
 
-@formula("V_o = N_s/N_p·(M·k·V_bus − ΔV) − V_f", "V", "M k V_bus ΔV N_p N_s V_f", "the tank's gain at its fixed frequency, less what the resistances and the rectifiers in the path take")
+@formula("V_o = N_s/N_p·(M·k·V_bus − ΔV) − V_f", "V", "M k V_bus ΔV N_p N_s V_f",
+         "the tank's gain at its fixed frequency, less what the resistances and the rectifiers in the path take")
 def fixed_output(gain: Any, share: Any, v_bus: Any, drop: Any, np: Any, ns: Any, v_forward: Any) -> Any:
     """Output voltage [V] of a stage that runs at one frequency."""
     return ns / np * (gain * share * v_bus - drop) - v_forward
@@ -148,7 +151,8 @@ def magnetising_inductance(ratio: Any, lr: Any) -> Any:
     return ratio * lr
 
 
-@formula("L_m = k·V_u·t_d/(4·f_max·C_s·V_bus)", "H", "k V_u t_d f_max C_s V_bus", "the magnetising current alone moves the switches' charge within the dead time at the highest frequency")
+@formula("L_m = k·V_u·t_d/(4·f_max·C_s·V_bus)", "H", "k V_u t_d f_max C_s V_bus",
+         "the magnetising current alone moves the switches' charge within the dead time at the highest frequency")
 def most_magnetising(share: Any, v_unity: Any, t_dead: Any, f_max: Any, c_switches: Any, v_bus: Any) -> Any:
     """Greatest magnetising inductance [H] with which the switches still turn on at zero voltage."""
     return share * v_unity * t_dead / (4 * f_max * c_switches * v_bus)
@@ -166,13 +170,15 @@ def capacitor_loss(i_rms: Any, tan_delta: Any, f: Any, cr: Any) -> Any:
     return np.square(i_rms) * tan_delta / (2 * np.pi * f * cr)
 
 
-@formula("V_R = (1 + a)·(V_o + V_f)", "V", "a V_o V_f", "the output and the drop of the rectifier that conducts beside it; allowance a stated (common practice)")
+@formula("V_R = (1 + a)·(V_o + V_f)", "V", "a V_o V_f",
+         "the output and the drop of the rectifier that conducts beside it; allowance a stated (common practice)")
 def reverse_of_bridge(allowance: Any, v_out: Any, v_forward: Any) -> Any:
     """Reverse voltage [V] of a rectifier of a bridge."""
     return (1 + allowance) * (v_out + v_forward)
 
 
-@formula("V_R = (1 + a)·(2·V_o + V_f)", "V", "a V_o V_f", "the other half of the centre tap adds its voltage, which the output holds; allowance a stated (common practice)")
+@formula("V_R = (1 + a)·(2·V_o + V_f)", "V", "a V_o V_f",
+         "the other half of the centre tap adds its voltage, which the output holds; allowance a stated (common practice)")
 def reverse(allowance: Any, v_out: Any, v_forward: Any) -> Any:
     """Reverse voltage [V] of a rectifier of the centre tap."""
     return (1 + allowance) * (2 * v_out + v_forward)
@@ -184,7 +190,8 @@ def capacitor_peak(v_dc: Any, v_ac: Any) -> Any:
     return v_dc + v_ac
 
 
-@formula("P = V_p·I_in + P_x", "W", "V_p I_in P_x", "mean current that the tank takes from the voltage across it, with the losses that are not in the tank")
+@formula("P = V_p·I_in + P_x", "W", "V_p I_in P_x",
+         "mean current that the tank takes from the voltage across it, with the losses that are not in the tank")
 def bus_power(v_primary: Any, i_in: Any, p_beside: Any) -> Any:
     """Power [W] drawn from the bus."""
     return v_primary * i_in + p_beside
@@ -268,7 +275,8 @@ def all_phases(phases: Any, one: Any) -> Any:
     return phases * one
 
 
-@formula("I = s·I_m", "A", "s I_m", "the phase that carries most, every current in proportion (its magnetising share does not grow: safe side)")
+@formula("I = s·I_m", "A", "s I_m",
+         "the phase that carries most, every current in proportion (its magnetising share does not grow: safe side)")
 def of_most_loaded(most: Any, mean: Any) -> Any:
     """Current [A] of the most loaded phase."""
     return most * mean
@@ -280,19 +288,22 @@ def resistive_of(phases: Any, r: Any, i_rms: Any) -> Any:
     return phases * r * np.square(i_rms)
 
 
-@formula("P = (s − 1)²/(n − 1)·P_c", "W", "s n P_c", "mean square of one phase at s and n − 1 phases that share the rest, less that of even ones; P_c by resistance in all")
+@formula("P = (s − 1)²/(n − 1)·P_c", "W", "s n P_c",
+         "mean square of one phase at s and n − 1 phases that share the rest, less that of even ones; P_c by resistance in all")
 def lost_by_sharing(most: Any, phases: Any, conduction: Any) -> Any:
     """Loss [W] that uneven phases add."""
     return np.square(most - 1) / (phases - 1) * conduction
 
 
-@formula("I_C = √(max(0, I_Σ² − I_o²) + (n/(n − 1)·(s − 1)·I_1)²)", "A", "I_Σ I_o n s I_1", "rms of even phases, and the ripple of one phase that the others no longer cancel, I_1 the ac part of one")
+@formula("I_C = √(max(0, I_Σ² − I_o²) + (n/(n − 1)·(s − 1)·I_1)²)", "A", "I_Σ I_o n s I_1",
+         "rms of even phases, and the ripple of one phase that the others no longer cancel, I_1 the ac part of one")
 def phased_ripple_rms(i_rms: Any, i_out: Any, phases: Any, most: Any, i_one: Any) -> Any:
     """Ripple current [A] of the output capacitor behind several phases."""
     return np.sqrt(np.maximum(0.0, np.square(i_rms) - np.square(i_out)) + np.square(phases / (phases - 1) * (most - 1) * i_one))
 
 
-@formula("ΔI = ΔI_e + n/(n − 1)·(s − 1)·Î", "A", "ΔI_e n s Î", "swing of even phases, and what the others no longer cancel of the most loaded one (both taken together: safe side)")
+@formula("ΔI = ΔI_e + n/(n − 1)·(s − 1)·Î", "A", "ΔI_e n s Î",
+         "swing of even phases, and what the others no longer cancel of the most loaded one (both taken together: safe side)")
 def phased_ripple(even: Any, phases: Any, most: Any, i_peak: Any) -> Any:
     """Swing [A] of the current into the output capacitor."""
     return even + phases / (phases - 1) * (most - 1) * i_peak
@@ -304,19 +315,23 @@ def rectified(f: Any) -> Any:
     return 2 * f
 
 
-@formula("f_x = 1/(2·π·√(L_r·(1 - t_L)·C_r·(1 - t_C)))", "Hz", "L_r t_L C_r t_C", "definition, at the ends of the tolerances where it is highest")
+@formula("f_x = 1/(2·π·√(L_r·(1 - t_L)·C_r·(1 - t_C)))", "Hz", "L_r t_L C_r t_C",
+         "definition, at the ends of the tolerances where it is highest")
 def fastest_resonance(lr: Any, lr_tolerance: Any, cr: Any, cr_tolerance: Any) -> Any:
     """Highest series resonance [Hz] of the tank."""
     return 1 / (2 * np.pi * np.sqrt(lr * (1 - lr_tolerance) * cr * (1 - cr_tolerance)))
 
 
-@formula("f_st = f_x·π/(2·atan(2·π·f_x·L_x·I_min/V_p))", "Hz", "f_x L_x I_min V_p", "exact: into an empty output the tank is a series circuit on a square voltage, whose current at the edges is V_p/Z·tan(π·f_x/(2·f)); least inductance and capacitance ask for the highest")
+@formula("f_st = f_x·π/(2·atan(2·π·f_x·L_x·I_min/V_p))", "Hz", "f_x L_x I_min V_p",
+         "exact: into an empty output the tank is a series circuit on a square voltage, whose current at the edges is "
+         "V_p/Z·tan(π·f_x/(2·f)); least inductance and capacitance ask for the highest")
 def start_frequency(fr: Any, lr: Any, i_limit: Any, v_primary: Any) -> Any:
     """Frequency [Hz] to start with, so that the tank current stays at its limit while the output capacitor is empty."""
     return fr * np.pi / (2 * np.arctan(2 * np.pi * fr * lr * i_limit / v_primary))
 
 
-@formula("I_f = I_x·I_min/Î", "A", "I_x I_min Î", "overload in proportion to the peak of its tank current (the magnetising current does not grow with it: safe side)")
+@formula("I_f = I_x·I_min/Î", "A", "I_x I_min Î",
+         "overload in proportion to the peak of its tank current (the magnetising current does not grow with it: safe side)")
 def full_current(i_over: Any, i_limit: Any, i_peak: Any) -> Any:
     """Current [A] that a tank held at its limit gives at the full output voltage."""
     return i_over * i_limit / i_peak
@@ -328,19 +343,23 @@ def gain_at_hold(gain: Any, v_bus: Any, v_hold: Any) -> Any:
     return gain * v_bus / v_hold
 
 
-@formula("N' = N·√(L_m/(L_m + L_r))", "turns", "N L_m L_r", "a transformer whose whole leakage is reckoned on the primary: coupling 1 − L_r/L_p squared")
+@formula("N' = N·√(L_m/(L_m + L_r))", "turns", "N L_m L_r",
+         "a transformer whose whole leakage is reckoned on the primary: coupling 1 − L_r/L_p squared")
 def turns_seen(turns: Any, lm: Any, lr: Any) -> Any:
     """Primary turns [turns] of the ideal transformer beyond a leakage of lr [H] that lies wholly on the primary side."""
     return turns * np.sqrt(lm / (lm + lr))
 
 
-@formula("c = min(1, 2·(L_m + L_r)·Î_m/(π·L_r·Î))", "", "L_m L_r Î_m Î", "slope of the magnetising ramp over the steepest of the half sine on it; 1: the linkage is greatest at the end of the half period")
+@formula("c = min(1, 2·(L_m + L_r)·Î_m/(π·L_r·Î))", "", "L_m L_r Î_m Î",
+         "slope of the magnetising ramp over the steepest of the half sine on it; 1: the linkage is greatest at the end of the half period")
 def ramp_share(lm: Any, lr: Any, i_mag: Any, i_peak: Any) -> Any:
-    """How steep the ramp of the linkage is against its half sine; i_mag, i_peak: magnetising and tank current [A peak], the half sine taken as the whole of it (on the safe side)."""
+    """How steep the ramp of the linkage is against its half sine; i_mag, i_peak: magnetising and tank current [A peak], the half sine taken
+    as the whole of it (on the safe side)."""
     return np.minimum(1.0, 2 * (lm + lr) * i_mag / (np.pi * lr * i_peak))
 
 
-@formula("Λ = 2·(L_m + L_r)·Î_m·asin(c)/π + L_r·Î·√(1 − c²)", "Vs", "L_m L_r Î_m Î c", "a half sine on a ramp: leakage and magnetising inductance link the same turns")
+@formula("Λ = 2·(L_m + L_r)·Î_m·asin(c)/π + L_r·Î·√(1 − c²)", "Vs", "L_m L_r Î_m Î c",
+         "a half sine on a ramp: leakage and magnetising inductance link the same turns")
 def linkage_peak(lm: Any, lr: Any, i_mag: Any, i_peak: Any, ramp: Any) -> Any:
     """Greatest flux linkage [Vs] of a primary whose leakage is the resonant inductance; ramp from `ramp_share`."""
     return 2 * (lm + lr) * i_mag * np.arcsin(ramp) / np.pi + lr * i_peak * np.sqrt(1 - ramp**2)
@@ -358,7 +377,8 @@ def flux_of_linkage(linkage: Any, turns: Any, area: Any) -> Any:
     return linkage / (turns * area)
 
 
-@formula("L_lk = L_geo − L_geo²/(4·L_p)", "H", "L_geo L_p", "half of the leakage on each side of the gap: the magnetising inductance lies beside that of the shorted side")
+@formula("L_lk = L_geo − L_geo²/(4·L_p)", "H", "L_geo L_p",
+         "half of the leakage on each side of the gap: the magnetising inductance lies beside that of the shorted side")
 def shorted_reading(geometric: Any, lp: Any) -> Any:
     """What the primary reads with the secondary shorted [H], from the leakage by field energy of currents that cancel."""
     return geometric - np.square(geometric) / (4 * lp)

@@ -1,9 +1,10 @@
 """How outputs on one core share its current when only leakage and resistance hold them apart, at many operating points at once.
 
-Everything is seen from the primary. The current of all outputs together is known over the pulse; in every step of time the outputs share it so
-that the field between them changes least: what an output takes is found with the others' diodes conducting or not (a convex problem: exactly
-one set of them fits). The voltages at which each takes its load are found by Newton's method over whole pulses.
-Source: Kirchhoff's laws of coupled inductances, diodes and resistances, implicit steps; checked in the tests against an integration of its own and the exact circuit.
+Everything is seen from the primary. The current of all outputs together is known over the pulse; in every step of time the outputs share it
+so that the field between them changes least: what an output takes is found with the others' diodes conducting or not (a convex problem:
+exactly one set of them fits). The voltages at which each takes its load are found by Newton's method over whole pulses.
+Source: Kirchhoff's laws of coupled inductances, diodes and resistances, implicit steps; checked in the tests against an integration of its
+own and the exact circuit.
 """
 
 from collections.abc import Iterator, Sequence
@@ -19,11 +20,13 @@ from rhevectra.core.basis.corners import Array
 ENOUGH, CLOSE, ROUNDS = 2e-3, 0.05, 24
 """Share of its charge by which an output may be off; by which it is so close that the slopes are kept; rounds."""
 STRIDE, SHORTER, LEAST_SLOPE, TAKES = 0.15, 0.4, 1e-3, 1e-4
-"""Most that a voltage moves in a round, of the first; what is left of a step that brought it no closer; what is added to the slopes, of the largest; share of its charge from which an output counts as having taken some."""
+"""Most that a voltage moves in a round, of the first; what is left of a step that brought it no closer; what is added to the slopes, of the
+largest; share of its charge from which an output counts as having taken some."""
 
 
 class Shared(Struct, frozen=True):
-    """For each output and point (n, N): voltage with its drop [V], charge of a pulse [As], integral of the squared current [A²s], peak [A], charge it takes more for every volt it stands lower [As/V]; miss: how far the charge is off (N,)."""
+    """For each output and point (n, N): voltage with its drop [V], charge of a pulse [As], integral of the squared current [A²s], peak [A],
+    charge it takes more for every volt it stands lower [As/V]; miss: how far the charge is off (N,)."""
 
     voltage: Array
     charge: Array
@@ -34,7 +37,8 @@ class Shared(Struct, frozen=True):
 
 
 class Some(Struct, frozen=True):
-    """A set of outputs that conduct: those and the others by number; what its current answers a voltage with, inverse of leakage over time and resistance, in parts (k, k, k) that each go with 1/(1 + rate/h) of a step of length h."""
+    """A set of outputs that conduct: those and the others by number; what its current answers a voltage with, inverse of leakage over time
+    and resistance, in parts (k, k, k) that each go with 1/(1 + rate/h) of a step of length h."""
 
     on: Array
     off: Array
@@ -43,7 +47,8 @@ class Some(Struct, frozen=True):
 
 
 def _sets(apart: Array, resistance: Array) -> list[Some]:
-    """Every set of outputs by its bits; the first, of none, stands for all. Leakage and resistance are made diagonal together, so that a step of any length is a division."""
+    """Every set of outputs by its bits; the first, of none, stands for all. Leakage and resistance are made diagonal together, so that a
+    step of any length is a division."""
     n, root = len(resistance), np.sqrt(np.maximum(resistance, 1e-9 * resistance.max()))
     found = []
     for some in (2**n - 1, *range(1, 2**n)):
@@ -57,8 +62,8 @@ def _sets(apart: Array, resistance: Array) -> list[Some]:
 class Piece:
     """A piece of the pulse in equal steps: for every set of outputs that conduct (by number, its bits) what becomes of each output.
 
-    That is a current where it conducts; elsewhere how far its diode is from opening, as a current too: of the right set none is negative. Both
-    are linear in the currents before, the voltages and the current of all.
+    That is a current where it conducts; elsewhere how far its diode is from opening, as a current too: of the right set none is negative.
+    Both are linear in the currents before, the voltages and the current of all.
     """
 
     def __init__(self, apart: Array, resistance: Array, sets: Sequence[Some], length: Array, steps: int, first: Array, last: Array) -> None:
@@ -77,7 +82,8 @@ class Piece:
             self.by_voltage[on[:, None], on, number], by_total[on, number] = answer, share
             if len(off):
                 across = apart[off[:, None], on]
-                self.by_voltage[off[:, None], on, number] = ((across @ answer.reshape(k, -1)).reshape(len(off), k, points) / self.h + share) / own[off, None]
+                self.by_voltage[off[:, None], on,
+                                number] = ((across @ answer.reshape(k, -1)).reshape(len(off), k, points) / self.h + share) / own[off, None]
                 self.by_voltage[off, off, number] = -1 / own[off]
                 by_total[off, number] = (across @ share / self.h - 1 / total) / own[off]
         before = (apart.T @ self.by_voltage.reshape(n, n, -1)).reshape(self.by_voltage.shape) / self.h
@@ -98,7 +104,8 @@ class Piece:
 
 
 def _through(piece: Piece, voltage: Array, current: Array, some: Array, moved: Array | None) -> tuple[list[Array], Array, list[Array]]:
-    """Currents (n, N) at the ends of all steps of a piece, the set that conducts at last, and the derivatives of the currents by the voltages (n, n, N), where they are asked for."""
+    """Currents (n, N) at the ends of all steps of a piece, the set that conducts at last, and the derivatives of the currents by the
+    voltages (n, n, N), where they are asked for."""
     n, points = voltage.shape
     bits, some = (1 << np.arange(n))[:, None], some.copy()
     by_rest, by_voltage = piece.by_rest.reshape(n, n + 1, -1), piece.by_voltage.reshape(n, n, -1)
@@ -136,7 +143,8 @@ def _pieces(apart: Array, resistance: Array, current: Array, length: Array, step
     sets, pieces = _sets(apart, resistance), list[Piece]()
     for p, m in enumerate(steps):
         alike = p and m == steps[p - 1] and np.array_equal(length[p], length[p - 1])
-        pieces.append(pieces[-1].carrying(current[p], current[p + 1]) if alike else Piece(apart, resistance, sets, length[p], m, current[p], current[p + 1]))
+        pieces.append(pieces[-1].carrying(current[p], current[p + 1]) if alike
+                      else Piece(apart, resistance, sets, length[p], m, current[p], current[p + 1]))
     return pieces
 
 
@@ -165,26 +173,31 @@ def _pulse(pieces: list[Piece], voltage: Array, slope: Array | None = None) -> t
 
 
 def _step(found: Shared, wanted: Array, slope: Array, rest: Array, most: Array, fall: Array) -> Array:
-    """By how much the voltages are to move, at most so far [V]; that of the output that takes the rest stays. The charge of a short pulse goes with the square of the voltage left for it, so its root is followed; an output that took nothing comes down by so much (fall)."""
+    """By how much the voltages are to move, at most so far [V]; that of the output that takes the rest stays. The charge of a short pulse
+    goes with the square of the voltage left for it, so its root is followed; an output that took nothing comes down by so much (fall)."""
     charge, still = found.charge, (np.arange(len(wanted))[:, None] == rest).T
     off = np.where(still, 0.0, 2 * (charge - np.sqrt(charge * wanted)).T)
     by = np.moveaxis(slope, -1, 0)
     own = np.abs(np.diagonal(by, axis1=1, axis2=2))
     largest = own.max(1)[:, None, None]
-    by = np.where(still[:, :, None] | still[:, None, :], 0.0, by) - (LEAST_SLOPE * largest + largest * still[:, :, None] + 1e-18) * np.eye(len(wanted))
+    by = (np.where(still[:, :, None] | still[:, None, :], 0.0, by)
+          - (LEAST_SLOPE * largest + largest * still[:, :, None] + 1e-18) * np.eye(len(wanted)))
     step = np.clip(-np.linalg.solve(by, off[..., None])[..., 0].T, -most, most)
     return np.where(still.T | (charge > TAKES * wanted), step, -np.minimum(fall, most))
 
 
-def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, length: Any, steps: Sequence[int], stride: Any = None) -> Shared:
+def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, length: Any, steps: Sequence[int],
+          stride: Any = None) -> Shared:
     """Currents of n outputs at N points, and the voltages at which each takes its charge.
 
-    apart (n, n): leakage that holds the outputs apart [H], of any common part; resistance (n,) [Ω]; voltage (n, N): with drops [V], the first is
-    held, the others are a start; charge (n, N): wanted in a pulse [As], greater than zero; the pulse in pieces: current (pieces + 1, N) of all
-    together at their ends [A], length (pieces, N) [s], and steps of each; stride (N,): most that a voltage moves in a round [V], STRIDE of the first where it is not known better. What all take moves none of them against another, so the one that
-    takes most is given what the others leave, and all are moved to where the first is held.
+    apart (n, n): leakage that holds the outputs apart [H], of any common part; resistance (n,) [Ω]; voltage (n, N): with drops [V], the
+    first is held, the others are a start; charge (n, N): wanted in a pulse [As], greater than zero; the pulse in pieces: current (pieces +
+    1, N) of all together at their ends [A], length (pieces, N) [s], and steps of each; stride (N,): most that a voltage moves in a round
+    [V], STRIDE of the first where it is not known better. What all take moves none of them against another, so the one that takes most is
+    given what the others leave, and all are moved to where the first is held.
     """
-    apart, resistance, voltage, wanted, current, length = (np.asarray(x, float) for x in (apart, resistance, voltage, charge, current, length))
+    apart, resistance, voltage, wanted, current, length = (
+        np.asarray(x, float) for x in (apart, resistance, voltage, charge, current, length))
     pieces = _pieces(apart, resistance, current, length, steps)
     left, none, rest, slope = np.arange(voltage.shape[1]), np.zeros_like(voltage), wanted.argmax(0), None
     out, first = Shared(none, none.copy(), none.copy(), none.copy(), none.copy(), np.zeros(len(left))), voltage[0]
@@ -200,7 +213,8 @@ def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, 
         more = np.flatnonzero(miss >= ENOUGH)
         if not len(more):
             break
-        fall = np.where(took, 0.5, 2.0) * np.abs(move)  # back half of the step that went too far, and twice as far each time it still takes nothing
+        fall = np.where(took, 0.5,
+                        2.0) * np.abs(move)  # back half of the step that went too far, and twice as far each time it still takes nothing
         took = found.charge > TAKES * wanted
         worse = now > size  # a step that brought a point further away is shortened
         move = np.where(worse, SHORTER * move, _step(found, wanted, slope, rest, most, fall))[:, more]
@@ -213,7 +227,8 @@ def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, 
 
 
 def followed(apart: Array, resistance: Array, voltage: Array, current: Array, length: Array, steps: Sequence[int]) -> tuple[Array, Array]:
-    """Lengths of all steps of the pulse (steps, N) [s] and currents at their ends (steps + 1, n, N) [A], at the voltages that `share` has found; the rest as it takes them."""
+    """Lengths of all steps of the pulse (steps, N) [s] and currents at their ends (steps + 1, n, N) [A], at the voltages that `share` has
+    found; the rest as it takes them."""
     lengths, taken = [], [np.zeros_like(voltage)]
     for piece, currents, _ in _walk(_pieces(apart, resistance, current, length, steps), voltage, None):
         lengths += [piece.h] * piece.steps
@@ -222,7 +237,8 @@ def followed(apart: Array, resistance: Array, voltage: Array, current: Array, le
 
 
 class Pulse(Struct, frozen=True):
-    """A pulse that outputs share, as `share` takes it (volts: to begin from), with their ratios of turns and the fixed drops of their rectifiers [V] (n,)."""
+    """A pulse that outputs share, as `share` takes it (volts: to begin from), with their ratios of turns and the fixed drops of their
+    rectifiers [V] (n,)."""
 
     apart: Array
     resistance: Array
@@ -235,8 +251,10 @@ class Pulse(Struct, frozen=True):
     forward: Array
 
     def shared(self, known: Any = 1.0, fewer: int = 1, stride: Any = None) -> Shared:
-        """What each has of it. known: where the voltages stand over those it begins from; fewer: divides the steps; stride: as `share` has it."""
-        return share(self.apart, self.resistance, self.volts * known, self.wanted, self.current, self.length, [m // fewer for m in self.steps], stride)
+        """What each has of it. known: where the voltages stand over those it begins from; fewer: divides the steps; stride: as `share` has
+        it."""
+        return share(self.apart, self.resistance, self.volts * known, self.wanted, self.current, self.length,
+                     [m // fewer for m in self.steps], stride)
 
     def followed(self, voltage: Array) -> tuple[Array, Array]:
         """Lengths of all steps and currents at their ends, as `followed` tells them."""

@@ -9,11 +9,13 @@ from rhevectra.core.basis.formula import formula
 
 @formula("C_p = C_a/((f_1/f_2)^2 − 1)", "F", "C_a f_1 f_2", "two resonances of one inductance, without and with a known capacitor")
 def parasitic_capacitance(added: Any, f_bare: Any, f_loaded: Any) -> Any:
-    """Capacitance [F] that rings at f_bare [Hz], and at f_loaded with `added` [F] across it; a third of `added` where the frequency halves."""
+    """Capacitance [F] that rings at f_bare [Hz], and at f_loaded with `added` [F] across it; a third of `added` where the frequency
+    halves."""
     return added / ((f_bare / f_loaded) ** 2 - 1)
 
 
-@formula("δ = √(2)·ε·2·(f_1/f_2)^2/((f_1/f_2)^2 − 1)", "", "ε f_1 f_2", "first-order propagation of two independent errors of the same share")
+@formula("δ = √(2)·ε·2·(f_1/f_2)^2/((f_1/f_2)^2 − 1)", "", "ε f_1 f_2",
+         "first-order propagation of two independent errors of the same share")
 def uncertainty(error: Any, f_bare: Any, f_loaded: Any) -> Any:
     """Share by which the capacitance may be off where each frequency is read to `error`; least where the frequency falls most."""
     square = (f_bare / f_loaded) ** 2
@@ -56,13 +58,15 @@ def leakage_of_halves(leakage: Any) -> Any:
     return 4 * leakage
 
 
-@formula("P = ½·(C_s + C_p)·(V_R^2 + (V_t·N_s/N_p)^2)·f", "W", "C_s C_p V_R V_t N_s N_p f", "half at each edge; at turn-on the winding swings by what the drain falls from")
+@formula("P = ½·(C_s + C_p)·(V_R^2 + (V_t·N_s/N_p)^2)·f", "W", "C_s C_p V_R V_t N_s N_p f",
+         "half at each edge; at turn-on the winding swings by what the drain falls from")
 def rectifier_loss(capacitor: Any, parasitic: Any, v_step: Any, v_turn_on: Any, turns_secondary: Any, turns_primary: Any, rate: Any) -> Any:
     """Loss [W] of the snubber across a flyback's rectifier, which blocks v_step [V]; v_turn_on: drain voltage at turn-on [V]."""
     return 0.5 * (capacitor + parasitic) * (np.square(v_step) + np.square(v_turn_on * turns_secondary / turns_primary)) * rate
 
 
-@formula("P = (C_s + C_p)·V^2·f", "W", "C_s C_p V f", "at each edge the source gives twice what the capacitors keep; the resistor takes the rest, the ring's energy with it")
+@formula("P = (C_s + C_p)·V^2·f", "W", "C_s C_p V f",
+         "at each edge the source gives twice what the capacitors keep; the resistor takes the rest, the ring's energy with it")
 def snubber_loss(capacitor: Any, parasitic: Any, volts: Any, rate: Any) -> Any:
     """Loss [W] of a snubber's resistor where nothing else damps; the node swings by `volts` once up and once down a period."""
     return (capacitor + parasitic) * volts**2 * rate

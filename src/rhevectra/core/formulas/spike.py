@@ -1,9 +1,10 @@
 """The spike of a primary whose flux another winding takes over: what the leakage between both drives into a clamp to the input.
 
 When a switch opens, the other half of a tapped primary, or the reset winding, hands the flux's current back to the input and holds the open
-switch above it; only the leakage between both windings goes on, lifts the node and then empties into the clamp's capacitor, whose resistor leads back to the input. When the other switch of a tapped primary turns on, the
-open one's node swings from the input to twice the input through that same leakage, and its overshoot empties there too.
-Source: energy and charge balance of that circuit, checked against a circuit simulator on the exported netlist.
+switch above it; only the leakage between both windings goes on, lifts the node and then empties into the clamp's capacitor, whose resistor
+leads back to the input. When the other switch of a tapped primary turns on, the open one's node swings from the input to twice the input
+through that same leakage, and its overshoot empties there too. Source: energy and charge balance of that circuit, checked against a circuit
+simulator on the exported netlist.
 """
 
 from typing import Any
@@ -19,32 +20,42 @@ def between_halves(share: Any, leakage: Any) -> Any:
     return share * leakage
 
 
-@formula("I_h = √(max(0, Î² − n·C_n·V_h²/L_lk))", "A", "Î n C_n V_h L_lk", "the nodes move on by the held voltage on the leakage's energy before the other winding takes over")
+@formula("I_h = √(max(0, Î² − n·C_n·V_h²/L_lk))", "A", "Î n C_n V_h L_lk",
+         "the nodes move on by the held voltage on the leakage's energy before the other winding takes over")
 def left_current(i_peak: Any, nodes: Any, c_node: Any, v_held: Any, leakage: Any) -> Any:
     """Current [A] of the opened winding when its node has reached the held voltage above the input."""
     return np.sqrt(np.maximum(0.0, np.square(i_peak) - nodes * c_node * np.square(v_held) / leakage))
 
 
-@formula("V_s = V_bus·(1 + exp(−max(0, 1/f_p − t_on)/(2·Q·√(L_lk·C_p))))", "V", "V_bus f_p t_on Q L_lk C_p", "the node rests at the input, and what is left of its ring with the leakage may stand at its worst when the other switch turns on")
+@formula("V_s = V_bus·(1 + exp(−max(0, 1/f_p − t_on)/(2·Q·√(L_lk·C_p))))", "V", "V_bus f_p t_on Q L_lk C_p",
+         "the node rests at the input, and what is left of its ring with the leakage may stand at its worst when the other switch turns on")
 def swing(v_bus: Any, fs: Any, t_on: Any, quality: Any, leakage: Any, c_primary: Any) -> Any:
     """Voltage [V] by which the open switch's node swings up to twice the input."""
     return v_bus * (1 + np.exp(-np.maximum(0.0, 1 / fs - t_on) / (2 * quality * np.sqrt(leakage * c_primary))))
 
 
-@formula("u = (√(V_h² + 2·(1 + ½·n·R·f_p·C_n)·R·f_p·(L_h·I_h² + (n − 1)·C_n·V_s²)) − V_h)/(2·(1 + ½·n·R·f_p·C_n))", "V", "V_h n R f_p C_n L_h I_h V_s",
-         "what drives charge in, less what lifts the node, equals what the resistor leads away: the leakage's current at turn-off, and with two switches the overshoot of the open one's node when the other turns on")
+@formula("u = (√(V_h² + 2·(1 + ½·n·R·f_p·C_n)·R·f_p·(L_h·I_h² + (n − 1)·C_n·V_s²)) − V_h)/(2·(1 + ½·n·R·f_p·C_n))", "V",
+         "V_h n R f_p C_n L_h I_h V_s",
+         "what drives charge in, less what lifts the node, equals what the resistor leads away: the leakage's current at turn-off, and "
+         "with two switches the overshoot of the open one's node when the other turns on")
 def excess(v_held: Any, nodes: Any, r: Any, fs: Any, c_node: Any, l_half: Any, i_left: Any, v_swing: Any) -> Any:
     """Voltage [V] of the clamp above where the other winding holds the node; fs is the pulse rate."""
     a = 1 + 0.5 * nodes * r * fs * c_node
-    return (np.sqrt(np.square(v_held) + 2 * a * r * fs * (l_half * np.square(i_left) + (nodes - 1) * c_node * np.square(v_swing))) - v_held) / (2 * a)
+    return ((np.sqrt(np.square(v_held) + 2 * a * r * fs * (l_half * np.square(i_left) + (nodes - 1) * c_node * np.square(v_swing)))
+             - v_held) / (2 * a))
 
 
-@formula("u_f = ½·R·f_p·(√(L_m·C_n·I_k² + 2·(L_m·I_m² + L_lk·(Î − I_m)²)/(R·f_p)) − I_k·√(L_m·C_n)) − V_h", "V", "V_h R f_p L_m C_n I_k I_m L_lk Î",
-         "energy balance: what core and leakage hold at turn-off goes into the resistor; where the filter's current keeps the secondary shorted, the core begins each pulse with what the node handed back to it when it fell from the clamp's voltage to the input")
+@formula("u_f = ½·R·f_p·(√(L_m·C_n·I_k² + 2·(L_m·I_m² + L_lk·(Î − I_m)²)/(R·f_p)) − I_k·√(L_m·C_n)) − V_h", "V",
+         "V_h R f_p L_m C_n I_k I_m L_lk Î",
+         "energy balance: what core and leakage hold at turn-off goes into the resistor; where the filter's current keeps the secondary "
+         "shorted, the core begins each pulse with what the node handed back to it when it fell from the clamp's voltage to the input")
 def excess_without(v_held: Any, r: Any, fs: Any, lm: Any, c_node: Any, i_kept: Any, i_mag: Any, leakage: Any, i_peak: Any) -> Any:
-    """The same [V], below nothing, where core and leakage hold too little for the clamp to reach the voltage at which the reset winding conducts."""
+    """The same [V], below nothing, where core and leakage hold too little for the clamp to reach the voltage at which the reset winding
+    conducts."""
     lifting = i_kept * np.sqrt(lm * c_node)
-    return 0.5 * r * fs * (np.sqrt(np.square(lifting) + 2 * (lm * np.square(i_mag) + leakage * np.square(i_peak - i_mag)) / (r * fs)) - lifting) - v_held
+    return (0.5 * r * fs
+            * (np.sqrt(np.square(lifting) + 2 * (lm * np.square(i_mag) + leakage * np.square(i_peak - i_mag)) / (r * fs)) - lifting)
+            - v_held)
 
 
 @formula("u = min(u_h, u_f)", "V", "u_h u_f", "the reset winding holds the clamp where there is enough to get there")
@@ -53,7 +64,8 @@ def excess_reached(held: Any, free: Any) -> Any:
     return np.minimum(held, free)
 
 
-@formula("R = u·(V_h + u)/(f_p·½·(L_h·I_h² + C_n·max(0, (n − 1)·V_s² − n·u²)))", "Ω", "u V_h f_p L_h I_h C_n n V_s", "the same solved for the resistor")
+@formula("R = u·(V_h + u)/(f_p·½·(L_h·I_h² + C_n·max(0, (n − 1)·V_s² − n·u²)))", "Ω", "u V_h f_p L_h I_h C_n n V_s",
+         "the same solved for the resistor")
 def resistor(excess: Any, v_held: Any, fs: Any, l_half: Any, i_left: Any, c_node: Any, nodes: Any, v_swing: Any) -> Any:
     """Resistor [Ω] that keeps the excess."""
     energy = l_half * np.square(i_left) + c_node * np.maximum(0.0, (nodes - 1) * np.square(v_swing) - nodes * np.square(excess))
@@ -102,7 +114,9 @@ def reset_diode_reverse(v_bus: Any, turns_reset: Any, turns_primary: Any) -> Any
     return v_bus * (1 + turns_reset / turns_primary)
 
 
-@formula("I_r = (N_p/N_r)·√(f_s·(N_r/N_p)·(t_e·I_mag² + t_l·(Î − I_mag)²)/3)", "A", "N_p N_r f_s t_e I_mag t_l Î", "rms of linear pieces: the magnetising current and what the leakage gives back, both in the reset winding; they last N_r/N_p times as long as against the input itself; an upper bound, for what lifts the node never gets there")
+@formula("I_r = (N_p/N_r)·√(f_s·(N_r/N_p)·(t_e·I_mag² + t_l·(Î − I_mag)²)/3)", "A", "N_p N_r f_s t_e I_mag t_l Î",
+         "rms of linear pieces: the magnetising current and what the leakage gives back, both in the reset winding; they last N_r/N_p "
+         "times as long as against the input itself; an upper bound, for what lifts the node never gets there")
 def reset_rms(turns_primary: Any, turns_reset: Any, fs: Any, t_feeding: Any, i_mag: Any, t_return: Any, i_peak: Any) -> Any:
     """Rms current [A] of the reset winding."""
     ratio = turns_primary / turns_reset

@@ -19,13 +19,15 @@ def melting_integral(energy: Any, r_limiter: Any, r_source: Any) -> Any:
     return energy / (r_limiter + r_source)
 
 
-@formula("J_m = k·5·I_n²", "A²s", "k I_n", "melting integral of a time-lag fuse for its rated current (typical, from memory), of which a share k is used")
+@formula("J_m = k·5·I_n²", "A²s", "k I_n",
+         "melting integral of a time-lag fuse for its rated current (typical, from memory), of which a share k is used")
 def fuse_melts(share: Any, rated: Any) -> Any:
     """Melting integral [A²s] that a time-lag fuse is given."""
     return share * 5 * np.square(rated)
 
 
-@formula("V_c = 2.6·V_a", "V", "V_a", "clamping voltage of a metal-oxide arrester at its class current over its largest continuous voltage (typical, from memory)")
+@formula("V_c = 2.6·V_a", "V", "V_a",
+         "clamping voltage of a metal-oxide arrester at its class current over its largest continuous voltage (typical, from memory)")
 def arrester_clamps(v_class: Any) -> Any:
     """Voltage [V] an arrester lets through."""
     return 2.6 * v_class
@@ -37,7 +39,8 @@ def displaced(power: Any, f_line: Any, c_x: Any, v_line: Any) -> Any:
     return power / np.sqrt(np.square(power) + np.square(2 * np.pi * f_line * c_x * np.square(v_line)))
 
 
-@formula("T = T_a + 10·(I/I_r)²", "°C", "T_a I I_r", "self-heating of an electrolytic at its rated ripple current taken as 10 K (common practice, no source)")
+@formula("T = T_a + 10·(I/I_r)²", "°C", "T_a I I_r",
+         "self-heating of an electrolytic at its rated ripple current taken as 10 K (common practice, no source)")
 def capacitor_temperature(ambient: Any, current: Any, rated: Any) -> Any:
     """Temperature [°C] of a capacitor at a ripple current [A]; rated [A] at its highest temperature."""
     return ambient + 10 * np.square(current / rated)

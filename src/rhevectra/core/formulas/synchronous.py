@@ -10,19 +10,23 @@ CHANNEL, THRESHOLD, FULL_DRIVE = 0.3, 1.8, 10.0
 """Channel's share of the resistance at full drive, threshold [V], full drive [V] of a low-voltage switch (typical, from memory)."""
 
 
-@formula("r = r_10·(1 − a + a·(10 − V_t)/(V_g − V_t))/n", "Ω", "r_10 a V_t V_g n", "the channel's share a falls with the overdrive, the rest does not; n side by side (typical law, from memory)")
+@formula("r = r_10·(1 − a + a·(10 − V_t)/(V_g − V_t))/n", "Ω", "r_10 a V_t V_g n",
+         "the channel's share a falls with the overdrive, the rest does not; n side by side (typical law, from memory)")
 def resistance(r_full: Any, channel: Any, threshold: Any, v_gate: Any, count: Any) -> Any:
     """Resistance [Ω] of n synchronous switches at a gate voltage, from one at 10 V."""
     return r_full * (1 - channel + channel * (FULL_DRIVE - threshold) / (v_gate - threshold)) / count
 
 
-@formula("Q = n·Q_10·V_g/10·max(1, V_g/V_o)", "C", "n Q_10 V_g V_o", "charge in proportion to the gate voltage; what is drawn from the output, where a gate voltage above it costs as much power as it takes")
+@formula("Q = n·Q_10·V_g/10·max(1, V_g/V_o)", "C", "n Q_10 V_g V_o",
+         "charge in proportion to the gate voltage; what is drawn from the output, where a gate voltage above it costs as much power as it "
+         "takes")
 def gate_charge(count: Any, q_full: Any, v_gate: Any, v_out: Any) -> Any:
     """Charge [C] that one drive of n switches takes from the output."""
     return count * q_full * v_gate / FULL_DRIVE * np.maximum(1.0, v_gate / v_out)
 
 
-@formula("P = (1.5·k·I_o)²·r + m·Q·V_o·f_s", "W", "k I_o r m Q V_o f_s", "conduction at a share k of the load with a form factor of 1.5, and m gate drives a period (common practice)")
+@formula("P = (1.5·k·I_o)²·r + m·Q·V_o·f_s", "W", "k I_o r m Q V_o f_s",
+         "conduction at a share k of the load with a form factor of 1.5, and m gate drives a period (common practice)")
 def loss(share: Any, i_out: Any, r: Any, positions: Any, charge: Any, v_out: Any, fs: Any) -> Any:
     """Loss [W] of all synchronous switches of an output at a share of its load."""
     return np.square(1.5 * share * i_out) * r + positions * charge * v_out * fs

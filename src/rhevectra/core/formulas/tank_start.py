@@ -1,8 +1,9 @@
 """A resonant tank on the way up: the current it gives an output below a gain of one while its peak is held, and the time that takes.
 
-Above its resonance the rectifier always conducts, so the tank lies on a square voltage with the reflected output turned against it whenever its
-current passes the magnetising current, which is a triangle. In the plane of capacitor voltage and current both intervals of a half period are
-arcs; the state at its ends is the negative of each other. Source: the differential equations of that circuit; checked against the exact tank.
+Above its resonance the rectifier always conducts, so the tank lies on a square voltage with the reflected output turned against it whenever
+its current passes the magnetising current, which is a triangle. In the plane of capacitor voltage and current both intervals of a half
+period are arcs; the state at its ends is the negative of each other. Source: the differential equations of that circuit; checked against
+the exact tank.
 """
 
 from typing import Any
@@ -19,7 +20,8 @@ MOST_GAIN = 0.999
 
 
 def held_current(gain: Any, ratio: Any, peak: Any) -> Any:
-    """Mean of the rectified current [1] of a tank held at a peak [1], gain below one, ratio of inductances L_m/L_r; 0 where the magnetising current takes the whole peak. Units of the tank: its input voltage, √(L_r/C_r)."""
+    """Mean of the rectified current [1] of a tank held at a peak [1], gain below one, ratio of inductances L_m/L_r; 0 where the magnetising
+    current takes the whole peak. Units of the tank: its input voltage, √(L_r/C_r)."""
     m = np.minimum(gain, MOST_GAIN)
     across = 1 - np.square(m)
     half = 2 * np.arctan(peak)  # of an empty output
@@ -38,7 +40,8 @@ def held_current(gain: Any, ratio: Any, peak: Any) -> Any:
 
 
 def on_the_way(gain: Any, ratio: Any, z: Any, v_primary: Any, i_limit: Any, n: Any, i_full: Any) -> tuple[Any, Any]:
-    """Output current [A] of one tank at eight shares (8, ...) of the full voltage by Gauss's quadrature, and their weights; gain: at the full voltage, n: primary over secondary turns, i_full [A]: what it gives beyond a gain of one."""
+    """Output current [A] of one tank at eight shares (8, ...) of the full voltage by Gauss's quadrature, and their weights; gain: at the
+    full voltage, n: primary over secondary turns, i_full [A]: what it gives beyond a gain of one."""
     shape = (-1, *[1] * np.ndim(gain * v_primary))
     m = np.reshape(0.5 * (_NODES + 1), shape) * gain
     below = held_current(m, ratio, i_limit * z / v_primary) * v_primary / z * n

@@ -33,18 +33,22 @@ def of_phase(power: Any) -> Any:
 
 
 def phase_powers(power: float, angle: Array, unbalance: float = 0.0) -> Array:
-    """Power [W] of each phase at angles [rad] of the first (3, angles); unbalance: share by which the first phase's voltage differs, currents alike."""
+    """Power [W] of each phase at angles [rad] of the first (3, angles); unbalance: share by which the first phase's voltage differs,
+    currents alike."""
     share = np.array([1 + unbalance, 1.0, 1.0])[:, None]
     return power / 3 * share * (1 - np.cos(2 * (angle - SHIFTS[:, None])))
 
 
-@formula("ΔV = u·P/(2·π·f·C·V_b)", "V", "u P f C V_b", "balanced sines carry constant power; unbalanced mains, whose negative sequence is the share u, pulsate by it at twice their frequency")
+@formula("ΔV = u·P/(2·π·f·C·V_b)", "V", "u P f C V_b",
+         "balanced sines carry constant power; unbalanced mains, whose negative sequence is the share u, pulsate by it at twice their "
+         "frequency")
 def unbalance_ripple(unbalance: Any, power: Any, f_line: Any, c: Any, v_bus: Any) -> Any:
     """Ripple [V] of the bus, peak to peak, that unbalanced mains leave."""
     return unbalance * power / (2 * np.pi * f_line * c * v_bus)
 
 
-@formula("I_3 = 32·P/(15·π·V_b)", "A", "P V_b", "third harmonic of the sum of v·|v| of three phases: what the switches draw from the mid-point")
+@formula("I_3 = 32·P/(15·π·V_b)", "A", "P V_b",
+         "third harmonic of the sum of v·|v| of three phases: what the switches draw from the mid-point")
 def mid_current(power: Any, v_bus: Any) -> Any:
     """Crest [A] of the current into the mid-point at three times the line frequency."""
     return 32 * power / (15 * np.pi * v_bus)
@@ -68,7 +72,8 @@ def line_current(power: Any, v_line: Any, factor: Any) -> Any:
     return power / (np.sqrt(3) * v_line * factor)
 
 
-@formula("P = V_ll·(I_lim − ½·ΔI)/√(2)", "W", "V_ll I_lim ΔI", "one phase gone, the other two in series between two lines, their peak at the limit")
+@formula("P = V_ll·(I_lim − ½·ΔI)/√(2)", "W", "V_ll I_lim ΔI",
+         "one phase gone, the other two in series between two lines, their peak at the limit")
 def power_without_phase(v_line: Any, i_limit: Any, ripple: Any) -> Any:
     """Power [W] that two phases draw at the current limit."""
     return v_line * (i_limit - 0.5 * ripple) / np.sqrt(2)

@@ -7,13 +7,15 @@ import numpy as np
 from rhevectra.core.basis.formula import formula
 
 
-@formula("t_cl = min(t_off, L_lk/R_z·ln(1 + R_z·I_c/max(0.001, V_x − V_or)))", "s", "t_off L_lk R_z I_c V_x V_or", "current of an inductance falling against a constant voltage and a resistor; it never empties against one below the reflected")
+@formula("t_cl = min(t_off, L_lk/R_z·ln(1 + R_z·I_c/max(0.001, V_x − V_or)))", "s", "t_off L_lk R_z I_c V_x V_or",
+         "current of an inductance falling against a constant voltage and a resistor; it never empties against one below the reflected")
 def reset_time(t_off: Any, leakage: Any, r: Any, i_clamp: Any, v_node: Any, v_reflected: Any) -> Any:
     """Time [s] for the leakage to empty, never longer than the discharge."""
     return np.minimum(t_off, leakage / r * np.log1p(r * i_clamp / np.maximum(1e-3, v_node - v_reflected)))
 
 
-@formula("Q_cl = max(0, (L_lk·I_c − (V_x − V_or)·t_cl)/R_z)", "C", "L_lk I_c V_x V_or t_cl R_z", "what the inductance gives beyond the constant voltage has dropped across the resistor")
+@formula("Q_cl = max(0, (L_lk·I_c − (V_x − V_or)·t_cl)/R_z)", "C", "L_lk I_c V_x V_or t_cl R_z",
+         "what the inductance gives beyond the constant voltage has dropped across the resistor")
 def charge(leakage: Any, i_clamp: Any, v_node: Any, v_reflected: Any, t_reset: Any, r: Any) -> Any:
     """Charge [C] through the clamp each period."""
     return np.maximum(0.0, (leakage * i_clamp - (v_node - v_reflected) * t_reset) / r)
@@ -31,7 +33,8 @@ def crest(v_most: Any, r: Any, i_clamp: Any) -> Any:
     return v_most + r * i_clamp
 
 
-@formula("P_cl = f_s·(½·L_lk·I_c^2 + (V_or − V_fd)·Q_cl)", "W", "f_s L_lk I_c V_or V_fd Q_cl", "energy: of the leakage, and what the core adds while it empties, less the clamp diode's part")
+@formula("P_cl = f_s·(½·L_lk·I_c^2 + (V_or − V_fd)·Q_cl)", "W", "f_s L_lk I_c V_or V_fd Q_cl",
+         "energy: of the leakage, and what the core adds while it empties, less the clamp diode's part")
 def power(fs: Any, leakage: Any, i_clamp: Any, v_reflected: Any, v_diode: Any, q_clamp: Any) -> Any:
     """Power [W] of Zener diodes and resistor together."""
     return fs * (0.5 * leakage * np.square(i_clamp) + (v_reflected - v_diode) * q_clamp)

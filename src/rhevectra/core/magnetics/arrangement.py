@@ -29,7 +29,8 @@ ACCEPTED = f"{', '.join(PRESETS)}, or blocks from the post outwards such as {EXA
 
 
 class Block(Struct, frozen=True):
-    """One block of the stack: winding number or SHIELD, share of that winding's turns, thickness of insulation below it [m], and whether that is the barrier."""
+    """One block of the stack: winding number or SHIELD, share of that winding's turns, thickness of insulation below it [m], and whether
+    that is the barrier."""
 
     winding: int
     share: float
@@ -101,9 +102,12 @@ def words_of(text: str, names: Sequence[str]) -> list[tuple[str, float]]:
     words = preset(text, names) if text in PRESETS else _words(text)
     there, named = {word(n) for n in names}, {w for w, _ in words} - {"e"}
     if named - there:
-        raise InputError("transformer.arrangement", f"{text!r} names {', '.join(sorted(named - there))}, which this transformer does not have", f"{', '.join(sorted(there))}")
+        raise InputError("transformer.arrangement",
+                         f"{text!r} names {', '.join(sorted(named - there))}, which this transformer does not have",
+                         f"{', '.join(sorted(there))}")
     if there - named:
-        raise InputError("transformer.arrangement", f"{text!r} leaves out {', '.join(sorted(there - named))}", f"every winding: {', '.join(sorted(there))}")
+        raise InputError("transformer.arrangement", f"{text!r} leaves out {', '.join(sorted(there - named))}",
+                         f"every winding: {', '.join(sorted(there))}")
     return words
 
 
@@ -123,7 +127,8 @@ def blocks(text: str, names: Sequence[str], tapes: Tapes = USUAL) -> tuple[Block
     whole = {w: math.fsum(weight for v, weight in words if v == w) for w, _ in words}
     across = [False, *(inside[a] != inside[b] for (a, _), (b, _) in pairwise(words))]
     below = [0.0, *(tapes.wall if other else tapes.thickness for other in across[1:])]
-    return tuple(Block(number.get(w, SHIELD), 1.0 if w == "e" else weight / whole[w], gap, other) for (w, weight), gap, other in zip(words, below, across, strict=True))
+    return tuple(Block(number.get(w, SHIELD), 1.0 if w == "e" else weight / whole[w], gap, other)
+                 for (w, weight), gap, other in zip(words, below, across, strict=True))
 
 
 NEARER = 0.382
@@ -131,7 +136,8 @@ NEARER = 0.382
 
 
 def side_by_side(names: Sequence[str], wall: float, tapes: Tapes = USUAL) -> tuple[Block, ...]:
-    """The stack of two chambers, along the post: mains side, a wall [m], outputs; of a tapped output one half lies in the middle of the other, so that both leak alike."""
+    """The stack of two chambers, along the post: mains side, a wall [m], outputs; of a tapped output one half lies in the middle of the
+    other, so that both leak alike."""
     mains = [k for k in (len(names) - 1, *range(len(names) - 1)) if on_primary_side(names[k])]
     found = [Block(k, 1.0, tapes.thickness if n else 0.0) for n, k in enumerate(mains)]
     own = [k for k in range(len(names)) if not on_primary_side(names[k])]
@@ -195,10 +201,12 @@ def between(stack: Sequence[Block], names: Sequence[str]) -> float:
 def shielded(stack: Sequence[Block], names: Sequence[str]) -> bool:
     """Whether a shield lies at every face between the sides."""
     pairs = list(pairwise(stack))
-    return any(b.shield for b in stack) and not any(not a.shield and not b.shield and on_primary_side(names[a.winding]) != on_primary_side(names[b.winding]) for a, b in pairs)
+    return any(b.shield for b in stack) and not any(
+        not a.shield and not b.shield and on_primary_side(names[a.winding]) != on_primary_side(names[b.winding]) for a, b in pairs)
 
 
 def called(need: Any) -> list[str]:
     """Windings in words, in their order."""
     own = {"nr": "reset", "naux": "auxiliary", "primary": "primary"}
-    return [own.get(w.name, f"secondary {w.name[2:].removesuffix('b')}" + (", second half" if w.name.endswith("b") else "")) for w in need.windings]
+    return [own.get(w.name, f"secondary {w.name[2:].removesuffix('b')}" + (", second half" if w.name.endswith("b") else ""))
+            for w in need.windings]

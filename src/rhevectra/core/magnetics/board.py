@@ -21,7 +21,8 @@ PARALLEL = (1, 2, 3, 4, 6)
 TRACK_LEAST = 0.2e-3
 """Narrowest track [m] that is drawn (common practice)."""
 AUX_TRACK, AUX_DENSITY = 0.3e-3, 5e6
-"""Track of the auxiliary winding [m] and the density [A/m²] from which it is wider: in the field of the others a wide one burns more than the milliamps in it ask for."""
+"""Track of the auxiliary winding [m] and the density [A/m²] from which it is wider: in the field of the others a wide one burns more than
+the milliamps in it ask for."""
 SKIN = 0.1e-3
 """Solder mask and film on each face of the board, and air to the core [m] (common practice)."""
 LAYERS_USUAL = 16
@@ -33,7 +34,8 @@ VIA_AMPS = 1.5
 
 
 class Board(Struct, frozen=True):
-    """How the board is made: copper of a layer, dielectric between layers of one side and between the sides, space between tracks, from tracks to the board's edge and on to the core [m]; copper layers it may have."""
+    """How the board is made: copper of a layer, dielectric between layers of one side and between the sides, space between tracks, from
+    tracks to the board's edge and on to the core [m]; copper layers it may have."""
 
     copper: float
     dielectric: float
@@ -46,7 +48,8 @@ class Board(Struct, frozen=True):
         """What the board finds in each window: track room across, height along the post."""
         chambers = win.chambers()
         most = self.layers_most * (self.copper + self.dielectric) + FACES * (self.barrier - self.dielectric)
-        return replace(chambers, width=np.maximum(chambers.width - 2 * self.edge, 1e-4), height=np.clip(chambers.height - 2 * SKIN, 1e-5, most))
+        return replace(chambers, width=np.maximum(chambers.width - 2 * self.edge, 1e-4),
+                       height=np.clip(chambers.height - 2 * SKIN, 1e-5, most))
 
     def insulated(self, stack: Sequence[Block]) -> tuple[Block, ...]:
         """The blocks of an arrangement with dielectric in the place of tapes."""
@@ -54,14 +57,18 @@ class Board(Struct, frozen=True):
 
 
 def lay_tracks(turns: Any, width: Any, parts: Sequence[float], board: Board, pinned: str | None, widest: float = np.inf) -> Laid:
-    """A winding of `turns` laid in tracks, one more axis for the options: turns side by side in a layer, or several layers to a turn; width: room for tracks [m]; parts: shares of its turns that lie apart; widest: track [m]."""
+    """A winding of `turns` laid in tracks, one more axis for the options: turns side by side in a layer, or several layers to a turn;
+    width: room for tracks [m]; parts: shares of its turns that lie apart; widest: track [m]."""
     per_layer, parallel = options() if pinned is None else tuple(np.array([float(x)]) for x in wire.tracks(pinned) or (1, 1))
     layers = sum(np.ceil(n / per_layer) for n in parted(turns, parts))
-    track = (width + board.spacing) / np.maximum(turns / np.maximum(layers, 1), 1) - board.spacing  # layers are filled evenly, each over the whole room
+    track = (width + board.spacing) / np.maximum(turns / np.maximum(layers, 1),
+                                                 1) - board.spacing  # layers are filled evenly, each over the whole room
     tall = parallel * board.copper + (parallel - 1) * board.dielectric
     height = layers * tall + np.maximum(layers - len(parts), 0) * board.dielectric
     each = np.broadcast_to(board.copper, per_layer.shape)
-    return Laid(each, each, parallel, width / per_layer, tall, per_layer + 0 * width, layers, height, parallel * board.copper * np.clip(track, 1e-6, widest), track >= TRACK_LEAST, np.ones(per_layer.shape, bool), np.full(per_layer.shape, board.dielectric), np.zeros(per_layer.shape), each)
+    return Laid(each, each, parallel, width / per_layer, tall, per_layer + 0 * width, layers, height,
+                parallel * board.copper * np.clip(track, 1e-6, widest), track >= TRACK_LEAST, np.ones(per_layer.shape, bool),
+                np.full(per_layer.shape, board.dielectric), np.zeros(per_layer.shape), each)
 
 
 def aux_track(i_rms: float, board: Board) -> float:

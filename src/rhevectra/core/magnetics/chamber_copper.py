@@ -30,7 +30,8 @@ def chamber_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win
     turns = [int(t[at]) for t in trial.turns]
     here = counts(need.stack, turns)
     amps = np.array([n * need.windings[b.winding].harmonics for b, n in zip(need.stack, here, strict=True)])
-    squares = mean_square(mean_products(rects(need, trial, at, win), float(win.across[k]), float(win.window[k]), max(float(trial.gap[at]), 1e-6)), amps)
+    squares = mean_square(
+        mean_products(rects(need, trial, at, win), float(win.across[k]), float(win.window[k]), max(float(trial.gap[at]), 1e-6)), amps)
     f, turn = need.fs * np.arange(1, amps.shape[1] + 1), float(need.room(win).base_turn[k])
     losses = [0.0] * len(turns)
     for w, winding in enumerate(need.windings):
@@ -38,5 +39,6 @@ def chamber_copper(need: TransformerNeed, trial: Trial, at: tuple[int, int], win
         losses[w] = (winding.i_avg**2 + 0.5 * float(np.sum(np.abs(winding.harmonics) ** 2))) * rho * turns[w] * turn / one.copper
     for block, n, square in zip(need.stack, here, squares, strict=True):
         one = trial.laid[block.winding].at(at)
-        losses[block.winding] += n * turn * one.strands * float((copper.cylinder_loss(1.0, one.diameter, rho, f) * square).sum()) / copper.MU0**2
+        each = float((copper.cylinder_loss(1.0, one.diameter, rho, f) * square).sum())
+        losses[block.winding] += n * turn * one.strands * each / copper.MU0**2
     return losses

@@ -1,4 +1,5 @@
-"""How fast the field changes in the strands of each winding, for the core search: that of all windings block by block, what the gap adds, and how much of both gets into strands that are no longer thin."""
+"""How fast the field changes in the strands of each winding, for the core search: that of all windings block by block, what the gap adds,
+and how much of both gets into strands that are no longer thin."""
 
 from collections.abc import Sequence
 from functools import cache
@@ -27,7 +28,9 @@ def _of_cylinder() -> tuple[Array, Array]:
 
 
 class Change(Struct, frozen=True):
-    """Mean square of dB/dt as far as strands let it in. rates: of d(ampere-turns)/dt over each winding for one turn of the regulated winding [A²/s²]; own: share of it that gets into strands of DIAMETERS, by winding; gap: the same of what the gap adds; whole: of tracks, whose loss is told for one that is thin, as that of a foil is."""
+    """Mean square of dB/dt as far as strands let it in. rates: of d(ampere-turns)/dt over each winding for one turn of the regulated
+    winding [A²/s²]; own: share of it that gets into strands of DIAMETERS, by winding; gap: the same of what the gap adds; whole: of tracks,
+    whose loss is told for one that is thin, as that of a foil is."""
 
     rates: list[float]
     own: list[Array]
@@ -60,7 +63,8 @@ def _omega(need: TransformerNeed) -> Array:
 def field_rates(need: TransformerNeed) -> list[Array]:
     """Mean square of d(ampere-turns)/dt over each winding for one turn of the regulated winding, by harmonics (orders,) [A²/s²].
 
-    The gap is in the centre post: the field is zero at the outer leg and grows inwards, block by block. Of chambers it is zero at both ends of the post, and the gap under the wall takes what does not cancel.
+    The gap is in the centre post: the field is zero at the outer leg and grows inwards, block by block. Of chambers it is zero at both ends
+    of the post, and the gap under the wall takes what does not cancel.
     """
     omega = _omega(need)
     rates, per_turn = [np.zeros(len(omega)) for _ in need.windings], relative(need)
@@ -79,7 +83,8 @@ def field_rates(need: TransformerNeed) -> list[Array]:
 
 
 def gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, depths: Sequence[Any]) -> list[Any]:
-    """What the gap adds to the mean square of dB/dt in each winding [T²/s²]; depths: of the middle of each block above the bobbin's floor [m]. Chambers and boards, which lie along the post: the mean of the room across the window."""
+    """What the gap adds to the mean square of dB/dt in each winding [T²/s²]; depths: of the middle of each block above the bobbin's floor
+    [m]. Chambers and boards, which lie along the post: the mean of the room across the window."""
     added: list[Any] = [0.0] * len(turns)
     if need.lp is None:
         return added
@@ -88,7 +93,8 @@ def gap_rates(need: TransformerNeed, win: Windows, turns: list[Array], gap: Arra
     net = sum(np.asarray(n)[..., None] * w.harmonics for n, w in zip(real, need.windings, strict=True))
     drive = 0.5 * (omega**2 * np.abs(net) ** 2).sum(-1) * copper.MU0**2
     along = need.wall is not None or need.board is not None
-    x = win.wall[:, None] + (np.multiply.outer((np.arange(4) + 0.5) / 4, win.width)[..., None] if along else np.stack(np.broadcast_arrays(*depths)))
+    x = (win.wall[:, None]
+         + (np.multiply.outer((np.arange(4) + 0.5) / 4, win.width)[..., None] if along else np.stack(np.broadcast_arrays(*depths))))
     uneven = drive * fringing.unevenness(np.maximum(gap, 1e-6), win.window[:, None], win.across[:, None], x)
     if along:
         uneven = np.broadcast_to(uneven.mean(0), (len(need.stack), *gap.shape))

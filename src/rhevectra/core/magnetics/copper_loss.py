@@ -18,7 +18,8 @@ from rhevectra.core.magnetics.winding import Laid
 
 
 class Section(Struct, frozen=True):
-    """One block of the stack, from the post outwards: winding number (SHIELD: a foil), share of its turns, layers, mean depth [m], wire (None of a shield)."""
+    """One block of the stack, from the post outwards: winding number (SHIELD: a foil), share of its turns, layers, mean depth [m], wire
+    (None of a shield)."""
 
     winding: int
     share: float
@@ -39,7 +40,8 @@ def phasors(times: Array, currents: Array, period: float, orders: int, samples: 
 
 
 def half_later(harmonics: Array) -> Array:
-    """The same current half a period later, in a winding that lies the other way round: the other half of a tap. Odd orders magnetise alike, even ones against each other."""
+    """The same current half a period later, in a winding that lies the other way round: the other half of a tap. Odd orders magnetise
+    alike, even ones against each other."""
     return np.asarray(harmonics * (-1.0) ** np.arange(len(harmonics)))
 
 
@@ -68,7 +70,8 @@ def stack_loss(sections: list[Section], turns: list[Any], averages: list[Any], h
         high = field + section.share * np.asarray(turns[w])[..., None] * harmonics[w] / column
         sub = section.layers * laid.deep
         thickness = laid.diameter * np.where(laid.foil, 1.0, np.sqrt(np.pi) / 2)
-        cover = np.where(laid.foil, laid.copper / laid.diameter / laid.strands * section.share * turns[w] / section.layers, thickness * section.share * turns[w] * laid.strands / np.maximum(sub, 1e-9))
+        cover = np.where(laid.foil, laid.copper / laid.diameter / laid.strands * section.share * turns[w] / section.layers,
+                         thickness * section.share * turns[w] * laid.strands / np.maximum(sub, 1e-9))
         porosity = np.minimum(cover / width, 1.0)
         per_area = layer_stack_loss(field, high, np.asarray(sub)[..., None], np.asarray(thickness)[..., None], np.asarray(rho)[..., None],
                                     fs * orders, np.asarray(porosity)[..., None]).sum(-1)

@@ -89,7 +89,8 @@ def effective(rows: Any) -> Effective:
     result = []
     for row in rows:
         leg, yoke, post, t_leg, t_yoke, t_post = _sections(row)
-        lengths = np.array([2 * row["d_m"], 2 * across(row), 2 * row["d_m"], 2 * _CORNER * (t_leg + t_yoke), 2 * _CORNER * (t_post + t_yoke)])
+        lengths = np.array(
+            [2 * row["d_m"], 2 * across(row), 2 * row["d_m"], 2 * _CORNER * (t_leg + t_yoke), 2 * _CORNER * (t_post + t_yoke)])
         areas = np.array([leg, yoke, post, (leg + yoke) / 2, (yoke + post) / 2])
         c1, c2 = (lengths / areas).sum(), (lengths / areas**2).sum()
         result.append((2 * c1 / c2, c1**2 / c2, 2 * c1**3 / c2**2, 2 * areas[:3].min(), 2 * post))

@@ -17,7 +17,8 @@ from rhevectra.core.magnetics.mesh import Conductor, triangulate
 
 
 class Solved(Struct, frozen=True):
-    """A field at one frequency: phasors of the vector potential at the points of the mesh [Wb/m peak], current density in each triangle [A/m² peak], loss of each conductor [W/m], energy of the field [J/m] (of the peak, mean of a period at ac)."""
+    """A field at one frequency: phasors of the vector potential at the points of the mesh [Wb/m peak], current density in each triangle
+    [A/m² peak], loss of each conductor [W/m], energy of the field [J/m] (of the peak, mean of a period at ac)."""
 
     potential: Array
     density: Array
@@ -49,7 +50,8 @@ class Window:
         return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
 
     def _means(self) -> Any:
-        """Integral of each shape function over each conductor [m²], one column each: quadratic triangles weigh only the middles of their edges."""
+        """Integral of each shape function over each conductor [m²], one column each: quadratic triangles weigh only the middles of their
+        edges."""
         from scipy.sparse import csc_matrix
 
         edges = self.basis.element_dofs[3:6]
@@ -67,7 +69,8 @@ class Window:
         total = currents.sum()
         if self.gap > 0 and abs(total) > 1e-12:
             middle = self.height / 2
-            facets = self.mesh.facets_satisfying(lambda x: (np.abs(x[0]) < 1e-9) & (np.abs(x[1] - middle) < self.gap / 2), boundaries_only=True)
+            facets = self.mesh.facets_satisfying(lambda x: (np.abs(x[0]) < 1e-9) & (np.abs(x[1] - middle) < self.gap / 2),
+                                                 boundaries_only=True)
             shape = LinearForm(lambda v, _: 1.0 * v).assemble(FacetBasis(self.mesh, self.basis.elem, facets=facets))
             right -= shape * (total / shape.sum())
         return right
@@ -85,7 +88,8 @@ class Window:
             raise ValueError("without a gap the ampere-turns of the windings have to cancel")
         solid = [k for k, c in enumerate(self.conductors) if c.solid and frequency > 0]
         omega, sigma, free = 2 * np.pi * frequency, 1 / self.rho, np.arange(1, self.basis.N)  # the potential is known but for a constant
-        matrix = (self.stiffness.astype(complex) + (1j * omega * sigma * self.mass if self.mass is not None else 0 * self.stiffness))[free][:, free]
+        matrix = (self.stiffness.astype(complex)
+                  + (1j * omega * sigma * self.mass if self.mass is not None else 0 * self.stiffness))[free][:, free]
         right = self._drive(flow, solid)[free]
         if solid:  # beside the potential what drives each current: one unknown more, one row more for the current it is to give
             reach = -sigma * self.means[:, solid][free]
@@ -122,7 +126,8 @@ class Window:
             return np.zeros(len(self.conductors))
         mine = self.owner >= 0
         mean = np.bincount(self.owner[mine], (field2 * weights).sum(1)[mine], len(self.conductors)) / np.maximum(self.copper, 1e-30)
-        each = np.array([0.0 if c.solid else c.strands * float(cylinder_loss(1.0, c.diameter, self.rho, omega / (2 * np.pi))) for c in self.conductors])
+        each = np.array(
+            [0.0 if c.solid else c.strands * float(cylinder_loss(1.0, c.diameter, self.rho, omega / (2 * np.pi))) for c in self.conductors])
         return np.asarray(each * mean / MU0**2)
 
     def per_winding(self, values: Array, count: int) -> Array:
@@ -130,8 +135,10 @@ class Window:
         return np.bincount([c.winding for c in self.conductors], values, count)
 
 
-def steps(conductors: Sequence[Conductor], width: float, height: float, gap: float, rho: float, apart: Array, working: Array, frequency: float) -> Iterator[tuple[int, int, Any]]:
-    """Work in steps of (done, total, result): the mesh, the field of currents that cancel (per conductor, for the leakage), the field of the working currents at a frequency."""
+def steps(conductors: Sequence[Conductor], width: float, height: float, gap: float, rho: float, apart: Array, working: Array,
+          frequency: float) -> Iterator[tuple[int, int, Any]]:
+    """Work in steps of (done, total, result): the mesh, the field of currents that cancel (per conductor, for the leakage), the field of
+    the working currents at a frequency."""
     window = Window(conductors, width, height, gap, rho)
     yield 1, 3, None
     leaking = window.solve(apart)

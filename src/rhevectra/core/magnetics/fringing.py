@@ -25,9 +25,11 @@ def _cosines(gap: Any, along: Any) -> tuple[Any, Any]:
 
 
 def unevenness(gap: Any, along: Any, across: Any, depth: Any) -> Any:
-    """Mean along the post of the square of the gap's extra field [1/m²], at a distance `depth` from the post, for one ampere-turn that does not cancel.
+    """Mean along the post of the square of the gap's extra field [1/m²], at a distance `depth` from the post, for one ampere-turn that does
+    not cancel.
 
-    gap, along, across: length of the gap, window along the post and across it [m]; all broadcast. Source: series solution, checked in the tests by finite elements.
+    gap, along, across: length of the gap, window along the post and across it [m]; all broadcast. Source: series solution, checked in the
+    tests by finite elements.
     """
     k, part = _cosines(gap, along)
     w = np.asarray(across)[..., None]
@@ -38,16 +40,19 @@ def unevenness(gap: Any, along: Any, across: Any, depth: Any) -> Any:
 
 
 def foil_loss(gap: float, along: float, across: float, depth: float, copper: float, rho: float, frequency: Array) -> Array:
-    """Eddy loss per metre of turn of a block of foils as wide as the post [W/m] in the gap's extra field, for one ampere-turn peak that does not cancel, at each frequency.
+    """Eddy loss per metre of turn of a block of foils as wide as the post [W/m] in the gap's extra field, for one ampere-turn peak that
+    does not cancel, at each frequency.
 
-    depth: distance of its inner face from the post; copper: thickness of all its foils together [m]. The field that passes through drives currents along the foils' width, which push it back: a thin sheet of
-    the copper within a skin depth, cosine by cosine, between the walls of the core. Blocks further out are taken as if no foil lay before them (on the safe side). Checked in the tests by finite elements.
+    depth: distance of its inner face from the post; copper: thickness of all its foils together [m]. The field that passes through drives
+    currents along the foils' width, which push it back: a thin sheet of the copper within a skin depth, cosine by cosine, between the walls
+    of the core. Blocks further out are taken as if no foil lay before them (on the safe side). Checked in the tests by finite elements.
     """
     k, part = (each[:, None] for each in _cosines(gap, along))
     f = np.asarray(frequency)[None, :]
     x = min(depth, across)
     below = 1 - np.exp(-2 * k * across)
-    through = 0.5 * (part * (np.exp(-k * x) + np.exp(-k * (2 * across - x))) / below) ** 2  # cosh/sinh: at the outer leg nothing runs along the core
+    # cosh/sinh: at the outer leg nothing runs along the core
+    through = 0.5 * (part * (np.exp(-k * x) + np.exp(-k * (2 * across - x))) / below) ** 2
     deep, push = np.minimum(copper, skin_depth(rho, f)), 2 * np.pi * f * MU0 / k
     walls = (1 + np.exp(-2 * k * x)) * (1 + np.exp(-2 * k * (across - x))) / below  # the core doubles what a sheet close to it pushes back
     return np.asarray(0.5 * along * (deep / rho * push**2 / (1 + (0.5 * push * deep / rho * walls) ** 2) * through).sum(0))

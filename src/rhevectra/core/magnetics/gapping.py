@@ -19,12 +19,14 @@ from rhevectra.core.magnetics.effective import leg_area
 from rhevectra.core.magnetics.windows import legs_called
 
 READING_ERROR, GAP_ERROR, SPREAD_ERROR = 0.005, 30e-6, 0.10
-"""How well a reading of inductance, the length of a gap [m] and the formula of its spread are known beforehand (common practice, no source)."""
+"""How well a reading of inductance, the length of a gap [m] and the formula of its spread are known beforehand (common practice, no
+source)."""
 GAP_MOST = 8e-3
 
 
 class GappedCore(Struct, frozen=True):
-    """A core set with turns: area of the centre post, of each outer leg, effective area [m²], effective length [m], permeability, height of the window along the post [m], turns; what its post is called."""
+    """A core set with turns: area of the centre post, of each outer leg, effective area [m²], effective length [m], permeability, height of
+    the window along the post [m], turns; what its post is called."""
 
     area_post: float
     area_leg: float
@@ -45,7 +47,8 @@ class Reading(Struct, frozen=True):
 
 
 class Fitted(Struct, frozen=True):
-    """What the readings say: how much longer the centre gap is than was told [m], share of the formula's spread, and how far each reading is from it."""
+    """What the readings say: how much longer the centre gap is than was told [m], share of the formula's spread, and how far each reading
+    is from it."""
 
     longer: float
     spread: float
@@ -53,7 +56,8 @@ class Fitted(Struct, frozen=True):
 
 
 class Advice(Struct, frozen=True):
-    """Two ways to an inductance: to grind off the centre post [m], or to put under all legs [m] (less than nothing: to take out; None: not by that way); the spacer an estimate without spread of the field would give, and what to expect after half of either step [H]."""
+    """Two ways to an inductance: to grind off the centre post [m], or to put under all legs [m] (less than nothing: to take out; None: not
+    by that way); the spacer an estimate without spread of the field would give, and what to expect after half of either step [H]."""
 
     grind: float | None
     spacer: float | None
@@ -63,24 +67,29 @@ class Advice(Struct, frozen=True):
 
 
 def inductance(core: GappedCore, gap: Array | float, spacer: Array | float, spread: float = 1.0) -> Array:
-    """Inductance [H] with a centre gap and a spacer under all legs [m] (arrays broadcast). Source: reluctances in series, each gap with its fringing factor."""
+    """Inductance [H] with a centre gap and a spacer under all legs [m] (arrays broadcast). Source: reluctances in series, each gap with its
+    fringing factor."""
     middle = np.maximum(np.asarray(gap, dtype=float) + spacer, 0.0)
     under = np.maximum(np.asarray(spacer, dtype=float), 0.0)
 
     def wider(length: Array, area: float) -> Array:
         return 1 + spread * (fringing_factor(length, area, core.window) - 1)
-    reluctance = core.length / (MU0 * core.mu * core.area) + middle / (MU0 * core.area_post * wider(middle, core.area_post)) + under / (MU0 * 2 * core.area_leg * wider(under, core.area_leg))
+    reluctance = core.length / (MU0 * core.mu * core.area) + middle / (MU0 * core.area_post * wider(middle, core.area_post)) + under / (
+        MU0 * 2 * core.area_leg * wider(under, core.area_leg))
     return np.asarray(core.turns**2 / reluctance)
 
 
 def fit(core: GappedCore, readings: Sequence[Reading]) -> Fitted:
-    """The most likely length and spread of the gap for one reading or more. Raises InputError where a reading is not possible with this core."""
+    """The most likely length and spread of the gap for one reading or more. Raises InputError where a reading is not possible with this
+    core."""
     from scipy.optimize import least_squares
 
     bare = float(inductance(core, 0.0, 0.0))
     for r in readings:
         if not 0 < r.inductance < 1.25 * bare or r.gap < 0 or r.spacer < 0 or r.gap + r.spacer > GAP_MOST:
-            raise InputError("gap", f"{show(r.inductance, 'H', 4)} with a gap of {show(r.gap, 'm', 3)} and a spacer of {show(r.spacer, 'm', 3)} is not possible on this core", f"up to {show(bare, 'H', 3)} without a gap, and gaps up to {show(GAP_MOST, 'm')}")
+            raise InputError("gap", f"{show(r.inductance, 'H', 4)} with a gap of {show(r.gap, 'm', 3)} and a spacer of "
+                             f"{show(r.spacer, 'm', 3)} is not possible on this core",
+                             f"up to {show(bare, 'H', 3)} without a gap, and gaps up to {show(GAP_MOST, 'm')}")
     gaps, spacers, read = (np.array([getattr(r, n) for r in readings]) for n in ("gap", "spacer", "inductance"))
 
     def off(x: Array) -> Array:
@@ -100,7 +109,8 @@ def advise(core: GappedCore, readings: Sequence[Reading], target: float) -> Advi
 
     def step(grind: bool) -> tuple[float | None, float | None]:
         steps = np.linspace(0.0 if grind else -now.spacer, GAP_MOST, 40001)
-        made = inductance(core, now.gap + found.longer + (steps if grind else 0.0), now.spacer + (0.0 if grind else steps), found.spread) * now.inductance / float(inductance(core, now.gap + found.longer, now.spacer, found.spread))
+        made = (inductance(core, now.gap + found.longer + (steps if grind else 0.0), now.spacer + (0.0 if grind else steps), found.spread)
+                * now.inductance / float(inductance(core, now.gap + found.longer, now.spacer, found.spread)))
         if not made[-1] <= target <= made[0]:
             return None, None
         here = float(np.interp(-target, -made, steps))
@@ -116,4 +126,6 @@ def gapped_core(design: Any) -> GappedCore:
     plan = design.context["plan"]
     core, eff = plan.choice.core, plan.window.effective
     row = design.catalogue["cores"].row(plan.window.names[core])
-    return GappedCore(float(eff.area_post[core]), leg_area(row), float(eff.area[core]), float(eff.length[core]), float(design.catalogue["materials"].row(design.value("transformer.material"))["mu_initial"]), float(plan.window.window[core]), float(design.value("transformer.np")), legs_called(row)[0])
+    return GappedCore(float(eff.area_post[core]), leg_area(row), float(eff.area[core]), float(eff.length[core]),
+                      float(design.catalogue["materials"].row(design.value("transformer.material"))["mu_initial"]),
+                      float(plan.window.window[core]), float(design.value("transformer.np")), legs_called(row)[0])

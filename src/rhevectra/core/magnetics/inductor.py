@@ -28,7 +28,8 @@ MADE = 0.10
 
 
 class InductorNeed(Struct, frozen=True):
-    """What the filter asks: inductance [H], current at the limit for the flux [A], rms [A]; ripple [A], t_up, t_down [s] at each full-load corner; rate: mean square of di/dt [A²/s²] there, of straight ramps where nothing else is said."""
+    """What the filter asks: inductance [H], current at the limit for the flux [A], rms [A]; ripple [A], t_up, t_down [s] at each full-load
+    corner; rate: mean square of di/dt [A²/s²] there, of straight ramps where nothing else is said."""
 
     inductance: float
     i_limit: float
@@ -57,7 +58,8 @@ class InductorNeed(Struct, frozen=True):
 
 
 class InductorChoice(Struct, frozen=True):
-    """The chosen core by its number and name, its turns, gap [m], copper of one turn [m²], strand diameter [m], resistance [Ω], eddy loss over the mean square of di/dt [Ωs²], rise [K], flux at the limit [T]; what refused smaller ones."""
+    """The chosen core by its number and name, its turns, gap [m], copper of one turn [m²], strand diameter [m], resistance [Ω], eddy loss
+    over the mean square of di/dt [Ωs²], rise [K], flux at the limit [T]; what refused smaller ones."""
 
     core: int
     name: str
@@ -75,7 +77,8 @@ class InductorChoice(Struct, frozen=True):
 
 
 class _Tried(Struct, frozen=True):
-    """Cores wound with some turns, arrays (…, cores). over: by how much each of the limits is exceeded (limits, …, cores); saved: whether more turns may help: it is the rise that refuses and the core burns more than the copper, or these few do not give the inductance."""
+    """Cores wound with some turns, arrays (…, cores). over: by how much each of the limits is exceeded (limits, …, cores); saved: whether
+    more turns may help: it is the rise that refuses and the core burns more than the copper, or these few do not give the inductance."""
 
     turns: Array
     gap: Array
@@ -87,7 +90,8 @@ class _Tried(Struct, frozen=True):
     saved: Array
 
     def better(self, cores: Array, more: "_Tried") -> "_Tried":
-        """The same with some cores wound as `more` tries them (turns, cores): each with the fewest turns that pass, or those that come nearest."""
+        """The same with some cores wound as `more` tries them (turns, cores): each with the fewest turns that pass, or those that come
+        nearest."""
         excess = more.over.sum(0)
         row = np.where((excess <= 0).any(0), (excess <= 0).argmax(0), excess.argmin(0))
 
@@ -97,7 +101,8 @@ class _Tried(Struct, frozen=True):
             return out
         wire = Strands(*(put(getattr(self.wire, n), getattr(more.wire, n)) for n in ("diameter", "copper", "resistance", "eddy")))
         limits = {text: (put(v, more.limits[text][0]), top, unit) for text, (v, top, unit) in self.limits.items()}
-        return replace(self, turns=put(self.turns, more.turns), gap=put(self.gap, more.gap), wire=wire, rise=put(self.rise, more.rise), limits=limits, over=np.stack([put(old, new) for old, new in zip(self.over, more.over, strict=True)]))
+        return replace(self, turns=put(self.turns, more.turns), gap=put(self.gap, more.gap), wire=wire, rise=put(self.rise, more.rise),
+                       limits=limits, over=np.stack([put(old, new) for old, new in zip(self.over, more.over, strict=True)]))
 
 
 TURNS_WHY = "fewest turns that keep the flux at {}, more of them where the core would burn more than the copper"
@@ -114,13 +119,17 @@ def _wind(need: InductorNeed, win: Windows, turns: Array) -> _Tried:
     r_th = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)
     rho = copper.resistivity(need.ambient + 0.8 * need.rise_max)
     deep = np.minimum(most / room, 1.0) * win.height
-    wire = choose_strands(room, most, turns, mean_turn, gapped_field(turns, gap, win, deep), float(rho), need.i_rms, need.worst_rate, float(np.max(need.fs)))
+    wire = choose_strands(room, most, turns, mean_turn, gapped_field(turns, gap, win, deep), float(rho), need.i_rms, need.worst_rate,
+                          float(np.max(need.fs)))
     p_core, p_copper = core_loss(need, turns, eff.area, eff.volume), wire.loss(need.i_rms, need.worst_rate)
     rise = np.minimum(magnetics.temperature_rise(r_th, p_core, p_copper), 400.0)
-    limits = {"gap {v} longer than {l}": (gap, GAP_MOST * np.sqrt(eff.area_post), "m"), "current density {v}, {l} at most": (need.i_rms / wire.copper * 1e-6, DENSITY_MOST * 1e-6 + 0 * win.tall, "A/mm²"),
-              "{v} rise, aim {l}": (rise, RISE_AIM * need.rise_max + 0 * win.tall, "K"), "inductance cannot be reached even without a gap": (-gap, 0 * win.tall, "m"),
+    limits = {"gap {v} longer than {l}": (gap, GAP_MOST * np.sqrt(eff.area_post), "m"),
+              "current density {v}, {l} at most": (need.i_rms / wire.copper * 1e-6, DENSITY_MOST * 1e-6 + 0 * win.tall, "A/mm²"),
+              "{v} rise, aim {l}": (rise, RISE_AIM * need.rise_max + 0 * win.tall, "K"),
+              "inductance cannot be reached even without a gap": (-gap, 0 * win.tall, "m"),
               "{v} tall, limit {l}": (win.tall, (need.height_max or np.inf) + 0 * win.tall, "m")}
-    over = np.stack([np.where(v > top, np.where(top > 0, v / np.maximum(top, 1e-12), 2.0) - 1, 0.0) + 0 * gap for v, top, _ in limits.values()])
+    over = np.stack(
+        [np.where(v > top, np.where(top > 0, v / np.maximum(top, 1e-12), 2.0) - 1, 0.0) + 0 * gap for v, top, _ in limits.values()])
     return _Tried(turns, gap, wire, rise, mean_turn, limits, over, ((rise > RISE_AIM * need.rise_max) & (p_core > p_copper)) | (gap < 0))
 
 
@@ -131,9 +140,12 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
     least = np.maximum(np.ceil(inductor.turns(need.inductance, need.i_limit, need.b_max, area) / need.step - 1e-9), 1) * need.step
     tried = _wind(need, win, least)
     passing = (tried.over.sum(0) <= 0) & ~win.rare
-    worth = np.flatnonzero(tried.saved & (eff.volume < np.min(eff.volume, initial=np.inf, where=passing)) if pinned is None else [name == pinned for name in win.names] & tried.saved)
+    worth = np.flatnonzero(tried.saved & (eff.volume < np.min(eff.volume, initial=np.inf, where=passing)) if pinned is None
+                           else [name == pinned for name in win.names] & tried.saved)
     if len(worth):
-        tried = tried.better(worth, _wind(need, win.only(list(worth)), np.ceil(np.multiply.outer(MORE_TURNS, least[worth]) / need.step - 1e-9) * need.step))
+        tried = tried.better(worth,
+                             _wind(need, win.only(list(worth)),
+                                   np.ceil(np.multiply.outer(MORE_TURNS, least[worth]) / need.step - 1e-9) * need.step))
     excess, turns, gap, wire = tried.over.sum(0), tried.turns, tried.gap, tried.wire
     order = np.argsort(eff.volume, kind="stable")
     able = [int(i) for i in order if excess[i] <= 0 and not win.rare[i]]
@@ -142,15 +154,19 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
 
     def refused() -> tuple[str, ...]:
         return tuple(f"{win.names[i]}: {_why(tried.limits, tried.over, i)}" for i in reversed(smaller))
-    return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire.copper[k]), float(wire.diameter[k]), float(tried.mean_turn[k]), float(wire.resistance[k]), float(wire.eddy[k]), float(tried.rise[k]), float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), Later(refused))
+    return InductorChoice(k, win.names[k], int(turns[k]), float(gap[k]), float(wire.copper[k]), float(wire.diameter[k]),
+                          float(tried.mean_turn[k]), float(wire.resistance[k]), float(wire.eddy[k]), float(tried.rise[k]),
+                          float(need.inductance * need.i_limit / (turns[k] * area[k])), bool(excess[k] <= 0), Later(refused))
 
 
 def core_loss(need: InductorNeed, turns: Any, area: Any, volume: Any) -> Any:
     """Largest core loss [W] over the full-load corners."""
     m = need.material
     kappa = magnetics.igse_constant(m["loss_alpha"], m["loss_beta"])
-    reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], need.ambient + 0.7 * need.rise_max, m["loss_t_min_c"])
-    at_one = magnetics.core_loss_two_slope(1.0, kappa, reference, need.inductance * need.ripple, m["loss_f_ref_hz"], m["loss_alpha"], m["loss_b_ref_t"], m["loss_beta"], need.fs, need.t_up, need.t_down)
+    reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], need.ambient + 0.7 * need.rise_max,
+                                              m["loss_t_min_c"])
+    at_one = magnetics.core_loss_two_slope(1.0, kappa, reference, need.inductance * need.ripple, m["loss_f_ref_hz"], m["loss_alpha"],
+                                           m["loss_b_ref_t"], m["loss_beta"], need.fs, need.t_up, need.t_down)
     worst = np.max(at_one @ WEIGHTS) if need.line_cycle else np.max(at_one)
     return worst * volume / (turns * area) ** m["loss_beta"]
 

@@ -18,7 +18,9 @@ Box = tuple[float, float, float, float]
 
 
 class Wire(Struct, frozen=True):
-    """One bundle, wire or foil in the window: centre and radius over insulation [m], side, winding number, strands and their diameter [m] (of a foil its thickness), share of a turn's current that it carries; width of a foil or track [m], 0 of a wire; whether it lies across the post, as tracks do."""
+    """One bundle, wire or foil in the window: centre and radius over insulation [m], side, winding number, strands and their diameter [m]
+    (of a foil its thickness), share of a turn's current that it carries; width of a foil or track [m], 0 of a wire; whether it lies across
+    the post, as tracks do."""
 
     x: float
     y: float
@@ -43,7 +45,8 @@ class Band(Struct, frozen=True):
 
 
 class Layout(Struct, frozen=True):
-    """Window across and along the post [m]; bobbin, tapes, margins and shields as boxes (x, y, width, height) [m]; turns; blocks; what the legs at both sides are called."""
+    """Window across and along the post [m]; bobbin, tapes, margins and shields as boxes (x, y, width, height) [m]; turns; blocks; what the
+    legs at both sides are called."""
 
     radial: float
     along: float
@@ -58,7 +61,8 @@ class Layout(Struct, frozen=True):
 
 def names_of(need: Any) -> list[str]:
     """Windings in words, in their order."""
-    return ["primary" if need.halves == 1 else "both halves of the primary", *("reset" if w.name == "nr" else f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
+    return ["primary" if need.halves == 1 else "both halves of the primary",
+            *("reset" if w.name == "nr" else f"secondary {w.name[2:]}" for w in need.windings[1:-1]), "auxiliary"]
 
 
 def sides_of(need: Any) -> list[str]:
@@ -72,7 +76,8 @@ def lay_out(plan: Any, row: Any) -> Layout:
     win, trial, need = plan.window, plan.choice.trial, plan.need
     radial, along = across(row), 2 * row["d_m"]
     wall, flange = row["bobbin_wall_m"], row["bobbin_flange_m"]
-    made = Layout(radial, along, [(0.0, 0.0, radial, flange), (0.0, along - flange, radial, flange), (0.0, 0.0, wall, along)], [], [], [], [], [], legs_called(row))
+    made = Layout(radial, along, [(0.0, 0.0, radial, flange), (0.0, along - flange, radial, flange), (0.0, 0.0, wall, along)], [], [], [],
+                  [], [], legs_called(row))
     if need.wall is not None:
         return _beside(made, plan, flange, wall)
     if need.board is not None:
@@ -92,7 +97,8 @@ def lay_out(plan: Any, row: Any) -> Layout:
             x += SHIELD_FOIL
         else:
             x = _layers(made, x, count, laid[k], k, sides[k], flange, width, need.margin)
-        made.bands.append(Band(begun, x, "e" if block.shield else word(need.windings[k].name), count, _tip(block, names, turns, count, laid)))
+        made.bands.append(
+            Band(begun, x, "e" if block.shield else word(need.windings[k].name), count, _tip(block, names, turns, count, laid)))
     made.tapes.append((x, flange, need.tapes.wall, width))
     return made
 
@@ -114,13 +120,16 @@ def _beside(made: Layout, plan: Any, flange: float, wall: float) -> Layout:
 
 
 def _on_board(made: Layout, plan: Any) -> Layout:
-    """Tracks of a board, layer by layer along the post, those of a layer side by side from the post to the outer leg; the laminate between the first and the last."""
+    """Tracks of a board, layer by layer along the post, those of a layer side by side from the post to the outer leg; the laminate between
+    the first and the last."""
     at = (plan.choice.core, plan.choice.candidate)
     need, trial, sides = plan.need, plan.choice.trial, sides_of(plan.need)
     tracks, thick = tracks_of(need, trial, at, plan.window), need.board.copper
     parallel = [int(x.at(at).strands) for x in trial.laid]
     for t in tracks:
-        made.wires.append(Wire(0.5 * (t.begin + t.end), t.y, 0.5 * thick, sides[t.winding], t.winding, 1, thick, 1 / parallel[t.winding], t.end - t.begin, True))
+        made.wires.append(
+            Wire(0.5 * (t.begin + t.end), t.y, 0.5 * thick, sides[t.winding], t.winding, 1, thick, 1 / parallel[t.winding], t.end - t.begin,
+                 True))
     low, high = min(t.y for t in tracks) - 0.5 * thick - SKIN, max(t.y for t in tracks) + 0.5 * thick + SKIN
     made.tapes.append((0.5 * need.board.edge, low, float(need.room(plan.window).width[at[0]]) + need.board.edge, high - low))
     return made
@@ -131,12 +140,15 @@ def _tip(block: Any, names: list[str], turns: list[int], count: int, laid: Any) 
     if block.shield:
         return f"shield: one open turn of {show(SHIELD_FOIL, 'm')} copper foil, from a pin of its own to a pole of the bus"
     if laid[block.winding].foil:
-        return f"{names[block.winding]}: {count} of {turns[block.winding]} turns of foil {show(float(laid[block.winding].diameter), 'm')} thick, a tape between turns"
+        return (f"{names[block.winding]}: {count} of {turns[block.winding]} turns of foil {show(float(laid[block.winding].diameter), 'm')} "
+                "thick, a tape between turns")
     per_layer = max(int(laid[block.winding].per_layer), 1)
     layers = -(-count // per_layer)
     last = count - (layers - 1) * per_layer
-    full = "" if last == per_layer else f"; the last layer holds {last}: spread it over the width" if layers > 1 else f"; {last} turns lie in one layer: spread them over the width"
-    return f"{names[block.winding]}: {count} of {turns[block.winding]} turns, {layers} layer{'s' if layers > 1 else ''} of at most {per_layer}{full}"
+    full = ("" if last == per_layer else f"; the last layer holds {last}: spread it over the width" if layers > 1
+            else f"; {last} turns lie in one layer: spread them over the width")
+    return (f"{names[block.winding]}: {count} of {turns[block.winding]} turns, {layers} layer{'s' if layers > 1 else ''} of at most "
+            f"{per_layer}{full}")
 
 
 def _layers(made: Layout, x: float, count: int, laid: Any, winding: int, side: str, flange: float, width: float, margin: float) -> float:
@@ -147,9 +159,13 @@ def _layers(made: Layout, x: float, count: int, laid: Any, winding: int, side: s
         beside = int(laid.beside)
         pitch = (width - 2 * margin) / (here * beside)
         for i in range(0 if laid.foil else here * beside):
-            made.wires.append(Wire(x + laid.tall / 2, flange + margin + (i + 0.5) * pitch, laid.tall / 2, side, winding, int(laid.strands) // beside, float(laid.diameter), 1 / beside))
+            made.wires.append(
+                Wire(x + laid.tall / 2, flange + margin + (i + 0.5) * pitch, laid.tall / 2, side, winding, int(laid.strands) // beside,
+                     float(laid.diameter), 1 / beside))
         if laid.foil:
-            made.wires.append(Wire(x + laid.tall / 2, flange + margin + (width - 2 * margin) / 2, laid.tall / 2, side, winding, 1, float(laid.diameter), 1.0, float(laid.copper / laid.diameter)))
+            made.wires.append(
+                Wire(x + laid.tall / 2, flange + margin + (width - 2 * margin) / 2, laid.tall / 2, side, winding, 1, float(laid.diameter),
+                     1.0, float(laid.copper / laid.diameter)))
         if margin:
             made.margins.extend([(x, flange, laid.tall, margin), (x, flange + width - margin, laid.tall, margin)])
         count -= here

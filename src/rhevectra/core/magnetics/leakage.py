@@ -11,7 +11,9 @@ from rhevectra.core.formulas.copper import MU0
 
 
 class Slab(Struct, frozen=True):
-    """One layer of the stack: winding (negative: none), share of its turns, height and turn length [m], the insulation below it, height and turn length [m]; diameter of its wire or bundle without insulation [m] (none: an even sheet), how many wires of a turn lie side by side, and how many layers it stands for."""
+    """One layer of the stack: winding (negative: none), share of its turns, height and turn length [m], the insulation below it, height and
+    turn length [m]; diameter of its wire or bundle without insulation [m] (none: an even sheet), how many wires of a turn lie side by side,
+    and how many layers it stands for."""
 
     winding: int
     share: float
@@ -25,7 +27,8 @@ class Slab(Struct, frozen=True):
 
 
 class Leakage(Struct, frozen=True):
-    """Energy of the field as a form of ampere-turns: twice the energy is x'·form·x [H per turn²], x of each winding, sum zero; turns of each."""
+    """Energy of the field as a form of ampere-turns: twice the energy is x'·form·x [H per turn²], x of each winding, sum zero; turns of
+    each."""
 
     form: Array
     turns: Array
@@ -37,7 +40,8 @@ class Leakage(Struct, frozen=True):
         return float(self.turns[i] ** 2 * (x @ self.form @ x))
 
     def apart(self, i: int, others: Sequence[int]) -> Array:
-        """Leakage between winding i and each of `others`, and what any two of these have in common of it, seen from i [H] (k, k): coupled inductances in series with the others' windings, when i is taken as the one that magnetises."""
+        """Leakage between winding i and each of `others`, and what any two of these have in common of it, seen from i [H] (k, k): coupled
+        inductances in series with the others' windings, when i is taken as the one that magnetises."""
         moves = np.zeros((len(others), len(self.turns)))
         moves[np.arange(len(others)), list(others)], moves[:, i] = 1.0, -1.0
         return np.asarray(self.turns[i] ** 2 * (moves @ self.form @ moves.T))
@@ -60,9 +64,11 @@ class Leakage(Struct, frozen=True):
 
 
 def sparse(wire: Any, height: Any, pitch: Any) -> Any:
-    """What a turn of a row of round wires adds per metre [H/m] to the inductance of the even layer the row is taken for; wire, height, pitch: diameter without insulation, height of the layer and distance [m].
+    """What a turn of a row of round wires adds per metre [H/m] to the inductance of the even layer the row is taken for; wire, height,
+    pitch: diameter without insulation, height of the layer and distance [m].
 
-    Source: the field of an endless row of line currents, against a layer of that height with the same ampere-turns; checked in the tests by finite elements.
+    Source: the field of an endless row of line currents, against a layer of that height with the same ampere-turns; checked in the tests by
+    finite elements.
     """
     return np.maximum(MU0 * (np.log(pitch / (np.pi * wire)) / (2 * np.pi) + 1 / (8 * np.pi) + height / (6 * pitch)), 0.0)
 
@@ -85,6 +91,7 @@ def leakage(stack: Sequence[Slab], turns: Sequence[float], width: float) -> Leak
         form += MU0 / width * (slab.height * slab.turn * mean + slab.below * slab.turn_below * np.outer(inside, inside))
         if slab.wire and slab.share > 0:
             pitch = width * slab.layers / (slab.share * turns[slab.winding] * slab.beside)
-            form[slab.winding, slab.winding] += slab.share * slab.turn * sparse(slab.wire, slab.height / slab.layers, pitch) / (turns[slab.winding] * slab.beside)
+            loose = slab.share * slab.turn * sparse(slab.wire, slab.height / slab.layers, pitch)
+            form[slab.winding, slab.winding] += loose / (turns[slab.winding] * slab.beside)
         outside = inside
     return Leakage(form, np.asarray(turns, dtype=float))

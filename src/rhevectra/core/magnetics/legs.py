@@ -1,4 +1,5 @@
-"""What every leg carries where several transformers share a core: posts in a row whose neighbours share an outer leg, or wound legs around one that none is wound on."""
+"""What every leg carries where several transformers share a core: posts in a row whose neighbours share an outer leg, or wound legs around
+one that none is wound on."""
 
 from collections.abc import Sequence
 
@@ -12,7 +13,9 @@ SHARING = ("E", "ETD", "EFD")
 
 
 class LegFluxes(Struct, frozen=True):
-    """Flux of the posts (n, instants) over a period [Wb] at times [s]; of the outer legs of the row (n + 1, instants); of the leg that closes wound legs around it (instants). Core and section of one post and of one outer leg [m²]; share of the cores that is left where no shared leg carried anything, or None of closed shapes."""
+    """Flux of the posts (n, instants) over a period [Wb] at times [s]; of the outer legs of the row (n + 1, instants); of the leg that
+    closes wound legs around it (instants). Core and section of one post and of one outer leg [m²]; share of the cores that is left where no
+    shared leg carried anything, or None of closed shapes."""
 
     t: Array
     posts: Array

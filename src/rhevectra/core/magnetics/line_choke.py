@@ -1,4 +1,5 @@
-"""The common-mode choke of a mains filter: a winding for each line in its own sector of a ring of high permeability, all rings and leads tried at once."""
+"""The common-mode choke of a mains filter: a winding for each line in its own sector of a ring of high permeability, all rings and leads
+tried at once."""
 
 from collections.abc import Callable, Sequence
 
@@ -38,7 +39,8 @@ class Lead(Struct, frozen=True):
 
 
 class ChokeNeed(Struct, frozen=True):
-    """What is asked: least inductance [H] of one winding, permeability, windings, line current [A rms], resistance one winding may have and the rise it may bring [Ω, K], hottest ambient [°C]."""
+    """What is asked: least inductance [H] of one winding, permeability, windings, line current [A rms], resistance one winding may have and
+    the rise it may bring [Ω, K], hottest ambient [°C]."""
 
     inductance: float
     mu: float
@@ -52,7 +54,8 @@ class ChokeNeed(Struct, frozen=True):
 
 
 class LineChoke(Struct, frozen=True):
-    """Ring and lead by number, turns and layers of one winding, mean turn [m], copper of the lead [m²], surface [m²]; what refused smaller rings."""
+    """Ring and lead by number, turns and layers of one winding, mean turn [m], copper of the lead [m²], surface [m²]; what refused smaller
+    rings."""
 
     ring: int
     lead: int
@@ -66,7 +69,8 @@ class LineChoke(Struct, frozen=True):
 
 
 def choose_line_choke(need: ChokeNeed, table: Table, leads: Sequence[Lead], pinned: str | None) -> LineChoke:
-    """The smallest ring whose windings fit their sectors, keep their resistance, current density and rise. leads: thinnest first; the thickest that fits is taken."""
+    """The smallest ring whose windings fit their sectors, keep their resistance, current density and rise. leads: thinnest first; the
+    thickest that fits is taken."""
     sizes = table.derived(rings)
     outer, inner, tall, coat = (table.column(f"{k}_m")[:, None] for k in ("outer", "inner", "tall", "coat"))
     overall, sections, abreast = (np.array([getattr(x, k) for x in leads])[None, :] for k in ("overall", "copper", "abreast"))
@@ -84,13 +88,18 @@ def choose_line_choke(need: ChokeNeed, table: Table, leads: Sequence[Lead], pinn
     surface = np.pi / 2 * across**2 + np.pi * across * high
     area = sections[0, k]
     resistance = inductor.winding_resistance(copper.resistivity(need.ambient + need.rise_most), turns[:, 0], mean, area)
-    rise = magnetics.temperature_rise(magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], surface), 0.0, choke.copper_loss(need.windings, resistance, need.i_rms))
+    rise = magnetics.temperature_rise(magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], surface), 0.0,
+                                      choke.copper_loss(need.windings, resistance, need.i_rms))
     none = 0 * rise
-    limits = {"the turns do not fit their sector": (np.where(thickest < 0, 9.0, 0.0), none + 1.0, ""), "{v} of a winding, {l} left for it": (resistance, none + need.r_most, "Ω"), "{v} rise, {l} allowed": (rise, none + need.rise_most, "K"),
-              "current density {v}, {l} at most": (need.i_rms / area * 1e-6, none + DENSITY_MOST * 1e-6, "A/mm²"), "{v} tall, limit {l}": (high, none + (need.height_max or np.inf), "m")}
+    limits = {"the turns do not fit their sector": (np.where(thickest < 0, 9.0, 0.0), none + 1.0, ""),
+              "{v} of a winding, {l} left for it": (resistance, none + need.r_most, "Ω"),
+              "{v} rise, {l} allowed": (rise, none + need.rise_most, "K"),
+              "current density {v}, {l} at most": (need.i_rms / area * 1e-6, none + DENSITY_MOST * 1e-6, "A/mm²"),
+              "{v} tall, limit {l}": (high, none + (need.height_max or np.inf), "m")}
     over = np.stack([np.maximum(v / top - 1, 0.0) for v, top, _ in limits.values()])
     excess = over.sum(0)
     allowed = np.array([pinned in (None, name) for name in table.names])
     i = int(np.where(allowed, np.where(excess <= 0, sizes.volume, 1.0 + excess), np.inf).argmin())
     smaller = [int(n) for n in np.argsort(-sizes.volume, kind="stable") if sizes.volume[n] < sizes.volume[i]]
-    return LineChoke(i, int(k[i]), float(turns[i, 0]), int(layers[i, k[i]]), float(mean[i]), float(area[i]), float(surface[i]), bool(excess[i] <= 0), Later(lambda: (f"{table.names[n]}: {told(limits, over, (n,))}" for n in smaller)))
+    return LineChoke(i, int(k[i]), float(turns[i, 0]), int(layers[i, k[i]]), float(mean[i]), float(area[i]), float(surface[i]),
+                     bool(excess[i] <= 0), Later(lambda: (f"{table.names[n]}: {told(limits, over, (n,))}" for n in smaller)))

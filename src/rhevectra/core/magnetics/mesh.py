@@ -20,11 +20,13 @@ GRID = 34
 TRACK_PARTS, TRACK_DEEP = 240, 2
 """Parts along a lying conductor at most, and across its thickness, which is thin against the skin depth."""
 CLEAR, STEPS = 0.2, 1.4
-"""Nothing of the grid comes nearer to an outline than the first share of a conductor's radius, or the second of half the distance of a flat one's points: the outline's chords stay edges of the mesh."""
+"""Nothing of the grid comes nearer to an outline than the first share of a conductor's radius, or the second of half the distance of a flat
+one's points: the outline's chords stay edges of the mesh."""
 
 
 class Conductor(Struct, frozen=True):
-    """One conductor across the window: winding, centre [m], half width and half height [m] (round: both the radius), whether its current is solved for, strands and their diameter [m] where it is a bundle."""
+    """One conductor across the window: winding, centre [m], half width and half height [m] (round: both the radius), whether its current is
+    solved for, strands and their diameter [m] where it is a bundle."""
 
     winding: int
     x: float
@@ -63,13 +65,15 @@ def _lying(c: Conductor) -> bool:
 
 
 def _apart(conductors: Sequence[Conductor]) -> float:
-    """Least distance between layers of lying conductors [m]: their points may lie no further apart, or the edges of the mesh would cut outlines."""
+    """Least distance between layers of lying conductors [m]: their points may lie no further apart, or the edges of the mesh would cut
+    outlines."""
     layers = np.unique(np.round([(c.y - c.half[1], c.y + c.half[1]) for c in conductors if _lying(c)], 9), axis=0)
     return float(np.min(layers[1:, 0] - layers[:-1, 1])) if len(layers) > 1 else np.inf
 
 
 def _lines(c: Conductor, size: float, apart: float) -> Array:
-    """Points of a flat conductor: lines along it, finer towards its faces, no further apart than `size` [m]; of a lying one finer towards its edges, where the current crowds, and no further than the layers lie apart."""
+    """Points of a flat conductor: lines along it, finer towards its faces, no further apart than `size` [m]; of a lying one finer towards
+    its edges, where the current crowds, and no further than the layers lie apart."""
     if _lying(c):
         along = c.half[0] * np.sin(np.pi / 2 * np.linspace(-1, 1, _parts(c.half[0], 0.7 * min(size, apart), TRACK_PARTS) + 1))
         x, y = np.meshgrid(c.x + along, c.y + np.linspace(-c.half[1], c.half[1], TRACK_DEEP + 1))
@@ -90,7 +94,8 @@ def _grid(width: float, height: float, size: float, gap: float) -> Array:
         reach = reach[reach < height / 2 - size]
         depth = np.concatenate([[0.0], fine * 1.3 ** np.arange(0, 12)])
         depth = depth[depth < width / 3]
-        gx, gy = np.meshgrid(depth, np.concatenate([height / 2 - reach[:0:-1], height / 2 + reach, [height / 2 - gap / 2, height / 2 + gap / 2]]))
+        gx, gy = np.meshgrid(depth,
+                             np.concatenate([height / 2 - reach[:0:-1], height / 2 + reach, [height / 2 - gap / 2, height / 2 + gap / 2]]))
         points.append(np.column_stack([gx.ravel(), gy.ravel()]))
     return np.concatenate(points)
 
@@ -107,7 +112,8 @@ def triangulate(conductors: Sequence[Conductor], width: float, height: float, ga
     inner = (grid[:, 0] > 1e-9) & (grid[:, 0] < width - 1e-9) & (grid[:, 1] > 1e-9) & (grid[:, 1] < height - 1e-9)
     for c in conductors:
         dx, dy = np.abs(grid[:, 0] - c.x), np.abs(grid[:, 1] - c.y)
-        clear = CLEAR * c.half[0] if c.round else min(size, apart) if _lying(c) else STEPS * c.half[1] / _parts(c.half[1], size)  # nearer than its points lie apart, an edge of the mesh would cut the outline
+        clear = CLEAR * c.half[0] if c.round else min(size, apart) if _lying(c) else STEPS * c.half[1] / _parts(c.half[1],
+            size)  # nearer than its points lie apart, an edge of the mesh would cut the outline
         near = np.hypot(dx, dy) < c.half[0] + clear if c.round else (dx < c.half[0] + clear) & (dy < c.half[1] + clear)
         keep &= ~(near & inner)
     points = np.concatenate([*outlines, grid[keep]]) if outlines else grid
@@ -116,7 +122,8 @@ def triangulate(conductors: Sequence[Conductor], width: float, height: float, ga
     points = points[np.sort(first)]
     triangles = Delaunay(points).simplices
     corners = points[triangles]
-    doubled = (corners[:, 1, 0] - corners[:, 0, 0]) * (corners[:, 2, 1] - corners[:, 0, 1]) - (corners[:, 1, 1] - corners[:, 0, 1]) * (corners[:, 2, 0] - corners[:, 0, 0])
+    doubled = (corners[:, 1, 0] - corners[:, 0, 0]) * (corners[:, 2, 1] - corners[:, 0, 1]) - (corners[:, 1, 1] - corners[:, 0, 1]) * (
+        corners[:, 2, 0] - corners[:, 0, 0])
     triangles = triangles[np.abs(doubled) > 1e-9 * size**2]
     middle = points[triangles].mean(1)
     owner = np.full(len(triangles), -1)

@@ -41,9 +41,14 @@ class TransformerNeed(Struct, frozen=True):
     """What the circuit asks of the transformer. windings: primary, secondaries (regulated first), auxiliary.
 
     ratio: primary turns per turn of the regulated winding; flux_limit [Wb] linkage at the current limit; swing [Wb],
-    t_up, t_down [s] at each full-load corner for the core loss, and fs_each [Hz] where the frequency differs between them; lp [H], or None for a core without a gap; b_max [T] hot saturation after derating.
-    stack: the blocks of its arrangement. leak_cost: what a henry of leakage burns [W/H], where it burns; leak_least: below which it is not counted [H]. halves: of a tapped primary, each of the turns counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average.
-    wall: between the chambers of windings that lie beside one another [m], or None where they lie over one another; leak_aim: leakage [H] that chambers may have at most; board: how its tracks are made, where it is no wire; half: a winding that ends half a turn early; tapes: between layers and windings; pieces: like transformers in series, of which this is one; usual: copper over core loss as most pieces have them, over that of the worst piece told here: what candidates are compared by.
+    t_up, t_down [s] at each full-load corner for the core loss, and fs_each [Hz] where the frequency differs between them; lp [H], or None
+    for a core without a gap; b_max [T] hot saturation after derating. stack: the blocks of its arrangement. leak_cost: what a henry of
+    leakage burns [W/H], where it burns; leak_least: below which it is not counted [H]. halves: of a tapped primary, each of the turns
+    counted; its windings[0] carries half the common current as harmonics and what the halves carry apart as average. wall: between the
+    chambers of windings that lie beside one another [m], or None where they lie over one another; leak_aim: leakage [H] that chambers may
+    have at most; board: how its tracks are made, where it is no wire; half: a winding that ends half a turn early; tapes: between layers
+    and windings; pieces: like transformers in series, of which this is one; usual: copper over core loss as most pieces have them, over
+    that of the worst piece told here: what candidates are compared by.
     """
 
     windings: tuple[WindingNeed, ...]
@@ -81,7 +86,8 @@ class TransformerNeed(Struct, frozen=True):
         return self.board.windows(win) if self.board is not None else win if self.wall is None else win.chambers()
 
     def between_margins(self, length: Any) -> Any:
-        """What the margins at both ends leave of a length along the post [m]; at least a tenth of a millimetre, for what does not fit there is refused by its height."""
+        """What the margins at both ends leave of a length along the post [m]; at least a tenth of a millimetre, for what does not fit there
+        is refused by its height."""
         return np.maximum(length - 2 * self.margin, 1e-4)
 
     def less(self, k: int) -> float:
@@ -90,8 +96,10 @@ class TransformerNeed(Struct, frozen=True):
 
     @property
     def gap_under(self) -> int | None:
-        """Number of the block under which the gap lies: that above the wall of chambers; None where it stands in the post all blocks surround."""
-        return None if self.wall is None else next(k for k, b in enumerate(self.stack) if not b.shield and not arrangement.on_primary_side(self.windings[b.winding].name))
+        """Number of the block under which the gap lies: that above the wall of chambers; None where it stands in the post all blocks
+        surround."""
+        return None if self.wall is None else next(
+            k for k, b in enumerate(self.stack) if not b.shield and not arrangement.on_primary_side(self.windings[b.winding].name))
 
 
 def primary_side(need: TransformerNeed) -> list[bool]:
@@ -130,7 +138,8 @@ def wound(need: TransformerNeed, turns: list[Any]) -> list[Any]:
 
 
 def balanced(need: TransformerNeed, turns: Sequence[float] | Array) -> list[Array]:
-    """Harmonics of every winding (orders,) [A peak]; in a core without a gap what does not cancel makes no field in the window, so the primary is taken without it."""
+    """Harmonics of every winding (orders,) [A peak]; in a core without a gap what does not cancel makes no field in the window, so the
+    primary is taken without it."""
     flows = [w.harmonics for w in need.windings]
     if need.lp is None:
         flows[0] = -np.sum([n * h for n, h in zip(turns[1:], flows[1:], strict=True)], axis=0) / turns[0]

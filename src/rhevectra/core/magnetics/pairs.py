@@ -15,7 +15,8 @@ from rhevectra.core.magnetics.transformer import outputs_of
 
 
 class Pairs(Struct, frozen=True):
-    """names of the windings; turns; inductance of each [H]; leakage [H] (measured from, shorted alone) inside the window; capacitance [F] between each two; together: leakage of the first with all outputs shorted [H], and those outputs."""
+    """names of the windings; turns; inductance of each [H]; leakage [H] (measured from, shorted alone) inside the window; capacitance [F]
+    between each two; together: leakage of the first with all outputs shorted [H], and those outputs."""
 
     names: tuple[str, ...]
     turns: Array
@@ -38,11 +39,13 @@ def pairs(plan: Any, inductance: float) -> Pairs:
     n, outputs = len(need.windings), outputs_of(need)
     leakage = np.array([[matrix.pair(i, j) if i != j else 0.0 for j in range(n)] for i in range(n)])
     names = tuple(called(need))
-    return Pairs(names, matrix.turns, inductance * np.square(matrix.turns / matrix.turns[0]), leakage, _facing(plan, n), float(matrix.shorted(0, outputs)[0]), tuple(names[k] for k in outputs))
+    return Pairs(names, matrix.turns, inductance * np.square(matrix.turns / matrix.turns[0]), leakage, _facing(plan, n),
+                 float(matrix.shorted(0, outputs)[0]), tuple(names[k] for k in outputs))
 
 
 def _facing(plan: Any, n: int) -> Array:
-    """Capacitance of the faces between each two windings [F]: neighbours in the stack with nothing between them but tape; a shield parts them."""
+    """Capacitance of the faces between each two windings [F]: neighbours in the stack with nothing between them but tape; a shield parts
+    them."""
     need, trial, at, win = plan.need, plan.choice.trial, (plan.choice.core, plan.choice.candidate), plan.need.room(plan.window)
     names, found = [w.name for w in need.windings], np.zeros((n, n))
     width = float(need.between_margins(win.width[at[0]]))

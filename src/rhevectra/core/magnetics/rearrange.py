@@ -46,7 +46,8 @@ def join(blocks: Blocks, at: int) -> Blocks:
 
 
 def give(blocks: Blocks, at: int, turns: int) -> Blocks:
-    """Turns moved into block `at` from the next other part of its winding (or out of it, negative); unchanged where neither may lose one."""
+    """Turns moved into block `at` from the next other part of its winding (or out of it, negative); unchanged where neither may lose
+    one."""
     word = blocks[at][0]
     others = [k for k, b in enumerate(blocks) if b[0] == word and k != at]
     if word == SHIELD_WORD or not others:

@@ -36,7 +36,8 @@ def _copper_share(d_mm: Any) -> Any:
 
 
 class Strands(Struct, frozen=True):
-    """The wire of each candidate (arrays of one shape): strand diameter [m], copper of one turn [m²], resistance [Ω], eddy loss over the mean square of di/dt [Ωs²]."""
+    """The wire of each candidate (arrays of one shape): strand diameter [m], copper of one turn [m²], resistance [Ω], eddy loss over the
+    mean square of di/dt [Ωs²]."""
 
     diameter: Array
     copper: Array
@@ -49,7 +50,8 @@ class Strands(Struct, frozen=True):
 
 
 def gapped_field(turns: Any, gap: Any, win: Windows, deep: Any) -> Any:
-    """Mean square of the field in the winding for one ampere [T²/A²]: its even part and the gap's; deep: height of the winding above the bobbin [m], one entry per core.
+    """Mean square of the field in the winding for one ampere [T²/A²]: its even part and the gap's; deep: height of the winding above the
+    bobbin [m], one entry per core.
 
     Source: field energy in one dimension, and the series of `fringing.unevenness`; checked in the tests by finite elements.
     """
@@ -59,10 +61,12 @@ def gapped_field(turns: Any, gap: Any, win: Windows, deep: Any) -> Any:
     return np.square(copper.MU0 * turns) * (even + near)
 
 
-def choose_strands(room: Any, most: Any, turns: Any, mean_turn: Any, field2: Any, rho: float, i_rms: Any, rate: Any, frequency: float) -> Strands:
+def choose_strands(room: Any, most: Any, turns: Any, mean_turn: Any, field2: Any, rho: float, i_rms: Any, rate: Any,
+                   frequency: float) -> Strands:
     """The wire of least copper loss of every candidate, thick strands preferred.
 
-    room: copper of a turn that the window holds with thick strands [m²]; most: copper [m²] beyond which more is a waste; rate: mean square of di/dt [A²/s²]; frequency [Hz].
+    room: copper of a turn that the window holds with thick strands [m²]; most: copper [m²] beyond which more is a waste; rate: mean square
+    of di/dt [A²/s²]; frequency [Hz].
     """
     depth = float(copper.skin_depth(rho, max(frequency, 50.0))) * 1e3
     d_mm = STRANDS_MM[DEPTHS * depth >= STRANDS_MM][::-1] if depth * DEPTHS >= STRANDS_MM[0] else STRANDS_MM[:1]

@@ -37,7 +37,8 @@ class Track(Struct, frozen=True):
 
 
 class TrackField:
-    """The strips of all tracks with what couples them. across, along: the window [m]; thick: copper of a layer [m]; gap: in the middle of the post [m], 0 where the windings' ampere-turns cancel."""
+    """The strips of all tracks with what couples them. across, along: the window [m]; thick: copper of a layer [m]; gap: in the middle of
+    the post [m], 0 where the windings' ampere-turns cancel."""
 
     def __init__(self, tracks: Sequence[Track], across: float, along: float, thick: float, gap: float = 0.0) -> None:
         self.tracks, self.thick = tuple(tracks), thick
@@ -79,7 +80,8 @@ class TrackField:
         return np.asarray(MU0 * found)
 
     def responses(self, rho: float, frequency: float) -> Array:
-        """Current in each strip for one ampere in each winding (strip, winding), complex; turns of a winding lie in series, tracks of a turn in parallel."""
+        """Current in each strip for one ampere in each winding (strip, winding), complex; turns of a winding lie in series, tracks of a
+        turn in parallel."""
         if (rho, frequency) not in self._solved:
             self._solved[rho, frequency] = self._responses(rho, frequency)
         return self._solved[rho, frequency]
@@ -130,7 +132,8 @@ def _along_post(y: Array, other: Array, p: Array, along: float) -> Array:
     """cosh(p·(H − y>))·cosh(p·y<)/(p·sinh(p·H)) of two sets of heights (y, other, p), without overflow."""
     high, low = np.maximum.outer(y, other), np.minimum.outer(y, other)
     e = lambda z: np.exp(-np.multiply.outer(z, p))  # noqa: E731
-    return np.asarray((e(high - low) + e(2 * along - high - low) + e(high + low) + e(2 * along - high + low)) / (p * (1 - np.exp(-2 * p * along))))
+    return np.asarray(
+        (e(high - low) + e(2 * along - high - low) + e(high + low) + e(2 * along - high + low)) / (p * (1 - np.exp(-2 * p * along))))
 
 
 def losses_of(field: TrackField, harmonics: Sequence[Any], averages: Sequence[float], fs: float, rho: float) -> Array:

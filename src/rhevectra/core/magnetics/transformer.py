@@ -36,7 +36,8 @@ CANDIDATES = 5
 COPPER_SHARE = 0.2
 """Copper of a window, eddy currents reckoned in (estimate, for how far the turns tried reach; each is then worked out)."""
 LEAST_WALL = 0.88
-"""Most that chambers may leak with the thinnest wall by even fields alone, over what is wanted of them: these say up to an eighth too little."""
+"""Most that chambers may leak with the thinnest wall by even fields alone, over what is wanted of them: these say up to an eighth too
+little."""
 RISE_AIM = 0.90
 """Share of the allowed rise a core may reach in the search, whose currents are still estimates."""
 HEAT_TRANSFER = {"natural": 10.0, "forced": 25.0, "conduction": 16.0}
@@ -62,7 +63,8 @@ class Trial(Struct, frozen=True):
 
 
 USE_MOST, USE_LEAST = 3e6, 0.2e6
-"""Current density over the whole window [A/m²] beyond which no core is tried, and below which none is until all others fail: of 450 transformers sized from all cores, 92 % lie between and none beyond."""
+"""Current density over the whole window [A/m²] beyond which no core is tried, and below which none is until all others fail: of 450
+transformers sized from all cores, 92 % lie between and none beyond."""
 
 
 def _ampere_turns(need: TransformerNeed) -> float:
@@ -87,7 +89,8 @@ def wire_key(name: str) -> str:
 
 
 def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
-    """Integer turns of every winding for each core and candidate; the least turns meet the flux at the current limit, the most reach to where core and copper burn least."""
+    """Integer turns of every winding for each core and candidate; the least turns meet the flux at the current limit, the most reach to
+    where core and copper burn least."""
     area = np.minimum(win.effective.area, win.effective.area_min)[:, None]
     pins = need.pins or {}
     least = np.maximum(np.ceil(need.flux_limit / (need.b_max * area) / need.ratio + need.less(1) - 1e-9), 1)
@@ -104,16 +107,19 @@ def candidate_turns(need: TransformerNeed, win: Windows) -> list[Array]:
     main = need.windings[1].volts
     for k, w in enumerate(need.windings[2:], 2):
         wanted = (first - need.less(1)) * w.volts / main + need.less(k)
-        turns.append(np.full_like(first, pins[w.name]) if w.name in pins else np.maximum(np.ceil(w.floor * wanted - 1e-9) if w.floor else np.round(wanted), 1))
+        turns.append(np.full_like(first, pins[w.name]) if w.name in pins
+                     else np.maximum(np.ceil(w.floor * wanted - 1e-9) if w.floor else np.round(wanted), 1))
     return turns
 
 
 RATIO_MOST, NEAR = 400, 1.5
-"""Turns of the regulated winding up to which those are looked for that give every output its voltage, and over those that were to be tried."""
+"""Turns of the regulated winding up to which those are looked for that give every output its voltage, and over those that were to be
+tried."""
 
 
 def _in_ratio(need: TransformerNeed, pins: Mapping[str, Any], first: Array, least: Array) -> Array:
-    """Turns of the regulated winding (core, candidate), each moved to the nearest number, not below the least, at which the whole turns of all other outputs give them their voltage within tolerance; where there is none near, or all do, as they are."""
+    """Turns of the regulated winding (core, candidate), each moved to the nearest number, not below the least, at which the whole turns of
+    all other outputs give them their voltage within tolerance; where there is none near, or all do, as they are."""
     n, main = np.arange(1.0, RATIO_MOST + 1), need.windings[1].volts
     fits = np.ones(RATIO_MOST, bool)
     for w in need.windings[2:-1]:
@@ -129,17 +135,20 @@ def _in_ratio(need: TransformerNeed, pins: Mapping[str, Any], first: Array, leas
 
 
 def _coolest(need: TransformerNeed, win: Windows, least: Array) -> Array:
-    """Turns of the regulated winding at which core and copper together would burn least, by estimate: the loss of the core falls with a power of the turns, that of the copper grows with their square."""
+    """Turns of the regulated winding at which core and copper together would burn least, by estimate: the loss of the core falls with a
+    power of the turns, that of the copper grows with their square."""
     area, volume = (np.asarray(getattr(win.effective, n)[:, None]) for n in ("area", "volume"))
     rise = need.ambient + 0.8 * need.rise_max
     p_core = core_loss(need, np.maximum(need.ratio * (least - need.less(1)), 1.0), {"area": area, "volume": volume}, rise)
     amps = least * _ampere_turns(need)
-    p_copper = copper.resistivity(rise) * win.turn_length(0.5 * win.height)[:, None] * amps**2 / (COPPER_SHARE * win.width * win.height)[:, None]
+    p_copper = copper.resistivity(rise) * win.turn_length(0.5 * win.height)[:, None] * amps**2 / (COPPER_SHARE * win.width * win.height)[:,
+        None]
     beta = need.material["loss_beta"]
     return np.asarray(least * (0.5 * beta * p_core / np.maximum(p_copper, 1e-12)) ** (1 / (2 + beta)))
 
 
-def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: winding.Sizes, changing: Change, rho: float) -> list[Laid]:
+def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array, wires: winding.Sizes, changing: Change,
+             rho: float) -> list[Laid]:
     """Wire for every winding, both halves of a tapped one alike: the option of least loss whose height keeps to its share of the window."""
     width = need.between_margins(win.width)[:, None]
     weight = np.array([w.i_rms * w.volts for w in need.windings[1:-1]])
@@ -158,12 +167,16 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
         if halves and parts == arrangement.shares(need.stack, k - 1) and np.array_equal(real[k], real[k - 1]):
             trial = halves[-1][1]
         elif need.board is not None:
-            trial = lay_tracks(real[k][..., None], width[..., None], parts, need.board, pinned, aux_track(w.i_rms, need.board) if k == len(turns) - 1 else np.inf)
+            trial = lay_tracks(real[k][..., None], width[..., None], parts, need.board, pinned,
+                               aux_track(w.i_rms, need.board) if k == len(turns) - 1 else np.inf)
         else:
-            of = winding.options(w.i_rms, wires, w.triple, need.lp is None and not w.triple) if pinned is None else wire.options(pinned, wires, w.triple)
-            trial = winding.lay(real[k][..., None], of.diameter, of.overall, of.strands, width[..., None], parts, of.flat, of.foil, need.tapes.thickness, of.sheath)
+            of = winding.options(w.i_rms, wires, w.triple, need.lp is None and not w.triple) if pinned is None else wire.options(pinned,
+                wires, w.triple)
+            trial = winding.lay(real[k][..., None], of.diameter, of.overall, of.strands, width[..., None], parts, of.flat, of.foil,
+                                need.tapes.thickness, of.sheath)
         felt = changing.felt(k, trial, scale[..., None], np.asarray(near[k])[..., None])
-        cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, felt, rho) * winding.unevenness(real[k][..., None], trial, width[..., None])
+        cost = winding.strand_loss(w.i_rms, real[k][..., None], trial, middle, felt, rho) * winding.unevenness(real[k][..., None], trial,
+            width[..., None])
         cost = cost + need.leak_cost * leak_estimate.of_winding(need, k, real, trial, middle, width[..., None])
         too_tall = trial.height > (left if k == 0 else shares[k] * room)[..., None]
         cost = cost + np.where(trial.fits, 0.0, 1e9) + np.where(too_tall, 1e3 * (1 + trial.height / 1e-3), 0.0)
@@ -204,7 +217,8 @@ def _gaps(need: TransformerNeed, win: Windows, turns: list[Array], eff: dict[str
     """Gap [m] and fringing factor of every candidate."""
     if need.lp is None:
         return np.zeros(turns[0].shape), np.ones(turns[0].shape)
-    return magnetics.solve_gap(eff["area_post"], turns[0], need.lp, eff["length"], need.material["mu_initial"], eff["area"], win.window[:, None])
+    return magnetics.solve_gap(eff["area_post"], turns[0], need.lp, eff["length"], need.material["mu_initial"], eff["area"],
+                               win.window[:, None])
 
 
 def try_all(need: TransformerNeed, win: Windows, wires: winding.Sizes) -> Trial:
@@ -220,7 +234,8 @@ def try_all(need: TransformerNeed, win: Windows, wires: winding.Sizes) -> Trial:
     sections, high = sections_of(need, laid, wound(need, turns))
     width = need.between_margins(win.width)[:, None] * np.ones(shape)
     path = _path(need, win)
-    mean_turn = [sum(s.share * (win.base_turn[:, None] + win.climb[:, None] * s.depth) for s in sections if s.winding == k) for k in range(len(turns))]
+    mean_turn = [sum(s.share * (win.base_turn[:, None] + win.climb[:, None] * s.depth) for s in sections if s.winding == k)
+                 for k in range(len(turns))]
     resistance = magnetics.thermal_resistance(HEAT_TRANSFER[need.cooling], win.surface)[:, None]
     near = gap_rates(need, win, turns, gap, [s.depth for s in sections])
     scale, real = (copper.MU0 * turns[1] / path) ** 2, wound(need, turns)
@@ -233,8 +248,8 @@ def try_all(need: TransformerNeed, win: Windows, wires: winding.Sizes) -> Trial:
         rise = np.minimum(magnetics.temperature_rise(resistance, p_core, sum(p_copper)), 400.0)
     middle, wide = win.turn_length(0.5 * win.height)[:, None, None], width[..., None]
     leak = np.maximum(leak_estimate.of_stack(need, real, laid, middle, wide), need.leak_least) if need.leak_cost else np.zeros((*shape, 1))
-    trial = Trial(list(turns), laid, sections, gap, fringe, need.leak_cost * np.asarray(leak)[..., 0], high / win.height[:, None], p_core, p_copper, rise,
-                  need.flux_limit / (turns[0] * np.minimum(eff["area"], eff["area_min"])), mean_turn, {}, np.zeros(shape))
+    trial = Trial(list(turns), laid, sections, gap, fringe, need.leak_cost * np.asarray(leak)[..., 0], high / win.height[:, None], p_core,
+                  p_copper, rise, need.flux_limit / (turns[0] * np.minimum(eff["area"], eff["area_min"])), mean_turn, {}, np.zeros(shape))
     return _judged(need, win, trial, eff["area_post"])
 
 
@@ -247,10 +262,15 @@ def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> T
     stuck = sum((~x.fits).astype(float) for x in trial.laid)
     thin = np.max([len(arrangement.shares(need.stack, k)) / n for k, n in enumerate(wound(need, turns))], axis=0)
     constraints: dict[str, tuple[Any, Any, str]] = {
-        "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""), "rise": (trial.rise, RISE_AIM * need.rise_max, "K"),
+        "flux": (trial.b_peak, need.b_max, "T"), "fill": (np.where(stuck > 0, 9.0, trial.fill), 1.0, ""),
+        "rise": (trial.rise, RISE_AIM * need.rise_max, "K"),
         "gap": (trial.gap, need.gap_max_share * np.sqrt(post), "m"), "ratio": (ratio, 1e-9, ""), "parts": (thin, 1.0, ""),
         **({} if need.half is None or not need.half.spaced else {"leg": (fuller_leg(need, win, trial), need.b_max, "T")}),
-        **({} if need.leak_aim is None else {"leak": (beside_leakage(need, win, trial), LEAST_WALL * need.leak_aim, "H"), "no room": (need.leak_aim / beside_leakage(need, win, trial, np.maximum(1 - trial.fill, 0.0) * win.height[:, None]), 1.0, "")}), "no gap": (-trial.gap, 0.0, "m"), "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
+        **({} if need.leak_aim is None
+           else {"leak": (beside_leakage(need, win, trial), LEAST_WALL * need.leak_aim, "H"),
+                 "no room": (need.leak_aim / beside_leakage(need, win, trial, np.maximum(1 - trial.fill, 0.0) * win.height[:, None]), 1.0,
+                             "")}), "no gap": (-trial.gap, 0.0, "m"),
+                                                    "height": (win.tall[:, None] * np.ones(shape), need.height_max or np.inf, "m")}
     excess = np.zeros(shape)
     for value, limit, _unit in constraints.values():
         over = np.where(value > limit, np.where(np.asarray(limit) > 1e-6, value / np.maximum(limit, 1e-9), 2.0) - 1, 0.0)
@@ -259,15 +279,18 @@ def _judged(need: TransformerNeed, win: Windows, trial: Trial, post: Array) -> T
 
 
 def fuller_leg(need: TransformerNeed, win: Windows, trial: Trial) -> Any:
-    """Flux [T] of the outer leg that carries more at the current limit, where a spacer lies under all legs and a winding ends half a turn early."""
+    """Flux [T] of the outer leg that carries more at the current limit, where a spacer lies under all legs and a winding ends half a turn
+    early."""
     assert need.half is not None and need.lp is not None
     turns, (area, length) = counting(need, trial.turns), win.legs
     amps = half_turn.current(need.flux_limit / need.lp, turns[0], turns[need.half.winding])
-    return half_turn.leg_flux(need.flux_limit / turns[0], 1.0, area[:, None], amps, length[:, None], need.material["mu_initial"], magnetics.shim(trial.gap))
+    return half_turn.leg_flux(need.flux_limit / turns[0], 1.0, area[:, None], amps, length[:, None], need.material["mu_initial"],
+                              magnetics.shim(trial.gap))
 
 
 def beside_leakage(need: TransformerNeed, win: Windows, trial: Trial, wider: Any = 0.0) -> Any:
-    """Leakage of two chambers seen from the primary [H], in the windows as filled: even fields between the ends and the wall. wider: by how much more the wall keeps them apart [m]."""
+    """Leakage of two chambers seen from the primary [H], in the windows as filled: even fields between the ends and the wall. wider: by how
+    much more the wall keeps them apart [m]."""
     outputs = outputs_of(need)
     own = sum(trial.laid[k].height for k in outputs) * (1 / 3 if len(outputs) == 1 else (1 / 3 + arrangement.NEARER) / 2)
     apart = trial.laid[0].height / 3 + (need.wall or 0.0) + wider + own
@@ -280,12 +303,14 @@ def core_loss(need: TransformerNeed, turns: Any, eff: dict[str, Any], temperatur
     alpha, beta = m["loss_alpha"], m["loss_beta"]
     kappa = magnetics.igse_constant(alpha, beta)
     reference = magnetics.loss_at_temperature(m["loss_ref_w_m3"], m["loss_t_curvature_1_k2"], temperature, m["loss_t_min_c"])
-    at_one = magnetics.core_loss_two_slope(1.0, kappa, 1.0, need.swing, m["loss_f_ref_hz"], alpha, m["loss_b_ref_t"], beta, need.fs if need.fs_each is None else need.fs_each, need.t_up, need.t_down)
+    at_one = magnetics.core_loss_two_slope(1.0, kappa, 1.0, need.swing, m["loss_f_ref_hz"], alpha, m["loss_b_ref_t"], beta,
+                                           need.fs if need.fs_each is None else need.fs_each, need.t_up, need.t_down)
     return np.max(at_one) * eff["volume"] * reference / (turns * eff["area"]) ** beta
 
 
 class Choice(Struct, frozen=True):
-    """The chosen core and candidate, and for every smaller core the sentence that refused it. than: what a smaller one that would have passed does far more (leaks, burns), if it was passed over for that."""
+    """The chosen core and candidate, and for every smaller core the sentence that refused it. than: what a smaller one that would have
+    passed does far more (leaks, burns), if it was passed over for that."""
 
     core: int
     candidate: int
@@ -300,7 +325,11 @@ PASSED_OVER = "would pass, but {} far more"
 """What is told of a smaller core that passes, by what it does more."""
 _SAYS = {"flux": "flux {v} at the current limit, limit {l}", "fill": "windings need {v} of the window height", "rise": "{v} rise, aim {l}",
          "gap": "gap {v} is longer than {l}, fringing heats the winding", "no gap": "inductance cannot be reached even without a gap",
-         "leg": "flux {v} in the fuller outer leg at the current limit, limit {l}", "leak": "its chambers leak {v} at least, {l} are wanted", "no room": "wanted of its chambers is {v} times what they leak with the widest wall there is room for", "parts": "a winding has fewer turns than the arrangement has parts of it", "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
+         "leg": "flux {v} in the fuller outer leg at the current limit, limit {l}",
+         "leak": "its chambers leak {v} at least, {l} are wanted",
+         "no room": "wanted of its chambers is {v} times what they leak with the widest wall there is room for",
+         "parts": "a winding has fewer turns than the arrangement has parts of it",
+         "ratio": "no turns give every output its voltage within tolerance", "height": "{v} tall, limit {l}"}
 
 
 def binding(trial: Trial, core: int) -> str:
@@ -319,17 +348,21 @@ def binding(trial: Trial, core: int) -> str:
 
 
 LARGER, LEANER, LEAK_MUCH = 1.5, 0.75, 0.025
-"""A core up to so many times as large is taken where its leakage burns at most such a share, and that of the smaller more than such a share of what the transformer hands on."""
+"""A core up to so many times as large is taken where its leakage burns at most such a share, and that of the smaller more than such a share
+of what the transformer hands on."""
 TWICE_AS_MUCH = 2.5
-"""The same up to so many times as large, where the leakage of the smaller burns more than twice that: between small cores the steps are large."""
+"""The same up to so many times as large, where the leakage of the smaller burns more than twice that: between small cores the steps are
+large."""
 
 
 SPARING, SPARED = 1.25, 0.01
-"""A core up to so many times as large is taken where it burns less by such a share of what the transformer hands on: a step of the catalogue for a tenth of all losses."""
+"""A core up to so many times as large is taken where it burns less by such a share of what the transformer hands on: a step of the
+catalogue for a tenth of all losses."""
 
 
 def _leaner(able: Sequence[int], volume: Array, leak: Array, burnt: Array, handed: float) -> tuple[int, str]:
-    """Of the cores that pass, smallest first, the smallest; or one not much larger that leaks or burns far less, and which of both. handed: what the transformer hands on [W]."""
+    """Of the cores that pass, smallest first, the smallest; or one not much larger that leaks or burns far less, and which of both. handed:
+    what the transformer hands on [W]."""
     small, much = able[0], LEAK_MUCH * handed
     most = (TWICE_AS_MUCH if leak[small] > 2 * much else LARGER) * volume[small]
     near = [k for k in able if volume[k] <= most and leak[k] <= LEANER * leak[small]]
@@ -340,7 +373,9 @@ def _leaner(able: Sequence[int], volume: Array, leak: Array, burnt: Array, hande
 
 
 def choose(trial: Trial, win: Windows, pinned: str | None, handed: float = np.inf, usual: float = 1.0) -> Choice:
-    """Smallest effective volume that passes everything, or one not much larger that leaks or burns far less, at its candidate of least loss; if none passes, the least excess. handed: what the transformer hands on [W] (without end: always the smallest); usual: share at which copper counts beside the core."""
+    """Smallest effective volume that passes everything, or one not much larger that leaks or burns far less, at its candidate of least
+    loss; if none passes, the least excess. handed: what the transformer hands on [W] (without end: always the smallest); usual: share at
+    which copper counts beside the core."""
     loss = trial.p_core + usual * sum(trial.p_copper) + trial.leak_loss
     passed: Array = np.asarray(trial.excess <= 0)
     best = np.where(passed, loss, 1e6 * (1 + trial.excess)).argmin(-1)

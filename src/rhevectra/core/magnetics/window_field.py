@@ -1,4 +1,5 @@
-"""The field of a designed transformer: its conductors as laid, its currents, and what finite elements and closed figures say side by side."""
+"""The field of a designed transformer: its conductors as laid, its currents, and what finite elements and closed figures say side by
+side."""
 
 from collections.abc import Iterator
 from typing import Any
@@ -20,7 +21,8 @@ SOLID_FROM = 1.5
 
 
 class WindowField(Struct, frozen=True):
-    """Fields of a design: window with its mesh; the field of currents that cancel and of the fundamental; leakage by elements and closed [H] inside the window; loss of each winding at the fundamental by elements and closed [W]; names of the windings; frequency [Hz]."""
+    """Fields of a design: window with its mesh; the field of currents that cancel and of the fundamental; leakage by elements and closed
+    [H] inside the window; loss of each winding at the fundamental by elements and closed [W]; names of the windings; frequency [Hz]."""
 
     layout: Layout
     window: Window
@@ -40,7 +42,8 @@ def conductors_of(layout: Layout, rho: float, frequency: float) -> list[Conducto
     for w in layout.wires:
         if w.wide:
             deep, wide = w.diameter / 2, w.wide / 2
-            made.append(Conductor(w.winding, w.x, w.y, (wide, deep) if w.across else (deep, wide), False, True, 1, float(np.sqrt(4 / np.pi * w.diameter * w.wide))))
+            made.append(Conductor(w.winding, w.x, w.y, (wide, deep) if w.across else (deep, wide), False, True, 1,
+                                  float(np.sqrt(4 / np.pi * w.diameter * w.wide))))
             continue
         solid = w.strands == 1 and w.diameter > SOLID_FROM * delta
         half = w.diameter / 2 if w.strands == 1 else 0.96 * w.radius
@@ -73,7 +76,8 @@ def field_steps(design: Any) -> Iterator[tuple[int, int, Any]]:
         yield done, total, None if found is None else _together(need, plan, layout, found, turns, closed, base, gap, rho)
 
 
-def _together(need: Any, plan: Any, layout: Layout, found: tuple[Window, Solved, Solved], turns: Array, closed: float, base: Array, gap: float, rho: float) -> WindowField:
+def _together(need: Any, plan: Any, layout: Layout, found: tuple[Window, Solved, Solved], turns: Array, closed: float, base: Array,
+              gap: float, rho: float) -> WindowField:
     """Both routes side by side, with the mean turn of each winding."""
     window, leaking, working = found
     trial, win, at = plan.choice.trial, plan.window, (plan.choice.core, plan.choice.candidate)
@@ -83,4 +87,5 @@ def _together(need: Any, plan: Any, layout: Layout, found: tuple[Window, Solved,
     first = replace(need, windings=tuple(replace(w, i_avg=0.0, harmonics=w.harmonics[:1]) for w in need.windings))
     one, _ = candidate.exact_copper(first, trial, at, win, need.ambient + float(trial.rise[at]))
     by_elements = window.per_winding(working.loss, len(turns)) * mean_turn
-    return WindowField(layout, window, leaking, working, (2 * leaking.energy * counted / need.halves**2, closed), (by_elements, np.array(one)), tuple(w.name for w in need.windings), float(need.fs), gap)
+    return WindowField(layout, window, leaking, working, (2 * leaking.energy * counted / need.halves**2, closed),
+                       (by_elements, np.array(one)), tuple(w.name for w in need.windings), float(need.fs), gap)

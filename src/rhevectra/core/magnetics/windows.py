@@ -33,7 +33,9 @@ USUAL = Tapes()
 
 
 class Windows(Struct, frozen=True):
-    """One entry per core: window width along the post and height across it [m], turn length at the bobbin [m], surface [m²], height [m]; window along the post, across it, wall of the bobbin [m]; rare; path: how far the field of the windings runs through the window [m]; climb: by how much a turn grows for each metre it lies further out."""
+    """One entry per core: window width along the post and height across it [m], turn length at the bobbin [m], surface [m²], height [m];
+    window along the post, across it, wall of the bobbin [m]; rare; path: how far the field of the windings runs through the window [m];
+    climb: by how much a turn grows for each metre it lies further out."""
 
     names: tuple[str, ...]
     effective: Effective
@@ -54,7 +56,8 @@ class Windows(Struct, frozen=True):
 
     def offered(self, named: str | None) -> "Windows":
         """The cores a search may take, and the one a person named."""
-        return self if not self.rare.any() else self.only([k for k, (name, rare) in enumerate(zip(self.names, self.rare, strict=True)) if not rare or name == named])
+        return self if not self.rare.any() else self.only(
+            [k for k, (name, rare) in enumerate(zip(self.names, self.rare, strict=True)) if not rare or name == named])
 
     def turn_length(self, depth: Any) -> Any:
         """Length of a turn [m] whose middle lies `depth` above the bobbin floor."""
@@ -71,8 +74,10 @@ class Windows(Struct, frozen=True):
         return float(area[core]), float(length[core])
 
     def chambers(self) -> "Windows":
-        """The same windows with their windings beside one another: what is laid one over the other now lies along the post, every turn as long as the mean, and the field runs from the post to the outer leg."""
-        return replace(self, width=self.height, height=self.width, base_turn=self.turn_length(0.5 * self.height), path=self.across, climb=np.zeros(len(self.names)))
+        """The same windows with their windings beside one another: what is laid one over the other now lies along the post, every turn as
+        long as the mean, and the field runs from the post to the outer leg."""
+        return replace(self, width=self.height, height=self.width, base_turn=self.turn_length(0.5 * self.height), path=self.across,
+                       climb=np.zeros(len(self.names)))
 
     def only(self, cores: Sequence[int] | Array) -> "Windows":
         """Some of the cores, in this order."""
@@ -96,7 +101,8 @@ def _base_turn(row: Mapping[str, Any]) -> float:
 
 
 def two_legs(row: Mapping[str, Any]) -> tuple[float, float]:
-    """Surfaces of a U core and of its winding in the air [m²]: the winding stands out on three sides of one leg and hides the inner face of the other."""
+    """Surfaces of a U core and of its winding in the air [m²]: the winding stands out on three sides of one leg and hides the inner face of
+    the other."""
     a, b, c, d, e, f = (row[f"{k}_m"] for k in ("a", "b", "c", "d", "e", "f"))
     core = 2 * a * c + 2 * (2 * a * b - 2 * d * (e + f)) + 2 * b * c + 2 * (b - d) * c
     return float(core), float(2 * d * (2 * (f + 2 * e) + (c + 2 * e) + 2 * e))
@@ -122,5 +128,8 @@ def windows(cores: Table) -> Windows:
     return Windows(
         names=cores.names, effective=effective(rows), width=width, path=width, climb=np.full(len(rows), 2 * np.pi),
         height=open_to - wall - CLEAR, base_turn=np.array([_base_turn(r) for r in rows]),
-        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), rare=(col("by_choice") > 0) | (wall <= 0), bare=wall <= 0, across=open_to, wall=wall,
-        tall=np.array([2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM", "P", "U") else r["c_m"] if r["family"] == "EP" else max(2 * r["b_m"], r["c_m"]) for r in rows]))
+        surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), rare=(col("by_choice") > 0) | (wall <= 0), bare=wall <= 0,
+        across=open_to, wall=wall,
+        tall=np.array(
+            [2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM", "P", "U") else r["c_m"] if r["family"] == "EP"
+             else max(2 * r["b_m"], r["c_m"]) for r in rows]))

@@ -1,4 +1,5 @@
-"""A wire as people write it: `0.6`, `19x0.14` (twisted), `4x0.4 flat` (side by side), `2xAWG26`, `foil 0.2` (as wide as the window leaves), `board 4`, `board 1x3` (turns a layer of a board, layers to a turn); diameters and thickness in mm."""
+"""A wire as people write it: `0.6`, `19x0.14` (twisted), `4x0.4 flat` (side by side), `2xAWG26`, `foil 0.2` (as wide as the window leaves),
+`board 4`, `board 1x3` (turns a layer of a board, layers to a turn); diameters and thickness in mm."""
 
 import re
 
@@ -8,8 +9,10 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.core.magnetics.winding import SHEATH, TWISTED_TRIPLE, Options, Sizes
 
 EXAMPLE = "4x0.4 flat"
-ACCEPTED = "diameter in mm or as AWG, with the count before it: 0.6, 19x0.14 (twisted), 4x0.4 flat (side by side), 2xAWG26; or a foil by its thickness: foil 0.2; on a board turns a layer, and layers to a turn: board 4, board 1x3"
-USUAL = ("0.14", "0.2", "0.25", "0.315", "0.4", "0.5", "0.6", "0.71", "2x0.5 flat", "3x0.4 flat", "5x0.2 flat", "10x0.1", "19x0.14", "40x0.1", "foil 0.1", "foil 0.3")
+ACCEPTED = ("diameter in mm or as AWG, with the count before it: 0.6, 19x0.14 (twisted), 4x0.4 flat (side by side), 2xAWG26; or a foil by "
+            "its thickness: foil 0.2; on a board turns a layer, and layers to a turn: board 4, board 1x3")
+USUAL = ("0.14", "0.2", "0.25", "0.315", "0.4", "0.5", "0.6", "0.71", "2x0.5 flat", "3x0.4 flat", "5x0.2 flat", "10x0.1", "19x0.14",
+         "40x0.1", "foil 0.1", "foil 0.3")
 """Wires offered in lists; any other may be written."""
 LEAST, MOST, STRANDS_MOST = 0.04, 3.0, 400
 TURNS_MOST = 20
@@ -83,13 +86,16 @@ def write_foil(thick: float) -> str:
 
 
 def options(text: str, sizes: Sizes, triple: bool) -> Options:
-    """The one option of a wire that was chosen, as `winding.options` gives them; its insulation is that of the nearest sizes. triple: each of few wires is insulated by itself, more are a litz with that insulation over all."""
+    """The one option of a wire that was chosen, as `winding.options` gives them; its insulation is that of the nearest sizes. triple: each
+    of few wires is insulated by itself, more are a litz with that insulation over all."""
     foil = thickness(text)
     if foil is not None:
         return Options(np.array([foil]), np.array([foil]), np.array([1.0]), np.array([False]), np.array([True]), np.zeros(1))
     strands, diameter, flat = parts(text)
     sheath = triple and not flat and strands > TWISTED_TRIPLE
-    bare, overall = sizes["triple"] if triple and not sheath else (np.concatenate([sizes[kind][k] for kind in ("enamel", "litz")]) for k in (0, 1))
+    bare, overall = sizes["triple"] if triple and not sheath else (np.concatenate([sizes[kind][k] for kind in ("enamel", "litz")])
+        for k in (0, 1))
     order = np.argsort(bare)
     wall = np.interp(diameter, bare[order], (overall - bare)[order])
-    return Options(np.array([diameter]), np.array([diameter + wall]), np.array([float(strands)]), np.array([flat]), np.array([False]), np.array([SHEATH if sheath else 0.0]))
+    return Options(np.array([diameter]), np.array([diameter + wall]), np.array([float(strands)]), np.array([flat]), np.array([False]),
+                   np.array([SHEATH if sheath else 0.0]))

@@ -6,7 +6,8 @@ from types import ModuleType
 from rhevectra.core.basis.registry import Registry
 from rhevectra.core.stages import dc_input
 
-_BEHIND = {"ac1": {"plain": "bridge and bulk", "doubler": "voltage doubler", "pfc_crm": "PFC, boundary mode", "pfc_ccm": "PFC, continuous mode", "pfc_interleaved": "PFC, interleaved", "pfc_bridgeless": "PFC, bridgeless"},
+_BEHIND = {"ac1": {"plain": "bridge and bulk", "doubler": "voltage doubler", "pfc_crm": "PFC, boundary mode",
+                   "pfc_ccm": "PFC, continuous mode", "pfc_interleaved": "PFC, interleaved", "pfc_bridgeless": "PFC, bridgeless"},
            "ac3": {"pfc_three_phase": "PFC, three phases"}}
 """Kind of mains -> front ends that stand behind it, in the order in which they are offered, each with what people call it."""
 FRONT_ENDS = Registry(__name__, {name: said for names in _BEHIND.values() for name, said in names.items()})
@@ -18,7 +19,9 @@ def front_ends_for(mains: str) -> Registry:
     return FRONT_ENDS.only(_BEHIND.get(mains, {}))
 
 
-CLAMPS = Registry(__name__, {"rcd": "resistor and capacitor", "rcd_slow": "slow diode", "zener": "Zener diodes", "rcd_zener": "both together", "active": "clamp switch", "none": "none: in the switch"}, {"none": "avalanche"})
+CLAMPS = Registry(__name__,
+                  {"rcd": "resistor and capacitor", "rcd_slow": "slow diode", "zener": "Zener diodes", "rcd_zener": "both together",
+                   "active": "clamp switch", "none": "none: in the switch"}, {"none": "avalanche"})
 """What may become of the leakage energy where nothing hands it back, the usual clamp first."""
 UNCLAMPED = Registry(__name__, {"none": "none"}, {"none": "unclamped"})
 

@@ -25,8 +25,11 @@ SPREAD = 1.2
 """Largest breakdown voltage over the rated one, which is the least (typical, from memory)."""
 DECISIONS: tuple[DecisionSpec, ...] = ()
 FIGURES = (
-    FigureSpec("clamp.e_avalanche", "Avalanche energy of each pulse", "E_av", "clamp", corners.PEAKS, fixed="leakage tolerance", sentence="what the switch takes while it breaks down, every pulse: classes state what a single pulse may bring, seldom what every pulse may (common practice: none)"),
-    FigureSpec("clamp.power", "Avalanche power in the switch", "P_av", "clamp", corners.LOADED, fixed="leakage tolerance; what the auxiliary winding takes of the spike, at light load up to half"),
+    FigureSpec("clamp.e_avalanche", "Avalanche energy of each pulse", "E_av", "clamp", corners.PEAKS, fixed="leakage tolerance",
+               sentence="what the switch takes while it breaks down, every pulse: classes state what a single pulse may bring, seldom what "
+               "every pulse may (common practice: none)"),
+    FigureSpec("clamp.power", "Avalanche power in the switch", "P_av", "clamp", corners.LOADED,
+               fixed="leakage tolerance; what the auxiliary winding takes of the spike, at light load up to half"),
     FigureSpec("clamp.v", "Node above the bus", "V_n", "clamp", corners.PEAKS, limit="clamp.v_budget", limit_kind="max", look_only=True),
     *(f for f in clamping.FIGURES if f.id not in ("clamp.diode_v_reverse", "clamp.t_recovery")),
 )
@@ -42,7 +45,8 @@ def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: floa
     """Nothing is chosen: the switch's own breakdown, least and largest."""
     give = work.sheet.given
     return {"stage": {"clamp_z": give("switch.v_breakdown", v_target, "V", "catalogue", "least breakdown voltage: that of the class"),
-                      "clamp_most": give("switch.v_breakdown_most", SPREAD * v_target, "V", "rule", f"{SPREAD:g} × the class voltage (typical, from memory)")}, "vf": 0.0}
+                      "clamp_most": give("switch.v_breakdown_most", SPREAD * v_target, "V", "rule",
+                                         f"{SPREAD:g} × the class voltage (typical, from memory)")}, "vf": 0.0}
 
 
 def guess(v_or: float, p_in: float, fs: float) -> dict[str, float]:
@@ -58,19 +62,24 @@ def idle_current(s: Any, v_or: Any) -> float:
 def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     """What the switch takes in a period, by the least breakdown voltage; the crest by the largest."""
     bus = {"v_bus": s.v_bus, "v_reflected": o["v_or"]}
-    low, most = (sheet(f"clamp.v_level{name}", avalanche.level, v_breakdown=v, **bus) for name, v in (("", s.clamp_z), ("_most", s.clamp_most)))
+    low, most = (sheet(f"clamp.v_level{name}", avalanche.level, v_breakdown=v, **bus)
+                 for name, v in (("", s.clamp_z), ("_most", s.clamp_most)))
     free = sheet("clamp.v_free", avalanche.ring_peak, v_reflected=o["v_or"], i_one=o["i_one"], leakage=s.leakage, c_node=s.c_node)
-    i_c = sheet("clamp.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=low, v_reflected=o["v_or"], quality=clamp.RING_QUALITY)
+    i_c = sheet("clamp.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=low,
+                v_reflected=o["v_or"], quality=clamp.RING_QUALITY)
     q = sheet("clamp.q", clamp.charge_offered, leakage=s.leakage, i_clamp=i_c, v_node=low, v_reflected=o["v_or"])
     t = sheet("clamp.t_reset", clamp.reset_time, t_off=o["t_off"], q_clamp=q, i_clamp=i_c)
     e = sheet("clamp.e_avalanche", avalanche.energy, v_bus=s.v_bus, v_level=low, q_clamp=q)
-    return {"crest": sheet("clamp.v_crest", avalanche.node_peak, v_level=most, v_free=free), "v_node": sheet("clamp.v_node", avalanche.node_peak, v_level=low, v_free=free), "i_clamp": i_c, "q_clamp": q, "t_clamp": t,
-            "clamp_power": sheet("clamp.power", flyback.energy_rate, energy=e, fs=o["fs"]), "i_core": sheet("clamp.i_core", zener.current_from_core, i_secondary=o["i_sum"], fs=o["fs"], q_clamp=q)}
+    return {"crest": sheet("clamp.v_crest", avalanche.node_peak, v_level=most, v_free=free),
+            "v_node": sheet("clamp.v_node", avalanche.node_peak, v_level=low, v_free=free), "i_clamp": i_c, "q_clamp": q, "t_clamp": t,
+            "clamp_power": sheet("clamp.power", flyback.energy_rate, energy=e, fs=o["fs"]),
+            "i_core": sheet("clamp.i_core", zener.current_from_core, i_secondary=o["i_sum"], fs=o["fs"], q_clamp=q)}
 
 
 def measures(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     """The ring it leaves."""
-    return {"v_clamp": sheet.again("clamp.v", o["crest"]), "loss_ring": sheet("clamp.loss_ring", clamp.ring_power, c_node=s.c_node, v_node=o["v_node"], v_reflected=o["v_or"], fs=o["fs"])}
+    return {"v_clamp": sheet.again("clamp.v", o["crest"]),
+            "loss_ring": sheet("clamp.loss_ring", clamp.ring_power, c_node=s.c_node, v_node=o["v_node"], v_reflected=o["v_or"], fs=o["fs"])}
 
 
 def bus_power(sheet: Any, o: dict[str, Any], drawn: dict[str, Any]) -> Any:
@@ -97,4 +106,5 @@ def models(s: Any, at: Any) -> tuple[str, ...]:
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """No part stands for it; the drawing says where the energy goes."""
-    return [("note", (22, 14), (22, 17), "no clamp: the switch", "primary", "Dava"), ("note", (22, 19), (22, 22), "takes the leakage", "primary", "Dava")]
+    return [("note", (22, 14), (22, 17), "no clamp: the switch", "primary", "Dava"),
+            ("note", (22, 19), (22, 22), "takes the leakage", "primary", "Dava")]

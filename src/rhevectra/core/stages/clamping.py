@@ -20,7 +20,8 @@ BURNS_IN_SWITCH = False
 TURNS = False
 """Whether the leakage current turns round in it, so that the capacitor gives back what it took."""
 FALLS = False
-"""Whether its voltage falls with its power, as that of a resistor beside a capacitor does: at less than the current it is sized for it burns more than the leakage brings."""
+"""Whether its voltage falls with its power, as that of a resistor beside a capacitor does: at less than the current it is sized for it
+burns more than the leakage brings."""
 GRAZED = False
 """Whether the ring it leaves comes back to it again and again: without load the engine takes a minute to find the period then."""
 CARRIES: tuple[str, ...] = ()
@@ -35,16 +36,21 @@ AT_LITTLE_LOAD = (
 )
 FIGURES = (
     *AT_LITTLE_LOAD,
-    FigureSpec("clamp.diode_v_reverse", "Clamp diode reverse voltage", "V̂_R,cl", "clamp", corners.PEAKS, limit="clamp.diode_v_limit", limit_kind="max"),
-    FigureSpec("clamp.t_recovery", "Recovery of the clamp diode, most", "t_rr", "clamp", corners.LOADED, "min", sentence="a faster diode than this class; slow ones are a clamp of their own"),
+    FigureSpec("clamp.diode_v_reverse", "Clamp diode reverse voltage", "V̂_R,cl", "clamp", corners.PEAKS, limit="clamp.diode_v_limit",
+               limit_kind="max"),
+    FigureSpec("clamp.t_recovery", "Recovery of the clamp diode, most", "t_rr", "clamp", corners.LOADED, "min",
+               sentence="a faster diode than this class; slow ones are a clamp of their own"),
     FigureSpec("clamp.t_reset", "Leakage reset time", "t_cl", "clamp", corners.LOADED),
     FigureSpec("clamp.power_stolen", "Power taken from the outputs", "P_k", "clamp", corners.LOADED, fixed="leakage tolerance",
-               sentence="what the core itself gives away while the leakage empties, beside the leakage's own energy: the longer that takes, the more"),
+               sentence="what the core itself gives away while the leakage empties, beside the leakage's own energy: the longer that "
+               "takes, the more"),
 )
 
 
 def burnt(falls: bool, share: float = 1.0) -> float:
-    """What a clamp burns over the energy of the leakage: its voltage over what that is above the reflected one. It stands ROOM times the reflected voltage at the current it is sized for; share: of that current that flows, where its voltage falls (a hundredth counts as that: less carries no energy to speak of)."""
+    """What a clamp burns over the energy of the leakage: its voltage over what that is above the reflected one. It stands ROOM times the
+    reflected voltage at the current it is sized for; share: of that current that flows, where its voltage falls (a hundredth counts as
+    that: less carries no energy to speak of)."""
     over = 0.5 * (1 + float(np.sqrt(1 + 4 * ROOM * (ROOM - 1) * (max(share, 0.01) ** 2 if falls else 1.0))))
     return over / (over - 1)
 
@@ -54,7 +60,8 @@ def limits(work: Work, v_bus: Any, crest: Any, v_budget: float, v_class: float, 
     sheet = work.sheet
     row = sheet("clamp.diode_v_reverse", clamp.diode_reverse, v_bus=v_bus, crest=crest)
     bears = diode_class(max(float(np.max(row.value)), DIODE_SHARE * v_class))
-    sheet.given("clamp.diode_v_limit", DIODE_SHARE * bears, "V", "rule", f"diode class of {bears:g} V, at least the switch class, used to 80 % (common practice)")
+    sheet.given("clamp.diode_v_limit", DIODE_SHARE * bears, "V", "rule",
+                f"diode class of {bears:g} V, at least the switch class, used to 80 % (common practice)")
     budget(work, v_budget, left)
 
 

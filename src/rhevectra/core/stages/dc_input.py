@@ -16,7 +16,8 @@ from rhevectra.core.stages.work import FigureSpec, Work
 NAME = "none"
 MAINS = "dc"
 DECISIONS: tuple[DecisionSpec, ...] = ()
-FIGURES = (FigureSpec("inlet.i_avg", "Input current, average", "I_in", "inlet", corners.LOADED, fixed="switching ripple, which the input capacitor carries"),)
+FIGURES = (FigureSpec("inlet.i_avg", "Input current, average", "I_in", "inlet", corners.LOADED,
+                      fixed="switching ripple, which the input capacitor carries"),)
 CURES: dict[str, str] = {}
 SHAPES_CURRENT = False
 PLATES = (("inlet", "Input", "inlet.i_avg"),)
@@ -44,8 +45,11 @@ def bus(plan: dict[str, Any], grid: Grid, power: Any, near: Any = None) -> tuple
 def record(work: Work, plan: dict[str, Any], solution: Any, power: Any, i_hf: Any) -> dict[str, Any]:
     """The bus row."""
     v_bus = work.sheet.given("bus.v", np.broadcast_to(work.grid.v_line, work.grid.shape), "V", text="dc input")
-    current = work.sheet("inlet.i_avg", output.input_current, power=work.sheet.solved("bus.p", power, "W", "drawn from the source at each corner"), v_in=v_bus)
+    current = work.sheet("inlet.i_avg", output.input_current,
+                         power=work.sheet.solved("bus.p", power, "W", "drawn from the source at each corner"), v_in=v_bus)
     most = float(np.max(np.where(corners.LOADED.mask(work.grid), current.value, 0.0)))
     if most >= HEAVY:
-        work.findings.insert(0, Finding(NOTE, "inlet", f"the input carries {show(most, 'A')} at {show(work.need.mains.v_min, 'V')}: wire, fuse, input capacitor and primary are sized for that, not for the output's {show(work.need.outputs[work.need.main].current_max, 'A')}", "inlet.i_avg", ""))
+        work.findings.insert(0, Finding(NOTE, "inlet", f"the input carries {show(most, 'A')} at {show(work.need.mains.v_min, 'V')}: wire, "
+                                        "fuse, input capacitor and primary are sized for that, not for the output's "
+                                        f"{show(work.need.outputs[work.need.main].current_max, 'A')}", "inlet.i_avg", ""))
     return {"v_bus": v_bus, "losses": {}}

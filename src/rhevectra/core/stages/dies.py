@@ -11,16 +11,19 @@ from rhevectra.core.stages.work import Work
 PULSED = 1.5
 """Pulsed current over the continuous rating (typical, from memory)."""
 SINGLE = 2.0
-"""Current a die takes in a single pulse of a microsecond, that nothing follows, over its pulsed current: three times the continuous rating (typical, from memory)."""
+"""Current a die takes in a single pulse of a microsecond, that nothing follows, over its pulsed current: three times the continuous rating
+(typical, from memory)."""
 TWICE = 2.0
 """A die rated, after derating, for more than so many times what it sees is no near one."""
 JUNCTION_SHARE = 0.85
 """Share of the junction limit used (common practice)."""
 SPENT = 0.018
-"""Share of the output that all switches of a stage may burn before dies of low resistance are looked at too (common practice, no source)."""
+"""Share of the output that all switches of a stage may burn before dies of low resistance are looked at too (common practice, no
+source)."""
 LIMIT_ROOM = 1.02
 """Room over the peak at the current limit once it is known."""
-_COOLABLE = {"natural": (3.0, "forced air or the chassis is needed"), "forced": (1.5, "usual heat sinks in forced air do not reach"), "conduction": (1.5, "usual insulators to the chassis do not reach")}
+_COOLABLE = {"natural": (3.0, "forced air or the chassis is needed"), "forced": (1.5, "usual heat sinks in forced air do not reach"),
+             "conduction": (1.5, "usual insulators to the chassis do not reach")}
 
 
 def coolable(cooling: str) -> float:
@@ -33,10 +36,14 @@ def record_coolable(work: Work, id: str) -> None:
     work.sheet.given(id, coolable(work.need.cooling), "K/W", "rule", f"below this {_COOLABLE[work.need.cooling][1]} (common practice)")
 
 
-def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float], part: str = "switch.", kinds: tuple[str, ...] = ("discrete",), i_limit: float = 0.0, budget: float = np.inf) -> Mapping[str, Any]:
-    """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating, i_limit [A] what it carries at the current limit;
-    sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the decision and the limit begin with; kinds of class; budget [W]: what one switch may burn. Dies of low resistance are offered where hard switching at a high current asks for them, where no other near the voltage carries the limit,
-    or where the one chosen burns more than the budget: elsewhere their capacitance costs more at light load than they spare at full."""
+def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float],
+               part: str = "switch.", kinds: tuple[str, ...] = ("discrete",), i_limit: float = 0.0,
+               budget: float = np.inf) -> Mapping[str, Any]:
+    """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating,
+    i_limit [A] what it carries at the current limit; sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the
+    decision and the limit begin with; kinds of class; budget [W]: what one switch may burn. Dies of low resistance are offered where hard
+    switching at a high current asks for them, where no other near the voltage carries the limit, or where the one chosen burns more than
+    the budget: elsewhere their capacitance costs more at light load than they spare at full."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
     table = work.parts["switches"]
 
@@ -48,16 +55,22 @@ def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float,
         lowest = next((c for c in classes if derate.value * c >= v_seen + 1.0), classes[-1])
         name, why, heavier = pick_die(rows, lowest, f"holds {holds}", i_least, i_limit, loss)
         if loss(table.row(name)) > budget and (lower := _of_low_resistance(table.rows, table.row(name), loss, budget)) is not None:
-            name, why = lower, f"{why.partition(';')[0]}; {name} would burn {show(loss(table.row(name)), 'W', 2)}, more than {SPENT * 100:g} % of the output in all switches"
-        return name, why, (*(f"{c:g} V: {show(derate.value * c, 'V')} after derating, {sees} {show(v_seen, 'V')}" for c in classes if c < lowest), *heavier)[-3:]
+            name, why = (lower, f"{why.partition(';')[0]}; {name} would burn {show(loss(table.row(name)), 'W', 2)}, more than "
+                         f"{SPENT * 100:g} % of the output in all switches")
+        return (name, why,
+                (*(f"{c:g} V: {show(derate.value * c, 'V')} after derating, {sees} {show(v_seen, 'V')}" for c in classes if c < lowest),
+                 *heavier)[-3:])
     row = table.row(work.choose(f"{part}class", rule).value)
-    work.sheet.given(f"{part}v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
+    work.sheet.given(f"{part}v_limit", row["v_class_v"] * float(derate.value), "V", "rule",
+                     f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
     return row
 
 
-def pick_die(rows: Sequence[Mapping[str, Any]], lowest: float, does: str, i_least: float, i_limit: float, loss: Callable[[Mapping[str, Any]], float]) -> tuple[str, str, list[str]]:
-    """Name of the die chosen, why, and what refused the classes it stands above. lowest [V]: the first class that `does` what is asked of it; the next is taken where none of its dies carries i_limit [A] at the
-    current limit. In a class the largest resistance within a quarter of the least loss [W], of the dies rated for i_least [A]."""
+def pick_die(rows: Sequence[Mapping[str, Any]], lowest: float, does: str, i_least: float, i_limit: float,
+             loss: Callable[[Mapping[str, Any]], float]) -> tuple[str, str, list[str]]:
+    """Name of the die chosen, why, and what refused the classes it stands above. lowest [V]: the first class that `does` what is asked of
+    it; the next is taken where none of its dies carries i_limit [A] at the current limit. In a class the largest resistance within a
+    quarter of the least loss [W], of the dies rated for i_least [A]."""
     classes = sorted({r["v_class_v"] for r in rows if r["v_class_v"] >= lowest})
     carries = {c: [r for r in rows if r["v_class_v"] == c and PULSED * r["i_max_a"] >= i_limit] for c in classes}
     v_class = next((c for c in classes if carries[c]), lowest)
@@ -65,19 +78,23 @@ def pick_die(rows: Sequence[Mapping[str, Any]], lowest: float, does: str, i_leas
     good = [r for r in dies if r["i_max_a"] >= i_least] or [max(dies, key=lambda r: r["i_max_a"])]
     least = min(loss(r) for r in good)
     pick = max((r for r in good if loss(r) <= 1.25 * least), key=lambda r: r["r_on_25_ohm"])
-    why = f"lowest voltage class that {does}{' and carries the current limit' if v_class > lowest else ''}; largest die resistance within a quarter of the least loss"
+    why = (f"lowest voltage class that {does}{' and carries the current limit' if v_class > lowest else ''}; largest die resistance within "
+           "a quarter of the least loss")
     return str(pick["name"]), why, [f"{c:g} V: no die carries {show(i_limit, 'A')} at the current limit" for c in classes if c < v_class]
 
 
-def _of_low_resistance(rows: Sequence[Mapping[str, Any]], chosen: Mapping[str, Any], loss: Callable[[Mapping[str, Any]], float], budget: float) -> str | None:
-    """Name of the die of low resistance that takes the place of the chosen one in its class: the largest resistance within the budget [W], else the least loss; None where none burns less."""
+def _of_low_resistance(rows: Sequence[Mapping[str, Any]], chosen: Mapping[str, Any], loss: Callable[[Mapping[str, Any]], float],
+                       budget: float) -> str | None:
+    """Name of the die of low resistance that takes the place of the chosen one in its class: the largest resistance within the budget [W],
+    else the least loss; None where none burns less."""
     lower = [r for r in rows if r["kind"] == "low-ohm" and r["v_class_v"] == chosen["v_class_v"] and loss(r) < loss(chosen)]
     within = [r for r in lower if loss(r) <= budget]
     return str((max(within, key=lambda r: r["r_on_25_ohm"]) if within else min(lower, key=loss))["name"]) if lower else None
 
 
 def limit_missed(work: Work, row: Mapping[str, Any], peak: float) -> float:
-    """Current at the limit [A] to look for another switch with, where the row chosen does not carry the peak [A] that is known by now; 0 where it does, or where a person chose it."""
+    """Current at the limit [A] to look for another switch with, where the row chosen does not carry the peak [A] that is known by now; 0
+    where it does, or where a person chose it."""
     wanted = LIMIT_ROOM * peak
     return 0.0 if work.choose.pinned("switch.class") or wanted <= PULSED * row["i_max_a"] else wanted
 
@@ -85,4 +102,6 @@ def limit_missed(work: Work, row: Mapping[str, Any], peak: float) -> float:
 def record_pulsed(work: Work, row: Mapping[str, Any]) -> None:
     """Largest current of the switch [A]: integrated classes state it, dies carry more for a pulse than they do on and on."""
     whole = row["kind"] == "integrated"
-    work.sheet.given("switch.i_max", row["i_max_a"] * (1.0 if whole else PULSED), "A", "catalogue", "largest current of the class" if whole else f"pulsed current at {PULSED:g} × the continuous rating (typical, from memory)")
+    work.sheet.given("switch.i_max", row["i_max_a"] * (1.0 if whole else PULSED), "A", "catalogue",
+                     "largest current of the class" if whole
+                     else f"pulsed current at {PULSED:g} × the continuous rating (typical, from memory)")

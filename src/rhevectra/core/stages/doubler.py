@@ -1,4 +1,5 @@
-"""Doubler: two stacked capacitors that low mains charge in turn and high mains charge together, so that the bus spans one range instead of two."""
+"""Doubler: two stacked capacitors that low mains charge in turn and high mains charge together, so that the bus spans one range instead of
+two."""
 
 from functools import partial
 
@@ -21,7 +22,8 @@ def usual(need: Requirement) -> str:
 
 
 def rivals(need: Requirement) -> bool:
-    """Whether the contest tries it beside the usual one: where all of the mains are doubled. A selector leaves a part of the range unserved and destroys the supply in its wrong position: people choose that, no search."""
+    """Whether the contest tries it beside the usual one: where all of the mains are doubled. A selector leaves a part of the range unserved
+    and destroys the supply in its wrong position: people choose that, no search."""
     return need.mains.v_max <= _position.SPLIT
 
 
@@ -30,4 +32,5 @@ def axes(need: Requirement) -> tuple[tuple[float, ...], tuple[float, ...], tuple
     return _position.lines(need, True), tuple(sorted({need.mains.f_min, need.mains.f_max})), ("valley", "peak")
 
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "plan", "record", "rivals", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle",
+           "plan", "record", "rivals", "usual"]

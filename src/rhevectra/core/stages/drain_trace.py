@@ -1,7 +1,7 @@
 """What an oscilloscope's record of a drain tells: peak, plateau, how long the leakage took to empty, frequency and damping of its ring.
 
-The record needs one turn-off with the ring after it. The ring is fitted as a damped cosine on a sloping level (least squares); noise is read
-from second differences, so that the steps of an 8-bit converter and its noise are both in the uncertainty.
+The record needs one turn-off with the ring after it. The ring is fitted as a damped cosine on a sloping level (least squares); noise is
+read from second differences, so that the steps of an 8-bit converter and its noise are both in the uncertainty.
 """
 
 import numpy as np
@@ -21,8 +21,9 @@ WANTED = "a record of drain voltage against time with one turn-off and the ring 
 
 
 class DrainTrace(Struct, frozen=True):
-    """t [s] from the turn-off and v [V] as recorded; peak and plateau (bus and reflected voltage) [V]; noise [V rms]; reset: time above the middle of peak and plateau [s];
-    ring frequency and its standard error [Hz]; quality of the ring; fitted: time and voltage of the fit, for drawing."""
+    """t [s] from the turn-off and v [V] as recorded; peak and plateau (bus and reflected voltage) [V]; noise [V rms]; reset: time above the
+    middle of peak and plateau [s]; ring frequency and its standard error [Hz]; quality of the ring; fitted: time and voltage of the fit,
+    for drawing."""
 
     t: Array
     v: Array
@@ -41,7 +42,8 @@ def read_drain(t: Array, v: Array, name: str = "trace") -> DrainTrace:
     t, v = _even(np.asarray(t, dtype=float), np.asarray(v, dtype=float), name)
     low, high = (float(x) for x in np.percentile(v, (1.0, 99.9)))
     if high - low < LEAST_SWING:
-        raise InputError(name, f"the voltage swings by {show(high - low, 'V', 3)} only: probe factor or unit of the column left out?", WANTED)
+        raise InputError(name, f"the voltage swings by {show(high - low, 'V', 3)} only: probe factor or unit of the column left out?",
+                         WANTED)
     top = int(np.argmax(v))
     below = np.flatnonzero(v[:top] < low + 0.1 * (high - low))
     if not len(below):
@@ -58,7 +60,8 @@ def read_drain(t: Array, v: Array, name: str = "trace") -> DrainTrace:
     half = 0.5 * (offset + peak)
     rises, falls = on + int(np.argmax(v[on:] > half)), top + int(np.argmax(v[top:] < half))
     turn_off = float(t[on])
-    return DrainTrace(t - turn_off, v, peak, noise, offset, float(t[falls] - t[rises]), f, error, float(np.pi * f * tau), (fit_t - turn_off, fit_v))
+    return DrainTrace(t - turn_off, v, peak, noise, offset, float(t[falls] - t[rises]), f, error, float(np.pi * f * tau),
+                      (fit_t - turn_off, fit_v))
 
 
 def _even(t: Array, v: Array, name: str) -> tuple[Array, Array]:
@@ -78,7 +81,9 @@ def _even(t: Array, v: Array, name: str) -> tuple[Array, Array]:
 
 def _ring(v: Array, step: float, noise: float, name: str) -> tuple[int, float]:
     """Index of the first trough after the peak and the period of the ring [s], from its first extremes."""
-    from scipy.ndimage import uniform_filter1d  # here and below: with what they bring along they take two seconds, which the desk does not wait for
+    from scipy.ndimage import (
+        uniform_filter1d,  # here and below: with what they bring along they take two seconds, which the desk does not wait for
+    )
     from scipy.signal import find_peaks
 
     swing = float(v.max() - np.median(v))
@@ -89,12 +94,14 @@ def _ring(v: Array, step: float, noise: float, name: str) -> tuple[int, float]:
     spacing = np.diff(troughs[:4])
     period = float(np.median(spacing[: max(1, int(np.sum(spacing < 1.5 * spacing[0])))])) * step
     if period < PER_PERIOD * step:
-        raise InputError(name, f"only {period / step:.1f} points fall into a period of the ring", f"a record with at least {PER_PERIOD} points in each period")
+        raise InputError(name, f"only {period / step:.1f} points fall into a period of the ring",
+                         f"a record with at least {PER_PERIOD} points in each period")
     return int(troughs[0]), period
 
 
 def _fit(t: Array, v: Array, period: float, name: str) -> tuple[float, float, float, float, Array, Array]:
-    """Level [V], frequency and its standard error [Hz], time constant [s] of a damped cosine from the first trough on, and the fit itself."""
+    """Level [V], frequency and its standard error [Hz], time constant [s] of a damped cosine from the first trough on, and the fit
+    itself."""
     from scipy.optimize import curve_fit
 
     inside = t - t[0] < PERIODS * period
@@ -118,7 +125,8 @@ def _fit(t: Array, v: Array, period: float, name: str) -> tuple[float, float, fl
     if best is None or best[0] > 0.5:
         raise InputError(name, "the ring after the turn-off is no damped oscillation", WANTED)
     _, values, spread, used = best
-    return float(values[0]), float(values[3] / period), float(np.sqrt(spread[3, 3]) / period), float(period / values[4]), used + t[0], shape(used, *values)
+    return (float(values[0]), float(values[3] / period), float(np.sqrt(spread[3, 3]) / period), float(period / values[4]), used + t[0],
+            shape(used, *values))
 
 
 def _crest(v: Array, top: int, noise: float) -> float:

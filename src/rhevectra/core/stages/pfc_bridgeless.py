@@ -1,4 +1,5 @@
-"""Bridgeless power factor stage: a fast leg of switches without recovery charge, and a slow one that follows the sign of the line in place of the bridge."""
+"""Bridgeless power factor stage: a fast leg of switches without recovery charge, and a slow one that follows the sign of the line in place
+of the bridge."""
 
 from functools import partial
 
@@ -17,4 +18,5 @@ DECISIONS, FIGURES = decisions(_LAW), figures(_LAW)
 plan = partial(_build.plan, _LAW)
 usual = partial(_usual, _LAW)
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "limit_power", "plan", "record", "switching", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle",
+           "limit_power", "plan", "record", "switching", "usual"]

@@ -17,4 +17,5 @@ DECISIONS, FIGURES = decisions(_LAW), figures(_LAW)
 plan = partial(_build.plan, _LAW)
 usual = partial(_usual, _LAW)
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "limit_power", "plan", "record", "switching", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle",
+           "limit_power", "plan", "record", "switching", "usual"]

@@ -7,4 +7,5 @@ from rhevectra.core.stages.three.record import bus, cycle, limit_power, record, 
 
 NAME = "pfc_three_phase"
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "limit_power", "plan", "record", "switching", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle",
+           "limit_power", "plan", "record", "switching", "usual"]

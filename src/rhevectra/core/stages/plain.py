@@ -19,7 +19,8 @@ plan = partial(_build.plan, False)
 def usual(need: Requirement) -> str:
     """Why this front end is the usual one for a requirement, or nothing."""
     power, most = inlet.beyond_plain(need)
-    return "" if most is not None else f"some {power:.0f} W: a plain bridge meets what is asked of line harmonics (class {need.harmonics_class})"
+    return ("" if most is not None
+            else f"some {power:.0f} W: a plain bridge meets what is asked of line harmonics (class {need.harmonics_class})")
 
 
 def rivals(need: Requirement) -> bool:
@@ -32,4 +33,5 @@ def axes(need: Requirement) -> tuple[tuple[float, ...], tuple[float, ...], tuple
     return _position.lines(need, False), tuple(sorted({need.mains.f_min, need.mains.f_max})), ("valley", "peak")
 
 
-__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle", "plan", "record", "rivals", "usual"]
+__all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle",
+           "plan", "record", "rivals", "usual"]

@@ -1,4 +1,5 @@
-"""What resistor and capacitor of the clamp do to peak, power and ripple: the whole plane of both at once, and the common beliefs answered by it."""
+"""What resistor and capacitor of the clamp do to peak, power and ripple: the whole plane of both at once, and the common beliefs answered
+by it."""
 
 from typing import Any
 
@@ -17,7 +18,8 @@ DECADES = 1.2
 
 
 class Point(Struct, frozen=True):
-    """Currents and voltages that the clamp meets at one corner: core current at turn-off [A], rate [Hz], reflected voltage [V], bus [V], how long the secondary conducts [s]."""
+    """Currents and voltages that the clamp meets at one corner: core current at turn-off [A], rate [Hz], reflected voltage [V], bus [V],
+    how long the secondary conducts [s]."""
 
     i_one: float
     fs: float
@@ -27,7 +29,8 @@ class Point(Struct, frozen=True):
 
 
 class Clamped(Struct, frozen=True):
-    """The clamp at a corner (arrays of the shape of r and c): crest and mean of the capacitor [V], its ripple [V], power of the resistor [W]."""
+    """The clamp at a corner (arrays of the shape of r and c): crest and mean of the capacitor [V], its ripple [V], power of the resistor
+    [W]."""
 
     crest: Array
     mean: Array
@@ -36,7 +39,8 @@ class Clamped(Struct, frozen=True):
 
 
 class ClampMap(Struct, frozen=True):
-    """Resistors and capacitors of the axes [Ω, F]; drain peak [V] at the worst corner, power [W] and ripple [share of the mean] at full load, arrays (c, r); limits and present values; sentences: what is computed, and what it means; exact: by exact periods."""
+    """Resistors and capacitors of the axes [Ω, F]; drain peak [V] at the worst corner, power [W] and ripple [share of the mean] at full
+    load, arrays (c, r); limits and present values; sentences: what is computed, and what it means; exact: by exact periods."""
 
     r: Array
     c: Array
@@ -61,13 +65,16 @@ def settled(r: Any, c: Any, at: Point, leakage: float, c_node: float, v_diode: f
     down = clamp.time_down(r, c, crest, floor)
     held = {"fs": at.fs, "r": r, "c": c, "crest": crest, "w": floor, "t_off": at.t_off, "t_down": down}
     small = down < at.t_off
-    return Clamped(crest, np.where(small, clamp.mean_held(**held), clamp.mean_voltage(crest, kept, r, c, at.fs)), clamp.ripple(crest, kept), np.where(small, clamp.power_held(**held), clamp.power(c, at.fs, crest, kept)))
+    return Clamped(crest, np.where(small, clamp.mean_held(**held), clamp.mean_voltage(crest, kept, r, c, at.fs)), clamp.ripple(crest, kept),
+                   np.where(small, clamp.power_held(**held), clamp.power(c, at.fs, crest, kept)))
 
 
 def followed(r: float, c: float, start: float, at: Point, leakage: float, c_node: float, v_diode: float) -> tuple[float, int]:
-    """Time [s] and pulses until the capacitor's crest has come nine tenths of the way from `start` [V] to where it settles at a point, pulse by pulse.
+    """Time [s] and pulses until the capacitor's crest has come nine tenths of the way from `start` [V] to where it settles at a point,
+    pulse by pulse.
 
-    Each pulse brings what the leakage holds after it has lifted the node: the capacitor rises until that is spent against what it stands above the reflected voltage (energy); the resistor discharges it between.
+    Each pulse brings what the leakage holds after it has lifted the node: the capacitor rises until that is spent against what it stands
+    above the reflected voltage (energy); the resistor discharges it between.
     """
     goal = float(settled(r, c, at, leakage, c_node, v_diode).crest)
     crest, pulses = start, 0
@@ -99,7 +106,8 @@ def parts_of(design: Any) -> tuple[float, float, float]:
 
 
 def corners_of(design: Any) -> tuple[Corner, Corner, Corner]:
-    """The corner of the greatest drain voltage, that of the greatest clamp power at full load, and that of the greatest at a tenth of it."""
+    """The corner of the greatest drain voltage, that of the greatest clamp power at full load, and that of the greatest at a tenth of
+    it."""
     rows, grid = design.rows, design.grid
 
     def at(row: Any, domain: Any) -> Corner:
@@ -123,7 +131,8 @@ def clamp_map(design: Any) -> ClampMap:
     r, c = r0 * np.logspace(-DECADES, DECADES, POINTS), c0 * np.logspace(-DECADES, DECADES, POINTS)
     top, mean = (settled(r[None, :], c[:, None], p, *parts) for p in (worst, full))
     limit = float(rows["switch.v_limit"].value)
-    return ClampMap(r, c, worst.v_bus + top.crest + parts[2], mean.power, mean.ripple / mean.mean, limit, float(rows["clamp.p_limit"].value), (r0, c0), _answers(r0, c0, (worst, full, light), parts))
+    return ClampMap(r, c, worst.v_bus + top.crest + parts[2], mean.power, mean.ripple / mean.mean, limit,
+                    float(rows["clamp.p_limit"].value), (r0, c0), _answers(r0, c0, (worst, full, light), parts))
 
 
 def _answers(r: float, c: float, points: tuple[Point, Point, Point], parts: tuple[float, float, float]) -> list[tuple[str, str]]:
@@ -142,7 +151,11 @@ def _answers(r: float, c: float, points: tuple[Point, Point, Point], parts: tupl
     high_c = float(settled(r, 2 * c, full, *parts).crest)
     (down, _), (up, pulses) = followed(r, c, high, light, *parts), followed(r, c, low, full, *parts)
     down_c, _ = followed(r, 2 * c, high_c, light, *parts)
-    return [(f"twice the capacitance: power {(p_c / p - 1) * 100:+.1f} %, ripple {show(ripple, 'V', 3)} → {show(ripple_c, 'V', 3)}, crest {v_c - v:+.0f} V", "it does not burn more, it holds steadier"),
-            (f"twice the resistance: power {(p_r / p - 1) * 100:+.0f} %, crest {v_r - v:+.0f} V", "it sets the voltage, it does not damp the ring"),
-            (f"twice the frequency at the same current: power {(p_f / p - 1) * 100:+.0f} % with R as it is", "the energy comes twice as often, R does not fall by itself"),
-            (f"after the load falls to a tenth: {show(down, 's', 2)} to follow ({show(down_c, 's', 2)} with twice the capacitance)", f"after it comes back: {show(up, 's', 2)}, {pulses} pulses, each of which it takes more from")]
+    return [(f"twice the capacitance: power {(p_c / p - 1) * 100:+.1f} %, ripple {show(ripple, 'V', 3)} → {show(ripple_c, 'V', 3)}, crest "
+             f"{v_c - v:+.0f} V", "it does not burn more, it holds steadier"),
+            (f"twice the resistance: power {(p_r / p - 1) * 100:+.0f} %, crest {v_r - v:+.0f} V",
+             "it sets the voltage, it does not damp the ring"),
+            (f"twice the frequency at the same current: power {(p_f / p - 1) * 100:+.0f} % with R as it is",
+             "the energy comes twice as often, R does not fall by itself"),
+            (f"after the load falls to a tenth: {show(down, 's', 2)} to follow ({show(down_c, 's', 2)} with twice the capacitance)",
+             f"after it comes back: {show(up, 's', 2)}, {pulses} pulses, each of which it takes more from")]

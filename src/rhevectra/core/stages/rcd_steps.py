@@ -1,4 +1,5 @@
-"""How the capacitor of a resistor-capacitor clamp lags when the load or the bus steps, pulse by pulse, for its capacitance and for smaller and larger ones."""
+"""How the capacitor of a resistor-capacitor clamp lags when the load or the bus steps, pulse by pulse, for its capacitance and for smaller
+and larger ones."""
 
 from typing import Any
 
@@ -17,7 +18,8 @@ LIGHT = 0.1
 
 
 class Steps(Struct, frozen=True):
-    """capacitors [F]; t_load, crest: time [s] and crest of each capacitor [V] (capacitors, pulses) while the load falls to a tenth at t = 0 and comes back at `back` [s]; t_line, peak: the same of the drain [V] while the bus jumps from lowest to highest at full load at t = 0;
+    """capacitors [F]; t_load, crest: time [s] and crest of each capacitor [V] (capacitors, pulses) while the load falls to a tenth at t = 0
+    and comes back at `back` [s]; t_line, peak: the same of the drain [V] while the bus jumps from lowest to highest at full load at t = 0;
     rest: drain peak [V] at rest after it; limit: what the switch bears [V]; sentences."""
 
     capacitors: tuple[float, ...]
@@ -53,7 +55,8 @@ def steps(design: Any) -> Steps:
     line_t, crest = _run(settled(r, c, low, *parts).crest, r, c, full, parts, count(full))
     peak = full.v_bus + crest + parts[2]
     t_load = np.concatenate([down_t, down_t[-1] + up_t])
-    made = (tuple(float(x) for x in c), t_load, np.concatenate([down, up], axis=1), float(down_t[-1]), line_t, peak, float(full.v_bus + settled(r, c[1], full, *parts).crest + parts[2]), float(rows["switch.v_limit"].value))
+    made = (tuple(float(x) for x in c), t_load, np.concatenate([down, up], axis=1), float(down_t[-1]), line_t, peak,
+            float(full.v_bus + settled(r, c[1], full, *parts).crest + parts[2]), float(rows["switch.v_limit"].value))
     return Steps(*made, _told(made))
 
 
@@ -67,5 +70,7 @@ def _told(made: tuple[Any, ...]) -> tuple[str, ...]:
         return float(t[int(np.argmax(np.abs(y - y[-1]) <= 0.1 * abs(y[0] - y[-1]) + 1e-9))])
     fallen = t_load <= back
     over = [show(c[k], "F") for k in range(len(c)) if peak[k].max() > limit]
-    return (f"the load falls to a tenth: {show(lag(t_load[fallen], crest[own][fallen]), 's', 2)} to follow; with {show(c[-1], 'F')}: {show(lag(t_load[fallen], crest[-1][fallen]), 's', 2)}",
-            f"the bus jumps to its highest: the first pulse reaches {show(float(peak[own].max()), 'V', 3)}, at rest {show(rest, 'V', 3)}, limit {show(limit, 'V', 3)}" + (f"; over it with {', '.join(over)}" if over else "; none of these passes it"))
+    return (f"the load falls to a tenth: {show(lag(t_load[fallen], crest[own][fallen]), 's', 2)} to follow; with {show(c[-1], 'F')}: "
+            f"{show(lag(t_load[fallen], crest[-1][fallen]), 's', 2)}",
+            f"the bus jumps to its highest: the first pulse reaches {show(float(peak[own].max()), 'V', 3)}, at rest {show(rest, 'V', 3)}, "
+            f"limit {show(limit, 'V', 3)}" + (f"; over it with {', '.join(over)}" if over else "; none of these passes it"))

@@ -33,7 +33,8 @@ class Ring(Struct, frozen=True):
 
 
 class Damped(Struct, frozen=True):
-    """One snubber: capacitor [F], its best resistor [Ω], peak of the node over the step, and how fast the slowest ring dies: share left after one bare period."""
+    """One snubber: capacitor [F], its best resistor [Ω], peak of the node over the step, and how fast the slowest ring dies: share left
+    after one bare period."""
 
     capacitor: float
     resistor: float
@@ -42,25 +43,30 @@ class Damped(Struct, frozen=True):
 
 
 def ring_of(f_bare: float, added: float, f_loaded: float, probe: float = 0.0, error: float = READ_TO) -> Ring:
-    """The parasitics behind two readings [Hz] with a probe [F] across the node both times, and as they ring without it; error: share to which each frequency is read.
-    Raises InputError where the frequency does not fall with the capacitor, or the probe is more than all there is."""
+    """The parasitics behind two readings [Hz] with a probe [F] across the node both times, and as they ring without it; error: share to
+    which each frequency is read. Raises InputError where the frequency does not fall with the capacitor, or the probe is more than all
+    there is."""
     if not (added > 0 and 0 < f_loaded < 0.999 * f_bare):
-        raise InputError("ringing", "the frequency has to fall when a capacitor is added", "two frequencies, the second lower, and the capacitor that was added")
+        raise InputError("ringing", "the frequency has to fall when a capacitor is added",
+                         "two frequencies, the second lower, and the capacitor that was added")
     c = float(snubber.parasitic_capacitance(added, f_bare, f_loaded))
     inductance = float(snubber.parasitic_inductance(f_bare, c))
     if not 0 <= probe < c:
-        raise InputError("probe", f"{show(probe, 'F')} are more than the {show(c, 'F', 3)} that ring", "the capacitance at the probe's tip, 3 to 15 pF")
+        raise InputError("probe", f"{show(probe, 'F')} are more than the {show(c, 'F', 3)} that ring",
+                         "the capacitance at the probe's tip, 3 to 15 pF")
     own = c - probe
     off = float(snubber.uncertainty(error, f_bare, f_loaded)) * c / own
     return Ring(inductance, own, float(snubber.ringing_frequency(inductance, own)), float(snubber.characteristic(inductance, own)), off)
 
 
-def ring_of_two(f_bare: float, first: tuple[float, float], second: tuple[float, float], probe: float = 0.0, error: float = READ_TO) -> tuple[Ring, float]:
-    """The parasitics behind readings with two capacitors (capacitor [F], frequency [Hz]), the smaller one first, and by how much the smaller alone says otherwise [share].
-    Where a junction's capacitance moves with the swing they differ; the larger is the better one (its own capacitance hides the junction's: integrated in the tests), their difference counts as doubt.
-    Raises InputError as `ring_of`."""
+def ring_of_two(f_bare: float, first: tuple[float, float], second: tuple[float, float], probe: float = 0.0,
+                error: float = READ_TO) -> tuple[Ring, float]:
+    """The parasitics behind readings with two capacitors (capacitor [F], frequency [Hz]), the smaller one first, and by how much the
+    smaller alone says otherwise [share]. Where a junction's capacitance moves with the swing they differ; the larger is the better one (its
+    own capacitance hides the junction's: integrated in the tests), their difference counts as doubt. Raises InputError as `ring_of`."""
     if not 0 < first[0] < second[0]:
-        raise InputError("ringing", "the second capacitor has to be larger than the first", "two different capacitors and the frequency with each")
+        raise InputError("ringing", "the second capacitor has to be larger than the first",
+                         "two different capacitors and the frequency with each")
     near, far = (ring_of(f_bare, c, f, probe, error) for c, f in (first, second))
     differ = near.capacitance / far.capacitance - 1
     return replace(far, unsure=float(np.hypot(far.unsure, differ))), differ
@@ -69,7 +75,9 @@ def ring_of_two(f_bare: float, first: tuple[float, float], second: tuple[float, 
 def _system(ring: Ring, r: float, c: float) -> Array:
     """Matrix of the states with the snubber, for a step of one volt held in a fourth, constant state."""
     g = 1 / r
-    return np.array([[0.0, -1 / ring.inductance, 0.0, 1 / ring.inductance], [1 / ring.capacitance, -g / ring.capacitance, g / ring.capacitance, 0.0], [0.0, g / c, -g / c, 0.0], [0.0, 0.0, 0.0, 0.0]])
+    return np.array(
+        [[0.0, -1 / ring.inductance, 0.0, 1 / ring.inductance], [1 / ring.capacitance, -g / ring.capacitance, g / ring.capacitance, 0.0],
+         [0.0, g / c, -g / c, 0.0], [0.0, 0.0, 0.0, 0.0]])
 
 
 def response(ring: Ring, r: float | None, c: float = 0.0) -> tuple[Array, Array]:
@@ -84,7 +92,8 @@ def response(ring: Ring, r: float | None, c: float = 0.0) -> tuple[Array, Array]
 
 @lru_cache(maxsize=64)
 def _best(ratio: float) -> tuple[float, float, float]:
-    """For a capacitor of `ratio` times the parasitic one and a ring of unit impedance and frequency: resistor of the least peak, that peak, and what is left after a period."""
+    """For a capacitor of `ratio` times the parasitic one and a ring of unit impedance and frequency: resistor of the least peak, that peak,
+    and what is left after a period."""
     unit = Ring(1 / (2 * np.pi), 1 / (2 * np.pi), 1.0, 1.0)
     low, high = 0.1, 10.0
     for _ in range(4):  # the crest falls and rises again: the neighbours of the least of a few bracket it
@@ -98,15 +107,20 @@ def _best(ratio: float) -> tuple[float, float, float]:
 
 
 def crests(ratio: float, resistors: Array, edge: float) -> Array:
-    """Crest over the step for a capacitor of `ratio` times the parasitic one, resistors over the impedance of the ring, and a step that takes `edge` periods of the bare ring.
+    """Crest over the step for a capacitor of `ratio` times the parasitic one, resistors over the impedance of the ring, and a step that
+    takes `edge` periods of the bare ring.
 
-    The ramp is the mean of steps along it, so its response has every mode of the step's once more divided by the mode's own change over the edge: exact.
+    The ramp is the mean of steps along it, so its response has every mode of the step's once more divided by the mode's own change over the
+    edge: exact.
     """
     unit = Ring(1 / (2 * np.pi), 1 / (2 * np.pi), 1.0, 1.0)
     rates, shapes = np.linalg.eig(np.array([_system(unit, float(r), ratio * unit.capacitance)[:3, :3] for r in resistors]))
-    weight = shapes[:, 1] * np.linalg.solve(shapes, np.broadcast_to(np.array([0.0, -1.0, -1.0])[:, None], (len(resistors), 3, 1)).astype(complex))[..., 0]
+    weight = shapes[:, 1] * np.linalg.solve(shapes,
+                                            np.broadcast_to(np.array([0.0, -1.0, -1.0])[:, None],
+                                                            (len(resistors), 3, 1)).astype(complex))[..., 0]
     if edge > 0:
-        weight = weight * (np.exp(rates * edge) - 1) / (rates * edge)  # at the end of the ramp, from where the time is counted: no mode grows
+        weight = weight * (np.exp(rates * edge) - 1) / (
+            rates * edge)  # at the end of the ramp, from where the time is counted: no mode grows
     t = np.linspace(0.0, 1.5, 300)
     return np.asarray(1 + np.max((weight[:, :, None] * np.exp(rates[:, :, None] * t)).sum(1).real, axis=1))
 

@@ -18,30 +18,39 @@ from rhevectra.core.stages.work import FigureSpec, Work
 NAME = "zener"
 RESTS = True
 FALLS = clamping.FALLS
-BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED, clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power
+BURNS_IN_SWITCH, CARRIES, GRAZED, LOSSES, ROOM, TURNS, bus_power = (clamping.BURNS_IN_SWITCH, clamping.CARRIES, clamping.GRAZED,
+    clamping.LOSSES, clamping.ROOM, clamping.TURNS, clamping.bus_power)
 STAGE = ("clamp_z", "clamp_r", "clamp_most")
 """What of the power stage is this clamp's."""
 NO_PICTURES = clamping.OF_RCD
 BURNING = ("rcl", "dzen", "dcl")
 CURES = {"switch.v_peak": "clamp.v_zener", "clamp": "clamp.v_zener"}
 ZENER_VOLTAGE, ZENER_POWER = 200.0, 5.0
-"""Largest voltage [V] of one diode and the power [W] its class bears on a board (transient suppressor of 1.5 kW pulses, typical, from memory)."""
+"""Largest voltage [V] of one diode and the power [W] its class bears on a board (transient suppressor of 1.5 kW pulses, typical, from
+memory)."""
 COEFFICIENT, HOT = 1e-3, 100.0
-"""Temperature coefficient [1/K] of diodes above some tens of volts, and the junction temperature [°C] the crest is judged at (typical, from memory)."""
+"""Temperature coefficient [1/K] of diodes above some tens of volts, and the junction temperature [°C] the crest is judged at (typical, from
+memory)."""
 ABOVE = 1.15
 """Least Zener voltage over the reflected one: below, it conducts with every pulse's core current (common practice)."""
 DROP = 0.05
-"""Share of the clamp voltage that drops across the series resistor at the worst current: it damps the ring and spares the diode (common practice)."""
+"""Share of the clamp voltage that drops across the series resistor at the worst current: it damps the ring and spares the diode (common
+practice)."""
 LEAK = 1e8
 """Resistor [Ω] that holds the nodes of the drawn clamp while nothing conducts."""
 DECISIONS = (
-    DecisionSpec("clamp.v_zener", "Zener voltage", "clamp", unit="V", low=5, high=1000, schools="what the switch rating leaves; 1.5 to 2 times the reflected voltage"),
-    DecisionSpec("clamp.r_series", "Series resistor of the Zener diode", "clamp", unit="Ω", low=0.5, high=1000, schools="none: hardest clamp, rings most; 5 % of the voltage: damps and shares the heat"),
+    DecisionSpec("clamp.v_zener", "Zener voltage", "clamp", unit="V", low=5, high=1000,
+                 schools="what the switch rating leaves; 1.5 to 2 times the reflected voltage"),
+    DecisionSpec("clamp.r_series", "Series resistor of the Zener diode", "clamp", unit="Ω", low=0.5, high=1000,
+                 schools="none: hardest clamp, rings most; 5 % of the voltage: damps and shares the heat"),
     DecisionSpec("clamp.z_tolerance", "Zener voltage tolerance", "clamp", low=0.0, high=0.2, schools="5 %; 2 % selected; 10 % cheapest"),
 )
 FIGURES = (
-    FigureSpec("clamp.v", "Clamp voltage", "V_cl", "clamp", corners.PEAKS, limit="clamp.v_budget", limit_kind="max", fixed="Zener knee taken as a step", sentence="Zener voltage of the class, hot and at its tolerance, and the drop of the series resistor", look_only=True),
-    FigureSpec("clamp.power", "Clamp power, diodes and resistor", "P_cl", "clamp", corners.LOADED, limit="clamp.p_limit", limit_kind="max", fixed="leakage tolerance; what the auxiliary winding takes of the spike, up to some 6 %"),
+    FigureSpec("clamp.v", "Clamp voltage", "V_cl", "clamp", corners.PEAKS, limit="clamp.v_budget", limit_kind="max",
+               fixed="Zener knee taken as a step",
+               sentence="Zener voltage of the class, hot and at its tolerance, and the drop of the series resistor", look_only=True),
+    FigureSpec("clamp.power", "Clamp power, diodes and resistor", "P_cl", "clamp", corners.LOADED, limit="clamp.p_limit", limit_kind="max",
+               fixed="leakage tolerance; what the auxiliary winding takes of the spike, up to some 6 %"),
     *clamping.FIGURES,
 )
 PLATES = (("clamp", "Clamp", "clamp.v"),)
@@ -57,7 +66,8 @@ def design(work: Work, v_target: float, leakage: float, i_one: float, v_or: floa
     """Zener voltage and resistor that keep to v_target at the worst current (current limit, highest line)."""
     goal = work.sheet.given("clamp.v_goal", v_target, "V", "rule", "crest that the switch rating leaves")
     current = work.sheet.given("clamp.plan_i", i_one, "A", "solved", "core current at the current limit, highest line")
-    r = work.choose("clamp.r_series", lambda: at_most(max(DROP * v_target / i_one, 1.0), "E12"), f"{DROP * 100:.0f} % of the voltage at the worst current, next E12 value below", current=current)
+    r = work.choose("clamp.r_series", lambda: at_most(max(DROP * v_target / i_one, 1.0), "E12"),
+                    f"{DROP * 100:.0f} % of the voltage at the worst current, next E12 value below", current=current)
     v_z, most = voltage(work, goal, v_target - float(r.value) * i_one, v_or)
     return {"stage": {"clamp_z": v_z, "clamp_r": r, "clamp_most": most}, "vf": DIODE_DROP, "goal": goal}
 
@@ -66,7 +76,9 @@ def voltage(work: Work, goal: Any, room: float, v_or: float) -> tuple[Any, Any]:
     """Zener voltage, and the largest of its class hot, that keep within what there is [V]; goal: the row it comes from."""
     tolerance = work.choose("clamp.z_tolerance", 0.05, "usual class (common practice)")
     room = room / (1 + float(tolerance.value) + COEFFICIENT * (HOT - 25))
-    v_z = work.choose("clamp.v_zener", lambda: at_most(room, "E24") if room > ABOVE * v_or else at_least(ABOVE * v_or, "E24"), "largest E24 value that stays below the rating with tolerance, heat and what lies in series" if room > ABOVE * v_or else f"{ABOVE:g} × the reflected voltage: the rating leaves less", goal=goal, tolerance=tolerance)
+    v_z = work.choose("clamp.v_zener", lambda: at_most(room, "E24") if room > ABOVE * v_or else at_least(ABOVE * v_or, "E24"),
+                      "largest E24 value that stays below the rating with tolerance, heat and what lies in series" if room > ABOVE * v_or
+                      else f"{ABOVE:g} × the reflected voltage: the rating leaves less", goal=goal, tolerance=tolerance)
     return v_z, work.sheet("clamp.v_zener_most", zener.largest, v_zener=v_z, tolerance=tolerance, coefficient=COEFFICIENT, temperature=HOT)
 
 
@@ -83,7 +95,8 @@ def idle_current(s: Any, v_or: Any) -> float:
 def settle(sheet: Any, s: Any, o: dict[str, Any]) -> dict[str, Any]:
     """What the clamp takes in a period, by the nominal voltage; the crest by the largest."""
     node = sheet("clamp.v_node_mid", clamp.node_voltage, v_clamp=s.clamp_z, v_diode=s.clamp_vf)
-    i_c = sheet("clamp.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=node, v_reflected=o["v_com"], quality=clamp.RING_QUALITY)
+    i_c = sheet("clamp.i_peak", clamp.conduction_current, i_one=o["i_one"], c_node=s.c_node, leakage=s.leakage, v_node=node,
+                v_reflected=o["v_com"], quality=clamp.RING_QUALITY)
     against = {"leakage": s.leakage, "i_clamp": i_c, "v_node": node, "v_reflected": o["v_com"]}
     loop = sheet.total("clamp.r_loop", "Ω", "resistor and primary winding, one after the other", resistor=s.clamp_r, winding=s.r_primary)
     t = sheet("clamp.t_reset", zener.reset_time, t_off=o["t_off"], r=loop, **against)
@@ -107,7 +120,8 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     power = clamping.hottest(work, rows["clamp_power"])
     clear_of_core(work, plan)
     count = diodes(work, plan, power, rows["clamp_power"])
-    sheet.given("clamp.p_limit", count * ZENER_POWER * 0.6, "W", "rule", f"{count} diodes of {ZENER_POWER:g} W used to 60 %, the resistor's share not counted (common practice)")
+    sheet.given("clamp.p_limit", count * ZENER_POWER * 0.6, "W", "rule",
+                f"{count} diodes of {ZENER_POWER:g} W used to 60 %, the resistor's share not counted (common practice)")
     clamping.at_little_load(work, rows["clamp_power"])
     clamping.recovery(work, rows)
     clamping.taken_from_outputs(work, rows)
@@ -117,7 +131,9 @@ def diodes(work: Work, plan: dict[str, Any], power: float, row: Any) -> int:
     """How many Zener diodes lie in series, by voltage and by heat [W]."""
     volts = float(plan["stage"]["clamp_z"].value)
     series = max(int(np.ceil(volts / ZENER_VOLTAGE)), int(np.ceil(power / (0.6 * ZENER_POWER))), 1)
-    work.sheet.chosen("clamp.zeners", series, "", f"{series} in series: {show(volts / series, 'V')} each of {ZENER_VOLTAGE:g} V at most, {show(power / series, 'W')} each of {ZENER_POWER:g} W at 60 %", power=row)
+    work.sheet.chosen("clamp.zeners", series, "",
+                      f"{series} in series: {show(volts / series, 'V')} each of {ZENER_VOLTAGE:g} V at most, {show(power / series, 'W')} "
+                      f"each of {ZENER_POWER:g} W at 60 %", power=row)
     return series
 
 
@@ -128,12 +144,16 @@ def clear_of_core(work: Work, plan: dict[str, Any]) -> None:
     planned, highest = (float(np.max(work.sheet.rows[f"transformer.v_reflected{k}"].value)) for k in ("_plan", ""))
     if least <= highest:
         wanted = next(v for v in (at_least(ABOVE * planned, "E24"), at_least(ABOVE * highest, "E24")) if v > volts)
-        work.find(MUST_FIX, "clamp", f"Zener diodes of {show(volts, 'V')} conduct from {show(least, 'V')} on, below what the output reflects ({show(planned, 'V')} as planned, {show(highest, 'V')} with all drops): the core empties into the clamp and these figures are not to be used; {show(wanted, 'V')} at least, or a lower reflected voltage", "clamp.v", "clamp.v_zener")
+        work.find(MUST_FIX, "clamp", f"Zener diodes of {show(volts, 'V')} conduct from {show(least, 'V')} on, below what the output "
+                  f"reflects ({show(planned, 'V')} as planned, {show(highest, 'V')} with all drops): the core empties into the clamp and "
+                  f"these figures are not to be used; {show(wanted, 'V')} at least, or a lower reflected voltage", "clamp.v",
+                  "clamp.v_zener")
 
 
 def elements(s: Any, at: Any, v_clamp: float) -> tuple[Element, ...]:
     """Series resistor and Zener diode between the clamp's node and the bus."""
-    return (clamping.DIODE, Element("Rcl", ("cl", "cz"), number(at(s.clamp_r)), "clamp"), Element("Dzen", ("bus", "cz"), "DZENER", "clamp"), Element("Rleak", ("cl", "bus"), number(LEAK), "clamp"))
+    return (clamping.DIODE, Element("Rcl", ("cl", "cz"), number(at(s.clamp_r)), "clamp"), Element("Dzen", ("bus", "cz"), "DZENER", "clamp"),
+            Element("Rleak", ("cl", "bus"), number(LEAK), "clamp"))
 
 
 def models(s: Any, at: Any) -> tuple[str, ...]:
@@ -143,4 +163,5 @@ def models(s: Any, at: Any) -> tuple[str, ...]:
 
 def symbols(value: Any) -> list[tuple[Any, ...]]:
     """The clamp as drawn, from the bus down to its diode."""
-    return [*clamping.SYMBOLS, ("diode", (26, 8), (26, 17), f"Zener {value('clamp.v_zener')}", "primary", "Dzen", True), ("resistor", (26, 17), (26, 26), value("clamp.r_series"), "primary", "Rcl")]
+    return [*clamping.SYMBOLS, ("diode", (26, 8), (26, 17), f"Zener {value('clamp.v_zener')}", "primary", "Dzen", True),
+            ("resistor", (26, 17), (26, 26), value("clamp.r_series"), "primary", "Rcl")]

@@ -14,7 +14,8 @@ from rhevectra.core.topologies.flyback.variant import Variant
 from rhevectra.core.topologies.flyback.views import flux_view, rectifier_ring, ripple_choice, transient, waveforms, winding_view
 
 NAME = "flyback_2sw"
-LEADS = "connections: start of the primary to the switch, its end to the bus; start of each secondary to its rectifier, which conducts while the primary's start is the higher end"
+LEADS = ("connections: start of the primary to the switch, its end to the bus; start of each secondary to its rectifier, which conducts "
+         "while the primary's start is the higher end")
 BALANCED = True
 _VARIANT = Variant(NAME, held=True)
 NEEDS_CLAMP = False
@@ -22,4 +23,7 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 NO_PICTURES = ("gain", "frequency", "legs")
 build = partial(_wound.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "LEADS",
+           "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings",
+           "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic",
+           "share_traces", "transient", "waveforms", "winding_view"]

@@ -1,11 +1,22 @@
-"""Half-bridge LLC: half the bus across the tank, the other half on its capacitor; zero-voltage turn-on, a centre tap without filter inductor."""
+"""Half-bridge LLC: half the bus across the tank, the other half on its capacitor; zero-voltage turn-on, a centre tap without filter
+inductor."""
 
 from functools import partial
 
 from rhevectra.core.topologies.resonant import build as _build
 from rhevectra.core.topologies.resonant.circuit import circuit, exact_traces, interval_name, ratings
 from rhevectra.core.topologies.resonant.contest import CONTEST, EXPLORES, bill
-from rhevectra.core.topologies.resonant.declare import AFTER_CLAMP, BUS_RIPPLE, CURES, DECISIONS, FIGURES, NEEDS_CLAMP, NO_PICTURES, PLATES, output_figures
+from rhevectra.core.topologies.resonant.declare import (
+           AFTER_CLAMP,
+           BUS_RIPPLE,
+           CURES,
+           DECISIONS,
+           FIGURES,
+           NEEDS_CLAMP,
+           NO_PICTURES,
+           PLATES,
+           output_figures,
+)
 from rhevectra.core.topologies.resonant.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.resonant.schematic import NODE_PLACES, schematic
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -16,4 +27,6 @@ _VARIANT = Variant(NAME, switches=2, in_path=1, drive=0.5)
 EXACT_RATINGS = ratings(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view", "interval_name", "output_figures", "power_drawn", "record", "schematic", "share_traces", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP",
+           "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view",
+           "interval_name", "output_figures", "power_drawn", "record", "schematic", "share_traces", "waveforms", "winding_view"]

@@ -1,4 +1,5 @@
-"""Three half-bridge resonant tanks a third of a period apart on one output: currents into the output capacitor nearly cancel, each phase has its own magnetics; one output."""
+"""Three half-bridge resonant tanks a third of a period apart on one output: currents into the output capacitor nearly cancel, each phase
+has its own magnetics; one output."""
 
 from functools import partial
 
@@ -19,4 +20,6 @@ _VARIANT = Variant(NAME, switches=6, in_path=1, drive=0.5, phases=3)
 EXACT_RATINGS = ratings(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view", "interval_name", "legs_view", "output_figures", "power_drawn", "record", "schematic", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP",
+           "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "gain_view",
+           "interval_name", "legs_view", "output_figures", "power_drawn", "record", "schematic", "waveforms", "winding_view"]

@@ -1,4 +1,5 @@
-"""Phase-shifted full bridge at a fixed frequency: both legs turn on softly from the filter's and the leakage's current, behind a centre tap or a bridge."""
+"""Phase-shifted full bridge at a fixed frequency: both legs turn on softly from the filter's and the leakage's current, behind a centre tap
+or a bridge."""
 
 from functools import partial
 
@@ -17,9 +18,13 @@ from rhevectra.core.topologies.stepdown.views import bus_current, flux_view, rip
 NAME = "psfb"
 NO_PICTURES = (*_NO_PICTURES, "snubber")
 BALANCED = True
-_VARIANT = Variant(NAME, pulses=2, switches=4, drive=1.0, in_path=2, across=2.0, node="b", duty=0.72, duty_limit=0.92, why_limit="what the dead time of the legs leaves of the pulse period", series="blocking", phase=True)
+_VARIANT = Variant(NAME, pulses=2, switches=4, drive=1.0, in_path=2, across=2.0, node="b", duty=0.72, duty_limit=0.92,
+                   why_limit="what the dead time of the legs leaves of the pulse period", series="blocking", phase=True)
 DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 EXACT_RATINGS, exact_traces = ratings(_VARIANT), traces(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "bus_current", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "share_traces", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME",
+           "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "bus_current", "circuit", "exact_traces", "findings",
+           "flux_view", "interval_name", "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "share_traces",
+           "transient", "waveforms", "winding_view"]

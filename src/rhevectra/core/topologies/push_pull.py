@@ -1,4 +1,5 @@
-"""Push-pull at a fixed frequency: a tapped primary, two switches to ground, a small clamp for the leakage between the halves; several outputs on one filter core."""
+"""Push-pull at a fixed frequency: a tapped primary, two switches to ground, a small clamp for the leakage between the halves; several
+outputs on one filter core."""
 
 from functools import partial
 
@@ -6,18 +7,39 @@ from rhevectra.core.topologies.common.declare import BUS_RIPPLE_BOTH_WAYS as BUS
 from rhevectra.core.topologies.stepdown import build as _build
 from rhevectra.core.topologies.stepdown.circuit import circuit, ratings, traces
 from rhevectra.core.topologies.stepdown.contest import CONTEST, EXPLORES, bill
-from rhevectra.core.topologies.stepdown.declare import AFTER_CLAMP, CURES, NEEDS_CLAMP, NO_PICTURES, PLATES, decisions, figures, output_figures
+from rhevectra.core.topologies.stepdown.declare import (
+                   AFTER_CLAMP,
+                   CURES,
+                   NEEDS_CLAMP,
+                   NO_PICTURES,
+                   PLATES,
+                   decisions,
+                   figures,
+                   output_figures,
+)
 from rhevectra.core.topologies.stepdown.evaluate import findings, power_drawn, record
 from rhevectra.core.topologies.stepdown.intervals import interval_name
 from rhevectra.core.topologies.stepdown.schematic_push_pull import NODE_PLACES, schematic
 from rhevectra.core.topologies.stepdown.variant import Variant
-from rhevectra.core.topologies.stepdown.views import flux_view, rectifier_ring, ripple_choice, share_traces, transient, waveforms, winding_view
+from rhevectra.core.topologies.stepdown.views import (
+                   flux_view,
+                   rectifier_ring,
+                   ripple_choice,
+                   share_traces,
+                   transient,
+                   waveforms,
+                   winding_view,
+)
 
 NAME = "push_pull"
 BALANCED = True
-_VARIANT = Variant(NAME, pulses=2, switches=2, drive=1.0, in_path=1, across=2.0, node="d1", duty=0.80, duty_limit=0.92, why_limit="what the dead time leaves of the pulse period", tapped=True)
+_VARIANT = Variant(NAME, pulses=2, switches=2, drive=1.0, in_path=1, across=2.0, node="d1", duty=0.80, duty_limit=0.92,
+                   why_limit="what the dead time leaves of the pulse period", tapped=True)
 DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 EXACT_RATINGS, exact_traces = ratings(_VARIANT), traces(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BALANCED", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME",
+           "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view",
+           "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces",
+           "transient", "waveforms", "winding_view"]

@@ -1,4 +1,5 @@
-"""A picture whose parts can be taken: blocks of a winding window are dragged, split and joined; rows of a choice are clicked; the mark of a map is dragged."""
+"""A picture whose parts can be taken: blocks of a winding window are dragged, split and joined; rows of a choice are clicked; the mark of a
+map is dragged."""
 
 from collections.abc import Callable
 
@@ -19,7 +20,8 @@ REST = 60
 
 
 class ArrangerView(PictureView):
-    """Shows any picture; where it has spots or can be picked from, mouse and keys act on it. Emits a new arrangement, a decision and its value, or several decisions at once."""
+    """Shows any picture; where it has spots or can be picked from, mouse and keys act on it. Emits a new arrangement, a decision and its
+    value, or several decisions at once."""
 
     arranged = Signal(str)
     decided = Signal(str, str)
@@ -118,7 +120,8 @@ class ArrangerView(PictureView):
             QToolTip.showText(event.globalPosition().toPoint(), self._told_of(self._dropped), self)
         else:
             at = self._at(event.position())
-            self.setCursor(Qt.CursorShape.ArrowCursor if at is None else Qt.CursorShape.PointingHandCursor if self._decides else Qt.CursorShape.OpenHandCursor)
+            self.setCursor(Qt.CursorShape.ArrowCursor if at is None else Qt.CursorShape.PointingHandCursor if self._decides
+                           else Qt.CursorShape.OpenHandCursor)
             QToolTip.showText(event.globalPosition().toPoint(), self.spots[at].tip if at is not None else "", self)
         self.update()
 

@@ -5,7 +5,21 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QAction, QColor, QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QWheelEvent
+from PySide6.QtGui import (
+    QAction,
+    QColor,
+    QContextMenuEvent,
+    QFontMetricsF,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 
 from rhevectra.core.basis.quantities import show
@@ -60,7 +74,8 @@ def paint(painter: QPainter, picture: Picture, scale: float) -> None:
 def _stamp(painter: QPainter, item: Dots, scale: float) -> None:
     """Many circles of one kind: one is drawn, the others are copies of it."""
     half, finer = float(np.ceil(item.r * scale)) + 1, painter.device().devicePixelRatio()
-    stamp = QImage(int(np.ceil(2 * half * finer)), int(np.ceil(2 * half * finer)), QImage.Format.Format_ARGB32_Premultiplied)  # a pixmap is the window's alone; pages are painted beside it
+    stamp = QImage(int(np.ceil(2 * half * finer)), int(np.ceil(2 * half * finer)),
+                   QImage.Format.Format_ARGB32_Premultiplied)  # a pixmap is the window's alone; pages are painted beside it
     stamp.setDevicePixelRatio(finer)
     stamp.fill(Qt.GlobalColor.transparent)
     one = QPainter(stamp)
@@ -128,7 +143,8 @@ class PictureView(QWidget):
         """The picture as it stands at the present size and zoom."""
         if self._picture is None and self._source is not None:
             width = self.width() / PX_PER_MM
-            self._picture = self._source(width if self.zoom == 1.0 else LEFT + RIGHT + (width - LEFT - RIGHT) * self.zoom, self.height() / PX_PER_MM)
+            self._picture = self._source(width if self.zoom == 1.0 else LEFT + RIGHT + (width - LEFT - RIGHT) * self.zoom,
+                                         self.height() / PX_PER_MM)
             self.setAccessibleDescription(self._picture.caption)
             self.drawn.emit(self._picture.caption)
         return self._picture
@@ -157,7 +173,8 @@ class PictureView(QWidget):
         painter = QPainter(self)
         try:
             self._paint(painter)
-        except Exception:  # what is raised in an event handler would end the program: said in the picture's place, and to whoever watches the hook
+        # what is raised in an event handler would end the program: said in the picture's place, and to whoever watches the hook
+        except Exception:
             sys.excepthook(*sys.exc_info())
             painter.resetTransform()
             painter.setClipping(False)
@@ -204,7 +221,8 @@ class PictureView(QWidget):
         painter.resetTransform()
         for frame in picture.frames:
             painter.setFont(font(9, bold=True))
-            box = QRectF(LEFT * PX_PER_MM - 3, (frame.top - HEAD) * PX_PER_MM - 1, painter.fontMetrics().horizontalAdvance(frame.title) + 6, 16)
+            box = QRectF(LEFT * PX_PER_MM - 3, (frame.top - HEAD) * PX_PER_MM - 1, painter.fontMetrics().horizontalAdvance(frame.title) + 6,
+                         16)
             if self._offset * PX_PER_MM > box.width():  # before that the picture's own title is still in sight
                 painter.setPen(colour("ink"))
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, frame.title)
@@ -225,7 +243,8 @@ class PictureView(QWidget):
                 continue
             at = frame.x_range[0] + (x_mm - frame.left) / frame.width * (frame.x_range[1] - frame.x_range[0])
             painter.setPen(QPen(colour("accent"), 1, Qt.PenStyle.DashLine))
-            painter.drawLine(QPointF(x_mm * PX_PER_MM, frame.top * PX_PER_MM), QPointF(x_mm * PX_PER_MM, (frame.top + frame.height) * PX_PER_MM))
+            painter.drawLine(QPointF(x_mm * PX_PER_MM, frame.top * PX_PER_MM),
+                             QPointF(x_mm * PX_PER_MM, (frame.top + frame.height) * PX_PER_MM))
             self._read_out(painter, picture, frame, at)
 
     def _read_out(self, painter: QPainter, picture: Picture, frame: FrameInfo, at: float) -> None:
@@ -237,7 +256,8 @@ class PictureView(QWidget):
         painter.setFont(font(9))
         right = min((frame.left + frame.width) * PX_PER_MM, self.width() - RIGHT * PX_PER_MM + self._offset * PX_PER_MM) - 4
         wide = painter.fontMetrics().horizontalAdvance
-        lines = ["   ".join(texts)] if wide("   ".join(texts)) + 12 < right - (frame.left + TITLE) * PX_PER_MM else texts  # beside the frame's title, or below each other
+        row = "   ".join(texts)
+        lines = [row] if wide(row) + 12 < right - (frame.left + TITLE) * PX_PER_MM else texts  # beside the title, or below each other
         box = QRectF(0, 0, max(wide(line) for line in lines) + 12, 14 * len(lines))
         box.moveTopRight(QPointF(right, (frame.top - HEAD) * PX_PER_MM + (0 if len(lines) == 1 else 14)))
         fill(painter, box, colour("card"))
@@ -292,7 +312,9 @@ class PictureView(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = 0.1 * self.width() / PX_PER_MM
-        acts = {Qt.Key.Key_Plus: lambda: self.zoom_to(self.zoom * 1.5), Qt.Key.Key_Minus: lambda: self.zoom_to(self.zoom / 1.5), Qt.Key.Key_0: lambda: self.zoom_to(1.0), Qt.Key.Key_Comma: lambda: self.stepped.emit(-1), Qt.Key.Key_Period: lambda: self.stepped.emit(1),
+        acts = {Qt.Key.Key_Plus: lambda: self.zoom_to(self.zoom * 1.5), Qt.Key.Key_Minus: lambda: self.zoom_to(self.zoom / 1.5),
+                Qt.Key.Key_0: lambda: self.zoom_to(1.0), Qt.Key.Key_Comma: lambda: self.stepped.emit(-1),
+                Qt.Key.Key_Period: lambda: self.stepped.emit(1),
                 Qt.Key.Key_Left: lambda: self._move_to(self._offset - step), Qt.Key.Key_Right: lambda: self._move_to(self._offset + step)}
         act = acts.get(Qt.Key(event.key()))
         if act is None:
@@ -339,4 +361,6 @@ class PictureView(QWidget):
         if picture is None:
             return
         longest = max((len(v) for v in picture.data.values()), default=0)
-        write_text(path, as_csv(picture.data, ([f"{float(v[i]):.9g}" if i < len(v) else "" for v in picture.data.values()] for i in range(longest))))
+        write_text(path,
+                   as_csv(picture.data,
+                          ([f"{float(v[i]):.9g}" if i < len(v) else "" for v in picture.data.values()] for i in range(longest))))

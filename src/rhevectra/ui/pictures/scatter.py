@@ -15,7 +15,8 @@ DRAG_LEAST, REACH = 6.0, 14.0
 
 
 class ScatterView(PictureView):
-    """Emits the number of a point that was taken, those inside a brushed box (None where the brush is put away), and a point somebody wants to go on with."""
+    """Emits the number of a point that was taken, those inside a brushed box (None where the brush is put away), and a point somebody wants
+    to go on with."""
 
     took = Signal(int)
     brushed = Signal(object)
@@ -30,7 +31,8 @@ class ScatterView(PictureView):
         self.chosen: int | None = None
         self.box: QRectF | None = None
         self._pressed: QPointF | None = None
-        self.setAccessibleName("designs as points: arrows go from one to the next, Enter takes it, dragging brushes, Escape puts the brush away")
+        self.setAccessibleName(
+            "designs as points: arrows go from one to the next, Enter takes it, dragging brushes, Escape puts the brush away")
 
     def show_points(self, across: Sequence[float], up: Sequence[float]) -> None:
         """The points in data of the picture's frame."""

@@ -11,12 +11,16 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette
 from PySide6.QtWidgets import QApplication, QWidget
 
 LIGHT = {
-    "paper": "#f6f4ee", "card": "#fffdf8", "rule": "#d9d4c7", "ink": "#1d2b2f", "muted": "#5c6a6d", "accent": "#0e6a68", "primary": "#3a4a97", "secondary": "#97571b", "aux": "#4c672e",
-    "inside": "#3d6a4e", "tight": "#8a5a00", "over": "#ad2f1c", "rail": "#ece7db", "tape": "#e6cf8f", "margin": "#efe9da", "core": "#8b8f90", "pale": "#c3bcab",
+    "paper": "#f6f4ee", "card": "#fffdf8", "rule": "#d9d4c7", "ink": "#1d2b2f", "muted": "#5c6a6d", "accent": "#0e6a68",
+    "primary": "#3a4a97", "secondary": "#97571b", "aux": "#4c672e",
+    "inside": "#3d6a4e", "tight": "#8a5a00", "over": "#ad2f1c", "rail": "#ece7db", "tape": "#e6cf8f", "margin": "#efe9da",
+    "core": "#8b8f90", "pale": "#c3bcab",
     "heat1": "#f0e3cf", "heat2": "#e4c08f", "heat3": "#d3925a", "heat4": "#b45f37", "heat5": "#82301f"}
 DARK = {
-    "paper": "#14191b", "card": "#1c2326", "rule": "#3a454a", "ink": "#e8e5dc", "muted": "#a3afb3", "accent": "#5fc7c0", "primary": "#a3b4ff", "secondary": "#e3a868", "aux": "#aecb8e",
-    "inside": "#8ac59d", "tight": "#e6b455", "over": "#ff9580", "rail": "#0f1416", "tape": "#7a6a35", "margin": "#273034", "core": "#667075", "pale": "#566368",
+    "paper": "#14191b", "card": "#1c2326", "rule": "#3a454a", "ink": "#e8e5dc", "muted": "#a3afb3", "accent": "#5fc7c0",
+    "primary": "#a3b4ff", "secondary": "#e3a868", "aux": "#aecb8e",
+    "inside": "#8ac59d", "tight": "#e6b455", "over": "#ff9580", "rail": "#0f1416", "tape": "#7a6a35", "margin": "#273034",
+    "core": "#667075", "pale": "#566368",
     "heat1": "#3a3028", "heat2": "#6b4a2c", "heat3": "#a06a35", "heat4": "#d08f4a", "heat5": "#ffc27a"}
 THEMES = {"light": LIGHT, "dark": DARK}
 TEXT_ROLES = ("ink", "muted", "accent", "primary", "secondary", "aux", "inside", "tight", "over")
@@ -99,14 +103,16 @@ def start(application: QApplication, name: str = "light") -> None:
 
 
 def apply(application: QApplication, name: str) -> None:
-    """Palette and style sheet of a theme. In place of another sheet every part would be polished once for each that it lies in, ten times over; taken off first, twice."""
+    """Palette and style sheet of a theme. In place of another sheet every part would be polished once for each that it lies in, ten times
+    over; taken off first, twice."""
     application.setStyleSheet("")
     _set_palette(application, name)
     dress(application)
 
 
 def dress(application: QApplication) -> None:
-    """The style sheet of the theme: once the window stands, for while it is built every part would be polished again whenever it is put into another."""
+    """The style sheet of the theme: once the window stands, for while it is built every part would be polished again whenever it is put
+    into another."""
     application.setStyleSheet(_sheet())
 
 
@@ -121,9 +127,13 @@ def look_as(widget: QWidget, name: str) -> None:
 def _set_palette(application: QApplication, name: str) -> None:
     _shown["theme"] = name if name in THEMES else "light"
     palette = QPalette()
-    for role, name in ((QPalette.ColorRole.Window, "paper"), (QPalette.ColorRole.Base, "card"), (QPalette.ColorRole.AlternateBase, "paper"), (QPalette.ColorRole.Button, "card"),
-                       (QPalette.ColorRole.WindowText, "ink"), (QPalette.ColorRole.Text, "ink"), (QPalette.ColorRole.ButtonText, "ink"), (QPalette.ColorRole.Highlight, "accent"),
-                       (QPalette.ColorRole.HighlightedText, "card"), (QPalette.ColorRole.PlaceholderText, "muted"), (QPalette.ColorRole.ToolTipBase, "card"), (QPalette.ColorRole.ToolTipText, "ink"), (QPalette.ColorRole.Link, "accent")):
+    for role, name in ((QPalette.ColorRole.Window, "paper"), (QPalette.ColorRole.Base, "card"), (QPalette.ColorRole.AlternateBase, "paper"),
+                       (QPalette.ColorRole.Button, "card"),
+                       (QPalette.ColorRole.WindowText, "ink"), (QPalette.ColorRole.Text, "ink"), (QPalette.ColorRole.ButtonText, "ink"),
+                       (QPalette.ColorRole.Highlight, "accent"),
+                       (QPalette.ColorRole.HighlightedText, "card"), (QPalette.ColorRole.PlaceholderText, "muted"),
+                       (QPalette.ColorRole.ToolTipBase, "card"), (QPalette.ColorRole.ToolTipText, "ink"),
+                       (QPalette.ColorRole.Link, "accent")):
         palette.setColor(role, colour(name))
     application.setPalette(palette)
 
@@ -137,7 +147,8 @@ def _sheet() -> str:
     QLabel#title {{ font-weight: 600; }}
     QLabel#muted {{ color: {c['muted']}; }}
     QLabel#problem {{ color: {c['over']}; }}
-    QLineEdit, QComboBox {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; padding: 2px 5px; min-height: 20px; selection-background-color: {c['accent']}; selection-color: {c['card']}; }}
+    QLineEdit, QComboBox {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; padding: 2px 5px; min-height: 20px;
+        selection-background-color: {c['accent']}; selection-color: {c['card']}; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {c['accent']}; }}
     QComboBox::drop-down {{ border: none; width: 10px; }}
     QToolButton, QPushButton {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; padding: 3px 8px; }}

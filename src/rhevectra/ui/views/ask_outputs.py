@@ -24,7 +24,8 @@ class Column(Struct, frozen=True):
 
 
 def _number(name: str, label: str, unit: str, hint: str) -> Column:
-    return Column(label, hint, lambda o: show(getattr(o, name), unit), lambda o, t: replace(o, **{name: parse(t, unit, label)}))  # type: ignore[arg-type]
+    return Column(label, hint, lambda o: show(getattr(o, name), unit),
+                  lambda o, t: replace(o, **{name: parse(t, unit, label)}))  # type: ignore[arg-type]
 
 
 def _voltage(out: Output, text: str) -> Output:
@@ -59,7 +60,8 @@ def _take_step(out: Output, text: str) -> Output:
     if not text.strip():
         return replace(out, load_step=None)
     low, high = parse_range(text, "A", "load step")
-    return replace(out, load_step=LoadStep(low=low, high=high, deviation=out.load_step.deviation if out.load_step else 0.05 * abs(out.voltage)))
+    deviation = out.load_step.deviation if out.load_step else 0.05 * abs(out.voltage)
+    return replace(out, load_step=LoadStep(low=low, high=high, deviation=deviation))
 
 
 def _dip(out: Output, text: str) -> Output:
@@ -79,9 +81,11 @@ COLUMNS = (
     _number("current_peak", "Current, peak", "A", "short peak; sets the current limit and the flux"),
     _number("peak_duration", "Peak lasts", "s", "a peak longer than a second is sized as full load"),
     _number("ripple_pp", "Ripple, pp", "V", "peak to peak; sets capacitors and filter"),
-    Column("Tolerance", "of the voltage, all causes together", lambda o: f"{o.tolerance * 100:g} %", lambda o, t: replace(o, tolerance=percent(t, "tolerance"))),
+    Column("Tolerance", "of the voltage, all causes together", lambda o: f"{o.tolerance * 100:g} %",
+           lambda o, t: replace(o, tolerance=percent(t, "tolerance"))),
     Column("Load step", "sudden change of the load such as 0.5-2.5 A; sets the output capacitor; empty: not asked", _step, _take_step),
-    Column("Step dips by", "voltage the step may move the output", lambda o: "" if o.load_step is None else show(o.load_step.deviation, "V"), _dip),
+    Column("Step dips by", "voltage the step may move the output",
+           lambda o: "" if o.load_step is None else show(o.load_step.deviation, "V"), _dip),
 )
 
 

@@ -4,7 +4,18 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QLabel, QLineEdit, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from rhevectra.bench.bringup import ROOM, Step, plan
 from rhevectra.bench.readings import AS_EXPECTED, Check, last_readings
@@ -17,7 +28,8 @@ from rhevectra.ui.widgets.tables import filled
 
 COLUMNS = ("reading", "at", "how", "expected", "read", "what it says")
 READ, SAYS = 4, 5
-BANDS = "Bands are what the design expects over the line frequencies, its tolerances, and what meters and the setting of the mains add. A reading goes into the log; Enter or a double click on what is expected tells where it comes from."
+BANDS = ("Bands are what the design expects over the line frequencies, its tolerances, and what meters and the setting of the mains add. A "
+         "reading goes into the log; Enter or a double click on what is expected tells where it comes from.")
 
 
 class BringUp(QWidget):
@@ -66,14 +78,18 @@ class BringUp(QWidget):
         table.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         table.setWordWrap(True)
         table.setShowGrid(False)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.AnyKeyPressed | QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
+        table.setEditTriggers(
+            QAbstractItemView.EditTrigger.AnyKeyPressed | QAbstractItemView.EditTrigger.DoubleClicked
+            | QAbstractItemView.EditTrigger.EditKeyPressed)
         header = table.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        for k, mode in enumerate((*4 * [QHeaderView.ResizeMode.ResizeToContents], QHeaderView.ResizeMode.Fixed, QHeaderView.ResizeMode.Stretch)):
+        for k, mode in enumerate(
+                (*4 * [QHeaderView.ResizeMode.ResizeToContents], QHeaderView.ResizeMode.Fixed, QHeaderView.ResizeMode.Stretch)):
             header.setSectionResizeMode(k, mode)
         header.resizeSection(READ, 92)
         table.cellChanged.connect(self._changed)
-        table.cellActivated.connect(lambda row, column: self.figure_wanted.emit(self.checks[row].figure) if column < READ and row in self.checks else None)
+        table.cellActivated.connect(lambda row, column: self.figure_wanted.emit(self.checks[row].figure)
+                                    if column < READ and row in self.checks else None)
         return table
 
     def show_design(self, design: Design, log: Iterable[Any]) -> None:
@@ -131,7 +147,9 @@ class BringUp(QWidget):
     def _item(self, text: str, column: int) -> QTableWidgetItem:
         item = QTableWidgetItem(text)
         item.setTextAlignment(Qt.AlignmentFlag.AlignTop | (Qt.AlignmentFlag.AlignRight if column == READ else Qt.AlignmentFlag.AlignLeft))
-        item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | (Qt.ItemFlag.ItemIsEditable if column == READ else Qt.ItemFlag.NoItemFlags))
+        item.setFlags(
+            Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+            | (Qt.ItemFlag.ItemIsEditable if column == READ else Qt.ItemFlag.NoItemFlags))
         if column < READ:
             item.setToolTip("Enter or double click: where it comes from")
         return item
@@ -152,7 +170,8 @@ class BringUp(QWidget):
             self._say(row, "" if value is None else c.says(value), value is None or c.word(value) == AS_EXPECTED)
             out += value is not None and c.word(value) != AS_EXPECTED
         count = sum(c.key in read for c in self.checks.values())
-        self.state.setText(f"{count} of {len(self.checks)} read" + (f", {out} out of {'its band' if out == 1 else 'their bands'}" if out else ""))
+        self.state.setText(
+            f"{count} of {len(self.checks)} read" + (f", {out} out of {'its band' if out == 1 else 'their bands'}" if out else ""))
 
     def _say(self, row: int, text: str, fine: bool) -> None:
         said = self.cells[row][1]

@@ -6,7 +6,22 @@ from typing import Any
 from msgspec.structs import replace
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QAbstractItemView, QDoubleSpinBox, QFrame, QHBoxLayout, QHeaderView, QLabel, QPushButton, QStyledItemDelegate, QStyleOptionViewItem, QTableWidget, QTableWidgetItem, QTextBrowser, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QDoubleSpinBox,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableWidget,
+    QTableWidgetItem,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
+)
 
 from rhevectra.app.contest import chosen_text
 from rhevectra.core.basis.quantities import margin_text, show
@@ -42,15 +57,20 @@ Column = tuple[str, str, Callable[[Entry], str], Callable[[Entry], float] | None
 COLUMNS: tuple[Column, ...] = (
     ("", "place by the weights; – cannot be built", lambda e: "–" if e.rank is None else str(e.rank), None),
     ("Topology", "double click opens it on the Size desk", lambda e: spoken(e.topology), None),
-    ("Front end", "what stands between mains and bus; power factor stages are tried where the plain one is refused", lambda e: spoken(e.front_end or "–"), None),
+    ("Front end", "what stands between mains and bus; power factor stages are tried where the plain one is refused",
+     lambda e: spoken(e.front_end or "–"), None),
     ("η full", "efficiency at full load, worst corner", lambda e: f"{e.efficiency * 100:.1f} %", None),
     ("η 10 %", "efficiency at a tenth of the load, worst corner", lambda e: f"{e.efficiency_light * 100:.1f} %", None),
     ("Loss", "all losses at full load, worst corner", lambda e: f"{show(e.loss)} W", lambda e: e.loss),
     ("Cores", "effective volume of all wound cores", lambda e: f"{show(e.magnetics_volume * 1e6)} cm³", lambda e: e.magnetics_volume),
-    ("Switch stress", "sum over switches of peak voltage times peak current, per output watt", lambda e: f"{show(e.switch_stress)} VA/W", lambda e: e.switch_stress),
-    ("Capacitors", "ripple current times voltage of the output capacitors, per output watt", lambda e: f"{show(e.capacitor_stress)} VA/W", lambda e: e.capacitor_stress),
-    ("Parts", "parts of power stage and front end, without fuse and mains filter", lambda e: str(e.part_count), lambda e: float(e.part_count)),
-    ("Cost", "relative cost index of power stage and front end; 1 is about one 600 V, 0.19 Ω switch", lambda e: show(e.cost_index), lambda e: e.cost_index),
+    ("Switch stress", "sum over switches of peak voltage times peak current, per output watt", lambda e: f"{show(e.switch_stress)} VA/W",
+     lambda e: e.switch_stress),
+    ("Capacitors", "ripple current times voltage of the output capacitors, per output watt", lambda e: f"{show(e.capacitor_stress)} VA/W",
+     lambda e: e.capacitor_stress),
+    ("Parts", "parts of power stage and front end, without fuse and mains filter", lambda e: str(e.part_count),
+     lambda e: float(e.part_count)),
+    ("Cost", "relative cost index of power stage and front end; 1 is about one 600 V, 0.19 Ω switch", lambda e: show(e.cost_index),
+     lambda e: e.cost_index),
     ("Margin", "tightest margin of all figures; ▲ a limit is passed", _margin, None))
 
 
@@ -125,7 +145,8 @@ class ContestView(QWidget):
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(33)
         for k, (_title, _tip, _text, bar) in enumerate(COLUMNS):
-            table.horizontalHeader().setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents if bar is None else QHeaderView.ResizeMode.Stretch)
+            mode = QHeaderView.ResizeMode.ResizeToContents if bar is None else QHeaderView.ResizeMode.Stretch
+            table.horizontalHeader().setSectionResizeMode(k, mode)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         table.setItemDelegate(BarDelegate(table))
@@ -141,7 +162,9 @@ class ContestView(QWidget):
         self.reason.setAccessibleName("why it stands where it stands")
         inner.addWidget(self.reason)
         row = QHBoxLayout()
-        for text, tip, signal in (("Open on the Size desk", "its topology and what the search chose become your decisions; undo takes it back", self.opened), ("Hold as reference", "see it pale behind the present design, figure by figure", self.held)):
+        for text, tip, signal in (
+                ("Open on the Size desk", "its topology and what the search chose become your decisions; undo takes it back", self.opened),
+                ("Hold as reference", "see it pale behind the present design, figure by figure", self.held)):
             button = QPushButton(text, card)
             button.setToolTip(tip)
             button.clicked.connect(lambda _c=False, s=signal: self._send(s))
@@ -184,7 +207,8 @@ class ContestView(QWidget):
                 for k, (_title, tip, text, bar) in enumerate(COLUMNS):
                     blank = e.hopeless and k >= FIRST_NUMBER
                     item = QTableWidgetItem("–" if blank else text(e))
-                    item.setToolTip("it would burn more than it gives: its numbers say nothing" if blank else f"{tip}; here: {e.tightest}" if k == len(COLUMNS) - 1 else tip)
+                    item.setToolTip("it would burn more than it gives: its numbers say nothing" if blank else f"{tip}; here: {e.tightest}"
+                                    if k == len(COLUMNS) - 1 else tip)
                     if bar is not None and not blank:
                         item.setData(SHARE, min(bar(e) / max(most[k], 1e-12), 1.0))
                     if not e.feasible:
@@ -195,7 +219,8 @@ class ContestView(QWidget):
         self._tell()
 
     def _count(self) -> None:
-        self.said.setText(f"{sum(e.tried for e in self.order)} designs of {len(self.order)} topologies, each with the best of its own choices within the same budget, rules and corners; the mains filter with its usual copper")
+        self.said.setText(f"{sum(e.tried for e in self.order)} designs of {len(self.order)} topologies, each with the best of its own "
+                          "choices within the same budget, rules and corners; the mains filter with its usual copper")
 
     def _pick(self) -> None:
         """A row somebody chose stays chosen while the order still moves."""
@@ -218,4 +243,7 @@ class ContestView(QWidget):
         if e is None:
             return
         place = "cannot be built" if e.rank is None else f"place {e.rank}"
-        self.reason.setHtml(f'<p><b>{spoken(e.topology)}</b>{" behind " + spoken(e.front_end) if e.front_end else ""}: {place} · tightest figure: {e.tightest}, {_margin(e)}</p><p>{e.reason[0].upper()}{e.reason[1:]}.</p><p style="color:{colour("muted").name()}">Best of {e.tried} designs; the search chose {chosen_text(e)}. Core, turns, wire and parts follow by rule.</p>')
+        self.reason.setHtml(f'<p><b>{spoken(e.topology)}</b>{" behind " + spoken(e.front_end) if e.front_end else ""}: {place} · tightest '
+                            f'figure: {e.tightest}, {_margin(e)}</p><p>{e.reason[0].upper()}{e.reason[1:]}.</p><p '
+                            f'style="color:{colour("muted").name()}">Best of {e.tried} designs; the search chose {chosen_text(e)}. Core, '
+                            'turns, wire and parts follow by rule.</p>')

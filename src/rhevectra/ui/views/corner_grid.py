@@ -49,10 +49,14 @@ class CornerGrid(QWidget):
     def show_design(self, design: Design, corner: Corner) -> None:
         """Show the margins of a design and mark the corner the pictures are at."""
         found = cells(design)
-        order = sorted(range(len(found)), key=lambda k: ({"limit": 0, "peak": 1, "run": 2}[design.grid.points[k].case], -design.grid.points[k].load, design.grid.points[k].label))
+        order = sorted(range(len(found)),
+                       key=lambda k: ({"limit": 0, "peak": 1, "run": 2}[design.grid.points[k].case], -design.grid.points[k].load,
+                                      design.grid.points[k].label))
         self.rows = [found[k] for k in order]
         points = [design.grid.points[k] for k in order]
-        self._labels = [p.label.replace(" at full load", "") or {"limit": "current limit", "peak": "peak load"}.get(p.case, f"{p.load * 100:.0f} %") for p in points]
+        self._labels = [
+            p.label.replace(" at full load", "") or {"limit": "current limit", "peak": "peak load"}.get(p.case, f"{p.load * 100:.0f} %")
+            for p in points]
         self._lines = [f"{v:g} V" for v in design.grid.lines]
         freqs = [f for f in design.grid.freqs if f]
         self._freq = f"worst of {min(freqs):g}–{max(freqs):g} Hz; " if freqs else ""
@@ -64,7 +68,8 @@ class CornerGrid(QWidget):
         """What a cell says in words."""
         c = self.rows[row][column]
         where = f"{self._lines[column]}, {self._labels[row]}"
-        return f"{where}: nothing with a limit is judged here" if c.margin is None else f"{where}: least margin {margin_text(c.margin)}, {c.word}, left by {c.figure}"
+        return (f"{where}: nothing with a limit is judged here" if c.margin is None
+                else f"{where}: least margin {margin_text(c.margin)}, {c.word}, left by {c.figure}")
 
     def _box(self, row: int, column: int) -> QRectF:
         width = (self.width() - LEFT - 14) / max(len(self._lines), 1)
@@ -87,7 +92,8 @@ class CornerGrid(QWidget):
         for r, row in enumerate(self.shown()):
             painter.setPen(colour("muted"))
             label = "worst load" if self._compact else self._labels[r]
-            painter.drawText(QRectF(4, TOP + r * ROW, LEFT - 10, ROW), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, painter.fontMetrics().elidedText(label, Qt.TextElideMode.ElideLeft, LEFT - 14))
+            painter.drawText(QRectF(4, TOP + r * ROW, LEFT - 10, ROW), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                             painter.fontMetrics().elidedText(label, Qt.TextElideMode.ElideLeft, LEFT - 14))
             for k, cell in enumerate(row):
                 self._paint_cell(painter, self._box(r, k), cell, (r, k) == self._marked())
         painter.end()
@@ -135,7 +141,8 @@ class CornerGrid(QWidget):
             hit = self._cell_at(event.pos().x(), event.pos().y())
             if hit:
                 cell = self.shown()[hit[0]][hit[1]]
-                words = "nothing with a limit is judged here" if cell.margin is None else f"least margin {margin_text(cell.margin)}, {cell.word}: {cell.figure}"
+                words = ("nothing with a limit is judged here" if cell.margin is None
+                         else f"least margin {margin_text(cell.margin)}, {cell.word}: {cell.figure}")
                 QToolTip.showText(event.globalPos(), f"{cell.corner.text()}\n{words}", self)
             return True
         return super().event(event)

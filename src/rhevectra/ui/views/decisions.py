@@ -10,7 +10,8 @@ from rhevectra.ui.widgets.decision_row import DecisionRow
 
 
 class DecisionsView(QFrame):
-    """A list of decision rows. Emits (id, value, whether it was a nudge) to pin, id to free, and the wish to know what would admit a refused core."""
+    """A list of decision rows. Emits (id, value, whether it was a nudge) to pin, id to free, and the wish to know what would admit a
+    refused core."""
 
     pinned = Signal(str, object, bool)
     freed = Signal(str)

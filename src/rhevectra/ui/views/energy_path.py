@@ -79,7 +79,8 @@ class PlateButton(QAbstractButton):
         self.plate = plate
         margin = "" if plate.margin is None else f", tightest margin {margin_text(plate.margin)}, {plate.word}"
         self.setAccessibleName(f"{plate.name}: {plate.telling}, {plate.watts:.2f} W lost{margin}")
-        offer = f"\nmay be: {', '.join(spoken(name, plate.choice) for name in plate.options)} (arrow down or the mark)" if plate.options else ""
+        offer = (f"\nmay be: {', '.join(spoken(name, plate.choice) for name in plate.options)} (arrow down or the mark)" if plate.options
+                 else "")
         self.setToolTip(f"{plate.name}: {plate.watts:.2f} W lost at the worst full load{margin}{offer}")
         self.update()
 
@@ -184,7 +185,8 @@ class EnergyPath(QWidget):
         isolated = TRANSFORMER in self.buttons
         for left, right in pairwise(ordered):
             crosses = isolated and right.plate.stage in ISOLATED_AFTER and left.plate.stage not in ISOLATED_AFTER
-            painter.setPen(QPen(colour("accent"), thickness, Qt.PenStyle.DotLine if crosses else Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
+            painter.setPen(
+                QPen(colour("accent"), thickness, Qt.PenStyle.DotLine if crosses else Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
             y = left.geometry().center().y()
             painter.drawLine(left.geometry().right(), y, right.geometry().left(), y)
         painter.end()

@@ -3,7 +3,22 @@
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QComboBox, QFrame, QGridLayout, QHBoxLayout, QHeaderView, QLabel, QLineEdit, QPushButton, QSpinBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from rhevectra.app.explore import LEAST, MOST_DESIGNS, USUAL
 from rhevectra.core.basis.errors import InputError
@@ -133,7 +148,9 @@ class ExploreView(QWidget):
         self.chosen_text.setWordWrap(True)
         row.addWidget(self.chosen_text, 1)
         self.buttons = []
-        for text, tip, signal in (("Go on with it", "what was varied becomes your decisions, and the Size desk opens; undo takes it back", self.opened), ("Hold as reference", "see it pale behind the present design, figure by figure", self.held)):
+        for text, tip, signal in (
+                ("Go on with it", "what was varied becomes your decisions, and the Size desk opens; undo takes it back", self.opened),
+                ("Hold as reference", "see it pale behind the present design, figure by figure", self.held)):
             button = QPushButton(text, self)
             button.setToolTip(tip)
             button.clicked.connect(lambda _c=False, s=signal: self._send(s))
@@ -165,7 +182,10 @@ class ExploreView(QWidget):
             label, field = QLabel(axis.label, self), QLineEdit(axis.text(), self)
             label.setWordWrap(True)
             field.setAccessibleName(axis.label)
-            field.setToolTip(f"{axis.label}: " + ("those of these that stand here are tried, commas between them; empty: it stays as it is" if axis.options else f"from-to, in {axis.unit or ('%' if axis.percent else 'plain numbers')}; empty: it stays as it is"))
+            field.setToolTip(
+                f"{axis.label}: "
+                + ("those of these that stand here are tried, commas between them; empty: it stays as it is" if axis.options
+                   else f"from-to, in {axis.unit or ('%' if axis.percent else 'plain numbers')}; empty: it stays as it is"))
             field.setCursorPosition(0)
             field.setFixedWidth(130)
             self.grid.addWidget(label, k, 0)
@@ -207,7 +227,8 @@ class ExploreView(QWidget):
         """No more are coming."""
         self.button.setText("Start")
         able, says = open_to_choice(self.entries)
-        self.said.setText(f"{len(self.entries)} designs, {sum(able)} {says}; the mains filter with its usual copper" if self.entries else "")
+        self.said.setText(f"{len(self.entries)} designs, {sum(able)} {says}; the mains filter with its usual copper" if self.entries
+                          else "")
         self._draw()
 
     def _measure(self) -> None:
@@ -240,7 +261,8 @@ class ExploreView(QWidget):
         with filled(self.table, len(self.rows), titles):
             for r, k in enumerate(self.rows):
                 e = self.entries[k]
-                for c, text in enumerate([*(told(e, m) for m in TABLE), *(a.said(e.pins[a.id]) if a.id in e.pins else "as it is" for a in self.tried)]):
+                for c, text in enumerate(
+                        [*(told(e, m) for m in TABLE), *(a.said(e.pins[a.id]) if a.id in e.pins else "as it is" for a in self.tried)]):
                     item = QTableWidgetItem(text)
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                     if not self.may[k]:
@@ -259,18 +281,24 @@ class ExploreView(QWidget):
 
     def _tip(self, k: int) -> str:
         e = self.entries[k]
-        return "\n".join([*(f"{MEASURES[m].title}: {told(e, m)}" for m in TABLE), f"Tightest figure: {e.tightest}", *(f"{a.label}: {a.said(e.pins[a.id])}" for a in self.tried if a.id in e.pins), *([against] if (against := _against(e)) else [])])
+        return "\n".join(
+            [*(f"{MEASURES[m].title}: {told(e, m)}" for m in TABLE), f"Tightest figure: {e.tightest}",
+             *(f"{a.label}: {a.said(e.pins[a.id])}" for a in self.tried if a.id in e.pins),
+             *([against] if (against := _against(e)) else [])])
 
     def _tell(self) -> None:
         k = self.view.chosen
         for button in self.buttons:
             button.setEnabled(bool(k))
         if k is None or k >= len(self.entries):
-            self.chosen_text.setText("A click or the arrow keys choose a design; drag a box to see only those inside; Enter or a double click goes on with it." if self.entries else "")
+            self.chosen_text.setText(
+                "A click or the arrow keys choose a design; drag a box to see only those inside; Enter or a double click goes on with it."
+                if self.entries else "")
             return
         e, now = self.entries[k], self.entries[0]
         moved = ", ".join(f"{MEASURES[m].title.lower()} {told(now, m)} → {told(e, m)}" for m in ("loss", "magnetics_volume", "cost_index"))
-        self.chosen_text.setText(". ".join(text for text in ("The present design" if k == 0 else f"Against now: {moved}", _against(e)) if text))
+        self.chosen_text.setText(
+            ". ".join(text for text in ("The present design" if k == 0 else f"Against now: {moved}", _against(e)) if text))
 
     def _open(self, k: int) -> None:
         self.choose(k)

@@ -69,7 +69,8 @@ class FindingsView(QFrame):
             item = QListWidgetItem("Nothing to fix: every figure is inside its limit at every corner.")
             item.setForeground(colour("inside"))
             self.list.addItem(item)
-        counts = [f"{mark} {n} {name}{'s' if name == NOTE and n > 1 else ''}" for name, (mark, _) in _MARKS.items() if (n := sum(f.severity == name for f in findings))]
+        counts = [f"{mark} {n} {name}{'s' if name == NOTE and n > 1 else ''}" for name, (mark, _) in _MARKS.items()
+                  if (n := sum(f.severity == name for f in findings))]
         self.title.setText("Findings   " + ("   ".join(counts) or "none"))
 
     def _activated(self, item: QListWidgetItem) -> None:

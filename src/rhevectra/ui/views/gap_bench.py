@@ -18,8 +18,11 @@ from rhevectra.project.log import entries
 from rhevectra.ui.pictures.canvas import PictureView
 from rhevectra.ui.widgets.bench_form import BenchForm, Field
 
-FIELDS = (Field("gap", "Gap in the post now", "m", "ground into it so far, by the micrometre or by what was ordered"), Field("spacer", "Spacer under all legs now", "m", "0 where there is none", "0"), Field("reading", "Inductance read", "H", "others open, core clamped as it will be"),
-          Field("target", "Inductance wanted", "H", "the design's, unless another is wanted"), Field("tape", "One tape or shim", "m", "measured: tape is 20 to 65 µm and creeps when clamped", "25 µm"))
+FIELDS = (Field("gap", "Gap in the post now", "m", "ground into it so far, by the micrometre or by what was ordered"),
+          Field("spacer", "Spacer under all legs now", "m", "0 where there is none", "0"),
+          Field("reading", "Inductance read", "H", "others open, core clamped as it will be"),
+          Field("target", "Inductance wanted", "H", "the design's, unless another is wanted"),
+          Field("tape", "One tape or shim", "m", "measured: tape is 20 to 65 µm and creeps when clamped", "25 µm"))
 
 
 def has_gap(design: Design) -> bool:
@@ -30,7 +33,10 @@ def has_gap(design: Design) -> bool:
 def in_run(design: Design, tolerance: float) -> list[str]:
     """What the tolerance does to the peak current, where that is known."""
     found = peaks(design, tolerance)
-    return [] if found is None else [f"In run at {found.corner.text()} the peak is {show(found.ordered, 'A')} as ordered, {show(found.least, 'A')} with the least and {show(found.greatest, 'A')} with the greatest inductance; the least current limit is {show(found.limit, 'A')}{'' if found.least < found.limit else ': it would trip'}."]
+    return [] if found is None else [f"In run at {found.corner.text()} the peak is {show(found.ordered, 'A')} as ordered, "
+                                     f"{show(found.least, 'A')} with the least and {show(found.greatest, 'A')} with the greatest "
+                                     "inductance; the least current limit is "
+                                     f"{show(found.limit, 'A')}{'' if found.least < found.limit else ': it would trip'}."]
 
 
 def _wanted(design: Design) -> tuple[float, float]:
@@ -52,7 +58,8 @@ def logged_readings(design: Design, log: Iterable[Any]) -> list[Reading]:
     """Readings of the log that were taken with the core and turns of a design, less those withdrawn."""
     found: list[Reading] = []
     for e in entries(log):
-        if not e.text.startswith(f"{TITLE}: ") or not e.text.endswith(f" ({_made(design)})") or not {"gap", "spacer", "inductance"} <= set(e.values):
+        if not e.text.startswith(f"{TITLE}: ") or not e.text.endswith(f" ({_made(design)})") or not {"gap", "spacer",
+                "inductance"} <= set(e.values):
             continue
         reading = Reading(*(float(e.values[k]) for k in ("gap", "spacer", "inductance")))
         if e.text.startswith(f"{TITLE}: {WITHDRAWN}"):
@@ -69,14 +76,19 @@ def sentences(advice: Advice, found: Fitted, readings: list[Reading], target: fl
     if advice.spacer is not None and advice.half_spacer is not None:
         verb = "Put" if advice.spacer >= 0 else "Take"
         where = "under all legs" if advice.spacer >= 0 else "out from under all legs"
-        lines.append(f"{verb} {show(abs(advice.spacer), 'm', 3)} {where} ({abs(advice.spacer) / tape:.1f} layers of {show(tape, 'm', 3)}): {show(now, 'H', 4)} → {show(target, 'H', 4)}. Half of it first: expect {show(advice.half_spacer, 'H', 4)}.")
+        lines.append(f"{verb} {show(abs(advice.spacer), 'm', 3)} {where} ({abs(advice.spacer) / tape:.1f} layers of {show(tape, 'm', 3)}): "
+                     f"{show(now, 'H', 4)} → {show(target, 'H', 4)}. Half of it first: expect {show(advice.half_spacer, 'H', 4)}.")
     if advice.grind is not None and advice.half_grind is not None:
-        lines.append(f"Or grind {show(advice.grind, 'm', 3)} more off the {post}. Half of it first: expect {show(advice.half_grind, 'H', 4)}.")
+        lines.append(
+            f"Or grind {show(advice.grind, 'm', 3)} more off the {post}. Half of it first: expect {show(advice.half_grind, 'H', 4)}.")
     if not lines:
         lines.append(f"{show(target, 'H', 4)} is more than this core gives: a core with a shorter gap is needed, or more turns.")
     if advice.spacer is not None and advice.spacer > 0:
         lines.append(f"Without the spread of the field one would put {show(advice.naive, 'm', 2)}: too little.")
-    lines.append(f"{'The reading says' if len(readings) == 1 else f'The {len(readings)} readings say'}: gap {show(abs(found.longer), 'm', 2)} {'longer' if found.longer >= 0 else 'shorter'} than told, its field spreads {found.spread:.2f} of the formula; {'off' if len(readings) == 1 else 'the last is off'} by {found.residuals[-1] * 100:+.1f} %.")
+    lines.append(f"{'The reading says' if len(readings) == 1 else f'The {len(readings)} readings say'}: gap "
+                 f"{show(abs(found.longer), 'm', 2)} {'longer' if found.longer >= 0 else 'shorter'} than told, its field spreads "
+                 f"{found.spread:.2f} of the formula; {'off' if len(readings) == 1 else 'the last is off'} by "
+                 f"{found.residuals[-1] * 100:+.1f} %.")
     return lines
 
 
@@ -120,7 +132,8 @@ class GapBench(QWidget):
         row.addLayout(right, 1)
 
     def show_design(self, design: Design, log: Iterable[Any] = ()) -> None:
-        """Another design: the wanted inductance and the gap as ordered are its own; of the logged readings those of its core and turns are its own too."""
+        """Another design: the wanted inductance and the gap as ordered are its own; of the logged readings those of its core and turns are
+        its own too."""
         if not has_gap(design):
             self._design = None
             self.words.setText("this transformer has no gap to adjust")
@@ -150,7 +163,8 @@ class GapBench(QWidget):
         if reading in self.readings:
             return
         self.readings.append(reading)
-        self._log(f"{TITLE}: gap {show(reading.gap, 'm', 3)}, spacer {show(reading.spacer, 'm', 3)}: {show(reading.inductance, 'H', 4)}", reading)
+        self._log(f"{TITLE}: gap {show(reading.gap, 'm', 3)}, spacer {show(reading.spacer, 'm', 3)}: {show(reading.inductance, 'H', 4)}",
+                  reading)
         self.work_out()
 
     def remove(self) -> None:
@@ -170,13 +184,16 @@ class GapBench(QWidget):
 
     def work_out(self) -> None:
         """Sentences and picture for the readings there are."""
-        self.list.setText("\n".join(f"{k}: gap {show(r.gap, 'm', 3)}, spacer {show(r.spacer, 'm', 3)}: {show(r.inductance, 'H', 4)}" for k, r in enumerate(self.readings, 1)))
+        self.list.setText(
+            "\n".join(f"{k}: gap {show(r.gap, 'm', 3)}, spacer {show(r.spacer, 'm', 3)}: {show(r.inductance, 'H', 4)}"
+                      for k, r in enumerate(self.readings, 1)))
         self.drop.setEnabled(bool(self.readings))
         self.view.setVisible(bool(self.readings))
         if self._design is None:
             return
         if not self.readings:
-            self.words.setText("Clamp the core with the winding on it, read the inductance, and put it in at the left: both ways to what is wanted appear here. The inductance decides, a length of gap is only a guide.")
+            self.words.setText("Clamp the core with the winding on it, read the inductance, and put it in at the left: both ways to what "
+                               "is wanted appear here. The inductance decides, a length of gap is only a guide.")
             return
         core, readings = gapped_core(self._design), list(self.readings)
         try:

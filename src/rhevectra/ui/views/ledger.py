@@ -4,7 +4,22 @@ from html import escape
 
 from msgspec.structs import replace
 from PySide6.QtCore import Qt, QUrl, Signal
-from PySide6.QtWidgets import QAbstractItemView, QApplication, QButtonGroup, QFrame, QHBoxLayout, QHeaderView, QLabel, QSplitter, QTableWidget, QTableWidgetItem, QTextBrowser, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QApplication,
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QSplitter,
+    QTableWidget,
+    QTableWidgetItem,
+    QTextBrowser,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from rhevectra.app.changes import difference, text_of, value_text
 from rhevectra.app.ratings import limit_of
@@ -78,7 +93,8 @@ class LedgerView(QFrame):
         row.addWidget(self.where, 1, Qt.AlignmentFlag.AlignRight)
         row.addSpacing(8)
         self.mode = QButtonGroup(self)
-        for k, (name, tip) in enumerate((("worst", "each figure at the corner that is worst for it"), ("here", "all figures at the corner the pictures show"))):
+        for k, (name, tip) in enumerate(
+                (("worst", "each figure at the corner that is worst for it"), ("here", "all figures at the corner the pictures show"))):
             button = QToolButton(self)
             button.setObjectName("switch")
             button.setText(name)
@@ -140,7 +156,8 @@ class LedgerView(QFrame):
             for r in range(len(ids)):
                 for c in range(5):
                     item = QTableWidgetItem()
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignLeft if c == LABEL else Qt.AlignmentFlag.AlignRight))
+                    item.setTextAlignment(
+                        Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignLeft if c == LABEL else Qt.AlignmentFlag.AlignRight))
                     item.setFont(font(9 if c == MOVED else 10, c == VALUE))
                     self.table.setItem(r, c, item)
             self.table.setCurrentCell(-1, -1)
@@ -165,7 +182,9 @@ class LedgerView(QFrame):
 
     def _fill(self, r: int, figure: Figure, moved: str) -> None:
         texts = (figure.label, value_text(figure), moved, limit_of(figure), figure.word)
-        tip = f"{figure.label}\n{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}" + (f"\n{'shown' if self.here else 'worst'} at {figure.corner.text()}" if figure.corner else "") + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else "")
+        tip = (f"{figure.label}\n{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}"
+               + (f"\n{'shown' if self.here else 'worst'} at {figure.corner.text()}" if figure.corner else "")
+               + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else ""))
         span = 4 if isinstance(figure.value, str) and not moved else 1
         if self.table.columnSpan(r, VALUE) != span:
             self.table.setSpan(r, VALUE, 1, span)
@@ -202,7 +221,8 @@ class LedgerView(QFrame):
         """The chosen figure as text on the clipboard."""
         if self._design is not None and self._open in self._design.specs:
             f = self._design.figure(self._open)
-            QApplication.clipboard().setText(f"{f.label} ({f.id}) = {value_text(f)} {limit_of(f)} {f.word} {f.corner.text() if f.corner else ''}".strip())
+            QApplication.clipboard().setText(
+                f"{f.label} ({f.id}) = {value_text(f)} {limit_of(f)} {f.word} {f.corner.text() if f.corner else ''}".strip())
 
     def _follow(self, url: QUrl) -> None:
         self._show_working(url.toString())
@@ -235,7 +255,8 @@ class LedgerView(QFrame):
         if not w.equation:  # nothing to compare symbols with: what it came from goes by its name
             w = replace(w, links=tuple((_name(design, link, symbol), link, text) for symbol, link, text in w.links))
         if index is None:  # the same everywhere: what it came from is told where it is worst
-            w = replace(w, links=tuple((symbol, link, value_text(design.figure(link)) if link in design.specs else text) for symbol, link, text in w.links))
+            w = replace(w, links=tuple((symbol, link, value_text(design.figure(link)) if link in design.specs else text)
+                                       for symbol, link, text in w.links))
         self.drawer.setHtml(working_html(w, label, corner.text() if corner else "", spec.fixed if spec else ""))
         readable = design.rows[id].kind != "chosen" or id in design.decision_specs  # what the catalogue lists is not read off an instrument
         self.reading.show_figure(design.rows[id] if readable else None, label, _ways(design) if id == "transformer.leakage" else None)
@@ -250,7 +271,8 @@ def _name(design: Design, id: str, else_: str) -> str:
 def working_html(w: Working, label: str, corner: str, fixed: str) -> str:
     """The drawer's text: sentence, equation, numbers, source, links."""
     muted, accent = colour("muted").name(), colour("accent").name()
-    parts = [f'<p style="color:{accent};font-weight:600;margin-bottom:2px">Why {escape(w.value)}?</p>', f'<p style="margin:2px 0"><b>{escape(label)}</b></p>']
+    parts = [f'<p style="color:{accent};font-weight:600;margin-bottom:2px">Why {escape(w.value)}?</p>',
+             f'<p style="margin:2px 0"><b>{escape(label)}</b></p>']
     if w.sentence:
         parts.append(f'<p style="margin:2px 0">{escape(w.sentence)}</p>')
     for line in (w.equation, w.numbers):
@@ -259,7 +281,9 @@ def working_html(w: Working, label: str, corner: str, fixed: str) -> str:
     if corner:
         parts.append(f'<p style="color:{muted};margin:4px 0">at {escape(corner)}</p>')
     if w.links:
-        links = "<br>".join(f'<a style="color:{accent};text-decoration:none" href="{escape(link)}">{escape(symbol)} = {escape(value)}  ›</a>' for symbol, link, value in w.links)
+        links = "<br>".join(
+            f'<a style="color:{accent};text-decoration:none" href="{escape(link)}">{escape(symbol)} = {escape(value)}  ›</a>'
+            for symbol, link, value in w.links)
         parts.append(f'<p style="margin:4px 0">{links}</p>')
     for r in w.refused:
         parts.append(f'<p style="color:{muted};margin:1px 0">refused {escape(r)}</p>')
@@ -271,7 +295,8 @@ def working_html(w: Working, label: str, corner: str, fixed: str) -> str:
 
 
 def _ways(design: Design) -> dict[str, float]:
-    """How a leakage may have been read: of a tapped output one half conducts at a time, and both shorted read less than that; of several transformers in series, on one of them or on all."""
+    """How a leakage may have been read: of a tapped output one half conducts at a time, and both shorted read less than that; of several
+    transformers in series, on one of them or on all."""
     from rhevectra.core.topologies.common.making import all_shorted  # the winding sheet is not read before it is wanted
 
     plan = design.context["plan"]

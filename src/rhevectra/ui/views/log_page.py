@@ -4,18 +4,31 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QLabel, QLineEdit, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from rhevectra.project.log import Entry, entries
 from rhevectra.ui.widgets.tables import filled
 
-EMPTY = "Nothing is logged yet. Readings that are entered, what the benches are told and find, and your own words stand here with their time, and stay with the project; undo does not touch them."
+EMPTY = ("Nothing is logged yet. Readings that are entered, what the benches are told and find, and your own words stand here with their "
+         "time, and stay with the project; undo does not touch them.")
 COLUMNS = ("when", "kind", "what", "read against expected")
 
 
 def compared(e: Entry, labels: Mapping[str, str]) -> str:
     """How far each reading of an entry is from what the design had expected; labels: figure -> its name."""
-    return ", ".join(f"{labels.get(name, name).lower()} {100 * (v / e.expected[name] - 1):+.1f} %".replace("-", "−") for name, v in e.values.items() if e.expected.get(name))
+    return ", ".join(f"{labels.get(name, name).lower()} {100 * (v / e.expected[name] - 1):+.1f} %".replace("-", "−")
+                     for name, v in e.values.items() if e.expected.get(name))
 
 
 class LogPage(QWidget):

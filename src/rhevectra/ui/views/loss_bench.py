@@ -12,7 +12,8 @@ from rhevectra.core.magnetics.loss_fit import COLUMNS, LossFit, fit, material_ro
 from rhevectra.drawing.loss_fit import fit_picture
 from rhevectra.ui.pictures.canvas import PictureView
 
-EMPTY = "Open a table of your own points: CSV with the columns " + ", ".join(COLUMNS) + " (sine, SI units). The fit and what each point is off appear here; kept as a material class it can be chosen like any other."
+EMPTY = (f"Open a table of your own points: CSV with the columns {', '.join(COLUMNS)} (sine, SI units). "
+         "The fit and what each point is off appear here; kept as a material class it can be chosen like any other.")
 
 
 class LossBench(QWidget):
@@ -64,15 +65,19 @@ class LossBench(QWidget):
             try:
                 text = path.read_text(encoding="utf-8-sig")
             except (OSError, UnicodeDecodeError) as problem:
-                raise InputError(path.name, f"cannot be read ({getattr(problem, 'strerror', None) or 'not UTF-8 text'})", "a CSV file") from None
+                raise InputError(path.name, f"cannot be read ({getattr(problem, 'strerror', None) or 'not UTF-8 text'})",
+                                 "a CSV file") from None
             found = fit(*read_points(text, path.name), path.name)
         except InputError as problem:
             self.words.setText(str(problem))
             return
         self.found = found
         v, off = found.values, np.abs(found.off) * 100
-        warm = f"least loss at {v['loss_t_min_c']:.0f} °C" if found.warm else f"one temperature: least loss taken at {v['loss_t_min_c']:.0f} °C as power ferrites have it"
-        self.words.setText(f"{len(found.loss)} points: loss grows with f^{v['loss_alpha']:.2f} and B^{v['loss_beta']:.2f}, {v['loss_ref_w_m3'] / 1e3:.3g} kW/m³ at {v['loss_f_ref_hz'] / 1e3:g} kHz and {v['loss_b_ref_t'] * 1e3:g} mT; {warm}. "
+        warm = (f"least loss at {v['loss_t_min_c']:.0f} °C" if found.warm
+                else f"one temperature: least loss taken at {v['loss_t_min_c']:.0f} °C as power ferrites have it")
+        self.words.setText(f"{len(found.loss)} points: loss grows with f^{v['loss_alpha']:.2f} and B^{v['loss_beta']:.2f}, "
+                           f"{v['loss_ref_w_m3'] / 1e3:.3g} kW/m³ at {v['loss_f_ref_hz'] / 1e3:g} kHz and {v['loss_b_ref_t'] * 1e3:g} mT; "
+                           f"{warm}. "
                            f"The fit is off by {np.sqrt(np.mean(off**2)):.1f} % rms, {off.max():.1f} % at most.")
         self.view.set_source(lambda w, h: fit_picture(found, w, h))
         self.view.show()
@@ -85,5 +90,6 @@ class LossBench(QWidget):
         if not name:
             self.words.setText("name of the material class: it is empty; accepted: any text")
             return
-        like = self._design.catalogue["materials"].row(str(self._design.value("transformer.material")) if "transformer.material" in self._design.rows else "PW3")
+        like = self._design.catalogue["materials"].row(
+            str(self._design.value("transformer.material")) if "transformer.material" in self._design.rows else "PW3")
         self.kept.emit(material_row(name, self.found, like))

@@ -1,4 +1,5 @@
-"""The pictures of the chosen stage, as tabs, with the corner they are drawn at; under the switching period the circuit at the time cursor."""
+"""The pictures of the chosen stage, as tabs, with the corner they are drawn at; under the switching period the circuit at the time
+cursor."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
@@ -12,7 +13,20 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.pictures import PICTURES, of, pictures_of, shown_at
-from rhevectra.ui.feed import Feed, Work, exact_map_steps, exact_steps, field_steps, frequency_steps, matrix_steps, order_steps, over_load_steps, range_steps, ripple_steps, slow_diode_steps
+from rhevectra.ui.feed import (
+    Feed,
+    Work,
+    exact_map_steps,
+    exact_steps,
+    field_steps,
+    frequency_steps,
+    matrix_steps,
+    order_steps,
+    over_load_steps,
+    range_steps,
+    ripple_steps,
+    slow_diode_steps,
+)
 from rhevectra.ui.pictures.arranger import ArrangerView
 from rhevectra.ui.pictures.canvas import PictureView
 from rhevectra.ui.theme.roles import font
@@ -23,7 +37,8 @@ if TYPE_CHECKING:
 
 
 class Late(Struct):
-    """A picture whose content comes from a worker: what draws it, with None until it is there; what is said; whether it is of one line only."""
+    """A picture whose content comes from a worker: what draws it, with None until it is there; what is said; whether it is of one line
+    only."""
 
     draw: Callable[..., Picture]
     said: str
@@ -33,7 +48,8 @@ class Late(Struct):
 
 
 class PicturePanel(QFrame):
-    """Tabs over one picture. The switching period follows exactly from a worker after the sized one; emits what came of it, and decisions made in a picture."""
+    """Tabs over one picture. The switching period follows exactly from a worker after the sized one; emits what came of it, and decisions
+    made in a picture."""
 
     solved = Signal(object, object)
     decided = Signal(str, str)
@@ -54,7 +70,8 @@ class PicturePanel(QFrame):
         self.caption.setObjectName("muted")
         self.caption.setFont(font(9))
         self.caption.setWordWrap(True)
-        self.tabs.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)  # many pictures scroll; they never push the other panels
+        self.tabs.setSizePolicy(QSizePolicy.Policy.Ignored,
+                                QSizePolicy.Policy.Fixed)  # many pictures scroll; they never push the other panels
         top.addWidget(self.tabs, 1)
         layout.addLayout(top)
         self.view, self.now = ArrangerView(self), PictureView(self)
@@ -86,9 +103,12 @@ class PicturePanel(QFrame):
                      "range": self._comes("input_range.range_picture", "every range designed anew", range_steps),
                      "ripple": self._comes("ripple.ripple_picture", "every ratio designed anew", ripple_steps),
                      "layers": self._comes("arrangements.orders_picture", "every order of the layers solved anew", order_steps),
-                     "split": self._comes("matrix.matrix_picture", "every number of pieces sized anew, by the currents the core was chosen with", matrix_steps),
+                     "split": self._comes("matrix.matrix_picture",
+                                          "every number of pieces sized anew, by the currents the core was chosen with", matrix_steps),
                      "slow": self._comes("slow_diode.slow_diode_picture", "exact periods", slow_diode_steps, True),
-                     "map": self._comes("clamp_map.map_picture", "81 cells by exact periods, the others from how far the formulas are off there", exact_map_steps, held=True)}
+                     "map": self._comes("clamp_map.map_picture",
+                                        "81 cells by exact periods, the others from how far the formulas are off there", exact_map_steps,
+                                        held=True)}
         self.view.cursor_at.connect(self.set_instant)
         self.view.stepped.connect(self.step_interval)
         self.view.decided.connect(self.decided)
@@ -113,7 +133,8 @@ class PicturePanel(QFrame):
         """Show the pictures of a stage at a corner; a held design is drawn pale behind."""
         if design is not self._design or corner != self._corner:
             self.exact = None
-        moved = self._corner is None or (corner.v_line, corner.f_line, corner.bus) != (self._corner.v_line, self._corner.f_line, self._corner.bus)
+        moved = self._corner is None or (corner.v_line, corner.f_line, corner.bus) != (self._corner.v_line, self._corner.f_line,
+            self._corner.bus)
         for late in self.late.values():
             if design is not self._design or (late.of_line and moved):
                 late.found = None
@@ -185,7 +206,8 @@ class PicturePanel(QFrame):
         return " · pale: the held design" if self._held is not None else ""
 
     def _captioned(self, caption: str) -> None:
-        """What the picture in view says of itself: at which corner it is drawn, or what else it shows. The switching period and what comes from a worker tell their state instead."""
+        """What the picture in view says of itself: at which corner it is drawn, or what else it shows. The switching period and what comes
+        from a worker tell their state instead."""
         if self.key != "period" and self.key not in self.late:
             self._say(caption + self._pale)
 
@@ -275,4 +297,5 @@ def _by_name(design: Design, text: str) -> str:
     from rhevectra.core.magnetics.transformer import wound
 
     plan = design.context["plan"]
-    return named(text, [w.name for w in plan.need.windings], [int(t[plan.choice.core, plan.choice.candidate]) for t in wound(plan.need, plan.choice.trial.turns)])
+    return named(text, [w.name for w in plan.need.windings],
+                 [int(t[plan.choice.core, plan.choice.candidate]) for t in wound(plan.need, plan.choice.trial.turns)])

@@ -1,7 +1,20 @@
 """Prices behind the contest's cost index: the shipped assumptions, one's own in their place, and prices of single parts."""
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QComboBox, QFrame, QHBoxLayout, QHeaderView, QLabel, QLineEdit, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import parse
@@ -9,7 +22,8 @@ from rhevectra.core.catalogue.tables import PRICES, Catalogue, shipped
 from rhevectra.core.design.cost import PRICED, prices
 from rhevectra.ui.widgets.tables import filled
 
-HEAD = "Relative prices, 1 about a 600 V, 0.19 Ω switch: assumptions without a source until they are your own. They are kept for all projects of this machine."
+HEAD = ("Relative prices, 1 about a 600 V, 0.19 Ω switch: assumptions without a source until they are your own. They are kept for all "
+        "projects of this machine.")
 
 
 class PriceCard(QFrame):

@@ -1,4 +1,5 @@
-"""The rework bench: a supply that works and the output wanted of it in, turns, wire, rectifier and divider out, with what rounding does to all else."""
+"""The rework bench: a supply that works and the output wanted of it in, turns, wire, rectifier and divider out, with what rounding does to
+all else."""
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
@@ -10,11 +11,25 @@ from rhevectra.core.design.design import Design
 from rhevectra.ui.widgets.bench_form import BenchForm, Field
 from rhevectra.ui.widgets.tables import filled
 
-FIELDS = (Field("volts", "Output voltage now", "V", "as it reads"), Field("drop", "Rectifier drop now", "V", "0.4 to 0.5 V of a Schottky diode, 0.8 to 1 V of a fast one, a few hundredths of a synchronous switch", "500 mV"), Field("current", "Its full current now", "A", "what it was made for"),
-          Field("turns", "Its turns now", "", "counted, or by a loop of one turn: the ratio of both voltages"), Field("v_wanted", "Voltage wanted", "V", "at the same primary side"), Field("drop_wanted", "Rectifier drop then", "V", "of the rectifier that will be fitted", "500 mV"), Field("i_wanted", "Current wanted", "A", "power should not rise"),
-          Field("primary", "Primary turns", "", "empty: not known"), Field("bus", "Highest bus", "V", "1.414 × the highest mains; empty: not known"), Field("drain", "Drain peak read", "V", "at the highest mains and full load; empty: not read"), Field("auxiliary", "Auxiliary supply read", "V", "empty: not read"),
-          Field("wires", "Wires side by side now", "", "of the output's winding; empty: not known"), Field("choke", "Turns of the output choke", "", "empty: there is none, as in a flyback"), Field("r_low", "Lower resistor of the divider", "Ω", "empty: not known"), Field("reference", "Reference of the divider", "V", "at the tap of the divider", "2.495 V"))
-EMPTY = "Rework: from the voltage and turns of an output that works follow the turns for another. Fill in what is known of the supply; what is left empty is left out. For flybacks and stages with an output choke; a resonant stage keeps its frequencies only at the exact number of turns."
+FIELDS = (Field("volts", "Output voltage now", "V", "as it reads"),
+          Field("drop", "Rectifier drop now", "V",
+                "0.4 to 0.5 V of a Schottky diode, 0.8 to 1 V of a fast one, a few hundredths of a synchronous switch", "500 mV"),
+          Field("current", "Its full current now", "A", "what it was made for"),
+          Field("turns", "Its turns now", "", "counted, or by a loop of one turn: the ratio of both voltages"),
+          Field("v_wanted", "Voltage wanted", "V", "at the same primary side"),
+          Field("drop_wanted", "Rectifier drop then", "V", "of the rectifier that will be fitted", "500 mV"),
+          Field("i_wanted", "Current wanted", "A", "power should not rise"),
+          Field("primary", "Primary turns", "", "empty: not known"),
+          Field("bus", "Highest bus", "V", "1.414 × the highest mains; empty: not known"),
+          Field("drain", "Drain peak read", "V", "at the highest mains and full load; empty: not read"),
+          Field("auxiliary", "Auxiliary supply read", "V", "empty: not read"),
+          Field("wires", "Wires side by side now", "", "of the output's winding; empty: not known"),
+          Field("choke", "Turns of the output choke", "", "empty: there is none, as in a flyback"),
+          Field("r_low", "Lower resistor of the divider", "Ω", "empty: not known"),
+          Field("reference", "Reference of the divider", "V", "at the tap of the divider", "2.495 V"))
+EMPTY = ("Rework: from the voltage and turns of an output that works follow the turns for another. Fill in what is known of the supply; "
+         "what is left empty is left out. For flybacks and stages with an output choke; a resonant stage keeps its frequencies only at the "
+         "exact number of turns.")
 COLUMNS = ("turns", "volts a turn", "moved by", "reflected", "drain peak", "auxiliary", "rectifier")
 
 
@@ -66,7 +81,8 @@ class ReworkBench(QWidget):
     def _read(self) -> tuple[Found, Side]:
         number = self.form.number
         known = {name: self._number(name) for name in ("primary", "bus", "drain", "auxiliary", "wires", "choke", "r_low")}
-        return Found(Side(number("volts"), number("drop"), number("current")), number("turns"), reference=number("reference"), **known), Side(number("v_wanted"), number("drop_wanted"), number("i_wanted"))
+        return (Found(Side(number("volts"), number("drop"), number("current")), number("turns"), reference=number("reference"), **known),
+                Side(number("v_wanted"), number("drop_wanted"), number("i_wanted")))
 
     def work_out(self) -> None:
         """Table and words, or what is still wanted, or what is wrong."""
@@ -90,14 +106,17 @@ class ReworkBench(QWidget):
 
 def _cells(way: Way) -> tuple[str, ...]:
     """A way in the table's columns; a dash where something is not known or does not follow."""
-    return (f"{way.turns:g}", show(way.per_turn, "V"), f"{100 * (way.ratio - 1):+.0f} %".replace("-", "−"), *("–" if v is None else show(v, "V") for v in (way.reflected, way.drain, way.auxiliary, way.reverse)))
+    return (f"{way.turns:g}", show(way.per_turn, "V"), f"{100 * (way.ratio - 1):+.0f} %".replace("-", "−"),
+            *("–" if v is None else show(v, "V") for v in (way.reflected, way.drain, way.auxiliary, way.reverse)))
 
 
 def _known(design: Design) -> dict[str, str]:
     """The fields a design fills: its first output as it stands, at its worst corner where there is one."""
     rows, output = design.rows, design.requirement.outputs[0]
     found = {"volts": show(output.magnitude, "V", 4), "current": show(output.current_max, "A")}
-    for name, id, unit in (("turns", "transformer.ns1", ""), ("primary", "transformer.np", ""), ("choke", "filter1.turns", ""), ("drain", "switch.v_peak", "V"), ("auxiliary", "aux.v_low", "V"), ("r_low", "feedback.r_low", "Ω"), ("reference", "feedback.v_ref", "V"), ("bus", "bus.v", "V")):
+    for name, id, unit in (("turns", "transformer.ns1", ""), ("primary", "transformer.np", ""), ("choke", "filter1.turns", ""),
+                           ("drain", "switch.v_peak", "V"), ("auxiliary", "aux.v_low", "V"), ("r_low", "feedback.r_low", "Ω"),
+                           ("reference", "feedback.v_ref", "V"), ("bus", "bus.v", "V")):
         if id in rows and not (name == "choke" and "flyback.v_or" in rows):  # there the choke only smooths what the winding gives
             found[name] = show(design.most(id), unit, 4 if name == "reference" else 3) if unit else f"{design.most(id):g}"
     return found

@@ -14,10 +14,18 @@ from rhevectra.drawing.ringing import ring_picture
 from rhevectra.ui.pictures.canvas import PictureView
 from rhevectra.ui.widgets.bench_form import BenchForm, Field
 
-FIELDS = (Field("bare", "Ringing frequency read", "Hz", "short ground spring at the probe; the ring after the edge"), Field("added", "Capacitor added across it", "F", "film or ceramic, short leads; about until the frequency halves"), Field("loaded", "Frequency with it", "Hz", "must be lower"),
-          Field("added2", "A second, larger capacitor", "F", "empty: none; a junction that moves with the swing shows in the difference of both answers, which is counted as doubt"), Field("loaded2", "Frequency with the second", "Hz", "alone across the part, without the first"), Field("probe", "Probe capacitance", "F", "at its tip, both times; empty: none. 3 to 15 pF at 10:1"),
-          Field("volts", "Step of the node", "V", "what the node swings by, without the ring; the design's unless another is wanted"), Field("rate", "Switching frequency", "Hz", "the design's, unless another is wanted"), Field("own", "Snubber capacitor", "F", "empty: three times the parasitic one"))
-EMPTY = "Read the ring's frequency, add a known capacitor across the ringing part, read again. The parasitic capacitance is a third of the added one where the frequency halves; inductance, resistor and loss follow here."
+FIELDS = (Field("bare", "Ringing frequency read", "Hz", "short ground spring at the probe; the ring after the edge"),
+          Field("added", "Capacitor added across it", "F", "film or ceramic, short leads; about until the frequency halves"),
+          Field("loaded", "Frequency with it", "Hz", "must be lower"),
+          Field("added2", "A second, larger capacitor", "F",
+                "empty: none; a junction that moves with the swing shows in the difference of both answers, which is counted as doubt"),
+          Field("loaded2", "Frequency with the second", "Hz", "alone across the part, without the first"),
+          Field("probe", "Probe capacitance", "F", "at its tip, both times; empty: none. 3 to 15 pF at 10:1"),
+          Field("volts", "Step of the node", "V", "what the node swings by, without the ring; the design's unless another is wanted"),
+          Field("rate", "Switching frequency", "Hz", "the design's, unless another is wanted"),
+          Field("own", "Snubber capacitor", "F", "empty: three times the parasitic one"))
+EMPTY = ("Read the ring's frequency, add a known capacitor across the ringing part, read again. The parasitic capacitance is a third of "
+         "the added one where the frequency halves; inductance, resistor and loss follow here.")
 
 
 def usual_step(design: Design) -> float:
@@ -28,10 +36,17 @@ def usual_step(design: Design) -> float:
 
 def sentences(ring: Ring, chosen: Damped, volts: float, rate: float, differ: float | None = None) -> list[str]:
     """Parasitics, the chosen snubber, and what smaller and larger capacitors would do."""
-    lines = [f"{show(ring.capacitance, 'F', 3)} ring with {show(ring.inductance, 'H', 3)}: impedance {show(ring.impedance, 'Ω', 3)}; both within {ring.unsure * 100:.0f} % where each frequency is read to {READ_TO * 100:.0f} %" + ("." if differ is None else f"; the smaller capacitor alone gives {differ * 100:+.1f} % in the capacitance, counted as doubt."),
-             f"{show(chosen.capacitor, 'F', 3)} with {show(chosen.resistor, 'Ω', 3)} (use {show(nearest(chosen.resistor, 'E24'), 'Ω')}): crest {show(chosen.peak * volts, 'V', 3)} instead of up to {show(2 * volts, 'V', 3)}, {chosen.left * 100:.0f} % of the ring left after a period, {show(float(snubber_loss(chosen.capacitor, ring.capacitance, volts, rate)), 'W', 2)} in the resistor."]
+    lines = [f"{show(ring.capacitance, 'F', 3)} ring with {show(ring.inductance, 'H', 3)}: impedance {show(ring.impedance, 'Ω', 3)}; both "
+             f"within {ring.unsure * 100:.0f} % where each frequency is read to {READ_TO * 100:.0f} %"
+             + ("." if differ is None
+                else f"; the smaller capacitor alone gives {differ * 100:+.1f} % in the capacitance, counted as doubt."),
+             f"{show(chosen.capacitor, 'F', 3)} with {show(chosen.resistor, 'Ω', 3)} (use {show(nearest(chosen.resistor, 'E24'), 'Ω')}): "
+             f"crest {show(chosen.peak * volts, 'V', 3)} instead of up to {show(2 * volts, 'V', 3)}, {chosen.left * 100:.0f} % of the ring "
+             f"left after a period, {show(float(snubber_loss(chosen.capacitor, ring.capacitance, volts, rate)), 'W', 2)} in the resistor."]
     others = [snubber_for(ring, k * ring.capacitance) for k in RATIOS]
-    lines.append("By capacitor: " + "; ".join(f"{show(d.capacitor, 'F', 2)} {show(d.resistor, 'Ω', 2)} → {show(d.peak * volts, 'V', 3)}, {show(float(snubber_loss(d.capacitor, ring.capacitance, volts, rate)), 'W', 2)}" for d in others) + ".")
+    lines.append("By capacitor: " + "; ".join(f"{show(d.capacitor, 'F', 2)} {show(d.resistor, 'Ω', 2)} → {show(d.peak * volts, 'V', 3)}, "
+                                              f"{show(float(snubber_loss(d.capacitor, ring.capacitance, volts, rate)), 'W', 2)}"
+                                              for d in others) + ".")
     return lines
 
 
@@ -79,7 +94,8 @@ class RingBench(QWidget):
     def _take(self) -> None:
         if self._ring is not None:
             f = self._ring.frequency
-            self.measured.emit("transformer.leakage", Measured(self._ring.inductance, None, f"ring at {show(f, 'Hz', 3)} with and without a known capacitor"))
+            self.measured.emit("transformer.leakage",
+                               Measured(self._ring.inductance, None, f"ring at {show(f, 'Hz', 3)} with and without a known capacitor"))
 
     def _read(self) -> tuple[Ring, float | None]:
         """The ring behind the readings, and by how much two capacitors differ in their answers."""

@@ -9,7 +9,10 @@ from rhevectra.app.changes import Change
 from rhevectra.ui.commands import COMMANDS, MENUS
 from rhevectra.ui.theme.roles import colour
 
-_OTHER_KEYS = (("Alt+1 … Alt+9", "stage along the energy path"), ("Ctrl+1 … Ctrl+6", "desk on the rail"), ("↑ ↓ in a field", "nudge by preferred numbers or sensible steps"), ("Enter", "a typed value counts"), ("+ − 0 in a picture", "zoom in time, show all"), (", and . in the switching period", "time cursor to the previous or next interval"), ("Esc", "half-typed text is forgotten"),
+_OTHER_KEYS = (("Alt+1 … Alt+9", "stage along the energy path"), ("Ctrl+1 … Ctrl+6", "desk on the rail"),
+               ("↑ ↓ in a field", "nudge by preferred numbers or sensible steps"), ("Enter", "a typed value counts"),
+               ("+ − 0 in a picture", "zoom in time, show all"),
+               (", and . in the switching period", "time cursor to the previous or next interval"), ("Esc", "half-typed text is forgotten"),
                ("↑ ↓ ← → in the corner grid", "choose a cell: pictures and ledger move there"))
 
 
@@ -26,7 +29,9 @@ class SheetPage(QFrame):
 
     def _table(self, rows: Sequence[tuple[str, ...]], bold: int = 0) -> str:
         muted = colour("muted").name()
-        cells = "".join("<tr>" + "".join(f'<td style="padding:2px 18px 2px 0;color:{muted if k > bold else colour("ink").name()}">{escape(c)}</td>' for k, c in enumerate(r)) + "</tr>" for r in rows)
+        cells = "".join(
+            "<tr>" + "".join(f'<td style="padding:2px 18px 2px 0;color:{muted if k > bold else colour("ink").name()}">{escape(c)}</td>'
+                             for k, c in enumerate(r)) + "</tr>" for r in rows)
         return f"<table>{cells}</table>"
 
     def show_shortcuts(self) -> None:
@@ -43,5 +48,8 @@ class SheetPage(QFrame):
         if not found:
             self.text.setHtml(head + "<p>Every figure is the same.</p>")
             return
-        rows = [("figure", other, mine, "change")] + [(c.label, c.old or "–", c.new or "–", "" if c.relative == float("inf") else f"{c.relative * 100:.1f} %") for c in found]
-        self.text.setHtml(head + f"<p>{len(found)} figures differ; the other design is held as the reference on the Size desk.</p>" + self._table(rows, 2))
+        rows = [("figure", other, mine, "change")] + [
+            (c.label, c.old or "–", c.new or "–", "" if c.relative == float("inf") else f"{c.relative * 100:.1f} %") for c in found]
+        self.text.setHtml(
+            head + f"<p>{len(found)} figures differ; the other design is held as the reference on the Size desk.</p>"
+            + self._table(rows, 2))

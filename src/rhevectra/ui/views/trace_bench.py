@@ -1,4 +1,5 @@
-"""The bench of the drain's record: a file of an oscilloscope in; peak, plateau, reset and ring out, the design's own waveform behind; its ring goes to the ringing bench."""
+"""The bench of the drain's record: a file of an oscilloscope in; peak, plateau, reset and ring out, the design's own waveform behind; its
+ring goes to the ringing bench."""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -18,7 +19,8 @@ from rhevectra.drawing.trace import trace_picture
 from rhevectra.ui.jobs import Jobs
 from rhevectra.ui.pictures.canvas import PictureView
 
-EMPTY = ("Open the record of the drain: rows of time and voltage, any separator, any heading. Peak, plateau, reset time and ring are read from it and laid over the design's own waveform. "
+EMPTY = ("Open the record of the drain: rows of time and voltage, any separator, any heading. Peak, plateau, reset time and ring are read "
+         "from it and laid over the design's own waveform. "
          "The bus and the drain are live: isolation transformer, differential probe or a rated one, never an earthed clip on the primary.")
 STEPS = 4
 ADDED = 100e-12
@@ -26,7 +28,8 @@ ADDED = 100e-12
 
 
 class TraceBench(QWidget):
-    """Buttons, words and the record. Emits what a ring was read as (which field of the ringing bench, frequency [Hz]), and what to log of a file: words, values, what was expected."""
+    """Buttons, words and the record. Emits what a ring was read as (which field of the ringing bench, frequency [Hz]), and what to log of a
+    file: words, values, what was expected."""
 
     ring_read = Signal(str, float)
     logged = Signal(str, object, object)
@@ -42,9 +45,13 @@ class TraceBench(QWidget):
         self.open = self._button("Open record …", "a CSV or text file of an oscilloscope", self._ask)
         seen = "what a simulated oscilloscope sees of this design at the middle line and full load: 10 pF probe, 8 bits, noise"
         self.simulate = self._button("Simulated record", seen, lambda: self._simulate(0.0))
-        self.simulate_added = self._button(f"Simulated, {show(ADDED, 'F')} added", f"{seen}, and a known capacitor across the switch", lambda: self._simulate(ADDED))
-        self.bare = self._button("Ring without a capacitor", "hand the frequency to the ringing bench as read without an added capacitor", lambda: self._hand("bare"))
-        self.loaded = self._button("Ring with the capacitor", "hand the frequency to the ringing bench as read with the known capacitor across the switch", lambda: self._hand("loaded"))
+        self.simulate_added = self._button(f"Simulated, {show(ADDED, 'F')} added", f"{seen}, and a known capacitor across the switch",
+                                           lambda: self._simulate(ADDED))
+        self.bare = self._button("Ring without a capacitor", "hand the frequency to the ringing bench as read without an added capacitor",
+                                 lambda: self._hand("bare"))
+        self.loaded = self._button("Ring with the capacitor",
+                                   "hand the frequency to the ringing bench as read with the known capacitor across the switch",
+                                   lambda: self._hand("loaded"))
         for button in (self.open, self.simulate, self.simulate_added):
             row.addWidget(button)
         row.addStretch()
@@ -157,18 +164,23 @@ def _told(read: DrainTrace, design: Design, corner: Any) -> tuple[dict[str, floa
         return values, {}
     rows = design.rows
     expected = {id: float(rows[id].at(corner.index)) for id in ("switch.v_peak", "switch.v_plateau")}
-    return values, {**expected, "ring": float(ringing_frequency(float(rows["transformer.leakage"].value), float(rows["switch.c_node"].value)))}
+    return (values,
+            {**expected, "ring": float(ringing_frequency(float(rows["transformer.leakage"].value), float(rows["switch.c_node"].value)))})
 
 
 def sentences(read: DrainTrace, design: Design, name: str, notes: tuple[str, ...], corner: Any) -> list[str]:
     """What was read, and what the design has there."""
-    left = f"{name}: peak {show(read.peak, 'V', 3)}, plateau (bus and reflected voltage) {show(read.plateau, 'V', 3)}, {show(read.reset, 's', 3)} above the middle of both. "
-    ring = f"Ring {show(read.frequency, 'Hz', 4)} ± {show(2 * read.frequency_error, 'Hz', 2)} (fit, two standard errors), quality {read.quality:.0f}; noise {show(read.noise, 'V', 2)} rms."
+    left = (f"{name}: peak {show(read.peak, 'V', 3)}, plateau (bus and reflected voltage) {show(read.plateau, 'V', 3)}, "
+            f"{show(read.reset, 's', 3)} above the middle of both. ")
+    ring = (f"Ring {show(read.frequency, 'Hz', 4)} ± {show(2 * read.frequency_error, 'Hz', 2)} (fit, two standard errors), quality "
+            f"{read.quality:.0f}; noise {show(read.noise, 'V', 2)} rms.")
     out = [left + ring + (f" {'; '.join(notes)}." if notes else "")]
     if corner is not None:
         rows, i = design.rows, corner.index
         at = lambda id, unit: show(float(rows[id].at(i)), unit, 3)  # noqa: E731
         inductance, c = float(rows["transformer.leakage"].value), float(rows["switch.c_node"].value)
-        out.append(f"The design at {corner.text()}, the nearest: peak {at('switch.v_peak', 'V')}, plateau {at('switch.v_plateau', 'V')}, reset {at('clamp.t_reset', 's')}, ring {show(float(ringing_frequency(inductance, c)), 'Hz', 4)}. "
-                   "A lower ring is more leakage or more capacitance, the probe's included: a second record with a known capacitor tells them apart.")
+        out.append(f"The design at {corner.text()}, the nearest: peak {at('switch.v_peak', 'V')}, plateau {at('switch.v_plateau', 'V')}, "
+                   f"reset {at('clamp.t_reset', 's')}, ring {show(float(ringing_frequency(inductance, c)), 'Hz', 4)}. "
+                   "A lower ring is more leakage or more capacitance, the probe's included: a second record with a known capacitor tells "
+                   "them apart.")
     return out

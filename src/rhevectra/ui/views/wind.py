@@ -1,4 +1,5 @@
-"""The Wind desk: the winding sheet as it is printed, its pages side by side, ways to hand it to a maker, the benches for gap, core loss, ringing, the drain's record and rework."""
+"""The Wind desk: the winding sheet as it is printed, its pages side by side, ways to hand it to a maker, the benches for gap, core loss,
+ringing, the drain's record and rework."""
 
 import itertools
 import sys

@@ -163,7 +163,8 @@ class DecisionRow(QFrame):
                 combo.addItem(spoken(name, self.spec.id) if self._spoken else name, name)
             advance = self.label.fontMetrics().horizontalAdvance
             longest = max((advance(combo.itemText(k)) for k in range(combo.count())), default=0)
-            combo.setFixedWidth(max(122, min(longest + 36, 138), 210 - advance(self.spec.label)))  # a long name finds room, beside a short label more
+            combo.setFixedWidth(
+                max(122, min(longest + 36, 138), 210 - advance(self.spec.label)))  # a long name finds room, beside a short label more
             combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             if self.spec.own is not None:  # a person's own text is as good as a listed name
                 combo.setEditable(True)
@@ -206,7 +207,8 @@ class DecisionRow(QFrame):
             self.editor.set_value(float(np.asarray(row.value)))
         self.origin.setText(made_by(row))
         self.pin.setChecked(row.origin == "pinned")
-        self.pin.setToolTip("free this decision: it follows its rule again" if row.origin == "pinned" else "keep this value whatever else changes")
+        self.pin.setToolTip("free this decision: it follows its rule again" if row.origin == "pinned"
+                            else "keep this value whatever else changes")
         refused = "\n".join(f"refused {r}" for r in row.refused[:2]) if row.origin != "pinned" else ""
         pinned = row.origin == "pinned" and bool(self.spec.schools)
         rule = f"schools: {self.spec.schools}" if pinned else row.rule

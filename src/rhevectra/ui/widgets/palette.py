@@ -22,14 +22,16 @@ class Entry(Struct, frozen=True):
 
 
 def matching(entries: Sequence[Entry], text: str) -> list[Entry]:
-    """Entries in which every word of the text occurs, or what it is called here; those whose name begins with it come first, then those with all of it in the name, those where it stands in the further words, and those called otherwise."""
+    """Entries in which every word of the text occurs, or what it is called here; those whose name begins with it come first, then those
+    with all of it in the name, those where it stands in the further words, and those called otherwise."""
     asked = plain(text).split()
 
     def rank(e: Entry) -> int | None:
         name, whole = plain(e.name), plain(f"{e.name} {e.words} {e.kind}")
         if not tells(whole, asked):
             return None
-        return 0 if name.startswith(" ".join(asked)) else 1 if all(w in name for w in asked) else 2 if any(w in name for word in asked for w in meant(word)) else 3
+        return (0 if name.startswith(" ".join(asked)) else 1 if all(w in name for w in asked) else 2
+                if any(w in name for word in asked for w in meant(word)) else 3)
     ranked = [(r, len(e.name), k) for k, e in enumerate(entries) if (r := rank(e)) is not None]
     return [entries[k] for *_, k in sorted(ranked)]
 

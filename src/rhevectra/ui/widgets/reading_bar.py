@@ -12,7 +12,8 @@ from rhevectra.core.basis.quantities import parse, show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.ui.theme.roles import font
 
-SUCH_AS = {"H": "12u", "F": "120p", "Ω": "0.12", "V": "12", "A": "1.2", "W": "1.2", "Hz": "65k", "s": "10m", "m": "0.5m", "°C": "70", "K": "40"}
+SUCH_AS = {"H": "12u", "F": "120p", "Ω": "0.12", "V": "12", "A": "1.2", "W": "1.2", "Hz": "65k", "s": "10m", "m": "0.5m", "°C": "70",
+           "K": "40"}
 """A reading of each unit, as it may be typed."""
 _COUNTED = ("turns", "")
 """Units nobody reads off an instrument."""
@@ -49,8 +50,10 @@ class ReadingBar(QWidget):
         self.hide()
 
     def show_figure(self, row: Row | None, label: str, ways: Mapping[str, float] | None = None) -> None:
-        """Offer a reading for a row that is one number found by estimate; hide for all others. ways: how it may have been read, and what each is multiplied by to become the figure; none where there is one way only."""
-        offers = row is not None and not isinstance(row.value, str) and np.ndim(row.value) == 0 and row.unit not in _COUNTED and (row.origin == "measured" or row.kind in ("formula", "solved", "chosen"))
+        """Offer a reading for a row that is one number found by estimate; hide for all others. ways: how it may have been read, and what
+        each is multiplied by to become the figure; none where there is one way only."""
+        offers = (row is not None and not isinstance(row.value, str) and np.ndim(row.value) == 0 and row.unit not in _COUNTED
+                  and (row.origin == "measured" or row.kind in ("formula", "solved", "chosen")))
         self.setVisible(offers)
         if not offers or row is None:
             self._row = None
@@ -69,7 +72,8 @@ class ReadingBar(QWidget):
             self.value.clear()
             self.how.clear()
         self.enter.setText("take back" if taken else "enter")
-        self.enter.setToolTip("remove the reading: the estimate holds again" if taken else f"the reading of {label.lower()} [{row.unit}] wins over estimate, rule and pin")
+        self.enter.setToolTip("remove the reading: the estimate holds again" if taken
+                              else f"the reading of {label.lower()} [{row.unit}] wins over estimate, rule and pin")
         self.value.setToolTip(f"measured {label.lower()} in {row.unit}" + (f", such as {SUCH_AS[row.unit]}" if row.unit in SUCH_AS else ""))
         self.value.setEnabled(not taken)
         self.how.setEnabled(not taken)
@@ -86,7 +90,8 @@ class ReadingBar(QWidget):
             return
         try:
             read, factor = parse(self.value.text(), self._row.unit, "measured value"), self._ways.get(self.way.currentText(), 1.0)
-            told = [self.how.text().strip(), *([f"{show(read, self._row.unit, 3)} read, {self.way.currentText()}"] if factor != 1.0 else [])]
+            told = [self.how.text().strip(),
+                    *([f"{show(read, self._row.unit, 3)} read, {self.way.currentText()}"] if factor != 1.0 else [])]
             reading = Measured(read * factor, None, "; ".join(x for x in told if x))
         except InputError as problem:
             self.how.setText("")

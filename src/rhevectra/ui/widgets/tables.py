@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QTableWidget
 
 @contextmanager
 def filled(table: QTableWidget, rows: int | None = None, titles: Sequence[str] | None = None) -> Iterator[None]:
-    """Fill a table without a word to others, and its headers measure it once at the end: told of every cell, those that follow their contents measure all cells each time (seconds, for a page).
+    """Fill a table without a word to others, and its headers measure it once at the end: told of every cell, those that follow their
+    contents measure all cells each time (seconds, for a page).
 
     rows, titles: how many rows and which columns it gets, where they change."""
     table.blockSignals(True)

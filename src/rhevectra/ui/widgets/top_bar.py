@@ -13,7 +13,8 @@ MENUS_WIDE, LEAST = 270, 80
 
 def in_a_line(need: Requirement) -> str:
     """The outputs and the source: `24.0 V 2.50 A · 85–265 V`."""
-    outputs = ", ".join(f"{show(o.voltage, 'V')} {show(o.current_max, 'A')}" for o in need.outputs[:3]) + (" …" if len(need.outputs) > 3 else "")
+    outputs = ", ".join(f"{show(o.voltage, 'V')} {show(o.current_max, 'A')}" for o in need.outputs[:3]) + (
+        " …" if len(need.outputs) > 3 else "")
     low, high = (f"{v:g}" for v in (need.mains.v_min, need.mains.v_max))
     return f"{outputs} · {low if low == high else f'{low}–{high}'} V{' dc' if need.mains.kind == 'dc' else ''}"
 
@@ -66,5 +67,6 @@ class TopBar(QWidget):
 
     def _fit(self) -> None:
         """The title cut to the room beside the buttons; the whole of it is in its tool tip."""
-        self.title.setText(self.title.fontMetrics().elidedText(self._text, Qt.TextElideMode.ElideRight, max(self.width() - self._taken, LEAST)))
+        self.title.setText(
+            self.title.fontMetrics().elidedText(self._text, Qt.TextElideMode.ElideRight, max(self.width() - self._taken, LEAST)))
         self.title.setToolTip(self._text)

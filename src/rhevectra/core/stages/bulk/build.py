@@ -25,7 +25,8 @@ STORED = 17e-3
 HEAT_ROOM = 1.6
 """Over that energy in the limiter's rating: the capacitor chosen stores more, for its tolerance, its next size and hold-up."""
 BELOW = 0.92
-"""Least bus the stage has to work from over the valley with what is left of the capacitor, where the hold-up does not ask for less (common practice, no source)."""
+"""Least bus the stage has to work from over the valley with what is left of the capacitor, where the hold-up does not ask for less (common
+practice, no source)."""
 VALLEY_THERE = 0.9
 """Valley over the crest where hold-up decides, before the capacitor is chosen: it is a large one there."""
 BALANCED = 0.97
@@ -33,7 +34,8 @@ BALANCED = 0.97
 
 
 class Plan(Struct, frozen=True):
-    """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: its catalogue row; target: valley aimed at [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair."""
+    """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: its catalogue row; target: valley aimed at
+    [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair."""
 
     bridge: Mapping[str, Any]
     thermistor: Mapping[str, Any]
@@ -64,7 +66,8 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     share = choose("bulk.valley_share", 0.75, "school: valley at three quarters of the lowest crest").value
     target = share * low
     lowest, fixed = float(f"{0.85 * target:.3g}"), float(choose.pins.get("bulk.v_min_stage", 0.0))
-    match = choose("bulk.match", 0.05, "two of one lot (common practice): the bus divides by their capacitance while it charges") if stacked else None
+    match = (choose("bulk.match", 0.05, "two of one lot (common practice): the bus divides by their capacitance while it charges")
+             if stacked else None)
     held = crest if match is None else 0.5 * crest * (1 + float(match.value))
     caps = work.parts["bulk_capacitors"]
     classes = sorted({r["v_class_v"] for r in caps.rows})
@@ -72,7 +75,8 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
     left = inlet.left_of(work)
     held_up = _for_hold_up(need, power, low, fixed or lowest, float(left.value), stacked)
     line, thermistor, series = _series(stacked, work, power, 0.5 * held_up * crest**2)
-    bridge = work.parts["bridges"].row(choose.pins.get("bridge.class") or inlet.first_above(work.parts["bridges"], "i_rated_a", inlet.BRIDGE_ROOM * line))
+    bridge = work.parts["bridges"].row(
+        choose.pins.get("bridge.class") or inlet.first_above(work.parts["bridges"], "i_rated_a", inlet.BRIDGE_ROOM * line))
     places = positions(work.grid.lines, stacked, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
     expected = max(2 * power * 0.75 * 0.5 / need.mains.f_min / (low**2 - target**2), held_up) * (2 if stacked else 1)
     rows = sorted(caps.where(v_class_v=v_class).rows, key=lambda r: r["c_f"])
@@ -83,11 +87,13 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
         by_rule, ends, why = None, lowest, "15 % below the valley aimed at"
     else:
         by_rule, ends = _choose_c(need, work.grid, rows, values, places, power, i_hf, target, fixed or lowest, float(left.value), fixed > 0)
-        why = "a twelfth below the valley with what is left of the capacitor, or as far below as the hold-up asks, at most 15 % below the valley aimed at"
+        why = ("a twelfth below the valley with what is left of the capacitor, or as far below as the hold-up asks, at most 15 % below the "
+               "valley aimed at")
     c, floor = choose("bulk.c", by_rule), choose("bulk.v_min_stage", ends, why)
     cap = rows[int(np.argmin(np.abs(np.log(values / c.value))))]
     bridge = inlet.choose_bridge(work, line, thermistor["r_hot_ohm"], (0.5 if stacked else 1.0) * float(c.value) * need.mains.v_max**2)
-    places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"], bridge["r_dynamic_ohm"])
+    places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"],
+                       bridge["r_dynamic_ohm"])
     chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match)
     return replace(chosen, r_balance=_balance(work, chosen, crest, held)) if stacked else chosen
 
@@ -100,14 +106,16 @@ def _crests(lines: tuple[float, ...], stacked: bool) -> tuple[float, float]:
 
 
 def _for_hold_up(need: Requirement, power: float, low: float, floor: float, left: float, stacked: bool) -> float:
-    """Capacitance on the bus [F] that hold-up will about ask for. low, floor: crest of the lowest line and least bus [V]; left: share of the capacitance that is counted on."""
+    """Capacitance on the bus [F] that hold-up will about ask for. low, floor: crest of the lowest line and least bus [V]; left: share of
+    the capacitance that is counted on."""
     at = float(need.hold_up_at or 0.0)
     start = VALLEY_THERE * max(np.sqrt(2) * at * (2 if stacked and at <= SPLIT else 1), low)
     return float(2 * power * need.hold_up / max(start**2 - floor**2, 0.1 * start**2) / left)
 
 
 def _series(stacked: bool, work: Work, power: float, held: float) -> tuple[float, Any, LineSource]:
-    """The line current expected at lowest line [A] and the thermistor, chosen for it and the charge of the bulk (held: its energy [J] at the highest line where hold-up sizes it), and what it is in series with the mains."""
+    """The line current expected at lowest line [A] and the thermistor, chosen for it and the charge of the bulk (held: its energy [J] at
+    the highest line where hold-up sizes it), and what it is in series with the mains."""
     need, parts = work.need, work.parts
     current = power / (need.mains.v_min * 0.55)
     joules = STORED * power * (need.mains.v_max / min(need.mains.v_min, SPLIT if stacked else np.inf)) ** 2 * (0.25 if stacked else 1.0)
@@ -115,7 +123,9 @@ def _series(stacked: bool, work: Work, power: float, held: float) -> tuple[float
     ntc = parts["thermistors"]
     room = THERMISTOR_ROOM if power < limits.D_LEAST_POWER or need.harmonics_class == "none" else THERMISTOR_WARM
     why = "a cooler part with less hot resistance" if room == THERMISTOR_ROOM else "its hot resistance keeps the line harmonics down"
-    name = work.choose("inlet.thermistor", lambda: inlet.limiting(ntc, room * current, HEAT_ROOM * joules), f"smallest class rated above {room:g} × {show(current, 'A')} and for {HEAT_ROOM:g} × the {show(joules, 'J')} that charge the bulk: {why}")
+    name = work.choose("inlet.thermistor", lambda: inlet.limiting(ntc, room * current, HEAT_ROOM * joules),
+                       f"smallest class rated above {room:g} × {show(current, 'A')} and for {HEAT_ROOM:g} × the {show(joules, 'J')} that "
+                       f"charge the bulk: {why}")
     t, z = ntc.row(name.value), need.source_impedance
     bare = LineSource(z.r + t["r_hot_ohm"], z.x / (2 * np.pi * 50), 0.0, 0.0)
     series = replace(bare, resistance=bare.resistance + inlet.filter_copper(work, need.mains.v_min, power))
@@ -126,16 +136,21 @@ def _balance(work: Work, p: Plan, crest: float, held: float) -> Any:
     """The resistor across each capacitor of a pair."""
     leak = float(doubler.leakage_difference(p.c.value, crest))
     room = max(2 * (BALANCED * p.v_class - held), 0.05 * p.v_class)
-    return work.choose("bulk.r_balance", lambda: at_most(min(room / leak, 2.2e6)), f"largest that keeps either capacitor below {show(p.v_class, 'V')} where their leakage differs by {show(leak, 'A')} (common practice, from memory)")
+    return work.choose("bulk.r_balance", lambda: at_most(min(room / leak, 2.2e6)),
+                       f"largest that keeps either capacitor below {show(p.v_class, 'V')} where their leakage differs by {show(leak, 'A')} "
+                       "(common practice, from memory)")
 
 
-def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, places: tuple[Position, ...], power: float, i_hf: float, target: float, floor: float, left: float, fixed: bool) -> tuple[tuple[float, str, tuple[str, ...]], float]:
-    """Smallest value that gives valley, hold-up with what is left of it, and ripple-current life, with the need that decided; and the bus [V] at which its hold-up ends: `floor` where that is fixed or the hold-up needs it, else as high as both leave it."""
+def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, places: tuple[Position, ...], power: float, i_hf: float,
+              target: float, floor: float, left: float, fixed: bool) -> tuple[tuple[float, str, tuple[str, ...]], float]:
+    """Smallest value that gives valley, hold-up with what is left of it, and ripple-current life, with the need that decided; and the bus
+    [V] at which its hold-up ends: `floor` where that is fixed or the hold-up needs it, else as high as both leave it."""
     esr, n = np.tile([r["esr_ohm"] for r in rows], 2), len(values)
     c = np.concatenate([values, left * values])
     solved = []
     for p in places:
-        asked = [grid.lines[p.lines.start], *([float(need.hold_up_at or 0)] if (float(need.hold_up_at or 0) in grid.lines[p.lines]) else [])]
+        asked = [grid.lines[p.lines.start],
+                 *([float(need.hold_up_at or 0)] if (float(need.hold_up_at or 0) in grid.lines[p.lines]) else [])]
         series = replace(p, source=replace(p.source, esr=(esr if p.on_bus == 1 or p.doubled else 2 * esr)))
         solved.append(series.solve(np.array(asked)[:, None], need.mains.f_min, power, c[None, :], residual=rectifier.ROUGH))
     valley, i_cap = np.min([b.v_valley[0] for b in solved], axis=0), np.max([b.i_cap[0, :n] for b in solved], axis=0)
@@ -143,17 +158,22 @@ def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, pla
     valley, old = valley[:n], valley[n:]
     rated = np.array([r["i_rated_a"] for r in rows]) * inlet.cooler(need, rows[0])
     hold = rectifier.hold_up(left * values / places[0].on_bus, kept, floor, power)
-    ok = {"valley": (valley >= target) & (old >= floor) & ~np.any([b.collapsed[0, :n] for b in solved], axis=0), "hold-up": hold >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * np.hypot(i_cap, i_hf) <= rated}
+    ok = {"valley": (valley >= target) & (old >= floor) & ~np.any([b.collapsed[0, :n] for b in solved], axis=0),
+          "hold-up": hold >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * np.hypot(i_cap, i_hf) <= rated}
     first = {name: (int(np.argmax(good)) if good.any() else len(values) - 1) for name, good in ok.items()}
     name = max(first, key=lambda k: first[k])
     index = first[name]
     per_watt = values[index] / places[0].on_bus * 1e6 / power
     habit = "1 µF/W" if need.mains.v_min > SPLIT or places[0].on_bus > 1 else "2 to 3 µF/W"
-    text = f"decided by {name}; " + ", ".join(f"{k} asks {show(values[i], 'F')}" for k, i in first.items()) + f", hold-up with {left * 100:.0f} % of it left; {per_watt:.2f} µF/W{' as the bus sees them' if places[0].on_bus > 1 else ''} (habit: {habit}, common practice)"
+    asks = ", ".join(f"{k} asks {show(values[i], 'F')}" for k, i in first.items())
+    seen = " as the bus sees them" if places[0].on_bus > 1 else ""
+    text = (f"decided by {name}; {asks}, hold-up with {left * 100:.0f} % of it left; "
+            f"{per_watt:.2f} µF/W{seen} (habit: {habit}, common practice)")
     smaller = []
     for i in range(max(index - 3, 0), index):
         why = next(k for k, good in ok.items() if not good[i])
-        number = {"valley": show(valley[i], "V"), "hold-up": show(hold[i], "s"), "ripple current": show(float(np.hypot(i_cap[i], i_hf)), "A")}[why]
+        number = {"valley": show(valley[i], "V"), "hold-up": show(hold[i], "s"),
+                  "ripple current": show(float(np.hypot(i_cap[i], i_hf)), "A")}[why]
         smaller.append(f"{show(values[i], 'F')}: {why} {number}")
     spare = kept[index] ** 2 - 2 * power * inlet.ROOM * need.hold_up * places[0].on_bus / (left * values[index])
     ends = floor if fixed else max(floor, min(BELOW * old[index], np.sqrt(max(spare, 0.0))))
@@ -161,12 +181,15 @@ def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, pla
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Bulk | None = None, share: float = 1.0) -> tuple[Array, Bulk]:
-    """Bus voltage at valley and crest [V], shape of the grid, for an input power [W] that broadcasts to (lines, freqs, points, 1), with a share of the capacitance.
+    """Bus voltage at valley and crest [V], shape of the grid, for an input power [W] that broadcasts to (lines, freqs, points, 1), with a
+    share of the capacitance.
 
-    Rough without an earlier solution to start from (for choosing parts) and with a share of the capacitor, which nobody knows exactly; exact with one.
+    Rough without an earlier solution to start from (for choosing parts) and with a share of the capacitor, which nobody knows exactly;
+    exact with one.
     """
     shape = (*grid.shape[:3], 1)
     v, f, power = np.broadcast_to(grid.v_line, shape), np.broadcast_to(grid.f_line, shape), np.broadcast_to(power, shape)
     c, residual = share * float(plan.c.value), rectifier.RESIDUAL if near is not None and share == 1.0 else rectifier.ROUGH
-    b = joined([p.solve(v[p.lines], f[p.lines], power[p.lines], c, None if near is None else part_of(near, p.lines), residual) for p in plan.places])
+    b = joined([p.solve(v[p.lines], f[p.lines], power[p.lines], c, None if near is None else part_of(near, p.lines), residual)
+                for p in plan.places])
     return np.concatenate([b.v_valley, b.v_peak], axis=-1), b

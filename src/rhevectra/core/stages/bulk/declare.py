@@ -6,32 +6,42 @@ from rhevectra.core.stages import inlet
 from rhevectra.core.stages.work import FigureSpec
 
 _PAIR = (
-    DecisionSpec("bulk.match", "Mismatch of the stacked capacitors", "bulk", unit="", low=0.0, high=0.4, schools="0.03 to 0.05 two of one lot; 0.2 whatever the tolerance allows"),
+    DecisionSpec("bulk.match", "Mismatch of the stacked capacitors", "bulk", unit="", low=0.0, high=0.4,
+                 schools="0.03 to 0.05 two of one lot; 0.2 whatever the tolerance allows"),
     DecisionSpec("bulk.r_balance", "Balance resistor", "bulk", unit="Ω", low=1e3, high=1e7, step="E12"),
 )
 
 
 def decisions(stacked: bool) -> tuple[DecisionSpec, ...]:
     """Decisions of a single capacitor or a stacked pair."""
-    return (DecisionSpec("bulk.valley_share", "Bulk valley at lowest line", "bulk", unit="", low=0.35, high=0.97, schools="0.70 small bulk; 0.75 usual; 0.85 easy transformer"),
-            DecisionSpec("bulk.c", "Each bulk capacitor" if stacked else "Bulk capacitor", "bulk", unit="F", low=1e-6, high=5e-3, step="E12"), *(_PAIR if stacked else ()),
+    return (DecisionSpec("bulk.valley_share", "Bulk valley at lowest line", "bulk", unit="", low=0.35, high=0.97,
+                         schools="0.70 small bulk; 0.75 usual; 0.85 easy transformer"),
+            DecisionSpec("bulk.c", "Each bulk capacitor" if stacked else "Bulk capacitor", "bulk", unit="F", low=1e-6, high=5e-3,
+                         step="E12"), *(_PAIR if stacked else ()),
             DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900), *inlet.DECISIONS)
 
 
 def figures(stacked: bool) -> tuple[FigureSpec, ...]:
     """Figures of a single capacitor or a stacked pair."""
-    one = (FigureSpec("bulk.v_peak", "Bulk crest", "V̂_bus", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max", fixed=inlet.TEMPERATURE),)
+    one = (FigureSpec("bulk.v_peak", "Bulk crest", "V̂_bus", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max",
+                      fixed=inlet.TEMPERATURE),)
     pair = (FigureSpec("bulk.v_peak", "Bulk crest", "V̂_bus", "bulk", corners.PEAKS, fixed=inlet.TEMPERATURE),
-            FigureSpec("bulk.v_capacitor", "Voltage of either capacitor", "V_C", "bulk", corners.PEAKS, limit="bulk.v_limit", limit_kind="max", fixed=inlet.TEMPERATURE, sentence="half the bus, and what mismatch and leakage add"),
+            FigureSpec("bulk.v_capacitor", "Voltage of either capacitor", "V_C", "bulk", corners.PEAKS, limit="bulk.v_limit",
+                       limit_kind="max", fixed=inlet.TEMPERATURE, sentence="half the bus, and what mismatch and leakage add"),
             FigureSpec("standby.balance", "Loss of the balance resistors", "P_b", "bulk", corners.PEAKS))
     return (*inlet.FIGURES,
-            FigureSpec("sag.i_line", "Line current where full load is lost", "I_x", "inlet", corners.FULL, fixed="pulses of the shape they have at the lowest line, though they broaden (on the safe side, up to a sixth)",
-                       sentence="mains that sag slowly heat inlet and bridge most just before the stage lets go: brown-out, or the fuse, has to end it"),
+            FigureSpec("sag.i_line", "Line current where full load is lost", "I_x", "inlet", corners.FULL,
+                       fixed="pulses of the shape they have at the lowest line, though they broaden (on the safe side, up to a sixth)",
+                       sentence="mains that sag slowly heat inlet and bridge most just before the stage lets go: brown-out, or the fuse, "
+                       "has to end it"),
             FigureSpec("bridge.conduction_time", "Bridge conduction time", "t_c", "bulk", worst="min", fixed=inlet.TEMPERATURE),
             FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "bulk", limit="bridge.v_limit", limit_kind="max"),
             FigureSpec("bridge.i_avg", "Diode current, average", "I_D", "bulk", limit="bridge.i_limit", limit_kind="max"),
-            FigureSpec("bulk.v_valley", "Bulk valley", "V_valley", "bulk", corners.LOADED, "min", "bulk.v_min_stage", "min", fixed=inlet.TEMPERATURE, sentence="lowest bus between two crests of the line"),
-            FigureSpec("bulk.v_valley_left", "Bulk valley, capacitance left", "V_x", "bulk", corners.LOADED, "min", "bulk.v_min_stage", "min", fixed="resistance of the aged capacitor", sentence="with what tolerance or age leave of the capacitor", look_only=True),
+            FigureSpec("bulk.v_valley", "Bulk valley", "V_valley", "bulk", corners.LOADED, "min", "bulk.v_min_stage", "min",
+                       fixed=inlet.TEMPERATURE, sentence="lowest bus between two crests of the line"),
+            FigureSpec("bulk.v_valley_left", "Bulk valley, capacitance left", "V_x", "bulk", corners.LOADED, "min", "bulk.v_min_stage",
+                       "min", fixed="resistance of the aged capacitor", sentence="with what tolerance or age leave of the capacitor",
+                       look_only=True),
             *(pair if stacked else one), *inlet.BULK_FIGURES)
 
 

@@ -17,7 +17,8 @@ LOW_TOP, HIGH_LEAST = 1.15, 0.78
 
 
 class Position(Struct, frozen=True):
-    """Lines served (a run of the grid's), whether the pair is charged in turn, what stands in series then; in_series: capacitors that count as one in between."""
+    """Lines served (a run of the grid's), whether the pair is charged in turn, what stands in series then; in_series: capacitors that count
+    as one in between."""
 
     lines: slice
     doubled: bool
@@ -32,7 +33,8 @@ class Position(Struct, frozen=True):
     @remembered(16)
     def solve(self, v: Any, f: Any, power: Any, c: Any, near: Bulk | None = None, residual: float = 1e-4) -> Bulk:
         """Periodic state for capacitors of c [F] each; arrays broadcast to one shape."""
-        return solve_doubler(v, f, power, c, self.source, near, residual) if self.doubled else solve_bulk(v, f, power, c / self.in_series, self.source, near, residual)
+        return solve_doubler(v, f, power, c, self.source, near, residual) if self.doubled else solve_bulk(v, f, power, c / self.in_series,
+            self.source, near, residual)
 
 
 def lines(need: Requirement, stacked: bool) -> tuple[float, ...]:
@@ -53,7 +55,8 @@ def positions(grid_lines: tuple[float, ...], stacked: bool, series: LineSource, 
     if not stacked:
         return (Position(slice(0, len(grid_lines)), False, with_diodes(2, series.esr), 1),)
     first = sum(v <= SPLIT for v in grid_lines)
-    low, high = Position(slice(0, first), True, with_diodes(1, series.esr), 2), Position(slice(first, len(grid_lines)), False, with_diodes(2, 2 * series.esr), 2)
+    low, high = (Position(slice(0, first), True, with_diodes(1, series.esr), 2),
+                 Position(slice(first, len(grid_lines)), False, with_diodes(2, 2 * series.esr), 2))
     return tuple(p for p in (low, high) if p.lines.start < p.lines.stop)
 
 

@@ -22,25 +22,35 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
     given = {"c": plan.c, "line": sheet.given("line.v", grid.v_line, "V", text="line voltage of the corner")}
     p = sheet.solved("bulk.p_load", power, "W", "power drawn by the power stage: output plus every loss behind the bulk")
     rows = {k: sheet.solved(id, value, unit, text, **given, power=p) for k, id, value, unit in (
-        ("valley", "bulk.v_valley", b.v_valley, "V"), ("peak", "bulk.v_peak", b.v_peak, "V"), ("i_rms", "inlet.i_rms", b.i_rms, "A"), ("i_peak", "inlet.i_peak", b.i_peak, "A"),
-        ("pf", "inlet.power_factor", b.power_factor, ""), ("time", "bridge.conduction_time", b.t_conduct, "s"), ("i_lf", "bulk.i_rms_lf", b.i_cap, "A"), ("p_line", "inlet.power", b.p_line, "W"))}
-    times = sheet.given("bridge.times", _times(work, plan), "", text="how often the line's crest lies on the bus: 2 where the selector doubles") if plan.stacked else None
+        ("valley", "bulk.v_valley", b.v_valley, "V"), ("peak", "bulk.v_peak", b.v_peak, "V"), ("i_rms", "inlet.i_rms", b.i_rms, "A"),
+        ("i_peak", "inlet.i_peak", b.i_peak, "A"),
+        ("pf", "inlet.power_factor", b.power_factor, ""), ("time", "bridge.conduction_time", b.t_conduct, "s"),
+        ("i_lf", "bulk.i_rms_lf", b.i_cap, "A"), ("p_line", "inlet.power", b.p_line, "W"))}
+    times = (sheet.given("bridge.times", _times(work, plan), "",
+                         text="how often the line's crest lies on the bus: 2 where the selector doubles") if plan.stacked else None)
     on_bus = sheet("bulk.c_series", doubler.in_series, c=plan.c) if plan.stacked else plan.c
     c_left = inlet.record_left(work, on_bus)
-    old = sheet.solved("bulk.v_valley_left", bus(plan, grid, power, b, float(sheet.rows["bulk.c_left"].value))[1].v_valley, "V", "the same periodic steady state with what is left of the capacitor", c=c_left, line=given["line"], power=p)
+    old = sheet.solved("bulk.v_valley_left", bus(plan, grid, power, b, float(sheet.rows["bulk.c_left"].value))[1].v_valley, "V",
+                       "the same periodic steady state with what is left of the capacitor", c=c_left, line=given["line"], power=p)
     v_bus = inlet.record_bus(work, rows["valley"], rows["peak"], on_bus, plan.floor, p, "bulk", (old, c_left))
     hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of the switch current less its average")
     surge.record_life(work, plan.cap, 1, sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf))
-    sheet.given("bulk.i_limit", plan.cap["i_rated_a"] * inlet.cooler(need, plan.cap), "A", "catalogue", f"rated {show(plan.cap['i_rated_a'], 'A')} at {plan.cap['t_max_c']:g} °C, raised by the cooler ambient (common practice, no source)")
+    sheet.given("bulk.i_limit", plan.cap["i_rated_a"] * inlet.cooler(need, plan.cap), "A", "catalogue",
+                f"rated {show(plan.cap['i_rated_a'], 'A')} at {plan.cap['t_max_c']:g} °C, raised by the cooler ambient (common practice, "
+                "no source)")
     sheet.given("bulk.v_limit", plan.v_class * 1.0, "V", "catalogue", "rated voltage of the capacitor")
     bleed = inlet.record_bleed(work)
     balance = _stack(work, plan, rows["peak"], bleed) if plan.stacked else {}
     _bridge(work, plan, times, p, v_bus, given["line"])
-    inlet.record(work, surge.Inrush(plan.thermistor, need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source, plan.bridge, on_bus, sheet.rows.get("bulk.r_discharge", bleed)), rows, given)
+    inlet.record(work,
+                 surge.Inrush(plan.thermistor, need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source, plan.bridge, on_bus,
+                              sheet.rows.get("bulk.r_discharge", bleed)), rows, given)
     _harmonics(work, b)
     losses = {**_losses(work, plan, times, rows, b), **balance}
     if bool(np.any(b.collapsed & grid.where(lambda q: q.case != "limit"))):
-        work.find(MUST_FIX, "bulk", f"the bulk of {show(float(plan.c.value), 'F')} cannot carry the load from crest to crest at {grid.lines[0]:g} V", "bulk.v_valley", "bulk.c")
+        work.find(MUST_FIX, "bulk",
+                  f"the bulk of {show(float(plan.c.value), 'F')} cannot carry the load from crest to crest at {grid.lines[0]:g} V",
+                  "bulk.v_valley", "bulk.c")
     if plan.stacked:
         _selector(work, plan)
     return {"v_bus": v_bus, "losses": losses, "source": plan.source}
@@ -82,27 +92,36 @@ def _harmonics(work: Work, b: Bulk) -> None:
     full = grid.full_load
     part = part_of(b, (slice(line, line + 1), slice(None), slice(full, full + 1), slice(None)))
     values = rectifier.line_harmonics(part, np.broadcast_to(grid.f_line, part.v_valley.shape), inlet.ORDERS)
-    inlet.record_harmonics(work, values, float(part.p_line.max()), float(part.power_factor.min()), f"Fourier integral of the solved line current at {grid.lines[line]:g} V, full load")
+    inlet.record_harmonics(work, values, float(part.p_line.max()), float(part.power_factor.min()),
+                           f"Fourier integral of the solved line current at {grid.lines[line]:g} V, full load")
 
 
 def _losses(work: Work, plan: Plan, times: Any, rows: dict[str, Any], b: Bulk) -> dict[str, Any]:
     """Heat between plug and bus."""
     sheet, d = work.sheet, plan.bridge
-    average = sheet.solved("inlet.i_avg", (b.i_nodes * b.weights).sum(-1) * 2 * work.grid.f_line, "A", "average of the rectified line current", line_current=rows["i_rms"])
+    average = sheet.solved("inlet.i_avg", (b.i_nodes * b.weights).sum(-1) * 2 * work.grid.f_line, "A",
+                           "average of the rectified line current", line_current=rows["i_rms"])
     if times is None:
-        bridge = sheet("loss.bridge", rectifier.bridge_loss, v_forward=d["v_forward_v"], i_avg_line=average, r=2 * d["r_dynamic_ohm"], i_rms=rows["i_rms"])
+        bridge = sheet("loss.bridge", rectifier.bridge_loss, v_forward=d["v_forward_v"], i_avg_line=average, r=2 * d["r_dynamic_ohm"],
+                       i_rms=rows["i_rms"])
     else:
-        bridge = sheet("loss.bridge", doubler.bridge_loss, times=times, v_forward=d["v_forward_v"], i_avg_line=average, r_dynamic=d["r_dynamic_ohm"], i_rms=rows["i_rms"])
+        bridge = sheet("loss.bridge", doubler.bridge_loss, times=times, v_forward=d["v_forward_v"], i_avg_line=average,
+                       r_dynamic=d["r_dynamic_ohm"], i_rms=rows["i_rms"])
     thermistor = sheet("loss.thermistor", rectifier.resistive_loss, r=plan.thermistor["r_hot_ohm"], i_rms=rows["i_rms"])
     mains_filter = sheet("loss.mains_filter", rectifier.resistive_loss, r=sheet.rows["inlet.r_filter"], i_rms=rows["i_rms"])
-    bulk = sheet("loss.bulk", rectifier.resistive_loss, r=sheet.given("bulk.esr", plan.source.esr, "Ω", "catalogue", "resistance of the capacitor, of both where they are stacked"), i_rms=sheet.rows["bulk.i_rms"])
-    return {"bridge": bridge, "thermistor": thermistor, "mains_filter": mains_filter, "bulk": bulk, "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
+    bulk = sheet("loss.bulk", rectifier.resistive_loss,
+                 r=sheet.given("bulk.esr", plan.source.esr, "Ω", "catalogue",
+                               "resistance of the capacitor, of both where they are stacked"), i_rms=sheet.rows["bulk.i_rms"])
+    return {"bridge": bridge, "thermistor": thermistor, "mains_filter": mains_filter, "bulk": bulk,
+            "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
 
 
 def bill(design: Any) -> dict[str, Any]:
-    """What stands between the mains filter and the power stage: bridge, bulk capacitors, and of a pair what balances them and what joins their mid-point."""
+    """What stands between the mains filter and the power stage: bridge, bulk capacitors, and of a pair what balances them and what joins
+    their mid-point."""
     plan: Plan = design.context["front"]
-    return {"bridges": [(str(plan.bridge["name"]), 1)], "bulk": [(str(plan.cap["name"]), 2 if plan.stacked else 1)], "small": 2 * plan.stacked, "selectors": int(len(plan.places) > 1)}
+    return {"bridges": [(str(plan.bridge["name"]), 1)], "bulk": [(str(plan.cap["name"]), 2 if plan.stacked else 1)],
+            "small": 2 * plan.stacked, "selectors": int(len(plan.places) > 1)}
 
 
 def _selector(work: Work, plan: Plan) -> None:
@@ -110,7 +129,8 @@ def _selector(work: Work, plan: Plan) -> None:
     grid, need = work.grid, work.need
     doubled = [p for p in plan.places if p.doubled]
     if not doubled:
-        work.find(LOOK_AT, "bulk", f"mains from {need.mains.v_min:g} V leave nothing to double (up to {SPLIT:g} V would be): the pair is always in series; one capacitor behind a plain bridge does the same", "bulk.v_valley", "front_end")
+        work.find(LOOK_AT, "bulk", f"mains from {need.mains.v_min:g} V leave nothing to double (up to {SPLIT:g} V would be): the pair is "
+                  "always in series; one capacitor behind a plain bridge does the same", "bulk.v_valley", "front_end")
         return
     low = grid.lines[doubled[0].lines.stop - 1]
     if len(plan.places) == 1:
@@ -118,13 +138,17 @@ def _selector(work: Work, plan: Plan) -> None:
         return
     high = grid.lines[plan.places[-1].lines.start]
     each = np.sqrt(2) * need.mains.v_max
-    work.find(NOTE, "bulk", f"two positions: {need.mains.v_min:g} to {low:g} V doubled, {high:g} to {need.mains.v_max:g} V bridged; between them no position is rated", "bulk.v_valley")
+    work.find(NOTE, "bulk", f"two positions: {need.mains.v_min:g} to {low:g} V doubled, {high:g} to {need.mains.v_max:g} V bridged; "
+              "between them no position is rated", "bulk.v_valley")
     if each > plan.v_class:
-        work.find(LOOK_AT, "bulk", f"left in the low position at {need.mains.v_max:g} V each capacitor would see {show(each, 'V')}, rated {show(plan.v_class, 'V')}: it bursts. A selector that senses the line, or an arrester across each capacitor with a fuse that clears, is needed", "bulk.v_peak", "front_end")
+        work.find(LOOK_AT, "bulk", f"left in the low position at {need.mains.v_max:g} V each capacitor would see {show(each, 'V')}, rated "
+                  f"{show(plan.v_class, 'V')}: it bursts. A selector that senses the line, or an arrester across each capacitor with a "
+                  "fuse that clears, is needed", "bulk.v_peak", "front_end")
 
 
 def cycle(design: Any, corner: Corner) -> dict[str, Array]:
-    """One line cycle from the solved bulk: time [s], rectified mains [V], bulk [V], line current [A]; of a pair also one of its capacitors [V]."""
+    """One line cycle from the solved bulk: time [s], rectified mains [V], bulk [V], line current [A]; of a pair also one of its capacitors
+    [V]."""
     bulk, plan = design.context["bulk"], design.context["front"]
     at = (*corner.index[:3], 0)
     f = design.grid.freqs[corner.index[1]]
@@ -132,7 +156,8 @@ def cycle(design: Any, corner: Corner) -> dict[str, Array]:
     t = np.linspace(0, period, 600)
     pulse_t = np.concatenate([[bulk.t_start[at]], bulk.t_nodes[at], [bulk.t_start[at] + bulk.t_conduct[at]]])
     pulse_i = np.concatenate([[0.0], bulk.i_nodes[at], [0.0]])
-    power, c = float(np.broadcast_to(design.rows["bulk.p_load"].value, bulk.v_valley.shape)[at]), float(plan.c.value) / plan.places[0].on_bus
+    power, c = (float(np.broadcast_to(design.rows["bulk.p_load"].value, bulk.v_valley.shape)[at]),
+                float(plan.c.value) / plan.places[0].on_bus)
     v_end, t_end = float(bulk.v_nodes[at][-1]), pulse_t[-1]
     off_t = np.linspace(t_end, bulk.t_start[at] + half, 80)
     off_v = np.sqrt(np.maximum(v_end**2 - 2 * power * (off_t - t_end) / c, 0))
@@ -145,5 +170,6 @@ def cycle(design: Any, corner: Corner) -> dict[str, Array]:
         beside = float(bulk.v_other[at]) - 2 * float(bulk.sag[at]) * (bulk.t_nodes[at] - bulk.t_start[at]) / bulk.t_conduct[at]
         apart = v_end - 2 * float(beside[-1])
         charged = np.concatenate([bulk.v_nodes[at] - beside, 0.5 * (off_v + apart)]) if bulk.v_other[at] > 0 else 0.5 * cycle_v
-        one = {"capacitor": np.interp(t, np.concatenate([cycle_t - half, cycle_t, cycle_t + half]), np.concatenate([cycle_v - charged, charged, cycle_v - charged]))}
+        one = {"capacitor": np.interp(t, np.concatenate([cycle_t - half, cycle_t, cycle_t + half]),
+                                      np.concatenate([cycle_v - charged, charged, cycle_v - charged]))}
     return {**one, "t": t, "mains": np.abs(crest * np.sin(2 * np.pi * f * t)), "bulk": bus, "current": current}

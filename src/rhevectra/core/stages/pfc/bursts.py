@@ -8,10 +8,13 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import Work
 
-DECISION = DecisionSpec("pfc.burst_below", "Bursts below this share of full power", "pfc", low=0.0, high=0.5, schools="0: it switches at every load and burns its edges; a twentieth to a tenth: bursts at that power, the bus within some per cent")
+DECISION = DecisionSpec("pfc.burst_below", "Bursts below this share of full power", "pfc", low=0.0, high=0.5,
+                        schools="0: it switches at every load and burns its edges; a twentieth to a tenth: bursts at that power, the bus "
+                        "within some per cent")
 BELOW = 0.05
 AUX_VOLTS, AUX_AMPS, ASLEEP = 14.0, 3e-3, 0.5e-3
-"""Supply of the stage's controller [V], what it takes, its gates beside (common practice), and between bursts [A] (typical, from memory)."""
+"""Supply of the stage's controller [V], what it takes, its gates beside (common practice), and between bursts [A] (typical, from
+memory)."""
 MEANS, KEPT = ("diode_avg",), ("f_high",)
 """Currents that follow the time it runs, and what bursts leave as it is; rms values follow the root of that time."""
 Once = Callable[[Array], tuple[dict[str, Array], dict[str, Array]]]
@@ -20,7 +23,8 @@ Once = Callable[[Array], tuple[dict[str, Array], dict[str, Array]]]
 
 def choose(work: Work, p_in: float) -> float:
     """Power from the line [W] below which the stage runs in bursts; p_in: at full load."""
-    return p_in * float(work.choose("pfc.burst_below", BELOW, "bursts at light load, as controllers of these stages do (common practice)").value)
+    return p_in * float(
+        work.choose("pfc.burst_below", BELOW, "bursts at light load, as controllers of these stages do (common practice)").value)
 
 
 def with_bursts(once: Once, least: float) -> Once:

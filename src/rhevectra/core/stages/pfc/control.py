@@ -1,7 +1,7 @@
 """Line current switching cycle by switching cycle: a current loop behind a sine reference that the voltage loop lets ripple.
 
-Not an averaged ideal: the duty cannot follow where the line is too low to drive the current (cusp), cycles rest between pulses near the zero
-crossing, and the loop's own lag is in it. Plain numbers in a plain loop: a few hundred cycles are quicker so than as arrays.
+Not an averaged ideal: the duty cannot follow where the line is too low to drive the current (cusp), cycles rest between pulses near the
+zero crossing, and the loop's own lag is in it. Plain numbers in a plain loop: a few hundred cycles are quicker so than as arrays.
 """
 
 import math
@@ -15,15 +15,18 @@ from rhevectra.core.basis.remembered import Kept
 from rhevectra.core.stages.inlet import ORDERS
 
 FORGOTTEN, SAMPLES = 20, 800
-"""Periods of the current loop's crossover run before the first half cycle, and instants of half a cycle where no cycle remembers another."""
+"""Periods of the current loop's crossover run before the first half cycle, and instants of half a cycle where no cycle remembers
+another."""
 REPEATED, AGAIN = 1e-3, 6
-"""Half cycles are run until the integrator begins and ends one within so much duty, but no more than that many: at light load the loop is slow to forget how it began."""
+"""Half cycles are run until the integrator begins and ends one within so much duty, but no more than that many: at light load the loop is
+slow to forget how it began."""
 _EVEN = np.arange(1024) / 2048
 """Instants of half a cycle, in line cycles, from which its orders are taken."""
 AIR = 30.0
 """Current over the one that leaves half the inductance, beyond which the powder is as good as air."""
 APART = 1.01
-"""Powers for which the shape of the current is worked out: designs that draw nearly the same share one. Half a per cent moves no order by more than a thousandth of the fundamental."""
+"""Powers for which the shape of the current is worked out: designs that draw nearly the same share one. Half a per cent moves no order by
+more than a thousandth of the fundamental."""
 ROUGHLY = 1.05
 """The same where the power factor alone is asked of average-current control: it moves by less than a thousandth."""
 _SHAPES = Kept(256)
@@ -32,9 +35,10 @@ ZERO = 0.4
 
 
 class Loop(Struct, frozen=True):
-    """Boost stage and its loops. inductance [H] of all phases side by side, fs [Hz], v_bus [V], crossover of the current loop [Hz] (0: constant on-time, each cycle begins at the boundary
-    below f_top [Hz]), ripple: relative second harmonic of the command, c_node [F]: what rings before turn-on at the boundary; blank [s]: pause at each end of a half cycle;
-    i_half [A], exponent: where the inductance falls with the current (of all phases), half of it is left there, and `designed` [H] is what the loop was laid out for."""
+    """Boost stage and its loops. inductance [H] of all phases side by side, fs [Hz], v_bus [V], crossover of the current loop [Hz] (0:
+    constant on-time, each cycle begins at the boundary below f_top [Hz]), ripple: relative second harmonic of the command, c_node [F]: what
+    rings before turn-on at the boundary; blank [s]: pause at each end of a half cycle; i_half [A], exponent: where the inductance falls
+    with the current (of all phases), half of it is left there, and `designed` [H] is what the loop was laid out for."""
 
     inductance: float
     fs: float
@@ -50,7 +54,8 @@ class Loop(Struct, frozen=True):
 
 
 def half_cycle(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
-    """Time [s] and the mean of the line current [A] in each switching cycle over half a line cycle, for a power [W]; in its shape that of the nearest of powers a hundredth apart."""
+    """Time [s] and the mean of the line current [A] in each switching cycle over half a line cycle, for a power [W]; in its shape that of
+    the nearest of powers a hundredth apart."""
     near, t, i, _ = _shape(loop, v_line, f_line, power)
     return t, i * (power / near)
 
@@ -93,7 +98,9 @@ def _average(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Ar
     volts, number = v_crest * np.sin(angle), np.arange(steps)
     lives = np.minimum(number, number[::-1]) >= int(loop.blank * loop.fs)
     each = (top * _command(loop, angle), volts * period / inductance, (v_bus - volts) * period / inductance, np.where(lives, 0.97, 0.0))
-    cycles = list(zip(*(x.tolist() for x in each), strict=True))  # what is asked, rise and fall over a whole period at the unbiased inductance, largest duty
+    cycles = list(
+        zip(*(x.tolist() for x in each),
+            strict=True))  # what is asked, rise and fall over a whole period at the unbiased inductance, largest duty
     lead = cycles[-math.ceil(FORGOTTEN * loop.fs / loop.crossover) :]
     state, _ = _through(loop, _begin(loop, *lead[0]), lead)
     for _ in range(AGAIN):
@@ -112,7 +119,8 @@ def _begin(loop: Loop, asked: float, rise: float, fall: float, _: float) -> tupl
     return duty, max(asked - 0.5 * rise * drop * duty, 0.0), asked
 
 
-def _through(loop: Loop, state: tuple[float, float, float], cycles: Iterable[tuple[float, float, float, float]]) -> tuple[tuple[float, float, float], list[float]]:
+def _through(loop: Loop, state: tuple[float, float, float],
+             cycles: Iterable[tuple[float, float, float, float]]) -> tuple[tuple[float, float, float], list[float]]:
     """The state after these cycles, and the mean current [A] of each."""
     gain = 2 * math.pi * loop.crossover * (loop.designed or loop.inductance) / loop.v_bus
     slope, i_half, exponent = gain * 2 * math.pi * ZERO * loop.crossover / loop.fs, loop.i_half, loop.exponent
@@ -146,7 +154,8 @@ def _through(loop: Loop, state: tuple[float, float, float], cycles: Iterable[tup
 
 
 def _boundary(loop: Loop, v_line: float, f_line: float, power: float) -> tuple[Array, Array]:
-    """Constant on-time: each cycle begins when the current has returned and the node has rung to its valley, at the earliest after 1/f_top. No cycle remembers the one before, so they are told at even instants."""
+    """Constant on-time: each cycle begins when the current has returned and the node has rung to its valley, at the earliest after 1/f_top.
+    No cycle remembers the one before, so they are told at even instants."""
     t = (np.arange(SAMPLES) + 0.5) * 0.5 / f_line / SAMPLES
     angle = 2 * np.pi * f_line * t
     v, inductance = np.maximum(np.sqrt(2) * v_line * np.sin(angle), 1e-3), loop.inductance

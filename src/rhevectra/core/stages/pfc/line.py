@@ -11,7 +11,9 @@ from rhevectra.core.magnetics.line_cycle import ANGLES, WEIGHTS
 
 
 class Boost(Struct, frozen=True):
-    """What the currents need: inductance [H] (without bias, where it falls with the current), frequency [Hz] (the highest, where the frequency is free), whether each cycle begins at the boundary, phases side by side; i_half [A]: current that leaves half the inductance, nothing for a gapped core."""
+    """What the currents need: inductance [H] (without bias, where it falls with the current), frequency [Hz] (the highest, where the
+    frequency is free), whether each cycle begins at the boundary, phases side by side; i_half [A]: current that leaves half the inductance,
+    nothing for a gapped core."""
 
     inductance: Any
     fs: float
@@ -38,7 +40,8 @@ class Feed(Struct, frozen=True):
 
 
 class Angles(Struct, frozen=True):
-    """At each angle (last axis) of one phase: input voltage, mean current, ripple (the peak where it rests between pulses), duty of switch and of the diode, frequency."""
+    """At each angle (last axis) of one phase: input voltage, mean current, ripple (the peak where it rests between pulses), duty of switch
+    and of the diode, frequency."""
 
     v: Array
     mean: Array
@@ -76,7 +79,8 @@ def angles(b: Boost, v_line: Any, power: Any, v_bus: Any, at: Array = ANGLES) ->
 
 
 def power_at_peak(b: Boost, v_line: Array, v_bus: float, peak: float) -> Array:
-    """Power [W] drawn from each line [V] when the inductor's peak at the crest stands at `peak` [A], found by halving: at the crest the peak grows with the power."""
+    """Power [W] drawn from each line [V] when the inductor's peak at the crest stands at `peak` [A], found by halving: at the crest the
+    peak grows with the power."""
     low, high = np.zeros_like(v_line), b.phases * v_line * peak
     for _ in range(45):
         middle = 0.5 * (low + high)
@@ -91,7 +95,8 @@ def mean_of(values: Array) -> Array:
 
 
 def currents(b: Boost, a: Angles) -> dict[str, Array]:
-    """Over the line cycle, of one phase: rms of inductor, switch and diode, mean of the diode, mean of the duty; of all phases, evenly shifted: rms of the current into the bus within the switching cycles (their ramps, and cycles that rest, taken as uncorrelated)."""
+    """Over the line cycle, of one phase: rms of inductor, switch and diode, mean of the diode, mean of the duty; of all phases, evenly
+    shifted: rms of the current into the bus within the switching cycles (their ramps, and cycles that rest, taken as uncorrelated)."""
     rest, p = a.rests, a.ripple
     square = np.where(rest, np.square(p) * (a.duty + a.off) / 3, np.square(a.mean) + np.square(p) / 12)
     per_on = np.where(rest, np.square(p) / 3, np.square(a.mean) + np.square(p) / 12)
@@ -99,4 +104,5 @@ def currents(b: Boost, a: Angles) -> dict[str, Array]:
     parts = b.phases * a.off
     apart = parts - np.floor(parts)  # between as many diodes that conduct together and one more
     together = np.where(rest, b.phases * (diode - np.square(average)), np.square(a.mean) * apart * (1 - apart) + parts * np.square(p) / 12)
-    return {"l_rms": np.sqrt(mean_of(square)), "switch_rms": np.sqrt(mean_of(switch)), "diode_rms": np.sqrt(mean_of(diode)), "diode_avg": mean_of(average), "bus_hf": np.sqrt(mean_of(np.maximum(together, 0.0)))}
+    return {"l_rms": np.sqrt(mean_of(square)), "switch_rms": np.sqrt(mean_of(switch)), "diode_rms": np.sqrt(mean_of(diode)),
+            "diode_avg": mean_of(average), "bus_hf": np.sqrt(mean_of(np.maximum(together, 0.0)))}

@@ -16,25 +16,33 @@ from rhevectra.core.stages import inlet, surge
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
 from rhevectra.core.stages.pfc.build import BEYOND, QUICK, SLOW, Plan, switch_losses
 from rhevectra.core.stages.pfc.bursts import AUX_AMPS, AUX_VOLTS, Once, with_bursts
-from rhevectra.core.stages.pfc.choke import TOLERANCE, choke_copper_loss, choke_core_loss, record_at_limit, record_choke, record_inductance, record_peak
+from rhevectra.core.stages.pfc.choke import (
+    TOLERANCE,
+    choke_copper_loss,
+    choke_core_loss,
+    record_at_limit,
+    record_choke,
+    record_inductance,
+    record_peak,
+)
 from rhevectra.core.stages.pfc.control import Loop, half_cycle_orders
 from rhevectra.core.stages.pfc.line import angles, currents, mean_of
 from rhevectra.core.stages.pfc.sensing import record_sensing
-from rhevectra.core.stages.pfc.storage import energy_swing
+from rhevectra.core.stages.pfc.storage import LINEAR, record_ends
 from rhevectra.core.stages.work import Work
 
 PASSES = 3
 MOST_DRAWN = 2.0
 """Power drawn over that passed on beyond which no stage is worth its name."""
-LINEAR = 0.2
-"""Bus ripple over the bus beyond which the linear formula no longer holds."""
 COUNTED = 0.0075
 """Share of the bus in which its ripple is counted where parts are chosen."""
-_CYCLE = "boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, losses of all; at light load in bursts, for as long as they last"
+_CYCLE = ("boost converter on a constant input at 24 angles of the line, mean over the cycle (Gauss's quadrature); currents of one phase, "
+          "losses of all; at light load in bursts, for as long as they last")
 
 
 class Solution(Struct, frozen=True):
-    """At every corner: power into the bus and from the line [W], currents [A] with the greatest frequency [Hz] and losses [W] by name, ripple of the bus [V]; shape of the grid without the bus axis."""
+    """At every corner: power into the bus and from the line [W], currents [A] with the greatest frequency [Hz] and losses [W] by name,
+    ripple of the bus [V]; shape of the grid without the bus axis."""
 
     power: Array
     p_in: Array
@@ -44,7 +52,8 @@ class Solution(Struct, frozen=True):
 
 
 def solve(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) -> Solution:
-    """Passes until the losses agree with the power that makes them; a single one without an earlier solution to start from (the bus hardly asks for more)."""
+    """Passes until the losses agree with the power that makes them; a single one without an earlier solution to start from (the bus hardly
+    asks for more)."""
     v_line, f_line = grid.v_line[..., 0], grid.f_line[..., 0]
     power = np.broadcast_to(np.asarray(power, float)[..., 0], grid.shape[:3])
 
@@ -56,7 +65,8 @@ def solve(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) ->
 
 
 def agreed(once: Once, power: Array, expected: float, near: Solution | None) -> tuple[Array, dict[str, Array], dict[str, Array]]:
-    """Power from the line [W], currents and losses that go with a power that passes the bus, from an efficiency expected or a solution near by; losses that feed on their own current are followed so far only."""
+    """Power from the line [W], currents and losses that go with a power that passes the bus, from an efficiency expected or a solution near
+    by; losses that feed on their own current are followed so far only."""
     p_in = power / expected if near is None else power * near.p_in / near.power
     for _ in range(1 if near is None else PASSES):
         amps, losses = once(p_in)
@@ -75,7 +85,9 @@ def tell_held(work: Work, s: Solution) -> None:
     if at.any():
         pinned = [id for id in work.choose.pins if id.startswith("pfc.")]
         k = int(np.argmax(np.where(at, s.power, -1.0)))
-        work.find(MUST_FIX, "pfc", f"this stage would lose as much as it passes on, and more for what it loses: shown as if it drew {show(float(s.p_in.flat[k]), 'W')} for {show(float(s.power.flat[k]), 'W')}", "pfc.loss", pinned[0] if pinned else "pfc.l")
+        work.find(MUST_FIX, "pfc", "this stage would lose as much as it passes on, and more for what it loses: shown as if it drew "
+                  f"{show(float(s.p_in.flat[k]), 'W')} for {show(float(s.power.flat[k]), 'W')}", "pfc.loss",
+                  pinned[0] if pinned else "pfc.l")
 
 
 def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any) -> dict[str, Array]:
@@ -84,9 +96,15 @@ def _losses(plan: Plan, a: Any, amps: dict[str, Array], p_in: Array, v_line: Any
     core = choke_core_loss(plan.choke, plan.boost, a, plan.ambient)
     n = plan.boost.phases
     controller = AUX_VOLTS * (AUX_AMPS + n * plan.parallel * (2 if plan.law.bridgeless else 1) * plan.switch["q_gate_c"] * mean_of(a.fs))
-    return {("pfc_slow_leg" if plan.law.bridgeless else "bridge"): rectifier.bridge_loss(plan.bridge["v_forward_v"], 2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line), "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line), "mains_filter": rectifier.resistive_loss(plan.r_filter, line),
-            "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]), ("pfc_synchronous" if plan.law.bridgeless else "pfc_diode"): n * output.rectifier_loss(plan.diode["v_forward_v"], amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
-            "pfc_core": n * mean_of(core), "pfc_copper": n * choke_copper_loss(plan.choke, a, amps["l_rms"]), "pfc_sense": n * rectifier.resistive_loss(plan.r_sense, amps["l_rms"]), "pfc_controller": controller}
+    return {("pfc_slow_leg" if plan.law.bridgeless else "bridge"): rectifier.bridge_loss(plan.bridge["v_forward_v"],
+        2 * np.sqrt(2) / np.pi * line, 2 * plan.bridge["r_dynamic_ohm"], line),
+            "limiter": rectifier.resistive_loss(plan.r_line - 2 * plan.bridge["r_dynamic_ohm"], line),
+            "mains_filter": rectifier.resistive_loss(plan.r_filter, line),
+            "pfc_switch_on": n * switch["conduction"], "pfc_switch_edges": n * (switch["turn_on"] + switch["turn_off"]),
+            ("pfc_synchronous" if plan.law.bridgeless else "pfc_diode"): n * output.rectifier_loss(plan.diode["v_forward_v"],
+                amps["diode_avg"], plan.diode["r_dynamic_ohm"], amps["diode_rms"]),
+            "pfc_core": n * mean_of(core), "pfc_copper": n * choke_copper_loss(plan.choke, a, amps["l_rms"]),
+            "pfc_sense": n * rectifier.resistive_loss(plan.r_sense, amps["l_rms"]), "pfc_controller": controller}
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) -> tuple[Array, Solution]:
@@ -97,16 +115,19 @@ def bus(plan: Plan, grid: Grid, power: Array, near: Solution | None = None) -> t
 
 
 def _counted(ripple: Array, v_bus: float) -> Array:
-    """A ripple [V] made larger until its greatest is a whole number of COUNTED, in whole microvolts: power stages behind front ends that differ by little are built alike, and once."""
+    """A ripple [V] made larger until its greatest is a whole number of COUNTED, in whole microvolts: power stages behind front ends that
+    differ by little are built alike, and once."""
     most = float(ripple.max())
     return np.round(ripple * (np.ceil(most / (COUNTED * v_bus)) * COUNTED * v_bus / most), 6)
 
 
 def record(work: Work, plan: Plan, s: Solution, power: Array, i_hf: Any) -> dict[str, Any]:
-    """Rows of the front end. power: what the stage behind draws [W], (lines, freqs, points, 1); i_hf its ripple current at switching frequency [A]."""
+    """Rows of the front end. power: what the stage behind draws [W], (lines, freqs, points, 1); i_hf its ripple current at switching
+    frequency [A]."""
     sheet, grid = work.sheet, work.grid
     col = lambda x: np.broadcast_to(x, grid.shape[:3])[..., None]  # noqa: E731
-    given = {"line": sheet.given("line.v", grid.v_line, "V", text="line voltage of the corner"), "f": sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner")}
+    given = {"line": sheet.given("line.v", grid.v_line, "V", text="line voltage of the corner"),
+             "f": sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner")}
     p = sheet.solved("bulk.p_load", power, "W", "power drawn by the power stage: output plus every loss behind the bus")
     p_in = sheet.solved("inlet.power", col(s.p_in), "W", "power of the bus and every loss before it, passes until both agree", power=p)
     v_bus = sheet.rows["pfc.v_bus"]
@@ -126,32 +147,15 @@ def _bus(work: Work, plan: Plan, given: dict[str, Any], p: Any, v_bus: Any) -> d
     c = sheet.rows["pfc.c_bus"]
     sheet.again("bulk.c", c)
     of = {"power": p, "f_line": given["f"], "v_bus": v_bus}
-    ripple, valley, peak = _ends(work, plan, {**of, "c": c})
+    ripple, valley, peak = record_ends(work, plan, {**of, "c": c})
     c_left = inlet.record_left(work, c)
-    old = _ends(work, plan, {**of, "c": c_left}, "_left")[1]
+    old = record_ends(work, plan, {**of, "c": c_left}, "_left")[1]
     row = inlet.record_bus(work, valley, peak, c, sheet.rows["bulk.v_min_stage"], p, "bus", (old, c_left))
     sheet("bulk.v_valley_least", pfc.crest, v_line=work.need.mains.v_max)
     sheet.given("bulk.v_limit", plan.cap["v_class_v"], "V", "catalogue", "rated voltage of the capacitor")
     sheet("bulk.v_dump", pfc.dump, v_peak=peak, power=p, delay=sheet.rows["pfc.dump_delay"], c=c)
     sheet.again("pfc.v_switch", sheet.rows["bulk.v_dump"])
     return {"bus": row, "valley": valley, "peak": peak, "ripple": ripple}
-
-
-def _ends(work: Work, plan: Plan, of: dict[str, Any], which: str = "") -> tuple[Any, Any, Any]:
-    """Ripple, valley and crest of the bus: by formula, or in time where it ripples too far for any. of: what the ripple depends on; which: end of the rows' names."""
-    sheet, grid, v_bus, c = work.sheet, work.grid, of["v_bus"], float(of["c"].value)
-    wide = np.broadcast_to(pfc.bus_ripple(of["power"].value, grid.f_line, c, plan.v_bus) > LINEAR * plan.v_bus, (*grid.shape[:3], 1))
-    tail = "_linear" if wide.any() else ""
-    ids = [f"{id}{which}" for id in ("pfc.bus_ripple_lf_pp", "bulk.v_valley", "bulk.v_peak")]
-    ripple = sheet(f"{ids[0]}{tail}", pfc.bus_ripple, **of)
-    rows = {ids[0]: ripple, ids[1]: sheet(f"{ids[1]}{tail}", pfc.bus_valley, v_bus=v_bus, ripple=ripple), ids[2]: sheet(f"{ids[2]}{tail}", pfc.bus_peak, v_bus=v_bus, ripple=ripple)}
-    if tail:
-        all_of = lambda x: np.broadcast_to(x, wide.shape)  # noqa: E731
-        low, high = energy_swing(all_of(of["power"].value), all_of(grid.f_line), c, plan.v_bus, all_of(grid.v_line))
-        for id, value in zip(rows, (high - low, low, high), strict=True):
-            by_time = sheet.solved(f"{id}_time", value, "V", "half a line cycle of the bus in time: the linear formula does not hold there; mean held by the loop, the bridge feeds where the bus would fall below the line", power=of["power"])
-            rows[id] = sheet.either(id, wide, by_time, rows[id], "in time where the ripple passes a fifth of the bus, else by the formula")
-    return rows[ids[0]], rows[ids[1]], rows[ids[2]]
 
 
 def loop_of(plan: Plan, rows: Any, f_line: float) -> Loop:
@@ -161,16 +165,20 @@ def loop_of(plan: Plan, rows: Any, f_line: float) -> Loop:
     ripple = float(pfc.loop_ripple(crossover, f_line, 3 * crossover))
     if b.boundary:
         return Loop(inductance, b.fs, plan.v_bus, 0.0, ripple, b.fs, plan.parallel * plan.switch["c_energy_f"] + plan.diode["c_charge_f"])
-    return Loop(inductance, b.fs, plan.v_bus, float(rows["pfc.crossover_current"].value), ripple, blank=float(rows["pfc.blanking"].value) if plan.law.bridgeless else 0.0, **bias_of(b, rows))
+    return Loop(inductance, b.fs, plan.v_bus, float(rows["pfc.crossover_current"].value), ripple,
+                blank=float(rows["pfc.blanking"].value) if plan.law.bridgeless else 0.0, **bias_of(b, rows))
 
 
 def bias_of(b: Any, rows: Any) -> dict[str, float]:
     """What a loop has to know of an inductance that falls with the current, of all phases on a line together."""
-    return {} if b.i_half is None else {"i_half": b.i_half * b.phases, "exponent": b.exponent, "designed": float(rows["pfc.l"].value) / b.phases}
+    return {} if b.i_half is None else {"i_half": b.i_half * b.phases, "exponent": b.exponent,
+                                        "designed": float(rows["pfc.l"].value) / b.phases}
 
 
 def line_orders(lines: Any, freqs: Any, p_in: Array, loop: Callable[[float], Loop], c_x: float, judged: int) -> Array:
-    """Harmonics [A rms] of the line current of every switching cycle, (lines, freqs, orders), for lines [V] and the power drawn from each at each frequency [W]; loop: stage and loops at a frequency; judged: number of the line where each order is, while elsewhere the power factor alone counts."""
+    """Harmonics [A rms] of the line current of every switching cycle, (lines, freqs, orders), for lines [V] and the power drawn from each
+    at each frequency [W]; loop: stage and loops at a frequency; judged: number of the line where each order is, while elsewhere the power
+    factor alone counts."""
     orders = np.zeros((len(lines), len(freqs), len(inlet.ORDERS)))
     for i, v in enumerate(lines):
         for j, f in enumerate(freqs):
@@ -184,7 +192,8 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     cross = choose("pfc.crossover_voltage", lambda: _crossover(work, rows["valley"]))
     record_sunk(work, rows["valley"])
     if not plan.boost.boundary:
-        choose("pfc.crossover_current", plan.boost.fs / 8, "an eighth of the switching frequency, its zero at two fifths of that (common practice)")
+        choose("pfc.crossover_current", plan.boost.fs / 8,
+               "an eighth of the switching frequency, its zero at two fifths of that (common practice)")
     if plan.law.bridgeless:
         choose("pfc.blanking", 100e-6, "both legs rest until the line's sign is certain (common practice)")
     sheet("pfc.loop_ripple", pfc.loop_ripple, crossover=cross, f_line=given["f"], pole=3 * float(cross.value))
@@ -195,31 +204,43 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
     rms = np.sqrt(np.square(orders).sum(-1))
     factor = s.p_in[:, :, full] / (np.asarray(grid.lines)[:, None] * rms)
     text = "line current of every switching cycle with both loops, X capacitor beside it"
-    pf = sheet.solved("inlet.power_factor", np.minimum(factor, 1.0)[..., None, None], "", text + "; at full load, taken for other loads too")
+    pf = sheet.solved("inlet.power_factor", np.minimum(factor, 1.0)[..., None, None], "",
+                      text + "; at full load, taken for other loads too")
     sheet("inlet.power_factor_light", displaced, power=p_in, f_line=given["f"], c_x=sheet.rows["inlet.c_x"], v_line=given["line"])
     rows["i_rms"] = sheet("inlet.i_rms", pfc.line_current, power=p_in, v_line=given["line"], factor=pf)
     sheet.again("inlet.i_peak", sheet("inlet.i_crest", pfc.line_crest, power=p_in, v_line=given["line"]))
     rows["charged"] = sheet.rows["bulk.v_valley_least"]  # the stage lifts the bus above the crest when the limiter has done its work
-    inlet.record(work, surge.Inrush(plan.thermistor, work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source, None if plan.law.bridgeless else plan.bridge, sheet.rows["pfc.c_bus"], inlet.record_bleed(work)), rows, given, limited=plan.limiter == "thermistor")
-    inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()), f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
+    inlet.record(work,
+                 surge.Inrush(plan.thermistor, work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source,
+                              None if plan.law.bridgeless else plan.bridge, sheet.rows["pfc.c_bus"], inlet.record_bleed(work)), rows, given,
+                 limited=plan.limiter == "thermistor")
+    inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()),
+                           f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
 
 
 def _crossover(work: Work, valley: Any) -> tuple[float, str, tuple[str, ...]]:
     """The slowest usual voltage loop that holds the bus up when full load comes at once."""
     rows, full = work.sheet.rows, corners.FULL.mask(work.grid)
-    sinks = pfc.sink(float(rows["pfc.v_bus"].value), BEYOND, rows["bulk.p_load"].value, 1.0, float(rows["pfc.c_bus"].value))  # by a loop of 1 Hz
+    sinks = pfc.sink(float(rows["pfc.v_bus"].value), BEYOND, rows["bulk.p_load"].value, 1.0,
+                     float(rows["pfc.c_bus"].value))  # by a loop of 1 Hz
     left = np.maximum(valley.value - float(rows["bulk.v_min_stage"].value), 1e-3)
     asked = float(np.max(np.where(full, np.ceil(sinks / left), 0.0)))
     if asked <= SLOW:
         return SLOW, "well below twice the line frequency, so that little third harmonic leaks through (common practice)", ()
-    return min(asked, QUICK), "the slowest that keeps the bus above what the power stage works from when full load comes at once" if asked <= QUICK else f"{show(asked, 'Hz')} would keep the bus up when full load comes at once: as quick as the third harmonic lets it be (common practice)", ()
+    return (min(asked, QUICK),
+            "the slowest that keeps the bus above what the power stage works from when full load comes at once" if asked <= QUICK
+            else f"{show(asked, 'Hz')} would keep the bus up when full load comes at once: as quick as the third harmonic lets it be "
+            "(common practice)", ())
 
 
 def record_sunk(work: Work, valley: Any) -> None:
     """Row of the bus after full load has come at once."""
     sheet, rows = work.sheet, work.sheet.rows
-    beyond = sheet.given("pfc.loop_beyond", BEYOND, "", "rule", "overshoot of a proportional loop with a pole at three times its crossover, the capacitor a fifth down (integrated in time)")
-    sheet("bulk.v_step", pfc.sunk, v_bus=rows["pfc.v_bus"], v_valley=valley, beyond=beyond, power=rows["bulk.p_load"], crossover=rows["pfc.crossover_voltage"], c=rows["pfc.c_bus"])
+    beyond = sheet.given("pfc.loop_beyond", BEYOND, "", "rule",
+                         "overshoot of a proportional loop with a pole at three times its crossover, the capacitor a fifth down "
+                         "(integrated in time)")
+    sheet("bulk.v_step", pfc.sunk, v_bus=rows["pfc.v_bus"], v_valley=valley, beyond=beyond, power=rows["bulk.p_load"],
+          crossover=rows["pfc.crossover_voltage"], c=rows["pfc.c_bus"])
 
 
 def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any, rows: dict[str, Any], col: Any) -> dict[str, Any]:
@@ -227,29 +248,36 @@ def _stage(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any
     sheet = work.sheet
     v_crest = sheet.rows["inlet.v_crest"]
     _bridge(work, plan, given, rows)
-    for k, id in {"l_rms": "pfc.i_l_rms", "switch_rms": "pfc.switch_i_rms", "diode_avg": "pfc.diode_i_avg", "diode_rms": "pfc.diode_i_rms", "bus_hf": "pfc.i_bus_hf"}.items():
+    for k, id in {"l_rms": "pfc.i_l_rms", "switch_rms": "pfc.switch_i_rms", "diode_avg": "pfc.diode_i_avg", "diode_rms": "pfc.diode_i_rms",
+                  "bus_hf": "pfc.i_bus_hf"}.items():
         sheet.solved(id, col(s.currents[k]), "A", _CYCLE, power=p_in)
     fs: Any = sheet.rows.get("pfc.fs")  # of a boundary stage it follows line and load
     if plan.boost.boundary:
         at_boundary = {"v_line": given["line"], "v_bus": sheet.rows["pfc.v_bus"], "v_crest": v_crest}
         fs = sheet("pfc.f_crest", pfc.boundary_frequency, **at_boundary, inductance=sheet.rows["pfc.l"], power=p_in)
-        sheet("pfc.f_low", pfc.boundary_frequency, **at_boundary, inductance=sheet("pfc.l_most", inductor.most, inductance=sheet.rows["pfc.l"], tolerance=sheet.rows[TOLERANCE]), power=p_in)
+        sheet("pfc.f_low", pfc.boundary_frequency, **at_boundary,
+              inductance=sheet("pfc.l_most", inductor.most, inductance=sheet.rows["pfc.l"], tolerance=sheet.rows[TOLERANCE]), power=p_in)
         sheet.solved("pfc.f_high", col(s.currents["f_high"]), "Hz", _CYCLE)
         sheet.given("pfc.f_audible", 25e3, "Hz", "rule", "above hearing (common practice)")
-    crest = sheet.rows["inlet.i_crest"] if plan.boost.phases == 1 else sheet("pfc.i_crest", pfc.of_phase, current=sheet.rows["inlet.i_crest"], phases=sheet.rows["pfc.phases"])
+    crest = sheet.rows["inlet.i_crest"] if plan.boost.phases == 1 else sheet("pfc.i_crest", pfc.of_phase,
+        current=sheet.rows["inlet.i_crest"], phases=sheet.rows["pfc.phases"])
     at_crest = {"v_crest": v_crest, "v_bus": sheet.rows["pfc.v_bus"], "fs": fs}
     ripple = sheet("pfc.i_ripple_pp", pfc.crest_ripple, inductance=record_inductance(work, plan.choke, crest), **at_crest)
     peak = record_peak(work, crest, ripple, plan.boost.boundary)
-    sheet("pfc.bus_ripple_hf_pp", pfc.switching_ripple, power=p_in, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"], fs=fs, c=sheet.rows["pfc.c_bus"], i_peak=peak if plan.boost.phases == 1 else _summed(sheet, plan, ripple, v_crest), esr=sheet.given("bulk.esr", plan.cap["esr_ohm"] / plan.cans, "Ω", "catalogue", f"{plan.cans} × {plan.cap['name']}"))
+    sheet("pfc.bus_ripple_hf_pp", pfc.switching_ripple, power=p_in, v_crest=v_crest, v_bus=sheet.rows["pfc.v_bus"], fs=fs,
+          c=sheet.rows["pfc.c_bus"], i_peak=peak if plan.boost.phases == 1 else _summed(sheet, plan, ripple, v_crest),
+          esr=sheet.given("bulk.esr", plan.cap["esr_ohm"] / plan.cans, "Ω", "catalogue", f"{plan.cans} × {plan.cap['name']}"))
     most = "pfc.power_max" if plan.boost.phases == 1 else "pfc.power_max_phase"
     if not plan.boost.boundary:
-        sheet(most, pfc.power_at_limit, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"], ripple=record_at_limit(work, plan.choke, at_crest))
+        sheet(most, pfc.power_at_limit, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"],
+              ripple=record_at_limit(work, plan.choke, at_crest))
     else:
         sheet(most, pfc.power_at_limit_boundary, v_line=given["line"], i_limit=sheet.rows["pfc.current_limit"])
     if plan.boost.phases > 1:
         sheet("pfc.power_max", pfc.all_phases, phases=sheet.rows["pfc.phases"], one=sheet.rows[most])
     sheet.again("pfc.power_need", p_in)
-    losses = {name: sheet.solved(f"loss.{name}", col(x), "W", _CYCLE, power=p_in, bursts=sheet.rows["pfc.burst_below"]) for name, x in s.losses.items()}
+    losses = {name: sheet.solved(f"loss.{name}", col(x), "W", _CYCLE, power=p_in, bursts=sheet.rows["pfc.burst_below"])
+              for name, x in s.losses.items()}
     sheet.total("pfc.loss", "W", "everything between the plug and the bus", **losses)
     record_sensing(work)
     _heat(work, plan, losses)
@@ -265,7 +293,8 @@ def _bridge(work: Work, plan: Plan, given: dict[str, Any], rows: dict[str, Any])
         return
     inlet.record_bridge(work, plan.bridge, given["line"])
     sheet("bridge.i_avg", pfc.bridge_average, i_rms=rows["i_rms"])
-    sheet.given("bridge.i_limit", plan.bridge["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current of the bridge for each of its diodes")
+    sheet.given("bridge.i_limit", plan.bridge["i_rated_a"] * 0.5, "A", "catalogue",
+                "half the rated current of the bridge for each of its diodes")
 
 
 def _summed(sheet: Any, plan: Plan, ripple: Any, v_crest: Any) -> Any:
@@ -279,8 +308,10 @@ def _summed(sheet: Any, plan: Plan, ripple: Any, v_crest: Any) -> Any:
 def _heat(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     """Heat of switch and diode."""
     sheet, n = work.sheet, plan.parallel * plan.boost.phases
-    leg = {"rectifying": losses["pfc_synchronous"]} if plan.law.bridgeless else {}  # in the other half cycle both switches of the leg change places: each has half of both
-    whole = sheet.total("pfc.switch_loss", "W", "conduction (hot), turn-on with what the diode asks, turn-off; all side by side", conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"], **leg)
+    leg = ({"rectifying": losses["pfc_synchronous"]} if plan.law.bridgeless
+           else {})  # in the other half cycle both switches of the leg change places: each has half of both
+    whole = sheet.total("pfc.switch_loss", "W", "conduction (hot), turn-on with what the diode asks, turn-off; all side by side",
+                        conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"], **leg)
     n *= 2 if plan.law.bridgeless else 1
     record_junction(work, plan.switch, whole, losses["pfc_switch_on"], n)
     if plan.law.bridgeless:
@@ -294,9 +325,11 @@ def record_junction(work: Work, switch: Mapping[str, Any], whole: Any, conductio
     sheet = work.sheet
     each = sheet("pfc.switch_loss_each", forward.share_of, power=whole, count=count)
     ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
-    junction = sheet.given("pfc.t_junction", JUNCTION_SHARE * switch["t_junction_max_c"], "°C", "rule", f"85 % of {switch['t_junction_max_c']:g} °C (common practice)")
+    junction = sheet.given("pfc.t_junction", JUNCTION_SHARE * switch["t_junction_max_c"], "°C", "rule",
+                           f"85 % of {switch['t_junction_max_c']:g} °C (common practice)")
     sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=junction, ambient=ambient, power=each, r_jc=switch["r_junction_case_k_w"])
-    sheet("pfc.runaway", pfc.runaway, t_junction=junction, ambient=ambient, power=whole, conduction=conduction, hot_ratio=switch["hot_ratio"], t_hot=switch["t_junction_max_c"])
+    sheet("pfc.runaway", pfc.runaway, t_junction=junction, ambient=ambient, power=whole, conduction=conduction,
+          hot_ratio=switch["hot_ratio"], t_hot=switch["t_junction_max_c"])
     sheet.given("pfc.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
     record_coolable(work, "pfc.r_ca_floor")
 
@@ -304,25 +337,31 @@ def record_junction(work: Work, switch: Mapping[str, Any], whole: Any, conductio
 def record_diode(work: Work, diode: Mapping[str, Any], loss: Any) -> None:
     """Loss of the boost diodes and what each may carry."""
     work.sheet.again("pfc.diode_loss", loss)
-    work.sheet.given("pfc.diode_i_limit", 0.6 * diode["i_rated_a"], "A", "catalogue", f"60 % of the rating of {diode['name']} (common practice)")
+    work.sheet.given("pfc.diode_i_limit", 0.6 * diode["i_rated_a"], "A", "catalogue",
+                     f"60 % of the rating of {diode['name']} (common practice)")
 
 
 def _inductor(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     """Core, flux or bias, and rise of one boost inductor."""
     sheet = work.sheet
-    core, copper = (losses[k] if plan.boost.phases == 1 else sheet(f"loss.{k}_each", forward.share_of, power=losses[k], count=sheet.rows["pfc.phases"]) for k in ("pfc_core", "pfc_copper"))
+    core, copper = (
+        losses[k] if plan.boost.phases == 1 else sheet(f"loss.{k}_each", forward.share_of, power=losses[k], count=sheet.rows["pfc.phases"])
+        for k in ("pfc_core", "pfc_copper"))
     record_choke(work, plan.choke, core, copper, plan.boost.boundary)
     sheet.given("pfc.count", plan.boost.phases, "", "rule", "one inductor for each phase")
 
 
 def record_cans(work: Work, cap: Mapping[str, Any], cans: int, lf: Any, i_hf: Any, where: str = "") -> Any:
-    """Ripple currents, life and loss of the cans side by side; lf: their current at line frequency, i_hf: what the stage behind takes at switching frequency [A]; where: in words, of which there are such a number. Returns their loss."""
+    """Ripple currents, life and loss of the cans side by side; lf: their current at line frequency, i_hf: what the stage behind takes at
+    switching frequency [A]; where: in words, of which there are such a number. Returns their loss."""
     sheet, need = work.sheet, work.need
     stage = sheet.solved("bulk.i_rms_stage", i_hf, "A", "rms of what the stage behind takes less its average")
     hf = sheet("bulk.i_rms_hf", rectifier.root_sum, i_lf=sheet.rows["pfc.i_bus_hf"], i_hf=stage)
     total = sheet("bulk.i_rms", rectifier.root_sum, i_lf=lf, i_hf=hf)
     surge.record_life(work, cap, cans, total)
-    sheet.given("bulk.i_limit", cans * cap["i_rated_a"] * inlet.cooler(need, cap), "A", "catalogue", f"{cans} × {show(cap['i_rated_a'], 'A')} at {cap['t_max_c']:g} °C{where}, raised by the cooler ambient (common practice, no source)")
+    sheet.given("bulk.i_limit", cans * cap["i_rated_a"] * inlet.cooler(need, cap), "A", "catalogue",
+                f"{cans} × {show(cap['i_rated_a'], 'A')} at {cap['t_max_c']:g} °C{where}, raised by the cooler ambient (common practice, "
+                "no source)")
     return sheet("loss.bulk", rectifier.resistive_loss, r=sheet.rows["bulk.esr"], i_rms=total)
 
 
@@ -332,13 +371,17 @@ def _findings(work: Work, plan: Plan, rows: dict[str, Any]) -> None:
     full = np.broadcast_to(corners.FULL.mask(grid), grid.shape)
     worst = float(np.broadcast_to(rows["ripple"].value, grid.shape)[full].max())
     hf = float(np.broadcast_to(work.sheet.rows["pfc.bus_ripple_hf_pp"].value, grid.shape)[full].max())
-    both = f"the bus of {show(plan.c_bus, 'F')} ripples by {show(worst, 'V')} at twice the line frequency and {show(hf, 'V')} at the switching frequency"
+    both = (f"the bus of {show(plan.c_bus, 'F')} ripples by {show(worst, 'V')} at twice the line frequency and {show(hf, 'V')} at the "
+            "switching frequency")
     if worst > LINEAR * plan.v_bus:
-        work.find(MUST_FIX, "bulk", f"{both}: so far from its mean that the linear formula no longer holds (valley and crest are worked out in time); the capacitor suits the switching ripple only", "pfc.bus_ripple_lf_pp", "pfc.c_bus")
+        work.find(MUST_FIX, "bulk", f"{both}: so far from its mean that the linear formula no longer holds (valley and crest are worked "
+                  "out in time); the capacitor suits the switching ripple only", "pfc.bus_ripple_lf_pp", "pfc.c_bus")
     else:
         work.find(NOTE, "bulk", f"{both}: the {'first' if worst > hf else 'second'} decides", "pfc.bus_ripple_lf_pp")
     if plan.v_bus <= np.sqrt(2) * need.mains.v_max:
-        work.find(MUST_FIX, "pfc", f"the bus of {show(plan.v_bus, 'V')} lies below the crest of {show(np.sqrt(2) * need.mains.v_max, 'V')}: the stage cannot draw a sine there", "bulk.v_valley", "pfc.v_bus")
+        work.find(MUST_FIX, "pfc", f"the bus of {show(plan.v_bus, 'V')} lies below the crest of "
+                  f"{show(np.sqrt(2) * need.mains.v_max, 'V')}: the stage cannot draw a sine there", "bulk.v_valley", "pfc.v_bus")
     least = float(np.broadcast_to(rows["valley"].value, grid.shape)[full].min())
     if np.sqrt(2) * need.mains.v_max <= least < np.sqrt(2) * need.mains.v_max + inlet.CLEAR:
-        work.find(LOOK_AT, "bulk", f"the valley of {show(least, 'V')} is within {show(least - np.sqrt(2) * need.mains.v_max, 'V')} of the highest crest of the mains", "bulk.v_valley", "pfc.c_bus")
+        work.find(LOOK_AT, "bulk", f"the valley of {show(least, 'V')} is within {show(least - np.sqrt(2) * need.mains.v_max, 'V')} of the "
+                  "highest crest of the mains", "bulk.v_valley", "pfc.c_bus")

@@ -17,7 +17,8 @@ DIODE, LONGEST = 0.7, 0.95
 def choose_sensing(work: Work, i_rms: float, limit: float) -> float:
     """What the inductor's rms current meets for its loss [Ω]: the sense resistor, or the burden seen through the turns."""
     heat = SENSE / limit * i_rms**2
-    kind = work.choose("pfc.sensing", "transformer" if heat > HEAT else "resistor", f"a resistor of {show(SENSE / limit, 'Ω')} would turn {show(heat, 'W')} into heat")
+    kind = work.choose("pfc.sensing", "transformer" if heat > HEAT else "resistor",
+                       f"a resistor of {show(SENSE / limit, 'Ω')} would turn {show(heat, 'W')} into heat")
     if kind.value == "resistor":
         return SENSE / limit
     return BURDEN / limit / int(work.choose("pfc.ct_turns", 100, "usual; more: less heat, less signal at light load").value)

@@ -9,7 +9,8 @@ from rhevectra.core.stages.pfc.line import Boost, angles
 
 
 class Switching(Struct, frozen=True):
-    """Frequency [Hz], ripple [A peak to peak] of one inductor with the share of the period it rises in, phases that share a line, swing of the node [V] and edge [s]."""
+    """Frequency [Hz], ripple [A peak to peak] of one inductor with the share of the period it rises in, phases that share a line, swing of
+    the node [V] and edge [s]."""
 
     f0: float
     ripple: float

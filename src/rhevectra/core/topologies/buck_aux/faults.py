@@ -16,7 +16,8 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any) ->
     path = sheet.total("short.r", "Ω", "diode and inductor", diode=s.r_diode, inductor=s.r_inductor)
 
     def peak(on: Any, rate: Any) -> Any:
-        balance = on("short.i_balance", buck.short_balance, v_bus=s.v_bus, t_least=least, f_short=rate, v_forward=s.v_forward, r=path, r_switch=s.r_switch)
+        balance = on("short.i_balance", buck.short_balance, v_bus=s.v_bus, t_least=least, f_short=rate, v_forward=s.v_forward, r=path,
+                     r_switch=s.r_switch)
         return on("short.i_peak", faults.short_peak, i_limit=edge, i_balance=balance, v_bus=s.v_bus, t_least=least, inductance=s.inductance)
     most = common.short_peak(work, common.SHARES, peak, edge)
     common.into_saturation(work, "filter1", s.inductance, most, s.choke["turns"], plan.choke_need.material, sheet.rows[least_filter.ID])

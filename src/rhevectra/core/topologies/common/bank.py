@@ -1,4 +1,5 @@
-"""The bank of output capacitors behind a filter inductor or a tank: class and count by ripple, the load step and the current they must carry."""
+"""The bank of output capacitors behind a filter inductor or a tank: class and count by ripple, the load step and the current they must
+carry."""
 
 from typing import Any
 
@@ -25,7 +26,9 @@ def _asks(work: Work, need: Any, row: Any, i_c: float, ripple: float, fs: float,
 
 
 def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, n: int = 1) -> dict[str, Any]:
-    """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them, the rate fs of its pulses and, behind an inductor, how long each rises and falls (t_e, t_d); slower: of the slowest loop, as `slowest` takes it (0: none is worked out); n: number of the output, 1 for the regulated one."""
+    """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them, the rate fs of its pulses and, behind
+    an inductor, how long each rises and falls (t_e, t_d); slower: of the slowest loop, as `slowest` takes it (0: none is worked out); n:
+    number of the output, 1 for the regulated one."""
     sheet, grid = work.sheet, work.grid
     index = work.need.main if n == 1 else n - 1
     need, table = work.need.outputs[index], work.parts["output_capacitors"]
@@ -38,7 +41,8 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     def count_of(row: Any) -> int:
         return max(int(np.ceil(max(_asks(work, need, row, i_c, ripple, fs, crossover).values()) - 1e-9)), 1)
     best = min(able, key=lambda r: (count_of(r) * np.sqrt(r["c_f"] * r["v_class_v"]), r["c_f"]))
-    row = table.row(work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
+    row = table.row(
+        work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
     asks = _asks(work, need, row, i_c, ripple, fs, crossover)
     decides = max(asks, key=lambda a: asks[a])
     count = int(work.choose(f"output{n}.parallel", min(count_of(row), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current").value)
@@ -47,12 +51,16 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     esr = sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")
     swing = {"ripple": o["ripple"], "esr": esr, "fs": o["fs"], "c": c}
     if "t_d" in o:
-        sheet(f"output{n}.ripple_pp", forward.pulse_ripple, **swing, t_feeding=o["t_e"], t_freewheeling=o["t_d"], i_out=sheet.rows[f"load.i{n}"])
+        sheet(f"output{n}.ripple_pp", forward.pulse_ripple, **swing, t_feeding=o["t_e"], t_freewheeling=o["t_d"],
+              i_out=sheet.rows[f"load.i{n}"])
     else:
         sheet(f"output{n}.ripple_pp", forward.output_ripple, **swing)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
-    sheet.given(f"output{n}.i_c_limit", row["i_rated_a"] * count, "A", "catalogue", f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
+    sheet.given(f"output{n}.i_c_limit", row["i_rated_a"] * count, "A", "catalogue",
+                f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
     step_and_life(work, o, n, need, row, count, c)
     idle.record(work, index)
-    bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
-    return {f"bleed{n}": sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or sheet.rows[f"load.v{n}"], i=bleed)}
+    bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(index), "A", "rule",
+                        "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
+    return {f"bleed{n}": sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or sheet.rows[f"load.v{n}"],
+                               i=bleed)}

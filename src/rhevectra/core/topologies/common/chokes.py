@@ -1,4 +1,5 @@
-"""What stages with a filter inductor and a peak current limit share: choosing the limit and the inductor's core, and recording the inductor."""
+"""What stages with a filter inductor and a peak current limit share: choosing the limit and the inductor's core, and recording the
+inductor."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -20,25 +21,38 @@ FLUX_ROOM = 1.01
 
 
 def current_limit(work: Work, peak: float, t_delay: float, why: str) -> dict[str, float]:
-    """Nominal limit for the largest peak in run [A], the filter inductor at the low end of its tolerance, its tolerance and delay; t_delay [s] by rule."""
+    """Nominal limit for the largest peak in run [A], the filter inductor at the low end of its tolerance, its tolerance and delay; t_delay
+    [s] by rule."""
     tol = work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
     delay = work.choose("switch.limit_delay", t_delay, why)
-    nominal = work.choose("switch.current_limit", lambda: sensing.limit_of(work, 1.05 * peak / (1 - float(tol.value))), "5 % above the largest peak in run with the least filter inductance, at the least trip; next sense resistor of E96")
-    work.sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
+    nominal = work.choose("switch.current_limit", lambda: sensing.limit_of(work, 1.05 * peak / (1 - float(tol.value))),
+                          "5 % above the largest peak in run with the least filter inductance, at the least trip; next sense resistor of "
+                          "E96")
+    work.sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule",
+                     "nominal current limit less its tolerance")
     return {"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)}
 
 
-def choose_choke(work: Work, inductance: float, rate: float, out: Mapping[str, Any], grade: Any, win: Windows, rise: float, i_short: float, step: int = 1) -> tuple[InductorNeed, InductorChoice]:
-    """The filter inductor's core for the settled currents `out`; rate: pulses into it [Hz], rise [K] allowed, i_short: current at the limit into a short [A], up to which its core must not saturate; its turns come in so many (step)."""
+def choose_choke(work: Work, inductance: float, rate: float, out: Mapping[str, Any], grade: Any, win: Windows, rise: float, i_short: float,
+                 step: int = 1) -> tuple[InductorNeed, InductorChoice]:
+    """The filter inductor's core for the settled currents `out`; rate: pulses into it [Hz], rise [K] allowed, i_short: current at the limit
+    into a short [A], up to which its core must not saturate; its turns come in so many (step)."""
     full, rows = corners.FULL.mask(work.grid), work.sheet.rows
     flat = {k: np.broadcast_to(out[k], work.grid.shape) for k in ("ripple", "t_e", "t_d", "i_l", "crest")}
-    need = InductorNeed(inductance, FLUX_ROOM * (1 + float(rows[least_filter.ID].value)) * max(float(flat["crest"].max()), float(rows["derating.flux"].value) * i_short), float(flat["i_l"][full].max()), flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate, grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling, work.need.height_max, step=step)
+    need = InductorNeed(inductance,
+                        FLUX_ROOM * (1 + float(rows[least_filter.ID].value))
+                        * max(float(flat["crest"].max()), float(rows["derating.flux"].value) * i_short), float(flat["i_l"][full].max()),
+                        flat["ripple"][full], flat["t_e"][full], flat["t_d"][full], rate,
+                        grade["b_sat_100_t"] * float(rows["derating.flux"].value), grade, work.need.ambient_max, rise, work.need.cooling,
+                        work.need.height_max, step=step)
     return need, choose_wound(work, "filter1.core", need, win, "the current limit")
 
 
 def choke_core(work: Work, c: InductorChoice, win: Windows, grade: Any) -> dict[str, Any]:
     """What the passes need of the chosen core."""
-    return {"turns": float(c.turns), "area": float(win.effective.area[c.core]), "volume": float(win.effective.volume[c.core]), "core": grade, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "temperature": float(min(work.need.ambient_max + c.rise, 140.0)), "eddy": c.eddy}
+    return {"turns": float(c.turns), "area": float(win.effective.area[c.core]), "volume": float(win.effective.volume[c.core]),
+            "core": grade, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])),
+            "temperature": float(min(work.need.ambient_max + c.rise, 140.0)), "eddy": c.eddy}
 
 
 def eddies(sheet: Any, choke: Mapping[str, Any], fs: Any, ripple: Any, t_up: Any, t_down: Any) -> Any:
@@ -49,19 +63,29 @@ def eddies(sheet: Any, choke: Mapping[str, Any], fs: Any, ripple: Any, t_up: Any
 def choke_rows(work: Work, core: Mapping[str, Any], c: InductorChoice) -> dict[str, Any]:
     """The same as rows."""
     sheet = work.sheet
-    return {**core, "turns": sheet.solved("filter1.turns", core["turns"], "turns", TURNS_WHY.format("the current limit")), "area": sheet.given("filter1.area", core["area"], "m²", "catalogue", "effective area of its core"),
-            "volume": sheet.given("filter1.volume", core["volume"], "m³", "catalogue", "effective volume of its core"), "temperature": sheet.solved("filter1.temperature", core["temperature"], "°C", "ambient plus its rise"),
-            "eddy": sheet.solved("filter1.k_eddy", core["eddy"], "Ωs²", f"strands of {show(c.strand, 'm')} in the field of the winding and of its gap")}
+    return {**core, "turns": sheet.solved("filter1.turns", core["turns"], "turns", TURNS_WHY.format("the current limit")),
+            "area": sheet.given("filter1.area", core["area"], "m²", "catalogue", "effective area of its core"),
+            "volume": sheet.given("filter1.volume", core["volume"], "m³", "catalogue", "effective volume of its core"),
+            "temperature": sheet.solved("filter1.temperature", core["temperature"], "°C", "ambient plus its rise"),
+            "eddy": sheet.solved("filter1.k_eddy", core["eddy"], "Ωs²",
+                                 f"strands of {show(c.strand, 'm')} in the field of the winding and of its gap")}
 
 
-def record_choke(work: Work, c: InductorChoice, need: InductorNeed, win: Windows, s: Any, o: Mapping[str, Any], windings: Mapping[str, Any] | None = None) -> None:
-    """Gap, flux, copper loss and temperature of the filter inductor. s: stage with inductance, choke and r_inductor; o: crest, i_l, p_choke and p_eddy of one inductor; windings: losses of its windings, where it has several."""
+def record_choke(work: Work, c: InductorChoice, need: InductorNeed, win: Windows, s: Any, o: Mapping[str, Any],
+                 windings: Mapping[str, Any] | None = None) -> None:
+    """Gap, flux, copper loss and temperature of the filter inductor. s: stage with inductance, choke and r_inductor; o: crest, i_l, p_choke
+    and p_eddy of one inductor; windings: losses of its windings, where it has several."""
     sheet, eff = work.sheet, win.effective
     sheet.solved("filter1.gap", c.gap, "m", "gap and fringing factor that belong together, for inductance and turns")
-    sheet.given("filter1.gap_limit", GAP_MOST * float(eff.area_post[c.core]) ** 0.5, "m", "rule", "35 % of the post's width: beyond it fringing heats the winding (common practice)")
-    area = sheet.given("filter1.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue", "smallest section of its core")
-    sheet("filter1.b_peak", inductor.flux_most, inductance=s.inductance, tolerance=sheet.rows[least_filter.ID], current=o["crest"], turns=s.choke["turns"], area=area)
+    sheet.given("filter1.gap_limit", GAP_MOST * float(eff.area_post[c.core]) ** 0.5, "m", "rule",
+                "35 % of the post's width: beyond it fringing heats the winding (common practice)")
+    area = sheet.given("filter1.area_min", float(min(eff.area[c.core], eff.area_min[c.core])), "m²", "catalogue",
+                       "smallest section of its core")
+    sheet("filter1.b_peak", inductor.flux_most, inductance=s.inductance, tolerance=sheet.rows[least_filter.ID], current=o["crest"],
+          turns=s.choke["turns"], area=area)
     sheet.given("filter1.b_limit", need.b_max, "T", "rule", "hot saturation after derating")
-    plain = sheet.total("filter1.loss_resistance", "W", "all windings", **windings) if windings else sheet("filter1.loss_resistance", resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
-    copper = sheet.total("filter1.loss_copper", "W", "resistance, and eddies of the ripple in the strands", resistance=plain, eddies=o["p_eddy"])
+    plain = sheet.total("filter1.loss_resistance", "W", "all windings", **windings) if windings else sheet("filter1.loss_resistance",
+        resistive_loss, r=s.r_inductor, i_rms=o["i_l"])
+    copper = sheet.total("filter1.loss_copper", "W", "resistance, and eddies of the ripple in the strands", resistance=plain,
+                         eddies=o["p_eddy"])
     record_rise(work, "filter1", float(win.surface[c.core]), o["p_choke"], copper)

@@ -18,7 +18,8 @@ REFERENCES = (*SHUNTS[1:], 0.6)
 CURRENT = 0.25e-3
 """Current of the divider [A] (typical, from memory)."""
 BIAS, BIAS_SPREAD = 2e-6, 1e-6
-"""What the reference's input draws through the upper resistor, and by how much that differs from part to part [A] (typical, from memory)."""
+"""What the reference's input draws through the upper resistor, and by how much that differs from part to part [A] (typical, from
+memory)."""
 
 LEAST = 0.65
 """Lower resistor over what the divider's current asks for, at the least; at most as many times that."""
@@ -29,7 +30,8 @@ GRADES = ((0.01, 0.01), (0.005, 0.01), (0.005, 0.001))
 
 
 def reference(volts: float) -> float:
-    """The largest reference that is no more than half the output [V], so that an optocoupler has room above it; of a low output the largest below it."""
+    """The largest reference that is no more than half the output [V], so that an optocoupler has room above it; of a low output the largest
+    below it."""
     return next((v for v in SHUNTS if v <= 0.5 * volts), next((v for v in REFERENCES if v <= 0.95 * volts), 0.5 * volts))
 
 
@@ -43,11 +45,14 @@ def record(work: Work, v_out: Any) -> None:
     """Rows of both resistors, of the output they set, and of how far it may be off: worst case and statistical."""
     sheet, main = work.sheet, work.need.outputs[work.need.main]
     v = reference(main.magnitude)
-    v_ref = sheet.given("feedback.v_ref", v, "V", "rule", f"reference of the {v:g} V class, where one is at most half the output (typical, from memory)")
+    v_ref = sheet.given("feedback.v_ref", v, "V", "rule",
+                        f"reference of the {v:g} V class, where one is at most half the output (typical, from memory)")
     bias = sheet.given("feedback.i_bias", BIAS, "A", "rule", "into the reference's input (typical, from memory)")
     pins = work.choose.pins
     low, high = _pair(main.magnitude, v, pins.get("feedback.r_low"), pins.get("feedback.r_high"))
-    r_low = work.choose("feedback.r_low", low, f"of E24 or E96, near {show(v / CURRENT, 'Ω')} for a current of {show(CURRENT, 'A')}: with the other it comes nearest to the output")
+    r_low = work.choose("feedback.r_low", low,
+                        f"of E24 or E96, near {show(v / CURRENT, 'Ω')} for a current of {show(CURRENT, 'A')}: with the other it comes "
+                        "nearest to the output")
     r_high = work.choose("feedback.r_high", high, "of E24 or E96, what goes with the lower one")
     set_to = sheet("feedback.v_set", output.divider_output, v_ref=v_ref, r_high=r_high, r_low=r_low, i_bias=bias)
     off = sheet("feedback.off", output.divider_off, v_set=set_to, v_out=v_out)
@@ -60,18 +65,23 @@ def record(work: Work, v_out: Any) -> None:
 
 
 def _grades(work: Work, most: float, parts: dict[str, Any]) -> dict[str, Row]:
-    """Tolerances of reference and resistors: the cheapest with which the output is off by no more than `most`, else the tightest; what is pinned stays. parts: all else the error is made of."""
+    """Tolerances of reference and resistors: the cheapest with which the output is off by no more than `most`, else the tightest; what is
+    pinned stays. parts: all else the error is made of."""
     ids = {"reference": "feedback.reference_tolerance", "resistor": "feedback.resistor_tolerance"}
     ways = [{name: work.choose.pins.get(id, grade) for (name, id), grade in zip(ids.items(), grades, strict=True)} for grades in GRADES]
     kept = [way for way in ways if float(np.max(output.divider_error(**way, **parts))) <= most]
-    way, why = (kept[0], f"the cheapest grade that keeps the output within {100 * most:.3g} % (typical grades, from memory)") if kept else (ways[-1], f"the tightest grade, and not enough for {100 * most:.3g} % (typical grades, from memory)")
+    way, why = ((kept[0], f"the cheapest grade that keeps the output within {100 * most:.3g} % (typical grades, from memory)") if kept
+                else (ways[-1], f"the tightest grade, and not enough for {100 * most:.3g} % (typical grades, from memory)"))
     return {name: work.choose(id, way[name], why) for name, id in ids.items()}
 
 
 @lru_cache(maxsize=64)
 def _pair(volts: float, v_ref: float, low: float | None, high: float | None) -> tuple[float, float]:
-    """Lower and upper resistor [Ω] of BOUGHT that set an output nearest to `volts`, the lower between LEAST of what the divider's current asks for and as many times that; either given goes with what suits it."""
+    """Lower and upper resistor [Ω] of BOUGHT that set an output nearest to `volts`, the lower between LEAST of what the divider's current
+    asks for and as many times that; either given goes with what suits it."""
     around = v_ref / CURRENT
-    lows = [low] if low else sorted({r for series in BOUGHT for r in between(LEAST * around, around / LEAST, series)}, key=lambda r: abs(r - around))
-    pairs = [(r, x) for r in lows for x in ([high] if high else [nearest(max((volts - v_ref) / (v_ref / r + BIAS), 1.0), series) for series in BOUGHT])]
+    lows = [low] if low else sorted({r for series in BOUGHT for r in between(LEAST * around, around / LEAST, series)},
+                                    key=lambda r: abs(r - around))
+    pairs = [(r, x) for r in lows
+             for x in ([high] if high else [nearest(max((volts - v_ref) / (v_ref / r + BIAS), 1.0), series) for series in BOUGHT])]
     return min(pairs, key=lambda p: round(abs(float(output.divider_output(v_ref, p[1], p[0], BIAS)) / volts - 1), 4))

@@ -16,7 +16,8 @@ def _end_of_hold_up(work: Work) -> Row | None:
 
 
 def asked(work: Work, v_low: float) -> float:
-    """The least bus [V] at which full load is wanted: the end of hold-up, or v_low, the lowest bus in run, where no hold-up is asked for."""
+    """The least bus [V] at which full load is wanted: the end of hold-up, or v_low, the lowest bus in run, where no hold-up is asked
+    for."""
     row = _end_of_hold_up(work)
     return v_low if row is None else min(v_low, float(row.value))
 
@@ -46,5 +47,6 @@ def record_line(work: Work) -> None:
     there = "at the lowest valley of full load"
     i_line = work.sheet.given("sag.i_line_there", float(line[at]), "A", "solved", f"line current {there}")
     v_valley = work.sheet.given("sag.v_valley", float(valley[at]), "V", "solved", f"bus {there}")
-    v_least = work.sheet.given("sag.v_least", float(np.where(full, least, -np.inf).max()), "V", "solved", "greatest of all corners: bus down to which full load is held")
+    v_least = work.sheet.given("sag.v_least", float(np.where(full, least, -np.inf).max()), "V", "solved",
+                               "greatest of all corners: bus down to which full load is held")
     work.sheet("sag.i_line", least_bus.line_current, i_line=i_line, v_bus=v_valley, v_least=v_least)

@@ -9,10 +9,15 @@ from rhevectra.core.magnetics.inductor import MADE
 from rhevectra.core.stages.work import FigureSpec, Work
 
 ID = "filter1.l_tolerance"
-DECISION = DecisionSpec(ID, "Tolerance of the filter inductor", "rectifier", low=0.0, high=0.4, schools="10 %: gapped as usual; 20 %: bought ready made, or a powder core at its current")
+DECISION = DecisionSpec(ID, "Tolerance of the filter inductor", "rectifier", low=0.0, high=0.4,
+                        schools="10 %: gapped as usual; 20 %: bought ready made, or a powder core at its current")
 FIGURES = (
-    FigureSpec("switch.i_peak_least", "Peak current in run, least filter inductance", "Î_L", "switch", corners.LOADED, limit="switch.limit_min", limit_kind="max", fixed="duty; ringing of the nominal parasitics", sentence="made to the low end of its tolerance the filter inductor lets more ripple through: full load must not trip the least current limit even then"),
-    FigureSpec("filter1.i_ripple_most", "Ripple current, least filter inductance", "ΔI_x", "rectifier", corners.FULL, fixed="duty", sentence="what the output capacitors are chosen for"),
+    FigureSpec("switch.i_peak_least", "Peak current in run, least filter inductance", "Î_L", "switch", corners.LOADED,
+               limit="switch.limit_min", limit_kind="max", fixed="duty; ringing of the nominal parasitics",
+               sentence="made to the low end of its tolerance the filter inductor lets more ripple through: full load must not trip the "
+               "least current limit even then"),
+    FigureSpec("filter1.i_ripple_most", "Ripple current, least filter inductance", "ΔI_x", "rectifier", corners.FULL, fixed="duty",
+               sentence="what the output capacitors are chosen for"),
 )
 
 
@@ -22,18 +27,25 @@ def choose(work: Work) -> float:
 
 
 def peak(sheet: Any, o: Any, tolerance: Any, beside: dict[str, Any] | None = None, **turns: Any) -> tuple[Any, Any]:
-    """Peak in run [A] and ripple [A] of the least inductance, as rows or bare numbers. o: a settled period; turns: of secondary and primary, where there is a transformer; beside: magnetising inductances lm and lm_seen [H], where the inductors lie beside it."""
+    """Peak in run [A] and ripple [A] of the least inductance, as rows or bare numbers. o: a settled period; turns: of secondary and
+    primary, where there is a transformer; beside: magnetising inductances lm and lm_seen [H], where the inductors lie beside it."""
     made = {"ripple": o["ripple"], "tolerance": tolerance}
-    ripple = sheet.either("filter1.i_ripple_most", o["discontinuous"], sheet("filter1.i_ripple_resting", inductor.ripple_resting, **made), sheet("filter1.i_ripple_flowing", inductor.ripple_flowing, **made, i_out=o["i_load"]), "whether the current rests between pulses")
+    ripple = sheet.either("filter1.i_ripple_most", o["discontinuous"], sheet("filter1.i_ripple_resting", inductor.ripple_resting, **made),
+                          sheet("filter1.i_ripple_flowing", inductor.ripple_flowing, **made, i_out=o["i_load"]),
+                          "whether the current rests between pulses")
     crest = sheet("filter1.i_peak_run_most", inductor.crest, i_out=o["i_load"], ripple=ripple)
     if not turns:
         return sheet.again("switch.i_peak_least", crest), ripple
-    most = sheet("switch.i_peak_least" if beside is None else "switch.i_peak_crest", inductor.peak_least, i_peak=o["i_peak"], i_most=crest, i_crest=o["crest"], **turns)
-    return most if beside is None else sheet("switch.i_peak_least", inductor.peak_least_doubler, i_peak=most, i_mag=o["i_mag"], **beside, tolerance=tolerance), ripple
+    most = sheet("switch.i_peak_least" if beside is None else "switch.i_peak_crest", inductor.peak_least, i_peak=o["i_peak"], i_most=crest,
+                 i_crest=o["crest"], **turns)
+    return (most if beside is None
+            else sheet("switch.i_peak_least", inductor.peak_least_doubler, i_peak=most, i_mag=o["i_mag"], **beside, tolerance=tolerance),
+            ripple)
 
 
 def record(work: Work, o: dict[str, Any], beside: dict[str, Any] | None = None, shared: bool = False, **turns: Any) -> dict[str, Any]:
-    """Rows of the least inductance, with the current of the output capacitors where no other output shares it; returns the period with the ripple those are chosen for."""
+    """Rows of the least inductance, with the current of the output capacitors where no other output shares it; returns the period with the
+    ripple those are chosen for."""
     sheet = work.sheet
     _, ripple = peak(sheet, o, sheet.rows[ID], beside, **turns)
     if not shared:

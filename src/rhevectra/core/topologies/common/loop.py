@@ -1,4 +1,5 @@
-"""Compensation: the optocoupler's resistor, an integrator at the shunt reference and a pole at the controller's pin, and what crossover and margins they give at the worst corner, new and old."""
+"""Compensation: the optocoupler's resistor, an integrator at the shunt reference and a pole at the controller's pin, and what crossover and
+margins they give at the worst corner, new and old."""
 
 from bisect import bisect_left
 from typing import Any
@@ -29,7 +30,8 @@ BESIDE = 1.03
 PIN_LEAST = 100e-12
 """Least capacitor at the pin [F]: a layout's own (from memory)."""
 COUNT, DOWN, FINE, TIMES = 46, 2e4, 400, 80
-"""Frequencies at which a loop is worked out for its figures, how far below the aim they begin, and frequencies and instants of its answer to a step."""
+"""Frequencies at which a loop is worked out for its figures, how far below the aim they begin, and frequencies and instants of its answer
+to a step."""
 STEADY, QUIET = 45.0, 6.0
 """Phase margin [°] and gain margin [dB] asked for by rule, at the worst corner (common practice)."""
 OFFERS = [m for d in range(-11, -4) for m in between(10.0**d, 9.9 * 10.0**d, "E6")]
@@ -41,27 +43,43 @@ STEP, STEPS = 0.7, 6
 DIRECT, FIXED = "output", "fixed"
 """What feeds the coupler's diode: the output itself, or a voltage that does not move with it."""
 DECISIONS = (
-    DecisionSpec("feedback.feed", "Feed of the optocoupler", "feedback", "choice", options=(DIRECT, FIXED), schools="output: it answers at once, beside the integrator; fixed: from a Zener diode or another rail only the integrator acts, slowly and safely below the resonance of a filter or tank"),
-    DecisionSpec("feedback.f_aim", "Crossover aimed at, at most", "feedback", unit="Hz", low=10, high=1e5, schools="a tenth of the pulse rate and a quarter of a zero on the right side; a twentieth for little work at the bench; no higher than half the coupler's own pole"),
-    DecisionSpec("feedback.margin_wanted", "Phase margin wanted", "feedback", unit="°", low=10, high=90, schools="45° at the worst corner; 60° where a step may hardly ring"),
-    DecisionSpec("feedback.slope", "Slope compensation over the falling slope", "feedback", low=0.0, high=2.0, schools="a half above half the duty in continuous conduction; none below; more makes the stage behave as under duty control"),
-    DecisionSpec("feedback.ctr_spread", "Greatest over least transfer ratio of the class", "feedback", low=1.0, high=6.0, schools="2 for a class of 80 to 160 %; a selected rank has less"),
-    DecisionSpec("feedback.f_coupler", "Coupler's own pole at this pin", "feedback", unit="Hz", low=500, high=1e6, schools="10 kHz into some kilohms (typical, from memory); 50 kHz and more into a virtual ground"),
-    DecisionSpec("feedback.r_pull", "Resistance of the controller's pin", "feedback", unit="Ω", low=100, high=1e6, schools="what its data sheet names: some kilohms to an internal supply"),
+    DecisionSpec("feedback.feed", "Feed of the optocoupler", "feedback", "choice", options=(DIRECT, FIXED),
+                 schools="output: it answers at once, beside the integrator; fixed: from a Zener diode or another rail only the integrator "
+                 "acts, slowly and safely below the resonance of a filter or tank"),
+    DecisionSpec("feedback.f_aim", "Crossover aimed at, at most", "feedback", unit="Hz", low=10, high=1e5,
+                 schools="a tenth of the pulse rate and a quarter of a zero on the right side; a twentieth for little work at the bench; "
+                 "no higher than half the coupler's own pole"),
+    DecisionSpec("feedback.margin_wanted", "Phase margin wanted", "feedback", unit="°", low=10, high=90,
+                 schools="45° at the worst corner; 60° where a step may hardly ring"),
+    DecisionSpec("feedback.slope", "Slope compensation over the falling slope", "feedback", low=0.0, high=2.0,
+                 schools="a half above half the duty in continuous conduction; none below; more makes the stage behave as under duty "
+                 "control"),
+    DecisionSpec("feedback.ctr_spread", "Greatest over least transfer ratio of the class", "feedback", low=1.0, high=6.0,
+                 schools="2 for a class of 80 to 160 %; a selected rank has less"),
+    DecisionSpec("feedback.f_coupler", "Coupler's own pole at this pin", "feedback", unit="Hz", low=500, high=1e6,
+                 schools="10 kHz into some kilohms (typical, from memory); 50 kHz and more into a virtual ground"),
+    DecisionSpec("feedback.r_pull", "Resistance of the controller's pin", "feedback", unit="Ω", low=100, high=1e6,
+                 schools="what its data sheet names: some kilohms to an internal supply"),
     DecisionSpec("feedback.c_zero", "Capacitor of the integrator", "feedback", unit="F", low=1e-11, high=1e-4, step="E6"),
     DecisionSpec("feedback.c_pole", "Capacitor at the controller's pin", "feedback", unit="F", low=1e-12, high=1e-5, step="E6"),
 )
 _LEFT_OUT = "line and load as resistors; second filters of other outputs"
 FIGURES = (
-    FigureSpec("feedback.crossover", "Crossover of the loop, highest", "f_c", "feedback", corners.QUARTER, fixed=_LEFT_OUT, sentence="coupler and capacitors new, or both old and cold: whichever makes it faster"),
-    FigureSpec("feedback.crossover_least", "Crossover of the loop, lowest", "f_c,lo", "feedback", corners.QUARTER, "min", fixed=_LEFT_OUT, sentence="what a load step has to wait for at the end of the coupler's life"),
-    FigureSpec("feedback.phase_margin", "Phase margin", "φ_m", "feedback", corners.QUARTER, "min", "feedback.margin_wanted", "min", fixed=_LEFT_OUT, look_only=True, sentence="what the loop's phase keeps from half a turn where its gain is one; below 30° every step rings"),
-    FigureSpec("feedback.gain_margin", "Gain margin", "A_m", "feedback", corners.QUARTER, "min", "feedback.gain_wanted", "min", fixed=_LEFT_OUT, look_only=True, sentence="how much more gain the loop would stand, up to half the pulse rate"),
+    FigureSpec("feedback.crossover", "Crossover of the loop, highest", "f_c", "feedback", corners.QUARTER, fixed=_LEFT_OUT,
+               sentence="coupler and capacitors new, or both old and cold: whichever makes it faster"),
+    FigureSpec("feedback.crossover_least", "Crossover of the loop, lowest", "f_c,lo", "feedback", corners.QUARTER, "min", fixed=_LEFT_OUT,
+               sentence="what a load step has to wait for at the end of the coupler's life"),
+    FigureSpec("feedback.phase_margin", "Phase margin", "φ_m", "feedback", corners.QUARTER, "min", "feedback.margin_wanted", "min",
+               fixed=_LEFT_OUT, look_only=True,
+               sentence="what the loop's phase keeps from half a turn where its gain is one; below 30° every step rings"),
+    FigureSpec("feedback.gain_margin", "Gain margin", "A_m", "feedback", corners.QUARTER, "min", "feedback.gain_wanted", "min",
+               fixed=_LEFT_OUT, look_only=True, sentence="how much more gain the loop would stand, up to half the pulse rate"),
 )
 
 
 class Compensation(Struct, frozen=True):
-    """What is around the stage: transfer ratios new and old, resistors [Ω], the integrator's capacitor [F], poles of pin and coupler [Hz]; direct: whether the coupler hangs on the output itself, before a second filter; the divider stands behind it (common practice)."""
+    """What is around the stage: transfer ratios new and old, resistors [Ω], the integrator's capacitor [F], poles of pin and coupler [Hz];
+    direct: whether the coupler hangs on the output itself, before a second filter; the divider stands behind it (common practice)."""
 
     ratios: tuple[float, float]
     r_led: float
@@ -94,21 +112,28 @@ class Loop(Struct, frozen=True):
 
 
 def record(work: Work, signal: Signal, r_led_most: Row) -> Loop:
-    """Choose what compensates the loop and record what it gives; r_led_most: the largest resistor with which the old coupler still stops the pulses."""
+    """Choose what compensates the loop and record what it gives; r_led_most: the largest resistor with which the old coupler still stops
+    the pulses."""
     choose, rows = work.choose, work.sheet.rows
     coupler = float(choose("feedback.f_coupler", F_COUPLER, "into a pin of some kilohms (typical, from memory)").value)
     ratio = float(rows["feedback.ctr"].value)
-    ratios = ratio * float(choose("feedback.ctr_spread", 2.0, "a class of 80 to 160 % (typical, from memory)").value), ratio * float(rows["feedback.ctr_left"].value)
+    ratios = (ratio * float(choose("feedback.ctr_spread", 2.0, "a class of 80 to 160 % (typical, from memory)").value),
+              ratio * float(rows["feedback.ctr_left"].value))
     wanted = float(choose("feedback.margin_wanted", STEADY, "at the worst corner (common practice)").value)
     highest, why = _highest(signal, coupler)
     f = signal.frequencies(min(highest, float(choose.pins.get("feedback.f_aim", highest))) / DOWN, COUNT)
-    tried = Tried(signal, f, Compensation(ratios, 1.0, float(rows["feedback.r_high"].value), 1.0, _pole(work, signal), coupler, True), float(r_led_most.value), wanted)
+    tried = Tried(signal, f, Compensation(ratios, 1.0, float(rows["feedback.r_high"].value), 1.0, _pole(work, signal), coupler, True),
+                  float(r_led_most.value), wanted)
     aim = tried.aim(highest, why)
-    feed = str(choose("feedback.feed", FIXED if aim is None else DIRECT, "the resonance of the stage leaves no margin to a coupler that answers at once: from a rail of about this voltage only the integrator acts" if aim is None else "it answers at once, and the margins hold").value)
+    feed = str(choose("feedback.feed", FIXED if aim is None else DIRECT,
+                      "the resonance of the stage leaves no margin to a coupler that answers at once: from a rail of about this voltage "
+                      "only the integrator acts" if aim is None else "it answers at once, and the margins hold").value)
     f_aim = float(choose("feedback.f_aim", aim or (highest, why, ()) if feed == DIRECT else (highest, why, ())).value)
-    by_aim = tried.resistor(f_aim), f"E24: the fastest corner crosses at {show(f_aim, 'Hz')}, and the old coupler still stops the pulses", ()
+    by_aim = (tried.resistor(f_aim), f"E24: the fastest corner crosses at {show(f_aim, 'Hz')}, and the old coupler still stops the pulses",
+              ())
     r_led = float(choose("feedback.r_led", by_aim if feed == DIRECT else largest(r_led_most), most=r_led_most).value)
-    c_zero = float(choose("feedback.c_zero", lambda: tried.integrator(r_led, f_aim, feed == DIRECT), "E6: the integrator ends at a quarter of the lowest crossover; where it crosses by itself, the least with which the margins hold").value)
+    c_zero = float(choose("feedback.c_zero", lambda: tried.integrator(r_led, f_aim, feed == DIRECT), "E6: the integrator ends at a quarter "
+                          "of the lowest crossover; where it crosses by itself, the least with which the margins hold").value)
     made = tried.around(r_led, c_zero, feed == DIRECT)
     _figures(work, signal, tried.margins(made))
     _record_step(work, signal, tried, made)
@@ -121,12 +146,14 @@ def largest(r_led_most: Row) -> tuple[float, str, Refused]:
 
 
 class Tried:
-    """A stage on frequencies f (m,) [Hz] with what is fixed around it, for looking at values of the rest. bare: with all that is fixed; most: largest coupler's resistor [Ω]; wanted: phase margin [°]."""
+    """A stage on frequencies f (m,) [Hz] with what is fixed around it, for looking at values of the rest. bare: with all that is fixed;
+    most: largest coupler's resistor [Ω]; wanted: phase margin [°]."""
 
     def __init__(self, signal: Signal, f: Array, bare: Compensation, most: float, wanted: float) -> None:
         self.f, self.w, self.most, self.bare, self.wanted = f, 2 * np.pi * f[:, None], most, bare, wanted
         self.plants = [signal.plant(self.w, end) for end in (NEW, OLD)]
-        self.sizes = loop.decades(np.concatenate([gain * bare.fed(self.w, end) for end, (gain, *_) in zip((NEW, OLD), self.plants, strict=True)], 1))
+        self.sizes = loop.decades(
+            np.concatenate([gain * bare.fed(self.w, end) for end, (gain, *_) in zip((NEW, OLD), self.plants, strict=True)], 1))
         self._slowest: dict[float, float] = {}
 
     def around(self, r_led: float, c_zero: float, direct: bool) -> Compensation:
@@ -147,17 +174,21 @@ class Tried:
         return self._slowest[r_led]
 
     def integrator(self, r_led: float, aim: float, direct: bool) -> float:
-        """Capacitor of E6 with which the integrator ends well below that; where it crosses itself, the least with which the margins hold."""
+        """Capacitor of E6 with which the integrator ends well below that; where it crosses itself, the least with which the margins
+        hold."""
         if direct and self.slowest(r_led) > 2 * self.f[0]:
             return at_least(ZERO_BELOW / (2 * np.pi * self.bare.r_high * self.slowest(r_led)), "E6")
-        return OFFERS[min(bisect_left(range(len(OFFERS)), True, key=lambda k: self.holds(self.margins(self.around(r_led, OFFERS[k], direct)), aim)), len(OFFERS) - 1)]
+        return OFFERS[min(
+            bisect_left(range(len(OFFERS)), True, key=lambda k: self.holds(self.margins(self.around(r_led, OFFERS[k], direct)), aim)),
+            len(OFFERS) - 1)]
 
     def holds(self, found: loop.Margins, aim: float) -> bool:
         """Whether margins are as wanted and no corner crosses above the aim [Hz]."""
         return bool(found.phase.min() >= ROOM * self.wanted and found.gain.min() >= ROOM * QUIET and found.crossover.max() <= aim)
 
     def aim(self, highest: float, why: str) -> tuple[float, str, Refused] | None:
-        """Of steps down from the highest crossover [Hz] the first with which the margins hold where the coupler hangs on the output; where some corner crosses by its integrator alone, that with the fastest slowest corner. None where none holds."""
+        """Of steps down from the highest crossover [Hz] the first with which the margins hold where the coupler hangs on the output; where
+        some corner crosses by its integrator alone, that with the fastest slowest corner. None where none holds."""
         refused: list[str] = []
         held: list[tuple[float, float]] = []
         for aim in (float(f"{highest * STEP**k:.2g}") for k in range(STEPS)):
@@ -170,7 +201,8 @@ class Tried:
                 if self.slowest(r_led) > 2 * self.f[0]:
                     break
             elif not held:
-                refused.append(f"{show(aim, 'Hz')}: phase margin {float(found.phase.min()):.0f}°, gain margin {float(found.gain.min()):.1f} dB")
+                refused.append(
+                    f"{show(aim, 'Hz')}: phase margin {float(found.phase.min()):.0f}°, gain margin {float(found.gain.min()):.1f} dB")
         if not held:
             return None
         best = max(held)[1]
@@ -178,7 +210,8 @@ class Tried:
 
     def loops(self, made: Compensation) -> Array:
         """Open loops of all corners, first new, then old (m, 2·n)."""
-        return np.concatenate([gain * made.around(self.w, end, behind) for end, (gain, behind, _) in zip((NEW, OLD), self.plants, strict=True)], 1)
+        return np.concatenate(
+            [gain * made.around(self.w, end, behind) for end, (gain, behind, _) in zip((NEW, OLD), self.plants, strict=True)], 1)
 
     def margins(self, made: Compensation) -> loop.Margins:
         """Of all corners, first new, then old."""
@@ -188,14 +221,17 @@ class Tried:
 def slope(work: Work, down: Array, duty: Array, continuous: Array) -> Array:
     """Slope [A/s] the controller adds to the current it sees: the chosen share of the steepest falling one of the corners, (n,) each."""
     needs = bool(np.any(continuous & (duty > SLOPE_FROM)))
-    share = work.choose("feedback.slope", 0.5 if needs else 0.0, f"half the falling slope where a pulse lasts more than {SLOPE_FROM:g} of the period in continuous conduction (common practice)" if needs else f"no pulse lasts more than {SLOPE_FROM:g} of the period in continuous conduction")
+    share = work.choose("feedback.slope", 0.5 if needs else 0.0,
+                        f"half the falling slope where a pulse lasts more than {SLOPE_FROM:g} of the period in continuous conduction "
+                        "(common practice)" if needs else f"no pulse lasts more than {SLOPE_FROM:g} of the period in continuous conduction")
     return np.full(len(down), float(share.value) * float(np.max(np.where(continuous, down, 0.0))))
 
 
 def _highest(signal: Signal, coupler: float) -> tuple[float, str]:
     """Crossover [Hz] a loop may reach at most whatever its margins are, and why."""
     rate, lowest = 2 * signal.fastest, float(np.min(signal.right))
-    asks = {f"a tenth of the pulse rate of {show(rate, 'Hz')}": OF_RATE * rate, f"half the coupler's own pole of {show(coupler, 'Hz')}": OF_COUPLER * coupler}
+    asks = {f"a tenth of the pulse rate of {show(rate, 'Hz')}": OF_RATE * rate,
+            f"half the coupler's own pole of {show(coupler, 'Hz')}": OF_COUPLER * coupler}
     if np.isfinite(lowest):
         asks[f"a quarter of the zero on the right side, {show(lowest, 'Hz')} at its lowest"] = OF_RIGHT * lowest
     why = min(asks, key=lambda k: asks[k])
@@ -204,17 +240,21 @@ def _highest(signal: Signal, coupler: float) -> tuple[float, str]:
 
 def _pole(work: Work, signal: Signal) -> float:
     """Pole of the controller's pin [Hz], where the resistance of new output capacitors begins to count."""
-    first, pull = signal.banks[0], float(work.choose("feedback.r_pull", 5e3, "some kilohms to the controller's supply (typical, from memory)").value)
+    first, pull = (signal.banks[0],
+                   float(work.choose("feedback.r_pull", 5e3, "some kilohms to the controller's supply (typical, from memory)").value))
     zero = 1 / (2 * np.pi * first.c[NEW] * first.esr[NEW])
-    c_pole = work.choose("feedback.c_pole", lambda: max(nearest(1 / (2 * np.pi * pull * min(zero, signal.fastest)), "E6"), PIN_LEAST), f"a pole at the zero of new output capacitors, {show(zero, 'Hz')}, or half the pulse rate")
+    c_pole = work.choose("feedback.c_pole", lambda: max(nearest(1 / (2 * np.pi * pull * min(zero, signal.fastest)), "E6"), PIN_LEAST),
+                         f"a pole at the zero of new output capacitors, {show(zero, 'Hz')}, or half the pulse rate")
     return 1 / (2 * np.pi * pull * float(c_pole.value))
 
 
 def _figures(work: Work, signal: Signal, found: loop.Margins) -> None:
     """Rows of crossover and margins, at every corner the worse of new and old."""
     sheet = work.sheet
-    text = f"the open loop on {COUNT} frequencies: {signal.told}, coupler and reference; at the least and the greatest bus of each load, in proportion between; where pulses are left out as the mean of the other loads; {{}}"
-    parts = {k: sheet.rows[f"feedback.{k}"] for k in ("r_led", "c_zero", "c_pole", "ctr", "ctr_spread", "ctr_left", "slope", "r_high") if f"feedback.{k}" in sheet.rows}
+    text = (f"the open loop on {COUNT} frequencies: {signal.told}, coupler and reference; at the least and the greatest bus of each load, "
+            f"in proportion between; where pulses are left out as the mean of the other loads; {{}}")
+    parts = {k: sheet.rows[f"feedback.{k}"] for k in ("r_led", "c_zero", "c_pole", "ctr", "ctr_spread", "ctr_left", "slope", "r_high")
+             if f"feedback.{k}" in sheet.rows}
     both = lambda name, worst: signal.where.spread(worst(*getattr(found, name).reshape(2, -1)))  # noqa: E731
     sheet.solved("feedback.crossover", both("crossover", np.maximum), "Hz", text.format("the faster of new and old"), **parts)
     sheet.solved("feedback.crossover_least", both("crossover", np.minimum), "Hz", text.format("the slower of new and old"), **parts)
@@ -232,6 +272,9 @@ def _record_step(work: Work, signal: Signal, tried: Tried, made: Compensation) -
     times = np.geomspace(0.5 / signal.fastest, 1 / float(np.min(work.sheet.rows["feedback.crossover_least"].value)), TIMES)
     for end in (NEW, OLD):
         gain, behind, drawn = signal.plant(w, end)
-        most.append(np.maximum(np.abs(loop.step_response(w, drawn / (1 + gain * made.around(w, end, behind)), times)).max(0), signal.banks[0].esr[end]))
+        most.append(np.maximum(np.abs(loop.step_response(w, drawn / (1 + gain * made.around(w, end, behind)), times)).max(0),
+                               signal.banks[0].esr[end]))
     step = need.load_step.high - need.load_step.low
-    work.sheet.solved(f"output{n}.step", signal.where.spread(step * np.max(most, 0)), "V", f"step of {show(step, 'A')} at the closed loop, from its impedance on the frequencies of the loop; the worse of new and old", crossover=work.sheet.again(f"output{n}.crossover", work.sheet.rows["feedback.crossover_least"]))
+    work.sheet.solved(f"output{n}.step", signal.where.spread(step * np.max(most, 0)), "V",
+                      f"step of {show(step, 'A')} at the closed loop, from its impedance on the frequencies of the loop; the worse of new "
+                      "and old", crossover=work.sheet.again(f"output{n}.crossover", work.sheet.rows["feedback.crossover_least"]))

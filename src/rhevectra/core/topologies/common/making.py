@@ -28,17 +28,22 @@ LEAD_OUTS = 2
 RESISTANCE_BAND, RATIO_BAND = 0.15, 0.005
 """What a winding's resistance and a turns ratio may differ by at inspection (common practice, no source)."""
 TEST_VOLTS = {"functional": 500.0, "basic": 1500.0, "reinforced": 3000.0}
-"""Withstand test between primary and secondary side [V rms, 50 Hz, one minute] (from memory of the insulation standards; confirm against the one in force)."""
-LEADS_USUAL = "connections: A1 to the side of the bridge or of the bus that is high in the first pulse; B1 to the rectifier that conducts then; a tap of row B to the output's other side"
+"""Withstand test between primary and secondary side [V rms, 50 Hz, one minute] (from memory of the insulation standards; confirm against
+the one in force)."""
+LEADS_USUAL = ("connections: A1 to the side of the bridge or of the bus that is high in the first pulse; B1 to the rectifier that conducts "
+               "then; a tap of row B to the output's other side")
 TURNED, SAME, OPEN, SOLDERED = "across", "back", "open", "leads"
-"""Where the end of a step comes out: at the other side of the bobbin (an odd number of layers), at the side it began (even); a shield has no second end, a foil has leads soldered to it."""
+"""Where the end of a step comes out: at the other side of the bobbin (an odd number of layers), at the side it began (even); a shield has
+no second end, a foil has leads soldered to it."""
 SHIELD_NAME = "shield"
 SPREAD = 0.8
-"""Share of a full layer below which the turns of one are to be spread: coupling and the supply it gives are worked out for the whole width."""
+"""Share of a full layer below which the turns of one are to be spread: coupling and the supply it gives are worked out for the whole
+width."""
 
 
 class Step(Struct, frozen=True):
-    """One winding step, from the post outwards: winding, pins it runs from and to, turns, wire, layers, where its end comes out, margins [m], tapes on top, remark."""
+    """One winding step, from the post outwards: winding, pins it runs from and to, turns, wire, layers, where its end comes out, margins
+    [m], tapes on top, remark."""
 
     number: int
     winding: str
@@ -55,7 +60,8 @@ class Step(Struct, frozen=True):
 
 
 class Part(Struct, frozen=True):
-    """One winding as a whole: turns, the pins at its ends, at its tap and where its parts are joined, wire length [m], mass [kg], resistance at 20 °C [Ω], rms current [A], density of it and of the dc current [A/m²]."""
+    """One winding as a whole: turns, the pins at its ends, at its tap and where its parts are joined, wire length [m], mass [kg],
+    resistance at 20 °C [Ω], rms current [A], density of it and of the dc current [A/m²]."""
 
     winding: str
     turns: int
@@ -73,7 +79,8 @@ class Part(Struct, frozen=True):
 
 
 class WindingSheet(Struct, frozen=True):
-    """Core and gap, steps, windings, what is inspected (name, how, limits), what a maker has to know and, of several alike, how many are wanted."""
+    """Core and gap, steps, windings, what is inspected (name, how, limits), what a maker has to know and, of several alike, how many are
+    wanted."""
 
     core: str
     material: str
@@ -108,7 +115,8 @@ def _steps(design: Any) -> Iterator[Step]:
         k = block.winding
         tapes = need.tapes.barrier if n + 1 == len(sides) or sides[n + 1] != sides[n] else 1
         if block.shield:
-            yield Step(n + 1, SHIELD_NAME, shield_pin(pins), "", 1, f"copper foil, {SHIELD_FOIL * 1e6:.0f} µm, as wide as the winding", 1, 1, OPEN, float(need.margin), tapes, "one turn whose ends overlap under tape and do not touch")
+            yield Step(n + 1, SHIELD_NAME, shield_pin(pins), "", 1, f"copper foil, {SHIELD_FOIL * 1e6:.0f} µm, as wide as the winding", 1,
+                       1, OPEN, float(need.margin), tapes, "one turn whose ends overlap under tape and do not touch")
             continue
         laid, begun = trial.laid[k].at(at), done[k]
         done[k] += count
@@ -117,13 +125,19 @@ def _steps(design: Any) -> Iterator[Step]:
         if n + 1 == need.gap_under:
             remark = f"then the wall of {need.wall * 1e3:.2f} mm"
         if parts > 1:
-            remark = f"part {begun_parts[k]} of {parts}: {count} of {turns[k]} turns" + (f", goes on from {pins[k][begun]}" if begun else "")
-        half = "the last turn passes through one window only and leaves the core there: half a turn" if need.less(k) and done[k] == turns[k] else ""
+            remark = f"part {begun_parts[k]} of {parts}: {count} of {turns[k]} turns" + (
+                f", goes on from {pins[k][begun]}" if begun else "")
+        half = ("the last turn passes through one window only and leaves the core there: half a turn"
+                if need.less(k) and done[k] == turns[k] else "")
         per_layer = max(int(laid.per_layer), 1)
         spread = "spread evenly over the width" if 1 < count < SPREAD * per_layer and need.board is None else ""
-        remark = "; ".join(x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k]), spread, half) if x)
+        remark = "; ".join(
+            x for x in (remark, *(f"tap at {p} after {m - begun} turns" for m, p in pins[k].items() if begun < m < done[k]), spread, half)
+            if x)
         layers = int(np.ceil(count / per_layer))
-        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers, min(per_layer, max(count, 1)), SOLDERED if laid.foil and need.board is None else TURNED if layers % 2 else SAME, float(need.margin), tapes, remark)
+        yield Step(n + 1, names[k], pins[k][begun], pins[k][done[k]], count, _wire(laid, need.windings[k].triple), layers,
+                   min(per_layer, max(count, 1)), SOLDERED if laid.foil and need.board is None else TURNED if layers % 2 else SAME,
+                   float(need.margin), tapes, remark)
 
 
 def _parts(design: Any) -> Iterator[Part]:
@@ -139,7 +153,9 @@ def _parts(design: Any) -> Iterator[Part]:
         length = turns[k] * each + (LEAD_OUTS * (float(win.width[at[0]]) + 0.5 * each) if need.board is None else 0.0)
         start, *between, finish = pins[k].values()
         tap = pins[k].get(turns[k] // 2, "") if k == 0 and need.halves == 2 else ""
-        yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length, length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, rms := _rms(design, k), rms / float(laid.copper), float(abs(w.i_avg) / laid.copper) if abs(w.i_avg) > 1e-6 * w.i_rms else 0.0, tap)
+        yield Part(names[k], turns[k], start, tuple(x for x in between if x != tap), finish, _wire(laid, w.triple), length,
+                   length * laid.copper * COPPER_DENSITY, float(resistivity(20.0)) * length / laid.copper, rms := _rms(design, k),
+                   rms / float(laid.copper), float(abs(w.i_avg) / laid.copper) if abs(w.i_avg) > 1e-6 * w.i_rms else 0.0, tap)
 
 
 def _rms(design: Any, k: int) -> float:
@@ -151,7 +167,8 @@ def _rms(design: Any, k: int) -> float:
 
 
 def ordered(design: Any) -> tuple[float, float] | None:
-    """Inductance of the primary of one transformer as it is ordered [H] and its tolerance; None of a core without a gap, which is only bounded below."""
+    """Inductance of the primary of one transformer as it is ordered [H] and its tolerance; None of a core without a gap, which is only
+    bounded below."""
     rows, pieces = design.rows, design.context["plan"].need.pieces
     if "transformer.lp_tolerance" not in rows:
         return None
@@ -171,7 +188,8 @@ def inductance_band(design: Any) -> tuple[float, float]:
 def _inductance(design: Any) -> str:
     """The same in words."""
     wanted = ordered(design)
-    return f"at least {show(inductance_band(design)[0], 'H')} (faces clean, no gap)" if wanted is None else f"{show(wanted[0], 'H')} ± {wanted[1] * 100:.0f} %"
+    return (f"at least {show(inductance_band(design)[0], 'H')} (faces clean, no gap)" if wanted is None
+            else f"{show(wanted[0], 'H')} ± {wanted[1] * 100:.0f} %")
 
 
 def leakage_band(design: Any) -> tuple[float | None, float]:
@@ -190,7 +208,8 @@ def _resonant(design: Any, leakage: float) -> str:
 
 
 def _pairs(design: Any, parts: tuple[Part, ...]) -> Iterator[tuple[str, str, str]]:
-    """Leakage towards each output alone, where there are several: what one output that conducts by itself sees is not what all shorted read."""
+    """Leakage towards each output alone, where there are several: what one output that conducts by itself sees is not what all shorted
+    read."""
     plan = design.context["plan"]
     need, at = plan.need, (plan.choice.core, plan.choice.candidate)
     outputs = outputs_of(need)
@@ -198,11 +217,13 @@ def _pairs(design: Any, parts: tuple[Part, ...]) -> Iterator[tuple[str, str, str
         return
     matrix, primary = leakage_of(need, plan.choice.trial, at, plan.window), parts[0]
     for k in outputs:
+        called = f"leakage, {parts[k].winding}"
+        how = f"{primary.start} to {primary.finish}, {parts[k].start} to {parts[k].finish} shorted alone, 100 kHz"
         if need.wall is not None:
-            yield f"leakage, {parts[k].winding}", f"{primary.start} to {primary.finish}, {parts[k].start} to {parts[k].finish} shorted alone, 100 kHz", f"{_resonant(design, float(shorted_reading(matrix.pair(0, k), need.lp)))}: it is the resonant inductance"
+            yield called, how, f"{_resonant(design, float(shorted_reading(matrix.pair(0, k), need.lp)))}: it is the resonant inductance"
             continue
         seen = matrix.pair(0, k)
-        yield f"leakage, {parts[k].winding}", f"{primary.start} to {primary.finish}, {parts[k].start} to {parts[k].finish} shorted alone, 100 kHz", f"about {show(seen, 'H', 3)}, at most {show(LEAD_OUT * seen, 'H', 3)}"
+        yield called, how, f"about {show(seen, 'H', 3)}, at most {show(LEAD_OUT * seen, 'H', 3)}"
 
 
 def all_shorted(plan: Any) -> float:
@@ -221,19 +242,34 @@ def _reading(design: Any) -> float:
 
 def _board_notes() -> list[str]:
     """What is to be known of a board beside its layers."""
-    return ["layers, tracks and laminate: page of the board; the end of a winding lies inside the spiral after an odd number of layers and outside after an even one",
-            "every spiral turns the same way round the post; a start carries the dot", "the core is clamped or glued with the board free of pressure; the faces stay free of glue but where the maker's practice asks for it"]
+    return ["layers, tracks and laminate: page of the board; the end of a winding lies inside the spiral after an odd number of layers and "
+            "outside after an even one",
+            "every spiral turns the same way round the post; a start carries the dot",
+            "the core is clamped or glued with the board free of pressure; the faces stay free of glue but where the maker's practice asks "
+            "for it"]
 
 
 def _wire_notes(need: Any, steps: tuple[Step, ...], margin: float) -> list[str]:
     """What a winder has to know of wire on a bobbin."""
-    return ["every step is wound in the same direction, seen from the side of row A; a start carries the dot", "the end of a step with an odd number of layers comes out across the bobbin: bring it back over the winding under tape and in sleeving",
-             *([f"two chambers with a wall of {need.wall * 1e3:.2f} mm between them, moulded or filled, both windings against it: its thickness sets the leakage, which is the resonant inductance; a layer here is a column from the floor of the chamber to its rim, columns side by side"] if need.wall is not None else []),
-             f"tapes of {need.tapes.thickness * 1e6:.0f} µm polyester, the whole width, {need.tapes.barrier} between the mains side and the outputs and outside; one between windings of the same side and between layers of enamelled wire",
-             *([f"shields go to pin {next(s.start for s in steps if s.winding == SHIELD_NAME)} with one end, and from there to a pole of the bus, never to a switch; the other end stays open"] if any(s.winding == SHIELD_NAME for s in steps) else []),
-             *(["foil: leads soldered across its whole width, both brought out under tape; burrs off, edges half a millimetre inside the margins; the inner lead crosses the turns under two tapes"] if any(s.comes_out == SOLDERED for s in steps) else []),
-             f"margins of {strip(margin)} at both sides of every layer" if margin else "no margins: the wall and its rim keep the sides apart; creepage over the rim as the standard in force asks" if need.wall is not None and not any(w.triple for w in need.windings) else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them without sleeving",
-             "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire", "varnish after test if the core is not bonded; the faces stay free of varnish"]
+    return ["every step is wound in the same direction, seen from the side of row A; a start carries the dot",
+            "the end of a step with an odd number of layers comes out across the bobbin: bring it back over the winding under tape and in "
+            "sleeving",
+             *([f"two chambers with a wall of {need.wall * 1e3:.2f} mm between them, moulded or filled, both windings against it: its "
+                "thickness sets the leakage, which is the resonant inductance; a layer here is a column from the floor of the chamber to "
+                "its rim, columns side by side"] if need.wall is not None else []),
+             f"tapes of {need.tapes.thickness * 1e6:.0f} µm polyester, the whole width, {need.tapes.barrier} between the mains side and "
+             "the outputs and outside; one between windings of the same side and between layers of enamelled wire",
+             *([f"shields go to pin {next(s.start for s in steps if s.winding == SHIELD_NAME)} with one end, and from there to a pole of "
+                "the bus, never to a switch; the other end stays open"] if any(s.winding == SHIELD_NAME for s in steps) else []),
+             *(["foil: leads soldered across its whole width, both brought out under tape; burrs off, edges half a millimetre inside the "
+                "margins; the inner lead crosses the turns under two tapes"] if any(s.comes_out == SOLDERED for s in steps) else []),
+             f"margins of {strip(margin)} at both sides of every layer" if margin
+             else "no margins: the wall and its rim keep the sides apart; creepage over the rim as the standard in force asks"
+             if need.wall is not None and not any(w.triple for w in need.windings)
+             else "no margins: the secondaries are triple-insulated; do not damage their insulation, bring no enamelled lead across them "
+             "without sleeving",
+             "lead-outs that cross another winding: sleeving, or the leads of triple-insulated wire",
+             "varnish after test if the core is not bonded; the faces stay free of varnish"]
 
 
 def _gap_words(need: Any, gap: float, post: str) -> str:
@@ -253,28 +289,45 @@ def _materials(design: Any, steps: tuple[Step, ...], parts: tuple[Part, ...]) ->
     turn = [float(need.room(win).turn_length(float(np.broadcast_to(s.depth, trial.fill.shape)[at]))[at[0]]) for s in trial.sections]
     tape = OVERLAP * sum(s.tapes * length for s, length in zip(steps, turn, strict=True))
     wide = float(win.width[at[0]])
-    return f"for one piece: a set {win.names[at[0]]} of {design.rows['transformer.material'].value}, its bobbin, clips or glue, {sum(p.mass for p in parts) * 1e3:.3g} g of wire as listed, about {tape:.2g} m of tape{f' {wide * 1e3:.3g} mm wide' if need.wall is None else ' as wide as the chambers'}" + (f" and margin tape of {strip(need.margin)} as high as every layer" if need.margin else "") + ", sleeving for the lead-outs"
+    return (f"for one piece: a set {win.names[at[0]]} of {design.rows['transformer.material'].value}, its bobbin, clips or glue, "
+            f"{sum(p.mass for p in parts) * 1e3:.3g} g of wire as listed, about {tape:.2g} m of "
+            f"tape{f' {wide * 1e3:.3g} mm wide' if need.wall is None else ' as wide as the chambers'}"
+            + (f" and margin tape of {strip(need.margin)} as high as every layer" if need.margin else "") + ", sleeving for the lead-outs")
 
 
 def winding_sheet(design: Any, leads: str = LEADS_USUAL) -> WindingSheet:
-    """The sheet of a design's transformer; leads: in words, where the starts are connected. Only of a topology that winds one (`drawing.sheet.has_sheet`)."""
+    """The sheet of a design's transformer; leads: in words, where the starts are connected. Only of a topology that winds one
+    (`drawing.sheet.has_sheet`)."""
     plan, rows, need = design.context["plan"], design.rows, design.requirement
     steps, parts = tuple(_steps(design)), tuple(_parts(design))
     gap = float(np.max(rows["transformer.gap"].value)) if "transformer.gap" in rows else 0.0
     text, (low, high) = _inductance(design), inductance_band(design)
     primary, leakage, seen = parts[0], _reading(design), counting(plan.need, [p.turns for p in parts])
     others = [p for p in parts[1:] if not p.winding.endswith("second half")]
-    shorted = ", ".join(f"{p.start} to {next((q.finish for q in parts if q.winding == p.winding + ', second half'), p.finish)}" for p in others if p.start.startswith("B"))
-    checks = [("inductance", f"{primary.start} to {primary.finish}, others open, 10 kHz, 100 mV", f"{show(low, 'H')} to {show(high, 'H')}" if np.isfinite(high) else f"at least {show(low, 'H')}"),
-              ("leakage", f"{primary.start} to {primary.finish}, {shorted} shorted, 100 kHz", f"at most {show(leakage, 'H')}, which the design is worked out for" if plan.need.wall is None else _resonant(design, leakage)),
+    shorted = ", ".join(f"{p.start} to {next((q.finish for q in parts if q.winding == p.winding + ', second half'), p.finish)}"
+                        for p in others if p.start.startswith("B"))
+    checks = [("inductance", f"{primary.start} to {primary.finish}, others open, 10 kHz, 100 mV",
+               f"{show(low, 'H')} to {show(high, 'H')}" if np.isfinite(high) else f"at least {show(low, 'H')}"),
+              ("leakage", f"{primary.start} to {primary.finish}, {shorted} shorted, 100 kHz",
+               f"at most {show(leakage, 'H')}, which the design is worked out for" if plan.need.wall is None
+               else _resonant(design, leakage)),
               *_pairs(design, parts),
-              *((f"turns, {p.winding}", f"ratio to {primary.start}–{primary.finish}; in phase: starts positive together", f"{n / seen[0]:.4f} ± {RATIO_BAND * 100:g} %, or the nearest whole turn") for p, n in zip(parts[1:], seen[1:], strict=True)),
-              *((f"resistance, {p.winding}", f"{p.start} to {p.finish}, 20 °C", f"{show((1 - RESISTANCE_BAND) * p.resistance, 'Ω')} to {show((1 + RESISTANCE_BAND) * p.resistance, 'Ω')}") for p in parts),
-              ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute", f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
+              *((f"turns, {p.winding}", f"ratio to {primary.start}–{primary.finish}; in phase: starts positive together",
+                 f"{n / seen[0]:.4f} ± {RATIO_BAND * 100:g} %, or the nearest whole turn")
+                for p, n in zip(parts[1:], seen[1:], strict=True)),
+              *((f"resistance, {p.winding}", f"{p.start} to {p.finish}, 20 °C",
+                 f"{show((1 - RESISTANCE_BAND) * p.resistance, 'Ω')} to {show((1 + RESISTANCE_BAND) * p.resistance, 'Ω')}") for p in parts),
+              ("withstand", "all of row A with the core against all of row B, 50 Hz, one minute",
+               f"{TEST_VOLTS[need.insulation]:.0f} V rms ({need.insulation} insulation; confirm against the standard in force)")]
     margin, core = float(plan.need.margin), design.catalogue["cores"].row(plan.window.names[plan.choice.core])
     post, turns = legs_called(core)[0], [p.turns for p in parts]
-    notes = [leads, *(_board_notes() if plan.need.board is not None else [*_wire_notes(plan.need, steps, margin), told(plan.need, turns, int(core["bobbin_pins"])), _materials(design, steps, parts)]), "a made sample is measured and tried before a series: this sheet is computed"]
-    return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value), _gap_words(plan.need, gap, post) if gap else "no gap: ground faces pressed together", text, steps, parts, tuple(checks), tuple(notes), _wanted(design))
+    notes = [leads,
+             *(_board_notes() if plan.need.board is not None
+               else [*_wire_notes(plan.need, steps, margin), told(plan.need, turns, int(core["bobbin_pins"])),
+                     _materials(design, steps, parts)]), "a made sample is measured and tried before a series: this sheet is computed"]
+    return WindingSheet(str(rows["transformer.core"].value), str(rows["transformer.material"].value),
+                        _gap_words(plan.need, gap, post) if gap else "no gap: ground faces pressed together", text, steps, parts,
+                        tuple(checks), tuple(notes), _wanted(design))
 
 
 def _wanted(design: Any) -> str:
@@ -282,7 +335,8 @@ def _wanted(design: Any) -> str:
     count = design.count("transformer")
     if count == 1:
         return ""
-    return f"{count} alike" + (", from one lot: their primaries lie in series and share the voltage by their inductances" if design.context["plan"].need.pieces > 1 else ", one for each phase")
+    return f"{count} alike" + (", from one lot: their primaries lie in series and share the voltage by their inductances"
+                               if design.context["plan"].need.pieces > 1 else ", one for each phase")
 
 
 def complaints(sheet: WindingSheet) -> list[str]:
@@ -303,14 +357,16 @@ def complaints(sheet: WindingSheet) -> list[str]:
             found.append(f"step {s.number}: {s.turns} turns are not {s.layers} layers of at most {s.per_layer}")
     for a, b in pairwise(sheet.steps):
         if row(a) != row(b) and a.tapes < sheet.steps[-1].tapes:
-            found.append(f"between steps {a.number} and {b.number}: {a.tapes} tapes at the barrier, {sheet.steps[-1].tapes} are wanted as outside")
+            found.append(
+                f"between steps {a.number} and {b.number}: {a.tapes} tapes at the barrier, {sheet.steps[-1].tapes} are wanted as outside")
     for p in sheet.parts:
         own = [s for s in sheet.steps if s.winding == p.winding]
         if sum(s.turns for s in own) != p.turns:
             found.append(f"{p.winding}: steps add up to {sum(s.turns for s in own)} turns, {p.turns} are wanted")
         ends = [own[0].start, *(x for a, b in pairwise(own) for x in (a.finish, b.start)), own[-1].finish] if own else []
         if ends and (ends[0] != p.start or ends[-1] != p.finish or any(ends[i] != ends[i + 1] for i in range(1, len(ends) - 1, 2))):
-            found.append(f"{p.winding}: runs {' · '.join(ends)}, {p.start} to {p.finish} is wanted; a step is wound the wrong way or joined to the wrong pin")
+            found.append(f"{p.winding}: runs {' · '.join(ends)}, {p.start} to {p.finish} is wanted; a step is wound the wrong way or "
+                         "joined to the wrong pin")
     return found
 
 
@@ -319,7 +375,9 @@ COLUMNS = ("step", "winding", "start", "finish", "turns", "wire", "layers", "a l
 
 def as_text(sheet: WindingSheet) -> str:
     """The steps as a table of tab-separated columns under their names, for a maker's own system."""
-    rows = ["\t".join(COLUMNS), *("\t".join((str(s.number), s.winding, s.start, s.finish, str(s.turns), s.wire, str(s.layers), str(s.per_layer), s.comes_out, f"{s.margin * 1e3:.3f} mm", str(s.tapes), s.remark)) for s in sheet.steps)]
+    rows = ["\t".join(COLUMNS),
+            *("\t".join((str(s.number), s.winding, s.start, s.finish, str(s.turns), s.wire, str(s.layers), str(s.per_layer), s.comes_out,
+                         f"{s.margin * 1e3:.3f} mm", str(s.tapes), s.remark)) for s in sheet.steps)]
     return "\n".join(rows) + "\n"
 
 
@@ -329,4 +387,6 @@ def from_text(text: str) -> tuple[Step, ...]:
     if tuple(head.split("\t")) != COLUMNS:
         raise ValueError(f"columns {', '.join(COLUMNS)} are wanted")
     cells = [line.split("\t") for line in lines]
-    return tuple(Step(int(c[0]), c[1], c[2], c[3], int(c[4]), c[5], int(c[6]), int(c[7]), c[8], round(float(c[9].removesuffix(" mm")) * 1e-3, 9), int(c[10]), c[11]) for c in cells)
+    return tuple(
+        Step(int(c[0]), c[1], c[2], c[3], int(c[4]), c[5], int(c[6]), int(c[7]), c[8], round(float(c[9].removesuffix(" mm")) * 1e-3, 9),
+             int(c[10]), c[11]) for c in cells)

@@ -9,13 +9,16 @@ from rhevectra.core.stages.work import Work
 
 LIFE_RISE = 10.0
 AGED, AGED_DRY, DRY = 2.0, 1.5, 1.5
-"""Resistance at the end of life over that of a new output capacitor, of one with a liquid and of one without (usual end of life in data sheets, from memory), and the cold ratio below which there is no liquid in it."""
+"""Resistance at the end of life over that of a new output capacitor, of one with a liquid and of one without (usual end of life in data
+sheets, from memory), and the cold ratio below which there is no liquid in it."""
 CROSSOVER = 1 / 25
 """Crossover of a loop over the rate of its pulses, where no loop is worked out (common practice)."""
 OF_RATE, OF_COUPLER, F_COUPLER = 1 / 10, 1 / 2, 10e3
-"""Highest crossover by rule over that rate, and over a coupler's own pole (common practice); that pole into some kilohms [Hz] (typical, from memory)."""
+"""Highest crossover by rule over that rate, and over a coupler's own pole (common practice); that pole into some kilohms [Hz] (typical,
+from memory)."""
 SLOWER_FED_OFF, SLOWER_FED_ALWAYS = 10.0, 3.6
-"""How much slower the slowest corner is, its coupler old, of stages that feed the output while the switch is off or all the time (this program's own designs)."""
+"""How much slower the slowest corner is, its coupler old, of stages that feed the output while the switch is off or all the time (this
+program's own designs)."""
 DERATED = 0.95
 """Voltage of an output capacitor over its rating, at the end of the output's tolerance (common practice, no source)."""
 
@@ -29,9 +32,11 @@ def resistance(work: Work, row: Any) -> tuple[float, str]:
 
 
 def holding(work: Work, need: Any, from_class: float) -> list[Any]:
-    """Capacitor classes from a voltage on [V], or as near to it as there are, that hold the output at the end of its tolerance with its ripple; those of the highest class where none does."""
+    """Capacitor classes from a voltage on [V], or as near to it as there are, that hold the output at the end of its tolerance with its
+    ripple; those of the highest class where none does."""
     derate = float(work.choose("derating.output_v", DERATED, "crest of the output at most 95 % of the rating (common practice)").value)
-    rows, least = work.parts["output_capacitors"].rows, float(output.capacitor_crest(need.magnitude, need.tolerance, need.ripple_pp)) / derate
+    rows, least = (work.parts["output_capacitors"].rows,
+                   float(output.capacitor_crest(need.magnitude, need.tolerance, need.ripple_pp)) / derate)
     highest = max(r["v_class_v"] for r in rows)
     return [r for r in rows if r["v_class_v"] >= min(max(from_class, least), highest)]
 
@@ -48,7 +53,8 @@ def slowest(rate: float, slower: float) -> float:
 
 
 def record_range(work: Work, n: int, need: Any, value: Any, greatest: Any = None) -> None:
-    """Least and greatest voltage of an output that no loop holds, against its tolerance; value: its row; greatest: another one for the greatest."""
+    """Least and greatest voltage of an output that no loop holds, against its tolerance; value: its row; greatest: another one for the
+    greatest."""
     for end, limit, sign, row in (("low", "min", -1, value), ("high", "max", 1, value if greatest is None else greatest)):
         work.sheet.again(f"output{n}.v_{end}", row)
         work.sheet.given(f"output{n}.v_{limit}", need.magnitude * (1 + sign * need.tolerance), "V", text="requirement")
@@ -57,12 +63,17 @@ def record_range(work: Work, n: int, need: Any, value: Any, greatest: Any = None
 def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, count: int, c: Any) -> None:
     """Rows of what the capacitors hold, and of load step and life where they are asked for."""
     sheet = work.sheet
-    sheet(f"output{n}.v_c", output.capacitor_crest, v_out=sheet.rows.get(f"output{n}.v_high") or sheet.rows[f"load.v{n}"], tolerance=0.0 if f"output{n}.v_high" in sheet.rows else need.tolerance, ripple_pp=sheet.rows[f"output{n}.ripple_pp"])
-    sheet.given(f"output{n}.v_c_limit", cap["v_class_v"] * float(sheet.rows["derating.output_v"].value), "V", "catalogue", f"class {cap['name']} × derating")
+    sheet(f"output{n}.v_c", output.capacitor_crest, v_out=sheet.rows.get(f"output{n}.v_high") or sheet.rows[f"load.v{n}"],
+          tolerance=0.0 if f"output{n}.v_high" in sheet.rows else need.tolerance, ripple_pp=sheet.rows[f"output{n}.ripple_pp"])
+    sheet.given(f"output{n}.v_c_limit", cap["v_class_v"] * float(sheet.rows["derating.output_v"].value), "V", "catalogue",
+                f"class {cap['name']} × derating")
     if need.load_step is not None:
-        crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER, "Hz", "rule", "loop crossover at a twenty-fifth of the switching frequency (common practice)")
-        sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c, esr=resistance(work, cap)[0] / count)
+        crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER, "Hz", "rule",
+                                "loop crossover at a twenty-fifth of the switching frequency (common practice)")
+        sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c,
+              esr=resistance(work, cap)[0] / count)
         sheet.given(f"output{n}.step_limit", need.load_step.deviation, "V", text="requirement")
     if work.need.lifetime is not None:
-        sheet(f"output{n}.life", output.capacitor_life, life=cap["life_s"], t_max=cap["t_max_c"], temperature=work.need.ambient_max + LIFE_RISE)
+        sheet(f"output{n}.life", output.capacitor_life, life=cap["life_s"], t_max=cap["t_max_c"],
+              temperature=work.need.ambient_max + LIFE_RISE)
         sheet.given(f"output{n}.life_limit", work.need.lifetime, "s", text="requirement")

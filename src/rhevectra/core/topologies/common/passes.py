@@ -23,10 +23,13 @@ Advance = Callable[[Any, Any, Mapping[str, Any]], dict[str, Any]]
 """One pass: (sheet, stage, what the pass before carries) -> results, with next_mid and next_load [A] for the pass after."""
 
 
-def settle(advance: Advance, s: Any, reads: tuple[str, ...], carried: Mapping[str, str], passes: int, tolerance: float, before: Mapping[str, Any] | None = None) -> tuple[dict[str, Any], float]:
-    """State and largest change of the last pass of a stage with v_bus, i_out and is_limit of the grid's shape, repeated until no carried current moves by more than tolerance times the crest.
+def settle(advance: Advance, s: Any, reads: tuple[str, ...], carried: Mapping[str, str], passes: int, tolerance: float,
+           before: Mapping[str, Any] | None = None) -> tuple[dict[str, Any], float]:
+    """State and largest change of the last pass of a stage with v_bus, i_out and is_limit of the grid's shape, repeated until no carried
+    current moves by more than tolerance times the crest.
 
-    advance: as far as the next pass needs it; reads: mappings of the stage it looks into; carried: what one pass hands to the next, with its unit; before: the state of a solution near by.
+    advance: as far as the next pass needs it; reads: mappings of the stage it looks into; carried: what one pass hands to the next, with
+    its unit; before: the state of a solution near by.
     """
     shape = _shape(s)
     load = np.broadcast_to(s.i_out, shape) + 0.0
@@ -48,7 +51,9 @@ def settle(advance: Advance, s: Any, reads: tuple[str, ...], carried: Mapping[st
 def last(period: Advance, s: Any, state: dict[str, Any], change: float) -> Settled:
     """The settled stage with all of its last pass, of the grid's shape."""
     shape = _shape(s)
-    return Settled(state, {k: v if np.ndim(v) == 0 or np.shape(v) == shape else np.broadcast_to(v, shape) for k, v in period(Quick(), s, state).items()}, change)
+    return Settled(state,
+                   {k: v if np.ndim(v) == 0 or np.shape(v) == shape else np.broadcast_to(v, shape)
+                    for k, v in period(Quick(), s, state).items()}, change)
 
 
 def _shape(s: Any) -> tuple[int, ...]:
@@ -90,7 +95,8 @@ _NEXT = {"i_mid": "next_mid", "i_load": "next_load"}
 """What a pass calls the carried values that it may only name anew."""
 
 
-def record_last(sheet: Sheet, period: Advance, s: Any, carried: Mapping[str, str], state: Mapping[str, Any], change: float) -> dict[str, Any]:
+def record_last(sheet: Sheet, period: Advance, s: Any, carried: Mapping[str, str], state: Mapping[str, Any],
+                change: float) -> dict[str, Any]:
     """The last pass on the recording sheet."""
     text = f"solved by repeated passes of the period; largest change of the last pass {change:.1e}"
     return period(sheet, s, {k: sheet.solved(f"solved.{k}", state[k], unit, text) for k, unit in carried.items()})

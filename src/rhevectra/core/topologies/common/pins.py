@@ -53,7 +53,9 @@ def told(need: TransformerNeed, turns: list[int], has: int) -> str:
     used = " and ".join(f"{n} of row {row}" for row, n in rows.items())
     if not has:
         return f"pins used: {used}"
-    return f"pins used: {used}; the usual bobbin has {has}, {has // 2} in a row" + ("" if max(rows.values()) <= has // 2 else ": returns that the board joins may share one, joints that have none stay in the winding, twisted, soldered and sleeved, or leads come out flying")
+    return f"pins used: {used}; the usual bobbin has {has}, {has // 2} in a row" + (
+        "" if max(rows.values()) <= has // 2 else ": returns that the board joins may share one, joints that have none stay in the "
+        "winding, twisted, soldered and sleeved, or leads come out flying")
 
 
 def record(work: Work, need: TransformerNeed, turns: list[int], core: Mapping[str, Any]) -> None:
@@ -63,4 +65,6 @@ def record(work: Work, need: TransformerNeed, turns: list[int], core: Mapping[st
         return
     short = [f"row {row} needs {n}" for row, n in asked(need, turns).items() if n > has // 2]
     if short:
-        work.find(NOTE, "transformer", f"the usual bobbin of {core['name']} has {has} pins, {has // 2} in a row: {' and '.join(short)}; returns that the board joins anyway may share one, a joint may stay in the winding, sleeved, or leads come out flying; a larger core or windings in fewer parts need no such thing", "transformer.arrangement", "transformer.core")
+        work.find(NOTE, "transformer", f"the usual bobbin of {core['name']} has {has} pins, {has // 2} in a row: {' and '.join(short)}; "
+                  "returns that the board joins anyway may share one, a joint may stay in the winding, sleeved, or leads come out flying; "
+                  "a larger core or windings in fewer parts need no such thing", "transformer.arrangement", "transformer.core")

@@ -21,7 +21,8 @@ def switch_heat(work: Work, row: Mapping[str, Any], power: Any) -> None:
     """Heat sink one switch asks for at its loss."""
     sheet = work.sheet
     ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
-    limit = sheet.given("switch.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
+    limit = sheet.given("switch.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule",
+                        f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
     sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=power, r_jc=row["r_junction_case_k_w"])
     record_coolable(work, "switch.r_ca_floor")
 
@@ -29,13 +30,16 @@ def switch_heat(work: Work, row: Mapping[str, Any], power: Any) -> None:
 def transformer_fit(work: Work, need: TransformerNeed, choice: Choice) -> None:
     """How much of the window the windings use, and what they are held against."""
     sheet = work.sheet
-    sheet.solved("transformer.fill", float(choice.trial.fill[choice.core, choice.candidate]), "", "height of all layers, tapes and bulge over the height available in the bobbin" if need.board is None else "thickness of the board over what its layers at most and the window allow")
+    sheet.solved("transformer.fill", float(choice.trial.fill[choice.core, choice.candidate]), "",
+                 "height of all layers, tapes and bulge over the height available in the bobbin" if need.board is None
+                 else "thickness of the board over what its layers at most and the window allow")
     sheet.given("transformer.fill_limit", 1.0, "", "rule", "the winding must fit")
     sheet.given("transformer.rise_limit", need.rise_max, "K", "rule", "decision transformer.rise_max")
 
 
 def feedback_error(work: Work, v_out: Any, isolated: bool = True, signal: Callable[[], Signal] | None = None) -> loop.Loop | None:
-    """Divider and tolerance of the regulated output; the optocoupler that brings it across the barrier, and the loop around it where the stage tells how it answers."""
+    """Divider and tolerance of the regulated output; the optocoupler that brings it across the barrier, and the loop around it where the
+    stage tells how it answers."""
     divider.record(work, v_out)
     most = _coupler(work, work.sheet.rows["feedback.v_ref"]) if isolated and work.need.insulation != "functional" else None
     if most is None:
@@ -50,15 +54,21 @@ def feedback_error(work: Work, v_out: Any, isolated: bool = True, signal: Callab
 
 def least_setting(work: Work) -> Any:
     """Row of the regulated output at its smallest setting [V]."""
-    return work.sheet.given("load.v_main_least", work.need.outputs[work.need.main].least, "V", text="regulated output, its smallest setting")
+    return work.sheet.given("load.v_main_least", work.need.outputs[work.need.main].least, "V",
+                            text="regulated output, its smallest setting")
 
 
 def _coupler(work: Work, v_ref: Any) -> Row | None:
-    """Largest resistor of the optocoupler's diode beside a shunt reference (its row) with which its transistor still stops the pulses when it is old; None where the output leaves it nothing."""
+    """Largest resistor of the optocoupler's diode beside a shunt reference (its row) with which its transistor still stops the pulses when
+    it is old; None where the output leaves it nothing."""
     sheet, choose, main = work.sheet, work.choose, work.need.outputs[work.need.main]
     left = choose("feedback.ctr_left", 0.5, "half of it at the end of its life (common practice)")
     if main.least - float(v_ref.value) - V_LED < LED_LEAST:
-        work.find(NOTE, "feedback", f"{show(main.least, 'V')} leave nothing for an optocoupler's diode over its reference: feed it from another rail", "feedback.error")
+        work.find(NOTE, "feedback",
+                  f"{show(main.least, 'V')} leave nothing for an optocoupler's diode over its reference: feed it from another rail",
+                  "feedback.error")
         return None
-    rows = {"v_out": least_setting(work), "v_ref": v_ref, "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"), "ratio": idle.ratio(work), "left": left}
+    rows = {"v_out": least_setting(work), "v_ref": v_ref,
+            "v_led": sheet.given("feedback.v_led", V_LED, "V", "rule", "drop of the coupler's diode (typical, from memory)"),
+            "ratio": idle.ratio(work), "left": left}
     return sheet("feedback.r_led_most", output.coupler_resistor, **rows, i_pull=idle.pull(work))

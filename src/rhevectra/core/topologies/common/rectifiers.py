@@ -15,7 +15,8 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.synchronous import best, diode_count, evenly, in_parallel
 
 OVERSIZED, SMALL = 10, 30.0
-"""Rating of a diode over its output's current beyond which a class is not looked at, and the rating [A] up to which any is (common practice)."""
+"""Rating of a diode over its output's current beyond which a class is not looked at, and the rating [A] up to which any is (common
+practice)."""
 SYNCHRONOUS_GAIN, SYNCHRONOUS_LEAST = 0.025, 0.5
 """Share of the output power, and power [W], a synchronous rectifier must save to be worth its controller (common practice, no source)."""
 
@@ -26,8 +27,12 @@ def loaded(work: Work, values: Any) -> Array:
     return np.broadcast_to(plain(values), grid.shape)[corners.LOADED.mask(grid)]
 
 
-def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_outputs: bool = True, share: float = 1.0, positions: int = 1, sources: int = 1) -> dict[int, dict[str, Any]]:
-    """One rectifier class per output by its number (or only for the regulated one), which blocks reverse_of(output) [V] and its ringing; beside a regulated output with a diode the others take diodes too, so that their drops move together. share: of the output's current that one stage of several side by side carries; positions: rectifiers that take turns at an output; sources: like windings that feed it, each through its own."""
+def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_outputs: bool = True, share: float = 1.0, positions: int = 1,
+                      sources: int = 1) -> dict[int, dict[str, Any]]:
+    """One rectifier class per output by its number (or only for the regulated one), which blocks reverse_of(output) [V] and its ringing;
+    beside a regulated output with a diode the others take diodes too, so that their drops move together. share: of the output's current
+    that one stage of several side by side carries; positions: rectifiers that take turns at an output; sources: like windings that feed it,
+    each through its own."""
     derate = work.choose("derating.rectifier_v", 0.8, "80 % of the rating (common practice)")
     ringing = work.choose("rectifier.ringing", 0.25, "a quarter for ringing with a snubber (common practice); measure it")
     table, main = work.parts["rectifiers"], work.need.main
@@ -38,31 +43,39 @@ def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_output
         tracks = k != main and chosen[main]["row"]["kind"] != "synchronous"
         rows = tuple(r for r in table.rows if not (tracks and r["kind"] == "synchronous"))
         amps = share * out.current_max
-        name = work.choose(f"rectifier{k + 1}.class", partial(_rectifier, work, rows, out.magnitude, amps, reverse / float(derate.value), positions, sources))
+        name = work.choose(f"rectifier{k + 1}.class",
+                           partial(_rectifier, work, rows, out.magnitude, amps, reverse / float(derate.value), positions, sources))
         chosen[k] = {"row": in_parallel(work, k, table.row(name.value), amps, positions, sources), "name": name, "reverse": reverse}
     return chosen
 
 
-def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps: float, v_class: float, positions: int, sources: int) -> tuple[str, str, tuple[str, ...]]:
+def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps: float, v_class: float, positions: int,
+               sources: int) -> tuple[str, str, tuple[str, ...]]:
     """The rectifier of least loss whose voltage, current and heat suffice; a synchronous one only where it earns its controller."""
     fs = float(work.choose.pins.get("fs", 100e3))
-    counts = {r["name"]: evenly(best(r, amps, volts, fs, positions)[0], sources) if r["kind"] == "synchronous" else diode_count(r, amps, positions, sources) for r in rows if r["v_class_v"] >= 1.02 * v_class}
-    able = [r for r in rows if r["name"] in counts and 2 * amps <= counts[r["name"]] * r["i_rated_a"] and (r["kind"] == "synchronous" or (r["i_rated_a"] <= max(OVERSIZED * amps, SMALL) and counts[r["name"]] == sources))]
-    able = able or [r for r in rows if r["kind"] != "synchronous" and counts.get(r["name"], 0) > sources]  # several diodes only where no single one does
+    counts = {r["name"]: evenly(best(r, amps, volts, fs, positions)[0], sources) if r["kind"] == "synchronous"
+              else diode_count(r, amps, positions, sources) for r in rows if r["v_class_v"] >= 1.02 * v_class}
+    able = [r for r in rows if r["name"] in counts and 2 * amps <= counts[r["name"]] * r["i_rated_a"]
+            and (r["kind"] == "synchronous" or (r["i_rated_a"] <= max(OVERSIZED * amps, SMALL) and counts[r["name"]] == sources))]
+    able = able or [r for r in rows
+                    if r["kind"] != "synchronous" and counts.get(r["name"], 0) > sources]  # several diodes only where no single one does
     if not able:
         holds = [r for r in rows if r["v_class_v"] >= v_class]
         if not holds:
             highest = max(rows, key=lambda r: (r["v_class_v"], r["i_rated_a"]))
             return highest["name"], f"no class holds {show(v_class, 'V')}; the highest is taken", ()
-        return max(holds, key=lambda r: r["i_rated_a"])["name"], f"no class above {show(v_class, 'V')} carries twice the current; the largest is taken", ()
+        return (max(holds, key=lambda r: r["i_rated_a"])["name"],
+                f"no class above {show(v_class, 'V')} carries twice the current; the largest is taken", ())
     loss = {r["name"]: r["v_forward_v"] * amps + r["r_dynamic_ohm"] / counts[r["name"]] * (1.5 * amps) ** 2 for r in able}
-    room = {r["name"]: (JUNCTION_SHARE * r["t_junction_max_c"] - work.need.ambient_max) / loss[r["name"]] - r["r_junction_case_k_w"] / counts[r["name"]] for r in able}
+    room = {r["name"]: (JUNCTION_SHARE * r["t_junction_max_c"] - work.need.ambient_max) / loss[r["name"]] - r["r_junction_case_k_w"]
+            / counts[r["name"]] for r in able}
     cool = [r for r in able if room[r["name"]] >= coolable(work.need.cooling)] or able
     diodes, switches = ([r for r in cool if (r["kind"] == "synchronous") == wanted] for wanted in (False, True))
     least = [min((loss[r["name"]] for r in kind), default=np.inf) for kind in (diodes, switches)]
     synchronous = bool(switches and (not diodes or least[0] - least[1] > max(SYNCHRONOUS_GAIN * volts * amps, SYNCHRONOUS_LEAST)))
     field = switches if synchronous else diodes
-    pick = min((r for r in field if loss[r["name"]] <= 1.15 * least[synchronous]), key=lambda r: (counts[r["name"]], r["v_class_v"], r["i_rated_a"]))
+    pick = min((r for r in field if loss[r["name"]] <= 1.15 * least[synchronous]),
+               key=lambda r: (counts[r["name"]], r["v_class_v"], r["i_rated_a"]))
     why = f"least loss of {len(field)} classes above {show(v_class, 'V')} and twice the current"
     if synchronous:
         why += f"; synchronous: it saves {show(least[0] - least[1], 'W')}" if diodes else "; no diode of these can be cooled"

@@ -12,4 +12,6 @@ def choose(work: Work) -> str:
     """The kind: a tap unless the output voltage asks for a bridge."""
     volts = work.need.outputs[work.need.main].magnitude
     usual = BRIDGE if volts >= BRIDGE_FROM else TAP
-    return str(work.choose("secondary.kind", usual, {TAP: "one rectifier in the path (common practice)", BRIDGE: "rectifiers block half as much as those of a tap (common practice)"}[usual]).value)
+    return str(work.choose("secondary.kind", usual,
+                           {TAP: "one rectifier in the path (common practice)",
+                            BRIDGE: "rectifiers block half as much as those of a tap (common practice)"}[usual]).value)

@@ -1,4 +1,5 @@
-"""Sensing the switch's current: a resistor in its path, a current transformer with its burden, or a small capacitor beside a resonant one."""
+"""Sensing the switch's current: a resistor in its path, a current transformer with its burden, or a small capacitor beside a resonant
+one."""
 
 from typing import Any
 
@@ -16,9 +17,12 @@ TRIP = 0.5
 """Voltage at which the comparator of a controller trips [V] (common practice)."""
 HEAT = 1.0
 """Heat [W] in a resistor from which a current transformer pays (common practice)."""
-BESIDE = DecisionSpec("sense.kind", "Current sensing", "switch", "choice", options=(CAPACITOR, TRANSFORMER, RESISTOR), schools="capacitor: a hundredth of the tank current beside the resonant one, next to no loss; current transformer; resistor: simplest, burns")
+BESIDE = DecisionSpec("sense.kind", "Current sensing", "switch", "choice", options=(CAPACITOR, TRANSFORMER, RESISTOR),
+                      schools="capacitor: a hundredth of the tank current beside the resonant one, next to no loss; current transformer; "
+                      "resistor: simplest, burns")
 """That of a resonant stage."""
-_TOLD = {RESISTOR: "in the path itself", TRANSFORMER: "behind a current transformer of 100 turns", CAPACITOR: "behind a capacitor of a hundredth beside the resonant one"}
+_TOLD = {RESISTOR: "in the path itself", TRANSFORMER: "behind a current transformer of 100 turns",
+         CAPACITOR: "behind a capacitor of a hundredth beside the resonant one"}
 
 
 def trip(work: Work) -> float:
@@ -27,18 +31,22 @@ def trip(work: Work) -> float:
 
 
 def limit_of(work: Work, wanted: float) -> float:
-    """The current limit [A] that the largest resistor of E96 makes which lets the wanted one through; behind any ratio of a power of ten the same."""
+    """The current limit [A] that the largest resistor of E96 makes which lets the wanted one through; behind any ratio of a power of ten
+    the same."""
     v_trip = trip(work)
     return v_trip / at_most(v_trip / wanted, "E96")
 
 
 def choose(work: Work, i_limit: float, i_rms: float, circulates: bool = False) -> float:
-    """What the sensing puts into the path [Ω], for a nominal limit and an rms current in it [A]; circulates: whether current flows there between the pulses too, which a resistor between bridge and bus would not see."""
+    """What the sensing puts into the path [Ω], for a nominal limit and an rms current in it [A]; circulates: whether current flows there
+    between the pulses too, which a resistor between bridge and bus would not see."""
     v_trip = trip(work)
     heat = v_trip / i_limit * i_rms**2
     options = work.choose.specs["sense.kind"].options
     usual = CAPACITOR if CAPACITOR in options else TRANSFORMER if (heat > HEAT or circulates) and TRANSFORMER in options else RESISTOR
-    kind = str(work.choose("sense.kind", usual, "in series with the primary, whose current flows between the pulses too" if circulates else f"a resistor of {show(v_trip / i_limit, 'Ω')} in the path would turn {show(heat, 'W')} into heat").value)
+    kind = str(work.choose("sense.kind", usual,
+                           "in series with the primary, whose current flows between the pulses too" if circulates
+                           else f"a resistor of {show(v_trip / i_limit, 'Ω')} in the path would turn {show(heat, 'W')} into heat").value)
     return float(output.sense_seen(output.sense_resistor(RATIO[kind], v_trip, i_limit), RATIO[kind]))
 
 

@@ -1,4 +1,5 @@
-"""The stage as the loop sees it: from the controller's pin to the regulated output, at every corner from a quarter of the load on whose pulses come at full rate."""
+"""The stage as the loop sees it: from the controller's pin to the regulated output, at every corner from a quarter of the load on whose
+pulses come at full rate."""
 
 from typing import Any
 
@@ -22,7 +23,8 @@ NEW, OLD = 0, 1
 
 
 class Judged(Struct, frozen=True):
-    """Where a loop is judged: the least and the greatest bus of every operating point whose pulses come at full rate, (2, points) numbered along the grid; between them it goes in proportion.
+    """Where a loop is judged: the least and the greatest bus of every operating point whose pulses come at full rate, (2, points) numbered
+    along the grid; between them it goes in proportion.
 
     points: their numbers on the grid's axis; share: where each bus of the grid lies between its two, 0 to 1, of its shape.
     """
@@ -44,7 +46,8 @@ class Judged(Struct, frozen=True):
 
 
 class Bank(Struct, frozen=True):
-    """Capacitors of an output seen from the regulated one: capacitance and resistance, new and old [F], [Ω]; of its second filter the same, with its inductance [H] (0: none) and wire."""
+    """Capacitors of an output seen from the regulated one: capacitance and resistance, new and old [F], [Ω]; of its second filter the same,
+    with its inductance [H] (0: none) and wire."""
 
     c: tuple[float, float]
     esr: tuple[float, float]
@@ -60,7 +63,8 @@ def some(x: Any, only: Any) -> Any:
 
 
 class FedWhileOff(Struct, frozen=True):
-    """A stage that feeds its output while the switch is off; ratio: turns that bring the ramp's current there; waits: each period waits for the current."""
+    """A stage that feeds its output while the switch is off; ratio: turns that bring the ramp's current there; waits: each period waits for
+    the current."""
 
     ramp: loop.Ramp
     ratio: float
@@ -72,7 +76,8 @@ class FedWhileOff(Struct, frozen=True):
 
 
 class FedAlways(Struct, frozen=True):
-    """A stage whose inductor feeds its output all the time, seen from there; by_duty: what damps its resonance under duty control [Ω], none where the current is controlled."""
+    """A stage whose inductor feeds its output all the time, seen from there; by_duty: what damps its resonance under duty control [Ω], none
+    where the current is controlled."""
 
     ramp: loop.Ramp
     by_duty: float | None
@@ -89,8 +94,9 @@ def _ramp(ramp: loop.Ramp, only: Any) -> loop.Ramp:
 class Signal(Struct, frozen=True):
     """The stage in small signals at the judged corners (n,).
 
-    stage: what makes volts of what the pin moves; gain: that per ampere pulled [A/A, Hz/A or 1/A]; period: of its pulses [s]; right: frequency of the zero on the right side [Hz], infinite where there is none;
-    banks: the regulated output's first; told: how the stage is worked out; inductance: of a filter that rings sharply with the output's capacitors [H], 0 where none does.
+    stage: what makes volts of what the pin moves; gain: that per ampere pulled [A/A, Hz/A or 1/A]; period: of its pulses [s]; right:
+    frequency of the zero on the right side [Hz], infinite where there is none; banks: the regulated output's first; told: how the stage is
+    worked out; inductance: of a filter that rings sharply with the output's capacitors [H], 0 where none does.
     """
 
     where: Judged
@@ -104,9 +110,11 @@ class Signal(Struct, frozen=True):
     inductance: float = 0.0
 
     def plant(self, w: Array, end: int, only: Any = slice(None)) -> tuple[Array, Any, Array]:
-        """Volts at the regulated output, before its second filter, per ampere pulled from the pin (sign left out), the share of it behind that filter, and volts there per ampere drawn. w: (m, 1) [1/s]; gives (m, corners)."""
+        """Volts at the regulated output, before its second filter, per ampere pulled from the pin (sign left out), the share of it behind
+        that filter, and volts there per ampere drawn. w: (m, 1) [1/s]; gives (m, corners)."""
         r_load, first = some(self.r_load, only), self.banks[0]
-        load, behind = (loop.impedance(w, r_load, first.c[end], first.esr[end]), 1.0) if not first.inductance else loop.filtered(w, (first.c[end], first.esr[end]), (first.c_second[end], first.esr_second[end]), first.inductance, first.r_wire, r_load)
+        load, behind = (loop.impedance(w, r_load, first.c[end], first.esr[end]), 1.0) if not first.inductance else loop.filtered(w,
+            (first.c[end], first.esr[end]), (first.c_second[end], first.esr_second[end]), first.inductance, first.r_wire, r_load)
         for bank in self.banks[1:]:
             load = 1 / (1 / load + 1 / loop.impedance(w, np.inf, bank.c[end], bank.esr[end]))
         moved, drawn = self.stage.volts(w, load, only)
@@ -115,8 +123,10 @@ class Signal(Struct, frozen=True):
     def frequencies(self, lowest: float, count: int) -> Array:
         """From the lowest [Hz] to the fastest, evenly by their logarithm, and closer about sharp resonances."""
         first = self.banks[0]
-        rings = [(self.inductance, first.c), (first.inductance, tuple(a * b / (a + b) for a, b in zip(first.c, first.c_second, strict=True)))]
-        close = [np.geomspace(ends[0] / BESIDE, min(ends[1] * BESIDE, self.fastest), count) for inductance, c in rings if inductance and (ends := sorted(1 / (2 * np.pi * np.sqrt(inductance * x)) for x in c))[0] < self.fastest]
+        rings = [(self.inductance, first.c),
+                 (first.inductance, tuple(a * b / (a + b) for a, b in zip(first.c, first.c_second, strict=True)))]
+        close = [np.geomspace(ends[0] / BESIDE, min(ends[1] * BESIDE, self.fastest), count) for inductance, c in rings
+                 if inductance and (ends := sorted(1 / (2 * np.pi * np.sqrt(inductance * x)) for x in c))[0] < self.fastest]
         return np.unique(np.concatenate([np.geomspace(lowest, self.fastest, count), *close]))
 
     @property
@@ -128,17 +138,20 @@ class Signal(Struct, frozen=True):
 def judged(work: Work, v_bus: Any, rate: Any, nominal: Any) -> Judged:
     """The corners a loop is judged at, at full load in any case; v_bus [V], rates [Hz]: rows, arrays or numbers."""
     shape = work.grid.shape
-    bus, full = np.broadcast_to(plain(v_bus), shape), np.broadcast_to(np.asarray(plain(rate)) >= FULL_RATE * np.asarray(plain(nominal)), shape)
+    bus, full = (np.broadcast_to(plain(v_bus), shape),
+                 np.broadcast_to(np.asarray(plain(rate)) >= FULL_RATE * np.asarray(plain(nominal)), shape))
     run = np.flatnonzero(QUARTER.mask(work.grid).all((0, 1, 3)) & (full.all((0, 1, 3)) | (np.arange(shape[2]) == work.grid.full_load)))
     at, share = outer_buses(bus)
     return Judged(at[:, run], run, share)
 
 
 def bank(work: Work, n: int, scale: float = 1.0, second: bool = False) -> Bank:
-    """Capacitors of output n, seen from an output whose turns are `scale` times its own; second: whether its filter inductor is that of a second stage."""
+    """Capacitors of output n, seen from an output whose turns are `scale` times its own; second: whether its filter inductor is that of a
+    second stage."""
     rows, cap = work.sheet.rows, work.parts["output_capacitors"].row(work.sheet.rows[f"output{n}.cap"].value)
     count, old = int(rows[f"output{n}.parallel"].value), resistance(work, cap)[0]
-    one = lambda k: ((cap["c_f"] * k / scale**2, AGED_C * cap["c_f"] * k / scale**2), (cap["esr_ohm"] / k * scale**2, old / k * scale**2))  # noqa: E731
+    one = lambda k: ((cap["c_f"] * k / scale**2, AGED_C * cap["c_f"] * k / scale**2),  # noqa: E731
+                     (cap["esr_ohm"] / k * scale**2, old / k * scale**2))
     return Bank(*one(count), float(rows[f"filter{n}.l"].value), float(rows[f"filter{n}.r"].value), *one(1)) if second else Bank(*one(count))
 
 

@@ -1,4 +1,5 @@
-"""Resistor and capacitor across rectifiers: sized from the leakage and the junction's capacitance, so that the ring keeps to its allowance; their loss is part of the period."""
+"""Resistor and capacitor across rectifiers: sized from the leakage and the junction's capacitance, so that the ring keeps to its allowance;
+their loss is part of the period."""
 
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -17,7 +18,8 @@ from rhevectra.core.stages.ringing import crests, edged
 from rhevectra.core.stages.work import FigureSpec, Work
 
 PER_AMPERE, PER_CHARGE = {"schottky": 18e-12}, 0.01
-"""Capacitance of a junction [F] per ampere of its rating at 100 V class (others than Schottky: a sixth), and of a synchronous switch per coulomb of its gate charge [F/C] (typical, from memory)."""
+"""Capacitance of a junction [F] per ampere of its rating at 100 V class (others than Schottky: a sixth), and of a synchronous switch per
+coulomb of its gate charge [F/C] (typical, from memory)."""
 OTHER = 3e-12
 STRAY = 15e-9
 """Inductance of the secondary's loop beside the leakage [H] (typical, from memory)."""
@@ -26,7 +28,8 @@ EDGE = 25e-9
 RATIOS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0)
 KINDS = ("none", "rc")
 class Ringing(Struct, frozen=True):
-    """What the regulated output's rectifier rings with: inductance [H], its row of the catalogue, what it blocks without ringing [V] and what a farad across each rectifier burns [W], both over the grid."""
+    """What the regulated output's rectifier rings with: inductance [H], its row of the catalogue, what it blocks without ringing [V] and
+    what a farad across each rectifier burns [W], both over the grid."""
 
     inductance: float
     row: Mapping[str, Any]
@@ -38,10 +41,14 @@ def decisions(outputs: int) -> tuple[DecisionSpec, ...]:
     """What may be decided about the snubbers of a stage with up to so many outputs."""
     numbers = range(1, outputs + 1)
     return (
-        DecisionSpec("rectifier.snubber", "Snubber across the rectifiers", "rectifier", "choice", options=KINDS, schools="none: the ringing allowance is taken on trust; rc: sized to keep to it, its loss counted"),
-        *(DecisionSpec(f"rectifier{n}.c_junction", f"Junction capacitance {n}", "rectifier", unit="F", low=1e-12, high=20e-9, schools="typical of the class; measured from two ringing frequencies") for n in numbers),
-        *(DecisionSpec(f"rectifier{n}.snubber_c", f"Snubber capacitor {n}", "rectifier", unit="F", low=1e-12, high=100e-9, step="E6") for n in numbers),
-        *(DecisionSpec(f"rectifier{n}.snubber_r", f"Snubber resistor {n}", "rectifier", unit="Ω", low=0.1, high=10e3, step="E12") for n in numbers),
+        DecisionSpec("rectifier.snubber", "Snubber across the rectifiers", "rectifier", "choice", options=KINDS,
+                     schools="none: the ringing allowance is taken on trust; rc: sized to keep to it, its loss counted"),
+        *(DecisionSpec(f"rectifier{n}.c_junction", f"Junction capacitance {n}", "rectifier", unit="F", low=1e-12, high=20e-9,
+                       schools="typical of the class; measured from two ringing frequencies") for n in numbers),
+        *(DecisionSpec(f"rectifier{n}.snubber_c", f"Snubber capacitor {n}", "rectifier", unit="F", low=1e-12, high=100e-9, step="E6")
+          for n in numbers),
+        *(DecisionSpec(f"rectifier{n}.snubber_r", f"Snubber resistor {n}", "rectifier", unit="Ω", low=0.1, high=10e3, step="E12")
+          for n in numbers),
     )
 
 
@@ -55,8 +62,11 @@ class Snubber(Struct, frozen=True):
 
 def figures(n: int) -> tuple[FigureSpec, ...]:
     """Figures of output n."""
-    return (FigureSpec(f"rectifier{n}.ring_crest", "Ring crest over the step", "k_R", "rectifier", corners.FULL, limit=f"rectifier{n}.ring_most", limit_kind="max", fixed="edge of the switch typical", look_only=True),
-            FigureSpec(f"rectifier{n}.snubber_loss", "Snubber loss", "P_sn", "rectifier", corners.FULL, fixed="junction's capacitance constant; the edge at turn-off taken as sudden, up to a third too high at little load"))
+    return (FigureSpec(f"rectifier{n}.ring_crest", "Ring crest over the step", "k_R", "rectifier", corners.FULL,
+                       limit=f"rectifier{n}.ring_most", limit_kind="max", fixed="edge of the switch typical", look_only=True),
+            FigureSpec(f"rectifier{n}.snubber_loss", "Snubber loss", "P_sn", "rectifier", corners.FULL,
+                       fixed="junction's capacitance constant; the edge at turn-off taken as sudden, "
+                             "up to a third too high at little load"))
 
 
 def junction(row: Mapping[str, Any]) -> float:
@@ -68,12 +78,16 @@ def junction(row: Mapping[str, Any]) -> float:
 
 def wanted(work: Work) -> bool:
     """Whether the rectifiers get snubbers."""
-    return bool(work.choose("rectifier.snubber", KINDS[0], "the ringing allowance is taken on trust; choose rc to size it and count its loss").value != KINDS[0])
+    return bool(work.choose("rectifier.snubber", KINDS[0],
+                            "the ringing allowance is taken on trust; choose rc to size it and count its loss").value != KINDS[0])
 
 
-def choose(work: Work, rectifiers: Mapping[int, Mapping[str, Any]], order: list[int], turns: list[float], leakages: Sequence[float]) -> list[Snubber]:
-    """One snubber per output in the order of the windings. turns: primary first; leakages: of each against the primary, all others blocking, seen from the primary [H]."""
-    return [one(work, index + 1, rectifiers[index]["row"], leakages[k - 1] * (turns[k] / turns[0]) ** 2 + STRAY) for k, index in enumerate(order, 1)]
+def choose(work: Work, rectifiers: Mapping[int, Mapping[str, Any]], order: list[int], turns: list[float],
+           leakages: Sequence[float]) -> list[Snubber]:
+    """One snubber per output in the order of the windings. turns: primary first; leakages: of each against the primary, all others
+    blocking, seen from the primary [H]."""
+    return [one(work, index + 1, rectifiers[index]["row"], leakages[k - 1] * (turns[k] / turns[0]) ** 2 + STRAY)
+            for k, index in enumerate(order, 1)]
 
 
 def one(work: Work, n: int, row: Mapping[str, Any], inductance: float) -> Snubber:
@@ -85,9 +99,11 @@ def one(work: Work, n: int, row: Mapping[str, Any], inductance: float) -> Snubbe
     impedance = sheet(f"{name}.ring_z", snubber.characteristic, inductance=ring_l, capacitance=c_j)
     edge = round(EDGE * float(snubber.ringing_frequency(inductance, float(c_j.value))), 2)
     ratio = next((r for r in RATIOS if edged(r, edge)[1] <= most), RATIOS[-1])
-    c = work.choose(f"{name}.snubber_c", at_least(ratio * float(c_j.value), "E6"), f"smallest whose best resistor keeps the ring to {most:.2f} × the step, next E6 value above")
+    c = work.choose(f"{name}.snubber_c", at_least(ratio * float(c_j.value), "E6"),
+                    f"smallest whose best resistor keeps the ring to {most:.2f} × the step, next E6 value above")
     best, _ = edged(float(f"{float(c.value) / float(c_j.value):.2g}"), edge)
-    r = work.choose(f"{name}.snubber_r", nearest(best * float(impedance.value), "E12"), f"least crest: {best:.2f} × the ring's {show(float(impedance.value), 'Ω', 3)}")
+    r = work.choose(f"{name}.snubber_r", nearest(best * float(impedance.value), "E12"),
+                    f"least crest: {best:.2f} × the ring's {show(float(impedance.value), 'Ω', 3)}")
     crest = float(crests(float(c.value) / float(c_j.value), np.array([float(r.value) / float(impedance.value)]), edge)[0])
     sheet.solved(f"{name}.ring_crest", crest, "", f"exact response of ring and snubber to an edge of {show(EDGE, 's')}")
     sheet.given(f"{name}.ring_most", most, "", "rule", "one and the ringing allowance")
@@ -102,10 +118,14 @@ def seen_from_primary(snubbers: list[Snubber], turns: list[float]) -> float:
 def record(work: Work, n: int, **edges: Any) -> dict[str, Any]:
     """Loss of the snubber of output n [W]; edges: inputs of the loss beside its values."""
     rows = work.sheet.rows
-    return {f"rectifier{n}_snubber": work.sheet(f"rectifier{n}.snubber_loss", snubber.rectifier_loss, capacitor=rows[f"rectifier{n}.snubber_c"], parasitic=rows[f"rectifier{n}.c_junction"], **edges)}
+    return {f"rectifier{n}_snubber": work.sheet(f"rectifier{n}.snubber_loss", snubber.rectifier_loss,
+                                                capacitor=rows[f"rectifier{n}.snubber_c"], parasitic=rows[f"rectifier{n}.c_junction"],
+                                                **edges)}
 
 
 def elements(k: int, one: Snubber, across: tuple[str, str]) -> list[Element]:
     """Junction's capacitance and snubber of rectifier k, which lies between two nodes."""
     a, b = across
-    return [Element(f"Cj{k}", (a, b), number(one.junction), "rectifier"), Element(f"Rsn{k}", (a, f"sn{k}"), number(one.resistor), "rectifier"), Element(f"Csn{k}", (f"sn{k}", b), number(one.capacitor), "rectifier")]
+    return [Element(f"Cj{k}", (a, b), number(one.junction), "rectifier"),
+            Element(f"Rsn{k}", (a, f"sn{k}"), number(one.resistor), "rectifier"),
+            Element(f"Csn{k}", (f"sn{k}", b), number(one.capacitor), "rectifier")]

@@ -15,7 +15,8 @@ OUT: tuple[str, Place, str, str] = ("out1", (LOAD, 5), "right", "secondary")
 
 
 class Symbol(Struct, frozen=True):
-    """One symbol between two places: kind (wire, capacitor, resistor, inductor, winding, diode, switch, load, core, note), label, side, element of the circuit."""
+    """One symbol between two places: kind (wire, capacitor, resistor, inductor, winding, diode, switch, load, core, note), label, side,
+    element of the circuit."""
 
     kind: str
     start: Place
@@ -30,12 +31,14 @@ class Symbol(Struct, frozen=True):
 def source(rows: Mapping[str, Any], x: float = 6, top: float = 7, bottom: float = 55, name: str = "input") -> tuple[Symbol, ...]:
     """The bulk capacitor with its value, or a source called `name` where there is none, between the rails at the heights top and bottom."""
     label = show(float(rows["bulk.c"].value), rows["bulk.c"].unit) if "bulk.c" in rows else name
-    return Symbol("capacitor", (x, 14), (x, 48), label, "primary", "Vbus"), Symbol("wire", (x, top), (x, 14), element="Vbus"), Symbol("wire", (x, 48), (x, bottom), element="Vbus")
+    return (Symbol("capacitor", (x, 14), (x, 48), label, "primary", "Vbus"), Symbol("wire", (x, top), (x, 14), element="Vbus"),
+            Symbol("wire", (x, 48), (x, bottom), element="Vbus"))
 
 
 def fed(design: Any, n: int, amps: float, top: float, bottom: float) -> tuple[Symbol, ...]:
     """Capacitors and load of output n with their values, between the heights top and bottom; the regulated one is drawn as the first."""
     rows, main = design.rows, design.requirement.main
     count, name = int(rows[f"output{n}.parallel"].value), design.requirement.outputs[main if n == 1 else n - 1].name
-    return (Symbol("capacitor", (BANK, top), (BANK, bottom), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}", "secondary", f"Cout{n}", True),
+    return (Symbol("capacitor", (BANK, top), (BANK, bottom), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}",
+                   "secondary", f"Cout{n}", True),
             Symbol("load", (LOAD, top), (LOAD, bottom), f"{name} {show(amps, 'A')}", "secondary", f"Rload{n}"))

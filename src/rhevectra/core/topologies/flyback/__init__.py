@@ -10,10 +10,19 @@ from rhevectra.core.topologies.flyback.evaluate import findings, power_drawn, re
 from rhevectra.core.topologies.flyback.schematic import NODE_PLACES, schematic
 from rhevectra.core.topologies.flyback.sharing import traces as share_traces
 from rhevectra.core.topologies.flyback.variant import Variant
-from rhevectra.core.topologies.flyback.views import clamp_over_load, flux_view, rectifier_ring, ripple_choice, transient, waveforms, winding_view
+from rhevectra.core.topologies.flyback.views import (
+         clamp_over_load,
+         flux_view,
+         rectifier_ring,
+         ripple_choice,
+         transient,
+         waveforms,
+         winding_view,
+)
 
 NAME = "flyback"
-LEADS = "connections: start of the primary to the switch, its end to the bus; start of each secondary to its rectifier, which conducts while the primary's start is the higher end"
+LEADS = ("connections: start of the primary to the switch, its end to the bus; start of each secondary to its rectifier, which conducts "
+         "while the primary's start is the higher end")
 _VARIANT = Variant(NAME)
 NEEDS_CLAMP = True
 CLAMPS_LEFT_OUT: dict[str, str] = {}
@@ -21,4 +30,7 @@ DECISIONS, FIGURES = decisions(_VARIANT), figures(_VARIANT)
 NO_PICTURES = ("gain", "frequency", "legs")
 build = partial(_wound.build, _VARIANT)
 
-__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CLAMPS_LEFT_OUT", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "LEADS", "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "clamp_over_load", "exact_traces", "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces", "transient", "waveforms", "winding_view"]
+__all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CLAMPS_LEFT_OUT", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "LEADS",
+           "NAME", "NEEDS_CLAMP", "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "clamp_over_load", "exact_traces",
+           "findings", "flux_view", "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice",
+           "schematic", "share_traces", "transient", "waveforms", "winding_view"]

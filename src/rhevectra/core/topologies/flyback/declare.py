@@ -15,8 +15,11 @@ from rhevectra.core.topologies.flyback.variant import Variant
 
 _V_OR = "what the switch class leaves; 80 to 135 V by habit on wide mains"
 _HELD_V_OR = "below the lowest bus, by what the leakage needs to empty against"
-_FREQUENCY = DecisionSpec("fs", "Frequency at the lowest bus, full load", "switch", unit="Hz", low=20e3, high=300e3, schools="40 to 70 kHz: above hearing at every overload, and not too high at the highest line")
-CURES = {"switch.i_peak_least": "switch.current_limit", "transformer.b_peak": "transformer.np", "transformer.temperature_rise": "transformer.core", "aux.v_low": "aux.v", "aux.v_high": "aux.regulator", "feedback": "transformer.naux"}
+_FREQUENCY = DecisionSpec("fs", "Frequency at the lowest bus, full load", "switch", unit="Hz", low=20e3, high=300e3,
+                          schools="40 to 70 kHz: above hearing at every overload, and not too high at the highest line")
+CURES = {"switch.i_peak_least": "switch.current_limit", "transformer.b_peak": "transformer.np",
+         "transformer.temperature_rise": "transformer.core", "aux.v_low": "aux.v", "aux.v_high": "aux.regulator",
+         "feedback": "transformer.naux"}
 HELD_CURES = {**CURES, "switch.v_peak": "switch.class", "return.share": "flyback.v_or"}
 PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))
 AFTER_CLAMP = (("rectifier", "Rectifier + filter", "rectifier1.v_reverse"), ("feedback", "Feedback + supply", "aux.v_low"))
@@ -26,35 +29,49 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
     """Decisions of a variant."""
     own = [DecisionSpec("flyback.v_or", "Reflected voltage", "switch", unit="V", low=2, high=400, schools=_HELD_V_OR if v.held else _V_OR)]
     if v.valley:
-        own += [_FREQUENCY, DecisionSpec("qr.f_max", "Highest frequency", "switch", unit="Hz", low=40e3, high=500e3, schools="130 kHz: fundamental below the 150 kHz limit line; 200 to 300 kHz: smaller core, more valleys kept")]
+        own += [_FREQUENCY,
+                DecisionSpec("qr.f_max", "Highest frequency", "switch", unit="Hz", low=40e3, high=500e3,
+                             schools="130 kHz: fundamental below the 150 kHz limit line; 200 to 300 kHz: smaller core, more valleys kept")]
     else:
-        own.append(DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0, schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
+        own.append(DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0,
+                                schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
     own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), declare.LP_TOLERANCE]
-    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS, *common.DECISIONS, *loop.DECISIONS, *snubbing.decisions(6))
+    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS,
+            *common.DECISIONS, *loop.DECISIONS, *snubbing.decisions(6))
 
 
 def figures(v: Variant) -> tuple[FigureSpec, ...]:
     """Figures of a variant."""
     own: list[FigureSpec] = []
     if v.valley:
-        own += [FigureSpec("qr.f_min", "Lowest frequency", "f_min", "switch", corners.LOADED, "min", "qr.f_audible", "min", fixed="ringing phase of the nominal parasitics", sentence="at the lowest bus and the largest load, the transformer made to the high end of its tolerance"),
-                FigureSpec("qr.v_on", "Drain voltage at turn-on", "V_t", "switch", corners.FULL, fixed=MODEL, sentence="bus less what is left of the reflected voltage in the valley; zero where the drain reaches ground"),
-                FigureSpec("qr.valley", "Valley at turn-on", "k", "switch", corners.FULL, fixed=MODEL, sentence="the first valley that keeps the frequency below the highest")]
+        own += [FigureSpec("qr.f_min", "Lowest frequency", "f_min", "switch", corners.LOADED, "min", "qr.f_audible", "min",
+                           fixed="ringing phase of the nominal parasitics",
+                           sentence="at the lowest bus and the largest load, the transformer made to the high end of its tolerance"),
+                FigureSpec("qr.v_on", "Drain voltage at turn-on", "V_t", "switch", corners.FULL, fixed=MODEL,
+                           sentence="bus less what is left of the reflected voltage in the valley; zero where the drain reaches ground"),
+                FigureSpec("qr.valley", "Valley at turn-on", "k", "switch", corners.FULL, fixed=MODEL,
+                           sentence="the first valley that keeps the frequency below the highest")]
     else:
-        own.append(FigureSpec("switch.i_peak_least", "Peak current in run, least inductance", "Î_L", "switch", corners.LOADED, limit="switch.limit_min", limit_kind="max", fixed="frequency; ringing phase of the nominal parasitics",
-                              sentence="made to the low end of its tolerance the transformer carries more ripple: full load must not trip the least current limit even then"))
+        own.append(FigureSpec("switch.i_peak_least", "Peak current in run, least inductance", "Î_L", "switch", corners.LOADED,
+                              limit="switch.limit_min", limit_kind="max", fixed="frequency; ringing phase of the nominal parasitics",
+                              sentence="made to the low end of its tolerance the transformer carries more ripple: full load must not trip "
+                              "the least current limit even then"))
     if v.held:
-        drain: dict[str, Any] = {"label": "Peak switch voltage", "symbol": "V̂_ds", "stage": "switch", "domain": corners.PEAKS, "limit": "switch.v_limit", "limit_kind": "max", "fixed": "stray inductance"}
+        drain: dict[str, Any] = {"label": "Peak switch voltage", "symbol": "V̂_ds", "stage": "switch", "domain": corners.PEAKS,
+                                 "limit": "switch.v_limit", "limit_kind": "max", "fixed": "stray inductance"}
         own += [FigureSpec("switch.v_peak", **drain, sentence="each switch is held to the bus by its diode"),
-                FigureSpec("return.share", "Reflected voltage over bus", "x", "switch", corners.LOADED, "max", "return.share_limit", "max", sentence="what is left of the bus empties the leakage"),
-                FigureSpec("return.power", "Power handed back to the bus", "P_k", "switch", corners.FULL, fixed="leakage tolerance"), FigureSpec("return.t_reset", "Leakage reset time", "t_k", "switch", corners.LOADED)]
+                FigureSpec("return.share", "Reflected voltage over bus", "x", "switch", corners.LOADED, "max", "return.share_limit", "max",
+                           sentence="what is left of the bus empties the leakage"),
+                FigureSpec("return.power", "Power handed back to the bus", "P_k", "switch", corners.FULL, fixed="leakage tolerance"),
+                FigureSpec("return.t_reset", "Leakage reset time", "t_k", "switch", corners.LOADED)]
     return (*declare.figures(*own), *boards.FIGURES, *half_turn.FIGURES, *auxiliary.FIGURES, *faults.FIGURES, *loop.FIGURES)
 
 
 def output_figures(n: int) -> tuple[FigureSpec, ...]:
     """Figures of output n."""
     peak = f"rectifier{n}.i_peak"
-    usual = (replace(f, fixed="losses of the ring behind the spike: told up to a sixth too high") if f.id == peak else f for f in declare.output_figures(n))
+    usual = (replace(f, fixed="losses of the ring behind the spike: told up to a sixth too high") if f.id == peak else f
+             for f in declare.output_figures(n))
     return (*usual, *snubbing.figures(n))
 
 

@@ -14,7 +14,15 @@ from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, snubbing
 from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import SLOWER_FED_OFF, cans_for_step, holding, record_range, resistance, slowest, step_and_life
+from rhevectra.core.topologies.common.outputs import (
+    SLOWER_FED_OFF,
+    cans_for_step,
+    holding,
+    record_range,
+    resistance,
+    slowest,
+    step_and_life,
+)
 from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import sharing
@@ -33,15 +41,20 @@ def record(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], shared: Mappi
 
 
 def _currents(work: Work, s: pd.Stage, o: dict[str, Any], k: int, name: str, shared: Mapping[str, list[Any]]) -> tuple[Any, Any]:
-    """Peak without the ring and rms of a rectifier: its part of the whole, or what leakage leaves each of several; its peak with the ring is recorded beside."""
+    """Peak without the ring and rms of a rectifier: its part of the whole, or what leakage leaves each of several; its peak with the ring
+    is recorded beside."""
     sheet, own = work.sheet, {"i_out": s.i_outputs[k], "i_total": o["i_sum"]}
-    top = sheet.again(f"{name}.i_top", shared["peak"][k]) if shared else sheet(f"{name}.i_top", flyback.share, i_secondary=o["i_top"], **own)
+    top = sheet.again(f"{name}.i_top", shared["peak"][k]) if shared else sheet(f"{name}.i_top", flyback.share, i_secondary=o["i_top"],
+        **own)
     if s.variant.turned:  # the leakage's current turns round in the clamp: nothing rings
         sheet.again(f"{name}.i_peak", top)
     else:
-        part = sheet.given(f"{name}.ring_share", sharing.ring_shares(s)[k], "", "solved", "what it takes of a current that all outputs take alike, by the leakages between the windings")
-        sheet(f"{name}.i_peak", flyback.swung, i_peak=top, share=part, turns_primary=s.np, turns_secondary=s.ns[k], v_node=o.get("crest", o["v_node"]), v_reflected=o["v_or"], c_node=s.c_node, leakage=s.leakage, i_top=o["i_top"])
-    return top, sheet.again(f"{name}.i_rms", shared["rms"][k]) if shared else sheet(f"{name}.i_rms", flyback.share, i_secondary=o["i_secondary"], **own)
+        part = sheet.given(f"{name}.ring_share", sharing.ring_shares(s)[k], "", "solved",
+                           "what it takes of a current that all outputs take alike, by the leakages between the windings")
+        sheet(f"{name}.i_peak", flyback.swung, i_peak=top, share=part, turns_primary=s.np, turns_secondary=s.ns[k],
+              v_node=o.get("crest", o["v_node"]), v_reflected=o["v_or"], c_node=s.c_node, leakage=s.leakage, i_top=o["i_top"])
+    return (top, sheet.again(f"{name}.i_rms", shared["rms"][k]) if shared
+            else sheet(f"{name}.i_rms", flyback.share, i_secondary=o["i_secondary"], **own))
 
 
 def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: int, shared: Mapping[str, list[Any]]) -> dict[str, Any]:
@@ -49,25 +62,33 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     diode = plan.rectifiers[index]
     row, name = diode["row"], f"rectifier{n}"
     v_out = sheet.given(f"load.v{n}", need.magnitude, "V", text=f"magnitude of {need.name}")
-    sheet(f"{name}.v_reverse", flyback.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k], turns_primary=s.np)
-    sheet.given(f"{name}.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue", f"class {row['name']} × derating")
+    sheet(f"{name}.v_reverse", flyback.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_out=v_out, v_bus=s.v_bus,
+          turns_secondary=s.ns[k], turns_primary=s.np)
+    sheet.given(f"{name}.v_limit", row["v_class_v"] * float(sheet.rows["derating.rectifier_v"].value), "V", "catalogue",
+                f"class {row['name']} × derating")
     top, rms = _currents(work, s, o, k, name, shared)
     average = sheet.again(f"{name}.i_avg", s.i_outputs[k])
     sheet.given(f"{name}.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue", "half the rated current (twice the current: common practice)")
     record_most(work, name, row, rms)
-    loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"], i_rms=rms)
-    limit = sheet.given(f"{name}.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule", "85 % of the class limit (common practice)")
-    sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss, r_jc=row["r_junction_case_k_w"])
+    loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"],
+                 i_rms=rms)
+    limit = sheet.given(f"{name}.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule",
+                        "85 % of the class limit (common practice)")
+    sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss,
+          r_jc=row["r_junction_case_k_w"])
     ripple = sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
-    bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(top.value, work.grid.shape), float(np.min(np.broadcast_to(o["fs"].value, work.grid.shape)[corners.FULL.mask(work.grid)])))
+    bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(top.value, work.grid.shape),
+                 float(np.min(np.broadcast_to(o["fs"].value, work.grid.shape)[corners.FULL.mask(work.grid)])))
     more = _ripple_and_life(work, s, o, n, need, bank, top, average)
     if k:
         record_range(work, n, need, shared["voltage"][k])
-    bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule", "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
+    bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule",
+                        "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
     idle.record(work, index)
     more[f"bleed{n}"] = sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or v_out, i=bleed)
     if plan.snubbers:
-        step = sheet(f"{name}.v_step", flyback.rectifier_reverse, allowance=0.0, v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k], turns_primary=s.np)
+        step = sheet(f"{name}.v_step", flyback.rectifier_reverse, allowance=0.0, v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k],
+                     turns_primary=s.np)
         more |= snubbing.record(work, n, v_step=step, v_turn_on=o["v_edge"], turns_secondary=s.ns[k], turns_primary=s.np, rate=o["fs"])
     return {f"rectifier{n}": loss} | more
 
@@ -99,13 +120,16 @@ def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> t
 
     pinned = work.choose.pins.get(f"filter{n}.l")
     wanted = bool(pinned) if pinned is not None else volume(False) > 2.5 * volume(True)
-    cap = work.choose(f"output{n}.cap", best(wanted)["name"], f"least volume of {len(able)} classes from {OPEN * need.magnitude:.3g} V, what the output may reach with its feedback open")
+    cap = work.choose(f"output{n}.cap", best(wanted)["name"],
+                      f"least volume of {len(able)} classes from {OPEN * need.magnitude:.3g} V, what the output may reach with its "
+                      "feedback open")
     row = table.row(cap.value)
     asks = _asks(work, need, row, i_c, top, fs, wanted)
     decides = max(asks, key=lambda a: asks[a])
     count = work.choose(f"output{n}.parallel", min(count_of(row, wanted), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current")
     inductance = work.choose(f"filter{n}.l", lambda: _filter_l(work, row, need, fs) if wanted else 0.0,
-                             "second stage: ripple alone would ask for far more capacitors" if wanted else "none needed: the first capacitor holds the ripple")
+                             "second stage: ripple alone would ask for far more capacitors" if wanted
+                             else "none needed: the first capacitor holds the ripple")
     return row, int(count.value), float(inductance.value)
 
 
@@ -115,7 +139,8 @@ def _filter_l(work: Work, row: Any, need: Any, fs: float) -> float:
     return at_least(max(1.3 * 0.1 * need.magnitude / need.ripple_pp * impedance / (2 * np.pi * fs), 0.2e-6), "E6")
 
 
-def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float], peak: Any, average: Any) -> dict[str, Any]:
+def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float], peak: Any,
+                     average: Any) -> dict[str, Any]:
     sheet, (cap, count, inductance) = work.sheet, bank
     c = sheet.given(f"output{n}.c", cap["c_f"] * count, "F", "rule", f"{count} × {cap['name']}")
     one, why = resistance(work, cap)
@@ -124,12 +149,15 @@ def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: A
     if inductance > 0:
         first = sheet(f"output{n}.ripple_first", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=o["fs"], t_off=o["t_off"], c=c)
         second = sheet.given(f"filter{n}.esr_worst", one, "Ω", "catalogue", f"one {cap['name']} behind the filter inductor")
-        sheet(f"output{n}.ripple_pp", output.filtered, ripple_pp=first, esr=second, fs=o["fs"], c=cap["c_f"], inductance=sheet.rows[f"filter{n}.l"])
-        wire = sheet.given(f"filter{n}.r", 1.5e-3 * (inductance / 1e-6) ** 0.5 * min(1.0, (5.0 / need.current_max) ** 0.5), "Ω", "rule", "rod-core inductor of this size (typical, from memory)")
+        sheet(f"output{n}.ripple_pp", output.filtered, ripple_pp=first, esr=second, fs=o["fs"], c=cap["c_f"],
+              inductance=sheet.rows[f"filter{n}.l"])
+        wire = sheet.given(f"filter{n}.r", 1.5e-3 * (inductance / 1e-6) ** 0.5 * min(1.0, (5.0 / need.current_max) ** 0.5), "Ω", "rule",
+                           "rod-core inductor of this size (typical, from memory)")
         losses[f"filter{n}"] = sheet(f"loss.filter{n}", resistive_loss, r=wire, i_rms=average)
     else:
         sheet(f"output{n}.ripple_pp", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=o["fs"], t_off=o["t_off"], c=c)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
-    sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue", f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")
+    sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue",
+                f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")
     step_and_life(work, o, n, need, cap, count, c)
     return losses

@@ -16,10 +16,13 @@ from rhevectra.core.topologies.flyback import period as pd
 def peak_at(work: Work, s: pd.Stage, out: dict[str, Any], floor: float) -> float:
     """Largest peak current [A] at full load from a bus of `floor` [V], worked out from the period at the corners above it."""
     full = np.broadcast_to(corners.FULL.mask(work.grid), work.grid.shape)
-    v_bus, v_or, peak, fs, r_on, start = (np.broadcast_to(plain(x), work.grid.shape)[full] for x in (s.v_bus, out["v_or"], out["i_peak"], out["fs"], out["r_on"], out["i_start"]))
+    v_bus, v_or, peak, fs, r_on, start = (
+        np.broadcast_to(plain(x), work.grid.shape)[full]
+        for x in (s.v_bus, out["v_or"], out["i_peak"], out["fs"], out["r_on"], out["i_start"]))
     here, lp = least_bus.mean_voltage(least_bus.left_of_bus(v_bus, r_on, peak, start), v_or), float(plain(s.lp))
     emptied = least_bus.power_emptied(lp, peak, fs)
-    power = emptied if s.variant.valley else np.where(_empties(s, here, peak, lp, fs), emptied, least_bus.power_continuous(here, peak, lp, fs))
+    power = emptied if s.variant.valley else np.where(_empties(s, here, peak, lp, fs), emptied,
+                                                      least_bus.power_continuous(here, peak, lp, fs))
     there = least_bus.mean_voltage(least_bus.left_of_bus(floor, r_on, 2 * power / least_bus.mean_voltage(floor, v_or), 0.0), v_or)
     if s.variant.valley:
         ring = float(flyback.half_ring(lp, plain(s.c_node)))
@@ -42,17 +45,22 @@ def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
     emptied = sheet("sag.power_emptied", least_bus.power_emptied, lp=lp, i_peak=peak, fs=o["fs"])
     power: Any = emptied
     if valley:
-        there = sheet("sag.v_mean_least", least_bus.mean_voltage_refilled, power=emptied, lp=lp, i_limit=limit, t_valley=rows["switch.t_valley"])
+        there = sheet("sag.v_mean_least", least_bus.mean_voltage_refilled, power=emptied, lp=lp, i_limit=limit,
+                      t_valley=rows["switch.t_valley"])
     else:
         ramp = sheet("sag.v_ramp", least_bus.left_of_bus, v_bus=s.v_bus, r_on=o["r_on"], i_peak=peak, i_start=o["i_start"])
         here = sheet("sag.v_mean", least_bus.mean_voltage, v_bus=ramp, v_reflected=o["v_or"])
         flowing = sheet("sag.power_flowing", least_bus.power_continuous, v_mean=here, i_peak=peak, lp=lp, fs=o["fs"])
-        power = sheet.either("sag.power", _empties(s, here.value, peak.value, lp.value, plain(o["fs"])), emptied, flowing, "whether the core's current comes to rest")
+        power = sheet.either("sag.power", _empties(s, here.value, peak.value, lp.value, plain(o["fs"])), emptied, flowing,
+                             "whether the core's current comes to rest")
         there = sheet("sag.v_mean_least", least_bus.mean_voltage_at, lp=lp, fs=o["fs"], i_limit=limit, power=power)
-    by_limit = sheet("sag.v_by_current", least_bus.by_current, v_mean=there, v_reflected=o["v_or"], r_on=o["r_on"], power=power, i_limit=limit)
+    by_limit = sheet("sag.v_by_current", least_bus.by_current, v_mean=there, v_reflected=o["v_or"], r_on=o["r_on"], power=power,
+                     i_limit=limit)
     by_duty = sheet("sag.v_by_duty", least_bus.by_reflected, v_reflected=o["v_or"], duty_limit=rows["switch.duty_limit"])
     if s.variant.held:  # what the windings give back takes ever longer, and ever more of it never reaches the output
         by_share = sheet("sag.v_by_share", least_bus.by_share, v_reflected=o["v_or"], share=rows["return.share_limit"])
-        by_duty = sheet.either("sag.v_by_winding", by_share.value >= by_duty.value, by_share, by_duty, "the bus has to stay above the reflected voltage with room, or the duty below its limit")
-    sheet.either("switch.v_bus_least", by_limit.value >= by_duty.value, by_limit, by_duty, "the least current limit is reached before the largest duty, or after it")
+        by_duty = sheet.either("sag.v_by_winding", by_share.value >= by_duty.value, by_share, by_duty,
+                               "the bus has to stay above the reflected voltage with room, or the duty below its limit")
+    sheet.either("switch.v_bus_least", by_limit.value >= by_duty.value, by_limit, by_duty,
+                 "the least current limit is reached before the largest duty, or after it")
     record_line(work)

@@ -1,4 +1,5 @@
-"""How the flyback is drawn: symbols placed on a plane of 100 by 60, values from the circuit that is also exported; below it, where there is room, the auxiliary supply and the other outputs."""
+"""How the flyback is drawn: symbols placed on a plane of 100 by 60, values from the circuit that is also exported; below it, where there is
+room, the auxiliary supply and the other outputs."""
 
 from typing import Any
 
@@ -8,7 +9,8 @@ from rhevectra.core.basis.sheet import reader
 from rhevectra.core.topologies.common.supply import regulated
 from rhevectra.core.topologies.common.symbols import Place, Symbol
 
-NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (2, 6), "left", "primary"), ("drain", (40, 41), "right", "primary"), ("out1", (92, 6), "right", "secondary"))
+NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (2, 6), "left", "primary"), ("drain", (40, 41), "right", "primary"),
+                                                        ("out1", (92, 6), "right", "secondary"))
 """Where the voltage of a node stands at an instant: node of the circuit, place, anchor of the text, side."""
 
 
@@ -18,18 +20,23 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     value = lambda id: rows[id].value if isinstance(rows[id].value, str) else show(float(rows[id].value), rows[id].unit)  # noqa: E731
     return [
         Symbol("capacitor", (2, 12), (2, 50), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"),
-        Symbol("wire", (2, 8), (44, 8), element="Vbus"), Symbol("wire", (2, 8), (2, 12), element="Vbus"), Symbol("wire", (2, 50), (2, 54), element="Vbus"), Symbol("wire", (2, 54), (44, 54), element="Vbus"),
+        Symbol("wire", (2, 8), (44, 8), element="Vbus"), Symbol("wire", (2, 8), (2, 12), element="Vbus"),
+        Symbol("wire", (2, 50), (2, 54), element="Vbus"), Symbol("wire", (2, 54), (44, 54), element="Vbus"),
         *(Symbol(*told) for told in design.context["stage"].variant.clamp.symbols(value)),
-        Symbol("inductor", (44, 8), (44, 16), "", "primary", "Llk"), Symbol("note", (44, 3), (44, 6), f"leakage {value('transformer.leakage')}", "primary", "Llk"), Symbol("winding", (44, 16), (44, 36), f"{value('transformer.lp')}", "primary", "Lm"),
+        Symbol("inductor", (44, 8), (44, 16), "", "primary", "Llk"),
+        Symbol("note", (44, 3), (44, 6), f"leakage {value('transformer.leakage')}", "primary", "Llk"),
+        Symbol("winding", (44, 16), (44, 36), f"{value('transformer.lp')}", "primary", "Lm"),
         Symbol("switch", (44, 36), (44, 48), str(rows["switch.class"].value), "primary", "Ssw"), sensed(rows, (44, 48), (44, 54)),
         *secondary(design, corner), *below(design, corner)]
 
 
 def sensed(rows: Any, upper: Place, lower: Place, beside: bool = False) -> Symbol:
-    """What carries the switch's current to the lower rail: the resistor of the current sense, or a wire where the switch measures it itself. beside: as of the symbol."""
+    """What carries the switch's current to the lower rail: the resistor of the current sense, or a wire where the switch measures it
+    itself. beside: as of the symbol."""
     if "sense.r" not in rows:
         return Symbol("wire", upper, lower, element="Vsense")
-    return Symbol("resistor", upper, lower, f"sense {show(float(rows['sense.r'].value), rows['sense.r'].unit)}", "primary", "Vsense", beside)
+    return Symbol("resistor", upper, lower, f"sense {show(float(rows['sense.r'].value), rows['sense.r'].unit)}", "primary", "Vsense",
+                  beside)
 
 
 TOP, HIGH, EACH = 68.0, 13.0, 21.0
@@ -41,14 +48,22 @@ def below(design: Any, corner: Corner) -> list[Symbol]:
     rows, s, at, low = design.rows, design.context["stage"], reader(corner.index), TOP + HIGH
     r = rows["aux.r_series"]
     told = (f"{show(float(r.value), r.unit)}, " if r.value > 0 else "") + ("regulator, " if regulated(rows) else "")
-    found = [Symbol("winding", (44, TOP), (44, low)), Symbol("note", (24, TOP - 6), (24, TOP - 1), f"auxiliary, {rows['transformer.naux'].value:g} turns"), Symbol("wire", (44, TOP), (6, TOP)),
-             Symbol("diode", (44, low), (32, low)), Symbol("resistor" if r.value > 0 else "wire", (32, low), (20, low)), Symbol("wire", (20, low), (6, low)), Symbol("capacitor", (18, TOP), (18, low)), Symbol("load", (6, TOP), (6, low)),
-             Symbol("note", (24, low + 4), (24, low + 7), f"{told}at least {show(design.value('start.c_supply'), 'F')}"), Symbol("note", (24, low + 8), (24, low + 13), f"{show(at(rows['aux.v_high']), 'V')} {show(at(s.i_outputs[-1]), 'A')}")]
+    found = [Symbol("winding", (44, TOP), (44, low)),
+             Symbol("note", (24, TOP - 6), (24, TOP - 1), f"auxiliary, {rows['transformer.naux'].value:g} turns"),
+             Symbol("wire", (44, TOP), (6, TOP)),
+             Symbol("diode", (44, low), (32, low)), Symbol("resistor" if r.value > 0 else "wire", (32, low), (20, low)),
+             Symbol("wire", (20, low), (6, low)), Symbol("capacitor", (18, TOP), (18, low)), Symbol("load", (6, TOP), (6, low)),
+             Symbol("note", (24, low + 4), (24, low + 7), f"{told}at least {show(design.value('start.c_supply'), 'F')}"),
+             Symbol("note", (24, low + 8), (24, low + 13), f"{show(at(rows['aux.v_high']), 'V')} {show(at(s.i_outputs[-1]), 'A')}")]
     for k, index in enumerate(s.extra["order"][1:]):
         y, n, out = TOP + k * EACH, index + 1, design.requirement.outputs[index]
         count, row = int(rows[f"output{n}.parallel"].value), design.context["plan"].rectifiers[index]["row"]
-        found += [Symbol("winding", (53, y), (53, y + HIGH), "", "secondary", "", True), Symbol("diode", (53, y), (66, y), "", "secondary"), Symbol("note", (76, y - 5), (76, y - 2), f"{rows[f'transformer.ns{n}'].value:g} turns, {row['label']}", "secondary"), Symbol("wire", (66, y), (92, y), "", "secondary"),
-                  Symbol("wire", (53, y + HIGH), (92, y + HIGH), "", "secondary"), Symbol("capacitor", (80, y), (80, y + HIGH), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}", "secondary", "", True),
+        found += [Symbol("winding", (53, y), (53, y + HIGH), "", "secondary", "", True), Symbol("diode", (53, y), (66, y), "", "secondary"),
+                  Symbol("note", (76, y - 5), (76, y - 2), f"{rows[f'transformer.ns{n}'].value:g} turns, {row['label']}", "secondary"),
+                  Symbol("wire", (66, y), (92, y), "", "secondary"),
+                  Symbol("wire", (53, y + HIGH), (92, y + HIGH), "", "secondary"),
+                  Symbol("capacitor", (80, y), (80, y + HIGH), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}",
+                         "secondary", "", True),
                   Symbol("load", (92, y), (92, y + HIGH), f"{out.name} {show(at(s.i_outputs[k + 1]), 'A')}", "secondary")]
     return [*found, Symbol("core", (48.5, TOP - 1), (48.5, max(x.end[1] for x in found if x.kind == "winding") + 1))]
 
@@ -61,11 +76,17 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
     count = int(rows[f"output{n}.parallel"].value)
     value = lambda id: show(float(rows[f"rectifier{n}.{id}"].value), rows[f"rectifier{n}.{id}"].unit)  # noqa: E731
     turns = f"{rows['transformer.np'].value:.0f} : {rows.get(f'transformer.ns{n}_seen', rows[f'transformer.ns{n}']).value:g}"
-    across = [Symbol("wire", (56, 8), (56, 1), "", "secondary", "Rsn1"), Symbol("resistor", (56, 1), (61, 1), "", "secondary", "Rsn1"), Symbol("capacitor", (61, 1), (66, 1), "", "secondary", "Csn1"), Symbol("wire", (66, 1), (66, 8), "", "secondary", "Csn1")]
-    snubber = [*across, Symbol("note", (79, 1), (79, 4), f"{value('snubber_r')}, {value('snubber_c')}", "secondary", "Rsn1")] if design.context["plan"].snubbers else []
+    across = [Symbol("wire", (56, 8), (56, 1), "", "secondary", "Rsn1"), Symbol("resistor", (56, 1), (61, 1), "", "secondary", "Rsn1"),
+              Symbol("capacitor", (61, 1), (66, 1), "", "secondary", "Csn1"), Symbol("wire", (66, 1), (66, 8), "", "secondary", "Csn1")]
+    snubber = ([*across, Symbol("note", (79, 1), (79, 4), f"{value('snubber_r')}, {value('snubber_c')}", "secondary", "Rsn1")]
+               if design.context["plan"].snubbers else [])
     return [
         *snubber, Symbol("core", (48.5, 15), (48.5, 37), f"{rows['transformer.core'].value}  {turns}"),
-        Symbol("winding", (53, 16), (53, 36), "", "secondary", "Vsec1", True), Symbol("wire", (53, 36), (53, 54), "", "secondary", "Vsec1"), Symbol("wire", (53, 16), (53, 8), "", "secondary", "Vsec1"),
-        Symbol("diode", (53, 8), (66, 8), str(row["label"]), "secondary", "Dout1"), Symbol("wire", (66, 8), (92, 8), "", "secondary", "Dout1"), Symbol("wire", (53, 54), (92, 54), "", "secondary", "Vsec1"),
-        Symbol("capacitor", (80, 8), (80, 54), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}", "secondary", "Cout1", True),
-        Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[n - 1].name} {show(at(s.i_outputs[0]), 'A')}", "secondary", "Rload1")]
+        Symbol("winding", (53, 16), (53, 36), "", "secondary", "Vsec1", True), Symbol("wire", (53, 36), (53, 54), "", "secondary", "Vsec1"),
+        Symbol("wire", (53, 16), (53, 8), "", "secondary", "Vsec1"),
+        Symbol("diode", (53, 8), (66, 8), str(row["label"]), "secondary", "Dout1"),
+        Symbol("wire", (66, 8), (92, 8), "", "secondary", "Dout1"), Symbol("wire", (53, 54), (92, 54), "", "secondary", "Vsec1"),
+        Symbol("capacitor", (80, 8), (80, 54), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}", "secondary", "Cout1",
+               True),
+        Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[n - 1].name} {show(at(s.i_outputs[0]), 'A')}", "secondary",
+               "Rload1")]

@@ -12,7 +12,8 @@ from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.flyback.variant import Variant
 
 AT_LIMIT = 1.9, 2.3
-"""Largest current at the limit over the mean while the switch is on, with the usual ripple and at the boundary of conduction: ripple, tolerance and delay, estimated."""
+"""Largest current at the limit over the mean while the switch is on, with the usual ripple and at the boundary of conduction: ripple,
+tolerance and delay, estimated."""
 HELD_SHARE = 0.76
 """Reflected voltage aimed at over the least bus, where two switches are held to it; drops and whole turns add a little."""
 CLAMP_SWITCH_SHARE = 0.01
@@ -22,7 +23,9 @@ CLAMP_SWITCH_SHARE = 0.01
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: float) -> dict[str, Any]:
     """Switch class and what its voltage leaves. The voltage class first, then the die by loss."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
-    duty_limit = work.choose("switch.duty_limit", *((0.48, "below a half: the reflected voltage stays below the bus, and the leakage finds its way back") if v.held else (0.65, "controller with slope compensation")))
+    duty_limit = work.choose("switch.duty_limit",
+                             *((0.48, "below a half: the reflected voltage stays below the bus, and the leakage finds its way back")
+                               if v.held else (0.65, "controller with slope compensation")))
     room_wanted = 1.0 if v.clamp is None else v.clamp.ROOM
     reach = v_low * 0.9 / (1 - 0.9 * float(duty_limit.value)) * 0.9 * float(duty_limit.value)
     if v.held:
@@ -35,21 +38,27 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
         classes = sorted({r["v_class_v"] for r in rows})
         room = {c: (derate.value * c - v_top - 1) / 1.04 / room_wanted for c in classes}
         v_class = next((c for c in classes if room[c] >= wanted), classes[-1])
-        refused = [f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" if v.held else f"{c:g} V: leaves {show(max(room[c], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for c in classes if c < v_class and (v.held or c > v_top)]
+        refused = [f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" if v.held
+                   else f"{c:g} V: leaves {show(max(room[c], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for c in classes
+                   if c < v_class and (v.held or c > v_top)]
         reflects = max(min(room[v_class], reach), 1.0)  # none where the bus is above every class
         i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, (2.4 * (1 + v_low / reflects) if v.valley else 3.0) * power / v_low / 0.9
         at_limit = AT_LIMIT[v.valley] * power / v_low * (1 + v_low / (reach if v.held else reflects))
         fs = float(work.choose.pins.get("fs", 65e3))
 
         def loss(r: Mapping[str, Any]) -> float:
-            return float(r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + (0.5 * (r["c_energy_f"] + 40e-12) * v_top**2 + 0.5 * v_top * 0.3 * i_peak * r["t_fall_s"]) * fs)
-        name, why, heavier = pick_die(rows, v_class, "holds the bus" if v.held else f"leaves {show(wanted, 'V')} reflected", i_peak, at_limit, loss)
+            return float(
+                r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2
+                + (0.5 * (r["c_energy_f"] + 40e-12) * v_top**2 + 0.5 * v_top * 0.3 * i_peak * r["t_fall_s"]) * fs)
+        name, why, heavier = pick_die(rows, v_class, "holds the bus" if v.held else f"leaves {show(wanted, 'V')} reflected", i_peak,
+                                      at_limit, loss)
         return name, why, (*refused, *heavier)
 
     name = work.choose("switch.class", rule)
     row = table.row(name.value)
     work.sheet.given("switch.v_class", row["v_class_v"], "V", "catalogue", f"class {name.value}")
-    work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule", f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
+    work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule",
+                     f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
     return {"row": row, "derate": derate, "duty_limit": duty_limit, "reach": reach, "integrated": row["kind"] == "integrated"}
 
 
@@ -57,26 +66,33 @@ def reflected(work: Work, v: Variant, switch: Mapping[str, Any], v_top: float) -
     """Reflected voltage [V]: what the class leaves, or what the duty limit allows at the valley."""
     if v.held:
         by_duty = float(switch["reach"])
-        return float(work.choose("flyback.v_or", lambda: float(f"{min(by_duty, 400.0):.3g}"), f"the duty limit at the valley and the bus at the end of hold-up leave {show(by_duty, 'V')}; the diodes hold the switches to the bus whatever it is").value)
+        return float(work.choose("flyback.v_or", lambda: float(f"{min(by_duty, 400.0):.3g}"),
+                                 f"the duty limit at the valley and the bus at the end of hold-up leave {show(by_duty, 'V')}; "
+                                 "the diodes hold the switches to the bus whatever it is").value)
     assert v.clamp is not None
     budget = (float(switch["derate"].value) * switch["row"]["v_class_v"] - v_top - 1) / 1.04
     by_class, by_duty = max(budget / v.clamp.ROOM, 2.0), float(switch["reach"])
     deciding = "what the switch class leaves after derating" if by_class < by_duty else "the duty limit at the valley"
-    row = work.choose("flyback.v_or", lambda: float(f"{min(by_class, by_duty, 400.0):.3g}"), f"{deciding}: class {show(by_class, 'V')}, duty {show(by_duty, 'V')}; clamp {v.clamp.ROOM:g} × reflected")
+    row = work.choose("flyback.v_or", lambda: float(f"{min(by_class, by_duty, 400.0):.3g}"),
+                      f"{deciding}: class {show(by_class, 'V')}, duty {show(by_duty, 'V')}; clamp {v.clamp.ROOM:g} × reflected")
     return float(row.value)
 
 
 def clamp_switch(work: Work, switch: Mapping[str, Any], v_or: float, v_low: float, power: float) -> float:
-    """Node capacitance [F] that the clamp switch adds; its class is chosen by an estimate of its rms current, its hot resistance recorded."""
+    """Node capacitance [F] that the clamp switch adds; its class is chosen by an estimate of its rms current, its hot resistance
+    recorded."""
     table = work.parts["switches"]
     i_peak, duty = 1.4 * power / v_low * (1 + v_low / v_or), v_or / (v_or + v_low)
     i_rms = i_peak * float(np.sqrt((1 - duty) / 3))
 
     def rule() -> str:
         dies = [r for r in table.where(kind="discrete").rows if r["v_class_v"] == switch["row"]["v_class_v"]] or [switch["row"]]
-        cool = [r for r in dies if r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 <= CLAMP_SWITCH_SHARE * power and PULSED * r["i_max_a"] >= i_peak]
+        cool = [r for r in dies if r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 <= CLAMP_SWITCH_SHARE * power
+                and PULSED * r["i_max_a"] >= i_peak]
         return str(max(cool, key=lambda r: r["r_on_25_ohm"])["name"] if cool else min(dies, key=lambda r: r["r_on_25_ohm"])["name"])
 
-    row = table.row(work.choose("clamp.switch", rule, f"voltage class of the main switch; largest die that burns at most {CLAMP_SWITCH_SHARE * 100:g} % of the output at an estimated {show(i_rms, 'A')}").value)
-    work.sheet.given("clamp.r_hot", row["r_on_25_ohm"] * row["hot_ratio"], "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}")
+    row = table.row(work.choose("clamp.switch", rule, "voltage class of the main switch; largest die that burns at most "
+                                f"{CLAMP_SWITCH_SHARE * 100:g} % of the output at an estimated {show(i_rms, 'A')}").value)
+    work.sheet.given("clamp.r_hot", row["r_on_25_ohm"] * row["hot_ratio"], "Ω", "catalogue",
+                     f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}")
     return float(row["c_energy_f"])

@@ -19,15 +19,18 @@ from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import turned
 
 STEPS, EARLY = (8, 12, 8, 4), 0.25
-"""Steps while the leakage empties, while the core does (its early share by itself: there a lightly loaded output has its pulse), and while the current goes back."""
+"""Steps while the leakage empties, while the core does (its early share by itself: there a lightly loaded output has its pulse), and while
+the current goes back."""
 WINDOW, WINDOW_STEPS = 8, 4
 """Pieces, and steps of each, of a pulse whose leakage current turns round in the clamp."""
 LEAST_PULSE, LATEST = 1e-3, 0.5
-"""Where the clamp takes nearly all of the core, at idle: of what the core holds the outputs take at least this share at a time, most in the middle of the pulse."""
+"""Where the clamp takes nearly all of the core, at idle: of what the core holds the outputs take at least this share at a time, most in the
+middle of the pulse."""
 OFF = 0.03
 """Share of its load by which an output may be off before its figures are not to be used."""
 LEAST_LOAD = 0.05
-"""Load [share of its current] below which an output lives on the spike of the leakage alone: its bleed is worked out from there (common practice, no source)."""
+"""Load [share of its current] below which an output lives on the spike of the leakage alone: its bleed is worked out from there (common
+practice, no source)."""
 LIFTS = (0.6, 2.0)
 """What is believed of a lift; beyond it no turns help."""
 ROOM = 0.02
@@ -35,7 +38,9 @@ ROOM = 0.02
 
 
 class Outputs(Struct, frozen=True):
-    """For each output in the order of the windings, over the grid: peak and rms [A] and voltage without its drop [V]; voltage with its drop over the regulated one's by their turns (lift); what it takes from the core for its charge over what that is at the reflected voltage (takes); its load [A], and what it takes more for every volt it stands lower [A/V]; miss: greatest share of a load that was not met."""
+    """For each output in the order of the windings, over the grid: peak and rms [A] and voltage without its drop [V]; voltage with its drop
+    over the regulated one's by their turns (lift); what it takes from the core for its charge over what that is at the reflected voltage
+    (takes); its load [A], and what it takes more for every volt it stands lower [A/V]; miss: greatest share of a load that was not met."""
 
     peak: list[Array]
     rms: list[Array]
@@ -48,7 +53,8 @@ class Outputs(Struct, frozen=True):
 
 
 class Reach(Struct, frozen=True):
-    """How far an output that no loop holds moves: least and greatest lift; at the greatest its current [A], and how much more it takes for every volt lower [A/V]; its turns over the regulated one's; voltage of that winding, and drop of the rectifier [V]."""
+    """How far an output that no loop holds moves: least and greatest lift; at the greatest its current [A], and how much more it takes for
+    every volt lower [A/V]; its turns over the regulated one's; voltage of that winding, and drop of the rectifier [V]."""
 
     low: float
     high: float
@@ -63,18 +69,21 @@ class Reach(Struct, frozen=True):
         return lift * self.main * turns - self.forward
 
     def aim(self, out: Output) -> float:
-        """Voltage the winding is to have at no lift [V]: in the middle of the tolerance where its range fits in, else no lower than the least lift allows, and a bleed takes the rest."""
+        """Voltage the winding is to have at no lift [V]: in the middle of the tolerance where its range fits in, else no lower than the
+        least lift allows, and a bleed takes the rest."""
         least, most = (out.magnitude * (1 + sign * (out.tolerance - ROOM)) + self.forward for sign in (-1, 1))
         return float(np.sqrt(least * most / (self.low * self.high)) if most / least > self.high / self.low else least / self.low)
 
     def bleed(self, out: Output, turns: float) -> float:
-        """Current [A] beside the least load that keeps the output below its greatest voltage with so many turns over the regulated one's: the charge of a short pulse goes with the square of the voltage left for it."""
+        """Current [A] beside the least load that keeps the output below its greatest voltage with so many turns over the regulated one's:
+        the charge of a short pulse goes with the square of the voltage left for it."""
         over = self.volts(self.high, turns) - out.magnitude * (1 + out.tolerance - ROOM)
         return max(0.0, self.current * max(1 + self.yields * over * self.turns / turns / (2 * self.current), 0.0) ** 2 - out.current_min)
 
 
 def apart(matrix: Leakage, leakage: float) -> Array:
-    """Leakage between the primary and the other windings [H] (outputs in the order of the windings, then the auxiliary one), seen from the primary: as laid, and as much more as the leakage in use is more than that of the stack."""
+    """Leakage between the primary and the other windings [H] (outputs in the order of the windings, then the auxiliary one), seen from the
+    primary: as laid, and as much more as the leakage in use is more than that of the stack."""
     others = list(range(1, len(matrix.turns)))
     return matrix.apart(0, others) * leakage / matrix.shorted(0, others[:-1])[0]
 
@@ -86,8 +95,10 @@ def ring_shares(s: pd.Stage) -> list[float]:
 
 
 def spike(s: pd.Stage, o: Mapping[str, Any], line: Any) -> Array:
-    """What drives the current of the leakage into the outputs [V]: the node's clamp over the reflected voltage, never more than the leakage can lift the node."""
-    return np.minimum(line(o["crest" if "crest" in o else "v_node"]) - line(o["v_or"]), line(o["i_one"]) * np.sqrt(line(s.leakage) / line(s.c_node)))
+    """What drives the current of the leakage into the outputs [V]: the node's clamp over the reflected voltage, never more than the leakage
+    can lift the node."""
+    return np.minimum(line(o["crest" if "crest" in o else "v_node"]) - line(o["v_or"]),
+                      line(o["i_one"]) * np.sqrt(line(s.leakage) / line(s.c_node)))
 
 
 def _pulse(s: pd.Stage, o: Mapping[str, Any], line: Any) -> tuple[Array, Array, tuple[int, ...]]:
@@ -101,10 +112,13 @@ def _pulse(s: pd.Stage, o: Mapping[str, Any], line: Any) -> tuple[Array, Array, 
     cross, end = np.maximum(line(o["i_cross"]), LEAST_PULSE * line(o["i_one"])), line(o["i_end"])
     if "i_back" in o:  # of a slow diode what comes back goes on into the outputs
         cross = cross + np.minimum(line(o["i_back"]), cross)
-    rise = np.maximum(line(o["t_clamp"]), line(s.leakage) * cross / np.maximum(spike(s, o, line), 1e-3 * line(o["v_or"])))  # no faster than the node drives it through the leakage
+    rise = np.maximum(line(o["t_clamp"]),
+                      line(s.leakage) * cross
+                      / np.maximum(spike(s, o, line), 1e-3 * line(o["v_or"])))  # no faster than the node drives it through the leakage
     rise = np.minimum(rise, LATEST * line(o["t_off"]))
     rest = line(o["t_off"]) - rise
-    return np.stack([np.zeros_like(end), cross, cross + EARLY * (end - cross), end, np.zeros_like(end)]), np.stack([rise, EARLY * rest, (1 - EARLY) * rest, line(o["t_com"])]), STEPS
+    return (np.stack([np.zeros_like(end), cross, cross + EARLY * (end - cross), end, np.zeros_like(end)]),
+            np.stack([rise, EARLY * rest, (1 - EARLY) * rest, line(o["t_com"])]), STEPS)
 
 
 class Asked(sharing.Pulse, frozen=True):
@@ -130,12 +144,15 @@ def asked(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], 
     forward, fs, loads = np.array([r["v_forward_v"] for r in rectifiers]), line(o["fs"]), np.array([line(i) for i in s.i_outputs[:-1]])
     current, length, steps = _pulse(s, o, line)
     wanted, given = loads / ratio[:, None] / fs, (0.5 * (current[1:] + current[:-1]) * length).sum(0)
-    wanted[0] = np.where(line(s.is_limit) > 0, np.maximum(line(o["i_mean"]) / fs - wanted[1:].sum(0), wanted[0]), wanted[0])  # at the limit the regulated output takes what the core gives; elsewhere each what it is asked to
-    return Asked(s.extra["apart"][:-1, :-1], resistance, (line(s.v_out) + forward[0]) * ratio[0] * np.ones((len(ratio), 1)), wanted, current * (wanted.sum(0) / np.maximum(given, 1e-15)), length, steps, ratio, forward, loads, fs, line(o["v_or"]))
+    wanted[0] = np.where(line(s.is_limit) > 0, np.maximum(line(o["i_mean"]) / fs - wanted[1:].sum(0), wanted[0]),
+                         wanted[0])  # at the limit the regulated output takes what the core gives; elsewhere each what it is asked to
+    return Asked(s.extra["apart"][:-1, :-1], resistance, (line(s.v_out) + forward[0]) * ratio[0] * np.ones((len(ratio), 1)), wanted,
+                 current * (wanted.sum(0) / np.maximum(given, 1e-15)), length, steps, ratio, forward, loads, fs, line(o["v_or"]))
 
 
 def solve(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], some: Any = ..., fewer: int = 1) -> Outputs:
-    """Currents and voltages of all outputs for a period o of the stage (rows or numbers), begun from the lift that the stage knows at all corners. some: index of the corners, all where none is given; fewer: divides the steps."""
+    """Currents and voltages of all outputs for a period o of the stage (rows or numbers), begun from the lift that the stage knows at all
+    corners. some: index of the corners, all where none is given; fewer: divides the steps."""
     a = asked(plan, s, o, shape, some)
     known = np.array([np.asarray(x)[some].ravel() for x in s.extra["lift"]]) if "lift" in s.extra and some is ... else 1.0
     found = a.shared(known, fewer)
@@ -146,12 +163,15 @@ def solve(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], 
     def each(x: Array) -> list[Array]:
         return [v.reshape(here) for v in x]
     takes = (found.voltage + a.resistance[:, None] * found.square / np.maximum(found.charge, 1e-15)) / a.v_or
-    return Outputs(each(found.peak * ratio), each(np.sqrt(found.square * a.fs) * ratio), each(found.voltage / ratio - a.forward[:, None]), each(found.voltage / found.voltage[0]), each(takes), each(a.loads), each(found.yields * a.fs * ratio**2), float(found.miss.max()))
+    return Outputs(each(found.peak * ratio), each(np.sqrt(found.square * a.fs) * ratio), each(found.voltage / ratio - a.forward[:, None]),
+                   each(found.voltage / found.voltage[0]), each(takes), each(a.loads), each(found.yields * a.fs * ratio**2),
+                   float(found.miss.max()))
 
 
 def traces(design: Any, corner: Corner) -> tuple[Array, Array]:
     """Instants [s] from the switch's turn-off and currents (outputs, instants) [A] seen from the primary at a corner."""
-    a = asked(design.context["plan"], design.context["stage"], design.context["o"], design.grid.shape, np.ix_(*(np.array([i]) for i in corner.index)))
+    a = asked(design.context["plan"], design.context["stage"], design.context["o"], design.grid.shape,
+              np.ix_(*(np.array([i]) for i in corner.index)))
     length, current = a.followed(a.shared().voltage)
     return np.append(0.0, length[:, 0].cumsum()), current[:, :, 0].T
 
@@ -180,7 +200,9 @@ def _leaves(work: Work, reach: Mapping[int, Reach], down: bool) -> bool:
 
 
 def outside(work: Work, plan: Any) -> tuple[dict[int, Reach], list[Array]]:
-    """How far the outputs move where one of them leaves its tolerance, or lives on less than bleeds can give it; nothing where all stay inside, and where there is one. Looked at on the highest and the lowest line, each with the least load that bleeds can give it. And about their lifts at every corner."""
+    """How far the outputs move where one of them leaves its tolerance, or lives on less than bleeds can give it; nothing where all stay
+    inside, and where there is one. Looked at on the highest and the lowest line, each with the least load that bleeds can give it. And
+    about their lifts at every corner."""
     s, grid = plan.stage, work.grid
     order, shape = s.extra["order"], grid.shape
     if len(order) == 1:
@@ -203,7 +225,9 @@ def _everywhere(grid: Grid, ends: Array, runs: Array) -> Array:
 
 
 def lifted(work: Work, plan: Any) -> tuple[pd.Stage, dict[int, Reach]]:
-    """The stage with what every winding takes from the core for its charge, over what that is at the reflected voltage (the auxiliary one just that), and how far the outputs move where one of them still climbs out of its tolerance; from half the steps: close enough for what the outputs take."""
+    """The stage with what every winding takes from the core for its charge, over what that is at the reflected voltage (the auxiliary one
+    just that), and how far the outputs move where one of them still climbs out of its tolerance; from half the steps: close enough for what
+    the outputs take."""
     s, shape = plan.stage, work.grid.shape
     found = solve(plan, s, pd.solve(s).out, shape, fewer=2)
     reach = _reach(work, plan, found, np.broadcast_to(corners.RUN.mask(work.grid), shape))
@@ -217,10 +241,14 @@ def record(work: Work, plan: Any, s: pd.Stage, o: Mapping[str, Any]) -> dict[str
         return {}
     found = solve(plan, s, o, work.grid.shape)
     if found.miss > OFF:
-        work.find(MUST_FIX, "rectifier", f"no voltage was found at which every output takes its load: {found.miss * 100:.0f} % of one is missing; its currents and voltages are not to be used", "rectifier1.i_peak", "flyback.v_or")
+        work.find(MUST_FIX, "rectifier", f"no voltage was found at which every output takes its load: {found.miss * 100:.0f} % of one is "
+                  "missing; its currents and voltages are not to be used", "rectifier1.i_peak", "flyback.v_or")
     if "i_back" in o:
-        work.find(LOOK_AT, "rectifier", "what a slow clamp diode sends back rings on through the outputs, which is left out: those that no loop holds stand up to a tenth higher, and their rectifiers' peaks up to half as high again (exact periods)", f"output{s.extra['order'][1] + 1}.v_high", "clamp.kind")
-    text = f"solved: one pulse in {sum(STEPS)} steps, outputs held apart by leakage and resistance, diodes conducting or not; loads met to {found.miss:.1g}"
+        work.find(LOOK_AT, "rectifier", "what a slow clamp diode sends back rings on through the outputs, which is left out: those that no "
+                  "loop holds stand up to a tenth higher, and their rectifiers' peaks up to half as high again (exact periods)",
+                  f"output{s.extra['order'][1] + 1}.v_high", "clamp.kind")
+    text = (f"solved: one pulse in {sum(STEPS)} steps, outputs held apart by leakage and resistance, diodes conducting or not; loads met "
+            f"to {found.miss:.1g}")
     inputs = {"leakage": s.leakage, "i_top": o["i_top"], "t_off": o["t_off"]}
     rows: dict[str, list[Any]] = {"peak": [], "rms": [], "voltage": []}
     for k, index in enumerate(s.extra["order"]):

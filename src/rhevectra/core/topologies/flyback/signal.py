@@ -13,7 +13,8 @@ from rhevectra.core.topologies.flyback import period as pd
 
 
 def of(work: Work, s: pd.Stage, o: dict[str, Any]) -> signal.Signal:
-    """The recorded stage in small signals: its core's current, seen from the primary, fed to the regulated output while the switch is off; other outputs taken as tightly coupled."""
+    """The recorded stage in small signals: its core's current, seen from the primary, fed to the regulated output while the switch is off;
+    other outputs taken as tightly coupled."""
     rows, order = work.sheet.rows, s.extra["order"]
     where = signal.judged(work, s.v_bus, o["fs"], o["fs"] if s.variant.valley else s.fs)
     there = where.of
@@ -28,4 +29,5 @@ def of(work: Work, s: pd.Stage, o: dict[str, Any]) -> signal.Signal:
     main = order[0] + 1
     others = tuple(signal.bank(work, order[k] + 1, float(plain(s.ns[0])) / float(plain(s.ns[k]))) for k in range(1, len(order)))
     gain = float(rows["switch.current_limit"].value) / float(rows["feedback.i_pin"].value)
-    return signal.Signal(where, signal.FedWhileOff(ramp, ratio, s.variant.valley), gain, period, r_load, right, (signal.bank(work, main, second=f"filter{main}.r" in rows), *others))
+    return signal.Signal(where, signal.FedWhileOff(ramp, ratio, s.variant.valley), gain, period, r_load, right,
+                         (signal.bank(work, main, second=f"filter{main}.r" in rows), *others))

@@ -24,7 +24,8 @@ from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_
 
 ORDERS = 24
 ROUNDING = 0.4
-"""Share of an output's tolerance that whole turns may take; the rest is for what load and the other outputs move (common practice, no source)."""
+"""Share of an output's tolerance that whole turns may take; the rest is for what load and the other outputs move (common practice, no
+source)."""
 VALLEY_FS = "65 kHz at the lowest bus and full load: above hearing at every overload, and the frequency rises from there"
 CONTROLLER, SKIPPING = 1.5e-3, 0.5e-3
 """Current of a controller without its gate charge, of one that skips pulses at no load [A] (typical, from memory)."""
@@ -33,7 +34,8 @@ SYNC_SUPPLY = 1e-3
 
 
 AUX_VOLTS, AUX_LEAST, AUX_MOST = 14.0, 11.5, 60.0
-"""What the auxiliary winding is aimed at [V]; at the lowest setting of the output, above the lock-out at 9.5 V by what it sinks at idle; and at most at the highest."""
+"""What the auxiliary winding is aimed at [V]; at the lowest setting of the output, above the lock-out at 9.5 V by what it sinks at idle;
+and at most at the highest."""
 
 
 def _auxiliary_aim(out: Output) -> tuple[float, str, tuple[str, ...]]:
@@ -41,45 +43,65 @@ def _auxiliary_aim(out: Output) -> tuple[float, str, tuple[str, ...]]:
     wanted = (AUX_LEAST + AUX_DROP) * out.magnitude / out.least - AUX_DROP
     if wanted <= AUX_VOLTS:
         return AUX_VOLTS, "middle of the controller's supply window", ()
-    return float(f"{min(wanted, AUX_MOST):.3g}"), f"at the highest setting, so that {AUX_LEAST:g} V are left at the lowest of {out.least:g} V", ()
+    return (float(f"{min(wanted, AUX_MOST):.3g}"),
+            f"at the highest setting, so that {AUX_LEAST:g} V are left at the lowest of {out.least:g} V", ())
 
 
-def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rectifiers: Mapping[int, dict[str, Any]], v_bus: Array, aims: Mapping[int, float], bleeds: Mapping[int, float]) -> pd.Stage:
-    """The power stage with an ideal turns ratio, for choosing inductance, limit and transformer. aims: voltages of the windings of outputs that are not aimed at the output's own; bleeds: what holds outputs down at light load [A], as expected before there are turns."""
+def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rectifiers: Mapping[int, dict[str, Any]], v_bus: Array,
+             aims: Mapping[int, float], bleeds: Mapping[int, float]) -> pd.Stage:
+    """The power stage with an ideal turns ratio, for choosing inductance, limit and transformer. aims: voltages of the windings of outputs
+    that are not aimed at the output's own; bleeds: what holds outputs down at light load [A], as expected before there are turns."""
     need, grid = work.need, work.grid
     main = need.main
     order = [main, *(k for k in range(len(need.outputs)) if k != main)]
     volts = [aims.get(k, need.outputs[k].magnitude + rectifiers[k]["row"]["v_forward_v"]) for k in order]
     aux = work.choose("aux.v", lambda: _auxiliary_aim(need.outputs[main]))
-    aux_i = work.choose("aux.i", lambda: CONTROLLER + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * 65e3, "controller and gate charge (common practice)")
+    aux_i = work.choose("aux.i", lambda: CONTROLLER + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * 65e3,
+                        "controller and gate charge (common practice)")
     law = str(work.choose.pins.get("light_load", "skip"))
-    aux_idle = work.choose("aux.i_idle", lambda: min({"skip": SKIPPING, "foldback": CONTROLLER}.get(law, np.inf), float(aux_i.value)), "a controller that leaves pulses out sleeps between them, and hardly charges a gate (typical, from memory)")
+    aux_idle = work.choose("aux.i_idle", lambda: min({"skip": SKIPPING, "foldback": CONTROLLER}.get(law, np.inf), float(aux_i.value)),
+                           "a controller that leaves pulses out sleeps between them, and hardly charges a gate (typical, from memory)")
     r = rectifiers[main]["row"]
     c_wind = work.choose("transformer.c_winding", 40e-12, "layered winding of this size (common practice); measure it from the ring")
     ratio = v_or / volts[0]
-    fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3, VALLEY_FS if v.valley else "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"] else "fixed by the integrated class")
+    fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3,
+                     VALLEY_FS if v.valley else "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"]
+                     else "fixed by the integrated class")
     drive = [driven(grid, SYNC_SUPPLY, rectifiers[k]["row"]["q_gate_c"], float(fs.value), law != "fixed") for k in order]
     io = [idle.load(work, k) + extra + bleeds.get(k, 0.0) for k, extra in zip(order, drive, strict=True)]
-    first = {"v_bus": v_bus, "i_outputs": (*io, np.where(grid.unloaded, aux_idle.value, aux_i.value)), "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
-             "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio, "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
-             "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"], "fs": float(fs.value), "f_floor": 0.0,
-             "c_node": v.across * switch["row"]["c_energy_f"] + float(c_wind.value) + switch.get("c_clamp", 0.0), "clamp_vf": 1.0, "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
+    first = {"v_bus": v_bus, "i_outputs": (*io, np.where(grid.unloaded, aux_idle.value, aux_i.value)),
+             "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
+             "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio,
+             "ns": (1.0, *(v / volts[0] for v in volts[1:]), (float(aux.value) + AUX_DROP) / volts[0]),
+             "r_switch": switch["row"]["r_on_25_ohm"] * switch["row"]["hot_ratio"], "t_fall": switch["row"]["t_fall_s"],
+             "fs": float(fs.value), "f_floor": 0.0,
+             "c_node": v.across * switch["row"]["c_energy_f"] + float(c_wind.value) + switch.get("c_clamp", 0.0), "clamp_vf": 1.0,
+             "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
     v_low = float(loaded(work, v_bus).min())
-    p_in = 1.03 * sum(v * ((need.outputs[k].current_peak or 0.0) + bleeds.get(k, 0.0)) for v, k in zip(volts, order, strict=True)) + float(aux.value) * float(aux_i.value)
+    p_in = (1.03 * sum(v * ((need.outputs[k].current_peak or 0.0) + bleeds.get(k, 0.0)) for v, k in zip(volts, order, strict=True))
+            + float(aux.value) * float(aux_i.value))
     duty = float(flyback.duty_ideal(v_or, v_low))
-    stage = {"v_bus": work.sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"), "duty": work.sheet.given("switch.duty_valley", duty, "", "solved", "ideal duty at the lowest bus"),
-             "power": work.sheet.given("transformer.p_through", p_in, "W", "solved", "outputs, drops and auxiliary at the larger of full and peak load, plus 3 %"), "fs": fs}
+    stage = {"v_bus": work.sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"),
+             "duty": work.sheet.given("switch.duty_valley", duty, "", "solved", "ideal duty at the lowest bus"),
+             "power": work.sheet.given("transformer.p_through", p_in, "W", "solved",
+                                       "outputs, drops and auxiliary at the larger of full and peak load, plus 3 %"), "fs": fs}
     if v.valley:
-        wanted, why = _boundary(work, stage, first["c_node"]), "the core empties at the lowest bus and full load just before the first valley, rounded to three digits"
+        wanted, why = (_boundary(work, stage, first["c_node"]),
+                       "the core empties at the lowest bus and full load just before the first valley, rounded to three digits")
         first["f_max"] = float(work.choose("qr.f_max", 130e3, "130 kHz keeps the fundamental below the 150 kHz limit line").value)
     else:
         k_ripple = work.choose("flyback.ripple_ratio", 0.8, "school: 0.6 to 1.25, a small core with moderate peak current")
-        wanted, why = work.sheet("transformer.lp_wanted", flyback.primary_inductance, ripple_ratio=k_ripple, **stage), "from the ripple ratio at the valley, rounded to three digits"
+        wanted, why = (work.sheet("transformer.lp_wanted", flyback.primary_inductance, ripple_ratio=k_ripple, **stage),
+                       "from the ripple ratio at the valley, rounded to three digits")
     lp = work.choose("transformer.lp", lambda: float(f"{float(wanted.value):.3g}"), why, wanted=wanted)
     leak = 0.015 * float(lp.value)
-    return pd.Stage(**first, variant=v, lp=float(lp.value), leakage=leak, r_primary=0.004 * v_low**2 / p_in, i_floor=0.4 * p_in / (v_low * duty), i_limit=np.full(grid.shape, 2.0 * p_in / (v_low * duty)), **({} if v.clamp is None else v.clamp.guess(v_or, p_in, float(fs.value))),
+    return pd.Stage(**first, variant=v, lp=float(lp.value), leakage=leak, r_primary=0.004 * v_low**2 / p_in,
+                    i_floor=0.4 * p_in / (v_low * duty), i_limit=np.full(grid.shape, 2.0 * p_in / (v_low * duty)),
+                    **({} if v.clamp is None else v.clamp.guess(v_or, p_in, float(fs.value))),
                     core=work.parts["materials"].rows[1], area=v_or * 0.5 / float(fs.value) / 0.2 / ratio, volume=6e-6 * p_in / 60,
-                    core_temperature=need.ambient_max + 35.0, extra={"kappa": 0.3, "order": order, "bleeds": bleeds, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i, "wanted": wanted, "p_in": p_in})
+                    core_temperature=need.ambient_max + 35.0,
+                    extra={"kappa": 0.3, "order": order, "bleeds": bleeds, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i,
+                           "wanted": wanted, "p_in": p_in})
 
 
 def _boundary(work: Work, stage: Mapping[str, Any], c_node: float) -> Any:
@@ -88,14 +110,16 @@ def _boundary(work: Work, stage: Mapping[str, Any], c_node: float) -> Any:
     lp = float(flyback.boundary_inductance(v_low, duty, 0.0, fs, power))
     for _ in range(6):
         lp = float(flyback.boundary_inductance(v_low, duty, min(flyback.half_ring(lp, c_node), 0.5 / fs), fs, power))
-    way = work.sheet.solved("switch.t_valley_plan", float(min(flyback.half_ring(lp, c_node), 0.5 / fs)), "s", "half a free ring of the inductance wanted; six passes")
+    way = work.sheet.solved("switch.t_valley_plan", float(min(flyback.half_ring(lp, c_node), 0.5 / fs)), "s",
+                            "half a free ring of the inductance wanted; six passes")
     return work.sheet("transformer.lp_wanted", flyback.boundary_inductance, t_valley=way, **stage)
 
 
 def limit_inputs(work: Work) -> dict[str, Any]:
     """The rows that make the largest current the limit lets pass, whatever the bus is."""
     rows = work.sheet.rows
-    return {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"], "lp": rows["transformer.lp_min"]}
+    return {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"],
+            "lp": rows["transformer.lp_min"]}
 
 
 def limit_at(work: Work, v_bus: Any) -> Any:
@@ -104,10 +128,12 @@ def limit_at(work: Work, v_bus: Any) -> Any:
 
 
 def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_run: float, peak_sag: float, v_bus: Array) -> dict[str, Any]:
-    """Nominal limit and its extremes with tolerance, delay and inductance tolerance. peak_run, peak_sag: largest peak in run, and at full load from the bus at the end of hold-up [A]."""
+    """Nominal limit and its extremes with tolerance, delay and inductance tolerance. peak_run, peak_sag: largest peak in run, and at full
+    load from the bus at the end of hold-up [A]."""
     row, sheet = switch["row"], work.sheet
     lp_tol = work.choose("transformer.lp_tolerance", 0.10, "gapped core as made (common practice); a ground gap holds 5 %")
-    tol = work.choose("switch.limit_tolerance", lambda: (row["limit_max_a"] / row["limit_typ_a"] - 1) if switch["integrated"] else 0.08, "integrated class" if switch["integrated"] else "comparator and sense resistor (common practice)")
+    tol = work.choose("switch.limit_tolerance", lambda: (row["limit_max_a"] / row["limit_typ_a"] - 1) if switch["integrated"] else 0.08,
+                      "integrated class" if switch["integrated"] else "comparator and sense resistor (common practice)")
     work.choose("switch.limit_delay", 250e-9, "comparator, logic and gate (common practice)")
 
     def rule() -> float:
@@ -115,11 +141,16 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_r
             return float(row["limit_typ_a"])
         return sensing.limit_of(work, max(1.05 * peak_run, peak_sag, 1e-3) * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value)))
 
-    nominal = work.choose("switch.current_limit", rule, ("full load at the end of hold-up" if peak_sag > 1.05 * peak_run else "5 % above the largest peak in run") + " with half the inductance tolerance, at the least trip; next sense resistor of E96" if not switch["integrated"] else "typical value of the class")
+    nominal = work.choose("switch.current_limit", rule,
+                          ("full load at the end of hold-up" if peak_sag > 1.05 * peak_run else "5 % above the largest peak in run")
+                          + " with half the inductance tolerance, at the least trip; next sense resistor of E96" if not switch["integrated"]
+                          else "typical value of the class")
     sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule", "inductance less its tolerance")
     worst = limit_at(work, v_bus)
-    low = sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule", "nominal current limit less its tolerance")
-    return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol, "lp_max": float(plain(stage.lp)) * (1 + float(lp_tol.value))}
+    low = sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule",
+                      "nominal current limit less its tolerance")
+    return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol,
+            "lp_max": float(plain(stage.lp)) * (1 + float(lp_tol.value))}
 
 
 def _burnt(v: Variant, share: float) -> float:
@@ -127,7 +158,8 @@ def _burnt(v: Variant, share: float) -> float:
     return 1.0 if v.clamp is None else clamping.burnt(v.clamp.FALLS, share)
 
 
-def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out: Mapping[str, Any], v_bus: Array, material: Any) -> tuple[tr.TransformerNeed, float]:
+def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out: Mapping[str, Any], v_bus: Array,
+                     material: Any) -> tuple[tr.TransformerNeed, float]:
     """What the circuit asks of the transformer, from one period `out` of the estimated stage; and the margin width [m]."""
     need, grid, choose = work.need, work.grid, work.choose
     full = corners.FULL.mask(grid) & np.broadcast_to(np.array([p.label == "" for p in grid.points])[None, None, :, None], grid.shape)
@@ -145,15 +177,28 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     for k, o in enumerate(stage.extra["order"]):
         scale = at(stage.i_outputs[k]) / reach
         name = f"ns{o + 1}"
-        needs.append(tr.WindingNeed(name, stage.extra["volts"][k], at(out["i_secondary"]) * scale, at(stage.i_outputs[k]), har_s * scale, triple, tol[o]))
+        needs.append(
+            tr.WindingNeed(name, stage.extra["volts"][k], at(out["i_secondary"]) * scale, at(stage.i_outputs[k]), har_s * scale, triple,
+                           tol[o]))
     scale = at(stage.i_outputs[-1]) / reach
-    needs.append(tr.WindingNeed("naux", float(stage.extra["aux"].value) + AUX_DROP, at(out["i_secondary"]) * scale, at(stage.i_outputs[-1]), har_s * scale, False, 0.2))
+    needs.append(
+        tr.WindingNeed("naux", float(stage.extra["aux"].value) + AUX_DROP, at(out["i_secondary"]) * scale, at(stage.i_outputs[-1]),
+                       har_s * scale, False, 0.2))
     b_sat = material["b_sat_100_t"]
     derate = choose("derating.flux", 0.85, "85 % of hot saturation at the worst current limit (common practice)")
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
-    b_max = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule", f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
-    flux = np.max(limit["lp_max"] * plain(limit["nominal"]) * (1 + float(work.sheet.rows["switch.limit_tolerance"].value)) + v_bus * float(work.sheet.rows["switch.limit_delay"].value))
+    b_max = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule",
+                             f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
+    flux = np.max(
+        limit["lp_max"] * plain(limit["nominal"]) * (1 + float(work.sheet.rows["switch.limit_tolerance"].value)) + v_bus
+        * float(work.sheet.rows["switch.limit_delay"].value))
     return tr.TransformerNeed(
-        windings=tuple(needs), ratio=ratio, lp=float(plain(stage.lp)), flux_limit=float(flux), swing=np.array([at(out["v_or"]) * t for t in np.broadcast_to(out["t_off"], grid.shape)[full]]), t_up=np.broadcast_to(out["t_ramp"], grid.shape)[full], t_down=np.broadcast_to(out["t_off"], grid.shape)[full], fs=fs, fs_each=np.broadcast_to(out["fs"], grid.shape)[full],
-        b_max=float(b_max.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
-        stack=winding.stack(work, needs, tapes), tapes=tapes, pins=winding.pins_of(work), leak_cost=winding.leak_cost(at(out["i_peak"]), fs, 0.5 * _burnt(stage.variant, at(out["i_peak"]) / float(np.max(limit["worst"])))), leak_least=winding.leak_least(work, float(plain(stage.lp)))), margin
+        windings=tuple(needs), ratio=ratio, lp=float(plain(stage.lp)), flux_limit=float(flux),
+        swing=np.array([at(out["v_or"]) * t for t in np.broadcast_to(out["t_off"], grid.shape)[full]]),
+        t_up=np.broadcast_to(out["t_ramp"], grid.shape)[full], t_down=np.broadcast_to(out["t_off"], grid.shape)[full], fs=fs,
+        fs_each=np.broadcast_to(out["fs"], grid.shape)[full],
+        b_max=float(b_max.value), material=dict(material), ambient=need.ambient_max, rise_max=float(rise.value), cooling=need.cooling,
+        height_max=need.height_max, margin=margin,
+        stack=winding.stack(work, needs, tapes), tapes=tapes, pins=winding.pins_of(work),
+        leak_cost=winding.leak_cost(at(out["i_peak"]), fs, 0.5 * _burnt(stage.variant, at(out["i_peak"]) / float(np.max(limit["worst"])))),
+        leak_least=winding.leak_least(work, float(plain(stage.lp)))), margin

@@ -13,7 +13,8 @@ from rhevectra.core.stages.work import Work
 
 
 class Peaks(Struct, frozen=True):
-    """Peak current in run [A] at the corner where it is greatest with the least inductance: as ordered, with the least and the greatest inductance; the least current limit [A]."""
+    """Peak current in run [A] at the corner where it is greatest with the least inductance: as ordered, with the least and the greatest
+    inductance; the least current limit [A]."""
 
     corner: Corner
     ordered: float
@@ -23,9 +24,13 @@ class Peaks(Struct, frozen=True):
 
 
 def _peak(sheet: Any, turned: bool, **both: Any) -> Any:
-    """Peak current with the least inductance, as a row or a bare number. both: inputs of the formulas; turned: the current may turn round and never rests."""
-    flowing, resting = (sheet(f"switch.i_peak_{name}", function, **both) for name, function in (("flowing", inductance.peak_flowing), ("resting", inductance.peak_resting)))
-    return sheet.either("switch.i_peak_least", turned | inductance.flows(*(plain(x) for x in both.values())), flowing, resting, "whether the current comes to rest with the least inductance")
+    """Peak current with the least inductance, as a row or a bare number. both: inputs of the formulas; turned: the current may turn round
+    and never rests."""
+    flowing, resting = (
+        sheet(f"switch.i_peak_{name}", function, **both)
+        for name, function in (("flowing", inductance.peak_flowing), ("resting", inductance.peak_resting)))
+    return sheet.either("switch.i_peak_least", turned | inductance.flows(*(plain(x) for x in both.values())), flowing, resting,
+                        "whether the current comes to rest with the least inductance")
 
 
 def peak_with(i_peak: Array, i_end: Array, share: float, turned: bool) -> Array:
@@ -48,4 +53,5 @@ def peaks(design: Any, tolerance: float) -> Peaks | None:
     turned = design.context["stage"].variant.turned
     low = np.where(corners.LOADED.mask(design.grid), peak_with(peak, end, 1 - tolerance, turned), -np.inf)
     index = tuple(int(i) for i in np.unravel_index(int(low.argmax()), shape))
-    return Peaks(design.grid.corner(index), float(peak[index]), float(low[index]), float(peak_with(peak, end, 1 + tolerance, turned)[index]), float(np.max(design.rows["switch.limit_min"].value)))
+    return Peaks(design.grid.corner(index), float(peak[index]), float(low[index]),
+                 float(peak_with(peak, end, 1 + tolerance, turned)[index]), float(np.max(design.rows["switch.limit_min"].value)))

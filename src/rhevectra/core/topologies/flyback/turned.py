@@ -56,15 +56,20 @@ def secondary_shape(o: Mapping[str, Any], at: At, t: Mapping[str, float]) -> tup
     return np.array(x), np.array(y)
 
 
-def drain_shape(o: Mapping[str, Any], at: At, t: Mapping[str, float], v_bus: float, c_node: float, leakage: float, more: Array | None = None) -> tuple[Array, Array]:
+def drain_shape(o: Mapping[str, Any], at: At, t: Mapping[str, float], v_bus: float, c_node: float, leakage: float,
+                more: Array | None = None) -> tuple[Array, Array]:
     """Drain voltage [V] over one period [s]; more: further instants wanted."""
-    instants = [np.linspace(0, t["end"], 700), np.linspace(t["clamped"], t["end"], 60), np.array([t["off"], t["risen"], t["clamped"]]), *(() if more is None else (more,))]
+    instants = [np.linspace(0, t["end"], 700), np.linspace(t["clamped"], t["end"], 60), np.array([t["off"], t["risen"], t["clamped"]]),
+                *(() if more is None else (more,))]
     x = np.unique(np.concatenate(instants))
     v_or, v_on = at(o["v_or"]), at(o["v_turn_on"])
     inside = np.clip(x - t["risen"], 0.0, t["clamped"] - t["risen"])
     held = v_bus + v_or + ring(o, at, inside)[1]
-    falls = np.maximum(v_bus + v_or + (at(o["v_start"]) - v_or) * np.cos((x - t["clamped"]) / np.sqrt(leakage * c_node)) - at(o["i_back"]) * np.sqrt(leakage / c_node) * np.sin((x - t["clamped"]) / np.sqrt(leakage * c_node)), v_on)
-    v = np.where(x < t["off"], at(o["i_peak"]) * at(o["r_on"]) * x / max(t["off"], 1e-12) * 0.5, (x - t["off"]) / max(t["risen"] - t["off"], 1e-12) * (v_bus + v_or))
+    falls = np.maximum(
+        v_bus + v_or + (at(o["v_start"]) - v_or) * np.cos((x - t["clamped"]) / np.sqrt(leakage * c_node)) - at(o["i_back"])
+        * np.sqrt(leakage / c_node) * np.sin((x - t["clamped"]) / np.sqrt(leakage * c_node)), v_on)
+    v = np.where(x < t["off"], at(o["i_peak"]) * at(o["r_on"]) * x / max(t["off"], 1e-12) * 0.5,
+                 (x - t["off"]) / max(t["risen"] - t["off"], 1e-12) * (v_bus + v_or))
     v = np.where(x >= t["risen"], held, v)
     v = np.where(x >= t["clamped"], falls, v)
     v[-1] = 0.0

@@ -8,7 +8,8 @@ from msgspec import Struct
 class Variant(Struct, frozen=True):
     """valley: the switch waits until the core is empty and the drain has rung down to a valley; the frequency follows line and load.
     held: two switches, whose diodes hold them to the bus and hand the leakage energy back to it; there is no clamp.
-    clamp: the kind of clamp that takes the leakage energy, a module of `core/stages`. snubbed: the rectifiers have snubbers, whose energy is part of the period."""
+    clamp: the kind of clamp that takes the leakage energy, a module of `core/stages`. snubbed: the rectifiers have snubbers, whose energy
+    is part of the period."""
 
     name: str
     valley: bool = False

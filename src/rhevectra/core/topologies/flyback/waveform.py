@@ -32,7 +32,8 @@ def clamp_current(o: Mapping[str, Any], at: At, t: Mapping[str, float], x: Array
     if "ring_cosine" in o:
         return turned.clamp_current(o, at, t, x)
     first, last = at(o["i_clamp"]), -lets_go(o, at)
-    return np.where((x >= t["risen"]) & (x < t["clamped"]), first + (last - first) * (x - t["risen"]) / max(t["clamped"] - t["risen"], 1e-12), 0.0)
+    return np.where((x >= t["risen"]) & (x < t["clamped"]),
+                    first + (last - first) * (x - t["risen"]) / max(t["clamped"] - t["risen"], 1e-12), 0.0)
 
 
 def primary_shape(o: Mapping[str, Any], at: At) -> tuple[Array, Array]:
@@ -55,27 +56,32 @@ def secondary_shape(o: Mapping[str, Any], at: At) -> tuple[Array, Array]:
         return turned.secondary_shape(o, at, t)
     eps = 1e-10
     first = max(at(o["i_one"]) - at(o["i_clamp"]), 0.0)
-    x = [0.0, max(t["taken"], eps), t["risen"], t["risen"] + eps, max(t["clamped"], t["risen"] + 2 * eps), max(t["empty"], t["clamped"] + eps), max(t["end"], t["empty"] + 2 * eps)]
+    x = [0.0, max(t["taken"], eps), t["risen"], t["risen"] + eps, max(t["clamped"], t["risen"] + 2 * eps),
+         max(t["empty"], t["clamped"] + eps), max(t["end"], t["empty"] + 2 * eps)]
     y = [at(o["i_end"]), 0.0, 0.0, first, at(o["i_cross"]), at(o["i_end"]), at(o["i_end"])]
     if "i_back" in o:
         x, y = [*x[:5], min(x[4] + eps, x[5]), *x[5:]], [*y[:4], at(o["i_cross"]) + at(o["i_back"]), *y[4:]]
     return np.array(x), np.array(y)
 
 
-def drain_shape(o: Mapping[str, Any], at: At, v_bus: float, c_node: float, leakage: float, lp: float, more: Array | None = None) -> tuple[Array, Array]:
+def drain_shape(o: Mapping[str, Any], at: At, v_bus: float, c_node: float, leakage: float, lp: float,
+                more: Array | None = None) -> tuple[Array, Array]:
     """Drain voltage [V] with the clamp, the leakage ring and the free ring, over one period [s]; more: further instants wanted."""
     t = times(o, at)
     if "ring_cosine" in o:
         return turned.drain_shape(o, at, t, v_bus, c_node, leakage, more)
     x = np.linspace(0, t["end"], 700) if more is None else np.concatenate([np.linspace(0, t["end"], 700), more])
-    x = np.sort(np.concatenate([x, np.linspace(t["risen"], min(t["risen"] + 20 * np.sqrt(leakage * c_node) + (t["clamped"] - t["risen"]), t["end"]), 240), [t["off"], t["risen"], t["clamped"], t["empty"]]]))
+    x = np.sort(np.concatenate(
+        [x, np.linspace(t["risen"], min(t["risen"] + 20 * np.sqrt(leakage * c_node) + (t["clamped"] - t["risen"]), t["end"]), 240),
+         [t["off"], t["risen"], t["clamped"], t["empty"]]]))
     x = x[np.concatenate([[True], np.diff(x) > 0])]
     v_or = at(o["v_or"])
     v_x = min(at(o["v_node"]), v_or + at(o["i_one"]) * np.sqrt(leakage / c_node))
     rise = (x - t["off"]) / max(t["risen"] - t["off"], 1e-12)
     w_leak, decay = 1 / np.sqrt(leakage * c_node), np.sqrt(leakage * c_node) * 2 * RING_QUALITY
     after = x - t["clamped"]
-    ring = v_bus + v_or + ((v_x - v_or) * np.cos(w_leak * after) - lets_go(o, at) * np.sqrt(leakage / c_node) * np.sin(w_leak * after)) * np.exp(-np.maximum(after, 0) / decay)
+    ring = (v_bus + v_or + ((v_x - v_or) * np.cos(w_leak * after) - lets_go(o, at) * np.sqrt(leakage / c_node) * np.sin(w_leak * after))
+            * np.exp(-np.maximum(after, 0) / decay))
     if "i_back" in o:  # between ground and the clamp that it comes back to
         ring = np.clip(ring, 0.0, v_bus + v_x)
     idle = x - t["empty"]

@@ -58,7 +58,9 @@ class Plan(Struct, frozen=True):
 
 def light_load(work: Work, v: Variant, limit: Mapping[str, Any], fs: float, lift: float) -> tuple[float, float]:
     """Least core current [A] and least pulse rate [Hz] of the light-load law; lift [A] is what the node capacitance alone needs."""
-    law = work.choose("light_load", "skip", "pulses come in packets below half the current limit: the core's current need not swing through zero" if v.turned else "pulses are left out below a quarter of the current limit: least light-load loss")
+    law = work.choose("light_load", "skip",
+                      "pulses come in packets below half the current limit: the core's current need not swing through zero" if v.turned
+                      else "pulses are left out below a quarter of the current limit: least light-load loss")
     floor = max((0.5 if v.turned else 0.25) * float(limit["nominal"].value), lift)
     return {"skip": (floor, 0.0), "foldback": (floor, 22e3), "fixed": (1e-6, fs)}[str(law.value)]
 
@@ -70,7 +72,9 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     switch = sc.choose_switch(work, v, v_top, v_low, work.need.power / 0.88)
     v_or = sc.reflected(work, v, switch, v_top)
-    rectifiers = choose_rectifiers(work, lambda out: out.magnitude + v_top * (out.magnitude + 0.6) / v_or * (1.0 if out.regulated else 1 + sizing.ROUNDING * out.tolerance))
+    rectifiers = choose_rectifiers(work,
+                                   lambda out: out.magnitude + v_top * (out.magnitude + 0.6) / v_or
+                                   * (1.0 if out.regulated else 1 + sizing.ROUNDING * out.tolerance))
     if v.turned:
         switch = {**switch, "c_clamp": sc.clamp_switch(work, switch, v_or, v_low, work.need.power / 0.88)}
 
@@ -80,12 +84,18 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
 
     def whole(reach: Mapping[int, sharing.Reach]) -> Plan:
         aims, outs = {k: r.aim(work.need.outputs[k]) for k, r in reach.items()}, work.need.outputs
-        stage = sizing.estimate(work, v, switch, v_or, rectifiers, v_bus, aims, {k: float(work.choose.pins.get(f"output{k + 1}.bleed", _bleed(work, k, reach, aims[k] / reach[k].main if k in reach else 1.0)[0])) for k in range(len(outs))})
+        stage = sizing.estimate(work, v, switch, v_or, rectifiers, v_bus, aims,
+                                {k: float(work.choose.pins.get(f"output{k + 1}.bleed",
+                                                               _bleed(work, k, reach, aims[k] / reach[k].main if k in reach else 1.0)[0]))
+                                 for k in range(len(outs))})
         before = work.mark()
         plan = made(stage, reach)
-        if float(plan.leakage.value) > LEAKS_MORE * stage.leakage:  # the peak rises by what it burns, and with it the current limit and the flux
+        if (float(plan.leakage.value) > LEAKS_MORE
+            * stage.leakage):  # the peak rises by what it burns, and with it the current limit and the flux
             work.back(before)
-            plan = made(replace(stage, **{k: getattr(plan.stage, k) for k in ("leakage", "r_primary", "r_winding", *(() if v.clamp is None else v.clamp.STAGE))}), reach)
+            plan = made(replace(stage,
+                                **{k: getattr(plan.stage, k)
+                                   for k in ("leakage", "r_primary", "r_winding", *(() if v.clamp is None else v.clamp.STAGE))}), reach)
         return plan
     before = work.mark()
     plan = whole({})
@@ -97,21 +107,29 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
 
 
 def _shared(work: Work, plan: Plan, reach: Mapping[int, sharing.Reach], lift: list[Array]) -> Plan:
-    """The plan with what each of several outputs takes from the core; where a bleed by rule was not enough, with more of it. lift: about that of each."""
+    """The plan with what each of several outputs takes from the core; where a bleed by rule was not enough, with more of it. lift: about
+    that of each."""
     stage, more = sharing.lifted(work, replace(plan, stage=replace(plan.stage, extra={**plan.stage.extra, "lift": lift})))
     return replace(plan, stage=_bled(work, stage, more) if reach and more else stage)
 
 
-def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[str, Any]], stage: pd.Stage, v_bus: Any, reach: Mapping[int, sharing.Reach]) -> Plan:
-    """Current limit and transformer for an estimated stage, and the real stage they make; still without a clamp. reach: how far outputs move that no loop holds, where that is known."""
+def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[str, Any]], stage: pd.Stage, v_bus: Any,
+           reach: Mapping[int, sharing.Reach]) -> Plan:
+    """Current limit and transformer for an estimated stage, and the real stage they make; still without a clamp. reach: how far outputs
+    move that no loop holds, where that is known."""
     grid, v = work.grid, stage.variant
     out = pd.solve(stage, passes=3, tolerance=ESTIMATE).out
     peak_run = float(np.max(loaded(work, out["i_peak"])))
-    limit = sizing.current_limit(work, switch, stage, peak_run, sag.peak_at(work, stage, out, least_bus.asked(work, float(loaded(work, v_bus).min()))), v_bus)
-    i_floor, f_floor = light_load(work, v, limit, float(plain(stage.fs)), 1.6 * float(np.max(v_bus)) * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
-    sensed = 0.0 if switch["integrated"] else sensing.choose(work, float(limit["nominal"].value), float(np.max(loaded(work, out["i_switch"]))))
+    limit = sizing.current_limit(work, switch, stage, peak_run,
+                                 sag.peak_at(work, stage, out, least_bus.asked(work, float(loaded(work, v_bus).min()))), v_bus)
+    i_floor, f_floor = light_load(work, v, limit, float(plain(stage.fs)),
+                                  1.6 * float(np.max(v_bus)) * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
+    sensed = 0.0 if switch["integrated"] else sensing.choose(work, float(limit["nominal"].value),
+                                                             float(np.max(loaded(work, out["i_switch"]))))
     stage = replace(stage, i_limit=np.broadcast_to(limit["worst"], grid.shape), i_floor=i_floor, f_floor=f_floor, r_sense=sensed)
-    material = work.choose("transformer.material", lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4", "class whose frequency band holds the switching frequency")
+    material = work.choose("transformer.material",
+                           lambda: "PW2" if float(plain(stage.fs)) < 50e3 else "PW3" if float(plain(stage.fs)) < 300e3 else "PW4",
+                           "class whose frequency band holds the switching frequency")
     grade = work.parts["materials"].row(material.value)
     need, margin = sizing.transformer_need(work, stage, limit, out, v_bus, grade)
     need = replace(need, half=half_turn.wanted(work, ["primary", *(w.name for w in need.windings[1:])]))
@@ -135,12 +153,15 @@ def _bleed(work: Work, index: int, reach: Mapping[int, sharing.Reach], turns: fl
         least = sharing.LEAST_LOAD * out.current_max - out.current_min
         if least <= 0 or not reach:
             return 0.0, "the loop holds it"
-        return float(f"{least:.2g}"), f"with less than {sharing.LEAST_LOAD * 100:.0f} % of its load it lives on the spike of the leakage, and the loaded outputs sag (common practice)"
+        return (float(f"{least:.2g}"), f"with less than {sharing.LEAST_LOAD * 100:.0f} % of its load it lives on the spike of the leakage, "
+                "and the loaded outputs sag (common practice)")
     asked = float(f"{reach[index].bleed(out, turns):.2g}") if index in reach else 0.0
     most = BLEED_MOST * out.current_max
     if asked > most:
         return most, f"a fifth of its current, the most by rule; {show(asked, 'A')} would keep it inside its tolerance"
-    return asked, f"keeps it {sharing.ROOM * 100:.0f} % below its greatest voltage while another output is loaded and it is not" if asked else "it stays inside its tolerance by itself"
+    return (asked,
+            f"keeps it {sharing.ROOM * 100:.0f} % below its greatest voltage while another output is loaded and it is not" if asked
+            else "it stays inside its tolerance by itself")
 
 
 def _bled(work: Work, s: pd.Stage, reach: Mapping[int, sharing.Reach]) -> pd.Stage:
@@ -158,15 +179,19 @@ def _clamped(work: Work, plan: Plan, v_bus: Any, v_or: float, clamp: ModuleType)
     real, v_class, derating, v_top = plan.stage, plan.switch["row"]["v_class_v"], float(plan.switch["derate"].value), float(np.max(v_bus))
     goal = clamp.target(work, v_class, derating, v_top, v_or)
     worst = np.max(flyback.after_node_rise(real.i_limit, real.c_node, real.lp, v_bus, v_or))
-    fs = float(np.max(flyback.limit_rate(real.lp, real.i_limit, v_bus, v_or, flyback.half_ring(real.lp, real.c_node)))) if real.variant.valley else real.fs
+    fs = (float(np.max(flyback.limit_rate(real.lp, real.i_limit, v_bus, v_or, flyback.half_ring(real.lp, real.c_node))))
+          if real.variant.valley else real.fs)
     ratio = real.np / real.ns[0] / plan.need.ratio
-    values = clamp.design(work, goal, real.leakage, float(worst), plan.need.windings[0].volts * ratio * 1.01, real.c_node, min(fs, real.f_max) if real.variant.valley else fs)
+    values = clamp.design(work, goal, real.leakage, float(worst), plan.need.windings[0].volts * ratio * 1.01, real.c_node,
+                          min(fs, real.f_max) if real.variant.valley else fs)
     held: dict[str, Any] = {name: float(row.value) for name, row in values["stage"].items()}
     return replace(plan, stage=replace(real, clamp_vf=values["vf"], **held), clamp=values, budget=derating * v_class - v_top - values["vf"])
 
 
-def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any, grade: Any) -> pd.Stage:
-    """The stage with integer turns, real leakage and the effective winding resistances of the worst corner; of the auxiliary winding also what its own current sees: what it burns beside that the others' field drives."""
+def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, turns: list[Any], leak: Any,
+                grade: Any) -> pd.Stage:
+    """The stage with integer turns, real leakage and the effective winding resistances of the worst corner; of the auxiliary winding also
+    what its own current sees: what it burns beside that the others' field drives."""
     trial, at = choice.trial, (choice.core, choice.candidate)
     exact = copper_of(work, need, choice, win)
     effective = [p / w.i_rms**2 for p, w in zip(exact, need.windings, strict=True)]
@@ -175,6 +200,9 @@ def _real_stage(work: Work, stage: pd.Stage, need: tr.TransformerNeed, choice: t
     worst = DRAWN_SHARE * work.need.power
     drawn = [min(r, worst / w.i_rms**2) for r, w in zip(effective, need.windings, strict=True)]
     lp = work.sheet.rows["transformer.lp"]
-    return replace(stage, np=n[0], ns=tuple(n[1:]), lp=float(lp.value), leakage=float(leak.value), r_primary=drawn[0], r_winding=drawn[1], core=grade,
-                   area=float(win.effective.area[choice.core]), volume=float(win.effective.volume[choice.core]), core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
-                   extra={**stage.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])), "r_effective": effective, "r_auxiliary": alone})
+    return replace(stage, np=n[0], ns=tuple(n[1:]), lp=float(lp.value), leakage=float(leak.value), r_primary=drawn[0], r_winding=drawn[1],
+                   core=grade,
+                   area=float(win.effective.area[choice.core]), volume=float(win.effective.volume[choice.core]),
+                   core_temperature=float(min(work.need.ambient_max + trial.rise[at], 140.0)),
+                   extra={**stage.extra, "kappa": float(magnetics.igse_constant(grade["loss_alpha"], grade["loss_beta"])),
+                          "r_effective": effective, "r_auxiliary": alone})

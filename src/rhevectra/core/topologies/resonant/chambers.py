@@ -51,7 +51,8 @@ def wall_for(need: tr.TransformerNeed, choice: tr.Choice, win: Windows, aim: flo
 def choose(work: Work, need: tr.TransformerNeed, every: Windows, aim: float) -> tuple[tr.TransformerNeed, tr.Choice, Windows]:
     """Core, turns and wall that leak what is asked for [H]."""
     need, choice, win = choose_closely(work, need, every, lambda n, c, w: seated(n, c, wall_for(n, c, w, aim), w))
-    wall = work.choose("transformer.wall", lambda: wall_for(need, choice, win, aim), "what the leakage asks for, as far as the window has room")
+    wall = work.choose("transformer.wall", lambda: wall_for(need, choice, win, aim),
+                       "what the leakage asks for, as far as the window has room")
     return *seated(need, choice, float(wall.value), win), win
 
 
@@ -59,13 +60,20 @@ def leakage_row(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Wi
     """What the chambers leak with the secondary shorted, the gap under their wall; a reading wins."""
     matrix = candidate.leakage_of(need, choice.trial, (choice.core, choice.candidate), win)
     alone = ", ".join(f"{arrangement.word(need.windings[k].name)} {show(matrix.pair(0, k), 'H')}" for k in tr.outputs_of(need))
-    geometric = work.sheet.solved("transformer.leakage_geometric", candidate.working_leakage(need, matrix), "H", f"field energy of both chambers and the wall, one dimension along the post, mean turn; by itself: {alone}")
-    return work.sheet("transformer.leakage", resonant.shorted_reading, geometric=geometric, lp=work.sheet.given("transformer.lp_plan", float(need.lp or 0.0), "H", "solved", "primary inductance"))
+    geometric = work.sheet.solved("transformer.leakage_geometric", candidate.working_leakage(need, matrix), "H",
+                                  "field energy of both chambers and the wall, one dimension along the post, mean turn; "
+                                  f"by itself: {alone}")
+    return work.sheet("transformer.leakage", resonant.shorted_reading, geometric=geometric,
+                      lp=work.sheet.given("transformer.lp_plan", float(need.lp or 0.0), "H", "solved", "primary inductance"))
 
 
 def findings(work: Work, has: float, wants: float, spread: float) -> None:
     """Whether the chambers leak what the tank is sized for, both [H], and by what share pieces differ."""
     if abs(has / wants - 1) > OFF_MOST:
-        cure = "a lower ratio of inductances, a smaller resonant capacitor or a wider core" if has > wants else "a higher ratio of inductances, more turns or a wider core"
-        work.find(MUST_FIX, "transformer", f"the chambers leak {show(has, 'H', 3)}, the tank is sized for {show(wants, 'H', 3)}: {cure} brings them together, or a resonant inductor of its own", "transformer.leakage", "llc.ratio")
-    work.find(NOTE, "transformer", f"the resonant inductance is the leakage of the transformer: {spread * 100:.0f} % from one piece to the next, half of that in the resonance; its field runs through the window and out of the core: keep screens and conductors away from the chambers", "transformer.leakage", "")
+        cure = ("a lower ratio of inductances, a smaller resonant capacitor or a wider core" if has > wants
+                else "a higher ratio of inductances, more turns or a wider core")
+        work.find(MUST_FIX, "transformer", f"the chambers leak {show(has, 'H', 3)}, the tank is sized for {show(wants, 'H', 3)}: {cure} "
+                  "brings them together, or a resonant inductor of its own", "transformer.leakage", "llc.ratio")
+    work.find(NOTE, "transformer", f"the resonant inductance is the leakage of the transformer: {spread * 100:.0f} % from one piece to the "
+              "next, half of that in the resonance; its field runs through the window and out of the core: keep screens and conductors "
+              "away from the chambers", "transformer.leakage", "")

@@ -1,4 +1,5 @@
-"""Gain of the tank over frequency: exact at a constant output current, and by the first harmonic beside it; the border to the capacitive side."""
+"""Gain of the tank over frequency: exact at a constant output current, and by the first harmonic beside it; the border to the capacitive
+side."""
 
 from typing import Any
 
@@ -20,7 +21,8 @@ UPWARD = 1.02
 
 
 class Curve(Struct, frozen=True):
-    """Gain over frequency [Hz] at one load: exact (points without a periodic state are left out), whether the tank current lags there, first harmonic at the same points."""
+    """Gain over frequency [Hz] at one load: exact (points without a periodic state are left out), whether the tank current lags there,
+    first harmonic at the same points."""
 
     frequency: Array
     exact: Array
@@ -29,14 +31,17 @@ class Curve(Struct, frozen=True):
 
 
 def _harmonic(f: Array, ratio: Any, load: Any) -> Array:
-    """First-harmonic gain at a constant current, whose quality factor follows the gain: that without load times √(1 − (π²/8·load·(F − 1/F))²); never told below 0.05."""
+    """First-harmonic gain at a constant current, whose quality factor follows the gain: that without load times √(1 − (π²/8·load·(F −
+    1/F))²); never told below 0.05."""
     across = np.square(tank.quality_of(np.asarray(load), np.asarray(1.0)) * (f - 1 / f))
     unloaded = tank.first_harmonic(f, np.asarray(ratio), np.asarray(1e-9))  # finite at the lower resonance
     return np.asarray(np.maximum(np.sqrt(np.maximum(1 - across, 0.0)) * unloaded, 0.05))
 
 
 def _frequencies(ratio: float, load: float, top: float, high: float, count: int) -> Array:
-    """Frequencies over the resonance at which the gain of a tank at a constant current, both in its own units, is looked for: from where the first harmonic reaches the top (where it never does, from the lower resonance or where it could drive the current through a short: the exact peak lies well below its own)."""
+    """Frequencies over the resonance at which the gain of a tank at a constant current, both in its own units, is looked for: from where
+    the first harmonic reaches the top (where it never does, from the lower resonance or where it could drive the current through a short:
+    the exact peak lies well below its own)."""
     short = 0.5 / float(tank.quality_of(np.asarray(load), np.asarray(1.0)))  # half of 1/F - F at which the tank takes the whole voltage
     wide = np.geomspace(max(0.9 / np.sqrt(1 + ratio), 1.05 * (np.sqrt(short**2 + 1) - short)), high, 200)
     seen = _harmonic(wide, ratio, load)
@@ -65,23 +70,28 @@ def curve(s: st.Stage, v_bus: float, i_out: float, top: float, high: float = HIG
     f = _frequencies(ratio, load, top, high, count)
     found, good = _gains(f, np.full(count, ratio), np.full(count, load))
     off = waves.measures(found)["off"]
-    return Curve(f[good] / (2 * np.pi * np.sqrt(float(s.lr) * float(s.cr))), found.point.gain[good], off[good] > 0, _harmonic(f, ratio, load)[good])
+    return Curve(f[good] / (2 * np.pi * np.sqrt(float(s.lr) * float(s.cr))), found.point.gain[good], off[good] > 0,
+                 _harmonic(f, ratio, load)[good])
 
 
 def border(plan: Any, work: Work) -> dict[str, float]:
-    """Greatest gain at overload and the end of hold-up while the tank current still lags, as far as it was searched, of the end of the tolerances that gives least; and the highest frequency at which any of these turns, in the slowest tank of all."""
+    """Greatest gain at overload and the end of hold-up while the tank current still lags, as far as it was searched, of the end of the
+    tolerances that gives least; and the highest frequency at which any of these turns, in the slowest tank of all."""
     grid, s, by = work.grid, plan.stage, ends.of(work.sheet.rows)
     v_low = float(np.min(np.broadcast_to(s.v_bus, grid.shape)[np.broadcast_to(corners.FULL.mask(grid), grid.shape)]))
     hold, fr = min(float(work.sheet.rows["llc.v_hold"].value), v_low), float(work.sheet.rows["llc.fr"].value)
     asked = float(np.max(plan.settled.out["gain"])) * v_low / hold
     top = SEARCHED * UPWARD ** np.ceil(np.log(asked) / np.log(UPWARD))
-    most, at = _turning(tuple((float(t.lm) / float(t.lr), _load(t, hold, float(np.max(several.total(s))))) for t in (ends.at(s, parts) for parts in by.weakest)), float(top))
+    most, at = _turning(
+        tuple((float(t.lm) / float(t.lr), _load(t, hold, float(np.max(several.total(s)))))
+              for t in (ends.at(s, parts) for parts in by.weakest)), float(top))
     return {"gain_max": most, "f_border": at * fr / by.slowest if most > 0 else fr}
 
 
 @remembered(64)
 def _turning(tanks: tuple[tuple[float, float], ...], top: float) -> tuple[float, float]:
-    """Greatest gain that lags of the tank (ratio of inductances, load) that gives least, and the highest frequency over the resonance at which any of them turns; searched up to a gain."""
+    """Greatest gain that lags of the tank (ratio of inductances, load) that gives least, and the highest frequency over the resonance at
+    which any of them turns; searched up to a gain."""
     f = np.array([_frequencies(*t, top, HIGH, COARSE) for t in tanks])
     ratio, load = (np.array([t[k] for t in tanks])[:, None] for k in (0, 1))
 

@@ -1,4 +1,5 @@
-"""The tank's parts at the ends of their tolerances: the exact tank of all eight at every corner, and how far they move what it is rated by from what nominal parts give."""
+"""The tank's parts at the ends of their tolerances: the exact tank of all eight at every corner, and how far they move what it is rated by
+from what nominal parts give."""
 
 from collections.abc import Mapping
 from itertools import product
@@ -18,14 +19,21 @@ from rhevectra.core.topologies.resonant import stage as st
 LR, CR, LM = "llc.lr_tolerance", "llc.cr_tolerance", LP_TOLERANCE.id
 DECISIONS = (
     LP_TOLERANCE,
-    DecisionSpec(LR, "Tolerance of the resonant inductance", "switch", low=0.0, high=0.3, schools="10 %: gapped and wound as usual, or the leakage of chambers; 5 %: ground to its value piece by piece"),
-    DecisionSpec(CR, "Tolerance of the resonant capacitor", "switch", low=0.0, high=0.2, schools="5 %: film as usual; 1 to 2 % selected; 10 % cheapest"),
+    DecisionSpec(LR, "Tolerance of the resonant inductance", "switch", low=0.0, high=0.3,
+                 schools="10 %: gapped and wound as usual, or the leakage of chambers; 5 %: ground to its value piece by piece"),
+    DecisionSpec(CR, "Tolerance of the resonant capacitor", "switch", low=0.0, high=0.2,
+                 schools="5 %: film as usual; 1 to 2 % selected; 10 % cheapest"),
 )
 BESIDE = 1.02
-"""By what more than the slower resonance the flux of the transformer grows at an end of the tolerances: the frequency for the output moves too."""
+"""By what more than the slower resonance the flux of the transformer grows at an end of the tolerances: the frequency for the output moves
+too."""
 _ENDS = np.array([(0, 0, 0), *product((-1, 1), repeat=3)])
 """Nominal parts, then the ends: resonant inductance, capacitor, magnetising inductance."""
-_SAID = {"f_low": "lowest frequency", "f_high": "highest frequency", "i_peak": "peak tank current", "v_cap": "peak of the capacitor's alternating voltage", "flux": "flux linkage of the transformer", "choke": "flux linkage of the resonant inductance", "tank": "rms tank current", "rect": "rms rectifier current", "rect_peak": "peak rectifier current", "core": "core loss of the transformer", "choke_core": "core loss of the resonant inductor", "turned": "time until the tank current turns its sign"}
+_SAID = {"f_low": "lowest frequency", "f_high": "highest frequency", "i_peak": "peak tank current",
+         "v_cap": "peak of the capacitor's alternating voltage", "flux": "flux linkage of the transformer",
+         "choke": "flux linkage of the resonant inductance", "tank": "rms tank current", "rect": "rms rectifier current",
+         "rect_peak": "peak rectifier current", "core": "core loss of the transformer", "choke_core": "core loss of the resonant inductor",
+         "turned": "time until the tank current turns its sign"}
 
 
 class Tolerances(Struct, frozen=True):
@@ -50,18 +58,21 @@ class Tolerances(Struct, frozen=True):
         return float(self.more_flux ** material["loss_beta"] / self.slowest ** material["loss_alpha"])
 
     def more_current(self, tank: Array, magnetising: Array) -> float:
-        """Rms tank current at the worst end over that of nominal parts, as expected before it is wound: the magnetising current grows with the slowest tank and the least inductance, what is beside it stays. Rms currents [A] at full load."""
+        """Rms tank current at the worst end over that of nominal parts, as expected before it is wound: the magnetising current grows with
+        the slowest tank and the least inductance, what is beside it stays. Rms currents [A] at full load."""
         more = self.slowest / (1 - self.lm)
         return float(np.sqrt(1 + (more**2 - 1) * np.square(magnetising / tank)).max())
 
     @property
     def weakest(self) -> tuple[tuple[float, float, float], ...]:
-        """Parts over the nominal ones of the ends that may give least gain: little capacitance, and much magnetising inductance beside either end of the resonant one."""
+        """Parts over the nominal ones of the ends that may give least gain: little capacitance, and much magnetising inductance beside
+        either end of the resonant one."""
         return tuple((1 + a, 1 - self.cr, 1 + self.lm) for a in (-self.lr, self.lr))
 
     @property
     def least_to_start(self) -> tuple[tuple[float, float, float], ...]:
-        """Parts over the nominal ones of the ends that may give an output on its way up least: much capacitance and little magnetising inductance beside either end of the resonant one."""
+        """Parts over the nominal ones of the ends that may give an output on its way up least: much capacitance and little magnetising
+        inductance beside either end of the resonant one."""
         return tuple((1 + a, 1 + self.cr, 1 - self.lm) for a in (-self.lr, self.lr))
 
     @property
@@ -76,7 +87,8 @@ def at(s: st.Stage, parts: tuple[Any, Any, Any]) -> st.Stage:
 
 
 class Ends(Struct, frozen=True):
-    """What the worst end makes of a quantity over what nominal parts do, at every corner (`_SAID` names them); i_off: turn-off current it takes away [A]; miss: how far the worst is from periodic."""
+    """What the worst end makes of a quantity over what nominal parts do, at every corner (`_SAID` names them); i_off: turn-off current it
+    takes away [A]; miss: how far the worst is from periodic."""
 
     over: dict[str, Array]
     i_off: Array
@@ -101,23 +113,29 @@ def of(rows: Mapping[str, Any]) -> Tolerances:
 
 
 def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
-    """All ends at the least and the greatest bus of every operating point, at the buses between in proportion; what is lost in resistances as with nominal parts; a fixed ratio is trimmed to the resonance of each piece."""
+    """All ends at the least and the greatest bus of every operating point, at the buses between in proportion; what is lost in resistances
+    as with nominal parts; a fixed ratio is trimmed to the resonance of each piece."""
     shape = settled.out["f"].shape
     outer, between = outer_buses(np.broadcast_to(s.v_bus, shape))
     lr, cr, lm = ((1 + share * _ENDS[:, k])[:, None, None] for k, share in enumerate((by.lr, by.cr, by.lm)))
     taken = lambda x: np.broadcast_to(x, shape).ravel()[outer]  # noqa: E731
     s = several.seen(s)
     looks = {n: taken(x) for n in ("v_out", "r_secondary") if np.ndim(x := getattr(s, n))}
-    moved = replace(at(s, (lr, cr, lm)), v_bus=taken(s.v_bus), i_out=taken(s.i_out), **looks, fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
+    moved = replace(at(s, (lr, cr, lm)), v_bus=taken(s.v_bus), i_out=taken(s.i_out), **looks,
+                    fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
     state: dict[str, Any] = {k: None if x is None else np.concatenate([x[outer.ravel()]] * len(_ENDS)) for k, x in settled.state.items()}
-    state["near"][:, :2] *= np.repeat((lr / lm).ravel(), outer.size)[:, None]  # the magnetising current, most of both at the start, follows its inductance
+    state["near"][:, :2] *= np.repeat((lr / lm).ravel(), outer.size)[:,
+        None]  # the magnetising current, most of both at the start, follows its inductance
     found = st.solve(moved, state, passes=1)
     o = found.out
-    most = {"f_high": o["f"], "i_peak": o["i_tank_peak"], "v_cap": o["v_cap"], "flux": moved.linkage(o["i_mag"], o["i_tank_peak"]), "choke": lr * o["i_tank_peak"]}
+    most = {"f_high": o["f"], "i_peak": o["i_tank_peak"], "v_cap": o["v_cap"], "flux": moved.linkage(o["i_mag"], o["i_tank_peak"]),
+            "choke": lr * o["i_tank_peak"]}
     run, choke = np.sqrt(o["share"]), most["choke"]
-    most |= {"tank": run * o["i_tank"], "rect": run * o["i_rect"], "rect_peak": o["i_rect_peak"], "core": o["share"] * o["p_core"], "choke_core": o["share"] * o["f"] ** s.core["loss_alpha"] * choke ** s.core["loss_beta"]}
+    most |= {"tank": run * o["i_tank"], "rect": run * o["i_rect"], "rect_peak": o["i_rect_peak"], "core": o["share"] * o["p_core"],
+             "choke_core": o["share"] * o["f"] ** s.core["loss_alpha"] * choke ** s.core["loss_beta"]}
     least = {"f_low": o["f"], "turned": o["t_turned"]}
-    over = {k: np.divide(x.max(0), x[0], out=np.ones_like(x[0]), where=x[0] > 0) for k, x in most.items()} | {k: x.min(0) / np.where(x[0] > 0, x[0], np.inf) for k, x in least.items()}
+    over = {k: np.divide(x.max(0), x[0], out=np.ones_like(x[0]), where=x[0] > 0) for k, x in most.items()} | {
+        k: x.min(0) / np.where(x[0] > 0, x[0], np.inf) for k, x in least.items()}
 
     def everywhere(x: Array) -> Array:
         return np.asarray(x[0][:, None] + between * (x[1] - x[0])[:, None])
@@ -126,6 +144,8 @@ def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
 
 def record(work: Work, ends: Ends) -> dict[str, Any]:
     """Rows of how far each quantity moves, by their names, with the turn-off current that is lost."""
-    text = "exact tanks with resonant inductance, capacitor and magnetising inductance at all eight ends of their tolerances, at the least and the greatest bus (in proportion between): {} of the worst over that of nominal parts"
+    text = ("exact tanks with resonant inductance, capacitor and magnetising inductance at all eight ends of their tolerances, at the "
+            "least and the greatest bus (in proportion between): {} of the worst over that of nominal parts")
     rows: dict[str, Any] = {k: work.sheet.solved(f"llc.ends_{k}", x, "", text.format(_SAID[k])) for k, x in ends.over.items()}
-    return rows | {"i_off": work.sheet.solved("llc.ends_i_off", ends.i_off, "A", "the same tanks: turn-off current of nominal parts less the least of all")}
+    return rows | {"i_off": work.sheet.solved("llc.ends_i_off", ends.i_off, "A", "the same tanks: turn-off current of nominal parts less "
+                                              "the least of all")}

@@ -1,4 +1,5 @@
-"""Fixed ratio: the tank runs at its resonance at any bus and load. Its gain is one, the output follows the bus, and the leakage of the transformer is all the inductance it needs."""
+"""Fixed ratio: the tank runs at its resonance at any bus and load. Its gain is one, the output follows the bus, and the leakage of the
+transformer is all the inductance it needs."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -17,7 +18,8 @@ from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant import tank
 
 FREQUENCY, FIXED = "frequency", "fixed"
-EXACT = "exact period of the lossless tank at each corner, at the fixed frequency; with so little inductance the resistances flatten the currents, which are a few per cent smaller in the whole circuit; relative miss of the period {:.0e}"
+EXACT = ("exact period of the lossless tank at each corner, at the fixed frequency; with so little inductance the resistances flatten the "
+         "currents, which are a few per cent smaller in the whole circuit; relative miss of the period {:.0e}")
 START_MOST = 4.0
 """Start-up frequency over the resonance beyond which no controller goes there (common practice, no source)."""
 FIRST_RATIO = 60.0
@@ -38,7 +40,9 @@ def _resonating(fs: Any, lr: float) -> float:
 
 def tank_of(work: Work, fs: Any, most: Any) -> dict[str, Any]:
     """Inductances and capacitor [H, F] before the transformer is wound: magnetising inductance by zero voltage alone, no gain asked for."""
-    lm = work.sheet("llc.lm", resonant.magnetising_of_share, share=work.sheet.given("llc.lm_share", st.ZERO_VOLTAGE_ROOM, "", "rule", "room for tolerance of the inductance and of the charge (common practice)"), most=most)
+    lm = work.sheet("llc.lm", resonant.magnetising_of_share,
+                    share=work.sheet.given("llc.lm_share", st.ZERO_VOLTAGE_ROOM, "", "rule",
+                                           "room for tolerance of the inductance and of the charge (common practice)"), most=most)
     lr = float(lm.value) / FIRST_RATIO
     return {"lr": lr, "cr": _resonating(fs, lr), "lm": float(lm.value), "fixed": float(fs.value)}
 
@@ -46,7 +50,8 @@ def tank_of(work: Work, fs: Any, most: Any) -> dict[str, Any]:
 def resonate(work: Work, s: st.Stage, leakage: Any) -> st.Stage:
     """The stage with the capacitor that resonates with what the transformer leaks, running at their resonance."""
     fs, lr = work.sheet.rows["fs"], work.sheet.again("llc.lr", leakage)
-    cr = work.choose("llc.cr", lambda: float(at_least(_resonating(fs, float(lr.value)), "E12")), "E12 value at or above what resonates with the leakage at the frequency wanted")
+    cr = work.choose("llc.cr", lambda: float(at_least(_resonating(fs, float(lr.value)), "E12")),
+                     "E12 value at or above what resonates with the leakage at the frequency wanted")
     fr = work.sheet("llc.fr", resonant.series_resonance, lr=lr, cr=cr)
     return replace(s, lr=float(lr.value), cr=float(cr.value), fixed=float(fr.value))
 
@@ -55,8 +60,10 @@ def record_output(work: Work, s: st.Stage, settled: st.Settled, given: Mapping[s
     """The output voltage at every corner as a row, with what it is held against."""
     sheet, need = work.sheet, work.need.outputs[work.need.main]
     gain = sheet.solved("llc.gain", settled.out["gain"], "", "exact period at the fixed frequency, for the load of the corner")
-    drop = sheet.solved("llc.v_drop", settled.out["drop"], "V", "what the resistances of switches, windings and rectifiers take, seen from the primary")
-    inputs = {"gain": gain, "share": s.variant.drive, "v_bus": s.v_bus, "drop": drop, "np": given["np"], "ns": given["ns"], "v_forward": given["v_forward"]}
+    drop = sheet.solved("llc.v_drop", settled.out["drop"], "V",
+                        "what the resistances of switches, windings and rectifiers take, seen from the primary")
+    inputs = {"gain": gain, "share": s.variant.drive, "v_bus": s.v_bus, "drop": drop, "np": given["np"], "ns": given["ns"],
+              "v_forward": given["v_forward"]}
     v_out = sheet("output1.v", resonant.fixed_output, **inputs)
     sheet("output1.v_hold", resonant.fixed_output, **{**inputs, "v_bus": sheet.rows["llc.v_hold"]})
     record_range(work, 1, need, v_out)
@@ -72,10 +79,15 @@ def findings(work: Work, s: st.Stage, settled: st.Settled) -> None:
     off = tank.solve(tank.Point(p.half[row] / np.array([1 - OFF, 1 + OFF]), both(p.load), both(p.gain), both(p.ratio)), "gain")
     v_p = s.variant.drive * float(np.broadcast_to(s.v_bus, grid.shape).reshape(-1)[row])
     if bool((off.miss < st.UNSOLVED).all()):
-        moved = ", ".join(f"{(off.point.gain[k] - p.gain[row]) * v_p / n * 1e3:+.0f} mV at {word}" for k, word in enumerate((f"{OFF * 100:.0f} % below", f"{OFF * 100:.0f} % above")))
-        work.find(NOTE, "switch", f"no loop: the output follows the bus at {show(float(rows['llc.fr'].value), 'Hz', 3)}, the resonance of leakage and capacitor; trim the frequency to it piece by piece ({moved}, full load)", "output1.v_low", "llc.cr")
+        moved = ", ".join(f"{(off.point.gain[k] - p.gain[row]) * v_p / n * 1e3:+.0f} mV at {word}"
+                          for k, word in enumerate((f"{OFF * 100:.0f} % below", f"{OFF * 100:.0f} % above")))
+        work.find(NOTE, "switch", f"no loop: the output follows the bus at {show(float(rows['llc.fr'].value), 'Hz', 3)}, the resonance of "
+                  f"leakage and capacitor; trim the frequency to it piece by piece ({moved}, full load)", "output1.v_low", "llc.cr")
     start = float(np.max(rows["llc.f_start"].value))
     if start > START_MOST * float(rows["llc.fr"].value):
-        work.find(NOTE, "switch", f"an empty output would ask for {show(start, 'Hz', 2)} to keep the current limit, so little inductance there is: let the bus rise with the output, or start with short pulses", "llc.f_start", "")
+        work.find(NOTE, "switch", f"an empty output would ask for {show(start, 'Hz', 2)} to keep the current limit, so little inductance "
+                  "there is: let the bus rise with the output, or start with short pulses", "llc.f_start", "")
     if work.need.hold_up > 0 and float(np.min(rows["output1.v_hold"].value)) < float(rows["output1.v_min"].value):
-        work.find(MUST_FIX, "rectifier", f"at the end of hold-up, {show(float(rows['llc.v_hold'].value), 'V')} of bus, the output is down to {show(float(np.min(rows['output1.v_hold'].value)), 'V')}: a fixed ratio passes the fall of the bus on", "output1.v_low", "bulk.v_min_stage" if "bulk.v_min_stage" in rows else "llc.v_hold")
+        work.find(MUST_FIX, "rectifier", f"at the end of hold-up, {show(float(rows['llc.v_hold'].value), 'V')} of bus, the output is down "
+                  f"to {show(float(np.min(rows['output1.v_hold'].value)), 'V')}: a fixed ratio passes the fall of the bus on",
+                  "output1.v_low", "bulk.v_min_stage" if "bulk.v_min_stage" in rows else "llc.v_hold")

@@ -31,16 +31,20 @@ def given(work: Work, plan: "Plan") -> tuple[secondaries.Other, ...]:
 
 
 def each(work: Work, plan: "Plan", s: Stage, o: dict[str, Any]) -> list[dict[str, Any]]:
-    """What each output has of the period, the regulated one first: its number n, current i_out, voltage and drop of its rectifier, resistance of its winding, rms of both its rectifiers and peak while the stage runs. One alone has all of it."""
-    main = {"n": 1, "i_out": s.i_out, "v_out": s.v_out, "v_forward": work.sheet.rows["rectifier.v_forward"], "r_winding": s.r_secondary, "i_rect": o["i_rect"], "i_peak": o["i_rect_peak"]}
+    """What each output has of the period, the regulated one first: its number n, current i_out, voltage and drop of its rectifier,
+    resistance of its winding, rms of both its rectifiers and peak while the stage runs. One alone has all of it."""
+    main = {"n": 1, "i_out": s.i_out, "v_out": s.v_out, "v_forward": work.sheet.rows["rectifier.v_forward"], "r_winding": s.r_secondary,
+            "i_rect": o["i_rect"], "i_peak": o["i_rect_peak"]}
     if not s.others:
         return [main]
     sheet, shared = work.sheet, plan.stage.extra["shared"]
-    text = f"solved: the rectified half period in {PIECES * STEPS} steps, outputs held apart by leakage and resistance, diodes conducting or not; loads met to {shared.miss:.1g}"
+    text = (f"solved: the rectified half period in {PIECES * STEPS} steps, outputs held apart by leakage and resistance, diodes conducting "
+            f"or not; loads met to {shared.miss:.1g}")
     found = [main, *({"n": x.n, "i_out": x.i_out, "v_forward": x.v_forward, "r_winding": x.r_secondary} for x in s.others)]
     for k, own in enumerate(found):
         n, inputs = own["n"], {"i_out": own["i_out"], "i_seen": o["i_rect"], "f": o["f"], "leakage": s.leakage}
-        own |= {"i_rect": sheet.solved(f"rectifier{n}.i_both", shared.rms[k], "A", text, **inputs), "i_peak": sheet.solved(f"rectifier{n}.i_peak_nominal", shared.peak[k], "A", text, **inputs)}
+        own |= {"i_rect": sheet.solved(f"rectifier{n}.i_both", shared.rms[k], "A", text, **inputs),
+                "i_peak": sheet.solved(f"rectifier{n}.i_peak_nominal", shared.peak[k], "A", text, **inputs)}
         if k:
             own["v_out"] = sheet.solved(f"output{n}.v", shared.volts[k], "V", text, **inputs)
             record_range(work, n, work.need.outputs[n - 1], own["v_out"])
@@ -51,4 +55,5 @@ def findings(work: Work, s: Stage) -> None:
     """Where no sharing was found."""
     miss = s.extra["shared"].miss
     if miss > OFF:
-        work.find(MUST_FIX, "rectifier", f"no voltage was found at which every output takes its load: {miss * 100:.0f} % of one is missing; its currents and voltages are not to be used", "rectifier1.i_peak", "llc.ratio")
+        work.find(MUST_FIX, "rectifier", f"no voltage was found at which every output takes its load: {miss * 100:.0f} % of one is "
+                  "missing; its currents and voltages are not to be used", "rectifier1.i_peak", "llc.ratio")

@@ -1,9 +1,9 @@
 """How much a resonant tank can be loaded for the gain it must give: exact, for the lossless tank in its own units.
 
-Each number is the greatest output current, times the characteristic impedance over the voltage across the tank, at which the exact gain still
-reaches a value somewhere below the resonance while the tank current turns its sign later than LAG after the edge: time for the nodes to swing.
-Worked out with the exact period of `tank.py` on a fine grid of frequencies; the tests do it anew. The first harmonic knows nothing of the lag,
-and at small ratios finds half the gain.
+Each number is the greatest output current, times the characteristic impedance over the voltage across the tank, at which the exact gain
+still reaches a value somewhere below the resonance while the tank current turns its sign later than LAG after the edge: time for the nodes
+to swing. Worked out with the exact period of `tank.py` on a fine grid of frequencies; the tests do it anew. The first harmonic knows
+nothing of the lag, and at small ratios finds half the gain.
 """
 
 from typing import Any
@@ -32,7 +32,8 @@ _LOADS = np.array((
 
 
 def most_load(ratio: Any, gain: float) -> Any:
-    """Greatest load at a ratio of inductances L_m/L_r and a gain, between the tabulated ones by their logarithms; beyond the table as at its end, in proportion."""
+    """Greatest load at a ratio of inductances L_m/L_r and a gain, between the tabulated ones by their logarithms; beyond the table as at
+    its end, in proportion."""
     at = np.exp([np.interp(np.log(gain), np.log(GAINS), np.log(row)) for row in _LOADS])
     within = np.exp(np.interp(np.log(ratio), np.log(RATIOS), np.log(at)))
     return within * np.minimum(1.0, GAINS[-1] / gain) * np.minimum(1.0, RATIOS[-1] / np.asarray(ratio))

@@ -1,7 +1,8 @@
 """Several outputs of a resonant stage: a tapped winding, rectifiers and capacitors each, all behind one tank.
 
-The period is that of one output, the regulated one, with the ampere-turns of all. What each takes of the rectified current follows from leakage and resistance between the
-windings, diodes conducting or not (`formulas/sharing.py`); and from that what all look like to the tank: a voltage and a resistance.
+The period is that of one output, the regulated one, with the ampere-turns of all. What each takes of the rectified current follows from
+leakage and resistance between the windings, diodes conducting or not (`formulas/sharing.py`); and from that what all look like to the tank:
+a voltage and a resistance.
 """
 
 from collections.abc import Mapping, Sequence
@@ -34,8 +35,9 @@ ROUNDS = 1
 
 
 class Shared(Struct, frozen=True):
-    """What each output has of a settled period, the regulated one first, at every corner: rms of both its rectifiers together and peak while the stage runs [A], voltage [V];
-    what all look like from the regulated one: voltage behind the drop of its rectifier [V], resistance [Ω]; miss: how far the worst is from its load."""
+    """What each output has of a settled period, the regulated one first, at every corner: rms of both its rectifiers together and peak
+    while the stage runs [A], voltage [V]; what all look like from the regulated one: voltage behind the drop of its rectifier [V],
+    resistance [Ω]; miss: how far the worst is from its load."""
 
     rms: list[Array]
     peak: list[Array]
@@ -45,13 +47,17 @@ class Shared(Struct, frozen=True):
     miss: float
 
 
-def estimate(work: Work, rectifiers: Mapping[int, Any], numbers: Sequence[int], main_volts: float, fs: float, supply: float) -> tuple[Other, ...]:
-    """The other outputs before anything is wound, behind one turn of the regulated winding. main_volts: of that winding, with its drops [V]."""
+def estimate(work: Work, rectifiers: Mapping[int, Any], numbers: Sequence[int], main_volts: float, fs: float,
+             supply: float) -> tuple[Other, ...]:
+    """The other outputs before anything is wound, behind one turn of the regulated winding. main_volts: of that winding, with its drops
+    [V]."""
     found = []
     for k in numbers:
         out, row = work.need.outputs[k], rectifiers[k]["row"]
         load = np.broadcast_to(load_of(work, k, row, fs, True, supply), work.grid.shape)
-        found.append(Other(k + 1, (out.magnitude + drops(work, k, row)) / main_volts, load, row["v_forward_v"], row["r_dynamic_ohm"], 0.006 * out.magnitude / out.current_max))
+        found.append(
+            Other(k + 1, (out.magnitude + drops(work, k, row)) / main_volts, load, row["v_forward_v"], row["r_dynamic_ohm"],
+                  0.006 * out.magnitude / out.current_max))
     return tuple(found)
 
 
@@ -71,7 +77,8 @@ def paths(s: "Stage") -> tuple[Any, ...]:
 
 
 def seen(s: "Stage") -> "Stage":
-    """The stage with one output that looks to the tank like all; before their sharing is known as if each stood alike and had its part all the time."""
+    """The stage with one output that looks to the tank like all; before their sharing is known as if each stood alike and had its part all
+    the time."""
     if not s.others:
         return s
     whole, known = total(s), s.extra.get("shared")
@@ -79,12 +86,14 @@ def seen(s: "Stage") -> "Stage":
         volts, ohms = known.v_seen, known.r_seen
     else:
         volts = s.v_out
-        ohms = sum(np.square(plain(i) * plain(ns) / plain(s.ns) / whole) * (r + q) * np.square(plain(s.ns) / plain(ns)) for ns, i, r, q in ((x.ns, x.i_out, plain(x.r_rectifier), plain(x.r_secondary)) for x in paths(s)))
+        ohms = sum(np.square(plain(i) * plain(ns) / plain(s.ns) / whole) * (r + q) * np.square(plain(s.ns) / plain(ns))
+                   for ns, i, r, q in ((x.ns, x.i_out, plain(x.r_rectifier), plain(x.r_secondary)) for x in paths(s)))
     return replace(s, others=(), i_out=whole, v_out=volts, r_rectifier=0.0, r_secondary=ohms)
 
 
 def apart(need: TransformerNeed, matrix: Leakage, leakage: float) -> Array:
-    """Leakage between the primary and the halves of the outputs that conduct together [H], seen from the primary, in the mean of both halves: as laid, and as much more as the leakage in use is more than that of the stack."""
+    """Leakage between the primary and the halves of the outputs that conduct together [H], seen from the primary, in the mean of both
+    halves: as laid, and as much more as the leakage in use is more than that of the stack."""
     return np.asarray(np.mean([matrix.apart(0, half) * leakage / matrix.shorted(0, half)[0] for half in conducting(need)], axis=0))
 
 
@@ -114,12 +123,15 @@ def asked(s: "Stage", settled: "Settled", rows: Any = slice(None), pieces: int =
     wanted = np.array([flat(x.i_out) for x in every]) / ratio[:, None] / (2 * flat(settled.out["f"]) * flat(settled.out["share"]))
     given = (0.5 * (current[1:] + current[:-1])).sum(0) * length
     known = s.extra.get("shared")
-    volts = (float(plain(s.v_out)) + forward[0]) * ratio[0] * np.ones_like(wanted) if known is None else (np.array([flat(v) for v in known.volts]) + forward[:, None]) * ratio[:, None]
-    return Asked(s.extra["apart"], resistance, volts, wanted, current * wanted.sum(0) / np.maximum(given, 1e-15), np.broadcast_to(length, (pieces, len(length))), [STEPS] * pieces, ratio, forward, begins * np.sqrt(lr * cr))
+    volts = ((float(plain(s.v_out)) + forward[0]) * ratio[0] * np.ones_like(wanted) if known is None
+             else (np.array([flat(v) for v in known.volts]) + forward[:, None]) * ratio[:, None])
+    return Asked(s.extra["apart"], resistance, volts, wanted, current * wanted.sum(0) / np.maximum(given, 1e-15),
+                 np.broadcast_to(length, (pieces, len(length))), [STEPS] * pieces, ratio, forward, begins * np.sqrt(lr * cr))
 
 
 def _pulse(found: tank.Found, pieces: int) -> tuple[Array, Array, Array]:
-    """The rectified current of each point at the ends of even pieces of the pulse (pieces + 1, n), the length of a piece and when the pulse begins (n,), in tank units."""
+    """The rectified current of each point at the ends of even pieces of the pulse (pieces + 1, n), the length of a piece and when the pulse
+    begins (n,), in tank units."""
     current = np.abs(np.subtract(*waves.sampled(found)))
     carries = current > NOTHING * current.max(0)
     always = carries.all(0)
@@ -141,13 +153,16 @@ def share(s: "Stage", settled: "Settled") -> Shared:
     shape, f = settled.out["f"].shape, settled.out["f"].ravel()
     whole = np.square(settled.out["i_rect"].ravel()) / (2 * f)  # seen from the regulated output
     lost = (a.resistance[:, None] * found.square).sum(0)
-    v_seen = np.maximum((found.voltage * found.charge).sum(0) / np.maximum(found.charge.sum(0), 1e-30) / a.ratio[0] - a.forward[0], LEAST * float(plain(s.v_out)))
+    v_seen = np.maximum((found.voltage * found.charge).sum(0) / np.maximum(found.charge.sum(0), 1e-30) / a.ratio[0] - a.forward[0],
+                        LEAST * float(plain(s.v_out)))
     each = lambda x: [v.reshape(shape) for v in x]  # noqa: E731
-    return Shared(each(np.sqrt(2 * f * found.square) * ratio), each(found.peak * ratio), each(found.voltage / ratio - a.forward[:, None]), v_seen.reshape(shape), (lost / np.maximum(whole, 1e-18)).reshape(shape), float(found.miss.max()))
+    return Shared(each(np.sqrt(2 * f * found.square) * ratio), each(found.peak * ratio), each(found.voltage / ratio - a.forward[:, None]),
+                  v_seen.reshape(shape), (lost / np.maximum(whole, 1e-18)).reshape(shape), float(found.miss.max()))
 
 
 def traces(s: "Stage", settled: "Settled", row: int) -> tuple[Array, Array]:
-    """Instants [s] of the rectified pulse of a solved point, from the start of its half period on, and the current of each output then (outputs, instants) [A]."""
+    """Instants [s] of the rectified pulse of a solved point, from the start of its half period on, and the current of each output then
+    (outputs, instants) [A]."""
     a = asked(s, settled, np.array([row]), DRAWN)
     length, current = a.followed(a.shared(stride=a.stride).voltage)
     return a.begins[0] + np.append(0.0, length[:, 0].cumsum()), (current[:, :, 0] * a.ratio).T

@@ -1,8 +1,10 @@
-"""A resonant stage as the loop sees it: the exact half period moved by its start, its length and the output, and so the answer to a frequency that swings.
+"""A resonant stage as the loop sees it: the exact half period moved by its start, its length and the output, and so the answer to a
+frequency that swings.
 
-The controller's pin sets the frequency. A small change of state at the start of half a period comes back, turned round, at its end; with what length and output add to it that gives the response at
-a frequency, the tank's own (its beat with the switching frequency) included. Charge into the output follows from the energy of half a period. Source: derived here from the lossless circuit; checked
-against a run in time.
+The controller's pin sets the frequency. A small change of state at the start of half a period comes back, turned round, at its end; with
+what length and output add to it that gives the response at a frequency, the tank's own (its beat with the switching frequency) included.
+Charge into the output follows from the energy of half a period. Source: derived here from the lossless circuit; checked against a run in
+time.
 """
 
 from typing import Any
@@ -19,7 +21,8 @@ from rhevectra.core.topologies.resonant import stage as st
 
 
 class Slopes(Struct, frozen=True):
-    """Half a period of each point (n,): how its end moves with its start (3, 3, n), its length and the gain (3, n); how its charge does, (3, n), (n,), (n,); charge over its length."""
+    """Half a period of each point (n,): how its end moves with its start (3, 3, n), its length and the gain (3, n); how its charge does,
+    (3, n), (n,), (n,); charge over its length."""
 
     start: Array
     by_length: Array
@@ -46,13 +49,17 @@ def slopes(found: tank.Found) -> Slopes:
     until[1] = 1.0
     _, length, gain = np.moveaxis(ends(np.zeros((3, 3, n)), until, True), 1, 0)
     weight = np.array((start[0], p.ratio * start[1], start[2]))  # energy of half a period: the end is the start turned round
-    charge = ((end[2] - start[2]) - 0.5 * ((np.square(end) - np.square(start)) * np.array((np.ones(n), p.ratio, np.ones(n)))).sum(0)) / p.gain
+    charge = (((end[2] - start[2]) - 0.5 * ((np.square(end) - np.square(start)) * np.array((np.ones(n), p.ratio, np.ones(n)))).sum(0))
+              / p.gain)
     of = lambda e: (e[2] + (weight[(slice(None),) + (None,) * (e.ndim - 2)] * e).sum(0)) / p.gain  # noqa: E731
-    return Slopes(by_start, length, gain, of(by_start) + (weight - np.array((zero[0], zero[0], np.ones(n)))) / p.gain, of(length), of(gain) - charge / p.gain, charge / p.half)
+    return Slopes(by_start, length, gain, of(by_start) + (weight - np.array((zero[0], zero[0], np.ones(n)))) / p.gain, of(length),
+                  of(gain) - charge / p.gain, charge / p.half)
 
 
 class Resonant(Struct, frozen=True):
-    """The tanks at the judged corners: slopes and lengths of half a period in tank units, which are `second` [s] and `ohm` [Ω] long and large; turns of the primary over those of the output; volts across the tank; how many tanks feed the output; what is lost in resistances as one [Ω] before the output's capacitors."""
+    """The tanks at the judged corners: slopes and lengths of half a period in tank units, which are `second` [s] and `ohm` [Ω] long and
+    large; turns of the primary over those of the output; volts across the tank; how many tanks feed the output; what is lost in resistances
+    as one [Ω] before the output's capacitors."""
 
     slopes: Slopes
     half: Array
@@ -91,5 +98,8 @@ def of(work: Work, s: st.Stage, settled: st.Settled) -> signal.Signal:
     gain = max(float(plain(s.f_max)) - float(np.min(rows["llc.f_min"].value)), 0.0) / float(rows["feedback.i_pin"].value)
     i_out = where.of(several.total(s)) * s.variant.phases
     r_path = settled.state["drop"][at] / turns / i_out
-    stage = Resonant(slopes(found), found.point.half, np.full(len(at), np.sqrt(lr * cr)), np.full(len(at), np.sqrt(lr / cr)), turns, s.variant.drive * where.of(s.v_bus), s.variant.phases, r_path)
-    return signal.Signal(where, stage, gain, 0.5 / where.of(out["f"]), float(plain(s.v_out)) / i_out, np.full(len(at), np.inf), signal.banks(work, float(plain(s.ns))), "tank by the exact half period, moved by its start, its length and the output")
+    stage = Resonant(slopes(found), found.point.half, np.full(len(at), np.sqrt(lr * cr)), np.full(len(at), np.sqrt(lr / cr)), turns,
+                     s.variant.drive * where.of(s.v_bus), s.variant.phases, r_path)
+    return signal.Signal(where, stage, gain, 0.5 / where.of(out["f"]), float(plain(s.v_out)) / i_out, np.full(len(at), np.inf),
+                         signal.banks(work, float(plain(s.ns))),
+                         "tank by the exact half period, moved by its start, its length and the output")

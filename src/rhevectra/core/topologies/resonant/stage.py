@@ -1,4 +1,5 @@
-"""The resonant stage at every corner at once: the exact period at each, frequency found for the load, bursts where it would rise too far."""
+"""The resonant stage at every corner at once: the exact period at each, frequency found for the load, bursts where it would rise too
+far."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -28,8 +29,10 @@ MOST_DROP, TRIES = 0.4, 2
 
 
 class Stage(Struct, frozen=True):
-    """The power stage, numbers or rows. v_bus and i_out (load and bleed) have the shape of the grid; lr with the leakage (lr, cr, lm and fixed may vary along an axis before it); r_switch: one, hot; r_secondary: one half of the centre tap, or the one winding of a bridge (secondary: its kind), whose v_forward and r_rectifier are those of a pair;
-    f_max: highest frequency, i_burst: output current below which, and beyond which frequency, it runs in bursts; core: material row of the transformer."""
+    """The power stage, numbers or rows. v_bus and i_out (load and bleed) have the shape of the grid; lr with the leakage (lr, cr, lm and
+    fixed may vary along an axis before it); r_switch: one, hot; r_secondary: one half of the centre tap, or the one winding of a bridge
+    (secondary: its kind), whose v_forward and r_rectifier are those of a pair; f_max: highest frequency, i_burst: output current below
+    which, and beyond which frequency, it runs in bursts; core: material row of the transformer."""
 
     variant: Variant
     v_bus: Any
@@ -65,7 +68,8 @@ class Stage(Struct, frozen=True):
     others: tuple[Other, ...] = ()
     """Outputs beside the regulated one; what is solved is the stage with one that looks like all (`several.seen`)."""
     wound: Any = None
-    """Primary turns as wound, where the leakage of the transformer is the resonant inductance: np are then those of the ideal transformer beyond it."""
+    """Primary turns as wound, where the leakage of the transformer is the resonant inductance: np are then those of the ideal transformer
+    beyond it."""
 
     def linkage(self, i_mag: Any, i_peak: Any) -> Any:
         """Greatest flux linkage of the primary [Vs], bare numbers."""
@@ -74,7 +78,8 @@ class Stage(Struct, frozen=True):
 
 
 class Settled(Struct, frozen=True):
-    """state: what the next solution may begin from; out: everything at every corner; found: the solved points, flat; miss: how far the worst is from periodic."""
+    """state: what the next solution may begin from; out: everything at every corner; found: the solved points, flat; miss: how far the
+    worst is from periodic."""
 
     state: dict[str, Any]
     out: dict[str, Any]
@@ -118,7 +123,8 @@ def _burst(point: tank.Point, found: tank.Found, f_top: Array, near: Any, enough
 
 
 def _kept_finite(found: tank.Found, gain: Array, load: Array, half: Array) -> tank.Found:
-    """Where no periodic state exists, half a period at the first harmonic's frequency instead: numbers to draw, which a finding says are not to be used."""
+    """Where no periodic state exists, half a period at the first harmonic's frequency instead: numbers to draw, which a finding says are
+    not to be used."""
     bad = found.miss > UNSOLVED
     if not bad.any():
         return found
@@ -129,8 +135,10 @@ def _kept_finite(found: tank.Found, gain: Array, load: Array, half: Array) -> ta
     return tank.Found(point, tank.run(point, start), np.where(bad, 1.0, found.miss), found.unknown)
 
 
-def _at_output(point: tank.Point, near: Any, burst_near: Any, top: Array, enough: float, given_up: Array) -> tuple[tank.Found, Array, Array, Any]:
-    """The frequency that gives the output, or bursts at the highest; the share of time it runs, and what the next pass of both begins from."""
+def _at_output(point: tank.Point, near: Any, burst_near: Any, top: Array, enough: float,
+               given_up: Array) -> tuple[tank.Found, Array, Array, Any]:
+    """The frequency that gives the output, or bursts at the highest; the share of time it runs, and what the next pass of both begins
+    from."""
     free = tank.solve(point, "half", near, enough, tank.NEWTON if near is None else NEAR)
     if near is not None:
         free = _from_anew(point, free, enough, given_up)
@@ -153,7 +161,9 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
     shape = np.broadcast_shapes(np.shape(s.v_bus), np.shape(s.i_out), *(x.shape for x in parts))
     flat = lambda x: np.broadcast_to(np.asarray(plain(x), float), shape).reshape(-1)  # noqa: E731
     n, i_least = float(plain(s.np)) / float(plain(s.ns)), float(plain(s.i_burst))
-    first, back = _different(*(flat(x) for x in (s.v_bus, s.i_out, *(x for x in (*parts, np.asarray(plain(s.v_out)), np.asarray(plain(s.r_secondary))) if x.ndim))))
+    first, back = _different(
+        *(flat(x) for x in (s.v_bus, s.i_out,
+                            *(x for x in (*parts, np.asarray(plain(s.v_out)), np.asarray(plain(s.r_secondary))) if x.ndim))))
     v_out, r_rectified = (flat(x)[first] if np.ndim(plain(x)) else float(plain(x)) for x in (s.v_out, s.r_secondary))
     r_rectified = r_rectified + float(plain(s.r_rectifier))
     v_p, i_o = s.variant.drive * flat(s.v_bus)[first], flat(s.i_out)[first]
@@ -162,7 +172,9 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
     z, w = np.sqrt(lr / cr), 1 / np.sqrt(lr * cr)
     top, ratio = np.broadcast_to(float(plain(s.f_max)) * 2 * np.pi / w, v_p.shape), np.broadcast_to(lm / lr, v_p.shape)
     at_ideal = n * (v_out + float(plain(s.v_forward)))
-    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(back) else {"drop": 0.01 * (n * (flat(s.v_out) + float(plain(s.v_forward)))), "beside": np.zeros(len(back)), "near": None, "burst": None, "failed": np.zeros(len(back))}
+    known: Mapping[str, Any] = state if state is not None and len(state["drop"]) == len(back) else {
+        "drop": 0.01 * (n * (flat(s.v_out) + float(plain(s.v_forward)))), "beside": np.zeros(len(back)), "near": None, "burst": None,
+        "failed": np.zeros(len(back))}
     drop, p_beside, failed = (known[k][first] for k in ("drop", "beside", "failed"))
     near, burst_near = (known[k][first] if known[k] is not None else None for k in ("near", "burst"))
     o: dict[str, Any] = {}
@@ -181,18 +193,23 @@ def solve(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES
         share = share * np.minimum(1.0, i_o / i_least)
         found = _kept_finite(found, gain, load, half)
         o = _scaled(s, waves.measures(found), found, share, v_p, z, w, n)
-        beside = path(s) * np.square(o["i_mag_rms"])  # the magnetising current heats its path whatever the output gets: like a load, not like a drop
+        beside = path(s) * np.square(
+            o["i_mag_rms"])  # the magnetising current heats its path whatever the output gets: like a load, not like a drop
         lost = r_rectified * np.square(o["i_rect"]) + path(s) * np.square(o["i_tank"]) - beside
         load_amps = found.point.load * v_p / z
         last, drop = drop, np.minimum(lost / load_amps, MOST_DROP * at_ideal)
         before, p_beside = p_beside, o["p_core"] + beside
         if fixed is None:
-            o["i_in"] = o["i_in"] + ((drop - last) * load_amps + p_beside - before) / v_p  # what this pass did not know yet of its own losses
+            # what this pass did not know yet of its own losses
+            o["i_in"] = o["i_in"] + ((drop - last) * load_amps + p_beside - before) / v_p
         if k and enough == ROUGH and float(np.max(np.abs(drop - last) / at_ideal)) < 1e-5:
             break
     o["drop"] = drop
     o = {k: np.asarray(x)[back].reshape(shape) for k, x in o.items()}
-    return Settled({"drop": drop[back], "beside": p_beside[back], "near": near if near is None else near[back], "burst": burst_near if burst_near is None else burst_near[back], "failed": failed[back]}, o, tank.spread(found, back), float(found.miss.max()))
+    return Settled(
+        {"drop": drop[back], "beside": p_beside[back], "near": near if near is None else near[back],
+         "burst": burst_near if burst_near is None else burst_near[back], "failed": failed[back]}, o, tank.spread(found, back),
+                   float(found.miss.max()))
 
 
 def settle(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSES) -> tuple[Stage, Settled]:
@@ -207,7 +224,8 @@ def settle(s: Stage, state: Mapping[str, Any] | None = None, passes: int = PASSE
 
 
 def _different(*given: Array) -> tuple[Array, Array]:
-    """Numbers of the corners that differ in what is given of each (bus, load, parts of the tank), in their order, and which of them stands for each corner: behind a power factor stage every line has the same bus."""
+    """Numbers of the corners that differ in what is given of each (bus, load, parts of the tank), in their order, and which of them stands
+    for each corner: behind a power factor stage every line has the same bus."""
     _, first, back = np.unique(np.stack(given, -1), axis=0, return_index=True, return_inverse=True)
     order = np.argsort(first)
     place = np.empty_like(order)
@@ -223,10 +241,13 @@ def path(s: Stage) -> float:
 def _scaled(s: Stage, m: Mapping[str, Array], found: tank.Found, share: Array, v_p: Array, z: Any, w: Any, n: float) -> dict[str, Any]:
     """The measures in SI units while the stage runs; share: of the time it does."""
     amps, f = v_p / z, w / (2 * np.pi) * np.pi / found.point.half
-    swing = 2 * s.linkage(m["mag_peak"] * amps, m["tank_peak"] * amps) / (float(plain(s.np if s.wound is None else s.wound)) * float(plain(s.area)))
+    swing = (2 * s.linkage(m["mag_peak"] * amps, m["tank_peak"] * amps)
+             / (float(plain(s.np if s.wound is None else s.wound)) * float(plain(s.area))))
     c, half = s.core, 0.5 / f
     reference = magnetics.loss_at_temperature(c["loss_ref_w_m3"], c["loss_t_curvature_1_k2"], plain(s.core_temperature), c["loss_t_min_c"])
-    p_core = magnetics.core_loss_two_slope(plain(s.volume), s.extra["kappa"], reference, swing, c["loss_f_ref_hz"], c["loss_alpha"], c["loss_b_ref_t"], c["loss_beta"], f, half, half)
-    return {"f": f, "share": share, "i_tank": m["tank_rms"] * amps, "i_tank_peak": m["tank_peak"] * amps, "i_in": m["tank_mean"] * amps, "i_off": m["off"] * amps, "i_mag": m["mag_peak"] * amps, "i_mag_rms": m["mag_rms"] * amps,
-            "i_rect": m["rect_rms"] * amps * n, "i_rect_peak": m["rect_peak"] * amps * n, "v_cap": m["cap_peak"] * v_p, "t_turned": m["turned"] / w, "p_core": p_core,
-            "gain": found.point.gain}
+    p_core = magnetics.core_loss_two_slope(plain(s.volume), s.extra["kappa"], reference, swing, c["loss_f_ref_hz"], c["loss_alpha"],
+                                           c["loss_b_ref_t"], c["loss_beta"], f, half, half)
+    return {"f": f, "share": share, "i_tank": m["tank_rms"] * amps, "i_tank_peak": m["tank_peak"] * amps, "i_in": m["tank_mean"] * amps,
+            "i_off": m["off"] * amps, "i_mag": m["mag_peak"] * amps, "i_mag_rms": m["mag_rms"] * amps,
+            "i_rect": m["rect_rms"] * amps * n, "i_rect_peak": m["rect_peak"] * amps * n, "v_cap": m["cap_peak"] * v_p,
+            "t_turned": m["turned"] / w, "p_core": p_core, "gain": found.point.gain}

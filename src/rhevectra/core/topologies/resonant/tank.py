@@ -1,9 +1,9 @@
 """The exact periodic state of a resonant tank with a magnetising inductance behind a full-wave rectifier, at many operating points at once.
 
-Everything is counted in the tank's own units: time by √(L_r·C_r), impedance by √(L_r/C_r), voltages by that across the tank. In half a period
-the rectifier holds the magnetising inductance at plus or minus the reflected output, or lets it go; each piece is a sinusoid, the ends of
-pieces are roots. The state after half a period is the negative of that before it, and the energy of half a period gives the capacitor's
-voltage at its start, so three numbers remain to be found for each point: two currents, and one of frequency, load or gain.
+Everything is counted in the tank's own units: time by √(L_r·C_r), impedance by √(L_r/C_r), voltages by that across the tank. In half a
+period the rectifier holds the magnetising inductance at plus or minus the reflected output, or lets it go; each piece is a sinusoid, the
+ends of pieces are roots. The state after half a period is the negative of that before it, and the energy of half a period gives the
+capacitor's voltage at its start, so three numbers remain to be found for each point: two currents, and one of frequency, load or gain.
 Source: the differential equations of the lossless circuit, solved piece by piece; checked against a circuit simulator.
 """
 
@@ -24,7 +24,8 @@ ALONE = 6
 APART = 1e-3
 """The search begins on the side of a rectifier that still conducts the other way: at the edge between both the slopes differ."""
 EDGE, BESIDE, ASTRAY = 1e-6, 1e-4, 3.0
-"""Rectifier current that counts as the edge, and where it is left for, on the same side; a step off the edge so many times what is missing was led astray by its slopes."""
+"""Rectifier current that counts as the edge, and where it is left for, on the same side; a step off the edge so many times what is missing
+was led astray by its slopes."""
 ENOUGH, SURE = 1e-9, 0.3
 """Share of the currents that counts as periodic; times its root, Newton's next step is taken to reach it, and judged with the final run."""
 THIRD = np.array([[0.0], [0.0], [1.0]])
@@ -41,8 +42,8 @@ class Point(Struct, frozen=True):
 
 
 class Half(Struct, frozen=True):
-    """Half a period of each point: state (n, 3) of tank current, magnetising current, capacitor voltage at both ends; pieces (pieces, n) with
-    their kind, start, length and state at their start; charge through the rectifier."""
+    """Half a period of each point: state (n, 3) of tank current, magnetising current, capacitor voltage at both ends; pieces (pieces, n)
+    with their kind, start, length and state at their start; charge through the rectifier."""
 
     start: Array
     end: Array
@@ -64,11 +65,14 @@ class Found(Struct, frozen=True):
 def spread(found: Found, rows: Array) -> Found:
     """The solved points by number, any of them as often as it is asked for."""
     p, h = found.point, found.half
-    return Found(Point(p.half[rows], p.load[rows], p.gain[rows], p.ratio[rows]), Half(h.start[rows], h.end[rows], h.kind[:, rows], h.at[:, rows], h.length[:, rows], h.states[:, rows]), found.miss[rows], found.unknown[rows])
+    return Found(Point(p.half[rows], p.load[rows], p.gain[rows], p.ratio[rows]),
+                 Half(h.start[rows], h.end[rows], h.kind[:, rows], h.at[:, rows], h.length[:, rows], h.states[:, rows]), found.miss[rows],
+                 found.unknown[rows])
 
 
 class Constants(Struct):
-    """What stays the same in every piece of each point: frequency of the free piece over that of a held one, ramp of the held magnetising current, voltage at which a free piece ends, share of the voltage that lies across the free magnetising inductance."""
+    """What stays the same in every piece of each point: frequency of the free piece over that of a held one, ramp of the held magnetising
+    current, voltage at which a free piece ends, share of the voltage that lies across the free magnetising inductance."""
 
     slow: Array
     ramp: Array
@@ -83,9 +87,11 @@ class Constants(Struct):
 
 
 class Piece:
-    """A piece of every point: tank current, magnetising current and capacitor voltage (n,) at its start, and what stays the same in it. Where it is free, or held, at all points, only that is worked out."""
+    """A piece of every point: tank current, magnetising current and capacitor voltage (n,) at its start, and what stays the same in it.
+    Where it is free, or held, at all points, only that is worked out."""
 
-    __slots__ = ("all_free", "constants", "current", "free", "magnetising", "middle", "none_free", "over", "point", "ramp", "sense", "swing", "voltage", "w")
+    __slots__ = ("all_free", "constants", "current", "free", "magnetising", "middle", "none_free", "over", "point", "ramp", "sense",
+                 "swing", "voltage", "w")
 
     def __init__(self, kind: Array, state: State, point: Point, constants: Constants | None = None) -> None:
         self.current, self.magnetising, self.voltage = state
@@ -115,7 +121,8 @@ class Piece:
         return current, magnetising, self.middle + self.swing * c + self.over * s
 
     def end(self, rest: Array) -> Array:
-        """Length, at most the rest of the half period: a held piece ends when the rectifier current has fallen to zero, a free one when its voltage reaches the output."""
+        """Length, at most the rest of the half period: a held piece ends when the rectifier current has fallen to zero, a free one when its
+        voltage reaches the output."""
         if self.none_free:
             return self._held_end(rest)
         limit = self.constants.limit
@@ -155,14 +162,16 @@ class Piece:
 
 
 def _next(kind: Any, state: State, gain: Array, constants: Constants) -> Array:
-    """The piece that follows one of a kind: what the voltage across the free inductance asks for; after a free piece it is held, whatever rounding says."""
+    """The piece that follows one of a kind: what the voltage across the free inductance asks for; after a free piece it is held, whatever
+    rounding says."""
     across = (1.0 - state[2]) * constants.share
     free = (np.abs(across) < gain) & (kind != OFF)
     return np.where(free, OFF, np.where(across > 0, UP, DOWN))
 
 
 class Moved(Struct):
-    """Derivatives (3, n) of the state, and of the time since the start, by the three unknowns. until: of the half period; by_gain: whether the third is the gain."""
+    """Derivatives (3, n) of the state, and of the time since the start, by the three unknowns. until: of the half period; by_gain: whether
+    the third is the gain."""
 
     current: Array
     magnetising: Array
@@ -172,7 +181,8 @@ class Moved(Struct):
     by_gain: bool
 
     def through(self, piece: Piece, t: Array, turn: tuple[Array, Array], ends: Array, state: State) -> None:
-        """Take them through a piece of length t, which turns so far, to the state at its end. ends: where it ends by itself, and its end moves too; elsewhere that of the half period does."""
+        """Take them through a piece of length t, which turns so far, to the state at its end. ends: where it ends by itself, and its end
+        moves too; elsewhere that of the half period does."""
         (c, s), w, sense = turn, piece.w, piece.sense
         self.current, self.voltage = c * self.current - w * s * self.voltage, s / w * self.current + c * self.voltage
         if self.by_gain:
@@ -185,11 +195,13 @@ class Moved(Struct):
         ramps = piece.either(rates[0], piece.ramp)
         slope, rise = self._approach(piece, rates, state)
         longer = np.where(ends, -rise / np.where(np.abs(slope) > 1e-12, slope, 1e-12), self.until - self.shift)
-        self.current, self.magnetising, self.voltage = self.current + rates[0] * longer, self.magnetising + ramps * longer, self.voltage + rates[1] * longer
+        self.current, self.magnetising, self.voltage = (self.current + rates[0] * longer, self.magnetising + ramps * longer,
+                                                        self.voltage + rates[1] * longer)
         self.shift = self.shift + longer
 
     def _approach(self, piece: Piece, rates: tuple[Array, Array], state: State) -> tuple[Array, Array]:
-        """How fast the quantity whose root ends the piece moves there with time, and with the unknowns: of a held piece the rectifier current, of a free one the voltage across the magnetising inductance."""
+        """How fast the quantity whose root ends the piece moves there with time, and with the unknowns: of a held piece the rectifier
+        current, of a free one the voltage across the magnetising inductance."""
         slope = rise = None
         if not piece.all_free:
             slope, rise = piece.sense * (rates[0] - piece.ramp), piece.sense * (self.current - self.magnetising)
@@ -209,7 +221,8 @@ def run(point: Point, start: Array) -> Half:
 
 
 def passed(point: Point, start: Any, moved: Moved | None) -> tuple[list[Piece], list[Array], list[Array], State]:
-    """Pieces of half a period from a state, when each begins, how long it is, and the state at the end. moved: derivatives of the start, taken along to the end."""
+    """Pieces of half a period from a state, when each begins, how long it is, and the state at the end. moved: derivatives of the start,
+    taken along to the end."""
     apart, constants = start[0] - start[1], Constants.of(point)
     kind = np.where(apart > 1e-12, UP, np.where(apart < -1e-12, DOWN, _next(UP, start, point.gain, constants)))
     state, done = start, np.zeros(len(apart))
@@ -234,7 +247,8 @@ def passed(point: Point, start: Any, moved: Moved | None) -> tuple[list[Piece], 
 
 
 def first_harmonic(frequency: Array, ratio: Array, quality: Array) -> Array:
-    """Gain by the first harmonic: M = 1/√((1 + (1 − 1/F²)/k)² + Q²·(F − 1/F)²), F of the series resonance, Q = Z/R with R = 8/π²·n²·R_load."""
+    """Gain by the first harmonic: M = 1/√((1 + (1 − 1/F²)/k)² + Q²·(F − 1/F)²), F of the series resonance, Q = Z/R with R =
+    8/π²·n²·R_load."""
     return np.asarray(1 / np.sqrt(np.square(1 + (1 - 1 / np.square(frequency)) / ratio) + np.square(quality * (frequency - 1 / frequency))))
 
 
@@ -287,9 +301,10 @@ def _judged(unknown: Array, point: Point, free: str) -> tuple[Array, Array]:
 
 
 def solve(point: Point, free: str = "half", near: Array | None = None, enough: float = ENOUGH, passes: int = NEWTON) -> Found:
-    """The periodic state of every point. free: which of half, load, gain is looked for from its value in point; near: unknowns (n, 3) to begin from;
-    enough: share of the currents that counts as periodic. Near the peak of the gain the first harmonic leads astray: frequencies looked for
-    without a start get a second one from the nearest point whose current lags, and the rest of the passes from where they stood."""
+    """The periodic state of every point. free: which of half, load, gain is looked for from its value in point; near: unknowns (n, 3) to
+    begin from; enough: share of the currents that counts as periodic. Near the peak of the gain the first harmonic leads astray:
+    frequencies looked for without a start get a second one from the nearest point whose current lags, and the rest of the passes from where
+    they stood."""
     if near is not None or free != "half" or passes <= ALONE:
         return _newton(point, free, near, enough, passes)
     found = _newton(point, free, None, enough, ALONE)
@@ -299,7 +314,8 @@ def solve(point: Point, free: str = "half", near: Array | None = None, enough: f
         late = np.flatnonzero(~good if from_nearest else ~solved)
         if not len(late) or (from_nearest and not good.any()):
             continue
-        again = _newton(_rows(point, late), free, found.unknown[_nearest(point, late, good) if from_nearest else late], enough, passes - ALONE)
+        again = _newton(_rows(point, late), free, found.unknown[_nearest(point, late, good) if from_nearest else late], enough,
+                        passes - ALONE)
         better = (again.miss <= enough) & ((again.unknown[:, 0] < 0) | ~solved[late])
         found = mended(found, free, late, again, better)
     return found

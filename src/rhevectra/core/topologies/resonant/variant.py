@@ -4,7 +4,8 @@ from msgspec import Struct
 
 
 class Variant(Struct, frozen=True):
-    """switches: in all; in_path: those that conduct in series; drive: share of the bus across the tank, in both polarities; node: whose voltage is that of a switch; phases: tanks side by side, evenly shifted."""
+    """switches: in all; in_path: those that conduct in series; drive: share of the bus across the tank, in both polarities; node: whose
+    voltage is that of a switch; phases: tanks side by side, evenly shifted."""
 
     name: str
     switches: int

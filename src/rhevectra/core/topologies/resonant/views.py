@@ -23,7 +23,8 @@ def _point(design: Any, corner: Corner) -> int:
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
-    """Voltage of the lower switch, tank current and rectifier current (of several phases: of all) at a corner, from the exact period of the tank."""
+    """Voltage of the lower switch, tank current and rectifier current (of several phases: of all) at a corner, from the exact period of the
+    tank."""
     plan, s, at = design.context["plan"], design.context["stage"], reader(corner.index)
     o = design.context["o"]
     w, lr, cr = waves.waveform(plan.settled.found, _point(design, corner)), float(s.lr.value), float(s.cr.value)
@@ -31,12 +32,17 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
     end, t = 1 / at(o["f"]), w["t"] / rate
     v = np.where(t < 0.5 * end, at(s.v_bus), 0.0)
     if s.variant.phases > 1:
-        full = [np.interp((t - k * end / s.variant.phases) % end, t, w["rectifier"] + np.roll(w["rectifier"], len(t) // 2)) for k in range(s.variant.phases)]
-        return [Shape("switch voltage, phase 1", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("tank current, phase 1", "A", t, w["tank"] * amps, end, "primary"), Shape("rectifiers, all phases", "A", t, sum(full) * amps * n, end, "secondary")]
+        full = [np.interp((t - k * end / s.variant.phases) % end, t, w["rectifier"] + np.roll(w["rectifier"], len(t) // 2))
+                for k in range(s.variant.phases)]
+        return [Shape("switch voltage, phase 1", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)),
+                Shape("tank current, phase 1", "A", t, w["tank"] * amps, end, "primary"),
+                Shape("rectifiers, all phases", "A", t, sum(full) * amps * n, end, "secondary")]
     rectified = w["rectifier"] * amps * n
     if s.others:
         rectified = _first_of_several(plan, _point(design, corner), t, end, rectified)
-    return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)), Shape("tank current", "A", t, w["tank"] * amps, end, "primary"), Shape("rectifier current", "A", t, rectified, end, "secondary")]
+    return [Shape("switch voltage", "V", t, v, end, "primary", float(design.rows["switch.v_limit"].value)),
+            Shape("tank current", "A", t, w["tank"] * amps, end, "primary"),
+            Shape("rectifier current", "A", t, rectified, end, "secondary")]
 
 
 def _first_of_several(plan: Any, row: int, t: Array, end: float, rectified: Array) -> Array:
@@ -55,35 +61,45 @@ def share_traces(design: Any, corner: Corner) -> tuple[Array, Array]:
 
 
 def gain_view(design: Any) -> GainView:
-    """Gain over frequency at overload, full, half and a tenth of the load, all at the lowest bus; where the design runs at full load and each bus, and the border."""
+    """Gain over frequency at overload, full, half and a tenth of the load, all at the lowest bus; where the design runs at full load and
+    each bus, and the border."""
     plan, grid, rows = design.context["plan"], design.grid, design.rows
     s, full = plan.stage, np.broadcast_to(corners.FULL.mask(grid), grid.shape)
     v_low = float(np.min(np.broadcast_to(s.v_bus, grid.shape)[full]))
-    i_full = float(np.broadcast_to(several.total(s), grid.shape)[full].max()) if s.others else float(design.requirement.outputs[design.requirement.main].current_max)
+    i_full = float(np.broadcast_to(several.total(s), grid.shape)[full].max()) if s.others else float(
+        design.requirement.outputs[design.requirement.main].current_max)
     o = plan.settled.out
-    loads = [("overload", float(np.max(several.total(s))), "over"), ("full load", i_full, "primary"), ("half", 0.5 * i_full, "secondary"), ("a tenth", 0.1 * i_full, "muted")]
-    lines = [GainCurve(name, c.frequency, c.exact, c.lagging, c.harmonic, role) for name, amps, role in loads for c in [curve(s, v_low, amps, 2.0 * float(o["gain"].max()), 1.8, 40)]]
-    points = [(f"{show(float(v), 'V')}", float(o["f"][full].reshape(-1)[k]), float(o["gain"][full].reshape(-1)[k])) for v, k in {float(x): k for k, x in enumerate(np.broadcast_to(s.v_bus, grid.shape)[full])}.items()]
+    loads = [("overload", float(np.max(several.total(s))), "over"), ("full load", i_full, "primary"), ("half", 0.5 * i_full, "secondary"),
+             ("a tenth", 0.1 * i_full, "muted")]
+    lines = [GainCurve(name, c.frequency, c.exact, c.lagging, c.harmonic, role) for name, amps, role in loads
+             for c in [curve(s, v_low, amps, 2.0 * float(o["gain"].max()), 1.8, 40)]]
+    points = [(f"{show(float(v), 'V')}", float(o["f"][full].reshape(-1)[k]), float(o["gain"][full].reshape(-1)[k]))
+              for v, k in {float(x): k for k, x in enumerate(np.broadcast_to(s.v_bus, grid.shape)[full])}.items()]
     points = sorted({p[0]: p for p in points}.values(), key=lambda p: p[1])
     marked = [points[0], points[-1]] if len(points) > 1 else points
     hold, asked = float(rows["llc.v_hold"].value), float(design.figure("llc.gain_hold").value)
     if hold < v_low:
         c = curve(s, hold, i_full, 1.1 * asked, 1.2, 24)
         marked.append((f"hold-up {show(hold, 'V')}", float(np.interp(-asked, -c.exact, c.frequency)), asked))
-    band = [curve(ends.at(s, parts), v_low, float(np.max(several.total(s))), 2.0 * float(o["gain"].max()), 1.8, 40) for parts in ends.of(rows).outermost]
-    return GainView(lines, [(c.frequency[c.lagging], c.exact[c.lagging]) for c in band], float(rows["fs"].value), float(rows["llc.f_border"].value), float(rows["llc.gain_max"].value), marked)
+    band = [curve(ends.at(s, parts), v_low, float(np.max(several.total(s))), 2.0 * float(o["gain"].max()), 1.8, 40)
+            for parts in ends.of(rows).outermost]
+    return GainView(lines, [(c.frequency[c.lagging], c.exact[c.lagging]) for c in band], float(rows["fs"].value),
+                    float(rows["llc.f_border"].value), float(rows["llc.gain_max"].value), marked)
 
 
 def flux_view(design: Any) -> FluxView:
     """The gapped core's flux over magnetising current, cold and hot, with full load and the worst corner."""
     rows, s, plan = design.rows, design.context["stage"], design.context["plan"]
-    n, area, lm = float(rows["transformer.np"].value), float(rows["transformer.area_min"].value), float(rows["llc.lm"].value) / plan.need.pieces
+    n, area, lm = (float(rows["transformer.np"].value), float(rows["transformer.area_min"].value),
+                   float(rows["llc.lm"].value) / plan.need.pieces)
     length = float(plan.window.effective.length[plan.choice.core])
     rest = max(1 / lm - length / (4e-7 * np.pi * s.core["mu_initial"] * n**2 * area), 0.0)
     hot, cold = (saturation_curve(s.core, s.core[k], n, area, length, rest) for k in ("b_sat_100_t", "b_sat_25_t"))
     peak, full = design.figure("transformer.b_peak"), float(design.figure("transformer.b_ac").value)
-    points = [("full load", full * n * area / lm, full, "primary"), ("worst corner", float(peak.value) * n * area / lm, float(peak.value), "over" if (peak.margin or 0) < 0 else "accent")]
-    return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points, float(rows["transformer.b_limit"].value), float(s.core["b_sat_25_t"]), 2.2 * points[1][1])
+    points = [("full load", full * n * area / lm, full, "primary"),
+              ("worst corner", float(peak.value) * n * area / lm, float(peak.value), "over" if (peak.margin or 0) < 0 else "accent")]
+    return FluxView([("cold, 25 °C", *cold, "muted", True), ("hot, 100 °C", *hot, "ink", False)], points,
+                    float(rows["transformer.b_limit"].value), float(s.core["b_sat_25_t"]), 2.2 * points[1][1])
 
 
 def legs_view(design: Any, corner: Corner) -> LegFluxes:

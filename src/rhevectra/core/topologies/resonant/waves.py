@@ -15,13 +15,15 @@ _TIMES, _WEIGHTS = np.concatenate([0.5 * (_GAUSS[0] + 1), np.linspace(0, 1, FINE
 
 
 def measures(found: tank.Found) -> dict[str, Array]:
-    """Per point: rms of tank, rectifier and magnetising current, mean of the tank current over its half, mean and peak of the rectifier current, peaks of tank and magnetising current and of the
-    capacitor's voltage, current at turn-off (positive: it still lags), time until the tank current turns its sign."""
+    """Per point: rms of tank, rectifier and magnetising current, mean of the tank current over its half, mean and peak of the rectifier
+    current, peaks of tank and magnetising current and of the capacitor's voltage, current at turn-off (positive: it still lags), time until
+    the tank current turns its sign."""
     p, h = found.point, found.half
     pieces, n = h.kind.shape
     each = lambda x: np.broadcast_to(x, (pieces, n)).ravel()  # noqa: E731  (all pieces of all points in one row)
     t, begun = h.length.ravel() * _TIMES, h.states.reshape(-1, 3)
-    j, jm, u = tank.Piece(h.kind.ravel(), (begun[:, 0], begun[:, 1], begun[:, 2]), tank.Point(*(each(getattr(p, k)) for k in ("half", "load", "gain", "ratio")))).at(t)
+    j, jm, u = tank.Piece(h.kind.ravel(), (begun[:, 0], begun[:, 1], begun[:, 2]),
+                          tank.Point(*(each(getattr(p, k)) for k in ("half", "load", "gain", "ratio")))).at(t)
     rect, w = np.abs(j - jm), h.length.ravel() * _WEIGHTS
     whole = lambda x: (x[:8] * w).sum(0).reshape(pieces, n).sum(0) / p.half  # noqa: E731
     most = lambda x: np.abs(x).max(0).reshape(pieces, n).max(0)  # noqa: E731
@@ -31,8 +33,9 @@ def measures(found: tank.Found) -> dict[str, Array]:
     a, b = fine[k, rows], fine[k + 1, rows]
     cross = h.at.ravel() + ft[k, rows] + (ft[k + 1, rows] - ft[k, rows]) * np.where(seen, -a / np.where(b - a == 0, 1, b - a), 0)
     turned = np.where(seen, cross, np.inf).reshape(pieces, n).min(0)
-    return {"tank_rms": np.sqrt(whole(j * j)), "rect_rms": np.sqrt(whole(rect * rect)), "mag_rms": np.sqrt(whole(jm * jm)), "tank_mean": whole(j), "rect_mean": whole(rect), "tank_peak": most(j), "rect_peak": most(rect), "mag_peak": most(jm), "cap_peak": most(u),
-            "off": -h.start[:, 0], "turned": np.where(np.isfinite(turned), turned, 0.0)}
+    return {"tank_rms": np.sqrt(whole(j * j)), "rect_rms": np.sqrt(whole(rect * rect)), "mag_rms": np.sqrt(whole(jm * jm)),
+            "tank_mean": whole(j), "rect_mean": whole(rect), "tank_peak": most(j), "rect_peak": most(rect), "mag_peak": most(jm),
+            "cap_peak": most(u), "off": -h.start[:, 0], "turned": np.where(np.isfinite(turned), turned, 0.0)}
 
 
 SAMPLES = 96
@@ -52,7 +55,8 @@ def sampled(found: tank.Found) -> tuple[Array, Array]:
 
 
 def summed(found: tank.Found, phases: int) -> dict[str, Array]:
-    """Currents of evenly shifted phases together, in tank units, per point: rms and swing of the rectified sum, rms of the sum of the tank currents (the orders that do not cancel), rms of what the upper switches take."""
+    """Currents of evenly shifted phases together, in tank units, per point: rms and swing of the rectified sum, rms of the sum of the tank
+    currents (the orders that do not cancel), rms of what the upper switches take."""
     j, jm = sampled(found)
     rect, tanks = np.abs(j - jm), np.concatenate([j, -j])
     upper = np.concatenate([j, np.zeros_like(j)])
@@ -60,7 +64,8 @@ def summed(found: tank.Found, phases: int) -> dict[str, Array]:
     add = lambda x, by: sum(np.roll(x, k * by, axis=0) for k in range(phases))  # noqa: E731
     rms = lambda x: np.sqrt(np.mean(np.square(x), axis=0))  # noqa: E731
     together = add(rect, shift % SAMPLES)
-    return {"rect_rms": rms(together), "rect_swing": together.max(0) - together.min(0), "common_rms": rms(add(tanks, shift)), "upper_rms": rms(add(upper, shift))}
+    return {"rect_rms": rms(together), "rect_swing": together.max(0) - together.min(0), "common_rms": rms(add(tanks, shift)),
+            "upper_rms": rms(add(upper, shift))}
 
 
 def waveform(found: tank.Found, row: int, count: int = 60) -> dict[str, Array]:
@@ -79,5 +84,6 @@ def waveform(found: tank.Found, row: int, count: int = 60) -> dict[str, Array]:
         us.append(u)
     t, j, jm, u = (np.concatenate(x) for x in (ts, js, jms, us))
     half = float(p.half[row])
-    both: dict[str, Any] = {"t": np.concatenate([t, t + half]), "tank": np.concatenate([j, -j]), "magnetising": np.concatenate([jm, -jm]), "capacitor": np.concatenate([u, -u])}
+    both: dict[str, Any] = {"t": np.concatenate([t, t + half]), "tank": np.concatenate([j, -j]), "magnetising": np.concatenate([jm, -jm]),
+                            "capacitor": np.concatenate([u, -u])}
     return {**both, "rectifier": np.maximum(both["tank"] - both["magnetising"], 0.0)}

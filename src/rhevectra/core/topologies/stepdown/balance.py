@@ -1,4 +1,5 @@
-"""What keeps the flux of a core driven both ways in the middle: a capacitor in series with the primary or the control, and the walk without either."""
+"""What keeps the flux of a core driven both ways in the middle: a capacitor in series with the primary or the control, and the walk without
+either."""
 
 from typing import Any
 
@@ -14,16 +15,20 @@ from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 AMPLITUDE = 0.04
-"""Amplitude on the series capacitor the rule aims at, share of the primary voltage; limit is `AMPLITUDE_MOST` (a few per cent: common practice)."""
+"""Amplitude on the series capacitor the rule aims at, share of the primary voltage; limit is `AMPLITUDE_MOST` (a few per cent: common
+practice)."""
 AMPLITUDE_MOST = 0.05
 BELOW = 4.0
 """The resonance with the reflected filter inductor stays this many times below the switching frequency (common practice, no source)."""
-_RUNAWAY = "peak-current control takes less charge through whichever side stands higher, so that side rises further: the {} runs away; voltage-mode control keeps it, and so does a balancing winding"
+_RUNAWAY = ("peak-current control takes less charge through whichever side stands higher, so that side rises further: the {} runs away; "
+            "voltage-mode control keeps it, and so does a balancing winding")
 
 
 def choose_series(work: Work, v: Variant, s: st.Stage, out: dict[str, Any]) -> None:
     """Control and capacitor, for the settled numbers of the wound stage."""
-    control = work.choose("switch.control", v.control, {"voltage": "a series capacitor holds the flux", "current": "equal peaks in both halves hold the flux, no capacitor needed"}[v.control])
+    control = work.choose("switch.control", v.control,
+                          {"voltage": "a series capacitor holds the flux",
+                           "current": "equal peaks in both halves hold the flux, no capacitor needed"}[v.control])
     if not v.series:
         return
     full = corners.FULL.mask(work.grid)
@@ -34,20 +39,28 @@ def choose_series(work: Work, v: Variant, s: st.Stage, out: dict[str, Any]) -> N
         if v.series == "blocking" and control.value == "current":
             return 0.0
         ripple = float(np.max(balance.series_for_amplitude(charge, v.in_series, AMPLITUDE, flat["v_in"])))
-        return float(at_least(max(ripple, float(np.max(balance.series_for_resonance(s.ns, flat["f_switch"] / BELOW, s.np, v.in_series, s.inductance)))) * 1.1, "E6"))
-    work.choose(f"{v.series}.c", rule, f"least E6 value for {AMPLITUDE * 100:g} % of the primary voltage and a resonance {BELOW:g} times below the switching frequency; none with current control in a bridge")
+        return float(
+            at_least(max(ripple,
+                         float(np.max(balance.series_for_resonance(s.ns, flat["f_switch"] / BELOW, s.np, v.in_series, s.inductance))))
+                     * 1.1, "E6"))
+    work.choose(f"{v.series}.c", rule, f"least E6 value for {AMPLITUDE * 100:g} % of the primary voltage and a resonance {BELOW:g} times "
+                "below the switching frequency; none with current control in a bridge")
 
 
 def record(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
     """Rows of the series capacitor, or of the walk where nothing holds the flux; the rule of thumb for the core beside it."""
-    work.sheet("transformer.area_rule", magnetics.area_rule, power=work.sheet.given("requirement.power", work.need.power, "W", text="all outputs at full load"), efficiency=work.sheet.given("rule.efficiency", 0.85, "", "rule", "efficiency the rule of thumb is used with"))
+    work.sheet("transformer.area_rule", magnetics.area_rule,
+               power=work.sheet.given("requirement.power", work.need.power, "W", text="all outputs at full load"),
+               efficiency=work.sheet.given("rule.efficiency", 0.85, "", "rule", "efficiency the rule of thumb is used with"))
     v, sheet = s.variant, work.sheet
     held = v.series != "" and float(sheet.rows[f"{v.series}.c"].value) > 0
     control = str(sheet.rows["switch.control"].value)
     if held:
         _series(work, s, o)
     if held and control == "current":
-        work.find(MUST_FIX, "switch", _RUNAWAY.format("midpoint of the divider" if v.series == "divider" else "voltage of the blocking capacitor"), "", "switch.control")
+        work.find(MUST_FIX, "switch",
+                  _RUNAWAY.format("midpoint of the divider" if v.series == "divider" else "voltage of the blocking capacitor"), "",
+                  "switch.control")
     if not held:
         _walk(work, s, o, control)
 
@@ -55,10 +68,14 @@ def record(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
 def _series(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
     sheet, v = work.sheet, s.variant
     name, c = v.series, sheet.rows[f"{v.series}.c"]
-    charge = sheet(f"{name}.charge", balance.pulse_charge, i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], i_mag=o["i_mag"], t_commutation=o["t_c"])
+    charge = sheet(f"{name}.charge", balance.pulse_charge, i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], i_mag=o["i_mag"],
+                   t_commutation=o["t_c"])
     sheet(f"{name}.v_ac", balance.series_amplitude, charge=charge, count=v.in_series, c=c)
-    sheet.given(f"{name}.v_ac_limit", AMPLITUDE_MOST * float(np.min(np.broadcast_to(o["v_in"].value, work.grid.shape)[corners.FULL.mask(work.grid)])), "V", "rule", f"{AMPLITUDE_MOST * 100:g} % of the least primary voltage (a few per cent: common practice)")
-    sheet(f"{name}.f_resonance", balance.series_resonance, turns_secondary=s.ns, turns_primary=s.np, count=v.in_series, c=c, inductance=s.inductance)
+    sheet.given(f"{name}.v_ac_limit",
+                AMPLITUDE_MOST * float(np.min(np.broadcast_to(o["v_in"].value, work.grid.shape)[corners.FULL.mask(work.grid)])), "V",
+                "rule", f"{AMPLITUDE_MOST * 100:g} % of the least primary voltage (a few per cent: common practice)")
+    sheet(f"{name}.f_resonance", balance.series_resonance, turns_secondary=s.ns, turns_primary=s.np, count=v.in_series, c=c,
+          inductance=s.inductance)
     sheet(f"{name}.f_limit", balance.resonance_limit, fs=s.fs, times=BELOW)
     sheet(f"{name}.i_rms", balance.series_rms, i_primary=o["i_primary"], count=v.in_series)
 
@@ -70,14 +87,20 @@ def _walk(work: Work, s: st.Stage, o: dict[str, Any], control: str) -> None:
     extra = sheet("walk.excess", balance.excess, v_primary=o["v_in"], t_mismatch=dt, v_mismatch=dv, t_on=o["t_on"])
     step = sheet("walk.b_step", balance.walk_step, excess=extra, turns=s.np, area=sheet.rows["transformer.area_min"])
     sheet("walk.periods", balance.walk_periods, b_limit=sheet.rows["transformer.b_limit"], b_ac=sheet.rows["transformer.b_ac"], step=step)
-    against = sheet("walk.r", balance.walk_resistance, pulses=s.variant.pulses, fs=o["f_switch"], t_feeding=o["t_e"], r_path=o["r_path"], r_rectifier=s.r_rectifier, r_winding=s.r_secondary, turns_primary=s.np, turns_secondary=s.ns, leakage=s.leakage, c_primary=o["c_p"], v_primary=o["v_in"], i_peak=o["i_peak"])
-    sheet("walk.b_end", balance.walk_end, excess=extra, fs=o["f_switch"], lm=sheet.rows["transformer.lm"], r_walk=against, turns=s.np, area=sheet.rows["transformer.area_min"])
+    against = sheet("walk.r", balance.walk_resistance, pulses=s.variant.pulses, fs=o["f_switch"], t_feeding=o["t_e"], r_path=o["r_path"],
+                    r_rectifier=s.r_rectifier, r_winding=s.r_secondary, turns_primary=s.np, turns_secondary=s.ns, leakage=s.leakage,
+                    c_primary=o["c_p"], v_primary=o["v_in"], i_peak=o["i_peak"])
+    sheet("walk.b_end", balance.walk_end, excess=extra, fs=o["f_switch"], lm=sheet.rows["transformer.lm"], r_walk=against, turns=s.np,
+          area=sheet.rows["transformer.area_min"])
     full = corners.FULL.mask(work.grid)
     least = lambda id: float(np.min(np.broadcast_to(sheet.rows[id].value, work.grid.shape)[full]))  # noqa: E731
     most = float(np.max(np.broadcast_to(sheet.rows["walk.b_end"].value, work.grid.shape)[full]))
-    walks = f"a mismatch of {show(float(dt.value), 's')} and {show(float(dv.value), 'V')} walks the flux to its limit in {least('walk.periods'):.0f} periods; the circuit by itself would hold it near {show(most, 'T')}, half more where a ring meets the next turn-on"
+    walks = (f"a mismatch of {show(float(dt.value), 's')} and {show(float(dv.value), 'V')} walks the flux to its limit in "
+             f"{least('walk.periods'):.0f} periods; the circuit by itself would hold it near {show(most, 'T')}, half more where a ring "
+             "meets the next turn-on")
     if control == "voltage":
         cure = "a capacitor in series with the primary or current control holds it" if s.variant.series else "current control holds it"
-        work.find(MUST_FIX, "transformer", f"nothing holds the flux in the middle: {walks}; {cure}", "walk.b_step", f"{s.variant.series}.c" if s.variant.series else "switch.control")
+        work.find(MUST_FIX, "transformer", f"nothing holds the flux in the middle: {walks}; {cure}", "walk.b_step",
+                  f"{s.variant.series}.c" if s.variant.series else "switch.control")
     else:
         work.find(NOTE, "transformer", f"current control holds the flux; without it {walks}", "walk.b_step", "")

@@ -26,9 +26,15 @@ def given(work: Work, plan: "Plan") -> tuple[Other, ...]:
     """The outputs in rows."""
     sheet, found = work.sheet, []
     for k, x in enumerate(plan.stage.others, 2):
-        found.append(replace(x, **secondaries.given(work, plan, x, plan.turns[k]), r_inductor=sheet.solved(f"filter1.r{x.n}", x.r_inductor, "Ω", "copper of its winding on the filter core: a share of it as its ampere-turns at full load are")))
+        found.append(
+            replace(x, **secondaries.given(work, plan, x, plan.turns[k]),
+                    r_inductor=sheet.solved(f"filter1.r{x.n}", x.r_inductor, "Ω",
+                                            "copper of its winding on the filter core: "
+                                            "a share of it as its ampere-turns at full load are")))
         turns = plan.choke.turns * float(plan.turns[k].value) / float(plan.turns[1].value)
-        sheet.solved(f"filter1.turns{x.n}", turns, "turns", "those of the regulated output in the ratio of the transformer's: another ratio drives a current round between the outputs")
+        sheet.solved(f"filter1.turns{x.n}", turns, "turns",
+                     "those of the regulated output in the ratio of the transformer's: another ratio drives a current round between the "
+                     "outputs")
     return tuple(found)
 
 
@@ -41,11 +47,13 @@ def rectifiers(sheet: Any, id: str, s: Stage, path: Any, own: Mapping[str, Any],
 def losses(sheet: Any, whole: Stage, shared: Sequence[Mapping[str, Any]], fed: Any) -> tuple[dict[str, Any], dict[str, Any]]:
     """Copper of the secondaries and loss of the rectifiers beside those of the regulated output, by their names."""
     both = [(x, own, replace(whole, r_secondary=x.r_secondary)) for x, own in zip(whole.others, shared[1:], strict=True)]
-    return ({f"winding{x.n}": secondary.copper(sheet, s, own, fed, x.n) for x, own, s in both}, {f"rectifier{x.n}": rectifiers(sheet, f"loss.rectifiers{x.n}", s, x, own, fed) for x, own, s in both})
+    return ({f"winding{x.n}": secondary.copper(sheet, s, own, fed, x.n) for x, own, s in both},
+            {f"rectifier{x.n}": rectifiers(sheet, f"loss.rectifiers{x.n}", s, x, own, fed) for x, own, s in both})
 
 
 def banks(work: Work, s: Stage, least: Mapping[str, Any], shared: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
-    """Voltages and capacitors of all outputs; returns the losses of their bleeds. least: the period with the ripple of the least filter inductance."""
+    """Voltages and capacitors of all outputs; returns the losses of their bleeds. least: the period with the ripple of the least filter
+    inductance."""
     sheet, rows, first = work.sheet, work.sheet.rows, shared[0]
     main = {"v_out": rows["load.v_even"], "v_forward": s.v_forward, "r": first["r"], "i": first["i"], "idle": first["idle"]}
     bleeds: dict[str, Any] = {}
@@ -54,9 +62,13 @@ def banks(work: Work, s: Stage, least: Mapping[str, Any], shared: Sequence[Mappi
         if x is not None:
             need = work.need.outputs[n - 1]
             sheet.given(f"load.v{n}", need.magnitude, "V", text=f"magnitude of {need.name}")
-            volts = sheet(f"output{n}.v", coupled.other_voltage, **main, **turns, v_forward_other=x.v_forward, r_other=own["r"], i_other=x.i_out, r_feeding=own["feeding"], crest=own["crest"])
-            record_range(work, n, need, volts, sheet(f"output{n}.v_idle", coupled.lifted, v=volts, idle=own["idle"], v_lift=rows["filter1.v_lift"], r_feeding=first["feeding"], crest=first["crest"], i=first["i"], **turns))
-        ripple = sheet(f"filter1.i_ripple_most_of{n}", coupled.ripple_of_one, ripple=least["ripple"], sharers=rows["filter1.sharers"], uneven=own["uneven"], turns=s.ns, turns_other=own["ns"], busy=own["busy"], i=own["i"])
+            volts = sheet(f"output{n}.v", coupled.other_voltage, **main, **turns, v_forward_other=x.v_forward, r_other=own["r"],
+                          i_other=x.i_out, r_feeding=own["feeding"], crest=own["crest"])
+            record_range(work, n, need, volts,
+                         sheet(f"output{n}.v_idle", coupled.lifted, v=volts, idle=own["idle"], v_lift=rows["filter1.v_lift"],
+                               r_feeding=first["feeding"], crest=first["crest"], i=first["i"], **turns))
+        ripple = sheet(f"filter1.i_ripple_most_of{n}", coupled.ripple_of_one, ripple=least["ripple"], sharers=rows["filter1.sharers"],
+                       uneven=own["uneven"], turns=s.ns, turns_other=own["ns"], busy=own["busy"], i=own["i"])
         sheet(f"output{n}.i_c_rms", coupled.capacitor_rms, ripple=ripple)
         bleeds |= record_bank(work, s.i_out if x is None else x.i_out, {**least, "ripple": ripple}, SLOWER_FED_ALWAYS, n)
     return bleeds
@@ -67,8 +79,13 @@ def findings(work: Work) -> None:
     rows, grid, outs = work.sheet.rows, work.grid, work.need.outputs
     idle = np.broadcast_to(rows["load.idle1"].value, grid.shape)
     if (idle[:, :, grid.full_load] > 0).any():
-        work.find(LOOK_AT, "load", f"{outs[0].name}, which the loop holds, has less than its part of the ripple even at full load: the others follow its crests, and are told within a few per cent; hold the output that carries most", "", "")
-    sunk = [o.name for n, o in enumerate(outs[1:], 2) if (np.where(RUN.mask(grid), np.broadcast_to(rows[f"output{n}.v"].value, grid.shape), np.inf) < float(rows[f"output{n}.v_min"].value))[idle > 0].any()]
+        work.find(LOOK_AT, "load", f"{outs[0].name}, which the loop holds, has less than its part of the ripple even at full load: the "
+                  "others follow its crests, and are told within a few per cent; hold the output that carries most", "", "")
+    sunk = [o.name for n, o in enumerate(outs[1:], 2)
+            if (np.where(RUN.mask(grid), np.broadcast_to(rows[f"output{n}.v"].value, grid.shape), np.inf)
+                < float(rows[f"output{n}.v_min"].value))[idle > 0].any()]
     if sunk:
         least = 0.5 * float(np.max(rows["filter1.i_ripple_ideal"].value)) / len(outs)
-        work.find(NOTE, "load", f"{', '.join(sunk)} sink{'s' if len(sunk) == 1 else ''} while {outs[0].name}, which the loop holds, is idle: a least load of {show(least, 'A', 2)} there, asked for or as its bleed, keeps its filter winding in use", "", "output1.bleed")
+        work.find(NOTE, "load", f"{', '.join(sunk)} sink{'s' if len(sunk) == 1 else ''} while {outs[0].name}, which the loop holds, is "
+                  f"idle: a least load of {show(least, 'A', 2)} there, asked for or as its bleed, keeps its filter winding in use", "",
+                  "output1.bleed")

@@ -1,4 +1,5 @@
-"""Resistor and capacitor across the primary of a bridge or of both halves of a push-pull: they damp the ring of the leakage with the nodes after each pulse."""
+"""Resistor and capacitor across the primary of a bridge or of both halves of a push-pull: they damp the ring of the leakage with the nodes
+after each pulse."""
 
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
@@ -23,13 +24,18 @@ KINDS = ("none", "rc")
 TIMES = 3.0
 """Capacitor over that of the nodes (common practice: three to four times)."""
 DECISIONS = (
-    DecisionSpec("primary.snubber", "Snubber across the primary", "switch", "choice", options=KINDS, schools="none: leakage and nodes ring after each pulse; rc: damped, at a loss that goes with the square of the bus"),
+    DecisionSpec("primary.snubber", "Snubber across the primary", "switch", "choice", options=KINDS,
+                 schools="none: leakage and nodes ring after each pulse; rc: damped, at a loss that goes with the square of the bus"),
     DecisionSpec("primary.snubber_c", "Primary snubber capacitor", "switch", unit="F", low=1e-12, high=1e-7, step="E6"),
     DecisionSpec("primary.snubber_r", "Primary snubber resistor", "switch", unit="Ω", low=1.0, high=100e3, step="E12"),
 )
 FIGURES = (
-    FigureSpec("primary.ring_crest", "Primary ring over its step", "k_p", "switch", corners.FULL, fixed="nominal leakage and nodes; the edge taken as sudden", sentence="at most, and two where nothing damps it: less where the leakage has emptied before the capacitor followed"),
-    FigureSpec("primary.snubber_loss", "Primary snubber loss", "P_sn", "switch", corners.FULL, fixed="energy-equivalent capacitance of the nodes; what the leakage itself brings: against the exact circuit the resistor burns from a sixth less to an eighth more"),
+    FigureSpec("primary.ring_crest", "Primary ring over its step", "k_p", "switch", corners.FULL,
+               fixed="nominal leakage and nodes; the edge taken as sudden",
+               sentence="at most, and two where nothing damps it: less where the leakage has emptied before the capacitor followed"),
+    FigureSpec("primary.snubber_loss", "Primary snubber loss", "P_sn", "switch", corners.FULL,
+               fixed="energy-equivalent capacitance of the nodes; what the leakage itself brings: against the exact circuit the resistor "
+               "burns from a sixth less to an eighth more"),
 )
 
 
@@ -40,23 +46,29 @@ def fits(v: Any) -> bool:
 
 def choose(work: Work, s: "Stage", leakage: Any) -> "Stage":
     """The stage with its snubber, where it is wanted; leakage: a row."""
-    if not fits(s.variant) or str(work.choose("primary.snubber", KINDS[0], "leakage and nodes ring after each pulse; choose rc to damp it").value) == KINDS[0]:
+    if not fits(s.variant) or str(work.choose("primary.snubber", KINDS[0],
+                                              "leakage and nodes ring after each pulse; choose rc to damp it").value) == KINDS[0]:
         return s
     sheet = work.sheet
-    node = sheet.given("primary.c_nodes", s.variant.across * float(s.c_node) / s.variant.halves**2, "F", "solved", "nodes as they lie across the primary" + (", end to end" if s.variant.tapped else ""))
+    node = sheet.given("primary.c_nodes", s.variant.across * float(s.c_node) / s.variant.halves**2, "F", "solved",
+                       "nodes as they lie across the primary" + (", end to end" if s.variant.tapped else ""))
     ring = sheet("primary.ring_l", snubber.leakage_of_halves, leakage=leakage) if s.variant.tapped else leakage
     z = sheet("primary.ring_z", snubber.characteristic, inductance=ring, capacitance=node)
-    c = work.choose("primary.snubber_c", at_least(TIMES * float(node.value), "E6"), f"{TIMES:g} × the nodes (common practice), next E6 value above", node=node)
+    c = work.choose("primary.snubber_c", at_least(TIMES * float(node.value), "E6"),
+                    f"{TIMES:g} × the nodes (common practice), next E6 value above", node=node)
     ratio = float(c.value) / float(node.value)
     best, _ = edged(float(f"{ratio:.2g}"), 0.0)
-    r = work.choose("primary.snubber_r", nearest(best * float(z.value), "E12"), f"least crest: {best:.2f} × the ring's {show(float(z.value), 'Ω', 3)}")
-    sheet.solved("primary.ring_crest", float(crests(ratio, np.array([float(r.value) / float(z.value)]), 0.0)[0]), "", "exact response of ring and snubber to a step")
+    r = work.choose("primary.snubber_r", nearest(best * float(z.value), "E12"),
+                    f"least crest: {best:.2f} × the ring's {show(float(z.value), 'Ω', 3)}")
+    sheet.solved("primary.ring_crest", float(crests(ratio, np.array([float(r.value) / float(z.value)]), 0.0)[0]), "",
+                 "exact response of ring and snubber to a step")
     return replace(s, across_primary={"c": float(c.value), "r": float(r.value)})
 
 
 def given(work: Work, s: "Stage") -> dict[str, Any]:
     """Its values as rows."""
-    return {"across_primary": {"c": work.sheet.rows["primary.snubber_c"], "r": work.sheet.rows["primary.snubber_r"]}} if s.across_primary else {}
+    return ({"across_primary": {"c": work.sheet.rows["primary.snubber_c"], "r": work.sheet.rows["primary.snubber_r"]}} if s.across_primary
+            else {})
 
 
 def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
@@ -65,17 +77,21 @@ def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
         return {}
     nodes, volts = o["c_p"], o["v_in"]
     if s.variant.tapped:
-        nodes, volts = sheet("primary.c_both", snubber.capacitance_of_halves, capacitance=nodes), sheet("primary.v_both", snubber.across_halves, volts=volts)
-    return {"primary_snubber": sheet("primary.snubber_loss", snubber.snubber_loss, capacitor=s.across_primary["c"], parasitic=nodes, volts=volts, rate=o["fs"])}
+        nodes, volts = (sheet("primary.c_both", snubber.capacitance_of_halves, capacitance=nodes),
+                        sheet("primary.v_both", snubber.across_halves, volts=volts))
+    return {"primary_snubber": sheet("primary.snubber_loss", snubber.snubber_loss, capacitor=s.across_primary["c"], parasitic=nodes,
+                                     volts=volts, rate=o["fs"])}
 
 
 def elements(s: "Stage", at: Any, ends: tuple[str, str]) -> tuple[Element, ...]:
     """Between the ends of the primary."""
-    return (Element("Rps", (ends[0], "ps"), number(at(s.across_primary["r"])), "switch"), Element("Cps", ("ps", ends[1]), number(at(s.across_primary["c"])), "switch")) if s.across_primary else ()
+    return ((Element("Rps", (ends[0], "ps"), number(at(s.across_primary["r"])), "switch"),
+             Element("Cps", ("ps", ends[1]), number(at(s.across_primary["c"])), "switch")) if s.across_primary else ())
 
 
 def note(design: Any) -> list[Symbol]:
     """What the drawing says of it."""
     rows = design.rows
     value = lambda id: show(float(rows[f"primary.{id}"].value), rows[f"primary.{id}"].unit)  # noqa: E731
-    return [Symbol("note", (22, 60), (22, 63), f"across the primary: {value('snubber_r')}, {value('snubber_c')}", "primary", "Rps")] if "primary.snubber_r" in rows else []
+    return ([Symbol("note", (22, 60), (22, 63), f"across the primary: {value('snubber_r')}, {value('snubber_c')}", "primary", "Rps")]
+            if "primary.snubber_r" in rows else [])

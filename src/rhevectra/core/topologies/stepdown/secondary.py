@@ -1,4 +1,5 @@
-"""The secondary of a core driven both ways: centre tap, bridge or current doubler. The period is always that of the centre tap that behaves alike."""
+"""The secondary of a core driven both ways: centre tap, bridge or current doubler. The period is always that of the centre tap that behaves
+alike."""
 
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
@@ -16,7 +17,8 @@ from rhevectra.core.topologies.stepdown import several
 if TYPE_CHECKING:
     from rhevectra.core.topologies.stepdown.stage import Stage
 
-_SEEN = {"v_forward": "rectifier.v_pair", "r_rectifier": "rectifier.r_pair", "ns": "transformer.ns_seen", "inductance": "filter1.l_seen", "lm": "transformer.lm_seen", "r_secondary": "transformer.r_seen", "r_inductor": "filter1.r_seen"}
+_SEEN = {"v_forward": "rectifier.v_pair", "r_rectifier": "rectifier.r_pair", "ns": "transformer.ns_seen", "inductance": "filter1.l_seen",
+         "lm": "transformer.lm_seen", "r_secondary": "transformer.r_seen", "r_inductor": "filter1.r_seen"}
 
 
 def blocked_by(s: "Stage") -> Any:
@@ -30,11 +32,15 @@ def seen(sheet: Any, s: "Stage") -> "Stage":
         return several.seen(sheet, s)
     rows: dict[str, Any] = {}
     if s.secondary == BRIDGE:
-        rows = {"v_forward": sheet(_SEEN["v_forward"], secondary.pair_drop, v_forward=s.v_forward), "r_rectifier": sheet(_SEEN["r_rectifier"], secondary.pair_resistance, r_rectifier=s.r_rectifier)}
+        rows = {"v_forward": sheet(_SEEN["v_forward"], secondary.pair_drop, v_forward=s.v_forward),
+                "r_rectifier": sheet(_SEEN["r_rectifier"], secondary.pair_resistance, r_rectifier=s.r_rectifier)}
     elif s.secondary == DOUBLER:
-        rows = {"ns": sheet(_SEEN["ns"], secondary.half_turns, turns=s.ns), "inductance": sheet(_SEEN["inductance"], secondary.half_inductance, inductance=s.inductance),
-                "lm": sheet(_SEEN["lm"], secondary.magnetising_with_inductors, lm=s.lm, turns_secondary=s.ns, turns_primary=s.np, inductance=s.inductance),
-                "r_secondary": sheet(_SEEN["r_secondary"], secondary.quarter_resistance, r=s.r_secondary), "r_inductor": sheet(_SEEN["r_inductor"], secondary.half_resistance, r=s.r_inductor)}
+        rows = {"ns": sheet(_SEEN["ns"], secondary.half_turns, turns=s.ns),
+                "inductance": sheet(_SEEN["inductance"], secondary.half_inductance, inductance=s.inductance),
+                "lm": sheet(_SEEN["lm"], secondary.magnetising_with_inductors, lm=s.lm, turns_secondary=s.ns, turns_primary=s.np,
+                            inductance=s.inductance),
+                "r_secondary": sheet(_SEEN["r_secondary"], secondary.quarter_resistance, r=s.r_secondary),
+                "r_inductor": sheet(_SEEN["r_inductor"], secondary.half_resistance, r=s.r_inductor)}
     return replace(s, **rows) if rows else s
 
 
@@ -59,16 +65,21 @@ def inductor(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
     """What one filter inductor carries; s: the stage as it is, o: the pass. Of a current doubler each of both, at half the pulse rate."""
     if s.secondary != DOUBLER:
         return {"ripple": o["ripple"], "crest": o["crest"], "i_l": o["i_l"], "t_e": o["t_e"], "t_d": o["t_d"], "fs": o["fs"]}
-    apart = sheet("filter1.i_apart", secondary.apart, v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np, t_feeding=o["t_e"], inductance=s.inductance)
-    return {"apart": apart, "ripple": sheet("filter1.i_ripple_one", secondary.ripple_of_one, ripple=o["ripple"], difference=apart), "crest": sheet("filter1.i_peak_one", secondary.crest_of_one, crest=o["crest"], difference=apart),
-            "i_l": sheet("filter1.i_rms_one", secondary.rms_of_one, i_inductor=o["i_l"], difference=apart, fs=o["fs"], t_feeding=o["t_e"]), "t_e": o["t_e"], "t_d": sheet("filter1.t_down_one", secondary.falling_of_one, fs=o["f_switch"], t_feeding=o["t_e"]), "fs": o["f_switch"]}
+    apart = sheet("filter1.i_apart", secondary.apart, v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np, t_feeding=o["t_e"],
+                  inductance=s.inductance)
+    return {"apart": apart, "ripple": sheet("filter1.i_ripple_one", secondary.ripple_of_one, ripple=o["ripple"], difference=apart),
+            "crest": sheet("filter1.i_peak_one", secondary.crest_of_one, crest=o["crest"], difference=apart),
+            "i_l": sheet("filter1.i_rms_one", secondary.rms_of_one, i_inductor=o["i_l"], difference=apart, fs=o["fs"], t_feeding=o["t_e"]),
+            "t_e": o["t_e"], "t_d": sheet("filter1.t_down_one", secondary.falling_of_one, fs=o["f_switch"], t_feeding=o["t_e"]),
+            "fs": o["f_switch"]}
 
 
 def loss_apart(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
     """What the inductors of a current doubler carry apart loses, which draws no load current; s: the stage as seen."""
     if s.secondary != DOUBLER:
         return {}
-    return {"apart": sheet("filter1.loss_apart", secondary.loss_apart, difference=o["one"]["apart"], r_inductor=s.r_inductor, fs=o["fs"], t_feeding=o["t_e"], r_secondary=s.r_secondary)}
+    return {"apart": sheet("filter1.loss_apart", secondary.loss_apart, difference=o["one"]["apart"], r_inductor=s.r_inductor, fs=o["fs"],
+                           t_feeding=o["t_e"], r_secondary=s.r_secondary)}
 
 
 def of_both(sheet: Any, s: "Stage", id: str, one: Any) -> Any:
@@ -81,14 +92,17 @@ def copper(sheet: Any, s: "Stage", o: Mapping[str, Any], duty: Any, n: int = 1) 
     if s.secondary == BRIDGE:
         return sheet("loss.copper1", secondary.bridge_copper, r=s.r_secondary, i_inductor=o["i_l"], duty=duty)
     if s.secondary == DOUBLER:
-        return sheet("loss.copper1", secondary.doubler_copper, r=s.r_secondary, duty=duty, i_inductor=o["i_l"], difference=o["one"]["apart"])
+        return sheet("loss.copper1", secondary.doubler_copper, r=s.r_secondary, duty=duty, i_inductor=o["i_l"],
+                     difference=o["one"]["apart"])
     if s.variant.both_ways:
         return sheet(f"loss.copper{n}", forward.centre_tap_copper, r=s.r_secondary, i_inductor=o["i_l"], duty=duty)
-    return sheet(f"loss.copper{n}", resistive_loss, r=s.r_secondary, i_rms=sheet(f"secondary{n}.i_rms", forward.rectifier_rms, share=duty, i_inductor=o["i_l"]))
+    return sheet(f"loss.copper{n}", resistive_loss, r=s.r_secondary,
+                 i_rms=sheet(f"secondary{n}.i_rms", forward.rectifier_rms, share=duty, i_inductor=o["i_l"]))
 
 
 def winding(kind: str, half: tuple[Array, Array], apart: float) -> tuple[Array, Array]:
-    """Break points of the current of the winding, from those of one half of the centre tap that behaves alike; apart: difference of the doubler's inductors [A]."""
+    """Break points of the current of the winding, from those of one half of the centre tap that behaves alike; apart: difference of the
+    doubler's inductors [A]."""
     if kind == TAP:
         return half
     t, y = half

@@ -1,4 +1,5 @@
-"""Snubbers across the rectifiers of a step-down stage: one each, sized for the leakage the ringing rectifier sees; their loss is part of the period."""
+"""Snubbers across the rectifiers of a step-down stage: one each, sized for the leakage the ringing rectifier sees; their loss is part of
+the period."""
 
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
@@ -21,7 +22,8 @@ if TYPE_CHECKING:
 
 
 def _ringing(s: "Stage") -> float:
-    """Times the leakage seen from one winding that a blocking rectifier rings with: of a tap both halves in series, of a bridge two rectifiers at once."""
+    """Times the leakage seen from one winding that a blocking rectifier rings with: of a tap both halves in series, of a bridge two
+    rectifiers at once."""
     return 4.0 if s.variant.both_ways and s.secondary == TAP else 2.0 if s.secondary == BRIDGE else 1.0
 
 
@@ -40,7 +42,9 @@ def choose(work: Work, s: "Stage", row: Mapping[str, Any], turns: list[float], l
     if s.others:
         none = snubbing.KINDS[0]
         if work.choose("rectifier.snubber", none, "designed where there is one output").value != none:
-            work.find(LOOK_AT, "rectifier", "what holds the ring of the rectifiers is designed where there is one output: here there is nothing", "", "rectifier.snubber")
+            work.find(LOOK_AT, "rectifier",
+                      "what holds the ring of the rectifiers is designed where there is one output: here there is nothing", "",
+                      "rectifier.snubber")
         return s
     if s.variant.phase:
         return rectifier_clamp.choose(work, s, row, out)
@@ -78,8 +82,10 @@ def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
     if s.variant.phase:
         return rectifier_clamp.loss(sheet, s, o)
     step = sheet("rectifier1.v_step", blocked_by(s), allowance=0.0, v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
-    each = sheet("rectifier1.snubber_each", snubber.snubber_loss, capacitor=s.snub["c"], parasitic=s.snub["junction"], volts=step, rate=o["f_switch"])
-    told = "all rectifiers, each up and down once a period of a switch" if s.variant.both_ways else "the freewheeling rectifier; the feeding one's edges are those of the reset, soft enough to cost next to nothing"
+    each = sheet("rectifier1.snubber_each", snubber.snubber_loss, capacitor=s.snub["c"], parasitic=s.snub["junction"], volts=step,
+                 rate=o["f_switch"])
+    told = ("all rectifiers, each up and down once a period of a switch" if s.variant.both_ways
+            else "the freewheeling rectifier; the feeding one's edges are those of the reset, soft enough to cost next to nothing")
     return {"snubbers": sheet.total("rectifier1.snubber_loss", "W", told, **{f"rectifier{k}": each for k in range(1, hard_edges(s) + 1)})}
 
 

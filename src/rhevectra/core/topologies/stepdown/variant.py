@@ -4,13 +4,14 @@ from msgspec import Struct
 
 
 class Variant(Struct, frozen=True):
-    """pulses: into the filter per period of a switch, 1 for a single-ended core, 2 for one that is driven both ways and rectified by a centre
-    tap. switches: in all; in_path: those that conduct in series. drive: share of the bus across the primary. across: node capacitances of one
-    switch as they lie across the primary. node: circuit node whose voltage to ground is that of a switch. duty, duty_limit: of the pulse
-    period, at the lowest bus and at most. series: kind of capacitor in series with the primary ("" where there is no place for one), in_series:
-    how many of them lie side by side; control: what a core driven both ways takes by rule. tapped: the
-    primary has a tap at the input and a switch at each end. reset: a winding of its own resets the core of a single switch. phase: both legs run at half the period and their shift makes the pulse. active: a capacitor behind
-    a second switch holds the open one and turns the magnetising current round."""
+    """pulses: into the filter per period of a switch, 1 for a single-ended core, 2 for one that is driven both ways and rectified by a
+    centre tap. switches: in all; in_path: those that conduct in series. drive: share of the bus across the primary. across: node
+    capacitances of one switch as they lie across the primary. node: circuit node whose voltage to ground is that of a switch. duty,
+    duty_limit: of the pulse period, at the lowest bus and at most. series: kind of capacitor in series with the primary ("" where there is
+    no place for one), in_series: how many of them lie side by side; control: what a core driven both ways takes by rule. tapped: the
+    primary has a tap at the input and a switch at each end. reset: a winding of its own resets the core of a single switch. phase: both
+    legs run at half the period and their shift makes the pulse. active: a capacitor behind a second switch holds the open one and turns the
+    magnetising current round."""
 
     name: str
     pulses: int
@@ -43,7 +44,8 @@ class Variant(Struct, frozen=True):
 
     @property
     def secondaries(self) -> tuple[str, ...]:
-        """What the secondary may be, where there is a choice. What the inductors of a doubler carry apart is known for hard switching only."""
+        """What the secondary may be, where there is a choice. What the inductors of a doubler carry apart is known for hard switching
+        only."""
         return () if not self.both_ways else ("centre_tap", "bridge") if self.phase else ("centre_tap", "bridge", "doubler")
 
     @property
