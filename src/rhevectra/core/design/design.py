@@ -50,7 +50,8 @@ def margin_of(value: Any, limit: Any, kind: str) -> Any:
 
 
 class Design(Struct, frozen=True):
-    """One design. rows: every number by id; specs: how figures are judged; context: what pictures and netlist need."""
+    """One design. rows: every number by id; specs: how figures are judged; context: what pictures and netlist need; unasked: pins that
+    nothing in it asks for, kept where they can be freed and out of the rows, whose presence tells what there is."""
 
     requirement: Requirement
     topology: str
@@ -67,6 +68,7 @@ class Design(Struct, frozen=True):
     losses: Mapping[str, Row]
     catalogue: Catalogue
     context: Mapping[str, Any]
+    unasked: Mapping[str, Row] = field(default_factory=dict)
     _cache: dict[str, Figure] = field(default_factory=dict)
 
     @property
@@ -80,10 +82,11 @@ class Design(Struct, frozen=True):
 
     def row(self, id: str) -> Row:
         """A row by id (InputError naming near ids)."""
-        if id not in self.rows:
+        found = self.rows.get(id) or self.unasked.get(id)
+        if found is None:
             near = nearest(id, self.rows, 3)
             raise InputError("id", f"{id!r} is not a figure or decision of this design", ", ".join(near) or "an id printed by size --json")
-        return self.rows[id]
+        return found
 
     def figure(self, id: str) -> Figure:
         """The judged figure of an id; worked out once."""
@@ -114,9 +117,10 @@ class Design(Struct, frozen=True):
         return int(self.rows[f"{part}.count"].value) if f"{part}.count" in self.rows else 1
 
     def decisions(self, stage: str | None = None) -> list[tuple[DecisionSpec, Row]]:
-        """Decisions that were taken in this design, in the order people decide."""
-        return [(spec, self.rows[id]) for id, spec in self.decision_specs.items()
-                if id in self.rows and self.rows[id].kind in ("chosen", "given") and (stage is None or spec.stage == stage)]
+        """Decisions that were taken in this design, and pins it does not ask for, in the order people decide."""
+        rows = {**self.rows, **self.unasked}
+        return [(spec, rows[id]) for id, spec in self.decision_specs.items()
+                if id in rows and rows[id].kind in ("chosen", "given") and (stage is None or spec.stage == stage)]
 
 
 def exceeded(spec: FigureSpec, rows: Mapping[str, Row], grid: Grid) -> bool:

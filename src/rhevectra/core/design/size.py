@@ -1,6 +1,6 @@
 """`size()`: requirement and decisions in, one Design out. Pure: no file, no clock, no random number."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from types import ModuleType
 from typing import Any, TypeVar, cast
 
@@ -104,9 +104,20 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     topology.findings(work, plan)
     if noise and emission.applies(front) and (more := filtering.record(work, draft, front)) and not wound:
         return size(need, pins, as_built, catalogue, noise, more, loop)
-    _general_findings(work, all_specs, {**COMMON, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, measured,
-                      parts)
-    return replace(draft, findings=tuple(work.findings))
+    unasked = _unasked(work)
+    _general_findings(work, all_specs, {**COMMON, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, unasked,
+                      measured, parts)
+    return replace(draft, findings=tuple(work.findings), unasked=unasked)
+
+
+def _unasked(work: Work) -> dict[str, Row]:
+    """Rows of the pins that nothing asked for."""
+    beside = Sheet()
+    choose = Decisions(work.choose.specs, work.choose.pins, beside)
+    for id in work.choose.pins:
+        if id not in work.sheet.rows:
+            choose(id, None)
+    return beside.rows
 
 
 def _modules(need: Requirement, pins: Mapping[str, Any]) -> tuple[ModuleType, ModuleType, ModuleType, str]:
@@ -316,8 +327,8 @@ MOST_DRAWN = 1.5
 
 
 def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures, unknown: list[tuple[str, str]],
-                      measured: Mapping[str, Measured], parts: Catalogue) -> None:
-    """A finding for every figure over or tight at its limit, for unknown decisions, readings and clashes."""
+                      unasked: Collection[str], measured: Mapping[str, Measured], parts: Catalogue) -> None:
+    """A finding for every figure over or tight at its limit, for decisions that are unknown or not asked for, readings and clashes."""
     rows = work.sheet.rows
     for id, spec in specs.items():
         if not exceeded(spec, rows, work.grid):
@@ -340,10 +351,8 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures,
             work.find(LOOK_AT, specs[id].stage if id in specs else "load",
                       f"{id}: the pin {show(float(work.choose.pins[id]))} differs from the reading {show(measured[id].value)}; the reading "
                       "wins", id, id)
-    for id in work.choose.pins:
-        if id not in rows:
-            work.choose(id, None)  # it stands among the decisions, where it can be freed
-            work.find(LOOK_AT, work.choose.specs[id].stage,
-                      f"{work.choose.specs[id].label}: pinned, and nothing here asks for it: it has no effect as the design stands", "", id)
+    for id in unasked:
+        work.find(LOOK_AT, work.choose.specs[id].stage,
+                  f"{work.choose.specs[id].label}: pinned, and nothing here asks for it: it has no effect as the design stands", "", id)
     for name in parts.clashes:
         work.find(LOOK_AT, "load", f"part {name!r}: an own row replaces a shipped one with other data")
