@@ -14,7 +14,7 @@ from rhevectra.app.parts import rows as parts
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.preferred import at_most, step
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.requirement import Output, Requirement
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.circuit.netlist import write
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
@@ -237,3 +237,15 @@ def test_the_circuit_draws_the_supply_and_all_outputs_where_there_is_room(topolo
     places = [(x.x, x.y, x.text) for x in tall.items if hasattr(x, "text")]
     for k, (x, y, _) in enumerate(places):
         assert all(abs(y - v) > 2.5 or abs(x - u) > 8.0 for u, v, _ in places[:k])
+
+
+def test_a_winding_of_one_turn_is_designed_and_named_as_its_own_cure():
+    """Many secondary turns beside one of the supply: below a volt of it, once a logarithm of a negative voltage."""
+    need = Requirement(mains=Mains(kind="dc", v_min=700.0, v_max=770.0),
+                       outputs=(Output(voltage=-24.0, current_max=2e-3), Output(name="core", voltage=0.8, current_max=1.8),
+                                Output(name="far", voltage=-250.0, current_max=0.01)))
+    d = size(need, {"topology": "flyback_qr", "transformer.naux": 1}, noise=False)
+    told = next(f for f in d.findings if f.figure == "aux.v_low")
+    assert d.value("aux.v_low") < 1.0 and told.cure == "transformer.naux"
+    free = size(need, {"topology": "flyback_qr"}, noise=False)
+    assert free.value("aux.v_low") > d.value("aux.v_low")

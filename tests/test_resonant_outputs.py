@@ -155,10 +155,17 @@ def test_what_only_one_output_can_have_is_told():
                for f in size(AMPLIFIER, {"topology": "llc_three_phase"}).findings)
 
 
-def test_a_tank_that_cannot_give_anything_says_so_in_numbers():
-    """Kilowatts from a battery: at some corner no current flows to share."""
-    need = Requirement(mains=Mains(kind="dc", v_min=10.0, v_max=15.0),
-                       outputs=(Output(voltage=150.0, current_max=20.6), Output(name="x", voltage=-15.0, current_max=45.3, tolerance=0.1)),
+BEYOND = {"a battery": (Mains(kind="dc", v_min=10.0, v_max=15.0), ((150.0, 20.6), (-15.0, 45.3))),
+          "a milliampere": (Mains(kind="ac1", v_min=268.0, v_max=270.0), ((-48.0, 1e-3), (-500.0, 0.115), (-100.0, 2.73), (5.0, 10.2),
+                                                                          (12.0, 481.0)))}
+
+
+@pytest.mark.parametrize("name", BEYOND)
+def test_a_tank_that_cannot_give_it_says_so_in_numbers(name):
+    """Kilowatts from a battery: at some corner no current flows to share. Kilowatts beside a milliampere that is regulated: what the others
+    look like from it runs away."""
+    mains, outputs = BEYOND[name]
+    need = Requirement(mains=mains, outputs=tuple(Output(name=f"{v:g} V", voltage=v, current_max=i, tolerance=0.1) for v, i in outputs),
                        cooling="forced")
     d = size(need, {"topology": "llc_full"}, noise=False)
     assert any("no frequency gives the output" in f.text for f in d.findings)

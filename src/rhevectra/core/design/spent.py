@@ -41,6 +41,8 @@ def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
     if spec.id == "bulk.v_min_stage":  # the least bus may be asked to be higher, but not above the bus there is
         rows = work.sheet.rows
         return figure in rows and float(np.max(rows[figure].value)) >= float(np.min(rows["bus.v"].value))
+    if spec.id == "aux.v":  # what the winding is wound for, unless its turns are pinned
+        return work.choose.pinned("transformer.naux")
     if spec.id.endswith(".bleed"):
         return figure in BY_LOSS and value == 0
     return bool(value == LAST.get(spec.id, spec.high if spec.id.endswith(".parallel") else None))

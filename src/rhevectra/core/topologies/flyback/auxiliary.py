@@ -79,7 +79,8 @@ def _trip_for_capacitors(work: Work, plan: Any, s: pd.Stage) -> float:
     """Largest trip of the supply [V], of E24, that catches the regulated output at what its capacitors are chosen for when its feedback is
     open."""
     drop = plan.rectifiers[work.need.main]["row"]["v_forward_v"]
-    return at_most(_follows(work, s) * (OPEN * work.need.outputs[work.need.main].magnitude + drop) - AUX_DROP, "E24")
+    reached = _follows(work, s) * (OPEN * work.need.outputs[work.need.main].magnitude + drop) - AUX_DROP
+    return at_most(max(reached, 1.0), "E24")  # a winding of a turn or less against many gives no supply at all
 
 
 class Supplied(Struct, frozen=True):

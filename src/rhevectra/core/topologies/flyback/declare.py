@@ -18,7 +18,7 @@ _HELD_V_OR = "below the lowest bus, by what the leakage needs to empty against"
 _FREQUENCY = DecisionSpec("fs", "Frequency at the lowest bus, full load", "switch", unit="Hz", low=20e3, high=300e3,
                           schools="40 to 70 kHz: above hearing at every overload, and not too high at the highest line")
 CURES = {"switch.i_peak_least": "switch.current_limit", "transformer.b_peak": "transformer.np",
-         "transformer.temperature_rise": "transformer.core", "aux.v_low": "aux.v", "aux.v_high": "aux.regulator",
+         "transformer.temperature_rise": "transformer.core", "aux.v_low": ("aux.v", "transformer.naux"), "aux.v_high": "aux.regulator",
          "feedback": "transformer.naux"}
 HELD_CURES = {**CURES, "switch.v_peak": "switch.class", "return.share": "flyback.v_or"}
 PLATES = (("switch", "Switch", "switch.v_peak"), ("transformer", "Transformer", "transformer.core"))

@@ -28,8 +28,8 @@ PIECES, DRAWN, STEPS = 12, 48, 2
 """Pieces of the rectified half sine, and of one that is drawn, and steps of each, in which the outputs share it."""
 NOTHING = 1e-6
 """Share of the largest rectified current that counts as none."""
-LEAST = 0.2
-"""What the outputs look like at least, over the regulated one: below it is no design any more, and their least voltages say so."""
+LEAST, GREATEST = 0.2, 5.0
+"""What the outputs look like at least and at most, over the regulated one: beyond it is no design any more, and their voltages say so."""
 ROUNDS = 1
 """Solutions of the tank with what the outputs look like to it, after the first."""
 
@@ -153,8 +153,8 @@ def share(s: "Stage", settled: "Settled") -> Shared:
     shape, f = settled.out["f"].shape, settled.out["f"].ravel()
     whole = np.square(settled.out["i_rect"].ravel()) / (2 * f)  # seen from the regulated output
     lost = (a.resistance[:, None] * found.square).sum(0)
-    v_seen = np.maximum((found.voltage * found.charge).sum(0) / np.maximum(found.charge.sum(0), 1e-30) / a.ratio[0] - a.forward[0],
-                        LEAST * float(plain(s.v_out)))
+    behind = (found.voltage * found.charge).sum(0) / np.maximum(found.charge.sum(0), 1e-30) / a.ratio[0] - a.forward[0]
+    v_seen = np.clip(behind, LEAST * float(plain(s.v_out)), GREATEST * float(plain(s.v_out)))
     each = lambda x: [v.reshape(shape) for v in x]  # noqa: E731
     return Shared(each(np.sqrt(2 * f * found.square) * ratio), each(found.peak * ratio), each(found.voltage / ratio - a.forward[:, None]),
                   v_seen.reshape(shape), (lost / np.maximum(whole, 1e-18)).reshape(shape), float(found.miss.max()))
