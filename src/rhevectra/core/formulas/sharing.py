@@ -213,8 +213,8 @@ def share(apart: Any, resistance: Any, voltage: Any, charge: Any, current: Any, 
         more = np.flatnonzero(miss >= ENOUGH)
         if not len(more):
             break
-        fall = np.where(took, 0.5,
-                        2.0) * np.abs(move)  # back half of the step that went too far, and twice as far each time it still takes nothing
+        # back half of the step that went too far, and twice as far each time it still takes nothing
+        fall = np.where(took, 0.5, 2.0) * np.abs(move)
         took = found.charge > TAKES * wanted
         worse = now > size  # a step that brought a point further away is shortened
         move = np.where(worse, SHORTER * move, _step(found, wanted, slope, rest, most, fall))[:, more]
