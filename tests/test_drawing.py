@@ -9,6 +9,7 @@ from rhevectra.app.stages import path_of
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.size import size
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.axes import HEAD, Frame, round_step
 from rhevectra.drawing.display import Disc, Fill, Line, Picture, Text
 from rhevectra.drawing.pictures import PICTURES, pictures_of
@@ -295,3 +296,19 @@ def test_a_label_takes_the_nearest_free_line():
     assert at["one"].y == at["far"].y == 30.0 and len({at[k].y for k in ("one", "two", "three")}) == 3 and all(
         abs(at[k].y - 30.0) < 5 for k in at)
     check_apart(picture, "labels")
+
+
+def test_a_slip_of_the_keyboard_asks_for_no_picture_of_millions_of_turns():
+    """999 secondary turns for 0.8 V make hundreds of thousands at the other windings: those near the window are laid, all are counted."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=195.0, v_max=265.0),
+                       outputs=(Output(voltage=0.8, current_max=0.01), Output(name="far", voltage=400.0, current_max=0.01, tolerance=0.1)))
+    d = size(need, {"topology": "flyback", "transformer.ns1": 999}, noise=False)
+    layout = TOPOLOGIES["flyback"].winding_view(d).layout
+    turns = sum(float(d.rows[f"transformer.{n}"].value) for n in ("np", "ns1", "ns2", "naux"))
+    assert turns > 200_000 and sum(b.turns for b in layout.bands) == turns
+    assert 100 < len(layout.wires) < 0.5 * turns and max(w.x for w in layout.wires) < 1.3 * layout.radial < layout.bands[-1].end
+    usual = size(Requirement(mains=Mains(kind="ac1", v_min=85.0, v_max=265.0), outputs=(Output(voltage=24.0, current_max=2.5),)),
+                 {"topology": "flyback"}, noise=False)
+    whole = TOPOLOGIES["flyback"].winding_view(usual).layout
+    drawn = sum(w.share for w in whole.wires if w.winding == 0)
+    assert drawn == pytest.approx(float(usual.rows["transformer.np"].value))

@@ -15,6 +15,8 @@ from rhevectra.core.magnetics.winding import BULGE
 from rhevectra.core.magnetics.windows import legs_called
 
 Box = tuple[float, float, float, float]
+REACH = 1.25
+"""Windows beyond which turns are counted and not laid: a slip of the keyboard asks for millions."""
 
 
 class Wire(Struct, frozen=True):
@@ -96,7 +98,7 @@ def lay_out(plan: Any, row: Any) -> Layout:
             made.foils.append((x, flange + need.margin, SHIELD_FOIL, width - 2 * need.margin))
             x += SHIELD_FOIL
         else:
-            x = _layers(made, x, count, laid[k], k, sides[k], flange, width, need.margin)
+            x = _layers(made, x, count, laid[k], k, sides[k], flange, width, need.margin, REACH * radial)
         made.bands.append(
             Band(begun, x, "e" if block.shield else word(need.windings[k].name), count, _tip(block, names, turns, count, laid)))
     made.tapes.append((x, flange, need.tapes.wall, width))
@@ -114,7 +116,7 @@ def _beside(made: Layout, plan: Any, flange: float, wall: float) -> Layout:
         if k == need.gap_under:
             made.bobbin.append((wall, y, room, block.below))
         y += block.below
-        y = _layers(columns, y, count, laid[block.winding], block.winding, sides[block.winding], wall, room, 0.0)
+        y = _layers(columns, y, count, laid[block.winding], block.winding, sides[block.winding], wall, room, 0.0, REACH * made.along)
     made.wires.extend(replace(w, x=w.y, y=w.x) for w in columns.wires)
     return made
 
@@ -151,10 +153,15 @@ def _tip(block: Any, names: list[str], turns: list[int], count: int, laid: Any) 
             f"{per_layer}{full}")
 
 
-def _layers(made: Layout, x: float, count: int, laid: Any, winding: int, side: str, flange: float, width: float, margin: float) -> float:
-    """Lay layer by layer, each spread over the whole width; returns the radial position after them."""
+def _layers(made: Layout, x: float, count: int, laid: Any, winding: int, side: str, flange: float, width: float, margin: float,
+            reach: float) -> float:
+    """Lay layer by layer, each spread over the whole width, as far as anybody looks [m]; returns the radial position after all of them."""
     per_layer = max(int(laid.per_layer), 1)
+    high, tape = float(laid.tall) * BULGE, float(laid.tape)
     while count > 0:
+        if x > reach:
+            layers = -(-count // per_layer)
+            return x + layers * high + (layers - 1) * tape
         here = min(count, per_layer)
         beside = int(laid.beside)
         pitch = (width - 2 * margin) / (here * beside)
@@ -169,5 +176,5 @@ def _layers(made: Layout, x: float, count: int, laid: Any, winding: int, side: s
         if margin:
             made.margins.extend([(x, flange, laid.tall, margin), (x, flange + width - margin, laid.tall, margin)])
         count -= here
-        x += laid.tall * BULGE + (float(laid.tape) if count > 0 else 0.0)
+        x += high + (tape if count > 0 else 0.0)
     return x
