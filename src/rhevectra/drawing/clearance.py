@@ -22,8 +22,8 @@ _ASIDE, _LINES = (x.ravel() for x in np.meshgrid(ASIDE * np.arange(-STEPS_ASIDE,
 
 def _pieces(picture: Picture) -> Array:
     """What lines and the edges of fills take of the page, piece by piece (n, 4): left, top, right, bottom [mm]."""
-    ends = np.array([(*a, *b) for item in picture.items if isinstance(item, Line | Fill) for a, b in pairwise(item.points)]).reshape(-1,
-        2, 2)
+    drawn = (item for item in picture.items if isinstance(item, Line | Fill))
+    ends = np.array([(*a, *b) for item in drawn for a, b in pairwise(item.points)]).reshape(-1, 2, 2)
     return np.concatenate([ends.min(1), ends.max(1)], 1)
 
 

@@ -141,8 +141,8 @@ def _coolest(need: TransformerNeed, win: Windows, least: Array) -> Array:
     rise = need.ambient + 0.8 * need.rise_max
     p_core = core_loss(need, np.maximum(need.ratio * (least - need.less(1)), 1.0), {"area": area, "volume": volume}, rise)
     amps = least * _ampere_turns(need)
-    p_copper = copper.resistivity(rise) * win.turn_length(0.5 * win.height)[:, None] * amps**2 / (COPPER_SHARE * win.width * win.height)[:,
-        None]
+    section = (COPPER_SHARE * win.width * win.height)[:, None]
+    p_copper = copper.resistivity(rise) * win.turn_length(0.5 * win.height)[:, None] * amps**2 / section
     beta = need.material["loss_beta"]
     return np.asarray(least * (0.5 * beta * p_core / np.maximum(p_copper, 1e-12)) ** (1 / (2 + beta)))
 
@@ -170,8 +170,8 @@ def _lay_all(need: TransformerNeed, win: Windows, turns: list[Array], gap: Array
             trial = lay_tracks(real[k][..., None], width[..., None], parts, need.board, pinned,
                                aux_track(w.i_rms, need.board) if k == len(turns) - 1 else np.inf)
         else:
-            of = winding.options(w.i_rms, wires, w.triple, need.lp is None and not w.triple) if pinned is None else wire.options(pinned,
-                wires, w.triple)
+            of = (winding.options(w.i_rms, wires, w.triple, need.lp is None and not w.triple) if pinned is None
+                  else wire.options(pinned, wires, w.triple))
             trial = winding.lay(real[k][..., None], of.diameter, of.overall, of.strands, width[..., None], parts, of.flat, of.foil,
                                 need.tapes.thickness, of.sheath)
         felt = changing.felt(k, trial, scale[..., None], np.asarray(near[k])[..., None])
