@@ -30,7 +30,7 @@ ROOM = 0.7
 class _Pen:
     """Maps the plane to the page and draws along the line from a symbol's start to its end."""
 
-    def __init__(self, picture: Picture, broad: float = PLANE[0], tall: float = PLANE[1]) -> None:
+    def __init__(self, picture: Picture, broad: float, tall: float) -> None:
         """broad, tall: width and height of the plane."""
         self.picture, self.weight = picture, WIRE
         narrow = picture.width < NARROW

@@ -43,10 +43,11 @@ def put(picture: Picture, wanted: list[Text], reach: float = np.inf) -> None:
     reach [mm], else where they were wanted on a patch of the card."""
     taken, late = np.concatenate([_pieces(picture), *(_box(i)[None] for i in picture.items if isinstance(i, Text))]), []
     for text in wanted:
-        if _meet(_box(text)[None], taken)[0]:
+        box = _box(text)[None]
+        if _meet(box, taken)[0]:
             late.append(text)
         else:
-            taken = np.concatenate([taken, _box(text)[None]])
+            taken = np.concatenate([taken, box])
             picture.items.append(text)
     for text in late:
         here = _elsewhere(picture, text, taken, reach)

@@ -41,13 +41,20 @@ def take(folder: Path) -> int:
     return 0
 
 
-def _look_at_clamp(window: Any) -> None:
-    """Put the time cursor of the switching period into the interval after the turn-off."""
+def _wait(still: Callable[[], bool]) -> None:
+    """Let the window work while something is still to come, for as long as anybody waits."""
     from PySide6.QtWidgets import QApplication
 
-    panel, until = window.size_desk.picture, time.monotonic() + 20
-    while panel.exact is None and time.monotonic() < until:
+    until = time.monotonic() + PATIENCE
+    while still() and time.monotonic() < until:
         QApplication.processEvents()
+        time.sleep(0.005)  # what is waited for needs the processor too
+
+
+def _look_at_clamp(window: Any) -> None:
+    """Put the time cursor of the switching period into the interval after the turn-off."""
+    panel = window.size_desk.picture
+    _wait(lambda: panel.exact is None)
     for _ in range(12):
         panel.step_interval(1)
         if panel.exact is not None and "clamp while" in panel.exact.stretch_at(panel.instant).name:
@@ -63,14 +70,10 @@ def _read_some(window: Any) -> None:
 
 def _explore_some(window: Any) -> None:
     """Some designs around the demo's, and one of those that none beats chosen."""
-    from PySide6.QtWidgets import QApplication
-
-    desk, until = window.explore_desk, time.monotonic() + PATIENCE
+    desk = window.explore_desk
     desk.count.setValue(EXPLORED)
     desk.button.click()
-    while window.jobs.running and time.monotonic() < until:
-        QApplication.processEvents()
-        time.sleep(0.005)
+    _wait(lambda: window.jobs.running)
     desk.choose(desk.rows[len(desk.rows) // 2])
     window.statusBar().clearMessage()
 
@@ -90,10 +93,7 @@ def _take(folder: Path) -> None:
     window.show()
 
     def shoot(name: str) -> None:
-        panel, until = window.size_desk.picture, time.monotonic() + PATIENCE
-        while (panel.busy or window.jobs.running) and time.monotonic() < until:
-            application.processEvents()
-            time.sleep(0.005)  # what is waited for needs the processor too
+        _wait(lambda: window.size_desk.picture.busy or window.jobs.running)
         for _ in range(3):
             application.processEvents()
         if not window.grab().save(str(folder / f"{name}.png"), "PNG"):

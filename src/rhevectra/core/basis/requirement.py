@@ -199,6 +199,10 @@ class Requirement:
         """Index of the regulated output."""
         return next(i for i, o in enumerate(self.outputs) if o.regulated)
 
+    def index_of(self, n: int) -> int:
+        """Index of output n where the regulated one is figured as output 1, wherever it stands."""
+        return self.main if n == 1 else n - 1
+
     @property
     def efficiency_wanted(self) -> float:
         """At full load and the worst line: as asked; else 85 %, or the average that external supplies of less power, or of less than 6 V,

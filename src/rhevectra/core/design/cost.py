@@ -58,8 +58,8 @@ def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = N
     name. volume: of all cores [m³], where it is known."""
     parts, c = design.catalogue, design.catalogue[PRICES].derived(prices)
     total = c["wound"] * bill["wound"] + c["core_cm3"] * (magnetics_volume(design) if volume is None else volume) * 1e6
-    total += sum(c[one] * bill.get(several, 0) for one, several in (
-        ("drive", "drives"), ("floating_drive", "floating_drives"), ("small", "small"), ("selector", "selectors")))
+    total += c["drive"] * bill["drives"] + c["floating_drive"] * bill["floating_drives"]
+    total += c["small"] * bill["small"] + c["selector"] * bill.get("selectors", 0)
     for name, count in bill["switches"]:
         row = parts["switches"].row(name)
         total += count * c.get(name, c["switch"] + c["die"] * (row["v_class_v"] / 600) ** 2 / row["r_on_25_ohm"])

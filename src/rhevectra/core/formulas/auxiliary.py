@@ -54,9 +54,8 @@ def _square(ends: Array, free: Array, settled: Array, constant: Array, length: A
     """Integral of the squared current of a pulse [A²s] (trials, N)."""
     until, before, after = _conducts(ends, free, settled, constant, length), ends[:-1] - settled, ends[1:] - settled
     held = length / 3 * (ends[:-1] * (ends[:-1] + ends[1:]) + ends[1:] * ends[1:])
-    return np.where(free > ends[1:], held,
-                    settled * (settled * until - 2 * constant * (after - before)) + 0.5 * constant * (before * before - after * after)).sum(
-                        0)
+    let_go = settled * (settled * until - 2 * constant * (after - before)) + 0.5 * constant * (before * before - after * after)
+    return np.maximum(np.where(free > ends[1:], held, let_go).sum(0), 0.0)  # terms that cancel leave what rounding does
 
 
 def supply(open_voltage: Any, total: Any, length: Any, leakage: Any, resistance: Any, charge: Any, rounds: int = ROUNDS) -> Supply:

@@ -158,10 +158,9 @@ def _layers(made: Layout, x: float, count: int, laid: Any, winding: int, side: s
     """Lay layer by layer, each spread over the whole width, as far as anybody looks [m]; returns the radial position after all of them."""
     per_layer = max(int(laid.per_layer), 1)
     high, tape = float(laid.tall) * BULGE, float(laid.tape)
-    while count > 0:
-        if x > reach:
-            layers = -(-count // per_layer)
-            return x + layers * high + (layers - 1) * tape
+    layers = -(-count // per_layer)
+    end = x + layers * high + max(layers - 1, 0) * tape
+    while count > 0 and x <= reach:
         here = min(count, per_layer)
         beside = int(laid.beside)
         pitch = (width - 2 * margin) / (here * beside)
@@ -176,5 +175,5 @@ def _layers(made: Layout, x: float, count: int, laid: Any, winding: int, side: s
         if margin:
             made.margins.extend([(x, flange, laid.tall, margin), (x, flange + width - margin, laid.tall, margin)])
         count -= here
-        x += high + (tape if count > 0 else 0.0)
-    return x
+        x += high + tape
+    return end

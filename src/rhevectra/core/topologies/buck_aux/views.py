@@ -8,7 +8,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import buck
-from rhevectra.core.topologies.common.symbols import Place, Symbol, source
+from rhevectra.core.topologies.common.symbols import Place, Symbol, bank, source
 from rhevectra.core.topologies.common.views import RippleView, Shape, ripple_crest, ripple_rms, ripple_view
 
 CONTEST = {"fs": (65e3, 100e3, 40e3), "filter1.ripple_ratio": (0.4, 0.8)}
@@ -35,7 +35,6 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     """The power stage with the values of the design; all of it on the mains' side."""
     rows, s, at = design.rows, design.context["stage"], reader(corner.index)
     value = lambda id: show(float(rows[id].value), rows[id].unit)  # noqa: E731
-    count = int(rows["output1.parallel"].value)
     return [
         *source(rows, x=10, top=8, bottom=54), Symbol("wire", (10, 8), (20, 8), element="Sbuck"),
         Symbol("switch", (20, 8), (40, 8), "", "primary", "Sbuck"),
@@ -45,7 +44,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("inductor", (44, 8), (70, 8), "", "primary", "Lout"),
         Symbol("note", (64, 0), (64, 6), f"{value('filter1.l')} on {rows['filter1.core'].value}, {value('filter1.turns')}", "primary"),
         Symbol("wire", (70, 8), (92, 8), element="Lout"), Symbol("wire", (44, 54), (92, 54), element="Lout"),
-        Symbol("capacitor", (76, 8), (76, 54), f"{count} × {show(float(rows['output1.c'].value) / count, 'F')}", "primary", "Cout1", True),
+        Symbol("capacitor", (76, 8), (76, 54), bank(rows, 1), "primary", "Cout1", True),
         Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}, live",
                "primary", "Rload1")]
 

@@ -30,7 +30,7 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     an inductor, how long each rises and falls (t_e, t_d); slower: of the slowest loop, as `slowest` takes it (0: none is worked out); n:
     number of the output, 1 for the regulated one."""
     sheet, grid = work.sheet, work.grid
-    index = work.need.main if n == 1 else n - 1
+    index = work.need.index_of(n)
     need, table = work.need.outputs[index], work.parts["output_capacitors"]
     full = corners.FULL.mask(grid)
     i_c, ripple = (float(np.broadcast_to(x.value, grid.shape)[full].max()) for x in (sheet.rows[f"output{n}.i_c_rms"], o["ripple"]))

@@ -35,10 +35,14 @@ def source(rows: Mapping[str, Any], x: float = 6, top: float = 7, bottom: float 
             Symbol("wire", (x, 48), (x, bottom), element="Vbus"))
 
 
+def bank(rows: Mapping[str, Any], n: int) -> str:
+    """What stands beside the capacitors of output n: how many, and of what each."""
+    count = int(rows[f"output{n}.parallel"].value)
+    return f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}"
+
+
 def fed(design: Any, n: int, amps: float, top: float, bottom: float) -> tuple[Symbol, ...]:
     """Capacitors and load of output n with their values, between the heights top and bottom; the regulated one is drawn as the first."""
-    rows, main = design.rows, design.requirement.main
-    count, name = int(rows[f"output{n}.parallel"].value), design.requirement.outputs[main if n == 1 else n - 1].name
-    return (Symbol("capacitor", (BANK, top), (BANK, bottom), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}",
-                   "secondary", f"Cout{n}", True),
+    name = design.requirement.outputs[design.requirement.index_of(n)].name
+    return (Symbol("capacitor", (BANK, top), (BANK, bottom), bank(design.rows, n), "secondary", f"Cout{n}", True),
             Symbol("load", (LOAD, top), (LOAD, bottom), f"{name} {show(amps, 'A')}", "secondary", f"Rload{n}"))

@@ -123,7 +123,7 @@ class Winding:
         found = auxiliary.supply(self.open[there], self.total[there], self.length[there], self.leakage[there],
                                  self.resistance[there] + (self.own + series) * self.ratio**2, self.charge[some], rounds)
         return Supplied(np.maximum(found.voltage / self.ratio - AUX_DROP, 0.0), found.peak * self.ratio,
-                        np.sqrt(np.maximum(found.square, 0.0) * self.fs[some]) * self.ratio, found.given)
+                        np.sqrt(found.square * self.fs[some]) * self.ratio, found.given)
 
 
 def _of_one(a: sharing.Asked) -> tuple[Array, Array, int]:

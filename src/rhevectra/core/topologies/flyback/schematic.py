@@ -7,7 +7,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.topologies.common.supply import regulated
-from rhevectra.core.topologies.common.symbols import Place, Symbol
+from rhevectra.core.topologies.common.symbols import Place, Symbol, bank
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (2, 6), "left", "primary"), ("drain", (40, 41), "right", "primary"),
                                                         ("out1", (92, 6), "right", "secondary"))
@@ -57,13 +57,12 @@ def below(design: Any, corner: Corner) -> list[Symbol]:
              Symbol("note", (24, low + 8), (24, low + 13), f"{show(at(rows['aux.v_high']), 'V')} {show(at(s.i_outputs[-1]), 'A')}")]
     for k, index in enumerate(s.extra["order"][1:]):
         y, n, out = TOP + k * EACH, index + 1, design.requirement.outputs[index]
-        count, row = int(rows[f"output{n}.parallel"].value), design.context["plan"].rectifiers[index]["row"]
+        row = design.context["plan"].rectifiers[index]["row"]
         found += [Symbol("winding", (53, y), (53, y + HIGH), "", "secondary", "", True), Symbol("diode", (53, y), (66, y), "", "secondary"),
                   Symbol("note", (76, y - 5), (76, y - 2), f"{rows[f'transformer.ns{n}'].value:g} turns, {row['label']}", "secondary"),
                   Symbol("wire", (66, y), (92, y), "", "secondary"),
                   Symbol("wire", (53, y + HIGH), (92, y + HIGH), "", "secondary"),
-                  Symbol("capacitor", (80, y), (80, y + HIGH), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}",
-                         "secondary", "", True),
+                  Symbol("capacitor", (80, y), (80, y + HIGH), bank(rows, n), "secondary", "", True),
                   Symbol("load", (92, y), (92, y + HIGH), f"{out.name} {show(at(s.i_outputs[k + 1]), 'A')}", "secondary")]
     return [*found, Symbol("core", (48.5, TOP - 1), (48.5, max(x.end[1] for x in found if x.kind == "winding") + 1))]
 
@@ -73,7 +72,6 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
     rows, s, at = design.rows, design.context["stage"], reader(corner.index)
     n = design.requirement.main + 1
     row = design.context["plan"].rectifiers[n - 1]["row"]
-    count = int(rows[f"output{n}.parallel"].value)
     value = lambda id: show(float(rows[f"rectifier{n}.{id}"].value), rows[f"rectifier{n}.{id}"].unit)  # noqa: E731
     turns = f"{rows['transformer.np'].value:.0f} : {rows.get(f'transformer.ns{n}_seen', rows[f'transformer.ns{n}']).value:g}"
     across = [Symbol("wire", (56, 8), (56, 1), "", "secondary", "Rsn1"), Symbol("resistor", (56, 1), (61, 1), "", "secondary", "Rsn1"),
@@ -86,7 +84,6 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("wire", (53, 16), (53, 8), "", "secondary", "Vsec1"),
         Symbol("diode", (53, 8), (66, 8), str(row["label"]), "secondary", "Dout1"),
         Symbol("wire", (66, 8), (92, 8), "", "secondary", "Dout1"), Symbol("wire", (53, 54), (92, 54), "", "secondary", "Vsec1"),
-        Symbol("capacitor", (80, 8), (80, 54), f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}", "secondary", "Cout1",
-               True),
+        Symbol("capacitor", (80, 8), (80, 54), bank(rows, n), "secondary", "Cout1", True),
         Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[n - 1].name} {show(at(s.i_outputs[0]), 'A')}", "secondary",
                "Rload1")]

@@ -283,7 +283,7 @@ def _rectifier(work: Work, row: Mapping[str, Any], s: st.Stage, o: dict[str, Any
     """Ratings of the rectifiers of one output, of class `row`; own: what it has of the period, and here gets the rms of both of them, their
     loss and what its capacitors see."""
     sheet, n = work.sheet, own["n"]
-    name, need = f"rectifier{n}", work.need.outputs[work.need.main if n == 1 else n - 1]
+    name, need = f"rectifier{n}", work.need.outputs[work.need.index_of(n)]
     sheet.given(f"load.v{n}", need.magnitude, "V", text=f"magnitude of {need.name}")
     sheet(f"{name}.v_reverse", resonant.reverse_of_bridge if s.secondary == BRIDGE else resonant.reverse,
           allowance=sheet.rows["rectifier.ringing"], v_out=own["v_out"], v_forward=own["v_forward"])
