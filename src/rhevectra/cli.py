@@ -47,6 +47,10 @@ def _size(args: argparse.Namespace) -> int:
     from rhevectra.app import summary
 
     _, design, elapsed = _designed(args.project)
+    if not args.explain and not design.feasible:
+        from rhevectra.core.design.freeing import with_pins_tried
+
+        design = with_pins_tried(design)
     if args.explain:
         text = summary.explanation(design, args.explain)
         print("\n".join(text))

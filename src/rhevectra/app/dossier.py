@@ -67,7 +67,7 @@ def _summary(paper: Paper, design: Design, path: list[Plate]) -> None:
     paper.titled("Asked for")
     paper.table(("what", "value"), (50, 132), asked(design.requirement))
     paper.titled("What came of it" if design.feasible else "What came of it: CANNOT BE BUILT as it stands, see the findings")
-    told = [(p.name, p.telling, f"{p.watts:.2f} W" if p.watts else "–", "–" if p.margin is None else _margin(p.margin, p.word))
+    told = [(p.name, p.telling, p.lost if p.watts else "–", "–" if p.margin is None else _margin(p.margin, p.word))
             for p in path]
     paper.table(("stage", "telling figure", "lost, full load", "tightest margin"), (56, 56, 34, 36), told)
     paper.titled("Findings")

@@ -31,6 +31,15 @@ class Plate(Struct, frozen=True):
     options: tuple[str, ...] = ()
     present: str = ""
 
+    @property
+    def lost(self) -> str:
+        """The watts as people read them: on plates side by side with the same two places."""
+        return f"{self.watts:.2f} W" if self.watts < PLAIN_WATTS else show(self.watts, "W")
+
+
+PLAIN_WATTS = 1e4
+"""What is lost beyond, nobody builds."""
+
 
 def _choices(design: Design) -> dict[str, tuple[str, tuple[str, ...], str]]:
     """Stage -> the decision that puts another kind of stage there, what it may be, and what it is."""

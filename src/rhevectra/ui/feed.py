@@ -30,6 +30,13 @@ ripple_steps = _late("design.ripple_loss", "ripple_steps")
 slow_diode_steps = _late("design.slow_diode", "slow_diode_steps")
 
 
+def freeing_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any]]:
+    """Which pins of a design break it."""
+    from rhevectra.core.design.freeing import freeing_steps as steps
+
+    return steps(design)
+
+
 def exact_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
     """The exact period of a design at a corner."""
     from rhevectra.core.design.exact import exact

@@ -220,7 +220,7 @@ class ViewActions:
 
     def cancel_job(self) -> None:
         """Stop what runs in the background."""
-        late = [p.feed for p in self.size_desk.picture.late.values()]
+        late = self.size_desk.late.values()
         was = self.jobs.running or any(feed.busy for feed in late)
         self.jobs.cancel()
         for feed in late:

@@ -93,7 +93,7 @@ def _take(folder: Path) -> None:
     window.show()
 
     def shoot(name: str) -> None:
-        _wait(lambda: window.size_desk.picture.busy or window.jobs.running)
+        _wait(lambda: window.size_desk.busy or window.jobs.running)
         for _ in range(3):
             application.processEvents()
         if not window.grab().save(str(folder / f"{name}.png"), "PNG"):

@@ -75,7 +75,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.size_desk.freed.connect(lambda id: self._edit(lambda: self.session.free(id), id))
         self.size_desk.measured.connect(lambda id, reading: self._edit(lambda: self.session.measure(id, reading)))
         self.size_desk.admit.connect(self.admit)
-        for feed in self.size_desk.picture.feeds:
+        for feed in (self.size_desk.picture.feed, *self.size_desk.late.values()):
             feed.waits = lambda: self.changing.busy
         self._adopt(session)
         self.go("Size")
@@ -175,8 +175,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.statusBar().addPermanentWidget(self._progress)
         self.jobs.progress.connect(self._job_progress)
         self.jobs.ended.connect(lambda _name: self._progress.hide())
-        for name, late in self.size_desk.picture.late.items():
-            late.feed.progress.connect(lambda done, total, name=name: self._job_progress(name, done, total))
+        for name, feed in self.size_desk.late.items():
+            feed.progress.connect(lambda done, total, name=name: self._job_progress(name, done, total))
 
     def _job_progress(self, name: str, done: int, total: int) -> None:
         self._progress.setRange(0, total)
@@ -371,7 +371,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.jobs.cancel()
         self.changing.stop()
         self._keeper.stop()
-        self.size_desk.picture.stop()
+        self.size_desk.stop()
         self.autosave.clear()
         settings.change(splitters={name: s.sizes() for name, s in self.size_desk.splitters.items()})
         event.accept()

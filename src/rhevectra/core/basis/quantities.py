@@ -22,6 +22,8 @@ _SIZES = {"m²": "mm²", "m³": "cm³"}
 _SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}}
 _SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "ohms", "R"), "V": ("V", "Vac", "Vdc", "Vrms", "V ac", "V dc", "V rms"), "°C": ("°C", "C"),
               "turns": ("turns", "t", "turn"), "layers": ("layers", "layer"), "holes": ("holes", "hole")}
+LEAST, MOST = 1e-5, 1e7
+"""Between these a number is written out."""
 _SHARES = re.compile(r"efficiency|tolerance|spread|\.error|\.fill")
 _NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,3}))?\s*(.*)", re.DOTALL)
 _INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmkKMGR])(\d+)\s*(.*)", re.DOTALL)
@@ -103,25 +105,37 @@ def split_engineering(value: float, unit: str = "", digits: int = 3) -> tuple[st
     if unit in _COUNTED:
         number = f"{value:.0f}"
         return number, unit.removesuffix("s") if number == "1" else unit
+    scale, shown = _usual(value, unit, digits)
+    if shown != unit and not LEAST <= abs(value) / scale < MOST:
+        scale, shown = 1.0, unit
+    return _significant(value / scale, digits), shown
+
+
+def _usual(value: float, unit: str, digits: int) -> tuple[float, str]:
+    """What a number is counted in: the size of it in the unit, and its name."""
     if unit in _SIZES:
-        shown = _SIZES[unit]
-        return _significant(value * 10.0 ** -_SCALES[unit][shown], digits), shown
+        return 10.0 ** _SCALES[unit][_SIZES[unit]], _SIZES[unit]
     if unit == "s" and abs(value) >= 600.0:
         name, length = _LONG[abs(value) < 36000.0]
-        return _significant(value / length, digits), name
+        return length, name
     if value == 0 or unit in _PLAIN_UNITS:
-        return _significant(value, digits), unit
+        return 1.0, unit
     rounded = float(f"{value:.{digits - 1}e}")
-    power = min(max(math.floor(math.log10(abs(rounded)) / 3) * 3, -12), 9)
-    return _significant(value / 10.0**power, digits), f"{_SHOWN[power]}{unit}"
+    power = math.floor(math.log10(abs(rounded)) / 3) * 3
+    power = max(power, -12) if -18 < power < 12 else 0
+    return 10.0**power, f"{_SHOWN[power]}{unit}"
 
 
 def _significant(value: float, digits: int) -> str:
+    """A number to so many figures; with a power of ten where it would only be noughts: what cannot be built reads `8.06e16`."""
     if value == 0:
         return "0"
     rounded = float(f"{value:.{digits - 1}e}")
+    if not LEAST <= abs(rounded) < MOST:
+        figures, power = f"{rounded:.{digits - 1}e}".split("e")
+        return f"{figures}e{int(power)}".replace("-", "−")
     places = max(digits - 1 - math.floor(math.log10(abs(rounded))), 0)
-    return f"{rounded:.{min(places, 12)}f}".replace("-", "−")
+    return f"{rounded:.{places}f}".replace("-", "−")
 
 
 def show(value: float, unit: str = "", digits: int = 3) -> str:

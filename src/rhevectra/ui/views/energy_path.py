@@ -78,10 +78,10 @@ class PlateButton(QAbstractButton):
         """Show new figures in place."""
         self.plate = plate
         margin = "" if plate.margin is None else f", tightest margin {margin_text(plate.margin)}, {plate.word}"
-        self.setAccessibleName(f"{plate.name}: {plate.telling}, {plate.watts:.2f} W lost{margin}")
+        self.setAccessibleName(f"{plate.name}: {plate.telling}, {plate.lost} lost{margin}")
         offer = (f"\nmay be: {', '.join(spoken(name, plate.choice) for name in plate.options)} (arrow down or the mark)" if plate.options
                  else "")
-        self.setToolTip(f"{plate.name}: {plate.watts:.2f} W lost at the worst full load{margin}{offer}")
+        self.setToolTip(f"{plate.name}: {plate.lost} lost at the worst full load{margin}{offer}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -108,7 +108,7 @@ class PlateButton(QAbstractButton):
         painter.setFont(font(10.5, True))
         painter.drawText(9, 37, painter.fontMetrics().elidedText(p.telling, Qt.TextElideMode.ElideRight, room))
         painter.setFont(font(8.5))
-        watts = f"{p.watts:.2f} W" if p.watts else ""
+        watts = p.lost if p.watts else ""
         painter.setPen(colour("muted"))
         painter.drawText(9, 52, watts)
         if p.margin is not None:

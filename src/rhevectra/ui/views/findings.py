@@ -1,4 +1,5 @@
-"""Findings: what must be fixed and what to look at. A double click or Enter goes to the decision that cures it."""
+"""Findings: what must be fixed and what to look at. A double click or Enter goes to the decision that cures it. Where pins stand and
+something must be fixed, which of them is to blame is tried in the background and told first."""
 
 from collections.abc import Sequence
 
@@ -8,6 +9,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QListWidget, QListWidgetItem, QVBo
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE, Finding
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.lines import kept
+from rhevectra.ui.feed import Feed, freeing_steps
 from rhevectra.ui.theme.roles import colour
 
 _MARKS = {MUST_FIX: ("▲", "over"), LOOK_AT: ("◆", "tight"), NOTE: ("–", "muted")}
@@ -35,6 +37,8 @@ class FindingsView(QFrame):
         self.list.itemActivated.connect(self._activated)
         layout.addWidget(self.title)
         layout.addWidget(self.list)
+        self.freeing = Feed(freeing_steps, self)
+        self.freeing.found.connect(lambda _design, found, _why: self.add([found] if found else []))
 
     def set_compact(self, compact: bool) -> None:
         """Fold to the title with its count in a small window."""
@@ -46,16 +50,21 @@ class FindingsView(QFrame):
         if self._design is not None and more:
             known = {f.text for f in self._more}
             self._more = (*self._more, *(f for f in more if f.text not in known))
-            self._fill((*self._design.findings, *self._more))
+            self._fill((*self._more, *self._design.findings))
 
     def show_design(self, design: Design) -> None:
         """Show all findings of a design, the gravest first."""
         if design is not self._design:
             self._more = ()
+            self.freeing.cancel()
+            if design.pins and not design.feasible:
+                self.freeing.want(design, design.grid.find(min(design.grid.lines)))
         self._design = design
-        self._fill((*design.findings, *self._more))
+        self._fill((*self._more, *design.findings))
 
     def _fill(self, findings: Sequence[Finding]) -> None:
+        at, chosen = self.list.verticalScrollBar().value(), self.list.currentItem()
+        words = chosen.text() if chosen else ""
         self.list.clear()
         order = list(_MARKS)
         for finding in sorted(findings, key=lambda f: order.index(f.severity)):
@@ -65,6 +74,9 @@ class FindingsView(QFrame):
             item.setData(Qt.ItemDataRole.UserRole, (finding.stage, finding.cure))
             item.setToolTip(finding.text + (f"\ncured by {finding.cure}" if finding.cure else ""))
             self.list.addItem(item)
+            if item.text() == words:
+                self.list.setCurrentItem(item)
+        self.list.verticalScrollBar().setValue(at)
         if not findings:
             item = QListWidgetItem("Nothing to fix: every figure is inside its limit at every corner.")
             item.setForeground(colour("inside"))

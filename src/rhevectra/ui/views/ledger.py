@@ -125,7 +125,7 @@ class LedgerView(QFrame):
         table.setTabKeyNavigation(False)
         table.horizontalHeader().setMinimumSectionSize(20)
         table.horizontalHeader().setSectionResizeMode(LABEL, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((VALUE, 68), (MOVED, 64), (LIMIT, 75), (WORD, 50)):
+        for column, width in ((VALUE, 74), (MOVED, 64), (LIMIT, 75), (WORD, 50)):
             table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             table.setColumnWidth(column, width)
         table.verticalHeader().setDefaultSectionSize(25)

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
+from rhevectra.ui.feed import Feed
 from rhevectra.ui.views.corner_grid import CornerGrid
 from rhevectra.ui.views.decisions import DecisionsView
 from rhevectra.ui.views.energy_path import EnergyPath
@@ -88,6 +89,21 @@ class SizeDesk(QWidget):
         self.split.setStretchFactor(1, 1)
         self.split.setChildrenCollapsible(False)
         layout.addWidget(self.split, 1)
+
+    @property
+    def late(self) -> dict[str, Feed]:
+        """The workers of what comes late and may take its time, by what it is called."""
+        return {**{name: late.feed for name, late in self.picture.late.items()}, "pins": self.findings.freeing}
+
+    @property
+    def busy(self) -> bool:
+        """Something is on its way from a worker."""
+        return self.picture.busy or self.findings.freeing.busy
+
+    def stop(self) -> None:
+        """End what is under way in the workers."""
+        self.picture.stop()
+        self.findings.freeing.stop()
 
     @property
     def splitters(self) -> dict[str, QSplitter]:
