@@ -21,6 +21,7 @@ from rhevectra.core.design.names import amount
 from rhevectra.project import store
 from rhevectra.project.document import Document
 from rhevectra.project.log import READING, Entry
+from rhevectra.project.reorder import reordered
 
 BURST = 1.5
 """Nudges of one decision that follow each other within this many seconds are one edit."""
@@ -145,6 +146,13 @@ class Session:
     def require(self, requirement: Requirement, title: str | None = None) -> None:
         """Change the requirement."""
         self._edit(Step("requirement", self.document), self.document.require(requirement, title))
+
+    def reorder(self, order: Sequence[int]) -> None:
+        """Take the outputs of these places, in this order; their decisions and readings go with them."""
+        outs = self.document.requirement.outputs
+        gone = [o.name for k, o in enumerate(outs) if k not in order]
+        name = f"without {', '.join(gone)}" if gone else f"outputs in the order {', '.join(outs[k].name for k in order)}"
+        self._edit(Step(name, self.document), reordered(self.document, order, "output2.cap" in self.design.rows))
 
     def keep_parts(self, table: str, rows: Sequence[Mapping[str, Any]], without: Collection[str] = ()) -> Path:
         """Keep rows among the person's own parts; the project is designed with them at once. Raises InputError where they cannot be

@@ -41,6 +41,10 @@ class Document(Struct, frozen=True):
         kept = {k: v for k, v in self.as_built.items() if k != id}
         return self._with(as_built=kept if reading is None else {**kept, id: reading})
 
+    def measured(self, readings: Mapping[str, Measured]) -> "Document":
+        """The document with other readings altogether."""
+        return self._with(as_built=dict(readings))
+
     def require(self, requirement: Requirement, title: str | None = None) -> "Document":
         """The document with another requirement."""
         return self._with(requirement=requirement, title=self.title if title is None else title)

@@ -152,6 +152,7 @@ def _sheet() -> str:
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {c['accent']}; }}
     QComboBox::drop-down {{ border: none; width: 10px; }}
     QToolButton, QPushButton {{ background: {c['card']}; border: 1px solid {c['rule']}; border-radius: 3px; padding: 3px 8px; }}
+    QToolButton:disabled {{ color: {c['pale']}; }}
     QToolButton:checked, QPushButton:checked {{ background: {c['accent']}; color: {c['card']}; border-color: {c['accent']}; }}
     QToolButton:focus, QPushButton:focus {{ border: 1px solid {c['accent']}; }}
     QTabBar QToolButton {{ padding: 0; border: none; }}

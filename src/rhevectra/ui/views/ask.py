@@ -63,6 +63,7 @@ class AskView(QWidget):
     """The form. Emits a whole new requirement when a field is committed; a wrong field says so and changes nothing."""
 
     required = Signal(object)
+    ordered = Signal(object)
     titled = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -101,7 +102,8 @@ class AskView(QWidget):
         self._column.addLayout(row)
         self.outputs = OutputsTable(self)
         self.outputs.changed.connect(self._try)
-        self._column.addWidget(self._wrap("Outputs (the first is regulated unless another is)", self.outputs))
+        self.outputs.ordered.connect(self.ordered)
+        self._column.addWidget(self._wrap("Outputs", self.outputs))
         caution = QLabel(CAUTIONS, self)
         caution.setWordWrap(True)
         caution.setObjectName("muted")

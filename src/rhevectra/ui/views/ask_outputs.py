@@ -5,8 +5,18 @@ from dataclasses import replace
 from typing import Any
 
 from msgspec import Struct
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QRadioButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import parse, parse_range, show
@@ -90,9 +100,10 @@ COLUMNS = (
 
 
 class OutputsTable(QWidget):
-    """Rows of text fields. Emits changes of the whole requirement for the form to try."""
+    """Rows of text fields. Emits changes of the whole requirement for the form to try, and places of outputs in another order."""
 
     changed = Signal(object)
+    ordered = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -102,13 +113,14 @@ class OutputsTable(QWidget):
         self._grid.setHorizontalSpacing(6)
         column.addLayout(self._grid)
         buttons = QHBoxLayout()
-        for text, slot in (("Add output", self._add), ("Remove last", self._remove)):
-            button = QPushButton(text, self)
-            button.clicked.connect(slot)
-            buttons.addWidget(button)
+        self.add = QPushButton("Add output", self)
+        self.add.clicked.connect(self._add)
+        buttons.addWidget(self.add)
         buttons.addStretch(1)
         column.addLayout(buttons)
         self.edits: list[list[QLineEdit]] = []
+        self.loops: list[QRadioButton] = []
+        self.moves: list[tuple[QToolButton, QToolButton]] = []
 
     def edit(self, row: int, label: str) -> QLineEdit:
         """The field of an output by the label of its column."""
@@ -122,6 +134,8 @@ class OutputsTable(QWidget):
             for edit, column in zip(edits, COLUMNS, strict=True):
                 edit.setText(column.read(out))
                 edit.setCursorPosition(0)
+        for k, loop in enumerate(self.loops):
+            loop.setChecked(k == need.main)
 
     def _build(self, count: int) -> None:
         while self._grid.count():
@@ -130,21 +144,48 @@ class OutputsTable(QWidget):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        for c, column in enumerate(COLUMNS):
-            head = QLabel(column.label, self)
+        several = count > 1
+        for c, label in enumerate([*(c.label for c in COLUMNS), *(["Regulated"] if several else [])]):
+            head = QLabel(label, self)
             head.setObjectName("muted")
             self._grid.addWidget(head, 0, c)
-        self.edits = []
+        self.edits, self.loops, self.moves = [], [], []
         for r in range(count):
-            row = []
-            for c, column in enumerate(COLUMNS):
-                edit = QLineEdit(self)
-                edit.setAccessibleName(f"output {r + 1} {column.label}")
-                edit.setToolTip(f"{column.label}: {column.hint}")
-                edit.editingFinished.connect(lambda r=r, c=c: self._commit(r, c))
-                self._grid.addWidget(edit, r + 1, c)
-                row.append(edit)
-            self.edits.append(row)
+            self.edits.append([self._field(r, c) for c in range(len(COLUMNS))])
+            if several:
+                self._build_place(r, count)
+
+    def _field(self, r: int, c: int) -> QLineEdit:
+        column, edit = COLUMNS[c], QLineEdit(self)
+        edit.setAccessibleName(f"output {r + 1} {column.label}")
+        edit.setToolTip(f"{column.label}: {column.hint}")
+        edit.editingFinished.connect(lambda: self._commit(r, c))
+        self._grid.addWidget(edit, r + 1, c)
+        return edit
+
+    def _build_place(self, r: int, count: int) -> None:
+        """Of several outputs: which one the loop holds, and another place or none."""
+        loop = QRadioButton(self)
+        loop.setAccessibleName(f"output {r + 1} is regulated")
+        loop.setToolTip("Regulated: the loop holds this output; the others follow by their turns")
+        loop.clicked.connect(lambda: self._regulate(r))
+        self._grid.addWidget(loop, r + 1, len(COLUMNS), Qt.AlignmentFlag.AlignCenter)
+        self.loops.append(loop)
+        up, away = QToolButton(self), QToolButton(self)
+        places = list(range(count))
+        raised = [*places[: max(r - 1, 0)], r, *(k for k in places[max(r - 1, 0) :] if k != r)]
+        for button, text, what, order in ((up, "↑", "one place up", raised), (away, "×", "away", [k for k in places if k != r])):
+            button.setText(text)
+            button.setAccessibleName(f"output {r + 1} {what}")
+            button.setToolTip(f"this output {what}; what you decided and measured of outputs goes with them")
+            button.clicked.connect(lambda _checked=False, order=tuple(order): self.ordered.emit(order))
+        up.setEnabled(r > 0)
+        for c, button in enumerate((up, away), len(COLUMNS) + 1):
+            self._grid.addWidget(button, r + 1, c)
+        self.moves.append((up, away))
+
+    def _regulate(self, r: int) -> None:
+        self.changed.emit(lambda need: replace(need, outputs=tuple(replace(o, regulated=k == r) for k, o in enumerate(need.outputs))))
 
     def _commit(self, r: int, c: int) -> None:
         text = self.edits[r][c].text()
@@ -159,6 +200,3 @@ class OutputsTable(QWidget):
 
     def _add(self) -> None:
         self.changed.emit(lambda need: replace(need, outputs=(*need.outputs, Output(voltage=12.0, current_max=0.5))))
-
-    def _remove(self) -> None:
-        self.changed.emit(lambda need: replace(need, outputs=need.outputs[:-1]))

@@ -43,7 +43,7 @@ def refused(work: Work, able: bool = True) -> None:
     """The finding where there are outputs the stage cannot have."""
     need = work.need
     if len(need.outputs) > 1 and not designed(work, able):
-        why = (f"{need.outputs[need.main].name}, the regulated output, has to be the first here" if able
+        why = (f"{need.outputs[need.main].name}, the regulated output, has to be the first here (Ask: ↑ at its row)" if able
                else "phases share one output; all other stages that isolate have several")
         work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: {why}", "", "topology")
 
