@@ -1,11 +1,13 @@
-"""Which pins break a design: told first, by designing without them."""
+"""Which pins and readings break a design: told first, by designing without them."""
 
 import json
 
 import pytest
 
 from rhevectra import cli, demo
+from rhevectra.core.basis.decisions import Measured
 from rhevectra.core.basis.findings import MUST_FIX
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.freeing import freeing_steps, with_pins_tried
 from rhevectra.core.design.size import size
@@ -47,6 +49,19 @@ def test_the_guilty_pins_are_named_first_and_without_them_it_can_be_built(name, 
         assert left(need, {k: v for k, v in pins.items() if k not in guilty - {id}}) > 0
 
 
+def test_a_reading_with_a_slip_in_its_prefix_is_named():
+    """Leakage read as 4.2 mH where µH were meant, beside a sound reading and a pin."""
+    need = decode(demo.text(), "demo").requirement
+    sound = size(need, {"fs": 65e3})
+    readings = {"transformer.leakage": Measured(1e3 * sound.value("transformer.leakage")),
+                "transformer.lp": Measured(1.01 * sound.value("transformer.lp"))}
+    first, *_ = with_pins_tried(size(need, {"fs": 65e3}, readings)).findings
+    expected = show(size(need, {"fs": 65e3}, {"transformer.lp": readings["transformer.lp"]}).value("transformer.leakage"), "H")
+    assert first.figure == first.cure == "transformer.leakage" and first.stage == "transformer"
+    read = show(readings["transformer.leakage"].value, "H")
+    assert first.text == f"Leakage inductance read as {read} (expected {expected}): without this nothing is left that must be fixed"
+
+
 def test_innocent_pins_are_not_named():
     """What the requirement itself makes impossible, or no pin touches: 4.6 kW from 200 V draw more into a short than any die stands."""
     need = Requirement(mains=Mains(kind="dc", v_min=200, v_max=400), outputs=(Output(voltage=48, current_max=95),))
@@ -77,7 +92,7 @@ def test_the_command_tells_it_first(tmp_path, capsys):
     assert cli.main(["size", str(path)]) == cli.INFEASIBLE
     findings = [line for line in capsys.readouterr().out.splitlines() if line.startswith("must fix")]
     assert findings[0].startswith("must fix: Secondary turns 1 of 999 (by rule") and findings[0].endswith(
-        "without this pin nothing is left that must be fixed")
+        "without this nothing is left that must be fixed")
 
 
 def test_in_the_window_it_comes_first_and_leads_to_the_pin(qtbot, window):
@@ -86,17 +101,23 @@ def test_in_the_window_it_comes_first_and_leads_to_the_pin(qtbot, window):
     window._edit(lambda: window.session.pin("transformer.ns1", 999))
     findings.list.setCurrentRow(4)
     chosen = findings.list.currentItem().text()
-    qtbot.waitUntil(lambda: "without this pin" in texts()[0], timeout=20_000)
+    qtbot.waitUntil(lambda: "without this" in texts()[0], timeout=20_000)
     assert findings.list.currentItem().text() == chosen
     window.size_desk.choose_stage("bulk")
-    assert "without this pin" in texts()[0], "another stage of the same design"
+    assert "without this" in texts()[0], "another stage of the same design"
     findings._activated(findings.list.item(0))
     assert window.size_desk.stage == "transformer"
     window._edit(lambda: window.session.free("transformer.ns1"))
+    window._edit(lambda: window.session.measure("transformer.leakage", Measured(4e-3)))
+    window.size_desk.choose_stage("bulk")
+    qtbot.waitUntil(lambda: "Leakage inductance read as" in texts()[0], timeout=20_000)
+    findings._activated(findings.list.item(0))
+    assert window.size_desk.stage == "transformer" and window.size_desk.ledger.open_id == "transformer.leakage"
+    window._edit(lambda: window.session.measure("transformer.leakage", None))
     assert not window.size_desk.busy or not findings.freeing.busy
-    assert not any("without this pin" in t for t in texts())
+    assert not any("without this" in t for t in texts())
     window._edit(lambda: window.session.pin("transformer.ns1", 999))
     assert findings.freeing.busy
     window.cancel_job()
     qtbot.waitUntil(lambda: not findings.freeing.busy, timeout=20_000)
-    assert not any("without this pin" in t for t in texts())
+    assert not any("without this" in t for t in texts())

@@ -1,29 +1,32 @@
-"""Which pins break a design: it is made again without each of them, the one that helps most left out for good, until all is met or none
-helps any more."""
+"""Which pins and readings break a design: it is made again without each of them, the one that helps most left out for good, until all is
+met or none helps any more."""
 
 from collections.abc import Iterator, Sequence
 
+import numpy as np
 from msgspec.structs import replace
 
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.findings import MUST_FIX, Finding
+from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cures import SHAPE
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import decided
 from rhevectra.core.design.size import size
 
 ROUNDS = 3
-"""Pins freed together at most."""
+"""Pins and readings left out together at most."""
 
 
 def freeing_steps(design: Design) -> Iterator[tuple[int, int, Finding | None]]:
-    """Free one pin after the other: yields (done, total, None), at last with what freeing mends, or with None where it mends nothing. Pins
-    on topology, front end and clamp stay: the contest compares those."""
-    pins = [id for id in design.pins if id in design.rows and id not in SHAPE]
-    best, freed, done, total = design, list[str](), 0, ROUNDS * len(pins)
-    while pins and len(freed) < ROUNDS and _left(best):
+    """Leave out one pin or reading after the other: yields (done, total, None), at last with what that mends, or with None where it mends
+    nothing. Pins on topology, front end and clamp stay: the contest compares those."""
+    known = design.decision_specs.keys() | design.specs.keys()
+    given = [id for id in dict.fromkeys((*design.pins, *design.as_built)) if id in design.rows and id in known and id not in SHAPE]
+    best, freed, done, total = design, list[str](), 0, ROUNDS * len(given)
+    while given and len(freed) < ROUNDS and _left(best):
         tried = []
-        for id in pins:
+        for id in given:
             tried.append((id, _without(best, id)))
             done += 1
             yield done, total, None
@@ -32,12 +35,12 @@ def freeing_steps(design: Design) -> Iterator[tuple[int, int, Finding | None]]:
             break
         best = found
         freed.append(id)
-        pins.remove(id)
+        given.remove(id)
     yield total, total, _told(design, best, freed) if freed else None
 
 
 def with_pins_tried(design: Design) -> Design:
-    """The design with what freeing its pins would mend before its other findings."""
+    """The design with what leaving out its pins and readings would mend before its other findings."""
     found = [finding for _, _, finding in freeing_steps(design) if finding is not None]
     return replace(design, findings=(*found, *design.findings)) if found else design
 
@@ -47,21 +50,31 @@ def _left(design: Design) -> int:
 
 
 def _without(design: Design, id: str) -> Design:
-    """The design without a pin; the design itself where the other pins cannot be used without it."""
+    """The design without a pin or reading; the design itself where the others cannot be used without it."""
+    pins, readings = ({k: v for k, v in given.items() if k != id} for given in (design.pins, design.as_built))
     try:
-        return size(design.requirement, {k: v for k, v in design.pins.items() if k != id}, design.as_built, design.catalogue)
+        return size(design.requirement, pins, readings, design.catalogue)
     except InputError:
         return design
 
 
 def _told(design: Design, best: Design, freed: Sequence[str]) -> Finding:
-    """The finding that names the pins that were freed, with their values and the rules'."""
+    """The finding that names what was left out, with its value and what stands in its place."""
     left, before = _left(best), _left(design)
-    parts = []
-    for id in freed:
-        spec, row = design.decision_specs[id], design.rows[id]
-        rule = f"by rule {decided(spec, best.rows[id])}" if id in best.rows else "by rule there is none"
-        parts.append(f"{spec.label}{' ' if isinstance(row.value, str) else ' of '}{decided(spec, row)} ({rule})")
     gone = "nothing is left that must be fixed" if not left else f"{before - left} of {before} things that must be fixed are gone"
-    pins = "this pin" if len(freed) == 1 else "these pins"
-    return Finding(MUST_FIX, design.decision_specs[freed[0]].stage, f"{' and '.join(parts)}: without {pins} {gone}", "", freed[0])
+    what = "this" if len(freed) == 1 else "these"
+    id = freed[0]
+    stage = design.decision_specs[id].stage if id in design.decision_specs else design.specs[id].stage
+    return Finding(MUST_FIX, stage, f"{' and '.join(_named(design, best, id) for id in freed)}: without {what} {gone}", id, id)
+
+
+def _named(design: Design, best: Design, id: str) -> str:
+    """A pin with the rule's value, a reading with what was expected."""
+    row, other = design.rows[id], best.rows.get(id)
+    if id in design.as_built:
+        label = design.specs[id].label if id in design.specs else design.decision_specs[id].label
+        instead = f" (expected {show(float(np.max(other.value)), row.unit)})" if other is not None else ""
+        return f"{label} read as {show(design.as_built[id].value, row.unit)}{instead}"
+    spec = design.decision_specs[id]
+    rule = f"by rule {decided(spec, other)}" if other is not None else "by rule there is none"
+    return f"{spec.label}{' ' if isinstance(row.value, str) else ' of '}{decided(spec, row)} ({rule})"

@@ -1,5 +1,5 @@
-"""Findings: what must be fixed and what to look at. A double click or Enter goes to the decision that cures it. Where pins stand and
-something must be fixed, which of them is to blame is tried in the background and told first."""
+"""Findings: what must be fixed and what to look at. A double click or Enter goes to the decision that cures it. Where something
+must be fixed, which of the pins and readings is to blame is tried in the background and told first."""
 
 from collections.abc import Sequence
 
@@ -57,7 +57,7 @@ class FindingsView(QFrame):
         if design is not self._design:
             self._more = ()
             self.freeing.cancel()
-            if design.pins and not design.feasible:
+            if (design.pins or design.as_built) and not design.feasible:
                 self.freeing.want(design, design.grid.find(min(design.grid.lines)))
         self._design = design
         self._fill((*self._more, *design.findings))

@@ -211,7 +211,10 @@ class SizeDesk(QWidget):
         self.ledger.select(id)
 
     def go_to(self, stage: str, decision: str) -> None:
-        """Go to the decision that cures a finding."""
+        """Go to the decision that cures a finding, or the figure whose reading does."""
+        if self._design is not None and decision in self._design.as_built:
+            self.go_to_figure(decision)
+            return
         if self._design is not None and decision in self._design.decision_specs:
             stage = self._design.decision_specs[decision].stage
         self.choose_stage(stage)
