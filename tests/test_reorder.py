@@ -1,5 +1,6 @@
 """Outputs in another order, or one less: what was decided and measured of each goes with it."""
 
+from dataclasses import replace
 from itertools import permutations
 
 import numpy as np
@@ -29,7 +30,7 @@ def rack():
 def test_the_same_supply_whatever_the_order(rack, order):
     """Every order of three outputs with decisions, a reading and an order of windings of one's own: the design is the same supply, every
     figure of an output where that output has gone. The second route is the design of the order before."""
-    made = reordered(rack, order)
+    made = reordered(rack, order, 0)
     before, after = (size(d.requirement, d.decisions, d.as_built) for d in (rack, made))
     assert [o.name for o in made.requirement.outputs] == [rack.requirement.outputs[k].name for k in order]
     assert made.requirement.outputs[made.requirement.main].name == "+5 V"
@@ -46,33 +47,58 @@ def test_the_same_supply_whatever_the_order(rack, order):
 
 
 def test_an_output_that_goes_takes_its_decisions_along(rack):
-    made = reordered(rack, (0, 2))
+    made = reordered(rack, (0, 2), 0)
     assert made.decisions == {"output2.bleed": 0.02, "transformer.wire_ns2": "0.3", "rectifier1.parallel": 2, "fs": 90e3}
     assert made.as_built == {"output2.v": READ["output3.v"]}
-    left = reordered(rack, (1, 2))
+    left = reordered(rack, (1, 2), 1)
     assert left.requirement.main == 0 and left.requirement.outputs[0].name == "+15 V", "the first left is regulated"
     assert left.decisions["output1.parallel"] == 2 and left.decisions["transformer.ns1"] == 22
     assert "rectifier1.parallel" not in left.decisions
 
 
 def test_what_all_outputs_share_keeps_its_number(rack):
-    made = reordered(rack.decide({"filter1.rise_max": 50.0, "filter1.l": 1e-6, "filter3.l": 2e-6}), (2, 1, 0))
+    made = reordered(rack.decide({"filter1.rise_max": 50.0, "filter1.l": 1e-6, "filter3.l": 2e-6}), (2, 1, 0), 0)
     assert made.decisions == {"filter1.rise_max": 50.0, "filter3.l": 1e-6, "filter1.l": 2e-6}
 
 
-def test_where_only_the_regulated_output_is_designed_its_decisions_stay():
-    """A bridge whose regulated output is not the first says so; moved up as it tells, all are designed and the pins are what they were."""
-    need = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400),
-                       outputs=(Output(voltage=12, current_max=2, tolerance=0.1), Output(voltage=5, current_max=30, regulated=True)))
-    document = decode(demo.text(), "demo").require(need).decide({"topology": "half_bridge", "output1.parallel": 3})
-    session = Session(document, size(need).catalogue)
-    told = [f.text for f in session.design.findings]
-    assert any("5 V, the regulated output, has to be the first here (Ask: ↑ at its row)" in t for t in told)
+THREE = (Output(voltage=12, current_max=2, tolerance=0.1), Output(voltage=5, current_max=30),
+         Output(voltage=-12, current_max=1, tolerance=0.1))
+
+
+def held(k, outs=THREE):
+    return Requirement(mains=Mains(kind="dc", v_min=360, v_max=400),
+                       outputs=tuple(replace(o, regulated=i == k) for i, o in enumerate(outs)))
+
+
+@pytest.mark.parametrize("topology", ["half_bridge", "forward_2sw", "psfb", "llc_half"])
+def test_the_regulated_output_may_stand_anywhere(topology):
+    """The same outputs listed with the regulated one first, in the middle and last: the same supply to the last bit, output 1 is the
+    regulated one, the others follow as they stand."""
+    first = size(held(0, (THREE[1], THREE[0], THREE[2])), {"topology": topology})
+    for k, outs in ((1, THREE), (2, (THREE[0], THREE[2], THREE[1]))):
+        other = size(held(k, outs), {"topology": topology})
+        assert other.rows.keys() == first.rows.keys() and not any("is designed" in f.text for f in other.findings)
+        for id, row in first.rows.items():
+            assert isinstance(row.value, str) or np.array_equal(row.value, other.rows[id].value), id
+        assert [other.specs[f"output{n}.ripple_pp"].label.split(":")[0] for n in (1, 2, 3)] == ["5 V", "12 V", "-12 V"]
+        assert other.findings == first.findings
+
+
+def test_decisions_stay_with_their_output_where_the_regulated_one_is_counted_first():
+    """A bridge counts it as output 1 wherever it stands: moved, or another regulated, its own pins follow each output."""
+    document = decode(demo.text(), "demo").require(held(1)).decide(
+        {"topology": "half_bridge", "output1.parallel": 3, "output2.parallel": 2, "rectifier3.parallel": 2})
+    session = Session(document, size(held(1)).catalogue)
     assert session.design.value("load.v_main") == 5.0
-    session.reorder((1, 0))
-    assert not any("has to be the first" in f.text for f in session.design.findings)
+    session.reorder((1, 0, 2), 1)
     assert session.design.pins == document.decisions and session.design.value("load.v_main") == 5.0
-    assert session.undo() == "outputs in the order 5 V, 12 V" and session.document == document
+    assert session.undo() == "outputs in the order 5 V, 12 V, -12 V" and session.document == document
+    session.reorder((0, 1, 2), 0)
+    assert session.design.value("load.v_main") == 12.0 and session.undo() == "12 V regulated"
+    session.redo()
+    assert session.design.pins == {"topology": "half_bridge", "output2.parallel": 3, "output1.parallel": 2, "rectifier3.parallel": 2}
+    session.reorder((1, 2), 1)
+    assert session.design.pins == {"topology": "half_bridge", "output1.parallel": 3, "rectifier2.parallel": 2}
 
 
 def test_rows_of_the_ask_desk_are_regulated_moved_and_taken_away(qtbot, window):

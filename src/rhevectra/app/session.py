@@ -18,6 +18,7 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import amount
+from rhevectra.core.topologies import ANY_PLACE
 from rhevectra.project import store
 from rhevectra.project.document import Document
 from rhevectra.project.log import READING, Entry
@@ -58,7 +59,7 @@ class Session:
     reference: Design | None = None
     on_change: Callable[[Document], None] | None = None
     _edited: float = field(default=-1e9, repr=False)
-    _recent: list[tuple[Catalogue, Design]] = field(default_factory=list, repr=False)
+    _recent: list[tuple[Catalogue, Any, Design]] = field(default_factory=list, repr=False)
 
     def __post_init__(self) -> None:
         self.design = self._designed(self.document)
@@ -88,9 +89,9 @@ class Session:
         from rhevectra.core.design.size import size  # not read where another process has opened the session
 
         given = requirement, dict(pins), dict(as_built or {})
-        known = next((d for c, d in self._recent if c is self.catalogue and (d.requirement, d.pins, d.as_built) == given), None)
+        known = next((d for c, asked, d in self._recent if c is self.catalogue and asked == given), None)
         design = size(requirement, pins, as_built, self.catalogue) if known is None else known
-        self._recent = [(self.catalogue, design), *(r for r in self._recent if r[1] is not design)][:RECENT]
+        self._recent = [(self.catalogue, given, design), *(r for r in self._recent if r[2] is not design)][:RECENT]
         return design
 
     def _edit(self, step: Step, document: Document, burst: bool = False) -> None:
@@ -147,12 +148,13 @@ class Session:
         """Change the requirement."""
         self._edit(Step("requirement", self.document), self.document.require(requirement, title))
 
-    def reorder(self, order: Sequence[int]) -> None:
-        """Take the outputs of these places, in this order; their decisions and readings go with them."""
-        outs = self.document.requirement.outputs
+    def reorder(self, order: Sequence[int], regulated: int) -> None:
+        """Take the outputs of these places, in this order, that of one place regulated; their decisions and readings go with them."""
+        outs, main = self.document.requirement.outputs, self.document.requirement.main
         gone = [o.name for k, o in enumerate(outs) if k not in order]
-        name = f"without {', '.join(gone)}" if gone else f"outputs in the order {', '.join(outs[k].name for k in order)}"
-        self._edit(Step(name, self.document), reordered(self.document, order, "output2.cap" in self.design.rows))
+        name = (f"without {', '.join(gone)}" if gone else f"{outs[regulated].name} regulated" if regulated != main
+                else f"outputs in the order {', '.join(outs[k].name for k in order)}")
+        self._edit(Step(name, self.document), reordered(self.document, order, regulated, self.design.topology not in ANY_PLACE))
 
     def keep_parts(self, table: str, rows: Sequence[Mapping[str, Any]], without: Collection[str] = ()) -> Path:
         """Keep rows among the person's own parts; the project is designed with them at once. Raises InputError where they cannot be

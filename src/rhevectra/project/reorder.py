@@ -1,4 +1,5 @@
-"""The outputs of a project in another order, or some of them: what was decided and measured of each goes with it."""
+"""The outputs of a project in another order, some of them, or another of them regulated: what was decided and measured of each goes with
+it."""
 
 import re
 from collections.abc import Mapping, Sequence
@@ -14,18 +15,14 @@ _BLOCK = re.compile(r"\bs(\d+)")
 ARRANGEMENT = "transformer.arrangement"
 
 
-def reordered(document: Document, order: Sequence[int], numbered: bool = True) -> Document:
-    """The document with the outputs of these places (from nothing up) in this order. numbered: whether decisions go by the output's number,
-    which they do not where only the regulated one is designed. What was decided of an output that goes is dropped, and an order of windings
-    that names it; the first left is regulated where the regulated one goes."""
+def reordered(document: Document, order: Sequence[int], regulated: int, first: bool = False) -> Document:
+    """The document with the outputs of these places (from nothing up) in this order. regulated: place of the one that is regulated then;
+    first: whether the design counts the regulated one as output 1, wherever it stands. What was decided of an output that goes is dropped,
+    and an order of windings that names it."""
     need = document.requirement
-    outs = [need.outputs[k] for k in order]
-    if not any(o.regulated for o in outs):
-        outs[0] = replace(outs[0], regulated=True)
-    made = document.require(replace(need, outputs=tuple(outs)))
-    if not numbered:
-        return made
-    places = {old + 1: new + 1 for new, old in enumerate(order)}
+    made = document.require(replace(need, outputs=tuple(replace(need.outputs[k], regulated=k == regulated) for k in order)))
+    before, after = _counted(range(len(need.outputs)), need.main, first), _counted(order, regulated, first)
+    places = {before.index(k) + 1: after.index(k) + 1 for k in order}
     decisions = _moved(document.decisions, places)
     wound = decisions.get(ARRANGEMENT)
     if isinstance(wound, str):
@@ -34,6 +31,11 @@ def reordered(document: Document, order: Sequence[int], numbered: bool = True) -
         else:
             del decisions[ARRANGEMENT]
     return made.decide(decisions).measured(_moved(document.as_built, places))
+
+
+def _counted(order: Sequence[int], regulated: int, first: bool) -> list[int]:
+    """Places of the outputs as a design counts them."""
+    return sorted(order, key=lambda k: k != regulated) if first else list(order)
 
 
 def _moved(given: Mapping[str, Any], places: Mapping[int, int]) -> dict[str, Any]:

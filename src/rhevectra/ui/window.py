@@ -90,7 +90,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
             self._ask = AskView(self)
             self.stack.addWidget(self._ask)
             self._ask.required.connect(lambda need: self._edit(lambda: self.session.require(need)))
-            self._ask.ordered.connect(lambda order: self._edit(lambda: self.session.reorder(order)))
+            self._ask.ordered.connect(lambda order, main: self._edit(lambda: self.session.reorder(order, main)))
             self._ask.titled.connect(lambda title: self._edit(lambda: self.session.require(self.session.document.requirement, title)))
             self._ask.show_document(self.session.document)
         return self._ask

@@ -1,7 +1,7 @@
 """The written requirement: what the supply must do and where it must live. Frozen, checked when made."""
 
 import math
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 from rhevectra.core.basis.errors import InputError
 
@@ -199,9 +199,10 @@ class Requirement:
         """Index of the regulated output."""
         return next(i for i, o in enumerate(self.outputs) if o.regulated)
 
-    def index_of(self, n: int) -> int:
-        """Index of output n where the regulated one is figured as output 1, wherever it stands."""
-        return self.main if n == 1 else n - 1
+    def regulated_first(self) -> "Requirement":
+        """The same with the regulated output before the others."""
+        first = self.outputs[self.main]
+        return self if self.main == 0 else replace(self, outputs=(first, *(o for o in self.outputs if o is not first)))
 
     @property
     def efficiency_wanted(self) -> float:

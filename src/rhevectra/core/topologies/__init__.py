@@ -9,6 +9,8 @@ TOPOLOGIES = Registry(__name__, {
     "full_bridge": "full bridge", "half_bridge": "half bridge", "llc_full": "LLC full bridge", "llc_half": "LLC half bridge",
     "llc_three_phase": "LLC, three phases",
     "psfb": "phase-shifted bridge", "push_pull": "push-pull", "buck_aux": "buck, not isolated"})
+ANY_PLACE = ("flyback", "flyback_2sw", "flyback_qr")
+"""Those that number their outputs as the requirement does, wherever the regulated one stands; in the others that is output 1."""
 SMALL, MIDDLE, LARGE = 100.0, 250.0, 1000.0
 """Output power [W] up to which a flyback, a forward and a half bridge are the habit (common practice, no source)."""
 BATTERY, STIFF, HEAVY, ADJUSTED = 80.0, 1.3, 40.0, 1.25
@@ -19,15 +21,13 @@ from which a filter inductor is preferred to it (common practice, no source)."""
 def usual_topology(need: Requirement, stiff: bool) -> tuple[str, str]:
     """The topology where nobody chose one, and why: the habit of the power class, for the Contest to prove or disprove. stiff: the front
     end holds the bus."""
-    power, first = need.power, need.main == 0
-    if power <= SMALL or not first:
-        return ("flyback",
-                "the usual one " + (f"up to some {SMALL:g} W" if first else "where the regulated output is not the first")
-                + "; the Contest compares all")
+    power = need.power
+    if power <= SMALL:
+        return "flyback", f"the usual one up to some {SMALL:g} W; the Contest compares all"
 
     def habit(where: str) -> str:
         return f"a habit at {power:.0f} W{where} (common practice); the Contest compares all"
-    out = need.outputs[0]
+    out = need.outputs[need.main]
     if need.is_dc and need.mains.v_max <= BATTERY:
         return ("forward_active_clamp" if power <= MIDDLE else "push_pull" if power <= LARGE else "full_bridge"), habit(
             " from a low dc source")

@@ -63,7 +63,7 @@ class AskView(QWidget):
     """The form. Emits a whole new requirement when a field is committed; a wrong field says so and changes nothing."""
 
     required = Signal(object)
-    ordered = Signal(object)
+    ordered = Signal(object, int)
     titled = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:

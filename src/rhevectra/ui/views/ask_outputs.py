@@ -100,10 +100,11 @@ COLUMNS = (
 
 
 class OutputsTable(QWidget):
-    """Rows of text fields. Emits changes of the whole requirement for the form to try, and places of outputs in another order."""
+    """Rows of text fields. Emits changes of the whole requirement for the form to try, and the places of the outputs in an order with
+    that of the regulated one."""
 
     changed = Signal(object)
-    ordered = Signal(object)
+    ordered = Signal(object, int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -120,6 +121,7 @@ class OutputsTable(QWidget):
         column.addLayout(buttons)
         self.edits: list[list[QLineEdit]] = []
         self.loops: list[QRadioButton] = []
+        self._main = 0
         self.moves: list[tuple[QToolButton, QToolButton]] = []
 
     def edit(self, row: int, label: str) -> QLineEdit:
@@ -134,6 +136,7 @@ class OutputsTable(QWidget):
             for edit, column in zip(edits, COLUMNS, strict=True):
                 edit.setText(column.read(out))
                 edit.setCursorPosition(0)
+        self._main = need.main
         for k, loop in enumerate(self.loops):
             loop.setChecked(k == need.main)
 
@@ -168,7 +171,7 @@ class OutputsTable(QWidget):
         loop = QRadioButton(self)
         loop.setAccessibleName(f"output {r + 1} is regulated")
         loop.setToolTip("Regulated: the loop holds this output; the others follow by their turns")
-        loop.clicked.connect(lambda: self._regulate(r))
+        loop.clicked.connect(lambda: self.ordered.emit(tuple(range(count)), r))
         self._grid.addWidget(loop, r + 1, len(COLUMNS), Qt.AlignmentFlag.AlignCenter)
         self.loops.append(loop)
         up, away = QToolButton(self), QToolButton(self)
@@ -178,14 +181,15 @@ class OutputsTable(QWidget):
             button.setText(text)
             button.setAccessibleName(f"output {r + 1} {what}")
             button.setToolTip(f"this output {what}; what you decided and measured of outputs goes with them")
-            button.clicked.connect(lambda _checked=False, order=tuple(order): self.ordered.emit(order))
+            button.clicked.connect(lambda _checked=False, order=tuple(order): self._take(order))
         up.setEnabled(r > 0)
         for c, button in enumerate((up, away), len(COLUMNS) + 1):
             self._grid.addWidget(button, r + 1, c)
         self.moves.append((up, away))
 
-    def _regulate(self, r: int) -> None:
-        self.changed.emit(lambda need: replace(need, outputs=tuple(replace(o, regulated=k == r) for k, o in enumerate(need.outputs))))
+    def _take(self, order: tuple[int, ...]) -> None:
+        """The outputs of these places in this order; the first left is regulated where the regulated one goes."""
+        self.ordered.emit(order, self._main if self._main in order else order[0])
 
     def _commit(self, r: int, c: int) -> None:
         text = self.edits[r][c].text()

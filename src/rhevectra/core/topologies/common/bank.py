@@ -28,10 +28,9 @@ def _asks(work: Work, need: Any, row: Any, i_c: float, ripple: float, fs: float,
 def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, n: int = 1) -> dict[str, Any]:
     """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them, the rate fs of its pulses and, behind
     an inductor, how long each rises and falls (t_e, t_d); slower: of the slowest loop, as `slowest` takes it (0: none is worked out); n:
-    number of the output, 1 for the regulated one."""
+    number of the output."""
     sheet, grid = work.sheet, work.grid
-    index = work.need.index_of(n)
-    need, table = work.need.outputs[index], work.parts["output_capacitors"]
+    need, table = work.need.outputs[n - 1], work.parts["output_capacitors"]
     full = corners.FULL.mask(grid)
     i_c, ripple = (float(np.broadcast_to(x.value, grid.shape)[full].max()) for x in (sheet.rows[f"output{n}.i_c_rms"], o["ripple"]))
     fs = float(np.broadcast_to(o["fs"].value, grid.shape)[full].min())
@@ -59,8 +58,8 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     sheet.given(f"output{n}.i_c_limit", row["i_rated_a"] * count, "A", "catalogue",
                 f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
     step_and_life(work, o, n, need, row, count, c)
-    idle.record(work, index)
-    bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(index), "A", "rule",
+    idle.record(work, n - 1)
+    bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(n - 1), "A", "rule",
                         "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
     return {f"bleed{n}": sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or sheet.rows[f"load.v{n}"],
                                i=bleed)}

@@ -33,19 +33,17 @@ AnOther = TypeVar("AnOther", bound=Other)
 
 
 def designed(work: Work, able: bool = True) -> list[int]:
-    """Numbers, from nothing up, of the outputs beside the regulated one that a stage has, where it is able to have several and the
-    regulated one is the first."""
-    need = work.need
-    return list(range(1, len(need.outputs))) if need.main == 0 and able else []
+    """Numbers, from nothing up, of the outputs beside the regulated one, which comes first, that a stage has where it is able to have
+    several."""
+    return list(range(1, len(work.need.outputs))) if able else []
 
 
 def refused(work: Work, able: bool = True) -> None:
     """The finding where there are outputs the stage cannot have."""
     need = work.need
-    if len(need.outputs) > 1 and not designed(work, able):
-        why = (f"{need.outputs[need.main].name}, the regulated output, has to be the first here (Ask: ↑ at its row)" if able
-               else "phases share one output; all other stages that isolate have several")
-        work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: {why}", "", "topology")
+    if len(need.outputs) > 1 and not able:
+        work.find(MUST_FIX, "load", f"only {need.outputs[need.main].name} is designed: phases share one output; all other stages that "
+                  "isolate have several", "", "topology")
 
 
 def load_of(work: Work, k: int, row: Mapping[str, Any], fs: float, sleeps: bool, supply: float) -> Any:

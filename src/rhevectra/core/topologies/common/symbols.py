@@ -42,7 +42,7 @@ def bank(rows: Mapping[str, Any], n: int) -> str:
 
 
 def fed(design: Any, n: int, amps: float, top: float, bottom: float) -> tuple[Symbol, ...]:
-    """Capacitors and load of output n with their values, between the heights top and bottom; the regulated one is drawn as the first."""
-    name = design.requirement.outputs[design.requirement.index_of(n)].name
+    """Capacitors and load of output n with their values, between the heights top and bottom."""
+    name = design.requirement.outputs[n - 1].name
     return (Symbol("capacitor", (BANK, top), (BANK, bottom), bank(design.rows, n), "secondary", f"Cout{n}", True),
             Symbol("load", (LOAD, top), (LOAD, bottom), f"{name} {show(amps, 'A')}", "secondary", f"Rload{n}"))

@@ -91,7 +91,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
         _inductor(work, plan, plan.choke, s, o, moves)
     owns = others.each(work, plan, s, o)
     for own in owns:
-        _rectifier(work, plan.rectifiers[work.need.main if own["n"] == 1 else own["n"] - 1]["row"], s, o, moves, own)
+        _rectifier(work, plan.rectifiers[own["n"] - 1]["row"], s, o, moves, own)
     rate = work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])
     losses = dict(front["losses"]) | _losses(work, plan, s, o, moves, owns)
     for own in owns:
@@ -283,7 +283,7 @@ def _rectifier(work: Work, row: Mapping[str, Any], s: st.Stage, o: dict[str, Any
     """Ratings of the rectifiers of one output, of class `row`; own: what it has of the period, and here gets the rms of both of them, their
     loss and what its capacitors see."""
     sheet, n = work.sheet, own["n"]
-    name, need = f"rectifier{n}", work.need.outputs[work.need.index_of(n)]
+    name, need = f"rectifier{n}", work.need.outputs[n - 1]
     sheet.given(f"load.v{n}", need.magnitude, "V", text=f"magnitude of {need.name}")
     sheet(f"{name}.v_reverse", resonant.reverse_of_bridge if s.secondary == BRIDGE else resonant.reverse,
           allowance=sheet.rows["rectifier.ringing"], v_out=own["v_out"], v_forward=own["v_forward"])

@@ -15,7 +15,7 @@ from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import record_pulsed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import idle, least_filter, pieces, secondaries, secondary_kinds, sensing, supply
+from rhevectra.core.topologies.common import idle, least_filter, pieces, secondary_kinds, sensing, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
@@ -201,7 +201,7 @@ def _filter(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     fed = sheet.again("switch.duty_feeding", o["one_sided"]) if s.variant.phase else sheet("switch.duty_feeding", flyback.duty,
         t_on=o["t_e"], fs=o["fs"])
     for own in _each(s, o, shared):
-        rectified.record(work, own["n"], plan.rectifiers[work.need.main if own["n"] == 1 else own["n"] - 1]["row"], s, o, own, fed)
+        rectified.record(work, own["n"], plan.rectifiers[own["n"] - 1]["row"], s, o, own, fed)
 
 
 def _each(s: st.Stage, o: dict[str, Any], shared: list[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -251,7 +251,6 @@ def findings(work: Work, plan: Plan) -> None:
     """What only this stage knows how to say."""
     if plan.stage.variant.phase:
         phase.findings(work, plan)
-    secondaries.refused(work)
     if plan.stage.others:
         others.findings(work)
     if plan.change > UNSETTLED:
