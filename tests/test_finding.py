@@ -41,6 +41,7 @@ def test_what_is_called_so_comes_before_what_is_called_otherwise(qtbot, window):
     ("output ripple, pp", lambda w: w.ask.outputs.edit(0, "Ripple, pp").hasFocus()),
     ("clamp: map", lambda w: w.size_desk.stage == "clamp" and w.size_desk.picture.key == "map"),
     ("ringing", lambda w: w.wind_desk.tabs.currentIndex() == BENCHES.index("Ringing")),
+    ("on paper handed on", lambda w: w.stack.currentWidget() is w.file_desk),
     ("bring-up", lambda w: w.stack.currentWidget() is w.prove_desk and w.prove_desk.tabs.currentIndex() == PROOFS.index("Bring-up"))])
 def test_it_leads_to_fields_pictures_and_benches(qtbot, window, typed, there):
     assert find(qtbot, window, typed)

@@ -12,6 +12,9 @@ from rhevectra.core.basis.errors import InputError
 from rhevectra.project.log import as_csv
 from rhevectra.project.store import write_text
 
+if TYPE_CHECKING:
+    from rhevectra.ui.views.file import FileView
+
 FILTER = "Rhevectra projects (*.rhevectra.json)"
 EMPTY = ('{"format": "rhevectra-project", "version": 1, "title": "new supply", "requirement": {"mains": {"kind": "ac1", "v_min": 85, '
          '"v_max": 265}, "outputs": [{"voltage": 12.0, "current_max": 1.0}]}, "decisions": {}}')
@@ -32,7 +35,27 @@ class FileActions:
         _adopt: Any
         _show_widget: Any
         _recent: Any
+        _file: "FileView | None"
+        stack: Any
         go: Any
+
+    @property
+    def file_desk(self) -> "FileView":
+        """The File desk, built when it is first looked at."""
+        if self._file is None:
+            from rhevectra.ui.views.file import FileView
+
+            self._file = FileView(self)  # type: ignore[arg-type]
+            self.stack.addWidget(self._file)
+            self._file.wanted.connect(lambda method: getattr(self, method)())
+            self._file.netlist_wanted.connect(self.export_dialog)
+            self._file.composing.waits = lambda: self.changing.busy
+            self.show_file_desk()
+        return self._file
+
+    def show_file_desk(self) -> None:
+        """The pages of the present design."""
+        self.file_desk.show_design(self.session.design, self.session.document.title, self.size_desk.corner)
 
     def _guarded(self, action: Any) -> bool:
         try:
@@ -142,22 +165,22 @@ class FileActions:
             self._show_widget(self.page)
         return bool(self._edit(lambda: Session.open(path), then=opened))
 
-    def export_dialog(self) -> None:
+    def export_dialog(self, line: float | None = None, load: float = 1.0, bus: str = "valley") -> None:
         """Ask for a file and write the netlist."""
         path = self._ask_name(True, "Export netlist", "power-stage.cir", "SPICE netlist (*.cir)")
         if path:
-            self.export_netlist(path)
+            self.export_netlist(path, line, load, bus)
 
-    def export_netlist(self, path: str | Path) -> bool:
-        """Write the netlist at the line of the pictures, full load."""
+    def export_netlist(self, path: str | Path, line: float | None = None, load: float = 1.0, bus: str = "valley") -> bool:
+        """Write the netlist at a line (without one that of the pictures), a share of the load and an end of the bus."""
         from rhevectra.app.netlist import netlist_text  # it checks what it writes with the engine's reader, which is large
 
         corner = self.size_desk.corner
-        line = corner.v_line if corner else None
-        done = self._guarded(lambda: write_text(path, netlist_text(self.session.design, line, 1.0, "valley")))
+        at = corner.v_line if line is None and corner else line
+        done = self._guarded(lambda: write_text(path, netlist_text(self.session.design, at, load, bus)))
         if done:
-            self.statusBar().showMessage(f"netlist at {line:g} V, full load, written to {Path(path).name}" if line
-                                         else f"netlist written to {Path(path).name}")
+            where = "" if at is None else f" at {at:g} V, {'full load' if load == 1 else f'{load:.0%} load'},"
+            self.statusBar().showMessage(f"netlist{where} written to {Path(path).name}")
         return done
 
     def winding_dialog(self) -> None:

@@ -10,7 +10,7 @@ from rhevectra.app.session import Session
 from rhevectra.core.catalogue.tables import PRICES, TABLES
 from rhevectra.drawing.pictures import PICTURES, pictures_of
 from rhevectra.ui.commands import COMMANDS
-from rhevectra.ui.rail import BENCHES, PROOFS
+from rhevectra.ui.rail import BENCHES, DESKS, PROOFS
 from rhevectra.ui.theme import roles
 from rhevectra.ui.widgets.palette import Entry, Palette
 
@@ -56,6 +56,7 @@ class ViewActions:
                     for stage, name, _ in design.plates for key in pictures_of(design, stage)]
         entries += [Entry("requirement", f.label, f.hint, partial(self._to_field, f.label)) for f in (*MAINS_FIELDS, *PLACE_FIELDS)]
         entries += [Entry("requirement", f"Output: {c.label}", c.hint, partial(self._to_output, c.label)) for c in COLUMNS]
+        entries += [Entry("desk", name, hint, partial(self.go, name)) for name, hint in DESKS.items()]
         entries += [Entry("bench", name, f"{desk.lower()} desk", partial(self._to_tab, desk, k))
                     for desk, names in (("Wind", BENCHES), ("Prove", PROOFS)) for k, name in enumerate(names)]
         for table in TABLES:

@@ -24,7 +24,7 @@ SHARE = 2e-4
 second."""
 
 
-DESKS = ("ask", "contest", "explore", "wind", "prove", "sheet_page")
+DESKS = ("ask", "contest", "explore", "wind", "prove", "file", "sheet_page")
 """Views that are built when they are first looked at, and read from the disk before that, while nobody waits."""
 IDLE = 1000
 """Milliseconds after the first picture before they are."""

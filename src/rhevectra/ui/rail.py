@@ -6,7 +6,8 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolBu
 DESKS = {"Ask": "the requirement on one page", "Contest": "every topology designed for the requirement, in order",
          "Size": "the stages, their decisions and figures", "Explore": "many designs around this one: points, a brush, one to go on with",
          "Wind": "the winding sheet for the maker of the transformer",
-         "Prove": "bringing the made supply up with the readings it should show, and the bench log"}
+         "Prove": "bringing the made supply up with the readings it should show, and the bench log",
+         "File": "the design on paper, and all else that is handed on"}
 
 BENCHES = ("Winding sheet", "Gap", "Core loss", "Ringing", "Drain trace", "Rework")
 """Tabs of the Wind desk: the sheet and the benches."""

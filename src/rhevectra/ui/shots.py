@@ -16,8 +16,8 @@ VIEWS = {"ask": ("Ask", "", ""), "size-switch": ("Size", "switch", "period"), "s
          "size-transformer": ("Size", "transformer", "window"), "size-range": ("Size", "switch", "range"),
          "size-field": ("Size", "transformer", "field"),
          "size-clamp": ("Size", "clamp", "transient"), "size-map": ("Size", "clamp", "map"),
-         "size-circuit": ("Size", "rectifier", "circuit"), "size-kinds": ("Size", "clamp", "loads"), "size-loss": ("Size", "load", "loss"),
-         "explore": ("Explore", "", ""), "wind": ("Wind", "", ""), "prove": ("Prove", "", "")}
+         "size-circuit": ("Size", "rectifier", "circuit"), "size-loss": ("Size", "load", "loss"),
+         "explore": ("Explore", "", ""), "wind": ("Wind", "", ""), "prove": ("Prove", "", ""), "file": ("File", "", "")}
 """Picture name -> desk, stage, picture of the panel."""
 EXPLORED, PATIENCE = 160, 90
 """Designs of the exploration that is shown, and seconds that a picture from a worker is waited for."""
@@ -93,7 +93,7 @@ def _take(folder: Path) -> None:
     window.show()
 
     def shoot(name: str) -> None:
-        _wait(lambda: window.size_desk.busy or window.jobs.running)
+        _wait(lambda: window.size_desk.busy or window.jobs.running or (window._file is not None and window._file.composing.busy))
         for _ in range(3):
             application.processEvents()
         if not window.grab().save(str(folder / f"{name}.png"), "PNG"):

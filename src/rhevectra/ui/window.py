@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from rhevectra.ui.views.ask import AskView
     from rhevectra.ui.views.contest import ContestView
     from rhevectra.ui.views.explore import ExploreView
+    from rhevectra.ui.views.file import FileView
     from rhevectra.ui.views.prove import ProveView
     from rhevectra.ui.views.sheet_page import SheetPage
     from rhevectra.ui.views.wind import WindView
@@ -55,6 +56,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self._explore: ExploreView | None = None
         self._wind: WindView | None = None
         self._prove: ProveView | None = None
+        self._file: FileView | None = None
         self._stale: set[QWidget | None] = set()
         self.stack, self.notice, self.rail = QStackedWidget(self), Notice(self), Rail(self)
         self.rail.chosen.connect(self.go)
@@ -227,7 +229,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.rail.mark(desk)
         self._show_widget(
             {"Ask": lambda: self.ask, "Contest": lambda: self.contest_desk, "Explore": lambda: self.explore_desk,
-             "Wind": lambda: self.wind_desk, "Prove": lambda: self.prove_desk}.get(desk, lambda: self.size_desk)())
+             "Wind": lambda: self.wind_desk, "Prove": lambda: self.prove_desk,
+             "File": lambda: self.file_desk}.get(desk, lambda: self.size_desk)())
 
     def _show_widget(self, widget: QWidget) -> None:
         self.stack.setCurrentWidget(widget)
@@ -248,6 +251,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
                 self.wind_desk.show_design(self.session.design, self.session.document.title, self.session.document.log)
             elif shown is self._prove:
                 self.prove_desk.show_design(self.session.design, self.session.document.log)
+            elif shown is self._file:
+                self.show_file_desk()
         if shown is self._contest and shown is not None:
             self.refresh_contest()
 
@@ -373,6 +378,8 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.changing.stop()
         self._keeper.stop()
         self.size_desk.stop()
+        if self._file is not None:
+            self._file.composing.stop()
         self.autosave.clear()
         settings.change(splitters={name: s.sizes() for name, s in self.size_desk.splitters.items()})
         event.accept()

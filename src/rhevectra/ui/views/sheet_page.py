@@ -9,7 +9,7 @@ from rhevectra.app.changes import Change
 from rhevectra.ui.commands import COMMANDS, MENUS
 from rhevectra.ui.theme.roles import colour
 
-_OTHER_KEYS = (("Alt+1 … Alt+9", "stage along the energy path"), ("Ctrl+1 … Ctrl+6", "desk on the rail"),
+_OTHER_KEYS = (("Alt+1 … Alt+9", "stage along the energy path"), ("Ctrl+1 … Ctrl+7", "desk on the rail"),
                ("↑ ↓ in a field", "nudge by preferred numbers or sensible steps"), ("Enter", "a typed value counts"),
                ("+ − 0 in a picture", "zoom in time, show all"),
                (", and . in the switching period", "time cursor to the previous or next interval"), ("Esc", "half-typed text is forgotten"),

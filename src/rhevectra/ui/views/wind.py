@@ -8,60 +8,22 @@ from importlib import import_module
 from threading import Thread
 from typing import Any
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies.common.making import complaints
-from rhevectra.drawing.display import Picture
-from rhevectra.drawing.paper import PAGE
 from rhevectra.drawing.sheet import has_sheet, pages, sheet_of
-from rhevectra.ui.pictures.canvas import paint
 from rhevectra.ui.rail import BENCHES
-from rhevectra.ui.theme import roles
 from rhevectra.ui.views.gap_bench import GapBench
 from rhevectra.ui.views.loss_bench import LossBench
 from rhevectra.ui.views.rework_bench import ReworkBench
 from rhevectra.ui.views.ring_bench import RingBench
 from rhevectra.ui.views.trace_bench import TraceBench
+from rhevectra.ui.widgets.page_view import PageView
 
 FITS = "scipy.optimize"
 """What the benches fit readings with."""
-
-
-class PageView(QWidget):
-    """One page of paper, as wide as there is room, always in the light theme."""
-
-    def __init__(self, number: int, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.page: Picture | None = None
-        self.setAccessibleName(f"winding sheet, page {number}")
-
-    def show_page(self, page: Picture | None) -> None:
-        """Another page."""
-        self.page = page
-        self.setAccessibleDescription(page.caption if page else "")
-        self.setVisible(page is not None)
-        self.update()
-
-    def hasHeightForWidth(self) -> bool:
-        return True
-
-    def heightForWidth(self, width: int) -> int:
-        return round(width * PAGE[1] / PAGE[0])
-
-    def sizeHint(self) -> QSize:
-        return QSize(590, self.heightForWidth(590))
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        if self.page is None:
-            return
-        painter = QPainter(self)
-        roles.fill(painter, self.rect(), Qt.GlobalColor.white)
-        with roles.light():
-            paint(painter, self.page, self.width() / self.page.width)
-        painter.end()
 
 
 class WindView(QWidget):
@@ -74,6 +36,17 @@ class WindView(QWidget):
         super().__init__(parent)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 12, 8)
+        column.addLayout(self._head())
+        self.gap, self.loss, self.ringing = GapBench(self), LossBench(self), RingBench(self)
+        self.trace, self.rework = TraceBench(self), ReworkBench(self)
+        self.trace.ring_read.connect(self._ring_read)
+        self.stack = QStackedWidget(self)
+        for page in (self._sheet(), self.gap, self.loss, self.ringing, self.trace, self.rework):
+            self.stack.addWidget(page)
+        column.addWidget(self.stack, 1)
+
+    def _head(self) -> QHBoxLayout:
+        """Tabs, what the sheet says of itself, and the ways to hand it on."""
         row = QHBoxLayout()
         self.said = QLabel("", self)
         self.said.setObjectName("muted")
@@ -94,31 +67,20 @@ class WindView(QWidget):
         row.addStretch()
         row.addWidget(self.pdf)
         row.addWidget(self.text)
-        column.addLayout(row)
-        area = QScrollArea(self)
+        return row
+
+    def _sheet(self) -> QScrollArea:
+        """The pages, two side by side."""
+        area, body = QScrollArea(self), QWidget()
         area.setWidgetResizable(True)
-        body = QWidget()
         grid = QGridLayout(body)
         grid.setContentsMargins(0, 0, 0, 0)
-        self.views = tuple(PageView(k, body) for k in (1, 2, 3, 4))
+        self.views = tuple(PageView(f"winding sheet, page {k}", body) for k in (1, 2, 3, 4))
         for k, view in enumerate(self.views):
             grid.addWidget(view, k // 2, k % 2, Qt.AlignmentFlag.AlignTop)
             grid.setColumnStretch(k % 2, 1)
         area.setWidget(body)
-        self.gap = GapBench(self)
-        self.stack = QStackedWidget(self)
-        self.stack.addWidget(area)
-        self.stack.addWidget(self.gap)
-        self.loss = LossBench(self)
-        self.stack.addWidget(self.loss)
-        self.ringing = RingBench(self)
-        self.stack.addWidget(self.ringing)
-        self.trace = TraceBench(self)
-        self.trace.ring_read.connect(self._ring_read)
-        self.stack.addWidget(self.trace)
-        self.rework = ReworkBench(self)
-        self.stack.addWidget(self.rework)
-        column.addWidget(self.stack, 1)
+        return area
 
     def _ring_read(self, field: str, frequency: float) -> None:
         """A ring read from a record stands in the ringing bench, which comes forward."""
