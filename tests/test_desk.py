@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from msgspec import structs
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
 
 from rhevectra import demo
@@ -24,7 +25,7 @@ from rhevectra.drawing.pictures import STAGE_PICTURES
 from rhevectra.project.codec import encode
 from rhevectra.ui.commands import COMMANDS
 from rhevectra.ui.theme import roles
-from rhevectra.ui.views.ledger import LABEL, MOVED, VALUE
+from rhevectra.ui.views.ledger import CORNER, LABEL, LIMIT, MARGIN, MOVED, VALUE, WORD
 from rhevectra.ui.widgets.decision_row import QuantityEdit
 from test_design import recompute
 
@@ -33,6 +34,32 @@ STAGES = ("inlet", "bulk", "switch", "transformer", "clamp", "rectifier", "feedb
 def column(window, which: int) -> list[str]:
     table = window.size_desk.ledger.table
     return [table.item(r, which).text() for r in range(table.rowCount())]
+
+
+@pytest.mark.parametrize(("wide", "margins", "corners"), [(1280, False, False), (1920, True, False), (2560, True, True)])
+def test_the_ledger_tells_margins_and_corners_where_there_is_room(window, wide, margins, corners):
+    """In columns of a wide window, in the tip of a narrow one: the share of the limit that is left, worked out here, and the corner; no
+    label is cut for them, nor the columns themselves."""
+    window.resize(wide, 1000)
+    QApplication.processEvents()
+    table, design = window.size_desk.ledger.table, window.session.design
+    assert (table.isColumnHidden(MARGIN), table.isColumnHidden(CORNER)) == (not margins, not corners)
+    told = 0
+    for r, figure in enumerate(design.figures("switch")):
+        cell, tip = table.item(r, MARGIN).text(), table.item(r, LABEL).toolTip()
+        assert table.item(r, CORNER).text() == (figure.corner.text() if figure.corner else "")
+        if figure.limit is None:
+            assert cell == "" and "margin" not in tip
+            continue
+        left = 100 * (figure.limit - figure.value) / figure.limit * (1 if figure.limit_kind == "max" else -1)
+        assert cell == (f"{left:.0f} %" if left >= 0.95 else f"{left:.1f} %") and f"margin {cell}\n" in tip
+        told += 1
+    assert told > 4
+    for c in (LABEL, VALUE, LIMIT, WORD, MARGIN, CORNER):
+        for r in range(table.rowCount()):
+            item = table.item(r, c)
+            if not table.isColumnHidden(c) and table.columnSpan(r, c) == 1:
+                assert QFontMetrics(item.font()).horizontalAdvance(item.text()) + 8 <= table.columnWidth(c), (item.text(), wide)
 
 
 def state(window) -> tuple:

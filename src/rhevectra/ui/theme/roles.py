@@ -155,6 +155,9 @@ def _sheet() -> str:
     QToolButton:disabled {{ color: {c['pale']}; }}
     QToolButton:checked, QPushButton:checked {{ background: {c['accent']}; color: {c['card']}; border-color: {c['accent']}; }}
     QToolButton:focus, QPushButton:focus {{ border: 1px solid {c['accent']}; }}
+    QRadioButton::indicator {{ width: 12px; height: 12px; border: 1px solid {c['muted']}; border-radius: 7px; background: {c['card']}; }}
+    QRadioButton::indicator:checked {{ background: {c['accent']}; border-color: {c['accent']}; }}
+    QRadioButton:focus {{ background: {c['rail']}; border-radius: 3px; }}
     QTabBar QToolButton {{ padding: 0; border: none; }}
     QToolButton#pin {{ padding: 3px 2px; }}
     QToolButton#switch {{ border: none; background: transparent; color: {c['muted']}; padding: 1px 5px; }}

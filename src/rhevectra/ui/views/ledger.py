@@ -4,6 +4,7 @@ from html import escape
 
 from msgspec.structs import replace
 from PySide6.QtCore import Qt, QUrl, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -24,6 +25,7 @@ from PySide6.QtWidgets import (
 from rhevectra.app.changes import difference, text_of, value_text
 from rhevectra.app.ratings import limit_of
 from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.quantities import margin_text
 from rhevectra.core.basis.working import Working, explain
 from rhevectra.core.design.design import Design, Figure, figure_at
 from rhevectra.core.design.names import given_as
@@ -31,7 +33,12 @@ from rhevectra.ui.theme.roles import colour, font, theme
 from rhevectra.ui.widgets.reading_bar import ReadingBar
 from rhevectra.ui.widgets.tables import filled
 
-LABEL, VALUE, MOVED, LIMIT, WORD = range(5)
+LABEL, VALUE, MOVED, LIMIT, WORD, MARGIN, CORNER = range(7)
+WIDTHS = {VALUE: 74, MOVED: 64, LIMIT: 75, WORD: 50, MARGIN: 48, CORNER: 200}
+"""Of the columns beside the label [px]."""
+BESIDE, LEAST_LABEL = 14, 196
+"""Scroll bar and frame, and the room labels need before margins and corners have columns of their own [px]; where they have none, the tip
+of each row tells both."""
 
 
 class LedgerView(QFrame):
@@ -113,7 +120,7 @@ class LedgerView(QFrame):
         return self.mode.checkedId() == 1
 
     def _make_table(self) -> QTableWidget:
-        table = QTableWidget(0, 5, self)
+        table = QTableWidget(0, 1 + len(WIDTHS), self)
         table.setAccessibleName("figures of this stage")
         table.verticalHeader().hide()
         table.horizontalHeader().hide()
@@ -125,7 +132,7 @@ class LedgerView(QFrame):
         table.setTabKeyNavigation(False)
         table.horizontalHeader().setMinimumSectionSize(20)
         table.horizontalHeader().setSectionResizeMode(LABEL, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((VALUE, 74), (MOVED, 64), (LIMIT, 75), (WORD, 50)):
+        for column, width in WIDTHS.items():
             table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             table.setColumnWidth(column, width)
         table.verticalHeader().setDefaultSectionSize(25)
@@ -144,6 +151,7 @@ class LedgerView(QFrame):
             self._rebuild(ids)
         moved = [self._moved(f) for f in figures]
         self.table.setColumnHidden(MOVED, not any(moved))
+        self._make_room()
         for r, (figure, change) in enumerate(zip(figures, moved, strict=True)):
             self._fill(r, figure, change)
         self.where.setText("held beside" if reference is not None and not self.here else corner.text() if self.here else "")
@@ -151,14 +159,26 @@ class LedgerView(QFrame):
             self._open = self._tightest(figures)
         self._show_working(self._open)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """Columns for margin and corner where the labels leave room for them."""
+        room = self.width() - BESIDE - LEAST_LABEL - sum(
+            WIDTHS[c] for c in (VALUE, MOVED, LIMIT, WORD) if c != MOVED or not self.table.isColumnHidden(MOVED))
+        for column in (MARGIN, CORNER):
+            room -= WIDTHS[column]
+            self.table.setColumnHidden(column, room < 0)
+
     def _rebuild(self, ids: list[str]) -> None:
         with filled(self.table, len(ids)):
             for r in range(len(ids)):
-                for c in range(5):
+                for c in range(1 + len(WIDTHS)):
                     item = QTableWidgetItem()
-                    item.setTextAlignment(
-                        Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignLeft if c == LABEL else Qt.AlignmentFlag.AlignRight))
-                    item.setFont(font(9 if c == MOVED else 10, c == VALUE))
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter
+                                          | (Qt.AlignmentFlag.AlignLeft if c in (LABEL, CORNER) else Qt.AlignmentFlag.AlignRight))
+                    item.setFont(font(9 if c in (MOVED, CORNER) else 10, c == VALUE))
                     self.table.setItem(r, c, item)
             self.table.setCurrentCell(-1, -1)
         self._ids, self._open = ids, ""
@@ -181,14 +201,16 @@ class LedgerView(QFrame):
         return best.id if best else ""
 
     def _fill(self, r: int, figure: Figure, moved: str) -> None:
-        texts = (figure.label, value_text(figure), moved, limit_of(figure), figure.word)
+        margin = "" if figure.margin is None else margin_text(figure.margin)
+        where = figure.corner.text() if figure.corner else ""
+        texts = (figure.label, value_text(figure), moved, limit_of(figure), figure.word, margin, where)
         tip = (f"{figure.label}\n{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}"
-               + (f"\n{'shown' if self.here else 'worst'} at {figure.corner.text()}" if figure.corner else "")
+               + (f"\nmargin {margin}" if margin else "") + (f"\n{'shown' if self.here else 'worst'} at {where}" if where else "")
                + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else ""))
-        span = 4 if isinstance(figure.value, str) and not moved else 1
+        span = len(WIDTHS) if isinstance(figure.value, str) and not moved else 1
         if self.table.columnSpan(r, VALUE) != span:
             self.table.setSpan(r, VALUE, 1, span)
-        roles = ("ink", "ink", "accent" if self._reference is None else "muted", "muted", figure.word or "ink")
+        roles = ("ink", "ink", "accent" if self._reference is None else "muted", "muted", figure.word or "ink", "ink", "muted")
         against = f"{moved} against the {'reference held' if self._reference is not None else 'value before the edit'}"
         for c, (text, role) in enumerate(zip(texts, roles, strict=True)):
             shows = text, against if c == MOVED and moved else tip, role, theme()

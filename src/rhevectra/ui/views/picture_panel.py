@@ -58,36 +58,9 @@ class PicturePanel(QFrame):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("card")
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(6, 4, 6, 6)
-        top = QHBoxLayout()
-        self.tabs = QTabBar(self)
-        self.tabs.setDrawBase(False)
-        self.tabs.setExpanding(False)
-        self.tabs.setUsesScrollButtons(True)
-        self.tabs.setAccessibleName("pictures of this stage")
-        self.caption = QLabel(self)
-        self.caption.setObjectName("muted")
-        self.caption.setFont(font(9))
-        self.caption.setWordWrap(True)
-        self.tabs.setSizePolicy(QSizePolicy.Policy.Ignored,
-                                QSizePolicy.Policy.Fixed)  # many pictures scroll; they never push the other panels
-        top.addWidget(self.tabs, 1)
-        layout.addLayout(top)
         self.view, self.now = ArrangerView(self), PictureView(self)
-        self.now.setMinimumHeight(130)
-        self.now.setAccessibleName("circuit at the time cursor: what conducts")
-        self.view.drawn.connect(self._captioned)
-        self.split = QSplitter(Qt.Orientation.Vertical, self)
-        self.split.addWidget(self.view)
-        self.split.addWidget(self.now)
-        self.split.setSizes([255, 205])
-        self.split.setChildrenCollapsible(False)
-        self.now.hide()
-        layout.addWidget(self.split, 1)
-        self.caption.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
-        self.caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        layout.addWidget(self.caption)
+        self.tabs, self.caption, self.split = QTabBar(self), QLabel(self), QSplitter(Qt.Orientation.Vertical, self)
+        self._lay_out()
         self._keys: tuple[str, ...] = ()
         self._shown = ""
         self._design: Design | None = None
@@ -97,18 +70,8 @@ class PicturePanel(QFrame):
         self.instant = 0.0
         self.feed = Feed(exact_steps, self)
         self.feed.found.connect(self._solved)
-        self.late = {"field": self._comes("field.field_picture", "finite elements, quadratic triangles", field_steps),
-                     "loads": self._comes("clamps.over_load_picture", "every kind designed anew", over_load_steps, True),
-                     "sweep": self._comes("frequency_choice.frequency_choice_picture", "every frequency designed anew", frequency_steps),
-                     "range": self._comes("input_range.range_picture", "every range designed anew", range_steps),
-                     "ripple": self._comes("ripple.ripple_picture", "every ratio designed anew", ripple_steps),
-                     "layers": self._comes("arrangements.orders_picture", "every order of the layers solved anew", order_steps),
-                     "split": self._comes("matrix.matrix_picture",
-                                          "every number of pieces sized anew, by the currents the core was chosen with", matrix_steps),
-                     "slow": self._comes("slow_diode.slow_diode_picture", "exact periods", slow_diode_steps, True),
-                     "map": self._comes("clamp_map.map_picture",
-                                        "81 cells by exact periods, the others from how far the formulas are off there", exact_map_steps,
-                                        held=True)}
+        self.late = self._made_late()
+        self.view.drawn.connect(self._captioned)
         self.view.cursor_at.connect(self.set_instant)
         self.view.stepped.connect(self.step_interval)
         self.view.decided.connect(self.decided)
@@ -116,6 +79,48 @@ class PicturePanel(QFrame):
         self.view.picked.connect(self.picked)
         self.view.foretell = self._foretold
         self.tabs.currentChanged.connect(lambda _i: self._show())
+
+    def _lay_out(self) -> None:
+        """Tabs over the picture, the circuit at an instant below it, the caption at the foot."""
+        layout, top = QVBoxLayout(self), QHBoxLayout()
+        layout.setContentsMargins(6, 4, 6, 6)
+        self.tabs.setDrawBase(False)
+        self.tabs.setExpanding(False)
+        self.tabs.setUsesScrollButtons(True)
+        self.tabs.setAccessibleName("pictures of this stage")
+        self.tabs.setSizePolicy(QSizePolicy.Policy.Ignored,
+                                QSizePolicy.Policy.Fixed)  # many pictures scroll; they never push the other panels
+        top.addWidget(self.tabs, 1)
+        layout.addLayout(top)
+        self.now.setMinimumHeight(130)
+        self.now.setAccessibleName("circuit at the time cursor: what conducts")
+        self.split.addWidget(self.view)
+        self.split.addWidget(self.now)
+        self.split.setSizes([255, 205])
+        self.split.setChildrenCollapsible(False)
+        self.now.hide()
+        layout.addWidget(self.split, 1)
+        self.caption.setObjectName("muted")
+        self.caption.setFont(font(9))
+        self.caption.setWordWrap(True)
+        self.caption.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
+        self.caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        layout.addWidget(self.caption)
+
+    def _made_late(self) -> dict[str, Late]:
+        """Pictures that a worker computes, by their keys."""
+        return {"field": self._comes("field.field_picture", "finite elements, quadratic triangles", field_steps),
+                "loads": self._comes("clamps.over_load_picture", "every kind designed anew", over_load_steps, True),
+                "sweep": self._comes("frequency_choice.frequency_choice_picture", "every frequency designed anew", frequency_steps),
+                "range": self._comes("input_range.range_picture", "every range designed anew", range_steps),
+                "ripple": self._comes("ripple.ripple_picture", "every ratio designed anew", ripple_steps),
+                "layers": self._comes("arrangements.orders_picture", "every order of the layers solved anew", order_steps),
+                "split": self._comes("matrix.matrix_picture",
+                                     "every number of pieces sized anew, by the currents the core was chosen with", matrix_steps),
+                "slow": self._comes("slow_diode.slow_diode_picture", "exact periods", slow_diode_steps, True),
+                "map": self._comes("clamp_map.map_picture",
+                                   "81 cells by exact periods, the others from how far the formulas are off there", exact_map_steps,
+                                   held=True)}
 
     def _comes(self, place: str, said: str, work: Work, of_line: bool = False, held: bool = False) -> Late:
         """A picture that comes late, with its worker. held: it shows the held design too."""

@@ -15,7 +15,7 @@ from rhevectra.ui.views.ledger import LedgerView
 from rhevectra.ui.views.picture_panel import PicturePanel
 
 FIRST_STAGE = "switch"
-LEAST_LEDGER, WIDEST_LEDGER = 384, 640
+LEAST_LEDGER, WIDEST_LEDGER = 384, 690
 """Width [px] the labels of the ledger need, and beyond which all that a window grows goes to the picture."""
 SMALL = (1180, 740)
 """Below this width or height [px] the desk folds: plates to name and bar, corners to a strip, findings to a counter."""
