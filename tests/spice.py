@@ -16,10 +16,13 @@ def measure(netlist: str, control: list[str], measures: dict[str, str], window: 
     return found
 
 
-def shortened(netlist: str, share: float = 0.5, most: float = float("inf"), step: str = "") -> tuple[str, float]:
+def shortened(netlist: str, share: float = 0.35, most: float = float("inf"), step: str = "") -> tuple[str, float]:
     """The exported netlist with a share of its run, so long [s] at most, and the end of that [s]: it begins at its output voltage, and what
-    still moves has settled by then. step: another than its own."""
-    end = min(share * float(re.search(r"\.tran \S+ (\S+)", netlist).group(1)), most)
+    still moves has settled by then. As many of its last periods are kept as it keeps itself, a quarter of the run at least. step: another
+    than its own."""
+    whole, kept = (float(x) for x in re.search(r"\.tran \S+ (\S+) (\S+)", netlist).groups())
+    end = min(share * whole, most)
+    start = max(min(0.75 * end, end - 1.02 * (whole - kept)), 0.0)
     if step:
-        return re.sub(r"\.tran .*", f".tran {step} {end:.9g} {0.75 * end:.9g} {step} uic", netlist), end
-    return re.sub(r"(\.tran \S+) \S+ \S+", rf"\1 {end:.9g} {0.75 * end:.9g}", netlist), end
+        return re.sub(r"\.tran .*", f".tran {step} {end:.9g} {start:.9g} {step} uic", netlist), end
+    return re.sub(r"(\.tran \S+) \S+ \S+", rf"\1 {end:.9g} {start:.9g}", netlist), end

@@ -38,7 +38,7 @@ def test_the_exported_netlist_agrees_with_the_simulator(bridge, line, tmp_path):
     switch."""
     c, text, o = corner_for(bridge, line, 1.0, ""), netlist_text(bridge, line, 1.0, ""), bridge.context["o"]
     at = lambda x: float(whole(bridge, x)[c.index])  # noqa: E731
-    text, end = shortened(text)
+    text, end = shortened(text, 0.5)
     names = {"bus": "AVG ib", "prms": "RMS ip", "ppk": "MAX ip", "vo": "AVG v(out1)", "vds": "MAX v(b)", "lrms": "RMS il", "rrms": "RMS is"}
     found = measure(text.replace("\n.end\n", "\n.save all @llk[i] @lout[i]\n.end\n"),
                     ["let ib=-i(vbus)", "let ip=@llk[i]", "let il=@lout[i]", "let is=i(vsec1)"], names, (end - 20 / at(o["f_switch"]), end),

@@ -108,7 +108,7 @@ def test_random_hands_on_the_window(qtbot, window, seed, patience):
     hands = (decide, decide, decide, decide, lambda: desk.choose_stage(rng.choice(list(desk.path.buttons))), look, look, window.undo,
              window.redo, lambda: [
                  row.pin.click() for row in rng.sample(list(desk.decisions.rows.values()), min(1, len(desk.decisions.rows)))],
-             lambda: window.go(rng.choice(["Ask", "Size", "Wind", "Size"])), window.hold, window.worst_corner, window.cancel_job,
+             lambda: window.go(rng.choice(["Ask", "Size", "Wind", "File", "Size"])), window.hold, window.worst_corner, window.cancel_job,
              lambda: qtbot.wait(20))
     try:
         with qtbot.captureExceptions() as raised:
