@@ -75,7 +75,7 @@ def desks(application: QApplication) -> None:
         window.session.record("note", f"line {k}: what was seen on the bench, in words that run on for longer than the column is wide and "
                               "need a second line")
     took = {}
-    for desk in ("Ask", "Contest", "Explore", "Wind", "Prove"):
+    for desk in ("Ask", "Contest", "Explore", "Wind", "Prove", "File"):
         window.go(desk)
         for tabs in window.stack.currentWidget().findChildren(QTabBar) or [QTabBar()]:
             for page in range(max(tabs.count(), 1)):

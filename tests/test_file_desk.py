@@ -2,9 +2,11 @@
 
 import csv
 import re
+from itertools import pairwise
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication
 
 from rhevectra.app import dossier
 from rhevectra.app.netlist import netlist_text
@@ -110,3 +112,17 @@ def test_what_has_no_transformer_has_no_winding_sheet(qtbot, window, desk):
     assert not desk.buttons["winding_dialog"].isEnabled() and not desk.buttons["winding_text_dialog"].isEnabled()
     assert desk.buttons["dossier_dialog"].isEnabled() and len(shown(desk)) == len(dossier.pages(window.session.design, "x"))
     assert sum(not v.isHidden() for v in desk.views) == len(shown(desk))
+
+
+@pytest.mark.parametrize(("wide", "columns"), [(1100, 1), (1280, 1), (1920, 2), (3840, 4)])
+def test_pages_stand_side_by_side_where_there_is_room(window, desk, wide, columns):
+    """None is wider than it need be nor cut, none lies on another, and each keeps the shape of its paper."""
+    window.resize(wide, 1000)
+    QApplication.processEvents()
+    first, *others = [v.geometry() for v in desk.views if not v.isHidden()]
+    beside = [g for g in others if g.y() == first.y()]
+    assert 1 + len(beside) == columns
+    assert max(g.right() for g in (first, *beside)) <= desk.area.viewport().width()
+    assert not any(a.intersects(b) for a, b in pairwise((first, *others)))
+    for view in desk.views[:columns]:
+        assert view.height() / view.width() == pytest.approx(297 / 210, abs=0.01)

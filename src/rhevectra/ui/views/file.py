@@ -6,6 +6,7 @@ from typing import Any
 
 from msgspec import Struct
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -29,8 +30,8 @@ from rhevectra.drawing.sheet import pages as winding_pages
 from rhevectra.ui.feed import Feed
 from rhevectra.ui.widgets.page_view import PageView
 
-LEFT = 344
-"""Width of what is handed on [px]: room for a hint of two lines beside its button."""
+LEFT, LEAST_PAGE = 344, 740
+"""Width of what is handed on [px]: room for a hint of two lines beside its button; and of a page that is read without effort."""
 
 
 class Paper(Struct, frozen=True):
@@ -101,10 +102,9 @@ class FileView(QWidget):
         self.area, body = QScrollArea(self), QWidget()
         self.area.setWidgetResizable(True)
         self.area.setAccessibleName("pages as they are printed")
-        self._column = QVBoxLayout(body)
-        self._column.setContentsMargins(0, 0, 0, 0)
-        self._column.setSpacing(8)
-        self._column.addStretch(1)
+        self._grid, self._columns = QGridLayout(body), 1
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setSpacing(8)
         self.area.setWidget(body)
         row.addWidget(self.area, 1)
 
@@ -202,7 +202,7 @@ class FileView(QWidget):
     def _show_pages(self, pages: Sequence[Picture]) -> None:
         for _ in range(len(self.views), len(pages)):
             self.views.append(PageView(f"page {len(self.views) + 1}", self.area.widget()))
-            self._column.insertWidget(len(self.views) - 1, self.views[-1])
+        self._place()
         for view, page in itertools.zip_longest(self.views, pages):
             view.show_page(page)
         self.contents.clear()
@@ -211,6 +211,18 @@ class FileView(QWidget):
             item.setData(Qt.ItemDataRole.UserRole, first - 1)
             self.contents.addItem(item)
         self.area.verticalScrollBar().setValue(0)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        columns = max((self.width() - LEFT) // LEAST_PAGE, 1)
+        if columns != self._columns:
+            self._columns = columns
+            self._place()
+        super().resizeEvent(event)
+
+    def _place(self) -> None:
+        """The pages side by side, as many as there is room for."""
+        for k, view in enumerate(self.views):
+            self._grid.addWidget(view, k // self._columns, k % self._columns, Qt.AlignmentFlag.AlignTop)
 
     def _turn_to(self, item: QListWidgetItem | None) -> None:
         """Bring the first page of an entry to the top."""
