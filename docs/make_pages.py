@@ -50,8 +50,8 @@ def file_page() -> str:
         for f in fields(kind):
             if f.default is not MISSING and not f.name.startswith("source_imp"):
                 lines.append(f"| `{prefix}{f.name}` | {special.get(f.name, f.default)} |")
-    lines += ["", "## Decisions", "", "Where an id carries the number of an output, flybacks count the outputs as the requirement lists "
-              "them, all others the regulated one first.", "", "| id | what | unit | accepted | topologies |", "|---|---|---|---|---|"]
+    lines += ["", "## Decisions", "", "Where an id carries the number of an output, the regulated one is 1; the others follow as the "
+              "requirement lists them.", "", "| id | what | unit | accepted | topologies |", "|---|---|---|---|---|"]
     apply: dict[str, list[str]] = {}
     specs = {}
     for name, topology in TOPOLOGIES.items():

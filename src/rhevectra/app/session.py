@@ -18,7 +18,6 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import amount
-from rhevectra.core.topologies import ANY_PLACE
 from rhevectra.project import store
 from rhevectra.project.document import Document
 from rhevectra.project.log import READING, Entry
@@ -154,7 +153,7 @@ class Session:
         gone = [o.name for k, o in enumerate(outs) if k not in order]
         name = (f"without {', '.join(gone)}" if gone else f"{outs[regulated].name} regulated" if regulated != main
                 else f"outputs in the order {', '.join(outs[k].name for k in order)}")
-        self._edit(Step(name, self.document), reordered(self.document, order, regulated, self.design.topology not in ANY_PLACE))
+        self._edit(Step(name, self.document), reordered(self.document, order, regulated))
 
     def keep_parts(self, table: str, rows: Sequence[Mapping[str, Any]], without: Collection[str] = ()) -> Path:
         """Keep rows among the person's own parts; the project is designed with them at once. Raises InputError where they cannot be

@@ -22,8 +22,8 @@ def several(design: Design) -> bool:
 
 
 def _order(design: Design) -> list[int]:
-    """Numbers of the outputs, from nothing up, the regulated one first."""
-    return [own["n"] - 1 for own in design.context["shared"]] or list(design.context["stage"].extra["order"])
+    """Numbers of the outputs, from nothing up."""
+    return [own["n"] - 1 for own in design.context["shared"]] or list(range(len(design.requirement.outputs)))
 
 
 def sharing_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:

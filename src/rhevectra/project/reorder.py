@@ -15,13 +15,12 @@ _BLOCK = re.compile(r"\bs(\d+)")
 ARRANGEMENT = "transformer.arrangement"
 
 
-def reordered(document: Document, order: Sequence[int], regulated: int, first: bool = False) -> Document:
-    """The document with the outputs of these places (from nothing up) in this order. regulated: place of the one that is regulated then;
-    first: whether the design counts the regulated one as output 1, wherever it stands. What was decided of an output that goes is dropped,
-    and an order of windings that names it."""
+def reordered(document: Document, order: Sequence[int], regulated: int) -> Document:
+    """The document with the outputs of these places (from nothing up) in this order. regulated: place of the one that is regulated then.
+    What was decided of an output that goes is dropped, and an order of windings that names it."""
     need = document.requirement
     made = document.require(replace(need, outputs=tuple(replace(need.outputs[k], regulated=k == regulated) for k in order)))
-    before, after = _counted(range(len(need.outputs)), need.main, first), _counted(order, regulated, first)
+    before, after = _counted(range(len(need.outputs)), need.main), _counted(order, regulated)
     places = {before.index(k) + 1: after.index(k) + 1 for k in order}
     decisions = _moved(document.decisions, places)
     wound = decisions.get(ARRANGEMENT)
@@ -33,9 +32,9 @@ def reordered(document: Document, order: Sequence[int], regulated: int, first: b
     return made.decide(decisions).measured(_moved(document.as_built, places))
 
 
-def _counted(order: Sequence[int], regulated: int, first: bool) -> list[int]:
-    """Places of the outputs as a design counts them."""
-    return sorted(order, key=lambda k: k != regulated) if first else list(order)
+def _counted(order: Sequence[int], regulated: int) -> list[int]:
+    """Places of the outputs as a design counts them: the regulated one first."""
+    return sorted(order, key=lambda k: k != regulated)
 
 
 def _moved(given: Mapping[str, Any], places: Mapping[int, int]) -> dict[str, Any]:

@@ -23,7 +23,7 @@ from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
 from rhevectra.core.stages import DC_FRONT_END, clamps_for, clamps_refused, front_ends_for
 from rhevectra.core.stages.work import FigureSpec, Work
-from rhevectra.core.topologies import ANY_PLACE, TOPOLOGIES, usual_topology
+from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 
 
 def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
@@ -82,7 +82,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     """
     parts, pins = catalogue or shipped(), pins or {}
     topology, front, clamp, why = _modules(need, pins)
-    need = need if topology.NAME in ANY_PLACE else need.regulated_first()
+    need = need.regulated_first()  # output 1 of every design, wherever it stands in the requirement
     specs = decision_specs(topology, front, clamp)
     good, unknown = check_pins(pins, specs, parts)
     measured = dict(as_built or {})

@@ -9,8 +9,6 @@ TOPOLOGIES = Registry(__name__, {
     "full_bridge": "full bridge", "half_bridge": "half bridge", "llc_full": "LLC full bridge", "llc_half": "LLC half bridge",
     "llc_three_phase": "LLC, three phases",
     "psfb": "phase-shifted bridge", "push_pull": "push-pull", "buck_aux": "buck, not isolated"})
-ANY_PLACE = ("flyback", "flyback_2sw", "flyback_qr")
-"""Those that number their outputs as the requirement does, wherever the regulated one stands; in the others that is output 1."""
 SMALL, MIDDLE, LARGE = 100.0, 250.0, 1000.0
 """Output power [W] up to which a flyback, a forward and a half bridge are the habit (common practice, no source)."""
 BATTERY, STIFF, HEAVY, ADJUSTED = 80.0, 1.3, 40.0, 1.25

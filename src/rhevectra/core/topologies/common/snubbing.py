@@ -82,12 +82,12 @@ def wanted(work: Work) -> bool:
                             "the ringing allowance is taken on trust; choose rc to size it and count its loss").value != KINDS[0])
 
 
-def choose(work: Work, rectifiers: Mapping[int, Mapping[str, Any]], order: list[int], turns: list[float],
+def choose(work: Work, rectifiers: Mapping[int, Mapping[str, Any]], turns: list[float],
            leakages: Sequence[float]) -> list[Snubber]:
-    """One snubber per output in the order of the windings. turns: primary first; leakages: of each against the primary, all others
+    """One snubber per output. turns: primary first; leakages: of each against the primary, all others
     blocking, seen from the primary [H]."""
-    return [one(work, index + 1, rectifiers[index]["row"], leakages[k - 1] * (turns[k] / turns[0]) ** 2 + STRAY)
-            for k, index in enumerate(order, 1)]
+    return [one(work, n, rectifiers[n - 1]["row"], leakages[n - 1] * (turns[n] / turns[0]) ** 2 + STRAY)
+            for n in range(1, len(rectifiers) + 1)]
 
 
 def one(work: Work, n: int, row: Mapping[str, Any], inductance: float) -> Snubber:

@@ -160,13 +160,12 @@ def _secondary(design: Any, k: int, at: Callable[[Any], float]) -> tuple[list[El
         r_winding = s.extra["r_auxiliary"] + float(design.rows["aux.r_series"].value)
         v_out = max(at(design.rows["aux.v_high"]), LEAST_SUPPLY)
     else:
-        index = s.extra["order"][k]
-        row = design.context["plan"].rectifiers[index]["row"]
+        row = design.context["plan"].rectifiers[k]["row"]
         vf, rd = row["v_forward_v"], row["r_dynamic_ohm"]
-        cap = design.catalogue["output_capacitors"].row(str(design.rows[f"output{index + 1}.cap"].value))
-        count = float(np.asarray(design.rows[f"output{index + 1}.parallel"].value))
+        cap = design.catalogue["output_capacitors"].row(str(design.rows[f"output{n}.cap"].value))
+        count = float(np.asarray(design.rows[f"output{n}.parallel"].value))
         c, esr = cap["c_f"] * count, cap["esr_ohm"] / count
-        v_out = at(s.v_out) if k == 0 else at(design.rows[f"output{index + 1}.v"])
+        v_out = at(s.v_out) if k == 0 else at(design.rows[f"output{n}.v"])
     part = "feedback" if auxiliary else "rectifier"
     elements = [
         Element(f"Esec{n}", (f"x{n}", "0", "drain", "m1"), number(ratio), "transformer"),

@@ -74,13 +74,13 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
     sheet, s, sw = work.sheet, plan.stage, plan.switch["row"]
     ambient = f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"
     main = plan.rectifiers[work.need.main]
-    order = s.extra["order"]
+    outs = work.need.outputs
     turns = plan.turns
     return {
         "np": turns[0], "ns": tuple(turns[1:]), "lp": sheet.rows["transformer.lp"], "leakage": plan.leakage,
         "i_outputs": tuple(
             sheet.given(f"load.i{k}", i, "A",
-                        text=f"current of {'the auxiliary winding' if k == len(order) + 1 else work.need.outputs[order[k - 1]].name} "
+                        text=f"current of {'the auxiliary winding' if k == len(outs) + 1 else outs[k - 1].name} "
                         f"({idle.HANGS})") for k, i in enumerate(s.i_outputs, 1)),
         "takes": tuple(sheet.solved(f"secondary{k}.lift", x, "", "what the winding takes from the core for its charge over what that is at "
                                     "the reflected voltage: outputs held apart by leakage and resistance, worked out when the transformer "

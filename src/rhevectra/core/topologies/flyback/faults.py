@@ -48,10 +48,9 @@ def _short(work: Work, plan: Any, s: pd.Stage) -> None:
 
 def _start(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
     sheet = work.sheet
-    order = s.extra["order"]
     parts = {f"output{k + 1}": sheet(f"start.q{k + 1}", faults.reflected_charge, c=sheet.rows[f"output{k + 1}.c"],
-                                     v=sheet.rows[f"load.v{k + 1}"], turns_secondary=s.ns[n], turns_primary=s.np)
-             for n, k in enumerate(order)}
+                                     v=sheet.rows[f"load.v{k + 1}"], turns_secondary=s.ns[k], turns_primary=s.np)
+             for k in range(len(work.need.outputs))}
     charge = sheet.total("start.charge", "C", "output capacitors, seen from the primary", **parts)
     both = {"i_mean": o["i_mean"], "limit_worst": s.i_limit, "limit_least": sheet.rows["switch.limit_min"]}
     least = sheet("start.i_least", faults.current_in_proportion, **both) if s.variant.valley else sheet("start.i_least",
@@ -72,6 +71,6 @@ def _open(work: Work, plan: Any, s: pd.Stage) -> None:
                           "Zener diode of E24 and a coupler of its own: before its regulator the supply stands too high to tell of the "
                           "output")
         trip = {"v_trip": own, "v_forward": plan.rectifiers[main]["row"]["v_forward_v"], "turns_trip": s.ns[0]}
-    for n, k in enumerate(s.extra["order"]):
-        sheet(f"output{k + 1}.v_open", output.at_trip, **trip, turns_secondary=s.ns[n], v_drop=plan.rectifiers[k]["row"]["v_forward_v"])
+    for k in range(len(work.need.outputs)):
+        sheet(f"output{k + 1}.v_open", output.at_trip, **trip, turns_secondary=s.ns[k], v_drop=plan.rectifiers[k]["row"]["v_forward_v"])
         common.rated(work, k + 1)

@@ -35,8 +35,8 @@ OPEN = 1.4
 def record(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], shared: Mapping[str, list[Any]]) -> dict[str, Any]:
     """Rows of all outputs; shared: what each takes where there are several. Returns their losses."""
     losses: dict[str, Any] = {}
-    for k, index in enumerate(s.extra["order"]):
-        losses |= _one(work, plan, s, o, k, index, shared)
+    for k in range(len(work.need.outputs)):
+        losses |= _one(work, plan, s, o, k, shared)
     return losses
 
 
@@ -57,9 +57,9 @@ def _currents(work: Work, s: pd.Stage, o: dict[str, Any], k: int, name: str, sha
             else sheet(f"{name}.i_rms", flyback.share, i_secondary=o["i_secondary"], **own))
 
 
-def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: int, shared: Mapping[str, list[Any]]) -> dict[str, Any]:
-    sheet, n, need = work.sheet, index + 1, work.need.outputs[index]
-    diode = plan.rectifiers[index]
+def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, shared: Mapping[str, list[Any]]) -> dict[str, Any]:
+    sheet, n, need = work.sheet, k + 1, work.need.outputs[k]
+    diode = plan.rectifiers[k]
     row, name = diode["row"], f"rectifier{n}"
     v_out = sheet.given(f"load.v{n}", need.magnitude, "V", text=f"magnitude of {need.name}")
     sheet(f"{name}.v_reverse", flyback.rectifier_reverse, allowance=sheet.rows["rectifier.ringing"], v_out=v_out, v_bus=s.v_bus,
@@ -82,9 +82,9 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, index: 
     more = _ripple_and_life(work, s, o, n, need, bank, top, average)
     if k:
         record_range(work, n, need, shared["voltage"][k])
-    bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(index), "A", "rule",
+    bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(k), "A", "rule",
                         "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")
-    idle.record(work, index)
+    idle.record(work, k)
     more[f"bleed{n}"] = sheet(f"loss.bleed{n}", output.output_power, v=sheet.rows.get(f"output{n}.v") or v_out, i=bleed)
     if plan.snubbers:
         step = sheet(f"{name}.v_step", flyback.rectifier_reverse, allowance=0.0, v_out=v_out, v_bus=s.v_bus, turns_secondary=s.ns[k],

@@ -55,9 +55,9 @@ def below(design: Any, corner: Corner) -> list[Symbol]:
              Symbol("wire", (20, low), (6, low)), Symbol("capacitor", (18, TOP), (18, low)), Symbol("load", (6, TOP), (6, low)),
              Symbol("note", (24, low + 4), (24, low + 7), f"{told}at least {show(design.value('start.c_supply'), 'F')}"),
              Symbol("note", (24, low + 8), (24, low + 13), f"{show(at(rows['aux.v_high']), 'V')} {show(at(s.i_outputs[-1]), 'A')}")]
-    for k, index in enumerate(s.extra["order"][1:]):
-        y, n, out = TOP + k * EACH, index + 1, design.requirement.outputs[index]
-        row = design.context["plan"].rectifiers[index]["row"]
+    for k, out in enumerate(design.requirement.outputs[1:]):
+        y, n = TOP + k * EACH, k + 2
+        row = design.context["plan"].rectifiers[n - 1]["row"]
         found += [Symbol("winding", (53, y), (53, y + HIGH), "", "secondary", "", True), Symbol("diode", (53, y), (66, y), "", "secondary"),
                   Symbol("note", (76, y - 5), (76, y - 2), f"{rows[f'transformer.ns{n}'].value:g} turns, {row['label']}", "secondary"),
                   Symbol("wire", (66, y), (92, y), "", "secondary"),
@@ -70,10 +70,9 @@ def below(design: Any, corner: Corner) -> list[Symbol]:
 def secondary(design: Any, corner: Corner) -> list[Symbol]:
     """Core, main secondary, rectifier, capacitor and load."""
     rows, s, at = design.rows, design.context["stage"], reader(corner.index)
-    n = design.requirement.main + 1
-    row = design.context["plan"].rectifiers[n - 1]["row"]
-    value = lambda id: show(float(rows[f"rectifier{n}.{id}"].value), rows[f"rectifier{n}.{id}"].unit)  # noqa: E731
-    turns = f"{rows['transformer.np'].value:.0f} : {rows.get(f'transformer.ns{n}_seen', rows[f'transformer.ns{n}']).value:g}"
+    row = design.context["plan"].rectifiers[0]["row"]
+    value = lambda id: show(float(rows[f"rectifier1.{id}"].value), rows[f"rectifier1.{id}"].unit)  # noqa: E731
+    turns = f"{rows['transformer.np'].value:.0f} : {rows.get('transformer.ns1_seen', rows['transformer.ns1']).value:g}"
     across = [Symbol("wire", (56, 8), (56, 1), "", "secondary", "Rsn1"), Symbol("resistor", (56, 1), (61, 1), "", "secondary", "Rsn1"),
               Symbol("capacitor", (61, 1), (66, 1), "", "secondary", "Csn1"), Symbol("wire", (66, 1), (66, 8), "", "secondary", "Csn1")]
     snubber = ([*across, Symbol("note", (79, 1), (79, 4), f"{value('snubber_r')}, {value('snubber_c')}", "secondary", "Rsn1")]
@@ -84,6 +83,6 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("wire", (53, 16), (53, 8), "", "secondary", "Vsec1"),
         Symbol("diode", (53, 8), (66, 8), str(row["label"]), "secondary", "Dout1"),
         Symbol("wire", (66, 8), (92, 8), "", "secondary", "Dout1"), Symbol("wire", (53, 54), (92, 54), "", "secondary", "Vsec1"),
-        Symbol("capacitor", (80, 8), (80, 54), bank(rows, n), "secondary", "Cout1", True),
-        Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[n - 1].name} {show(at(s.i_outputs[0]), 'A')}", "secondary",
+        Symbol("capacitor", (80, 8), (80, 54), bank(rows, 1), "secondary", "Cout1", True),
+        Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[0].name} {show(at(s.i_outputs[0]), 'A')}", "secondary",
                "Rload1")]

@@ -138,7 +138,7 @@ def asked(plan: Any, s: pd.Stage, o: Mapping[str, Any], shape: tuple[int, ...], 
     """What is shared at some corners (an index; all where none is given)."""
     def line(x: Any) -> Array:
         return spread(x, shape, some)
-    rectifiers = [plan.rectifiers[k]["row"] for k in s.extra["order"]]
+    rectifiers = [plan.rectifiers[k]["row"] for k in range(len(s.ns) - 1)]
     ratio = np.array([float(plain(s.np)) / float(plain(n)) for n in s.ns[:-1]])
     resistance = np.array([r["r_dynamic_ohm"] + x for r, x in zip(rectifiers, s.extra["r_effective"][1:-1], strict=True)]) * ratio**2
     forward, fs, loads = np.array([r["v_forward_v"] for r in rectifiers]), line(o["fs"]), np.array([line(i) for i in s.i_outputs[:-1]])
@@ -178,14 +178,14 @@ def traces(design: Any, corner: Corner) -> tuple[Array, Array]:
 
 def _reach(work: Work, plan: Any, found: Outputs, run: Any = ...) -> dict[int, Reach]:
     """How far the outputs that no loop holds move, by their numbers; run: which corners count."""
-    order, s = plan.stage.extra["order"], plan.stage
-    main, reach = float(plain(s.v_out)) + plan.rectifiers[order[0]]["row"]["v_forward_v"], {}
-    for k, index in enumerate(order[1:], 1):
+    s = plan.stage
+    main, reach = float(plain(s.v_out)) + plan.rectifiers[0]["row"]["v_forward_v"], {}
+    for k in range(1, len(work.need.outputs)):
         lift = np.asarray(found.lift[k][run]).ravel()
         at = int(np.argmax(lift))
         low, high = (float(np.clip(x, *LIFTS)) for x in (lift.min(), lift[at]))
         load, yields = (float(np.asarray(x[k][run]).ravel()[at]) for x in (found.load, found.yields))
-        reach[index] = Reach(low, high, load, yields, s.ns[k] / s.ns[0], main, plan.rectifiers[index]["row"]["v_forward_v"])
+        reach[k] = Reach(low, high, load, yields, s.ns[k] / s.ns[0], main, plan.rectifiers[k]["row"]["v_forward_v"])
     return reach
 
 
@@ -204,10 +204,10 @@ def outside(work: Work, plan: Any) -> tuple[dict[int, Reach], list[Array]]:
     inside, and where there is one. Looked at on the highest and the lowest line, each with the least load that bleeds can give it. And
     about their lifts at every corner."""
     s, grid = plan.stage, work.grid
-    order, shape = s.extra["order"], grid.shape
-    if len(order) == 1:
+    outs, shape = work.need.outputs, grid.shape
+    if len(outs) == 1:
         return {}, []
-    loads = [np.maximum(i, LEAST_LOAD * work.need.outputs[k].current_max) for i, k in zip(s.i_outputs, order, strict=False)]
+    loads = [np.maximum(i, LEAST_LOAD * out.current_max) for i, out in zip(s.i_outputs, outs, strict=False)]
     loaded = all(np.array_equal(i, j) for i, j in zip(loads, s.i_outputs, strict=False))
     s = replace(s, i_outputs=(*loads, s.i_outputs[-1]))
     runs = np.flatnonzero(grid.where(corners.RUN.points))
@@ -237,7 +237,7 @@ def lifted(work: Work, plan: Any) -> tuple[pd.Stage, dict[int, Reach]]:
 
 def record(work: Work, plan: Any, s: pd.Stage, o: Mapping[str, Any]) -> dict[str, list[Any]]:
     """Rows of what each output takes and stands at; none where there is one output, which takes all."""
-    if len(s.extra["order"]) == 1:
+    if len(work.need.outputs) == 1:
         return {}
     found = solve(plan, s, o, work.grid.shape)
     if found.miss > OFF:
@@ -246,14 +246,14 @@ def record(work: Work, plan: Any, s: pd.Stage, o: Mapping[str, Any]) -> dict[str
     if "i_back" in o:
         work.find(LOOK_AT, "rectifier", "what a slow clamp diode sends back rings on through the outputs, which is left out: those that no "
                   "loop holds stand up to a tenth higher, and their rectifiers' peaks up to half as high again (exact periods)",
-                  f"output{s.extra['order'][1] + 1}.v_high", "clamp.kind")
+                  "output2.v_high", "clamp.kind")
     text = (f"solved: one pulse in {sum(STEPS)} steps, outputs held apart by leakage and resistance, diodes conducting or not; loads met "
             f"to {found.miss:.1g}")
     inputs = {"leakage": s.leakage, "i_top": o["i_top"], "t_off": o["t_off"]}
     rows: dict[str, list[Any]] = {"peak": [], "rms": [], "voltage": []}
-    for k, index in enumerate(s.extra["order"]):
+    for k in range(len(work.need.outputs)):
         load = {"i_out": s.i_outputs[k]}
         rows["peak"].append(work.sheet.solved(f"secondary{k + 1}.i_peak", found.peak[k], "A", text, **load, **inputs))
         rows["rms"].append(work.sheet.solved(f"secondary{k + 1}.i_rms", found.rms[k], "A", text, **load, **inputs))
-        rows["voltage"].append(None if k == 0 else work.sheet.solved(f"output{index + 1}.v", found.voltage[k], "V", text, **load, **inputs))
+        rows["voltage"].append(None if k == 0 else work.sheet.solved(f"output{k + 1}.v", found.voltage[k], "V", text, **load, **inputs))
     return rows

@@ -15,7 +15,7 @@ from rhevectra.core.topologies.flyback import period as pd
 def of(work: Work, s: pd.Stage, o: dict[str, Any]) -> signal.Signal:
     """The recorded stage in small signals: its core's current, seen from the primary, fed to the regulated output while the switch is off;
     other outputs taken as tightly coupled."""
-    rows, order = work.sheet.rows, s.extra["order"]
+    rows = work.sheet.rows
     where = signal.judged(work, s.v_bus, o["fs"], o["fs"] if s.variant.valley else s.fs)
     there = where.of
     ratio, lm, v_or = float(plain(s.np)) / float(plain(s.ns[0])), float(plain(o["lm"])), there(o["v_or"])
@@ -26,8 +26,7 @@ def of(work: Work, s: pd.Stage, o: dict[str, Any]) -> signal.Signal:
     left = np.clip(t_fall / period, 1e-3, 1.0)
     right = np.where(continuous, r_load * ratio**2 * left**2 / (2 * np.pi * lm * np.maximum(1 - left, 1e-3)), np.inf)
     ramp = Ramp(period, t_fall, there(s.v_bus) / float(plain(s.lp)), down, added, lm, there(o["i_one"]), ~continuous)
-    main = order[0] + 1
-    others = tuple(signal.bank(work, order[k] + 1, float(plain(s.ns[0])) / float(plain(s.ns[k]))) for k in range(1, len(order)))
+    others = tuple(signal.bank(work, k + 1, float(plain(s.ns[0])) / float(plain(s.ns[k]))) for k in range(1, len(work.need.outputs)))
     gain = float(rows["switch.current_limit"].value) / float(rows["feedback.i_pin"].value)
     return signal.Signal(where, signal.FedWhileOff(ramp, ratio, s.variant.valley), gain, period, r_load, right,
-                         (signal.bank(work, main, second=f"filter{main}.r" in rows), *others))
+                         (signal.bank(work, 1, second="filter1.r" in rows), *others))

@@ -53,8 +53,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     that are not aimed at the output's own; bleeds: what holds outputs down at light load [A], as expected before there are turns."""
     need, grid = work.need, work.grid
     main = need.main
-    order = [main, *(k for k in range(len(need.outputs)) if k != main)]
-    volts = [aims.get(k, need.outputs[k].magnitude + rectifiers[k]["row"]["v_forward_v"]) for k in order]
+    volts = [aims.get(k, out.magnitude + rectifiers[k]["row"]["v_forward_v"]) for k, out in enumerate(need.outputs)]
     aux = work.choose("aux.v", lambda: _auxiliary_aim(need.outputs[main]))
     aux_i = work.choose("aux.i", lambda: CONTROLLER + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * 65e3,
                         "controller and gate charge (common practice)")
@@ -67,8 +66,9 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3,
                      VALLEY_FS if v.valley else "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"]
                      else "fixed by the integrated class")
-    drive = [driven(grid, SYNC_SUPPLY, rectifiers[k]["row"]["q_gate_c"], float(fs.value), law != "fixed") for k in order]
-    io = [idle.load(work, k) + extra + bleeds.get(k, 0.0) for k, extra in zip(order, drive, strict=True)]
+    drive = [driven(grid, SYNC_SUPPLY, rectifiers[k]["row"]["q_gate_c"], float(fs.value), law != "fixed")
+             for k in range(len(need.outputs))]
+    io = [idle.load(work, k) + extra + bleeds.get(k, 0.0) for k, extra in enumerate(drive)]
     first = {"v_bus": v_bus, "i_outputs": (*io, np.where(grid.unloaded, aux_idle.value, aux_i.value)),
              "v_out": need.outputs[main].magnitude, "v_forward": r["v_forward_v"], "r_rectifier": r["r_dynamic_ohm"],
              "r_winding": 0.004 * volts[0] / need.outputs[main].current_max, "np": ratio,
@@ -78,7 +78,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
              "c_node": v.across * switch["row"]["c_energy_f"] + float(c_wind.value) + switch.get("c_clamp", 0.0), "clamp_vf": 1.0,
              "is_limit": grid.where(lambda p: p.case == "limit") & np.ones(grid.shape, bool)}
     v_low = float(loaded(work, v_bus).min())
-    p_in = (1.03 * sum(v * ((need.outputs[k].current_peak or 0.0) + bleeds.get(k, 0.0)) for v, k in zip(volts, order, strict=True))
+    p_in = (1.03 * sum(v * ((need.outputs[k].current_peak or 0.0) + bleeds.get(k, 0.0)) for k, v in enumerate(volts))
             + float(aux.value) * float(aux_i.value))
     duty = float(flyback.duty_ideal(v_or, v_low))
     stage = {"v_bus": work.sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"),
@@ -100,7 +100,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
                     **({} if v.clamp is None else v.clamp.guess(v_or, p_in, float(fs.value))),
                     core=work.parts["materials"].rows[1], area=v_or * 0.5 / float(fs.value) / 0.2 / ratio, volume=6e-6 * p_in / 60,
                     core_temperature=need.ambient_max + 35.0,
-                    extra={"kappa": 0.3, "order": order, "bleeds": bleeds, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i,
+                    extra={"kappa": 0.3, "bleeds": bleeds, "volts": volts, "lp": lp, "fs": fs, "aux": aux, "aux_i": aux_i,
                            "wanted": wanted, "p_in": p_in})
 
 
@@ -166,7 +166,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     index = np.unravel_index(int(np.argmax(np.where(full, out["i_primary"], -1))), grid.shape)
     at = reader(tuple(int(i) for i in index))
     fs, ratio = at(out["fs"]), float(stage.np)
-    tol = {k: ROUNDING * need.outputs[k].tolerance for k in stage.extra["order"]}
+    tol = [ROUNDING * out.tolerance for out in need.outputs]
     t_p, i_p = primary_shape(out, at)
     t_s, i_s = secondary_shape(out, at)
     avg_p, har_p = phasors(t_p, i_p, 1 / fs, ORDERS)
@@ -174,12 +174,12 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     triple, margin, tapes = winding.spacing(work)
     needs = [tr.WindingNeed("primary", at(out["v_or"]), at(out["i_primary"]), avg_p, har_p, False)]
     reach = at(out["i_sum"])
-    for k, o in enumerate(stage.extra["order"]):
+    for k in range(len(need.outputs)):
         scale = at(stage.i_outputs[k]) / reach
-        name = f"ns{o + 1}"
+        name = f"ns{k + 1}"
         needs.append(
             tr.WindingNeed(name, stage.extra["volts"][k], at(out["i_secondary"]) * scale, at(stage.i_outputs[k]), har_s * scale, triple,
-                           tol[o]))
+                           tol[k]))
     scale = at(stage.i_outputs[-1]) / reach
     needs.append(
         tr.WindingNeed("naux", float(stage.extra["aux"].value) + AUX_DROP, at(out["i_secondary"]) * scale, at(stage.i_outputs[-1]),

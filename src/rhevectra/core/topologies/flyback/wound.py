@@ -141,7 +141,7 @@ def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[
     real = _real_stage(work, stage, need, choice, win, turns, leak, grade)
     wound = [float(t.value) for t in turns]
     apart = sharing.apart(matrix, float(leak.value))
-    snubbers = snubbing.choose(work, rectifiers, stage.extra["order"], wound, [float(x) for x in np.diag(apart)[:-1]]) if v.snubbed else []
+    snubbers = snubbing.choose(work, rectifiers, wound, [float(x) for x in np.diag(apart)[:-1]]) if v.snubbed else []
     real = _bled(work, replace(real, c_snub=snubbing.seen_from_primary(snubbers, wound), extra={**real.extra, "apart": apart}), reach)
     return Plan(real, switch, rectifiers, limit, need, choice, win, None, margin, 0.0, turns, leak, {}, np.inf, snubbers)
 
@@ -167,10 +167,10 @@ def _bleed(work: Work, index: int, reach: Mapping[int, sharing.Reach], turns: fl
 def _bled(work: Work, s: pd.Stage, reach: Mapping[int, sharing.Reach]) -> pd.Stage:
     """The stage with the bleeds that its turns ask for, in place of those it was given before."""
     before, chosen = s.extra["bleeds"], dict[int, float]()
-    for k, index in enumerate(s.extra["order"]):
-        amps, why = _bleed(work, index, reach, s.ns[k] / s.ns[0])
-        chosen[index] = float(work.choose(f"output{index + 1}.bleed", amps, why).value)
-    loads = (i + chosen[k] - before.get(k, 0.0) for i, k in zip(s.i_outputs, s.extra["order"], strict=False))
+    for k in range(len(work.need.outputs)):
+        amps, why = _bleed(work, k, reach, s.ns[k] / s.ns[0])
+        chosen[k] = float(work.choose(f"output{k + 1}.bleed", amps, why).value)
+    loads = (s.i_outputs[k] + more - before.get(k, 0.0) for k, more in chosen.items())
     return replace(s, i_outputs=(*loads, s.i_outputs[-1]), extra={**s.extra, "bleeds": chosen})
 
 
