@@ -20,6 +20,9 @@ class Registry(Mapping[str, ModuleType]):
             raise KeyError(name)
         return import_module(f"{self._package}.{self._files.get(name, name)}")
 
+    def __contains__(self, name: object) -> bool:
+        return name in self._names  # whether there is one is known without reading it
+
     def __iter__(self) -> Iterator[str]:
         return iter(self._names)
 
