@@ -12,6 +12,16 @@ EDGE = 2e-9
 """Rise and fall of the gate pulse [s]."""
 
 
+BODY_R = 0.05
+"""Most resistance of the diodes beside the switches [Ω] (common practice, no source)."""
+
+
+def body_resistance(r_switch: float) -> float:
+    """Resistance of a switch's body diode and of the diodes that hold its node to the bus [Ω]: no more than the die's own, for who bought a
+    large die for its current bought a large diode."""
+    return min(BODY_R, r_switch)
+
+
 def gate(name: str, node: str, delay: float, width: float, period: float) -> Element:
     """A gate pulse: delay, width at its top and period [s]."""
     return Element(name, (node, "0"), f"PULSE(0 10 {number(delay)} {number(EDGE)} {number(EDGE)} {number(width)} {number(period)})",

@@ -9,16 +9,15 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.formulas.clamp import RING_QUALITY
-from rhevectra.core.stages import clamping
 from rhevectra.core.topologies.common import snubbing
-from rhevectra.core.topologies.common.elements import between, in_common
+from rhevectra.core.topologies.common.elements import between, body_resistance, in_common
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.flyback.auxiliary import DIODE_R
 
 _AUX_C = 22e-6
 LEAST_SUPPLY = 1.0
 """What the controller's load is reckoned from where it is not supplied [V]."""
-_BODY = ("DBODY", 0.8, 0.05)
+_BODY, _BODY_DROP = "DBODY", 0.8
 
 
 def circuit(design: Any, corner: Corner) -> Circuit:
@@ -45,7 +44,9 @@ def circuit(design: Any, corner: Corner) -> Circuit:
         *(_clamp_gate(o, s, at, period) if s.variant.turned else ())]
     models = [".model LOGIC SW(RON=10 ROFF=1e9 VT=5 VH=0)", ".model COMPARE SW(RON=10 ROFF=1e9 VT=0 VH=0)",
               f".model SWITCH SW(RON={number(at(s.r_switch) + at(s.r_sense) / (2 if held else 1))} ROFF=1e7 VT=5 VH=0)",
-              diode_model(*_BODY), *(s.variant.clamp.models(s, at) if s.variant.clamp is not None else (clamping.model(at(s.clamp_vf)),))]
+              diode_model(_BODY, _BODY_DROP, body_resistance(at(s.r_switch))),
+              *(s.variant.clamp.models(s, at) if s.variant.clamp is not None
+                else (diode_model("DCLAMP", at(s.clamp_vf), body_resistance(at(s.r_switch))),))]
     parts += between(s.extra["apart"] - common, [str(k) for k in range(1, len(s.ns) + 1)], [at(n) / at(s.np) for n in s.ns])
     for k in range(len(s.ns)):
         more, model = _secondary(design, k, at)
@@ -69,7 +70,7 @@ def _one_switch(s: Any, at: Callable[[Any], float], v: Mapping[str, float]) -> t
     """The switch with its current sense, and the clamp."""
     return (Element("Cnode", ("drain", "src"), f"{number(at(s.c_node))} IC={number(v['on'])}", "switch"),
             Element("Ssw", ("drain", "src", "gate", "0"), "SWITCH", "switch"), Element("Vsense", ("src", "0"), "DC 0", "switch"),
-            Element("Dbody", ("0", "drain"), _BODY[0], "switch"), *s.variant.clamp.elements(s, at, v["clamp"]))
+            Element("Dbody", ("0", "drain"), _BODY, "switch"), *s.variant.clamp.elements(s, at, v["clamp"]))
 
 
 def _two_switches(s: Any, at: Callable[[Any], float], v_on: float) -> tuple[Element, ...]:
@@ -78,8 +79,8 @@ def _two_switches(s: Any, at: Callable[[Any], float], v_on: float) -> tuple[Elem
     c = f"{number(2 * at(s.c_node))} IC={number(v_on / 2)}"
     return (Element("Cupper", ("bus", "top"), c, "switch"), Element("Supper", ("bus", "top", "gate", "0"), "SWITCH", "switch"),
             Element("Cnode", ("drain", "src"), c, "switch"), Element("Ssw", ("drain", "src", "gate", "0"), "SWITCH", "switch"),
-            Element("Vsense", ("src", "0"), "DC 0", "switch"), Element("Dbody", ("0", "drain"), _BODY[0], "switch"),
-            Element("Dtop", ("top", "bus"), _BODY[0], "switch"), Element("Dcl", ("drain", "bus"), "DCLAMP", "switch"),
+            Element("Vsense", ("src", "0"), "DC 0", "switch"), Element("Dbody", ("0", "drain"), _BODY, "switch"),
+            Element("Dtop", ("top", "bus"), _BODY, "switch"), Element("Dcl", ("drain", "bus"), "DCLAMP", "switch"),
             Element("Dlow", ("0", "top"), "DCLAMP", "switch"))
 
 

@@ -9,6 +9,7 @@ from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.topologies.common.elements import (
     CROSSED,
     EDGE,
+    body_resistance,
     bridged,
     four_rectifiers,
     gate,
@@ -41,7 +42,8 @@ def circuit(design: Any, corner: Corner) -> Circuit:
     parts = (Element("Vbus", ("bus", "0"), f"DC {number(v_bus)}", "bulk"), *_legs(s, at, period, dead),
              *(e for k in range(s.variant.phases) for e in _tank(s, at, r_core, k)), *loads)
     models = (*other_models(design, s), f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)",
-              diode_model("DBODY", BODY_DIODE, 0.05), diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
+              diode_model("DBODY", BODY_DIODE, body_resistance(at(s.r_switch))),
+              diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]))
     remarks = (f"topology {design.topology}; shown at {corner.text()}; every value comes from the design",
                f"expected: tank current {number(at(o['i_tank']))} A rms, {number(at(o['i_tank_peak']))} A peak, output "
                f"{number(at(s.v_out))} V",
