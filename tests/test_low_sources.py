@@ -21,5 +21,4 @@ def test_diodes_that_hold_a_switch_to_its_bus_are_those_of_its_die(topology, low
         assert [r.text for r in remarks(d, exact(d, c)) if r.figure == "switch.v_peak"] == []
         models = {m.split()[1]: m for m in TOPOLOGIES[topology].circuit(d, c).models}
         die = float(models["SWITCH"].split("RON=")[1].split()[0])
-        body = models.get("DBODY") or models["DRESET"]
-        assert float(body.split("RS=")[1].split()[0].rstrip(")")) <= 1.001 * die < 0.05
+        assert float(models["DBODY"].split("RS=")[1].split()[0].rstrip(")")) <= 1.001 * die < 0.05

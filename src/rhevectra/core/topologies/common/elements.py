@@ -13,11 +13,11 @@ EDGE = 2e-9
 
 
 BODY_R = 0.05
-"""Most resistance of the diodes beside the switches [Ω] (common practice, no source)."""
+"""Resistance of the small diodes of clamps and resets, and the most of a switch's own [Ω] (common practice, no source)."""
 
 
 def body_resistance(r_switch: float) -> float:
-    """Resistance of a switch's body diode and of the diodes that hold its node to the bus [Ω]: no more than the die's own, for who bought a
+    """Resistance of a switch's body diode, and of those that take its whole current over [Ω]: no more than the die's own, for who bought a
     large die for its current bought a large diode."""
     return min(BODY_R, r_switch)
 

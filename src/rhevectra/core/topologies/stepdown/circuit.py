@@ -9,6 +9,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.topologies.common.elements import (
+    BODY_R,
     EDGE,
     SHIFTED,
     body_resistance,
@@ -43,7 +44,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
              *_filter(design, o, s, at))
     parts = (*parts, *snubbers.elements(s, at, parts, o), *primary_snubber.elements(s, at, (start, end)))
     models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)",
-              diode_model("DRESET", RESET_DIODE, body_resistance(at(s.r_switch))),
+              diode_model("DBODY", RESET_DIODE, body_resistance(at(s.r_switch))), diode_model("DRESET", RESET_DIODE, BODY_R),
               diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]), *other_models(design, s))
     used = at(o["p_bus"]) - at(design.rows["loss.controller"]) - at(o["p_choke"]) - at(o["p_eddy"])
     used -= at(o.get("p_series", 0.0)) + at(o.get("p_series_eddies", 0.0))
@@ -99,9 +100,9 @@ def _legs(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Ele
     """One leg or two and their gates, half a period of a switch apart."""
     t_on, c = at(o["t_on"]), f"{number(2 * at(s.c_node))} IC={number(at(s.v_bus) / 2)}"
     if s.variant.phase:
-        return (*_shifted_gates(o, s, at, pulse), *legs(2, "DRESET", c, SHIFTED))
+        return (*_shifted_gates(o, s, at, pulse), *legs(2, "DBODY", c, SHIFTED))
     return (_gate("Vgate1", "g1", 0.0, t_on, 2 * pulse), _gate("Vgate2", "g2", pulse, t_on, 2 * pulse),
-            *legs(s.variant.switches // 2, "DRESET", c))
+            *legs(s.variant.switches // 2, "DBODY", c))
 
 
 def _shifted_gates(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
@@ -117,7 +118,7 @@ def _shifted_gates(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> 
 def _one_switch(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tuple[Element, ...]:
     """A switch to ground with its body diode and node capacitance."""
     return (_gate("Vgate1", "g1", 0.0, at(o["t_on"]), pulse), Element("Slower1", ("d1", "0", "g1", "0"), "SWITCH", "switch"),
-            Element("Dlower1", ("0", "d1"), "DRESET", "switch"),
+            Element("Dlower1", ("0", "d1"), "DBODY", "switch"),
             Element("Cnode1", ("d1", "0"), f"{number(at(s.c_node))} IC={number(at(s.v_bus))}", "switch"))
 
 
@@ -125,9 +126,9 @@ def _clamped_switch(o: Any, s: Any, at: Callable[[Any], float], pulse: float) ->
     """The switch to ground, and the one that connects the clamp capacitor while it is off."""
     on, dead = at(o["t_on"]), at(s.extra["dead"])
     return (_gate("Vgate1", "g1", 0.0, on, pulse), _gate("Vgate2", "g2", on + dead, max(1 / at(s.fs) - on - 2 * dead, 4 * EDGE), pulse),
-            Element("Slower1", ("d1", "0", "g1", "0"), "SWITCH", "switch"), Element("Dlower1", ("0", "d1"), "DRESET", "switch"),
+            Element("Slower1", ("d1", "0", "g1", "0"), "SWITCH", "switch"), Element("Dlower1", ("0", "d1"), "DBODY", "switch"),
             Element("Cnode1", ("d1", "0"), f"{number(at(o['c_p']))} IC={number(at(s.v_bus))}", "switch"),
-            Element("Sclamp", ("d1", "cl", "g2", "0"), "SWITCH", "switch"), Element("Dclamp1", ("d1", "cl"), "DRESET", "switch"),
+            Element("Sclamp", ("d1", "cl", "g2", "0"), "SWITCH", "switch"), Element("Dclamp1", ("d1", "cl"), "DBODY", "switch"),
             Element("Cclamp", ("cl", "bus"), f"{number(s.extra['c_clamp'])} IC={number(at(o['v_c']))}", "switch"))
 
 
@@ -144,7 +145,7 @@ def _ends_of_tap(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> tu
     ends = [_gate(f"Vgate{k}", f"g{k}", (k - 1) * pulse, at(o["t_on"]), 2 * pulse) for k in (1, 2)]
     for k in (1, 2):
         ends += [Element(f"Slower{k}", (f"d{k}", "0", f"g{k}", "0"), "SWITCH", "switch"),
-                 Element(f"Dlower{k}", ("0", f"d{k}"), "DRESET", "switch"), Element(f"Cnode{k}", (f"d{k}", "0"), c, "switch")]
+                 Element(f"Dlower{k}", ("0", f"d{k}"), "DBODY", "switch"), Element(f"Cnode{k}", (f"d{k}", "0"), c, "switch")]
     return tuple(ends)
 
 
