@@ -45,19 +45,15 @@ def _designed(path: str) -> tuple[Any, Any, float]:
 
 def _size(args: argparse.Namespace) -> int:
     from rhevectra.app import summary
+    from rhevectra.core.design.freeing import with_pins_tried
 
     _, design, elapsed = _designed(args.project)
-    if not args.explain and not design.feasible:
-        from rhevectra.core.design.freeing import with_pins_tried
-
-        design = with_pins_tried(design)
     if args.explain:
-        text = summary.explanation(design, args.explain)
-        print("\n".join(text))
-    elif args.json:
-        print(json.dumps(summary.as_json(design, elapsed), ensure_ascii=False, allow_nan=False))
+        print("\n".join(summary.explanation(design, args.explain)))
     else:
-        print("\n".join(summary.lines(design, elapsed)))
+        design = with_pins_tried(design)
+        print(json.dumps(summary.as_json(design, elapsed), ensure_ascii=False, allow_nan=False) if args.json
+              else "\n".join(summary.lines(design, elapsed)))
     return DONE if design.feasible else INFEASIBLE
 
 

@@ -11,6 +11,7 @@ from rhevectra.core.basis.quantities import margin_text, show
 from rhevectra.core.basis.requirement import Output, Requirement
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import decided, made_by, spoken
+from rhevectra.drawing import sheet
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.magnetic import cross_section
 from rhevectra.drawing.paper import EDGE, PAGE, Paper
@@ -22,6 +23,11 @@ HARMONIC = "inlet.harmonic_"
 SHOWN = {"inlet": "harmonics", "pfc": "envelope", "bulk": "line", "switch": "period", "transformer": "window", "clamp": "transient",
          "rectifier": "circuit", "feedback": "loop", "load": "loss"}
 """The picture that stands for a stage, where its design offers it."""
+
+
+def whole(design: Design, title: str) -> tuple[Picture, ...]:
+    """The pages, and the winding sheet behind them where there is a transformer. title: of the project."""
+    return (*pages(design, title), *(sheet.pages(design, title) if sheet.has_sheet(design) else ()))
 
 
 def pages(design: Design, title: str) -> tuple[Picture, ...]:

@@ -21,18 +21,13 @@ def several(design: Design) -> bool:
     return "secondary1.i_peak" in design.rows or bool(design.context["shared"])
 
 
-def _order(design: Design) -> list[int]:
-    """Numbers of the outputs, from nothing up."""
-    return [own["n"] - 1 for own in design.context["shared"]] or list(range(len(design.requirement.outputs)))
-
-
 def sharing_picture(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
     """The current of each output over the pulse at a corner, and under it the voltages of the others over all corners in run."""
     picture = Picture(width, height,
                       f"{shown_at(corner)} · "
                       + ("in the filter windings" if "filter1.v_lift" in design.rows else "in its rectifiers" if design.context["shared"]
                          else "the nodes' ring left out"))
-    loose = sorted(_order(design)[1:])
+    loose = list(range(1, len(design.requirement.outputs)))
     below = 12.0 + 9.0 * len(loose)
     _currents(picture, design, corner, width, height - below, held)
     _voltages(picture, design, corner, height - below + 2, loose)
@@ -49,7 +44,7 @@ def _currents(picture: Picture, design: Design, corner: Corner, width: float, he
                   + ("" if design.context["shared"] else ", seen from the primary" if width > NARROW else " at the primary"), "A")
     for values in pale:
         frame.pale(before, values)
-    named = [(design.requirement.outputs[k].name, values, role) for k, values, role in zip(_order(design), i, ROLES, strict=False)]
+    named = [(out.name, values, role) for out, values, role in zip(design.requirement.outputs, i, ROLES, strict=False)]
     for name, values, role in named:
         frame.trace(name, t, values, role, 0.6)
     frame.close()

@@ -11,13 +11,13 @@ from rhevectra.core.design.design import Design
 
 PAUSE = 120
 """Milliseconds without a new request before the worker starts: nudging never queues work."""
-Work = Callable[[Design, Corner], Iterator[tuple[int, int, Any]]]
-"""Steps of (done, total, result) for a design at a corner; the last has the result."""
+Work = Callable[[Design, Any], Iterator[tuple[int, int, Any]]]
+"""Steps of (done, total, result) for a design, at a corner where they are of one; the last has the result."""
 
 
 def _late(module: str, name: str) -> Work:
     """Steps of a module of the core that is loaded when somebody first asks."""
-    def steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
+    def steps(design: Design, corner: Corner | None) -> Iterator[tuple[int, int, Any]]:
         return getattr(import_module(f"rhevectra.core.{module}"), name)(design, corner)
     return steps
 
@@ -27,14 +27,8 @@ over_load_steps = _late("design.clamps", "over_load_steps")
 frequency_steps = _late("design.frequency_choice", "frequency_steps")
 range_steps = _late("design.input_range", "range_steps")
 ripple_steps = _late("design.ripple_loss", "ripple_steps")
+freeing_steps = _late("design.freeing", "freeing_steps")
 slow_diode_steps = _late("design.slow_diode", "slow_diode_steps")
-
-
-def freeing_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any]]:
-    """Which pins of a design break it."""
-    from rhevectra.core.design.freeing import freeing_steps as steps
-
-    return steps(design)
 
 
 def exact_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
@@ -73,7 +67,7 @@ class _Worker(QThread):
     stepped = Signal(int, int)
     done = Signal(object, object, str)
 
-    def __init__(self, work: Work, design: Design, corner: Corner, parent: QObject) -> None:
+    def __init__(self, work: Work, design: Design, corner: Corner | None, parent: QObject) -> None:
         super().__init__(parent)
         self.work, self.design, self.corner, self.cancelled = work, design, corner, False
 
@@ -102,13 +96,13 @@ class Feed(QObject):
         self._work = work
         self.waits: Callable[[], bool] = lambda: False
         """Whether a design is being made, that will ask for this anew."""
-        self._wanted: tuple[Design, Corner] | None = None
+        self._wanted: tuple[Design, Corner | None] | None = None
         self._worker: _Worker | None = None
         self._timer = QTimer(self, singleShot=True, interval=PAUSE)
         self._timer.timeout.connect(self._start)
 
-    def want(self, design: Design, corner: Corner) -> None:
-        """The design and corner now on screen; what is under way for another design ends after its step."""
+    def want(self, design: Design, corner: Corner | None = None) -> None:
+        """The design now on screen, and the corner where the work is of one; what is under way for another design ends after its step."""
         self._wanted = (design, corner)
         if self._worker is not None and self._worker.design is not design:
             self._worker.cancelled = True

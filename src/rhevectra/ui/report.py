@@ -35,7 +35,7 @@ def write_winding(design: Design, title: str, path: Path) -> None:
 def write_dossier(design: Design, title: str, path: Path) -> None:
     """The whole design on paper, with the winding sheet where there is a transformer. Raises InputError where the file cannot be
     written."""
-    write_pdf(path, (*dossier.pages(design, title), *(pages(design, title) if has_sheet(design) else ())), f"design: {title}")
+    write_pdf(path, dossier.whole(design, title), f"design: {title}")
 
 
 def alone(write: Callable[[Design, str, Path], None], design: Design, title: str, path: Path) -> None:

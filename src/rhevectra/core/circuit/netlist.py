@@ -38,6 +38,10 @@ def number(value: float) -> str:
     return f"{value:.7g}"
 
 
+SMALL_DIODE_R = 0.05
+"""Resistance of the small diodes of clamps and resets, and the most of a switch's own [Ω] (common practice, no source)."""
+
+
 def diode_model(name: str, v_forward: float, r_dynamic: float) -> str:
     """A diode whose drop is v_forward [V] at 1 A (resistance apart) and r_dynamic [Ω] per ampere more."""
     drop = max(v_forward, 0.02)

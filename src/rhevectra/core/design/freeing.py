@@ -6,6 +6,8 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 from msgspec.structs import replace
 
+from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.findings import MUST_FIX, Finding
 from rhevectra.core.basis.quantities import show
@@ -13,12 +15,13 @@ from rhevectra.core.design.cures import SHAPE
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import decided
 from rhevectra.core.design.size import size
+from rhevectra.core.stages.work import FigureSpec
 
 ROUNDS = 3
 """Pins and readings left out together at most."""
 
 
-def freeing_steps(design: Design) -> Iterator[tuple[int, int, Finding | None]]:
+def freeing_steps(design: Design, _corner: Corner | None = None) -> Iterator[tuple[int, int, Finding | None]]:
     """Leave out one pin or reading after the other: yields (done, total, None), at last with what that mends, or with None where it mends
     nothing. Pins on topology, front end and clamp stay: the contest compares those."""
     known = design.decision_specs.keys() | design.specs.keys()
@@ -63,18 +66,20 @@ def _told(design: Design, best: Design, freed: Sequence[str]) -> Finding:
     left, before = _left(best), _left(design)
     gone = "nothing is left that must be fixed" if not left else f"{before - left} of {before} things that must be fixed are gone"
     what = "this" if len(freed) == 1 else "these"
-    id = freed[0]
-    stage = design.decision_specs[id].stage if id in design.decision_specs else design.specs[id].stage
-    return Finding(MUST_FIX, stage, f"{' and '.join(_named(design, best, id) for id in freed)}: without {what} {gone}", id, id)
+    text = f"{' and '.join(_named(design, best, id) for id in freed)}: without {what} {gone}"
+    return Finding(MUST_FIX, _spec(design, freed[0]).stage, text, freed[0], freed[0])
+
+
+def _spec(design: Design, id: str) -> DecisionSpec | FigureSpec:
+    return design.decision_specs.get(id) or design.specs[id]
 
 
 def _named(design: Design, best: Design, id: str) -> str:
     """A pin with the rule's value, a reading with what was expected."""
     row, other = design.rows[id], best.rows.get(id)
     if id in design.as_built:
-        label = design.specs[id].label if id in design.specs else design.decision_specs[id].label
         instead = f" (expected {show(float(np.max(other.value)), row.unit)})" if other is not None else ""
-        return f"{label} read as {show(design.as_built[id].value, row.unit)}{instead}"
+        return f"{_spec(design, id).label} read as {show(design.as_built[id].value, row.unit)}{instead}"
     spec = design.decision_specs[id]
     rule = f"by rule {decided(spec, other)}" if other is not None else "by rule there is none"
     return f"{spec.label}{' ' if isinstance(row.value, str) else ' of '}{decided(spec, row)} ({rule})"

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.circuit.netlist import Element, diode_model
+from rhevectra.core.circuit.netlist import SMALL_DIODE_R, Element, diode_model
 from rhevectra.core.formulas import clamp, flyback
 from rhevectra.core.stages.work import FigureSpec, Work
 
@@ -113,9 +113,9 @@ DIODE = Element("Dcl", ("drain", "cl"), "DCLAMP", "clamp")
 """The clamp diode in the circuit."""
 
 
-def model(drop: float) -> str:
-    """Its model, for a drop [V]."""
-    return diode_model("DCLAMP", drop, 0.05)
+def model(drop: float, resistance: float = SMALL_DIODE_R) -> str:
+    """Its model, for a drop [V] and a resistance [Ω]."""
+    return diode_model("DCLAMP", drop, resistance)
 
 
 SYMBOLS: list[tuple[Any, ...]] = [("diode", (26, 36), (26, 26), "", "primary", "Dcl"), ("wire", (26, 36), (44, 36), "", "primary", "Dcl")]

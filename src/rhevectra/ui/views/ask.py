@@ -12,6 +12,7 @@ from rhevectra.project.document import Document
 from rhevectra.ui.theme.roles import look_as
 from rhevectra.ui.views.ask_fields import MAINS_FIELDS, PLACE_FIELDS, Field
 from rhevectra.ui.views.ask_outputs import OutputsTable
+from rhevectra.ui.widgets.card import titled
 
 
 class FieldRow(QObject):
@@ -103,24 +104,13 @@ class AskView(QWidget):
         self.outputs = OutputsTable(self)
         self.outputs.changed.connect(self._try)
         self.outputs.ordered.connect(self.ordered)
-        self._column.addWidget(self._wrap("Outputs", self.outputs))
+        self._column.addWidget(titled("Outputs", self.outputs, self))
         caution = QLabel(CAUTIONS, self)
         caution.setWordWrap(True)
         caution.setObjectName("muted")
-        self._cautions = self._wrap("Cautions", caution)
+        self._cautions = titled("Cautions", caution, self)
         self._column.addWidget(self._cautions)
         self._column.addStretch(1)
-
-    def _wrap(self, title: str, inner: QWidget) -> QFrame:
-        card = QFrame(self)
-        card.setObjectName("card")
-        column = QVBoxLayout(card)
-        label = QLabel(title, card)
-        label.setObjectName("title")
-        column.addWidget(label)
-        column.addWidget(inner)
-        column.addStretch(1)
-        return card
 
     def _card(self, title: str, listed: tuple[Field, ...]) -> QFrame:
         inner = QWidget(self)
@@ -134,7 +124,7 @@ class AskView(QWidget):
             for c, widget in enumerate((made.name, made.editor, made.note)):
                 grid.addWidget(widget, r, c)
             self.fields[f.label] = made
-        return self._wrap(title, inner)
+        return titled(title, inner, self)
 
     def show_document(self, document: Document) -> None:
         """Show the requirement of a document."""

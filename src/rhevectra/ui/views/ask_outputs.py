@@ -175,16 +175,15 @@ class OutputsTable(QWidget):
         self._grid.addWidget(loop, r + 1, len(COLUMNS), Qt.AlignmentFlag.AlignCenter)
         self.loops.append(loop)
         up, away = QToolButton(self), QToolButton(self)
-        places = list(range(count))
-        raised = [*places[: max(r - 1, 0)], r, *(k for k in places[max(r - 1, 0) :] if k != r)]
-        for button, text, what, order in ((up, "↑", "one place up", raised), (away, "×", "away", [k for k in places if k != r])):
+        raised = sorted(range(count), key=lambda k: k - 1.5 * (k == r))  # before the one above it
+        for c, (button, text, what, order) in enumerate(((up, "↑", "one place up", raised),
+                                                         (away, "×", "away", [k for k in range(count) if k != r])), len(COLUMNS) + 1):
             button.setText(text)
             button.setAccessibleName(f"output {r + 1} {what}")
             button.setToolTip(f"this output {what}; what you decided and measured of outputs goes with them")
             button.clicked.connect(lambda _checked=False, order=tuple(order): self._take(order))
-        up.setEnabled(r > 0)
-        for c, button in enumerate((up, away), len(COLUMNS) + 1):
             self._grid.addWidget(button, r + 1, c)
+        up.setEnabled(r > 0)
         self.moves.append((up, away))
 
     def _take(self, order: tuple[int, ...]) -> None:

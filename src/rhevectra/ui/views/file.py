@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QComboBox,
-    QFrame,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -26,8 +25,8 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.sheet import has_sheet
-from rhevectra.drawing.sheet import pages as winding_pages
 from rhevectra.ui.feed import Feed
+from rhevectra.ui.widgets.card import titled
 from rhevectra.ui.widgets.page_view import PageView
 
 LEFT, LEAST_PAGE = 344, 740
@@ -95,9 +94,11 @@ class FileView(QWidget):
         row.setSpacing(8)
         left = QVBoxLayout()
         left.setSpacing(8)
-        left.addWidget(self._card("Hand on", self._papers()))
-        left.addWidget(self._card("Netlist for a circuit simulator", self._netlist()))
-        left.addWidget(self._card("Pages", self._contents()), 1)
+        for title, inner in (("Hand on", self._papers()), ("Netlist for a circuit simulator", self._netlist()),
+                             ("Pages", self._contents())):
+            card = titled(title, inner, self, fills=True)
+            card.setFixedWidth(LEFT)
+            left.addWidget(card, int(title == "Pages"))
         row.addLayout(left)
         self.area, body = QScrollArea(self), QWidget()
         self.area.setWidgetResizable(True)
@@ -107,16 +108,6 @@ class FileView(QWidget):
         self._grid.setSpacing(8)
         self.area.setWidget(body)
         row.addWidget(self.area, 1)
-
-    def _card(self, title: str, inner: QWidget) -> QFrame:
-        card, label = QFrame(self), QLabel(title, self)
-        card.setObjectName("card")
-        card.setFixedWidth(LEFT)
-        label.setObjectName("title")
-        column = QVBoxLayout(card)
-        column.addWidget(label)
-        column.addWidget(inner, 1)
-        return card
 
     def _papers(self) -> QWidget:
         inner = QWidget(self)
@@ -179,14 +170,12 @@ class FileView(QWidget):
         self.line.setCurrentIndex(grid.lines.index(corner.v_line) if corner is not None and corner.v_line in grid.lines else 0)
         self._show_pages(())
         self.said.setText("the pages are being composed …")
-        self.composing.want(design, grid.find(min(grid.lines)))
+        self.composing.want(design)
 
-    def _pages(self, design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any]]:
+    def _pages(self, design: Design, _corner: Corner | None) -> Iterator[tuple[int, int, Any]]:
         """In the worker: the pages, with the title they bear."""
         title = self._title
-        made = dossier.pages(design, title)
-        yield 1, 2, None
-        yield 2, 2, (title, (*made, *(winding_pages(design, title) if has_sheet(design) else ())))
+        yield 1, 1, (title, dossier.whole(design, title))
 
     def _composed(self, design: Design, found: Any, why: str) -> None:
         if found is None:
@@ -194,7 +183,7 @@ class FileView(QWidget):
             return
         title, pages = found
         if title != self._title:  # another title since: the pages bear the old one
-            self.composing.want(design, design.grid.find(min(design.grid.lines)))
+            self.composing.want(design)
             return
         self._show_pages(pages)
         self.said.setText(f"{len(pages)} pages, A4" + ("" if design.feasible else "; the design breaks a limit, and they say so"))

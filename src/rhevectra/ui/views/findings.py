@@ -58,7 +58,7 @@ class FindingsView(QFrame):
             self._more = ()
             self.freeing.cancel()
             if (design.pins or design.as_built) and not design.feasible:
-                self.freeing.want(design, design.grid.find(min(design.grid.lines)))
+                self.freeing.want(design)
         self._design = design
         self._fill((*self._more, *design.findings))
 

@@ -166,7 +166,7 @@ class LedgerView(QFrame):
     def _make_room(self) -> None:
         """Columns for margin and corner where the labels leave room for them."""
         room = self.width() - BESIDE - LEAST_LABEL - sum(
-            WIDTHS[c] for c in (VALUE, MOVED, LIMIT, WORD) if c != MOVED or not self.table.isColumnHidden(MOVED))
+            WIDTHS[c] for c in (VALUE, MOVED, LIMIT, WORD) if not self.table.isColumnHidden(c))
         for column in (MARGIN, CORNER):
             room -= WIDTHS[column]
             self.table.setColumnHidden(column, room < 0)

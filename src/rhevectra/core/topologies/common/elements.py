@@ -6,20 +6,16 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.circuit.netlist import Element, diode_model, number
+from rhevectra.core.circuit.netlist import SMALL_DIODE_R, Element, diode_model, number
 
 EDGE = 2e-9
 """Rise and fall of the gate pulse [s]."""
 
 
-BODY_R = 0.05
-"""Resistance of the small diodes of clamps and resets, and the most of a switch's own [Ω] (common practice, no source)."""
-
-
 def body_resistance(r_switch: float) -> float:
     """Resistance of a switch's body diode, and of those that take its whole current over [Ω]: no more than the die's own, for who bought a
     large die for its current bought a large diode."""
-    return min(BODY_R, r_switch)
+    return min(SMALL_DIODE_R, r_switch)
 
 
 def gate(name: str, node: str, delay: float, width: float, period: float) -> Element:

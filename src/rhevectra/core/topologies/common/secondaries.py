@@ -38,7 +38,7 @@ def designed(work: Work, able: bool = True) -> list[int]:
     return list(range(1, len(work.need.outputs))) if able else []
 
 
-def refused(work: Work, able: bool = True) -> None:
+def refused(work: Work, able: bool) -> None:
     """The finding where there are outputs the stage cannot have."""
     need = work.need
     if len(need.outputs) > 1 and not able:

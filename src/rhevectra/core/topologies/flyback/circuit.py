@@ -9,6 +9,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.formulas.clamp import RING_QUALITY
+from rhevectra.core.stages import clamping
 from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.elements import between, body_resistance, in_common
 from rhevectra.core.topologies.common.supply import AUX_DROP
@@ -46,7 +47,7 @@ def circuit(design: Any, corner: Corner) -> Circuit:
               f".model SWITCH SW(RON={number(at(s.r_switch) + at(s.r_sense) / (2 if held else 1))} ROFF=1e7 VT=5 VH=0)",
               diode_model(_BODY, _BODY_DROP, body_resistance(at(s.r_switch))),
               *(s.variant.clamp.models(s, at) if s.variant.clamp is not None
-                else (diode_model("DCLAMP", at(s.clamp_vf), body_resistance(at(s.r_switch))),))]
+                else (clamping.model(at(s.clamp_vf), body_resistance(at(s.r_switch))),))]
     parts += between(s.extra["apart"] - common, [str(k) for k in range(1, len(s.ns) + 1)], [at(n) / at(s.np) for n in s.ns])
     for k in range(len(s.ns)):
         more, model = _secondary(design, k, at)
