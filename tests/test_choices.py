@@ -54,12 +54,15 @@ def test_no_smaller_core_would_have_passed(demo_document, demo_design):
 
 
 def test_flux_at_the_limit_follows_from_turns_area_and_current(demo_design):
-    """Largest inductance times largest trip plus bus times delay over turns and area, worked out here from the decisions."""
+    """Largest inductance times largest trip plus bus times delay, and what the node adds to the core's energy until it has risen to the
+    bus, over turns and area, worked out here from the decisions."""
     d = demo_design
     at = d.figure("transformer.b_peak").corner.index
     lp, tol = float(d.rows["transformer.lp"].value), float(d.rows["transformer.lp_tolerance"].value)
     trip = float(d.rows["switch.current_limit"].value) * (1 + float(d.rows["switch.limit_tolerance"].value))
-    linkage = lp * (1 + tol) * trip + d.rows["bus.v"].at(at) * float(d.rows["switch.limit_delay"].value)
+    opened = lp * (1 + tol) * trip + d.rows["bus.v"].at(at) * float(d.rows["switch.limit_delay"].value)
+    stored = 0.5 * opened**2 / (lp * (1 + tol)) + 0.5 * float(d.rows["switch.c_node"].value) * d.rows["bus.v"].at(at) ** 2
+    linkage = (2 * lp * (1 + tol) * stored) ** 0.5
     assert d.value("transformer.b_peak") == pytest.approx(
         linkage / (float(d.rows["transformer.np"].value) * float(d.rows["transformer.area_min"].value)), rel=1e-6)
 

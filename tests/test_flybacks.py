@@ -11,6 +11,7 @@ from scipy.optimize import brentq
 from balances import check_drawn, check_finite, whole
 from requirements import ALONE, random_requirements
 from rhevectra.app.netlist import corner_for, netlist_text
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.circuit.read import read
 from rhevectra.core.circuit.steady import steady
 from rhevectra.core.design.exact import exact, remarks
@@ -54,6 +55,26 @@ def test_stresses_are_not_below_the_engine(designs, kind):
     for line, bus in ((85.0, "valley"), (265.0, "peak")):
         for load, case in ((1.0, "run"), (0.5, "run"), (0.25, "run"), (1.0, "limit")):
             assert not remarks(d, exact(d, d.grid.find(line, load, case, bus))), (line, load, case)
+
+
+def test_the_core_peaks_after_the_switch_has_opened():
+    """A supply of 5 W from 400 V: what its node adds to the core's current while it rises to the bus counts in the flux, at the limit too,
+    and not as current of the switch."""
+    d = size(Requirement(mains=Mains(kind="dc", v_min=250, v_max=400), outputs=(Output(voltage=12, current_max=0.45),)),
+             {"topology": "flyback_qr"}, noise=False)
+    row = lambda id: float(d.rows[id].value)  # noqa: E731
+    per_tesla = row("transformer.np") * row("transformer.area_min") / row("transformer.lp_max")
+    for load in (1.0, 0.5, 0.1):
+        c = d.grid.find(400.0, load)
+        e, at = exact(d, c), lambda id, c=c: float(d.rows[id].at(c.index))
+        assert not remarks(d, e)
+        assert e.greatest("gate", "llk") == pytest.approx(at("switch.i_peak"), rel=0.02)
+        assert e.greatest("element", "lm") == pytest.approx(at("transformer.b_run") * per_tesla, rel=0.02)
+    assert e.greatest("element", "lm") > 1.2 * e.greatest("gate", "llk")
+    c = d.grid.find(400.0, 1.0, "limit")
+    trip = row("switch.current_limit") * (1 + row("switch.limit_tolerance")) + 400 * row("switch.limit_delay") / row("transformer.lp_max")
+    stored = 0.5 * row("transformer.lp_max") * trip**2 + 0.5 * row("switch.c_node") * 400**2
+    assert float(d.rows["transformer.b_peak"].at(c.index)) * per_tesla == pytest.approx(np.sqrt(2 * stored / row("transformer.lp_max")))
 
 
 def test_the_switch_turns_on_in_a_valley(designs):

@@ -10,7 +10,7 @@ from rhevectra.core.topologies import TOPOLOGIES
 
 @pytest.mark.parametrize(("topology", "low", "high", "volts", "power"), [
     ("full_bridge", 18, 36, 24, 430), ("half_bridge", 36, 60, 12, 600), ("llc_full", 18, 36, 15, 500), ("flyback_2sw", 18, 36, 24, 120),
-    ("psfb", 36, 60, 12, 400), ("forward_active_clamp", 18, 36, 12, 160)])
+    ("psfb", 36, 60, 12, 400), ("forward_active_clamp", 18, 36, 12, 160), ("forward_2sw", 18, 36, 12, 200)])
 def test_diodes_that_hold_a_switch_to_its_bus_are_those_of_its_die(topology, low, high, volts, power):
     """A die that carries the current at milliohms has a diode that carries it too: the exact waveform passes no rating of the switch by
     more than 3 % at full load, neither at the lowest source nor at the highest, and the model in the netlist says why."""

@@ -18,6 +18,8 @@ from rhevectra.core.topologies import TOPOLOGIES
 
 LIVE = 0.05
 """Share of its rms above which an element counts as conducting."""
+GATE_HIGH = 5.0
+"""What the gates of the netlists close at [V]."""
 WORSE = 0.03
 """Share by which the exact value may exceed the sized one before a finding says so."""
 
@@ -51,6 +53,14 @@ class Exact(Struct, frozen=True):
     def current(self, element: str, t: float) -> float:
         """Current of an element [A] at an instant."""
         return float(np.interp(t, self.t, self.currents[element]))
+
+    def greatest(self, kind: str, name: str) -> float:
+        """Greatest voltage [V] of a node or current [A] of an element (kind: node, element, or the node of a gate that must be high for the
+        current to count: what the opened switch leaves in the winding is not its own)."""
+        if kind == "node":
+            return float(np.max(self.voltages[name]))
+        counts = True if kind == "element" else self.voltages[kind] > GATE_HIGH
+        return float(np.max(self.currents[name], where=counts, initial=0.0))
 
     def conducts(self, element: str, t: float) -> bool:
         """Whether an element carries a current that counts at an instant: against its rms, which a short spike hardly moves."""
@@ -103,8 +113,7 @@ def remarks(design: Design, found: Exact) -> list[Finding]:
         out.append(Finding(LOOK_AT, "switch", f"at {found.corner.text()} the period with these gate times does not last: a small "
                            f"disturbance grows by {found.multiplier:.3g} in each", "", ""))
     for id, (kind, name, unit) in TOPOLOGIES[design.topology].EXACT_RATINGS.items():
-        values = found.voltages[name] if kind == "node" else found.currents[name]
-        sized, there = float(design.rows[id].at(found.corner.index)), float(np.max(values))
+        sized, there = float(design.rows[id].at(found.corner.index)), found.greatest(kind, name)
         if there > sized * (1 + WORSE):
             out.append(Finding(LOOK_AT, design.specs[id].stage,
                                f"{design.specs[id].label}: the exact waveform reaches {show(there, unit)} where the formula gives "

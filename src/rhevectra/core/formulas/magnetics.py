@@ -135,11 +135,18 @@ def shim(gap: Any) -> Any:
     return 0.5 * gap
 
 
-@formula("B̂ = (L·I_lim·(1 + δ) + V_bus·t_d)/(N·A)", "T", "L I_lim δ V_bus t_d N A",
-         "flux linkage at the trip plus bus voltage times delay")
-def flux_at_limit(lp: Any, i_limit: Any, tolerance: Any, v_bus: Any, t_delay: Any, turns: Any, area: Any) -> Any:
-    """Flux density [T] at the current limit: largest inductance [H], largest trip, delay at the bus voltage."""
-    return (lp * i_limit * (1 + tolerance) + v_bus * t_delay) / (turns * area)
+@formula("Î_c = √(Î² + (C_n/L_p)·V_bus²)", "A", "Î C_n L_p V_bus",
+         "energy of the node rise as far as the bus: only beyond it does the core's current fall")
+def core_peak(i_peak: Any, c_node: Any, lp: Any, v_bus: Any) -> Any:
+    """Greatest core current [A]: that at turn-off and what the node adds while it rises to the bus."""
+    return np.sqrt(np.square(i_peak) + (c_node / lp) * np.square(v_bus))
+
+
+@formula("B̂ = √((L·I_lim·(1 + δ) + V_bus·t_d)² + L·C_n·V_bus²)/(N·A)", "T", "L I_lim δ V_bus t_d C_n N A",
+         "flux linkage at the trip plus bus voltage times delay; it grows on until the node has risen to the bus")
+def flux_at_limit(lp: Any, i_limit: Any, tolerance: Any, v_bus: Any, t_delay: Any, c_node: Any, turns: Any, area: Any) -> Any:
+    """Flux density [T] at the current limit: largest inductance [H], largest trip, delay at the bus voltage, node capacitance [F]."""
+    return np.sqrt(np.square(lp * i_limit * (1 + tolerance) + v_bus * t_delay) + lp * c_node * np.square(v_bus)) / (turns * area)
 
 
 @formula("A = 0.000011·√(P/η)", "m²", "P η",

@@ -146,7 +146,7 @@ def exact_traces(found: Any) -> list[Any]:
     return [found.voltages["drain"], found.currents["llk"], found.currents["vsec1"]]
 
 
-EXACT_RATINGS = {"switch.v_peak": ("node", "drain", "V"), "switch.i_peak": ("element", "lm", "A")}
+EXACT_RATINGS = {"switch.v_peak": ("node", "drain", "V"), "switch.i_peak": ("gate", "llk", "A")}
 """Ratings that the exact waveform is held against."""
 
 

@@ -162,9 +162,10 @@ def _transformer(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None
     run_area = sheet.given("transformer.area_min", float(min(plan.window.effective.area[at[0]], plan.window.effective.area_min[at[0]])),
                            "m²", "catalogue", "smallest section of the core")
     limit_b = sheet("transformer.b_limit_case", magnetics.flux_at_limit, lp=lp_max, i_limit=sheet.rows["switch.current_limit"],
-                    tolerance=sheet.rows["switch.limit_tolerance"], v_bus=s.v_bus, t_delay=sheet.rows["switch.limit_delay"], turns=s.np,
-                    area=run_area)
-    run_b = sheet("transformer.b_run", magnetics.flux_density, inductance=lp_max, current=o["i_peak"], turns=s.np, area=run_area)
+                    tolerance=sheet.rows["switch.limit_tolerance"], v_bus=s.v_bus, t_delay=sheet.rows["switch.limit_delay"],
+                    c_node=s.c_node, turns=s.np, area=run_area)
+    most = sheet("core.i_most", magnetics.core_peak, i_peak=o["i_peak"], c_node=s.c_node, lp=lp_max, v_bus=s.v_bus)
+    run_b = sheet("transformer.b_run", magnetics.flux_density, inductance=lp_max, current=most, turns=s.np, area=run_area)
     sheet.either("transformer.b_peak", s.is_limit, limit_b, run_b,
                  "at the current limit the delay adds bus times delay, whatever the inductance")
     sheet("transformer.b_ac", flyback.flux_amplitude, swing=o["swing"])

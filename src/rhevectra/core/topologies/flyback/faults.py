@@ -43,6 +43,7 @@ def _short(work: Work, plan: Any, s: pd.Stage) -> None:
         return on("short.i_peak", faults.short_peak, i_limit=s.i_limit, i_balance=balance, v_bus=s.v_bus, t_least=least,
                   inductance=sheet.rows["transformer.lp_min"])
     most = common.short_peak(work, common.FOLDED, peak, s.i_limit)
+    most = sheet("short.i_core", magnetics.core_peak, i_peak=most, c_node=s.c_node, lp=s.lp, v_bus=s.v_bus)
     sheet("short.b_peak", magnetics.flux_density, inductance=s.lp, current=most, turns=s.np, area=sheet.rows["transformer.area_min"])
 
 

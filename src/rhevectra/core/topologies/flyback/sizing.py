@@ -9,7 +9,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.requirement import Output
 from rhevectra.core.basis.sheet import plain, reader
-from rhevectra.core.formulas import flyback
+from rhevectra.core.formulas import flyback, magnetics
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.stages import clamping
@@ -189,9 +189,9 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
     b_max = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule",
                              f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
-    flux = np.max(
-        limit["lp_max"] * plain(limit["nominal"]) * (1 + float(work.sheet.rows["switch.limit_tolerance"].value)) + v_bus
-        * float(work.sheet.rows["switch.limit_delay"].value))
+    flux = np.max(magnetics.flux_at_limit(limit["lp_max"], plain(limit["nominal"]),
+                                          float(work.sheet.rows["switch.limit_tolerance"].value), v_bus,
+                                          float(work.sheet.rows["switch.limit_delay"].value), plain(stage.c_node), 1, 1))
     return tr.TransformerNeed(
         windings=tuple(needs), ratio=ratio, lp=float(plain(stage.lp)), flux_limit=float(flux),
         swing=np.array([at(out["v_or"]) * t for t in np.broadcast_to(out["t_off"], grid.shape)[full]]),

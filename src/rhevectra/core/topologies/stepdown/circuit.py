@@ -68,7 +68,7 @@ def _single_ended(o: Any, s: Any, at: Callable[[Any], float], pulse: float) -> t
     c = f"{number(at(s.c_node))} IC={number(at(s.v_bus) / 2)}"
     return (_gate("Vgate", "gate", 0.0, at(o["t_on"]), pulse), Element("Supper", ("bus", "a", "gate", "0"), "SWITCH", "switch"),
             Element("Slower", ("b", "0", "gate", "0"), "SWITCH", "switch"),
-            Element("Dlow", ("0", "a"), "DRESET", "switch"), Element("Dhigh", ("b", "bus"), "DRESET", "switch"),
+            Element("Dlow", ("0", "a"), "DBODY", "switch"), Element("Dhigh", ("b", "bus"), "DBODY", "switch"),
             Element("Cupper", ("bus", "a"), c, "switch"), Element("Clower", ("b", "0"), c, "switch"))
 
 
