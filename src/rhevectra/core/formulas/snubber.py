@@ -65,6 +65,13 @@ def rectifier_loss(capacitor: Any, parasitic: Any, v_step: Any, v_turn_on: Any, 
     return 0.5 * (capacitor + parasitic) * (np.square(v_step) + np.square(v_turn_on * turns_secondary / turns_primary)) * rate
 
 
+@formula("P = ½·(C_s + C_p)·(V_c·N_s/N_p)^2·f", "W", "C_s C_p V_c N_s N_p f",
+         "the node rises as slowly as the magnetising current charges it, which costs next to nothing, and falls at once")
+def slow_rise_loss(capacitor: Any, parasitic: Any, v_clamp: Any, turns_secondary: Any, turns_primary: Any, rate: Any) -> Any:
+    """Loss [W] of the snubber across a forward's feeding rectifier, which blocks while a clamp resets the core by v_clamp [V]."""
+    return 0.5 * (capacitor + parasitic) * np.square(v_clamp * turns_secondary / turns_primary) * rate
+
+
 @formula("P = (C_s + C_p)·V^2·f", "W", "C_s C_p V f",
          "at each edge the source gives twice what the capacitors keep; the resistor takes the rest, the ring's energy with it")
 def snubber_loss(capacitor: Any, parasitic: Any, volts: Any, rate: Any) -> Any:

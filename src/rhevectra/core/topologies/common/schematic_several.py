@@ -4,10 +4,13 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
+from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.symbols import BANK, LOAD, Place, Symbol, fed
 
 TOP, HIGH, EACH = 70.0, 14.0, 22.0
 """Where the first begins, how high each is, and how far the next lies below."""
+NOTED = 6.0
+"""What each needs more where a line under it tells of its snubbers."""
 
 
 def below(design: Any, corner: Corner, tapped: bool, filtered: bool) -> list[Symbol]:
@@ -16,7 +19,8 @@ def below(design: Any, corner: Corner, tapped: bool, filtered: bool) -> list[Sym
     rows, s, at = design.rows, design.context["stage"], reader(corner.index)
     found: list[Symbol] = []
     for k, x in enumerate(s.others):
-        y, n = TOP + k * EACH, x.n
+        n = x.n
+        y = TOP + k * EACH + (k + 1) * (NOTED if f"rectifier{n}.snubber_r" in rows else 0.0)
         row = design.context["plan"].rectifiers[n - 1]["row"]
         turns = f"{rows[f'transformer.ns{n}'].value:g}"
         sides, into = f"{turns} + {turns}" if tapped else turns, f"Lleak{n}" if filtered else f"Rload{n}"
@@ -25,6 +29,7 @@ def below(design: Any, corner: Corner, tapped: bool, filtered: bool) -> list[Sym
                    if filtered else [_wire((69, y), (BANK, y), into)])
         found += [*(_tap(y, n, into) if tapped else _single(y, n, into)), *filters, _wire((BANK, y), (LOAD, y), into),
                   Symbol("note", (37, y - 7), (37, y - 1), f"{sides} turns, {row['label']}", "secondary"),
+                  *snubbing.note(design, n, (77, y + HIGH + 3), (77, y + HIGH + 6)),
                   *fed(design, n, at(x.i_out), y, y + HIGH), Symbol("core", (51.5, y - 0.5), (51.5, y + 12.5))]
     return found
 

@@ -12,10 +12,12 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least, nearest
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import Row
 from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import snubber
 from rhevectra.core.stages.ringing import crests, edged
 from rhevectra.core.stages.work import FigureSpec, Work
+from rhevectra.core.topologies.common.symbols import Place, Symbol
 
 PER_AMPERE, PER_CHARGE = {"schottky": 18e-12}, 0.01
 """Capacitance of a junction [F] per ampere of its rating at 100 V class (others than Schottky: a sixth), and of a synchronous switch per
@@ -86,15 +88,20 @@ def choose(work: Work, rectifiers: Mapping[int, Mapping[str, Any]], turns: list[
            leakages: Sequence[float]) -> list[Snubber]:
     """One snubber per output. turns: primary first; leakages: of each against the primary, all others
     blocking, seen from the primary [H]."""
-    return [one(work, n, rectifiers[n - 1]["row"], leakages[n - 1] * (turns[n] / turns[0]) ** 2 + STRAY)
+    return [one(work, n, typical(work, n, rectifiers[n - 1]["row"]), leakages[n - 1] * (turns[n] / turns[0]) ** 2 + STRAY)
             for n in range(1, len(rectifiers) + 1)]
 
 
-def one(work: Work, n: int, row: Mapping[str, Any], inductance: float) -> Snubber:
-    """The snubber across a rectifier of output n that rings with an inductance [H]."""
+def typical(work: Work, n: int, row: Mapping[str, Any]) -> Row:
+    """Junction capacitance of the rectifiers of output n, typical or as somebody says."""
+    return work.choose(f"rectifier{n}.c_junction", float(f"{junction(row):.3g}"),
+                       "typical of the class, from memory; measure it from the ring")
+
+
+def one(work: Work, n: int, c_j: Row, inductance: float, seen: str = "leakage as this winding sees it, and its wiring") -> Snubber:
+    """The snubber across a rectifier of output n, of this junction capacitance, that rings with an inductance [H]; seen: which it is."""
     name, sheet = f"rectifier{n}", work.sheet
-    c_j = work.choose(f"{name}.c_junction", float(f"{junction(row):.3g}"), "typical of the class, from memory; measure it from the ring")
-    ring_l = sheet.given(f"{name}.ring_l", inductance, "H", "solved", "leakage as this winding sees it, and its wiring")
+    ring_l = sheet.given(f"{name}.ring_l", inductance, "H", "solved", seen)
     most = 1 + float(sheet.rows["rectifier.ringing"].value)
     impedance = sheet(f"{name}.ring_z", snubber.characteristic, inductance=ring_l, capacitance=c_j)
     edge = round(EDGE * float(snubber.ringing_frequency(inductance, float(c_j.value))), 2)
@@ -123,9 +130,19 @@ def record(work: Work, n: int, **edges: Any) -> dict[str, Any]:
                                                 **edges)}
 
 
-def elements(k: int, one: Snubber, across: tuple[str, str]) -> list[Element]:
+def elements(k: int | str, one: Snubber, across: tuple[str, str]) -> list[Element]:
     """Junction's capacitance and snubber of rectifier k, which lies between two nodes."""
     a, b = across
     return [Element(f"Cj{k}", (a, b), number(one.junction), "rectifier"),
             Element(f"Rsn{k}", (a, f"sn{k}"), number(one.resistor), "rectifier"),
             Element(f"Csn{k}", (f"sn{k}", b), number(one.capacitor), "rectifier")]
+
+
+def note(design: Any, n: int, at: Place, end: Place) -> list[Symbol]:
+    """What the drawing says of those of output n, where there are any."""
+    rows, name = design.rows, f"rectifier{n}"
+    if f"{name}.snubber_r" not in rows:
+        return []
+    value = lambda id: show(float(rows[f"{name}.{id}"].value), rows[f"{name}.{id}"].unit)  # noqa: E731
+    return [Symbol("note", at, end, f"across each rectifier: {value('snubber_r')}, {value('snubber_c')}", "secondary",
+                   "Rsn1" if n == 1 else f"Rsn1o{n}")]

@@ -202,7 +202,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
     if v.clamped:
         stage = choose_spike(work, stage, out)
         near = st.solve(stage, st.ROUGH, near.state)  # the commutation takes of the duty
-    stage = snubbers.choose(work, stage, rectifiers[work.need.main]["row"], [stage.np, stage.ns], float(leak.value), out)
+    stage = snubbers.choose(work, stage, rectifiers, float(leak.value), out)
     stage = primary_snubber.choose(work, stage, leak)
     choke_need, choke = choose_choke(work, float(stage.inductance), (1 if kind == secondary_kinds.DOUBLER else v.pulses) * float(stage.fs),
                                      out["one"], grade, every, float(work.sheet.rows["transformer.rise_max"].value),

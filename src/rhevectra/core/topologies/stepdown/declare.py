@@ -97,7 +97,7 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
                                *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()),
                                *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS,
                                *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()),
-                               *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(1)), *_SEVERAL, without=_WITHOUT),
+                               *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(6)), *_SEVERAL, without=_WITHOUT),
             *common.DECISIONS, *supply.DECISIONS, *loop.DECISIONS)
 
 
@@ -222,7 +222,7 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
                          fixed="windings leak alike"))
     volts = tuple(replace(f, fixed="leakage apart of each secondary; drops of the rectifiers as of the class")
                   if f.id in (f"output{n}.v_low", f"output{n}.v_high") else f for f in common.output_figures(n))
-    return (*volts, *shared, *(snubbing.figures(n) if n == 1 else ()))
+    return (*volts, *shared, *snubbing.figures(n))
 
 
 BUS_RIPPLE = declare.BUS_RIPPLE

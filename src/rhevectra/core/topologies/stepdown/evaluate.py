@@ -94,8 +94,9 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
         tapped = {"spike": {"r": rows["spike.r"], "l_half": apart}}
     if s.variant.reset:
         tapped["nr"] = sheet.solved("transformer.nr", s.nr, "turns", "reset winding: its ratio to the primary, in whole turns")
-    return {**tapped, **snubbers.given(work, s), **primary_snubber.given(work, s), "np": pieces.all_turns(sheet, plan.need, plan.turns[0]),
-            "ns": plan.turns[1], "leakage": plan.leakage, **_beside(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
+    return {**tapped, **snubbers.given(work, s, plan.turns), **primary_snubber.given(work, s),
+            "np": pieces.all_turns(sheet, plan.need, plan.turns[0]), "ns": plan.turns[1], "leakage": plan.leakage,
+            **_beside(work, plan), "fs": rows["fs"], "inductance": rows["filter1.l"],
             "i_out": sheet.given("load.i1", s.i_out, "A",
                                  text=f"current of the output ({idle.HANGS}) and the drive of a synchronous rectifier"),
             "v_out": sheet.given("load.v_main", s.v_out, "V", text="regulated output, its largest setting"),
@@ -225,7 +226,7 @@ def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     rectifiers = others.rectifiers(sheet, "loss.rectifiers", s, whole if shared else s, own, fed)
     return {"switch_conduction": conduction, "current_sense": sensing.heat(work, s.r_sense, o["i_all"]), "switch_turn_on": o["loss_node"],
             "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, **beside,
-            **({"rectifier1_snubber": o["snubbers"]} if s.snub else {}),
+            **{f"rectifier{n}_snubber": x for n, x in o.get("snubbers", {}).items()},
             **({"switch_snubber": o["primary_snubber"]} if s.across_primary else {}), "winding_ring": o["loss_ring"],
             **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}),
             "filter_core": o["p_choke"],

@@ -56,8 +56,7 @@ def choose(work: Work, s: "Stage", row: Mapping[str, Any], out: Mapping[str, Any
     if str(work.choose("rectifier.snubber", KINDS[0],
                        "the ringing allowance is taken on trust; choose clamp to size one and count its loss").value) == KINDS[0]:
         return s
-    c_j = work.choose("rectifier1.c_junction", float(f"{snubbing.junction(row):.3g}"),
-                      "typical of the class, from memory; measure it from the ring")
+    c_j = snubbing.typical(work, 1, row)
     sheet, grid = work.sheet, work.grid
     c = sheet.given("rectifier1.clamp_seen", _seen(s) * float(c_j.value), "F", "rule",
                     "junctions that block, as the clamped node sees them")
@@ -73,7 +72,7 @@ def choose(work: Work, s: "Stage", row: Mapping[str, Any], out: Mapping[str, Any
                     f"next E12 value below {show(exact, 'Ω', 3)}, which holds {show(aim, 'V', 3)} at every corner")
     cap = work.choose("rectifier1.clamp_c", lambda: at_least(max(float(np.max(arrives)) / (RIPPLE * aim), 1e-11), "E6"),
                       f"ripple of {RIPPLE * 100:g} % of its voltage, next E6 value above")
-    return replace(s, snub={"r": float(r.value), "c": float(c.value), "c_clamp": float(cap.value), "junction": float(c_j.value)})
+    return replace(s, held={"r": float(r.value), "c": float(c.value), "c_clamp": float(cap.value), "junction": float(c_j.value)})
 
 
 def _step_of(s: "Stage", v_in: Any) -> Any:
@@ -85,7 +84,7 @@ def _step_of(s: "Stage", v_in: Any) -> Any:
 def given(work: Work, s: "Stage") -> dict[str, Any]:
     """Its values as rows."""
     rows = work.sheet.rows
-    return {"snub": {**s.snub, "r": rows["rectifier1.clamp_r"], "c": rows["rectifier1.clamp_seen"]}} if s.snub else {}
+    return {"held": {**s.held, "r": rows["rectifier1.clamp_r"], "c": rows["rectifier1.clamp_seen"]}} if s.held else {}
 
 
 def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
@@ -93,26 +92,26 @@ def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
     kind is still the real one."""
     bare = sheet("rectifier1.v_step", blocked_by(s), allowance=0.0, v_primary=o["v_wound"], turns_secondary=s.ns, turns_primary=s.np)
     step = sheet("rectifier1.v_node", clamp.node_step, v_reverse=bare, halves=_halves(s))
-    k = sheet("rectifier1.clamp_strength", clamp.strength, rate=o["fs"], r=s.snub["r"], c=s.snub["c"])
+    k = sheet("rectifier1.clamp_strength", clamp.strength, rate=o["fs"], r=s.held["r"], c=s.held["c"])
     node = sheet("rectifier1.v_node_held", clamp.node_voltage, v_out=s.v_out, v_forward=DROP, v_step=step, k=k)
     held = sheet("rectifier1.v_clamp", clamp.voltage, v_node=node, v_forward=DROP)
-    q = sheet("rectifier1.clamp_q", clamp.charge, c=s.snub["c"], v_node=node, v_step=step)
+    q = sheet("rectifier1.clamp_q", clamp.charge, c=s.held["c"], v_node=node, v_step=step)
     power = sheet("rectifier1.clamp_power", clamp.resistor_power, rate=o["fs"], charge=q, v_clamp=held, v_out=s.v_out)
-    ring = sheet("rectifier1.clamp_ring", clamp.ring_power, c=s.snub["c"], v_node=node, v_step=step, rate=o["fs"])
+    ring = sheet("rectifier1.clamp_ring", clamp.ring_power, c=s.held["c"], v_node=node, v_step=step, rate=o["fs"])
     diode = sheet("rectifier1.clamp_diode", clamp.diode_loss, rate=o["fs"], charge=q, v_forward=DROP)
     return {"v_held": held, "v_rectifier": sheet("rectifier1.v_blocked", clamp.reverse, halves=_halves(s), v_node=node),
-            "snubbers": sheet.total("rectifier1.snubber_loss", "W", "resistor and diode of the clamp, and the ring it leaves",
-                                    resistor=power, diode=diode, ring=ring)}
+            "snubbers": {1: sheet.total("rectifier1.snubber_loss", "W", "resistor and diode of the clamp, and the ring it leaves",
+                                        resistor=power, diode=diode, ring=ring)}}
 
 
 def elements(s: "Stage", at: Any, parts: tuple[Element, ...], o: Mapping[str, Any]) -> tuple[Element, ...]:
     """Junctions, clamp diodes from the rectified nodes, capacitor to ground, resistor to the output."""
     rectifiers = [e for e in parts if e.value == "DOUT"]
     nodes = dict.fromkeys(e.nodes[1] for e in rectifiers if s.secondary != BRIDGE or e.nodes[1] == "k")
-    return (*(Element(f"Cj{k}", (e.nodes[0], e.nodes[1]), number(s.snub["junction"]), "rectifier") for k, e in enumerate(rectifiers, 1)),
+    return (*(Element(f"Cj{k}", (e.nodes[0], e.nodes[1]), number(s.held["junction"]), "rectifier") for k, e in enumerate(rectifiers, 1)),
             *(Element(f"Drc{k}", (node, "rc"), "DRESET", "rectifier") for k, node in enumerate(nodes, 1)),
-            Element("Crc", ("rc", "0"), f"{number(s.snub['c_clamp'])} IC={number(at(o['v_held']))}", "rectifier"),
-            Element("Rrc", ("rc", "out1"), number(at(s.snub["r"])), "rectifier"))
+            Element("Crc", ("rc", "0"), f"{number(s.held['c_clamp'])} IC={number(at(o['v_held']))}", "rectifier"),
+            Element("Rrc", ("rc", "out1"), number(at(s.held["r"])), "rectifier"))
 
 
 def note(design: Any) -> list[Symbol]:

@@ -4,10 +4,11 @@ the period."""
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from rhevectra.core.basis.findings import LOOK_AT
-from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import plain
 from rhevectra.core.circuit.netlist import Element
 from rhevectra.core.formulas import snubber
 from rhevectra.core.stages.work import Work
@@ -27,9 +28,9 @@ def _ringing(s: "Stage") -> float:
     return 4.0 if s.variant.both_ways and s.secondary == TAP else 2.0 if s.secondary == BRIDGE else 1.0
 
 
-def inductance(s: "Stage", turns: list[float], leakage: float) -> float:
-    """What a blocking rectifier rings with [H]; turns: primary first; leakage seen from the primary [H]."""
-    return (leakage * (turns[1] / turns[0]) ** 2 + snubbing.STRAY) * _ringing(s)
+def inductance(s: "Stage", turns: float, leakage: float) -> float:
+    """What a blocking rectifier of a winding of so many turns rings with [H]; leakage seen from the primary [H]."""
+    return (leakage * (turns / float(plain(s.np))) ** 2 + snubbing.STRAY) * _ringing(s)
 
 
 def hard_edges(s: "Stage") -> int:
@@ -37,63 +38,106 @@ def hard_edges(s: "Stage") -> int:
     return RECTIFIERS[s.secondary] if s.variant.both_ways else 1
 
 
-def choose(work: Work, s: "Stage", row: Mapping[str, Any], turns: list[float], leakage: float, out: Mapping[str, Any]) -> "Stage":
-    """The stage with its snubbers, or a phase-shifted bridge with its clamp, where they are wanted; out: a period of it."""
-    if s.others:
-        none = snubbing.KINDS[0]
-        if work.choose("rectifier.snubber", none, "designed where there is one output").value != none:
-            work.find(LOOK_AT, "rectifier",
-                      "what holds the ring of the rectifiers is designed where there is one output: here there is nothing", "",
-                      "rectifier.snubber")
-        return s
+class Across(Struct, frozen=True):
+    """What lies across each rectifier of output n: turns of its winding, snubber capacitor and junction [F], and both with the resistor in
+    bare numbers."""
+
+    n: int
+    ns: Any
+    capacitor: Any
+    junction: Any
+    one: snubbing.Snubber
+
+
+def choose(work: Work, s: "Stage", rectifiers: Mapping[int, Mapping[str, Any]], leakage: float, out: Mapping[str, Any]) -> "Stage":
+    """The stage with its snubbers, or a phase-shifted bridge with its clamp, where they are wanted; rectifiers: of the outputs, from 0;
+    leakage of the primary [H]; out: a period of it."""
     if s.variant.phase:
-        return rectifier_clamp.choose(work, s, row, out)
+        return _clamped(work, s, rectifiers[work.need.main]["row"], out)
     if not snubbing.wanted(work):
         return s
-    one = snubbing.one(work, 1, row, inductance(s, turns, leakage))
-    return replace(s, snub={"c": one.capacitor, "junction": one.junction, "one": one})
+    wound = windings(s)
+    junctions = [snubbing.typical(work, n, rectifiers[n - 1]["row"]) for n, _ in wound]
+    shares = apart(wound, [float(c.value) for c in junctions])
+    text = "leakage as this winding sees it, and its wiring" + (
+        "; all outputs ring with it at once: the part that goes with this one's share of their junctions" if s.others else "")
+
+    def across(n: int, ns: float, c_j: Any, share: float) -> Across:
+        one = snubbing.one(work, n, c_j, inductance(s, ns, leakage / share), text)
+        return Across(n, ns, one.capacitor, one.junction, one)
+    return replace(s, snubs=tuple(across(n, ns, c, x) for (n, ns), c, x in zip(wound, junctions, shares, strict=True)))
 
 
-def given(work: Work, s: "Stage") -> dict[str, Any]:
-    """The same as rows."""
+def windings(s: "Stage") -> list[tuple[int, float]]:
+    """Number and turns of the winding of each output."""
+    return [(1, float(plain(s.ns))), *((x.n, float(plain(x.ns))) for x in s.others)]
+
+
+def apart(wound: list[tuple[int, float]], junctions: list[float]) -> list[float]:
+    """Share each output's junctions [F] have of all, seen from the primary."""
+    seen = [c * ns**2 for c, (_, ns) in zip(junctions, wound, strict=True)]
+    return [c / sum(seen) for c in seen]
+
+
+def _clamped(work: Work, s: "Stage", row: Mapping[str, Any], out: Mapping[str, Any]) -> "Stage":
+    """A phase-shifted bridge with the clamp of its rectifiers; of several outputs there is none."""
+    if not s.others:
+        return rectifier_clamp.choose(work, s, row, out)
+    none = rectifier_clamp.KINDS[0]
+    if work.choose("rectifier.snubber", none, "designed where there is one output").value != none:
+        work.find(LOOK_AT, "rectifier", "the clamp of a phase-shifted bridge's rectifiers is designed where there is one output: here "
+                  "there is nothing", "", "rectifier.snubber")
+    return s
+
+
+def given(work: Work, s: "Stage", turns: list[Any]) -> dict[str, Any]:
+    """The same as rows; turns: primary first."""
     rows = work.sheet.rows
     if s.variant.phase:
         return rectifier_clamp.given(work, s)
-    if s.snub:
-        work.sheet.given("rectifier1.snubbers", RECTIFIERS[s.secondary], "", "rule", "one across each rectifier")
-    return {"snub": {**s.snub, "c": rows["rectifier1.snubber_c"], "junction": rows["rectifier1.c_junction"]}} if s.snub else {}
+    for x in s.snubs:
+        work.sheet.given(f"rectifier{x.n}.snubbers", RECTIFIERS[s.secondary], "", "rule", "one across each rectifier")
+    return {"snubs": tuple(replace(x, ns=turns[k], capacitor=rows[f"rectifier{x.n}.snubber_c"], junction=rows[f"rectifier{x.n}.c_junction"])
+                           for k, x in enumerate(s.snubs, 1))}
 
 
 def note(design: Any) -> list[Symbol]:
     """What the drawing says of them."""
-    rows = design.rows
-    if "rectifier1.clamp_r" in rows:
+    if "rectifier1.clamp_r" in design.rows:
         return rectifier_clamp.note(design)
-    if "rectifier1.snubber_r" not in rows:
-        return []
-    value = lambda id: show(float(rows[f"rectifier1.{id}"].value), rows[f"rectifier1.{id}"].unit)  # noqa: E731
-    return [Symbol("note", (77, 60), (77, 63), f"across each rectifier: {value('snubber_r')}, {value('snubber_c')}", "secondary", "Rsn1")]
+    return snubbing.note(design, 1, *(((77, 63), (77, 66)) if design.context["stage"].others else ((77, 60), (77, 63))))
 
 
 def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
-    """What all of them burn [W]; s: the stage with the centre tap that behaves alike, whose kind is still the real one."""
-    if not s.snub:
-        return {}
-    if s.variant.phase:
+    """What those of each output burn [W]; s: the stage with the centre tap that behaves alike, whose kind is still the real one."""
+    if s.held:
         return rectifier_clamp.loss(sheet, s, o)
-    step = sheet("rectifier1.v_step", blocked_by(s), allowance=0.0, v_primary=o["v_in"], turns_secondary=s.ns, turns_primary=s.np)
-    each = sheet("rectifier1.snubber_each", snubber.snubber_loss, capacitor=s.snub["c"], parasitic=s.snub["junction"], volts=step,
-                 rate=o["f_switch"])
+    found = {x.n: _burnt(sheet, s, o, x) for x in s.snubs}
+    return {"snubbers": found} if found else {}
+
+
+def _burnt(sheet: Any, s: "Stage", o: Mapping[str, Any], x: Across) -> Any:
+    """Loss of the snubbers of one output [W]."""
+    name = f"rectifier{x.n}"
+    turns = {"turns_secondary": s.ns if x.n == 1 else x.ns, "turns_primary": s.np}  # a doubler behaves as one of other turns
+    both = {"capacitor": x.capacitor, "parasitic": x.junction, "rate": o["f_switch"]}
+    step = sheet(f"{name}.v_step", blocked_by(s), allowance=0.0, v_primary=o["v_in"], **turns)
+    each = sheet(f"{name}.snubber_each", snubber.snubber_loss, volts=step, **both)
+    if s.variant.active:
+        fed = sheet(f"{name}.snubber_fed", snubber.slow_rise_loss, v_clamp=o["v_c"], **turns, **both)
+        return sheet.total(f"{name}.snubber_loss", "W", "both rectifiers", freewheeling=each, feeding=fed)
     told = ("all rectifiers, each up and down once a period of a switch" if s.variant.both_ways
             else "the freewheeling rectifier; the feeding one's edges are those of the reset, soft enough to cost next to nothing")
-    return {"snubbers": sheet.total("rectifier1.snubber_loss", "W", told, **{f"rectifier{k}": each for k in range(1, hard_edges(s) + 1)})}
+    return sheet.total(f"{name}.snubber_loss", "W", told, **{f"rectifier{k}": each for k in range(1, hard_edges(s) + 1)})
 
 
 def elements(s: "Stage", at: Any, parts: tuple[Element, ...], o: Mapping[str, Any]) -> tuple[Element, ...]:
     """Junction and snubber across every output rectifier of a circuit, or what a clamp has in their place."""
-    if not s.snub:
-        return ()
-    if s.variant.phase:
+    if s.held:
         return rectifier_clamp.elements(s, at, parts, o)
-    rectifiers = [e for e in parts if e.value == "DOUT"]
-    return tuple(x for k, e in enumerate(rectifiers, 1) for x in snubbing.elements(k, s.snub["one"], (e.nodes[0], e.nodes[1])))
+    found: list[Element] = []
+    for x in s.snubs:
+        of = "" if x.n == 1 else f"o{x.n}"
+        rectifiers = [e for e in parts if e.value == f"DOUT{x.n if x.n > 1 else ''}"]
+        found += [part for k, e in enumerate(rectifiers, 1) for part in snubbing.elements(f"{k}{of}", x.one, (e.nodes[0], e.nodes[1]))]
+    return tuple(found)

@@ -35,9 +35,9 @@ class Stage(Struct, frozen=True):
     core: material row of the transformer; choke: what the filter inductor's core loss needs;
     leakage includes the series inductor of a phase-shifted bridge, whose own numbers stand in extra. spike: resistor and leakage of the
     clamp where another winding holds the open switch; nr: turns of a reset winding (of a tapped primary: its own). secondary: its kind; ns,
-    r_secondary: of its winding (of one half of a tap), inductance, r_inductor: of one filter inductor. snub: of the rectifiers' snubbers or
-    clamp; across_primary: of the primary's snubber. others: outputs beside the regulated one, whose current and resistances i_out and r are
-    then alone.
+    r_secondary: of its winding (of one half of a tap), inductance, r_inductor: of one filter inductor. snubs: across the rectifiers; held:
+    of their clamp in a phase-shifted bridge; across_primary: of the primary's snubber. others: outputs beside the regulated one, whose
+    current and resistances i_out and r are then alone.
     """
 
     variant: Variant
@@ -73,7 +73,8 @@ class Stage(Struct, frozen=True):
     spike: Mapping[str, Any] = field(default_factory=dict)
     r_sense: Any = 0.0
     extra: dict[str, Any] = field(default_factory=dict)
-    snub: Mapping[str, Any] = field(default_factory=dict)
+    snubs: tuple[snubbers.Across, ...] = ()
+    held: Mapping[str, Any] = field(default_factory=dict)
     across_primary: Mapping[str, Any] = field(default_factory=dict)
     others: tuple[Any, ...] = ()
 
@@ -184,7 +185,7 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     clamp = _spike(sheet, s, now, held, out["t_l"])
     snub = snubbers.loss(sheet, s, now)
     damped = primary_snubber.loss(sheet, s, now)
-    more |= secondary.loss_apart(sheet, s, now) | ({"snubbers": snub["snubbers"]} if snub else {}) | damped
+    more |= secondary.loss_apart(sheet, s, now) | {f"snubbers{n}": x for n, x in snub.get("snubbers", {}).items()} | damped
     supply = _supply(sheet, s, o)
     ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"],
                   i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])

@@ -7,6 +7,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import forward, snubber
+from rhevectra.core.topologies.common import snubbing
 from rhevectra.core.topologies.common.snubbing import Ringing
 from rhevectra.core.topologies.common.views import (
     FluxView,
@@ -19,7 +20,7 @@ from rhevectra.core.topologies.common.views import (
     winding_view,
 )
 from rhevectra.core.topologies.stepdown.shapes import shapes
-from rhevectra.core.topologies.stepdown.snubbers import hard_edges, inductance
+from rhevectra.core.topologies.stepdown.snubbers import apart, hard_edges, inductance, windings
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
@@ -103,7 +104,11 @@ def rectifier_ring(design: Any) -> Ringing:
     spread = lambda x: np.broadcast_to(np.asarray(getattr(x, "value", x), dtype=float), shape)  # noqa: E731
     step = spread(rows["rectifier1.v_reverse"]) / (1 + float(rows["rectifier.ringing"].value))
     burnt = hard_edges(s) * snubber.snubber_loss(1.0, 0.0, step, spread(o["f_switch"]))
-    return Ringing(inductance(s, [float(s.np.value), float(s.ns.value)], float(plan.leakage.value)),
+    if s.variant.active:
+        burnt = burnt + snubber.slow_rise_loss(1.0, 0.0, spread(o["v_c"]), s.ns.value, s.np.value, spread(o["f_switch"]))
+    own = [float(rows[id].value) if (id := f"rectifier{n}.c_junction") in rows else snubbing.junction(plan.rectifiers[n - 1]["row"])
+           for n, _ in windings(s)]
+    return Ringing(inductance(s, float(s.ns.value), float(plan.leakage.value) / apart(windings(s), own)[0]),
                    plan.rectifiers[design.requirement.main]["row"], step, burnt)
 
 
