@@ -23,6 +23,8 @@ PROBE = 1e-8
 HEALS = 1e-2
 """Share of the largest source, or of what it is the sum of where that is more, by which a guard may be off on entry where nothing else
 holds and it is well inside after the probe."""
+HEALED = 1e-11
+"""Share of the largest source by which it may still be off then."""
 
 
 class Interval(NamedTuple):
@@ -102,7 +104,7 @@ class Engine:
             made = self.of(combination)
             moved, values, _, after = made.entered(y)
             least = float((values / np.maximum(made.tied.sizes @ np.abs(moved), self._scale)).min(initial=0.0))
-            if least >= -HEALS and (after >= 0).all() and (found is None or least > found[0]):
+            if least >= -HEALS and (after >= -HEALED * self._scale).all() and (found is None or least > found[0]):
                 found = least, combination, moved
         return None if found is None else (found[1], found[2])
 
@@ -142,7 +144,7 @@ class Engine:
         y, combination = x, guess
         intervals: list[Interval] = []
         log: list[tuple[float, str]] = []
-        touches = 0
+        touches, touched, left, when = 0, -eq.period, guess, -eq.period
         for stretch in self._stretches:
             y, end = np.concatenate([y[:nx], stretch.s]), stretch.end
             sensitivity[nx:] = 0.0
@@ -172,9 +174,14 @@ class Engine:
                     raise NoSteadyState(f"{element}: {len(log)} events in one period and no end, the last at {time:.6g} s (chattering)")
                 before = combination
                 combination, made, y, sensitivity = self._cross(made.tied, guard, y, sensitivity, combination, time)
-                if combination == before and length < PROBE * eq.period:  # a guard is only touched: nothing changes, and time has to go on
-                    touches += 1
-                    skip = PROBE * eq.period * 2.0**touches
+                to_and_fro = combination == left and time - when < PROBE * eq.period
+                if (combination == before or to_and_fro) and length < PROBE * eq.period:
+                    # a guard is only touched, or undone by what it leads to: nothing changes, and time has to go on
+                    touches = 1 if time - touched > CROWDED * eq.period else touches + 1
+                    touched, skip = time, PROBE * eq.period * 2.0**touches
+                    if to_and_fro and skip > CROWDED * eq.period:
+                        raise NoSteadyState(f"{element}: changes to and fro at {time:.6g} s (chattering)")
+                left, when = before, time
         return Period(y, sensitivity[:nx], tuple(intervals), tuple(log), combination)
 
     def _cross(self, tied: Tied, guard: int, y: Array, sensitivity: Array, combination: tuple[int, ...],

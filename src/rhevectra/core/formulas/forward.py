@@ -287,33 +287,10 @@ def switch_frequency(rate: Any, pulses: Any) -> Any:
     return rate / pulses
 
 
-@formula("I_mag = ½·V_p·t_e/L_m", "A", "V_p t_e L_m", "half the swing to each side")
-def magnetising_both_ways(v_primary: Any, t_feeding: Any, lm: Any) -> Any:
-    """Magnetising current [A] at turn-off of a core driven both ways."""
-    return 0.5 * v_primary * t_feeding / lm
-
-
 @formula("R = ½·(r_d + R_s)", "Ω", "r_d R_s", "both halves of the centre tap freewheel side by side")
 def freewheeling_resistance(r_rectifier: Any, r_winding: Any) -> Any:
     """Resistance [Ω] in the path of the freewheeling current of a centre tap."""
     return 0.5 * (r_rectifier + r_winding)
-
-
-@formula("I_1 = (N_s/N_p)·I_v − I_mag", "A", "N_s N_p I_v I_mag", "the magnetising current begins at its opposite peak")
-def start_both_ways(turns_secondary: Any, turns_primary: Any, i_valley: Any, i_mag: Any) -> Any:
-    """Primary current [A] when the secondary begins to feed."""
-    return turns_secondary / turns_primary * i_valley - i_mag
-
-
-@formula("P = f_p·V_p·(½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c − ½·(Î − I_mag)·t_l) + P_c + P_n + P_off", "W",
-         "f_p V_p I_1 Î t_e I_mag t_c t_l P_c P_n P_off",
-         "charge drawn from the bus less what the leakage gives back; core, node and turn-off losses come on top")
-def bus_power_both_ways(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any, i_mag: Any, t_commutation: Any, t_return: Any,
-                        p_core: Any, p_node: Any, p_off: Any) -> Any:
-    """Power [W] drawn from the bus by a bridge."""
-    return (fs * v_primary
-            * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * (i_start + i_mag) * t_commutation - 0.5 * (i_peak - i_mag) * t_return)
-            + p_core + p_node + p_off)
 
 
 @formula("I_sw = I/√(m)", "A", "I m", "each switch carries one of m pulses")
@@ -368,12 +345,3 @@ def centre_tap_copper(r: Any, i_inductor: Any, duty: Any) -> Any:
 def leakage_ring(c_primary: Any, v_primary: Any, fs: Any) -> Any:
     """Loss [W] of the ring between leakage and nodes of a core driven both ways."""
     return 0.5 * c_primary * np.square(v_primary) * fs
-
-
-@formula("I_p = √(I² + f_p·(t_l·(Î − I_mag)²/3 + ½·Q·C_p·V_p²·√(C_p/L_lk)))", "A", "I f_p t_l Î I_mag Q C_p V_p L_lk",
-         "rms of linear pieces, and of a decaying ring of quality Q")
-def primary_rms_both_ways(i_switch: Any, fs: Any, t_return: Any, i_peak: Any, i_mag: Any, quality: Any, c_primary: Any, v_primary: Any,
-                          leakage: Any) -> Any:
-    """Primary winding rms current [A] of a core driven both ways; i_switch is that of all pulses."""
-    ring = 0.5 * quality * c_primary * np.square(v_primary) * np.sqrt(c_primary / leakage)
-    return np.sqrt(np.square(i_switch) + fs * (t_return * np.square(i_peak - i_mag) / 3 + ring))

@@ -58,17 +58,33 @@ def eddies_in(copper: Any, r: Any, i_rms: Any) -> Any:
     return copper - r * np.square(i_rms)
 
 
-@formula("ΔI_x = min(ΔI/(1 - t), √(2·I_o·ΔI/(1 - t)))", "A", "ΔI t I_o",
-         "the same volts and times across the least inductance; where it comes to rest with that, the same energy in every pulse")
-def ripple_flowing(ripple: Any, tolerance: Any, i_out: Any) -> Any:
-    """Ripple [A] of a current that does not rest as ordered, the inductance at the low end of its tolerance."""
-    return np.minimum(ripple / (1 - tolerance), np.sqrt(2 * i_out * ripple / (1 - tolerance)))
+@formula("I_m = ½·(I_v + Î_f)", "A", "I_v Î_f", "middle of a straight ramp")
+def middle(i_valley: Any, i_crest: Any) -> Any:
+    """Mean current [A] of a filter inductor while it is fed and freewheels."""
+    return 0.5 * (i_valley + i_crest)
 
 
-@formula("ΔI_x = ΔI/√(1 - t)", "A", "ΔI t", "the same energy in every pulse")
-def ripple_resting(ripple: Any, tolerance: Any) -> Any:
-    """Ripple [A] of a current that rests between pulses, the inductance at the low end of its tolerance."""
-    return ripple / np.sqrt(1 - tolerance)
+@formula("ΔI_x = ΔI/(1 - t)·min(1, √(2·I_m/max(0.000001, 2·I_s + ΔI/(1 - t))))", "A", "ΔI t I_m I_s",
+         "the same volts and times across the least inductance; where it comes to rest, the same charge in every pulse")
+def ripple_most(ripple: Any, tolerance: Any, i_mid: Any, i_rests: Any) -> Any:
+    """Ripple [A] with the inductance at the low end of its tolerance; i_mid: middle of the current as ordered, i_rests: what it stands on
+    where it comes to rest between pulses [A]."""
+    most = ripple / (1 - tolerance)
+    return most * np.minimum(1.0, np.sqrt(2 * i_mid / np.maximum(1e-6, 2 * i_rests + most)))
+
+
+@formula("Î_x = max(I_m + ½·ΔI_x, ΔI_x·(1 + (1 - t)·I_s/max(0.000001, ΔI)))", "A", "I_m ΔI_x t I_s ΔI",
+         "half the ripple above the middle, or all of it above where the current rests, which follows the pulse")
+def crest_most(i_mid: Any, ripple_most: Any, tolerance: Any, i_rests: Any, ripple: Any) -> Any:
+    """Crest [A] of a filter inductor's current with that ripple."""
+    return np.maximum(i_mid + 0.5 * ripple_most, ripple_most * (1 + (1 - tolerance) * i_rests / np.maximum(1e-6, ripple)))
+
+
+@formula("I_x = I_s·(1 + (1 - L_s/L_m)·t/(1 - t))", "A", "I_s L_s L_m t",
+         "what both inductors of a doubler carry apart lies beside the magnetising inductance, and grows as well")
+def rests_doubler(i_rests: Any, lm_seen: Any, lm: Any, tolerance: Any) -> Any:
+    """Current [A] at which a doubler rests, with the least inductance of both; lm_seen [H] holds lm and both inductors."""
+    return i_rests * (1 + (1 - lm_seen / lm) * tolerance / (1 - tolerance))
 
 
 @formula("L_x = L·(1 - t)", "H", "L t", "the low end of its tolerance")
@@ -89,24 +105,19 @@ def mean_below(i_crest: Any, ripple: Any) -> Any:
     return i_crest - 0.5 * ripple
 
 
-@formula("Î_x = max(I_o + ΔI_x/2, ΔI_x)", "A", "I_o ΔI_x", "half the ripple above the mean, or all of it above zero")
-def crest(i_out: Any, ripple: Any) -> Any:
-    """Crest [A] of a filter inductor's current for the output current and its ripple."""
-    return np.maximum(i_out + 0.5 * ripple, ripple)
-
-
 @formula("Î_L = Î + N_s/N_p·(Î_x - Î_f)", "A", "Î Î_x Î_f N_s N_p", "what the crest grows by, seen from the primary")
 def peak_least(i_peak: Any, i_most: Any, i_crest: Any, turns_secondary: Any, turns_primary: Any) -> Any:
     """Peak of the switch current [A] with the least filter inductance."""
     return i_peak + turns_secondary / turns_primary * (i_most - i_crest)
 
 
-@formula("Î_L = Î_y + I_m·(1 - L_s/L_m)·t/(1 - t)", "A", "Î_y I_m L_s L_m t",
-         "what both inductors of a doubler carry apart lies beside the magnetising inductance, and grows as well")
-def peak_least_doubler(i_peak: Any, i_mag: Any, lm_seen: Any, lm: Any, tolerance: Any) -> Any:
+@formula("Î_L = Î_y + I_m·(ΔI_x·(1 - t)/max(0.000001, ΔI)·(1 + (1 - L_s/L_m)·t/(1 - t)) - 1)", "A", "Î_y I_m L_s L_m t ΔI_x ΔI",
+         "what both inductors of a doubler carry apart lies beside the magnetising inductance, and grows while the pulse is as long")
+def peak_least_doubler(i_peak: Any, i_mag: Any, lm_seen: Any, lm: Any, tolerance: Any, ripple_most: Any, ripple: Any) -> Any:
     """Peak of the switch current [A] with the least inductance of both inductors of a current doubler; i_peak: of the crest alone; i_mag:
     of lm_seen, which holds lm [H] and both inductors."""
-    return i_peak + i_mag * (1 - lm_seen / lm) * tolerance / (1 - tolerance)
+    pulse = ripple_most * (1 - tolerance) / np.maximum(1e-6, ripple)
+    return i_peak + i_mag * (pulse * (1 + (1 - lm_seen / lm) * tolerance / (1 - tolerance)) - 1)
 
 
 @formula("I_C = √(max(0, 2·I_o·(Î_x² + Î_x·(Î_x - ΔI_x) + (Î_x - ΔI_x)²)/(3·(2·Î_x - ΔI_x)) - I_o²))", "A", "I_o Î_x ΔI_x",

@@ -29,17 +29,21 @@ def choose(work: Work) -> float:
 def peak(sheet: Any, o: Any, tolerance: Any, beside: dict[str, Any] | None = None, **turns: Any) -> tuple[Any, Any]:
     """Peak in run [A] and ripple [A] of the least inductance, as rows or bare numbers. o: a settled period; turns: of secondary and
     primary, where there is a transformer; beside: magnetising inductances lm and lm_seen [H], where the inductors lie beside it."""
-    made = {"ripple": o["ripple"], "tolerance": tolerance}
-    ripple = sheet.either("filter1.i_ripple_most", o["discontinuous"], sheet("filter1.i_ripple_resting", inductor.ripple_resting, **made),
-                          sheet("filter1.i_ripple_flowing", inductor.ripple_flowing, **made, i_out=o["i_load"]),
-                          "whether the current rests between pulses")
-    crest = sheet("filter1.i_peak_run_most", inductor.crest, i_out=o["i_load"], ripple=ripple)
+    middle = sheet("filter1.i_mid_ordered", inductor.middle, i_valley=o["valley"], i_crest=o["crest"])
+    stands = o["i_stands"] if "i_stands" in o else sheet.given("filter1.i_stands", 0.0, "A", "rule", "it rests at nothing")
+    rests = sheet.either("filter1.i_rests", o["discontinuous"], o["valley"], stands, "as it does, or as it would")
+    if beside is not None:
+        rests = sheet("filter1.i_rests_most", inductor.rests_doubler, i_rests=rests, **beside, tolerance=tolerance)
+    made = {"ripple": o["ripple"], "tolerance": tolerance, "i_mid": middle, "i_rests": rests}
+    ripple = sheet("filter1.i_ripple_most", inductor.ripple_most, **made)
+    crest = sheet("filter1.i_peak_run_most", inductor.crest_most, **made, ripple_most=ripple)
     if not turns:
         return sheet.again("switch.i_peak_least", crest), ripple
     most = sheet("switch.i_peak_least" if beside is None else "switch.i_peak_crest", inductor.peak_least, i_peak=o["i_peak"], i_most=crest,
                  i_crest=o["crest"], **turns)
     return (most if beside is None
-            else sheet("switch.i_peak_least", inductor.peak_least_doubler, i_peak=most, i_mag=o["i_mag"], **beside, tolerance=tolerance),
+            else sheet("switch.i_peak_least", inductor.peak_least_doubler, i_peak=most, i_mag=o["i_mag"], **beside, tolerance=tolerance,
+                       ripple_most=ripple, ripple=o["ripple"]),
             ripple)
 
 

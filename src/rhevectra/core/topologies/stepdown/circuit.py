@@ -26,8 +26,8 @@ from rhevectra.core.topologies.stepdown.evaluate import RESET_DIODE
 from rhevectra.core.topologies.stepdown.stage import RING_QUALITY
 from rhevectra.core.topologies.stepdown.variant import Variant
 
-_LIGHT = ("where the magnetising current seen from the secondary exceeds the inductor's valley it feeds the output by itself: the fixed "
-          "pulse then gives too much",)
+_LIGHT = ("at light load the filter rings with the nodes of the switches between the pulses: the fixed pulse gives some per cent more or "
+          "less, as the ring meets the next one",)
 
 
 def circuit(design: Any, corner: Corner) -> Circuit:

@@ -24,7 +24,7 @@ def shapes(o: Mapping[str, Any], at: Any, n: float, v: Variant) -> dict[str, tup
 
 def _inductor(o: Mapping[str, Any], at: Any) -> Pieces:
     end, low, crest, t_on = 1 / at(o["fs"]), at(o["valley"]), at(o["crest"]), at(o["t_on"])
-    empty = min(t_on + at(o["t_d"]), end) if low <= 0 else end
+    empty = min(t_on + at(o["t_d"]), end) if low <= 0 or at(o["discontinuous"]) else end
     return [0.0, max(at(o["t_c"]), EPS), t_on, max(empty, t_on + EPS), max(end, t_on + 2 * EPS)], [low, low, crest, low, low]
 
 

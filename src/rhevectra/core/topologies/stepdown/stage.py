@@ -12,7 +12,7 @@ from msgspec import Struct, field
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import Sheet, plain
-from rhevectra.core.formulas import active_clamp, flyback, forward, output, phase_shift, spike
+from rhevectra.core.formulas import active_clamp, both_ways, flyback, forward, output, phase_shift, spike
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.common.chokes import eddies
@@ -100,35 +100,46 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
                  i_mid=b["i_mid"])
     between = phase.between_pulses(sheet, s, b, down, r_path) if v.phase else {"down": down}
     down = between["down"]
-    volts = {"v_up": up, "v_down": down}
     r_wheel = sheet.total("filter1.r_freewheeling", "Ω", "rectifier and inductor while it freewheels", rectifier=r_free,
                           inductor=s.r_inductor)
-    nominal = sheet("switch.rate_nominal", forward.pulse_frequency, pulses=v.pulses, fs=s.fs)
-    wanted = sheet("switch.t_dcm_full_rate", forward.feeding_dcm, inductance=s.inductance, i_out=b["i_load"], fs=nominal, **volts)
-    fs = sheet("switch.pulse_rate", forward.pulse_rate, fs=nominal, f_floor=s.f_floor, t_feeding=wanted, t_floor=s.t_floor)
-    t_ccm = sheet("switch.t_feeding_ccm", forward.feeding_ccm, fs=fs, **volts)
-    t_dcm = sheet("switch.t_feeding_dcm", forward.feeding_dcm, inductance=s.inductance, i_out=b["i_load"], fs=fs, **volts)
-    discontinuous = plain(t_dcm) < plain(t_ccm)
-    t_e = sheet.either("switch.t_feeding", discontinuous, t_dcm, t_ccm, "discontinuous where the triangle of current fits into the period")
-    ripple = sheet("filter1.i_ripple_pp", forward.ripple_current, v_up=up, t_feeding=t_e, inductance=s.inductance)
-    t_d = sheet("filter1.t_down", forward.freewheeling, t_feeding=t_e, **volts)
-    low = sheet("filter1.i_valley", forward.valley, i_out=b["i_load"], ripple=ripple)
-    crest = sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple)
     c_p = sheet("transformer.c_primary", forward.across_primary, count=v.across, c_node=s.c_node)
-    t_c, mag = _magnetising(sheet, s, b,
-                            {"c_p": c_p, "v_in": v_in, "t_e": t_e, "fs": nominal if v.active else fs, "valley": low, "crest": crest})
-    i_mag = mag["i_mag"]
+    fed = _fed(sheet, s, b, {"v_up": up, "v_down": down}, v_in, c_p)
+    t_c, mag = _magnetising(sheet, s, b, {**fed, "c_p": c_p, "v_in": v_in, "fs": fed["nominal"] if v.active else fed["fs"]})
+    i_mag, low = mag["i_mag"], fed["valley"]
     if v.active:
         start = sheet("switch.i_start", active_clamp.start, i_valley=low, i_back=mag["i_back"], **turns)
     elif v.both_ways:
-        start = sheet("switch.i_start", forward.start_both_ways, i_valley=low, i_mag=i_mag, **turns)
+        start = sheet("switch.i_start", both_ways.start, i_valley=low, i_mag=i_mag, **turns)
     else:
         start = sheet("switch.i_start", flyback.to_primary, current=low, **turns)
-    peak = sheet("switch.i_peak", forward.switch_peak, i_crest=crest, i_mag=i_mag, **turns)
-    out = {"v_in": v_in, "v_wound": v_wound, "c_p": c_p, "up": up, "down": down, "fs": fs, "t_e": t_e, "t_d": t_d, "t_c": t_c,
-           "ripple": ripple, "valley": low, "crest": crest, "i_mag": i_mag, "i_start": start, "i_peak": peak,
-           "discontinuous": discontinuous, "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel, **between, **mag}
+    peak = sheet("switch.i_peak", forward.switch_peak, i_crest=fed["crest"], i_mag=i_mag, **turns)
+    out = {**fed, "v_in": v_in, "v_wound": v_wound, "c_p": c_p, "up": up, "down": down, "t_c": t_c, "i_start": start, "i_peak": peak,
+           "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel, **between, **mag}
+    if v.stands:
+        out["i_stands"] = sheet("filter1.i_stands", both_ways.stands, i_mag=i_mag, fs=out["fs"], c_primary=c_p, v_out=s.v_out, **turns)
     return out | (phase.circulation(sheet, s, b, out) if v.phase else {}) | _next(s, out)
+
+
+def _fed(sheet: Any, s: Stage, b: Mapping[str, Any], volts: Mapping[str, Any], v_in: Any, c_p: Any) -> dict[str, Any]:
+    """Rate and times of the pulses and the filter's current; the conduction mode is decided per corner."""
+    nominal = sheet("switch.rate_nominal", forward.pulse_frequency, pulses=s.variant.pulses, fs=s.fs)
+    load, stands = {"inductance": s.inductance, "i_out": b["i_load"], **volts}, s.variant.stands
+    dcm = both_ways.feeding_dcm if stands else forward.feeding_dcm
+    if stands:
+        load |= {"v_out": s.v_out, "c_primary": c_p, "v_primary": v_in, "lm": s.lm, "turns_secondary": s.ns, "turns_primary": s.np}
+    wanted = sheet("switch.t_dcm_full_rate", dcm, fs=nominal, **load)
+    fs = sheet("switch.pulse_rate", forward.pulse_rate, fs=nominal, f_floor=s.f_floor, t_feeding=wanted, t_floor=s.t_floor)
+    t_ccm = sheet("switch.t_feeding_ccm", forward.feeding_ccm, fs=fs, **volts)
+    t_dcm = sheet("switch.t_feeding_dcm", dcm, fs=fs, **load)
+    discontinuous = plain(t_dcm) < plain(t_ccm)
+    t_e = sheet.either("switch.t_feeding", discontinuous, t_dcm, t_ccm, "discontinuous where the triangle of current fits into the period")
+    ripple = sheet("filter1.i_ripple_pp", forward.ripple_current, v_up=volts["v_up"], t_feeding=t_e, inductance=s.inductance)
+    t_d = sheet("filter1.t_down", forward.freewheeling, t_feeding=t_e, **volts)
+    mean = {"i_out": b["i_load"], "ripple": ripple}
+    low = (sheet("filter1.i_valley", both_ways.valley, **mean, fs=fs, t_feeding=t_e, t_freewheeling=t_d) if stands
+           else sheet("filter1.i_valley", forward.valley, **mean))
+    return {"fs": fs, "nominal": nominal, "t_e": t_e, "t_d": t_d, "ripple": ripple, "valley": low,
+            "crest": sheet("filter1.i_peak", forward.crest, i_valley=low, ripple=ripple), "discontinuous": discontinuous}
 
 
 def period(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
@@ -148,14 +159,14 @@ def _magnetising(sheet: Any, s: Stage, b: Mapping[str, Any], o: Mapping[str, Any
     """Time the leakage takes over, and the magnetising current as the variant has it."""
     v, turns = s.variant, {"turns_secondary": s.ns, "turns_primary": s.np}
     if v.phase:
-        i_mag = sheet("transformer.i_mag", forward.magnetising_both_ways, v_primary=o["v_in"], t_feeding=o["t_e"], lm=s.lm)
+        i_mag = sheet("transformer.i_mag", both_ways.magnetising, v_primary=o["v_in"], t_feeding=o["t_e"], lm=s.lm)
         return (sheet("switch.t_commutation", phase_shift.turning_time, inductance=s.leakage, i_left=b["i_left"], i_valley=o["valley"],
                       i_mag=i_mag, v_primary=o["v_in"], **turns), {"i_mag": i_mag})
     t_c = sheet("switch.t_commutation", forward.commutation, leakage=s.leakage, i_valley=o["valley"], v_primary=o["v_in"], **turns)
     if v.active:
         return t_c, active.magnetising(sheet, s, o["t_e"], t_c, o["fs"], o["v_in"], o["c_p"], o["crest"])
     return (t_c, {
-        "i_mag": sheet("transformer.i_mag", forward.magnetising_both_ways if v.both_ways else forward.magnetising, v_primary=o["v_in"],
+        "i_mag": sheet("transformer.i_mag", both_ways.magnetising if v.both_ways else forward.magnetising, v_primary=o["v_in"],
                        t_feeding=o["t_e"], lm=s.lm)})
 
 
@@ -198,7 +209,7 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     elif v.active:
         p_bus = active.bus_power(sheet, now, also, node, off["loss_off"])
     else:
-        p_bus = sheet("switch.p_bus", forward.bus_power_both_ways if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"],
+        p_bus = sheet("switch.p_bus", both_ways.bus_power if v.both_ways else forward.bus_power, fs=o["fs"], v_primary=o["v_in"],
                       i_start=o["i_start"], i_peak=o["i_peak"], t_feeding=o["t_e"], t_commutation=o["t_c"], i_mag=o["i_mag"],
                       t_return=out["t_l"], p_core=also, p_node=node, p_off=off["loss_off"])
     return {**out, **off, "loss_ring": ring,
@@ -231,8 +242,8 @@ def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         i_p = i_heat = sheet.total("transformer.i_rms_primary", "A", "that of a leg, which carries it all the time", leg=i_all)
     elif v.both_ways:
         around = {"c_primary": o["c_p"], "v_primary": o["v_in"], "leakage": s.leakage}
-        i_p = sheet("transformer.i_rms_primary", forward.primary_rms_both_ways, **back, quality=RING_QUALITY, **around)
-        i_heat = sheet("transformer.i_rms_without_ring", forward.primary_rms_both_ways, **back, quality=0.0, **around)
+        i_p = sheet("transformer.i_rms_primary", both_ways.primary_rms, **back, quality=RING_QUALITY, **around)
+        i_heat = sheet("transformer.i_rms_without_ring", both_ways.primary_rms, **back, quality=0.0, **around)
     elif v.reset:
         i_p = i_heat = sheet.total("transformer.i_rms_primary", "A",
                                    "that of the switch: reset and leakage return through the reset winding", switch=i_all)

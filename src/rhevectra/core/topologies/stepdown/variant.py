@@ -62,3 +62,8 @@ class Variant(Struct, frozen=True):
     def bridged(self) -> bool:
         """The whole primary is driven to both sides, so that several can lie in series."""
         return self.both_ways and not self.tapped
+
+    @property
+    def stands(self) -> bool:
+        """The filter's current stands on the magnetising current, which finds no other way between the pulses."""
+        return self.both_ways and not self.phase

@@ -1,0 +1,66 @@
+"""A step-down stage whose core is driven both ways: what its magnetising current does that a single-ended one's does not."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.formula import formula
+
+
+@formula("t_e = √(2·V_d/(f_s·(V_u + V_d))·min(I_o·L/V_u, "
+         "(I_o + f_s·C_p·(N_p/N_s)²·V_o)/(V_u/L + V_p·N_p/(L_m·N_s))))", "s", "L I_o V_d f_s V_u V_o C_p V_p L_m N_p N_s",
+         "charge of a triangle of current; between the pulses the magnetising current has no way but through the filter, once it has "
+         "brought the nodes round by the output's voltage")
+def feeding_dcm(inductance: Any, i_out: Any, v_down: Any, fs: Any, v_up: Any, v_out: Any, c_primary: Any, v_primary: Any, lm: Any,
+                turns_primary: Any, turns_secondary: Any) -> Any:
+    """Time [s] the secondary feeds the filter in discontinuous conduction."""
+    ratio = turns_primary / turns_secondary
+    helped = (i_out + fs * c_primary * np.square(ratio) * v_out) / (v_up / inductance + v_primary * ratio / lm)
+    return np.sqrt(2 * v_down / (fs * (v_up + v_down)) * np.minimum(i_out * inductance / v_up, helped))
+
+
+@formula("I_v = max(0, I_o/(f_s·(t_e + t_d)) − ½·ΔI)", "A", "I_o f_s t_e t_d ΔI",
+         "symmetry of the triangle; in discontinuous conduction it stands on what the magnetising current carries")
+def valley(i_out: Any, fs: Any, t_feeding: Any, t_freewheeling: Any, ripple: Any) -> Any:
+    """Least current [A] of the filter inductor while it is fed and freewheels."""
+    return np.maximum(0.0, i_out / (fs * (t_feeding + t_freewheeling)) - 0.5 * ripple)
+
+
+@formula("I_s = max(0, I_mag·N_p/N_s − f_s·C_p·(N_p/N_s)²·V_o)", "A", "I_mag N_p N_s f_s C_p V_o",
+         "what the magnetising current carries, less what brings the nodes round by the output's voltage")
+def stands(i_mag: Any, turns_primary: Any, turns_secondary: Any, fs: Any, c_primary: Any, v_out: Any) -> Any:
+    """Current [A] at which the filter inductor would rest between the pulses, at the border of continuous conduction."""
+    ratio = turns_primary / turns_secondary
+    return np.maximum(0.0, i_mag * ratio - fs * c_primary * np.square(ratio) * v_out)
+
+
+@formula("I_mag = ½·V_p·t_e/L_m", "A", "V_p t_e L_m", "half the swing to each side")
+def magnetising(v_primary: Any, t_feeding: Any, lm: Any) -> Any:
+    """Magnetising current [A] at turn-off of a core driven both ways."""
+    return 0.5 * v_primary * t_feeding / lm
+
+
+@formula("I_1 = (N_s/N_p)·I_v − I_mag", "A", "N_s N_p I_v I_mag", "the magnetising current begins at its opposite peak")
+def start(turns_secondary: Any, turns_primary: Any, i_valley: Any, i_mag: Any) -> Any:
+    """Primary current [A] when the secondary begins to feed."""
+    return turns_secondary / turns_primary * i_valley - i_mag
+
+
+@formula("P = f_p·V_p·(½·(I_1 + Î)·t_e + ½·(I_1 + I_mag)·t_c − ½·(Î − I_mag)·t_l) + P_c + P_n + P_off", "W",
+         "f_p V_p I_1 Î t_e I_mag t_c t_l P_c P_n P_off",
+         "charge drawn from the bus less what the leakage gives back; core, node and turn-off losses come on top")
+def bus_power(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any, i_mag: Any, t_commutation: Any, t_return: Any,
+              p_core: Any, p_node: Any, p_off: Any) -> Any:
+    """Power [W] drawn from the bus by a bridge."""
+    return (fs * v_primary
+            * (0.5 * (i_start + i_peak) * t_feeding + 0.5 * (i_start + i_mag) * t_commutation - 0.5 * (i_peak - i_mag) * t_return)
+            + p_core + p_node + p_off)
+
+
+@formula("I_p = √(I² + f_p·(t_l·(Î − I_mag)²/3 + ½·Q·C_p·V_p²·√(C_p/L_lk)))", "A", "I f_p t_l Î I_mag Q C_p V_p L_lk",
+         "rms of linear pieces, and of a decaying ring of quality Q")
+def primary_rms(i_switch: Any, fs: Any, t_return: Any, i_peak: Any, i_mag: Any, quality: Any, c_primary: Any, v_primary: Any,
+                leakage: Any) -> Any:
+    """Primary winding rms current [A] of a core driven both ways; i_switch is that of all pulses."""
+    ring = 0.5 * quality * c_primary * np.square(v_primary) * np.sqrt(c_primary / leakage)
+    return np.sqrt(np.square(i_switch) + fs * (t_return * np.square(i_peak - i_mag) / 3 + ring))
