@@ -49,8 +49,7 @@ def seeded(seed: int, count: int):
 
 @pytest.mark.parametrize(("topology", "mains", "volts", "power", "load"), [
     ("half_bridge", Mains(kind="ac1", v_min=195, v_max=265), 5, 200, 0.1),
-    ("push_pull", Mains(kind="dc", v_min=36, v_max=60), 3.3, 389, 1.0),
-    ("push_pull", Mains(kind="ac1", v_min=85, v_max=265), 5, 361, 0.1)])
+    ("push_pull", Mains(kind="dc", v_min=36, v_max=60), 3.3, 389, 1.0)])
 def test_two_rectifiers_in_series_that_open_at_one_instant_are_followed(topology, mains, volts, power, load):
     """A bridge behind a winding that floats but for a megohm: what leaks there opens and closes one of two, to and fro at one instant. The
     exact period is found, gives the output, and is the same with a tenth and ten times of that resistance."""

@@ -276,6 +276,7 @@ def test_the_desk_makes_brushes_and_goes_on_with_a_design(qtbot, window):
         60e3 <= e.pins["fs"] <= 140e3 for e in desk.entries[1:])
     view, front = desk.view, unbeaten(desk.entries)
     assert desk.rows == front and desk.table.rowCount() == len(front)
+    assert all(f"Tightest figure: {desk.entries[j].tightest}" in desk.table.item(r, 0).toolTip() for r, j in enumerate(front))
     across, down = view.places()
     k = front[-1] if front[-1] else front[0]
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(round(across[k]), round(down[k])))

@@ -260,11 +260,12 @@ class ExploreView(QWidget):
         titles = [*(MEASURES[m].title for m in TABLE), *(a.label for a in self.tried)]
         with filled(self.table, len(self.rows), titles):
             for r, k in enumerate(self.rows):
-                e = self.entries[k]
+                e, tip = self.entries[k], self._tip(k)
                 for c, text in enumerate(
                         [*(told(e, m) for m in TABLE), *(a.said(e.pins[a.id]) if a.id in e.pins else "as it is" for a in self.tried)]):
                     item = QTableWidgetItem(text)
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                    item.setToolTip(tip)
                     if not self.may[k]:
                         item.setForeground(colour("muted"))
                     self.table.setItem(r, c, item)
