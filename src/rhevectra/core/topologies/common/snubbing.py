@@ -29,6 +29,18 @@ EDGE = 25e-9
 """Time the switch takes to turn on [s]: a step that is not sudden rings less (typical, from memory)."""
 RATIOS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0)
 KINDS = ("none", "rc")
+DECISIONS = (
+    DecisionSpec("rectifier.snubber", "Snubber across the rectifiers", "rectifier", "choice", options=KINDS,
+                 schools="none: the ringing allowance is taken on trust; rc: sized to keep to it, its loss counted"),
+    *(DecisionSpec(f"rectifier{n}.c_junction", f"Junction capacitance {n}", "rectifier", unit="F", low=1e-12, high=20e-9,
+                   schools="typical of the class; measured from two ringing frequencies") for n in range(1, 7)),
+    *(DecisionSpec(f"rectifier{n}.snubber_c", f"Snubber capacitor {n}", "rectifier", unit="F", low=1e-12, high=100e-9, step="E6")
+      for n in range(1, 7)),
+    *(DecisionSpec(f"rectifier{n}.snubber_r", f"Snubber resistor {n}", "rectifier", unit="Ω", low=0.1, high=10e3, step="E12")
+      for n in range(1, 7)),
+)
+
+
 class Ringing(Struct, frozen=True):
     """What the regulated output's rectifier rings with: inductance [H], its row of the catalogue, what it blocks without ringing [V] and
     what a farad across each rectifier burns [W], both over the grid."""
@@ -37,21 +49,6 @@ class Ringing(Struct, frozen=True):
     row: Mapping[str, Any]
     step: Array
     per_farad: Array
-
-
-def decisions(outputs: int) -> tuple[DecisionSpec, ...]:
-    """What may be decided about the snubbers of a stage with up to so many outputs."""
-    numbers = range(1, outputs + 1)
-    return (
-        DecisionSpec("rectifier.snubber", "Snubber across the rectifiers", "rectifier", "choice", options=KINDS,
-                     schools="none: the ringing allowance is taken on trust; rc: sized to keep to it, its loss counted"),
-        *(DecisionSpec(f"rectifier{n}.c_junction", f"Junction capacitance {n}", "rectifier", unit="F", low=1e-12, high=20e-9,
-                       schools="typical of the class; measured from two ringing frequencies") for n in numbers),
-        *(DecisionSpec(f"rectifier{n}.snubber_c", f"Snubber capacitor {n}", "rectifier", unit="F", low=1e-12, high=100e-9, step="E6")
-          for n in numbers),
-        *(DecisionSpec(f"rectifier{n}.snubber_r", f"Snubber resistor {n}", "rectifier", unit="Ω", low=0.1, high=10e3, step="E12")
-          for n in numbers),
-    )
 
 
 class Snubber(Struct, frozen=True):

@@ -37,7 +37,7 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
                                 schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
     own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), declare.LP_TOLERANCE]
     return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS,
-            *common.DECISIONS, *loop.DECISIONS, *snubbing.decisions(6))
+            *common.DECISIONS, *loop.DECISIONS, *snubbing.DECISIONS)
 
 
 def figures(v: Variant) -> tuple[FigureSpec, ...]:

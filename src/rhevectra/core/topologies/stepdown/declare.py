@@ -97,7 +97,7 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
                                *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()),
                                *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS,
                                *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()),
-                               *(rectifier_clamp.DECISIONS if v.phase else snubbing.decisions(6)), *_SEVERAL, without=_WITHOUT),
+                               *(rectifier_clamp.DECISIONS if v.phase else snubbing.DECISIONS), *_SEVERAL, without=_WITHOUT),
             *common.DECISIONS, *supply.DECISIONS, *loop.DECISIONS)
 
 

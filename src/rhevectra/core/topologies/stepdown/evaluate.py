@@ -226,7 +226,7 @@ def _losses(work: Work, plan: Plan, whole: st.Stage, s: st.Stage, o: dict[str, A
     rectifiers = others.rectifiers(sheet, "loss.rectifiers", s, whole if shared else s, own, fed)
     return {"switch_conduction": conduction, "current_sense": sensing.heat(work, s.r_sense, o["i_all"]), "switch_turn_on": o["loss_node"],
             "switch_turn_off": o["loss_off"], "core": o["p_core"], "copper": copper, "rectifier1": rectifiers, **beside,
-            **{f"rectifier{n}_snubber": x for n, x in o.get("snubbers", {}).items()},
+            **{f"rectifier{n}_snubber": x for n, x in o["snubbers"].items()},
             **({"switch_snubber": o["primary_snubber"]} if s.across_primary else {}), "winding_ring": o["loss_ring"],
             **({"switch_spike": o["spike"]} if s.variant.clamped else {"switch_clamp": o["loss_clamp"]} if s.variant.active else {}),
             "filter_core": o["p_choke"],

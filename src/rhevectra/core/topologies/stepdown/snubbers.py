@@ -28,9 +28,18 @@ def _ringing(s: "Stage") -> float:
     return 4.0 if s.variant.both_ways and s.secondary == TAP else 2.0 if s.secondary == BRIDGE else 1.0
 
 
-def inductance(s: "Stage", turns: float, leakage: float) -> float:
-    """What a blocking rectifier of a winding of so many turns rings with [H]; leakage seen from the primary [H]."""
-    return (leakage * (turns / float(plain(s.np))) ** 2 + snubbing.STRAY) * _ringing(s)
+def windings(s: "Stage") -> list[tuple[int, float]]:
+    """Number and turns of the winding of each output."""
+    return [(1, float(plain(s.ns))), *((x.n, float(plain(x.ns))) for x in s.others)]
+
+
+def inductances(s: "Stage", leakage: float, junctions: list[float]) -> list[float]:
+    """What a blocking rectifier of each output rings with [H]: of the leakage seen from the primary [H], with which all ring at once, the
+    part that goes with the share of its junctions [F]."""
+    wound = windings(s)
+    seen = [c * ns**2 for c, (_, ns) in zip(junctions, wound, strict=True)]
+    return [(leakage / (c / sum(seen)) * (ns / float(plain(s.np))) ** 2 + snubbing.STRAY) * _ringing(s)
+            for c, (_, ns) in zip(seen, wound, strict=True)]
 
 
 def hard_edges(s: "Stage") -> int:
@@ -58,25 +67,12 @@ def choose(work: Work, s: "Stage", rectifiers: Mapping[int, Mapping[str, Any]], 
         return s
     wound = windings(s)
     junctions = [snubbing.typical(work, n, rectifiers[n - 1]["row"]) for n, _ in wound]
-    shares = apart(wound, [float(c.value) for c in junctions])
+    rings = inductances(s, leakage, [float(c.value) for c in junctions])
     text = "leakage as this winding sees it, and its wiring" + (
         "; all outputs ring with it at once: the part that goes with this one's share of their junctions" if s.others else "")
 
-    def across(n: int, ns: float, c_j: Any, share: float) -> Across:
-        one = snubbing.one(work, n, c_j, inductance(s, ns, leakage / share), text)
-        return Across(n, ns, one.capacitor, one.junction, one)
-    return replace(s, snubs=tuple(across(n, ns, c, x) for (n, ns), c, x in zip(wound, junctions, shares, strict=True)))
-
-
-def windings(s: "Stage") -> list[tuple[int, float]]:
-    """Number and turns of the winding of each output."""
-    return [(1, float(plain(s.ns))), *((x.n, float(plain(x.ns))) for x in s.others)]
-
-
-def apart(wound: list[tuple[int, float]], junctions: list[float]) -> list[float]:
-    """Share each output's junctions [F] have of all, seen from the primary."""
-    seen = [c * ns**2 for c, (_, ns) in zip(junctions, wound, strict=True)]
-    return [c / sum(seen) for c in seen]
+    made = [(n, ns, snubbing.one(work, n, c_j, ring, text)) for (n, ns), c_j, ring in zip(wound, junctions, rings, strict=True)]
+    return replace(s, snubs=tuple(Across(n, ns, one.capacitor, one.junction, one) for n, ns, one in made))
 
 
 def _clamped(work: Work, s: "Stage", row: Mapping[str, Any], out: Mapping[str, Any]) -> "Stage":
@@ -112,8 +108,7 @@ def loss(sheet: Any, s: "Stage", o: Mapping[str, Any]) -> dict[str, Any]:
     """What those of each output burn [W]; s: the stage with the centre tap that behaves alike, whose kind is still the real one."""
     if s.held:
         return rectifier_clamp.loss(sheet, s, o)
-    found = {x.n: _burnt(sheet, s, o, x) for x in s.snubs}
-    return {"snubbers": found} if found else {}
+    return {"snubbers": {x.n: _burnt(sheet, s, o, x) for x in s.snubs}}
 
 
 def _burnt(sheet: Any, s: "Stage", o: Mapping[str, Any], x: Across) -> Any:

@@ -115,8 +115,6 @@ def advance(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     peak = sheet("switch.i_peak", forward.switch_peak, i_crest=fed["crest"], i_mag=i_mag, **turns)
     out = {**fed, "v_in": v_in, "v_wound": v_wound, "c_p": c_p, "up": up, "down": down, "t_c": t_c, "i_start": start, "i_peak": peak,
            "i_load": b["i_load"], "r_path": r_path, "r_feed": r_feed, "r_wheel": r_wheel, **between, **mag}
-    if v.stands:
-        out["i_stands"] = sheet("filter1.i_stands", both_ways.stands, i_mag=i_mag, fs=out["fs"], c_primary=c_p, v_out=s.v_out, **turns)
     return out | (phase.circulation(sheet, s, b, out) if v.phase else {}) | _next(s, out)
 
 
@@ -148,6 +146,9 @@ def period(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     o = advance(sheet, s, b)
     o["i_l"] = sheet("filter1.i_rms", forward.inductor_rms, fs=o["fs"], t_feeding=o["t_e"], t_freewheeling=o["t_d"], i_valley=o["valley"],
                      i_crest=o["crest"])
+    if s.variant.stands:
+        o["i_stands"] = sheet("filter1.i_stands", both_ways.stands, i_mag=o["i_mag"], fs=o["fs"], c_primary=o["c_p"], v_out=s.v_out,
+                              turns_secondary=s.ns, turns_primary=s.np)
     t_x = sheet("switch.t_after", forward.feeding_after, c_primary=o["c_p"], v_primary=o["v_in"], i_peak=o["i_peak"])
     o["t_on"] = sheet("switch.t_on", forward.on_time, t_feeding=o["t_e"], t_commutation=o["t_c"], t_after=t_x)
     o["f_switch"] = sheet("switch.frequency", forward.switch_frequency, rate=o["fs"], pulses=s.variant.pulses)
@@ -196,7 +197,7 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
     clamp = _spike(sheet, s, now, held, out["t_l"])
     snub = snubbers.loss(sheet, s, now)
     damped = primary_snubber.loss(sheet, s, now)
-    more |= secondary.loss_apart(sheet, s, now) | {f"snubbers{n}": x for n, x in snub.get("snubbers", {}).items()} | damped
+    more |= secondary.loss_apart(sheet, s, now) | {f"snubbers{n}": x for n, x in snub["snubbers"].items()} | damped
     supply = _supply(sheet, s, o)
     ramps = sheet("switch.p_ramps", forward.ramp_loss, fs=o["fs"], t_feeding=o["t_e"], r_path=o["r_path"], i_peak=o["i_peak"],
                   i_start=o["i_start"], r_feeding=o["r_feed"], t_freewheeling=o["t_d"], r_freewheeling=o["r_wheel"], ripple=o["ripple"])

@@ -20,7 +20,7 @@ from rhevectra.core.topologies.common.views import (
     winding_view,
 )
 from rhevectra.core.topologies.stepdown.shapes import shapes
-from rhevectra.core.topologies.stepdown.snubbers import apart, hard_edges, inductance, windings
+from rhevectra.core.topologies.stepdown.snubbers import hard_edges, inductances, windings
 
 
 def waveforms(design: Any, corner: Corner) -> list[Shape]:
@@ -108,8 +108,7 @@ def rectifier_ring(design: Any) -> Ringing:
         burnt = burnt + snubber.slow_rise_loss(1.0, 0.0, spread(o["v_c"]), s.ns.value, s.np.value, spread(o["f_switch"]))
     own = [float(rows[id].value) if (id := f"rectifier{n}.c_junction") in rows else snubbing.junction(plan.rectifiers[n - 1]["row"])
            for n, _ in windings(s)]
-    return Ringing(inductance(s, float(s.ns.value), float(plan.leakage.value) / apart(windings(s), own)[0]),
-                   plan.rectifiers[design.requirement.main]["row"], step, burnt)
+    return Ringing(inductances(s, float(plan.leakage.value), own)[0], plan.rectifiers[design.requirement.main]["row"], step, burnt)
 
 
 def ripple_choice(design: Any) -> RippleView:
