@@ -16,7 +16,7 @@ from rhevectra.core.circuit.read import read
 from rhevectra.core.circuit.steady import steady
 from rhevectra.core.design.exact import exact, remarks
 from rhevectra.core.design.size import size
-from rhevectra.core.formulas import flyback
+from rhevectra.core.formulas import valley_switching
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.pictures import pictures_of
 from spice import measure, shortened
@@ -121,7 +121,8 @@ def test_the_valley_is_the_first_that_the_highest_frequency_leaves(designs):
 
 def test_the_boundary_inductance_empties_the_core_before_the_valley():
     """By hand: 100 V, duty 0.5, 60 W, 65 kHz, 100 pF: ramp, discharge and half a ring fill the period, ½·L·Î²·f is the power."""
-    lp = brentq(lambda x: x - flyback.boundary_inductance(100.0, 0.5, flyback.half_ring(x, 1e-10), 65e3, 60.0), 1e-5, 1e-2)
+    wanted = valley_switching.boundary_inductance
+    lp = brentq(lambda x: x - wanted(100.0, 0.5, valley_switching.half_ring(x, 1e-10), 65e3, 60.0), 1e-5, 1e-2)
     peak = np.sqrt(2 * 60.0 / (lp * 65e3))
     assert 2 * lp * peak / 100.0 + np.pi * np.sqrt(lp * 1e-10) == pytest.approx(1 / 65e3, rel=1e-9)
 

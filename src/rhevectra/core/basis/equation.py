@@ -12,8 +12,8 @@ from functools import lru_cache
 _WORDS = {"·": "*", "×": "*", "−": "-", "²": "**2", "³": "**3", "½": "0.5", "¼": "0.25", "¾": "0.75", "⅓": "(1/3)", "π": "pi", "^": "**",
           "√": "sqrt", "µ₀": "mu0", "ε₀": "eps0"}
 _FUNCTIONS = {"sqrt": math.sqrt, "max": max, "min": min, "exp": math.exp, "ln": math.log, "cos": math.cos, "sin": math.sin,
-              "asin": math.asin, "atan": math.atan, "pi": math.pi, "mu0": 4e-7 * math.pi, "eps0": 8.854e-12, "abs": abs}
-_FUNCTION_NAME = re.compile(r"max|min|exp|ln|cos|asin|atan|sin|abs")
+              "asin": math.asin, "atan": math.atan, "tanh": math.tanh, "pi": math.pi, "mu0": 4e-7 * math.pi, "eps0": 8.854e-12, "abs": abs}
+_FUNCTION_NAME = re.compile(r"max|min|exp|ln|cos|asin|atan|tanh|sin|abs")
 
 
 def right_side(equation: str) -> str:

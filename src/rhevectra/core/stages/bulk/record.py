@@ -33,7 +33,7 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
     old = sheet.solved("bulk.v_valley_left", bus(plan, grid, power, b, float(sheet.rows["bulk.c_left"].value))[1].v_valley, "V",
                        "the same periodic steady state with what is left of the capacitor", c=c_left, line=given["line"], power=p)
     v_bus = inlet.record_bus(work, rows["valley"], rows["peak"], on_bus, plan.floor, p, "bulk", (old, c_left))
-    hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of the switch current less its average")
+    hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of what the power stage draws in a period, less its average")
     surge.record_life(work, plan.cap, 1, sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf))
     sheet.given("bulk.i_limit", plan.cap["i_rated_a"] * inlet.cooler(need, plan.cap), "A", "catalogue",
                 f"rated {show(plan.cap['i_rated_a'], 'A')} at {plan.cap['t_max_c']:g} °C, raised by the cooler ambient (common practice, "

@@ -52,8 +52,8 @@ def primary(sheet: Any, s: Any, o: Mapping[str, Any]) -> dict[str, Any]:
     i_sw = sheet("switch.i_rms", turned_clamp.switch_rms, fs=o["fs"], t_ramp=o["t_ramp"], i_start=o["i_start"], i_peak=o["i_peak"],
                  t_com=o["t_turned"], i_left=o["i_left"])
     turned = sheet("switch.i_turned", turned_clamp.turned, i_start=o["i_start"], i_left=o["i_left"])
-    return {"i_switch": i_sw,
-            "i_primary": sheet("transformer.i_rms_primary", active_clamp.primary_rms, i_switch=i_sw, i_clamp=o["i_clamp_rms"]),
+    whole = sheet("transformer.i_rms_primary", active_clamp.primary_rms, i_switch=i_sw, i_clamp=o["i_clamp_rms"])
+    return {"i_switch": i_sw, "i_drawn": i_sw, "i_heat": whole, "i_primary": whole,
             "q_bus": sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], r_on=o["r_on"],
                            lp=s.lp, i_end=turned, t_com=o["t_turned"], v_bus=s.v_bus, r_core=o["r_core"], c_node=s.c_node,
                            v_turn_on=o["v_turn_on"])}

@@ -41,7 +41,7 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
     settled = pd.solve(stage, plan.state, tolerance=tolerance)
     o = settled.out
     average = o["p_bus"] / v_bus
-    ripple = np.sqrt(np.maximum(np.square(o["i_primary" if stage.variant.held else "i_switch"]) - np.square(average), 0.0))
+    ripple = np.sqrt(np.maximum(np.square(o["i_primary" if stage.variant.held else "i_drawn"]) - np.square(average), 0.0))
     return o["p_bus"], ripple, replace(plan, stage=settled.stage, state=settled.state, change=settled.change)
 
 
@@ -192,7 +192,7 @@ def _losses(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> dict[str,
     effective = s.extra["r_effective"]
     real = sheet.solved("transformer.r_primary_real", effective[0], "Ω",
                         "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all harmonics")
-    copper = {"primary": sheet("loss.copper_primary", resistive_loss, r=real, i_rms=o["i_primary"])}
+    copper = {"primary": sheet("loss.copper_primary", resistive_loss, r=real, i_rms=o["i_heat"])}
     for k, (current, r) in enumerate(zip(s.i_outputs, effective[1:], strict=True), 1):
         id = f"secondary{k}.i_rms"
         rms = sheet.rows.get(id) or sheet(id, flyback.share, i_secondary=o["i_secondary"], i_out=current, i_total=o["i_sum"])

@@ -17,10 +17,11 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.fixed_point import FixedPoint
 from rhevectra.core.basis.fused import Fused
 from rhevectra.core.basis.sheet import Quick, Sheet, plain
-from rhevectra.core.formulas import clamp, flyback, handed_back, magnetics
+from rhevectra.core.formulas import clamp, flyback, handed_back, magnetics, valley_switching
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.flyback import active
+from rhevectra.core.topologies.flyback.primary import primary
 from rhevectra.core.topologies.flyback.variant import Variant
 
 PASSES = 16
@@ -143,9 +144,9 @@ def advance(sheet: Any, s: Stage, before: Mapping[str, Any]) -> dict[str, Any]:
 
 def _pulse(sheet: Any, s: Stage, b: Mapping[str, Any], v_or: Any, lm: Any, i_sum: Any) -> dict[str, Any]:
     """Rate of the pulses, the charge of one, and its currents and times."""
-    rate = (sheet("switch.valley_rate", flyback.valley_rate, f_max=s.f_max, t_ramp=b["t_ramp"], t_rise=b["t_rise"], t_off=b["t_off"],
-                  valley=s.valley, t_valley=sheet("switch.t_valley", flyback.half_ring, lp=s.lp, c_node=s.c_node)) if s.variant.valley
-            else s.fs)
+    rate = (sheet("switch.valley_rate", valley_switching.valley_rate, f_max=s.f_max, t_ramp=b["t_ramp"], t_rise=b["t_rise"],
+                  t_off=b["t_off"], valley=s.valley,
+                  t_valley=sheet("switch.t_valley", valley_switching.half_ring, lp=s.lp, c_node=s.c_node)) if s.variant.valley else s.fs)
     fs = sheet("switch.frequency", flyback.pulse_rate, fs=rate, f_floor=s.f_floor, i_secondary=i_sum, lm=lm, i_floor=s.i_floor,
                v_reflected=v_or, i_clamp=b["i_core"], e_off=b["e_off"])
     q = sheet("secondary.q", flyback.core_charge, i_secondary=i_sum, fs=fs, i_clamp=b["i_core"], e_off=b["e_off"], v_reflected=v_or,
@@ -255,25 +256,13 @@ def _taken(sheet: Any, s: Stage, o: dict[str, Any], e_cut: Any, plateau: Any) ->
 
 def _energy(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
     """Primary rms currents, the charge drawn from the bus and the losses of the switch."""
-    p = active.primary(sheet, s, o) if s.variant.turned else _primary(sheet, s, o)
+    p = active.primary(sheet, s, o) if s.variant.turned else primary(sheet, s, o)
     drawn = {"fs": o["fs"], "v_bus": s.v_bus, "q_bus": p["q_bus"]}
     return {**p, "p_bus": sheet("switch.p_bus", handed_back.bus_power, charge=o["q_clamp"], **drawn) if s.variant.clamp is None
             else s.variant.clamp.bus_power(sheet, o, drawn),
             "loss_turn_on": sheet("switch.loss_turn_on", flyback.turn_on_loss, c_node=s.c_node, v_turn_on=o["v_turn_on"], fs=o["fs"]),
             "loss_turn_off": sheet("switch.loss_turn_off", flyback.energy_rate, energy=o["e_cut"], fs=o["fs"]),
             "loss_conduction": sheet("switch.loss_conduction", resistive_loss, r=s.r_switch, i_rms=p["i_switch"])}
-
-
-def _primary(sheet: Any, s: Stage, o: dict[str, Any]) -> dict[str, Any]:
-    """Rms of switch and primary, and the charge drawn from the bus."""
-    i_sw = sheet("switch.i_rms", flyback.switch_rms, fs=o["fs"], t_ramp=o["t_ramp"], i_start=o["i_start"], i_peak=o["i_peak"],
-                 t_com=o["t_com"], i_end=o["i_end"])
-    return {"i_switch": i_sw,
-            "i_primary": sheet("transformer.i_rms_primary", flyback.primary_rms, i_switch=i_sw, fs=o["fs"], t_clamp=o["t_clamp"],
-                               i_clamp=o["i_clamp"]),
-            "q_bus": sheet("switch.q_bus", flyback.bus_charge, i_peak=o["i_peak"], i_start=o["i_start"], t_ramp=o["t_ramp"], r_on=o["r_on"],
-                           lp=s.lp, i_end=o["i_end"], t_com=o["t_com"], v_bus=s.v_bus, r_core=o["r_core"], c_node=s.c_node,
-                           v_turn_on=o["v_turn_on"])}
 
 
 def first_guess(s: Stage) -> dict[str, Any]:
@@ -357,7 +346,7 @@ def solve(s: Stage, before: Mapping[str, Any] | None = None, passes: int = PASSE
         return _repeat(s, before, passes, tolerance)
     first = _repeat(replace(s, valley=1.0), before, passes, max(tolerance, VALLEY_FOUND))
     o = first.out
-    valley = flyback.first_valley(s.f_max, o["t_ramp"] + o["t_rise"] + o["t_off"], flyback.half_ring(s.lp, s.c_node))
+    valley = valley_switching.first_valley(s.f_max, o["t_ramp"] + o["t_rise"] + o["t_off"], valley_switching.half_ring(s.lp, s.c_node))
     return _repeat(replace(s, valley=valley), first.state, passes, tolerance)
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.formulas import flyback, least_bus
+from rhevectra.core.formulas import least_bus, valley_switching
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.least_bus import record_asked, record_line
 from rhevectra.core.topologies.flyback import period as pd
@@ -25,7 +25,7 @@ def peak_at(work: Work, s: pd.Stage, out: dict[str, Any], floor: float) -> float
                                                       least_bus.power_continuous(here, peak, lp, fs))
     there = least_bus.mean_voltage(least_bus.left_of_bus(floor, r_on, 2 * power / least_bus.mean_voltage(floor, v_or), 0.0), v_or)
     if s.variant.valley:
-        ring = float(flyback.half_ring(lp, plain(s.c_node)))
+        ring = float(valley_switching.half_ring(lp, plain(s.c_node)))
         return float(np.max(power / there + np.sqrt(np.square(power / there) + 2 * power * ring / lp)))
     flowing = power / there + there / (2 * lp * fs)
     return float(np.max(np.where(_empties(s, there, flowing, lp, fs), np.sqrt(2 * power / (lp * fs)), flowing)))

@@ -9,7 +9,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.requirement import Output
 from rhevectra.core.basis.sheet import plain, reader
-from rhevectra.core.formulas import flyback, magnetics
+from rhevectra.core.formulas import flyback, magnetics, valley_switching
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.stages import clamping
@@ -107,12 +107,12 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
 def _boundary(work: Work, stage: Mapping[str, Any], c_node: float) -> Any:
     """Inductance of the boundary of conduction; the way to the valley depends on it."""
     v_low, duty, power, fs = (float(plain(stage[k])) for k in ("v_bus", "duty", "power", "fs"))
-    lp = float(flyback.boundary_inductance(v_low, duty, 0.0, fs, power))
+    lp = float(valley_switching.boundary_inductance(v_low, duty, 0.0, fs, power))
     for _ in range(6):
-        lp = float(flyback.boundary_inductance(v_low, duty, min(flyback.half_ring(lp, c_node), 0.5 / fs), fs, power))
-    way = work.sheet.solved("switch.t_valley_plan", float(min(flyback.half_ring(lp, c_node), 0.5 / fs)), "s",
+        lp = float(valley_switching.boundary_inductance(v_low, duty, min(valley_switching.half_ring(lp, c_node), 0.5 / fs), fs, power))
+    way = work.sheet.solved("switch.t_valley_plan", float(min(valley_switching.half_ring(lp, c_node), 0.5 / fs)), "s",
                             "half a free ring of the inductance wanted; six passes")
-    return work.sheet("transformer.lp_wanted", flyback.boundary_inductance, t_valley=way, **stage)
+    return work.sheet("transformer.lp_wanted", valley_switching.boundary_inductance, t_valley=way, **stage)
 
 
 def limit_inputs(work: Work) -> dict[str, Any]:
@@ -163,7 +163,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     """What the circuit asks of the transformer, from one period `out` of the estimated stage; and the margin width [m]."""
     need, grid, choose = work.need, work.grid, work.choose
     full = corners.FULL.mask(grid) & np.broadcast_to(np.array([p.label == "" for p in grid.points])[None, None, :, None], grid.shape)
-    index = np.unravel_index(int(np.argmax(np.where(full, out["i_primary"], -1))), grid.shape)
+    index = np.unravel_index(int(np.argmax(np.where(full, out["i_heat"], -1))), grid.shape)
     at = reader(tuple(int(i) for i in index))
     fs, ratio = at(out["fs"]), float(stage.np)
     tol = [ROUNDING * out.tolerance for out in need.outputs]
@@ -172,7 +172,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     avg_p, har_p = phasors(t_p, i_p, 1 / fs, ORDERS)
     _, har_s = phasors(t_s, i_s, 1 / fs, ORDERS)
     triple, margin, tapes = winding.spacing(work)
-    needs = [tr.WindingNeed("primary", at(out["v_or"]), at(out["i_primary"]), avg_p, har_p, False)]
+    needs = [tr.WindingNeed("primary", at(out["v_or"]), at(out["i_heat"]), avg_p, har_p, False)]
     reach = at(out["i_sum"])
     for k in range(len(need.outputs)):
         scale = at(stage.i_outputs[k]) / reach

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.formulas import flyback, magnetics
+from rhevectra.core.formulas import flyback, magnetics, valley_switching
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.candidate import leakage_of, resistance_loss
 from rhevectra.core.magnetics.windows import Windows, windows
@@ -179,7 +179,7 @@ def _clamped(work: Work, plan: Plan, v_bus: Any, v_or: float, clamp: ModuleType)
     real, v_class, derating, v_top = plan.stage, plan.switch["row"]["v_class_v"], float(plan.switch["derate"].value), float(np.max(v_bus))
     goal = clamp.target(work, v_class, derating, v_top, v_or)
     worst = np.max(flyback.after_node_rise(real.i_limit, real.c_node, real.lp, v_bus, v_or))
-    fs = (float(np.max(flyback.limit_rate(real.lp, real.i_limit, v_bus, v_or, flyback.half_ring(real.lp, real.c_node))))
+    fs = (float(np.max(valley_switching.limit_rate(real.lp, real.i_limit, v_bus, v_or, valley_switching.half_ring(real.lp, real.c_node))))
           if real.variant.valley else real.fs)
     ratio = real.np / real.ns[0] / plan.need.ratio
     values = clamp.design(work, goal, real.leakage, float(worst), plan.need.windings[0].volts * ratio * 1.01, real.c_node,
