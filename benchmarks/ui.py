@@ -23,6 +23,9 @@ from rhevectra.ui.pictures.canvas import PX_PER_MM
 from rhevectra.ui.theme import roles
 from rhevectra.ui.window import MainWindow
 
+PERSON = 0.4
+"""Seconds between the nudges of somebody who looks at what came of the last one."""
+
 
 def megabytes() -> float:
     """Resident memory now [MB]."""
@@ -128,6 +131,32 @@ def dragged(application: QApplication) -> None:
     window.close()
 
 
+def nudged(application: QApplication) -> None:
+    """Print how long a nudge takes from the key to the window painted anew, at the pace of a person who looks at what came of the last."""
+    window = MainWindow(Session.of_text(demo.text(), "demo"))
+    window.resize(1280, 800)
+    window.show()
+    window.size_desk.go_to("switch", "fs")
+    edit, took = window.size_desk.decisions.rows["fs"].editor, []
+    for k in range(25):
+        end = time.perf_counter() + PERSON
+        while time.perf_counter() < end:
+            application.processEvents()
+            time.sleep(1e-3)
+        before, start = window.session.design, time.perf_counter()
+        QTest.keyClick(edit, Qt.Key.Key_Up if k < 12 else Qt.Key.Key_Down)
+        while window.changing.busy:
+            application.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+        application.sendPostedEvents(None, QEvent.Type.UpdateRequest)
+        assert window.session.design is not before
+        took.append(time.perf_counter() - start)
+    print(f"a nudge {PERSON * 1e3:.0f} ms after the last one, from the key to figures and picture painted anew: first "
+          f"{took[0] * 1e3:.0f} ms, median {statistics.median(took) * 1e3:.0f}, most {max(took[1:]) * 1e3:.0f} ms (goals: figures under "
+          "30 ms, picture under 60 ms)")
+    window.session.saved = window.session.document
+    window.close()
+
+
 def main() -> None:
     """Print medians, what the window was away, and the memory at 200 and 1000 edits."""
     sys.setswitchinterval(SHARE)
@@ -139,6 +168,7 @@ def main() -> None:
     away(application, "frost-fans", "llc_half", "llc.cr")
     desks(application)
     dragged(application)
+    nudged(application)
     window = MainWindow(Session.of_text(demo.text(), "demo"))
     window.show()
     application.processEvents()

@@ -4,6 +4,7 @@ import gc
 import json
 import os
 import tempfile
+from copy import copy
 from pathlib import Path
 
 _SCREEN = Path(tempfile.mkdtemp(prefix="rhevectra-test-")) / "screen.json"
@@ -76,18 +77,27 @@ def styled(qapp):
     return qapp
 
 
+@pytest.fixture(scope="session")
+def opened_demo():
+    """The demo opened once: windows of the tests begin with copies of this session."""
+    from rhevectra.app.session import Session
+
+    return Session.of_text(demo.text(), "demo")
+
+
 @pytest.fixture
-def window(qtbot, styled):
+def window(qtbot, styled, opened_demo):
     """The real window on the demo; gone, with all its widgets, after the test."""
     from PySide6.QtCore import QEvent
 
-    from rhevectra.app.session import Session
     from rhevectra.ui.theme import roles
     from rhevectra.ui.window import MainWindow
 
     if roles.theme() != "light":
         roles.apply(styled, "light")
-    made = MainWindow(Session.of_text(demo.text(), "demo"))
+    session = copy(opened_demo)
+    session.past, session.future = [], []
+    made = MainWindow(session)
     made.changing.patience = 60_000  # a test looks at what comes of a click in its next line
     made.show()
     qtbot.waitExposed(made)

@@ -57,6 +57,47 @@ def test_the_window_goes_on_and_nudges_add_up(qtbot, window, held):
     assert window.session.design.rows["fs"].value == fs
 
 
+def _rested(window):
+    """Nothing is made, asked for or made ahead."""
+    return not window.changing.busy and window.changing._worker is None and not window.changing._rest.isActive()
+
+
+def test_the_next_nudge_is_made_ahead(qtbot, window, monkeypatch):
+    """After a rest the next step in the same direction is there: the key needs no sizing, and shows what a sizing gives. Document and undo
+    know nothing of it; nor is a key held down ever kept waiting for it."""
+    made = []
+    monkeypatch.setattr(of_size, "size", lambda need, pins, *rest: made.append(pins.get("fs")) or size(need, pins, *rest))
+    edit = _row(window, "fs")
+    for _ in range(3):
+        qtbot.keyClick(edit, Qt.Key.Key_Up)
+    assert len(made) == 3
+    document, steps = window.session.document, len(window.session.past)
+    qtbot.waitUntil(lambda: _rested(window), timeout=20_000)
+    assert len(made) == 4 and window.session.document is document and len(window.session.past) == steps
+    qtbot.keyClick(edit, Qt.Key.Key_Up)
+    assert len(made) == 4 and window.session.design.rows["fs"].value == made[3] > made[2]
+    again = size(window.session.document.requirement, window.session.document.decisions)
+    assert {id: str(row.value) for id, row in again.rows.items()} == {id: str(row.value) for id, row in window.session.design.rows.items()}
+
+
+def test_an_edit_comes_before_what_is_made_ahead(qtbot, window, held):
+    """Another edit while the next nudge is made: it is asked for behind it, told when it is done, and what was made ahead is not shown."""
+    gate, asked = held
+    gate.set()
+    edit = _row(window, "fs")
+    qtbot.keyClick(edit, Qt.Key.Key_Up)
+    qtbot.waitUntil(lambda: not window.changing.busy, timeout=20_000)
+    gate.clear()
+    qtbot.waitUntil(lambda: len(asked) == 2, timeout=20_000)
+    assert not window.changing.busy, "nobody waits for what is made ahead"
+    shown = window.session.design.rows["fs"].value
+    window._edit(lambda: window.session.pin("clamp.c", 22e-9), "clamp.c")
+    assert window.changing.busy
+    gate.set()
+    qtbot.waitUntil(lambda: not window.changing.busy, timeout=20_000)
+    assert window.session.design.rows["clamp.c"].value == 22e-9 and window.session.design.rows["fs"].value == shown < asked[1]["fs"]
+
+
 def test_what_is_asked_meanwhile_comes_after(qtbot, window, held):
     """An entry of the log and an undo asked for while a design is made: the entry stays, the undo takes back that very edit."""
     gate, _ = held

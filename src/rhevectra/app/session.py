@@ -128,6 +128,11 @@ class Session:
         step = Step(f"{self._spec(id).label} {old} → {new}", self.document, id, old)
         self._edit(step, self.document.pin(id, value), burst)
 
+    def foresee(self, id: str, value: Any) -> None:
+        """Design what a pin would give, and change nothing: it stands at once when it is asked for. Raises InputError."""
+        document = self.document.pin(id, value)
+        self._sized(document.requirement, document.decisions, document.as_built)
+
     def pin_all(self, values: Mapping[str, Any], burst: bool = False) -> None:
         """Pin several decisions as one edit, named by them; what goes on with the drag before it belongs to that edit."""
         if burst:

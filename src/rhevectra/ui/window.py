@@ -73,6 +73,7 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         self.top = TopBar(self.actions_by_id, self)
         self.menuBar().setCornerWidget(self.top)
         self.size_desk.pinned.connect(lambda id, value, burst: self._edit(lambda: self.session.pin(id, value, burst), id))
+        self.size_desk.ahead.connect(lambda id, value: self.changing.ahead(lambda: self.session.foresee(id, value)))
         self.size_desk.picked.connect(lambda values, going_on: self._edit(lambda: self.session.pin_all(values, going_on), "picked"))
         self.size_desk.freed.connect(lambda id: self._edit(lambda: self.session.free(id), id))
         self.size_desk.measured.connect(lambda id, reading: self._edit(lambda: self.session.measure(id, reading)))

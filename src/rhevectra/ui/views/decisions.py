@@ -10,10 +10,11 @@ from rhevectra.ui.widgets.decision_row import DecisionRow
 
 
 class DecisionsView(QFrame):
-    """A list of decision rows. Emits (id, value, whether it was a nudge) to pin, id to free, and the wish to know what would admit a
-    refused core."""
+    """A list of decision rows. Emits (id, value, whether it was a nudge) to pin, (id, value) that may come next, id to free, and the wish
+    to know what would admit a refused core."""
 
     pinned = Signal(str, object, bool)
+    ahead = Signal(str, object)
     freed = Signal(str)
     admit = Signal()
 
@@ -51,6 +52,7 @@ class DecisionsView(QFrame):
             choices = spec.options or (design.catalogue[spec.table].names if spec.table else ())
             row = DecisionRow(spec, choices, body)
             row.pinned.connect(self.pinned)
+            row.ahead.connect(self.ahead)
             row.freed.connect(self.freed)
             row.admit.connect(self.admit)
             self.rows[spec.id] = row

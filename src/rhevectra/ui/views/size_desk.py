@@ -25,6 +25,7 @@ class SizeDesk(QWidget):
     """Wires the views of one stage together. The chosen ledger row or corner cell drives the pictures."""
 
     pinned = Signal(str, object, bool)
+    ahead = Signal(str, object)
     freed = Signal(str)
     measured = Signal(str, object)
     admit = Signal()
@@ -43,6 +44,7 @@ class SizeDesk(QWidget):
         self.path.chosen.connect(self.choose_stage)
         self.path.replaced.connect(lambda id, name: self.pinned.emit(id, name, False))
         self.decisions.pinned.connect(self.pinned)
+        self.decisions.ahead.connect(self.ahead)
         self.decisions.freed.connect(self.freed)
         self.decisions.admit.connect(self.admit)
         self.ledger.chosen.connect(self._figure_chosen)

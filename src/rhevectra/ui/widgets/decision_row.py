@@ -20,6 +20,7 @@ class QuantityEdit(QLineEdit):
     """A field for one engineering number. Half-typed text changes nothing: it counts on Enter, focus-out or a nudge."""
 
     committed = Signal(float, bool)
+    ahead = Signal(float)
     refused = Signal(str)
 
     def __init__(self, spec: DecisionSpec, parent: QWidget | None = None) -> None:
@@ -61,7 +62,13 @@ class QuantityEdit(QLineEdit):
             event.ignore()
 
     def nudge(self, direction: int) -> None:
-        """One step up or down: whole numbers for turns, hundredths for shares, preferred values else."""
+        """One step up or down; then tell where the next one would lead."""
+        self.set_value(self._stepped(direction))  # the next nudge starts here, also while a long design is still made
+        self.committed.emit(self._value, True)
+        self.ahead.emit(self._stepped(direction))
+
+    def _stepped(self, direction: int) -> float:
+        """One step on: whole numbers for turns, hundredths for shares, preferred values else."""
         spec, value = self._spec, self._value
         if spec.kind == "integer":
             new = value + direction
@@ -71,8 +78,7 @@ class QuantityEdit(QLineEdit):
             new = round(value + direction * (1 if value < 100 else 5), 3)
         else:
             new = preferred.step(value, direction, spec.step) if value > 0 else spec.low
-        self.set_value(float(min(max(new, spec.low), spec.high)))  # the next nudge starts here, also while a long design is still made
-        self.committed.emit(self._value, True)
+        return float(min(max(new, spec.low), spec.high))
 
 
 class ChoiceBox(QComboBox):
@@ -98,6 +104,7 @@ class DecisionRow(QFrame):
     """The row of one decision. Emits edits; knows nothing of the design beyond its own row."""
 
     pinned = Signal(str, object, bool)
+    ahead = Signal(str, object)
     freed = Signal(str)
     admit = Signal()
 
@@ -177,9 +184,14 @@ class DecisionRow(QFrame):
             return combo
         edit = QuantityEdit(self.spec, self)
         edit.setFixedWidth(88)
-        edit.committed.connect(lambda v, nudge: self.pinned.emit(self.spec.id, int(v) if self.spec.kind == "integer" else v, nudge))
+        edit.committed.connect(lambda v, nudge: self.pinned.emit(self.spec.id, self._own(v), nudge))
+        edit.ahead.connect(lambda v: self.ahead.emit(self.spec.id, self._own(v)))
         edit.refused.connect(self.show_problem)
         return edit
+
+    def _own(self, value: float) -> float:
+        """A number in the kind of its decision."""
+        return int(value) if self.spec.kind == "integer" else value
 
     @property
     def _spoken(self) -> bool:
