@@ -30,17 +30,24 @@ _EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.
 _EACH_PHASE = {"llc.cr": "inductor", "sense.r": "inductor", "pfc.r_sense": "pfc"}
 """Parts that every phase has, beside a wound part of which there is one for each phase."""
 
+
+def _pulsed(id: str) -> tuple[tuple[str, str], ...]:
+    """What is told of a capacitor with steep edges."""
+    return ((f"{id}_v_class", "class"), (f"{id}_slew", ""), (f"{id}_kind", ""))
+
+
 _BORNE = {
     "bulk.c": (("bulk.v_limit", ""),),
     "sense.r": (("sense.power", "of heat"),),
     "clamp.r": (("clamp.resistors", "in series"), ("clamp.power", "of heat in all"), ("clamp.v", "across all")),
-    "clamp.c": (("clamp.c_v_class", "class"),),
     "clamp.v_zener": (("clamp.zeners", "in series"), ("clamp.power", "of heat in all")),
     "spike.r": (("spike.power", "of heat"),),
-    "active.c": (("active.v_clamp", ""), ("active.i_rms", "rms")),
-    "llc.cr": (("llc.v_cr_peak", "peak"), ("llc.i_cr_rms", "rms")),
-    "divider.c": (("divider.i_rms", "rms"),),
-    "blocking.c": (("blocking.v_ac", "of ac"), ("blocking.i_rms", "rms")),
+    "clamp.c": (*_pulsed("clamp.c"),),
+    "active.c": (*_pulsed("active.c"), ("active.i_rms", "rms")),
+    "llc.cr": (("llc.v_cr_peak", "peak"), ("llc.i_cr_rms", "rms"), *_pulsed("llc.cr")),
+    "divider.c": (("divider.i_rms", "rms"), *_pulsed("divider.c")),
+    "blocking.c": (("blocking.v_ac", "of ac"), ("blocking.i_rms", "rms"), *_pulsed("blocking.c")),
+    **{f"rectifier{n}.snubber_c": _pulsed(f"rectifier{n}.snubber_c") for n in range(1, 7)},
     "primary.snubber_r": (("primary.snubber_loss", "of heat"),),
     "rectifier1.clamp_r": (("rectifier1.clamp_power", "of heat"),),
     **{f"rectifier{n}.snubber_r": ((f"rectifier{n}.snubber_loss", "of heat in all"),) for n in range(1, 7)},
@@ -165,6 +172,8 @@ def _beside(design: Design, figure: str, words: str) -> str:
     """A figure with the words behind it: a number of parts as such, a share in per cent."""
     if words == "%":
         return _percent(design, figure)
+    if isinstance(told := design.rows[figure].value, str):
+        return told
     value, unit = float(design.value(figure)), design.rows[figure].unit
     return f"{show(value, unit) if unit else round(value)} {words}".strip()
 

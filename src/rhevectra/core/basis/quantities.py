@@ -17,9 +17,9 @@ _PLAIN_UNITS = ("", "dB", "K", "°C", "°", "%", *_COUNTED, "K/W", "A/mm²", "W/
 """Units that are read and shown without a prefix."""
 _LONG = (("h", 3600.0), ("min", 60.0))
 """Times from ten minutes on are read in minutes, from ten hours on in hours: a life of 8 years is 70100 h, not 252 Ms."""
-_SIZES = {"m²": "mm²", "m³": "cm³"}
-"""Areas and volumes are shown as catalogues of cores give them."""
-_SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}}
+_SIZES = {"m²": "mm²", "m³": "cm³", "V/s": "V/µs"}
+"""Areas and volumes are shown as catalogues of cores give them, steep edges as those of capacitors do."""
+_SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}, "V/s": {"V/µs": 6}}
 _SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "ohms", "R"), "V": ("V", "Vac", "Vdc", "Vrms", "V ac", "V dc", "V rms"), "°C": ("°C", "C"),
               "turns": ("turns", "t", "turn"), "layers": ("layers", "layer"), "holes": ("holes", "hole")}
 LEAST, MOST = 1e-5, 1e7

@@ -8,13 +8,12 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import LOOK_AT
 from rhevectra.core.basis.preferred import at_least, at_most
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import flyback, turned_clamp
 from rhevectra.core.formulas.clamp import RING_QUALITY
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.stages import clamping
+from rhevectra.core.stages import clamping, pulse_duty
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "active"
@@ -33,7 +32,6 @@ bus_power = clamping.bus_power
 HALF_RINGS, DAMPED, DAMPED_PLAN, SHARE = 1.2, 0.9, 0.7, 0.6
 """More half rings than this in a window bring the current round too early; beyond this share of critical damping the capacitor is larger
 than anything gains by."""
-CAPACITOR_ROOM = 1.25
 LOOP = 2.8
 """Resistance of the whole loop over that of the clamp switch, before the windings are known (typical, from memory)."""
 DEAD_SHARE = 0.025
@@ -199,9 +197,7 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     """Capacitor class, limits, the node at turn-on and what light load means here."""
     sheet = work.sheet
     clamping.budget(work, budget, "derating and bus")
-    top = float(np.max(plain(rows["crest"])))
-    sheet.chosen("clamp.c_v_class", at_least(CAPACITOR_ROOM * top, "E6"), "V",
-                 f"film or ceramic, next class above {CAPACITOR_ROOM:g} × {show(top, 'V')}", voltage=rows["v_clamp"])
+    pulse_duty.choose_class(work, "clamp.c_v_class", float(np.max(plain(rows["crest"]))), voltage=rows["v_clamp"])
     sheet.again("clamp.v_on", rows["v_turn_on"])
     sheet.given("clamp.half_rings_limit", HALF_RINGS, "", "rule",
                 "beyond it the current turns round a second time before the next pulse (common practice: one)")

@@ -12,7 +12,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import clamp
-from rhevectra.core.stages import clamping
+from rhevectra.core.stages import clamping, pulse_duty
 from rhevectra.core.stages.clamping import DIODE_DROP
 from rhevectra.core.stages.work import FigureSpec, Work
 
@@ -105,9 +105,7 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
                  f"each of {RESISTOR_POWER:g} W at 60 %", power=rows["clamp_power"], voltage=rows["v_clamp"])
     sheet.given("clamp.p_limit", series * RESISTOR_POWER * 0.6, "W", "rule",
                 f"{series} resistors of {RESISTOR_POWER:g} W used to 60 % (common practice)")
-    top = float(np.max(rows["crest"].value))
-    sheet.chosen("clamp.c_v_class", at_least(1.25 * top, "E6"), "V", f"film or ceramic, next class above 1.25 × {show(top, 'V')}",
-                 voltage=rows["v_clamp"])
+    pulse_duty.choose_class(work, "clamp.c_v_class", float(np.max(rows["crest"].value)), voltage=rows["v_clamp"])
     clamping.at_little_load(work, rows["clamp_power"])
     clamping.recovery(work, rows)
     clamping.taken_from_outputs(work, rows)
