@@ -253,6 +253,12 @@ def inrush_wave(v_rms: float, f_line: float, r: float, inductance: float, c: flo
     return t, np.array(amps), np.array(volts)
 
 
+@formula("R_θ = R_25·exp(B·(1/(θ + 273.15) − 1/298.15))", "Ω", "R_25 B θ", "law of a thermistor between two temperatures")
+def thermistor_cold(r_cold: Any, b: Any, ambient: Any) -> Any:
+    """Resistance [Ω] at an ambient temperature [°C] of a thermistor of r_cold [Ω] at 25 °C and a constant of b [K]."""
+    return r_cold * np.exp(b * (1 / (ambient + 273.15) - 1 / 298.15))
+
+
 @formula("t = R·C·ln(V_0/V_safe)", "s", "R C V_0 V_safe", "exponential discharge")
 def discharge_time(r: Any, c: Any, v_start: Any, v_safe: Any) -> Any:
     """Time [s] to fall from v_start to v_safe [V]."""

@@ -3,6 +3,7 @@
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages import inlet
+from rhevectra.core.stages.bulk import cold_start
 from rhevectra.core.stages.work import FigureSpec
 
 _PAIR = (
@@ -29,7 +30,7 @@ def figures(stacked: bool) -> tuple[FigureSpec, ...]:
             FigureSpec("bulk.v_capacitor", "Voltage of either capacitor", "V_C", "bulk", corners.PEAKS, limit="bulk.v_limit",
                        limit_kind="max", fixed=inlet.TEMPERATURE, sentence="half the bus, and what mismatch and leakage add"),
             FigureSpec("standby.balance", "Loss of the balance resistors", "P_b", "bulk", corners.PEAKS))
-    return (*inlet.FIGURES,
+    return (*inlet.FIGURES, *cold_start.FIGURES,
             FigureSpec("sag.i_line", "Line current where full load is lost", "I_x", "inlet", corners.FULL,
                        fixed="pulses of the shape they have at the lowest line, though they broaden (on the safe side, up to a sixth)",
                        sentence="mains that sag slowly heat inlet and bridge most just before the stage lets go: brown-out, or the fuse, "

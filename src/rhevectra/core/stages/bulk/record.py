@@ -10,6 +10,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import doubler, rectifier
 from rhevectra.core.formulas.rectifier import Bulk
 from rhevectra.core.stages import inlet, surge
+from rhevectra.core.stages.bulk import cold_start
 from rhevectra.core.stages.bulk.build import Plan, bus
 from rhevectra.core.stages.bulk.position import SPLIT, part_of
 from rhevectra.core.stages.work import Work
@@ -45,6 +46,7 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
     inlet.record(work,
                  surge.Inrush(plan.thermistor, need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source, plan.bridge, on_bus,
                               sheet.rows.get("bulk.r_discharge", bleed)), rows, given)
+    cold_start.record(work, plan, power)
     _harmonics(work, b)
     losses = {**_losses(work, plan, times, rows, b), **balance}
     if bool(np.any(b.collapsed & grid.where(lambda q: q.case != "limit"))):
