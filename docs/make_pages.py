@@ -9,7 +9,7 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement, SourceI
 from rhevectra.core.catalogue.tables import shipped
 from rhevectra.core.design.size import TOPOLOGIES, decision_specs
 from rhevectra.core.magnetics.effective import effective
-from rhevectra.core.stages import CLAMPS, FRONT_ENDS, clamps_for, pulse_duty
+from rhevectra.core.stages import CLAMPS, FRONT_ENDS, clamps_for, pulse_duty, stored
 from rhevectra.project.codec import schema
 
 HERE = Path(__file__).parent
@@ -25,6 +25,7 @@ def figures_page() -> str:
     groups |= {f"Topology `{name}`": (*t.FIGURES, *t.output_figures(1)) for name, t in TOPOLOGIES.items()}
     groups |= {f"Clamp `{name}`": c.FIGURES for name, c in CLAMPS.items() if c.FIGURES}
     groups["Small capacitors, where there are any"] = pulse_duty.figures(1)
+    groups["Outputs above the touchable voltage"] = stored.figures(1)
     for title, listed in groups.items():
         lines += [f"## {title}", "", "| id | figure | judged on | worst | limit | not varied |", "|---|---|---|---|---|---|"]
         for f in listed:

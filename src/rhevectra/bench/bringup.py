@@ -105,6 +105,8 @@ def _waiting(design: Design) -> tuple[str, ...]:
     if "bulk.discharge_time" in design.rows:
         told.append(f"left alone the bulk takes up to {show(design.most('bulk.discharge_time'), 's')} down to 60 V: discharge it through a "
                     "resistor, and measure again")
+    told += [f"{o.name} takes up to {show(design.most(id), 's')} down to 60 V with nothing connected"
+             for n, o in enumerate(design.requirement.outputs, 1) if (id := f"output{n}.discharge_time") in design.rows]
     if "inlet.discharge_time" in design.rows:
         told.append(f"pins of the plug below 60 V after {show(design.most('inlet.discharge_time'), 's')}")
     return tuple(told)

@@ -21,7 +21,7 @@ from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
-from rhevectra.core.stages import DC_FRONT_END, clamps_for, clamps_refused, front_ends_for, pulse_duty
+from rhevectra.core.stages import DC_FRONT_END, clamps_for, clamps_refused, front_ends_for, pulse_duty, stored
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 
@@ -95,6 +95,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     front_rows = front.record(work, front_plan, solution, power, ripple)
     rows = topology.record(work, plan, front_rows["v_bus"], front_rows, clamp)
     pulse_duty.record(work)
+    stored.record(work)
     _whole(work, rows["losses"])
     all_specs = _figure_specs(topology, front, clamp, need)
     draft = Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows,
@@ -312,7 +313,7 @@ def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, ne
     outputs = [replace(s, label=f"{o.name}: {s.label[0].lower()}{s.label[1:]}") if several else s for n, o in enumerate(need.outputs, 1)
                for s in topology.output_figures(n)]
     return {s.id: s for s in (*front.FIGURES, *emission.figures(front), *topology.FIGURES, *clamp.FIGURES, *outputs,
-                              *pulse_duty.figures(len(need.outputs)))}
+                              *pulse_duty.figures(len(need.outputs)), *stored.figures(len(need.outputs)))}
 
 
 AT_REST = 0.03
