@@ -53,3 +53,19 @@ def test_what_is_said_and_when():
     assert len(said) == 1 and said[0].cure == "inlet.thermistor" and "59.8 Ω" in said[0].text and "of 40.0 W" in said[0].text
     small = size(supply(2.0, 20.0, 195.0), {"topology": "flyback"}, noise=False)
     assert small.value("start.p_cold") == pytest.approx(2.0) and not [f for f in small.findings if f.figure == "start.p_cold"]
+
+
+def test_before_a_stage_that_draws_a_sine():
+    """Second algorithm: of all currents through mains, bridge and cold thermistor the one that leaves most behind. A relay cures
+    it."""
+    need = supply(150.0)
+    d = size(need, {"front_end": "pfc_ccm"}, noise=False)
+    plan, i = d.context["front"], np.linspace(0.01, 50.0, 200_000)
+    r = (plan.thermistor["r_cold_ohm"] * np.exp(3000.0 * (1 / 263.15 - 1 / 298.15)) + need.source_impedance.r
+         + 2 * plan.bridge["r_dynamic_ohm"])
+    most, drawn = np.max(85.0 * i - r * i * i), float(np.max(d.rows["inlet.power"].value[0, 0, d.grid.full_load]))
+    assert d.value("start.p_cold") == pytest.approx(150.0 * min(1.0, most / drawn), rel=1e-3) and most < drawn
+    said = [f for f in d.findings if f.figure == "start.p_cold"]
+    assert [f.cure for f in said] == ["inlet.limiter"]
+    cured = size(need, {"front_end": "pfc_ccm", "inlet.limiter": "relay"}, noise=False)
+    assert "start.p_cold" not in cured.rows and not any("cold thermistor" in f.text for f in cured.findings)

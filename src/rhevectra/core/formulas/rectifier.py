@@ -259,6 +259,12 @@ def thermistor_cold(r_cold: Any, b: Any, ambient: Any) -> Any:
     return r_cold * np.exp(b * (1 / (ambient + 273.15) - 1 / 298.15))
 
 
+@formula("P = V_line²/(4·R)", "W", "V_line R", "a sine into a load that shapes the current: at most as much behind the resistance as in it")
+def most_through(v_line: Any, r: Any) -> Any:
+    """Greatest power [W] that a line of v_line [V rms] brings through r [Ω]."""
+    return np.square(v_line) / (4 * r)
+
+
 @formula("t = R·C·ln(V_0/V_safe)", "s", "R C V_0 V_safe", "exponential discharge")
 def discharge_time(r: Any, c: Any, v_start: Any, v_safe: Any) -> Any:
     """Time [s] to fall from v_start to v_safe [V]."""

@@ -2,8 +2,7 @@
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
-from rhevectra.core.stages import inlet
-from rhevectra.core.stages.bulk import cold_start
+from rhevectra.core.stages import cold_start, inlet
 from rhevectra.core.stages.work import FigureSpec
 
 _PAIR = (

@@ -5,7 +5,7 @@ from typing import Any
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.stages import inlet
+from rhevectra.core.stages import cold_start, inlet
 from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.work import FigureSpec
@@ -158,7 +158,7 @@ _OF_BRIDGELESS = (
 def figures(law: Law) -> tuple[FigureSpec, ...]:
     """Figures of a stage by its law."""
     shared = (s for s in _FIGURES if not (law.bridgeless and s.id.startswith(("bridge.", "pfc.diode"))))
-    return (*inlet.FIGURES, *shared, *(_OF_PHASES if law.phased else ()), *(_OF_BOUNDARY if law.boundary else ()),
+    return (*inlet.FIGURES, *cold_start.FIGURES, *shared, *(_OF_PHASES if law.phased else ()), *(_OF_BOUNDARY if law.boundary else ()),
             *(_OF_BRIDGELESS if law.bridgeless else ()))
 
 

@@ -12,7 +12,7 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, inductor, output, pfc, rectifier
 from rhevectra.core.formulas.surge import displaced
-from rhevectra.core.stages import inlet, surge
+from rhevectra.core.stages import cold_start, inlet, surge
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
 from rhevectra.core.stages.pfc.build import BEYOND, QUICK, SLOW, Plan, switch_losses
 from rhevectra.core.stages.pfc.bursts import AUX_AMPS, AUX_VOLTS, Once, with_bursts
@@ -214,6 +214,8 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
                  surge.Inrush(plan.thermistor, work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source,
                               None if plan.law.bridgeless else plan.bridge, sheet.rows["pfc.c_bus"], inlet.record_bleed(work)), rows, given,
                  limited=plan.limiter == "thermistor")
+    if plan.limiter == "thermistor":
+        cold_start.shaped(work, work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], float(s.p_in[0, 0, full].max()))
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()),
                            f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
 
