@@ -24,6 +24,8 @@ CHECKED = (1.0, 0.5, 0.1)
 """Loads at which the exact period is solved under the design's own law; at no load under every law where the clamp burns more than `WORTH`
 [W] and the period is found in short."""
 WORTH = 1e-2
+PATIENCE = 40
+"""Periods after which a check is given up: a ring that all but comes back to its clamp may need a thousand, or have none."""
 KEPT = 0.02
 """Share by which a kind has to burn less than another before it is said to win."""
 
@@ -75,7 +77,7 @@ def kinds(design: Design) -> Registry:
 def _exactly(design: Design, clamp: ModuleType, corner: Corner) -> float | None:
     """The same from the exact period of the circuit [W]; None where it finds none."""
     try:
-        found = exact(design, corner)
+        found = exact(design, corner, patience=PATIENCE)
     except (NoSteadyState, ArithmeticError):
         return None
     nodes = {e.name.lower(): e.nodes for e in TOPOLOGIES[design.topology].circuit(design, corner).elements}

@@ -81,12 +81,14 @@ def network_of(text: str, corner: Corner) -> Network:
         raise NoSteadyState(f"at {corner.text()} the design asks for what no circuit can do; {problem.wrong}") from None
 
 
-def exact(design: Design, corner: Corner, change: Callable[[Circuit], Circuit] = lambda circuit: circuit) -> Exact:
-    """Solve the design's circuit at a corner, with what somebody changes of it. Raises NoSteadyState with what stood in the way."""
+def exact(design: Design, corner: Corner, change: Callable[[Circuit], Circuit] = lambda circuit: circuit,
+          patience: float = float("inf")) -> Exact:
+    """Solve the design's circuit at a corner, with what somebody changes of it. patience: periods after which it is given up. Raises
+    NoSteadyState with what stood in the way."""
     topology = TOPOLOGIES[design.topology]
     circuit = change(topology.circuit(design, corner))
     network, period = network_of(write(circuit), corner), circuit.period
-    found = steady(network, period)
+    found = steady(network, period, lambda steps, _size: steps > patience)
     m = Measures(found)
     names = [p.name for p in found.equations.changing]
     stretches: list[Stretch] = []

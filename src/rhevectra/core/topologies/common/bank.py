@@ -12,15 +12,23 @@ from rhevectra.core.formulas import forward, output
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle
 from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import CROSSOVER, cans_for_step, holding, resistance, slowest, step_and_life
+from rhevectra.core.topologies.common.outputs import (
+    CROSSOVER,
+    cans_for_step,
+    holding,
+    least_bank,
+    resistance,
+    slowest,
+    step_and_life,
+    whole_cans,
+)
 
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
 
 
-def _asks(work: Work, need: Any, row: Any, i_c: float, ripple: float, fs: float, crossover: float) -> dict[str, float]:
-    """How many cans of a class each need asks for; crossover: of the loop, as expected [Hz]."""
-    esr, _ = resistance(work, row)
+def _asks(need: Any, row: Any, esr: Any, i_c: float, ripple: float, fs: float, crossover: float) -> dict[str, Any]:
+    """How many cans of a class each need asks for; row, esr: of one class or of many; crossover: of the loop, as expected [Hz]."""
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": ripple * (esr + 1 / (8 * fs * row["c_f"])) / need.ripple_pp,
             "load step": cans_for_step(need, row, esr, crossover)}
 
@@ -36,15 +44,13 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     fs = float(np.broadcast_to(o["fs"].value, grid.shape)[full].min())
     crossover = slowest(fs, slower) if slower else CROSSOVER * fs
     able = holding(work, need, need.magnitude / USED)
-
-    def count_of(row: Any) -> int:
-        return max(int(np.ceil(max(_asks(work, need, row, i_c, ripple, fs, crossover).values()) - 1e-9)), 1)
-    best = min(able, key=lambda r: (count_of(r) * np.sqrt(r["c_f"] * r["v_class_v"]), r["c_f"]))
+    best, _ = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, ripple, fs, crossover))
     row = table.row(
         work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
-    asks = _asks(work, need, row, i_c, ripple, fs, crossover)
+    asks = _asks(need, row, resistance(work, row)[0], i_c, ripple, fs, crossover)
     decides = max(asks, key=lambda a: asks[a])
-    count = int(work.choose(f"output{n}.parallel", min(count_of(row), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current").value)
+    count = int(work.choose(f"output{n}.parallel", min(int(whole_cans(asks)), CANS),
+                            f"{decides} decides at {show(i_c, 'A')} ripple current").value)
     c = sheet.given(f"output{n}.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")
     one, why = resistance(work, row)
     esr = sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")

@@ -1,5 +1,6 @@
 """What every output is judged by beside its ripple: its range where no loop holds it, load step and life."""
 
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -41,10 +42,26 @@ def holding(work: Work, need: Any, from_class: float) -> list[Any]:
     return [r for r in rows if r["v_class_v"] >= min(max(from_class, least), highest)]
 
 
-def cans_for_step(need: Any, row: Any, esr: float, crossover: float) -> float:
-    """How many capacitors of a class the load step of an output asks for; esr: of one [Ω]; crossover expected [Hz]."""
+def cans_for_step(need: Any, row: Any, esr: Any, crossover: float) -> Any:
+    """How many capacitors of a class, or of each of many, the load step of an output asks for; esr: of one [Ω]; crossover expected
+    [Hz]."""
     step = need.load_step
-    return 0.0 if step is None else float((step.high - step.low) * (1 / (2 * np.pi * crossover * row["c_f"]) + esr) / step.deviation)
+    return 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * crossover * row["c_f"]) + esr) / step.deviation
+
+
+def whole_cans(asks: Mapping[str, Any]) -> Any:
+    """Whole capacitors, at least one, that meet every need."""
+    return np.maximum(np.ceil(np.maximum.reduce(np.broadcast_arrays(*asks.values())) - 1e-9), 1.0)
+
+
+def least_bank(work: Work, able: Sequence[Any], asks: Callable[[Mapping[str, Any], Any], Mapping[str, Any]]) -> tuple[Any, float]:
+    """The class whose capacitors take the least volume, and how much; asks: how many each need asks for, of many classes by their columns
+    and resistances."""
+    classes = {key: np.array([r[key] for r in able]) for key in ("c_f", "v_class_v", "i_rated_a")}
+    volume = (whole_cans(asks(classes, np.array([resistance(work, r)[0] for r in able])))
+              * np.sqrt(classes["c_f"] * classes["v_class_v"]))
+    k = int(np.lexsort((classes["c_f"], volume))[0])
+    return able[k], float(volume[k])
 
 
 def slowest(rate: float, slower: float) -> float:

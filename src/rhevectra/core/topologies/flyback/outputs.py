@@ -18,10 +18,12 @@ from rhevectra.core.topologies.common.outputs import (
     SLOWER_FED_OFF,
     cans_for_step,
     holding,
+    least_bank,
     record_range,
     resistance,
     slowest,
     step_and_life,
+    whole_cans,
 )
 from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.flyback import period as pd
@@ -93,9 +95,9 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, shared:
     return {f"rectifier{n}": loss} | more
 
 
-def _asks(work: Work, need: Any, row: Any, i_c: float, top: float, fs: float, filtered: bool) -> dict[str, float]:
-    """How many cans of a class each need asks for. Behind a filter the first capacitor may ripple by a tenth of the voltage."""
-    esr, _ = resistance(work, row)
+def _asks(need: Any, row: Any, esr: Any, i_c: float, top: float, fs: float, filtered: bool) -> dict[str, Any]:
+    """How many cans of a class each need asks for; row, esr: of one class or of many. Behind a filter the first capacitor may ripple by a
+    tenth of the voltage."""
     ripple = 0.1 * need.magnitude if filtered else need.ripple_pp
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": (top * esr + need.current_max * 0.6 / fs / row["c_f"]) / ripple,
             "load step": cans_for_step(need, row, esr, slowest(fs, SLOWER_FED_OFF))}
@@ -107,26 +109,17 @@ def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> t
     full = corners.FULL.mask(work.grid)
     i_c, top = float(ripple[full].max()), float(peak[full].max())
     able = holding(work, need, OPEN * need.magnitude)
-
-    def count_of(row: Any, filtered: bool) -> int:
-        return max(int(np.ceil(max(_asks(work, need, row, i_c, top, fs, filtered).values()) - 1e-9)), 1)
-
-    def best(filtered: bool) -> Any:
-        return min(able, key=lambda r: (count_of(r, filtered) * np.sqrt(r["c_f"] * r["v_class_v"]), r["c_f"]))
-
-    def volume(filtered: bool) -> float:
-        r = best(filtered)
-        return float(count_of(r, filtered) * np.sqrt(r["c_f"] * r["v_class_v"]))
-
+    plain, alone = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, top, fs, False))
+    behind, filtered = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, top, fs, True))
     pinned = work.choose.pins.get(f"filter{n}.l")
-    wanted = bool(pinned) if pinned is not None else volume(False) > 2.5 * volume(True)
-    cap = work.choose(f"output{n}.cap", best(wanted)["name"],
+    wanted = bool(pinned) if pinned is not None else alone > 2.5 * filtered
+    cap = work.choose(f"output{n}.cap", (behind if wanted else plain)["name"],
                       f"least volume of {len(able)} classes from {OPEN * need.magnitude:.3g} V, what the output may reach with its "
                       "feedback open")
     row = table.row(cap.value)
-    asks = _asks(work, need, row, i_c, top, fs, wanted)
+    asks = _asks(need, row, resistance(work, row)[0], i_c, top, fs, wanted)
     decides = max(asks, key=lambda a: asks[a])
-    count = work.choose(f"output{n}.parallel", min(count_of(row, wanted), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current")
+    count = work.choose(f"output{n}.parallel", min(int(whole_cans(asks)), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current")
     inductance = work.choose(f"filter{n}.l", lambda: _filter_l(work, row, need, fs) if wanted else 0.0,
                              "second stage: ripple alone would ask for far more capacitors" if wanted
                              else "none needed: the first capacitor holds the ripple")
