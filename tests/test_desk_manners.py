@@ -236,6 +236,30 @@ def test_the_exact_period_follows_from_the_worker_and_a_superseded_one_is_droppe
         window.session.design.value("switch.v_peak"), rel=0.02)
 
 
+def test_a_period_that_is_hard_to_find_is_left_for_another(qtbot, window, monkeypatch):
+    """While one solution goes on without end (a circuit that will not close, told here by a step that never ends it) another corner is
+    chosen: the solution is left between two of its steps, and the exact period of the other corner comes."""
+    from rhevectra.core.design import exact as of_exact
+
+    real, steps, wanted = of_exact.exact_steps, [], []
+
+    def hard(design, corner, *rest):
+        wanted.append(corner)
+        while len(wanted) == 1:
+            steps.append(len(steps))
+            time.sleep(1e-3)
+            yield len(steps), 1.0
+        return (yield from real(design, corner, *rest))
+    monkeypatch.setattr(of_exact, "exact_steps", hard)
+    panel = window.size_desk.picture
+    window._edit(lambda: window.session.pin("fs", 80e3))
+    qtbot.waitUntil(lambda: len(steps) > 5, timeout=20_000)
+    other = window.session.design.grid.find(115.0, 0.5)
+    window.size_desk.go_to_corner(other)
+    wait_for_exact(qtbot, window)
+    assert len(wanted) == 2 and wanted[1].index == other.index != wanted[0].index and panel.exact.corner.index == other.index
+
+
 def test_the_time_cursor_lights_what_conducts_by_mouse_and_by_keys(qtbot, window):
     """Stepping by keys visits every interval once round; at each the heavy symbols are those whose current in the exact solution is not
     nothing."""

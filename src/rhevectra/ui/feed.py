@@ -33,9 +33,16 @@ slow_diode_steps = _late("design.slow_diode", "slow_diode_steps")
 
 def exact_steps(design: Design, corner: Corner) -> Iterator[tuple[int, int, Any]]:
     """The exact period of a design at a corner."""
-    from rhevectra.core.design.exact import exact
+    from rhevectra.core.design.exact import exact_steps as steps
 
-    yield 1, 1, exact(design, corner)
+    run = steps(design, corner)
+    while True:
+        try:
+            next(run)
+        except StopIteration as end:
+            yield 1, 1, end.value
+            return
+        yield 1, 1, None  # a request that is superseded ends here; most are found before anybody could read how far they are
 
 
 def field_steps(design: Design, _corner: Corner) -> Iterator[tuple[int, int, Any]]:
@@ -91,9 +98,10 @@ class Feed(QObject):
     found = Signal(object, object, str)
     progress = Signal(int, int)
 
-    def __init__(self, work: Work, parent: QObject | None = None) -> None:
+    def __init__(self, work: Work, parent: QObject | None = None, of_corner: bool = False) -> None:
+        """of_corner: what is found for one corner is of no use at another."""
         super().__init__(parent)
-        self._work = work
+        self._work, self._of_corner = work, of_corner
         self.waits: Callable[[], bool] = lambda: False
         """Whether a design is being made, that will ask for this anew."""
         self._wanted: tuple[Design, Corner | None] | None = None
@@ -102,9 +110,10 @@ class Feed(QObject):
         self._timer.timeout.connect(self._start)
 
     def want(self, design: Design, corner: Corner | None = None) -> None:
-        """The design now on screen, and the corner where the work is of one; what is under way for another design ends after its step."""
+        """The design now on screen, and the corner where the work is of one; what is under way for another ends after its step."""
         self._wanted = (design, corner)
-        if self._worker is not None and self._worker.design is not design:
+        if self._worker is not None and (
+                self._worker.design is not design or (self._of_corner and self._worker.corner != corner)):
             self._worker.cancelled = True
         self._timer.start()
 

@@ -1,6 +1,6 @@
 """The periodic steady state of a network by shooting: Newton on the map of one period, damped, with plain periods to fall back on."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Generator
 from time import perf_counter
 
 import numpy as np
@@ -18,6 +18,8 @@ SETTLING = 400
 """Plain periods before a circuit that would not close is asked whether it repeats after one or a few of them."""
 UNSTABLE = 1.0 + 1e-6
 """Largest multiplier of a period that counts as lasting."""
+AT_ONCE = 10
+"""Plain periods between one word of how far it is and the next."""
 SHARES = (1.0, 0.5, 0.2, 0.05, 0.01, 0.002)
 """Shares of the Newton step tried in turn; if none makes the miss smaller, plain periods follow, each time more of them."""
 
@@ -76,6 +78,19 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
 
     progress(step, residual) may return True to give up. Raises NoSteadyState with what stood in the way.
     """
+    run = steady_steps(network, period)
+    while True:
+        try:
+            steps, size = next(run)
+        except StopIteration as end:
+            found: Steady = end.value
+            return found
+        if progress is not None and progress(steps, size):
+            raise NoSteadyState("cancelled")
+
+
+def steady_steps(network: Network, period: float) -> Generator[tuple[int, float], None, Steady]:
+    """The same, telling periods simulated and the miss between its steps: whoever asks may leave it there. Returns the steady state."""
     begun = perf_counter()
     equations = Equations(network, period)
     engine = Engine(equations)
@@ -84,15 +99,14 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
     while shot.size > TOLERANCE:
         if steps >= most:
             worst = equations.states[int(np.abs(shot.misses).argmax())].name
-            alone, every = _left_alone(engine, shot)
+            alone, every = yield from _left_alone(engine, shot, steps)
             if every != 1 or most > MOST_STEPS:
                 raise NoSteadyState(
                     f"not converged after {steps} periods: {worst} still changes by {shot.size:.3g} of its size in a period"
                     + (f"; the circuit settles to a state that repeats every {every} periods" if every > 1 else ""))
             shot, steps, most = alone, steps + SETTLING, steps + SETTLING + MOST_STEPS
             continue
-        if progress is not None and progress(steps, shot.size):
-            raise NoSteadyState("cancelled")
+        yield steps, shot.size
         better, spent = _newton(engine, shot, steps == 1)
         steps += spent
         if better is None:
@@ -110,11 +124,13 @@ def _next(engine: Engine, shot: Shot) -> Shot:
     return _shoot(engine, shot.period.end[: len(shot.x)], shot.period.last)
 
 
-def _left_alone(engine: Engine, shot: Shot) -> tuple[Shot, int]:
+def _left_alone(engine: Engine, shot: Shot, steps: int) -> Generator[tuple[int, float], None, tuple[Shot, int]]:
     """Where the circuit gets when it is left alone, and how many periods it takes to repeat itself there, up to four; 0 where it does
-    not."""
+    not. steps: periods simulated before."""
     ends: list[Array] = []
-    for _ in range(SETTLING):
+    for k in range(SETTLING):
+        if k % AT_ONCE == 0:
+            yield steps + k, shot.size
         shot = _next(engine, shot)
         ends = [*ends[-4:], shot.period.end[: len(shot.x)]]
     return shot, next((k for k in (1, 2, 3, 4) if _largest((ends[-1] - ends[-1 - k]) / shot.scale) < 1e-6), 0)

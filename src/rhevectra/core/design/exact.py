@@ -1,6 +1,6 @@
 """The exact steady state of a design at one corner, from its own circuit: waveforms, intervals in words, worst values."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Generator
 
 import numpy as np
 from msgspec import Struct
@@ -12,7 +12,7 @@ from rhevectra.core.circuit.measure import Measures
 from rhevectra.core.circuit.netlist import Circuit, write
 from rhevectra.core.circuit.parts import NetlistError, Network, NoSteadyState
 from rhevectra.core.circuit.read import read
-from rhevectra.core.circuit.steady import UNSTABLE, steady
+from rhevectra.core.circuit.steady import UNSTABLE, steady_steps
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -85,10 +85,24 @@ def exact(design: Design, corner: Corner, change: Callable[[Circuit], Circuit] =
           patience: float = float("inf")) -> Exact:
     """Solve the design's circuit at a corner, with what somebody changes of it. patience: periods after which it is given up. Raises
     NoSteadyState with what stood in the way."""
+    run = exact_steps(design, corner, change)
+    while True:
+        try:
+            steps, _size = next(run)
+        except StopIteration as end:
+            found: Exact = end.value
+            return found
+        if steps > patience:
+            raise NoSteadyState(f"given up after {steps} periods")
+
+
+def exact_steps(design: Design, corner: Corner,
+                change: Callable[[Circuit], Circuit] = lambda circuit: circuit) -> Generator[tuple[int, float], None, Exact]:
+    """The same, telling periods simulated and the miss between its steps: whoever asks may leave it there. Returns the exact period."""
     topology = TOPOLOGIES[design.topology]
     circuit = change(topology.circuit(design, corner))
     network, period = network_of(write(circuit), corner), circuit.period
-    found = steady(network, period, lambda steps, _size: steps > patience)
+    found = yield from steady_steps(network, period)
     m = Measures(found)
     names = [p.name for p in found.equations.changing]
     stretches: list[Stretch] = []

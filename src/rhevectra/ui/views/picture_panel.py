@@ -68,7 +68,7 @@ class PicturePanel(QFrame):
         self._held: Design | None = None
         self.exact: Exact | None = None
         self.instant = 0.0
-        self.feed = Feed(exact_steps, self)
+        self.feed = Feed(exact_steps, self, of_corner=True)
         self.feed.found.connect(self._solved)
         self.late = self._made_late()
         self.view.drawn.connect(self._captioned)
