@@ -31,8 +31,9 @@ def told(work: Work, share: float, text: str, **inputs: Any) -> None:
     sheet, need, cold = work.sheet, work.need, float(work.sheet.rows["start.r_cold"].value)
     starts = sheet.solved("start.p_cold", min(share, 1.0) * need.power, "W", text, **inputs)
     if share < 1.0:
+        ambient = f"{need.ambient_min:g}".replace("-", "−")
         work.find(NOTE, "inlet",
-                  f"started at {need.mains.v_min:g} V and {need.ambient_min:g} °C, the cold thermistor ({show(cold, 'Ω')}) lets "
+                  f"started at {need.mains.v_min:g} V and {ambient} °C, the cold thermistor ({show(cold, 'Ω')}) lets "
                   f"{show(float(starts.value), 'W')} of {show(need.power, 'W')} through; asked for more at once the stage starts in "
                   "hiccups until it has warmed up. Less load at first, or a resistor that a relay bridges, avoids that", "start.p_cold",
                   "inlet.limiter" if "inlet.limiter" in work.choose.specs else "inlet.thermistor")
