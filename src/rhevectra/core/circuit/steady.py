@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Generator
 from time import perf_counter
+from typing import TypeVar, cast
 
 import numpy as np
 from msgspec import Struct
@@ -11,6 +12,7 @@ from rhevectra.core.circuit.engine import Engine, Interval, Period
 from rhevectra.core.circuit.equations import OFF, Equations
 from rhevectra.core.circuit.parts import Network, NoSteadyState, Passive
 
+T = TypeVar("T")
 TOLERANCE = 1e-9
 """Largest change of a state over one period, relative to the size of its kind, that counts as periodic."""
 MOST_STEPS = 400
@@ -78,15 +80,18 @@ def steady(network: Network, period: float, progress: Callable[[int, float], boo
 
     progress(step, residual) may return True to give up. Raises NoSteadyState with what stood in the way.
     """
-    run = steady_steps(network, period)
+    return to_the_end(steady_steps(network, period), progress or (lambda _steps, _residual: False))
+
+
+def to_the_end(run: Generator[tuple[int, float], None, T], give_up: Callable[[int, float], bool]) -> T:
+    """What a search finds that tells periods simulated and the miss between its steps. Raises NoSteadyState where `give_up` says so."""
     while True:
         try:
             steps, size = next(run)
         except StopIteration as end:
-            found: Steady = end.value
-            return found
-        if progress is not None and progress(steps, size):
-            raise NoSteadyState("cancelled")
+            return cast(T, end.value)
+        if give_up(steps, size):
+            raise NoSteadyState(f"given up after {steps} periods")
 
 
 def steady_steps(network: Network, period: float) -> Generator[tuple[int, float], None, Steady]:

@@ -12,7 +12,7 @@ from rhevectra.core.circuit.measure import Measures
 from rhevectra.core.circuit.netlist import Circuit, write
 from rhevectra.core.circuit.parts import NetlistError, Network, NoSteadyState
 from rhevectra.core.circuit.read import read
-from rhevectra.core.circuit.steady import UNSTABLE, steady_steps
+from rhevectra.core.circuit.steady import UNSTABLE, steady_steps, to_the_end
 from rhevectra.core.design.design import Design
 from rhevectra.core.topologies import TOPOLOGIES
 
@@ -85,15 +85,7 @@ def exact(design: Design, corner: Corner, change: Callable[[Circuit], Circuit] =
           patience: float = float("inf")) -> Exact:
     """Solve the design's circuit at a corner, with what somebody changes of it. patience: periods after which it is given up. Raises
     NoSteadyState with what stood in the way."""
-    run = exact_steps(design, corner, change)
-    while True:
-        try:
-            steps, _size = next(run)
-        except StopIteration as end:
-            found: Exact = end.value
-            return found
-        if steps > patience:
-            raise NoSteadyState(f"given up after {steps} periods")
+    return to_the_end(exact_steps(design, corner, change), lambda steps, _miss: steps > patience)
 
 
 def exact_steps(design: Design, corner: Corner,
