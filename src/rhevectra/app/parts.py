@@ -42,7 +42,7 @@ _BORNE = {
     "clamp.r": (("clamp.resistors", "in series"), ("clamp.power", "of heat in all"), ("clamp.v", "across all")),
     "clamp.v_zener": (("clamp.zeners", "in series"), ("clamp.power", "of heat in all")),
     "spike.r": (("spike.power", "of heat"),),
-    "clamp.c": (*_pulsed("clamp.c"),),
+    "clamp.c": _pulsed("clamp.c"),
     "active.c": (*_pulsed("active.c"), ("active.i_rms", "rms")),
     "llc.cr": (("llc.v_cr_peak", "peak"), ("llc.i_cr_rms", "rms"), *_pulsed("llc.cr")),
     "divider.c": (("divider.i_rms", "rms"), *_pulsed("divider.c")),

@@ -39,11 +39,10 @@ def told(work: Work, share: float, text: str, **inputs: Any) -> None:
                   "inlet.limiter" if "inlet.limiter" in work.choose.specs else "inlet.thermistor")
 
 
-def shaped(work: Work, rest: float, power: float) -> None:
-    """The same before a stage that draws a sine. rest: what else stands in series [Ω]; power: what it draws at full load [W]."""
+def shaped(work: Work, power: float) -> None:
+    """The same before a stage that draws a sine; power: what it draws at full load [W]."""
     sheet = work.sheet
-    path = sheet.total("start.r_line", "Ω", "thermistor, mains and bridge", thermistor=resistance(work),
-                       rest=sheet.given("start.r_rest", rest, "Ω", "catalogue", "mains and bridge"))
+    path = sheet.total("start.r_line", "Ω", "thermistor, mains and bridge", thermistor=resistance(work), rest=sheet.rows["inlet.r_source"])
     most = sheet("start.p_line", rectifier.most_through, v_line=sheet.given("start.v_line", work.need.mains.v_min, "V", text="lowest line"),
                  r=path)
     told(work, float(most.value) / power, "solved: the most a sine brings through that resistance, over what full load draws", most=most)

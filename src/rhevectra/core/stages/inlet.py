@@ -13,7 +13,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
 from rhevectra.core.formulas import doubler, faults, rectifier
-from rhevectra.core.stages import surge
+from rhevectra.core.stages import stored, surge
 from rhevectra.core.stages.work import FigureSpec, Work
 
 ORDERS = np.arange(1, 40, 2)
@@ -197,13 +197,12 @@ def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str
           frequency=sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner"), v_line=given.get("earth", given["line"]))
     c_x = x_capacitor(work)
     most = MOST_X[need.standby_power_max is not None]
-    r_x = sheet.given("inlet.r_x",
-                      at_most(min(0.8 / max(float(c_x.value), 1e-9) / np.log(np.sqrt(2) * need.mains.v_max / 60), most), "E24"), "Ω",
-                      "rule", f"greatest of E24 that discharges them in 0.8 s, at most {show(most, 'Ω')}; two or more in a row where one "
+    swing = np.log(np.sqrt(2) * need.mains.v_max / stored.TOUCHABLE)
+    r_x = sheet.given("inlet.r_x", at_most(min(0.8 / max(float(c_x.value), 1e-9) / swing, most), "E24"), "Ω", "rule",
+                      f"greatest of E24 that discharges them in 0.8 s, at most {show(most, 'Ω')}; two or more in a row where one "
                       "does not hold the voltage")
     crest = sheet("inlet.v_crest", rectifier.bridge_reverse_voltage, v_line=given["line"])
-    sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest,
-          v_safe=sheet.given("safety.v_touch", 60.0, "V", text="touchable dc voltage used here; confirm against the standard in force"))
+    sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=stored.touchable(work))
     sheet.given("inlet.discharge_limit", 1.0, "s",
                 text="about a second at the plug's pins (common practice; confirm against the standard in force)")
     sheet("standby.x_discharge", rectifier.resistor_power, v=given["line"], r=r_x)

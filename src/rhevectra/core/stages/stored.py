@@ -3,6 +3,7 @@
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, NOTE
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import rectifier
 from rhevectra.core.stages.work import FigureSpec, Work
 
@@ -10,6 +11,12 @@ TOUCHABLE = 60.0
 """Touchable dc voltage used here [V] (from memory; confirm against the standard in force)."""
 SOON = 2.0
 """Seconds after which nobody has touched it yet (common practice: the plug's pins are given one)."""
+
+
+def touchable(work: Work) -> Row:
+    """The voltage that may be touched, which plug, bulk and outputs fall to."""
+    return work.sheet.given("safety.v_touch", TOUCHABLE, "V",
+                            text="touchable dc voltage used here; confirm against the standard in force")
 
 
 def figures(outputs: int) -> tuple[FigureSpec, ...]:
@@ -22,9 +29,10 @@ def figures(outputs: int) -> tuple[FigureSpec, ...]:
 
 def record(work: Work) -> None:
     """Rows of the outputs above the touchable voltage."""
-    for k, out in enumerate(work.need.outputs):
-        if max(abs(out.voltage), abs(out.voltage_max or 0.0)) > TOUCHABLE and f"output{k + 1}.c" in work.sheet.rows:
-            _one(work, k + 1, max(abs(out.voltage), abs(out.voltage_max or 0.0)), out.name)
+    for n, out in enumerate(work.need.outputs, 1):
+        volts = max(out.magnitude, abs(out.voltage_max or 0.0))
+        if volts > TOUCHABLE and f"output{n}.c" in work.sheet.rows:
+            _one(work, n, volts, out.name)
 
 
 def _one(work: Work, n: int, volts: float, name: str) -> None:
@@ -39,9 +47,8 @@ def _one(work: Work, n: int, volts: float, name: str) -> None:
         return
     path = sheet.given(f"output{n}.r_path", 1 / sum(1 / r for r in paths), "Ω", "rule", "divider of the feedback and bleed, as far as "
                        "there are any")
-    safe = sheet.given("safety.v_out", TOUCHABLE, "V", text="touchable dc voltage used here; confirm against the standard in force")
     lasts = sheet(f"output{n}.discharge_time", rectifier.discharge_time, r=path, c=rows[f"output{n}.c"],
-                  v_start=sheet.given(f"output{n}.v_charged", volts, "V", text="greatest setting of the output"), v_safe=safe)
+                  v_start=sheet.given(f"output{n}.v_charged", volts, "V", text="greatest setting of the output"), v_safe=touchable(work))
     if float(lasts.value) > SOON:
         work.find(NOTE, "rectifier", f"{name}: switched off with nothing connected it stays above {TOUCHABLE:g} V for "
                   f"{show(float(lasts.value), 's')}: cover its terminals, or give it a bleed", f"output{n}.discharge_time", bleed)

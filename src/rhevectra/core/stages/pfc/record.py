@@ -215,7 +215,7 @@ def _line(work: Work, plan: Plan, s: Solution, given: dict[str, Any], p_in: Any,
                               None if plan.law.bridgeless else plan.bridge, sheet.rows["pfc.c_bus"], inlet.record_bleed(work)), rows, given,
                  limited=plan.limiter == "thermistor")
     if plan.limiter == "thermistor":
-        cold_start.shaped(work, work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], float(s.p_in[0, 0, full].max()))
+        cold_start.shaped(work, float(s.p_in[0, 0, full].max()))
     inlet.record_harmonics(work, orders[line : line + 1, :, None, None, :], float(s.p_in[line, :, full].max()), float(factor[line].min()),
                            f"Fourier integral of the {text} at {grid.lines[line]:g} V, full load")
 
